@@ -1,0 +1,11 @@
+"""Notes: musical time, written and played notes, lenses onto chords, touch, MIDI files.
+
+Knows chords as spans of voices. Knows nothing of sounds, layers or documents.
+"""
+
+from cloudrift.notes.lens import Lens, look
+from cloudrift.notes.note import Note, Span
+from cloudrift.notes.time import TICKS_PER_QUARTER, Clock
+from cloudrift.notes.touch import Touch, play
+
+__all__ = ["TICKS_PER_QUARTER", "Clock", "Lens", "Note", "Span", "Touch", "look", "play"]

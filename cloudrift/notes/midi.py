@@ -1,0 +1,71 @@
+"""Standard MIDI files, out."""
+
+import io
+from fractions import Fraction
+
+import mido
+
+from cloudrift.notes.note import Note
+from cloudrift.notes.time import TICKS_PER_QUARTER, Clock
+
+MAJOR_SIGNATURES = {-7: "Cb", -6: "Gb", -5: "Db", -4: "Ab", -3: "Eb", -2: "Bb", -1: "F", 0: "C",
+                    1: "G", 2: "D", 3: "A", 4: "E", 5: "B", 6: "F#", 7: "C#"}  # fmt: skip
+
+
+def midi_file(
+    parts: list[tuple[str, tuple[Note, ...]]],
+    *,
+    tempo: float,
+    metre: tuple[int, int],
+    signature: int,
+    loop_ticks: int,
+    title: str,
+) -> bytes:
+    """Return a type 1 file: one track of tempo, metre and key, then one track a part.
+
+    Played offsets become ticks. A note played before the start of the loop begins at 0, because a
+    file has no time before it; one that would end behind the loop ends with it.
+    """
+    file = mido.MidiFile(type=1, ticks_per_beat=TICKS_PER_QUARTER, charset="utf-8")
+    head = mido.MidiTrack()
+    head.append(mido.MetaMessage("track_name", name=title, time=0))
+    head.append(mido.MetaMessage("set_tempo", tempo=round(60e6 / tempo), time=0))
+    head.append(
+        mido.MetaMessage("time_signature", numerator=metre[0], denominator=metre[1], time=0)
+    )
+    nearest = min(max(signature, -7), 7)
+    head.append(mido.MetaMessage("key_signature", key=MAJOR_SIGNATURES[nearest], time=0))
+    head.append(mido.MetaMessage("end_of_track", time=loop_ticks))
+    file.tracks.append(head)
+    clock = Clock.of(tempo, 1000)  # frames of a millisecond
+    for channel, (name, notes) in enumerate(parts):
+        file.tracks.append(_track(name, notes, channel % 16, clock, loop_ticks))
+    out = io.BytesIO()
+    file.save(file=out)
+    return out.getvalue()
+
+
+def _track(
+    name: str, notes: tuple[Note, ...], channel: int, clock: Clock, loop_ticks: int
+) -> mido.MidiTrack:
+    ms_per_tick = clock.exact_frames(1)
+    events: list[tuple[int, int, str, Note]] = []
+    for note in notes:
+        offset = round(Fraction(note.offset_ms) / ms_per_tick)
+        start = min(max(0, note.start_tick + offset), loop_ticks - 1)
+        end = min(max(start + 1, note.start_tick + offset + note.length_ticks), loop_ticks)
+        events.append((start, 1, "note_on", note))
+        events.append((end, 0, "note_off", note))
+    track = mido.MidiTrack()
+    track.append(mido.MetaMessage("track_name", name=name, time=0))
+    now = 0
+    for tick, _, kind, note in sorted(events, key=lambda e: (e[0], e[1], e[3].pitch)):
+        velocity = note.velocity if kind == "note_on" else 0
+        track.append(
+            mido.Message(
+                kind, channel=channel, note=note.pitch, velocity=velocity, time=tick - now
+            )
+        )
+        now = tick
+    track.append(mido.MetaMessage("end_of_track", time=max(0, loop_ticks - now)))
+    return track

@@ -1,0 +1,157 @@
+"""Keys: a spelled tonic and a scale."""
+
+import functools
+import re
+
+import msgspec
+
+from cloudrift.ground.errors import CloudriftError, did_you_mean
+from cloudrift.theory.pitch import (
+    FLAT_NAMES,
+    LETTERS,
+    SHARP_NAMES,
+    accidentals,
+    name_to_pc,
+    pretty,
+    spell_as_letter,
+)
+
+SCALES: dict[str, tuple[int, ...]] = {
+    "major": (0, 2, 4, 5, 7, 9, 11),
+    "minor": (0, 2, 3, 5, 7, 8, 10),
+    "harmonic minor": (0, 2, 3, 5, 7, 8, 11),
+    "melodic minor": (0, 2, 3, 5, 7, 9, 11),
+    "ionian": (0, 2, 4, 5, 7, 9, 11),
+    "dorian": (0, 2, 3, 5, 7, 9, 10),
+    "phrygian": (0, 1, 3, 5, 7, 8, 10),
+    "lydian": (0, 2, 4, 6, 7, 9, 11),
+    "mixolydian": (0, 2, 4, 5, 7, 9, 10),
+    "aeolian": (0, 2, 3, 5, 7, 8, 10),
+    "locrian": (0, 1, 3, 5, 6, 8, 10),
+    "phrygian dominant": (0, 1, 4, 5, 7, 8, 10),
+}
+SHORT_NAMES = {
+    "": "major", "m": "minor", "min": "minor", "maj": "major", "natural minor": "minor",
+}  # fmt: skip
+
+
+class Key(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A key, such as F♯ minor. The tonic is spelled plainly (``F#``, ``Bb``)."""
+
+    tonic: str = "C"
+    mode: str = "minor"
+
+    def __post_init__(self) -> None:
+        if self.mode not in SCALES:
+            raise CloudriftError(
+                f"no scale is called {self.mode!r}{did_you_mean(self.mode, SCALES)}"
+            )
+        if not re.fullmatch(r"[A-G](#|b)?", self.tonic):
+            raise CloudriftError(
+                f"no note is called {self.tonic!r}; a key starts with a letter from A to G, "
+                "with ♯ or ♭ if need be"
+            )
+
+    @property
+    def pc(self) -> int:
+        """The pitch class of the tonic."""
+        return name_to_pc(self.tonic)
+
+    @property
+    def scale(self) -> tuple[int, ...]:
+        """The pitch classes of the scale, from the tonic up."""
+        return tuple((self.pc + step) % 12 for step in SCALES[self.mode])
+
+    @property
+    def plain(self) -> str:
+        """The name for files and the command line: ``F# minor``."""
+        return f"{self.tonic} {self.mode}"
+
+    @property
+    def text(self) -> str:
+        """The name for the screen: ``F♯ minor``."""
+        return f"{pretty(self.tonic)} {self.mode}"
+
+    @property
+    def slug(self) -> str:
+        """The name for file names: ``fsharp-minor``."""
+        tonic = self.tonic.lower()
+        letter, sign = tonic[0], {"#": "sharp", "b": "flat", "": ""}[tonic[1:]]
+        return f"{letter}{sign}-{self.mode.replace(' ', '-')}"
+
+    def has(self, pitch: int) -> bool:
+        """Say whether a MIDI number or pitch class lies in the scale."""
+        return pitch % 12 in self.scale
+
+    def spell(self, pc: int) -> str:
+        """Spell a pitch class in this key, plainly: scale notes by letter, others by signature."""
+        return _spellings(self)[pc % 12]
+
+    def spell_pitch(self, pitch: int) -> str:
+        """Spell a MIDI number with its octave, for the screen: ``F♯4``."""
+        name = self.spell(pitch % 12)
+        octave = (pitch - accidentals(name)) // 12 - 1
+        return f"{pretty(name)}{octave}"
+
+    def step(self, pitch: int, steps: int) -> int:
+        """Move a MIDI number by scale steps; a note outside the scale first goes to the next in."""
+        direction = 1 if steps > 0 else -1
+        for _ in range(abs(steps)):
+            pitch += direction
+            while not self.has(pitch):
+                pitch += direction
+        return pitch
+
+    def shifted(self, semitones: int) -> "Key":
+        """Return the key moved by semitones, spelled with the fewest accidentals.
+
+        Where sharps and flats are equally many, the side of this key's own signature is kept.
+        """
+        if semitones % 12 == 0:
+            return self
+        pc = (self.pc + semitones) % 12
+        names = {SHARP_NAMES[pc], FLAT_NAMES[pc]}
+        sharp_side = self.signature >= 0
+        keys = [Key(name, self.mode) for name in sorted(names)]
+        return min(keys, key=lambda k: (abs(k.signature), (k.signature >= 0) != sharp_side))
+
+    @property
+    def signature(self) -> int:
+        """How many accidentals its scale takes; sharps positive, flats negative."""
+        return sum(accidentals(self.spell(pc)) for pc in self.scale)
+
+
+@functools.cache
+def _spellings(key: Key) -> dict[int, str]:
+    start = LETTERS.index(key.tonic[0])
+    names = {
+        pc: spell_as_letter(pc, LETTERS[(start + i) % 7]) for i, pc in enumerate(key.scale)
+    }
+    side = sum(accidentals(name) for name in names.values())
+    for pc, name in enumerate(SHARP_NAMES if side >= 0 else FLAT_NAMES):
+        names.setdefault(pc, name)
+    return names
+
+
+def parse_key(text: str) -> Key:
+    """Read a key such as ``F# minor``, ``B♭ major``, ``d phrygian dominant`` or ``Am``.
+
+    Raises CloudriftError that names what is wrong.
+    """
+    plain = text.strip().replace("♯", "#").replace("♭", "b")
+    match = re.match(r"([A-Za-z])([#b]?)\s*(.*)$", plain)
+    if not match:
+        raise CloudriftError(f"{text!r} is no key; write one as in 'F# minor'")
+    letter, sign, rest = match.groups()
+    if letter.upper() not in LETTERS:
+        raise CloudriftError(
+            f"{text!r} is no key: no note is called {letter!r}; letters go from A to G, "
+            "as in 'F# minor'"
+        )
+    mode = " ".join(rest.lower().split())
+    mode = SHORT_NAMES.get(mode, mode)
+    if mode not in SCALES:
+        raise CloudriftError(
+            f"{text!r} is no key: no scale is called {mode!r}{did_you_mean(mode, SCALES)}"
+        )
+    return Key(letter.upper() + sign, mode)
