@@ -12,8 +12,10 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 
-Response = NDArray[np.complex64]  # (2, bins) or (1, bins)
+# (1, bins): the same for both channels; (2, 2, bins): [to, from], when channels feed each other.
+Response = NDArray[np.complex64]
 FFT_WORKERS = 2
+BEFORE = 4096  # frames that a response may reach back: smooth phases ring a little both ways
 
 
 def fast_length(frames: int) -> int:
@@ -46,22 +48,43 @@ def filter_circular(
     ring_frames : how long the process rings; what rings on after the end is folded to the start.
     """
     n = audio.shape[1]
-    length = n if fast_length(n) == n else fast_length(n + ring_frames)
+    length = n if fast_length(n) == n else fast_length(n + ring_frames + 2 * BEFORE)
     spectrum = sf.rfft(audio, length, workers=FFT_WORKERS)
-    spectrum *= response_at(length)
+    response = response_at(length)
+    if response.ndim == 3:
+        spectrum = np.einsum("oib,ib->ob", response, spectrum)
+    else:
+        spectrum *= response
     out = sf.irfft(spectrum, length, workers=FFT_WORKERS, overwrite_x=True)
-    return np.ascontiguousarray(out if length == n else fold(out, n))
+    if length == n:
+        return np.ascontiguousarray(out)
+    # The last frames of the transform are those before time zero.
+    ordered = np.concatenate([out[:, -BEFORE:], out[:, :-BEFORE]], axis=1)
+    return np.roll(fold(ordered, n), -BEFORE, axis=1)
 
 
 def read_circular(audio: Stereo, positions: NDArray[np.float64]) -> Stereo:
-    """Read a loop at fractional frame positions (cubic spline, wrapped): (2, len(positions))."""
-    from scipy.ndimage import map_coordinates  # noqa: PLC0415 - half a second at import
+    """Read a loop at fractional frame positions (cubic B-spline, wrapped): (2, len(positions)).
 
+    Positions that move steadily read memory nearly in order, so this is quick; the weights are
+    shared by both channels.
+    """
+    from scipy.ndimage import spline_filter1d  # noqa: PLC0415 - slow to import, rarely needed
+
+    n = audio.shape[1]
+    whole = np.floor(positions)
+    f = (positions - whole).astype(np.float32)
+    at = np.remainder(whole.astype(np.int64), n)
+    g = 1 - f
+    weights = (g**3 / 6, 2 / 3 - f * f * (1 - f / 2), 2 / 3 - g * g * (1 - g / 2), f**3 / 6)
     out = np.empty((2, len(positions)), np.float32)
     for channel in range(2):
-        map_coordinates(
-            audio[channel], positions[None], output=out[channel], order=3, mode="grid-wrap"
-        )
+        spline = spline_filter1d(audio[channel], order=3, mode="grid-wrap", output=np.float32)
+        padded = np.concatenate([spline[-1:], spline, spline[:2]])
+        total = padded[at] * weights[0]
+        for k in (1, 2, 3):
+            total += padded[at + k] * weights[k]
+        out[channel] = total
     return out
 
 

@@ -4,7 +4,7 @@ import difflib
 from collections.abc import Iterable
 
 
-class CloudriftError(Exception):
+class CloudriftError(ValueError):
     """Something a composer can understand and mend: what, where, and what to do, in one sentence."""
 
 

@@ -8,23 +8,21 @@ import mido
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import TICKS_PER_QUARTER, Clock
 
-MAJOR_SIGNATURES = {-7: "Cb", -6: "Gb", -5: "Db", -4: "Ab", -3: "Eb", -2: "Bb", -1: "F", 0: "C",
-                    1: "G", 2: "D", 3: "A", 4: "E", 5: "B", 6: "F#", 7: "C#"}  # fmt: skip
-
 
 def midi_file(
     parts: list[tuple[str, tuple[Note, ...]]],
     *,
     tempo: float,
     metre: tuple[int, int],
-    signature: int,
+    signature: str,
     loop_ticks: int,
     title: str,
 ) -> bytes:
     """Return a type 1 file: one track of tempo, metre and key, then one track a part.
 
     Played offsets become ticks. A note played before the start of the loop begins at 0, because a
-    file has no time before it; one that would end behind the loop ends with it.
+    file has no time before it; one that would end behind the loop ends with it. ``signature`` is
+    a major key or a minor one with an m (``A``, ``F#m``); none is written if it is empty.
     """
     file = mido.MidiFile(type=1, ticks_per_beat=TICKS_PER_QUARTER, charset="utf-8")
     head = mido.MidiTrack()
@@ -33,8 +31,8 @@ def midi_file(
     head.append(
         mido.MetaMessage("time_signature", numerator=metre[0], denominator=metre[1], time=0)
     )
-    nearest = min(max(signature, -7), 7)
-    head.append(mido.MetaMessage("key_signature", key=MAJOR_SIGNATURES[nearest], time=0))
+    if signature:
+        head.append(mido.MetaMessage("key_signature", key=signature, time=0))
     head.append(mido.MetaMessage("end_of_track", time=loop_ticks))
     file.tracks.append(head)
     clock = Clock.of(tempo, 1000)  # frames of a millisecond

@@ -120,6 +120,16 @@ class Key(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         """How many accidentals its scale takes; sharps positive, flats negative."""
         return sum(accidentals(self.spell(pc)) for pc in self.scale)
 
+    @property
+    def signature_name(self) -> str:
+        """The key signature as MIDI files name it: ``F#m``, ``Bb``; empty beyond 7 accidentals.
+
+        Modes take the signature of their third: what differs is written as accidentals.
+        """
+        minor = (self.pc + 3) % 12 in self.scale
+        plain = Key(self.tonic, "minor" if minor else "major")
+        return f"{self.tonic}{'m' if minor else ''}" if abs(plain.signature) <= 7 else ""
+
 
 @functools.cache
 def _spellings(key: Key) -> dict[int, str]:

@@ -1,0 +1,23 @@
+"""File names that carry what the next person needs: title, tempo and key."""
+
+import re
+import unicodedata
+
+from cloudrift.theory.key import Key
+
+
+def slug(text: str) -> str:
+    """Return a name for files: lower case, plain letters, single hyphens."""
+    plain = unicodedata.normalize("NFKD", text.replace("♯", "sharp").replace("♭", "flat"))
+    plain = plain.encode("ascii", "ignore").decode().lower()
+    return re.sub(r"[^a-z0-9]+", "-", plain).strip("-") or "loop"
+
+
+def tempo_text(tempo: float) -> str:
+    """Write a tempo for a file name: ``142bpm``, ``119.41bpm``."""
+    return f"{tempo:.2f}".rstrip("0").rstrip(".") + "bpm"
+
+
+def stem_of(title: str, tempo: float, key: Key) -> str:
+    """Return ``title_142bpm_fsharp-minor``."""
+    return f"{slug(title)}_{tempo_text(tempo)}_{key.slug}"

@@ -1,0 +1,235 @@
+"""The loop as a value: frozen all the way down, checked wherever it is made."""
+
+from collections.abc import Iterable
+from fractions import Fraction
+from typing import TypeVar
+
+import msgspec
+
+from cloudrift.audio.buffers import DEFAULT_RATE, RATES
+from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.settings import Settings
+from cloudrift.loop import spec
+from cloudrift.notes.lens import Lens, look
+from cloudrift.notes.note import Note, Span
+from cloudrift.notes.time import Clock, bar_ticks
+from cloudrift.notes.touch import Touch, play
+from cloudrift.sound.catalogue import find_sound
+from cloudrift.sound.instrument import Instrument, Role
+from cloudrift.texture.treatment import Line, shift_st, time_ratio
+from cloudrift.theory.chord import ChordReading, read_chord
+from cloudrift.theory.key import Key
+
+
+def _within(where: str, value: float, low: float, high: float, unit: str = "") -> None:
+    if not low <= value <= high:
+        raise CloudriftError(
+            f"{where} is {value:g}{unit}, but must lie between {low:g} and {high:g}{unit}"
+        )
+
+
+def _unique(where: str, ids: Iterable[str]) -> None:
+    seen: set[str] = set()
+    for one in ids:
+        if one in seen:
+            raise CloudriftError(f"{where}: the id {one!r} is there twice")
+        seen.add(one)
+
+
+class Chord(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A chord in its place. ``voices`` are MIDI numbers, low to high; ``root`` a pitch class.
+
+    The voices are the truth; the root says what was meant where they could read as two chords.
+    """
+
+    id: str
+    start_tick: int
+    length_ticks: int
+    voices: tuple[int, ...]
+    root: int
+
+    def __post_init__(self) -> None:
+        where = f"chord {self.id}"
+        _within(f"{where}: root", self.root, 0, 11)
+        _within(f"{where}: number of voices", len(self.voices), 1, spec.MAX_VOICES)
+        for voice in self.voices:
+            _within(f"{where}: voice", voice, 12, 120)
+        if self.start_tick < 0 or self.length_ticks < 1:
+            raise CloudriftError(f"{where} must start at tick 0 or later and last at least 1 tick")
+
+    def read(self, key: Key) -> ChordReading:
+        """Name it in a key."""
+        return read_chord(self.voices, key, root_hint=self.root)
+
+
+_Item = TypeVar("_Item", "Chord", "Layer")
+
+
+class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """Which sound a layer plays, of which design, with which settings off their defaults."""
+
+    name: str
+    version: int = 1
+    settings: Settings = ()
+
+    def __post_init__(self) -> None:
+        find_sound(self.name).spec.check(self.settings, f"sound {self.name}")
+
+    @property
+    def of(self) -> Instrument:
+        """The instrument."""
+        return find_sound(self.name)
+
+
+class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A sound that looks at the chords through a lens, with its touch, place and treatments.
+
+    ``level_db`` at its lowest is silence; ``pan`` goes from -1 (left) to 1 (right).
+    """
+
+    id: str
+    name: str
+    role: Role
+    sound: SoundUse
+    lens: Lens = Lens()
+    touch: Touch = Touch()
+    level_db: float = 0.0
+    pan: float = 0.0
+    mute: bool = False
+    solo: bool = False
+    line: Line = ()
+
+    def __post_init__(self) -> None:
+        where = f"layer {self.id}"
+        _within(f"{where}: level", self.level_db, spec.MIN_LEVEL_DB, spec.MAX_LEVEL_DB, " dB")
+        _within(f"{where}: pan", self.pan, -1, 1)
+        _within(f"{where}: number of treatments", len(self.line), 0, spec.MAX_TREATMENTS)
+        _unique(where, (t.id for t in self.line))
+
+
+class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A melodic loop: everything that its sound, its pictures and its files are made from."""
+
+    title: str
+    key: Key
+    tempo: float
+    bars: int = 8
+    metre: tuple[int, int] = (4, 4)
+    rate: int = DEFAULT_RATE
+    kit: str = ""
+    style: str = ""
+    draw: int = 1
+    chords: tuple[Chord, ...] = ()
+    layers: tuple[Layer, ...] = ()
+    line: Line = ()
+
+    def __post_init__(self) -> None:
+        _within("tempo", self.tempo, spec.MIN_TEMPO_BPM, spec.MAX_TEMPO_BPM, " BPM")
+        _within("bars", self.bars, spec.MIN_BARS, spec.MAX_BARS)
+        _within("draw", self.draw, 0, MAX_DRAW)
+        if self.rate not in RATES:
+            raise CloudriftError(f"rate is {self.rate} Hz, but must be one of {RATES}")
+        if self.metre[0] not in spec.BEATS or self.metre[1] not in spec.BEAT_UNITS:
+            raise CloudriftError(
+                f"metre {self.metre[0]}/{self.metre[1]} is not supported; take 2 to 12 beats "
+                "of quarters or eighths"
+            )
+        _within("number of layers", len(self.layers), 0, spec.MAX_LAYERS)
+        _unique("layers", (layer.id for layer in self.layers))
+        _unique("chords", (chord.id for chord in self.chords))
+        _unique("the whole loop's line", (t.id for t in self.line))
+        self._check_chord_places()
+
+    def _check_chord_places(self) -> None:
+        end = 0
+        for chord in self.chords:
+            if chord.start_tick < end:
+                raise CloudriftError(f"chord {chord.id} starts before the one before it has ended")
+            end = chord.start_tick + chord.length_ticks
+        if end > self.ticks:
+            raise CloudriftError(
+                f"the last chord ends at tick {end}, behind the loop's end at {self.ticks}"
+            )
+
+    @property
+    def ticks(self) -> int:
+        """The length in ticks."""
+        return self.bars * bar_ticks(self.metre)
+
+    @property
+    def clock(self) -> Clock:
+        """Ticks to frames at the written tempo."""
+        return Clock.of(self.tempo, self.rate)
+
+    @property
+    def exact_frames(self) -> Fraction:
+        """The written length in frames, before rounding."""
+        return self.clock.exact_frames(self.ticks)
+
+    @property
+    def frames(self) -> int:
+        """The written length in whole frames."""
+        return round(self.exact_frames)
+
+    @property
+    def spans(self) -> tuple[Span, ...]:
+        """The chords as lenses see them."""
+        return tuple(
+            Span(start_tick=c.start_tick, length_ticks=c.length_ticks, voices=c.voices, root=c.root)
+            for c in self.chords
+        )
+
+    @property
+    def sounding_key(self) -> Key:
+        """The key that is heard, after the whole loop's line."""
+        return self.key.shifted(round(shift_st(self.line)))
+
+    @property
+    def sounding_tempo(self) -> float:
+        """The tempo that is heard, in BPM."""
+        return self.tempo / time_ratio(self.line)
+
+    @property
+    def sounding_frames(self) -> int:
+        """The length that is heard, in whole frames."""
+        return round(float(self.exact_frames) * time_ratio(self.line))
+
+    def layer(self, layer_id: str) -> Layer:
+        """Return a layer by id."""
+        return _by_id(self.layers, layer_id, "layer")
+
+    def chord(self, chord_id: str) -> Chord:
+        """Return a chord by id."""
+        return _by_id(self.chords, chord_id, "chord")
+
+    def line_of(self, layer_id: str | None) -> Line:
+        """Return the line of a layer, or of the whole loop for None."""
+        return self.line if layer_id is None else self.layer(layer_id).line
+
+    def heard(self) -> tuple[Layer, ...]:
+        """Return the layers that sound: the soloed ones if there are any, without muted ones."""
+        any_solo = any(layer.solo for layer in self.layers)
+        return tuple(
+            layer for layer in self.layers if not layer.mute and (layer.solo or not any_solo)
+        )
+
+    def notes_of(self, layer: Layer) -> tuple[Note, ...]:
+        """Return a layer's notes as played."""
+        return play(look(layer.lens, self.spans), layer.touch)
+
+
+def _by_id(items: tuple[_Item, ...], wanted: str, what: str) -> _Item:
+    for item in items:
+        if item.id == wanted:
+            return item
+    raise CloudriftError(f"there is no {what} {wanted!r}")
+
+
+def new_id(prefix: str, taken: Iterable[str]) -> str:
+    """Return the first free id such as ``t3``: short, stable, the same for the same edit."""
+    used = set(taken)
+    number = 1
+    while f"{prefix}{number}" in used:
+        number += 1
+    return f"{prefix}{number}"

@@ -1,0 +1,11 @@
+"""Limits of a loop and the reasons for them, said once."""
+
+MIN_TEMPO_BPM, MAX_TEMPO_BPM = 40.0, 240.0  # below, a bar outlasts 6 s; above, beats blur
+MIN_BARS, MAX_BARS = 1, 64
+MIN_LEVEL_DB, MAX_LEVEL_DB = -60.0, 12.0  # the lowest is silence
+MAX_VOICES = 10
+MAX_LAYERS = 32
+MAX_TREATMENTS = 16
+BEATS = range(2, 13)
+BEAT_UNITS = (4, 8)
+AUTOSAVE_EVERY_S = 20

@@ -1,0 +1,124 @@
+"""Loop files: a zip with ``loop.json`` in it, saved whole or not at all.
+
+``loop.json`` is ``{"format": "cloudrift loop", "schema": 1, "loop": {…}}``; the loop's fields are
+those of ``model.Loop``, documented in ``docs/loop-file.md``.
+"""
+
+import io
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from cloudrift.audio.files import write_atomically
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop.model import Chord, Layer, Loop
+from cloudrift.texture.treatment import Treatment
+from cloudrift.theory.key import Key
+
+FORMAT = "cloudrift loop"
+SCHEMA = 1
+SUFFIX = ".cloudrift"
+MEMBER = "loop.json"
+MAX_JSON_BYTES = 64 << 20
+
+# From a schema to the next: how an older document becomes one of the next schema.
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+
+
+def to_bytes(loop: Loop, notes: dict[str, str] | None = None) -> bytes:
+    """Return a loop as the bytes of its file; ``notes`` are small extra text members."""
+    document = {"format": FORMAT, "schema": SCHEMA, "loop": loop}
+    text = msgspec.json.format(msgspec.json.encode(document), indent=1)
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, body in {MEMBER: text, **(notes or {})}.items():
+            # A fixed date: the same loop is the same file.
+            archive.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), body)
+    return out.getvalue()
+
+
+def save(loop: Loop, path: Path, notes: dict[str, str] | None = None) -> None:
+    """Write a loop file so that the old one or the new one is there, whole, at any moment."""
+    data = to_bytes(loop, notes)
+    write_atomically(path, lambda file: file.write(data))
+
+
+def load(path: Path) -> Loop:
+    """Read a loop file; raise CloudriftError that names the place of everything wrong in it."""
+    return loop_from(_member(path, MEMBER), str(path))
+
+
+def read_note(path: Path, name: str) -> str:
+    """Return an extra text member of a loop file, empty if it is not there."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            return archive.read(name).decode() if name in archive.namelist() else ""
+    except (OSError, zipfile.BadZipFile):
+        return ""
+
+
+def _member(path: Path, name: str) -> bytes:
+    try:
+        with zipfile.ZipFile(path) as archive:
+            if archive.getinfo(name).file_size > MAX_JSON_BYTES:
+                raise CloudriftError(f"{path}: {name} is larger than any loop; it was not opened")
+            return archive.read(name)
+    except FileNotFoundError as error:
+        raise CloudriftError(f"there is no file {path}") from error
+    except (zipfile.BadZipFile, EOFError, KeyError, NotImplementedError) as error:
+        raise CloudriftError(
+            f"{path} is no whole loop file (cut short, or of another kind); "
+            "open another copy, the file was not changed"
+        ) from error
+    except OSError as error:
+        raise CloudriftError(f"could not read {path}: {error.strerror}") from error
+
+
+def loop_from(text: bytes, where: str) -> Loop:
+    """Read ``loop.json``; ``where`` names the file in errors."""
+    try:
+        document = msgspec.json.decode(text)
+    except msgspec.DecodeError as error:
+        raise CloudriftError(f"{where}: {MEMBER} is not JSON: {error}") from error
+    if not isinstance(document, dict) or document.get("format") != FORMAT:
+        raise CloudriftError(f'{where}: {MEMBER} does not say "format": "{FORMAT}"')
+    schema = document.get("schema")
+    if not isinstance(schema, int) or schema > SCHEMA:
+        raise CloudriftError(
+            f"{where} has schema {schema}, newer than this program's {SCHEMA}; open it with a "
+            "newer one"
+        )
+    for step in range(schema, SCHEMA):
+        document = MIGRATIONS[step](document)
+    raw = document.get("loop")
+    if not isinstance(raw, dict):
+        raise CloudriftError(f"{where}: {MEMBER} has no loop in it")
+    try:
+        return msgspec.convert(raw, Loop)
+    except msgspec.ValidationError as error:
+        problems = _all_problems(raw) or [str(error)]
+        raise CloudriftError(f"{where}: " + "; ".join(problems)) from error
+
+
+def _all_problems(raw: dict[str, Any]) -> list[str]:
+    """Look at the parts one by one, so that every bad one is named at once."""
+    parts: list[tuple[str, Any, Any]] = [("loop.key", raw.get("key"), Key)]
+    for name, kind in (("chords", Chord), ("layers", Layer), ("line", Treatment)):
+        items = raw.get(name, [])
+        if isinstance(items, list):
+            parts += [(f"loop.{name}[{i}]", item, kind) for i, item in enumerate(items)]
+    problems = []
+    for place, value, kind in parts:
+        try:
+            msgspec.convert(value, kind)
+        except msgspec.ValidationError as error:
+            problems.append(str(error).replace("`$", f"`{place}"))
+    if not problems:
+        try:
+            msgspec.convert(raw, Loop)
+        except msgspec.ValidationError as error:
+            problems.append(str(error).replace("`$", "`loop"))
+    return [p if "`" in p else f"{p} - in `loop`" for p in problems]

@@ -1,0 +1,10 @@
+"""Loop to audio: the plan of what to compute, the cache, the engine, and the player.
+
+Nothing here knows of windows; pictures and files ask the same engine as the ears do.
+"""
+
+from cloudrift.render.engine import Cancelled, Engine
+from cloudrift.render.player import Player
+from cloudrift.render.variants import bare_of, without_line
+
+__all__ = ["Cancelled", "Engine", "Player", "bare_of", "without_line"]

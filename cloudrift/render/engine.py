@@ -1,0 +1,117 @@
+"""The engine: runs plans on a small thread pool, through the cache, until told to stop."""
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+
+from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.loudness import integrated_lufs, true_peak_db
+from cloudrift.loop.model import Layer, Loop
+from cloudrift.render.cache import AudioCache
+from cloudrift.render.plan import Node, layer_node, loop_node, placed
+from cloudrift.sound.part import ToneCache
+
+WORKERS = 2
+ONCE_FLOOR = 10 ** (-90 / 20)  # where a one-pass tail has ended
+ONCE_FADE_S = 0.02
+
+
+class Cancelled(Exception):  # noqa: N818 - nothing went wrong
+    """The work was no longer wanted."""
+
+
+def never() -> bool:
+    """Say that the work is still wanted."""
+    return False
+
+
+@dataclass(frozen=True, kw_only=True)
+class Rendered:
+    """A loop as sound in its steady state, and how loud it is."""
+
+    loop: Loop
+    audio: Stereo
+    lufs: float
+    true_peak_db: float
+
+
+class Engine:
+    """Computes nodes of plans. One engine serves playing, pictures, files and comparing."""
+
+    def __init__(self, cache: AudioCache | None = None, tones: ToneCache | None = None) -> None:
+        self.cache = cache or AudioCache()
+        self.tones = tones or ToneCache()
+        self._measured: dict[bytes, tuple[float, float]] = {}
+        self._pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="render")
+
+    def close(self) -> None:
+        """Let the threads go."""
+        self._pool.shutdown(wait=True, cancel_futures=True)
+
+    def audio(
+        self,
+        node: Node,
+        cancelled: Callable[[], bool] = never,
+        progress: Callable[[str], None] | None = None,
+    ) -> Stereo:
+        """Return a node's audio, read-only: from the cache, or computed with what it needs.
+
+        Raises Cancelled between two steps when ``cancelled`` says so.
+        """
+        found = self.cache.get(node.key)
+        if found is not None:
+            return found
+        if len(node.inputs) > 1:
+            futures = [
+                self._pool.submit(self.audio, each, cancelled, progress) for each in node.inputs
+            ]
+            try:
+                inputs = [future.result() for future in futures]
+            finally:
+                for future in futures:
+                    future.cancel()
+        else:
+            inputs = [self.audio(each, cancelled, progress) for each in node.inputs]
+        if cancelled():
+            raise Cancelled
+        out = node.make(inputs)
+        self.cache.put(node.key, out)
+        if progress:
+            progress(node.label)
+        return out
+
+    def render(self, loop: Loop, cancelled: Callable[[], bool] = never) -> Rendered:
+        """Return the loop in its steady state with its loudness."""
+        node = loop_node(loop, self.tones)
+        audio = self.audio(node, cancelled)
+        if node.key not in self._measured:
+            if len(self._measured) > 256:
+                self._measured.clear()
+            self._measured[node.key] = (
+                integrated_lufs(audio, loop.rate), true_peak_db(audio, loop.rate)
+            )  # fmt: skip
+        lufs, peak = self._measured[node.key]
+        return Rendered(loop=loop, audio=audio, lufs=lufs, true_peak_db=peak)
+
+    def once(self, loop: Loop, cancelled: Callable[[], bool] = never) -> Stereo:
+        """Return one pass from silence, with its tail, ended where it has died away."""
+        node = loop_node(loop, self.tones, once=True)
+        return trimmed(self.audio(node, cancelled), loop.sounding_frames, loop.rate)
+
+    def stem(
+        self, loop: Loop, layer: Layer, *, once: bool = False, cancelled: Callable[[], bool] = never
+    ) -> Stereo:
+        """Return one layer as it enters the sum: treated, at its level and pan."""
+        return placed(self.audio(layer_node(loop, layer, self.tones, once=once), cancelled), layer)
+
+
+def trimmed(audio: Stereo, at_least: int, rate: int) -> Stereo:
+    """Cut the silence behind a tail, with a short fade."""
+    loud = np.flatnonzero(np.abs(audio).max(axis=0) > ONCE_FLOOR)
+    fade = int(ONCE_FADE_S * rate)
+    end = max(at_least, int(loud[-1]) + fade if len(loud) else 0)
+    out = audio[:, : min(end, audio.shape[1])].copy()
+    out[:, -fade:] *= np.linspace(1, 0, fade, dtype=np.float32)
+    return out

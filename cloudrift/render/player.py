@@ -1,0 +1,177 @@
+"""The player: hands whole loops to the speaker, changes them in place, never stops for an edit.
+
+``pull`` is called from the speaker's thread. It only copies and cross-fades; whatever it reads is
+replaced as a whole by the other threads, so it takes no lock.
+"""
+
+import time
+from collections import deque
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cloudrift.audio.buffers import Stereo
+
+FADE_S = 0.010
+
+
+@dataclass(frozen=True, kw_only=True)
+class Take:
+    """Something to play: a loop's audio, its gain, and which part of it turns (shares, 0-1)."""
+
+    audio: Stereo
+    gain: float = 1.0
+    start: float = 0.0
+    end: float = 1.0
+
+    @property
+    def bounds(self) -> tuple[int, int]:
+        """The part that turns, in frames."""
+        n = self.audio.shape[1]
+        first = round(self.start * n)
+        return first, max(first + 1, round(self.end * n))
+
+
+@dataclass(frozen=True)
+class _Ghost:
+    """What was sounding before a jump, fading out."""
+
+    take: Take
+    position: int
+    done: int
+
+
+class Player:
+    """Plays takes. Everything that would be a step in the sound becomes a 10 ms cross-fade."""
+
+    def __init__(self, rate: int) -> None:
+        self.rate = rate
+        self._fade = int(FADE_S * rate)
+        angle = (np.arange(self._fade) + 0.5) / self._fade * np.pi / 2
+        self._rise = np.sin(angle).astype(np.float32)[:, None]
+        self._wanted: Take | None = None
+        self._seek: float | None = None
+        self._playing = False
+        self._take: Take | None = None  # what the speaker's thread plays now
+        self._position = 0
+        self._ghost: _Ghost | None = None
+        self._fade_left = 0
+        self.callback_s: deque[float] = deque(maxlen=100_000)
+
+    # --- from the interface -----------------------------------------------------------------
+
+    def load(self, audio: Stereo, gain: float = 1.0) -> None:
+        """Play another rendering from the same place in the loop on."""
+        part = self._wanted
+        start, end = (part.start, part.end) if part else (0.0, 1.0)
+        self._wanted = Take(audio=audio, gain=gain, start=start, end=end)
+
+    def hear_part(self, start: float, end: float) -> None:
+        """Let only a part of the loop turn (shares of its length); all of it for 0 to 1."""
+        if self._wanted is not None:
+            self._wanted = replace(self._wanted, start=start, end=end)
+
+    def play(self) -> None:
+        """Go on from where it stands."""
+        self._playing = True
+
+    def stop(self) -> None:
+        """Fade out and stand still."""
+        self._playing = False
+
+    def seek(self, share: float) -> None:
+        """Go to a place in the loop (0-1)."""
+        self._seek = min(max(share, 0.0), 1.0)
+
+    @property
+    def playing(self) -> bool:
+        """Whether it is meant to sound."""
+        return self._playing
+
+    @property
+    def share(self) -> float:
+        """Where it is in the loop (0-1)."""
+        if self._seek is not None:
+            return self._seek
+        take = self._take
+        return self._position / take.audio.shape[1] if take else 0.0
+
+    @property
+    def part(self) -> tuple[float, float]:
+        """Which part turns (shares)."""
+        return (self._wanted.start, self._wanted.end) if self._wanted else (0.0, 1.0)
+
+    # --- from the speaker's thread ------------------------------------------------------------
+
+    def pull(self, frames: int) -> NDArray[np.float32]:
+        """Return the next frames, (frames, 2), never outside -1 to 1."""
+        began = time.perf_counter()
+        out = np.zeros((frames, 2), np.float32)
+        self._follow()
+        at = 0
+        while at < frames:
+            count = frames - at
+            if self._take is not None:
+                count = min(count, self._take.bounds[1] - self._position)
+            stretch = out[at : at + count]
+            self._add_take(stretch)
+            self._add_ghost(stretch)
+            at += count
+            if self._take is not None and self._position >= self._take.bounds[1]:
+                self._turn(self._take)
+        np.clip(out, -1.0, 1.0, out=out)
+        self.callback_s.append(time.perf_counter() - began)
+        return out
+
+    def _follow(self) -> None:
+        """Take over what the interface wants now; what sounded until now becomes the ghost."""
+        if self._ghost is not None or self._fade_left:
+            return  # one change at a time: the next block comes within milliseconds
+        wanted = self._wanted if self._playing else None
+        seek, self._seek = self._seek, None
+        if wanted is self._take and (seek is None or wanted is None):
+            self._seek = seek
+            return
+        share = self.share if seek is None else seek
+        if self._take is not None:
+            self._ghost = _Ghost(self._take, self._position, 0)
+        self._take = wanted
+        if wanted is None:
+            self._seek = share  # standing still keeps its place
+            return
+        first, last = wanted.bounds
+        position = int(share * wanted.audio.shape[1])
+        self._position = position if first <= position < last else first
+        self._fade_left = self._fade
+
+    def _turn(self, take: Take) -> None:
+        """Go back to the start. A whole loop has no seam; a part of one is cross-faded over it."""
+        first, last = take.bounds
+        if last - first < take.audio.shape[1]:
+            self._ghost = _Ghost(take, last, 0)
+            self._fade_left = self._fade
+        self._position = first
+
+    def _add_take(self, out: NDArray[np.float32]) -> None:
+        take, count = self._take, len(out)
+        if take is None:
+            return
+        out += take.audio[:, self._position : self._position + count].T * np.float32(take.gain)
+        self._position += count
+        if self._fade_left:
+            done = self._fade - self._fade_left
+            use = min(self._fade_left, count)
+            out[:use] *= self._rise[done : done + use]
+            self._fade_left -= use
+
+    def _add_ghost(self, out: NDArray[np.float32]) -> None:
+        ghost = self._ghost
+        if ghost is None:
+            return
+        use = min(self._fade - ghost.done, len(out))
+        index = np.arange(ghost.position, ghost.position + use) % ghost.take.audio.shape[1]
+        fall = self._rise[::-1][ghost.done : ghost.done + use] * np.float32(ghost.take.gain)
+        out[:use] += ghost.take.audio[:, index].T * fall
+        done = ghost.done + use
+        self._ghost = _Ghost(ghost.take, ghost.position + use, done) if done < self._fade else None

@@ -1,0 +1,75 @@
+"""Rendering beside the interface: the newest request wins, and a long drag is still heard.
+
+A request that has gone stale stops between two steps, except when the one before it was stopped
+too: every second one may finish, so that moving a field without pause is heard as it moves.
+"""
+
+import threading
+from collections.abc import Callable
+
+from cloudrift.loop.model import Loop
+from cloudrift.render.engine import Cancelled, Engine, Rendered
+
+Answer = Callable[[str, Rendered], None]
+Failure = Callable[[str, Exception], None]
+
+
+class RenderWorker:
+    """A thread that renders the newest loop of each name (``treated``, ``bare``) in turn."""
+
+    def __init__(self, engine: Engine, answer: Answer, failed: Failure) -> None:
+        self._engine = engine
+        self._answer = answer
+        self._failed = failed
+        self._wanted: dict[str, Loop] = {}
+        self._change = threading.Condition()
+        self._closing = False
+        self._running: str | None = None
+        self._was_cancelled = False
+        self._thread = threading.Thread(target=self._run, name="render worker", daemon=True)
+        self._thread.start()
+
+    @property
+    def busy(self) -> bool:
+        """Whether anything is being rendered or waits to be."""
+        with self._change:
+            return bool(self._wanted) or self._running is not None
+
+    def ask(self, name: str, loop: Loop) -> None:
+        """Want a loop rendered under a name; an older wish under that name is dropped."""
+        with self._change:
+            self._wanted.pop(name, None)
+            self._wanted[name] = loop
+            self._change.notify_all()
+
+    def close(self) -> None:
+        """Stop after the current step and wait for the thread."""
+        with self._change:
+            self._closing = True
+            self._wanted.clear()
+            self._change.notify_all()
+        self._thread.join()
+
+    def _stale(self, name: str) -> bool:
+        with self._change:
+            return self._closing or (name in self._wanted and not self._was_cancelled)
+
+    def _run(self) -> None:
+        while True:
+            with self._change:
+                self._running = None
+                self._change.wait_for(lambda: self._closing or self._wanted)
+                if self._closing:
+                    return
+                # What is heard now comes before what could be compared with it.
+                name = next(iter(sorted(self._wanted, key=lambda n: n != "treated")))
+                loop = self._wanted.pop(name)
+                self._running = name
+            try:
+                rendered = self._engine.render(loop, lambda name=name: self._stale(name))  # type: ignore[misc]
+                self._was_cancelled = False
+                self._answer(name, rendered)
+            except Cancelled:
+                self._was_cancelled = True
+            except Exception as error:  # noqa: BLE001 - the interface says it, the thread lives on
+                self._failed(name, error)

@@ -1,0 +1,10 @@
+"""Treatments: audio in, audio out, in the steady state of a loop; lines of them, read downwards.
+
+Knows tempo and chord places through a ``Context``. Knows nothing of layers or documents.
+"""
+
+from cloudrift.texture.catalogue import KINDS, find_kind
+from cloudrift.texture.kind import Context, Kind
+from cloudrift.texture.treatment import Line, Treatment
+
+__all__ = ["KINDS", "Context", "Kind", "Line", "Treatment", "find_kind"]

@@ -1,0 +1,71 @@
+"""Backward: the whole loop, or every chord in its own place so that the progression survives."""
+
+from itertools import pairwise
+
+import numpy as np
+
+from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine, silence
+from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.texture.kind import Context, Kind
+
+WHOLE, CHORDS = "whole", "chords in order"
+
+
+def _process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+    if full.word("what") == WHOLE:
+        n = context.loop_frames
+        if not context.once:
+            return np.ascontiguousarray(audio[:, ::-1])
+        # One pass: the bars turn round in their place; what rang on after them has no place
+        # before the first bar and is left out.
+        out = silence(audio.shape[1])
+        out[:, :n] = audio[:, :n][:, ::-1]
+        return out
+    return _each_chord(audio, full.number("fade_ms"), context)
+
+
+def _each_chord(audio: Stereo, fade_ms: float, context: Context) -> Stereo:
+    """Mirror the sound between neighbouring chord starts, cross-fading at each.
+
+    Round every cut both mirrored chords read on past their edges for half a fade, so nothing
+    clicks and no level is lost; the wrap at the seam is one of the cuts.
+    """
+    n = context.loop_frames
+    total = audio.shape[1]
+    cuts = sorted({cut % n for cut in context.cuts}) or [0]
+    places = [cut + n * i for i in range(context.passes) for cut in cuts]
+    places.append(places[0] + total)
+    shortest = min(b - a for a, b in pairwise(places))
+    fade = max(2, min(int(fade_ms * 1e-3 * context.rate), shortest // 2)) // 2 * 2
+    half, rise = fade // 2, raised_cosine(fade)
+    out = silence(total)
+    for start, end in pairwise(places):
+        at = np.arange(start - half, end + half)
+        piece = audio[:, (start + end - 1 - at) % total]
+        piece[:, :fade] *= rise
+        piece[:, -fade:] *= rise[::-1]
+        add_wrapped(out, piece, start - half)
+    return out
+
+
+def _says(full: Full) -> str:
+    if full.word("what") == WHOLE:
+        return "the whole loop from its end to its start"
+    return "each chord swells into its own place; the order stays"
+
+
+BACKWARD = Kind(
+    name="backward",
+    label="Backward",
+    family="Time",
+    about="Plays the sound backward, whole or chord by chord.",
+    spec=SettingsSpec(
+        (
+            Field(name="what", label="What", default=CHORDS, choices=(CHORDS, WHOLE)),
+            Field(name="fade_ms", label="Fade", default=12, unit="ms", low=1, high=250, step=1,
+                  log=True, hint="between neighbouring chords"),
+        )
+    ),
+    says=_says,
+    process=_process,
+)  # fmt: skip

@@ -1,0 +1,101 @@
+"""What a kind of treatment is, and the context that a treatment works in."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.wrap import Response
+from cloudrift.ground.settings import Full, SettingsSpec
+
+
+@dataclass(frozen=True, kw_only=True)
+class Context:
+    """Where a treatment works: rate, the loop's length and tempo at this place, chord starts.
+
+    ``exact_frames`` is the loop's length before rounding. ``passes`` is 1 for the steady state;
+    a one-pass render is a loop with silence behind it, that many loop lengths long, so that the
+    same code serves: nothing is left to wrap round. ``cuts`` are the chord starts in frames.
+    """
+
+    rate: int
+    exact_frames: float
+    tempo: float
+    cuts: tuple[int, ...] = (0,)
+    passes: int = 1
+    once: bool = False
+
+    @property
+    def loop_frames(self) -> int:
+        """The period of everything that repeats."""
+        return round(round(self.exact_frames, 4))  # floats of exact fractions, cleaned
+
+    @property
+    def frames(self) -> int:
+        """The length of the audio handed in."""
+        return self.passes * self.loop_frames
+
+    @property
+    def loop_s(self) -> float:
+        """The period in seconds."""
+        return self.exact_frames / self.rate
+
+    def stretched(self, ratio: float) -> "Context":
+        """Return the context behind a change of length by ``ratio`` (2 = twice as long)."""
+        if ratio == 1:
+            return self
+        return replace(
+            self,
+            exact_frames=self.exact_frames * ratio,
+            tempo=self.tempo / ratio,
+            cuts=tuple(round(cut * ratio) for cut in self.cuts),
+        )
+
+    def tiled(self, period: np.ndarray) -> np.ndarray:
+        """Repeat something with the loop's period over the whole length (last axis)."""
+        return np.tile(period, self.passes)
+
+
+Process = Callable[[Stereo, Full, int, Context], Stereo]  # audio, settings, draw, context
+
+
+@dataclass(frozen=True, kw_only=True)
+class Linear:
+    """A treatment that is linear and time-invariant: a response and how long it rings.
+
+    ``response(settings, draw, rate, length)`` gives the response at the bins of a real FFT.
+    """
+
+    response: Callable[[Full, int, int, int], Response]
+    ring_s: Callable[[Full], float]
+
+
+def _no_shift(_: Full) -> float:
+    return 0.0
+
+
+def _same_length(_: Full) -> float:
+    return 1.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class Kind:
+    """A kind of treatment.
+
+    Exactly one of ``process`` and ``linear`` is there. ``says`` writes in words what it does now.
+    ``shift_st`` and ``time_ratio`` tell how it moves the sounding key and length.
+    """
+
+    name: str
+    label: str
+    family: str
+    about: str
+    spec: SettingsSpec
+    says: Callable[[Full], str]
+    process: Process | None = None
+    linear: Linear | None = None
+    shift_st: Callable[[Full], float] = _no_shift
+    time_ratio: Callable[[Full], float] = _same_length
+    tail_s: Callable[[Full], float] = _no_shift
+    version: int = 1

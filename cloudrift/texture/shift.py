@@ -1,0 +1,53 @@
+"""Shift: another pitch, by tape (the length follows) or with the length held."""
+
+from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.resample import resample_circular, shift_held
+from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.texture.kind import Context, Kind
+
+HOLD, TAPE = "hold", "tape"
+
+
+def _semitones(full: Full) -> float:
+    return full.number("semitones") + full.number("cents") / 100
+
+
+def _ratio(full: Full) -> float:
+    return 2.0 ** (-_semitones(full) / 12) if full.word("way") == TAPE else 1.0
+
+
+def _process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+    if full.word("way") == TAPE:
+        return resample_circular(audio, context.stretched(_ratio(full)).frames)
+    return shift_held(audio, _semitones(full), context.rate)
+
+
+def _says(full: Full) -> str:
+    semitones = _semitones(full)
+    if semitones == 0:
+        return "no shift yet"
+    size = f"{abs(semitones):.2f}".rstrip("0").rstrip(".")
+    words = f"{size} semitone{'s' * (size != '1')} {'higher' if semitones > 0 else 'lower'}"
+    if full.word("way") == HOLD:
+        return f"{words}, length held"
+    percent = (_ratio(full) - 1) * 100
+    return f"{words}, {abs(percent):.1f} % {'longer' if percent > 0 else 'shorter'}; blend is whole"
+
+
+SHIFT = Kind(
+    name="shift",
+    label="Shift",
+    family="Time",
+    about="Moves the pitch; tape changes the length with it, hold keeps it.",
+    spec=SettingsSpec(
+        (
+            Field(name="semitones", label="Semitones", default=0, unit="st", low=-12, high=12),
+            Field(name="cents", label="Cents", default=0, unit="cents", low=-100, high=100),
+            Field(name="way", label="Way", default=HOLD, choices=(HOLD, TAPE)),
+        )
+    ),
+    says=_says,
+    process=_process,
+    shift_st=_semitones,
+    time_ratio=_ratio,
+)

@@ -1,0 +1,157 @@
+"""The treatment as a document value, and lines of treatments: what they do to key, tempo, sound."""
+
+from collections.abc import Iterable
+
+import msgspec
+import numpy as np
+
+from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.wrap import Response, filter_circular
+from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.settings import Full, Settings
+from cloudrift.texture.catalogue import find_kind
+from cloudrift.texture.kind import Context, Kind, Linear
+
+
+class Treatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """One processor in a line. ``settings`` keeps what differs from the kind's defaults."""
+
+    id: str
+    kind: str
+    on: bool = True
+    blend: float = 1.0
+    draw: int = 1
+    settings: Settings = ()
+
+    def __post_init__(self) -> None:
+        where = f"treatment {self.id} ({self.kind})"
+        if not 0 <= self.blend <= 1:
+            raise CloudriftError(f"{where}: blend is {self.blend:g}, but must lie between 0 and 1")
+        if not 0 <= self.draw <= MAX_DRAW:
+            raise CloudriftError(
+                f"{where}: draw is {self.draw}, but must lie between 0 and {MAX_DRAW}"
+            )
+        find_kind(self.kind).spec.check(self.settings, where)
+
+    @property
+    def of(self) -> Kind:
+        """The kind of this treatment."""
+        return find_kind(self.kind)
+
+    @property
+    def full(self) -> Full:
+        """Every setting by name."""
+        return self.of.spec.full(self.settings)
+
+    @property
+    def acts(self) -> bool:
+        """Whether it changes anything: it is in, and its blend is not 0."""
+        return self.on and self.blend > 0
+
+    @property
+    def says(self) -> str:
+        """What it does now, in words."""
+        if not self.on:
+            return "out: passes the sound on as it is"
+        return self.of.says(self.full) if self.blend > 0 else "blend 0 %: nothing of it is heard"
+
+    def set(self, name: str, value: object) -> "Treatment":
+        """Return it with one setting changed; raise CloudriftError for a bad name or value."""
+        where = f"treatment {self.id} ({self.kind})"
+        settings = self.of.spec.check({**self.full, name: value}, where)
+        return msgspec.structs.replace(self, settings=settings)
+
+
+Line = tuple[Treatment, ...]
+
+
+def acting(line: Iterable[Treatment]) -> Line:
+    """Return the treatments of a line that change anything."""
+    return tuple(t for t in line if t.acts)
+
+
+def shift_st(line: Iterable[Treatment]) -> float:
+    """Return how many semitones a line moves the sounding key: parts blended over half count."""
+    return sum(t.of.shift_st(t.full) for t in acting(line) if t.blend >= 0.5)
+
+
+def time_ratio(line: Iterable[Treatment]) -> float:
+    """Return how much longer a line makes the loop (2 = twice as long, half the tempo)."""
+    ratio = 1.0
+    for treatment in acting(line):
+        ratio *= treatment.of.time_ratio(treatment.full)
+    return ratio
+
+
+def tail_s(line: Iterable[Treatment]) -> float:
+    """Return how long a line rings on after a sound has ended, in seconds."""
+    return sum(t.of.tail_s(t.full) for t in acting(line))
+
+
+def after(context: Context, line: Iterable[Treatment]) -> Context:
+    """Return the context behind a line."""
+    return context.stretched(time_ratio(line))
+
+
+def fused(line: Iterable[Treatment]) -> list[Line]:
+    """Group acting treatments so that neighbouring linear ones are one group."""
+    groups: list[Line] = []
+    for treatment in acting(line):
+        if treatment.of.linear and groups and groups[-1][-1].of.linear:
+            groups[-1] = (*groups[-1], treatment)
+        else:
+            groups.append((treatment,))
+    return groups
+
+
+def treat(audio: Stereo, group: Line, context: Context) -> Stereo:
+    """Apply one fused group: (2, context.frames) -> (2, frames of the context behind it)."""
+    if group[0].of.linear:
+        return _linear(audio, group, context)
+    (treatment,) = group
+    kind, full = treatment.of, treatment.full
+    if kind.process is None:
+        raise CloudriftError(f"treatment {kind.name} has no process")
+    wet = kind.process(audio, full, treatment.draw, context)
+    if treatment.blend == 1 or kind.time_ratio(full) != 1:
+        return wet
+    return audio + np.float32(treatment.blend) * (wet - audio)
+
+
+def _linear(audio: Stereo, group: Line, context: Context) -> Stereo:
+    parts = [(t, t.of.linear, t.full) for t in group]
+    ring = sum(part.ring_s(full) for _, part, full in parts if part)
+
+    def response_at(length: int) -> Response:
+        total: Response | None = None
+        for treatment, part, full in parts:
+            assert part is not None
+            total = _behind(total, _blended(treatment, part, full, context.rate, length))
+        assert total is not None
+        return total
+
+    return filter_circular(audio, response_at, int(ring * context.rate))
+
+
+def _blended(treatment: Treatment, part: Linear, full: Full, rate: int, length: int) -> Response:
+    response = part.response(full, treatment.draw, rate, length)
+    blend = np.float32(treatment.blend)
+    if blend == 1:
+        return response
+    dry = np.float32(1 - blend)
+    response = blend * response
+    if response.ndim == 3:
+        response[0, 0] += dry
+        response[1, 1] += dry
+        return response
+    return response + dry
+
+
+def _behind(first: Response | None, second: Response) -> Response:
+    """Return the response of one linear process after another."""
+    if first is None:
+        return second
+    if first.ndim == 3 and second.ndim == 3:
+        return np.einsum("omb,mib->oib", second, first)
+    return np.asarray(first * second, np.complex64)

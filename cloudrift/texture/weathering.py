@@ -1,0 +1,172 @@
+"""Weathering: what years of playing do to a recording. Wear is the one knob over all of it."""
+
+import functools
+
+import numpy as np
+import scipy.fft as sf
+from numpy.typing import NDArray
+
+from cloudrift.audio.buffers import Stereo, add_wrapped, silence, to_gain
+from cloudrift.audio.wrap import Response, circular_noise, filter_circular, read_circular
+from cloudrift.ground.draws import stream
+from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.texture.kind import Context, Kind
+
+TURN_HZ = 33.333 / 60  # a record's turning rate
+FULL_RATE_HZ = 44_100.0
+CRACKLE_OFF_DB = -80.0
+SPECKS_PER_S = 9.0
+
+
+def _process(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+    wear = full.number("wear") / 100
+    out = audio
+    cents = wear * full.number("wow_cents")
+    if cents > 0:
+        out = read_circular(out, _wow_positions(cents, draw, context))
+    drive_db = wear * full.number("drive_db")
+    if drive_db > 0:
+        out = saturate(out, to_gain(drive_db))
+    edge = worn_rate_hz(full) / 2
+    if edge < FULL_RATE_HZ / 2:
+        out = filter_circular(out, lambda n: _band_edge(edge, context.rate, n), context.rate // 20)
+    level_db = full.number("crackle_db")
+    if level_db > CRACKLE_OFF_DB and wear > 0:
+        dust = crackle(draw, context.loop_frames, context.rate) * np.float32(
+            to_gain(level_db) * wear
+        )
+        out = out + context.tiled(dust)
+    return out if out is not audio else audio.copy()
+
+
+def worn_rate_hz(full: Full) -> float:
+    """Return the sample rate heard at this wear: it falls from 44.1 kHz to the set one."""
+    wear, rate = full.number("wear") / 100, full.number("sample_rate_hz")
+    return FULL_RATE_HZ * (rate / FULL_RATE_HZ) ** wear
+
+
+@functools.lru_cache(maxsize=8)
+def pitch_curve(draw: int, frames: int, rate: int) -> NDArray[np.float64]:
+    """Return the wow over one loop of ``frames``, peak 1, with the loop's own period.
+
+    Slow turning (bent to a whole number of turns a loop) under a slower and a quicker drift.
+    """
+    loop_s = frames / rate
+    turns = max(1, round(TURN_HZ * loop_s))
+    rng = stream(draw, "wow")
+    drift = circular_noise(rng, frames, 0.2 * loop_s, 3.0 * loop_s)
+    turning = np.sin(2 * np.pi * (turns * np.arange(frames) / frames + rng.random()))
+    curve = 0.65 * turning + 0.35 * drift
+    curve -= curve.mean()
+    return np.asarray(curve / np.abs(curve).max())
+
+
+def _wow_positions(cents: float, draw: int, context: Context) -> NDArray[np.float64]:
+    curve = pitch_curve(draw, context.loop_frames, context.rate)
+    speed = np.exp2(curve * (cents / 1200))
+    away = np.cumsum(speed / speed.mean() - 1)
+    away -= away.mean()
+    return np.arange(context.frames) + np.tile(away, context.passes)
+
+
+def saturate(audio: Stereo, gain: float) -> Stereo:
+    """Round the peaks with tanh, unity gain for quiet sound, loop-true.
+
+    Each sample is the mean of the curve between two neighbours (first-order antiderivative
+    antialiasing, Parker et al. 2016), so the overtones that would fold back mostly do not.
+    """
+    x = np.concatenate([audio[:, -1:], audio], axis=1) * np.float32(gain)
+    step = np.diff(x, axis=1)
+    # log cosh x, written so that it does not overflow; the constant cancels in the difference.
+    size = np.abs(x)
+    area_step = np.diff(size + np.log1p(np.exp(-2 * size)), axis=1)
+    # Between nearly equal neighbours the quotient drowns in rounding; the curve itself serves.
+    close = np.abs(step) < 2e-2
+    step[close] = 1
+    out = area_step / step
+    out[close] = np.tanh((x[:, 1:] + x[:, :-1])[close] / 2)
+    out /= np.float32(gain)
+    return out
+
+
+def _band_edge(edge_hz: float, rate: int, length: int) -> Response:
+    hz = np.fft.rfftfreq(length, 1 / rate)
+    over = np.clip((hz / edge_hz - 0.92) / 0.08, 0, 1)
+    return (0.5 + 0.5 * np.cos(np.pi * over)).astype(np.complex64)[None]
+
+
+@functools.lru_cache(maxsize=4)
+def crackle(draw: int, frames: int, rate: int) -> Stereo:
+    """Return one loop of dust in the groove, loudest specks near full scale: (2, frames)."""
+    n = frames
+    rng = stream(draw, "crackle")
+    out = silence(n)
+    for _ in range(rng.poisson(SPECKS_PER_S * n / rate)):
+        size = int(rate * rng.uniform(0.0006, 0.004))
+        at = int(rng.integers(n))
+        loud = rng.pareto(2.2) + 0.15
+        shape = np.hanning(size + 2)[1:-1] * rng.standard_normal(size)
+        pan = rng.uniform(0.2, 0.8)
+        speck = np.stack([shape * (1 - pan), shape * pan]) * 2 * min(loud, 3.0) / 3.0
+        add_wrapped(out, speck.astype(np.float32), at)
+    hiss = _pink(rng, n) * np.float32(0.03)
+    return out + hiss
+
+
+def _pink(rng: np.random.Generator, frames: int) -> Stereo:
+    """Noise that falls 3 dB an octave, RMS 1, wrapped: (2, frames)."""
+    length = 1 << 17
+    spectrum = rng.standard_normal((2, length // 2 + 1)) + 1j * rng.standard_normal(
+        (2, length // 2 + 1)
+    )
+    spectrum[:, 0] = 0
+    spectrum[:, 1:] /= np.sqrt(np.arange(1, length // 2 + 1))
+    cycle = sf.irfft(spectrum, length)
+    cycle /= cycle.std()
+    out = np.empty((2, frames), np.float32)
+    for channel in range(2):
+        out[channel] = np.resize(cycle[channel], frames)
+    # The cycle need not divide the loop: its last stretch fades into what precedes its start.
+    fade = min(4096, frames // 2)
+    rise = np.sqrt(np.linspace(0, 1, fade))
+    before = cycle[:, -fade:]
+    out[:, -fade:] = out[:, -fade:] * np.sqrt(1 - rise**2) + before * rise
+    return out
+
+
+def _says(full: Full) -> str:
+    wear = full.number("wear") / 100
+    if wear == 0:
+        return "no wear: as new"
+    parts = []
+    if full.number("wow_cents") > 0:
+        parts.append(f"drifts ±{wear * full.number('wow_cents'):.0f} cents")
+    edge = worn_rate_hz(full) / 2
+    if edge < FULL_RATE_HZ / 2 - 1:
+        parts.append(f"band to {edge / 1000:.1f} kHz")
+    if full.number("crackle_db") > CRACKLE_OFF_DB:
+        parts.append("dust in the groove")
+    return " · ".join(parts) or "only saturation"
+
+
+WEATHERING = Kind(
+    name="weathering",
+    label="Weathering",
+    family="Weathering",
+    about="Ages the sound: wow, saturation, a narrower band, dust.",
+    spec=SettingsSpec(
+        (
+            Field(name="wear", label="Wear", default=45, unit="%", low=0, high=100,
+                  hint="scales everything below it"),
+            Field(name="wow_cents", label="Wow", default=18, unit="cents", low=0, high=80, step=1),
+            Field(name="drive_db", label="Saturation", default=9, unit="dB", low=0, high=18,
+                  step=0.5),
+            Field(name="sample_rate_hz", label="Sample rate", default=16_000, unit="Hz", low=4000,
+                  high=FULL_RATE_HZ, step=100, log=True, off_high=True),
+            Field(name="crackle_db", label="Crackle", default=-36, unit="dB", low=CRACKLE_OFF_DB,
+                  high=-10, step=1, off_low=True),
+        )
+    ),
+    says=_says,
+    process=_process,
+)  # fmt: skip
