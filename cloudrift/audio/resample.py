@@ -3,8 +3,11 @@
 import numpy as np
 import soxr
 
-from cloudrift.audio.buffers import Stereo, raised_cosine
+from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine
+from cloudrift.audio.pair import both
+from cloudrift.audio.stretch import LEAD_S, pitch_shifted
 
+JOIN_S = 0.06
 PAD = 6_000  # frames either side: longer than the resampler's filter
 
 
@@ -27,28 +30,40 @@ def resample_circular(audio: Stereo, frames: int) -> Stereo:
     return np.ascontiguousarray(out[start : start + frames].T)
 
 
-def shift_held(audio: Stereo, semitones: float, rate: int) -> Stereo:
+def shift_held(
+    audio: Stereo, semitones: float, rate: int, *, joins: tuple[int, ...] = (0,)
+) -> Stereo:
     """Move the pitch and keep the length, in the steady state: (2, n) -> (2, n).
 
-    The stretcher has memory, so it runs in over the loop's own end; then its run over the seam is
-    cross-faded with its run at the start, so that the two passes join without a step.
+    The stretcher has memory, so it runs in over what comes before. The loop is cut in two at
+    places from ``joins`` (frames where something new starts, such as chords); the halves run
+    beside each other and are cross-faded just before each cut, where the ear awaits a change.
     """
-    from python_stretch.Signalsmith import Stretch  # noqa: PLC0415 - only when needed
-
     if semitones == 0:
         return audio
     n = audio.shape[1]
-    stretch = Stretch(1)
-    stretch.preset(2, float(rate))
-    stretch.setTransposeSemitones(semitones, 8000.0 / rate)
-    block = stretch.blockSamples()
-    fade = min(rate // 8, n // 4)
-    lead = fade + 2 * block
-    fed = audio[:, np.arange(-lead, n + block) % n]
-    out = stretch.process(np.ascontiguousarray(fed))  # its latency is already taken off
-    held = np.array(out[:, lead : lead + n], np.float32)
-    # What the stretcher gave just before the start belongs, one pass on, just before the end.
-    before = out[:, lead - fade : lead]
-    rise = raised_cosine(fade)
-    held[:, n - fade :] = held[:, n - fade :] * (1 - rise) + before * rise
-    return held
+    first = joins[0] % n
+    middle = min((j % n for j in joins if j % n != first), default=(first + n // 2) % n,
+                 key=lambda j: abs((j - first) % n - n / 2))  # fmt: skip
+    length = (middle - first) % n
+    fade = min(int(JOIN_S * rate), length // 4, (n - length) // 4)
+    spans = ((first, length), (middle, n - length))
+    halves = both(lambda i: _shifted(audio, *spans[i], fade, semitones, rate))
+    out = np.zeros((2, n), np.float32)
+    # Two runs agree in level but not in phase: fades of equal power keep the level.
+    rise = np.sqrt(raised_cosine(fade))
+    for (start, _), half in zip(spans, halves, strict=True):
+        half[:, :fade] *= rise
+        half[:, -fade:] *= rise[::-1]
+        add_wrapped(out, half, start - fade)
+    return out
+
+
+def _shifted(
+    audio: Stereo, start: int, length: int, fade: int, semitones: float, rate: int
+) -> Stereo:
+    """Return [start - fade, start + length) of the loop at the other pitch."""
+    lead = int(LEAD_S * rate)
+    at = np.arange(start - fade - lead, start + length + lead // 2) % audio.shape[1]
+    out = pitch_shifted(audio[:, at], semitones, rate)
+    return out[:, lead : lead + fade + length].copy()

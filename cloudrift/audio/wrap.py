@@ -11,6 +11,7 @@ import scipy.fft as sf
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.pair import both
 
 # (1, bins): the same for both channels; (2, 2, bins): [to, from], when channels feed each other.
 Response = NDArray[np.complex64]
@@ -78,13 +79,16 @@ def read_circular(audio: Stereo, positions: NDArray[np.float64]) -> Stereo:
     g = 1 - f
     weights = (g**3 / 6, 2 / 3 - f * f * (1 - f / 2), 2 / 3 - g * g * (1 - g / 2), f**3 / 6)
     out = np.empty((2, len(positions)), np.float32)
-    for channel in range(2):
+
+    def read(channel: int) -> None:
         spline = spline_filter1d(audio[channel], order=3, mode="grid-wrap", output=np.float32)
         padded = np.concatenate([spline[-1:], spline, spline[:2]])
         total = padded[at] * weights[0]
         for k in (1, 2, 3):
             total += padded[at + k] * weights[k]
         out[channel] = total
+
+    both(read)
     return out
 
 

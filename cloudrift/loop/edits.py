@@ -112,7 +112,7 @@ def set_chord_tones(loop: Loop, chord_id: str, tones: tuple[int, ...]) -> Loop:
     voices = voice_chord(tones, low=low, high=high, before=upper)
     if _bass_apart(chord):
         bass = chord.voices[0] + (tones[0] - chord.voices[0] + 6) % 12 - 6
-        while bass >= voices[0]:
+        while bass > voices[0] - 5:
             bass -= 12
         voices = (bass, *voices)
     return _with_chord(loop, replace(chord, voices=voices, root=tones[0]))

@@ -29,10 +29,17 @@ def never() -> bool:
 
 @dataclass(frozen=True, kw_only=True)
 class Rendered:
-    """A loop as sound in its steady state, and how loud it is."""
+    """A loop as sound in its steady state; ``key`` names the audio."""
 
     loop: Loop
     audio: Stereo
+    key: bytes
+
+
+@dataclass(frozen=True, kw_only=True)
+class Loudness:
+    """How loud a loop is in its steady state."""
+
     lufs: float
     true_peak_db: float
 
@@ -43,7 +50,7 @@ class Engine:
     def __init__(self, cache: AudioCache | None = None, tones: ToneCache | None = None) -> None:
         self.cache = cache or AudioCache()
         self.tones = tones or ToneCache()
-        self._measured: dict[bytes, tuple[float, float]] = {}
+        self._measured: dict[bytes, Loudness] = {}
         self._pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="render")
 
     def close(self) -> None:
@@ -83,17 +90,23 @@ class Engine:
         return out
 
     def render(self, loop: Loop, cancelled: Callable[[], bool] = never) -> Rendered:
-        """Return the loop in its steady state with its loudness."""
+        """Return the loop in its steady state."""
         node = loop_node(loop, self.tones)
-        audio = self.audio(node, cancelled)
-        if node.key not in self._measured:
+        return Rendered(loop=loop, audio=self.audio(node, cancelled), key=node.key)
+
+    def loudness(self, rendered: Rendered) -> Loudness:
+        """Measure a rendered loop, once."""
+        found = self._measured.get(rendered.key)
+        if found is None:
+            rate = rendered.loop.rate
+            found = Loudness(
+                lufs=integrated_lufs(rendered.audio, rate),
+                true_peak_db=true_peak_db(rendered.audio, rate),
+            )
             if len(self._measured) > 256:
                 self._measured.clear()
-            self._measured[node.key] = (
-                integrated_lufs(audio, loop.rate), true_peak_db(audio, loop.rate)
-            )  # fmt: skip
-        lufs, peak = self._measured[node.key]
-        return Rendered(loop=loop, audio=audio, lufs=lufs, true_peak_db=peak)
+            self._measured[rendered.key] = found
+        return found
 
     def once(self, loop: Loop, cancelled: Callable[[], bool] = never) -> Stereo:
         """Return one pass from silence, with its tail, ended where it has died away."""

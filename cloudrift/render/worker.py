@@ -8,18 +8,22 @@ import threading
 from collections.abc import Callable
 
 from cloudrift.loop.model import Loop
-from cloudrift.render.engine import Cancelled, Engine, Rendered
+from cloudrift.render.engine import Cancelled, Engine, Loudness, Rendered
 
 Answer = Callable[[str, Rendered], None]
+Measured = Callable[[str, Rendered, Loudness], None]
 Failure = Callable[[str, Exception], None]
 
 
 class RenderWorker:
     """A thread that renders the newest loop of each name (``treated``, ``bare``) in turn."""
 
-    def __init__(self, engine: Engine, answer: Answer, failed: Failure) -> None:
+    def __init__(
+        self, engine: Engine, answer: Answer, measured: Measured, failed: Failure
+    ) -> None:
         self._engine = engine
         self._answer = answer
+        self._measured = measured
         self._failed = failed
         self._wanted: dict[str, Loop] = {}
         self._change = threading.Condition()
@@ -68,7 +72,10 @@ class RenderWorker:
             try:
                 rendered = self._engine.render(loop, lambda name=name: self._stale(name))  # type: ignore[misc]
                 self._was_cancelled = False
+                # Heard first, measured after: the ear does not wait for the meter.
                 self._answer(name, rendered)
+                if not self._stale(name):
+                    self._measured(name, rendered, self._engine.loudness(rendered))
             except Cancelled:
                 self._was_cancelled = True
             except Exception as error:  # noqa: BLE001 - the interface says it, the thread lives on

@@ -6,7 +6,8 @@ import numpy as np
 import scipy.fft as sf
 from numpy.typing import NDArray
 
-from cloudrift.audio.buffers import Stereo, add_wrapped, silence, to_gain
+from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
+from cloudrift.audio.pair import both
 from cloudrift.audio.wrap import Response, circular_noise, filter_circular, read_circular
 from cloudrift.ground.draws import stream
 from cloudrift.ground.settings import Field, Full, SettingsSpec
@@ -75,16 +76,20 @@ def saturate(audio: Stereo, gain: float) -> Stereo:
     Each sample is the mean of the curve between two neighbours (first-order antiderivative
     antialiasing, Parker et al. 2016), so the overtones that would fold back mostly do not.
     """
-    x = np.concatenate([audio[:, -1:], audio], axis=1) * np.float32(gain)
-    step = np.diff(x, axis=1)
+    return np.stack(both(lambda channel: _saturated(audio[channel], gain)))
+
+
+def _saturated(channel: Mono, gain: float) -> Mono:
+    x = np.concatenate([channel[-1:], channel]) * np.float32(gain)
+    step = np.diff(x)
     # log cosh x, written so that it does not overflow; the constant cancels in the difference.
     size = np.abs(x)
-    area_step = np.diff(size + np.log1p(np.exp(-2 * size)), axis=1)
+    area_step = np.diff(size + np.log1p(np.exp(-2 * size)))
     # Between nearly equal neighbours the quotient drowns in rounding; the curve itself serves.
     close = np.abs(step) < 2e-2
     step[close] = 1
     out = area_step / step
-    out[close] = np.tanh((x[:, 1:] + x[:, :-1])[close] / 2)
+    out[close] = np.tanh((x[1:] + x[:-1])[close] / 2)
     out /= np.float32(gain)
     return out
 

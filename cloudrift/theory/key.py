@@ -30,6 +30,9 @@ SCALES: dict[str, tuple[int, ...]] = {
     "locrian": (0, 1, 3, 5, 6, 8, 10),
     "phrygian dominant": (0, 1, 4, 5, 7, 8, 10),
 }
+# Which letter above the tonic a note outside the scale takes: the harmonic chromatic scale, with a
+# lowered second and a raised fourth and seventh (C♯ in D minor is the third of its dominant).
+CHROMATIC_LETTERS = (0, 1, 1, 2, 2, 3, 3, 4, 5, 5, 6, 6)
 SHORT_NAMES = {
     "": "major", "m": "minor", "min": "minor", "maj": "major", "natural minor": "minor",
 }  # fmt: skip
@@ -84,7 +87,7 @@ class Key(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         return pitch % 12 in self.scale
 
     def spell(self, pc: int) -> str:
-        """Spell a pitch class in this key, plainly: scale notes by letter, others by signature."""
+        """Spell a pitch class in this key, plainly: scale notes by letter, others as in its chromatic scale."""
         return _spellings(self)[pc % 12]
 
     def spell_pitch(self, pitch: int) -> str:
@@ -137,9 +140,9 @@ def _spellings(key: Key) -> dict[int, str]:
     names = {
         pc: spell_as_letter(pc, LETTERS[(start + i) % 7]) for i, pc in enumerate(key.scale)
     }
-    side = sum(accidentals(name) for name in names.values())
-    for pc, name in enumerate(SHARP_NAMES if side >= 0 else FLAT_NAMES):
-        names.setdefault(pc, name)
+    for interval, letter in enumerate(CHROMATIC_LETTERS):
+        pc = (key.pc + interval) % 12
+        names.setdefault(pc, spell_as_letter(pc, LETTERS[(start + letter) % 7]))
     return names
 
 

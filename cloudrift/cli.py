@@ -1,0 +1,354 @@
+"""The command line: the same jobs without a window. Bad input ends with code 2 and one sentence."""
+
+import json
+import os
+import sys
+from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+from typing import Any
+
+import click
+
+from cloudrift import __version__
+from cloudrift.ground.errors import CloudriftError
+
+EXIT_BAD_INPUT = 2
+
+
+class _Commands(click.Group):
+    """A group in which a file name alone means: open it in the window."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        if not args or (args[0] not in self.commands and not args[0].startswith("-")):
+            args = ["open", *args]
+        return super().parse_args(ctx, args)
+
+
+@click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__)
+def commands() -> None:
+    """Cloudrift writes melodic loops. With a FILE or nothing it opens its window."""
+
+
+@commands.command("open", hidden=True)
+@click.argument("file", type=click.Path(path_type=Path), required=False)
+def open_file(file: Path | None) -> None:
+    """Open the window, with a loop file if one is given."""
+    _window([file] if file else [])
+
+
+@commands.command()
+def demo() -> None:
+    """Open the demo kit, playing."""
+    from cloudrift.demo import unpack  # noqa: PLC0415 - a command loads only what it needs
+
+    _need_display()
+    _window(unpack()[:1], play=True)
+
+
+def _window(files: Sequence[Path], *, play: bool = False) -> None:
+    from cloudrift.loop.storage import load  # noqa: PLC0415
+
+    loops = [(load(file), file) for file in files]
+    _need_display()
+    from cloudrift.desktop.app import run  # noqa: PLC0415
+
+    sys.exit(run(loops[0] if loops else None, play=play))
+
+
+def _need_display() -> None:
+    """Qt would end the program with a page of text; say it in one sentence instead."""
+    chosen = os.environ.get("QT_QPA_PLATFORM", "")
+    shown = any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY"))
+    if not shown and not chosen.startswith(("offscreen", "minimal", "vnc", "linuxfb", "eglfs")):
+        raise CloudriftError(
+            "there is no display to open a window on; start it on a desktop, or on a virtual "
+            "display with: xvfb-run cloudrift demo"
+        )
+
+
+@commands.command()
+@click.option("--style", required=True, help="Style card: a name, or a .toml file.")
+@click.option("--key", "key_text", help="Key, as in 'F# minor'.")
+@click.option("--tempo", type=float, help="Tempo in BPM.")
+@click.option("--bars", type=int, default=8, show_default=True)
+@click.option("--draw", type=int, default=1, show_default=True, help="The same draw, the same loop.")
+@click.option("--title", help="Title; taken from the file name if not given.")
+@click.option("-o", "--output", type=click.Path(path_type=Path), required=True)
+def new(
+    style: str,
+    key_text: str | None,
+    tempo: float | None,
+    bars: int,
+    draw: int,
+    title: str | None,
+    output: Path,
+) -> None:
+    """Write a first loop in a style into a loop file."""
+    from cloudrift.loop.storage import SUFFIX, save  # noqa: PLC0415
+    from cloudrift.style import find_card, sketch  # noqa: PLC0415
+    from cloudrift.theory import parse_key  # noqa: PLC0415
+
+    card = find_card(style)
+    key = parse_key(key_text) if key_text else None
+    if tempo is not None:
+        from cloudrift.loop.spec import MAX_TEMPO_BPM, MIN_TEMPO_BPM  # noqa: PLC0415
+
+        if not MIN_TEMPO_BPM <= tempo <= MAX_TEMPO_BPM:
+            raise CloudriftError(
+                f"tempo is {tempo:g} BPM, but must lie between {MIN_TEMPO_BPM:g} and "
+                f"{MAX_TEMPO_BPM:g} BPM"
+            )
+    path = output if output.suffix == SUFFIX else output.with_name(output.name + SUFFIX)
+    name = title or path.stem.replace("-", " ").replace("_", " ")
+    loop = sketch(card, key, tempo, draw, bars=bars, title=name)
+    save(loop, path)
+    click.echo(
+        f"{path}: {loop.key.text}, {loop.tempo:g} BPM, {loop.bars} bars, "
+        f"{len(loop.layers)} layers, draw {draw}"
+    )
+
+
+@commands.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+def info(file: Path, as_json: bool) -> None:
+    """Say what is in a loop file."""
+    from cloudrift.loop.storage import load  # noqa: PLC0415
+
+    facts = loop_facts(load(file))
+    if as_json:
+        click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
+        return
+    for line in _facts_in_words(facts):
+        click.echo(line)
+
+
+def loop_facts(loop: Any) -> dict[str, Any]:
+    """Return what ``info --json`` prints: plain values, pitch classes 0-11, ticks of 1/960."""
+    chords = []
+    for chord in loop.chords:
+        reading = chord.read(loop.key)
+        chords.append(
+            {
+                "name": reading.name,
+                "root": reading.root,
+                "bass": reading.bass,
+                "degree": reading.degree,
+                "start_tick": chord.start_tick,
+                "length_ticks": chord.length_ticks,
+                "voices": list(chord.voices),
+            }
+        )
+    return {
+        "title": loop.title,
+        "kit": loop.kit,
+        "style": loop.style,
+        "draw": loop.draw,
+        "key": loop.key.plain,
+        "tempo": loop.tempo,
+        "sounding_key": loop.sounding_key.plain,
+        "sounding_tempo": round(loop.sounding_tempo, 4),
+        "bars": loop.bars,
+        "metre": list(loop.metre),
+        "rate": loop.rate,
+        "frames": loop.sounding_frames,
+        "written_frames": loop.frames,
+        "chords": chords,
+        "layers": [
+            {
+                "name": layer.name,
+                "role": layer.role,
+                "lens": layer.lens.kind,
+                "sound": layer.sound.name,
+                "notes": len(loop.notes_of(layer)),
+                "level_db": layer.level_db,
+                "pan": layer.pan,
+                "mute": layer.mute,
+                "solo": layer.solo,
+                "treatments": [_treatment_facts(t) for t in layer.line],
+            }
+            for layer in loop.layers
+        ],
+        "treatments": [_treatment_facts(t) for t in loop.line],
+    }
+
+
+def _treatment_facts(treatment: Any) -> dict[str, Any]:
+    return {
+        "kind": treatment.kind,
+        "on": treatment.on,
+        "blend": treatment.blend,
+        "draw": treatment.draw,
+        "settings": dict(treatment.full),
+    }
+
+
+def _facts_in_words(facts: dict[str, Any]) -> list[str]:
+    from cloudrift.theory import pretty  # noqa: PLC0415
+
+    def key(plain: str) -> str:
+        tonic, mode = plain.split(" ", 1)
+        return f"{pretty(tonic)} {mode}"
+
+    lines = [
+        f"{facts['title']}" + (f" · {facts['kit']}" if facts["kit"] else ""),
+        f"written   {key(facts['key'])}, {facts['tempo']:g} BPM, {facts['bars']} bars of "
+        f"{facts['metre'][0]}/{facts['metre'][1]}",
+        f"sounding  {key(facts['sounding_key'])}, {facts['sounding_tempo']:.2f} BPM, "
+        f"{facts['frames']} frames at {facts['rate']} Hz",
+        "chords    " + "  ".join(f"{pretty(c['name'])} ({pretty(c['degree'])})" for c in facts["chords"]),
+    ]
+    for layer in facts["layers"]:
+        kinds = ", ".join(t["kind"] for t in layer["treatments"]) or "bare"
+        lines.append(
+            f"layer     {layer['name']}: {layer['sound']}, lens {layer['lens']}, "
+            f"{layer['notes']} notes, {layer['level_db']:+.1f} dB; {kinds}"
+        )
+    kinds = ", ".join(t["kind"] for t in facts["treatments"]) or "bare"
+    lines.append(f"whole     {kinds}")
+    return lines
+
+
+@commands.command()
+@click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("-o", "--output", type=click.Path(path_type=Path), required=True, help="Folder.")
+@click.option("--stems", is_flag=True, help="Also every layer, and their sum.")
+@click.option("--midi", is_flag=True, help="Also the notes.")
+@click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
+@click.option("--rate", type=click.Choice(["44100", "48000"]), help="The loop's own if not given.")
+@click.option("--once", is_flag=True, help="One pass with its tail, instead of the loop.")
+def render(
+    files: tuple[Path, ...],
+    output: Path,
+    stems: bool,
+    midi: bool,
+    bits: str,
+    rate: str | None,
+    once: bool,
+) -> None:
+    """Render loop files to WAV, stems and MIDI in a folder."""
+    from cloudrift.deliver import Order  # noqa: PLC0415
+
+    order = Order(stems=stems, midi=midi, bits=int(bits), rate=int(rate or 0), once=once)
+    if len(files) == 1:
+        for path in _render_with_bar(files[0], output, order):
+            click.echo(str(path))
+        return
+    with ProcessPoolExecutor(min(len(files), os.cpu_count() or 1)) as pool:
+        for paths in pool.map(_render_quietly, files, [output] * len(files), [order] * len(files)):
+            for path in paths:
+                click.echo(str(path))
+
+
+def _render_with_bar(file: Path, folder: Path, order: Any) -> list[Path]:
+    from rich.console import Console  # noqa: PLC0415
+    from rich.progress import Progress  # noqa: PLC0415
+
+    from cloudrift.deliver import deliver  # noqa: PLC0415
+    from cloudrift.loop.storage import load  # noqa: PLC0415
+    from cloudrift.render import Engine  # noqa: PLC0415
+
+    loop = load(file)
+    engine = Engine()
+    with Progress(console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task("rendering", total=None)
+        try:
+            return deliver(
+                loop, folder, order, engine,
+                progress=lambda done, of, name: bar.update(
+                    task, completed=done, total=of, description=name or "done"
+                ),
+            )  # fmt: skip
+        finally:
+            engine.close()
+
+
+def _render_quietly(file: Path, folder: Path, order: Any) -> list[Path]:
+    from cloudrift.deliver import deliver  # noqa: PLC0415
+    from cloudrift.loop.storage import load  # noqa: PLC0415
+    from cloudrift.render import Engine  # noqa: PLC0415
+
+    engine = Engine()
+    try:
+        return deliver(load(file), folder, order, engine)
+    finally:
+        engine.close()
+
+
+@commands.command()
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+def sounds(as_json: bool) -> None:
+    """List the house sounds."""
+    from cloudrift.sound import CATALOGUE  # noqa: PLC0415
+
+    facts = [
+        {
+            "name": s.name,
+            "family": s.family,
+            "role": s.role,
+            "about": s.about,
+            "tags": list(s.tags),
+            "register": list(s.register),
+            "mono": s.mono,
+            "version": s.version,
+            "settings": [
+                {"name": f.name, "unit": f.unit, "min": f.low, "max": f.high, "default": f.default}
+                for f in s.spec
+            ],
+        }
+        for s in CATALOGUE.values()
+    ]
+    if as_json:
+        click.echo(json.dumps(facts, indent=1))
+        return
+    for fact in facts:
+        click.echo(f"{fact['name']:14} {fact['family']:7} {fact['about']}")
+
+
+@commands.command()
+@click.argument("sound")
+@click.option("--pitch", type=click.IntRange(12, 120), default=60, show_default=True, help="MIDI.")
+@click.option("--velocity", type=click.IntRange(1, 127), default=100, show_default=True)
+@click.option("--length", type=click.FloatRange(0.01, 60), default=2.0, show_default=True,
+              help="Seconds held.")  # fmt: skip
+@click.option("-o", "--output", type=click.Path(path_type=Path), required=True)
+def note(sound: str, pitch: int, velocity: int, length: float, output: Path) -> None:
+    """Render one bare note, with what rings on after it."""
+    from cloudrift.audio.buffers import DEFAULT_RATE  # noqa: PLC0415
+    from cloudrift.audio.files import write_wav  # noqa: PLC0415
+    from cloudrift.notes import TICKS_PER_QUARTER, Clock, Note  # noqa: PLC0415
+    from cloudrift.render.engine import trimmed  # noqa: PLC0415
+    from cloudrift.sound import find_sound, render_part  # noqa: PLC0415
+
+    instrument = find_sound(sound)
+    clock = Clock.of(60, DEFAULT_RATE)
+    ticks = round(length * TICKS_PER_QUARTER)
+    release_s = instrument.spec.full(()).number("release_ms") / 1000
+    frames = clock.frames(ticks) + int((release_s + 1) * DEFAULT_RATE)
+    audio = render_part(
+        (Note(start_tick=0, length_ticks=ticks, pitch=pitch, velocity=velocity),),
+        instrument, (), clock, loop_ticks=ticks, frames=frames, once=True,
+    )  # fmt: skip
+    audio = trimmed(audio, clock.frames(ticks), DEFAULT_RATE)
+    write_wav(output, audio, DEFAULT_RATE, bits=24, title=f"{sound} {pitch}", root_pitch=pitch)
+    click.echo(str(output))
+
+
+def main(arguments: list[str] | None = None) -> None:
+    """Run the command line; every error of a composer's is one sentence and code 2."""
+    try:
+        commands.main(arguments, prog_name="cloudrift", standalone_mode=False)
+    except click.exceptions.Abort:
+        click.echo("cloudrift: stopped", err=True)
+        sys.exit(130)
+    except click.ClickException as error:
+        _fail(error.format_message())
+    except CloudriftError as error:
+        _fail(str(error))
+
+
+def _fail(message: str) -> None:
+    click.echo(f"cloudrift: {' '.join(message.split())}", err=True)
+    sys.exit(EXIT_BAD_INPUT)

@@ -1,0 +1,62 @@
+"""The demo kit *Dome Show* by Tern & Tide Audio: loops for a planetarium's winter programme."""
+
+from pathlib import Path
+
+from msgspec.structs import replace
+from platformdirs import user_data_path
+
+from cloudrift.loop import edits
+from cloudrift.loop.model import Loop
+from cloudrift.loop.storage import SUFFIX, save
+from cloudrift.style.card import find_card
+from cloudrift.style.sketch import sketch
+from cloudrift.theory.chord import parse_degree
+from cloudrift.theory.key import Key
+
+KIT = "Dome Show"
+
+
+def polar_night() -> Loop:
+    """*Polar Night II*: dark keys in F♯ minor, turned three semitones down with its length held."""
+    card = find_card("Marlow Quist")
+    loop = sketch(card, Key("F#", "minor"), 142.0, 16, title="Polar Night II")
+    for chord, degree in zip(loop.chords, ("i", "VI7", "iv7", "V7"), strict=True):
+        loop = edits.set_chord_tones(loop, chord.id, parse_degree(degree, loop.key))
+    loop = edits.add_treatment(loop, None, "shift", 0)
+    shift = loop.line[0].id
+    return replace(edits.set_treatment_setting(loop, None, shift, "semitones", -3.0), kit=KIT)
+
+
+def slow_meridian() -> Loop:
+    """*Slow Meridian*: dusty sevenths, chords backward in their order, by tape two semitones down."""
+    loop = sketch(find_card("Edda Fenn"), Key("D", "dorian"), 88.0, 4, title="Slow Meridian")
+    pad = next((layer for layer in loop.layers if layer.role == "keys"), loop.layers[0])
+    loop = edits.add_treatment(loop, pad.id, "backward")
+    loop = edits.set_treatment(loop, pad.id, loop.layer(pad.id).line[-1].id, blend=0.6)
+    loop = edits.add_treatment(loop, None, "shift", 0)
+    shift = loop.line[0].id
+    loop = edits.set_treatment_setting(loop, None, shift, "semitones", -2.0)
+    return replace(edits.set_treatment_setting(loop, None, shift, "way", "tape"), kit=KIT)
+
+
+def demo_loops() -> tuple[Loop, ...]:
+    """Return the loops of the kit, the one to open first."""
+    return polar_night(), slow_meridian()
+
+
+def demo_folder() -> Path:
+    """Return where the kit is kept for trying out (``$XDG_DATA_HOME/cloudrift/Dome Show``)."""
+    return user_data_path("cloudrift") / KIT
+
+
+def unpack(folder: Path | None = None) -> list[Path]:
+    """Write the kit's loop files where they are not yet, and return them: changes to it are kept."""
+    folder = folder or demo_folder()
+    folder.mkdir(parents=True, exist_ok=True)
+    paths = []
+    for loop in demo_loops():
+        path = folder / f"{loop.title}{SUFFIX}"
+        if not path.exists():
+            save(loop, path)
+        paths.append(path)
+    return paths

@@ -1,0 +1,187 @@
+"""A first loop from a card: chords by its grammar, layers, touch and lines. Same draw, same loop."""
+
+import numpy as np
+from msgspec.structs import replace
+
+from cloudrift.ground.draws import stream
+from cloudrift.ground.settings import SettingsSpec, Value
+from cloudrift.loop.model import Chord, Layer, Loop, SoundUse
+from cloudrift.notes.time import bar_ticks
+from cloudrift.notes.touch import Touch
+from cloudrift.sound.catalogue import find_sound
+from cloudrift.style.card import Card, CardLayer, CardTreatment, Drawn, Voicing
+from cloudrift.texture.catalogue import find_kind
+from cloudrift.texture.treatment import Line, Treatment
+from cloudrift.theory.chord import parse_degree
+from cloudrift.theory.key import Key
+from cloudrift.theory.voicing import bass_below, voice_chord
+
+DEFAULT_BARS = 8
+
+
+def sketch(
+    card: Card,
+    key: Key | None = None,
+    tempo: float | None = None,
+    draw: int = 1,
+    *,
+    bars: int = DEFAULT_BARS,
+    title: str = "Untitled loop",
+) -> Loop:
+    """Write a first loop in a card's style.
+
+    Parameters
+    ----------
+    key, tempo : chosen by the draw, from what the card likes, where they are not given.
+    draw : the number that decides everything else; the same one gives the same loop.
+    bars : 1 to 64.
+    """
+    own_key = _draw_key(card, stream(draw, "key"))
+    own_tempo = _draw_tempo(card, stream(draw, "tempo"))
+    loop = Loop(title=title, key=key or own_key, tempo=tempo or own_tempo, bars=bars,
+                style=card.name, draw=draw)  # fmt: skip
+    layers = [
+        _layer(layer, number, draw)
+        for number, layer in enumerate(card.layers, 1)
+        if stream(draw, "chance", layer.name).random() < layer.chance
+    ]
+    return replace(
+        loop,
+        chords=_chords(card, loop),
+        layers=tuple(layers),
+        line=_line(card.line, stream(draw, "line"), draw),
+    )
+
+
+def _draw_key(card: Card, rng: np.random.Generator) -> Key:
+    weights = 1.0 / np.arange(1, len(card.key.modes) + 1) ** 1.5
+    mode = card.key.modes[int(rng.choice(len(weights), p=weights / weights.sum()))]
+    return Key(card.key.tonics[int(rng.integers(len(card.key.tonics)))], mode)
+
+
+def _draw_tempo(card: Card, rng: np.random.Generator) -> float:
+    """Mostly about the usual tempo, never outside the card's range, whole BPM."""
+    tempo = rng.triangular(card.tempo.low, card.tempo.usual, card.tempo.high)
+    return float(round(tempo))
+
+
+def _chords(card: Card, loop: Loop) -> tuple[Chord, ...]:
+    rng = stream(loop.draw, "chords")
+    lengths = _rhythm(card, loop, rng)
+    once = _progression(card, len(lengths), rng)
+    total = sum(lengths)
+    turns = max(1, loop.ticks // total)
+    chords: list[Chord] = []
+    before: tuple[int, ...] = ()
+    for turn in range(turns):
+        tokens = list(once)
+        last = turn == turns - 1 and turns > 1
+        if last and rng.random() < card.chords.vary_end:
+            tokens[-1] = _other(card.chords.ends, tokens[-1], rng)
+        start = turn * total
+        for token, length in zip(tokens, lengths, strict=True):
+            tones = parse_degree(token, loop.key)
+            upper, voices = _voiced(tones, card.voicing, before, loop.draw)
+            chords.append(Chord(id=f"c{len(chords) + 1}", start_tick=start, length_ticks=length,
+                                voices=voices, root=tones[0]))  # fmt: skip
+            before, start = upper, start + length
+    return tuple(chords)
+
+
+def _rhythm(card: Card, loop: Loop, rng: np.random.Generator) -> list[int]:
+    """Draw chord lengths in ticks whose sum divides the loop; a chord a bar if none does.
+
+    Rhythms that turn once or twice are taken before shorter ones.
+    """
+    bar = bar_ticks(loop.metre)
+    fitting = [r for r in card.chords.rhythms if loop.bars % sum(r) == 0]
+    fitting = [r for r in fitting if 2 * sum(r) >= loop.bars] or fitting
+    if not fitting:
+        return [bar] * loop.bars
+    chosen = fitting[int(rng.integers(len(fitting)))]
+    return [round(length * bar) for length in chosen]
+
+
+def _progression(card: Card, count: int, rng: np.random.Generator) -> list[str]:
+    """Walk the grammar: never the same chord twice in a row, an ending it likes if one follows."""
+    grammar = card.chords
+    tokens = [grammar.starts[int(rng.integers(len(grammar.starts)))]]
+    while len(tokens) < count:
+        options = [t for t in grammar.next[tokens[-1]] if t != tokens[-1]]
+        if len(tokens) == count - 1:
+            options = [t for t in options if t in grammar.ends] or options
+        # A chord that was not there yet is likelier: a loop of four wants four colours.
+        weights = np.array([1.0 if t in tokens else 3.0 for t in options])
+        tokens.append(options[int(rng.choice(len(options), p=weights / weights.sum()))])
+    return tokens
+
+
+def _other(options: tuple[str, ...], than: str, rng: np.random.Generator) -> str:
+    rest = [t for t in options if t != than]
+    return rest[int(rng.integers(len(rest)))] if rest else than
+
+
+def _voiced(
+    tones: tuple[int, ...], voicing: Voicing, before: tuple[int, ...], draw: int
+) -> tuple[tuple[int, ...], tuple[int, ...]]:
+    """Return the upper voices, and all voices with the bass note below."""
+    spread = stream(draw, "spread").random() < voicing.spread
+    upper = voice_chord(tones, low=voicing.low, high=voicing.high, before=before, spread=spread)
+    if not voicing.bass_octaves:
+        return upper, upper
+    return upper, (bass_below(tones[0], upper, octaves=voicing.bass_octaves), *upper)
+
+
+def _layer(card: CardLayer, number: int, draw: int) -> Layer:
+    rng = stream(draw, "layer", card.name)
+    sound = find_sound(card.sound)
+    touch = {name: _drawn(value, rng) for name, value in card.touch.items()}
+    if "velocity" in touch:
+        touch["velocity"] = round(float(touch["velocity"]))
+    return Layer(
+        id=f"l{number}",
+        name=card.name,
+        role=sound.role,
+        sound=SoundUse(name=sound.name, version=sound.version,
+                       settings=_settings(card.settings, sound.spec, rng, card.sound)),
+        lens=replace(card.lens, draw=draw),
+        touch=Touch(draw=draw, **touch),  # type: ignore[arg-type]
+        level_db=round(_number(card.level_db, rng), 1),
+        pan=round(_number(card.pan, rng), 2),
+        line=_line(card.line, rng, draw),
+    )  # fmt: skip
+
+
+def _line(cards: tuple[CardTreatment, ...], rng: np.random.Generator, draw: int) -> Line:
+    line: list[Treatment] = []
+    for card in cards:
+        there = rng.random() < card.chance
+        blend = round(_number(card.blend, rng), 2)
+        settings = _settings(card.settings, find_kind(card.kind).spec, rng, card.kind)
+        if there:
+            line.append(Treatment(id=f"t{len(line) + 1}", kind=card.kind, blend=blend, draw=draw,
+                                  settings=settings))  # fmt: skip
+    return tuple(line)
+
+
+def _settings(
+    wanted: dict[str, Value | tuple[float, float]],
+    spec: SettingsSpec,
+    rng: np.random.Generator,
+    where: str,
+) -> tuple[tuple[str, Value], ...]:
+    drawn = {name: _drawn(value, rng) for name, value in wanted.items()}
+    checked = dict(spec.check(drawn, where))
+    for name, value in checked.items():
+        if not isinstance(value, str):
+            step = spec[name].step
+            checked[name] = round(round(value / step) * step, 4)
+    return spec.check(checked, where)
+
+
+def _drawn(value: Value | tuple[float, float], rng: np.random.Generator) -> Value:
+    return float(rng.uniform(*value)) if isinstance(value, tuple) else value
+
+
+def _number(value: Drawn, rng: np.random.Generator) -> float:
+    return float(rng.uniform(*value)) if isinstance(value, tuple) else float(value)
