@@ -84,6 +84,8 @@ class Field:
         if self.unit == "ms" and value >= 1000:
             return f"{value / 1000:.3g} s"
         decimals = 0 if self.step >= 1 else 1 if self.step >= 0.1 else 2
+        if self.unit == "№":
+            return f"№ {value:.0f}"
         sign = "+" if self.low < 0 < value and self.unit in ("st", "dB", "cents", "%") else ""
         return f"{sign}{value:.{decimals}f}{self._unit}".replace("-", "−")
 

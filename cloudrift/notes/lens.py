@@ -14,7 +14,7 @@ KINDS: tuple[LensKind, ...] = ("all", "held", "broken", "roots", "top")
 ORDERS: tuple[Order, ...] = ("up", "down", "up-down", "random")
 DESCRIPTIONS: dict[LensKind, str] = {
     "all": "takes every voice",
-    "held": "takes every voice, common tones tied",
+    "held": "takes every voice, tied",
     "broken": "takes the voices one after another",
     "roots": "takes the roots",
     "top": "takes the top voices",

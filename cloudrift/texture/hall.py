@@ -107,4 +107,5 @@ HALL = Kind(
     says=_says,
     linear=Linear(response=_response, ring_s=_ring_s),
     tail_s=_ring_s,
+    draws=True,
 )  # fmt: skip

@@ -98,4 +98,5 @@ class Kind:
     shift_st: Callable[[Full], float] = _no_shift
     time_ratio: Callable[[Full], float] = _same_length
     tail_s: Callable[[Full], float] = _no_shift
+    draws: bool = False  # whether its draw number changes anything
     version: int = 1

@@ -174,4 +174,5 @@ WEATHERING = Kind(
     ),
     says=_says,
     process=_process,
+    draws=True,
 )  # fmt: skip

@@ -1,0 +1,1 @@
+"""The Chords stage: voicing seen as threads."""

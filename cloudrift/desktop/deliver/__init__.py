@@ -1,0 +1,1 @@
+"""The Deliver stage: where to, what, and the writing of it."""

@@ -1,0 +1,54 @@
+"""The command finder: every command of the menus, found by typing a part of its name."""
+
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtGui import QAction, QKeyEvent
+from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+
+class Finder(QDialog):
+    """A line to type in over a list; Enter runs the first, Esc backs out."""
+
+    def __init__(self, actions: list[QAction], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Find a command")
+        self.setFixedSize(460, 340)
+        self._actions = [a for a in actions if a.isEnabled() and a.text()]
+        self.line = QLineEdit()
+        self.line.setPlaceholderText("Type a part of a command's name")
+        self.list = QListWidget()
+        column = QVBoxLayout(self)
+        column.addWidget(self.line)
+        column.addWidget(self.list)
+        self.line.textChanged.connect(self._filter)
+        self.line.returnPressed.connect(self._run)
+        self.list.itemActivated.connect(lambda _item: self._run())
+        self.line.installEventFilter(self)
+        self._filter("")
+
+    def _filter(self, text: str) -> None:
+        self.list.clear()
+        words = text.lower().split()
+        for action in self._actions:
+            name = action.text().replace("&", "")
+            if all(word in name.lower() for word in words):
+                keys = action.shortcut().toString()
+                item = QListWidgetItem(f"{name}    {keys}" if keys else name)
+                item.setData(Qt.ItemDataRole.UserRole, action)
+                self.list.addItem(item)
+        self.list.setCurrentRow(0)
+
+    def _run(self) -> None:
+        item = self.list.currentItem()
+        if item is not None:
+            action = item.data(Qt.ItemDataRole.UserRole)
+            self.accept()
+            action.trigger()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            by = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()))
+            if by is not None:
+                row = min(max(self.list.currentRow() + by, 0), self.list.count() - 1)
+                self.list.setCurrentRow(row)
+                return True
+        return super().eventFilter(watched, event)

@@ -1,0 +1,205 @@
+"""The inspector of one layer: lens, sound, touch."""
+
+from typing import Any
+
+from PyQt6.QtWidgets import QComboBox
+
+from cloudrift.desktop.field import FieldWidget
+from cloudrift.desktop.parts import ChoiceRow, Inspector, button, clear, heading, label
+from cloudrift.desktop.session import Session
+from cloudrift.ground.settings import Field, Value
+from cloudrift.loop import edits
+from cloudrift.loop.model import Layer
+from cloudrift.notes.lens import KINDS, MAX_VOICES, ORDERS
+from cloudrift.notes.time import NOTE_VALUES
+from cloudrift.sound import CATALOGUE
+
+STEPS = {ticks: name for name, ticks in NOTE_VALUES.items() if ticks <= 1920}
+ALL_OR_BASS = ("with the bass", "without the bass")
+
+LENS_FIELDS: dict[str, tuple[Field, ...]] = {
+    "octave": (Field(name="octave", label="Octave", default=0, unit="oct", low=-3, high=3),),
+    "voices": (
+        Field(name="voices", label="Voices from the top", default=MAX_VOICES, unit="", low=1,
+              high=MAX_VOICES, off_high=False),
+    ),
+    "bass": (Field(name="skip_bass", label="Bass", default=ALL_OR_BASS[0], choices=ALL_OR_BASS),),
+    "broken": (
+        Field(name="order", label="Order", default="up", choices=ORDERS),
+        Field(name="step_ticks", label="Step", default="1/8", choices=tuple(STEPS.values())),
+        Field(name="octaves", label="Octaves", default=1, unit="oct", low=1, high=3),
+        Field(name="gate", label="Gate", default=80, unit="%", low=5, high=100),
+    ),
+}  # fmt: skip
+LENS_SHOWS = {
+    "all": ("bass", "voices", "octave"),
+    "held": ("bass", "voices", "octave"),
+    "broken": ("bass", "voices", "broken", "octave"),
+    "roots": ("octave",),
+    "top": ("voices", "octave"),
+}
+TOUCH_FIELDS = (
+    Field(name="roll_ms", label="Roll", default=0, unit="ms", low=0, high=400),
+    Field(name="direction", label="Direction", default="up", choices=("up", "down")),
+    Field(name="uneven", label="Uneven roll", default=0, unit="%", low=0, high=100),
+    Field(name="drift_ms", label="Timing drift", default=0, unit="ms", low=0, high=60),
+    Field(name="velocity", label="Loudness", default=84, unit="vel", low=1, high=127),
+    Field(name="spread", label="Loudness spread", default=0, unit="vel", low=0, high=40),
+    Field(name="length", label="Length", default=100, unit="%", low=5, high=120),
+)
+PERCENT = frozenset({"uneven", "length", "gate"})  # shown in %, kept as shares
+WHOLE = frozenset({"octave", "voices", "octaves", "velocity"})
+
+
+def shown(name: str, value: Any) -> Value:
+    """Turn a value of a lens or a touch into what its field shows."""
+    if name == "skip_bass":
+        return ALL_OR_BASS[int(value)]
+    if name == "step_ticks":
+        return STEPS.get(value, "1/8")
+    if name in PERCENT:
+        return float(round(value * 100))
+    return value if isinstance(value, str) else float(value)
+
+
+def kept(name: str, value: Value) -> Any:
+    """Turn what a field shows into a value of a lens or a touch."""
+    if name == "skip_bass":
+        return value == ALL_OR_BASS[1]
+    if name == "step_ticks":
+        return NOTE_VALUES[str(value)]
+    if isinstance(value, str):
+        return value
+    if name in PERCENT:
+        return value / 100
+    return round(value) if name in WHOLE else value
+
+
+class LayerInspector(Inspector):
+    """Rebuilt when another layer, lens kind or sound is chosen; else only its values follow."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._built: tuple[str, str, str] | None = None
+        self.fields: dict[str, FieldWidget] = {}
+        self.lens = ChoiceRow([(k, k) for k in KINDS], columns=3, name="Lens")
+        self.sound = QComboBox()
+        session.changed.connect(lambda _b, _a: self._show())
+        session.opened.connect(self._show)
+        session.selected.connect(self._show)
+        self._show()
+
+    def _layer(self) -> Layer | None:
+        layer_id = self._session.selection.layer_id
+        return self._session.loop.layer(layer_id) if layer_id else None
+
+    def _show(self) -> None:
+        layer = self._layer()
+        if layer is None:
+            clear(self.body)
+            self._built, self.fields = None, {}
+            self.title.setText("No layer")
+            self.under.setText("Add a layer: it follows the chords at once.")
+            return
+        self.title.setText(layer.name)
+        self.under.setText(f"{layer.lens.text} · {len(self._session.loop.notes_of(layer))} notes")
+        wanted = (layer.id, layer.lens.kind, layer.sound.name)
+        if wanted != self._built:
+            self._build(layer)
+            self._built = wanted
+        self.lens.show_choice(layer.lens.kind)
+        for name, value in self._values(layer).items():
+            self.fields[name].set_value(value)
+
+    @staticmethod
+    def _values(layer: Layer) -> dict[str, Value]:
+        lens = {
+            f"lens {field.name}": shown(field.name, getattr(layer.lens, field.name))
+            for group in LENS_SHOWS[layer.lens.kind]
+            for field in LENS_FIELDS[group]
+        }
+        touch = {f"touch {f.name}": shown(f.name, getattr(layer.touch, f.name)) for f in TOUCH_FIELDS}
+        full = layer.sound.of.spec.full(layer.sound.settings)
+        return lens | touch | {f"sound {name}": value for name, value in full.items()}
+
+    def _build(self, layer: Layer) -> None:
+        had_focus = next((n for n, f in self.fields.items() if f.hasFocus()), "")
+        clear(self.body)
+        self.fields = {}
+        values = self._values(layer)
+        self.lens = ChoiceRow([(k, k) for k in KINDS], columns=3, name="Lens")
+        self.lens.chosen.connect(
+            lambda kind: self._session.apply(
+                f"lens {kind}", lambda loop: edits.set_lens(loop, layer.id, kind=kind)
+            )
+        )
+        self.body.addWidget(heading("Lens: how it looks at the chords"))
+        self.body.addWidget(self.lens)
+        for group in LENS_SHOWS[layer.lens.kind]:
+            for field in LENS_FIELDS[group]:
+                self._add(f"lens {field.name}", field, values, layer)
+        self.body.addWidget(heading("Sound"))
+        self._add_sound_choice(layer)
+        for field in layer.sound.of.spec:
+            self._add(f"sound {field.name}", field, values, layer)
+        self.body.addWidget(heading("Touch: how it is played"))
+        for field in TOUCH_FIELDS:
+            self._add(f"touch {field.name}", field, values, layer)
+        self.body.addWidget(button("Another draw of the touch", lambda: self._redraw(layer.id)))
+        self.body.addWidget(
+            button("Remove this layer", lambda: self._remove(layer.id), name="link")
+        )
+        self.body.addStretch(1)
+        if had_focus in self.fields:
+            self.fields[had_focus].setFocus()
+
+    def _add_sound_choice(self, layer: Layer) -> None:
+        self.sound = QComboBox()
+        self.sound.setAccessibleName("Sound")
+        for sound in CATALOGUE.values():
+            self.sound.addItem(f"{sound.label}  ({sound.family})", sound.name)
+        self.sound.setCurrentIndex(self.sound.findData(layer.sound.name))
+        self.sound.activated.connect(
+            lambda _i: self._session.apply(
+                "another sound",
+                lambda loop: edits.set_sound(loop, layer.id, self.sound.currentData()),
+            )
+        )
+        self.body.addWidget(self.sound)
+        about = label(layer.sound.of.about, size=11.5, name="soft")
+        about.setWordWrap(True)
+        self.body.addWidget(about)
+
+    def _add(self, name: str, field: Field, values: dict[str, Value], layer: Layer) -> None:
+        widget = FieldWidget(field, values[name], accent=layer.role)
+        widget.edited.connect(lambda value, n=name: self._edit(layer.id, n, value))
+        widget.settled.connect(self._session.end_drag)
+        self.fields[name] = widget
+        self.body.addWidget(widget)
+
+    def _edit(self, layer_id: str, name: str, value: Value) -> None:
+        part, setting = name.split(" ", 1)
+        merge = f"{layer_id} {name}"
+        if part == "sound":
+            self._session.apply(
+                setting,
+                lambda loop: edits.set_sound_setting(loop, layer_id, setting, value),
+                merge=merge,
+            )
+            return
+        change = edits.set_lens if part == "lens" else edits.set_touch
+        self._session.apply(
+            setting,
+            lambda loop: change(loop, layer_id, **{setting: kept(setting, value)}),
+            merge=merge,
+        )
+
+    def _redraw(self, layer_id: str) -> None:
+        draw = self._session.loop.layer(layer_id).touch.draw % 999 + 1
+        self._session.apply(
+            "another draw of the touch", lambda loop: edits.set_touch(loop, layer_id, draw=draw)
+        )
+
+    def _remove(self, layer_id: str) -> None:
+        self._session.apply("remove a layer", lambda loop: edits.remove_layer(loop, layer_id))

@@ -1,0 +1,89 @@
+"""The Layers stage: the list and the inspector."""
+
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from cloudrift.desktop.layers.inspector import LayerInspector
+from cloudrift.desktop.layers.row import LayerRow
+from cloudrift.desktop.parts import clear, label, panel, scrolling
+from cloudrift.desktop.session import Session
+from cloudrift.loop import edits
+from cloudrift.sound import CATALOGUE
+
+
+class LayersStage(QWidget):
+    """A card a layer; what is heard is said above them."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.rows: dict[str, LayerRow] = {}
+        self.inspector = LayerInspector(session)
+        self.heard = label("", size=12, name="soft")
+        self.add = QPushButton("Add a layer")
+        self.add.setObjectName("strong")
+        menu = QMenu(self.add)
+        for sound in CATALOGUE.values():
+            action = menu.addAction(f"{sound.label}: {sound.about}")
+            assert action is not None
+            action.triggered.connect(lambda _c, name=sound.name: self._add(name))
+        self.add.setMenu(menu)
+        middle = panel()
+        inside = QVBoxLayout(middle)
+        inside.setContentsMargins(12, 10, 6, 10)
+        top = QHBoxLayout()
+        top.setContentsMargins(0, 0, 8, 0)
+        top.addWidget(label("Layers", size=14))
+        top.addSpacing(8)
+        top.addWidget(self.heard, 1)
+        top.addWidget(self.add)
+        inside.addLayout(top)
+        self._list = QVBoxLayout()
+        self._list.setSpacing(6)
+        self._list.setContentsMargins(0, 4, 8, 4)
+        holder = QWidget()
+        holder.setLayout(self._list)
+        inside.addWidget(scrolling(holder), 1)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 6, 8, 6)
+        row.setSpacing(8)
+        row.addWidget(middle, 1)
+        row.addWidget(self.inspector)
+        session.changed.connect(lambda _b, _a: self._show())
+        session.opened.connect(self._show)
+        session.selected.connect(self._show)
+        self._show()
+
+    def _add(self, sound: str) -> None:
+        if self._session.apply("add a layer", lambda loop: edits.add_layer(loop, sound)):
+            self._session.select(layer_id=self._session.loop.layers[-1].id)
+
+    def _show(self) -> None:
+        loop = self._session.loop
+        if list(self.rows) != [layer.id for layer in loop.layers]:
+            clear(self._list)
+            self.rows = {layer.id: LayerRow(self._session, layer) for layer in loop.layers}
+            for row in self.rows.values():
+                self._list.addWidget(row)
+            if not self.rows:
+                self._list.addWidget(label("No layers yet. Add one: it follows the chords at once.",
+                                           name="soft"))  # fmt: skip
+            self._list.addStretch(1)
+        for layer in loop.layers:
+            self.rows[layer.id].show_layer(layer)
+        self.heard.setText(heard_words(loop))
+
+    def show_place(self, share: float) -> None:
+        """Nothing moves in this stage but the ribbon."""
+
+
+def heard_words(loop: object) -> str:
+    """Say which layers are heard, unmistakably."""
+    heard = loop.heard()  # type: ignore[attr-defined]
+    layers = loop.layers  # type: ignore[attr-defined]
+    if not layers:
+        return ""
+    if not heard:
+        return "nothing is heard: every layer is off"
+    if len(heard) == len(layers):
+        return f"all {len(layers)} are heard"
+    return "heard: " + ", ".join(layer.name for layer in heard)

@@ -1,0 +1,193 @@
+"""How it looks: colours, type, and the one place where a theme is chosen."""
+
+from dataclasses import dataclass, fields
+from importlib import resources
+
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PyQt6.QtWidgets import QApplication
+
+TEXT_FAMILIES = ["Manrope", "Cloudrift Signs"]  # ♯ ♭ ♮ come from the second
+FIGURE_FAMILIES = ["JetBrains Mono", "Cloudrift Signs"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Tokens:
+    """The colours of a theme by what they mean."""
+
+    sky: str
+    paper: str
+    card: str
+    ink: str
+    ink_soft: str
+    line: str
+    hair: str
+    lane: str
+    signal: str
+    focus: str
+    focus_soft: str
+    good: str
+    warn: str
+    on_ink: str
+    keys: str
+    pad: str
+    pluck: str
+    lead: str
+    strings: str
+    voice: str
+    bass: str
+    bell: str
+    grain: str
+
+    def color(self, name: str, alpha: float = 1.0) -> QColor:
+        """Return a token as a colour, with an opacity from 0 to 1."""
+        color = QColor(getattr(self, name))
+        color.setAlphaF(alpha)
+        return color
+
+
+DAYBREAK = Tokens(
+    sky="#DCE4E7", paper="#F5F8F8", card="#FFFFFF", ink="#15232B", ink_soft="#546873",
+    line="#C2CED3", hair="#D8E0E3", lane="#E9EEF0", signal="#D4452A", focus="#0B6A93",
+    focus_soft="#D9E9F0", good="#2A7553", warn="#A86C00", on_ink="#FFFFFF",
+    keys="#2E7F87", pad="#6A79B5", pluck="#B9851C", lead="#B2466A", strings="#5B8A47",
+    voice="#8A59A5", bass="#40525E", bell="#3590BF", grain="#8A7F71",
+)  # fmt: skip
+NIGHTFALL = Tokens(
+    sky="#0E161B", paper="#17222A", card="#1F2C35", ink="#E6EEF1", ink_soft="#9DB1BB",
+    line="#3A4B56", hair="#2A3943", lane="#1D2931", signal="#FF7D62", focus="#5FB8E0",
+    focus_soft="#1D3A4A", good="#63BD95", warn="#E0A33A", on_ink="#10191F",
+    keys="#4FAAB2", pad="#93A0DA", pluck="#DDAA44", lead="#DC7798", strings="#86B870",
+    voice="#B587D0", bass="#8FA5B3", bell="#62B4DE", grain="#B5A998",
+)  # fmt: skip
+THEMES = {"Daybreak": DAYBREAK, "Nightfall": NIGHTFALL}
+
+
+class _Look:
+    """The theme in use. Widgets read it while painting."""
+
+    def __init__(self) -> None:
+        self.name = "Daybreak"
+        self.tokens = DAYBREAK
+
+
+look = _Look()
+
+
+def color(name: str, alpha: float = 1.0) -> QColor:
+    """Return a colour of the theme in use."""
+    return look.tokens.color(name, alpha)
+
+
+def text_font(pixels: float, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+    """Return the text face at a size in pixels."""
+    font = QFont()
+    font.setFamilies(TEXT_FAMILIES)
+    font.setPixelSize(round(pixels))
+    font.setWeight(weight)
+    return font
+
+
+def figure_font(pixels: float, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+    """Return the face for figures, all of one width."""
+    font = QFont()
+    font.setFamilies(FIGURE_FAMILIES)
+    font.setPixelSize(round(pixels))
+    font.setWeight(weight)
+    return font
+
+
+MEDIUM = QFont.Weight.Medium
+SEMI = QFont.Weight.DemiBold
+BOLD = QFont.Weight.Bold
+
+
+def load_fonts() -> None:
+    """Make the shipped faces known."""
+    folder = resources.files("cloudrift.desktop") / "fonts"
+    for file in folder.iterdir():
+        if file.name.endswith(".ttf"):
+            QFontDatabase.addApplicationFontFromData(file.read_bytes())
+
+
+def apply(app: QApplication, name: str) -> None:
+    """Put the application into a theme; every widget repaints."""
+    look.name, look.tokens = name, THEMES[name]
+    t = look.tokens
+    palette = QPalette()
+    for role, token in {
+        QPalette.ColorRole.Window: t.sky, QPalette.ColorRole.Base: t.card,
+        QPalette.ColorRole.AlternateBase: t.paper, QPalette.ColorRole.Button: t.card,
+        QPalette.ColorRole.WindowText: t.ink, QPalette.ColorRole.Text: t.ink,
+        QPalette.ColorRole.ButtonText: t.ink, QPalette.ColorRole.Highlight: t.focus,
+        QPalette.ColorRole.HighlightedText: t.on_ink, QPalette.ColorRole.ToolTipBase: t.ink,
+        QPalette.ColorRole.ToolTipText: t.on_ink, QPalette.ColorRole.PlaceholderText: t.ink_soft,
+        QPalette.ColorRole.Link: t.focus,
+    }.items():  # fmt: skip
+        palette.setColor(role, QColor(token))
+    palette.setColor(
+        QPalette.ColorGroup.Disabled, QPalette.ColorRole.ButtonText, QColor(t.ink_soft)
+    )
+    app.setPalette(palette)
+    app.setFont(text_font(13))
+    app.setStyleSheet(_sheet(t))
+
+
+def _sheet(t: Tokens) -> str:
+    values = {f.name: getattr(t, f.name) for f in fields(t)}
+    sheet = SHEET
+    for name, value in sorted(values.items(), key=lambda item: -len(item[0])):
+        sheet = sheet.replace(f"@{name};", f"{value};").replace(f"@{name} ", f"{value} ")
+    return sheet
+
+
+SHEET = """
+QWidget { color: @ink; }
+QMainWindow, QDialog { background: @sky; }
+QMenuBar { background: @paper; border-bottom: 1px solid @hair; padding: 1px 8px; }
+QMenuBar::item { padding: 3px 9px; border-radius: 4px; }
+QMenuBar::item:selected { background: @focus_soft; }
+QMenu { background: @card; border: 1px solid @line; padding: 4px; }
+QMenu::item { padding: 5px 22px 5px 12px; border-radius: 4px; }
+QMenu::item:selected { background: @focus; color: @on_ink; }
+QMenu::item:disabled { color: @ink_soft; }
+QMenu::separator { height: 1px; background: @hair; margin: 4px 6px; }
+QFrame#panel { background: @paper; border: 1px solid @line; border-radius: 6px; }
+QFrame#card { background: @card; border: 1px solid @line; border-radius: 5px; }
+QFrame#cardSelected { background: @card; border: 2px solid @ink; border-radius: 5px; }
+QLabel#soft { color: @ink_soft; }
+QLabel#signal { color: @signal; }
+QLabel#good { color: @good; }
+QPushButton { background: @card; border: 1px solid @line; border-radius: 5px;
+  padding: 4px 11px; min-height: 19px; }
+QPushButton:hover { border-color: @ink_soft; }
+QPushButton:focus { border: 2px solid @focus; padding: 3px 10px; }
+QPushButton:checked { background: @focus; color: @on_ink; border-color: @focus; }
+QPushButton:checked:focus { border: 2px solid @ink; }
+QPushButton:disabled { color: @ink_soft; background: @paper; }
+QPushButton#strong { background: @ink; color: @on_ink; border-color: @ink; font-weight: 600; }
+QPushButton#strong:focus { border: 2px solid @focus; }
+QPushButton#strong:disabled { background: @line; color: @ink_soft; border-color: @line; }
+QPushButton#link { background: transparent; border: 1px solid transparent; color: @focus;
+  padding: 2px 4px; text-align: left; }
+QPushButton#link:hover { text-decoration: underline; }
+QPushButton#link:focus { border: 1px solid @focus; }
+QLineEdit, QComboBox, QSpinBox, QListWidget, QPlainTextEdit { background: @card;
+  border: 1px solid @line; border-radius: 5px; padding: 4px 8px; min-height: 19px;
+  selection-background-color: @focus; selection-color: @on_ink; }
+QLineEdit:focus, QComboBox:focus, QListWidget:focus { border: 2px solid @focus; padding: 3px 7px; }
+QComboBox::drop-down { border: none; width: 18px; }
+QComboBox QAbstractItemView { background: @card; border: 1px solid @line;
+  selection-background-color: @focus; selection-color: @on_ink; }
+QListWidget::item { padding: 5px 6px; border-radius: 4px; }
+QListWidget::item:selected { background: @focus_soft; color: @ink; }
+QScrollArea { border: none; background: transparent; }
+QScrollArea > QWidget > QWidget { background: transparent; }
+QScrollBar:vertical { background: transparent; width: 9px; margin: 0; }
+QScrollBar::handle:vertical { background: @line; border-radius: 4px; min-height: 30px; }
+QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
+QProgressBar { background: @hair; border: none; border-radius: 4px; height: 8px; }
+QProgressBar::chunk { background: @good; border-radius: 4px; }
+QCheckBox { spacing: 8px; }
+QCheckBox:focus { color: @focus; }
+QToolTip { background: @ink; color: @on_ink; border: none; padding: 4px 6px; }
+"""

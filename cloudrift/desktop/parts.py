@@ -1,0 +1,136 @@
+"""Small parts that every stage uses: labels, rows of choices, panels, cleared layouts."""
+
+from collections.abc import Callable, Iterable
+
+from PyQt6.QtCore import QSignalBlocker, Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QGridLayout,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.desktop.look import SEMI, text_font
+
+
+def label(text: str, *, size: float = 13, weight: object = None, name: str = "") -> QLabel:
+    """Return a line of text; ``name`` picks its colour (``soft``, ``signal``, ``good``)."""
+    made = QLabel(text)
+    made.setFont(text_font(size, weight or text_font(size).weight()))  # type: ignore[arg-type]
+    made.setObjectName(name)
+    return made
+
+
+def heading(text: str) -> QLabel:
+    """Return a small heading."""
+    return label(text, size=12.5, weight=SEMI)
+
+
+def panel() -> QFrame:
+    """Return an empty panel of paper."""
+    frame = QFrame()
+    frame.setObjectName("panel")
+    return frame
+
+
+def button(text: str, act: Callable[[], object], *, name: str = "", tip: str = "") -> QPushButton:
+    """Return a button; ``strong`` and ``link`` are its other looks."""
+    made = QPushButton(text)
+    made.setObjectName(name)
+    made.setToolTip(tip)
+    made.setAccessibleName(text)
+    made.clicked.connect(lambda _checked=False: act())
+    return made
+
+
+def clear(layout: QLayout) -> None:
+    """Take everything out of a layout and let it go."""
+    while (item := layout.takeAt(0)) is not None:
+        if (widget := item.widget()) is not None:
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()
+        elif (inner := item.layout()) is not None:
+            clear(inner)
+            inner.deleteLater()
+
+
+def scrolling(inside: QWidget) -> QScrollArea:
+    """Return an area that scrolls its content up and down only."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(inside)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    return area
+
+
+class ChoiceRow(QWidget):
+    """Buttons of which one is down. ``chosen`` carries its key."""
+
+    chosen = pyqtSignal(object)
+
+    def __init__(
+        self, choices: Iterable[tuple[object, str]], *, columns: int = 4, name: str = ""
+    ) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self._group = QButtonGroup(self)
+        self._keys: list[object] = []
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(4)
+        for i, (key, text) in enumerate(choices):
+            one = QPushButton(text)
+            one.setCheckable(True)
+            one.setMinimumWidth(10)
+            one.setStyleSheet("QPushButton { padding: 3px 2px; }")
+            one.setAccessibleName(f"{name}: {text}" if name else text)
+            self._group.addButton(one, i)
+            self._keys.append(key)
+            grid.addWidget(one, i // columns, i % columns)
+        self._group.idClicked.connect(lambda i: self.chosen.emit(self._keys[i]))
+
+    def button(self, key: object) -> QPushButton:
+        """Return the button of a key."""
+        found = self._group.button(self._keys.index(key))
+        assert isinstance(found, QPushButton)
+        return found
+
+    def show_choice(self, key: object) -> None:
+        """Put the button of a key down, or none if no button has it; nothing is emitted."""
+        with QSignalBlocker(self._group):
+            self._group.setExclusive(False)
+            for i, one in enumerate(self._keys):
+                found = self._group.button(i)
+                assert found is not None
+                found.setChecked(one == key)
+            self._group.setExclusive(True)
+
+
+class Inspector(QFrame):
+    """The right-hand panel: a title, a line under it, and what belongs to the selection."""
+
+    def __init__(self, width: int = 262) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.setFixedWidth(width)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 10, 2, 8)
+        outer.setSpacing(4)
+        self.title = label("", size=18, weight=SEMI)
+        self.under = label("", size=11.5, name="soft")
+        self.under.setWordWrap(True)
+        for widget in (self.title, self.under):
+            widget.setContentsMargins(13, 0, 10, 0)
+            outer.addWidget(widget)
+        inside = QWidget()
+        self.body = QVBoxLayout(inside)
+        self.body.setContentsMargins(13, 4, 9, 4)
+        self.body.setSpacing(5)
+        outer.addWidget(scrolling(inside), 1)

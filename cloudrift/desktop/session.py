@@ -1,0 +1,337 @@
+"""The session: the loop, its history, what is selected, what is heard. Views observe it.
+
+``apply`` is the only way to change the loop. Rendering and playing follow by themselves.
+"""
+
+import logging
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from cloudrift.audio.buffers import to_gain
+from cloudrift.devices import Speaker
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop import recovery, spec
+from cloudrift.loop.history import History
+from cloudrift.loop.model import Loop
+from cloudrift.loop.storage import SUFFIX, save
+from cloudrift.render.engine import Engine, Loudness, Rendered
+from cloudrift.render.player import Player
+from cloudrift.render.variants import bare_of, up_to
+from cloudrift.render.worker import RenderWorker
+
+log = logging.getLogger(__name__)
+
+TREATED, BARE = "treated", "bare"
+MAX_MATCH_DB = 18.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class Selection:
+    """What is selected: a chord and one of its voices, a layer, a line (None: the whole loop's)."""
+
+    chord_id: str = ""
+    voice: int = -1
+    layer_id: str = ""
+    line_of: str | None = None
+    treatment_id: str = ""
+
+
+class Session(QObject):
+    """One open loop."""
+
+    changed = pyqtSignal(object, object)  # Loop before, Loop after
+    opened = pyqtSignal()  # another document
+    selected = pyqtSignal()
+    sound_changed = pyqtSignal(object)  # Rendered, as it is played from now on
+    loudness_changed = pyqtSignal()
+    hearing_changed = pyqtSignal()
+    playing_changed = pyqtSignal(bool)
+    shown_changed = pyqtSignal()  # the loop that is heard and shown: this one, or a preview
+    busy_changed = pyqtSignal(bool)
+    failed = pyqtSignal(str)
+    _answered = pyqtSignal(str, object)
+    _measured = pyqtSignal(str, object, object)
+    _broke = pyqtSignal(str)
+
+    def __init__(
+        self,
+        loop: Loop,
+        path: Path | None,
+        speaker: Speaker,
+        *,
+        state_folder: Path | None = None,
+        parent: QObject | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self.history = History.of(loop)
+        self.path = path
+        self.speaker = speaker
+        self.engine = Engine()
+        self.player = Player(loop.rate)
+        self.selection = _first_selection(loop)
+        self.hearing = TREATED
+        self.rendered: dict[str, Rendered] = {}
+        self.loudness: dict[str, Loudness] = {}
+        self._saved = loop if path else None
+        self._state_folder = state_folder or recovery.state_folder()
+        self._kept: Loop | None = None
+        self._up_to: tuple[str | None, int] | None = None
+        self._preview: Loop | None = None
+        self._answered.connect(self._on_answered)
+        self._measured.connect(self._on_measured)
+        self._broke.connect(self.failed)
+        self._worker = RenderWorker(
+            self.engine,
+            self._answered.emit,
+            self._measured.emit,
+            lambda _name, error: self._broke.emit(_words(error)),
+        )
+        self._autosave = QTimer(self)
+        self._autosave.setInterval(spec.AUTOSAVE_EVERY_S * 1000)
+        self._autosave.timeout.connect(self.keep_unsaved)
+        self._autosave.start()
+        speaker.start(self.player.pull)
+        self._ask()
+
+    # --- the loop -----------------------------------------------------------------------------
+
+    @property
+    def loop(self) -> Loop:
+        """The loop as it is now."""
+        return self.history.now
+
+    def apply(self, label: str, edit: Callable[[Loop], Loop], *, merge: str = "") -> bool:
+        """Change the loop; say whether it changed. ``merge`` joins the steps of one drag.
+
+        An edit that is refused leaves everything as it is and is said in words.
+        """
+        before = self.loop
+        try:
+            after = edit(before)
+        except CloudriftError as error:
+            self.failed.emit(str(error))
+            return False
+        self.history = self.history.then(after, label, merge)
+        if after == before:
+            return False
+        self._follow(before)
+        return True
+
+    def end_drag(self) -> None:
+        """Let the next edit be a step of its own."""
+        self.history = self.history.closed()
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        before = self.loop
+        self.history = self.history.undone()
+        self._follow(before)
+
+    def redo(self) -> None:
+        """Bring an undone edit again."""
+        before = self.loop
+        self.history = self.history.redone()
+        self._follow(before)
+
+    def open(self, loop: Loop, path: Path | None, *, unsaved: bool = False) -> None:
+        """Put another document in place of this one; what was unsaved must have been asked for."""
+        before = self.loop
+        recovery.forget(self._state_folder)
+        self._kept = None
+        self.history = History.of(loop)
+        self.path = path
+        self._saved = None if unsaved or path is None else loop
+        self.selection = _first_selection(loop)
+        self._up_to = self._preview = None
+        self.shown_changed.emit()
+        self.player.hear_part(0, 1)
+        self.player.seek(0)
+        self.opened.emit()
+        self._follow(before)
+
+    def _follow(self, before: Loop) -> None:
+        self._up_to = None
+        self.selection = _still_there(self.selection, self.loop)
+        self.changed.emit(before, self.loop)
+        self._ask()
+
+    # --- selection ----------------------------------------------------------------------------
+
+    def select(self, **what: object) -> None:
+        """Change the selection: ``chord_id``, ``voice``, ``layer_id``, ``line_of``, …"""
+        selection = replace(self.selection, **what)  # type: ignore[arg-type]
+        if selection != self.selection:
+            self.selection = selection
+            self.selected.emit()
+
+    # --- sound --------------------------------------------------------------------------------
+
+    def _ask(self) -> None:
+        loop = self.shown
+        treated = up_to(loop, *self._up_to) if self._up_to else loop
+        self._worker.ask(TREATED, treated)
+        self._worker.ask(BARE, bare_of(loop))
+        self.busy_changed.emit(True)
+
+    def _on_answered(self, name: str, rendered: Rendered) -> None:
+        self.rendered[name] = rendered
+        if name == self.hearing:
+            self._play_what_is_heard()
+        if name == TREATED:
+            self.sound_changed.emit(rendered)
+        self.busy_changed.emit(self._worker.busy)
+
+    def _on_measured(self, name: str, rendered: Rendered, loudness: Loudness) -> None:
+        self.loudness[name] = loudness
+        if name == self.hearing == BARE or (name == TREATED and self.hearing == BARE):
+            self._play_what_is_heard()
+        self.loudness_changed.emit()
+        self.busy_changed.emit(self._worker.busy)
+
+    def _play_what_is_heard(self) -> None:
+        rendered = self.rendered.get(self.hearing)
+        if rendered is not None:
+            gain = to_gain(self.match_db) if self.hearing == BARE else 1.0
+            self.player.load(rendered.audio, gain)
+
+    @property
+    def match_db(self) -> float:
+        """How much the bare sound is turned so that it is as loud as the treated one."""
+        treated, bare = self.loudness.get(TREATED), self.loudness.get(BARE)
+        if treated is None or bare is None:
+            return 0.0
+        # Louder than full scale would be clipped, and that is no fair comparison.
+        room = -bare.true_peak_db
+        return max(-MAX_MATCH_DB, min(treated.lufs - bare.lufs, MAX_MATCH_DB, max(room, 0.0)))
+
+    def hear(self, what: str) -> None:
+        """Hear the treated loop or the bare one, in place, at the same loudness."""
+        if what != self.hearing:
+            self.hearing = what
+            self._play_what_is_heard()
+            self.hearing_changed.emit()
+
+    def swap_hearing(self) -> None:
+        """Switch between treated and bare."""
+        self.hear(BARE if self.hearing == TREATED else TREATED)
+
+    def hear_up_to(self, line_of: str | None, count: int | None) -> None:
+        """Hear the loop with a line only down to a row; None for all of it again."""
+        wanted = None if count is None else (line_of, count)
+        if wanted != self._up_to:
+            self._up_to = wanted
+            self.hearing = TREATED
+            self.hearing_changed.emit()
+            self._ask()
+
+    @property
+    def heard_up_to(self) -> tuple[str | None, int] | None:
+        """Which line is heard only down to which row."""
+        return self._up_to
+
+    def preview(self, loop: Loop | None) -> None:
+        """Hear and show another loop without changing this one; None to return."""
+        if loop != self._preview:
+            self._preview = loop
+            self.shown_changed.emit()
+            self._ask()
+
+    @property
+    def shown(self) -> Loop:
+        """The loop that heading and ribbon show: a preview while there is one."""
+        return self._preview or self.loop
+
+    @property
+    def previewing(self) -> bool:
+        """Whether another loop is heard than the one that is open."""
+        return self._preview is not None
+
+    def set_playing(self, on: bool) -> None:
+        """Play or stop."""
+        if on:
+            self.player.play()
+        else:
+            self.player.stop()
+        self.playing_changed.emit(on)
+
+    def toggle_playing(self) -> None:
+        """Play if it stands, stop if it plays."""
+        self.set_playing(not self.player.playing)
+
+    # --- files --------------------------------------------------------------------------------
+
+    @property
+    def is_saved(self) -> bool:
+        """Whether the loop is as it is on disk."""
+        return self.loop == self._saved
+
+    def save(self, path: Path | None = None) -> bool:
+        """Save to a path (or where it came from); a failure is said and changes nothing."""
+        path = path or self.path
+        if path is None:
+            return False
+        if path.suffix != SUFFIX:
+            path = path.with_name(path.name + SUFFIX)
+        loop = self.loop
+        try:
+            save(loop, path)
+        except CloudriftError as error:
+            self.failed.emit(str(error))
+            return False
+        self.path, self._saved = path, loop
+        recovery.forget(self._state_folder)
+        self._kept = None
+        self.changed.emit(loop, loop)
+        return True
+
+    def keep_unsaved(self) -> None:
+        """Keep what is not saved in the state folder; called every 20 s."""
+        if self.is_saved or self.loop is self._kept or not self.history.can_undo:
+            return
+        try:
+            recovery.keep(self.loop, self.path, self._state_folder)
+            self._kept = self.loop
+        except (CloudriftError, OSError) as error:
+            log.warning("unsaved work could not be kept: %s", error)
+
+    def close(self) -> None:
+        """Let speaker, threads and timers go. Unsaved work must have been asked for before."""
+        self._autosave.stop()
+        self.speaker.close()
+        self._worker.close()
+        self.engine.close()
+        recovery.forget(self._state_folder)
+
+
+def _words(error: Exception) -> str:
+    if isinstance(error, CloudriftError):
+        return str(error)
+    log.error("rendering failed", exc_info=error)
+    return f"the loop could not be rendered ({error}); undo the last step and go on"
+
+
+def _first_selection(loop: Loop) -> Selection:
+    return Selection(
+        chord_id=loop.chords[0].id if loop.chords else "",
+        layer_id=loop.layers[0].id if loop.layers else "",
+        line_of=None,
+    )
+
+
+def _still_there(selection: Selection, loop: Loop) -> Selection:
+    """Drop what no longer exists from a selection."""
+    first = _first_selection(loop)
+    chords = {chord.id: chord for chord in loop.chords}
+    if selection.chord_id not in chords:
+        selection = replace(selection, chord_id=first.chord_id, voice=-1)
+    elif selection.voice >= len(chords[selection.chord_id].voices):
+        selection = replace(selection, voice=-1)
+    layers = {layer.id for layer in loop.layers}
+    if selection.layer_id not in layers:
+        selection = replace(selection, layer_id=first.layer_id)
+    if selection.line_of is not None and selection.line_of not in layers:
+        selection = replace(selection, line_of=None)
+    return selection

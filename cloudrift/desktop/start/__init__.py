@@ -1,0 +1,1 @@
+"""Starting a loop from a style card."""

@@ -1,0 +1,92 @@
+"""Work beside the interface: one helper for pictures and files, with cancel and progress.
+
+The newest task of a name replaces the older one: its answer is dropped and, where it asks, it is
+told that it is no longer wanted.
+"""
+
+import itertools
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from cloudrift.render.engine import Cancelled
+
+Work = Callable[[Callable[[], bool], Callable[[float, str], None]], Any]
+
+
+class Tasks(QObject):
+    """Runs tasks one after another on a thread of its own and answers on the interface's thread."""
+
+    _done = pyqtSignal(str, int, object)
+    _failed = pyqtSignal(str, int, object)
+    _moved = pyqtSignal(str, int, float, str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._pool = ThreadPoolExecutor(1, thread_name_prefix="tasks")
+        self._numbers = itertools.count(1)
+        self._current: dict[str, int] = {}
+        self._answers: dict[int, tuple[Callable[..., None], ...]] = {}
+        self._done.connect(self._on_done)
+        self._failed.connect(self._on_failed)
+        self._moved.connect(self._on_moved)
+
+    def run(
+        self,
+        name: str,
+        work: Work,
+        done: Callable[[Any], None],
+        failed: Callable[[Exception], None] = lambda _error: None,
+        moved: Callable[[float, str], None] = lambda _share, _text: None,
+    ) -> None:
+        """Run ``work(cancelled, progress)``; progress takes a share (0-1) and words."""
+        number = next(self._numbers)
+        self._current[name] = number
+        self._answers[number] = (done, failed, moved)
+
+        def stale() -> bool:
+            return self._current.get(name) != number
+
+        def body() -> None:
+            if stale():
+                self._failed.emit(name, number, Cancelled())
+                return
+            try:
+                answer = work(stale, lambda share, text: self._moved.emit(name, number, share, text))
+            except Exception as error:  # noqa: BLE001 - said by whoever asked
+                self._failed.emit(name, number, error)
+            else:
+                self._done.emit(name, number, answer)
+
+        self._pool.submit(body)
+
+    def cancel(self, name: str) -> None:
+        """Want a task no longer; it answers with Cancelled."""
+        self._current.pop(name, None)
+
+    def close(self) -> None:
+        """Drop everything and wait for the thread."""
+        self._current.clear()
+        self._pool.shutdown(wait=True, cancel_futures=True)
+        self._answers.clear()
+
+    def _on_done(self, name: str, number: int, answer: object) -> None:
+        done, _, _ = self._answers.pop(number, (None, None, None))
+        if done is not None and self._current.get(name) == number:
+            del self._current[name]
+            done(answer)
+
+    def _on_failed(self, name: str, number: int, error: Exception) -> None:
+        _, failed, _ = self._answers.pop(number, (None, None, None))
+        if failed is None:
+            return
+        if self._current.get(name) == number:
+            del self._current[name]
+        failed(error)
+
+    def _on_moved(self, name: str, number: int, share: float, text: str) -> None:
+        answers = self._answers.get(number)
+        if answers is not None and self._current.get(name) == number:
+            answers[2](share, text)

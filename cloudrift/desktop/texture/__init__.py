@@ -1,0 +1,1 @@
+"""The Texture stage: the descent from bare to treated."""

@@ -1,0 +1,105 @@
+"""The list of lines: one a layer, and the whole loop's."""
+
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
+
+from cloudrift.desktop.look import SEMI, color, text_font
+from cloudrift.desktop.parts import clear, heading, label, panel, scrolling
+from cloudrift.loop.model import Loop
+
+
+class Target(QAbstractButton):
+    """A line that can be treated."""
+
+    def __init__(self, name: str, role: str) -> None:
+        super().__init__()
+        self._name, self._role, self._count = name, role, 0
+        self.setFixedHeight(46)
+
+    def show_count(self, count: int, *, on: bool) -> None:
+        """Show how many treatments act, and whether this line is open."""
+        self._count = count
+        self.setCheckable(True)
+        self.setChecked(on)
+        self.setAccessibleName(f"{self._name}, {self._words()}")
+        self.update()
+
+    def _words(self) -> str:
+        return f"{self._count} treatment{'s' * (self._count != 1)}" if self._count else "bare"
+
+    def sizeHint(self) -> QSize:
+        return QSize(150, 46)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        edge = "focus" if self.hasFocus() else "ink" if self.isChecked() else "line"
+        painter.setPen(QPen(color(edge), 2 if self.isChecked() or self.hasFocus() else 1))
+        painter.setBrush(color("card"))
+        box = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+        painter.drawRoundedRect(box, 5, 5)
+        painter.fillRect(QRectF(2, 3, 5, self.height() - 6), color(self._role))
+        inner = box.adjusted(13, 5, -4, -5)
+        painter.setPen(color("ink"))
+        painter.setFont(text_font(12.5, SEMI))
+        name = painter.fontMetrics().elidedText(
+            self._name, Qt.TextElideMode.ElideRight, int(inner.width())
+        )
+        painter.drawText(inner, Qt.AlignmentFlag.AlignTop, name)
+        painter.setPen(color("ink_soft"))
+        painter.setFont(text_font(11))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, self._words())
+
+
+class Targets(QWidget):
+    """The column at the left. ``chosen`` carries a layer's id, or None for the whole loop."""
+
+    chosen = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedWidth(170)
+        self.buttons: dict[str | None, Target] = {}
+        self._shown: list[tuple[str | None, str, str]] = []
+        self._list = QVBoxLayout()
+        self._list.setContentsMargins(10, 10, 6, 8)
+        self._list.setSpacing(5)
+        holder = QWidget()
+        holder.setLayout(self._list)
+        frame = panel()
+        box = QVBoxLayout(frame)
+        box.setContentsMargins(1, 1, 1, 1)
+        box.addWidget(scrolling(holder))
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(frame)
+
+    def show_loop(self, loop: Loop, line_of: str | None) -> None:
+        """Refresh the list."""
+        wanted: list[tuple[str | None, str, str]] = [
+            (layer.id, layer.name, layer.role) for layer in loop.layers
+        ]
+        wanted.append((None, "Whole loop", "grain"))
+        if wanted != self._shown:
+            self._shown = wanted
+            clear(self._list)
+            self.buttons = {}
+            self._list.addWidget(heading("Layers"))
+            for layer_id, name, role in wanted:
+                if layer_id is None:
+                    self._list.addSpacing(6)
+                    self._list.addWidget(heading("All of it"))
+                button = Target(name, role)
+                button.clicked.connect(lambda _c, one=layer_id: self.chosen.emit(one))
+                self.buttons[layer_id] = button
+                self._list.addWidget(button)
+            hint = label("A line is read downwards. Every strip is the whole loop as it leaves "
+                         "that row.", size=11, name="soft")  # fmt: skip
+            hint.setWordWrap(True)
+            self._list.addSpacing(8)
+            self._list.addWidget(hint)
+            self._list.addStretch(1)
+        for layer_id, button in self.buttons.items():
+            acting = sum(t.acts for t in loop.line_of(layer_id))
+            button.show_count(acting, on=layer_id == line_of)

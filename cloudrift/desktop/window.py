@@ -1,0 +1,300 @@
+"""The window: heading, rail, stages, ribbon; menus with every command and its key."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QShowEvent
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.desktop import look
+from cloudrift.desktop.chords.stage import ChordsStage
+from cloudrift.desktop.deliver.stage import DeliverStage
+from cloudrift.desktop.finder import Finder
+from cloudrift.desktop.heading import Heading
+from cloudrift.desktop.layers.stage import LayersStage
+from cloudrift.desktop.rail import STAGES, Rail
+from cloudrift.desktop.ribbon import Ribbon
+from cloudrift.desktop.session import Session
+from cloudrift.desktop.start.page import StartPage
+from cloudrift.desktop.tasks import Tasks
+from cloudrift.desktop.texture.stage import TextureStage
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop.model import Loop
+from cloudrift.loop.storage import SUFFIX, load
+
+FRAME_MS = 16
+MESSAGE_MS = 9000
+FILE_KINDS = f"Loops (*{SUFFIX})"
+
+
+class Window(QMainWindow):
+    """One window for one session."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.tasks = Tasks(self)
+        self.setMinimumSize(1100, 700)
+        self.resize(1280, 800)
+        self.heading = Heading(session)
+        self.rail = Rail()
+        self.ribbon = Ribbon(session, self.tasks)
+        self.start = StartPage(session)
+        self.chords = ChordsStage(session)
+        self.layers = LayersStage(session)
+        self.texture = TextureStage(session, self.tasks)
+        self.deliver = DeliverStage(session, self.tasks)
+        self.stages = (self.chords, self.layers, self.texture, self.deliver)
+        self.stack = QStackedWidget()
+        for page in (*self.stages, self.start):
+            self.stack.addWidget(page)
+        self.message = QLabel("")
+        self.message.setWordWrap(True)
+        self.message.setStyleSheet("padding: 6px 14px; font-weight: 600;")
+        self.message.hide()
+        self._commands: list[QAction] = []
+        self._menus: list[QMenu] = []
+        self._lay_out()
+        self._make_menus()
+        self._connect()
+        self._clock = QTimer(self)
+        self._clock.setInterval(FRAME_MS)
+        self._clock.setTimerType(Qt.TimerType.PreciseTimer)
+        self._clock.timeout.connect(self._follow_sound)
+        self._message_clock = QTimer(self)
+        self._message_clock.setSingleShot(True)
+        self._message_clock.timeout.connect(self.message.hide)
+        self.show_stage(0)
+        self._show_title()
+        self.chords.threads.setFocus()
+
+    def _lay_out(self) -> None:
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.heading)
+        column.addWidget(self.message)
+        row = QHBoxLayout()
+        row.setSpacing(0)
+        row.addWidget(self.rail)
+        row.addWidget(self.stack, 1)
+        column.addLayout(row, 1)
+        column.addWidget(self.ribbon)
+        self.setCentralWidget(body)
+
+    def _connect(self) -> None:
+        session = self.session
+        self.rail.chosen.connect(self.show_stage)
+        session.changed.connect(lambda _b, _a: self._show_title())
+        session.shown_changed.connect(lambda: self.rail.show_facts(session.shown))
+        session.failed.connect(self.say)
+        self.start.begun.connect(self._begin)
+        self.start.left.connect(lambda: self.show_stage(0))
+
+    # --- menus --------------------------------------------------------------------------------
+
+    def _command(
+        self, menu: QMenu, text: str, act: Callable[[], object], key: str = ""
+    ) -> QAction:
+        action = QAction(text, self)
+        if key:
+            action.setShortcut(QKeySequence(key))
+        action.triggered.connect(lambda _c=False: act())
+        menu.addAction(action)
+        self._commands.append(action)
+        return action
+
+    def _menu(self, name: str) -> QMenu:
+        bar = self.menuBar()
+        assert bar is not None
+        menu = bar.addMenu(name)
+        assert menu is not None
+        self._menus.append(menu)
+        return menu
+
+    def _make_menus(self) -> None:
+        session = self.session
+        loop = self._menu("&Loop")
+        self._command(loop, "&Start a loop from a style card…", self.start_loop, "Ctrl+N")
+        self._command(loop, "&Open…", self.ask_to_open, "Ctrl+O")
+        self._command(loop, "&Save", self.save, "Ctrl+S")
+        self._command(loop, "Save &as…", self.save_as, "Ctrl+Shift+S")
+        loop.addSeparator()
+        self._command(loop, "&Quit", self.close, "Ctrl+Q")
+        edit = self._menu("&Edit")
+        self._undo = self._command(edit, "&Undo", session.undo, "Ctrl+Z")
+        self._redo = self._command(edit, "&Redo", session.redo, "Ctrl+Shift+Z")
+        hear = self._menu("&Hear")
+        self._command(hear, "&Play or stop", self._play_key, "Space")
+        self._command(hear, "&Compare bare with treated", session.swap_hearing, "B")
+        self._command(hear, "&From the start", lambda: session.player.seek(0.0), "Home")
+        self._command(hear, "The &whole loop again", self._hear_all, "W")
+        stage = self._menu("&Stage")
+        for i, name in enumerate(STAGES):
+            self._command(stage, f"&{i + 1} {name}", lambda n=i: self.show_stage(n), f"Alt+{i + 1}")
+        view = self._menu("&View")
+        self._command(view, "&Light or dark", self.swap_theme, "F9")
+        self._command(view, "&Find a command…", self.find_command, "F2")
+
+    def _play_key(self) -> None:
+        self.session.toggle_playing()
+
+    def _hear_all(self) -> None:
+        self.session.player.hear_part(0.0, 1.0)
+        self.session.hear_up_to(None, None)
+        self.ribbon.update()
+
+    def find_command(self) -> Finder:
+        """Open the command finder."""
+        finder = Finder(self._commands, self)
+        finder.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        finder.open()
+        return finder
+
+    def swap_theme(self) -> None:
+        """Light to dark and back."""
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        look.apply(app, "Nightfall" if look.look.name == "Daybreak" else "Daybreak")
+
+    # --- stages -------------------------------------------------------------------------------
+
+    def show_stage(self, stage: int) -> None:
+        """Show a stage by number."""
+        if self.stack.currentWidget() is self.start:
+            self.session.preview(None)
+        self.stack.setCurrentIndex(stage)
+        self.rail.show_stage(stage)
+
+    def start_loop(self) -> None:
+        """Show the start page."""
+        if self.stack.currentWidget() is not self.start:
+            self.stack.setCurrentWidget(self.start)
+            self.rail.show_stage(-1)
+        self.start.enter()
+
+    def _begin(self, loop: Loop) -> None:
+        if self._may_leave():
+            self.session.open(loop, None, unsaved=True)
+            self.show_stage(0)
+            self.chords.threads.setFocus()
+
+    # --- files --------------------------------------------------------------------------------
+
+    def _may_leave(self) -> bool:
+        """Ask what to do with changes that are not saved; False means: stay."""
+        if self.session.is_saved or not self.session.history.can_undo:
+            return True
+        box = QMessageBox(self)
+        box.setWindowTitle("Not saved")
+        box.setText(f"{self.session.loop.title} has changes that are not saved.")
+        keep = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        lose = box.addButton("Throw away", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Go back", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is keep:
+            return self.save()
+        return box.clickedButton() is lose
+
+    def save(self) -> bool:
+        """Save; asks for a place the first time."""
+        if self.session.path is None:
+            return self.save_as()
+        if self.session.save():
+            self.say(f"Saved {self.session.path}", good=True)
+            return True
+        return False
+
+    def save_as(self) -> bool:
+        """Ask for a place and save there."""
+        name = f"{self.session.loop.title}{SUFFIX}"
+        folder = self.session.path.parent if self.session.path else Path.home()
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the loop", str(folder / name), FILE_KINDS)
+        if not chosen:
+            return False
+        if self.session.save(Path(chosen)):
+            self.say(f"Saved {self.session.path}", good=True)
+            return True
+        return False
+
+    def ask_to_open(self) -> None:
+        """Ask for a loop file and open it."""
+        folder = str(self.session.path.parent if self.session.path else Path.home())
+        chosen, _ = QFileDialog.getOpenFileName(self, "Open a loop", folder, FILE_KINDS)
+        if chosen:
+            self.open_file(Path(chosen))
+
+    def open_file(self, path: Path) -> None:
+        """Open a loop file; a bad one is said and the open loop stays."""
+        try:
+            loop = load(path)
+        except CloudriftError as error:
+            self.say(str(error))
+            return
+        if self._may_leave():
+            self.session.open(loop, path)
+            self.show_stage(0)
+
+    # --- telling ------------------------------------------------------------------------------
+
+    def say(self, words: str, *, good: bool = False) -> None:
+        """Say something in one line under the heading, for a while."""
+        tokens = look.look.tokens
+        ground = tokens.good if good else tokens.signal
+        self.message.setStyleSheet(
+            f"padding: 6px 14px; font-weight: 600; background: {ground}; color: {tokens.on_ink};"
+        )
+        self.message.setText(words)
+        self.message.show()
+        self._message_clock.start(MESSAGE_MS)
+
+    def _show_title(self) -> None:
+        session = self.session
+        star = "" if session.is_saved else " *"
+        self.setWindowTitle(f"{session.loop.title}{star} – Cloudrift")
+        self.rail.show_facts(session.shown)
+        history = session.history
+        self._undo.setEnabled(history.can_undo)
+        self._redo.setEnabled(history.can_redo)
+        self._undo.setText(f"&Undo {history.undo_label}".strip())
+        self._redo.setText(f"&Redo {history.redo_label}".strip())
+
+    def _follow_sound(self) -> None:
+        """Sixty times a second: everything that follows the place in the loop."""
+        share = self.session.player.share
+        self.heading.show_place(share)
+        self.ribbon.show_place(share)
+        self.stack.currentWidget().show_place(share)  # type: ignore[union-attr]
+
+    # --- Qt -----------------------------------------------------------------------------------
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        self._clock.start()
+        super().showEvent(event)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        assert event is not None
+        focused = self.focusWidget()
+        if isinstance(focused, QLineEdit):
+            focused.clearFocus()  # what is being typed counts
+        if not self._may_leave():
+            event.ignore()
+            return
+        self._clock.stop()
+        self.tasks.close()
+        self.session.close()
+        event.accept()
