@@ -73,7 +73,9 @@ def _need_display() -> None:
 @click.option("--key", "key_text", help="Key, as in 'F# minor'.")
 @click.option("--tempo", type=float, help="Tempo in BPM.")
 @click.option("--bars", type=int, default=8, show_default=True)
-@click.option("--draw", type=int, default=1, show_default=True, help="The same draw, the same loop.")
+@click.option(
+    "--draw", type=int, default=1, show_default=True, help="The same draw, the same loop."
+)
 @click.option("--title", help="Title; taken from the file name if not given.")
 @click.option("-o", "--output", type=click.Path(path_type=Path), required=True)
 def new(
@@ -198,7 +200,8 @@ def _facts_in_words(facts: dict[str, Any]) -> list[str]:
         f"{facts['metre'][0]}/{facts['metre'][1]}",
         f"sounding  {key(facts['sounding_key'])}, {facts['sounding_tempo']:.2f} BPM, "
         f"{facts['frames']} frames at {facts['rate']} Hz",
-        "chords    " + "  ".join(f"{pretty(c['name'])} ({pretty(c['degree'])})" for c in facts["chords"]),
+        "chords    "
+        + "  ".join(f"{pretty(c['name'])} ({pretty(c['degree'])})" for c in facts["chords"]),
     ]
     for layer in facts["layers"]:
         kinds = ", ".join(t["kind"] for t in layer["treatments"]) or "bare"

@@ -28,7 +28,7 @@ def polar_night() -> Loop:
 
 
 def slow_meridian() -> Loop:
-    """*Slow Meridian*: dusty sevenths, chords backward in their order, by tape two semitones down."""
+    """*Slow Meridian*: dusty sevenths, chords backward in order, by tape two semitones down."""
     loop = sketch(find_card("Edda Fenn"), Key("D", "dorian"), 88.0, 4, title="Slow Meridian")
     pad = next((layer for layer in loop.layers if layer.role == "keys"), loop.layers[0])
     loop = edits.add_treatment(loop, pad.id, "backward")
@@ -50,7 +50,7 @@ def demo_folder() -> Path:
 
 
 def unpack(folder: Path | None = None) -> list[Path]:
-    """Write the kit's loop files where they are not yet, and return them: changes to it are kept."""
+    """Write the kit's loop files where they are not yet, and return them; changes are kept."""
     folder = folder or demo_folder()
     folder.mkdir(parents=True, exist_ok=True)
     paths = []

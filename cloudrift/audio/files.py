@@ -25,7 +25,9 @@ def write_atomically(path: Path, write: Callable[[io.BufferedIOBase], object]) -
     """
     temporary = None
     try:
-        handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.", suffix=".part")
+        handle, temporary = tempfile.mkstemp(
+            dir=path.parent, prefix=f".{path.name}.", suffix=".part"
+        )
         with os.fdopen(handle, "wb") as file:
             write(file)
             file.flush()

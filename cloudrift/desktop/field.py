@@ -140,7 +140,9 @@ class FieldWidget(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(self.rect()).adjusted(1, 1, -1, -1)
-        painter.setPen(QPen(color("focus" if self.hasFocus() else "line"), 2 if self.hasFocus() else 1))
+        painter.setPen(
+            QPen(color("focus" if self.hasFocus() else "line"), 2 if self.hasFocus() else 1)
+        )
         painter.setBrush(color("card" if self.isEnabled() else "paper"))
         painter.drawRoundedRect(box, 4, 4)
         self._paint_words(painter, box)
@@ -174,7 +176,9 @@ class FieldWidget(QWidget):
         painter.drawLine(QPointF(left + width * zero, y), QPointF(left + width * share, y))
         if zero > 0:
             painter.setPen(QPen(color("ink_soft"), 1))
-            painter.drawLine(QPointF(left + width * zero, y - 2), QPointF(left + width * zero, y + 1))
+            painter.drawLine(
+                QPointF(left + width * zero, y - 2), QPointF(left + width * zero, y + 1)
+            )
 
     # --- hands --------------------------------------------------------------------------------
 
@@ -246,8 +250,12 @@ class FieldWidget(QWidget):
         for choice in self.spec.choices:
             action = menu.addAction(choice)
             assert action is not None
-            action.triggered.connect(lambda _checked, c=choice: (self._put(c), self.settled.emit()))
+            action.triggered.connect(lambda _checked, c=choice: self._choose(c))
         menu.popup(self.mapToGlobal(self.rect().bottomLeft()))
+
+    def _choose(self, choice: str) -> None:
+        self._put(choice)
+        self.settled.emit()
 
     def _open_editor(self, text: str, *, select: bool = True) -> None:
         editor = QLineEdit(text, self)

@@ -69,7 +69,9 @@ class CompareSwitch(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(self.rect()).adjusted(1, 1, -1, -1)
-        painter.setPen(QPen(color("focus" if self.hasFocus() else "line"), 2 if self.hasFocus() else 1))
+        painter.setPen(
+            QPen(color("focus" if self.hasFocus() else "line"), 2 if self.hasFocus() else 1)
+        )
         painter.setBrush(color("card"))
         painter.drawRoundedRect(box, 5, 5)
         half = box.width() / 2
@@ -114,7 +116,7 @@ class Heading(QWidget):
         ):  # fmt: skip
             tile.clicked.connect(lambda _c=False, t=tile, o=opener: o(t, session))
         self.play = PlayButton()
-        self.play.clicked.connect(lambda: session.toggle_playing())
+        self.play.clicked.connect(session.toggle_playing)
         self.position = label("1.1", size=17)
         self.position.setFont(figure_font(17, SEMI))
         self.position.setMinimumWidth(46)

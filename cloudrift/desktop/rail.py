@@ -14,7 +14,9 @@ WIDTH, STEP, TOP = 96, 62, 12
 def stage_facts(loop: Loop) -> tuple[str, ...]:
     """Return the live fact of each stage."""
     heard = len(loop.heard())
-    layers = f"{heard} of {len(loop.layers)} heard" if heard < len(loop.layers) else f"{heard} layers"
+    layers = (
+        f"{heard} of {len(loop.layers)} heard" if heard < len(loop.layers) else f"{heard} layers"
+    )
     on = sum(t.acts for layer in loop.layers for t in layer.line) + sum(t.acts for t in loop.line)
     chords = len(loop.chords)
     return (

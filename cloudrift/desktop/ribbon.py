@@ -234,7 +234,9 @@ class Ribbon(QWidget):
         painter.setPen(color("ink"))
         free_from = 0.0
         for chord in loop.chords:
-            x = self._x(chord.start_tick / loop.ticks) + (22 if chord.start_tick % (bar * every) == 0 else 4)
+            x = self._x(chord.start_tick / loop.ticks) + (
+                22 if chord.start_tick % (bar * every) == 0 else 4
+            )
             name = chord.read(loop.key).text
             if x >= free_from:
                 painter.drawText(QPointF(x, 14), name)

@@ -54,8 +54,10 @@ class Tasks(QObject):
                 self._failed.emit(name, number, Cancelled())
                 return
             try:
-                answer = work(stale, lambda share, text: self._moved.emit(name, number, share, text))
-            except Exception as error:  # noqa: BLE001 - said by whoever asked
+                answer = work(
+                    stale, lambda share, text: self._moved.emit(name, number, share, text)
+                )
+            except Exception as error:
                 self._failed.emit(name, number, error)
             else:
                 self._done.emit(name, number, answer)

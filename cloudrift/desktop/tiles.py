@@ -124,7 +124,12 @@ def open_key(tile: Tile, session: Session) -> Popup:
 
 
 def _field_popup(
-    tile: Tile, session: Session, field: Field, value: float, put: Callable[[float], None], words: str
+    tile: Tile,
+    session: Session,
+    field: Field,
+    value: float,
+    put: Callable[[float], None],
+    words: str,
 ) -> Popup:
     popup = Popup(tile, 240)
     widget = FieldWidget(field, value)

@@ -1,6 +1,7 @@
 """The window: heading, rail, stages, ribbon; menus with every command and its key."""
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer
@@ -107,9 +108,7 @@ class Window(QMainWindow):
 
     # --- menus --------------------------------------------------------------------------------
 
-    def _command(
-        self, menu: QMenu, text: str, act: Callable[[], object], key: str = ""
-    ) -> QAction:
+    def _command(self, menu: QMenu, text: str, act: Callable[[], object], key: str = "") -> QAction:
         action = QAction(text, self)
         if key:
             action.setShortcut(QKeySequence(key))
@@ -139,19 +138,16 @@ class Window(QMainWindow):
         self._undo = self._command(edit, "&Undo", session.undo, "Ctrl+Z")
         self._redo = self._command(edit, "&Redo", session.redo, "Ctrl+Shift+Z")
         hear = self._menu("&Hear")
-        self._command(hear, "&Play or stop", self._play_key, "Space")
+        self._command(hear, "&Play or stop", session.toggle_playing, "Space")
         self._command(hear, "&Compare bare with treated", session.swap_hearing, "B")
         self._command(hear, "&From the start", lambda: session.player.seek(0.0), "Home")
         self._command(hear, "The &whole loop again", self._hear_all, "W")
         stage = self._menu("&Stage")
         for i, name in enumerate(STAGES):
-            self._command(stage, f"&{i + 1} {name}", lambda n=i: self.show_stage(n), f"Alt+{i + 1}")
+            self._command(stage, f"&{i + 1} {name}", partial(self.show_stage, i), f"Alt+{i + 1}")
         view = self._menu("&View")
         self._command(view, "&Light or dark", self.swap_theme, "F9")
         self._command(view, "&Find a command…", self.find_command, "F2")
-
-    def _play_key(self) -> None:
-        self.session.toggle_playing()
 
     def _hear_all(self) -> None:
         self.session.player.hear_part(0.0, 1.0)
@@ -223,7 +219,9 @@ class Window(QMainWindow):
         """Ask for a place and save there."""
         name = f"{self.session.loop.title}{SUFFIX}"
         folder = self.session.path.parent if self.session.path else Path.home()
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the loop", str(folder / name), FILE_KINDS)
+        chosen, _ = QFileDialog.getSaveFileName(
+            self, "Save the loop", str(folder / name), FILE_KINDS
+        )
         if not chosen:
             return False
         if self.session.save(Path(chosen)):

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 
 
 class CloudriftError(ValueError):
-    """Something a composer can understand and mend: what, where, and what to do, in one sentence."""
+    """Something a composer can understand and mend: what, where, and what to do."""
 
 
 def did_you_mean(wrong: str, known: Iterable[str]) -> str:

@@ -83,15 +83,15 @@ def set_title(loop: Loop, title: str) -> Loop:
 
 
 def _with_chord(loop: Loop, chord: Chord) -> Loop:
-    return replace(
-        loop, chords=tuple(chord if c.id == chord.id else c for c in loop.chords)
-    )
+    return replace(loop, chords=tuple(chord if c.id == chord.id else c for c in loop.chords))
 
 
 def _bass_apart(chord: Chord) -> bool:
     """Say whether the lowest voice is a bass below the chord rather than part of it."""
-    return len(chord.voices) > 3 and chord.voices[1] - chord.voices[0] >= 5 and (
-        chord.voices[0] % 12 == chord.root
+    return (
+        len(chord.voices) > 3
+        and chord.voices[1] - chord.voices[0] >= 5
+        and (chord.voices[0] % 12 == chord.root)
     )
 
 
@@ -100,7 +100,6 @@ def set_chord_degree(loop: Loop, chord_id: str, degree: int, *, seventh: bool) -
 
     A bass note below stays a bass note below.
     """
-    chord = loop.chord(chord_id)
     return set_chord_tones(loop, chord_id, chord_tones(loop.key, degree, seventh=seventh))
 
 
@@ -159,9 +158,7 @@ def move_chord(loop: Loop, chord_id: str, *, semitones: int) -> Loop:
     voices = tuple(v + semitones for v in chord.voices)
     if min(voices) < VOICE_LOW or max(voices) > VOICE_HIGH:
         return loop
-    return _with_chord(
-        loop, replace(chord, voices=voices, root=(chord.root + semitones) % 12)
-    )
+    return _with_chord(loop, replace(chord, voices=voices, root=(chord.root + semitones) % 12))
 
 
 # --- layers ---------------------------------------------------------------------------------
@@ -256,9 +253,7 @@ def move_treatment(loop: Loop, layer_id: str | None, treatment_id: str, by: int)
     return set_line(loop, layer_id, tuple(line))
 
 
-def set_treatment(
-    loop: Loop, layer_id: str | None, treatment_id: str, **changes: Any
-) -> Loop:
+def set_treatment(loop: Loop, layer_id: str | None, treatment_id: str, **changes: Any) -> Loop:
     """Change ``on``, ``blend`` or ``draw`` of a treatment."""
     line = tuple(
         replace(t, **changes) if t.id == treatment_id else t for t in loop.line_of(layer_id)
@@ -270,7 +265,5 @@ def set_treatment_setting(
     loop: Loop, layer_id: str | None, treatment_id: str, name: str, value: object
 ) -> Loop:
     """Change one setting of a treatment."""
-    line = tuple(
-        t.set(name, value) if t.id == treatment_id else t for t in loop.line_of(layer_id)
-    )
+    line = tuple(t.set(name, value) if t.id == treatment_id else t for t in loop.line_of(layer_id))
     return set_line(loop, layer_id, line)

@@ -46,7 +46,7 @@ def forget(folder: Path | None = None) -> None:
 
 
 def left_behind(folder: Path | None = None) -> list[Unsaved]:
-    """Return the work of processes that are gone, newest first; unreadable files are passed over."""
+    """Return the work of processes that are gone, newest first; broken files are passed over."""
     found = []
     for path in (folder or state_folder()).glob(f"*{SUFFIX}"):
         if path.stem.isdigit() and _is_running(int(path.stem)):

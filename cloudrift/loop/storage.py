@@ -34,7 +34,8 @@ def to_bytes(loop: Loop, notes: dict[str, str] | None = None) -> bytes:
     text = msgspec.json.format(msgspec.json.encode(document), indent=1)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for name, body in {MEMBER: text, **(notes or {})}.items():
+        members = {MEMBER: text} | {name: note.encode() for name, note in (notes or {}).items()}
+        for name, body in members.items():
             # A fixed date: the same loop is the same file.
             archive.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), body)
     return out.getvalue()

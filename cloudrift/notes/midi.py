@@ -60,9 +60,7 @@ def _track(
     for tick, _, kind, note in sorted(events, key=lambda e: (e[0], e[1], e[3].pitch)):
         velocity = note.velocity if kind == "note_on" else 0
         track.append(
-            mido.Message(
-                kind, channel=channel, note=note.pitch, velocity=velocity, time=tick - now
-            )
+            mido.Message(kind, channel=channel, note=note.pitch, velocity=velocity, time=tick - now)
         )
         now = tick
     track.append(mido.MetaMessage("end_of_track", time=max(0, loop_ticks - now)))

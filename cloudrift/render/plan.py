@@ -117,7 +117,7 @@ def layer_node(
 
 def placed(audio: Stereo, layer: Layer) -> Stereo:
     """Return a layer's audio at its level and pan."""
-    return audio * np.float32(_gains(layer))[:, None]
+    return audio * np.array(_gains(layer), np.float32)[:, None]
 
 
 def _gains(layer: Layer) -> tuple[float, float]:

@@ -25,7 +25,9 @@ def up_to(loop: Loop, layer_id: str | None, count: int) -> Loop:
 def only(loop: Loop, layer_id: str) -> Loop:
     """Return the loop with one layer alone."""
     layers = tuple(
-        replace(layer, solo=layer.id == layer_id, mute=False if layer.id == layer_id else layer.mute)
+        replace(
+            layer, solo=layer.id == layer_id, mute=False if layer.id == layer_id else layer.mute
+        )
         for layer in loop.layers
     )
     return replace(loop, layers=layers)

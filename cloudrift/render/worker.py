@@ -18,9 +18,7 @@ Failure = Callable[[str, Exception], None]
 class RenderWorker:
     """A thread that renders the newest loop of each name (``treated``, ``bare``) in turn."""
 
-    def __init__(
-        self, engine: Engine, answer: Answer, measured: Measured, failed: Failure
-    ) -> None:
+    def __init__(self, engine: Engine, answer: Answer, measured: Measured, failed: Failure) -> None:
         self._engine = engine
         self._answer = answer
         self._measured = measured
@@ -78,5 +76,5 @@ class RenderWorker:
                     self._measured(name, rendered, self._engine.loudness(rendered))
             except Cancelled:
                 self._was_cancelled = True
-            except Exception as error:  # noqa: BLE001 - the interface says it, the thread lives on
+            except Exception as error:
                 self._failed(name, error)

@@ -2,7 +2,8 @@
 
 A partial is ``Re(a * exp((2 pi i f - d) t))``. Written with ``t = (row * B + column) / rate`` the
 exponential splits into a factor of the row and a factor of the column, so hundreds of partials
-become one product of a (rows, 2P) with a (2P, B) matrix: additive synthesis without a sine a sample.
+become one product of a (rows, 2P) with a (2P, B) matrix: additive synthesis by
+multiplying matrices.
 """
 
 import numpy as np

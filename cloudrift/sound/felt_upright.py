@@ -97,8 +97,10 @@ def _knock(
     rng: np.random.Generator,
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.complex128]]:
     """The case answering the hammer: short low modes as frequencies, decays and amplitudes."""
-    mode_hz = 85 * (9.0 ** (np.arange(KNOCK_MODES) / (KNOCK_MODES - 1))) * rng.uniform(
-        0.96, 1.04, KNOCK_MODES
+    mode_hz = (
+        85
+        * (9.0 ** (np.arange(KNOCK_MODES) / (KNOCK_MODES - 1)))
+        * rng.uniform(0.96, 1.04, KNOCK_MODES)
     )
     t60 = 0.22 / (mode_hz / 100) ** 0.6
     phase = rng.uniform(0, 2 * np.pi, (2, KNOCK_MODES)) * 0.35 + rng.uniform(

@@ -1,4 +1,4 @@
-"""Playing a part: notes to audio, with envelopes, velocity and the seam. The same for every sound."""
+"""Playing a part: notes to audio, with envelopes, velocity and the seam; for every sound."""
 
 import threading
 from collections import OrderedDict
@@ -156,15 +156,22 @@ def _play(
 ) -> Stereo:
     total = hit.held + hit.release
     step = int(STEP_S * rate)
-    request = ToneRequest(pitch=hit.note.pitch, variant=hit.variant, frames=-(-total // step) * step,
-                          rate=rate, settings=full)  # fmt: skip
+    request = ToneRequest(
+        pitch=hit.note.pitch,
+        variant=hit.variant,
+        frames=-(-total // step) * step,
+        rate=rate,
+        settings=full,
+    )
     tone = tones.get(instrument, settings, request)
     gain = (hit.note.velocity / 127) ** VELOCITY_POWER * to_gain(instrument.gain_db)
     bright = brightness_share(hit.note.velocity, full.number("brightness"))
     soft, hard = tone.soft[:, :total], tone.hard[:, :total]
     envelope = np.float32(gain) * _envelope(hit, full, rate)
     if instrument.bloom_ms:
-        opening = 1 - np.exp(-np.arange(total, dtype=np.float32) / (instrument.bloom_ms * rate / 1e3))
+        opening = 1 - np.exp(
+            -np.arange(total, dtype=np.float32) / (instrument.bloom_ms * rate / 1e3)
+        )
         mixed = soft + (np.float32(bright) * opening) * (hard - soft)
     else:
         mixed = np.float32(1 - bright) * soft
@@ -202,8 +209,8 @@ def _envelope(hit: _Hit, full: Full, rate: int) -> Mono:
 def _add_damper(mixed: Stereo, noise: Stereo, held: int, envelope: Mono) -> None:
     count = min(noise.shape[1], mixed.shape[1] - held)
     level = envelope[max(0, held - 1)]
-    mixed[:, held : held + count] += level * noise[:, :count] * np.linspace(
-        1, 0, count, dtype=np.float32
+    mixed[:, held : held + count] += (
+        level * noise[:, :count] * np.linspace(1, 0, count, dtype=np.float32)
     )
 
 

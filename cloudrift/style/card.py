@@ -23,11 +23,7 @@ Tempo = Annotated[float, msgspec.Meta(ge=spec.MIN_TEMPO_BPM, le=spec.MAX_TEMPO_B
 Chance = Annotated[float, msgspec.Meta(ge=0, le=1)]
 
 
-class _Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    pass
-
-
-class TempoRange(_Part):
+class TempoRange(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """Tempos in BPM."""
 
     low: Tempo
@@ -35,14 +31,14 @@ class TempoRange(_Part):
     usual: Tempo
 
 
-class KeyChoice(_Part):
+class KeyChoice(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """Tonics and scales that the style goes for; earlier scales are drawn more often."""
 
     tonics: tuple[str, ...]
     modes: tuple[str, ...]
 
 
-class Grammar(_Part):
+class Grammar(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """How chords follow: where it starts, what may come next, what it likes to end on.
 
     ``rhythms`` are chord lengths in bars; one whose sum divides the loop is drawn.
@@ -55,7 +51,7 @@ class Grammar(_Part):
     vary_end: Chance = 0.5
 
 
-class Voicing(_Part):
+class Voicing(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """Where the chords sit: register of the upper voices (MIDI), spread, bass octaves below."""
 
     low: int
@@ -64,7 +60,7 @@ class Voicing(_Part):
     bass_octaves: int = 1
 
 
-class CardTreatment(_Part):
+class CardTreatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A treatment; numbers may be drawn between two."""
 
     kind: str
@@ -73,7 +69,7 @@ class CardTreatment(_Part):
     settings: dict[str, Value | tuple[float, float]] = {}
 
 
-class CardLayer(_Part):
+class CardLayer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A layer; ``chance`` says how often it is there."""
 
     name: str
@@ -87,7 +83,7 @@ class CardLayer(_Part):
     line: tuple[CardTreatment, ...] = ()
 
 
-class Card(_Part):
+class Card(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A style card."""
 
     name: str
@@ -116,7 +112,8 @@ def _check(card: Card, where: str) -> None:
     """Look up every name that the card uses, so that a wrong one is found on reading."""
     for mode in card.key.modes:
         if mode not in SCALES:
-            raise CloudriftError(f"{where}: key.modes: no scale {mode!r}{did_you_mean(mode, SCALES)}")
+            known = did_you_mean(mode, SCALES)
+            raise CloudriftError(f"{where}: key.modes: no scale is called {mode!r}{known}")
     keys = [Key(tonic, card.key.modes[0]) for tonic in card.key.tonics]
     tokens = {*card.chords.starts, *card.chords.ends, *card.chords.next}
     for following in card.chords.next.values():
@@ -144,7 +141,7 @@ def house_cards() -> dict[str, Card]:
         for file in sorted(folder.iterdir(), key=lambda f: f.name)
         if file.name.endswith(".toml")
     ]
-    return {card.name: card for card in sorted(cards, key=lambda c: c.name, reverse=False)}
+    return {card.name: card for card in sorted(cards, key=lambda c: c.name)}
 
 
 def find_card(name: str) -> Card:
@@ -156,7 +153,5 @@ def find_card(name: str) -> Card:
             raise CloudriftError(f"could not read {name}: {error.strerror}") from error
     by_plain = {card.lower(): card for card in house_cards()}
     if name.lower() not in by_plain:
-        raise CloudriftError(
-            f"no style card is called {name!r}{did_you_mean(name, house_cards())}"
-        )
+        raise CloudriftError(f"no style card is called {name!r}{did_you_mean(name, house_cards())}")
     return house_cards()[by_plain[name.lower()]]

@@ -1,4 +1,4 @@
-"""A first loop from a card: chords by its grammar, layers, touch and lines. Same draw, same loop."""
+"""A first loop from a card: chords by its grammar, layers, lines. Same draw, same loop."""
 
 import numpy as np
 from msgspec.structs import replace

@@ -19,7 +19,8 @@ def _ratio(full: Full) -> float:
 def _process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     if full.word("way") == TAPE:
         return resample_circular(audio, context.stretched(_ratio(full)).frames)
-    joins = tuple(cut + n * context.loop_frames for n in range(context.passes) for cut in context.cuts)
+    period, passes = context.loop_frames, range(context.passes)
+    joins = tuple(cut + turn * period for turn in passes for cut in context.cuts)
     return shift_held(audio, _semitones(full), context.rate, joins=joins)
 
 

@@ -117,7 +117,11 @@ def parse_degree(token: str, key: Key) -> tuple[int, ...]:
     """
     plain = token.replace("♯", "#").replace("♭", "b")
     match = re.fullmatch(r"([#b]?)([IViv]+)(°|\+)?(7)?", plain)
-    if not match or match[2].upper() not in NUMERALS or not (match[2].isupper() or match[2].islower()):
+    if (
+        not match
+        or match[2].upper() not in NUMERALS
+        or not (match[2].isupper() or match[2].islower())
+    ):
         raise CloudriftError(f"{token!r} is no degree; write one as in 'i', 'VI7', 'bII' or 'V7'")
     sign, numeral, mark, seventh = match.groups()
     degree = NUMERALS.index(numeral.upper()) + 1

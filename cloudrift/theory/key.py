@@ -87,7 +87,7 @@ class Key(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         return pitch % 12 in self.scale
 
     def spell(self, pc: int) -> str:
-        """Spell a pitch class in this key, plainly: scale notes by letter, others as in its chromatic scale."""
+        """Spell a pitch class plainly: scale notes by letter, others as in its chromatic scale."""
         return _spellings(self)[pc % 12]
 
     def spell_pitch(self, pitch: int) -> str:
@@ -137,9 +137,7 @@ class Key(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 @functools.cache
 def _spellings(key: Key) -> dict[int, str]:
     start = LETTERS.index(key.tonic[0])
-    names = {
-        pc: spell_as_letter(pc, LETTERS[(start + i) % 7]) for i, pc in enumerate(key.scale)
-    }
+    names = {pc: spell_as_letter(pc, LETTERS[(start + i) % 7]) for i, pc in enumerate(key.scale)}
     for interval, letter in enumerate(CHROMATIC_LETTERS):
         pc = (key.pc + interval) % 12
         names.setdefault(pc, spell_as_letter(pc, LETTERS[(start + letter) % 7]))

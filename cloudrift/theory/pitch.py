@@ -1,5 +1,7 @@
 """Pitch classes (0-11, C = 0), letters and accidentals. MIDI number 60 is C4, 69 is A4 = 440 Hz."""
 
+import re
+
 LETTERS = "CDEFGAB"
 NATURALS = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
 SHARP_NAMES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
@@ -27,26 +29,11 @@ def accidentals(name: str) -> int:
 def pretty(text: str) -> str:
     """Write plain accidentals as the signs of music: ``F#`` -> ``F♯``, ``Bb`` -> ``B♭``.
 
-    Only a ``b`` behind a note letter or a leading one (``bII``) is a flat; words stay untouched.
+    A ``b`` is a flat behind a note letter or another flat, and before a numeral (``bII``) or a
+    figure (``m7b5``); elsewhere it is a letter.
     """
-    out = []
-    for i, char in enumerate(text):
-        before = text[i - 1] if i else ""
-        if char == "#":
-            out.append("♯")
-        elif char == "b" and (
-            (before in LETTERS and before) or (before == "b" and out[-1] == "♭") or _is_flat(text, i)
-        ):
-            out.append("♭")
-        else:
-            out.append(char)
-    return "".join(out)
-
-
-def _is_flat(text: str, i: int) -> bool:
-    """Say whether the b at i stands before a numeral or a figure: bII, m7b5."""
-    after = text[i + 1 : i + 2]
-    return after.isdigit() or after in tuple("IViv")
+    flats = re.sub(r"(?<=[A-G])b+", lambda m: "♭" * len(m[0]), text)
+    return re.sub(r"b(?=[IViv\d])", "♭", flats).replace("#", "♯")
 
 
 def pitch_to_hz(pitch: float) -> float:

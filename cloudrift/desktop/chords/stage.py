@@ -1,5 +1,7 @@
 """The Chords stage: tiles, threads, and the inspector of one chord."""
 
+from functools import partial
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
@@ -58,7 +60,7 @@ class ChordInspector(Inspector):
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(4)
         for semitones, text in ((-1, "−1 st"), (1, "+1 st"), (-12, "−1 oct"), (12, "+1 oct")):
-            one = button(text, lambda by=semitones: self._shift(by))
+            one = button(text, partial(self._shift, semitones))
             one.setStyleSheet("QPushButton { padding: 3px 2px; }")
             one.setMinimumWidth(10)
             line.addWidget(one)
@@ -117,7 +119,9 @@ class ChordInspector(Inspector):
             self.degrees.button(degree).setToolTip(f"{name.degree_text} of {loop.key.text}")
         for token in BORROWED:
             tones = parse_degree(token, loop.key)
-            name = read_chord(tuple(60 + (pc - 60) % 12 for pc in tones), loop.key, root_hint=tones[0])
+            name = read_chord(
+                tuple(60 + (pc - 60) % 12 for pc in tones), loop.key, root_hint=tones[0]
+            )
             self.borrowed.button(token).setText(name.text.split("/")[0])
             self.borrowed.button(token).setToolTip(name.degree_text)
         pcs = {v % 12 for v in chord.voices}

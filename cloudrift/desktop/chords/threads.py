@@ -47,28 +47,28 @@ class Threads(QWidget):
 
     # --- places -------------------------------------------------------------------------------
 
-    def x(self, share: float) -> float:
+    def at_x(self, share: float) -> float:
         """Return the pixel of a place in the loop."""
         return LEFT + share * (self.width() - LEFT - 2)
 
     def _lane_height(self) -> float:
         return (self.height() - 4) / (self._model.high - self._model.low + 1)
 
-    def y(self, pitch: float) -> float:
+    def at_y(self, pitch: float) -> float:
         """Return the pixel of the middle of a pitch's lane."""
         return 2 + (self._model.high - pitch + 0.5) * self._lane_height()
 
     def bar_box(self, bar: VoiceBar) -> QRectF:
         """Return where a voice is painted."""
-        left, right = self.x(bar.start) + 3, self.x(bar.end) - GAP_PX - 2
+        left, right = self.at_x(bar.start) + 3, self.at_x(bar.end) - GAP_PX - 2
         height = min(11.0, self._lane_height() * 0.82)
-        return QRectF(left, self.y(bar.pitch) - height / 2, max(right - left, 6.0), height)
+        return QRectF(left, self.at_y(bar.pitch) - height / 2, max(right - left, 6.0), height)
 
     def _bar_at(self, point: QPointF) -> VoiceBar | None:
         reach = max(2.0, (9 - self._lane_height()) / 2)
         near = [b for b in self._model.bars
                 if self.bar_box(b).adjusted(-2, -reach, 2, reach).contains(point)]  # fmt: skip
-        return min(near, key=lambda b: abs(self.y(b.pitch) - point.y()), default=None)
+        return min(near, key=lambda b: abs(self.at_y(b.pitch) - point.y()), default=None)
 
     # --- changes ------------------------------------------------------------------------------
 
@@ -82,7 +82,7 @@ class Threads(QWidget):
 
     def show_place(self, share: float) -> None:
         """Move the playhead; only its strips are painted."""
-        before, after = int(self.x(self._share)), int(self.x(share))
+        before, after = int(self.at_x(self._share)), int(self.at_x(share))
         self._share = share
         if before != after:
             for x in (before, after):
@@ -107,9 +107,7 @@ class Threads(QWidget):
         assert event is not None
         if self._drag is None:
             over = self._bar_at(event.position())
-            self.setCursor(
-                Qt.CursorShape.SizeVerCursor if over else Qt.CursorShape.ArrowCursor
-            )
+            self.setCursor(Qt.CursorShape.SizeVerCursor if over else Qt.CursorShape.ArrowCursor)
             return
         from_y, from_pitch, chord_id, _ = self._drag
         wanted = from_pitch + round((from_y - event.position().y()) / self._lane_height())
@@ -161,7 +159,12 @@ class Threads(QWidget):
             session.select(voice=(selection.voice + by) % count if selection.voice >= 0 else 0)
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and selection.voice >= 0:
             by = 1 if key == Qt.Key.Key_Up else -1
-            self._move(selection.chord_id, selection.voice, **{"semitones" if shift else "steps": by})
+            self._move(
+                selection.chord_id,
+                selection.voice,
+                steps=0 if shift else by,
+                semitones=by if shift else 0,
+            )
             session.end_drag()
         elif key == Qt.Key.Key_Escape and selection.voice >= 0:
             session.select(voice=-1)
@@ -183,7 +186,7 @@ class Threads(QWidget):
         painter = QPainter(self)
         painter.drawPixmap(0, 0, self._pixmap)
         painter.setPen(QPen(color("signal"), 2))
-        x = self.x(self._share)
+        x = self.at_x(self._share)
         painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
         if self.hasFocus():
             painter.setPen(QPen(color("focus"), 2))
@@ -208,7 +211,7 @@ class Threads(QWidget):
         height = self._lane_height()
         free_below = -1e9
         for lane in reversed(model.lanes):
-            y = self.y(lane.pitch)
+            y = self.at_y(lane.pitch)
             box = QRectF(LEFT, y - height / 2, self.width() - LEFT, height)
             if lane.is_tonic:
                 painter.fillRect(box, color("focus_soft"))
@@ -231,14 +234,14 @@ class Threads(QWidget):
         for i in range(loop.bars + 1):
             strong = i * bar in starts or i == loop.bars
             painter.setPen(color("line" if strong else "hair"))
-            x = self.x(i * bar / loop.ticks)
+            x = self.at_x(i * bar / loop.ticks)
             painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
 
     def _paint_threads(self, painter: QPainter, model: ThreadPicture) -> None:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for thread in model.threads:
-            left, right = self.x(thread.start) - GAP_PX - 2, self.x(thread.end) + 3
-            y0, y1 = self.y(thread.from_pitch), self.y(thread.to_pitch)
+            left, right = self.at_x(thread.start) - GAP_PX - 2, self.at_x(thread.end) + 3
+            y0, y1 = self.at_y(thread.from_pitch), self.at_y(thread.to_pitch)
             path = QPainterPath(QPointF(left, y0))
             middle = (left + right) / 2
             path.cubicTo(QPointF(middle, y0), QPointF(middle, y1), QPointF(right, y1))

@@ -18,7 +18,16 @@ from PyQt6.QtWidgets import (
 
 from cloudrift.deliver import Order, deliver, parcels
 from cloudrift.desktop.look import SEMI, figure_font
-from cloudrift.desktop.parts import ChoiceRow, Inspector, button, clear, heading, label, panel, scrolling
+from cloudrift.desktop.parts import (
+    ChoiceRow,
+    Inspector,
+    button,
+    clear,
+    heading,
+    label,
+    panel,
+    scrolling,
+)
 from cloudrift.desktop.session import TREATED, Session
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.render.engine import Cancelled

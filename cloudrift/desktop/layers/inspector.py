@@ -119,7 +119,9 @@ class LayerInspector(Inspector):
             for group in LENS_SHOWS[layer.lens.kind]
             for field in LENS_FIELDS[group]
         }
-        touch = {f"touch {f.name}": shown(f.name, getattr(layer.touch, f.name)) for f in TOUCH_FIELDS}
+        touch = {
+            f"touch {f.name}": shown(f.name, getattr(layer.touch, f.name)) for f in TOUCH_FIELDS
+        }
         full = layer.sound.of.spec.full(layer.sound.settings)
         return lens | touch | {f"sound {name}": value for name, value in full.items()}
 

@@ -57,7 +57,9 @@ class StartPage(QWidget):
         self.tempo = FieldWidget(TEMPO, 120.0)
         self.bars = ChoiceRow(BARS, columns=3, name="Length")
         self.draw = FieldWidget(DRAW, 1.0)
-        self.another = button("Another draw", self.another_draw, tip="Another loop in this style (D)")
+        self.another = button(
+            "Another draw", self.another_draw, tip="Another loop in this style (D)"
+        )
         self.listen = button("Play it", self._listen, tip="Play or stop (Space)")
         self.begin = button("Begin with this loop", self._begin, name="strong")
         self.never_mind = button("Back to the open loop", self.leave)

@@ -1,6 +1,7 @@
 """The Texture stage: which line, and its descent from bare to treated."""
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -78,7 +79,7 @@ class TextureStage(QWidget):
         row.addWidget(label("Add a treatment:", size=12, name="soft"))
         self.adders = {}
         for kind in KINDS.values():
-            one = button(kind.label, lambda name=kind.name: self._add(name), tip=kind.about)
+            one = button(kind.label, partial(self._add, kind.name), tip=kind.about)
             self.adders[kind.name] = one
             row.addWidget(one)
         row.addStretch(1)
@@ -94,7 +95,9 @@ class TextureStage(QWidget):
 
     def _add(self, kind: str) -> None:
         line_of = self._line_of
-        if self._session.apply("add a treatment", lambda loop: edits.add_treatment(loop, line_of, kind)):
+        if self._session.apply(
+            "add a treatment", lambda loop: edits.add_treatment(loop, line_of, kind)
+        ):
             added = self._session.loop.line_of(line_of)[-1]
             self._session.select(treatment_id=added.id)
 
@@ -150,7 +153,7 @@ class TextureStage(QWidget):
             self._tasks.run(
                 f"strip {count}",
                 _picture_work(engine, loop, line_of, count),
-                lambda picture, where=strip: where.show_picture(picture),
+                strip.show_picture,
             )
 
     def showEvent(self, event: object) -> None:

@@ -1,4 +1,4 @@
-"""A strip: the whole loop's spectrogram as it leaves a row. Press it to hear the loop up to there."""
+"""A strip: the loop's spectrogram as it leaves a row. Press it to hear the loop up to there."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -86,7 +86,9 @@ class Strip(QWidget):
         rgb = low + (deep - low) * np.clip(share * 1.6 - 1, 0, 1)
         data = np.ascontiguousarray(rgb.astype(np.uint8))
         rows, columns = db.shape
-        return QImage(data.data, columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy()
+        return QImage(
+            data.tobytes(), columns, rows, 3 * columns, QImage.Format.Format_RGB888
+        ).copy()
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -112,7 +114,9 @@ class Strip(QWidget):
             painter.drawLine(QPointF(1, y), QPointF(5, y))
             painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, words)
         painter.setPen(QPen(color("signal"), 2))
-        painter.drawLine(QPointF(self._x(self._share), 0), QPointF(self._x(self._share), box.height()))
+        painter.drawLine(
+            QPointF(self._x(self._share), 0), QPointF(self._x(self._share), box.height())
+        )
         edge = "focus" if self.hasFocus() or self.heard_to_here else "line"
         painter.setPen(QPen(color(edge), 2 if edge == "focus" else 1))
         painter.drawRect(box.adjusted(0.5, 0.5, -1, -1))

@@ -1,0 +1,39 @@
+# Everything goes through .venv; targets make it when it is missing or the pins have changed.
+PYTHON ?= python3
+BIN := .venv/bin
+STAMP := .venv/.installed
+QT_LIBRARIES := libegl1 libgl1 libxkbcommon0 libdbus-1-3 libfontconfig1 libxkbcommon-x11-0 \
+  libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-image0 libxcb-render-util0 libxcb-shape0 \
+  libxcb-randr0 libxcb-xinerama0
+
+.PHONY: demo test bench shots system clean
+
+demo: $(STAMP) system
+	@$(BIN)/cloudrift demo
+
+test: $(STAMP) system
+	$(BIN)/ruff format --check .
+	$(BIN)/ruff check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	QT_QPA_PLATFORM=offscreen $(BIN)/pytest
+
+bench: $(STAMP) system
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m bench
+
+shots: $(STAMP) system
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/shots.py
+
+$(STAMP): requirements.txt pyproject.toml
+	@test -x $(BIN)/python || $(PYTHON) -m venv .venv || { \
+	  echo "cloudrift: could not make .venv; install python3-venv (3.11 or newer)"; exit 2; }
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check -r requirements.txt
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps -e .
+	@touch $@
+
+# Qt's own libraries come with its wheel; a few of the system's it expects to be there.
+system: $(STAMP)
+	@$(BIN)/python tools/system_check.py $(QT_LIBRARIES)
+
+clean:
+	rm -rf .venv build *.egg-info .pytest_cache .mypy_cache .ruff_cache .hypothesis
