@@ -27,7 +27,10 @@ def main(packages: list[str]) -> int:
         return 0
     line = ["apt-get", "install", "-y", "--no-install-recommends", *packages]
     if os.geteuid() == 0 and shutil.which("apt-get"):
-        quiet = {"stdout": subprocess.DEVNULL, "env": {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}}
+        quiet = {
+            "stdout": subprocess.DEVNULL,
+            "env": {**os.environ, "DEBIAN_FRONTEND": "noninteractive"},
+        }
         subprocess.run(["apt-get", "update", "-qq"], check=False, **quiet)
         subprocess.run(line, check=False, **quiet)
     if left := missing():

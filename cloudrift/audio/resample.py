@@ -21,7 +21,7 @@ def resample_circular(audio: Stereo, frames: int) -> Stereo:
     if frames == n:
         return audio
     ratio = frames / n
-    lengths = np.arange(PAD, PAD + 400)
+    lengths = np.arange(PAD, PAD + 8_000)
     offset = lengths * ratio
     lead = int(lengths[np.argmin(np.abs(offset - np.round(offset)))])
     padded = audio[:, np.arange(-lead, n + PAD) % n]

@@ -10,7 +10,7 @@ import numpy as np
 import scipy.fft as sf
 from numpy.typing import NDArray
 
-from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.buffers import Stereo, raised_cosine
 from cloudrift.audio.pair import both
 
 # (1, bins): the same for both channels; (2, 2, bins): [to, from], when channels feed each other.
@@ -62,6 +62,39 @@ def filter_circular(
     # The last frames of the transform are those before time zero.
     ordered = np.concatenate([out[:, -BEFORE:], out[:, :-BEFORE]], axis=1)
     return np.roll(fold(ordered, n), -BEFORE, axis=1)
+
+
+def shaped_oversampled(
+    audio: Stereo,
+    shape: Callable[[NDArray[np.float32]], NDArray[np.float32]],
+    response_at: Callable[[int], NDArray[np.float32]],
+) -> Stereo:
+    """Bend a loop's wave at twice its rate, then filter it (zero phase), in the steady state.
+
+    Parameters
+    ----------
+    shape : a memoryless curve for one channel; overtones it makes up to the doubled Nyquist
+        frequency are taken away rather than folded back.
+    response_at : given an FFT length, a real response at its bins, applied on the way down.
+    """
+    n = audio.shape[1]
+    length = fast_length(n + 2 * BEFORE)
+    length += length % 2
+    length = fast_length(length)
+    at = np.arange(-BEFORE, length - BEFORE) % n
+    fade = raised_cosine(BEFORE // 2)
+    out = np.empty_like(audio)
+
+    def run(channel: int) -> None:
+        padded = audio[channel, at]  # the loop runs on at both ends; only far ends are faded
+        padded[: len(fade)] *= fade
+        padded[-len(fade) :] *= fade[::-1]
+        high = sf.irfft(sf.rfft(padded), 2 * length) * np.float32(2)
+        bent = sf.rfft(shape(high))[: length // 2 + 1] * response_at(length)
+        out[channel] = sf.irfft(bent, length)[BEFORE : BEFORE + n] * np.float32(0.5)
+
+    both(run)
+    return out
 
 
 def read_circular(audio: Stereo, positions: NDArray[np.float64]) -> Stereo:

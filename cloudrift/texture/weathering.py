@@ -7,8 +7,13 @@ import scipy.fft as sf
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
-from cloudrift.audio.pair import both
-from cloudrift.audio.wrap import Response, circular_noise, filter_circular, read_circular
+from cloudrift.audio.wrap import (
+    BEFORE,
+    circular_noise,
+    filter_circular,
+    read_circular,
+    shaped_oversampled,
+)
 from cloudrift.ground.draws import stream
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.kind import Context, Kind
@@ -25,12 +30,13 @@ def _process(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
     cents = wear * full.number("wow_cents")
     if cents > 0:
         out = read_circular(out, _wow_positions(cents, draw, context))
-    drive_db = wear * full.number("drive_db")
+    drive_db, edge = wear * full.number("drive_db"), worn_rate_hz(full) / 2
     if drive_db > 0:
-        out = saturate(out, to_gain(drive_db))
-    edge = worn_rate_hz(full) / 2
-    if edge < FULL_RATE_HZ / 2:
-        out = filter_circular(out, lambda n: _band_edge(edge, context.rate, n), context.rate // 20)
+        out = saturate(out, to_gain(drive_db), edge, context.rate)
+    elif edge < FULL_RATE_HZ / 2:
+        out = filter_circular(
+            out, lambda n: _band_edge(edge, context.rate, n).astype(np.complex64)[None], BEFORE
+        )
     level_db = full.number("crackle_db")
     if level_db > CRACKLE_OFF_DB and wear > 0:
         dust = crackle(draw, context.loop_frames, context.rate) * np.float32(
@@ -70,34 +76,32 @@ def _wow_positions(cents: float, draw: int, context: Context) -> NDArray[np.floa
     return np.arange(context.frames) + np.tile(away, context.passes)
 
 
-def saturate(audio: Stereo, gain: float) -> Stereo:
-    """Round the peaks with tanh, unity gain for quiet sound, loop-true.
+def saturate(audio: Stereo, gain: float, edge_hz: float, rate: int) -> Stereo:
+    """Round the peaks, unity gain for quiet sound, up to a band edge, loop-true.
 
-    Each sample is the mean of the curve between two neighbours (first-order antiderivative
-    antialiasing, Parker et al. 2016), so the overtones that would fold back mostly do not.
+    At twice the rate each sample is the mean of the curve between two neighbours (first-order
+    antiderivative antialiasing, Parker et al. 2016), so what would fold back is all but gone.
     """
-    return np.stack(both(lambda channel: _saturated(audio[channel], gain)))
+    return shaped_oversampled(
+        audio, lambda wave: _rounded(wave, gain), lambda n: _band_edge(edge_hz, rate, n)
+    )
 
 
-def _saturated(channel: Mono, gain: float) -> Mono:
-    x = np.concatenate([channel[-1:], channel]) * np.float32(gain)
-    step = np.diff(x)
-    # log cosh x, written so that it does not overflow; the constant cancels in the difference.
-    size = np.abs(x)
-    area_step = np.diff(size + np.log1p(np.exp(-2 * size)))
-    # Between nearly equal neighbours the quotient drowns in rounding; the curve itself serves.
-    close = np.abs(step) < 2e-2
-    step[close] = 1
-    out = area_step / step
-    out[close] = np.tanh((x[1:] + x[:-1])[close] / 2)
-    out /= np.float32(gain)
-    return out
+def _rounded(wave: Mono, gain: float) -> Mono:
+    """x / sqrt(1 + x^2), averaged between neighbours: its area under the curve is sqrt(1 + x^2).
+
+    The difference of two areas over the step between them simplifies to this quotient, which
+    needs no care where neighbours are equal.
+    """
+    x = np.concatenate([wave[-1:], wave]) * np.float32(gain)
+    root = np.sqrt(1 + x * x)
+    return (x[1:] + x[:-1]) / ((root[1:] + root[:-1]) * np.float32(gain))
 
 
-def _band_edge(edge_hz: float, rate: int, length: int) -> Response:
+def _band_edge(edge_hz: float, rate: int, length: int) -> Mono:
     hz = np.fft.rfftfreq(length, 1 / rate)
     over = np.clip((hz / edge_hz - 0.92) / 0.08, 0, 1)
-    return (0.5 + 0.5 * np.cos(np.pi * over)).astype(np.complex64)[None]
+    return (0.5 + 0.5 * np.cos(np.pi * over)).astype(np.float32)
 
 
 @functools.lru_cache(maxsize=4)
@@ -164,7 +168,7 @@ WEATHERING = Kind(
             Field(name="wear", label="Wear", default=45, unit="%", low=0, high=100,
                   hint="scales everything below it"),
             Field(name="wow_cents", label="Wow", default=18, unit="cents", low=0, high=80, step=1),
-            Field(name="drive_db", label="Saturation", default=9, unit="dB", low=0, high=18,
+            Field(name="drive_db", label="Saturation", default=9, unit="dB", low=0, high=16,
                   step=0.5),
             Field(name="sample_rate_hz", label="Sample rate", default=16_000, unit="Hz", low=4000,
                   high=FULL_RATE_HZ, step=100, log=True, off_high=True),

@@ -20,6 +20,7 @@ QUALITIES: dict[tuple[int, ...], str] = {
     (0, 4, 7, 9): "6", (0, 3, 7, 9): "m6", (0, 5, 7, 10): "7sus4", (0, 4): "(no 5)",
     (0, 3): "m(no 5)", (0, 4, 11): "maj7(no 5)", (0, 4, 10): "7(no 5)", (0, 3, 10): "m7(no 5)",
 }  # fmt: skip
+PLAIN_ROOTS = {"B#": "C", "E#": "F", "Cb": "B", "Fb": "E"}
 ADDED_NAMES = {1: "b9", 2: "9", 3: "#9", 4: "3", 5: "11", 6: "#11", 7: "5", 8: "b13", 9: "13",
                10: "b7", 11: "7"}  # fmt: skip
 
@@ -66,10 +67,16 @@ def read_chord(voices: tuple[int, ...], key: Key, *, root_hint: int | None = Non
         complete = [r for r in roots if "no 5" not in exact.get(r, "no 5")]
         root = complete[0] if complete else root
     suffix = exact[root] if root in exact else _suffix_with_added(pcs, root)
-    name = key.spell(root) + suffix
+    name = root_name(key, root) + suffix
     if bass != root:
-        name += f"/{key.spell(bass)}"
+        name += f"/{root_name(key, bass)}"
     return ChordReading(root, bass, name, degree_name(key, root, suffix))
+
+
+def root_name(key: Key, pc: int) -> str:
+    """Spell a root as in the key, but C outside the scale as C and not as B♯."""
+    spelled = key.spell(pc)
+    return spelled if pc in key.scale else PLAIN_ROOTS.get(spelled, spelled)
 
 
 def _shape(pcs: frozenset[int], root: int) -> tuple[int, ...]:
@@ -89,7 +96,7 @@ def _suffix_with_added(pcs: frozenset[int], root: int) -> str:
 
 def degree_name(key: Key, root: int, suffix: str) -> str:
     """Write a root as a Roman numeral of the key: lower case for minor and diminished."""
-    spelled = key.spell(root)
+    spelled = root_name(key, root)
     steps = (LETTERS.index(spelled[0]) - LETTERS.index(key.tonic[0])) % 7
     home = key.spell(key.scale[steps])
     shift = accidentals(spelled) - accidentals(home)

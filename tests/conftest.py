@@ -1,0 +1,135 @@
+import os
+import time
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, settings
+
+from cloudrift.audio.buffers import DEFAULT_RATE
+from cloudrift.loop.model import Chord, Loop
+from cloudrift.style import find_card, sketch
+from cloudrift.theory import Key
+
+settings.register_profile(
+    "house", deadline=None, max_examples=40, derandomize=True,
+    suppress_health_check=[HealthCheck.function_scoped_fixture],
+)  # fmt: skip
+settings.load_profile("house")
+
+
+@pytest.fixture(autouse=True)
+def own_folders(tmp_path, monkeypatch):
+    """No test reads or writes the folders of whoever runs it."""
+    for name in ("XDG_STATE_HOME", "XDG_DATA_HOME", "XDG_CONFIG_HOME", "HOME"):
+        monkeypatch.setenv(name, str(tmp_path / name.lower()))
+
+
+@pytest.fixture
+def rng():
+    return np.random.default_rng(5)
+
+
+@pytest.fixture
+def small_loop():
+    """Two bars, two chords, four layers: quick to render, with everything in it."""
+    loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 140.0, 1, bars=2, title="Ice Road")
+    assert len(loop.layers) == 4
+    return loop
+
+
+@pytest.fixture
+def bare_chords():
+    """A loop with four plain chords and no layers."""
+    voices = ((42, 57, 61, 66), (38, 57, 62, 66), (47, 59, 62, 66), (49, 56, 61, 65))
+    chords = tuple(
+        Chord(id=f"c{i + 1}", start_tick=7680 * i, length_ticks=7680, voices=v, root=v[0] % 12)
+        for i, v in enumerate(voices)
+    )
+    return Loop(title="Ferry", key=Key("F#", "minor"), tempo=142.0, bars=8, chords=chords)
+
+
+class FakeSpeaker:
+    """Pulls only when a test says so."""
+
+    name = "test"
+    silent = False
+
+    def __init__(self):
+        self.pull = None
+        self.closed = False
+
+    def start(self, pull):
+        self.pull = pull
+
+    def close(self):
+        self.closed = True
+
+
+@pytest.fixture
+def speaker():
+    return FakeSpeaker()
+
+
+@pytest.fixture
+def session(qapp, small_loop, speaker, tmp_path):
+    from cloudrift.desktop.session import Session
+
+    made = Session(small_loop, None, speaker, state_folder=tmp_path / "state")
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def window(qapp, small_loop, speaker, tmp_path, qtbot):
+    from cloudrift.desktop.app import make_app
+    from cloudrift.desktop.session import Session
+    from cloudrift.desktop.window import Window
+
+    make_app()
+    session = Session(small_loop, None, speaker, state_folder=tmp_path / "state")
+    made = Window(session)
+    made.show()
+    qtbot.waitUntil(
+        lambda: "treated" in session.loudness and "bare" in session.loudness, timeout=20000
+    )
+    yield made
+    from cloudrift.loop.history import History
+
+    session.history = History.of(session.loop)  # nothing to ask for on closing
+    made.close()
+    assert speaker.closed
+    made.deleteLater()
+
+
+def sine(hz, seconds=1.0, rate=DEFAULT_RATE, level=0.5):
+    t = np.arange(int(seconds * rate)) / rate
+    return np.stack([level * np.sin(2 * np.pi * hz * t)] * 2).astype(np.float32)
+
+
+def main_hz(audio, low, high, rate=DEFAULT_RATE):
+    """The strongest frequency between two, to a fraction of a cent."""
+    mono = audio.mean(axis=0).astype(np.float64)
+    size = 1 << 20
+    power = np.abs(np.fft.rfft(mono * np.hanning(len(mono)), size))
+    hz = np.fft.rfftfreq(size, 1 / rate)
+    inside = np.flatnonzero((hz > low) & (hz < high))
+    k = inside[power[inside].argmax()]
+    a, b, c = np.log(power[k - 1 : k + 2])
+    return (k + 0.5 * (a - c) / (a - 2 * b + c)) * rate / size
+
+
+def db(ratio):
+    return 20 * np.log10(max(float(ratio), 1e-12))
+
+
+def rms(audio):
+    return float(np.sqrt((np.asarray(audio, np.float64) ** 2).mean()))
+
+
+def wait_for(condition, seconds=10.0):
+    end = time.monotonic() + seconds
+    while not condition():
+        assert time.monotonic() < end, "waited in vain"
+        time.sleep(0.01)

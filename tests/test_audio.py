@@ -1,0 +1,178 @@
+import struct
+
+import numpy as np
+import pyloudnorm
+import pytest
+import soundfile
+
+from cloudrift.audio.files import read_audio, write_atomically, write_wav
+from cloudrift.audio.loudness import integrated_lufs, true_peak_db
+from cloudrift.audio.resample import resample_circular, shift_held
+from cloudrift.audio.spectrum import chroma, spectrogram
+from cloudrift.audio.wrap import circular_noise, filter_circular, fold, read_circular
+from cloudrift.ground import CloudriftError
+from tests.conftest import db, main_hz, rms, sine
+
+PRIME = 44_111  # frames: nothing divides it
+
+
+def whole_turns(n, turns, level=0.5):
+    return np.stack([level * np.sin(2 * np.pi * turns * np.arange(n) / n)] * 2).astype(np.float32)
+
+
+def test_folding_adds_what_hangs_over():
+    audio = np.arange(10, dtype=np.float32)[None]
+    assert fold(audio, 4).tolist() == [[0 + 4 + 8, 1 + 5 + 9, 2 + 6, 3 + 7]]
+    assert fold(audio, 12)[0, 10:].tolist() == [0, 0]
+
+
+@pytest.mark.parametrize("n", [44_100, PRIME])
+def test_a_filter_in_the_steady_state_is_a_circular_convolution(n, rng):
+    audio = rng.standard_normal((2, n)).astype(np.float32)
+    impulse = (rng.standard_normal(3000) * np.exp(-np.arange(3000) / 500)).astype(np.float32)
+    out = filter_circular(
+        audio, lambda length: np.fft.rfft(impulse, length).astype(np.complex64)[None], 3000
+    )
+    wanted = np.fft.irfft(np.fft.rfft(audio) * np.fft.rfft(fold(impulse[None], n)), n)
+    assert np.abs(out - wanted).max() < 2e-4
+
+
+def test_channels_may_feed_each_other(rng):
+    audio = rng.standard_normal((2, 4096)).astype(np.float32)
+    swap = np.array([[0, 1], [1, 0]], np.complex64)
+    out = filter_circular(audio, lambda n: np.repeat(swap[:, :, None], n // 2 + 1, axis=2), 10)
+    assert np.abs(out - audio[::-1]).max() < 1e-5
+
+
+@pytest.mark.parametrize("n", [44_100, PRIME])
+def test_reading_between_frames_follows_the_wave_over_the_seam(n):
+    places = np.linspace(-50, n + 50, n, endpoint=False) + 0.37
+    out = read_circular(whole_turns(n, 900), places)
+    wanted = 0.5 * np.sin(2 * np.pi * 900 * places / n)
+    assert np.abs(out[0] - wanted).max() < 1e-4
+
+
+@pytest.mark.parametrize("frames", [PRIME, 52_500, 37_000])
+def test_resampling_a_loop_keeps_its_turns_and_its_seam(frames):
+    out = resample_circular(whole_turns(44_100, 441), frames)
+    assert out.shape == (2, frames)
+    assert db(rms(out - whole_turns(frames, 441)) / rms(out)) < -50  # -50 dB: 1/200 of a frame
+
+
+@pytest.mark.parametrize("semitones", [-3, 7])
+def test_holding_the_length_moves_the_pitch_only(semitones):
+    audio = sine(440.0, 3.0)
+    out = shift_held(audio, semitones, 44_100)
+    assert out.shape == audio.shape
+    cents = 1200 * np.log2(main_hz(out, 200, 900) / 440) - 100 * semitones
+    assert abs(cents) < 3
+    twice = np.concatenate([out, out], axis=1)
+    steps = np.abs(np.diff(twice[0]))
+    n = audio.shape[1]
+    assert steps[n - 100 : n + 100].max() < 1.2 * steps[5000 : n - 5000].max()
+
+
+def test_holding_the_length_keeps_onsets_in_their_places(rng):
+    n = 3 * 44_100
+    audio = np.zeros((2, n), np.float32)
+    starts = (0, 44_100, 88_200)
+    for at in starts:
+        audio[:, at : at + 4000] += (
+            rng.standard_normal(4000) * np.exp(-np.arange(4000) / 900)
+        ).astype(np.float32)
+    out = shift_held(audio, -3, 44_100, joins=starts)
+    for at in starts:
+        level = np.abs(out[0, np.arange(at - 4000, at + 4000) % n])
+        onset = np.flatnonzero(level > 0.3 * level.max())[0] - 4000
+        assert abs(onset) / 44.1 < 5  # ms
+
+
+def test_circular_noise_has_no_seam_and_unit_peak(rng):
+    curve = circular_noise(rng, 20_000, 2, 12)
+    steps = np.abs(np.diff(np.concatenate([curve, curve])))
+    assert np.abs(curve).max() == pytest.approx(1)
+    assert steps[19_999] <= steps.max()
+    assert steps.max() < 12 * 2 * np.pi / 20_000 * 1.5
+
+
+@pytest.mark.parametrize("level", [0.5, 0.05])
+def test_loudness_agrees_with_the_reference_meter(level, rng):
+    n = 10 * 44_100
+    shape = np.linspace(0.1, 1, n)  # so that gating matters
+    audio = (rng.standard_normal((2, n)) * level * shape).astype(np.float32)
+    wanted = pyloudnorm.Meter(44_100).integrated_loudness(audio.T.astype(float))
+    assert integrated_lufs(audio, 44_100) == pytest.approx(wanted, abs=0.15)
+
+
+def test_loudness_is_the_same_wherever_a_loop_starts(rng):
+    audio = (rng.standard_normal((2, 88_200)) * np.linspace(0, 0.3, 88_200)).astype(np.float32)
+    turned = np.roll(audio, 30_000, axis=1)
+    assert integrated_lufs(audio, 44_100) == pytest.approx(integrated_lufs(turned, 44_100), abs=0.3)
+    assert integrated_lufs(np.zeros((2, 1000), np.float32), 44_100) == -120
+
+
+def test_true_peak_finds_what_lies_between_samples():
+    t = np.arange(44_100)
+    audio = np.stack([0.9 * np.sin(np.pi / 2 * t + np.pi / 4)] * 2).astype(np.float32)
+    assert db(np.abs(audio).max()) < -3.8
+    assert true_peak_db(audio, 44_100) == pytest.approx(db(0.9), abs=0.15)
+
+
+def test_chroma_and_spectrogram_say_where_the_sound_is():
+    audio = sine(440.0 * 2 ** (4 / 12), 2.0)
+    assert chroma(audio, 44_100).argmax() == 1  # C♯
+    picture = spectrogram(audio, 44_100, columns=20, rows=72)
+    edges = np.geomspace(14_000, 60, 73)
+    row = int(np.flatnonzero(edges < 554.4)[0]) - 1
+    assert abs(picture.mean(axis=1).argmax() - row) <= 1
+    assert picture.max() == pytest.approx(-6, abs=1.6)
+
+
+def test_wav_files_carry_loop_points_tempo_and_key(tmp_path, rng):
+    audio = (rng.standard_normal((2, 4411)) * 0.1).astype(np.float32)
+    path = tmp_path / "a.wav"
+    write_wav(path, audio, 44_100, bits=24, loop=True, tempo=142.0, beats=32, root_pitch=66,
+              comment="key F# minor", title="Ice Road")  # fmt: skip
+    raw = path.read_bytes()
+    assert struct.unpack("<I", raw[4:8])[0] == len(raw) - 8
+    chunks = {}
+    at = 12
+    while at < len(raw):
+        name, size = struct.unpack("<4sI", raw[at : at + 8])
+        chunks[name] = raw[at + 8 : at + 8 + size]
+        at += 8 + size + size % 2
+    assert struct.unpack("<2I", chunks[b"smpl"][44:52]) == (0, 4410)
+    assert struct.unpack("<I", chunks[b"smpl"][12:16]) == (66,)
+    assert struct.unpack("<f", chunks[b"acid"][20:24]) == (142.0,)
+    assert struct.unpack("<I", chunks[b"acid"][12:16]) == (32,)
+    assert b"key F# minor" in chunks[b"LIST"]
+    assert soundfile.info(path).frames == 4411
+
+
+@pytest.mark.parametrize(("bits", "floor_db"), [(16, -90), (24, -130), (32, -200)])
+def test_wav_files_hold_what_was_written(tmp_path, bits, floor_db, rng):
+    audio = (rng.standard_normal((2, 20_000)) * 0.1).astype(np.float32)
+    write_wav(tmp_path / "a.wav", audio, 48_000, bits=bits)
+    back, rate = read_audio(tmp_path / "a.wav")
+    assert rate == 48_000
+    assert db(rms(back - audio)) < floor_db
+
+
+def test_a_failed_write_leaves_the_old_file_and_no_litter(tmp_path):
+    path = tmp_path / "a.bin"
+    path.write_bytes(b"old")
+
+    def fail(file):
+        file.write(b"half")
+        raise OSError(28, "No space left on device")
+
+    with pytest.raises(CloudriftError, match="No space left on device"):
+        write_atomically(path, fail)
+    assert path.read_bytes() == b"old"
+    assert list(tmp_path.iterdir()) == [path]
+
+
+def test_what_is_no_audio_is_said(tmp_path):
+    (tmp_path / "a.wav").write_bytes(b"nothing")
+    with pytest.raises(CloudriftError, match=r"could not read .*a\.wav as audio"):
+        read_audio(tmp_path / "a.wav")
