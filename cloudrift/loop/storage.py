@@ -116,10 +116,11 @@ def _all_problems(raw: dict[str, Any]) -> list[str]:
         try:
             msgspec.convert(value, kind)
         except msgspec.ValidationError as error:
-            problems.append(str(error).replace("`$", f"`{place}"))
+            said = str(error).replace("`$", f"`{place}")
+            problems.append(said if "`" in said else f"{said} - at `{place}`")
     if not problems:
         try:
             msgspec.convert(raw, Loop)
         except msgspec.ValidationError as error:
             problems.append(str(error).replace("`$", "`loop"))
-    return [p if "`" in p else f"{p} - in `loop`" for p in problems]
+    return problems

@@ -1,0 +1,333 @@
+import os
+import signal
+import sys
+import zipfile
+
+import msgspec
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from cloudrift.ground import CloudriftError
+from cloudrift.loop import Chord, History, edits, load, recovery, save, storage
+from cloudrift.loop.storage import loop_from, to_bytes
+from cloudrift.theory import SCALES, Key
+from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES
+
+keys = st.builds(
+    Key, st.sampled_from(sorted({*SHARP_NAMES, *FLAT_NAMES})), st.sampled_from(sorted(SCALES))
+)
+
+
+# --- edits --------------------------------------------------------------------------------------
+
+
+@given(key=st.sampled_from([Key(n, "minor") for n in SHARP_NAMES]))
+def test_moving_the_key_there_and_back_is_the_identity(bare_chords, key):
+    there = edits.set_key(bare_chords, key)
+    for before, after in zip(bare_chords.chords, there.chords, strict=True):
+        shift = after.voices[0] - before.voices[0]
+        assert -6 <= shift <= 6
+        assert [v + shift for v in before.voices] == list(after.voices)
+        assert before.read(bare_chords.key).degree == after.read(key).degree
+    back = edits.set_key(there, bare_chords.key)
+    assert [{v % 12 for v in c.voices} for c in back.chords] == [
+        {v % 12 for v in c.voices} for c in bare_chords.chords
+    ]
+
+
+def test_changing_the_mode_keeps_degrees(bare_chords):
+    dorian = edits.set_key(bare_chords, Key("F#", "dorian"))
+    assert [c.read(dorian.key).name for c in dorian.chords][:2] == ["F#m", "D#°/D#"[:3]]
+    assert all(dorian.key.has(v) for c in dorian.chords[:3] for v in c.voices)
+
+
+@given(degree=st.integers(1, 7), seventh=st.booleans(), which=st.integers(0, 3))
+def test_a_chosen_degree_is_what_is_read_back(bare_chords, degree, seventh, which):
+    chord_id = bare_chords.chords[which].id
+    after = edits.set_chord_degree(bare_chords, chord_id, degree, seventh=seventh)
+    chord = after.chord(chord_id)
+    assert chord.root == bare_chords.key.scale[degree - 1]
+    assert len({v % 12 for v in chord.voices}) == 3 + seventh
+    assert chord.voices[0] % 12 == chord.root  # the bass below stays the root
+    assert chord.voices[1] - chord.voices[0] >= 5
+    others = [c for c in after.chords if c.id != chord_id]
+    assert others == [c for c in bare_chords.chords if c.id != chord_id]
+
+
+@given(which=st.integers(0, 3))
+def test_a_seventh_comes_and_goes(bare_chords, which):
+    chord_id = bare_chords.chords[which].id
+    with_it = edits.set_seventh(bare_chords, chord_id, True)
+    without = edits.set_seventh(with_it, chord_id, False)
+
+    def pcs(loop):
+        return {v % 12 for v in loop.chord(chord_id).voices}
+
+    assert len(pcs(with_it)) == len(pcs(bare_chords)) + 1
+    assert pcs(without) == pcs(bare_chords)
+
+
+@given(voice=st.integers(0, 3), steps=st.integers(-5, 5))
+def test_dragging_a_voice_moves_one_voice_and_never_doubles(bare_chords, voice, steps):
+    chord = bare_chords.chords[0]
+    after = edits.move_voice(bare_chords, chord.id, voice, steps=steps).chord(chord.id)
+    assert len(set(after.voices)) == len(chord.voices)
+    assert len(set(after.voices) - set(chord.voices)) <= 1
+    if steps:
+        assert all(bare_chords.key.has(v) for v in after.voices)
+
+
+def test_a_longer_loop_repeats_and_a_shorter_one_is_cut(bare_chords):
+    longer = edits.set_bars(bare_chords, 12)
+    assert [c.read(longer.key).name for c in longer.chords] == ["F#m", "D", "Bm", "C#", "F#m", "D"]
+    assert len({c.id for c in longer.chords}) == 6
+    shorter = edits.set_bars(longer, 3)
+    assert [(c.start_tick, c.length_ticks) for c in shorter.chords] == [(0, 7680), (7680, 3840)]
+
+
+def test_lines_are_edited_in_place(small_loop):
+    loop = edits.add_treatment(small_loop, None, "hall")
+    added = loop.line[-1]
+    assert added.blend == 0.35
+    loop = edits.move_treatment(loop, None, added.id, -2)
+    assert [t.kind for t in loop.line] == ["hall", "weathering", "cuts"]
+    loop = edits.set_treatment_setting(loop, None, added.id, "decay_s", 5.0)
+    assert loop.line[0].full["decay_s"] == 5.0
+    assert edits.remove_treatment(loop, None, added.id) == small_loop
+    layer = small_loop.layers[0]
+    moved = edits.add_treatment(small_loop, layer.id, "backward")
+    assert moved.layer(layer.id).line[-1].kind == "backward"
+    assert moved.line == small_loop.line
+
+
+def test_layers_follow_their_sound(small_loop):
+    loop = edits.add_layer(small_loop, "round sub")
+    assert (loop.layers[-1].lens.kind, loop.layers[-1].role) == ("roots", "bass")
+    loop = edits.set_sound(loop, loop.layers[-1].id, "warm pad")
+    assert (loop.layers[-1].role, loop.layers[-1].sound.settings) == ("pad", ())
+    assert edits.remove_layer(loop, loop.layers[-1].id) == small_loop
+
+
+@pytest.mark.parametrize(
+    ("edit", "says"),
+    [
+        (
+            lambda p: edits.set_tempo(p, 9999),
+            "tempo is 9999 BPM, but must lie between 40 and 240 BPM",
+        ),
+        (lambda p: edits.set_bars(p, 65), "bars is 65"),
+        (lambda p: edits.set_title(p, "  "), "needs a name"),
+        (lambda p: edits.set_layer(p, p.layers[0].id, pan=2.0), "pan is 2"),
+        (lambda p: edits.set_chord_degree(p, "c1", 9, seventh=False), "degrees go from 1 to 7"),
+        (lambda p: edits.set_chord_degree(p, "zz", 1, seventh=False), "no chord 'zz'"),
+        (lambda p: edits.add_layer(p, "felt uprite"), "did you mean 'felt upright'"),
+    ],
+)
+def test_edits_that_make_no_loop_are_refused(small_loop, edit, says):
+    with pytest.raises(CloudriftError, match=says):
+        edit(small_loop)
+
+
+def test_chords_may_not_overlap(bare_chords):
+    crossing = msgspec.structs.replace(bare_chords.chords[1], start_tick=100)
+    with pytest.raises(CloudriftError, match="starts before the one before it has ended"):
+        msgspec.structs.replace(bare_chords, chords=(bare_chords.chords[0], crossing))
+
+
+def test_only_what_is_on_is_heard(small_loop):
+    first, second, *_ = small_loop.layers
+    assert edits.set_layer(small_loop, first.id, mute=True).heard() == small_loop.layers[1:]
+    soloed = edits.set_layer(small_loop, second.id, solo=True)
+    assert [layer.id for layer in soloed.heard()] == [second.id]
+
+
+# --- history ------------------------------------------------------------------------------------
+
+
+def test_undo_and_redo_bring_the_very_same_loops(small_loop):
+    history = History.of(small_loop)
+    loops = [small_loop]
+    for tempo in (100, 110, 120):
+        loops.append(edits.set_tempo(loops[-1], tempo))
+        history = history.then(loops[-1], f"tempo {tempo}")
+    for wanted in reversed(loops[:-1]):
+        history = history.undone()
+        assert history.now is wanted
+    assert not history.can_undo
+    for wanted in loops[1:]:
+        history = history.redone()
+        assert history.now is wanted
+    branched = history.undone().then(small_loop, "back")
+    assert not branched.can_redo
+
+
+def test_a_drag_is_one_step_and_nothing_is_none(small_loop):
+    history = History.of(small_loop)
+    for tempo in range(100, 120):
+        history = history.then(edits.set_tempo(small_loop, tempo), "tempo", "drag tempo")
+    assert len(history.moments) == 2
+    history = history.closed().then(edits.set_tempo(small_loop, 90), "tempo", "drag tempo")
+    assert len(history.moments) == 3
+    assert history.then(history.now, "same") is history
+    assert history.undone().now.tempo == 119
+
+
+# --- files --------------------------------------------------------------------------------------
+
+
+def test_a_loop_survives_its_file_and_the_file_is_always_the_same(small_loop, tmp_path):
+    save(small_loop, tmp_path / "a.cloudrift")
+    assert load(tmp_path / "a.cloudrift") == small_loop
+    assert to_bytes(small_loop) == to_bytes(load(tmp_path / "a.cloudrift"))
+
+
+def text_of(loop):
+    return to_text(to_bytes(loop))
+
+
+def to_text(data):
+    import io
+
+    return zipfile.ZipFile(io.BytesIO(data)).read("loop.json")
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "says"),
+    [
+        (b'"tempo": 140', b'"tempo": 0', r"tempo is 0 BPM, but must lie between 40 and 240"),
+        (b'"felt upright"', b'"felt piano"', r"no sound is called 'felt piano'.*loop\.layers\[0\]"),
+        (b'"mode": "minor"', b'"mode": "minr"', r"did you mean 'minor'.*loop\.key"),
+        (b'"weathering"', b'"wethering"', r"did you mean 'weathering'.*loop\.line\[0\]"),
+        (b'"bars": 2', b'"bars": "two"', r"Expected `int`, got `str`.*bars"),
+        (b'"schema": 1', b'"schema": 7', r"schema 7, newer than"),
+        (b'"chords"', b'"cords"', r"unknown field `cords`"),
+        (b'"format": "cloudrift loop"', b'"format": "x"', r"does not say"),
+        (b"{", b"[", r"is not JSON"),
+    ],
+)
+def test_a_hand_edited_file_names_the_place(small_loop, old, new, says):
+    text = text_of(small_loop)
+    assert old in text
+    with pytest.raises(CloudriftError, match=says):
+        loop_from(text.replace(old, new, 1), "a.cloudrift")
+
+
+def test_every_problem_is_said_at_once(small_loop):
+    text = (
+        text_of(small_loop)
+        .replace(b'"felt upright"', b'"felt"')
+        .replace(b'"weathering"', b'"weather"')
+    )
+    with pytest.raises(CloudriftError) as error:
+        loop_from(text, "a.cloudrift")
+    assert "'felt'" in str(error.value)
+    assert "'weather'" in str(error.value)
+
+
+@pytest.mark.parametrize("share", [0.0, 0.3, 0.9])
+def test_a_truncated_file_is_said_and_left_alone(small_loop, tmp_path, share):
+    path = tmp_path / "a.cloudrift"
+    save(small_loop, path)
+    data = path.read_bytes()
+    path.write_bytes(data[: int(len(data) * share)])
+    with pytest.raises(CloudriftError, match="no whole loop file"):
+        load(path)
+    assert len(path.read_bytes()) == int(len(data) * share)
+
+
+def test_a_file_that_is_not_there_is_said(tmp_path):
+    with pytest.raises(CloudriftError, match="there is no file"):
+        load(tmp_path / "none.cloudrift")
+
+
+def _save_and_die_at(loop, path, line):
+    """In a child: run a save and end by SIGKILL at the n-th line of our code; True if it finished."""
+    child = os.fork()
+    if child == 0:
+        count = 0
+
+        def trace(frame, _event, _argument):
+            nonlocal count
+            if (
+                "cloudrift" not in frame.f_code.co_filename
+                and "tempfile" not in frame.f_code.co_filename
+            ):
+                return None
+            count += 1
+            if count >= line:
+                os.kill(os.getpid(), signal.SIGKILL)
+            return trace
+
+        sys.settrace(trace)
+        try:
+            save(loop, path)
+        finally:
+            sys.settrace(None)
+            os._exit(0)
+    _, status = os.waitpid(child, 0)
+    return os.WIFEXITED(status)
+
+
+def test_killed_at_any_moment_of_a_save_the_old_or_the_new_file_is_whole(small_loop, tmp_path):
+    path = tmp_path / "a.cloudrift"
+    new = edits.set_tempo(small_loop, 99)
+    seen, line = set(), 1
+    while True:
+        save(small_loop, path)
+        finished = _save_and_die_at(new, path, line)
+        loop = load(path)
+        assert loop in (small_loop, new)
+        seen.add(loop.tempo)
+        if finished:
+            break
+        line += 1
+    assert line > 30  # many moments were tried
+    assert seen == {small_loop.tempo, 99.0}
+
+
+def test_a_full_disk_leaves_the_old_file(small_loop, tmp_path, monkeypatch):
+    path = tmp_path / "a.cloudrift"
+    save(small_loop, path)
+    before = path.read_bytes()
+
+    def full(_handle):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    with pytest.raises(CloudriftError, match=r"could not write .*No space left"):
+        save(edits.set_tempo(small_loop, 99), path)
+    assert path.read_bytes() == before
+
+
+def test_a_folder_that_is_not_there_is_said(small_loop, tmp_path):
+    with pytest.raises(CloudriftError, match=r"could not write .*No such file or directory"):
+        save(small_loop, tmp_path / "none" / "a.cloudrift")
+
+
+def test_work_of_a_crashed_program_is_found_and_of_a_running_one_not(small_loop, tmp_path):
+    folder = tmp_path / "unsaved"
+    kept = recovery.keep(small_loop, tmp_path / "Ice Road.cloudrift", folder)
+    assert recovery.left_behind(folder) == []
+    dead = kept.rename(folder / "999999.cloudrift")
+    (folder / "999998.cloudrift").write_bytes(b"broken")
+    (found,) = recovery.left_behind(folder)
+    assert (found.loop, found.origin, found.file) == (
+        small_loop,
+        tmp_path / "Ice Road.cloudrift",
+        dead,
+    )
+
+
+def test_older_schemas_are_brought_up(small_loop, monkeypatch):
+    monkeypatch.setattr(storage, "SCHEMA", 2)
+    monkeypatch.setitem(
+        storage.MIGRATIONS, 1, lambda d: {**d, "schema": 2, "loop": {**d["loop"], "kit": "old"}}
+    )
+    assert loop_from(text_of(small_loop).replace(b'"schema": 2', b'"schema": 1'), "a").kit == "old"
+
+
+def test_a_chord_must_have_voices_in_reach():
+    for voices, says in (((), "number of voices is 0"), ((3,), "voice is 3")):
+        with pytest.raises(CloudriftError, match=says):
+            Chord(id="c", start_tick=0, length_ticks=1, voices=voices, root=0)

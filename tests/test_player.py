@@ -1,0 +1,124 @@
+import numpy as np
+import pytest
+
+from cloudrift.devices import SilentSpeaker, open_speaker
+from cloudrift.render import Player
+from tests.conftest import wait_for
+
+RATE, N = 44_100, 44_100
+
+
+def loop(level=0.5, turns=100, n=N):
+    return np.stack([level * np.sin(2 * np.pi * turns * np.arange(n) / n)] * 2).astype(np.float32)
+
+
+def pull(player, frames, block=512):
+    return np.concatenate([player.pull(block) for _ in range(-(-frames // block))])
+
+
+@pytest.fixture
+def player():
+    made = Player(RATE)
+    made.load(loop())
+    made.play()
+    return made
+
+
+def steps(audio):
+    return np.abs(np.diff(audio, axis=0)).max()
+
+
+SLOPE = 0.5 * 2 * np.pi * 100 / N
+
+
+def test_it_plays_the_loop_round_and_round_without_a_seam(player):
+    out = pull(player, 3 * N)
+    assert np.abs(out[N : N + 2000, 0] - loop()[0, :2000]).max() < 1e-6
+    assert steps(out[500:]) <= SLOPE * 1.01
+
+
+def test_nothing_is_heard_before_it_plays():
+    player = Player(RATE)
+    assert not pull(player, 2000).any()
+    player.load(loop())
+    assert not pull(player, 2000).any()
+
+
+@pytest.mark.parametrize("change", ["load", "gain", "seek", "part", "stop", "longer"])
+def test_every_change_is_a_cross_fade_and_never_a_step(player, change):
+    pull(player, 7000)
+    {
+        "load": lambda: player.load(loop(turns=150)),
+        "gain": lambda: player.load(loop(), 0.2),
+        "seek": lambda: player.seek(0.6137),
+        "part": lambda: player.hear_part(0.51, 0.77),
+        "stop": player.stop,
+        "longer": lambda: player.load(loop(n=60_000, turns=136)),
+    }[change]()
+    out = pull(player, 60_000)
+    assert steps(out) < 0.75 * 2 * np.pi * 150 / N + 0.75 / 441 * 1.6
+
+
+def test_another_rendering_goes_on_at_the_same_place(player):
+    pull(player, 10_240)
+    player.load(loop(level=0.3, n=2 * N, turns=200))
+    assert player.share == pytest.approx(10_240 / N, abs=0.002)
+    pull(player, 4096)
+    assert player.share == pytest.approx((2 * 10_240 + 4096) / (2 * N), abs=0.02)
+
+
+def test_a_part_turns_inside_its_bounds(player):
+    player.hear_part(0.25, 0.5)
+    shares = []
+    for _ in range(200):
+        player.pull(512)
+        shares.append(player.share)
+    assert min(shares) >= 0.25
+    assert max(shares) <= 0.5
+    player.hear_part(0.0, 1.0)
+    pull(player, N)
+    assert player.part == (0.0, 1.0)
+
+
+def test_standing_still_keeps_the_place(player):
+    pull(player, 20_480)
+    at = player.share
+    player.stop()
+    assert np.abs(pull(player, 4096)[1024:]).max() == 0
+    assert player.share == pytest.approx(at, abs=0.02)
+    player.play()
+    pull(player, 1024)
+    assert player.share == pytest.approx(at, abs=0.05)
+
+
+def test_two_changes_within_one_fade_do_not_click(player):
+    pull(player, 5000)
+    for i in range(30):
+        player.load(loop(level=0.5, turns=100 + i % 2))
+        player.seek((i * 0.137) % 1)
+        out = pull(player, 128, block=64)
+        assert steps(out) < 0.02
+
+
+def test_nothing_leaves_full_scale(player):
+    player.load(loop(level=0.9), gain=4.0)
+    assert np.abs(pull(player, 4096)).max() == 1.0
+
+
+def test_the_silent_speaker_keeps_time():
+    player = Player(RATE)
+    player.load(loop())
+    player.play()
+    speaker = SilentSpeaker(RATE)
+    speaker.start(player.pull)
+    wait_for(lambda: player.share > 0.3, 5)
+    speaker.close()
+    stood = player.share
+    assert player.callback_s
+    assert player.share == stood
+
+
+def test_a_speaker_is_always_found():
+    speaker = open_speaker(RATE)
+    assert speaker.name
+    speaker.close()

@@ -1,0 +1,208 @@
+import threading
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from cloudrift.audio.spectrum import chroma
+from cloudrift.loop import edits
+from cloudrift.render import Cancelled, Engine, bare_of, without_line
+from cloudrift.render.cache import AudioCache
+from cloudrift.render.plan import layer_node, loop_node, mix_node
+from cloudrift.render.worker import RenderWorker
+from cloudrift.style import find_card, sketch
+from cloudrift.theory import Key
+from tests.conftest import db, rms, wait_for
+
+
+@pytest.fixture
+def engine():
+    made = Engine()
+    yield made
+    made.close()
+
+
+@pytest.mark.parametrize("tempo", [140.0, 133.37, 89.1])
+@pytest.mark.parametrize("bars", [1, 3])
+def test_a_loop_has_exactly_the_frames_of_its_bars(engine, small_loop, tempo, bars):
+    loop = edits.set_bars(edits.set_tempo(small_loop, tempo), bars)
+    audio = engine.render(loop).audio
+    assert audio.shape == (2, round(bars * 4 * 60 / tempo * 44_100))
+    assert np.isfinite(audio).all()
+    assert -40 < db(rms(audio)) < -10
+
+
+def test_two_passes_joined_show_no_seam(engine, small_loop):
+    audio = engine.render(small_loop).audio
+    n = audio.shape[1]
+    twice = np.concatenate([audio, audio], axis=1)
+    second = np.abs(np.diff(twice, 2, axis=1))  # what a click is: a corner in the wave
+    at_seam = second[:, n - 6 : n + 6].max()
+    inside = np.sort(second[:, 4000 : n - 4000].max(axis=0))
+    assert at_seam < inside[int(0.999 * len(inside))]
+
+
+def test_stems_sum_to_the_bare_mix(engine, small_loop):
+    mix = engine.audio(mix_node(small_loop, engine.tones))
+    total = sum(engine.stem(small_loop, layer) for layer in small_loop.heard())
+    assert db(np.abs(total - mix).max()) < -90
+
+
+def test_a_change_runs_only_what_follows_from_it(engine, small_loop):
+    ran = []
+    engine.audio(loop_node(small_loop, engine.tones), progress=ran.append)
+    assert len(ran) > 8
+
+    def runs(loop):
+        ran.clear()
+        engine.audio(loop_node(loop, engine.tones), progress=ran.append)
+        return sorted(ran)
+
+    last = small_loop.line[-1].id
+    assert runs(small_loop) == []
+    assert runs(edits.set_treatment_setting(small_loop, None, last, "low_cut_hz", 50)) == ["Cuts"]
+    pan = edits.set_layer(small_loop, small_loop.layers[1].id, pan=0.5)
+    assert runs(pan) == ["Cuts", "Weathering", "mix"]
+    one = small_loop.layers[2]
+    changed = runs(edits.set_treatment(small_loop, one.id, one.line[0].id, on=False))
+    assert changed == ["Cuts", "Hall", "Weathering", "mix"]
+    renamed = edits.set_title(small_loop, "Other")
+    assert runs(renamed) == []
+
+
+def test_a_chord_change_reaches_every_layer(engine, small_loop):
+    before = [engine.audio(layer_node(small_loop, x, engine.tones)) for x in small_loop.layers]
+    after_loop = edits.set_chord_degree(small_loop, "c1", 4, seventh=False)
+    for layer, audio in zip(after_loop.layers, before, strict=True):
+        assert rms(engine.audio(layer_node(after_loop, layer, engine.tones)) - audio) > 1e-4
+
+
+def test_backward_with_chords_kept_has_the_same_chords_in_the_same_order(engine):
+    loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 140.0, 1, bars=4, title="x")
+    loop = bare_of(replace(loop, layers=loop.layers[:1]))
+    backward = edits.add_treatment(loop, None, "backward")
+    forward_audio, backward_audio = engine.render(loop).audio, engine.render(backward).audio
+    names = []
+    for chord in loop.chords:
+        start = loop.clock.frames(chord.start_tick) + 3000
+        end = loop.clock.frames(chord.start_tick + chord.length_ticks) - 3000
+        wanted = {v % 12 for v in chord.voices}
+        for audio in (forward_audio, backward_audio):
+            heard = chroma(audio[:, start:end], loop.rate)
+            assert set(np.argsort(-heard)[: len(wanted)]) == wanted
+        names.append(frozenset(wanted))
+    assert len(set(names)) == len(names)  # the order could have been told
+
+
+@pytest.mark.parametrize(
+    ("semitones", "key"), [(-3, "D# minor"), (2, "G# minor"), (12, "F# minor")]
+)
+def test_pitching_the_whole_loop_moves_the_sounding_key(engine, small_loop, semitones, key):
+    loop = edits.add_treatment(bare_of(small_loop), None, "shift")
+    loop = edits.set_treatment_setting(loop, None, loop.line[0].id, "semitones", semitones)
+    assert loop.sounding_key.plain == key
+    assert loop.sounding_tempo == loop.tempo
+    heard = chroma(engine.render(loop).audio, loop.rate)
+    plain = chroma(engine.render(bare_of(small_loop)).audio, loop.rate)
+    assert np.corrcoef(heard, np.roll(plain, semitones))[0, 1] > 0.9
+
+
+def test_tape_on_the_whole_loop_moves_key_tempo_and_length(engine, small_loop):
+    loop = edits.add_treatment(small_loop, None, "shift", 0)
+    for name, value in (("semitones", -2.0), ("way", "tape")):
+        loop = edits.set_treatment_setting(loop, None, loop.line[0].id, name, value)
+    assert loop.sounding_key.plain == "E minor"
+    assert loop.sounding_tempo == pytest.approx(140 * 2 ** (-2 / 12))
+    audio = engine.render(loop).audio
+    assert (
+        audio.shape[1] == loop.sounding_frames == round(2 * 4 * 60 / loop.sounding_tempo * 44_100)
+    )
+
+
+def test_tape_on_a_layer_keeps_it_on_the_grid(engine, small_loop):
+    layer = small_loop.layers[0]
+    loop = edits.add_treatment(small_loop, layer.id, "shift")
+    added = loop.layer(layer.id).line[-1].id
+    for name, value in (("semitones", -5.0), ("way", "tape")):
+        loop = edits.set_treatment_setting(loop, layer.id, added, name, value)
+    audio = engine.audio(layer_node(loop, loop.layer(layer.id), engine.tones))
+    assert audio.shape[1] == loop.frames
+    start = loop.clock.frames(loop.chords[1].start_tick)
+    after = rms(audio[:, start + 1000 : start + 6000])
+    before = rms(audio[:, start - 6000 : start - 1000])
+    assert after > before  # the second chord still comes in at its place
+
+
+def test_the_one_pass_form_starts_from_silence_and_rings_out(engine, small_loop):
+    once = engine.once(small_loop)
+    loop = engine.render(small_loop).audio
+    assert once.shape[1] > loop.shape[1] + 10_000
+    assert np.abs(once[:, -5:]).max() < 2e-4
+    tail = rms(once[:, loop.shape[1] : loop.shape[1] + 8000])
+    assert tail > 1e-3
+    # Played exactly on time and without the mono bass (which the loop's start cuts short), one
+    # pass with its tail folded back in is the loop.
+    quiet = bare_of(small_loop)
+    for layer in quiet.layers:
+        quiet = edits.set_touch(quiet, layer.id, drift_ms=0.0)
+    quiet = edits.remove_layer(quiet, quiet.layers[-1].id)
+    bare_once = engine.once(quiet)
+    assert np.abs(bare_once[:, :40]).max() < 0.02
+    n = quiet.frames
+    folded = bare_once[:, :n].copy()
+    rest = bare_once[:, n:]
+    folded[:, : rest.shape[1]] += rest[:, :n]
+    assert db(rms(folded - engine.render(quiet).audio) / rms(folded)) < -60
+
+
+def test_bare_and_treated_are_two_loops(engine, small_loop):
+    bare = bare_of(small_loop)
+    assert not bare.line
+    assert not any(layer.line for layer in bare.layers)
+    layer = small_loop.layers[0]
+    one = without_line(small_loop, layer.id)
+    assert not one.layer(layer.id).line
+    assert one.line == small_loop.line
+    assert rms(engine.render(bare).audio - engine.render(small_loop).audio) > 1e-3
+
+
+def test_the_cache_is_bounded_and_drops_the_oldest():
+    cache = AudioCache(limit_bytes=3 * 8000)
+    for i in range(5):
+        cache.put(bytes([i]), np.zeros((2, 1000), np.float32))
+    assert cache.size_bytes == 24_000
+    assert cache.get(b"\x00") is None
+    assert cache.get(b"\x04") is not None
+    with pytest.raises(ValueError, match="read-only"):
+        cache.get(b"\x04")[0, 0] = 1
+
+
+def test_stale_work_stops_between_steps(engine, small_loop):
+    with pytest.raises(Cancelled):
+        engine.render(small_loop, lambda: True)
+
+
+def test_the_newest_request_wins_and_a_long_drag_is_still_heard(engine, small_loop):
+    answers, failures = [], []
+    worker = RenderWorker(engine, lambda n, r: answers.append(r), lambda *a: None,
+                          lambda n, e: failures.append(e))  # fmt: skip
+    engine.render(small_loop)
+    line_id = small_loop.line[0].id
+    last = small_loop
+    stop = threading.Event()
+    for step in range(40):
+        last = edits.set_treatment_setting(small_loop, None, line_id, "wear", float(step + 20))
+        worker.ask("treated", last)
+        stop.wait(0.03)
+    wait_for(lambda: answers and answers[-1].loop == last)
+    worker.close()
+    assert not failures
+    assert 3 <= len(answers) < 40
+
+
+def test_rendering_is_the_same_again(small_loop):
+    first, second = Engine(), Engine()
+    a, b = first.render(small_loop).audio, second.render(small_loop).audio
+    first.close()
+    second.close()
+    assert np.array_equal(a, b)
