@@ -1,6 +1,7 @@
 """The command line: the same jobs without a window. Bad input ends with code 2 and one sentence."""
 
 import json
+import multiprocessing
 import os
 import sys
 from collections.abc import Sequence
@@ -239,7 +240,9 @@ def render(
         for path in _render_with_bar(files[0], output, order):
             click.echo(str(path))
         return
-    with ProcessPoolExecutor(min(len(files), os.cpu_count() or 1)) as pool:
+    # Started anew rather than forked: a fork would copy locks that rendering threads hold.
+    context = multiprocessing.get_context("spawn")
+    with ProcessPoolExecutor(min(len(files), os.cpu_count() or 1), context) as pool:
         for paths in pool.map(_render_quietly, files, [output] * len(files), [order] * len(files)):
             for path in paths:
                 click.echo(str(path))

@@ -242,7 +242,7 @@ def test_a_file_that_is_not_there_is_said(tmp_path):
 
 
 def _save_and_die_at(loop, path, line):
-    """In a child: run a save and end by SIGKILL at the n-th line of our code; True if it finished."""
+    """In a child: save, and end by SIGKILL at the n-th line run; True if it finished."""
     child = os.fork()
     if child == 0:
         count = 0
