@@ -1,0 +1,572 @@
+"""The real window, driven by mouse and keyboard; then what the loop became and what is painted."""
+
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QMessageBox, QWidget
+
+from cloudrift.desktop import look
+from cloudrift.desktop.chords.model import half_step_words, movement_words, thread_picture
+from cloudrift.desktop.field import FieldWidget
+from cloudrift.desktop.session import BARE, TREATED
+from cloudrift.desktop.tiles import open_key, open_tempo
+from cloudrift.ground.settings import Field
+from cloudrift.loop import edits, load, recovery
+from cloudrift.theory import Key
+from tests.conftest import rms
+
+LEFT = Qt.MouseButton.LeftButton
+NONE = Qt.KeyboardModifier.NoModifier
+HZ = Field(name="hz", label="Low cut", default=120, unit="Hz", low=20, high=4000, step=1, log=True,
+           off_low=True)  # fmt: skip
+
+
+def settled(qtbot, session):
+    qtbot.waitUntil(lambda: not session._worker.busy, timeout=20_000)
+
+
+def drag(qtbot, widget, start, end, modifier=NONE):
+    qtbot.mousePress(widget, LEFT, modifier, start)
+    for i in range(1, 9):
+        step = start + (end - start) * i / 8
+        qtbot.mouseMove(widget, step)
+        _move(widget, step, modifier)
+    qtbot.mouseRelease(widget, LEFT, modifier, end)
+
+
+def _move(widget, point, modifier):
+    from PyQt6.QtGui import QMouseEvent
+
+    place, globally = QPointF(point), widget.mapToGlobal(QPointF(point))
+    event = QMouseEvent(QMouseEvent.Type.MouseMove, place, globally,
+                        Qt.MouseButton.NoButton, LEFT, modifier)  # fmt: skip
+    widget.mouseMoveEvent(event)
+
+
+def answer(monkeypatch, words):
+    """Press a button of the next question box."""
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: None)
+    monkeypatch.setattr(
+        QMessageBox,
+        "clickedButton",
+        lambda box: next(b for b in box.buttons() if b.text() == words),
+    )
+
+
+# --- fields -------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def field(qtbot):
+    made = FieldWidget(HZ, 120.0)
+    qtbot.addWidget(made)
+    made.resize(200, 27)
+    made.show()
+    return made
+
+
+def test_a_field_is_dragged_finely_with_shift_and_returns_on_double_click(qtbot, field):
+    drag(qtbot, field, QPoint(20, 10), QPoint(70, 10))
+    coarse = field.value
+    assert coarse == pytest.approx(120 * (4000 / 20) ** (50 / 200), rel=0.03)
+    qtbot.mouseDClick(field, LEFT)
+    assert field.value == 120
+    drag(qtbot, field, QPoint(20, 10), QPoint(70, 10), Qt.KeyboardModifier.ShiftModifier)
+    assert 120 < field.value < 0.4 * coarse
+
+
+def test_a_field_is_nudged_and_typed_into(qtbot, field):
+    field.setFocus()
+    qtbot.keyClick(field, Qt.Key.Key_Right)
+    assert 125 < field.value < 140
+    qtbot.keyClick(field, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
+    seen = []
+    field.edited.connect(seen.append)
+    for typed, becomes in (
+        ("380", 380),
+        ("1.2 kHz", 1200),
+        ("off", 20),
+        ("9 k", 4000),
+        ("x", 4000),
+    ):
+        qtbot.keyClick(field, Qt.Key.Key_Return)
+        field._editor.selectAll()
+        qtbot.keyClicks(field._editor, typed)
+        qtbot.keyClick(field._editor, Qt.Key.Key_Return)
+        assert field.value == becomes
+    assert seen == [380, 1200, 20, 4000]
+    assert field.accessibleName() == "Low cut"
+    assert field.accessibleDescription() == "4 kHz"
+
+
+def test_escape_leaves_a_field_as_it_was(qtbot, field):
+    qtbot.keyClick(field, Qt.Key.Key_5)
+    assert field._editor.text() == "5"
+    qtbot.keyClick(field._editor, Qt.Key.Key_Escape)
+    assert field.value == 120
+
+
+# --- chords -------------------------------------------------------------------------------------
+
+
+def test_the_thread_picture_tells_half_steps_common_tones_and_leaps(bare_chords):
+    model = thread_picture(bare_chords)
+    assert len(model.bars) == 16
+    moves = {(t.from_pitch, t.to_pitch): t.move for t in model.threads}
+    assert moves[(57, 57)] == "common"
+    assert moves[(61, 62)] == "half"
+    assert moves[(38, 47)] == "leap"
+    assert [b.pitch for b in model.bars if not b.in_key] == [65]
+    assert movement_words(bare_chords, "c2") == "from F♯m: 2 common tones · 1 half step · 1 leap"
+    assert half_step_words(bare_chords).startswith("5 half steps")
+
+
+def test_a_voice_is_dragged_by_scale_steps_and_undone_in_one(qtbot, window):
+    threads, session = window.chords.threads, window.session
+    before = session.loop
+    bar = next(b for b in threads._model.bars if b.voice == 2)
+    start = threads.bar_box(bar).center().toPoint()
+    drag(qtbot, threads, start, start - QPoint(0, round(3.2 * threads._lane_height())))
+    chord = session.loop.chord(bar.chord_id)
+    moved = set(chord.voices) - set(before.chord(bar.chord_id).voices)
+    assert len(moved) == 1
+    assert before.key.has(moved.pop())
+    assert session.selection.chord_id == bar.chord_id
+    session.undo()
+    assert session.loop is before
+    assert not session.history.can_undo
+
+
+def test_a_voice_is_moved_by_keys(qtbot, window):
+    threads, session = window.chords.threads, window.session
+    threads.setFocus()
+    qtbot.keyClick(threads, Qt.Key.Key_PageUp)
+    assert session.selection.voice == 0
+    before = session.loop.chords[0].voices
+    qtbot.keyClick(threads, Qt.Key.Key_Up)
+    assert session.loop.chords[0].voices[0] == session.loop.key.step(before[0], 1)
+    qtbot.keyClick(threads, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    qtbot.keyClick(threads, Qt.Key.Key_Right)
+    assert session.selection.chord_id == session.loop.chords[1].id
+
+
+def test_choosing_a_degree_and_a_seventh_changes_the_chord_and_the_sound(qtbot, window):
+    inspector, session = window.chords.inspector, window.session
+    sound = session.rendered[TREATED].audio
+    inspector.degrees.button(6).click()
+    assert session.loop.chords[0].read(session.loop.key).name == "D"
+    inspector.seventh.click()
+    assert session.loop.chords[0].read(session.loop.key).name == "Dmaj7"
+    inspector.borrowed.button("bII").click()
+    assert session.loop.chords[0].read(session.loop.key).degree == "bII"
+    assert inspector.title.text() == "G"
+    settled(qtbot, session)
+    assert rms(session.rendered[TREATED].audio - sound) > 1e-3
+
+
+def test_pressing_a_chord_tile_selects_it(qtbot, window):
+    tiles, session = window.chords.tiles, window.session
+    second = session.loop.chords[1]
+    qtbot.mouseClick(tiles, LEFT, NONE, tiles.box(second).center().toPoint())
+    assert session.selection.chord_id == second.id
+
+
+# --- heading ------------------------------------------------------------------------------------
+
+
+def test_the_key_tile_moves_everything_and_shows_what_sounds(qtbot, window):
+    session = window.session
+    popup = open_key(window.heading.key, session)
+    qtbot.addWidget(popup)
+    row = popup.findChildren(QWidget, options=Qt.FindChildOption.FindChildrenRecursively)
+    tonic = next(w for w in row if w.accessibleName() == "Tonic: A")
+    tonic.click()
+    assert session.loop.key == Key("A", "minor")
+    popup.close()
+    shifted = edits.set_treatment_setting
+    session.apply("add", lambda p: edits.add_treatment(p, None, "shift"))
+    added = session.loop.line[-1].id
+    session.apply("shift", lambda p: shifted(p, None, added, "semitones", -3.0))
+    assert "sounds F♯ minor" in window.heading.key.accessibleName()
+    assert window.heading.key._differs == "sounds F♯ minor"
+
+
+def test_the_tempo_tile_takes_a_typed_tempo(qtbot, window):
+    session = window.session
+    popup = open_tempo(window.heading.tempo, session)
+    field = popup.findChild(FieldWidget)
+    qtbot.keyClicks(field, "9")
+    qtbot.keyClicks(field._editor, "8.5")
+    qtbot.keyClick(field._editor, Qt.Key.Key_Return)
+    popup.close()
+    assert session.loop.tempo == 98.5
+    assert "98.5 BPM" in window.heading.tempo.accessibleName()
+    settled(qtbot, session)
+    assert session.rendered[TREATED].audio.shape[1] == session.loop.frames
+
+
+def test_renaming_in_the_heading(qtbot, window):
+    title = window.heading.title
+    title.selectAll()
+    qtbot.keyClicks(title, "Last Ferry North")
+    qtbot.keyClick(title, Qt.Key.Key_Return)
+    assert window.session.loop.title == "Last Ferry North"
+    title.setText("   ")
+    title.editingFinished.emit()
+    assert window.session.loop.title == title.text() == "Last Ferry North"
+
+
+# --- sound --------------------------------------------------------------------------------------
+
+
+def test_space_plays_and_b_compares_at_the_same_loudness(qtbot, window, speaker):
+    session = window.session
+    qtbot.keyClick(window, Qt.Key.Key_Space)
+    assert session.player.playing
+    assert window.heading.play.isChecked()
+    speaker.pull(4096)
+    qtbot.keyClick(window, Qt.Key.Key_B)
+    assert session.hearing == BARE
+    bare, treated = session.loudness[BARE].lufs, session.loudness[TREATED].lufs
+    assert session.match_db == pytest.approx(treated - bare, abs=0.01)
+    before = session.player.share
+    speaker.pull(2048)
+    out = speaker.pull(4096)
+    assert session.player.share == pytest.approx(before, abs=0.1)
+    at = round(session.player.share * session.rendered[BARE].audio.shape[1])
+    wanted = session.rendered[BARE].audio[:, at - 4096 : at].T * 10 ** (session.match_db / 20)
+    assert np.abs(out - np.clip(wanted, -1, 1)).max() < 1e-4
+    qtbot.keyClick(window, Qt.Key.Key_Space)
+    assert not session.player.playing
+
+
+def test_an_edit_is_heard_without_stopping(qtbot, window, speaker):
+    session = window.session
+    session.set_playing(True)
+    speaker.pull(4096)
+    first = session.rendered[TREATED]
+    line = session.loop.line[0].id
+    session.apply("wear", lambda p: edits.set_treatment_setting(p, None, line, "wear", 95.0))
+    while session.rendered[TREATED] is first:
+        assert np.abs(speaker.pull(1024)).max() > 1e-4
+        qtbot.wait(5)
+    speaker.pull(1024)
+    out = speaker.pull(2048)
+    at = round(session.player.share * session.loop.frames)
+    assert np.abs(out - session.rendered[TREATED].audio[:, at - 2048 : at].T).max() < 1e-5
+
+
+def test_dragging_on_the_ribbon_hears_a_part_and_pressing_goes_there(qtbot, window, speaker):
+    ribbon, player = window.ribbon, window.session.player
+    y = 50
+    drag(qtbot, ribbon, QPoint(round(ribbon._x(0.26)), y), QPoint(round(ribbon._x(0.49)), y))
+    assert player.part == (0.25, 0.5)  # to the nearest beat
+    qtbot.mouseDClick(ribbon, LEFT)
+    assert player.part == (0.0, 1.0)
+    qtbot.mouseClick(ribbon, LEFT, NONE, QPoint(round(ribbon._x(0.75)), y))
+    assert player.share == pytest.approx(0.75, abs=0.01)
+    ribbon.setFocus()
+    qtbot.keyClick(ribbon, Qt.Key.Key_Right)
+    assert player.share == pytest.approx(0.875, abs=0.01)
+
+
+def test_the_ribbon_shows_every_heard_layer_and_the_playhead(qtbot, window):
+    qtbot.waitUntil(lambda: len(window.ribbon._strata) == 4, timeout=10_000)
+    assert {role for role, _ in window.ribbon._strata} == {"keys", "pad", "pluck", "bass"}
+    window.session.player.seek(0.5)
+    window._follow_sound()
+    image = window.ribbon.grab().toImage()
+    x = round(window.ribbon._x(0.5))
+    colours = {image.pixelColor(x + dx, 40).name() for dx in (-1, 0)}
+    assert QColor(look.look.tokens.signal).name() in colours
+
+
+# --- layers -------------------------------------------------------------------------------------
+
+
+def test_layers_are_levelled_panned_heard_alone_and_taken_out(qtbot, window):
+    window.show_stage(1)
+    session = window.session
+    row = window.layers.rows["l2"]
+    row.level.setFocus()
+    qtbot.keyClicks(row.level, "-")
+    qtbot.keyClicks(row.level._editor, "9")
+    qtbot.keyClick(row.level._editor, Qt.Key.Key_Return)
+    assert session.loop.layer("l2").level_db == -9
+    drag(qtbot, row.pan, QPoint(40, 20), QPoint(80, 20))
+    assert session.loop.layer("l2").pan == pytest.approx(0.4, abs=0.03)
+    row.hear.click()
+    assert window.layers.heard.text() == "heard: Slow vault"
+    settled(qtbot, session)
+    alone = session.rendered[TREATED].audio
+    row.hear.click()
+    row.off.click()
+    assert "Slow vault" not in window.layers.heard.text()
+    settled(qtbot, session)
+    assert rms(alone - session.rendered[TREATED].audio) > 1e-3
+
+
+def test_lens_sound_and_touch_are_changed_in_the_inspector(qtbot, window):
+    window.show_stage(1)
+    session, inspector = window.session, window.layers.inspector
+    session.select(layer_id="l1")
+    inspector.lens.button("broken").click()
+    assert session.loop.layer("l1").lens.kind == "broken"
+    inspector.fields["lens step_ticks"].nudge(1, fine=False)
+    assert session.loop.layer("l1").lens.step_ticks == 320
+    inspector.fields["touch spread"].type_text("22")
+    assert session.loop.layer("l1").touch.spread == 22
+    inspector.fields["sound felt"].type_text("10")
+    assert dict(session.loop.layer("l1").sound.settings)["felt"] == 10
+    inspector.sound.setCurrentIndex(inspector.sound.findData("warm pad"))
+    inspector.sound.activated.emit(0)
+    assert session.loop.layer("l1").sound.name == "warm pad"
+    assert "sound hollow" in inspector.fields
+
+
+def test_layers_are_added_and_removed(qtbot, window):
+    window.show_stage(1)
+    session = window.session
+    window.layers.add.menu().actions()[0].trigger()
+    assert len(session.loop.layers) == len(window.layers.rows) == 5
+    assert session.selection.layer_id == session.loop.layers[-1].id
+    session.apply("x", lambda p: edits.remove_layer(p, p.layers[-1].id))
+    assert len(window.layers.rows) == 4
+
+
+# --- texture ------------------------------------------------------------------------------------
+
+
+def test_the_descent_is_edited_and_every_row_gets_its_strip(qtbot, window):
+    window.show_stage(2)
+    session, stage = window.session, window.texture
+    stage.adders["hall"].click()
+    assert [r.treatment_id for r in stage.rows] == [t.id for t in session.loop.line]
+    row = stage.rows[-1]
+    row.fields["decay_s"].type_text("6 s")
+    row.fields["blend"].type_text("60")
+    assert session.loop.line[-1].full["decay_s"] == 6
+    assert session.loop.line[-1].blend == 0.6
+    assert row.says.text().startswith("rings 6.0 s")
+    row.switch.click()
+    assert not session.loop.line[-1].on
+    assert row.switch.text() == "out"
+    row.move_by(-1)
+    assert [t.kind for t in session.loop.line] == ["weathering", "hall", "cuts"]
+    qtbot.waitUntil(lambda: all(s._db is not None for s in stage.strips), timeout=20_000)
+    bare, *_, treated = [s._db for s in stage.strips]
+    assert np.abs(bare - treated).mean() > 0.5
+    qtbot.keyClick(stage.rows[1], Qt.Key.Key_Delete)
+    assert [t.kind for t in session.loop.line] == ["weathering", "cuts"]
+
+
+def test_pressing_a_strip_hears_the_loop_up_to_there(qtbot, window):
+    window.show_stage(2)
+    session, stage = window.session, window.texture
+    whole = session.rendered[TREATED].audio
+    qtbot.mouseClick(stage.strips[0], LEFT)
+    assert session.heard_up_to == (None, 0)
+    assert stage.strips[0].heard_to_here
+    settled(qtbot, session)
+    qtbot.wait(20)
+    assert not session.rendered[TREATED].loop.line
+    assert rms(session.rendered[TREATED].audio - whole) > 1e-3
+    qtbot.mouseClick(stage.strips[0], LEFT)
+    assert session.heard_up_to is None
+
+
+def test_lines_of_layers_are_opened_from_the_list(qtbot, window):
+    window.show_stage(2)
+    qtbot.mouseClick(window.texture.targets.buttons["l3"], LEFT)
+    assert window.session.selection.line_of == "l3"
+    assert window.texture.title.text() == "Reef pluck, from bare to treated"
+    kinds = [t.kind for t in window.session.loop.layer("l3").line]
+    assert len(window.texture.rows) == len(kinds)
+
+
+# --- files, start, recovery -----------------------------------------------------------------------
+
+
+def test_delivery_writes_what_it_lists(qtbot, window, tmp_path):
+    window.show_stage(3)
+    stage = window.deliver
+    stage.folder.setText(str(tmp_path / "out"))
+    stage.bits.button(16).click()
+    assert stage.write.text() == "Write 7 files"
+    stage.midi.setChecked(False)
+    assert stage.write.text() == "Write 6 files"
+    qtbot.mouseClick(stage.write, LEFT)
+    qtbot.waitUntil(lambda: stage.result.text().startswith("Wrote 6 files"), timeout=30_000)
+    assert len(list((tmp_path / "out").iterdir())) == 6
+    (tmp_path / "file").write_text("x")
+    stage.folder.setText(str(tmp_path / "file" / "in"))
+    qtbot.mouseClick(stage.write, LEFT)
+    qtbot.waitUntil(lambda: "could not make the folder" in stage.result.text(), timeout=10_000)
+    assert stage.write.isEnabled()
+
+
+def test_from_a_card_to_files_in_under_twenty_actions(qtbot, window, tmp_path):
+    actions = 0
+
+    def act(what, *arguments):
+        nonlocal actions
+        actions += 1
+        what(*arguments)
+
+    act(qtbot.keyClick, window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    start = window.start
+    assert window.stack.currentWidget() is start
+    act(qtbot.mouseClick, start.cards["Marlow Quist"], LEFT)
+    act(start.bars.button(4).click)
+    first = start._loop
+    act(qtbot.mouseClick, start.another, LEFT)
+    assert start._loop != first
+    assert window.heading.under.text() == "not begun yet"
+    act(qtbot.mouseClick, start.begin, LEFT)
+    assert window.session.loop.style == "Marlow Quist"
+    assert window.session.loop.bars == 4
+    act(qtbot.keyClick, window, Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
+    window.deliver.folder.setText(str(tmp_path / "out"))
+    actions += 1
+    act(qtbot.mouseClick, window.deliver.write, LEFT)
+    qtbot.waitUntil(lambda: window.deliver.result.text().startswith("Wrote"), timeout=60_000)
+    assert actions < 20
+    kinds = [p.suffix for p in (tmp_path / "out").iterdir()]
+    assert kinds.count(".mid") == 1
+    assert kinds.count(".wav") >= 5
+
+
+def test_a_preview_changes_nothing(qtbot, window):
+    before = window.session.loop
+    window.start_loop()
+    window.start.another_draw()
+    assert window.session.previewing
+    window.start.leave()
+    assert window.session.loop is before
+    assert not window.session.previewing
+    assert window.heading.title.text() == before.title
+
+
+def test_saving_and_opening(qtbot, window, tmp_path, monkeypatch):
+    from PyQt6.QtWidgets import QFileDialog
+
+    session, path = window.session, tmp_path / "Ice Road.cloudrift"
+    session.apply("tempo", lambda p: edits.set_tempo(p, 101))
+    assert window.windowTitle() == "Ice Road * – Cloudrift"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
+    qtbot.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    assert load(path).tempo == 101
+    assert window.windowTitle() == "Ice Road – Cloudrift"
+    bad = tmp_path / "bad.cloudrift"
+    bad.write_bytes(path.read_bytes()[:300])
+    window.open_file(bad)
+    assert "no whole loop file" in window.message.text()
+    assert session.loop.tempo == 101
+    session.apply("tempo", lambda p: edits.set_tempo(p, 90))
+    answer(monkeypatch, "Go back")
+    window.open_file(path)
+    assert session.loop.tempo == 90  # "Go back"
+    session.undo()
+    window.open_file(path)
+    assert session.path == path
+
+
+def test_a_failed_save_is_said_and_nothing_is_lost(window, tmp_path):
+    session = window.session
+    assert not session.save(tmp_path / "none" / "x.cloudrift")
+    assert "could not write" in window.message.text()
+    assert not session.is_saved
+    assert session.path is None
+
+
+def test_unsaved_work_is_kept_and_forgotten_once_saved(session, tmp_path):
+    folder = tmp_path / "state"
+    session.keep_unsaved()
+    assert not folder.exists() or not list(folder.iterdir())  # nothing has been done yet
+    session.apply("tempo", lambda p: edits.set_tempo(p, 77))
+    session.keep_unsaved()
+    (kept,) = folder.iterdir()
+    assert load(kept).tempo == 77
+    session.save(tmp_path / "a.cloudrift")
+    assert not list(folder.iterdir())
+
+
+def test_work_of_a_crash_is_offered_and_opened(qtbot, window, tmp_path, monkeypatch):
+    from cloudrift.desktop.app import offer_unsaved
+
+    folder = recovery.state_folder()
+    lost = edits.set_tempo(window.session.loop, 66)
+    recovery.keep(lost, None, folder).rename(folder / "999999.cloudrift")
+    answer(monkeypatch, "Open it")
+    monkeypatch.setattr(window.session, "_state_folder", folder)
+    offer_unsaved(window)
+    assert window.session.loop == lost
+    assert not window.session.is_saved
+    assert not (folder / "999999.cloudrift").exists()
+
+
+# --- the whole ------------------------------------------------------------------------------------
+
+
+def test_every_command_is_in_the_menus_and_in_the_finder(qtbot, window):
+    finder = window.find_command()
+    assert finder.list.count() == sum(a.isEnabled() for a in window._commands)
+    qtbot.keyClicks(finder.line, "textur")
+    qtbot.keyClick(finder.line, Qt.Key.Key_Return)
+    assert window.stack.currentWidget() is window.texture
+    keys = [a.shortcut().toString() for a in window._commands if not a.shortcut().isEmpty()]
+    assert len(keys) == len(set(keys))
+
+
+def luminance(name):
+    channels = [QColor(name).redF(), QColor(name).greenF(), QColor(name).blueF()]
+    linear = [c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4 for c in channels]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+
+@pytest.mark.parametrize("theme", sorted(look.THEMES))
+def test_text_and_marks_have_contrast(theme):
+    tokens = look.THEMES[theme]
+
+    def contrast(a, b):
+        high, low = sorted(
+            (luminance(getattr(tokens, a)), luminance(getattr(tokens, b))), reverse=True
+        )
+        return (high + 0.05) / (low + 0.05)
+
+    for text in ("ink", "ink_soft", "focus", "signal"):
+        for ground in ("paper", "card"):
+            assert contrast(text, ground) >= (4.5 if text != "signal" else 4.0), (text, ground)
+    for fill in ("ink", "focus", "good"):
+        assert contrast("on_ink", fill) >= 4.5, fill
+    for role in ("keys", "pad", "pluck", "bass", "signal", "lead", "strings", "voice", "bell"):
+        assert contrast(role, "paper") >= 3, role
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1100, 700)])
+def test_nothing_overlaps_in_the_heading_at_any_size(qtbot, window, size):
+    window.resize(*size)
+    qtbot.wait(50)
+    heading = window.heading
+    parts = [heading.title, heading.key, heading.tempo, heading.length, heading.style_tile,
+             heading.play, heading.position, heading.compare, heading.meter]  # fmt: skip
+    boxes = [(p.mapTo(window, QPoint(0, 0)).x(), p.width()) for p in parts]
+    for (x, width), (following, _) in pairwise(boxes):
+        assert x + width <= following
+    assert boxes[-1][0] + boxes[-1][1] <= size[0]
+
+
+def test_both_themes_paint_every_stage(qtbot, window):
+    app = look.QApplication.instance()
+    seen = []
+    for theme in ("Nightfall", "Daybreak"):
+        look.apply(app, theme)
+        for stage in range(4):
+            window.show_stage(stage)
+            image = window.grab().toImage()
+            seen.append(image.pixelColor(4, 700).name())
+    assert len(set(seen[:4])) == len(set(seen[4:])) == 1
+    assert seen[0] != seen[4]
