@@ -9,7 +9,7 @@ from cloudrift.audio.files import read_audio, write_atomically, write_wav
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.audio.resample import resample_circular, shift_held
 from cloudrift.audio.spectrum import chroma, spectrogram
-from cloudrift.audio.wrap import circular_noise, filter_circular, fold, read_circular
+from cloudrift.audio.wrap import circular_noise, filter_circular, fold, read_displaced
 from cloudrift.ground import CloudriftError
 from tests.conftest import db, main_hz, rms, sine
 
@@ -31,7 +31,7 @@ def test_a_filter_in_the_steady_state_is_a_circular_convolution(n, rng):
     audio = rng.standard_normal((2, n)).astype(np.float32)
     impulse = (rng.standard_normal(3000) * np.exp(-np.arange(3000) / 500)).astype(np.float32)
     out = filter_circular(
-        audio, lambda length: np.fft.rfft(impulse, length).astype(np.complex64)[None], 3000
+        audio, lambda s, length: s * np.fft.rfft(impulse, length).astype(np.complex64), 3000
     )
     wanted = np.fft.irfft(np.fft.rfft(audio) * np.fft.rfft(fold(impulse[None], n)), n)
     assert np.abs(out - wanted).max() < 2e-4
@@ -39,17 +39,17 @@ def test_a_filter_in_the_steady_state_is_a_circular_convolution(n, rng):
 
 def test_channels_may_feed_each_other(rng):
     audio = rng.standard_normal((2, 4096)).astype(np.float32)
-    swap = np.array([[0, 1], [1, 0]], np.complex64)
-    out = filter_circular(audio, lambda n: np.repeat(swap[:, :, None], n // 2 + 1, axis=2), 10)
+    out = filter_circular(audio, lambda spectrum, _length: spectrum[::-1], 10)
     assert np.abs(out - audio[::-1]).max() < 1e-5
 
 
 @pytest.mark.parametrize("n", [44_100, PRIME])
 def test_reading_between_frames_follows_the_wave_over_the_seam(n):
-    places = np.linspace(-50, n + 50, n, endpoint=False) + 0.37
-    out = read_circular(whole_turns(n, 900), places)
-    wanted = 0.5 * np.sin(2 * np.pi * 900 * places / n)
-    assert np.abs(out[0] - wanted).max() < 1e-4
+    away = (80.37 * np.sin(2 * np.pi * np.arange(n) / n)).astype(np.float32)
+    wanted = 0.5 * np.sin(2 * np.pi * 900 * (np.arange(n) + away) / n)
+    assert np.abs(read_displaced(whole_turns(n, 900), away)[0] - wanted).max() < 1e-4
+    twice = read_displaced(np.tile(whole_turns(n, 900), 2), away)
+    assert np.abs(twice[0, n:] - wanted).max() < 1e-4
 
 
 @pytest.mark.parametrize("frames", [PRIME, 52_500, 37_000])

@@ -219,12 +219,12 @@ def test_a_part_is_the_same_in_a_loop_and_in_a_loop_played_twice(name):
 
 
 def test_tones_are_kept_and_bounded():
-    tones = ToneCache(limit_bytes=4 << 20)
+    tones = ToneCache(tone_bytes=4 << 20, note_bytes=1 << 20)
     sound = find_sound("felt upright")
     for pitch in range(48, 72):
         render_part((Note(start_tick=0, length_ticks=960, pitch=pitch),), sound, (), CLOCK,
                     loop_ticks=960, frames=44_100, tones=tones)  # fmt: skip
-    assert tones._size <= 4 << 20
+    assert (1 << 20) < tones.size_bytes <= 5 << 20
 
 
 def test_sounds_are_found_in_the_ways_people_write_them():

@@ -3,13 +3,12 @@
 import functools
 
 import numpy as np
-import pyloudnorm
 import scipy.fft as sf
-import scipy.signal as ss
 import soxr
+from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import QUIET_DB, Stereo, to_db
-from cloudrift.audio.wrap import Response, fast_length
+from cloudrift.audio.wrap import fast_length
 
 BLOCK_S, HOP_S = 0.4, 0.1  # gating block and its hop, BS.1770-4
 ABSOLUTE_GATE_LUFS, RELATIVE_GATE_LU = -70.0, -10.0
@@ -42,12 +41,14 @@ def integrated_lufs(audio: Stereo, rate: int) -> float:
 
 
 @functools.lru_cache(maxsize=4)
-def _k_response(length: int, rate: int) -> Response:
-    w = np.linspace(0, np.pi, length // 2 + 1)
-    total = np.ones(len(w), complex)
+def _k_response(length: int, rate: int) -> NDArray[np.complex64]:
+    import pyloudnorm  # noqa: PLC0415 - it brings half a second of imports
+
+    z = np.exp(-1j * np.linspace(0, np.pi, length // 2 + 1))
+    total = np.ones(len(z), complex)
     for stage in pyloudnorm.Meter(rate)._filters.values():
-        total *= ss.freqz(stage.b, stage.a, worN=w)[1]
-    return total.astype(np.complex64)[None]
+        total *= np.polyval(stage.b[::-1], z) / np.polyval(stage.a[::-1], z)
+    return total.astype(np.complex64)
 
 
 def true_peak_db(audio: Stereo, rate: int) -> float:

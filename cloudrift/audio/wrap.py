@@ -13,10 +13,13 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo, raised_cosine
 from cloudrift.audio.pair import both
 
-# (1, bins): the same for both channels; (2, 2, bins): [to, from], when channels feed each other.
-Response = NDArray[np.complex64]
+Spectrum = NDArray[np.complex64]  # (2, bins) or (2, blocks, bins)
+Through = Callable[[Spectrum, int], Spectrum]  # a spectrum and its FFT length -> what comes out
 FFT_WORKERS = 2
 BEFORE = 4096  # frames that a response may reach back: smooth phases ring a little both ways
+BLOCK = 16_384  # a block and its spectrum stay in the processor's cache
+AFTER = 1024  # frames that a response may reach back within a block
+LONGEST_BLOCK_RING = BLOCK // 2
 
 
 def fast_length(frames: int) -> int:
@@ -37,25 +40,24 @@ def fold(audio: NDArray[np.float32], frames: int) -> NDArray[np.float32]:
     return padded.reshape(audio.shape[0], rounds, frames).sum(axis=1)
 
 
-def filter_circular(
-    audio: Stereo, response_at: Callable[[int], Response], ring_frames: int
-) -> Stereo:
+def filter_circular(audio: Stereo, through: Through, ring_frames: int) -> Stereo:
     """Apply a linear process to a loop in its steady state.
+
+    A process that rings briefly is run over overlapping blocks that fit the processor's cache,
+    which is three times quicker than one long transform.
 
     Parameters
     ----------
     audio : (2, n) the loop.
-    response_at : given an FFT length, the complex response at its real-FFT bins.
+    through : given a real spectrum and its FFT length, the spectrum that comes out; it may
+        change what it is given.
     ring_frames : how long the process rings; what rings on after the end is folded to the start.
     """
     n = audio.shape[1]
+    if ring_frames <= LONGEST_BLOCK_RING and n > 2 * BLOCK:
+        return _filter_blocks(audio, through, ring_frames)
     length = n if fast_length(n) == n else fast_length(n + ring_frames + 2 * BEFORE)
-    spectrum = sf.rfft(audio, length, workers=FFT_WORKERS)
-    response = response_at(length)
-    if response.ndim == 3:
-        spectrum = np.einsum("oib,ib->ob", response, spectrum)
-    else:
-        spectrum *= response
+    spectrum = through(sf.rfft(audio, length, workers=FFT_WORKERS), length)
     out = sf.irfft(spectrum, length, workers=FFT_WORKERS, overwrite_x=True)
     if length == n:
         return np.ascontiguousarray(out)
@@ -64,61 +66,94 @@ def filter_circular(
     return np.roll(fold(ordered, n), -BEFORE, axis=1)
 
 
+def _blocks(padded: NDArray[np.float32], hop: int) -> NDArray[np.float32]:
+    """View (…, frames) as overlapping blocks, (…, count, BLOCK), without copying."""
+    return np.lib.stride_tricks.sliding_window_view(padded, BLOCK, axis=-1)[..., ::hop, :]
+
+
+def _padded(audio: NDArray[np.float32], before: int, hop: int) -> NDArray[np.float32]:
+    """Let a loop run on at both ends so that blocks of a hop cover all of it."""
+    n = audio.shape[-1]
+    count = -(-n // hop)
+    after = (count - 1) * hop + BLOCK - before - n
+    return np.concatenate([audio[..., n - before :], audio, audio[..., : max(after, 0)]], axis=-1)
+
+
+def _filter_blocks(audio: Stereo, through: Through, ring_frames: int) -> Stereo:
+    """Overlap-save: the first ``ring`` and the last ``AFTER`` frames of each block are not kept."""
+    n = audio.shape[1]
+    hop = BLOCK - ring_frames - AFTER
+    spectrum = sf.rfft(_blocks(_padded(audio, ring_frames, hop), hop))
+    out = sf.irfft(through(spectrum, BLOCK), BLOCK, overwrite_x=True)
+    kept = out[:, :, ring_frames : ring_frames + hop]
+    return np.ascontiguousarray(kept.reshape(2, -1)[:, :n])
+
+
 def shaped_oversampled(
     audio: Stereo,
     shape: Callable[[NDArray[np.float32]], NDArray[np.float32]],
-    response_at: Callable[[int], NDArray[np.float32]],
+    response: NDArray[np.float32],
 ) -> Stereo:
     """Bend a loop's wave at twice its rate, then filter it (zero phase), in the steady state.
 
     Parameters
     ----------
-    shape : a memoryless curve for one channel; overtones it makes up to the doubled Nyquist
+    shape : a memoryless curve along the last axis; overtones it makes up to the doubled Nyquist
         frequency are taken away rather than folded back.
-    response_at : given an FFT length, a real response at its bins, applied on the way down.
+    response : a real response at the bins of a transform of BLOCK frames, for the way down.
     """
-    n = audio.shape[1]
-    length = fast_length(n + 2 * BEFORE)
-    length += length % 2
-    length = fast_length(length)
-    at = np.arange(-BEFORE, length - BEFORE) % n
-    fade = raised_cosine(BEFORE // 2)
+    n, edge = audio.shape[1], 2 * AFTER
+    if n < BLOCK:  # a very short loop is bent as several of its turns
+        turns = -(-BLOCK // n)
+        return shaped_oversampled(np.tile(audio, turns), shape, response)[:, :n].copy()
+    hop = BLOCK - 2 * edge
+    fade = raised_cosine(edge // 2)
+    window = np.ones(BLOCK, np.float32)
+    window[: edge // 2], window[-(edge // 2) :] = fade, fade[::-1]
     out = np.empty_like(audio)
 
     def run(channel: int) -> None:
-        padded = audio[channel, at]  # the loop runs on at both ends; only far ends are faded
-        padded[: len(fade)] *= fade
-        padded[-len(fade) :] *= fade[::-1]
-        high = sf.irfft(sf.rfft(padded), 2 * length) * np.float32(2)
-        bent = sf.rfft(shape(high))[: length // 2 + 1] * response_at(length)
-        out[channel] = sf.irfft(bent, length)[BEFORE : BEFORE + n] * np.float32(0.5)
+        blocks = _blocks(_padded(audio[channel], edge, hop), hop) * window
+        high = sf.irfft(sf.rfft(blocks), 2 * BLOCK) * np.float32(2)
+        bent = sf.rfft(shape(high))[:, : BLOCK // 2 + 1] * (response * np.float32(0.5))
+        kept = sf.irfft(bent, BLOCK)[:, edge : edge + hop]
+        out[channel] = kept.reshape(-1)[:n]
 
     both(run)
     return out
 
 
-def read_circular(audio: Stereo, positions: NDArray[np.float64]) -> Stereo:
-    """Read a loop at fractional frame positions (cubic B-spline, wrapped): (2, len(positions)).
+def read_displaced(audio: Stereo, away: NDArray[np.float32]) -> Stereo:
+    """Read a loop with every frame displaced by ``away`` frames (cubic B-spline, wrapped).
 
-    Positions that move steadily read memory nearly in order, so this is quick; the weights are
-    shared by both channels.
+    ``away`` is (n,), or one period of it. The weights are shared by both channels, and places
+    that move steadily read memory nearly in order.
     """
     from scipy.ndimage import spline_filter1d  # noqa: PLC0415 - slow to import, rarely needed
 
     n = audio.shape[1]
-    whole = np.floor(positions)
-    f = (positions - whole).astype(np.float32)
-    at = np.remainder(whole.astype(np.int64), n)
+    whole = np.floor(away)
+    f = away - whole
+    at = whole.astype(np.int64)
+    at += np.arange(len(away))
+    if len(away) < n:
+        turns = n // len(away)
+        at = (at + np.arange(turns)[:, None] * len(away)).reshape(-1)
+        f = np.tile(f, turns)
+    at %= n
     g = 1 - f
-    weights = (g**3 / 6, 2 / 3 - f * f * (1 - f / 2), 2 / 3 - g * g * (1 - g / 2), f**3 / 6)
-    out = np.empty((2, len(positions)), np.float32)
+    third = np.float32(2 / 3)
+    weights = (
+        g * g * g / 6, third - f * f * (1 - f / 2), third - g * g * (1 - g / 2), f * f * f / 6,
+    )  # fmt: skip
+    out = np.empty((2, n), np.float32)
 
     def read(channel: int) -> None:
         spline = spline_filter1d(audio[channel], order=3, mode="grid-wrap", output=np.float32)
         padded = np.concatenate([spline[-1:], spline, spline[:2]])
         total = padded[at] * weights[0]
         for k in (1, 2, 3):
-            total += padded[at + k] * weights[k]
+            total += padded[k:][at] * weights[k]
         out[channel] = total
 
     both(read)

@@ -1,14 +1,14 @@
 """Playing a part: notes to audio, with envelopes, velocity and the seam; for every sound."""
 
-import threading
-from collections import OrderedDict
-from collections.abc import Iterable
+from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass
+from functools import partial
 from itertools import pairwise
 
 import numpy as np
 
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
+from cloudrift.ground.lru import BoundedStore
 from cloudrift.ground.settings import Full, Settings
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import Clock
@@ -20,42 +20,44 @@ STEP_S = 0.75  # tones are computed in steps of this, so that slightly longer no
 NEPERS_60_DB = 6.908
 
 
+TONE_BYTES, NOTE_BYTES = 80 << 20, 144 << 20
+SHAPING = frozenset({"attack_ms", "decay_ms", "sustain", "release_ms", "brightness", "width"})
+
+
 class ToneCache:
-    """Undamped tones by sound, settings, pitch and variant; bounded in bytes, safe for threads."""
+    """Undamped tones, and notes as played; both bounded in bytes.
 
-    def __init__(self, limit_bytes: int = 192 << 20) -> None:
-        self._limit = limit_bytes
-        self._size = 0
-        self._tones: OrderedDict[tuple[object, ...], Tone] = OrderedDict()
-        self._lock = threading.Lock()
+    A tone serves every note of its pitch; a finished note serves the loops in which it is again
+    the same, which after most edits is nearly all of them.
+    """
 
-    def get(self, instrument: Instrument, settings: Settings, request: ToneRequest) -> Tone:
+    def __init__(self, tone_bytes: int = TONE_BYTES, note_bytes: int = NOTE_BYTES) -> None:
+        self._tones = BoundedStore[Tone](tone_bytes, lambda t: t.soft.nbytes + t.hard.nbytes)
+        self._notes = BoundedStore[Stereo](note_bytes, lambda audio: audio.nbytes)
+
+    @property
+    def size_bytes(self) -> int:
+        """How much is held."""
+        return self._tones.size_bytes + self._notes.size_bytes
+
+    def tone(self, instrument: Instrument, settings: Settings, request: ToneRequest) -> Tone:
         """Return a tone of at least the requested frames, computing it if need be."""
         tonal = tuple(pair for pair in settings if pair[0] not in SHAPING)
         key = (instrument.name, instrument.version, tonal, request.pitch, request.variant,
                request.rate)  # fmt: skip
-        with self._lock:
-            tone = self._tones.get(key)
-            if tone is not None and tone.soft.shape[1] >= request.frames:
-                self._tones.move_to_end(key)
-                return tone
-        tone = instrument.tone(request)
-        with self._lock:
-            before = self._tones.pop(key, None)
-            self._size -= _size(before) if before else 0
-            self._tones[key] = tone
-            self._size += _size(tone)
-            while self._size > self._limit and len(self._tones) > 1:
-                _, oldest = self._tones.popitem(last=False)
-                self._size -= _size(oldest)
+        tone = self._tones.get(key)
+        if tone is None or tone.soft.shape[1] < request.frames:
+            tone = instrument.tone(request)
+            self._tones.put(key, tone)
         return tone
 
-
-SHAPING = frozenset({"attack_ms", "decay_ms", "sustain", "release_ms", "brightness", "width"})
-
-
-def _size(tone: Tone) -> int:
-    return tone.soft.nbytes + tone.hard.nbytes
+    def note(self, key: Hashable, make: Callable[[], Stereo]) -> Stereo:
+        """Return a finished note, computing it if need be."""
+        audio = self._notes.get(key)
+        if audio is None:
+            audio = make()
+            self._notes.put(key, audio)
+        return audio
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -96,7 +98,10 @@ def render_part(
     if instrument.mono:
         hits = _one_at_a_time(hits, clock.frames(loop_ticks), clock.rate, once)
     for hit in hits:
-        add_wrapped(out, _play(hit, instrument, settings, full, clock.rate, tones), hit.start)
+        key = (instrument.name, instrument.version, settings, clock.rate, hit.note.pitch,
+               hit.note.velocity, hit.variant, hit.held, hit.release)  # fmt: skip
+        audio = tones.note(key, partial(_play, hit, instrument, settings, full, clock.rate, tones))
+        add_wrapped(out, audio, hit.start)
     return out
 
 
@@ -163,7 +168,7 @@ def _play(
         rate=rate,
         settings=full,
     )
-    tone = tones.get(instrument, settings, request)
+    tone = tones.tone(instrument, settings, request)
     gain = (hit.note.velocity / 127) ** VELOCITY_POWER * to_gain(instrument.gain_db)
     bright = brightness_share(hit.note.velocity, full.number("brightness"))
     soft, hard = tone.soft[:, :total], tone.hard[:, :total]

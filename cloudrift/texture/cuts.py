@@ -1,36 +1,57 @@
 """Cuts: low cut and high cut."""
 
 import numpy as np
-import scipy.signal as ss
+from numpy.typing import NDArray
 
-from cloudrift.audio.wrap import Response
+from cloudrift.audio.wrap import Spectrum
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.kind import Kind, Linear
 
 LOW_OFF_HZ, HIGH_OFF_HZ = 20.0, 20_000.0
 
 
-def _response(full: Full, _draw: int, rate: int, length: int) -> Response:
-    """Butterworth, evaluated as the analogue prototype, so that nothing is bent near the top."""
-    s = 2j * np.pi * np.fft.rfftfreq(length, 1 / rate)
-    total = np.ones(len(s), complex)
-    order = round(full.number("slope_db") / 6)
-    _, poles, _ = ss.butter(order, 1.0, analog=True, output="zpk")
+def _through(spectrum: Spectrum, full: Full, _draw: int, rate: int, length: int) -> Spectrum:
+    """Butterworth, evaluated as the analogue prototype, so that nothing is bent near the top.
+
+    A filter of order 2 m is m resonant pairs, 1 / (1 - x^2 + 2 i z x), with x the frequency over
+    the cut's for a high cut and the other way up for a low cut.
+    """
+    hz = np.fft.rfftfreq(length, 1 / rate).astype(np.float32)
+    below = np.ones(len(hz), np.complex64)
     low, high = full.number("low_cut_hz"), full.number("high_cut_hz")
-    if low > LOW_OFF_HZ:
-        w = s / (2 * np.pi * low)
-        for pole in poles:
-            total *= w / (1 - pole * w)
+    damping = _damping(full)
+    pair = np.empty(len(hz), np.complex64)
     if high < HIGH_OFF_HZ:
-        w = s / (2 * np.pi * high)
-        for pole in poles:
-            total *= 1 / (w - pole)
-    return total.astype(np.complex64)[None]
+        _multiply_pairs(below, pair, hz / np.float32(high), damping)
+    if low > LOW_OFF_HZ:
+        with np.errstate(divide="ignore"):
+            _multiply_pairs(below, pair, np.minimum(np.float32(low) / hz, 1e4), -damping)
+    return spectrum / below
+
+
+def _multiply_pairs(
+    total: NDArray[np.complex64],
+    pair: NDArray[np.complex64],
+    x: NDArray[np.float32],
+    damping: NDArray[np.float64],
+) -> None:
+    np.subtract(1, x * x, out=pair.real)
+    for one in damping:
+        np.multiply(x, np.float32(2 * one), out=pair.imag)
+        total *= pair
+
+
+def _damping(full: Full) -> NDArray[np.float64]:
+    """The damping of each resonant pair, the least damped first."""
+    order = round(full.number("slope_db") / 6)
+    return np.asarray(np.sin(np.pi / (2 * order) * np.arange(1, order, 2)))
 
 
 def _ring_s(full: Full) -> float:
-    slowest = full.number("low_cut_hz") if full.number("low_cut_hz") > LOW_OFF_HZ else 500.0
-    return min(1.0, 2.0 * full.number("slope_db") / 6 / slowest + 0.02)
+    """How long the least damped pair takes to fall by 90 dB."""
+    low, high = full.number("low_cut_hz"), full.number("high_cut_hz")
+    slowest = min(low if low > LOW_OFF_HZ else high, high)
+    return float(10.4 / (2 * np.pi * slowest * _damping(full)[0])) + 0.005
 
 
 def _says(full: Full) -> str:
@@ -61,5 +82,5 @@ CUTS = Kind(
         )
     ),
     says=_says,
-    linear=Linear(response=_response, ring_s=_ring_s),
+    linear=Linear(through=_through, ring_s=_ring_s),
 )  # fmt: skip

@@ -6,7 +6,7 @@ import numpy as np
 import scipy.fft as sf
 from numpy.typing import NDArray
 
-from cloudrift.audio.wrap import Response, fold
+from cloudrift.audio.wrap import Spectrum, fold
 from cloudrift.ground.draws import stream
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.kind import Kind, Linear
@@ -62,19 +62,28 @@ def _impulse(settings: tuple[tuple[str, float], ...], draw: int, rate: int) -> N
     return np.pad(out, ((0, 0), (delay, 0)))
 
 
-def _response(full: Full, draw: int, rate: int, length: int) -> Response:
-    settings = tuple(sorted((k, float(v)) for k, v in full.items()))  # numbers only
-    impulse = _impulse(settings, draw, rate)
-    h = sf.rfft(fold(impulse, length), workers=2)
+@functools.lru_cache(maxsize=6)
+def _sides(
+    settings: tuple[tuple[str, float], ...], draw: int, rate: int, length: int
+) -> NDArray[np.complex64]:
+    """The hall's left and right as spectra, (2, bins)."""
+    full = Full(dict(settings))
+    h = sf.rfft(fold(_impulse(settings, draw, rate), length), workers=2)
     hz = np.fft.rfftfreq(length, 1 / rate)
     low = full.number("low_cut_hz")
     h *= (1 / (1 + (low / np.maximum(hz, 0.1)) ** 4) ** 0.5).astype(np.float32)
-    width = full.number("width") / 100
-    mid, side = (h[0] + h[1]) / 2, (h[0] - h[1]) / 2 * np.float32(width)
-    left, right = mid + side, mid - side
-    out = np.empty((2, 2, len(hz)), np.complex64)
-    out[0, 0], out[0, 1] = NEAR * left, FAR * left
-    out[1, 0], out[1, 1] = FAR * right, NEAR * right
+    mid, side = (h[0] + h[1]) / 2, (h[0] - h[1]) / 2 * np.float32(full.number("width") / 100)
+    return np.stack([mid + side, mid - side])
+
+
+def _through(spectrum: Spectrum, full: Full, draw: int, rate: int, length: int) -> Spectrum:
+    """Each side of the hall hears both sides of the input, its own more."""
+    settings = tuple(sorted((k, float(v)) for k, v in full.items()))  # numbers only
+    left, right = _sides(settings, draw, rate, length)
+    near, far = np.float32(NEAR), np.float32(FAR)
+    out = np.empty_like(spectrum)
+    np.multiply(near * spectrum[0] + far * spectrum[1], left, out=out[0])
+    np.multiply(far * spectrum[0] + near * spectrum[1], right, out=out[1])
     return out
 
 
@@ -105,7 +114,7 @@ HALL = Kind(
         )
     ),
     says=_says,
-    linear=Linear(response=_response, ring_s=_ring_s),
+    linear=Linear(through=_through, ring_s=_ring_s),
     tail_s=_ring_s,
     draws=True,
 )  # fmt: skip

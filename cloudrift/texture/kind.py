@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import Response
+from cloudrift.audio.wrap import Spectrum
 from cloudrift.ground.settings import Full, SettingsSpec
 
 
@@ -62,12 +62,13 @@ Process = Callable[[Stereo, Full, int, Context], Stereo]  # audio, settings, dra
 
 @dataclass(frozen=True, kw_only=True)
 class Linear:
-    """A treatment that is linear and time-invariant: a response and how long it rings.
+    """A treatment that is linear and time-invariant: what it does to a spectrum, how long it rings.
 
-    ``response(settings, draw, rate, length)`` gives the response at the bins of a real FFT.
+    ``through(spectrum, settings, draw, rate, length)`` gives the spectrum that comes out; it
+    leaves the one it is given as it is.
     """
 
-    response: Callable[[Full, int, int, int], Response]
+    through: Callable[[Spectrum, Full, int, int, int], Spectrum]
     ring_s: Callable[[Full], float]
 
 

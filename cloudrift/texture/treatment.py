@@ -6,12 +6,12 @@ import msgspec
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import Response, filter_circular
+from cloudrift.audio.wrap import Spectrum, filter_circular
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Full, Settings
 from cloudrift.texture.catalogue import find_kind
-from cloudrift.texture.kind import Context, Kind, Linear
+from cloudrift.texture.kind import Context, Kind
 
 
 class Treatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -123,35 +123,14 @@ def _linear(audio: Stereo, group: Line, context: Context) -> Stereo:
     parts = [(t, t.of.linear, t.full) for t in group]
     ring = sum(part.ring_s(full) for _, part, full in parts if part)
 
-    def response_at(length: int) -> Response:
-        total: Response | None = None
+    def through(spectrum: Spectrum, length: int) -> Spectrum:
         for treatment, part, full in parts:
             assert part is not None
-            total = _behind(total, _blended(treatment, part, full, context.rate, length))
-        assert total is not None
-        return total
+            wet = part.through(spectrum, full, treatment.draw, context.rate, length)
+            if treatment.blend < 1:
+                wet *= np.float32(treatment.blend)
+                wet += spectrum * np.float32(1 - treatment.blend)
+            spectrum = wet
+        return spectrum
 
-    return filter_circular(audio, response_at, int(ring * context.rate))
-
-
-def _blended(treatment: Treatment, part: Linear, full: Full, rate: int, length: int) -> Response:
-    response = part.response(full, treatment.draw, rate, length)
-    blend = np.float32(treatment.blend)
-    if blend == 1:
-        return response
-    dry = np.float32(1 - blend)
-    response = blend * response
-    if response.ndim == 3:
-        response[0, 0] += dry
-        response[1, 1] += dry
-        return response
-    return response + dry
-
-
-def _behind(first: Response | None, second: Response) -> Response:
-    """Return the response of one linear process after another."""
-    if first is None:
-        return second
-    if first.ndim == 3 and second.ndim == 3:
-        return np.einsum("omb,mib->oib", second, first)
-    return np.asarray(first * second, np.complex64)
+    return filter_circular(audio, through, int(ring * context.rate))

@@ -8,10 +8,11 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
 from cloudrift.audio.wrap import (
-    BEFORE,
+    AFTER,
+    BLOCK,
     circular_noise,
     filter_circular,
-    read_circular,
+    read_displaced,
     shaped_oversampled,
 )
 from cloudrift.ground.draws import stream
@@ -29,14 +30,14 @@ def _process(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
     out = audio
     cents = wear * full.number("wow_cents")
     if cents > 0:
-        out = read_circular(out, _wow_positions(cents, draw, context))
+        out = read_displaced(
+            out, _wow(draw, context.loop_frames, context.rate) * cents_to_speed(cents)
+        )
     drive_db, edge = wear * full.number("drive_db"), worn_rate_hz(full) / 2
     if drive_db > 0:
         out = saturate(out, to_gain(drive_db), edge, context.rate)
     elif edge < FULL_RATE_HZ / 2:
-        out = filter_circular(
-            out, lambda n: _band_edge(edge, context.rate, n).astype(np.complex64)[None], BEFORE
-        )
+        out = filter_circular(out, lambda s, n: s * _band_edge(edge, context.rate, n), AFTER)
     level_db = full.number("crackle_db")
     if level_db > CRACKLE_OFF_DB and wear > 0:
         dust = crackle(draw, context.loop_frames, context.rate) * np.float32(
@@ -68,12 +69,16 @@ def pitch_curve(draw: int, frames: int, rate: int) -> NDArray[np.float64]:
     return np.asarray(curve / np.abs(curve).max())
 
 
-def _wow_positions(cents: float, draw: int, context: Context) -> NDArray[np.float64]:
-    curve = pitch_curve(draw, context.loop_frames, context.rate)
-    speed = np.exp2(curve * (cents / 1200))
-    away = np.cumsum(speed / speed.mean() - 1)
-    away -= away.mean()
-    return np.arange(context.frames) + np.tile(away, context.passes)
+@functools.lru_cache(maxsize=8)
+def _wow(draw: int, frames: int, rate: int) -> NDArray[np.float32]:
+    """Return how far the playing place strays in frames, for a speed that strays by 1."""
+    away = np.cumsum(pitch_curve(draw, frames, rate))
+    return (away - away.mean()).astype(np.float32)
+
+
+def cents_to_speed(cents: float) -> np.float32:
+    """Return the change of speed that a small change of pitch is."""
+    return np.float32(2 ** (cents / 1200) - 1)
 
 
 def saturate(audio: Stereo, gain: float, edge_hz: float, rate: int) -> Stereo:
@@ -83,7 +88,7 @@ def saturate(audio: Stereo, gain: float, edge_hz: float, rate: int) -> Stereo:
     antiderivative antialiasing, Parker et al. 2016), so what would fold back is all but gone.
     """
     return shaped_oversampled(
-        audio, lambda wave: _rounded(wave, gain), lambda n: _band_edge(edge_hz, rate, n)
+        audio, lambda wave: _rounded(wave, gain), _band_edge(edge_hz, rate, BLOCK)
     )
 
 
@@ -93,9 +98,14 @@ def _rounded(wave: Mono, gain: float) -> Mono:
     The difference of two areas over the step between them simplifies to this quotient, which
     needs no care where neighbours are equal.
     """
-    x = np.concatenate([wave[-1:], wave]) * np.float32(gain)
+    x = wave * np.float32(gain)
     root = np.sqrt(1 + x * x)
-    return (x[1:] + x[:-1]) / ((root[1:] + root[:-1]) * np.float32(gain))
+    out = x.copy()
+    out[..., 1:] += x[..., :-1]
+    root[..., 1:] += root[..., :-1].copy()
+    out /= root
+    out /= np.float32(gain)
+    return out
 
 
 def _band_edge(edge_hz: float, rate: int, length: int) -> Mono:

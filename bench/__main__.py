@@ -1,0 +1,203 @@
+"""Print the performance table as Markdown: what was measured against what is wanted."""
+
+import os
+import resource
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from itertools import pairwise
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from msgspec.structs import replace
+
+from cloudrift.devices import SilentSpeaker
+from cloudrift.loop import edits
+from cloudrift.loop.model import Loop
+from cloudrift.loop.storage import save
+from cloudrift.render import Engine, Player
+from cloudrift.render.worker import RenderWorker
+from cloudrift.style import find_card, sketch
+from cloudrift.theory import Key
+
+ROUNDS = 12
+EDITING_S = float(os.environ.get("CLOUDRIFT_BENCH_EDITING_S", "30"))
+
+
+def big_loop() -> Loop:
+    """Ten layers, eight bars at 120 BPM, three treatments a layer and four on the whole loop."""
+    loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 120.0, 16, title="Bench")
+    sounds = ("felt upright", "warm pad", "muted pluck", "round sub")
+    while len(loop.layers) < 10:
+        loop = edits.add_layer(loop, sounds[len(loop.layers) % 4])
+        layer = loop.layers[-1]
+        loop = edits.set_layer(loop, layer.id, level_db=-14.0)
+        loop = edits.set_touch(loop, layer.id, drift_ms=5.0, spread=8.0, draw=len(loop.layers))
+    for layer in loop.layers:
+        for kind in ("cuts", "weathering", "hall")[len(layer.line) :]:
+            loop = edits.add_treatment(loop, layer.id, kind)
+    for kind in ("hall", "cuts"):
+        loop = edits.add_treatment(loop, None, kind)
+    assert [len(x.line) for x in loop.layers] == [3] * 10
+    assert len(loop.line) == 4
+    return loop
+
+
+def timed(engine: Engine, loops: list[Loop]) -> list[float]:
+    """Return how long each loop took, in ms, rendered one after another."""
+    out = []
+    for loop in loops:
+        began = time.perf_counter()
+        engine.render(loop)
+        out.append((time.perf_counter() - began) * 1e3)
+    return out
+
+
+def figures(ms: list[float]) -> str:
+    return f"{statistics.median(ms):.0f} ms median, {max(ms):.0f} ms worst"
+
+
+def edits_table(loop: Loop) -> list[tuple[str, str, str]]:
+    engine = Engine()
+    began = time.perf_counter()
+    audio = engine.render(loop).audio
+    cold = time.perf_counter() - began
+    faster = audio.shape[1] / loop.rate / cold
+    first, last = loop.layers[0], loop.line[-1]
+    third = first.line[-1]
+    chord = loop.chords[1].id
+    rows = [
+        ("field of a layer's last treatment -> new sound", "100 ms median, 250 ms worst",
+         figures(timed(engine, [
+             edits.set_treatment(loop, first.id, third.id, blend=0.3 + i / 100)
+             for i in range(ROUNDS)]))),
+        ("field of the whole loop's last treatment -> new sound", "100 ms median, 250 ms worst",
+         figures(timed(engine, [
+             edits.set_treatment_setting(loop, None, last.id, "low_cut_hz", 40.0 + i)
+             for i in range(ROUNDS)]))),
+        ("a chord changed, all layers follow -> new sound", "250 ms median",
+         figures(timed(engine, [
+             edits.set_chord_degree(loop, chord, 1 + i % 7, seventh=i > 6)
+             for i in range(ROUNDS)]))),
+        ("level, pan, mute -> new sound", "30 ms",
+         figures(timed(engine, [
+             edits.set_layer(loop, first.id, pan=i / 50) for i in range(ROUNDS)]))),
+        ("level -> new sound, no treatments on the whole loop", "30 ms",
+         figures(timed(engine, [
+             edits.set_layer(replace(loop, line=()), first.id, pan=0.5 + i / 50)
+             for i in range(ROUNDS)]))),
+        ("whole loop, empty cache", "20 times faster than it plays",
+         f"{faster:.1f} times ({cold:.2f} s for {audio.shape[1] / loop.rate:.1f} s)"),
+    ]  # fmt: skip
+    engine.close()
+    return rows
+
+
+def speaker_row(loop: Loop) -> tuple[str, str, str]:
+    """Edit without pause while the silent speaker pulls, and look at the callback."""
+    engine, player, speaker = Engine(), Player(loop.rate), SilentSpeaker(loop.rate)
+    worker = RenderWorker(
+        engine, lambda _n, r: player.load(r.audio), lambda *_: None, lambda _n, e: print(e)
+    )
+    player.load(engine.render(loop).audio)
+    player.play()
+    pulled: list[float] = []
+
+    def pull(frames: int) -> object:
+        pulled.append(time.perf_counter())
+        return player.pull(frames)
+
+    speaker.start(pull)  # type: ignore[arg-type]
+    end, step = time.perf_counter() + EDITING_S, 0
+    while time.perf_counter() < end:
+        step += 1
+        worker.ask("treated", edits.set_treatment(loop, "l1", loop.layers[0].line[-1].id,
+                                                  blend=0.2 + step % 60 / 100))  # fmt: skip
+        time.sleep(0.02)
+    speaker.close()
+    worker.close()
+    engine.close()
+    took = sorted(s * 1e3 for s in player.callback_s)
+    late = max(b - a for a, b in pairwise(pulled[5:])) * 1e3
+    p999 = took[int(0.999 * len(took))]
+    return (
+        f"speaker callback, editing without pause for {EDITING_S:.0f} s",
+        "99.9th percentile under 2 ms, no gap (10 min)",
+        f"{p999:.2f} ms of {len(took)} callbacks; longest wait for one {late:.0f} ms",
+    )
+
+
+def start_rows() -> list[tuple[str, str, str]]:
+    """Start the program in another process and let it say when it was up and when it sounded."""
+    script = (
+        "import time; began = time.perf_counter()\n"
+        "from cloudrift.demo import polar_night\n"
+        "from cloudrift.desktop.app import make_app\n"
+        "from cloudrift.desktop.session import Session\n"
+        "from cloudrift.desktop.window import Window\n"
+        "from cloudrift.devices import SilentSpeaker\n"
+        "app = make_app(); loop = polar_night()\n"
+        "session = Session(loop, None, SilentSpeaker(loop.rate)); window = Window(session)\n"
+        "window.show(); app.processEvents(); print(time.perf_counter() - began)\n"
+        "session.set_playing(True)\n"
+        "while 'treated' not in session.rendered: app.processEvents(); time.sleep(0.005)\n"
+        "print(time.perf_counter() - began, flush=True)\n"
+        "while session._worker.busy: app.processEvents(); time.sleep(0.005)\n"
+        "t, w = time.process_time(), time.perf_counter()\n"
+        "while time.perf_counter() - w < 5: app.processEvents(); time.sleep(0.002)\n"
+        "print((time.process_time() - t) / 5, flush=True)\n"
+        "window.close()\n"
+    )
+    out = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
+    up, playing, load = (float(line) for line in out.stdout.split())
+    return [
+        ("window up, demo loop playing", "1.5 s, 4 s", f"{up:.2f} s, {playing:.2f} s"),
+        ("playhead and meters at 60 frames/s, playing", "15 % of one core",
+         f"{load * 100:.0f} % (offscreen, with the audio thread)"),
+    ]  # fmt: skip
+
+
+def memory_row(loop: Loop) -> tuple[str, str, str]:
+    engine = Engine()
+    engine.render(loop)
+    for i in range(30):
+        engine.render(edits.set_chord_degree(loop, loop.chords[0].id, 1 + i % 7, seventh=i > 6))
+    engine.close()
+    mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    held = engine.cache.size_bytes >> 20
+    return ("memory with that loop open, after 30 edits", "under 700 MB",
+            f"{mb:.0f} MB at most, of which {held} MB cache (bound 1024)")  # fmt: skip
+
+
+def many_row() -> tuple[str, str, str]:
+    count = 12
+    with tempfile.TemporaryDirectory() as folder:
+        for draw in range(1, count + 1):
+            loop = sketch(find_card("Edda Fenn"), draw=draw, bars=4, title=f"n{draw}")
+            save(loop, Path(folder) / f"n{draw}.cloudrift")
+        files = [str(p) for p in Path(folder).glob("*.cloudrift")]
+        times = []
+        for part in (files[: count // 2], files):
+            began = time.perf_counter()
+            subprocess.run([sys.executable, "-m", "cloudrift", "render", *part, "-o", folder],
+                           check=True, capture_output=True)  # fmt: skip
+            times.append(time.perf_counter() - began)
+    return (f"{count} loops of 4 bars by `cloudrift render`", "both cores, linear in loops",
+            f"{times[1]:.1f} s ({times[0]:.1f} s for half of them)")  # fmt: skip
+
+
+def main() -> None:
+    loop = big_loop()
+    rows = start_rows()
+    rows += edits_table(loop)
+    rows += [speaker_row(loop), memory_row(loop), many_row()]
+    print("| what | target | measured |\n|---|---|---|")
+    for row in rows:
+        print("| " + " | ".join(row) + " |")
+
+
+if __name__ == "__main__":
+    main()
