@@ -11,8 +11,10 @@ from cloudrift.desktop import look
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.window import Window
 from cloudrift.devices import open_speaker
+from cloudrift.ground.memory import keep_memory_tidy
 from cloudrift.loop import recovery
 from cloudrift.loop.model import Loop
+from cloudrift.render.player import SWITCH_INTERVAL_S
 from cloudrift.style import house_cards, sketch
 
 
@@ -32,6 +34,8 @@ def make_app() -> QApplication:
 
 def run(opened: tuple[Loop, Path] | None, *, play: bool = False) -> int:
     """Open the window, with a loop or on the start page, and stay until it is closed."""
+    sys.setswitchinterval(SWITCH_INTERVAL_S)
+    keep_memory_tidy()
     app = make_app()
     loop, path = opened or (sketch(next(iter(house_cards().values()))), None)
     session = Session(loop, path, open_speaker(loop.rate))

@@ -14,6 +14,9 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo
 
 FADE_S = 0.010
+# Rendering threads hand Python's lock on this often; each array step of the callback may wait for
+# it once, so the usual 5 ms would add up to a gap.
+SWITCH_INTERVAL_S = 0.0003
 
 
 @dataclass(frozen=True, kw_only=True)

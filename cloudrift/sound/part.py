@@ -20,7 +20,7 @@ STEP_S = 0.75  # tones are computed in steps of this, so that slightly longer no
 NEPERS_60_DB = 6.908
 
 
-TONE_BYTES, NOTE_BYTES = 80 << 20, 144 << 20
+TONE_BYTES, NOTE_BYTES = 128 << 20, 112 << 20
 SHAPING = frozenset({"attack_ms", "decay_ms", "sustain", "release_ms", "brightness", "width"})
 
 

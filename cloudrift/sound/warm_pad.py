@@ -14,7 +14,7 @@ from cloudrift.theory.pitch import pitch_to_hz
 SIDE = 0.55
 
 
-@functools.lru_cache(maxsize=64)
+@functools.lru_cache(maxsize=24)
 def _cycles(pitch: int, rate: int, spread: float, hollow: float) -> NDArray[np.float32]:
     """One long cycle, dark and bright: a saw's harmonics through a gentle and an open low-pass."""
     rng = stream(0, "warm pad", pitch)

@@ -22,7 +22,7 @@ def band_decay_s(full: Full, hz: float) -> float:
     return full.number("decay_s") / (1 + damping * (hz / 3000) ** 0.8 * 1.4)
 
 
-@functools.lru_cache(maxsize=3)
+@functools.lru_cache(maxsize=2)
 def _banded_noise(draw: int, frames: int, rate: int) -> NDArray[np.float32]:
     """Noise in octave bands whose sum is flat: (bands, 2, frames)."""
     rng = stream(draw, "hall", rate)
@@ -62,7 +62,7 @@ def _impulse(settings: tuple[tuple[str, float], ...], draw: int, rate: int) -> N
     return np.pad(out, ((0, 0), (delay, 0)))
 
 
-@functools.lru_cache(maxsize=6)
+@functools.lru_cache(maxsize=4)
 def _sides(
     settings: tuple[tuple[str, float], ...], draw: int, rate: int, length: int
 ) -> NDArray[np.complex64]:

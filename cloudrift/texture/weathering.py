@@ -53,7 +53,6 @@ def worn_rate_hz(full: Full) -> float:
     return FULL_RATE_HZ * (rate / FULL_RATE_HZ) ** wear
 
 
-@functools.lru_cache(maxsize=8)
 def pitch_curve(draw: int, frames: int, rate: int) -> NDArray[np.float64]:
     """Return the wow over one loop of ``frames``, peak 1, with the loop's own period.
 
@@ -69,7 +68,7 @@ def pitch_curve(draw: int, frames: int, rate: int) -> NDArray[np.float64]:
     return np.asarray(curve / np.abs(curve).max())
 
 
-@functools.lru_cache(maxsize=8)
+@functools.lru_cache(maxsize=4)
 def _wow(draw: int, frames: int, rate: int) -> NDArray[np.float32]:
     """Return how far the playing place strays in frames, for a speed that strays by 1."""
     away = np.cumsum(pitch_curve(draw, frames, rate))
@@ -114,7 +113,7 @@ def _band_edge(edge_hz: float, rate: int, length: int) -> Mono:
     return (0.5 + 0.5 * np.cos(np.pi * over)).astype(np.float32)
 
 
-@functools.lru_cache(maxsize=4)
+@functools.lru_cache(maxsize=3)
 def crackle(draw: int, frames: int, rate: int) -> Stereo:
     """Return one loop of dust in the groove, loudest specks near full scale: (2, frames)."""
     n = frames

@@ -1,0 +1,76 @@
+"""Refresh the pictures in docs/screenshots from the real window with the demo kit."""
+
+import time
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication
+
+from cloudrift.demo import KIT, polar_night, slow_meridian
+from cloudrift.desktop import look
+from cloudrift.desktop.app import make_app
+from cloudrift.desktop.session import BARE, TREATED, Session
+from cloudrift.desktop.window import Window
+from cloudrift.devices import SilentSpeaker
+
+FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
+SETTLE_S = 0.8
+
+
+def wait(app: QApplication, session: Session, seconds: float = SETTLE_S) -> None:
+    """Let rendering and pictures finish."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end or session._worker.busy:
+        app.processEvents()
+        time.sleep(0.01)
+
+
+def main() -> None:
+    """Open the demo, walk through the stages, take each one's picture."""
+    app = make_app()
+    look.apply(app, "Daybreak")
+    loop = polar_night()
+    session = Session(loop, Path(KIT) / "Polar Night II.cloudrift", SilentSpeaker(loop.rate))
+    window = Window(session)
+    window.resize(1280, 800)
+    window.show()
+    while not {TREATED, BARE} <= set(session.loudness):
+        wait(app, session, 0.1)
+    session.set_playing(True)
+    session.player.seek(0.31)
+    FOLDER.mkdir(parents=True, exist_ok=True)
+
+    def shot(name: str) -> None:
+        wait(app, session)
+        window.grab().save(str(FOLDER / f"{name}.png"))
+
+    session.select(chord_id=loop.chords[3].id, voice=3)
+    shot("chords")
+    window.show_stage(1)
+    session.select(layer_id="l3")
+    shot("layers")
+    window.show_stage(2)
+    session.select(line_of="l3")
+    wait(app, session, 2)
+    shot("texture")
+    session.select(line_of=None, treatment_id=loop.line[1].id)
+    look.apply(app, "Nightfall")
+    wait(app, session, 2)
+    shot("texture-nightfall")
+    look.apply(app, "Daybreak")
+    window.show_stage(3)
+    shot("deliver")
+    window.start_loop()
+    window.start.choose_card("Marlow Quist")
+    shot("start")
+    window.start.leave()
+    slow = slow_meridian()
+    session.open(slow, Path(KIT) / "Slow Meridian.cloudrift")
+    look.apply(app, "Nightfall")
+    wait(app, session, 2)
+    shot("chords-nightfall")
+    session.set_playing(False)
+    window.close()
+
+
+if __name__ == "__main__":
+    main()
