@@ -98,6 +98,7 @@ def window(qapp, small_loop, speaker, tmp_path, qtbot):
     from cloudrift.loop.history import History
 
     session.history = History.of(session.loop)  # nothing to ask for on closing
+    session.begun = False
     made.close()
     assert speaker.closed
     made.deleteLater()

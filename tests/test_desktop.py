@@ -439,6 +439,17 @@ def test_from_a_card_to_files_in_under_twenty_actions(qtbot, window, tmp_path):
     assert kinds.count(".wav") >= 5
 
 
+def test_enter_presses_the_button_in_focus_and_space_plays_everywhere(qtbot, window):
+    window.show_stage(1)
+    row = window.layers.rows["l1"]
+    row.off.setFocus()
+    qtbot.keyClick(row.off, Qt.Key.Key_Return)
+    assert window.session.loop.layer("l1").mute
+    qtbot.keyClick(row.off, Qt.Key.Key_Space)
+    assert window.session.loop.layer("l1").mute
+    assert window.session.player.playing
+
+
 def test_a_preview_changes_nothing(qtbot, window):
     before = window.session.loop
     window.start_loop()
@@ -504,7 +515,7 @@ def test_work_of_a_crash_is_offered_and_opened(qtbot, window, tmp_path, monkeypa
     monkeypatch.setattr(window.session, "_state_folder", folder)
     offer_unsaved(window)
     assert window.session.loop == lost
-    assert not window.session.is_saved
+    assert window.session.would_be_lost
     assert not (folder / "999999.cloudrift").exists()
 
 

@@ -69,6 +69,7 @@ def main() -> None:
     wait(app, session, 2)
     shot("chords-nightfall")
     session.set_playing(False)
+    session.begun = False  # nobody is there to be asked whether to save
     window.close()
 
 

@@ -1,7 +1,7 @@
 """The heading: name, the four tiles, transport, the compare switch, the meter."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from cloudrift.desktop.look import MEDIUM, SEMI, color, figure_font, text_font
@@ -64,6 +64,13 @@ class CompareSwitch(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         self.chosen.emit(BARE if event.position().x() < self.width() / 2 else TREATED)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.chosen.emit(BARE if event.key() == Qt.Key.Key_Left else TREATED)
+        else:
+            super().keyPressEvent(event)
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)

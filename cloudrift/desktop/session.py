@@ -68,6 +68,7 @@ class Session(QObject):
         super().__init__(parent)
         self.history = History.of(loop)
         self.path = path
+        self.begun = False  # whether somebody has chosen this loop, rather than the program
         self.speaker = speaker
         self.engine = Engine()
         self.player = Player(loop.rate)
@@ -143,6 +144,7 @@ class Session(QObject):
         self._kept = None
         self.history = History.of(loop)
         self.path = path
+        self.begun = True
         self._saved = None if unsaved or path is None else loop
         self.selection = _first_selection(loop)
         self._up_to = self._preview = None
@@ -268,6 +270,11 @@ class Session(QObject):
         """Whether the loop is as it is on disk."""
         return self.loop == self._saved
 
+    @property
+    def would_be_lost(self) -> bool:
+        """Whether letting go of the loop now would lose somebody's work."""
+        return not self.is_saved and (self.history.can_undo or self.begun)
+
     def save(self, path: Path | None = None) -> bool:
         """Save to a path (or where it came from); a failure is said and changes nothing."""
         path = path or self.path
@@ -289,7 +296,7 @@ class Session(QObject):
 
     def keep_unsaved(self) -> None:
         """Keep what is not saved in the state folder; called every 20 s."""
-        if self.is_saved or self.loop is self._kept or not self.history.can_undo:
+        if not self.would_be_lost or self.loop is self._kept:
             return
         try:
             recovery.keep(self.loop, self.path, self._state_folder)

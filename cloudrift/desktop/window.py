@@ -4,9 +4,10 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QShowEvent
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QShowEvent
 from PyQt6.QtWidgets import (
+    QAbstractButton,
     QApplication,
     QFileDialog,
     QHBoxLayout,
@@ -80,7 +81,9 @@ class Window(QMainWindow):
         self._message_clock.timeout.connect(self.message.hide)
         self.show_stage(0)
         self._show_title()
-        self.chords.threads.setFocus()
+        app = QApplication.instance()
+        assert app is not None
+        app.installEventFilter(self)
 
     def _lay_out(self) -> None:
         body = QWidget()
@@ -175,25 +178,28 @@ class Window(QMainWindow):
             self.session.preview(None)
         self.stack.setCurrentIndex(stage)
         self.rail.show_stage(stage)
+        if not self.rail.hasFocus():
+            self.stages[stage].focus_first()
 
     def start_loop(self) -> None:
         """Show the start page."""
         if self.stack.currentWidget() is not self.start:
             self.stack.setCurrentWidget(self.start)
             self.rail.show_stage(-1)
+        session = self.session
+        self.start.never_mind.setVisible(session.path is not None or session.begun)
         self.start.enter()
 
     def _begin(self, loop: Loop) -> None:
         if self._may_leave():
-            self.session.open(loop, None, unsaved=True)
+            self.session.open(loop, None)
             self.show_stage(0)
-            self.chords.threads.setFocus()
 
     # --- files --------------------------------------------------------------------------------
 
     def _may_leave(self) -> bool:
         """Ask what to do with changes that are not saved; False means: stay."""
-        if self.session.is_saved or not self.session.history.can_undo:
+        if not self.session.would_be_lost:
             return True
         box = QMessageBox(self)
         box.setWindowTitle("Not saved")
@@ -278,6 +284,18 @@ class Window(QMainWindow):
         self.ribbon.show_place(share)
         self.stack.currentWidget().show_place(share)  # type: ignore[union-attr]
 
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Enter presses the button in focus: Space is taken, it plays and stops everywhere."""
+        if (
+            isinstance(watched, QAbstractButton)
+            and isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+            and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        ):
+            watched.click()
+            return True
+        return super().eventFilter(watched, event)
+
     # --- Qt -----------------------------------------------------------------------------------
 
     def showEvent(self, event: QShowEvent | None) -> None:
@@ -293,6 +311,9 @@ class Window(QMainWindow):
             event.ignore()
             return
         self._clock.stop()
+        app = QApplication.instance()
+        if app is not None:
+            app.removeEventFilter(self)
         self.tasks.close()
         self.session.close()
         event.accept()

@@ -169,6 +169,10 @@ class ChordsStage(QWidget):
         row.addWidget(middle, 1)
         row.addWidget(self.inspector)
 
+    def focus_first(self) -> None:
+        """Put the keyboard where the work is."""
+        self.threads.setFocus()
+
     def show_place(self, share: float) -> None:
         """Move the playhead."""
         self.threads.show_place(share)

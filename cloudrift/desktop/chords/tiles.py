@@ -10,7 +10,6 @@ from cloudrift.desktop.session import Session
 from cloudrift.loop.model import Chord
 
 HEIGHT = 52
-INVERSIONS = {"3": "1st inv.", "5": "2nd inv.", "7": "3rd inv."}
 
 
 class ChordTiles(QWidget):
@@ -48,12 +47,13 @@ class ChordTiles(QWidget):
             painter.setPen(QPen(color("ink" if on else "line"), 1))
             painter.setBrush(color("ink" if on else "card"))
             painter.drawRoundedRect(box, 5, 5)
-            inner = box.adjusted(9, 5, -6, -6)
+            narrow = box.width() < 64
+            inner = box.adjusted(5, 6, -2, -6) if narrow else box.adjusted(9, 5, -6, -6)
             painter.setClipRect(box)
             painter.setPen(color("on_ink" if on else "ink"))
-            painter.setFont(text_font(17 if box.width() > 84 else 13.5, SEMI))
+            painter.setFont(text_font(11.5 if narrow else 17 if box.width() > 84 else 13.5, SEMI))
             painter.drawText(inner, Qt.AlignmentFlag.AlignTop, reading.text)
-            painter.setFont(text_font(11))
+            painter.setFont(text_font(10 if narrow else 11))
             painter.setPen(color("on_ink" if on else "ink_soft"))
             painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, reading.degree_text)
             outside = [v for v in chord.voices if not loop.key.has(v)]

@@ -238,5 +238,9 @@ class DeliverStage(QWidget):
     def _open_folder(self) -> None:
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(Path(self.folder.text()).expanduser())))
 
+    def focus_first(self) -> None:
+        """Put the keyboard where the work is."""
+        self.write.setFocus()
+
     def show_place(self, share: float) -> None:
         """Nothing moves in this stage but the ribbon."""

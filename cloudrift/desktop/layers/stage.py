@@ -72,6 +72,10 @@ class LayersStage(QWidget):
             self.rows[layer.id].show_layer(layer)
         self.heard.setText(heard_words(loop))
 
+    def focus_first(self) -> None:
+        """Put the keyboard where the work is."""
+        (self.rows.get(self._session.selection.layer_id) or self.add).setFocus()
+
     def show_place(self, share: float) -> None:
         """Nothing moves in this stage but the ribbon."""
 

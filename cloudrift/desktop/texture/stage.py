@@ -181,6 +181,10 @@ class TextureStage(QWidget):
         )
         self.treated.setText(words.replace("-", "−"))
 
+    def focus_first(self) -> None:
+        """Put the keyboard where the work is."""
+        self.targets.buttons[self._line_of].setFocus()
+
     def show_place(self, share: float) -> None:
         """Move the playhead on all strips."""
         self._share = share
