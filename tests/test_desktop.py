@@ -493,6 +493,16 @@ def test_a_failed_save_is_said_and_nothing_is_lost(window, tmp_path):
     assert session.path is None
 
 
+def test_a_loop_of_another_rate_is_heard_at_the_rate_of_the_speaker(qtbot, window, small_loop):
+    from msgspec.structs import replace
+
+    window.session.open(replace(small_loop, rate=48_000), None)
+    settled(qtbot, window.session)
+    qtbot.waitUntil(lambda: window.session.rendered[TREATED].loop.rate == 44_100, timeout=5000)
+    assert window.session.rendered[TREATED].audio.shape[1] == small_loop.frames
+    assert window.session.loop.rate == 48_000
+
+
 def test_unsaved_work_is_kept_and_forgotten_once_saved(session, tmp_path):
     folder = tmp_path / "state"
     session.keep_unsaved()

@@ -49,7 +49,8 @@ class Meter(QWidget):
         w = self.width()
         if loudness is not None:
             painter.setPen(color("ink_soft"))
-            lufs = f"{loudness.lufs:.1f} LUFS".replace("-", "−")
+            silent = loudness.lufs <= QUIET_DB
+            lufs = "silent" if silent else f"{loudness.lufs:.1f} LUFS".replace("-", "−")
             painter.drawText(QRectF(0, 0, w, 13), right, lufs)
             over = loudness.true_peak_db > 0
             painter.setPen(color("signal" if over else "ink_soft"))

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+import msgspec
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from cloudrift.audio.buffers import to_gain
@@ -173,6 +174,8 @@ class Session(QObject):
 
     def _ask(self) -> None:
         loop = self.shown
+        if loop.rate != self.player.rate:  # the speaker keeps the rate it was opened with
+            loop = msgspec.structs.replace(loop, rate=self.player.rate)
         treated = up_to(loop, *self._up_to) if self._up_to else loop
         self._worker.ask(TREATED, treated)
         self._worker.ask(BARE, bare_of(loop))

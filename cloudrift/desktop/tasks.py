@@ -27,6 +27,7 @@ class Tasks(QObject):
         super().__init__(parent)
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="tasks")
         self._numbers = itertools.count(1)
+        self._closed = False
         self._current: dict[str, int] = {}
         self._answers: dict[int, tuple[Callable[..., None], ...]] = {}
         self._done.connect(self._on_done)
@@ -42,6 +43,8 @@ class Tasks(QObject):
         moved: Callable[[float, str], None] = lambda _share, _text: None,
     ) -> None:
         """Run ``work(cancelled, progress)``; progress takes a share (0-1) and words."""
+        if self._closed:
+            return  # a signal that was under way when the window closed
         number = next(self._numbers)
         self._current[name] = number
         self._answers[number] = (done, failed, moved)
@@ -70,6 +73,7 @@ class Tasks(QObject):
 
     def close(self) -> None:
         """Drop everything and wait for the thread."""
+        self._closed = True
         self._current.clear()
         self._pool.shutdown(wait=True, cancel_futures=True)
         self._answers.clear()

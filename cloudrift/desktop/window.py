@@ -223,7 +223,7 @@ class Window(QMainWindow):
 
     def save_as(self) -> bool:
         """Ask for a place and save there."""
-        name = f"{self.session.loop.title}{SUFFIX}"
+        name = self.session.loop.title.replace("/", "-") + SUFFIX
         folder = self.session.path.parent if self.session.path else Path.home()
         chosen, _ = QFileDialog.getSaveFileName(
             self, "Save the loop", str(folder / name), FILE_KINDS
