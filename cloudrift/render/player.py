@@ -21,17 +21,20 @@ SWITCH_INTERVAL_S = 0.0003
 
 @dataclass(frozen=True, kw_only=True)
 class Take:
-    """Something to play: a loop's audio, its gain, and which part of it turns (shares, 0-1)."""
+    """Something to play: a loop as the speaker takes it, and which part of it turns (shares).
 
-    audio: Stereo
-    gain: float = 1.0
+    ``wave`` is (frames, 2), at its gain and within full scale: made ready once, so that the
+    speaker's thread has next to nothing to do.
+    """
+
+    wave: NDArray[np.float32]
     start: float = 0.0
     end: float = 1.0
 
     @property
     def bounds(self) -> tuple[int, int]:
         """The part that turns, in frames."""
-        n = self.audio.shape[1]
+        n = len(self.wave)
         first = round(self.start * n)
         return first, max(first + 1, round(self.end * n))
 
@@ -68,7 +71,9 @@ class Player:
         """Play another rendering from the same place in the loop on."""
         part = self._wanted
         start, end = (part.start, part.end) if part else (0.0, 1.0)
-        self._wanted = Take(audio=audio, gain=gain, start=start, end=end)
+        wave = np.ascontiguousarray(audio.T) * np.float32(gain)
+        np.clip(wave, -1.0, 1.0, out=wave)
+        self._wanted = Take(wave=wave, start=start, end=end)
 
     def hear_part(self, start: float, end: float) -> None:
         """Let only a part of the loop turn (shares of its length); all of it for 0 to 1."""
@@ -98,7 +103,7 @@ class Player:
         if self._seek is not None:
             return self._seek
         take = self._take
-        return self._position / take.audio.shape[1] if take else 0.0
+        return self._position / len(take.wave) if take else 0.0
 
     @property
     def part(self) -> tuple[float, float]:
@@ -110,8 +115,30 @@ class Player:
     def pull(self, frames: int) -> NDArray[np.float32]:
         """Return the next frames, (frames, 2), never outside -1 to 1."""
         began = time.perf_counter()
-        out = np.zeros((frames, 2), np.float32)
         self._follow()
+        out = self._undisturbed(frames)
+        if out is None:
+            out = self._assembled(frames)
+        self.callback_s.append(time.perf_counter() - began)
+        return out
+
+    def _undisturbed(self, frames: int) -> NDArray[np.float32] | None:
+        """Return a view of the loop where nothing begins, ends or fades: no array work at all.
+
+        Each step on an array hands Python's lock to the rendering threads and may wait for it.
+        """
+        take = self._take
+        if take is None or self._ghost is not None or self._fade_left:
+            return None
+        end = self._position + frames
+        if end >= take.bounds[1]:
+            return None
+        out = take.wave[self._position : end]
+        self._position = end
+        return out
+
+    def _assembled(self, frames: int) -> NDArray[np.float32]:
+        out = np.zeros((frames, 2), np.float32)
         at = 0
         while at < frames:
             count = frames - at
@@ -123,9 +150,7 @@ class Player:
             at += count
             if self._take is not None and self._position >= self._take.bounds[1]:
                 self._turn(self._take)
-        np.clip(out, -1.0, 1.0, out=out)
-        self.callback_s.append(time.perf_counter() - began)
-        return out
+        return np.clip(out, -1.0, 1.0, out=out)
 
     def _follow(self) -> None:
         """Take over what the interface wants now; what sounded until now becomes the ghost."""
@@ -144,14 +169,14 @@ class Player:
             self._seek = share  # standing still keeps its place
             return
         first, last = wanted.bounds
-        position = int(share * wanted.audio.shape[1])
+        position = int(share * len(wanted.wave))
         self._position = position if first <= position < last else first
         self._fade_left = self._fade
 
     def _turn(self, take: Take) -> None:
         """Go back to the start. A whole loop has no seam; a part of one is cross-faded over it."""
         first, last = take.bounds
-        if last - first < take.audio.shape[1]:
+        if last - first < len(take.wave):
             self._ghost = _Ghost(take, last, 0)
             self._fade_left = self._fade
         self._position = first
@@ -160,7 +185,7 @@ class Player:
         take, count = self._take, len(out)
         if take is None:
             return
-        out += take.audio[:, self._position : self._position + count].T * np.float32(take.gain)
+        out += take.wave[self._position : self._position + count]
         self._position += count
         if self._fade_left:
             done = self._fade - self._fade_left
@@ -173,8 +198,8 @@ class Player:
         if ghost is None:
             return
         use = min(self._fade - ghost.done, len(out))
-        index = np.arange(ghost.position, ghost.position + use) % ghost.take.audio.shape[1]
-        fall = self._rise[::-1][ghost.done : ghost.done + use] * np.float32(ghost.take.gain)
-        out[:use] += ghost.take.audio[:, index].T * fall
+        index = np.arange(ghost.position, ghost.position + use) % len(ghost.take.wave)
+        fall = self._rise[::-1][ghost.done : ghost.done + use]
+        out[:use] += ghost.take.wave[index] * fall
         done = ghost.done + use
         self._ghost = _Ghost(ghost.take, ghost.position + use, done) if done < self._fade else None
