@@ -450,6 +450,16 @@ def test_enter_presses_the_button_in_focus_and_space_plays_everywhere(qtbot, win
     assert window.session.player.playing
 
 
+def test_a_stage_chosen_on_the_first_start_page_begins_the_loop_shown(qtbot, window):
+    window.start_loop()
+    window.start.another_draw()
+    shown = window.start._loop
+    window.rail.chosen.emit(1)
+    assert window.stack.currentWidget() is window.layers
+    assert window.session.loop.chords == shown.chords
+    assert not window.session.previewing
+
+
 def test_a_preview_changes_nothing(qtbot, window):
     before = window.session.loop
     window.start_loop()

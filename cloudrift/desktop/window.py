@@ -102,7 +102,7 @@ class Window(QMainWindow):
 
     def _connect(self) -> None:
         session = self.session
-        self.rail.chosen.connect(self.show_stage)
+        self.rail.chosen.connect(self._choose_stage)
         session.changed.connect(lambda _b, _a: self._show_title())
         session.shown_changed.connect(lambda: self.rail.show_facts(session.shown))
         session.failed.connect(self.say)
@@ -147,7 +147,7 @@ class Window(QMainWindow):
         self._command(hear, "The &whole loop again", self._hear_all, "W")
         stage = self._menu("&Stage")
         for i, name in enumerate(STAGES):
-            self._command(stage, f"&{i + 1} {name}", partial(self.show_stage, i), f"Alt+{i + 1}")
+            self._command(stage, f"&{i + 1} {name}", partial(self._choose_stage, i), f"Alt+{i + 1}")
         view = self._menu("&View")
         self._command(view, "&Light or dark", self.swap_theme, "F9")
         self._command(view, "&Find a command…", self.find_command, "F2")
@@ -180,6 +180,14 @@ class Window(QMainWindow):
         self.rail.show_stage(stage)
         if not self.rail.hasFocus():
             self.stages[stage].focus_first()
+
+    def _choose_stage(self, stage: int) -> None:
+        """Go to a stage; from the start page of a new program that means: with the loop shown."""
+        session = self.session
+        at_start = self.stack.currentWidget() is self.start
+        if at_start and session.path is None and not session.would_be_lost:
+            self.start.begin_loop()
+        self.show_stage(stage)
 
     def start_loop(self) -> None:
         """Show the start page."""

@@ -61,7 +61,7 @@ class StartPage(QWidget):
             "Another draw", self.another_draw, tip="Another loop in this style (D)"
         )
         self.listen = button("Play it", self._listen, tip="Play or stop (Space)")
-        self.begin = button("Begin with this loop", self._begin, name="strong")
+        self.begin = button("Begin with this loop", self.begin_loop, name="strong")
         self.never_mind = button("Back to the open loop", self.leave)
         self.summary = label("", size=13)
         self.summary.setWordWrap(True)
@@ -75,7 +75,7 @@ class StartPage(QWidget):
         column.setContentsMargins(26, 18, 26, 18)
         column.setSpacing(7)
         column.addWidget(label("Start a loop", size=20, weight=SEMI))
-        about = label("Choose a style card; a first loop turns at once. Change what you like, "
+        about = label("Choose a style card; press Play it to hear its first loop. Change what you like, "
                       "or take another draw.", size=12.5, name="soft")  # fmt: skip
         column.addWidget(about)
         column.addWidget(heading("Style card"))
@@ -199,7 +199,8 @@ class StartPage(QWidget):
     def _listen(self) -> None:
         self._session.toggle_playing()
 
-    def _begin(self) -> None:
+    def begin_loop(self) -> None:
+        """Take the loop that is shown."""
         if self._loop is not None:
             from msgspec.structs import replace  # noqa: PLC0415
 
