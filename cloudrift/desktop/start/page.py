@@ -75,8 +75,8 @@ class StartPage(QWidget):
         column.setContentsMargins(26, 18, 26, 18)
         column.setSpacing(7)
         column.addWidget(label("Start a loop", size=20, weight=SEMI))
-        about = label("Choose a style card; press Play it to hear its first loop. Change what you like, "
-                      "or take another draw.", size=12.5, name="soft")  # fmt: skip
+        about = label("Choose a style card; press Play it to hear its first loop. Change "
+                      "what you like, or take another draw.", size=12.5, name="soft")  # fmt: skip
         column.addWidget(about)
         column.addWidget(heading("Style card"))
         row = QHBoxLayout()
