@@ -95,14 +95,6 @@ def new(
 
     card = find_card(style)
     key = parse_key(key_text) if key_text else None
-    if tempo is not None:
-        from cloudrift.loop.spec import MAX_TEMPO_BPM, MIN_TEMPO_BPM  # noqa: PLC0415
-
-        if not MIN_TEMPO_BPM <= tempo <= MAX_TEMPO_BPM:
-            raise CloudriftError(
-                f"tempo is {tempo:g} BPM, but must lie between {MIN_TEMPO_BPM:g} and "
-                f"{MAX_TEMPO_BPM:g} BPM"
-            )
     path = output if output.suffix == SUFFIX else output.with_name(output.name + SUFFIX)
     name = title or path.stem.replace("-", " ").replace("_", " ")
     loop = sketch(card, key, tempo, draw, bars=bars, title=name)

@@ -9,9 +9,9 @@ import sys
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.stretch_child import HEAD
 from cloudrift.ground.errors import CloudriftError
 
-HEAD = struct.Struct("<qddd")
 PROCESSES = 2
 TONALITY_HZ = 8000.0  # above, the spectrum is moved rather than multiplied: less glassy
 LEAD_S = 0.24  # two blocks of the stretcher: how long it takes to settle

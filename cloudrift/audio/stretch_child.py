@@ -9,13 +9,14 @@ import sys
 from typing import BinaryIO
 
 import numpy as np
-from python_stretch.Signalsmith import Stretch
 
 HEAD = struct.Struct("<qddd")  # frames, rate, semitones, tonality limit in Hz
 
 
 def serve(requests: BinaryIO, answers: BinaryIO) -> None:
     """Answer requests until the input ends."""
+    from python_stretch.Signalsmith import Stretch  # noqa: PLC0415 - for this process alone
+
     while len(head := requests.read(HEAD.size)) == HEAD.size:
         frames, rate, semitones, limit_hz = HEAD.unpack(head)
         sent = np.frombuffer(requests.read(frames * 8), np.float32)

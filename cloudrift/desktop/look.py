@@ -98,7 +98,6 @@ def figure_font(pixels: float, weight: QFont.Weight = QFont.Weight.Normal) -> QF
 
 MEDIUM = QFont.Weight.Medium
 SEMI = QFont.Weight.DemiBold
-BOLD = QFont.Weight.Bold
 
 
 def load_fonts() -> None:

@@ -38,8 +38,14 @@ def sketch(
     """
     own_key = _draw_key(card, stream(draw, "key"))
     own_tempo = _draw_tempo(card, stream(draw, "tempo"))
-    loop = Loop(title=title, key=key or own_key, tempo=tempo or own_tempo, bars=bars,
-                style=card.name, draw=draw)  # fmt: skip
+    loop = Loop(
+        title=title,
+        key=key or own_key,
+        tempo=own_tempo if tempo is None else tempo,
+        bars=bars,
+        style=card.name,
+        draw=draw,
+    )
     layers = [
         _layer(layer, number, draw)
         for number, layer in enumerate(card.layers, 1)

@@ -2,12 +2,13 @@
 
 from functools import partial
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from cloudrift.desktop.chords.model import half_step_words, movement_words
 from cloudrift.desktop.chords.threads import LEFT, Threads
 from cloudrift.desktop.chords.tiles import ChordTiles
+from cloudrift.desktop.look import look, text_font
 from cloudrift.desktop.parts import ChoiceRow, Inspector, button, heading, label, panel
 from cloudrift.desktop.session import Session
 from cloudrift.loop import edits
@@ -162,7 +163,7 @@ class ChordsStage(QWidget):
         inside.setSpacing(3)
         inside.addWidget(self.tiles)
         inside.addWidget(self.threads, 1)
-        inside.addWidget(_legend())
+        inside.addWidget(_Legend())
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 6, 8, 6)
         row.setSpacing(8)
@@ -178,35 +179,25 @@ class ChordsStage(QWidget):
         self.threads.show_place(share)
 
 
-def _legend() -> QWidget:
-    words = label(
-        "<span style='color:{signal}'>━</span> half step &nbsp; ─ whole step or common tone "
-        "&nbsp; ┄ leap &nbsp; <span style='color:{signal}'>▭</span> out of key",
-        size=11, name="soft",
-    )  # fmt: skip
-    words.setContentsMargins(LEFT, 0, 0, 0)
-    words.setTextFormat(Qt.TextFormat.RichText)
-    return _Themed(words)
+class _Legend(QLabel):
+    """What the lines mean, in the colours of the theme in use."""
 
-
-class _Themed(QWidget):
-    """A label whose text names colours of the theme in braces."""
-
-    def __init__(self, words: object) -> None:
+    def __init__(self) -> None:
         super().__init__()
-        from PyQt6.QtWidgets import QLabel  # noqa: PLC0415
-
-        assert isinstance(words, QLabel)
-        self._words, self._text = words, words.text()
-        box = QHBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(words)
+        self.setFont(text_font(11))
+        self.setObjectName("soft")
+        self.setContentsMargins(LEFT, 0, 0, 0)
+        self.setTextFormat(Qt.TextFormat.RichText)
         self._fill()
 
     def _fill(self) -> None:
-        from cloudrift.desktop.look import look  # noqa: PLC0415
+        signal = look.tokens.signal
+        self.setText(
+            f"<span style='color:{signal}'>━</span> half step &nbsp; ─ whole step or common tone "
+            f"&nbsp; ┄ leap &nbsp; <span style='color:{signal}'>▭</span> out of key"
+        )
 
-        self._words.setText(self._text.format(signal=look.tokens.signal))
-
-    def changeEvent(self, event: object) -> None:
-        self._fill()
+    def changeEvent(self, event: QEvent | None) -> None:
+        if event is not None and event.type() == QEvent.Type.PaletteChange:
+            self._fill()
+        super().changeEvent(event)
