@@ -10,8 +10,8 @@ from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, save
 from cloudrift.style.card import find_card
 from cloudrift.style.sketch import sketch
-from cloudrift.theory.chord import parse_degree
 from cloudrift.theory.key import Key
+from cloudrift.theory.symbols import parse_degree
 
 KIT = "Dome Show"
 

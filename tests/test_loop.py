@@ -1,3 +1,4 @@
+import json
 import os
 import signal
 import sys
@@ -200,7 +201,8 @@ def to_text(data):
         (b'"mode": "minor"', b'"mode": "minr"', r"did you mean 'minor'.*loop\.key"),
         (b'"weathering"', b'"wethering"', r"did you mean 'weathering'.*loop\.line\[0\]"),
         (b'"bars": 2', b'"bars": "two"', r"Expected `int`, got `str`.*bars"),
-        (b'"schema": 1', b'"schema": 7', r"schema 7, newer than"),
+        (b'"schema": 2', b'"schema": 7', r"schema 7, newer than"),
+        (b'"schema": 2', b'"schema": 0', r"schema 0, which never was"),
         (b'"chords"', b'"cords"', r"unknown field `cords`"),
         (b'"format": "cloudrift loop"', b'"format": "x"', r"does not say"),
         (b"{", b"[", r"is not JSON"),
@@ -320,11 +322,15 @@ def test_work_of_a_crashed_program_is_found_and_of_a_running_one_not(small_loop,
 
 
 def test_older_schemas_are_brought_up(small_loop, monkeypatch):
-    monkeypatch.setattr(storage, "SCHEMA", 2)
-    monkeypatch.setitem(
-        storage.MIGRATIONS, 1, lambda d: {**d, "schema": 2, "loop": {**d["loop"], "kit": "old"}}
-    )
-    assert loop_from(text_of(small_loop).replace(b'"schema": 2', b'"schema": 1'), "a").kit == "old"
+    document = json.loads(text_of(small_loop))
+    for chord in document["loop"]["chords"]:
+        for field in ("muted", "tied", "late_ticks", "strikes", "gate", "touch"):
+            del chord[field]  # schema 1 knew none of them
+    document["schema"] = 1
+    assert loop_from(json.dumps(document).encode(), "a") == small_loop
+    monkeypatch.setattr(storage, "SCHEMA", 3)
+    monkeypatch.setitem(storage.MIGRATIONS, 2, lambda d: {**d, "loop": {**d["loop"], "kit": "old"}})
+    assert loop_from(json.dumps(document).encode(), "a").kit == "old"
 
 
 def test_a_chord_must_have_voices_in_reach():

@@ -12,14 +12,17 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Settings
 from cloudrift.loop import spec
 from cloudrift.notes.lens import Lens, look
-from cloudrift.notes.note import Note, Span
+from cloudrift.notes.note import Note
+from cloudrift.notes.span import Span
 from cloudrift.notes.time import Clock, bar_ticks
-from cloudrift.notes.touch import Touch, play
+from cloudrift.notes.touch import ChordTouch, Touch, play
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.sound.instrument import Instrument, Role
 from cloudrift.texture.treatment import Line, shift_st, time_ratio
-from cloudrift.theory.chord import ChordReading, read_chord
 from cloudrift.theory.key import Key
+from cloudrift.theory.naming import ChordReading, read_chord
+
+STRIKING = ("all", "top")  # lenses that see a chord as something struck at once
 
 
 def _within(where: str, value: float, low: float, high: float, unit: str = "") -> None:
@@ -41,6 +44,9 @@ class Chord(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     """A chord in its place. ``voices`` are MIDI numbers, low to high; ``root`` a pitch class.
 
     The voices are the truth; the root says what was meant where they could read as two chords.
+    ``muted`` voices are kept but silent, ``tied`` ones ring on from the chord before. It is struck
+    ``late_ticks`` after its place, then at ``strikes`` (ticks after that; none: once, at 0), each
+    stroke held for the ``gate`` share of its time. ``touch`` is its own, if it has one.
     """
 
     id: str
@@ -48,15 +54,57 @@ class Chord(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     length_ticks: int
     voices: tuple[int, ...]
     root: int
+    muted: tuple[int, ...] = ()
+    tied: tuple[int, ...] = ()
+    late_ticks: int = 0
+    strikes: tuple[int, ...] = ()
+    gate: float = 1.0
+    touch: ChordTouch | None = None
 
     def __post_init__(self) -> None:
         where = f"chord {self.id}"
         _within(f"{where}: root", self.root, 0, 11)
         _within(f"{where}: number of voices", len(self.voices), 1, spec.MAX_VOICES)
         for voice in self.voices:
-            _within(f"{where}: voice", voice, 12, 120)
+            _within(f"{where}: voice", voice, spec.LOWEST_VOICE, spec.HIGHEST_VOICE)
+        _within(f"{where}: gate", self.gate, spec.MIN_GATE, 1.0)
         if self.start_tick < 0 or self.length_ticks < 1:
             raise CloudriftError(f"{where} must start at tick 0 or later and last at least 1 tick")
+        for name in ("muted", "tied"):
+            strange = set(getattr(self, name)) - set(self.voices)
+            if strange:
+                raise CloudriftError(f"{where}: {name} names {min(strange)}, which is no voice")
+        if not 0 <= self.late_ticks < self.length_ticks:
+            raise CloudriftError(
+                f"{where} is {self.late_ticks} ticks late, but lasts only {self.length_ticks}"
+            )
+        if list(self.strikes) != sorted(set(self.strikes)) or min(self.strikes, default=0) < 0:
+            raise CloudriftError(f"{where}: strikes must rise from 0 ticks, each there once")
+
+    @property
+    def end_tick(self) -> int:
+        """The first tick behind it."""
+        return self.start_tick + self.length_ticks
+
+    @property
+    def sounding(self) -> tuple[int, ...]:
+        """The voices that are not muted."""
+        return tuple(v for v in self.voices if v not in self.muted)
+
+    @property
+    def hits(self) -> tuple[tuple[int, int], ...]:
+        """Where it is struck and how long each stroke is held, in ticks from the loop's start.
+
+        Strikes that a shorter chord has left no room for are passed over, but come again with it.
+        """
+        first = self.start_tick + self.late_ticks
+        starts = [first + strike for strike in self.strikes or (0,)]
+        starts = [s for s in starts if s < self.end_tick] or [first]
+        ends = [*starts[1:], self.end_tick]
+        return tuple(
+            (start, max(1, round((end - start) * self.gate)))
+            for start, end in zip(starts, ends, strict=True)
+        )
 
     def read(self, key: Key) -> ChordReading:
         """Name it in a key."""
@@ -176,9 +224,10 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     def spans(self) -> tuple[Span, ...]:
         """The chords as lenses see them."""
         return tuple(
-            Span(start_tick=c.start_tick, length_ticks=c.length_ticks, voices=c.voices, root=c.root)
+            Span(start_tick=c.start_tick, length_ticks=c.length_ticks, voices=c.sounding,
+                 root=c.root, hits=c.hits, tied=c.tied, touch=c.touch)
             for c in self.chords
-        )
+        )  # fmt: skip
 
     @property
     def sounding_key(self) -> Key:
@@ -215,8 +264,23 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         )
 
     def notes_of(self, layer: Layer) -> tuple[Note, ...]:
-        """Return a layer's notes as played."""
-        return play(look(layer.lens, self.spans), layer.touch)
+        """Return a layer's notes as played.
+
+        A chord's own touch is for the layers that strike whole chords; a pad under it, a broken
+        chord over it and the bass go on in their own way.
+        """
+        spans = self.spans
+        own = {}
+        if layer.lens.kind in STRIKING:
+            own = {i: span.touch for i, span in enumerate(spans) if span.touch is not None}
+        return play(look(layer.lens, spans), layer.touch, own)
+
+    @property
+    def striker(self) -> Layer | None:
+        """The layer in which the chords themselves are heard: the first that strikes them."""
+        heard = self.heard()
+        striking = [layer for layer in heard if layer.lens.kind in STRIKING]
+        return next(iter(striking or heard), None)
 
 
 def _by_id(items: tuple[_Item, ...], wanted: str, what: str) -> _Item:

@@ -1,6 +1,6 @@
 """Loop files: a zip with ``loop.json`` in it, saved whole or not at all.
 
-``loop.json`` is ``{"format": "cloudrift loop", "schema": 1, "loop": {…}}``; the loop's fields are
+``loop.json`` is ``{"format": "cloudrift loop", "schema": 2, "loop": {…}}``; the loop's fields are
 those of ``model.Loop``, documented in ``docs/loop-file.md``.
 """
 
@@ -19,13 +19,16 @@ from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
 FORMAT = "cloudrift loop"
-SCHEMA = 1
+SCHEMA = 2
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
 MAX_JSON_BYTES = 64 << 20
 
 # From a schema to the next: how an older document becomes one of the next schema.
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    # Schema 2 gave chords a rhythm and a touch of their own; what they lack has its default.
+    1: lambda document: document,
+}
 
 
 def to_bytes(loop: Loop, notes: dict[str, str] | None = None) -> bytes:
@@ -92,6 +95,8 @@ def loop_from(text: bytes, where: str) -> Loop:
             f"{where} has schema {schema}, newer than this program's {SCHEMA}; open it with a "
             "newer one"
         )
+    if schema < 1:
+        raise CloudriftError(f"{where} has schema {schema}, which never was; they count from 1")
     for step in range(schema, SCHEMA):
         document = MIGRATIONS[step](document)
     raw = document.get("loop")

@@ -6,7 +6,8 @@ import msgspec
 
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.notes.note import Note, Span
+from cloudrift.notes.note import Note
+from cloudrift.notes.span import Span
 
 LensKind = Literal["all", "held", "broken", "roots", "top"]
 Order = Literal["up", "down", "up-down", "random"]
@@ -72,17 +73,19 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 def look(lens: Lens, spans: tuple[Span, ...]) -> tuple[Note, ...]:
     """Return the notes that a lens sees in the chords, in order of time, then pitch.
 
-    All notes lie inside their chord's span; held notes may run through several.
+    All notes lie inside their chord's span; held and tied notes may run through several. A held
+    layer changes with the chords' places, whatever the rhythm that they are struck in.
     """
     match lens.kind:
         case "all" | "top":
-            notes = _blocks(lens, spans)
+            notes = _rung_on(_blocks(lens, spans), spans)
         case "held":
-            notes = _tied(_blocks(lens, spans))
+            notes = _tied(_whole(lens, spans))
         case "roots":
             notes = [
-                _note(s, s.start_tick, s.length_ticks, _root_pitch(s.root), c, 0)
+                _note(s, start, length, _root_pitch(s.root), c, 0)
                 for c, s in enumerate(spans)
+                for start, length in s.strokes
             ]
         case "broken":
             notes = [n for c, s in enumerate(spans) for n in _broken(lens, s, c)]
@@ -98,6 +101,8 @@ def look(lens: Lens, spans: tuple[Span, ...]) -> tuple[Note, ...]:
 def _seen(lens: Lens, span: Span) -> tuple[int, ...]:
     """The voices a lens lets through, low to high."""
     voices = tuple(sorted(set(span.voices)))
+    if not voices:
+        return ()
     if lens.skip_bass and len(voices) > 1:
         voices = voices[1:]
     count = 1 if lens.kind == "top" and lens.voices == MAX_VOICES else lens.voices
@@ -115,12 +120,40 @@ def _note(span: Span, start: int, length: int, pitch: int, chord: int, voice: in
     )
 
 
-def _blocks(lens: Lens, spans: tuple[Span, ...]) -> list[Note]:
+def _whole(lens: Lens, spans: tuple[Span, ...]) -> list[Note]:
     return [
         _note(span, span.start_tick, span.length_ticks, pitch, c, v)
         for c, span in enumerate(spans)
         for v, pitch in enumerate(_seen(lens, span))
     ]
+
+
+def _blocks(lens: Lens, spans: tuple[Span, ...]) -> list[Note]:
+    return [
+        _note(span, start, length, pitch, c, v)
+        for c, span in enumerate(spans)
+        for start, length in span.strokes
+        for v, pitch in enumerate(_seen(lens, span))
+    ]
+
+
+def _rung_on(notes: list[Note], spans: tuple[Span, ...]) -> list[Note]:
+    """Let the last stroke of a voice ring through the first of the next chord where it is tied."""
+    out: list[Note] = []
+    last: dict[tuple[int, int], int] = {}  # chord and pitch -> where its last stroke is in out
+    for note in notes:
+        span = spans[note.chord]
+        key = (note.chord, note.pitch)
+        before = last.get((note.chord - 1, note.pitch))
+        if key not in last and note.pitch in span.tied and before is not None:
+            end = note.start_tick + note.length_ticks
+            longer = end - out[before].start_tick
+            out[before] = msgspec.structs.replace(out[before], length_ticks=longer)
+            last[key] = before
+        else:
+            last[key] = len(out)
+            out.append(note)
+    return out
 
 
 def _tied(notes: list[Note]) -> list[Note]:
@@ -146,17 +179,20 @@ def _root_pitch(root: int) -> int:
 
 def _broken(lens: Lens, span: Span, chord: int) -> list[Note]:
     voices = _seen(lens, span)
+    if not voices:
+        return []
+    late = span.strokes[0][0] - span.start_tick
     run = [v + 12 * octave for octave in range(lens.octaves) for v in voices]
     if lens.order == "down":
         run = run[::-1]
     elif lens.order == "up-down" and len(run) > 2:
         run = run + run[-2:0:-1]
-    steps = -(-span.length_ticks // lens.step_ticks)
+    steps = -(-(span.length_ticks - late) // lens.step_ticks)
     rng = stream(lens.draw, "broken", chord)
     length = max(1, round(lens.step_ticks * lens.gate))
     out = []
     for i in range(steps):
         at = int(rng.integers(len(run))) if lens.order == "random" else i % len(run)
-        start = span.start_tick + i * lens.step_ticks
+        start = span.start_tick + late + i * lens.step_ticks
         out.append(_note(span, start, length, run[at], chord, at))
     return out

@@ -1,4 +1,4 @@
-"""The note, and the chord span that lenses look at."""
+"""The note: what is written, and how it came to be."""
 
 import msgspec
 
@@ -17,12 +17,3 @@ class Note(msgspec.Struct, frozen=True, kw_only=True):
     offset_ms: float = 0.0
     chord: int = 0
     voice: int = 0
-
-
-class Span(msgspec.Struct, frozen=True, kw_only=True):
-    """A chord as notes see it: a stretch of the loop, its voices (MIDI numbers) and its root."""
-
-    start_tick: int
-    length_ticks: int
-    voices: tuple[int, ...]
-    root: int

@@ -1,5 +1,6 @@
 """Touch: how written notes are played. Everything by draw, nothing changes what is written."""
 
+from collections.abc import Mapping
 from itertools import groupby
 from typing import Literal
 
@@ -13,6 +14,7 @@ from cloudrift.notes.note import Note
 Direction = Literal["up", "down"]
 LIMITS = {
     "roll_ms": (0.0, 400.0),
+    "top": (0, 9),
     "uneven": (0.0, 1.0),
     "drift_ms": (0.0, 60.0),
     "spread": (0.0, 40.0),
@@ -21,25 +23,29 @@ LIMITS = {
 }
 
 
-class Touch(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """How a part is played.
+class ChordTouch(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """How one chord is played, where it differs from the rest of its part.
 
-    ``roll_ms`` from first to last note of a chord, ``uneven`` how irregular the roll is (0-1),
-    ``drift_ms`` and ``spread`` (velocity) the most a note strays either way, ``length`` the share
-    of the written length that sounds, ``velocity`` the middle loudness (1-127).
+    ``roll_ms`` from first to last note of a chord, ``top`` how many of its top notes are rolled
+    (0: all of them), ``uneven`` how irregular the roll is (0-1), ``drift_ms`` and ``spread``
+    (velocity) the most a note strays either way, ``length`` the share of the written length that
+    sounds.
     """
 
     roll_ms: float = 0.0
     direction: Direction = "up"
+    top: int = 0
     uneven: float = 0.0
     drift_ms: float = 0.0
     spread: float = 0.0
     length: float = 1.0
-    velocity: int = 84
     draw: int = 1
 
     def __post_init__(self) -> None:
-        for name, (low, high) in LIMITS.items():
+        for name in self.__struct_fields__:
+            if name not in LIMITS:
+                continue
+            low, high = LIMITS[name]
             value = getattr(self, name)
             if not low <= value <= high:
                 raise CloudriftError(
@@ -47,34 +53,63 @@ class Touch(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
                 )
 
 
-def play(notes: tuple[Note, ...], touch: Touch) -> tuple[Note, ...]:
+class Touch(ChordTouch, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """How a part is played: that of its chords, and ``velocity``, the middle loudness (1-127)."""
+
+    velocity: int = 84
+
+    @property
+    def of_chord(self) -> ChordTouch:
+        """The same without the loudness, as a chord of its own would have it."""
+        fields = {name: getattr(self, name) for name in ChordTouch.__struct_fields__}
+        return ChordTouch(**fields)
+
+
+def play(
+    notes: tuple[Note, ...], touch: Touch, own: Mapping[int, ChordTouch] | None = None
+) -> tuple[Note, ...]:
     """Return the notes as played: offsets, velocities and lengths from the touch.
 
-    Notes that start together are one roll. The same touch and notes always give the same result.
+    Notes that start together are one roll. ``own`` are touches of single chords, by the chord's
+    index; they stand in for the part's own. The same touch and notes give the same result.
     """
     out: list[Note] = []
-    for start, group in groupby(notes, key=lambda n: n.start_tick):
-        chord = sorted(group, key=lambda n: n.pitch, reverse=touch.direction == "down")
-        rng = stream(touch.draw, "touch", start)
-        delays = _roll(len(chord), touch, rng)
+    for (start, chord_at), group in groupby(notes, key=lambda n: (n.start_tick, n.chord)):
+        way: ChordTouch = (own or {}).get(chord_at, touch)
+        chord = sorted(group, key=lambda n: n.pitch, reverse=way.direction == "down")
+        rng = stream(way.draw, "touch", start)
+        delays = _roll(len(chord), way, rng)
         for note, delay in zip(chord, delays, strict=True):
             drift, loud = rng.uniform(-1, 1, 2)
-            velocity = round(touch.velocity + touch.spread * loud)
+            velocity = round(touch.velocity + way.spread * loud)
             out.append(
                 msgspec.structs.replace(
                     note,
-                    offset_ms=float(round(delay + touch.drift_ms * drift, 3)),
+                    offset_ms=float(round(delay + way.drift_ms * drift, 3)),
                     velocity=min(max(velocity, 1), 127),
-                    length_ticks=max(1, round(note.length_ticks * touch.length)),
+                    length_ticks=max(1, round(note.length_ticks * way.length)),
                 )
             )
     return tuple(sorted(out, key=lambda n: (n.start_tick, n.pitch)))
 
 
-def _roll(count: int, touch: Touch, rng: np.random.Generator) -> list[float]:
-    """Delays in ms over the roll: even steps, each stretched or shrunk by up to ``uneven``."""
+def _roll(count: int, touch: ChordTouch, rng: np.random.Generator) -> list[float]:
+    """Delays in ms over the roll: even steps, each stretched or shrunk by up to ``uneven``.
+
+    With ``top``, the lower notes are struck together with the first and the top ones follow.
+    """
     if count == 1 or touch.roll_ms == 0:
         return [0.0] * count
-    gaps = 1.0 + touch.uneven * rng.uniform(-0.9, 0.9, count - 1)
+    rolled = min(touch.top, count) if touch.top else count
+    together = count - rolled
+    steps = rolled if together else rolled - 1
+    if steps == 0:
+        return [0.0] * count
+    gaps = 1.0 + touch.uneven * rng.uniform(-0.9, 0.9, steps)
     places = np.concatenate([[0.0], np.cumsum(gaps)])
-    return [float(p) for p in touch.roll_ms * places / places[-1]]
+    delays = [float(p) for p in touch.roll_ms * places / places[-1]]
+    if not together:
+        return delays
+    if touch.direction == "down":  # sorted from the top: the rolled ones come first
+        return delays[:rolled] + [0.0] * together
+    return [0.0] * together + delays[1:]

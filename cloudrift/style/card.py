@@ -14,8 +14,8 @@ from cloudrift.loop import spec
 from cloudrift.notes.lens import Lens
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.texture.catalogue import find_kind
-from cloudrift.theory.chord import parse_degree
 from cloudrift.theory.key import SCALES, Key
+from cloudrift.theory.symbols import parse_degree
 
 # A number, or two between which a draw falls.
 Drawn = float | tuple[float, float]

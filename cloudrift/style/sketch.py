@@ -12,8 +12,8 @@ from cloudrift.sound.catalogue import find_sound
 from cloudrift.style.card import Card, CardLayer, CardTreatment, Drawn, Voicing
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.treatment import Line, Treatment
-from cloudrift.theory.chord import parse_degree
 from cloudrift.theory.key import Key
+from cloudrift.theory.symbols import parse_degree
 from cloudrift.theory.voicing import bass_below, voice_chord
 
 DEFAULT_BARS = 8

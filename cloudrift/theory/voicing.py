@@ -1,10 +1,14 @@
-"""Voicing: which octave each note of a chord sounds in, and how voices move between chords."""
+"""Voicing: which octave each note of a chord sounds in."""
 
+from collections import Counter
 from collections.abc import Iterator
-from itertools import pairwise
-from typing import Literal
+from itertools import combinations, product
 
-Move = Literal["common", "half", "whole", "leap"]
+import numpy as np
+from scipy.optimize import linear_sum_assignment
+
+from cloudrift.theory.movement import total_movement
+from cloudrift.theory.pitch import HIGHEST, LOWEST
 
 
 def close_positions(pcs: tuple[int, ...], low: int, high: int) -> Iterator[tuple[int, ...]]:
@@ -41,7 +45,7 @@ def voice_chord(
     before: tuple[int, ...] = (),
     spread: bool = False,
 ) -> tuple[int, ...]:
-    """Choose the voicing that moves least from the chord before (or sits in the middle).
+    """Choose the close or open voicing that moves least (or sits in the middle).
 
     Parameters
     ----------
@@ -65,47 +69,79 @@ def voice_chord(
     return min(found, key=cost)
 
 
+def nearest_voicing(
+    before: tuple[int, ...], pcs: tuple[int, ...], *, low: int = LOWEST, high: int = HIGHEST
+) -> tuple[int, ...]:
+    """Return the voicing of some notes that moves least from the voices before.
+
+    Parameters
+    ----------
+    before : voices of the chord before, without its bass.
+    pcs : pitch classes to place; one that is there twice is placed in two octaves.
+    low, high : the range that voices stay in, at least two octaves.
+
+    No placing of the notes in their octaves has a smaller ``total_movement``. With one note of a
+    name, each goes to the octave nearest to the voice it comes from, so the best pairing of voices
+    and notes is an assignment problem; octaves of doubled notes are tried one by one.
+    """
+    counts = Counter(pc % 12 for pc in pcs)
+    single = [pc for pc, n in counts.items() if n == 1]
+    choices = [
+        # Further out than it has copies, a note could always come an octave closer.
+        list(combinations([p for p in range(max(low, min(before) - 12 * n),
+                                            min(high, max(before) + 12 * n) + 1)
+                           if p % 12 == pc], n))
+        for pc, n in counts.items()
+        if n > 1
+    ]  # fmt: skip
+    best: tuple[int, ...] = ()
+    least = 10**9
+    for doubled in product(*choices):
+        fixed = tuple(p for group in doubled for p in group)
+        voices = _placed(before, single, fixed, low, high)
+        moved = total_movement(before, voices)
+        if moved < least or (moved == least and _width(voices) < _width(best)):
+            best, least = voices, moved
+    return best
+
+
+def _width(voices: tuple[int, ...]) -> int:
+    return voices[-1] - voices[0]
+
+
+def _placed(
+    before: tuple[int, ...], single: list[int], fixed: tuple[int, ...], low: int, high: int
+) -> tuple[int, ...]:
+    """Place single notes beside fixed ones so that all together move least."""
+    near = np.array([[_nearest(b, pc, low, high) for pc in single] for b in before], int)
+    near = near.reshape(len(before), len(single))
+    distance = np.abs(near - np.array(before)[:, None])
+    held = np.abs(np.subtract.outer(np.array(before), np.array(fixed, int)))
+    cost = np.hstack([distance, held.reshape(len(before), len(fixed))])
+    extra = cost.shape[1] - len(before)
+    if extra > 0:
+        cost = np.vstack([cost, np.tile(cost.min(axis=0), (extra, 1))])
+    rows, columns = linear_sum_assignment(cost)
+    placed = list(fixed)
+    for row, column in zip(rows, columns, strict=True):
+        if column < len(single):
+            source = row if row < len(before) else int(distance[:, column].argmin())
+            placed.append(int(near[source, column]))
+    return tuple(sorted(placed))
+
+
+def _nearest(pitch: int, pc: int, low: int, high: int) -> int:
+    """The note of a name that lies nearest to a pitch, inside the range."""
+    found = pitch + (pc - pitch + 6) % 12 - 6
+    while found < low:
+        found += 12
+    while found > high:
+        found -= 12
+    return found
+
+
 def bass_below(root: int, above: tuple[int, ...], *, octaves: int = 1) -> int:
     """Return the root placed below the lowest voice, at least a fourth away from it."""
     pitch = min(above) - 5
     pitch -= (pitch - root) % 12
     return pitch - 12 * (octaves - 1)
-
-
-def classify(semitones: int) -> Move:
-    """Say how a voice moves: common tone, half step, whole step or leap."""
-    size = abs(semitones)
-    return "common" if size == 0 else "half" if size == 1 else "whole" if size == 2 else "leap"
-
-
-def pair_voices(before: tuple[int, ...], after: tuple[int, ...]) -> list[tuple[int, int]]:
-    """Pair the voices of two chords by index, from the lowest up, without leaving order.
-
-    The bass is paired with the bass and the top with the top; where one chord has more voices,
-    the pairing of least total movement is taken and the others stay unpaired.
-    """
-    if len(before) > len(after):
-        return [(b, a) for a, b in pair_voices(after, before)]
-    order_b = sorted(range(len(before)), key=lambda i: before[i])
-    order_a = sorted(range(len(after)), key=lambda i: after[i])
-    short = [before[i] for i in order_b]
-    long = [after[i] for i in order_a]
-    # Dynamic programming over "the first i of the short matched within the first j of the long".
-    best: list[list[tuple[int, tuple[int, ...]]]] = [[(0, ())] * (len(long) + 1)]
-    for i, pitch in enumerate(short):
-        row: list[tuple[int, tuple[int, ...]]] = [(10**6, ())] * (len(long) + 1)
-        for j in range(i + 1, len(long) + 1):
-            cost, chosen = best[i][j - 1]
-            taken = (cost + abs(pitch - long[j - 1]), (*chosen, j - 1))
-            row[j] = min(row[j - 1], taken)
-        best.append(row)
-    return [(order_b[i], order_a[j]) for i, j in enumerate(best[-1][-1][1])]
-
-
-def half_steps(chords: list[tuple[int, ...]]) -> int:
-    """Count the half-step moves through a progression, the step back to its start included."""
-    return sum(
-        classify(after[j] - before[i]) == "half"
-        for before, after in pairwise([*chords, *chords[:1]])
-        for i, j in pair_voices(before, after)
-    )

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from cloudrift.loop.model import Loop
-from cloudrift.theory.voicing import Move, classify, half_steps, pair_voices
+from cloudrift.theory.movement import Move, classify, half_steps, pair_voices
 
 MARGIN = 4  # scale steps of air above and below the voices, in semitones
 LEAST_RANGE = 24

@@ -13,7 +13,9 @@ from cloudrift.desktop.parts import ChoiceRow, Inspector, button, heading, label
 from cloudrift.desktop.session import Session
 from cloudrift.loop import edits
 from cloudrift.notes.time import bar_ticks
-from cloudrift.theory.chord import chord_tones, parse_degree, read_chord
+from cloudrift.theory.chord import chord_tones
+from cloudrift.theory.naming import read_chord
+from cloudrift.theory.symbols import parse_degree
 
 BORROWED = ("bII", "V7", "V", "iv", "IV")
 
