@@ -17,7 +17,7 @@ from msgspec.structs import replace
 from cloudrift.demo import polar_night
 from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.memory import keep_memory_tidy
-from cloudrift.loop import edits
+from cloudrift.loop import chord_edits, edits
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import save
 from cloudrift.render import Engine, Player
@@ -83,7 +83,7 @@ def edits_table(loop: Loop) -> list[tuple[str, str, str]]:
              for i in range(ROUNDS)]))),
         ("a chord changed, all layers follow -> new sound", "250 ms median",
          figures(timed(engine, [
-             edits.set_chord_degree(loop, chord, 1 + i % 7, seventh=i > 6)
+             chord_edits.set_degree(loop, chord, 1 + i % 7, count=3 + (i > 6))
              for i in range(ROUNDS)]))),
         ("level, pan, mute -> new sound", "30 ms",
          figures(timed(engine, [
@@ -178,7 +178,7 @@ def use() -> None:
     loop, engine = big_loop(), Engine()
     engine.render(loop)
     for i in range(20):
-        engine.render(edits.set_chord_degree(loop, loop.chords[0].id, 1 + i % 7, seventh=i > 6))
+        engine.render(chord_edits.set_degree(loop, loop.chords[0].id, 1 + i % 7, count=3 + (i > 6)))
     engine.close()
     held = (engine.cache.size_bytes + engine.tones.size_bytes) >> 20
     print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024, held)

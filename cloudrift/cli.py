@@ -122,20 +122,7 @@ def info(file: Path, as_json: bool) -> None:
 
 def loop_facts(loop: Any) -> dict[str, Any]:
     """Return what ``info --json`` prints: plain values, pitch classes 0-11, ticks of 1/960."""
-    chords = []
-    for chord in loop.chords:
-        reading = chord.read(loop.key)
-        chords.append(
-            {
-                "name": reading.name,
-                "root": reading.root,
-                "bass": reading.bass,
-                "degree": reading.degree,
-                "start_tick": chord.start_tick,
-                "length_ticks": chord.length_ticks,
-                "voices": list(chord.voices),
-            }
-        )
+    chords = [_chord_facts(chord, loop.key) for chord in loop.chords]
     return {
         "title": loop.title,
         "kit": loop.kit,
@@ -167,6 +154,21 @@ def loop_facts(loop: Any) -> dict[str, Any]:
             for layer in loop.layers
         ],
         "treatments": [_treatment_facts(t) for t in loop.line],
+    }
+
+
+def _chord_facts(chord: Any, key: Any) -> dict[str, Any]:
+    from cloudrift.theory import read_chord  # noqa: PLC0415
+
+    reading = read_chord(chord.voices, key, root_hint=chord.root)
+    return {
+        "name": reading.name,
+        "root": reading.root,
+        "bass": reading.bass,
+        "degree": reading.degree,
+        "start_tick": chord.start_tick,
+        "length_ticks": chord.length_ticks,
+        "voices": list(chord.voices),
     }
 
 
@@ -205,6 +207,43 @@ def _facts_in_words(facts: dict[str, Any]) -> list[str]:
     kinds = ", ".join(t["kind"] for t in facts["treatments"]) or "bare"
     lines.append(f"whole     {kinds}")
     return lines
+
+
+@commands.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--key", "key_text", help="Key, as in 'F# minor'; estimated if not given.")
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+def chords(file: Path, key_text: str | None, as_json: bool) -> None:
+    """Name the chords of a MIDI file."""
+    from cloudrift.notes.from_midi import read_song  # noqa: PLC0415
+    from cloudrift.notes.time import position_text  # noqa: PLC0415
+    from cloudrift.theory import parse_key, pretty, read_chord  # noqa: PLC0415
+
+    song = read_song(file, parse_key(key_text) if key_text else None)
+    found = []
+    for chord in song.chords:
+        reading = read_chord(chord.voices, song.key, root_hint=chord.root)
+        found.append({**_chord_facts(chord, song.key), "alternatives": list(reading.alternatives)})
+    if as_json:
+        facts = {
+            "file": str(file),
+            "key": song.key.plain,
+            "key_confidence": round(song.key_confidence, 3),
+            "key_from": song.key_from,
+            "tempo": song.tempo,
+            "tempo_from": song.tempo_from,
+            "metre": list(song.metre),
+            "chords": found,
+        }
+        click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
+        return
+    sure = "" if song.key_from == "given" else f", {song.key_confidence:.0%} sure"
+    click.echo(f"key    {song.key.text} ({song.key_from}{sure})")
+    click.echo(f"tempo  {song.tempo:g} BPM ({song.tempo_from})")
+    for fact in found:
+        also = "".join(f"  or {pretty(name)}" for name in fact["alternatives"])
+        place = position_text(fact["start_tick"], song.metre)
+        click.echo(f"{place:>6}  {pretty(fact['name']):12} {pretty(fact['degree']):10}{also}")
 
 
 @commands.command()

@@ -5,7 +5,7 @@ from pathlib import Path
 from msgspec.structs import replace
 from platformdirs import user_data_path
 
-from cloudrift.loop import edits
+from cloudrift.loop import chord_edits, edits
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, save
 from cloudrift.style.card import find_card
@@ -21,7 +21,7 @@ def polar_night() -> Loop:
     card = find_card("Marlow Quist")
     loop = sketch(card, Key("F#", "minor"), 142.0, 16, title="Polar Night II")
     for chord, degree in zip(loop.chords, ("i", "VI7", "iv7", "V7"), strict=True):
-        loop = edits.set_chord_tones(loop, chord.id, parse_degree(degree, loop.key))
+        loop = chord_edits.set_tones(loop, chord.id, parse_degree(degree, loop.key))
     loop = edits.add_treatment(loop, None, "shift", 0)
     shift = loop.line[0].id
     return replace(edits.set_treatment_setting(loop, None, shift, "semitones", -3.0), kit=KIT)

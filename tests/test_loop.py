@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from cloudrift.ground import CloudriftError
-from cloudrift.loop import Chord, History, edits, load, recovery, save, storage
+from cloudrift.loop import Chord, History, chord_edits, edits, load, recovery, save, storage
 from cloudrift.loop.storage import loop_from, to_bytes
 from cloudrift.theory import SCALES, Key
 from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES
@@ -46,7 +46,7 @@ def test_changing_the_mode_keeps_degrees(bare_chords):
 @given(degree=st.integers(1, 7), seventh=st.booleans(), which=st.integers(0, 3))
 def test_a_chosen_degree_is_what_is_read_back(bare_chords, degree, seventh, which):
     chord_id = bare_chords.chords[which].id
-    after = edits.set_chord_degree(bare_chords, chord_id, degree, seventh=seventh)
+    after = chord_edits.set_degree(bare_chords, chord_id, degree, count=3 + (seventh))
     chord = after.chord(chord_id)
     assert chord.root == bare_chords.key.scale[degree - 1]
     assert len({v % 12 for v in chord.voices}) == 3 + seventh
@@ -59,8 +59,8 @@ def test_a_chosen_degree_is_what_is_read_back(bare_chords, degree, seventh, whic
 @given(which=st.integers(0, 3))
 def test_a_seventh_comes_and_goes(bare_chords, which):
     chord_id = bare_chords.chords[which].id
-    with_it = edits.set_seventh(bare_chords, chord_id, True)
-    without = edits.set_seventh(with_it, chord_id, False)
+    with_it = chord_edits.set_extension(bare_chords, chord_id, "7", True)
+    without = chord_edits.set_extension(with_it, chord_id, "7", False)
 
     def pcs(loop):
         return {v % 12 for v in loop.chord(chord_id).voices}
@@ -72,7 +72,7 @@ def test_a_seventh_comes_and_goes(bare_chords, which):
 @given(voice=st.integers(0, 3), steps=st.integers(-5, 5))
 def test_dragging_a_voice_moves_one_voice_and_never_doubles(bare_chords, voice, steps):
     chord = bare_chords.chords[0]
-    after = edits.move_voice(bare_chords, chord.id, voice, steps=steps).chord(chord.id)
+    after = chord_edits.move_voice(bare_chords, chord.id, voice, steps=steps).chord(chord.id)
     assert len(set(after.voices)) == len(chord.voices)
     assert len(set(after.voices) - set(chord.voices)) <= 1
     if steps:
@@ -120,8 +120,8 @@ def test_layers_follow_their_sound(small_loop):
         (lambda p: edits.set_bars(p, 65), "bars is 65"),
         (lambda p: edits.set_title(p, "  "), "needs a name"),
         (lambda p: edits.set_layer(p, p.layers[0].id, pan=2.0), "pan is 2"),
-        (lambda p: edits.set_chord_degree(p, "c1", 9, seventh=False), "degrees go from 1 to 7"),
-        (lambda p: edits.set_chord_degree(p, "zz", 1, seventh=False), "no chord 'zz'"),
+        (lambda p: chord_edits.set_degree(p, "c1", 9), "degrees go from 1 to 7"),
+        (lambda p: chord_edits.set_degree(p, "zz", 1), "no chord 'zz'"),
         (lambda p: edits.add_layer(p, "felt uprite"), "did you mean 'felt upright'"),
     ],
 )

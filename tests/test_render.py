@@ -5,7 +5,7 @@ import pytest
 from msgspec.structs import replace
 
 from cloudrift.audio.spectrum import chroma
-from cloudrift.loop import edits
+from cloudrift.loop import chord_edits, edits
 from cloudrift.render import Cancelled, Engine, bare_of, without_line
 from cloudrift.render.cache import AudioCache
 from cloudrift.render.plan import layer_node, loop_node, mix_node
@@ -72,7 +72,7 @@ def test_a_change_runs_only_what_follows_from_it(engine, small_loop):
 
 def test_a_chord_change_reaches_every_layer(engine, small_loop):
     before = [engine.audio(layer_node(small_loop, x, engine.tones)) for x in small_loop.layers]
-    after_loop = edits.set_chord_degree(small_loop, "c1", 4, seventh=False)
+    after_loop = chord_edits.set_degree(small_loop, "c1", 4)
     for layer, audio in zip(after_loop.layers, before, strict=True):
         assert rms(engine.audio(layer_node(after_loop, layer, engine.tones)) - audio) > 1e-4
 

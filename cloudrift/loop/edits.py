@@ -5,30 +5,49 @@ from typing import Any
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop import spec
+from cloudrift.loop.chord_edits import with_voices
+from cloudrift.loop.chord_time import lasting
 from cloudrift.loop.model import Chord, Layer, Loop, SoundUse, new_id
 from cloudrift.notes.time import bar_ticks
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.treatment import Line, Treatment
-from cloudrift.theory.chord import chord_tones
 from cloudrift.theory.key import Key
-from cloudrift.theory.voicing import voice_chord
-
-VOICE_LOW, VOICE_HIGH = 24, 108
 
 
-def set_key(loop: Loop, key: Key) -> Loop:
-    """Change the key with every voice following by the shorter way; degrees stay.
+def set_key(loop: Loop, key: Key, *, shift: int | None = None) -> Loop:
+    """Change the key with every voice following; degrees stay.
 
     In another mode each scale note becomes the note of the same degree; notes outside the scale
-    move with the tonic.
+    move with the tonic. ``shift`` says how far the voices go (semitones; the tonic's distance but
+    for octaves). Without it they go the shorter way, and by a tritone up from C to F sharp but down
+    from F sharp to C, so that there and back is always where they were.
     """
-    shift = (key.pc - loop.key.pc + 5) % 12 - 5
+    if shift is None:
+        distance = key.pc - loop.key.pc
+        shift = distance if abs(distance) == 6 else (distance + 6) % 12 - 6
     return replace(
         loop,
         key=key,
         chords=tuple(_in_key(chord, loop.key, key, shift) for chord in loop.chords),
     )
+
+
+def shift_key(loop: Loop, semitones: int) -> Loop:
+    """Move everything by semitones, the key with it."""
+    moved = [v + semitones for chord in loop.chords for v in chord.voices]
+    if moved and not (min(moved) >= spec.VOICE_LOW and max(moved) <= spec.VOICE_HIGH):
+        raise CloudriftError(
+            f"{semitones:+d} semitones would take a voice out of reach; move the chords by an "
+            "octave the other way first"
+        )
+    return set_key(loop, loop.key.shifted(semitones), shift=semitones)
+
+
+def rename_key(loop: Loop, key: Key) -> Loop:
+    """Call the same notes another key: only names, degrees and what counts as outside change."""
+    return replace(loop, key=key)
 
 
 def _in_key(chord: Chord, old: Key, new: Key, shift: int) -> Chord:
@@ -42,8 +61,8 @@ def _in_key(chord: Chord, old: Key, new: Key, shift: int) -> Chord:
         wanted = new.scale[step]
         return there + (wanted - there + 6) % 12 - 6
 
-    voices = tuple(sorted(moved(v) for v in chord.voices))
-    return replace(chord, voices=voices, root=moved(chord.root + 60) % 12)
+    where = {voice: moved(voice) for voice in chord.voices}
+    return replace(with_voices(chord, where), root=moved(chord.root + 60) % 12)
 
 
 def set_tempo(loop: Loop, tempo: float) -> Loop:
@@ -63,10 +82,8 @@ def set_bars(loop: Loop, bars: int) -> Loop:
             taken = (c.id for c in (*loop.chords, *chords))
             chords.append(
                 replace(
-                    chord,
+                    lasting(chord, start, min(start + chord.length_ticks, ticks)),
                     id=chord.id if turn == 0 else new_id("c", taken),
-                    start_tick=start,
-                    length_ticks=min(chord.length_ticks, ticks - start),
                 )
             )
     return replace(loop, bars=bars, chords=tuple(chords))
@@ -77,88 +94,6 @@ def set_title(loop: Loop, title: str) -> Loop:
     if not title.strip():
         raise CloudriftError("a loop needs a name; type at least one letter")
     return replace(loop, title=title.strip())
-
-
-# --- chords ---------------------------------------------------------------------------------
-
-
-def _with_chord(loop: Loop, chord: Chord) -> Loop:
-    return replace(loop, chords=tuple(chord if c.id == chord.id else c for c in loop.chords))
-
-
-def _bass_apart(chord: Chord) -> bool:
-    """Say whether the lowest voice is a bass below the chord rather than part of it."""
-    return (
-        len(chord.voices) > 3
-        and chord.voices[1] - chord.voices[0] >= 5
-        and (chord.voices[0] % 12 == chord.root)
-    )
-
-
-def set_chord_degree(loop: Loop, chord_id: str, degree: int, *, seventh: bool) -> Loop:
-    """Put the key's own chord of a degree (1-7) in a chord's place, moving as little as it can.
-
-    A bass note below stays a bass note below.
-    """
-    return set_chord_tones(loop, chord_id, chord_tones(loop.key, degree, seventh=seventh))
-
-
-def set_chord_tones(loop: Loop, chord_id: str, tones: tuple[int, ...]) -> Loop:
-    """Put a chord of pitch classes (root first) in a chord's place, moving as little as it can."""
-    chord = loop.chord(chord_id)
-    upper = chord.voices[1:] if _bass_apart(chord) else chord.voices
-    low, high = min(upper) - 5, max(upper) + 5
-    voices = voice_chord(tones, low=low, high=high, before=upper)
-    if _bass_apart(chord):
-        bass = chord.voices[0] + (tones[0] - chord.voices[0] + 6) % 12 - 6
-        while bass > voices[0] - 5:
-            bass -= 12
-        voices = (bass, *voices)
-    return _with_chord(loop, replace(chord, voices=voices, root=tones[0]))
-
-
-def set_seventh(loop: Loop, chord_id: str, on: bool) -> Loop:
-    """Add the key's own seventh to a chord, or take it away."""
-    chord = loop.chord(chord_id)
-    if chord.root not in loop.key.scale:
-        raise CloudriftError(
-            f"chord {chord.read(loop.key).text} has its root outside the scale, which has no "
-            "seventh for it; drag a voice instead"
-        )
-    degree = loop.key.scale.index(chord.root) + 1
-    tones = chord_tones(loop.key, degree, seventh=True)
-    has = {v % 12 for v in chord.voices}
-    own = tuple(pc for pc in tones[:3] if pc in has)
-    # A third that was raised or borrowed stays as it is.
-    other = tuple(sorted(has - set(tones), key=lambda pc: (pc - chord.root) % 12))
-    body = tuple(dict.fromkeys((chord.root, *own, *other)))
-    return set_chord_tones(loop, chord_id, (*body, tones[3]) if on else body)
-
-
-def move_voice(
-    loop: Loop, chord_id: str, voice: int, *, steps: int = 0, semitones: int = 0
-) -> Loop:
-    """Move one voice of a chord by scale steps or semitones; two voices never share a note."""
-    chord = loop.chord(chord_id)
-    before = chord.voices[voice]
-    pitch = loop.key.step(before, steps) + semitones
-    direction = 1 if pitch > before else -1
-    others = {v for i, v in enumerate(chord.voices) if i != voice}
-    while pitch in others:
-        pitch = loop.key.step(pitch, direction) if steps else pitch + direction
-    if not VOICE_LOW <= pitch <= VOICE_HIGH:
-        return loop
-    voices = tuple(sorted({*others, pitch}))
-    return _with_chord(loop, replace(chord, voices=voices))
-
-
-def move_chord(loop: Loop, chord_id: str, *, semitones: int) -> Loop:
-    """Move all voices of a chord, and its root, by semitones."""
-    chord = loop.chord(chord_id)
-    voices = tuple(v + semitones for v in chord.voices)
-    if min(voices) < VOICE_LOW or max(voices) > VOICE_HIGH:
-        return loop
-    return _with_chord(loop, replace(chord, voices=voices, root=(chord.root + semitones) % 12))
 
 
 # --- layers ---------------------------------------------------------------------------------

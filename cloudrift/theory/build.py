@@ -10,6 +10,7 @@ from typing import Literal
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.theory.chord import chord_tones, stacked
 from cloudrift.theory.key import Key
+from cloudrift.theory.movement import total_movement
 from cloudrift.theory.voicing import bass_below, nearest_voicing
 
 Spacing = Literal["close", "open", "cluster", "dropped top", "own"]
@@ -74,6 +75,25 @@ def arranged(tones: tuple[int, ...], lowest: int, spacing: Spacing, register: fl
             raise CloudriftError(f"notes can't be set out in the spacing {spacing!r}")
     octaves = round((register - sum(voices) / len(voices)) / 12)
     return tuple(sorted(v + 12 * octaves for v in voices))
+
+
+def arranged_near(
+    before: tuple[int, ...], tones: tuple[int, ...], spacing: Spacing
+) -> tuple[int, ...]:
+    """Set tones out in a spacing so that they move least from the body before.
+
+    A spacing of the composer's own has no rule to follow: then every note takes the octave that
+    moves least.
+    """
+    if spacing == "own":
+        return nearest_voicing(before, tones)
+    register = _mean(before)
+    found = {
+        arranged(tones, lowest, spacing, register + shift)
+        for lowest in tones
+        for shift in (-7, 0, 7)
+    }
+    return min(found, key=lambda v: (total_movement(before, v) + 0.1 * abs(_mean(v) - register), v))
 
 
 def voices_of(build: Build, own: tuple[int, ...] = ()) -> tuple[int, ...]:

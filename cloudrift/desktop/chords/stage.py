@@ -11,7 +11,7 @@ from cloudrift.desktop.chords.tiles import ChordTiles
 from cloudrift.desktop.look import look, text_font
 from cloudrift.desktop.parts import ChoiceRow, Inspector, button, heading, label, panel
 from cloudrift.desktop.session import Session
-from cloudrift.loop import edits
+from cloudrift.loop import chord_edits
 from cloudrift.notes.time import bar_ticks
 from cloudrift.theory.chord import chord_tones
 from cloudrift.theory.naming import read_chord
@@ -76,20 +76,20 @@ class ChordInspector(Inspector):
         on = self.seventh.isChecked()
         self._session.apply(
             "change a chord",
-            lambda loop: edits.set_chord_degree(loop, self._chord_id(), degree, seventh=on),
+            lambda loop: chord_edits.set_degree(loop, self._chord_id(), degree, count=3 + (on)),
         )
 
     def _put_seventh(self, on: bool) -> None:
         self._session.apply(
             "add a seventh" if on else "take the seventh away",
-            lambda loop: edits.set_seventh(loop, self._chord_id(), on),
+            lambda loop: chord_edits.set_extension(loop, self._chord_id(), "7", on),
         )
         self._show()
 
     def _put_borrowed(self, token: str) -> None:
         self._session.apply(
             "borrow a chord",
-            lambda loop: edits.set_chord_tones(
+            lambda loop: chord_edits.set_tones(
                 loop, self._chord_id(), parse_degree(token, loop.key)
             ),
         )
@@ -97,7 +97,7 @@ class ChordInspector(Inspector):
     def _shift(self, semitones: int) -> None:
         self._session.apply(
             "move a chord",
-            lambda loop: edits.move_chord(loop, self._chord_id(), semitones=semitones),
+            lambda loop: chord_edits.move_chord(loop, self._chord_id(), semitones=semitones),
         )
 
     def _show(self) -> None:

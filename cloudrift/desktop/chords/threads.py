@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from cloudrift.desktop.chords.model import ThreadPicture, VoiceBar, thread_picture
 from cloudrift.desktop.look import MEDIUM, SEMI, color, figure_font, text_font
 from cloudrift.desktop.session import Session
-from cloudrift.loop import edits
+from cloudrift.loop import chord_edits
 from cloudrift.notes.time import bar_ticks
 
 LEFT = 66
@@ -133,7 +133,9 @@ class Threads(QWidget):
         others = [v for i, v in enumerate(before) if i != voice]
         self._session.apply(
             "move a voice",
-            lambda loop: edits.move_voice(loop, chord_id, voice, steps=steps, semitones=semitones),
+            lambda loop: chord_edits.move_voice(
+                loop, chord_id, voice, steps=steps, semitones=semitones
+            ),
             merge=merge,
         )
         after = self._session.loop.chord(chord_id).voices

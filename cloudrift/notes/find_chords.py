@@ -1,0 +1,243 @@
+"""Chords found in notes: block chords keep their voicing, broken ones are put together again."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cloudrift.notes.note import Note
+from cloudrift.notes.time import bar_ticks, beat_ticks
+from cloudrift.theory.fit import KeyGuess, guess_keys, plain_key, weights_of
+from cloudrift.theory.naming import read_chord
+from cloudrift.theory.pitch import name_to_pc
+
+ROLL_TICKS = 200  # notes that start within it are one chord, rolled
+SHORTEST_TICKS = 300  # what is shorter than a sixteenth and a bit is on its way to a chord
+GRID_TICKS, LOOSE_TICKS = 240, 90  # starts this near to a sixteenth are on it
+BLOCK_SHARE = 0.45  # of the time in which a whole chord sounds, for the music to be blocks
+MAX_VOICES = 10
+SIGNATURE_WEIGHT = 6.0  # how much likelier a key is that the file's signature names
+# Shapes that broken chords are heard as, and how much each must be preferred to count.
+TEMPLATES: dict[tuple[int, ...], float] = {
+    (0, 4, 7): 0.0, (0, 3, 7): 0.0, (0, 3, 6): -0.06, (0, 4, 8): -0.1, (0, 5, 7): -0.08,
+    (0, 4, 7, 11): -0.05, (0, 3, 7, 10): -0.05, (0, 4, 7, 10): -0.05, (0, 3, 6, 10): -0.1,
+    (0, 7): -0.12,
+}  # fmt: skip
+CHANGE_COST, OFF_BAR_COST = 0.22, 0.2
+
+
+@dataclass(frozen=True, kw_only=True)
+class FoundChord:
+    """A chord found in notes: its place in ticks, its voices as they were played, its root."""
+
+    start_tick: int
+    length_ticks: int
+    voices: tuple[int, ...]
+    root: int
+
+
+def find_chords(notes: Sequence[Note], metre: tuple[int, int] = (4, 4)) -> tuple[FoundChord, ...]:
+    """Return the chords of some notes, in order, none overlapping another.
+
+    Where whole chords sound most of the time, each change of what sounds is a chord with the
+    voices that are played; else the notes of each beat are matched with chord shapes, and a chord
+    takes the voices that its notes were played in.
+    """
+    if not notes:
+        return ()
+    segments = _sounding(notes)
+    total = max(n.start_tick + n.length_ticks for n in notes) - min(n.start_tick for n in notes)
+    whole = sum(b - a for a, b, held in segments if len({v % 12 for v in held}) >= 3)
+    found = _blocks(segments, notes) if whole >= BLOCK_SHARE * total else _broken(notes, metre)
+    found = _snapped(found)
+    key = guess_key(notes, found).key
+    return tuple(
+        FoundChord(start_tick=a, length_ticks=b - a, voices=v, root=read_chord(v, key).root)
+        for a, b, v in found
+    )
+
+
+def guess_key(
+    notes: Sequence[Note],
+    chords: Sequence[tuple[int, int, tuple[int, ...]]] = (),
+    signature: str = "",
+) -> KeyGuess:
+    """Guess the key of notes, with the roots they begin and end on, and a signature as in F#m."""
+    weights = weights_of([(n.pitch,) for n in notes], [n.length_ticks for n in notes])
+    homes = [chords[i][2][0] % 12 for i in (0, -1)] if chords else []
+    ranked = guess_keys(weights, homes)
+    if signature:
+        named = plain_key(name_to_pc(signature.removesuffix("m")),
+                          "minor" if signature.endswith("m") else "major")  # fmt: skip
+        shares = [
+            g.confidence * (SIGNATURE_WEIGHT if (g.key.pc, g.key.mode) == (named.pc, named.mode)
+                            else 1.0)
+            for g in ranked
+        ]  # fmt: skip
+        best = int(np.argmax(shares))
+        return KeyGuess(ranked[best].key, shares[best] / max(sum(shares), 1e-12))
+    return ranked[0]
+
+
+_Segment = tuple[int, int, tuple[int, ...]]
+
+
+def _snapped(found: list[_Segment]) -> list[_Segment]:
+    """Put starts that are played a little early or late where they are meant."""
+
+    def meant(tick: int) -> int:
+        near = round(tick / GRID_TICKS) * GRID_TICKS
+        return near if abs(near - tick) <= LOOSE_TICKS else tick
+
+    return [(meant(a), meant(b), v) for a, b, v in found if meant(b) > meant(a)]
+
+
+def _clusters(notes: Sequence[Note]) -> list[int]:
+    """Where notes start, those within a roll of each other counting as one start."""
+    starts: list[int] = []
+    for note in sorted(notes, key=lambda n: n.start_tick):
+        if not starts or note.start_tick > starts[-1] + ROLL_TICKS:
+            starts.append(note.start_tick)
+    return starts
+
+
+def _sounding(notes: Sequence[Note]) -> list[_Segment]:
+    """From each start to the next: which pitches sound through most of it."""
+    starts = _clusters(notes)
+    end = max(n.start_tick + n.length_ticks for n in notes)
+    out = []
+    for a, b in zip(starts, [*starts[1:], end], strict=True):
+        held = []
+        for note in notes:
+            begins = note.start_tick if note.start_tick > a + ROLL_TICKS else a
+            overlap = min(note.start_tick + note.length_ticks, b) - max(begins, a)
+            fresh = a <= note.start_tick <= a + ROLL_TICKS
+            if note.start_tick <= a + ROLL_TICKS and (fresh or overlap >= 0.5 * (b - a)):
+                held.append(note.pitch)
+        if held:
+            out.append((a, b, tuple(sorted(set(held)))))
+    return out
+
+
+def _blocks(segments: list[_Segment], notes: Sequence[Note]) -> list[_Segment]:
+    """Join what is the same chord; what is no chord of its own belongs to the one before."""
+    struck = {(n.pitch, start) for n in notes for start in _near(n.start_tick)}
+    out: list[_Segment] = []
+    for a, b, held in segments:
+        pcs = {v % 12 for v in held}
+        before = out[-1] if out else None
+        if before is not None:
+            old = {v % 12 for v in before[2]}
+            same = pcs == old and held[0] % 12 == before[2][0] % 12
+            # What is left when some notes end is no chord: a new one has a new lowest note.
+            rest = pcs <= old and (held[0], _slot(a)) not in struck
+            if same or rest or (len(pcs) < 3 and b - a < 4 * SHORTEST_TICKS):
+                out[-1] = (before[0], b, before[2])
+                continue
+        out.append((a, b, _most(held)))
+    joined: list[_Segment] = []
+    for a, b, held in out:
+        if b - a < SHORTEST_TICKS and joined:
+            joined[-1] = (joined[-1][0], b, joined[-1][2])
+        else:
+            joined.append((a, b, held))
+    ends = [n.start_tick + n.length_ticks for n in notes]
+    last = joined[-1]
+    joined[-1] = (last[0], max(ends), last[2])
+    return joined
+
+
+def _slot(tick: int) -> int:
+    return tick // ROLL_TICKS
+
+
+def _near(tick: int) -> tuple[int, int]:
+    """The slots of the starts that a note may belong to: its own and one roll before it."""
+    return _slot(tick), _slot(tick - ROLL_TICKS)
+
+
+def _most(voices: tuple[int, ...]) -> tuple[int, ...]:
+    """As many voices as a chord holds: doublings of the upper ones are let go first."""
+    kept = list(voices)
+    while len(kept) > MAX_VOICES:
+        pcs = [v % 12 for v in kept]
+        doubled = [i for i in range(1, len(kept)) if pcs.count(pcs[i]) > 1]
+        del kept[doubled[-1] if doubled else len(kept) // 2]
+    return tuple(kept)
+
+
+def _broken(notes: Sequence[Note], metre: tuple[int, int]) -> list[_Segment]:
+    beat, bar = beat_ticks(metre), bar_ticks(metre)
+    first = min(n.start_tick for n in notes) // beat
+    last = -(-max(n.start_tick + n.length_ticks for n in notes) // beat)
+    heard = np.zeros((last - first, 12))
+    for note in notes:
+        for b in range(note.start_tick // beat, last):
+            overlap = min((b + 1) * beat, note.start_tick + note.length_ticks) - max(
+                b * beat, note.start_tick
+            )
+            if overlap <= 0:
+                break
+            heard[b - first, note.pitch % 12] += overlap
+    bass = _bass_of_beats(notes, first, last, beat)
+    path = _best_path(heard, bass, first, bar // beat)
+    out: list[_Segment] = []
+    start = 0
+    for b in range(1, len(path) + 1):
+        if b < len(path) and path[b] == path[start]:
+            continue
+        a, until = (first + start) * beat, (first + b) * beat
+        pcs = _tones(path[start])
+        inside = [n.pitch for n in notes if n.start_tick < until
+                  and n.start_tick + n.length_ticks > a + 30]  # fmt: skip
+        voices = sorted({p for p in inside if p % 12 in pcs})
+        if voices:
+            out.append((a, until, _most(tuple(voices))))
+        start = b
+    return out
+
+
+def _tones(state: int) -> frozenset[int]:
+    root, shape = divmod(state, len(TEMPLATES))
+    return frozenset((root + i) % 12 for i in list(TEMPLATES)[shape])
+
+
+def _bass_of_beats(notes: Sequence[Note], first: int, last: int, beat: int) -> list[int]:
+    out = []
+    for b in range(first, last):
+        start, end = b * beat, (b + 1) * beat
+        inside = [
+            n.pitch for n in notes if n.start_tick < end and n.start_tick + n.length_ticks > start
+        ]
+        out.append(min(inside) % 12 if inside else -1)
+    return out
+
+
+def _best_path(
+    heard: NDArray[np.float64], bass: list[int], first: int, beats_a_bar: int
+) -> list[int]:
+    """The row of chord shapes that holds most of what is heard and changes little."""
+    states = 12 * len(TEMPLATES)
+    masks = np.zeros((states, 12))
+    bonus = np.zeros(states)
+    for state in range(states):
+        masks[state, list(_tones(state))] = 1
+        bonus[state] = list(TEMPLATES.values())[state % len(TEMPLATES)]
+    best = np.zeros(states)
+    came: list[NDArray[np.int64]] = []
+    for b, row in enumerate(heard):
+        total = row.sum()
+        share = masks @ (row / total) if total > 0 else np.zeros(states)
+        # Notes of a shape that are not played make it less likely.
+        played = masks @ (row > 0.02 * max(total, 1)) / masks.sum(axis=1)
+        gain = share + 0.5 * played + bonus + 0.1 * (np.arange(states) // len(TEMPLATES) == bass[b])
+        cost = CHANGE_COST + OFF_BAR_COST * ((first + b) % beats_a_bar != 0)
+        leader = int(best.argmax())
+        change = best[leader] - cost > best
+        came.append(np.where(change, leader, np.arange(states)))
+        best = np.where(change, best[leader] - cost, best) + (gain if total > 0 else 0)
+    path = [int(best.argmax())]
+    for step in reversed(came[1:]):
+        path.append(int(step[path[-1]]))
+    return path[::-1]

@@ -1,0 +1,54 @@
+"""A MIDI file as a composer wants it: its chords, its key, its tempo, and where each is from."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.notes.find_chords import FoundChord, find_chords, guess_key
+from cloudrift.notes.midi_in import read_midi
+from cloudrift.notes.note import Note
+from cloudrift.theory.key import Key
+
+GIVEN, ESTIMATED = "given", "estimate"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Song:
+    """What was read and what was estimated. ``key_confidence`` is 0 to 1, 1 for a given key."""
+
+    notes: tuple[Note, ...]
+    chords: tuple[FoundChord, ...]
+    key: Key
+    key_confidence: float
+    key_from: str
+    tempo: float
+    tempo_from: str
+    metre: tuple[int, int]
+
+
+def read_song(path: Path, key: Key | None = None) -> Song:
+    """Read a MIDI file and find its chords; estimate its key if none is given.
+
+    Raises CloudriftError with one sentence on what is wrong and where.
+    """
+    try:
+        data = path.read_bytes()
+    except FileNotFoundError as error:
+        raise CloudriftError(f"there is no file {path}") from error
+    except OSError as error:
+        raise CloudriftError(f"could not read {path}: {error.strerror}") from error
+    song = read_midi(data, str(path))
+    if not song.notes:
+        raise CloudriftError(f"{path} holds no notes (drums are passed over); choose another file")
+    chords = find_chords(song.notes, song.metre)
+    guess = guess_key(song.notes, [(c.start_tick, 0, c.voices) for c in chords], song.signature)
+    return Song(
+        notes=song.notes,
+        chords=chords,
+        key=key or guess.key,
+        key_confidence=1.0 if key else guess.confidence,
+        key_from=GIVEN if key else ESTIMATED,
+        tempo=song.tempo,
+        tempo_from=song.tempo_from,
+        metre=song.metre,
+    )
