@@ -6,6 +6,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, settings
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
 
 from cloudrift.audio.buffers import DEFAULT_RATE
 from cloudrift.loop.model import Chord, Loop
@@ -134,3 +136,25 @@ def wait_for(condition, seconds=10.0):
     while not condition():
         assert time.monotonic() < end, "waited in vain"
         time.sleep(0.01)
+
+
+# --- hands ----------------------------------------------------------------------------------------
+
+
+def settled(qtbot, session):
+    qtbot.waitUntil(lambda: not session._worker.busy, timeout=20_000)
+
+
+def drag(qtbot, widget, start, end, modifier=Qt.KeyboardModifier.NoModifier):
+    """Drag with the left button, in eight moves."""
+    left = Qt.MouseButton.LeftButton
+    qtbot.mousePress(widget, left, modifier, start)
+    for i in range(1, 9):
+        step = start + (end - start) * i / 8
+        qtbot.mouseMove(widget, step)
+        place, globally = QPointF(step), widget.mapToGlobal(QPointF(step))
+        widget.mouseMoveEvent(
+            QMouseEvent(QMouseEvent.Type.MouseMove, place, globally,
+                        Qt.MouseButton.NoButton, left, modifier)
+        )  # fmt: skip
+    qtbot.mouseRelease(widget, left, modifier, end)

@@ -4,46 +4,24 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from cloudrift.desktop import look
-from cloudrift.desktop.chords.model import half_step_words, movement_words, thread_picture
 from cloudrift.desktop.field import FieldWidget
+from cloudrift.desktop.key_popup import open_key
 from cloudrift.desktop.session import BARE, TREATED
-from cloudrift.desktop.tiles import open_key, open_tempo
+from cloudrift.desktop.tiles import open_tempo
 from cloudrift.ground.settings import Field
 from cloudrift.loop import edits, load, recovery
 from cloudrift.theory import Key
-from tests.conftest import rms
+from tests.conftest import drag, rms, settled
 
 LEFT = Qt.MouseButton.LeftButton
 NONE = Qt.KeyboardModifier.NoModifier
 HZ = Field(name="hz", label="Low cut", default=120, unit="Hz", low=20, high=4000, step=1, log=True,
            off_low=True)  # fmt: skip
-
-
-def settled(qtbot, session):
-    qtbot.waitUntil(lambda: not session._worker.busy, timeout=20_000)
-
-
-def drag(qtbot, widget, start, end, modifier=NONE):
-    qtbot.mousePress(widget, LEFT, modifier, start)
-    for i in range(1, 9):
-        step = start + (end - start) * i / 8
-        qtbot.mouseMove(widget, step)
-        _move(widget, step, modifier)
-    qtbot.mouseRelease(widget, LEFT, modifier, end)
-
-
-def _move(widget, point, modifier):
-    from PyQt6.QtGui import QMouseEvent
-
-    place, globally = QPointF(point), widget.mapToGlobal(QPointF(point))
-    event = QMouseEvent(QMouseEvent.Type.MouseMove, place, globally,
-                        Qt.MouseButton.NoButton, LEFT, modifier)  # fmt: skip
-    widget.mouseMoveEvent(event)
 
 
 def answer(monkeypatch, words):
@@ -109,78 +87,12 @@ def test_escape_leaves_a_field_as_it_was(qtbot, field):
     assert field.value == 120
 
 
-# --- chords -------------------------------------------------------------------------------------
-
-
-def test_the_thread_picture_tells_half_steps_common_tones_and_leaps(bare_chords):
-    model = thread_picture(bare_chords)
-    assert len(model.bars) == 16
-    moves = {(t.from_pitch, t.to_pitch): t.move for t in model.threads}
-    assert moves[(57, 57)] == "common"
-    assert moves[(61, 62)] == "half"
-    assert moves[(38, 47)] == "leap"
-    assert [b.pitch for b in model.bars if not b.in_key] == [65]
-    assert movement_words(bare_chords, "c2") == "from F♯m: 2 common tones · 1 half step · 1 leap"
-    assert half_step_words(bare_chords).startswith("5 half steps")
-
-
-def test_a_voice_is_dragged_by_scale_steps_and_undone_in_one(qtbot, window):
-    threads, session = window.chords.threads, window.session
-    before = session.loop
-    bar = next(b for b in threads._model.bars if b.voice == 2)
-    start = threads.bar_box(bar).center().toPoint()
-    drag(qtbot, threads, start, start - QPoint(0, round(3.2 * threads._lane_height())))
-    chord = session.loop.chord(bar.chord_id)
-    moved = set(chord.voices) - set(before.chord(bar.chord_id).voices)
-    assert len(moved) == 1
-    assert before.key.has(moved.pop())
-    assert session.selection.chord_id == bar.chord_id
-    session.undo()
-    assert session.loop is before
-    assert not session.history.can_undo
-
-
-def test_a_voice_is_moved_by_keys(qtbot, window):
-    threads, session = window.chords.threads, window.session
-    threads.setFocus()
-    qtbot.keyClick(threads, Qt.Key.Key_PageUp)
-    assert session.selection.voice == 0
-    before = session.loop.chords[0].voices
-    qtbot.keyClick(threads, Qt.Key.Key_Up)
-    assert session.loop.chords[0].voices[0] == session.loop.key.step(before[0], 1)
-    qtbot.keyClick(threads, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
-    qtbot.keyClick(threads, Qt.Key.Key_Right)
-    assert session.selection.chord_id == session.loop.chords[1].id
-
-
-def test_choosing_a_degree_and_a_seventh_changes_the_chord_and_the_sound(qtbot, window):
-    inspector, session = window.chords.inspector, window.session
-    sound = session.rendered[TREATED].audio
-    inspector.degrees.button(6).click()
-    assert session.loop.chords[0].read(session.loop.key).name == "D"
-    inspector.seventh.click()
-    assert session.loop.chords[0].read(session.loop.key).name == "Dmaj7"
-    inspector.borrowed.button("bII").click()
-    assert session.loop.chords[0].read(session.loop.key).degree == "bII"
-    assert inspector.title.text() == "G"
-    settled(qtbot, session)
-    assert rms(session.rendered[TREATED].audio - sound) > 1e-3
-
-
-def test_pressing_a_chord_tile_selects_it(qtbot, window):
-    tiles, session = window.chords.tiles, window.session
-    second = session.loop.chords[1]
-    qtbot.mouseClick(tiles, LEFT, NONE, tiles.box(second).center().toPoint())
-    assert session.selection.chord_id == second.id
-
-
 # --- heading ------------------------------------------------------------------------------------
 
 
 def test_the_key_tile_moves_everything_and_shows_what_sounds(qtbot, window):
     session = window.session
     popup = open_key(window.heading.key, session)
-    qtbot.addWidget(popup)
     row = popup.findChildren(QWidget, options=Qt.FindChildOption.FindChildrenRecursively)
     tonic = next(w for w in row if w.accessibleName() == "Tonic: A")
     tonic.click()

@@ -4,11 +4,12 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from cloudrift.desktop.key_popup import open_key
 from cloudrift.desktop.look import MEDIUM, SEMI, color, figure_font, text_font
 from cloudrift.desktop.meter import Meter
 from cloudrift.desktop.parts import label
 from cloudrift.desktop.session import BARE, TREATED, Session
-from cloudrift.desktop.tiles import Tile, open_key, open_length, open_style, open_tempo
+from cloudrift.desktop.tiles import Tile, open_length, open_style, open_tempo
 from cloudrift.loop import edits
 from cloudrift.notes.time import position_text
 
@@ -183,7 +184,7 @@ class Heading(QWidget):
             self.title.setCursorPosition(0)
         state = "saved" if session.is_saved else "not saved"
         if session.previewing:
-            state = "not begun yet"
+            state = session.preview_words
         self.under.setText(f"kit: {loop.kit} · {state}" if loop.kit else state)
         sounding = loop.sounding_key
         self.key.show_text(loop.key.text, f"sounds {sounding.text}" if sounding != loop.key else "",

@@ -48,6 +48,15 @@ def button(text: str, act: Callable[[], object], *, name: str = "", tip: str = "
     return made
 
 
+def small_button(text: str, act: Callable[[], object], *, tip: str = "") -> QPushButton:
+    """Return a button for a place where there is little room."""
+    made = button(text, act, tip=tip)
+    made.setFont(text_font(11))
+    made.setMinimumWidth(10)
+    made.setStyleSheet("QPushButton { padding: 0px 7px; min-height: 16px; }")
+    return made
+
+
 def clear(layout: QLayout) -> None:
     """Take everything out of a layout and let it go."""
     while (item := layout.takeAt(0)) is not None:

@@ -8,7 +8,8 @@ from cloudrift.desktop.look import MEDIUM, SEMI, color, text_font
 from cloudrift.loop.model import Loop
 
 STAGES = ("Chords", "Layers", "Texture", "Deliver")
-WIDTH, STEP, TOP = 96, 62, 12
+DRAWERS = ("Play keys",)  # they open over any stage
+WIDTH, STEP, TOP, DRAWER_STEP = 96, 62, 12, 30
 
 
 def stage_facts(loop: Loop) -> tuple[str, ...]:
@@ -31,12 +32,14 @@ class Rail(QWidget):
     """A column of stages; ``chosen`` carries the stage's number."""
 
     chosen = pyqtSignal(int)
+    drawer_chosen = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
         self.setFixedWidth(WIDTH)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._current = 0
+        self._drawer = ""
         self._facts: tuple[str, ...] = ("",) * len(STAGES)
         self._name_for_readers()
 
@@ -59,7 +62,12 @@ class Rail(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        stage = int((event.position().y() - TOP) // STEP)
+        y = event.position().y()
+        for i, name in enumerate(DRAWERS):
+            if self._drawer_box(i).contains(event.position()):
+                self.drawer_chosen.emit(name)
+                return
+        stage = int((y - TOP) // STEP)
         if 0 <= stage < len(STAGES):
             self.chosen.emit(stage)
 
@@ -70,6 +78,14 @@ class Rail(QWidget):
             super().keyPressEvent(event)
         else:
             self.chosen.emit(min(max(self._current + by, 0), len(STAGES) - 1))
+
+    def _drawer_box(self, at: int) -> QRectF:
+        return QRectF(0, self.height() - 12 - (len(DRAWERS) - at) * DRAWER_STEP, WIDTH, DRAWER_STEP)
+
+    def show_drawer(self, name: str) -> None:
+        """Mark a drawer as open; an empty name marks none."""
+        self._drawer = name
+        self.update()
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -91,3 +107,11 @@ class Rail(QWidget):
             painter.setPen(color("ink_soft"))
             painter.setFont(text_font(11))
             painter.drawText(box.adjusted(15, 29, 0, 0), Qt.AlignmentFlag.AlignTop, fact)
+        for i, name in enumerate(DRAWERS):
+            on = name == self._drawer
+            painter.setPen(color("ink" if on else "ink_soft"))
+            painter.setFont(text_font(12, SEMI if on else MEDIUM))
+            box = self._drawer_box(i)
+            painter.drawText(box.adjusted(15, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)
+            if on:
+                painter.fillRect(QRectF(0, box.top(), 4, box.height()), color("focus"))

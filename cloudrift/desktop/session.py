@@ -5,19 +5,22 @@
 
 import logging
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 import msgspec
+import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from cloudrift.audio.buffers import to_gain
+from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.devices import Speaker
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import recovery, spec
 from cloudrift.loop.history import History
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model import Chord, Loop
 from cloudrift.loop.storage import SUFFIX, save
+from cloudrift.render.audition import audition, click_track, key_sound
 from cloudrift.render.engine import Engine, Loudness, Rendered
 from cloudrift.render.player import Player
 from cloudrift.render.variants import bare_of, up_to
@@ -26,18 +29,30 @@ from cloudrift.render.worker import RenderWorker
 log = logging.getLogger(__name__)
 
 TREATED, BARE = "treated", "bare"
+AUDITION = "audition"
 MAX_MATCH_DB = 18.0
 
 
 @dataclass(frozen=True, kw_only=True)
 class Selection:
-    """What is selected: a chord and one of its voices, a layer, a line (None: the whole loop's)."""
+    """What is selected: a chord and one of its voices, a layer, a line (None: the whole loop's).
+
+    ``more`` are further chords selected with the one in front; ``through`` says that the voice is
+    meant in all chords that its thread goes through.
+    """
 
     chord_id: str = ""
+    more: tuple[str, ...] = ()
     voice: int = -1
+    through: bool = False
     layer_id: str = ""
     line_of: str | None = None
     treatment_id: str = ""
+
+    @property
+    def chord_ids(self) -> tuple[str, ...]:
+        """All selected chords."""
+        return (self.chord_id, *self.more) if self.chord_id else ()
 
 
 class Session(QObject):
@@ -82,6 +97,10 @@ class Session(QObject):
         self._kept: Loop | None = None
         self._up_to: tuple[str | None, int] | None = None
         self._preview: Loop | None = None
+        self.preview_words = ""
+        self.click = False
+        self._struck = ThreadPoolExecutor(1, thread_name_prefix="audition")
+        self._strike_number = 0
         self._answered.connect(self._on_answered)
         self._measured.connect(self._on_measured)
         self._broke.connect(self.failed)
@@ -164,7 +183,12 @@ class Session(QObject):
     # --- selection ----------------------------------------------------------------------------
 
     def select(self, **what: object) -> None:
-        """Change the selection: ``chord_id``, ``voice``, ``layer_id``, ``line_of``, …"""
+        """Change the selection: ``chord_id``, ``voice``, ``layer_id``, ``line_of``, …
+
+        Another chord in front, without ``more``, is selected alone.
+        """
+        if what.get("chord_id", self.selection.chord_id) != self.selection.chord_id:
+            what = {"more": (), "voice": -1, "through": False, **what}
         selection = replace(self.selection, **what)  # type: ignore[arg-type]
         if selection != self.selection:
             self.selection = selection
@@ -200,7 +224,11 @@ class Session(QObject):
         rendered = self.rendered.get(self.hearing)
         if rendered is not None:
             gain = to_gain(self.match_db) if self.hearing == BARE else 1.0
-            self.player.load(rendered.audio, gain)
+            audio = rendered.audio
+            if self.click:
+                audio = audio * np.float32(gain) + click_track(rendered.loop, audio.shape[1])
+                gain = 1.0
+            self.player.load(audio, gain)
 
     @property
     def match_db(self) -> float:
@@ -237,8 +265,12 @@ class Session(QObject):
         """Which line is heard only down to which row."""
         return self._up_to
 
-    def preview(self, loop: Loop | None) -> None:
-        """Hear and show another loop without changing this one; None to return."""
+    def preview(self, loop: Loop | None, words: str = "not begun yet") -> None:
+        """Hear and show another loop without changing this one; None to return.
+
+        ``words`` say in the heading what it is.
+        """
+        self.preview_words = words if loop is not None else ""
         if loop != self._preview:
             self._preview = loop
             self.shown_changed.emit()
@@ -254,8 +286,62 @@ class Session(QObject):
         """Whether another loop is heard than the one that is open."""
         return self._preview is not None
 
+    # --- heard once ---------------------------------------------------------------------------
+
+    def hear_chords(self, *chords: Chord) -> None:
+        """Play chords once, one after another in tempo, in place of the loop; the newest wins."""
+        loop, written = self.loop, self.hearing == BARE
+        gain = 1.0 if written else to_gain(self.match_db)
+
+        def make() -> Stereo:
+            tried = audition(loop, chords, written=written)
+            return self.engine.once(tried) * np.float32(gain)
+
+        self._strike(make, AUDITION, alone=True)
+
+    def hear_edit(self, chord_id: str) -> None:
+        """Let a changed chord be heard where the loop itself is not: while it stands."""
+        if not self.player.playing and chord_id in {c.id for c in self.loop.chords}:
+            self.hear_chords(self.loop.chord(chord_id))
+
+    def key_down(self, pitch: int, velocity: int = 88) -> None:
+        """Strike a key in the sound that plays the chords."""
+        loop = self.loop
+        self._strike(lambda: key_sound(loop, pitch, velocity, self.engine), f"key {pitch}")
+
+    def key_up(self, pitch: int) -> None:
+        """Let a key go."""
+        self.player.hush(f"key {pitch}")
+
+    def hush(self) -> None:
+        """Stop what is heard once."""
+        self._strike_number += 1
+        self.player.hush(AUDITION)
+
+    def _strike(self, make: Callable[[], Stereo], group: str, *, alone: bool = False) -> None:
+        number = self._strike_number = self._strike_number + 1
+
+        def work() -> None:
+            if alone and number != self._strike_number:
+                return  # another is wanted by now
+            try:
+                audio = make()
+            except Exception as error:
+                self._broke.emit(_words(error))
+                return
+            if not alone or number == self._strike_number:
+                self.player.strike(audio, group, alone=alone)
+
+        self._struck.submit(work)
+
+    def set_click(self, on: bool) -> None:
+        """Let a click be heard with the loop, or not."""
+        self.click = on
+        self._play_what_is_heard()
+
     def set_playing(self, on: bool) -> None:
         """Play or stop."""
+        self.hush()
         if on:
             self.player.play()
         else:
@@ -311,6 +397,7 @@ class Session(QObject):
         """Let speaker, threads and timers go. Unsaved work must have been asked for before."""
         self._autosave.stop()
         self.speaker.close()
+        self._struck.shutdown(wait=True, cancel_futures=True)
         self._worker.close()
         self.engine.close()
         recovery.forget(self._state_folder)
@@ -335,6 +422,8 @@ def _still_there(selection: Selection, loop: Loop) -> Selection:
     """Drop what no longer exists from a selection."""
     first = _first_selection(loop)
     chords = {chord.id: chord for chord in loop.chords}
+    more = tuple(c for c in selection.more if c in chords and selection.chord_id in chords)
+    selection = replace(selection, more=more)
     if selection.chord_id not in chords:
         selection = replace(selection, chord_id=first.chord_id, voice=-1)
     elif selection.voice >= len(chords[selection.chord_id].voices):

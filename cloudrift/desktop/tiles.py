@@ -1,4 +1,4 @@
-"""The heading's tiles and the small editors that they open."""
+"""The heading's tiles and the small editors of tempo, length and style that they open."""
 
 from collections.abc import Callable
 
@@ -8,13 +8,11 @@ from PyQt6.QtWidgets import QAbstractButton, QFrame, QVBoxLayout, QWidget
 
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.look import SEMI, color, text_font
-from cloudrift.desktop.parts import ChoiceRow, button, heading, label
+from cloudrift.desktop.parts import button, heading, label
 from cloudrift.desktop.session import Session
 from cloudrift.ground.settings import Field
 from cloudrift.loop import edits, spec
 from cloudrift.style import house_cards
-from cloudrift.theory.key import SCALES, Key
-from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES, pretty
 
 TEMPO = Field(name="tempo", label="Tempo", default=120, unit="BPM", low=spec.MIN_TEMPO_BPM,
               high=spec.MAX_TEMPO_BPM, step=0.5)  # fmt: skip
@@ -80,47 +78,6 @@ class Popup(QFrame):
         self.adjustSize()
         self.move(self._owner.mapToGlobal(self._owner.rect().bottomLeft()))
         self.show()
-
-
-def open_key(tile: Tile, session: Session) -> Popup:
-    """Open the key editor: twelve tonics and all scales, every chord following."""
-    popup = Popup(tile, 330)
-    loop = session.loop
-
-    def put(key: Key) -> None:
-        session.apply(f"key {key.text}", lambda loop: edits.set_key(loop, key))
-        sync()
-
-    def tonic_name(pc: int) -> str:
-        names = (SHARP_NAMES[pc], FLAT_NAMES[pc])
-        mode = session.loop.key.mode
-        return min(names, key=lambda n: (abs(Key(n, mode).signature), n))
-
-    tonics = ChoiceRow([(pc, pretty(tonic_name(pc))) for pc in range(12)], columns=6, name="Tonic")
-    tonics.chosen.connect(lambda pc: put(Key(tonic_name(pc), session.loop.key.mode)))
-    modes = ChoiceRow([(mode, mode) for mode in SCALES], columns=2, name="Scale")
-    modes.chosen.connect(lambda mode: put(Key(session.loop.key.tonic, mode)))
-    under = label("", size=11.5, name="soft")
-    under.setWordWrap(True)
-
-    def sync() -> None:
-        key = session.loop.key
-        tonics.show_choice(key.pc)
-        modes.show_choice(key.mode)
-        notes = " ".join(pretty(key.spell(pc)) for pc in key.scale)
-        heard = session.loop.sounding_key
-        more = f"\nsounds {heard.text} after the whole loop's treatments" if heard != key else ""
-        under.setText(f"{key.text}: {notes}{more}")
-
-    popup.body.addWidget(heading("Key: chords and layers follow"))
-    popup.body.addWidget(tonics)
-    popup.body.addWidget(heading("Scale"))
-    popup.body.addWidget(modes)
-    popup.body.addWidget(under)
-    sync()
-    popup.open()
-    tonics.button(loop.key.pc).setFocus()
-    return popup
 
 
 def _field_popup(

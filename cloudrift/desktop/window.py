@@ -22,10 +22,12 @@ from PyQt6.QtWidgets import (
 )
 
 from cloudrift.desktop import look
+from cloudrift.desktop.chords.midi_sheet import MidiSheet
 from cloudrift.desktop.chords.stage import ChordsStage
 from cloudrift.desktop.deliver.stage import DeliverStage
 from cloudrift.desktop.finder import Finder
 from cloudrift.desktop.heading import Heading
+from cloudrift.desktop.keys.drawer import KeysDrawer
 from cloudrift.desktop.layers.stage import LayersStage
 from cloudrift.desktop.rail import STAGES, Rail
 from cloudrift.desktop.ribbon import Ribbon
@@ -36,6 +38,7 @@ from cloudrift.desktop.texture.stage import TextureStage
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, load
+from cloudrift.notes.from_midi import Song, read_song
 
 FRAME_MS = 16
 MESSAGE_MS = 9000
@@ -59,6 +62,8 @@ class Window(QMainWindow):
         self.layers = LayersStage(session)
         self.texture = TextureStage(session, self.tasks)
         self.deliver = DeliverStage(session, self.tasks)
+        self.keys = KeysDrawer(session)
+        self.keys.hide()
         self.stages = (self.chords, self.layers, self.texture, self.deliver)
         self.stack = QStackedWidget()
         for page in (*self.stages, self.start):
@@ -97,6 +102,7 @@ class Window(QMainWindow):
         row.addWidget(self.rail)
         row.addWidget(self.stack, 1)
         column.addLayout(row, 1)
+        column.addWidget(self.keys)
         column.addWidget(self.ribbon)
         self.setCentralWidget(body)
 
@@ -106,6 +112,10 @@ class Window(QMainWindow):
         session.changed.connect(lambda _b, _a: self._show_title())
         session.shown_changed.connect(lambda: self.rail.show_facts(session.shown))
         session.failed.connect(self.say)
+        self.rail.drawer_chosen.connect(lambda _name: self.swap_keys())
+        self.keys.closed.connect(self._keys_closed)
+        self.chords.row_bar.keys_wanted.connect(self.open_keys)
+        self.chords.row_bar.midi_chosen.connect(self.open_midi)
         self.start.begun.connect(self._begin)
         self.start.left.connect(lambda: self.show_stage(0))
 
@@ -145,6 +155,14 @@ class Window(QMainWindow):
         self._command(hear, "&Compare bare with treated", session.swap_hearing, "B")
         self._command(hear, "&From the start", lambda: session.player.seek(0.0), "Home")
         self._command(hear, "The &whole loop again", self._hear_all, "W")
+        chords = self._menu("&Chords")
+        bar = self.chords.row_bar
+        self._command(chords, "&Type a row of chords", self._type_row, "Ctrl+R")
+        self._command(chords, "&Draw a row from the style card", bar.draw_row, "Ctrl+D")
+        self._command(chords, "Chords from a &MIDI file…", bar.choose_midi, "Ctrl+M")
+        self._command(chords, "&Nearest voicing for all", self.chords.inspector.all_nearest)
+        self._command(chords, "&Every second one late", self.chords.moves.every_second_late)
+        self._command(chords, "&Play keys", self.swap_keys, "F6")
         stage = self._menu("&Stage")
         for i, name in enumerate(STAGES):
             self._command(stage, f"&{i + 1} {name}", partial(self._choose_stage, i), f"Alt+{i + 1}")
@@ -169,6 +187,49 @@ class Window(QMainWindow):
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         look.apply(app, "Nightfall" if look.look.name == "Daybreak" else "Daybreak")
+
+    # --- chords -------------------------------------------------------------------------------
+
+    def _type_row(self) -> None:
+        self.show_stage(0)
+        self.chords.row_bar.typed.setFocus()
+
+    def open_keys(self) -> None:
+        """Open the Play keys drawer."""
+        self.keys.show()
+        self.rail.show_drawer("Play keys")
+        self.keys.keys.setFocus()
+
+    def swap_keys(self) -> None:
+        """Open the Play keys drawer, or close it."""
+        if self.keys.isVisible():
+            self.keys.close_drawer()
+        else:
+            self.open_keys()
+
+    def _keys_closed(self) -> None:
+        self.rail.show_drawer("")
+        current = self.stack.currentIndex()
+        if current < len(self.stages):
+            self.stages[current].focus_first()
+
+    def open_midi(self, path: Path) -> None:
+        """Find the chords of a MIDI file beside the interface, then show them."""
+        self.say(f"Looking for chords in {path.name}…", good=True)
+        self.tasks.run(
+            "midi",
+            lambda _cancelled, _progress: read_song(path),
+            lambda song: self._show_midi(song, path),
+            lambda error: self.say(str(error)),
+        )
+
+    def _show_midi(self, song: Song, path: Path) -> None:
+        self.message.hide()
+        if self.stack.currentWidget() is self.start:
+            self.start.begin_loop()
+        sheet = MidiSheet(song, path, self.session, self)
+        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        sheet.open()
 
     # --- stages -------------------------------------------------------------------------------
 

@@ -22,7 +22,9 @@ from cloudrift.theory.build import (
 )
 from cloudrift.theory.chord import chord_tones
 from cloudrift.theory.movement import voice_through
-from cloudrift.theory.voicing import bass_below, nearest_voicing
+from cloudrift.theory.voicing import bass_below, bass_near, nearest_voicing
+
+ChordEdit = Callable[[Loop, str], Loop]
 
 
 def with_chord(loop: Loop, chord: Chord) -> Loop:
@@ -30,7 +32,7 @@ def with_chord(loop: Loop, chord: Chord) -> Loop:
     return replace(loop, chords=tuple(chord if c.id == chord.id else c for c in loop.chords))
 
 
-def each(loop: Loop, chord_ids: Iterable[str], edit: Callable[[Loop, str], Loop]) -> Loop:
+def each(loop: Loop, chord_ids: Iterable[str], edit: ChordEdit) -> Loop:
     """Apply an edit of one chord to several, in the loop's order."""
     wanted = set(chord_ids)
     for chord_id in [c.id for c in loop.chords if c.id in wanted]:
@@ -179,10 +181,8 @@ def set_tones(
     octaves = build.bass or (1 if bass is not None and bass != voices[0] % 12 else 0)
     if octaves:
         wanted = tones[0] if bass is None else bass
-        low = bass_below(wanted, voices, octaves=octaves)
-        while low < spec.VOICE_LOW:
-            low += 12
-        voices = tuple(sorted({low, *voices}))
+        near = chord.voices[0] if build.bass else bass_below(wanted, voices)
+        voices = tuple(sorted({bass_near(near, wanted, voices), *voices}))
     if build.top_root:
         voices = (*voices, voices[-1] + (tones[0] - voices[-1] - 1) % 12 + 1)
     return with_chord(loop, replace(with_voices(chord, voices), root=tones[0]))

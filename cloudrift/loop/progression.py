@@ -12,8 +12,9 @@ from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.theory.build import Spacing, arranged, arranged_near
 from cloudrift.theory.movement import pair_voices
 from cloudrift.theory.symbols import WrittenChord
-from cloudrift.theory.voicing import bass_below
+from cloudrift.theory.voicing import bass_near
 
+BASS_BELOW = 17  # semitones below the register
 SHARES_OF_A_BAR = (8, 4, 2, 1)  # bars a chord; shorter ones are parts of a bar
 
 
@@ -53,6 +54,7 @@ def put_row(
         )
     chords: list[Chord] = []
     body: tuple[int, ...] = ()
+    middle = round(register) - BASS_BELOW  # of the octave that bass notes are in
     start = 0
     for written, length in zip(row, lengths, strict=True):
         tones = written.tones
@@ -64,7 +66,7 @@ def put_row(
             body = arranged(tones, tones[0], spacing, register)
         octaves = bass_octaves or int(written.bass is not None and written.bass != body[0] % 12)
         bass = tones[0] if written.bass is None else written.bass
-        low = (bass_below(bass, body, octaves=octaves),) if octaves else ()
+        low = (bass_near(middle - 12 * (octaves - 1), bass, body),) if octaves else ()
         chords.append(
             Chord(id=f"c{len(chords) + 1}", start_tick=start, length_ticks=length,
                   voices=tuple(sorted({*low, *body})), root=tones[0])

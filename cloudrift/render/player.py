@@ -48,6 +48,17 @@ class _Ghost:
     done: int
 
 
+@dataclass
+class _Struck:
+    """Something played once over the loop. ``fading`` counts its last frames, -1 while it rings."""
+
+    wave: NDArray[np.float32]
+    group: str
+    alone: bool
+    position: int = 0
+    fading: int = -1
+
+
 class Player:
     """Plays takes. Everything that would be a step in the sound becomes a 10 ms cross-fade."""
 
@@ -63,6 +74,9 @@ class Player:
         self._position = 0
         self._ghost: _Ghost | None = None
         self._fade_left = 0
+        self._incoming: deque[_Struck | str] = deque()  # to strike, or the group to silence
+        self._struck: list[_Struck] = []
+        self._loop_gain = 1.0
         self.callback_s: deque[float] = deque(maxlen=100_000)
 
     # --- from the interface -----------------------------------------------------------------
@@ -92,6 +106,22 @@ class Player:
         """Go to a place in the loop (0-1)."""
         self._seek = min(max(share, 0.0), 1.0)
 
+    def strike(self, audio: Stereo, group: str, *, alone: bool = False) -> None:
+        """Play something once, now, over the loop; ``alone``: the loop is silent under it.
+
+        What still rings of the same group fades out first. The loop goes on in its time.
+        """
+        self._incoming.append(_Struck(np.ascontiguousarray(audio.T), group, alone))
+
+    def hush(self, group: str) -> None:
+        """Fade out what rings of a group."""
+        self._incoming.append(group)
+
+    @property
+    def striking(self) -> bool:
+        """Whether anything rings over the loop."""
+        return bool(self._struck or self._incoming)
+
     @property
     def playing(self) -> bool:
         """Whether it is meant to sound."""
@@ -116,6 +146,7 @@ class Player:
         """Return the next frames, (frames, 2), never outside -1 to 1."""
         began = time.perf_counter()
         self._follow()
+        self._take_in()
         out = self._undisturbed(frames)
         if out is None:
             out = self._assembled(frames)
@@ -129,6 +160,8 @@ class Player:
         """
         take = self._take
         if take is None or self._ghost is not None or self._fade_left:
+            return None
+        if self._struck or self._loop_gain < 1.0:
             return None
         end = self._position + frames
         if end >= take.bounds[1]:
@@ -150,7 +183,40 @@ class Player:
             at += count
             if self._take is not None and self._position >= self._take.bounds[1]:
                 self._turn(self._take)
+        self._add_struck(out)
         return np.clip(out, -1.0, 1.0, out=out)
+
+    def _take_in(self) -> None:
+        while self._incoming:
+            new = self._incoming.popleft()
+            group = new if isinstance(new, str) else new.group
+            for old in self._struck:
+                if old.group == group and old.fading < 0:
+                    old.fading = self._fade
+            if not isinstance(new, str):
+                self._struck.append(new)
+
+    def _add_struck(self, out: NDArray[np.float32]) -> None:
+        """Add what is played once, the loop giving way to what is to be heard alone."""
+        wanted = 0.0 if any(s.alone and s.fading < 0 for s in self._struck) else 1.0
+        if wanted != self._loop_gain or wanted < 1.0:
+            step = np.sign(wanted - self._loop_gain) / self._fade
+            gains = self._loop_gain + step * np.arange(1, len(out) + 1)
+            gains = np.clip(gains, 0.0, 1.0).astype(np.float32)
+            out *= gains[:, None]
+            self._loop_gain = float(gains[-1])
+        for struck in self._struck:
+            use = min(len(out), len(struck.wave) - struck.position)
+            if struck.fading >= 0:
+                use = min(use, struck.fading)
+            part = struck.wave[struck.position : struck.position + use]
+            if struck.fading >= 0:
+                done = self._fade - struck.fading
+                part = part * self._rise[::-1][done : done + use]
+                struck.fading -= use
+            out[:use] += part
+            struck.position += use
+        self._struck = [s for s in self._struck if s.position < len(s.wave) and s.fading != 0]
 
     def _follow(self) -> None:
         """Take over what the interface wants now; what sounded until now becomes the ghost."""

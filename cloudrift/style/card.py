@@ -15,7 +15,7 @@ from cloudrift.notes.lens import Lens
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.theory.key import SCALES, Key
-from cloudrift.theory.symbols import parse_degree
+from cloudrift.theory.symbols import parse_degree, parse_progression
 
 # A number, or two between which a draw falls.
 Drawn = float | tuple[float, float]
@@ -41,7 +41,8 @@ class KeyChoice(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
 class Grammar(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """How chords follow: where it starts, what may come next, what it likes to end on.
 
-    ``rhythms`` are chord lengths in bars; one whose sum divides the loop is drawn.
+    ``rhythms`` are chord lengths in bars; one whose sum divides the loop is drawn. ``shelf`` holds
+    typical progressions by name, as rows of degrees.
     """
 
     starts: tuple[str, ...]
@@ -49,6 +50,7 @@ class Grammar(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     ends: tuple[str, ...]
     rhythms: tuple[tuple[float, ...], ...]
     vary_end: Chance = 0.5
+    shelf: dict[str, str] = {}
 
 
 class Voicing(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -121,6 +123,8 @@ def _check(card: Card, where: str) -> None:
     try:
         for token in tokens:
             parse_degree(token, keys[0])
+        for row in card.chords.shelf.values():
+            parse_progression(row, keys[0])
         for layer in card.layers:
             find_sound(layer.sound)
         for treatment in (*card.line, *(t for layer in card.layers for t in layer.line)):

@@ -1,5 +1,7 @@
 """A first loop from a card: chords by its grammar, layers, lines. Same draw, same loop."""
 
+from typing import Any
+
 import numpy as np
 from msgspec.structs import replace
 
@@ -9,7 +11,7 @@ from cloudrift.loop.model import Chord, Layer, Loop, SoundUse
 from cloudrift.notes.time import bar_ticks
 from cloudrift.notes.touch import Touch
 from cloudrift.sound.catalogue import find_sound
-from cloudrift.style.card import Card, CardLayer, CardTreatment, Drawn, Voicing
+from cloudrift.style.card import Card, CardLayer, CardTreatment, Drawn, Voicing, house_cards
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.treatment import Line, Treatment
 from cloudrift.theory.key import Key
@@ -53,10 +55,28 @@ def sketch(
     ]
     return replace(
         loop,
-        chords=_chords(card, loop),
+        chords=draw_chords(card, loop, draw),
         layers=tuple(layers),
         line=_line(card.line, stream(draw, "line"), draw),
     )
+
+
+def without_chords(loop: Loop) -> Loop:
+    """Return a loop with its sounds and no chords: to write them oneself."""
+    return replace(loop, chords=())
+
+
+def way_of_voicing(style: str) -> dict[str, Any]:
+    """Return how a style sets out a row of chords, as ``progression.put_row`` takes it."""
+    card = house_cards().get(style)
+    if card is None:
+        return {}
+    voicing = card.voicing
+    return {
+        "spacing": "open" if voicing.spread > 0.5 else "close",
+        "bass_octaves": voicing.bass_octaves,
+        "register": (voicing.low + voicing.high) / 2,
+    }
 
 
 def _draw_key(card: Card, rng: np.random.Generator) -> Key:
@@ -71,8 +91,9 @@ def _draw_tempo(card: Card, rng: np.random.Generator) -> float:
     return float(round(tempo))
 
 
-def _chords(card: Card, loop: Loop) -> tuple[Chord, ...]:
-    rng = stream(loop.draw, "chords")
+def draw_chords(card: Card, loop: Loop, draw: int) -> tuple[Chord, ...]:
+    """Draw chords for a loop from a card's grammar, in its rhythm and voicing."""
+    rng = stream(draw, "chords")
     lengths = _rhythm(card, loop, rng)
     once = _progression(card, len(lengths), rng)
     total = sum(lengths)
@@ -87,7 +108,7 @@ def _chords(card: Card, loop: Loop) -> tuple[Chord, ...]:
         start = turn * total
         for token, length in zip(tokens, lengths, strict=True):
             tones = parse_degree(token, loop.key)
-            upper, voices = _voiced(tones, card.voicing, before, loop.draw)
+            upper, voices = _voiced(tones, card.voicing, before, draw)
             chords.append(Chord(id=f"c{len(chords) + 1}", start_tick=start, length_ticks=length,
                                 voices=voices, root=tones[0]))  # fmt: skip
             before, start = upper, start + length

@@ -323,14 +323,19 @@ def root_name(key: Key, pc: int, suffix: str = "") -> str:
         return spelled
     third = 3 if _is_minor(suffix) else 4
 
-    def accidentals_of(name: str) -> int:
+    side = (key.signature > 0) - (key.signature < 0)
+
+    def effort(name: str) -> float:
         letter = LETTERS.index(name[0])
         above = [(third, 2), (7, 4)]
         tones = [spell_as_letter((pc + i) % 12, LETTERS[(letter + s) % 7]) for i, s in above]
-        return sum(abs(accidentals(tone)) for tone in (name, *tones))
+        # One accidental more is no price for staying on the key's own side.
+        return sum(abs(accidentals(tone)) for tone in (name, *tones)) - 0.9 * side * accidentals(
+            name
+        )
 
     names = (spelled, SHARP_NAMES[pc], FLAT_NAMES[pc])
-    return min(names, key=accidentals_of)
+    return min(names, key=effort)
 
 
 def _bass_name(key: Key, root: int, suffix: str, bass: int) -> str:

@@ -10,6 +10,8 @@ from scipy.optimize import linear_sum_assignment
 from cloudrift.theory.movement import total_movement
 from cloudrift.theory.pitch import HIGHEST, LOWEST
 
+LOWEST_BASS = 28  # E1
+
 
 def close_positions(pcs: tuple[int, ...], low: int, high: int) -> Iterator[tuple[int, ...]]:
     """Yield every close-position voicing of the pitch classes inside [low, high], low to high."""
@@ -145,3 +147,16 @@ def bass_below(root: int, above: tuple[int, ...], *, octaves: int = 1) -> int:
     pitch = min(above) - 5
     pitch -= (pitch - root) % 12
     return pitch - 12 * (octaves - 1)
+
+
+def bass_near(before: int, pc: int, above: tuple[int, ...]) -> int:
+    """Return a bass note as near as can be to the one before, a fourth or more below the rest.
+
+    It does not go below E1, where a bass has no pitch, while there is room above that.
+    """
+    pitch = before + (pc - before + 6) % 12 - 6
+    if pitch < LOWEST_BASS:
+        pitch += 12
+    while pitch > min(above) - 5:
+        pitch -= 12
+    return pitch

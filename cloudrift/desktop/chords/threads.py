@@ -1,79 +1,89 @@
-"""The thread picture: voices as bars, half steps in the signal colour, drag a voice to move it."""
+"""The thread picture under hands: drag voices, chords and their ends; all of it by keys too."""
 
-from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, pyqtSignal
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import (
+    QContextMenuEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPainterPath,
     QPaintEvent,
     QPen,
     QPixmap,
     QResizeEvent,
+    QWheelEvent,
 )
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 
-from cloudrift.desktop.chords.model import ThreadPicture, VoiceBar, thread_picture
-from cloudrift.desktop.look import MEDIUM, SEMI, color, figure_font, text_font
-from cloudrift.desktop.session import Session
-from cloudrift.loop import chord_edits
-from cloudrift.notes.time import bar_ticks
+from cloudrift.desktop.chords.model import VoiceBar, thread_picture
+from cloudrift.desktop.chords.moves import OCTAVE, Moves
+from cloudrift.desktop.chords.thread_paint import LEFT, Places, paint_picture
+from cloudrift.desktop.look import color
+from cloudrift.loop import chord_edits, chord_time, spec
+from cloudrift.loop.model import Chord, Loop
 
-LEFT = 66
-GAP_PX = 13.0  # room between two chords for the threads
-MIN_LABEL_PX = 9.5
+STEPS_A_SEMITONE = 7 / 12
+OUT_PX = 10  # a voice dragged so far into the ladder is taken out
+MIN_RANGE = 12
+HINT = (
+    "Drag a voice by scale steps, with Shift by semitones; its ends change the chord's length.\n"
+    "Ctrl-drag pulls a new voice out, a drag into the note names takes it away.\n"
+    "Drag between the voices to move the whole chord; double-click adds a voice there.\n"
+    "Keys: ← → chord, Page Up/Down voice, ↑ ↓ move, Ctrl+↑ ↓ octave, Insert, Delete, "
+    "M mute, Y tie, T through all, L late, Ctrl+← → length, + − 0 zoom, Enter hear."
+)
+
+
+@dataclass
+class _Drag:
+    kind: str  # voice, new, chord, start, end
+    chord_id: str
+    at: QPointF
+    loop: Loop  # as it was when it was taken hold of
+    pitch: int = 0
+    out: bool = False
+
+    @property
+    def merge(self) -> str:
+        """What joins all edits of this drag into one step."""
+        return f"drag {self.kind} {self.chord_id}"
 
 
 class Threads(QWidget):
-    """The picture itself. Keys: ←/→ chord, Page Up/Down voice, ↑/↓ scale step, Shift semitone."""
+    """The picture. What it does to chords it does through ``Moves``."""
 
-    moved = pyqtSignal()
-
-    def __init__(self, session: Session) -> None:
+    def __init__(self, moves: Moves) -> None:
         super().__init__()
-        self._session = session
-        self._model = thread_picture(session.loop)
+        self._moves = moves
+        self._session = moves.session
+        self._shown: tuple[int, int] | None = None  # lowest and highest pitch, None: all voices
+        self._model = thread_picture(self._session.loop)
         self._pixmap: QPixmap | None = None
         self._share = 0.0
-        self._drag: tuple[float, int, str, int] | None = None  # y, pitch, chord, voice
+        self._drag: _Drag | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(220)
+        self.setMinimumHeight(150)
         self.setMouseTracking(True)
         self.setAccessibleName("Voices of the chords over the loop")
+        self.setAccessibleDescription(HINT)
+        session = self._session
         session.changed.connect(lambda _b, _a: self._refresh())
-        session.opened.connect(self._refresh)
+        session.opened.connect(self.fit)
         session.selected.connect(self._redraw)
 
-    # --- places -------------------------------------------------------------------------------
-
-    def at_x(self, share: float) -> float:
-        """Return the pixel of a place in the loop."""
-        return LEFT + share * (self.width() - LEFT - 2)
-
-    def _lane_height(self) -> float:
-        return (self.height() - 4) / (self._model.high - self._model.low + 1)
-
-    def at_y(self, pitch: float) -> float:
-        """Return the pixel of the middle of a pitch's lane."""
-        return 2 + (self._model.high - pitch + 0.5) * self._lane_height()
-
-    def bar_box(self, bar: VoiceBar) -> QRectF:
-        """Return where a voice is painted."""
-        left, right = self.at_x(bar.start) + 3, self.at_x(bar.end) - GAP_PX - 2
-        height = min(11.0, self._lane_height() * 0.82)
-        return QRectF(left, self.at_y(bar.pitch) - height / 2, max(right - left, 6.0), height)
-
-    def _bar_at(self, point: QPointF) -> VoiceBar | None:
-        reach = max(2.0, (9 - self._lane_height()) / 2)
-        near = [b for b in self._model.bars
-                if self.bar_box(b).adjusted(-2, -reach, 2, reach).contains(point)]  # fmt: skip
-        return min(near, key=lambda b: abs(self.at_y(b.pitch) - point.y()), default=None)
+    @property
+    def places(self) -> Places:
+        """Where things are now."""
+        return Places(self.width(), self.height(), self._model.low, self._model.high)
 
     # --- changes ------------------------------------------------------------------------------
 
     def _refresh(self) -> None:
-        self._model = thread_picture(self._session.loop)
+        # While a hand drags, the lanes stay where they are under it.
+        shown = (self._model.low, self._model.high) if self._drag is not None else self._shown
+        self._model = thread_picture(self._session.loop, shown)
         self._redraw()
 
     def _redraw(self) -> None:
@@ -82,96 +92,273 @@ class Threads(QWidget):
 
     def show_place(self, share: float) -> None:
         """Move the playhead; only its strips are painted."""
-        before, after = int(self.at_x(self._share)), int(self.at_x(share))
+        places = self.places
+        before, after = int(places.at_x(self._share)), int(places.at_x(share))
         self._share = share
         if before != after:
             for x in (before, after):
                 self.update(QRect(x - 2, 0, 5, self.height()))
 
+    def fit(self) -> None:
+        """Show all voices."""
+        self._shown = None
+        self._refresh()
+
+    def zoom(self, factor: float, middle: float | None = None) -> None:
+        """Show fewer or more pitches about a middle."""
+        low, high = self._model.low, self._model.high
+        middle = (low + high) / 2 if middle is None else middle
+        size = max(MIN_RANGE, min((high - low) * factor, spec.VOICE_HIGH - spec.VOICE_LOW))
+        share = (middle - low) / (high - low)
+        self._show_from(round(middle - share * size), round(size))
+
+    def pan(self, semitones: int) -> None:
+        """Show higher or lower pitches."""
+        self._show_from(self._model.low + semitones, self._model.high - self._model.low)
+
+    def _show_from(self, low: int, size: int) -> None:
+        low = max(spec.VOICE_LOW, min(low, spec.VOICE_HIGH - size))
+        self._shown = low, low + size
+        self._refresh()
+
     # --- hands --------------------------------------------------------------------------------
+
+    def _chord_at(self, x: float) -> Chord | None:
+        tick = self.places.share_at(x) * self._session.loop.ticks
+        chords = self._session.loop.chords
+        return next((c for c in chords if c.start_tick <= tick < c.end_tick), None)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        bar = self._bar_at(event.position())
-        if bar is not None:
-            self._session.select(chord_id=bar.chord_id, voice=bar.voice)
-            self._drag = (event.position().y(), bar.pitch, bar.chord_id, bar.voice)
+        if event.button() != Qt.MouseButton.LeftButton:
             return
-        share = (event.position().x() - LEFT) / max(1, self.width() - LEFT)
-        for chord in self._session.loop.chords:
-            tick = share * self._session.loop.ticks
-            if chord.start_tick <= tick < chord.start_tick + chord.length_ticks:
-                self._session.select(chord_id=chord.id, voice=-1)
+        point, keys = event.position(), event.modifiers()
+        ctrl = bool(keys & Qt.KeyboardModifier.ControlModifier)
+        bar = self.places.bar_at(self._model.bars, point)
+        if bar is not None:
+            edge = self.places.edge_of(bar, point.x())
+            self._session.select(chord_id=bar.chord_id, voice=bar.voice, more=())
+            kind = edge or ("new" if ctrl else "voice")
+            self._drag = _Drag(kind, bar.chord_id, point, self._session.loop, bar.pitch)
+            return
+        chord = self._chord_at(point.x())
+        if chord is not None and point.x() >= LEFT:
+            if ctrl or chord.id not in self._session.selection.chord_ids:
+                self._moves.choose(chord.id, add=ctrl)
+            self._session.select(voice=-1)
+            self._drag = _Drag("chord", chord.id, point, self._session.loop)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if self._drag is None:
-            over = self._bar_at(event.position())
-            self.setCursor(Qt.CursorShape.SizeVerCursor if over else Qt.CursorShape.ArrowCursor)
+        drag = self._drag
+        if drag is None:
+            self._show_cursor(event.position())
             return
-        from_y, from_pitch, chord_id, _ = self._drag
-        wanted = from_pitch + round((from_y - event.position().y()) / self._lane_height())
-        free = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        if not free and not self._session.loop.key.has(wanted):
+        keys = event.modifiers()
+        shift = bool(keys & Qt.KeyboardModifier.ShiftModifier)
+        ctrl = bool(keys & Qt.KeyboardModifier.ControlModifier)
+        if drag.kind in ("start", "end"):
+            self._drag_edge(drag, event.position().x(), half=shift, free=ctrl)
+        elif drag.kind == "chord":
+            self._drag_chord(drag, event.position().y(), free=shift)
+        else:
+            self._drag_voice(drag, event.position(), free=shift)
+
+    def _show_cursor(self, point: QPointF) -> None:
+        bar = self.places.bar_at(self._model.bars, point)
+        shape = Qt.CursorShape.ArrowCursor
+        if bar is not None:
+            edge = self.places.edge_of(bar, point.x())
+            shape = Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.SizeVerCursor
+        self.setCursor(shape)
+
+    def _drag_voice(self, drag: _Drag, point: QPointF, *, free: bool) -> None:
+        drag.out = point.x() < LEFT - OUT_PX
+        self.setCursor(Qt.CursorShape.ForbiddenCursor if drag.out else Qt.CursorShape.SizeVerCursor)
+        wanted = drag.pitch + round((drag.at.y() - point.y()) / self.places.lane)
+        key = self._session.loop.key
+        if not free and not key.has(wanted):
             # By scale steps: a note between two of the scale counts as the one it comes from.
-            wanted = self._session.loop.key.step(wanted, -1 if wanted > from_pitch else 1)
-        voice = self._session.selection.voice
-        pitch = self._session.loop.chord(chord_id).voices[voice]
+            wanted = key.step(wanted, -1 if wanted > drag.pitch else 1)
+        if drag.kind == "new":
+            self._pull_out(drag, wanted)
+            return
+        voices = self._session.loop.chord(drag.chord_id).voices
+        pitch = voices[self._session.selection.voice]
         if wanted != pitch:
-            self._move(chord_id, voice, semitones=wanted - pitch, merge=f"drag {chord_id}")
+            self._moves.voice(semitones=wanted - pitch, merge=drag.merge)
+
+    def _pull_out(self, drag: _Drag, wanted: int) -> None:
+        """Pull a new voice out of one, as soon as it has a pitch of its own; then drag that."""
+        if wanted == drag.pitch:
+            return
+        before = len(self._session.loop.chord(drag.chord_id).voices)
+        self._session.apply(
+            "add a voice",
+            lambda loop: chord_edits.add_voice(loop, drag.chord_id, wanted),
+            merge=f"drag voice {drag.chord_id}",
+        )
+        voices = self._session.loop.chord(drag.chord_id).voices
+        if len(voices) > before:
+            self._session.select(voice=voices.index(wanted))
+            drag.kind = "voice"
+
+    def _drag_chord(self, drag: _Drag, y: float, *, free: bool) -> None:
+        lanes = (drag.at.y() - y) / self.places.lane
+        by = round(lanes if free else lanes * STEPS_A_SEMITONE)
+        self._moves.chords(
+            steps=0 if free else by, semitones=by if free else 0, merge=drag.merge, start=drag.loop
+        )
+
+    def _drag_edge(self, drag: _Drag, x: float, *, half: bool, free: bool) -> None:
+        tick = self._moves.grid.snap(
+            self.places.share_at(x) * self._session.loop.ticks, half=half, free=free
+        )
+        edit = chord_time.set_start if drag.kind == "start" else chord_time.set_end
+        self._session.apply(
+            f"{drag.kind} of a chord", lambda loop: edit(loop, drag.chord_id, tick),
+            merge=drag.merge,
+        )  # fmt: skip
 
     def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
-        if self._drag is not None:
-            self._drag = None
-            self._session.end_drag()
+        drag, self._drag = self._drag, None
+        if drag is None:
+            return
+        if drag.out and self._session.selection.voice >= 0:
+            voice = self._session.selection.voice
+            self._session.apply(
+                "take a voice out",
+                lambda loop: chord_edits.remove_voice(loop, drag.chord_id, voice),
+                merge=f"drag voice {drag.chord_id}",
+            )
+        self._session.end_drag()
+        self._refresh()
 
-    def _move(
-        self, chord_id: str, voice: int, *, steps: int = 0, semitones: int = 0, merge: str = ""
-    ) -> None:
-        """Move a voice and keep it selected wherever it lands among the others."""
-        before = self._session.loop.chord(chord_id).voices
-        others = [v for i, v in enumerate(before) if i != voice]
-        self._session.apply(
-            "move a voice",
-            lambda loop: chord_edits.move_voice(
-                loop, chord_id, voice, steps=steps, semitones=semitones
-            ),
-            merge=merge,
-        )
-        after = self._session.loop.chord(chord_id).voices
-        there = next((i for i, v in enumerate(after) if v not in others), voice)
-        self._session.select(voice=there)
-        self.moved.emit()
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        point = event.position()
+        chord = self._chord_at(point.x())
+        if chord is None or self.places.bar_at(self._model.bars, point) is not None:
+            return
+        pitch, key = self.places.pitch_at(point.y()), self._session.loop.key
+        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if not shift and not key.has(pitch):
+            pitch = key.step(pitch, -1)
+        self._drag = None
+        self._moves.choose(chord.id)
+        self._moves.add_voice(pitch)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        turn = event.angleDelta().y()
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom(0.85 if turn > 0 else 1 / 0.85, self.places.pitch_at(event.position().y()))
+        elif turn:
+            self.pan(2 if turn > 0 else -2)
+        event.accept()
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        assert event is not None
+        point = QPointF(event.pos())
+        bar = self.places.bar_at(self._model.bars, point)
+        chord = self._chord_at(point.x())
+        if chord is None:
+            return
+        if bar is not None:
+            self._session.select(chord_id=bar.chord_id, voice=bar.voice, more=())
+        elif chord.id not in self._session.selection.chord_ids:
+            self._moves.choose(chord.id)
+        self.menu(bar).popup(event.globalPos())
+
+    def menu(self, bar: VoiceBar | None) -> QMenu:
+        """Return what can be done to a voice, or to the selected chords."""
+        menu, moves = QMenu(self), self._moves
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        voice_acts = (
+            ("Mute or unmute\tM", moves.mute), ("Tie or untie\tY", moves.tie),
+            ("In all chords\tT", moves.through), ("Half-step rub\tR", self._rub),
+            ("Take out\tDel", moves.remove),
+        )  # fmt: skip
+        chord_acts = (
+            ("Add a voice\tIns", moves.add_voice), ("Late or on time\tL", moves.late),
+            ("Tie or untie\tY", moves.tie), ("Delete\tDel", moves.remove),
+        )  # fmt: skip
+        for text, act in voice_acts if bar is not None else chord_acts:
+            action = menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(lambda _c=False, a=act: a())
+        return menu
+
+    def _rub(self) -> None:
+        selection = self._session.selection
+        if selection.voice >= 0:
+            self._moves.apply(
+                "half-step rub",
+                lambda loop: chord_edits.add_rub(loop, selection.chord_id, selection.voice),
+            )
+
+    # --- keys ---------------------------------------------------------------------------------
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        session, selection = self._session, self._session.selection
-        chords = session.loop.chords
+        keys = event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+        shift = bool(keys & Qt.KeyboardModifier.ShiftModifier)
+        ctrl = bool(keys & Qt.KeyboardModifier.ControlModifier)
         key = Qt.Key(event.key())
-        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        ids = [chord.id for chord in chords]
-        if not ids or event.modifiers() & ~Qt.KeyboardModifier.ShiftModifier:
+        if (
+            not self._session.loop.chords
+            or keys & Qt.KeyboardModifier.AltModifier
+            or (not self._arrow(key, shift=shift, ctrl=ctrl) and not self._letter(key, ctrl=ctrl))
+        ):
             super().keyPressEvent(event)
+
+    def _arrow(self, key: Qt.Key, *, shift: bool, ctrl: bool) -> bool:
+        moves = self._moves
+        by = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1,
+              Qt.Key.Key_PageDown: -1, Qt.Key.Key_PageUp: 1}.get(key)  # fmt: skip
+        if by is None:
+            return False
+        if key in (Qt.Key.Key_PageDown, Qt.Key.Key_PageUp):
+            moves.step_voice(by)
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            at = ids.index(selection.chord_id) + (1 if key == Qt.Key.Key_Right else -1)
-            session.select(chord_id=ids[at % len(ids)], voice=-1)
-        elif key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
-            count = len(session.loop.chord(selection.chord_id).voices)
-            by = 1 if key == Qt.Key.Key_PageUp else -1
-            session.select(voice=(selection.voice + by) % count if selection.voice >= 0 else 0)
-        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and selection.voice >= 0:
-            by = 1 if key == Qt.Key.Key_Up else -1
-            self._move(
-                selection.chord_id,
-                selection.voice,
-                steps=0 if shift else by,
-                semitones=by if shift else 0,
-            )
-            session.end_drag()
-        elif key == Qt.Key.Key_Escape and selection.voice >= 0:
-            session.select(voice=-1)
+            if ctrl:
+                (moves.start if shift else moves.end)(by)
+            else:
+                moves.step(by, extend=shift)
         else:
-            super().keyPressEvent(event)
+            semitones = by * OCTAVE if ctrl else by if shift else 0
+            move = moves.voice if self._session.selection.voice >= 0 else moves.chords
+            move(steps=0 if semitones else by, semitones=semitones)
+        self._session.end_drag()
+        return True
+
+    def _letter(self, key: Qt.Key, *, ctrl: bool) -> bool:
+        moves = self._moves
+        if ctrl:
+            if key == Qt.Key.Key_A:
+                moves.choose_all()
+            return key == Qt.Key.Key_A
+        acts = {
+            Qt.Key.Key_Insert: moves.add_voice, Qt.Key.Key_Delete: moves.remove,
+            Qt.Key.Key_Backspace: moves.remove, Qt.Key.Key_M: moves.mute, Qt.Key.Key_Y: moves.tie,
+            Qt.Key.Key_T: moves.through, Qt.Key.Key_L: moves.late, Qt.Key.Key_R: self._rub,
+            Qt.Key.Key_Plus: lambda: self.zoom(0.8), Qt.Key.Key_Equal: lambda: self.zoom(0.8),
+            Qt.Key.Key_Minus: lambda: self.zoom(1.25), Qt.Key.Key_0: self.fit,
+            Qt.Key.Key_Return: self._hear, Qt.Key.Key_Enter: self._hear,
+        }  # fmt: skip
+        if key == Qt.Key.Key_Escape and self._session.selection.voice >= 0:
+            self._session.select(voice=-1, through=False)
+        elif key in acts:
+            acts[key]()
+        else:
+            return False
+        self._session.end_drag()
+        return True
+
+    def _hear(self) -> None:
+        chord_id = self._session.selection.chord_id
+        if chord_id:
+            self._session.hear_chords(self._session.loop.chord(chord_id))
 
     # --- painting -----------------------------------------------------------------------------
 
@@ -184,100 +371,34 @@ class Threads(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         if self._pixmap is None:
-            self._pixmap = self._paint_picture()
+            self._pixmap = self._painted()
         painter = QPainter(self)
         painter.drawPixmap(0, 0, self._pixmap)
+        if not self._session.loop.chords:
+            painter.setPen(color("ink_soft"))
+            box = QRectF(LEFT, 0, self.width() - LEFT, self.height())
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, EMPTY)
         painter.setPen(QPen(color("signal"), 2))
-        x = self.at_x(self._share)
+        x = self.places.at_x(self._share)
         painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
         if self.hasFocus():
             painter.setPen(QPen(color("focus"), 2))
             painter.drawRect(self.rect().adjusted(1, 1, -1, -1))
 
-    def _paint_picture(self) -> QPixmap:
+    def _painted(self) -> QPixmap:
         ratio = self.devicePixelRatioF()
         picture = QPixmap(int(self.width() * ratio), int(self.height() * ratio))
         picture.setDevicePixelRatio(ratio)
         picture.fill(color("paper"))
         painter = QPainter(picture)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._paint_lanes(painter, self._model)
-        self._paint_grid(painter)
-        self._paint_threads(painter, self._model)
-        for bar in self._model.bars:
-            self._paint_bar(painter, bar)
+        paint_picture(
+            painter, self.places, self._model, self._session.loop, self._session.selection
+        )
         painter.end()
         return picture
 
-    def _paint_lanes(self, painter: QPainter, model: ThreadPicture) -> None:
-        height = self._lane_height()
-        free_below = -1e9
-        for lane in reversed(model.lanes):
-            y = self.at_y(lane.pitch)
-            box = QRectF(LEFT, y - height / 2, self.width() - LEFT, height)
-            if lane.is_tonic:
-                painter.fillRect(box, color("focus_soft"))
-            elif not lane.degree:
-                painter.fillRect(box, color("lane"))
-            if lane.degree and y - free_below >= MIN_LABEL_PX:
-                free_below = y
-                painter.setPen(color("ink" if lane.is_tonic else "ink_soft"))
-                painter.setFont(figure_font(9.5, SEMI if lane.is_tonic else MEDIUM))
-                row = QRectF(0, y - 7, 38, 14)
-                painter.drawText(row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                                 lane.name)  # fmt: skip
-                row = QRectF(44, y - 7, 16, 14)
-                painter.drawText(row, Qt.AlignmentFlag.AlignCenter, str(lane.degree))
 
-    def _paint_grid(self, painter: QPainter) -> None:
-        loop = self._session.loop
-        bar = bar_ticks(loop.metre)
-        starts = {chord.start_tick for chord in loop.chords}
-        for i in range(loop.bars + 1):
-            strong = i * bar in starts or i == loop.bars
-            painter.setPen(color("line" if strong else "hair"))
-            x = self.at_x(i * bar / loop.ticks)
-            painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
-
-    def _paint_threads(self, painter: QPainter, model: ThreadPicture) -> None:
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        for thread in model.threads:
-            left, right = self.at_x(thread.start) - GAP_PX - 2, self.at_x(thread.end) + 3
-            y0, y1 = self.at_y(thread.from_pitch), self.at_y(thread.to_pitch)
-            path = QPainterPath(QPointF(left, y0))
-            middle = (left + right) / 2
-            path.cubicTo(QPointF(middle, y0), QPointF(middle, y1), QPointF(right, y1))
-            pen = QPen(color("ink_soft"), 1.4)
-            if thread.move == "half":
-                pen = QPen(color("signal"), 2.6)
-            elif thread.move == "whole":
-                pen = QPen(color("ink_soft"), 2.0)
-            elif thread.move == "leap":
-                pen.setStyle(Qt.PenStyle.DashLine)
-                pen.setColor(color("ink_soft", 0.7))
-            painter.setPen(pen)
-            painter.drawPath(path)
-
-    def _paint_bar(self, painter: QPainter, bar: VoiceBar) -> None:
-        selection = self._session.selection
-        chosen_chord = bar.chord_id == selection.chord_id
-        box = self.bar_box(bar)
-        role = "bass" if bar.is_bass else "keys"
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(color(role, 1.0 if chosen_chord else 0.72))
-        painter.drawRoundedRect(box, 4, 4)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        if not bar.in_key:
-            painter.setPen(QPen(color("signal"), 2))
-            painter.drawRoundedRect(box.adjusted(-2, -2, 2, 2), 5, 5)
-        if chosen_chord and bar.voice == selection.voice:
-            painter.setPen(QPen(color("ink"), 2))
-            painter.drawRoundedRect(box.adjusted(-3.5, -3.5, 3.5, 3.5), 6, 6)
-            painter.setFont(text_font(11, SEMI))
-            name = self._session.loop.key.spell_pitch(bar.pitch)
-            tag = QRectF(box.left() + 4, box.top() - 22, 34, 16)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(color("ink"))
-            painter.drawRoundedRect(tag, 4, 4)
-            painter.setPen(color("on_ink"))
-            painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, name)
+EMPTY = (
+    "No chords yet.\nPress a chord below to put it first, or type a row above, as in  i VI iv7 V7"
+)

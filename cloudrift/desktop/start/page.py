@@ -1,5 +1,6 @@
 """The start page: a card, a key, a tempo, a length, a draw; the loop turns while one chooses."""
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
@@ -11,7 +12,7 @@ from cloudrift.desktop.tiles import TEMPO
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field, Value
 from cloudrift.loop.model import Loop
-from cloudrift.style import Card, house_cards, sketch
+from cloudrift.style import Card, house_cards, sketch, without_chords
 from cloudrift.theory.key import SCALES, Key
 from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES, pretty
 
@@ -62,6 +63,10 @@ class StartPage(QWidget):
         )
         self.listen = button("Play it", self._listen, tip="Play or stop (Space)")
         self.begin = button("Begin with this loop", self.begin_loop, name="strong")
+        self.begin_empty = button(
+            "Begin without chords", self.begin_without_chords,
+            tip="Its key, tempo and sounds; the chords are yours to write",
+        )  # fmt: skip
         self.never_mind = button("Back to the open loop", self.leave)
         self.summary = label("", size=13)
         self.summary.setWordWrap(True)
@@ -115,6 +120,7 @@ class StartPage(QWidget):
         row.addWidget(self.never_mind)
         row.addStretch(1)
         row.addWidget(self.listen)
+        row.addWidget(self.begin_empty)
         row.addWidget(self.begin)
         column.addLayout(row)
         outer = QHBoxLayout(self)
@@ -202,11 +208,17 @@ class StartPage(QWidget):
     def begin_loop(self) -> None:
         """Take the loop that is shown."""
         if self._loop is not None:
-            from msgspec.structs import replace  # noqa: PLC0415
+            self._take(self._loop)
 
-            title = self.title.text().strip() or "Untitled loop"
-            self._session.preview(None)
-            self.begun.emit(replace(self._loop, title=title))
+    def begin_without_chords(self) -> None:
+        """Take the loop that is shown, to write its chords oneself."""
+        if self._loop is not None:
+            self._take(without_chords(self._loop))
+
+    def _take(self, loop: Loop) -> None:
+        title = self.title.text().strip() or "Untitled loop"
+        self._session.preview(None)
+        self.begun.emit(replace(loop, title=title))
 
     def leave(self) -> None:
         """Go back to the open loop."""

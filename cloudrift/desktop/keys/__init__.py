@@ -1,0 +1,1 @@
+"""Play keys: the computer's keys and keys on the screen, laid out along the scale."""

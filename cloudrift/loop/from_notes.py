@@ -1,0 +1,56 @@
+"""Chords found in notes, put into a loop."""
+
+from collections.abc import Sequence
+
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop import spec
+from cloudrift.loop.model import Chord, Loop
+from cloudrift.loop.progression import put_chords
+from cloudrift.notes.find_chords import FoundChord, find_chords
+from cloudrift.notes.note import Note
+from cloudrift.notes.time import bar_ticks
+
+
+def put_found(loop: Loop, found: Sequence[FoundChord]) -> Loop:
+    """Put found chords in the place of what is there, with their own voicings.
+
+    Whole bars of silence before the first are left out; the loop becomes as long as they are, up
+    to its most bars.
+    """
+    bar = bar_ticks(loop.metre)
+    if not found:
+        raise CloudriftError("no chords were found in those notes; nothing was changed")
+    first = found[0].start_tick // bar * bar
+    most = spec.MAX_BARS * bar
+    chords: list[Chord] = []
+    for chord in found:
+        start = chord.start_tick - first
+        end = min(start + chord.length_ticks, most)
+        if end - start < spec.MIN_CHORD_TICKS:
+            continue
+        voices = tuple(v for v in chord.voices if spec.LOWEST_VOICE <= v <= spec.HIGHEST_VOICE)
+        chords.append(
+            Chord(id=f"c{len(chords) + 1}", start_tick=start, length_ticks=end - start,
+                  voices=voices[: spec.MAX_VOICES], root=chord.root)
+        )  # fmt: skip
+    bars = max(1, -(-(chords[-1].end_tick - bar // 8) // bar))
+    last = chords[-1]
+    if last.end_tick > bars * bar:
+        chords[-1] = Chord(id=last.id, start_tick=last.start_tick, voices=last.voices,
+                           length_ticks=bars * bar - last.start_tick, root=last.root)  # fmt: skip
+    return put_chords(loop, chords, bars=bars)
+
+
+def put_played(loop: Loop, notes: Sequence[Note]) -> Loop:
+    """Put chords that were played in over the loop's whole length, each held until the next."""
+    found = find_chords(notes, loop.metre)
+    if not found:
+        raise CloudriftError("nothing was played; nothing was changed")
+    ends = [chord.start_tick for chord in found[1:]] + [loop.ticks]
+    chords = [
+        Chord(id=f"c{i}", start_tick=chord.start_tick, length_ticks=end - chord.start_tick,
+              voices=chord.voices[: spec.MAX_VOICES], root=chord.root)
+        for i, (chord, end) in enumerate(zip(found, ends, strict=True), 1)
+        if end - chord.start_tick >= spec.MIN_CHORD_TICKS
+    ]  # fmt: skip
+    return put_chords(loop, chords)

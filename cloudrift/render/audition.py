@@ -1,0 +1,96 @@
+"""Short loops to be heard once: a chord after the one before it, a played key, a click."""
+
+import numpy as np
+from msgspec.structs import replace
+
+from cloudrift.audio.buffers import Stereo, silence
+from cloudrift.loop.model import Chord, Layer, Loop, SoundUse
+from cloudrift.notes.lens import Lens
+from cloudrift.notes.note import Note
+from cloudrift.notes.time import bar_ticks, beat_ticks
+from cloudrift.render.engine import Engine, trimmed
+from cloudrift.sound.part import render_part
+
+PLAIN_SOUND = "felt upright"  # for loops that have no layer yet
+KEY_HELD_TICKS = 7680
+CLICK_MS, CLICK_HZ, CLICK_ACCENT_HZ, CLICK_LEVEL = 18.0, 1320.0, 1980.0, 0.22
+CHORD_ROLES = ("all", "top", "roots")  # lenses in which chords are heard as chords
+
+
+def _plain_layer() -> Layer:
+    return Layer(id="plain", name="Plain", role="keys", sound=SoundUse(name=PLAIN_SOUND))
+
+
+def audition_layers(loop: Loop) -> tuple[Layer, ...]:
+    """Return the layers that chords are tried in: those that strike them, bare."""
+    heard = [layer for layer in loop.heard() if layer.lens.kind in CHORD_ROLES]
+    if not any(layer.lens.kind != "roots" for layer in heard):
+        first = loop.striker or _plain_layer()
+        lens = Lens(kind="all", skip_bass=any(layer.lens.kind == "roots" for layer in heard))
+        heard.append(replace(first, id="tried", lens=lens))
+    return tuple(replace(layer, line=(), solo=False) for layer in heard)
+
+
+def audition(loop: Loop, chords: tuple[Chord, ...], *, written: bool = False) -> Loop:
+    """Return a loop of a few chords, at most a bar each, as they would sound in a loop.
+
+    It is bare, so that it is there at once, but in the key and tempo that are heard, unless
+    ``written`` asks for those that are written.
+    """
+    bar = bar_ticks(loop.metre)
+    shift = 0 if written else _shift(loop)
+    placed: list[Chord] = []
+    start = 0
+    for i, chord in enumerate(chords):
+        length = min(chord.length_ticks, bar)
+        moved = tuple(v + shift for v in chord.voices)
+        placed.append(
+            replace(
+                chord, id=f"a{i}", start_tick=start, length_ticks=length, voices=moved,
+                muted=tuple(v + shift for v in chord.muted), tied=(),
+                root=(chord.root + shift) % 12, late_ticks=min(chord.late_ticks, length // 2),
+            )
+        )  # fmt: skip
+        start += length
+    return replace(
+        loop,
+        tempo=loop.tempo if written else min(max(loop.sounding_tempo, 40.0), 240.0),
+        bars=max(1, -(-start // bar)),
+        chords=tuple(placed),
+        layers=audition_layers(loop),
+        line=(),
+    )
+
+
+def _shift(loop: Loop) -> int:
+    """Semitones from what is written to what sounds, the shorter way."""
+    return (loop.sounding_key.pc - loop.key.pc + 6) % 12 - 6
+
+
+def key_sound(loop: Loop, pitch: int, velocity: int, engine: Engine) -> Stereo:
+    """Render a played key in the sound that strikes the chords, in the key that sounds."""
+    layer = loop.striker or _plain_layer()
+    clock = loop.clock
+    frames = clock.frames(KEY_HELD_TICKS)
+    note = Note(start_tick=0, length_ticks=KEY_HELD_TICKS, pitch=pitch + _shift(loop),
+                velocity=velocity)  # fmt: skip
+    audio = render_part(
+        (note,), layer.sound.of, layer.sound.settings, clock, loop_ticks=KEY_HELD_TICKS,
+        frames=frames, once=True, tones=engine.tones,
+    )  # fmt: skip
+    return trimmed(audio, 1, loop.rate)
+
+
+def click_track(loop: Loop, frames: int) -> Stereo:
+    """Return a click on every beat of a loop that lasts so many frames, bars accented."""
+    out = silence(frames)
+    length = int(CLICK_MS / 1000 * loop.rate)
+    t = np.arange(length) / loop.rate
+    beat, bar = beat_ticks(loop.metre), bar_ticks(loop.metre)
+    for tick in range(0, loop.ticks, beat):
+        hz = CLICK_HZ if tick % bar else CLICK_ACCENT_HZ
+        burst = CLICK_LEVEL * np.sin(2 * np.pi * hz * t) * np.exp(-t / (CLICK_MS / 4000))
+        at = round(frames * tick / loop.ticks)
+        use = min(length, frames - at)
+        out[:, at : at + use] += burst[:use].astype(np.float32)
+    return out
