@@ -557,6 +557,40 @@ def test_a_key_is_heard_at_five_shifts_and_kept_or_left(qtbot, four):
     session.set_playing(False)
 
 
+def test_a_voice_goes_through_the_selected_chords_only(qtbot, four):
+    session, threads = four.session, four.chords.threads
+    four.chords.moves.choose("c3")
+    four.chords.moves.choose("c4", add=True)
+    qtbot.mouseClick(threads, LEFT, NONE, point_of(threads, "c3", 2))
+    assert session.selection.chord_ids == ("c3", "c4")
+    qtbot.keyClick(threads, Qt.Key.Key_T)
+    qtbot.keyClick(threads, Qt.Key.Key_Up, CTRL)
+    assert [max(c.voices) for c in session.loop.chords] == [66, 66, 74, 73]
+
+
+def test_roots_are_written_first_and_grown_upward(qtbot, blank):
+    session, strip, moves = blank.session, blank.chords.next, blank.chords.moves
+    strip.counts.button(1).click()
+    qtbot.mouseClick(strip.tiles[2], LEFT)
+    voices = session.loop.chords[0].voices
+    assert {v % 12 for v in voices} == {1}
+    moves.add_voice()
+    assert session.loop.chords[0].voices == (*voices, voices[-1] + 12)
+
+
+def test_the_sound_follows_when_a_moving_hand_rests(qtbot, four):
+    session = four.session
+    settled(qtbot, session)
+    heard = []
+    session.sound_changed.connect(heard.append)
+    for _ in range(5):
+        session.apply("x", lambda p: chord_edits.move_chord(p, "c1", semitones=1), merge="m",
+                      moving=True)  # fmt: skip
+    assert not session._worker.busy
+    qtbot.waitUntil(lambda: bool(heard), timeout=5000)
+    assert heard[-1].loop.chords == session.loop.chords
+
+
 def test_a_key_is_only_renamed_when_the_chords_stay(qtbot, four):
     session = four.session
     popup = open_key(four.heading.key, session)

@@ -3,7 +3,7 @@
 from PyQt6.QtGui import QCloseEvent, QHideEvent
 
 from cloudrift.desktop.chords.pages import row, small
-from cloudrift.desktop.parts import ChoiceRow, heading, label
+from cloudrift.desktop.parts import ChoiceRow, heading, label, row_of_heading
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.tiles import Popup, Tile
 from cloudrift.ground.errors import CloudriftError
@@ -50,7 +50,8 @@ class KeyPopup(Popup):
         self.shifts.chosen.connect(lambda i: self.hear(self._middle + SHIFTS[i]))
         self.keep = small("Keep this key", self._keep, "Put the loop into the key that is heard")
         for widget in (
-            heading("Key"), self.way, self.tonics,
+            row_of_heading("Key", small("From a recording…", self._listen,
+                           "Find key and tempo of a recording")), self.way, self.tonics,
             row([small("−1 st", lambda: self.shift(-1), "Everything a semitone lower"),
                  small("+1 st", lambda: self.shift(1), "Everything a semitone higher")]),
             heading("Scale"), self.modes, self.under,
@@ -63,6 +64,11 @@ class KeyPopup(Popup):
         self.sync()
 
     # --- what is done -------------------------------------------------------------------------
+
+    def _listen(self) -> None:
+        window = self._owner.window()
+        self.close()
+        window.choose_reference()  # type: ignore[union-attr]
 
     def _choose_way(self, way: str) -> None:
         self._way = way

@@ -1,5 +1,6 @@
 """How it looks: colours, type, and the one place where a theme is chosen."""
 
+import functools
 from dataclasses import dataclass, fields
 from importlib import resources
 
@@ -75,7 +76,12 @@ look = _Look()
 
 def color(name: str, alpha: float = 1.0) -> QColor:
     """Return a colour of the theme in use."""
-    return look.tokens.color(name, alpha)
+    return _color(look.name, name, alpha)
+
+
+@functools.cache
+def _color(theme: str, name: str, alpha: float) -> QColor:
+    return THEMES[theme].color(name, alpha)
 
 
 def text_font(pixels: float, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:

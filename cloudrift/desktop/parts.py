@@ -2,11 +2,12 @@
 
 from collections.abc import Callable, Iterable
 
-from PyQt6.QtCore import QSignalBlocker, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QFrame,
     QGridLayout,
+    QHBoxLayout,
     QLabel,
     QLayout,
     QPushButton,
@@ -29,6 +30,16 @@ def label(text: str, *, size: float = 13, weight: object = None, name: str = "")
 def heading(text: str) -> QLabel:
     """Return a small heading."""
     return label(text, size=12.5, weight=SEMI)
+
+
+def row_of_heading(text: str, widget: QWidget) -> QWidget:
+    """Return a small heading with a widget at the end of its line."""
+    holder = QWidget()
+    line = QHBoxLayout(holder)
+    line.setContentsMargins(0, 0, 0, 0)
+    line.addWidget(heading(text), 1)
+    line.addWidget(widget)
+    return holder
 
 
 def panel() -> QFrame:
@@ -77,6 +88,29 @@ def scrolling(inside: QWidget) -> QScrollArea:
     area.setWidget(inside)
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     return area
+
+
+class WhileShown(QObject):
+    """Calls a refresh only while a widget is seen, and once when it comes into view again."""
+
+    def __init__(self, widget: QWidget, refresh: Callable[[], object]) -> None:
+        super().__init__(widget)
+        self._widget, self._refresh = widget, refresh
+        self._stale = False
+        widget.installEventFilter(self)
+
+    def __call__(self, *_: object) -> None:
+        """Refresh now, or when the widget is seen next."""
+        if self._widget.isVisible():
+            self._refresh()
+        else:
+            self._stale = True
+
+    def eventFilter(self, _watched: QObject | None, event: QEvent | None) -> bool:
+        if self._stale and event is not None and event.type() == QEvent.Type.Show:
+            self._stale = False
+            self._refresh()
+        return False
 
 
 class ChoiceRow(QWidget):

@@ -2,7 +2,7 @@
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt
+from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer
 from PyQt6.QtGui import (
     QKeyEvent,
     QMouseEvent,
@@ -27,6 +27,7 @@ HEIGHT, LEFT, RIGHT, TOP = 86, 112, 16, 22
 COLUMNS = 320
 QUIET_DB = -48.0  # of the loudest moment; below, a stratum has no height
 SNAP_PX = 3
+REDRAW_MS = 120
 
 
 def strata(engine: Engine, loop: Loop) -> list[tuple[str, NDArray[np.float32]]]:
@@ -51,6 +52,7 @@ class Ribbon(QWidget):
         self._session, self._tasks = session, tasks
         self._strata: list[tuple[str, NDArray[np.float32]]] = []
         self._picture: QPixmap | None = None
+        self._hills: QPixmap | None = None  # the strata alone: names change more often
         self._share = 0.0
         self._busy = False
         self._drag_from: float | None = None
@@ -59,7 +61,11 @@ class Ribbon(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Whole loop: drag to hear a part, press to go there")
         self.setToolTip("Press to go there; drag to hear only a part; double-press for all of it")
-        session.changed.connect(lambda _before, _after: self._redraw())
+        self._later = QTimer(self)  # while a hand drags, the names follow a little behind
+        self._later.setSingleShot(True)
+        self._later.setInterval(REDRAW_MS)
+        self._later.timeout.connect(self._redraw)
+        session.changed.connect(lambda _before, _after: self._redraw_soon())
         session.shown_changed.connect(self._redraw)
         session.sound_changed.connect(lambda _rendered: self._measure())
         session.busy_changed.connect(self._show_busy)
@@ -71,8 +77,12 @@ class Ribbon(QWidget):
         self._tasks.run("ribbon", lambda _stop, _moved: strata(engine, loop), self._take)
 
     def _take(self, found: list[tuple[str, NDArray[np.float32]]]) -> None:
-        self._strata = found
-        self._redraw()
+        self._strata, self._hills = found, None
+        self._redraw_soon()
+
+    def _redraw_soon(self) -> None:
+        if not self._later.isActive():
+            self._later.start()
 
     def _redraw(self) -> None:
         self._picture = None
@@ -156,11 +166,11 @@ class Ribbon(QWidget):
     # --- painting -----------------------------------------------------------------------------
 
     def resizeEvent(self, _event: QResizeEvent | None) -> None:
-        self._picture = None
+        self._picture = self._hills = None
 
     def changeEvent(self, event: QEvent | None) -> None:
         if event is not None and event.type() == QEvent.Type.PaletteChange:
-            self._picture = None
+            self._picture = self._hills = None
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         if self._picture is None:
@@ -186,10 +196,13 @@ class Ribbon(QWidget):
             painter.fillRect(QRectF(0, 0, self.width(), 2), color("signal"))
 
     def _paint_picture(self) -> QPixmap:
-        ratio = self.devicePixelRatioF()
-        picture = QPixmap(int(self.width() * ratio), int(HEIGHT * ratio))
-        picture.setDevicePixelRatio(ratio)
-        picture.fill(color("paper"))
+        if self._hills is None:
+            self._hills = self._blank()
+            painter = QPainter(self._hills)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._paint_strata(painter)
+            painter.end()
+        picture = QPixmap(self._hills)
         painter = QPainter(picture)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(color("line"))
@@ -200,9 +213,15 @@ class Ribbon(QWidget):
         painter.setPen(color("ink_soft"))
         painter.setFont(text_font(11))
         painter.drawText(QPointF(14, 44), "drag to hear a part")
-        self._paint_strata(painter)
         self._paint_bars(painter)
         painter.end()
+        return picture
+
+    def _blank(self) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        picture = QPixmap(int(self.width() * ratio), int(HEIGHT * ratio))
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(color("paper"))
         return picture
 
     def _paint_strata(self, painter: QPainter) -> None:

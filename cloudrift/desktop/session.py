@@ -4,9 +4,10 @@
 """
 
 import logging
+import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 import msgspec
@@ -14,6 +15,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from cloudrift.audio.buffers import Stereo, to_gain
+from cloudrift.desktop.selection import first_selection, still_there
 from cloudrift.devices import Speaker
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import recovery, spec
@@ -30,29 +32,9 @@ log = logging.getLogger(__name__)
 
 TREATED, BARE = "treated", "bare"
 AUDITION = "audition"
+RESTING_MS = 60  # a hand that has not moved for so long rests
+MOVING_HEARD_S = 0.35  # how often a moving hand is heard while the loop plays
 MAX_MATCH_DB = 18.0
-
-
-@dataclass(frozen=True, kw_only=True)
-class Selection:
-    """What is selected: a chord and one of its voices, a layer, a line (None: the whole loop's).
-
-    ``more`` are further chords selected with the one in front; ``through`` says that the voice is
-    meant in all chords that its thread goes through.
-    """
-
-    chord_id: str = ""
-    more: tuple[str, ...] = ()
-    voice: int = -1
-    through: bool = False
-    layer_id: str = ""
-    line_of: str | None = None
-    treatment_id: str = ""
-
-    @property
-    def chord_ids(self) -> tuple[str, ...]:
-        """All selected chords."""
-        return (self.chord_id, *self.more) if self.chord_id else ()
 
 
 class Session(QObject):
@@ -88,7 +70,7 @@ class Session(QObject):
         self.speaker = speaker
         self.engine = Engine()
         self.player = Player(loop.rate)
-        self.selection = _first_selection(loop)
+        self.selection = first_selection(loop)
         self.hearing = TREATED
         self.rendered: dict[str, Rendered] = {}
         self.loudness: dict[str, Loudness] = {}
@@ -110,6 +92,11 @@ class Session(QObject):
             self._measured.emit,
             lambda _name, error: self._broke.emit(_words(error)),
         )
+        self._asked_at = 0.0
+        self._resting = QTimer(self)
+        self._resting.setSingleShot(True)
+        self._resting.setInterval(RESTING_MS)
+        self._resting.timeout.connect(self._ask)
         self._autosave = QTimer(self)
         self._autosave.setInterval(spec.AUTOSAVE_EVERY_S * 1000)
         self._autosave.timeout.connect(self.keep_unsaved)
@@ -124,10 +111,14 @@ class Session(QObject):
         """The loop as it is now."""
         return self.history.now
 
-    def apply(self, label: str, edit: Callable[[Loop], Loop], *, merge: str = "") -> bool:
+    def apply(
+        self, label: str, edit: Callable[[Loop], Loop], *, merge: str = "", moving: bool = False
+    ) -> bool:
         """Change the loop; say whether it changed. ``merge`` joins the steps of one drag.
 
-        An edit that is refused leaves everything as it is and is said in words.
+        ``moving`` says that a hand is on its way over a picture: then the picture comes first and
+        the sound follows when the hand rests, or now and then while the loop plays. An edit that
+        is refused leaves everything as it is and is said in words.
         """
         before = self.loop
         try:
@@ -138,12 +129,15 @@ class Session(QObject):
         self.history = self.history.then(after, label, merge)
         if after == before:
             return False
-        self._follow(before)
+        self._follow(before, moving=moving)
         return True
 
     def end_drag(self) -> None:
         """Let the next edit be a step of its own."""
         self.history = self.history.closed()
+        if self._resting.isActive():
+            self._resting.stop()
+            self._ask()
 
     def undo(self) -> None:
         """Take the last edit back."""
@@ -166,7 +160,7 @@ class Session(QObject):
         self.path = path
         self.begun = True
         self._saved = None if unsaved or path is None else loop
-        self.selection = _first_selection(loop)
+        self.selection = first_selection(loop)
         self._up_to = self._preview = None
         self.shown_changed.emit()
         self.player.hear_part(0, 1)
@@ -174,11 +168,15 @@ class Session(QObject):
         self.opened.emit()
         self._follow(before)
 
-    def _follow(self, before: Loop) -> None:
+    def _follow(self, before: Loop, *, moving: bool = False) -> None:
         self._up_to = None
-        self.selection = _still_there(self.selection, self.loop)
+        self.selection = still_there(self.selection, self.loop)
         self.changed.emit(before, self.loop)
-        self._ask()
+        due = self.player.playing and time.monotonic() - self._asked_at > MOVING_HEARD_S
+        if moving and not due:
+            self._resting.start()
+        else:
+            self._ask()
 
     # --- selection ----------------------------------------------------------------------------
 
@@ -197,6 +195,7 @@ class Session(QObject):
     # --- sound --------------------------------------------------------------------------------
 
     def _ask(self) -> None:
+        self._asked_at = time.monotonic()
         loop = self.shown
         if loop.rate != self.player.rate:  # the speaker keeps the rate it was opened with
             loop = msgspec.structs.replace(loop, rate=self.player.rate)
@@ -408,29 +407,3 @@ def _words(error: Exception) -> str:
         return str(error)
     log.error("rendering failed", exc_info=error)
     return f"the loop could not be rendered ({error}); undo the last step and go on"
-
-
-def _first_selection(loop: Loop) -> Selection:
-    return Selection(
-        chord_id=loop.chords[0].id if loop.chords else "",
-        layer_id=loop.layers[0].id if loop.layers else "",
-        line_of=None,
-    )
-
-
-def _still_there(selection: Selection, loop: Loop) -> Selection:
-    """Drop what no longer exists from a selection."""
-    first = _first_selection(loop)
-    chords = {chord.id: chord for chord in loop.chords}
-    more = tuple(c for c in selection.more if c in chords and selection.chord_id in chords)
-    selection = replace(selection, more=more)
-    if selection.chord_id not in chords:
-        selection = replace(selection, chord_id=first.chord_id, voice=-1)
-    elif selection.voice >= len(chords[selection.chord_id].voices):
-        selection = replace(selection, voice=-1)
-    layers = {layer.id for layer in loop.layers}
-    if selection.layer_id not in layers:
-        selection = replace(selection, layer_id=first.layer_id)
-    if selection.line_of is not None and selection.line_of not in layers:
-        selection = replace(selection, line_of=None)
-    return selection

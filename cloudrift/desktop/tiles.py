@@ -33,6 +33,8 @@ class Tile(QAbstractButton):
 
     def show_text(self, main: str, differs: str, under: str) -> None:
         """Show a value and, under it, what differs from it or else a plain remark."""
+        if (main, differs, under) == (self._main, self._differs, self._under):
+            return
         self._main, self._differs, self._under = main, differs, under
         self.setAccessibleName(f"{self._name}: {main}, {differs or under}")
         self.update()

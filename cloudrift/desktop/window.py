@@ -9,6 +9,7 @@ from PyQt6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QShowEven
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
+    QDialog,
     QFileDialog,
     QHBoxLayout,
     QLabel,
@@ -30,6 +31,7 @@ from cloudrift.desktop.heading import Heading
 from cloudrift.desktop.keys.drawer import KeysDrawer
 from cloudrift.desktop.layers.stage import LayersStage
 from cloudrift.desktop.rail import STAGES, Rail
+from cloudrift.desktop.reference_sheet import ReferenceSheet
 from cloudrift.desktop.ribbon import Ribbon
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.start.page import StartPage
@@ -39,9 +41,11 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, load
 from cloudrift.notes.from_midi import Song, read_song
+from cloudrift.notes.reference import read_reference
 
 FRAME_MS = 16
 MESSAGE_MS = 9000
+RECORDINGS = "Recordings (*.wav *.flac *.ogg *.mp3 *.aiff *.aif)"
 FILE_KINDS = f"Loops (*{SUFFIX})"
 
 
@@ -160,6 +164,7 @@ class Window(QMainWindow):
         self._command(chords, "&Type a row of chords", self._type_row, "Ctrl+R")
         self._command(chords, "&Draw a row from the style card", bar.draw_row, "Ctrl+D")
         self._command(chords, "Chords from a &MIDI file…", bar.choose_midi, "Ctrl+M")
+        self._command(chords, "Tempo and key from a &recording…", self.choose_reference)
         self._command(chords, "&Nearest voicing for all", self.chords.inspector.all_nearest)
         self._command(chords, "&Every second one late", self.chords.moves.every_second_late)
         self._command(chords, "&Play keys", self.swap_keys, "F6")
@@ -223,13 +228,33 @@ class Window(QMainWindow):
             lambda error: self.say(str(error)),
         )
 
-    def _show_midi(self, song: Song, path: Path) -> None:
+    def choose_reference(self) -> None:
+        """Ask for a recording whose tempo and key to take."""
+        chosen, _ = QFileDialog.getOpenFileName(
+            self, "A recording to listen to", str(Path.home()), RECORDINGS
+        )
+        if chosen:
+            self.open_reference(Path(chosen))
+
+    def open_reference(self, path: Path) -> None:
+        """Listen to a recording beside the interface, then show what was heard."""
+        self.say(f"Listening to {path.name}…", good=True)
+        self.tasks.run(
+            "reference",
+            lambda _cancelled, _progress: read_reference(path),
+            lambda found: self._show_sheet(ReferenceSheet(found, path, self.session, self)),
+            lambda error: self.say(str(error)),
+        )
+
+    def _show_sheet(self, sheet: QDialog) -> None:
         self.message.hide()
-        if self.stack.currentWidget() is self.start:
-            self.start.begin_loop()
-        sheet = MidiSheet(song, path, self.session, self)
         sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         sheet.open()
+
+    def _show_midi(self, song: Song, path: Path) -> None:
+        if self.stack.currentWidget() is self.start:
+            self.start.begin_loop()
+        self._show_sheet(MidiSheet(song, path, self.session, self))
 
     # --- stages -------------------------------------------------------------------------------
 

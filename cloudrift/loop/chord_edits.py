@@ -83,13 +83,25 @@ def move_voice(
 
 
 def move_voice_through(
-    loop: Loop, chord_id: str, voice: int, *, steps: int = 0, semitones: int = 0
+    loop: Loop,
+    chord_id: str,
+    voice: int,
+    *,
+    steps: int = 0,
+    semitones: int = 0,
+    only: Iterable[str] = (),
 ) -> Loop:
-    """Move one voice in all chords that its thread goes through, if it can go everywhere."""
+    """Move one voice in all chords that its thread goes through, if it can go everywhere.
+
+    ``only`` are the chords that are meant, all for none.
+    """
     at = next(i for i, c in enumerate(loop.chords) if c.id == chord_id)
     found = voice_through([c.voices for c in loop.chords], at, voice)
     out = loop
+    meant = set(only) or {c.id for c in loop.chords}
     for i, which in found.items():
+        if loop.chords[i].id not in meant:
+            continue
         moved = move_voice(out, loop.chords[i].id, which, steps=steps, semitones=semitones)
         if moved is out:
             return loop

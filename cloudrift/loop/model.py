@@ -1,5 +1,6 @@
 """The loop as a value: frozen all the way down, checked wherever it is made."""
 
+import functools
 from collections.abc import Iterable
 from fractions import Fraction
 from typing import TypeVar
@@ -203,7 +204,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     @property
     def ticks(self) -> int:
         """The length in ticks."""
-        return self.bars * bar_ticks(self.metre)
+        return bar_ticks(self.metre) * self.bars
 
     @property
     def clock(self) -> Clock:
@@ -269,11 +270,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         A chord's own touch is for the layers that strike whole chords; a pad under it, a broken
         chord over it and the bass go on in their own way.
         """
-        spans = self.spans
-        own = {}
-        if layer.lens.kind in STRIKING:
-            own = {i: span.touch for i, span in enumerate(spans) if span.touch is not None}
-        return play(look(layer.lens, spans), layer.touch, own)
+        return _notes(layer.lens, layer.touch, self.spans)
 
     @property
     def striker(self) -> Layer | None:
@@ -281,6 +278,14 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         heard = self.heard()
         striking = [layer for layer in heard if layer.lens.kind in STRIKING]
         return next(iter(striking or heard), None)
+
+
+@functools.lru_cache(maxsize=256)
+def _notes(lens: Lens, touch: Touch, spans: tuple[Span, ...]) -> tuple[Note, ...]:
+    own = {}
+    if lens.kind in STRIKING:
+        own = {i: span.touch for i, span in enumerate(spans) if span.touch is not None}
+    return play(look(lens, spans), touch, own)
 
 
 def _by_id(items: tuple[_Item, ...], wanted: str, what: str) -> _Item:

@@ -181,14 +181,14 @@ def _broken(notes: Sequence[Note], metre: tuple[int, int]) -> list[_Segment]:
                 break
             heard[b - first, note.pitch % 12] += overlap
     bass = _bass_of_beats(notes, first, last, beat)
-    path = _best_path(heard, bass, first, bar // beat)
+    path = chord_path(heard, bass, first, bar // beat)
     out: list[_Segment] = []
     start = 0
     for b in range(1, len(path) + 1):
         if b < len(path) and path[b] == path[start]:
             continue
         a, until = (first + start) * beat, (first + b) * beat
-        pcs = _tones(path[start])
+        pcs = chord_tones_of(path[start])
         inside = [n.pitch for n in notes if n.start_tick < until
                   and n.start_tick + n.length_ticks > a + 30]  # fmt: skip
         voices = sorted({p for p in inside if p % 12 in pcs})
@@ -198,9 +198,10 @@ def _broken(notes: Sequence[Note], metre: tuple[int, int]) -> list[_Segment]:
     return out
 
 
-def _tones(state: int) -> frozenset[int]:
+def chord_tones_of(state: int) -> tuple[int, ...]:
+    """Return the pitch classes of a shape of ``chord_path``, root first."""
     root, shape = divmod(state, len(TEMPLATES))
-    return frozenset((root + i) % 12 for i in list(TEMPLATES)[shape])
+    return tuple((root + i) % 12 for i in list(TEMPLATES)[shape])
 
 
 def _bass_of_beats(notes: Sequence[Note], first: int, last: int, beat: int) -> list[int]:
@@ -214,15 +215,19 @@ def _bass_of_beats(notes: Sequence[Note], first: int, last: int, beat: int) -> l
     return out
 
 
-def _best_path(
+def chord_path(
     heard: NDArray[np.float64], bass: list[int], first: int, beats_a_bar: int
 ) -> list[int]:
-    """The row of chord shapes that holds most of what is heard and changes little."""
+    """Return, for each beat, the chord shape that holds most of what is heard and changes little.
+
+    ``heard`` is (beats, 12), ``bass`` the lowest pitch class of each beat (-1: none), ``first``
+    the number of the first beat. ``chord_tones_of`` says what a shape stands for.
+    """
     states = 12 * len(TEMPLATES)
     masks = np.zeros((states, 12))
     bonus = np.zeros(states)
     for state in range(states):
-        masks[state, list(_tones(state))] = 1
+        masks[state, list(chord_tones_of(state))] = 1
         bonus[state] = list(TEMPLATES.values())[state % len(TEMPLATES)]
     best = np.zeros(states)
     came: list[NDArray[np.int64]] = []

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 SLOWEST_BPM, FASTEST_BPM = 55.0, 200.0
-LIKELY_BPM, LIKELY_WIDTH = 110.0, 0.9  # of beats people tap to, in octaves
+LIKELY_BPM, LIKELY_WIDTH = 110.0, 0.6  # of beats people tap to, in octaves
 STEP_BPM = 0.1
 DEFAULT_BPM = 120.0
 # Onsets fall on the beat and on its halves and quarters; each has less to say than the one above.

@@ -1,5 +1,6 @@
 """Touch: how written notes are played. Everything by draw, nothing changes what is written."""
 
+import functools
 from collections.abc import Mapping
 from itertools import groupby
 from typing import Literal
@@ -74,23 +75,31 @@ def play(
     index; they stand in for the part's own. The same touch and notes give the same result.
     """
     out: list[Note] = []
-    for (start, chord_at), group in groupby(notes, key=lambda n: (n.start_tick, n.chord)):
+    for (_, chord_at), group in groupby(notes, key=lambda n: (n.start_tick, n.chord)):
         way: ChordTouch = (own or {}).get(chord_at, touch)
-        chord = sorted(group, key=lambda n: n.pitch, reverse=way.direction == "down")
-        rng = stream(way.draw, "touch", start)
-        delays = _roll(len(chord), way, rng)
-        for note, delay in zip(chord, delays, strict=True):
-            drift, loud = rng.uniform(-1, 1, 2)
-            velocity = round(touch.velocity + way.spread * loud)
-            out.append(
-                msgspec.structs.replace(
-                    note,
-                    offset_ms=float(round(delay + way.drift_ms * drift, 3)),
-                    velocity=min(max(velocity, 1), 127),
-                    length_ticks=max(1, round(note.length_ticks * way.length)),
-                )
-            )
+        out.extend(_play_together(tuple(group), way, touch.velocity))
     return tuple(sorted(out, key=lambda n: (n.start_tick, n.pitch)))
+
+
+@functools.lru_cache(maxsize=16_384)
+def _play_together(notes: tuple[Note, ...], way: ChordTouch, loudness: int) -> tuple[Note, ...]:
+    """Play notes that start together. Kept, because an edit leaves most of a loop as it was."""
+    chord = sorted(notes, key=lambda n: n.pitch, reverse=way.direction == "down")
+    rng = stream(way.draw, "touch", chord[0].start_tick)
+    delays = _roll(len(chord), way, rng)
+    out = []
+    for note, delay in zip(chord, delays, strict=True):
+        drift, loud = rng.uniform(-1, 1, 2)
+        velocity = round(loudness + way.spread * loud)
+        out.append(
+            msgspec.structs.replace(
+                note,
+                offset_ms=float(round(delay + way.drift_ms * drift, 3)),
+                velocity=min(max(velocity, 1), 127),
+                length_ticks=max(1, round(note.length_ticks * way.length)),
+            )
+        )
+    return tuple(out)
 
 
 def _roll(count: int, touch: ChordTouch, rng: np.random.Generator) -> list[float]:

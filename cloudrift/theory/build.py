@@ -4,6 +4,7 @@ Voices are the truth; a build is read from them, one thing in it is changed, and
 from it again. ``voices_of(build_of(voices, root)) == voices`` wherever the spacing is a known one.
 """
 
+import functools
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -110,6 +111,7 @@ def voices_of(build: Build, own: tuple[int, ...] = ()) -> tuple[int, ...]:
     return tuple(sorted(voices))
 
 
+@functools.lru_cache(maxsize=4096)
 def parts(voices: tuple[int, ...], root: int) -> tuple[tuple[int, ...], Build]:
     """Take voices apart into the body and the build.
 

@@ -63,7 +63,7 @@ class Key(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     @property
     def scale(self) -> tuple[int, ...]:
         """The pitch classes of the scale, from the tonic up."""
-        return tuple((self.pc + step) % 12 for step in SCALES[self.mode])
+        return _scale(self.tonic, self.mode)
 
     @property
     def plain(self) -> str:
@@ -132,6 +132,11 @@ class Key(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         minor = (self.pc + 3) % 12 in self.scale
         plain = Key(self.tonic, "minor" if minor else "major")
         return f"{self.tonic}{'m' if minor else ''}" if abs(plain.signature) <= 7 else ""
+
+
+@functools.cache
+def _scale(tonic: str, mode: str) -> tuple[int, ...]:
+    return tuple((name_to_pc(tonic) + step) % 12 for step in SCALES[mode])
 
 
 @functools.cache

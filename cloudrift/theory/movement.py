@@ -131,6 +131,7 @@ def voice_through(chords: Sequence[tuple[int, ...]], chord: int, voice: int) -> 
     return found
 
 
+@functools.lru_cache(maxsize=4096)
 def colour(voices: tuple[int, ...], root: int, key: Key) -> Colour:
     """Say plainly what a chord does in its key: rest, lift, tension or open.
 

@@ -1,5 +1,6 @@
 """Pitch classes (0-11, C = 0), letters and accidentals. MIDI number 60 is C4, 69 is A4 = 440 Hz."""
 
+import functools
 import re
 
 LETTERS = "CDEFGAB"
@@ -26,6 +27,7 @@ def accidentals(name: str) -> int:
     return name.count("#") - name[1:].count("b")
 
 
+@functools.lru_cache(maxsize=4096)
 def pretty(text: str) -> str:
     """Write plain accidentals as the signs of music: ``F#`` -> ``F♯``, ``Bb`` -> ``B♭``.
 

@@ -1,10 +1,13 @@
 """What the thread picture shows, worked out without Qt: bars for voices, threads between them."""
 
+import functools
 from dataclasses import dataclass
 from itertools import pairwise
 
+from cloudrift.desktop.selection import Selection
 from cloudrift.loop.model import Chord, Loop
 from cloudrift.theory.build import build_of
+from cloudrift.theory.key import Key
 from cloudrift.theory.movement import (
     Move,
     classify,
@@ -46,6 +49,7 @@ class Thread:
     to_pitch: int
     move: Move
     crosses: bool
+    room: float  # how long the chord is that it comes from
 
 
 @dataclass(frozen=True)
@@ -87,42 +91,83 @@ def thread_picture(loop: Loop, shown: tuple[int, int] | None = None) -> ThreadPi
     ``shown`` are the lowest and highest pitch; all voices are shown without it.
     """
     low, high = shown or whole_range(loop)
-    scale = loop.key.scale
-    lanes = tuple(
-        Lane(p, loop.key.spell_pitch(p), scale.index(p % 12) + 1 if p % 12 in scale else 0)
+    bars = [bar for chord in loop.chords for bar in _bars(chord, loop.ticks, loop.key)]
+    threads = [t for a, b in pairwise(loop.chords) for t in _threads(a, b, loop.ticks)]
+    return ThreadPicture(low, high, tuple(bars), tuple(threads), _lanes(loop.key, low, high))
+
+
+# A drag changes one chord of many: what belongs to the others is kept.
+
+
+@functools.lru_cache(maxsize=64)
+def _lanes(key: Key, low: int, high: int) -> tuple[Lane, ...]:
+    scale = key.scale
+    return tuple(
+        Lane(p, key.spell_pitch(p), scale.index(p % 12) + 1 if p % 12 in scale else 0)
         for p in range(low, high + 1)
     )
-    return ThreadPicture(low, high, tuple(_bars(loop)), tuple(_threads(loop)), lanes)
 
 
-def _bars(loop: Loop) -> list[VoiceBar]:
+@functools.lru_cache(maxsize=1024)
+def _bars(chord: Chord, ticks: int, key: Key) -> tuple[VoiceBar, ...]:
     out = []
-    ticks = loop.ticks
-    for chord in loop.chords:
-        start, end = chord.start_tick / ticks, chord.end_tick / ticks
-        struck = chord.hits[0][0] / ticks
-        for i, pitch in enumerate(chord.voices):
-            apart = len(chord.voices) > 1 and i == 0 and chord.voices[1] - pitch >= 5
-            tied = pitch in chord.tied
-            out.append(
-                VoiceBar(chord.id, i, pitch, start, start if tied else struck, end,
-                         loop.key.has(pitch), apart, pitch in chord.muted, tied)
-            )  # fmt: skip
-    return out
+    start, end = chord.start_tick / ticks, chord.end_tick / ticks
+    struck = chord.hits[0][0] / ticks
+    for i, pitch in enumerate(chord.voices):
+        apart = len(chord.voices) > 1 and i == 0 and chord.voices[1] - pitch >= 5
+        tied = pitch in chord.tied
+        out.append(
+            VoiceBar(chord.id, i, pitch, start, start if tied else struck, end,
+                     key.has(pitch), apart, pitch in chord.muted, tied)
+        )  # fmt: skip
+    return tuple(out)
 
 
-def _threads(loop: Loop) -> list[Thread]:
+@functools.lru_cache(maxsize=1024)
+def _threads(before: Chord, after: Chord, ticks: int) -> tuple[Thread, ...]:
     out = []
-    for before, after in pairwise(loop.chords):
-        pairs = pair_voices(before.voices, after.voices)
-        crossing = {n for two in crossings(before.voices, after.voices, pairs) for n in two}
-        for n, (i, j) in enumerate(pairs):
-            a, b = before.voices[i], after.voices[j]
-            out.append(
-                Thread(before.end_tick / loop.ticks, after.start_tick / loop.ticks, a, b,
-                       classify(b - a), n in crossing)
-            )  # fmt: skip
-    return out
+    pairs = pair_voices(before.voices, after.voices)
+    crossing = {n for two in crossings(before.voices, after.voices, pairs) for n in two}
+    for n, (i, j) in enumerate(pairs):
+        a, b = before.voices[i], after.voices[j]
+        out.append(
+            Thread(before.end_tick / ticks, after.start_tick / ticks, a, b,
+                   classify(b - a), n in crossing, before.length_ticks / ticks)
+        )  # fmt: skip
+    return tuple(out)
+
+
+WHOLE = (0.0, 1.0)
+
+
+def changed_span(
+    before: Loop, after: Loop, old: Selection, new: Selection
+) -> tuple[float, float] | None:
+    """Return which part of the loop's picture has changed (shares), None for none.
+
+    Where places in time, the key or the metre have changed, that is all of it.
+    """
+    if before is not after and (
+        len(before.chords) != len(after.chords)
+        or (before.key, before.bars, before.metre) != (after.key, after.bars, after.metre)
+        or any((a.id, a.start_tick, a.length_ticks) != (b.id, b.start_tick, b.length_ticks)
+               for a, b in zip(before.chords, after.chords, strict=True) if a is not b)
+    ):  # fmt: skip
+        return WHOLE
+    ids = set()
+    if old != new:
+        ids = set(old.chord_ids) ^ set(new.chord_ids)
+        if (old.chord_id, old.voice, old.through) != (new.chord_id, new.voice, new.through):
+            ids |= {old.chord_id, new.chord_id}
+    changed = [
+        i
+        for i, (a, b) in enumerate(zip(before.chords, after.chords, strict=True))
+        if a is not b or b.id in ids
+    ]
+    if not changed:
+        return None
+    first, last = after.chords[changed[0]], after.chords[changed[-1]]
+    return first.start_tick / after.ticks, last.end_tick / after.ticks
 
 
 def plural(count: int, thing: str) -> str:
@@ -155,7 +200,10 @@ def movement_words(loop: Loop, chord_id: str) -> str:
 
 def half_step_words(loop: Loop) -> str:
     """Say how many half steps the whole progression takes, its return included."""
-    return f"{plural(half_steps([c.voices for c in loop.chords]), 'half step')} in the loop"
+    count = half_steps([chord.voices for chord in loop.chords])
+    major = sum(4 in {(v - c.root) % 12 for v in c.voices} for c in loop.chords)
+    of = f"{major} of {plural(len(loop.chords), 'chord')}"
+    return f"{plural(count, 'half step')} in the loop · {of} {'is' if major == 1 else 'are'} major"
 
 
 def colour_of(loop: Loop, chord: Chord) -> str:

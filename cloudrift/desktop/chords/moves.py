@@ -24,7 +24,7 @@ class Moves:
 
     def apply(self, label: str, edit: Callable[[Loop], Loop], *, merge: str = "") -> bool:
         """Change the loop and let the chord in front be heard if the loop stands."""
-        done = self.session.apply(label, edit, merge=merge)
+        done = self.session.apply(label, edit, merge=merge, moving=bool(merge))
         if done:
             self.session.hear_edit(self.session.selection.chord_id)
         return done
@@ -74,7 +74,7 @@ class Moves:
         if selection.chord_id:
             count = len(self.session.loop.chord(selection.chord_id).voices)
             voice = (selection.voice + by) % count if selection.voice >= 0 else 0
-            self.session.select(voice=voice, more=())
+            self.session.select(voice=voice)
 
     # --- pitch --------------------------------------------------------------------------------
 
@@ -84,11 +84,17 @@ class Moves:
         chord_id, voice = selection.chord_id, selection.voice
         before = session.loop.chord(chord_id).voices
         others = [v for i, v in enumerate(before) if i != voice]
-        move = chord_edits.move_voice_through if selection.through else chord_edits.move_voice
+        only = selection.chord_ids if selection.more else ()
+
+        def edit(loop: Loop) -> Loop:
+            if selection.through:
+                return chord_edits.move_voice_through(
+                    loop, chord_id, voice, steps=steps, semitones=semitones, only=only
+                )
+            return chord_edits.move_voice(loop, chord_id, voice, steps=steps, semitones=semitones)
+
         self.apply(
-            "move a voice through" if selection.through else "move a voice",
-            lambda loop: move(loop, chord_id, voice, steps=steps, semitones=semitones),
-            merge=merge,
+            "move a voice through" if selection.through else "move a voice", edit, merge=merge
         )
         after = session.loop.chord(chord_id).voices
         there = next((i for i, v in enumerate(after) if v not in others), voice)
@@ -162,10 +168,10 @@ class Moves:
             self.apply("tie chords", lambda loop: chord_edits.hold_repeats(loop, ids))
 
     def through(self) -> None:
-        """Mean the selected voice in all chords, or in this one only."""
+        """Mean the selected voice in all chords (or all selected ones), or in this one only."""
         selection = self.session.selection
         if selection.voice >= 0:
-            self.session.select(through=not selection.through, more=())
+            self.session.select(through=not selection.through)
 
     # --- time ---------------------------------------------------------------------------------
 

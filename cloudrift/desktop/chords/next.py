@@ -32,8 +32,8 @@ from cloudrift.loop import chord_time, spec
 from cloudrift.loop.model import Loop
 
 HOLD_MS = 450  # resting on a tile so long lets it be heard
-REFRESH_MS = 60  # outlooks follow a drag this far behind
-COUNTS = ((3, "Triads"), (4, "Sevenths"), (5, "Ninths"))
+REFRESH_MS = 140  # outlooks follow when a drag pauses
+COUNTS = ((1, "Roots"), (3, "Triads"), (4, "Sevenths"), (5, "Ninths"))
 OUTSIDES = (
     ("neighbours", "Neighbours"),
     ("parallel", "Parallel key"),
@@ -175,7 +175,7 @@ class NextChords(QWidget):
         self._count = 3
         self._outside = "neighbours"
         self.hint = label("", size=11, name="soft")
-        self.counts = ChoiceRow(COUNTS, columns=3, name="Notes a chord")
+        self.counts = ChoiceRow(COUNTS, columns=4, name="Notes a chord")
         self.outsides = ChoiceRow(OUTSIDES, columns=3, name="From outside")
         for row in (self.counts, self.outsides):
             for key, _ in COUNTS if row is self.counts else OUTSIDES:

@@ -4,6 +4,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from cloudrift.desktop.chords.model import WHOLE, changed_span
 from cloudrift.desktop.chords.moves import Moves
 from cloudrift.desktop.chords.thread_paint import LEFT, MIDDLE_V, RIGHT
 from cloudrift.desktop.look import color, text_font
@@ -37,9 +38,10 @@ class Onsets(QWidget):
         self.setToolTip("Press to strike the chord there too, or no longer; drag its first stroke "
                         "to the right to make it late")  # fmt: skip
         session = self._session
-        session.changed.connect(lambda _b, _a: self.update())
+        self._painted_for = session.loop, session.selection
+        session.changed.connect(lambda _b, _a: self._keep_up())
         session.opened.connect(self.update)
-        session.selected.connect(self.update)
+        session.selected.connect(self._keep_up)
         moves.grid.changed.append(self.update)
 
     def at_x(self, tick: float) -> float:
@@ -102,7 +104,21 @@ class Onsets(QWidget):
                 self._toggle(self._session.loop.chord(chord_id), x)
             self._session.end_drag()
 
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
+    def _keep_up(self) -> None:
+        """Paint again what has changed."""
+        now = self._session.loop, self._session.selection
+        before, self._painted_for = self._painted_for, now
+        span = changed_span(before[0], now[0], before[1], now[1])
+        if span == WHOLE:
+            self.update()
+        elif span is not None:
+            width = self.width() - LEFT - 2
+            left = LEFT + span[0] * width
+            self.update(QRectF(left - 4, 0, (span[1] - span[0]) * width + 8, HEIGHT).toRect())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        assert event is not None
+        seen = QRectF(event.rect())
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         loop = self._session.loop
@@ -112,17 +128,21 @@ class Onsets(QWidget):
         painter.setPen(QPen(color("line"), 1))
         painter.setBrush(color("card"))
         painter.drawRoundedRect(QRectF(LEFT, 2, self.width() - LEFT - 2, HEIGHT - 4), 4, 4)
-        self._paint_ticks(painter, loop)
+        self._paint_ticks(painter, loop, seen)
+        first, last = self._tick_at(seen.left() - 4), self._tick_at(seen.right() + 4)
         for chord in loop.chords:
-            self._paint_chord(painter, chord)
+            if chord.end_tick >= first and chord.start_tick <= last:
+                self._paint_chord(painter, chord)
 
-    def _paint_ticks(self, painter: QPainter, loop: Loop) -> None:
+    def _paint_ticks(self, painter: QPainter, loop: Loop, seen: QRectF) -> None:
         step = self._moves.grid.ticks
         beat = beat_ticks(loop.metre)
         if step / loop.ticks * (self.width() - LEFT) < 5:
             step = beat
         painter.setPen(color("line"))
-        for tick in range(step, loop.ticks, step):
+        first = max(1, int(self._tick_at(seen.left()) // step))
+        last = min(loop.ticks, int(self._tick_at(seen.right() + 1)) + step)
+        for tick in range(first * step, last, step):
             x = self.at_x(tick)
             height = 7 if tick % beat == 0 else 4
             painter.drawLine(QPointF(x, HEIGHT - 3 - height), QPointF(x, HEIGHT - 3))

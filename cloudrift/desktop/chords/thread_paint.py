@@ -5,15 +5,17 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
 
-from cloudrift.desktop.chords.model import Thread, ThreadPicture, VoiceBar
+from cloudrift.desktop.chords.model import WHOLE, Thread, ThreadPicture, VoiceBar
 from cloudrift.desktop.look import MEDIUM, SEMI, color, figure_font, text_font
-from cloudrift.desktop.session import Selection
+from cloudrift.desktop.selection import Selection
 from cloudrift.loop.model import Loop
 from cloudrift.notes.time import bar_ticks
 
 LEFT = 66
 GAP_PX = 13.0  # room between two chords for the threads
 MIN_LABEL_PX = 9.5
+MARK_PX, LONG_MARK_PX = 44, 150  # a voice's name, alone and with what is said about it
+SHORT_PX = 9.0
 EDGE_PX = 6.0  # how near to a bar's end a hand takes hold of the end
 RIGHT, MIDDLE_V = Qt.AlignmentFlag.AlignRight, Qt.AlignmentFlag.AlignVCenter
 
@@ -48,6 +50,11 @@ class Places:
         """Return the pitch of the lane at a pixel."""
         return self.high - int((y - 2) // self.lane)
 
+    @staticmethod
+    def gap(width: float) -> float:
+        """Return how much of a chord's width (pixels) is left to the threads behind it."""
+        return min(GAP_PX + 2, 0.4 * width)
+
     def bar_box(self, bar: VoiceBar) -> QRectF:
         """Return where a voice is painted, from where it is struck."""
         full = self.full_box(bar)
@@ -57,7 +64,7 @@ class Places:
     def full_box(self, bar: VoiceBar) -> QRectF:
         """Return where a voice's chord begins and ends, at its pitch."""
         left, right = self.at_x(bar.start) + 3, self.at_x(bar.end)
-        right -= min(GAP_PX + 2, 0.4 * (right - left))
+        right -= self.gap(right - left)
         height = min(11.0, self.lane * 0.82)
         return QRectF(left, self.at_y(bar.pitch) - height / 2, max(right - left, 6.0), height)
 
@@ -79,22 +86,41 @@ class Places:
 
 
 def paint_picture(
-    painter: QPainter, places: Places, model: ThreadPicture, loop: Loop, selection: Selection
+    painter: QPainter,
+    places: Places,
+    model: ThreadPicture,
+    loop: Loop,
+    selection: Selection,
+    span: tuple[float, float] = WHOLE,
+    reach: float = 0.0,
 ) -> None:
-    """Paint lanes, bar lines, threads and voices."""
-    _paint_lanes(painter, places, model)
+    """Paint lanes, bar lines, threads and voices, all or what lies in a span (shares).
+
+    ``reach`` is how far (pixels) the selected voice's name may stand out of the span.
+    """
+    first, last = span
+    if span != WHOLE:
+        # Threads reach into the neighbours, and the name of a voice beside its own chord.
+        left = max(LEFT + 1.0, places.at_x(first) - GAP_PX - 8)
+        right = places.at_x(last) + 8 + reach
+        first, last = places.share_at(left), places.share_at(right)
+        painter.setClipRect(QRectF(left, 0, right - left, places.height))
+        painter.fillRect(QRectF(left, 0, right - left, places.height), color("paper"))
+    _paint_lanes(painter, places, model, labels=span == WHOLE)
     _paint_bar_lines(painter, places, loop)
-    for thread in sorted(model.threads, key=lambda t: t.crosses):
+    threads = [t for t in model.threads if t.end >= first and t.start <= last]
+    for thread in sorted(threads, key=lambda t: t.crosses):
         _paint_thread(painter, places, thread)
     chosen = set(selection.chord_ids)
     for bar in model.bars:
-        _paint_voice(painter, places, bar, front=bar.chord_id in chosen)
+        if bar.end >= first and bar.start <= last:
+            _paint_voice(painter, places, bar, front=bar.chord_id in chosen)
     for bar in model.bars:
         if bar.chord_id == selection.chord_id and bar.voice == selection.voice:
             _paint_mark(painter, places, bar, loop, selection)
 
 
-def _paint_lanes(painter: QPainter, places: Places, model: ThreadPicture) -> None:
+def _paint_lanes(painter: QPainter, places: Places, model: ThreadPicture, *, labels: bool) -> None:
     free_below = -1e9
     for lane in reversed(model.lanes):
         y = places.at_y(lane.pitch)
@@ -103,7 +129,7 @@ def _paint_lanes(painter: QPainter, places: Places, model: ThreadPicture) -> Non
             painter.fillRect(box, color("focus_soft"))
         elif not lane.degree:
             painter.fillRect(box, color("lane"))
-        if lane.degree and y - free_below >= MIN_LABEL_PX:
+        if labels and lane.degree and y - free_below >= MIN_LABEL_PX:
             free_below = y
             painter.setPen(color("ink" if lane.is_tonic else "ink_soft"))
             painter.setFont(figure_font(9.5, SEMI if lane.is_tonic else MEDIUM))
@@ -124,11 +150,8 @@ def _paint_bar_lines(painter: QPainter, places: Places, loop: Loop) -> None:
 
 def _paint_thread(painter: QPainter, places: Places, thread: Thread) -> None:
     start, end = places.at_x(thread.start), places.at_x(thread.end) + 3
-    left = start - min(GAP_PX + 2, 0.4 * (places.width / 8))
+    left = start - places.gap(places.at_x(thread.room) - LEFT - 3)
     y0, y1 = places.at_y(thread.from_pitch), places.at_y(thread.to_pitch)
-    path = QPainterPath(QPointF(left, y0))
-    middle = (left + end) / 2
-    path.cubicTo(QPointF(middle, y0), QPointF(middle, y1), QPointF(end, y1))
     pen = QPen(color("ink_soft"), 1.4)
     if thread.move == "half":
         pen = QPen(color("signal"), 2.6)
@@ -137,12 +160,21 @@ def _paint_thread(painter: QPainter, places: Places, thread: Thread) -> None:
     elif thread.move == "leap":
         pen.setStyle(Qt.PenStyle.DashLine)
         pen.setColor(color("ink_soft", 0.7))
-    painter.setBrush(Qt.BrushStyle.NoBrush)
+    pens = [pen]
     if thread.crosses:  # it passes over the others, as a thread does
-        painter.setPen(QPen(color("paper"), pen.widthF() + 4))
+        pens.insert(0, QPen(color("paper"), pen.widthF() + 4))
+    if end - left < SHORT_PX or y0 == y1:  # too short to be seen bend; a line is quicker
+        for one in pens:
+            painter.setPen(one)
+            painter.drawLine(QPointF(left, y0), QPointF(end, y1))
+        return
+    path = QPainterPath(QPointF(left, y0))
+    middle = (left + end) / 2
+    path.cubicTo(QPointF(middle, y0), QPointF(middle, y1), QPointF(end, y1))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for one in pens:
+        painter.setPen(one)
         painter.drawPath(path)
-    painter.setPen(pen)
-    painter.drawPath(path)
 
 
 def _paint_voice(painter: QPainter, places: Places, bar: VoiceBar, *, front: bool) -> None:
@@ -182,7 +214,7 @@ def _paint_mark(
     painter.drawRoundedRect(box.adjusted(-3.5, -3.5, 3.5, 3.5), 6, 6)
     words = loop.key.spell_pitch(bar.pitch)
     if selection.through:
-        words += " in all chords"
+        words += f" in {len(selection.chord_ids)} chords" if selection.more else " in all chords"
     if bar.muted:
         words += ", muted"
     painter.setFont(text_font(11, SEMI))

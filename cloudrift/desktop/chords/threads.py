@@ -16,9 +16,9 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 
-from cloudrift.desktop.chords.model import VoiceBar, thread_picture
+from cloudrift.desktop.chords.model import WHOLE, VoiceBar, changed_span, thread_picture
 from cloudrift.desktop.chords.moves import OCTAVE, Moves
-from cloudrift.desktop.chords.thread_paint import LEFT, Places, paint_picture
+from cloudrift.desktop.chords.thread_paint import LEFT, LONG_MARK_PX, MARK_PX, Places, paint_picture
 from cloudrift.desktop.look import color
 from cloudrift.loop import chord_edits, chord_time, spec
 from cloudrift.loop.model import Chord, Loop
@@ -60,6 +60,7 @@ class Threads(QWidget):
         self._shown: tuple[int, int] | None = None  # lowest and highest pitch, None: all voices
         self._model = thread_picture(self._session.loop)
         self._pixmap: QPixmap | None = None
+        self._painted_for = self._session.loop, self._session.selection, self.places
         self._share = 0.0
         self._drag: _Drag | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -87,7 +88,6 @@ class Threads(QWidget):
         self._redraw()
 
     def _redraw(self) -> None:
-        self._pixmap = None
         self.update()
 
     def show_place(self, share: float) -> None:
@@ -137,7 +137,9 @@ class Threads(QWidget):
         bar = self.places.bar_at(self._model.bars, point)
         if bar is not None:
             edge = self.places.edge_of(bar, point.x())
-            self._session.select(chord_id=bar.chord_id, voice=bar.voice, more=())
+            ids = self._session.selection.chord_ids
+            more = tuple(i for i in ids if i != bar.chord_id) if bar.chord_id in ids else ()
+            self._session.select(chord_id=bar.chord_id, voice=bar.voice, more=more)
             kind = edge or ("new" if ctrl else "voice")
             self._drag = _Drag(kind, bar.chord_id, point, self._session.loop, bar.pitch)
             return
@@ -197,6 +199,7 @@ class Threads(QWidget):
             "add a voice",
             lambda loop: chord_edits.add_voice(loop, drag.chord_id, wanted),
             merge=f"drag voice {drag.chord_id}",
+            moving=True,
         )
         voices = self._session.loop.chord(drag.chord_id).voices
         if len(voices) > before:
@@ -217,7 +220,7 @@ class Threads(QWidget):
         edit = chord_time.set_start if drag.kind == "start" else chord_time.set_end
         self._session.apply(
             f"{drag.kind} of a chord", lambda loop: edit(loop, drag.chord_id, tick),
-            merge=drag.merge,
+            merge=drag.merge, moving=True,
         )  # fmt: skip
 
     def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
@@ -370,8 +373,8 @@ class Threads(QWidget):
             self._pixmap = None
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
-        if self._pixmap is None:
-            self._pixmap = self._painted()
+        self._keep_up()
+        assert self._pixmap is not None
         painter = QPainter(self)
         painter.drawPixmap(0, 0, self._pixmap)
         if not self._session.loop.chords:
@@ -385,18 +388,28 @@ class Threads(QWidget):
             painter.setPen(QPen(color("focus"), 2))
             painter.drawRect(self.rect().adjusted(1, 1, -1, -1))
 
-    def _painted(self) -> QPixmap:
-        ratio = self.devicePixelRatioF()
-        picture = QPixmap(int(self.width() * ratio), int(self.height() * ratio))
-        picture.setDevicePixelRatio(ratio)
-        picture.fill(color("paper"))
-        painter = QPainter(picture)
+    def _keep_up(self) -> None:
+        """Paint what has changed since the picture was painted: of a large loop, little."""
+        loop, selection, places = self._session.loop, self._session.selection, self.places
+        old_loop, old_selection, old_places = self._painted_for
+        span = changed_span(old_loop, loop, old_selection, selection)
+        if self._pixmap is None or places != old_places:
+            ratio = self.devicePixelRatioF()
+            self._pixmap = QPixmap(int(self.width() * ratio), int(self.height() * ratio))
+            self._pixmap.setDevicePixelRatio(ratio)
+            span = WHOLE
+        if span is None:
+            return
+        if span == WHOLE:
+            self._pixmap.fill(color("paper"))
+        painter = QPainter(self._pixmap)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        paint_picture(
-            painter, self.places, self._model, self._session.loop, self._session.selection
-        )
+        marks = [s for s in (old_selection, selection) if s.voice >= 0]
+        said = any(s.through or loop.chord(s.chord_id).muted for s in marks if s.chord_id)
+        reach = LONG_MARK_PX if said else MARK_PX if marks else 0
+        paint_picture(painter, places, self._model, loop, selection, span, reach)
         painter.end()
-        return picture
+        self._painted_for = loop, selection, places
 
 
 EMPTY = (

@@ -4,7 +4,13 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from cloudrift.desktop.chords.model import colour_of, outside_words, setting_words
+from cloudrift.desktop.chords.model import (
+    WHOLE,
+    changed_span,
+    colour_of,
+    outside_words,
+    setting_words,
+)
 from cloudrift.desktop.chords.moves import Moves
 from cloudrift.desktop.chords.thread_paint import EDGE_PX, LEFT
 from cloudrift.desktop.look import SEMI, color, text_font
@@ -29,9 +35,10 @@ class ChordTiles(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName("Chords of the loop")
         session = self._session
-        session.changed.connect(lambda _b, _a: self.update())
+        self._painted_for = session.loop, session.selection
+        session.changed.connect(lambda _b, _a: self._keep_up())
         session.opened.connect(self.update)
-        session.selected.connect(self.update)
+        session.selected.connect(self._keep_up)
 
     def box(self, chord: Chord) -> QRectF:
         """Return where a chord's tile is."""
@@ -53,6 +60,9 @@ class ChordTiles(QWidget):
 
     def _ticks(self, pixels: float) -> float:
         return pixels / max(1, self.width() - LEFT - 2) * self._session.loop.ticks
+
+    def _tick_at(self, x: float) -> float:
+        return self._ticks(x - LEFT)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -94,6 +104,7 @@ class ChordTiles(QWidget):
             {"place": "move a chord in time"}.get(kind, f"{kind} of a chord"),
             lambda loop: edit(loop, chord_id, tick),
             merge=f"tile {kind} {chord_id}",
+            moving=True,
         )
 
     def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
@@ -101,15 +112,31 @@ class ChordTiles(QWidget):
             self._drag = None
             self._session.end_drag()
 
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
+    def _keep_up(self) -> None:
+        """Paint again what has changed."""
+        now = self._session.loop, self._session.selection
+        before, self._painted_for = self._painted_for, now
+        span = changed_span(before[0], now[0], before[1], now[1])
+        if span == WHOLE:
+            self.update()
+        elif span is not None:
+            width = self.width() - LEFT - 2
+            left = LEFT + span[0] * width
+            self.update(QRectF(left - 4, 0, (span[1] - span[0]) * width + 8, HEIGHT).toRect())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        assert event is not None
+        seen = QRectF(event.rect())
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(text_font(11))
         painter.setPen(color("ink_soft"))
         painter.drawText(QRectF(0, 0, LEFT - 8, HEIGHT - 4),
                          RIGHT | Qt.AlignmentFlag.AlignVCenter, "Chords")  # fmt: skip
+        first, last = self._tick_at(seen.left() - 4), self._tick_at(seen.right() + 4)
         for chord in self._session.loop.chords:
-            self._paint_tile(painter, chord)
+            if chord.end_tick >= first and chord.start_tick <= last:
+                self._paint_tile(painter, chord)
 
     def _paint_tile(self, painter: QPainter, chord: Chord) -> None:
         loop, selection = self._session.loop, self._session.selection

@@ -21,6 +21,7 @@ from cloudrift.desktop.look import SEMI, figure_font
 from cloudrift.desktop.parts import (
     ChoiceRow,
     Inspector,
+    WhileShown,
     button,
     clear,
     heading,
@@ -78,9 +79,10 @@ class DeliverStage(QWidget):
         self.rate.chosen.connect(self._choose_rate)
         for box in (self.stems, self.midi, self.once):
             box.toggled.connect(lambda _on: self._show())
-        session.changed.connect(lambda _b, _a: self._show())
-        session.opened.connect(self._show)
-        session.loudness_changed.connect(self._show_facts)
+        refresh = WhileShown(self, self._show)
+        session.changed.connect(refresh)
+        session.opened.connect(refresh)
+        session.loudness_changed.connect(WhileShown(self, self._show_facts))
         self._show()
 
     def _lay_out(self) -> None:

@@ -5,7 +5,7 @@ from typing import Any
 from PyQt6.QtWidgets import QComboBox
 
 from cloudrift.desktop.field import FieldWidget
-from cloudrift.desktop.parts import ChoiceRow, Inspector, button, clear, heading, label
+from cloudrift.desktop.parts import ChoiceRow, Inspector, WhileShown, button, clear, heading, label
 from cloudrift.desktop.session import Session
 from cloudrift.ground.settings import Field, Value
 from cloudrift.loop import edits
@@ -85,9 +85,10 @@ class LayerInspector(Inspector):
         self.fields: dict[str, FieldWidget] = {}
         self.lens = ChoiceRow([(k, k) for k in KINDS], columns=3, name="Lens")
         self.sound = QComboBox()
-        session.changed.connect(lambda _b, _a: self._show())
-        session.opened.connect(self._show)
-        session.selected.connect(self._show)
+        refresh = WhileShown(self, self._show)
+        session.changed.connect(refresh)
+        session.opened.connect(refresh)
+        session.selected.connect(refresh)
         self._show()
 
     def _layer(self) -> Layer | None:

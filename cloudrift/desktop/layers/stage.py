@@ -4,7 +4,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidge
 
 from cloudrift.desktop.layers.inspector import LayerInspector
 from cloudrift.desktop.layers.row import LayerRow
-from cloudrift.desktop.parts import clear, label, panel, scrolling
+from cloudrift.desktop.parts import WhileShown, clear, label, panel, scrolling
 from cloudrift.desktop.session import Session
 from cloudrift.loop import edits
 from cloudrift.sound import CATALOGUE
@@ -48,9 +48,10 @@ class LayersStage(QWidget):
         row.setSpacing(8)
         row.addWidget(middle, 1)
         row.addWidget(self.inspector)
-        session.changed.connect(lambda _b, _a: self._show())
-        session.opened.connect(self._show)
-        session.selected.connect(self._show)
+        refresh = WhileShown(self, self._show)
+        session.changed.connect(refresh)
+        session.opened.connect(refresh)
+        session.selected.connect(refresh)
         self._show()
 
     def _add(self, sound: str) -> None:

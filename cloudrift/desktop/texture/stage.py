@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from cloudrift.audio.spectrum import spectrogram
 from cloudrift.desktop.look import SEMI
-from cloudrift.desktop.parts import button, clear, label, panel, scrolling
+from cloudrift.desktop.parts import WhileShown, button, clear, label, panel, scrolling
 from cloudrift.desktop.session import BARE, TREATED, Session
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.desktop.texture.row import BareRow, Link, TreatmentRow
@@ -65,9 +65,10 @@ class TextureStage(QWidget):
         row.setSpacing(8)
         row.addWidget(self.targets)
         row.addWidget(middle, 1)
-        session.changed.connect(lambda _b, _a: self._show())
-        session.opened.connect(self._show)
-        session.selected.connect(self._show)
+        refresh = WhileShown(self, self._show)
+        session.changed.connect(refresh)
+        session.opened.connect(refresh)
+        session.selected.connect(refresh)
         session.hearing_changed.connect(self._show_heard)
         session.loudness_changed.connect(self._show_loudness)
         session.sound_changed.connect(lambda _r: self._ask_for_strips())

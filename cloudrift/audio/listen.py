@@ -1,0 +1,71 @@
+"""Listening to a recording: where things begin in it, and which notes sound when."""
+
+from itertools import pairwise
+
+import numpy as np
+import scipy.fft as sf
+from numpy.typing import NDArray
+from scipy.signal import find_peaks
+
+from cloudrift.audio.buffers import Stereo
+
+WINDOW_S = 0.046
+HOP_S = 0.0116
+LONG_WINDOW = 16_384  # 0.37 s: semitones are apart from C2 up
+LOWEST_HZ, HIGHEST_HZ, BASS_TO_HZ = 55.0, 2100.0, 210.0
+LEAST_PEAK = 0.12  # of the strongest onset
+
+
+def onsets(audio: Stereo, rate: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return when sounds begin (seconds) and how strongly (0 to 1), by spectral flux.
+
+    Flux is the rise of each band's compressed level from one 12 ms frame to the next, summed.
+    """
+    mono = audio.mean(axis=0)
+    size, hop = int(WINDOW_S * rate), int(HOP_S * rate)
+    count = 1 + (len(mono) - size) // hop
+    if count < 3:
+        return np.zeros(0), np.zeros(0)
+    frames = np.lib.stride_tricks.sliding_window_view(mono, size)[::hop][:count]
+    power = np.abs(sf.rfft(frames * np.hanning(size).astype(np.float32), axis=1, workers=2))
+    level = np.log1p(1000 * power / max(float(power.max()), 1e-9))
+    flux = np.maximum(np.diff(level, axis=0), 0).sum(axis=1)
+    local = np.convolve(flux, np.ones(15) / 15, mode="same")
+    rise = np.maximum(flux - local, 0)
+    if rise.max() <= 0:
+        return np.zeros(0), np.zeros(0)
+    rise /= rise.max()
+    peaks, _ = find_peaks(rise, height=LEAST_PEAK, distance=4)
+    return (peaks + 1) * hop / rate, rise[peaks]
+
+
+def note_weights(
+    audio: Stereo, rate: int, edges_s: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return how much each of the 12 pitch classes sounds between edges, in all and in the bass.
+
+    Both are (edges - 1, 12), C first. Peaks of a long spectrum are taken, not its floor, so that
+    hiss and drums weigh little; overtones count less than what they belong to.
+    """
+    mono = audio.mean(axis=0).astype(np.float64)
+    hz = sf.rfftfreq(LONG_WINDOW, 1 / rate)
+    inside = (hz >= LOWEST_HZ) & (hz <= HIGHEST_HZ)
+    pitch = np.round(69 + 12 * np.log2(np.maximum(hz, 1e-9) / 440)).astype(int)
+    fall = np.where(inside, (np.maximum(hz, LOWEST_HZ) / LOWEST_HZ) ** -0.6, 0)
+    window = np.hanning(LONG_WINDOW)
+    every = np.zeros((len(edges_s) - 1, 12))
+    bass = np.zeros_like(every)
+    for i, (start, end) in enumerate(pairwise(edges_s)):
+        first, last = int(start * rate), int(end * rate)
+        for at in range(first, max(first + 1, last - LONG_WINDOW // 4), LONG_WINDOW // 2):
+            part = mono[at : at + LONG_WINDOW]
+            if len(part) < LONG_WINDOW // 4:
+                continue
+            part = np.pad(part, (0, LONG_WINDOW - len(part))) * window
+            power = np.abs(sf.rfft(part))
+            tops, _ = find_peaks(power, height=0.01 * max(float(power.max()), 1e-9))
+            weight = power[tops] * fall[tops]
+            np.add.at(every[i], pitch[tops] % 12, weight)
+            low = hz[tops] < BASS_TO_HZ
+            np.add.at(bass[i], pitch[tops][low] % 12, weight[low])
+    return every, bass

@@ -1,0 +1,54 @@
+"""What is selected, and what is left of that when the loop changes."""
+
+from dataclasses import dataclass, replace
+
+from cloudrift.loop.model import Loop
+
+
+@dataclass(frozen=True, kw_only=True)
+class Selection:
+    """What is selected: a chord and one of its voices, a layer, a line (None: the whole loop's).
+
+    ``more`` are further chords selected with the one in front; ``through`` says that the voice is
+    meant in all chords that its thread goes through.
+    """
+
+    chord_id: str = ""
+    more: tuple[str, ...] = ()
+    voice: int = -1
+    through: bool = False
+    layer_id: str = ""
+    line_of: str | None = None
+    treatment_id: str = ""
+
+    @property
+    def chord_ids(self) -> tuple[str, ...]:
+        """All selected chords."""
+        return (self.chord_id, *self.more) if self.chord_id else ()
+
+
+def first_selection(loop: Loop) -> Selection:
+    """Return what is selected in a loop that was just opened."""
+    return Selection(
+        chord_id=loop.chords[0].id if loop.chords else "",
+        layer_id=loop.layers[0].id if loop.layers else "",
+        line_of=None,
+    )
+
+
+def still_there(selection: Selection, loop: Loop) -> Selection:
+    """Drop what no longer exists from a selection."""
+    first = first_selection(loop)
+    chords = {chord.id: chord for chord in loop.chords}
+    more = tuple(c for c in selection.more if c in chords and selection.chord_id in chords)
+    selection = replace(selection, more=more)
+    if selection.chord_id not in chords:
+        selection = replace(selection, chord_id=first.chord_id, voice=-1)
+    elif selection.voice >= len(chords[selection.chord_id].voices):
+        selection = replace(selection, voice=-1)
+    layers = {layer.id for layer in loop.layers}
+    if selection.layer_id not in layers:
+        selection = replace(selection, layer_id=first.layer_id)
+    if selection.line_of is not None and selection.line_of not in layers:
+        selection = replace(selection, line_of=None)
+    return selection

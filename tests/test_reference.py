@@ -1,0 +1,104 @@
+"""A recording's tempo, key and chords: from sound that is made here and known."""
+
+import numpy as np
+import pytest
+
+from cloudrift.audio.buffers import DEFAULT_RATE
+from cloudrift.audio.files import write_wav
+from cloudrift.audio.listen import note_weights, onsets
+from cloudrift.ground import CloudriftError
+from cloudrift.loop.progression import put_row
+from cloudrift.notes.reference import first_bars, listen, read_reference
+from cloudrift.render import Engine
+from cloudrift.style import find_card, sketch
+from cloudrift.theory import Key, parse_progression
+
+
+@pytest.fixture(scope="module")
+def engine():
+    made = Engine()
+    yield made
+    made.close()
+
+
+def recording(engine, key, tempo, row="i VI iv7 V7"):
+    loop = sketch(find_card("Marlow Quist"), key, tempo, 3)
+    loop = put_row(loop, parse_progression(row, key))
+    return loop, engine.render(loop).audio
+
+
+@pytest.mark.parametrize(
+    ("key", "tempo"), [(Key("F#", "minor"), 142.0), (Key("C", "minor"), 93.0),
+                       (Key("Bb", "minor"), 120.0)],
+)  # fmt: skip
+def test_tempo_key_and_chords_are_heard(engine, key, tempo):
+    loop, audio = recording(engine, key, tempo)
+    found = listen(audio, loop.rate, "x")
+    assert min(abs(np.log2(bpm / tempo)) for bpm in found.tempos) < 0.006
+    sounding = loop.sounding_key
+    assert (found.key.key.pc, found.key.key.mode) == (sounding.pc, "minor")
+    assert 0 < found.key.confidence <= 1
+    wanted = [(c.root + sounding.pc - key.pc) % 12 for c in loop.chords]
+    assert [c.tones[0] for c in found.chords][:4] == wanted
+
+
+def test_onsets_are_where_the_sound_begins():
+    rate = DEFAULT_RATE
+    t = np.arange(4 * rate) / rate
+    audio = np.zeros((2, len(t)), np.float32)
+    for start in (0.5, 1.1, 1.7, 3.0):
+        since = t - start
+        audio += np.where(since >= 0, np.exp(-6 * np.maximum(since, 0))
+                          * np.sin(2 * np.pi * 330 * since), 0).astype(np.float32)  # fmt: skip
+    times, weights = onsets(audio, rate)
+    assert np.allclose(times, (0.5, 1.1, 1.7, 3.0), atol=0.04)
+    assert weights.max() == 1
+    assert len(onsets(np.zeros((2, 10), np.float32), rate)[0]) == 0
+
+
+def test_note_weights_tell_the_notes_and_the_bass():
+    rate = DEFAULT_RATE
+    t = np.arange(2 * rate) / rate
+    mono = sum(np.sin(2 * np.pi * 440 * 2 ** ((p - 69) / 12) * t) for p in (45, 60, 64))
+    every, bass = note_weights(np.stack([mono, mono]).astype(np.float32), rate, np.array([0, 1, 2]))
+    assert every.shape == bass.shape == (2, 12)
+    assert set(np.argsort(-every[0])[:3]) == {9, 0, 4}
+    assert bass[0].argmax() == 9
+
+
+def test_what_cannot_be_told_is_said(tmp_path):
+    with pytest.raises(CloudriftError, match="too few beginnings of notes"):
+        listen(np.zeros((2, 44_100), np.float32), DEFAULT_RATE, "silence.wav")
+    with pytest.raises(CloudriftError, match="could not read"):
+        read_reference(tmp_path / "none.wav")
+
+
+def test_the_first_bars_of_chords_are_cut_where_they_end():
+    row = parse_progression("Dm9 G13 | Cmaj7 | F", Key("C", "major"))
+    cut = first_bars(row, 2)
+    assert [float(c.bars) for c in cut] == [0.5, 0.5, 1.0]
+    assert first_bars(row, 0) == ()
+
+
+def test_a_recording_gives_the_loop_its_tempo_and_key(qtbot, window, engine, tmp_path):
+    from cloudrift.desktop.reference_sheet import ReferenceSheet
+
+    loop, audio = recording(engine, Key("C", "minor"), 93.0)
+    path = tmp_path / "pier.wav"
+    write_wav(path, audio, loop.rate, bits=16, title="pier")
+    window.open_reference(path)
+    qtbot.waitUntil(lambda: bool(window.findChildren(ReferenceSheet)), timeout=15_000)
+    sheet = window.findChildren(ReferenceSheet)[0]
+    best = int(np.argmin([abs(sheet.tempos.itemData(i) - 93) for i in range(3)]))
+    sheet.tempos.setCurrentIndex(best)
+    sheet.chords.setChecked(True)
+    sheet.take.click()
+    session = window.session
+    assert session.loop.tempo == pytest.approx(93, abs=0.6)
+    assert session.loop.key.mode == "minor"
+    assert session.loop.key.pc == loop.sounding_key.pc
+    assert session.loop.chords
+    session.undo()
+    assert session.loop.tempo == 140
+    window.open_reference(tmp_path / "none.wav")
+    qtbot.waitUntil(lambda: "could not read" in window.message.text(), timeout=5000)
