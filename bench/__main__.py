@@ -184,6 +184,16 @@ def use() -> None:
     print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024, held)
 
 
+def drag_row() -> tuple[str, str, str]:
+    """Drag in a process of its own, with nothing else rendered before."""
+    out = subprocess.run([sys.executable, "-m", "bench.drag"], capture_output=True, text=True,
+                         check=True)  # fmt: skip
+    own, clock = ([float(x) for x in line.split()] for line in out.stdout.splitlines())
+    return ("64 chords of 5 voices, one dragged while playing: a frame", "16 ms",
+            f"{own[0]:.0f} ms of work median, {own[1]:.0f} ms in the 95th percentile "
+            f"({clock[0]:.0f} and {clock[1]:.0f} ms on the clock)")  # fmt: skip
+
+
 def many_row() -> tuple[str, str, str]:
     count = 12
     with tempfile.TemporaryDirectory() as folder:
@@ -208,7 +218,7 @@ def main() -> None:
     rows = start_rows()
     rows += edits_table(loop)
     rows += [(f"{what} (demo loop, 4 layers)", *rest) for what, *rest in edits_table(polar_night())]
-    rows += [speaker_row(loop), memory_row(), many_row()]
+    rows += [drag_row(), speaker_row(loop), memory_row(), many_row()]
     print("| what | target | measured |\n|---|---|---|")
     for row in rows:
         print("| " + " | ".join(row) + " |")

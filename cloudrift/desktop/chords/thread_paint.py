@@ -14,8 +14,8 @@ from cloudrift.notes.time import bar_ticks
 LEFT = 66
 GAP_PX = 13.0  # room between two chords for the threads
 MIN_LABEL_PX = 9.5
-MARK_PX, LONG_MARK_PX = 44, 150  # a voice's name, alone and with what is said about it
 SHORT_PX = 9.0
+MARK_PX = 150  # how far the mark of a voice may reach beside its chord
 EDGE_PX = 6.0  # how near to a bar's end a hand takes hold of the end
 RIGHT, MIDDLE_V = Qt.AlignmentFlag.AlignRight, Qt.AlignmentFlag.AlignVCenter
 
@@ -92,17 +92,13 @@ def paint_picture(
     loop: Loop,
     selection: Selection,
     span: tuple[float, float] = WHOLE,
-    reach: float = 0.0,
 ) -> None:
-    """Paint lanes, bar lines, threads and voices, all or what lies in a span (shares).
-
-    ``reach`` is how far (pixels) the selected voice's name may stand out of the span.
-    """
+    """Paint lanes, bar lines, threads and voices, all or what lies in a span (shares)."""
     first, last = span
     if span != WHOLE:
-        # Threads reach into the neighbours, and the name of a voice beside its own chord.
+        # Threads come out of the chord before and out-of-key marks stand out a little.
         left = max(LEFT + 1.0, places.at_x(first) - GAP_PX - 8)
-        right = places.at_x(last) + 8 + reach
+        right = places.at_x(last) + 8
         first, last = places.share_at(left), places.share_at(right)
         painter.setClipRect(QRectF(left, 0, right - left, places.height))
         painter.fillRect(QRectF(left, 0, right - left, places.height), color("paper"))
@@ -115,9 +111,6 @@ def paint_picture(
     for bar in model.bars:
         if bar.end >= first and bar.start <= last:
             _paint_voice(painter, places, bar, front=bar.chord_id in chosen)
-    for bar in model.bars:
-        if bar.chord_id == selection.chord_id and bar.voice == selection.voice:
-            _paint_mark(painter, places, bar, loop, selection)
 
 
 def _paint_lanes(painter: QPainter, places: Places, model: ThreadPicture, *, labels: bool) -> None:
@@ -204,10 +197,14 @@ def _paint_voice(painter: QPainter, places: Places, bar: VoiceBar, *, front: boo
         painter.drawRoundedRect(box.adjusted(-2, -2, 2, 2), 5, 5)
 
 
-def _paint_mark(
-    painter: QPainter, places: Places, bar: VoiceBar, loop: Loop, selection: Selection
-) -> None:
-    """Mark the selected voice and say its note."""
+def paint_mark(
+    painter: QPainter, places: Places, model: ThreadPicture, loop: Loop, selection: Selection
+) -> QRectF:
+    """Mark the selected voice and say its note, over the picture; return where that is."""
+    bars = [b for b in model.bars if (b.chord_id, b.voice) == (selection.chord_id, selection.voice)]
+    if not bars:
+        return QRectF()
+    bar = bars[0]
     box = places.bar_box(bar)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(color("ink"), 2))
@@ -227,3 +224,4 @@ def _paint_mark(
     painter.drawRoundedRect(tag, 4, 4)
     painter.setPen(color("on_ink"))
     painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, words)
+    return box.adjusted(-5, -5, 5, 5).united(tag)

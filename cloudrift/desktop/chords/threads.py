@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 
 from cloudrift.desktop.chords.model import WHOLE, VoiceBar, changed_span, thread_picture
 from cloudrift.desktop.chords.moves import OCTAVE, Moves
-from cloudrift.desktop.chords.thread_paint import LEFT, LONG_MARK_PX, MARK_PX, Places, paint_picture
+from cloudrift.desktop.chords.thread_paint import LEFT, MARK_PX, Places, paint_mark, paint_picture
 from cloudrift.desktop.look import color
 from cloudrift.loop import chord_edits, chord_time, spec
 from cloudrift.loop.model import Chord, Loop
@@ -61,6 +61,7 @@ class Threads(QWidget):
         self._model = thread_picture(self._session.loop)
         self._pixmap: QPixmap | None = None
         self._painted_for = self._session.loop, self._session.selection, self.places
+        self._marked = QRectF()  # where the mark of the selected voice was painted
         self._share = 0.0
         self._drag: _Drag | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -88,7 +89,15 @@ class Threads(QWidget):
         self._redraw()
 
     def _redraw(self) -> None:
-        self.update()
+        """Ask for what has changed to be painted, with the mark of a voice where it was and is."""
+        loop, selection, places = self._painted_for
+        span = changed_span(loop, self._session.loop, selection, self._session.selection)
+        if span is None or span == WHOLE or places != self.places:
+            self.update()
+            return
+        self.update(self._marked.adjusted(-2, -2, 2, 2).toAlignedRect())
+        left, right = places.at_x(span[0]) - MARK_PX / 4, places.at_x(span[1]) + MARK_PX
+        self.update(QRectF(left, 0, right - left, self.height()).toAlignedRect())
 
     def show_place(self, share: float) -> None:
         """Move the playhead; only its strips are painted."""
@@ -377,6 +386,10 @@ class Threads(QWidget):
         assert self._pixmap is not None
         painter = QPainter(self)
         painter.drawPixmap(0, 0, self._pixmap)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._marked = paint_mark(
+            painter, self.places, self._model, self._session.loop, self._session.selection
+        )
         if not self._session.loop.chords:
             painter.setPen(color("ink_soft"))
             box = QRectF(LEFT, 0, self.width() - LEFT, self.height())
@@ -404,10 +417,7 @@ class Threads(QWidget):
             self._pixmap.fill(color("paper"))
         painter = QPainter(self._pixmap)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        marks = [s for s in (old_selection, selection) if s.voice >= 0]
-        said = any(s.through or loop.chord(s.chord_id).muted for s in marks if s.chord_id)
-        reach = LONG_MARK_PX if said else MARK_PX if marks else 0
-        paint_picture(painter, places, self._model, loop, selection, span, reach)
+        paint_picture(painter, places, self._model, loop, selection, span)
         painter.end()
         self._painted_for = loop, selection, places
 

@@ -1,0 +1,76 @@
+"""How long a frame takes while a voice of a 64-chord loop is dragged, in the real window."""
+
+import math
+import statistics
+import sys
+import time
+
+from msgspec.structs import replace
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
+
+from cloudrift.demo import polar_night
+from cloudrift.desktop.app import make_app
+from cloudrift.desktop.session import Session
+from cloudrift.desktop.window import Window
+from cloudrift.devices import SilentSpeaker
+from cloudrift.ground.memory import keep_memory_tidy
+from cloudrift.loop import chord_edits
+from cloudrift.loop.history import History
+from cloudrift.loop.model import Loop
+from cloudrift.loop.progression import put_row
+from cloudrift.render.player import SWITCH_INTERVAL_S
+from cloudrift.theory import parse_progression
+
+FRAMES, FRAME_S = 240, 1 / 60
+
+
+def long_loop() -> Loop:
+    """Sixteen bars of four chords, five voices each, in the demo loop's layers."""
+    loop = polar_night()
+    row = parse_progression("i VI iv7 V7 " * 16, loop.key)
+    loop = put_row(replace(loop, bars=16), row)
+    ids = [chord.id for chord in loop.chords]
+    return chord_edits.each(loop, ids, lambda p, i: chord_edits.set_top_root(p, i, True))
+
+
+def main() -> None:
+    """Print the median and 95th percentile of a frame's own time and of its time on the clock."""
+    sys.setswitchinterval(SWITCH_INTERVAL_S)
+    keep_memory_tidy()
+    app = make_app()
+    loop = long_loop()
+    session = Session(loop, None, SilentSpeaker(loop.rate))
+    window = Window(session)
+    window.show()
+    while session._worker.busy or "treated" not in session.rendered:
+        app.processEvents()
+        time.sleep(0.01)
+    session.set_playing(True)
+    threads = window.chords.threads
+    bar = next(b for b in threads._model.bars if (b.chord_id, b.voice) == ("c20", 2))
+    start = threads.places.full_box(bar).center()
+
+    def event(kind: QMouseEvent.Type, point: QPointF) -> QMouseEvent:
+        return QMouseEvent(kind, point, threads.mapToGlobal(point), Qt.MouseButton.LeftButton,
+                           Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)  # fmt: skip
+
+    threads.mousePressEvent(event(QMouseEvent.Type.MouseButtonPress, start))
+    own, clock = [], []
+    for i in range(FRAMES):
+        point = QPointF(start.x(), start.y() - 40 * math.sin(i / 6))
+        began, worked = time.perf_counter(), time.thread_time()
+        threads.mouseMoveEvent(event(QMouseEvent.Type.MouseMove, point))
+        app.processEvents()
+        own.append((time.thread_time() - worked) * 1e3)
+        clock.append((time.perf_counter() - began) * 1e3)
+        time.sleep(max(0.0, FRAME_S - (time.perf_counter() - began)))
+    threads.mouseReleaseEvent(None)
+    session.history = History.of(session.loop)  # nothing to be asked for on closing
+    window.close()
+    for times in (own, clock):
+        print(statistics.median(times), sorted(times)[int(0.95 * FRAMES)])
+
+
+if __name__ == "__main__":
+    main()
