@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 
+from cloudrift.desktop import look
 from cloudrift.desktop.chords.midi_sheet import MidiSheet
 from cloudrift.desktop.chords.model import (
     half_step_words,
@@ -120,6 +121,25 @@ def test_chords_from_outside_and_how_each_would_follow(bare_chords):
     assert out.chord.voices == (41, 56, 60, 65)
     assert {move for _, _, move in out.ways} == {"half"}
     assert outlook(bare_chords, "c1", key_row(bare_chords.key, 3)[2]).colour == "rest"
+
+
+def test_the_threads_are_seen_in_both_themes_and_with_a_voice_selected(qtbot, four):
+    threads, session = four.chords.threads, four.session
+    session.select(chord_id="c2", voice=1)
+    threads.setFocus()
+    for theme in ("Nightfall", "Daybreak"):
+        four.swap_theme() if look.look.name != theme else None
+        image = threads.grab().toImage()
+        seen = {image.pixelColor(x, y).name() for x in range(70, 600, 7) for y in range(4, 200, 3)}
+        wanted = {look.color(name).name() for name in ("paper", "lane", "focus_soft", "keys")}
+        assert wanted <= seen
+        whole = threads.grab().toImage()
+        session.apply("move", lambda p: chord_edits.move_voice(p, "c2", 1, steps=1))
+        threads.grab()
+        session.undo()
+        session.select(chord_id="c2", voice=1)
+        assert threads.grab().toImage() == whole  # painted in part, it is the same picture
+    four.swap_theme() if look.look.name != "Daybreak" else None
 
 
 # --- voices by hand -------------------------------------------------------------------------------
@@ -367,7 +387,7 @@ def test_touch_of_a_chord_is_its_own_until_it_is_given_up(qtbot, four):
     page = inspector.pages["Touch"]
     session.select(chord_id="c1")
     page.fields["roll_ms"].edited.emit(120.0)
-    page.fields["top"].edited.emit(2.0)
+    page.fields["top"].edited.emit("2")
     page.fields["uneven"].edited.emit(50.0)
     touch = session.loop.chord("c1").touch
     assert (touch.roll_ms, touch.top, touch.uneven) == (120.0, 2, 0.5)
@@ -450,9 +470,8 @@ def test_a_tile_is_heard_after_the_chord_in_front_without_changing_anything(qtbo
     four.chords.next.refresh()
     before = session.loop
     tile = four.chords.next.tiles[6]
-    tile.setFocus()
-    qtbot.keyClick(tile, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: player.striking, timeout=5000)
+    tile.enterEvent(None)
+    qtbot.waitUntil(lambda: player.striking, timeout=10_000)
     out = np.concatenate([player.pull(4096) for _ in range(60)])
     bar = session.loop.clock.frames(BAR)
     assert rms(out[:bar]) > 1e-3
@@ -461,6 +480,9 @@ def test_a_tile_is_heard_after_the_chord_in_front_without_changing_anything(qtbo
     tile.leaveEvent(None)
     player.pull(4096)
     assert rms(player.pull(4096)) == 0
+    tile.setFocus()
+    qtbot.keyClick(tile, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: player.striking, timeout=10_000)
 
 
 def test_an_edit_is_heard_while_the_loop_stands(qtbot, four):

@@ -77,7 +77,11 @@ class Popup(QFrame):
 
     def open(self) -> None:
         """Show it below its owner."""
-        self.adjustSize()
+        layout = self.layout()
+        if layout is not None and layout.hasHeightForWidth():  # lines of text that wrap
+            self.setFixedHeight(layout.totalHeightForWidth(self.width()))
+        else:
+            self.adjustSize()
         self.move(self._owner.mapToGlobal(self._owner.rect().bottomLeft()))
         self.show()
 

@@ -29,6 +29,7 @@ class ChordInspector(Inspector):
         self.stack = QStackedWidget()
         self.pages = {name: make(moves) for name, make in PAGES}
         for page in self.pages.values():
+            page.finish()
             self.stack.addWidget(page)
         head = self.layout()
         assert isinstance(head, QVBoxLayout)

@@ -61,7 +61,8 @@ class NextTile(QWidget):
         self._hold = QTimer(self)
         self._hold.setSingleShot(True)
         self._hold.setInterval(HOLD_MS)
-        self._hold.timeout.connect(self.tried)
+        self._hold.timeout.connect(self._rested)
+        self._heard = False  # because the mouse rests on it
         self.setFixedHeight(HEIGHT)
         self.setMinimumWidth(70)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -99,8 +100,14 @@ class NextTile(QWidget):
 
     def leaveEvent(self, _event: QEvent | None) -> None:
         self._hold.stop()
-        self.left.emit()
+        if self._heard:
+            self._heard = False
+            self.left.emit()
         self.update()
+
+    def _rested(self) -> None:
+        self._heard = True
+        self.tried.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None

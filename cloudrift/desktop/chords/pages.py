@@ -31,6 +31,10 @@ class Page(QWidget):
         for widget in widgets:
             self.column.addWidget(widget)
 
+    def finish(self) -> None:
+        """Leave what room there is at the foot of the page."""
+        self.column.addStretch(1)
+
 
 def toggle(text: str, act: Callable[[bool], object], tip: str = "") -> QPushButton:
     """Return a button that stays down."""

@@ -205,6 +205,7 @@ def paint_mark(
     if not bars:
         return QRectF()
     bar = bars[0]
+    painter.save()
     box = places.bar_box(bar)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(color("ink"), 2))
@@ -224,4 +225,5 @@ def paint_mark(
     painter.drawRoundedRect(tag, 4, 4)
     painter.setPen(color("on_ink"))
     painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, words)
+    painter.restore()
     return box.adjusted(-5, -5, 5, 5).united(tag)

@@ -10,19 +10,18 @@ from cloudrift.ground.settings import Field, Value
 from cloudrift.loop import chord_time
 from cloudrift.loop.model import Chord
 
+TOPS = ("all", *map(str, range(1, 10)))
 FIELDS = (
     Field(name="roll_ms", label="Roll", default=0, unit="ms", low=0, high=400, step=1,
           hint="from its first note to its last"),
     Field(name="direction", label="Direction", default="up", choices=("up", "down")),
-    Field(name="top", label="Top notes rolled", default=0, unit="notes", low=0, high=9, step=1,
-          hint="0 rolls all of them"),
+    Field(name="top", label="Rolled notes, from the top", default="all", choices=TOPS),
     Field(name="uneven", label="Uneven roll", default=0, unit="%", low=0, high=100, step=1),
-    Field(name="drift_ms", label="Timing drift", default=0, unit="± ms", low=0, high=60, step=1),
-    Field(name="spread", label="Loudness spread", default=0, unit="± vel", low=0, high=40, step=1),
+    Field(name="drift_ms", label="Timing drift, ±", default=0, unit="ms", low=0, high=60, step=1),
+    Field(name="spread", label="Loudness spread, ±", default=0, unit="vel", low=0, high=40, step=1),
     Field(name="length", label="Length", default=100, unit="%", low=5, high=120, step=1),
 )  # fmt: skip
 SHARES = ("uneven", "length")  # stored as shares, shown in percent
-WHOLE = ("top",)
 
 
 class TouchPage(Page):
@@ -53,8 +52,8 @@ class TouchPage(Page):
         stored: object = value
         if name in SHARES:
             stored = float(value) / 100
-        elif name in WHOLE:
-            stored = int(float(value))
+        elif name == "top":
+            stored = 0 if value == "all" else int(float(value))
         self.session.apply(
             "touch of a chord",
             lambda loop: chord_time.set_chord_touch(loop, ids, **{name: stored}),
@@ -82,6 +81,8 @@ class TouchPage(Page):
         touch = chord_time.touch_of(loop, chord.id)
         for name, widget in self.fields.items():
             value = getattr(touch, name)
+            if name == "top":
+                value = TOPS[value]
             widget.set_value(round(value * 100, 1) if name in SHARES else
                              value if isinstance(value, str) else float(value))  # fmt: skip
         striker = loop.striker
