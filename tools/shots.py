@@ -45,6 +45,9 @@ def main() -> None:
 
     session.select(chord_id=loop.chords[3].id, voice=3)
     shot("chords")
+    window.open_keys()
+    shot("play-keys")
+    window.keys.close_drawer()
     window.show_stage(1)
     session.select(layer_id="l3")
     shot("layers")

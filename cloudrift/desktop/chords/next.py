@@ -182,11 +182,14 @@ class NextChords(QWidget):
         self._count = 3
         self._outside = "neighbours"
         self.hint = label("", size=11, name="soft")
+        self.hint.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.counts = ChoiceRow(COUNTS, columns=4, name="Notes a chord")
         self.outsides = ChoiceRow(OUTSIDES, columns=3, name="From outside")
         for row in (self.counts, self.outsides):
             for key, _ in COUNTS if row is self.counts else OUTSIDES:
-                row.button(key).setStyleSheet("QPushButton { padding: 1px 7px; }")
+                one = row.button(key)
+                one.setStyleSheet("QPushButton { padding: 1px 7px; }")
+                one.setMinimumWidth(one.fontMetrics().horizontalAdvance(one.text()) + 16)
         self.tiles = [NextTile() for _ in range(14)]
         self._clock = QTimer(self)
         self._clock.setSingleShot(True)
@@ -246,6 +249,7 @@ class NextChords(QWidget):
         self.counts.show_choice(self._count)
         self.outsides.show_choice(self._outside)
         self.hint.setText(self._hint_words())
+        self.hint.setToolTip(self._hint_words())
 
     @property
     def has_room(self) -> bool:
