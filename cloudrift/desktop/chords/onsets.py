@@ -2,9 +2,8 @@
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
 
-from cloudrift.desktop.chords.model import WHOLE, changed_span
+from cloudrift.desktop.chords.in_time import InTime
 from cloudrift.desktop.chords.moves import Moves
 from cloudrift.desktop.chords.thread_paint import LEFT, MIDDLE_V, RIGHT
 from cloudrift.desktop.look import color, text_font
@@ -24,32 +23,17 @@ def ticks_in_words(ticks: int) -> str:
     return f"{ticks / 960:.2g} quarter{'s' * (ticks > 960)}"
 
 
-class Onsets(QWidget):
+class Onsets(InTime):
     """One lane under the threads, on the grid."""
 
     def __init__(self, moves: Moves) -> None:
-        super().__init__()
-        self._moves = moves
-        self._session = moves.session
+        super().__init__(moves, HEIGHT)
         self._drag: tuple[str, float] | None = None
         self._moved = False
-        self.setFixedHeight(HEIGHT)
         self.setAccessibleName("Onsets: where the chords are struck")
         self.setToolTip("Press to strike the chord there too, or no longer; drag its first stroke "
                         "to the right to make it late")  # fmt: skip
-        session = self._session
-        self._painted_for = session.loop, session.selection
-        session.changed.connect(lambda _b, _a: self._keep_up())
-        session.opened.connect(self.update)
-        session.selected.connect(self._keep_up)
         moves.grid.changed.append(self.update)
-
-    def at_x(self, tick: float) -> float:
-        """Return the pixel of a tick."""
-        return LEFT + tick / self._session.loop.ticks * (self.width() - LEFT - 2)
-
-    def _tick_at(self, x: float) -> float:
-        return (x - LEFT) / max(1, self.width() - LEFT - 2) * self._session.loop.ticks
 
     def _chord_at(self, tick: float) -> Chord | None:
         chords = self._session.loop.chords
@@ -60,7 +44,7 @@ class Onsets(QWidget):
         x = event.position().x()
         first = [c for c in self._session.loop.chords
                  if abs(self.at_x(c.hits[0][0]) - x) <= NEAR_PX]  # fmt: skip
-        chord = first[0] if first else self._chord_at(self._tick_at(x))
+        chord = first[0] if first else self._chord_at(self.tick_at(x))
         if chord is None:
             return
         self._moves.choose(chord.id)
@@ -73,7 +57,7 @@ class Onsets(QWidget):
     def _toggle(self, chord: Chord, x: float) -> None:
         start = chord.start_tick + chord.late_ticks
         near = [s for s, _ in chord.hits if abs(self.at_x(s) - x) <= NEAR_PX]
-        tick = near[0] - start if near else self._moves.grid.snap(self._tick_at(x) - start)
+        tick = near[0] - start if near else self._moves.grid.snap(self.tick_at(x) - start)
         if 0 <= tick < chord.end_tick - start:
             self._moves.apply("strikes", lambda p: chord_time.toggle_strike(p, chord.id, tick))
 
@@ -88,7 +72,7 @@ class Onsets(QWidget):
         keys = event.modifiers()
         chord = self._session.loop.chord(chord_id)
         ticks = self._moves.grid.snap(
-            self._tick_at(event.position().x()) - chord.start_tick,
+            self.tick_at(event.position().x()) - chord.start_tick,
             half=bool(keys & Qt.KeyboardModifier.ShiftModifier),
             free=bool(keys & Qt.KeyboardModifier.ControlModifier),
         )
@@ -104,18 +88,6 @@ class Onsets(QWidget):
                 self._toggle(self._session.loop.chord(chord_id), x)
             self._session.end_drag()
 
-    def _keep_up(self) -> None:
-        """Paint again what has changed."""
-        now = self._session.loop, self._session.selection
-        before, self._painted_for = self._painted_for, now
-        span = changed_span(before[0], now[0], before[1], now[1])
-        if span == WHOLE:
-            self.update()
-        elif span is not None:
-            width = self.width() - LEFT - 2
-            left = LEFT + span[0] * width
-            self.update(QRectF(left - 4, 0, (span[1] - span[0]) * width + 8, HEIGHT).toRect())
-
     def paintEvent(self, event: QPaintEvent | None) -> None:
         assert event is not None
         seen = QRectF(event.rect())
@@ -129,10 +101,8 @@ class Onsets(QWidget):
         painter.setBrush(color("card"))
         painter.drawRoundedRect(QRectF(LEFT, 2, self.width() - LEFT - 2, HEIGHT - 4), 4, 4)
         self._paint_ticks(painter, loop, seen)
-        first, last = self._tick_at(seen.left() - 4), self._tick_at(seen.right() + 4)
-        for chord in loop.chords:
-            if chord.end_tick >= first and chord.start_tick <= last:
-                self._paint_chord(painter, chord)
+        for chord in self.seen_chords(seen):
+            self._paint_chord(painter, chord)
 
     def _paint_ticks(self, painter: QPainter, loop: Loop, seen: QRectF) -> None:
         step = self._moves.grid.ticks
@@ -140,8 +110,8 @@ class Onsets(QWidget):
         if step / loop.ticks * (self.width() - LEFT) < 5:
             step = beat
         painter.setPen(color("line"))
-        first = max(1, int(self._tick_at(seen.left()) // step))
-        last = min(loop.ticks, int(self._tick_at(seen.right() + 1)) + step)
+        first = max(1, int(self.tick_at(seen.left()) // step))
+        last = min(loop.ticks, int(self.tick_at(seen.right() + 1)) + step)
         for tick in range(first * step, last, step):
             x = self.at_x(tick)
             height = 7 if tick % beat == 0 else 4

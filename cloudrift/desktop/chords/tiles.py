@@ -2,11 +2,9 @@
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
 
+from cloudrift.desktop.chords.in_time import InTime
 from cloudrift.desktop.chords.model import (
-    WHOLE,
-    changed_span,
     colour_of,
     outside_words,
     setting_words,
@@ -22,29 +20,20 @@ TOP, BOTTOM = Qt.AlignmentFlag.AlignTop, Qt.AlignmentFlag.AlignBottom
 RIGHT = Qt.AlignmentFlag.AlignRight
 
 
-class ChordTiles(QWidget):
+class ChordTiles(InTime):
     """A row of tiles in time with the picture below. Drag one along, or its ends."""
 
     def __init__(self, moves: Moves) -> None:
-        super().__init__()
-        self._moves = moves
-        self._session = moves.session
+        super().__init__(moves, HEIGHT)
         self._drag: tuple[str, str, float, int] | None = None  # kind, chord, x, tick there
         self._moved = False
-        self.setFixedHeight(HEIGHT)
         self.setMouseTracking(True)
         self.setAccessibleName("Chords of the loop")
-        session = self._session
-        self._painted_for = session.loop, session.selection
-        session.changed.connect(lambda _b, _a: self._keep_up())
-        session.opened.connect(self.update)
-        session.selected.connect(self._keep_up)
 
     def box(self, chord: Chord) -> QRectF:
         """Return where a chord's tile is."""
-        width, ticks = self.width() - LEFT - 2, self._session.loop.ticks
-        left = LEFT + width * chord.start_tick / ticks
-        return QRectF(left + 1, 1, width * chord.length_ticks / ticks - 3, HEIGHT - 4)
+        left, right = self.at_x(chord.start_tick), self.at_x(chord.end_tick)
+        return QRectF(left + 1, 1, right - left - 3, HEIGHT - 4)
 
     def _at(self, point: QPointF) -> tuple[Chord, str] | None:
         for chord in self._session.loop.chords:
@@ -57,12 +46,6 @@ class ChordTiles(QWidget):
                     return chord, "end"
                 return chord, "place"
         return None
-
-    def _ticks(self, pixels: float) -> float:
-        return pixels / max(1, self.width() - LEFT - 2) * self._session.loop.ticks
-
-    def _tick_at(self, x: float) -> float:
-        return self._ticks(x - LEFT)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -94,7 +77,7 @@ class ChordTiles(QWidget):
         self._moved = True
         keys = event.modifiers()
         tick = self._moves.grid.snap(
-            from_tick + self._ticks(pixels),
+            from_tick + self.ticks_of(pixels),
             half=bool(keys & Qt.KeyboardModifier.ShiftModifier),
             free=bool(keys & Qt.KeyboardModifier.ControlModifier),
         )
@@ -112,18 +95,6 @@ class ChordTiles(QWidget):
             self._drag = None
             self._session.end_drag()
 
-    def _keep_up(self) -> None:
-        """Paint again what has changed."""
-        now = self._session.loop, self._session.selection
-        before, self._painted_for = self._painted_for, now
-        span = changed_span(before[0], now[0], before[1], now[1])
-        if span == WHOLE:
-            self.update()
-        elif span is not None:
-            width = self.width() - LEFT - 2
-            left = LEFT + span[0] * width
-            self.update(QRectF(left - 4, 0, (span[1] - span[0]) * width + 8, HEIGHT).toRect())
-
     def paintEvent(self, event: QPaintEvent | None) -> None:
         assert event is not None
         seen = QRectF(event.rect())
@@ -133,10 +104,8 @@ class ChordTiles(QWidget):
         painter.setPen(color("ink_soft"))
         painter.drawText(QRectF(0, 0, LEFT - 8, HEIGHT - 4),
                          RIGHT | Qt.AlignmentFlag.AlignVCenter, "Chords")  # fmt: skip
-        first, last = self._tick_at(seen.left() - 4), self._tick_at(seen.right() + 4)
-        for chord in self._session.loop.chords:
-            if chord.end_tick >= first and chord.start_tick <= last:
-                self._paint_tile(painter, chord)
+        for chord in self.seen_chords(seen):
+            self._paint_tile(painter, chord)
 
     def _paint_tile(self, painter: QPainter, chord: Chord) -> None:
         loop, selection = self._session.loop, self._session.selection
