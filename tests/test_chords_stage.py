@@ -6,8 +6,8 @@ import mido
 import numpy as np
 import pytest
 from msgspec.structs import replace
-from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QWheelEvent
 
 from cloudrift.desktop import look
 from cloudrift.desktop.chords.midi_sheet import MidiSheet
@@ -322,6 +322,42 @@ def test_build_and_voicing_are_changed_by_buttons_and_heard(qtbot, four):
     assert after.shape == sound.shape
     assert rms(after - sound) > 1e-3
     assert four.chords.inspector.title.text() == "Bm7 and 1 more"
+
+
+def test_a_register_is_chosen_by_its_middle_note(qtbot, four):
+    session, page = four.session, four.chords.inspector.pages["Voice"]
+    session.select(chord_id="c2")
+    before = session.loop.chord("c2").voices
+    page.register.edited.emit("A4")
+    voices = session.loop.chord("c2").voices
+    assert voices[0] == before[0]
+    assert 66 <= sum(voices[1:]) / 3 <= 72
+    page.register.nudge(1, fine=False)
+    assert session.history.undo_label == "register"
+
+
+def test_a_digit_puts_a_degree_in_place_as_rich_as_the_chord_was(qtbot, four):
+    session, threads = four.session, four.chords.threads
+    qtbot.keyClick(threads, Qt.Key.Key_4)
+    assert names(session.loop)[0].split("/")[0] == "Bm"
+    four.chords.inspector.pages["Voice"].extensions["7"].click()
+    qtbot.keyClick(threads, Qt.Key.Key_6)
+    assert names(session.loop)[0].split("/")[0] == "Dmaj7"
+
+
+def test_a_midi_file_is_dropped_on_the_stage(qtbot, four, tmp_path):
+    stage = four.chords
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(tmp_path / "pier.mid"))])
+    copy = Qt.DropAction.CopyAction
+    enter = QDragEnterEvent(QPoint(9, 9), copy, data, LEFT, NONE)
+    enter.ignore()
+    stage.dragEnterEvent(enter)
+    assert enter.isAccepted()
+    drop = QDropEvent(QPointF(9, 9), copy, data, LEFT, NONE)
+    with qtbot.waitSignal(stage.row_bar.midi_chosen) as chosen:
+        stage.dropEvent(drop)
+    assert chosen.args[0].name == "pier.mid"
 
 
 def test_a_refused_change_is_said_and_shown_as_it_was(qtbot, four):

@@ -3,8 +3,6 @@
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.theory.key import Key
 
-HIGHEST_TONE = {"triad": 3, "seventh": 4, "ninth": 5, "eleventh": 6, "thirteenth": 7}
-
 # Intervals above the root in the order they are stacked: what a bass player calls 1 3 5 7 9 11 13.
 # A second counts as a ninth and a fourth as an eleventh, except where they stand for the third.
 STACK_ORDER = {0: 0, 3: 1, 4: 1, 6: 2, 7: 2, 8: 2, 9: 3, 10: 3, 11: 3, 1: 4, 2: 4, 5: 5}

@@ -115,6 +115,20 @@ class Moves:
             merge=merge,
         )
 
+    def degree(self, degree: int) -> None:
+        """Put the key's own chord of a degree in the place of the selected ones, as rich as it is.
+
+        A triad stays a triad, a seventh chord a seventh chord.
+        """
+        ids = self.ids
+
+        def put(loop: Loop, chord_id: str) -> Loop:
+            chord = loop.chord(chord_id)
+            count = len({v % 12 for v in chord.voices})
+            return chord_edits.set_degree(loop, chord_id, degree, count=min(max(count, 3), 5))
+
+        self.apply(f"degree {degree}", lambda loop: chord_edits.each(loop, ids, put))
+
     def add_voice(self, pitch: int | None = None) -> None:
         """Add a voice at a pitch, or at the next chord note above the selected one."""
         selection = self.session.selection

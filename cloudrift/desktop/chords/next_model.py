@@ -16,7 +16,6 @@ Quality = Literal["minor", "major", "diminished", "other"]
 Outside = Literal["neighbours", "parallel", "relative"]
 SHIFTS = (-2, -1, 1, 2)
 FIVE = 5
-EVEN_SHORT = {1: "one", 2: "two"}
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -31,7 +31,8 @@ HINT = (
     "Ctrl-drag pulls a new voice out, a drag into the note names takes it away.\n"
     "Drag between the voices to move the whole chord; double-click adds a voice there.\n"
     "Keys: ← → chord, Page Up/Down voice, ↑ ↓ move, Ctrl+↑ ↓ octave, Insert, Delete, "
-    "M mute, Y tie, T through all, L late, Ctrl+← → length, + − 0 zoom, Enter hear."
+    "1 to 7 a degree in its place,\nM mute, Y tie, T through all, L late, R rub, "
+    "Ctrl+← → length, + − 0 zoom, Enter hear."
 )
 
 
@@ -358,7 +359,9 @@ class Threads(QWidget):
             Qt.Key.Key_Minus: lambda: self.zoom(1.25), Qt.Key.Key_0: self.fit,
             Qt.Key.Key_Return: self._hear, Qt.Key.Key_Enter: self._hear,
         }  # fmt: skip
-        if key == Qt.Key.Key_Escape and self._session.selection.voice >= 0:
+        if Qt.Key.Key_1 <= key <= Qt.Key.Key_7:
+            moves.degree(key - Qt.Key.Key_0)
+        elif key == Qt.Key.Key_Escape and self._session.selection.voice >= 0:
             self._session.select(voice=-1, through=False)
         elif key in acts:
             acts[key]()

@@ -6,7 +6,9 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from cloudrift.desktop.chords.moves import OCTAVE, Moves
 from cloudrift.desktop.chords.pages import Page, row, small, toggle
+from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.parts import ChoiceRow, heading, label
+from cloudrift.ground.settings import Field, Value
 from cloudrift.loop import chord_edits
 from cloudrift.loop.chord_edits import ChordEdit, each
 from cloudrift.loop.model import Chord, Loop
@@ -19,6 +21,7 @@ from cloudrift.theory.build import (
     third_of,
 )
 from cloudrift.theory.build import parts as taken_apart
+from cloudrift.theory.key import Key
 
 THIRD_NAMES = (
     ("own", "own 3rd"), ("raised", "raised"), ("none", "no 3rd"), ("sus2", "sus2"),
@@ -27,6 +30,11 @@ THIRD_NAMES = (
 SPACING_NAMES = {"dropped top": "Top down"}
 PLACES = {0: "Root", 1: "♭9", 2: "9th", 3: "3rd", 4: "3rd", 5: "4th", 6: "5th", 7: "5th", 8: "5th",
           9: "6th", 10: "7th", 11: "7th"}  # fmt: skip
+REGISTER_LOW, REGISTER_HIGH = 43, 84  # the middles of chords that a sound still has
+REGISTER = Field(
+    name="register", label="Middle", default="D4", hint="inversions come as near as they can",
+    choices=tuple(Key("C", "major").spell_pitch(p) for p in range(REGISTER_LOW, REGISTER_HIGH + 1)),
+)  # fmt: skip
 BASSES = ((0, "none"), (1, "1 oct"), (2, "2 oct"), ("hold", "hold"))
 
 
@@ -60,7 +68,10 @@ class VoicePage(Page):
             lambda on: self._each("root on top", lambda p, i: chord_edits.set_top_root(p, i, on)),
             "Let the root ring once more on top",
         )
-        self.register = label("", size=11.5, name="soft")
+        self.range = label("", size=11.5, name="soft")
+        self.register = FieldWidget(REGISTER, REGISTER.default)
+        self.register.edited.connect(self._put_register)
+        self.register.settled.connect(self.session.end_drag)
         self.voice_name = heading("Voice")
         self.voice_row = self._voice_row()
         self.put(
@@ -69,7 +80,7 @@ class VoicePage(Page):
             heading("Lowest voice"), self.lowest,
             heading("Spacing"), self.spacing,
             heading("Bass note below"), self.bass,
-            heading("Register"), self.register, self._register_row(),
+            heading("Register"), self.range, self.register, self._register_row(),
             row([self.top_root, small("Nearest", self._nearest, "Move least from the chord before"),
                  small("All nearest", self.all_nearest, "Every chord nearest to the one before")]),
             self.voice_name, self.voice_row,
@@ -133,6 +144,14 @@ class VoicePage(Page):
             lambda p, i: chord_edits.set_extension(p, i, extension, on),
         )
 
+    def _put_register(self, name: Value) -> None:
+        ids, pitch = self.moves.ids, REGISTER_LOW + REGISTER.choices.index(str(name))
+        self.moves.apply(
+            "register",
+            lambda loop: each(loop, ids, lambda p, i: chord_edits.set_register(p, i, float(pitch))),
+            merge="register",
+        )
+
     def _put_lowest(self, place: int) -> None:
         def edit(loop: Loop, chord_id: str) -> Loop:
             chord = loop.chord(chord_id)
@@ -190,7 +209,9 @@ class VoicePage(Page):
         self.top_root.setChecked(build.top_root)
         own = "" if build.spacing != "own" else " · set out by hand"
         low, high = key.spell_pitch(body[0]), key.spell_pitch(body[-1])
-        self.register.setText(f"{low} to {high}{own}")
+        self.range.setText(f"{low} to {high}{own}")
+        near = min(max(round(build.register), REGISTER_LOW), REGISTER_HIGH)
+        self.register.set_value(REGISTER.choices[near - REGISTER_LOW])
         self._show_voice(chord)
 
     def _show_voice(self, chord: Chord) -> None:
