@@ -94,7 +94,7 @@ def window(qapp, small_loop, speaker, tmp_path, qtbot):
     made = Window(session)
     made.show()
     qtbot.waitUntil(
-        lambda: "treated" in session.loudness and "bare" in session.loudness, timeout=20000
+        lambda: "treated" in session.loudness and "bare" in session.loudness, timeout=60_000
     )
     yield made
     from cloudrift.loop.history import History
@@ -142,7 +142,7 @@ def wait_for(condition, seconds=10.0):
 
 
 def settled(qtbot, session):
-    qtbot.waitUntil(lambda: not session._worker.busy, timeout=20_000)
+    qtbot.waitUntil(lambda: not session._worker.busy, timeout=60_000)
 
 
 def drag(qtbot, widget, start, end, modifier=Qt.KeyboardModifier.NoModifier):

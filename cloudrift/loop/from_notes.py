@@ -33,6 +33,8 @@ def put_found(loop: Loop, found: Sequence[FoundChord]) -> Loop:
             Chord(id=f"c{len(chords) + 1}", start_tick=start, length_ticks=end - start,
                   voices=voices[: spec.MAX_VOICES], root=chord.root)
         )  # fmt: skip
+    if not chords:
+        raise CloudriftError("what was found is too short to be chords; nothing was changed")
     bars = max(1, -(-(chords[-1].end_tick - bar // 8) // bar))
     last = chords[-1]
     if last.end_tick > bars * bar:
