@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from cloudrift.desktop.chords.moves import OCTAVE, Moves
 from cloudrift.desktop.chords.pages import Page, row, small, toggle
 from cloudrift.desktop.field import FieldWidget
-from cloudrift.desktop.parts import ChoiceRow, heading, label
+from cloudrift.desktop.parts import ChoiceRow, heading
 from cloudrift.ground.settings import Field, Value
 from cloudrift.loop import chord_edits
 from cloudrift.loop.chord_edits import ChordEdit, each
@@ -68,7 +68,7 @@ class VoicePage(Page):
             lambda on: self._each("root on top", lambda p, i: chord_edits.set_top_root(p, i, on)),
             "Let the root ring once more on top",
         )
-        self.range = label("", size=11.5, name="soft")
+        self.range = heading("Register")
         self.register = FieldWidget(REGISTER, REGISTER.default)
         self.register.edited.connect(self._put_register)
         self.register.settled.connect(self.session.end_drag)
@@ -80,7 +80,7 @@ class VoicePage(Page):
             heading("Lowest voice"), self.lowest,
             heading("Spacing"), self.spacing,
             heading("Bass note below"), self.bass,
-            heading("Register"), self.range, self.register, self._register_row(),
+            self.range, self.register, self._register_row(),
             row([self.top_root, small("Nearest", self._nearest, "Move least from the chord before"),
                  small("All nearest", self.all_nearest, "Every chord nearest to the one before")]),
             self.voice_name, self.voice_row,
@@ -209,7 +209,7 @@ class VoicePage(Page):
         self.top_root.setChecked(build.top_root)
         own = "" if build.spacing != "own" else " · set out by hand"
         low, high = key.spell_pitch(body[0]), key.spell_pitch(body[-1])
-        self.range.setText(f"{low} to {high}{own}")
+        self.range.setText(f"Register: {low} to {high}{own}")
         near = min(max(round(build.register), REGISTER_LOW), REGISTER_HIGH)
         self.register.set_value(REGISTER.choices[near - REGISTER_LOW])
         self._show_voice(chord)
