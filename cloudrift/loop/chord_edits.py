@@ -22,7 +22,7 @@ from cloudrift.theory.build import (
 )
 from cloudrift.theory.chord import chord_tones
 from cloudrift.theory.movement import voice_through
-from cloudrift.theory.voicing import bass_below, bass_near, nearest_voicing
+from cloudrift.theory.voicing import bass_below, bass_near, nearest_voicing, next_above
 
 ChordEdit = Callable[[Loop, str], Loop]
 
@@ -196,7 +196,7 @@ def set_tones(
         near = chord.voices[0] if build.bass else bass_below(wanted, voices)
         voices = tuple(sorted({bass_near(near, wanted, voices), *voices}))
     if build.top_root:
-        voices = (*voices, voices[-1] + (tones[0] - voices[-1] - 1) % 12 + 1)
+        voices = (*voices, next_above(voices[-1], tones[0]))
     return with_chord(loop, replace(with_voices(chord, voices), root=tones[0]))
 
 
@@ -273,7 +273,7 @@ def set_register(loop: Loop, chord_id: str, register: float) -> Loop:
     if build.bass:
         voices.add(_kept_below(chord.voices[0], body))
     if build.top_root:
-        voices.add(body[-1] + (chord.root - body[-1] - 1) % 12 + 1)
+        voices.add(next_above(body[-1], chord.root))
     if not _in_reach(voices):
         return loop
     return with_chord(loop, with_voices(chord, voices))
@@ -338,7 +338,7 @@ def to_nearest(loop: Loop, chord_ids: Iterable[str]) -> Loop:
         if build.bass:
             voices.add(max(spec.VOICE_LOW, _kept_below(chord.voices[0], near)))
         if build.top_root:
-            voices.add(near[-1] + (chord.root - near[-1] - 1) % 12 + 1)
+            voices.add(next_above(near[-1], chord.root))
         return with_chord(loop, with_voices(chord, voices))
 
     return each(loop, chord_ids, voiced)

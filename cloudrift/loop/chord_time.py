@@ -92,12 +92,12 @@ def room_behind(loop: Loop, chord_id: str) -> int:
 
 
 def add_chord(
-    loop: Loop, after: str, tones: tuple[int, ...], *, length: int = 0, bass: int | None = None
+    loop: Loop, after: str, tones: tuple[int, ...], *, bass: int | None = None
 ) -> tuple[Loop, str]:
     """Put a chord behind another (behind nothing: at the start); return the loop and its id.
 
-    It takes the free room there, as long as the chord before it or ``length`` ticks; where there
-    is none, the chord before gives up its second half. It is voiced near the chord before.
+    It takes the free room there, at most as long as the chord before it; where there is none, the
+    chord before gives up its second half. It is voiced near the chord before.
     """
     new = new_id("c", (c.id for c in loop.chords))
     if not after:
@@ -106,19 +106,19 @@ def add_chord(
             raise CloudriftError("there is no room before the first chord; choose a chord")
         body = arranged(tones, tones[0], "close", USUAL_REGISTER)
         voices = tuple(sorted({bass_below(tones[0] if bass is None else bass, body), *body}))
-        chord = Chord(id=new, start_tick=0, length_ticks=min(room, length or bar_ticks(loop.metre)),
+        chord = Chord(id=new, start_tick=0, length_ticks=min(room, bar_ticks(loop.metre)),
                       voices=voices, root=tones[0])  # fmt: skip
         return replace(loop, chords=(chord, *loop.chords)), new
     at = _index(loop, after)
     before = loop.chords[at]
     room = room_behind(loop, after)
     if room < spec.MIN_CHORD_TICKS:
-        room = before.length_ticks - _middle(before, loop)
-        loop = set_end_alone(loop, after, before.start_tick + _middle(before, loop))
-        length = 0
+        middle = _middle(before, loop)
+        room = before.length_ticks - middle
+        loop = set_end_alone(loop, after, before.start_tick + middle)
     start = loop.chord(after).end_tick
     chord = Chord(id=new, start_tick=start,
-                  length_ticks=min(room, length or before.length_ticks),
+                  length_ticks=min(room, before.length_ticks),
                   voices=before.voices, root=before.root)  # fmt: skip
     chords = (*loop.chords[: at + 1], chord, *loop.chords[at + 1 :])
     return set_tones(replace(loop, chords=chords), new, tones, bass=bass), new

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import spec
-from cloudrift.loop.chord_time import USUAL_REGISTER
+from cloudrift.loop.chord_time import USUAL_REGISTER, lasting
 from cloudrift.loop.model import Chord, Loop, new_id
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.theory.build import Spacing, arranged, arranged_near
@@ -164,11 +164,7 @@ def add_passing(loop: Loop, chord_id: str, ticks: int) -> tuple[Loop, str]:
         up = (behind.root - chord.root) % 12 <= 6
         root = (behind.root - (1 if up else -1)) % 12
     new = new_id("c", (c.id for c in loop.chords))
-    shorter = replace(
-        chord,
-        length_ticks=chord.length_ticks - ticks,
-        late_ticks=min(chord.late_ticks, chord.length_ticks - ticks - spec.MIN_CHORD_TICKS),
-    )
+    shorter = lasting(chord, chord.start_tick, chord.end_tick - ticks)
     kept = tuple(v for v in chord.voices if v in voices)
     passing = Chord(
         id=new, start_tick=shorter.end_tick, length_ticks=ticks, voices=tuple(sorted(voices)),

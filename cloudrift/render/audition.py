@@ -4,6 +4,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from cloudrift.audio.buffers import Stereo, silence
+from cloudrift.loop import spec
 from cloudrift.loop.model import Chord, Layer, Loop, SoundUse
 from cloudrift.notes.lens import Lens
 from cloudrift.notes.note import Note
@@ -38,6 +39,7 @@ def audition(loop: Loop, chords: tuple[Chord, ...], *, written: bool = False) ->
     ``written`` asks for those that are written.
     """
     bar = bar_ticks(loop.metre)
+    heard = min(max(loop.sounding_tempo, spec.MIN_TEMPO_BPM), spec.MAX_TEMPO_BPM)
     shift = 0 if written else _shift(loop)
     placed: list[Chord] = []
     start = 0
@@ -54,7 +56,7 @@ def audition(loop: Loop, chords: tuple[Chord, ...], *, written: bool = False) ->
         start += length
     return replace(
         loop,
-        tempo=loop.tempo if written else min(max(loop.sounding_tempo, 40.0), 240.0),
+        tempo=loop.tempo if written else heard,
         bars=max(1, -(-start // bar)),
         chords=tuple(placed),
         layers=audition_layers(loop),

@@ -12,7 +12,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.theory.chord import chord_tones, stacked
 from cloudrift.theory.key import Key
 from cloudrift.theory.movement import total_movement
-from cloudrift.theory.voicing import bass_below, nearest_voicing
+from cloudrift.theory.voicing import bass_below, nearest_voicing, next_above
 
 Spacing = Literal["close", "open", "cluster", "dropped top", "own"]
 Third = Literal["own", "raised", "none", "sus2", "sus4"]
@@ -61,7 +61,7 @@ def arranged(tones: tuple[int, ...], lowest: int, spacing: Spacing, register: fl
     order = tones[at:] + tones[:at]
     close = [order[0]]
     for pc in order[1:]:
-        close.append(close[-1] + (pc - close[-1] - 1) % 12 + 1)
+        close.append(next_above(close[-1], pc))
     match spacing:
         case "close":
             voices = close
@@ -107,7 +107,7 @@ def voices_of(build: Build, own: tuple[int, ...] = ()) -> tuple[int, ...]:
     if build.bass:
         voices.add(bass_below(build.bass_pc, body, octaves=build.bass))
     if build.top_root:
-        voices.add(body[-1] + (build.root - body[-1] - 1) % 12 + 1)
+        voices.add(next_above(body[-1], build.root))
     return tuple(sorted(voices))
 
 

@@ -13,6 +13,11 @@ from cloudrift.theory.pitch import HIGHEST, LOWEST
 LOWEST_BASS = 28  # E1
 
 
+def next_above(pitch: int, pc: int) -> int:
+    """Return the first note of a name above a pitch, an octave up for its own name."""
+    return pitch + (pc - pitch - 1) % 12 + 1
+
+
 def close_positions(pcs: tuple[int, ...], low: int, high: int) -> Iterator[tuple[int, ...]]:
     """Yield every close-position voicing of the pitch classes inside [low, high], low to high."""
     for rotation in range(len(pcs)):
@@ -22,7 +27,7 @@ def close_positions(pcs: tuple[int, ...], low: int, high: int) -> Iterator[tuple
                 continue
             voicing = [bottom]
             for pc in order[1:]:
-                voicing.append(voicing[-1] + ((pc - voicing[-1] - 1) % 12 + 1))
+                voicing.append(next_above(voicing[-1], pc))
             if voicing[-1] <= high:
                 yield tuple(voicing)
 

@@ -181,6 +181,15 @@ class Moves:
         else:
             self.apply("tie chords", lambda loop: chord_edits.hold_repeats(loop, ids))
 
+    def rub(self) -> None:
+        """Set a half-step neighbour against the selected voice."""
+        selection = self.session.selection
+        if selection.voice >= 0:
+            self.apply(
+                "half-step rub",
+                lambda loop: chord_edits.add_rub(loop, selection.chord_id, selection.voice),
+            )
+
     def through(self) -> None:
         """Mean the selected voice in all chords (or all selected ones), or in this one only."""
         selection = self.session.selection

@@ -26,6 +26,12 @@ class Page(QWidget):
         """Show a chord."""
         raise NotImplementedError
 
+    def refresh(self) -> None:
+        """Show the chord in front again, also where an edit was refused."""
+        chord_id = self.session.selection.chord_id
+        if chord_id:
+            self.show_chord(self.session.loop.chord(chord_id))
+
     def put(self, *widgets: QWidget) -> None:
         """Put widgets one under another."""
         for widget in widgets:

@@ -112,12 +112,6 @@ class RhythmPage(Page):
             "start from another chord", lambda loop: progression.start_from(loop, chord_id)
         )
 
-    def refresh(self) -> None:
-        """Show the chord in front again, also where an edit was refused."""
-        chord_id = self.session.selection.chord_id
-        if chord_id:
-            self.show_chord(self.session.loop.chord(chord_id))
-
     def show_chord(self, chord: Chord) -> None:
         loop = self.session.loop
         bars = chord.length_ticks / bar_ticks(loop.metre)

@@ -289,7 +289,7 @@ class Threads(QWidget):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         voice_acts = (
             ("Mute or unmute\tM", moves.mute), ("Tie or untie\tY", moves.tie),
-            ("In all chords\tT", moves.through), ("Half-step rub\tR", self._rub),
+            ("In all chords\tT", moves.through), ("Half-step rub\tR", moves.rub),
             ("Take out\tDel", moves.remove),
         )  # fmt: skip
         chord_acts = (
@@ -301,14 +301,6 @@ class Threads(QWidget):
             assert action is not None
             action.triggered.connect(lambda _c=False, a=act: a())
         return menu
-
-    def _rub(self) -> None:
-        selection = self._session.selection
-        if selection.voice >= 0:
-            self._moves.apply(
-                "half-step rub",
-                lambda loop: chord_edits.add_rub(loop, selection.chord_id, selection.voice),
-            )
 
     # --- keys ---------------------------------------------------------------------------------
 
@@ -354,7 +346,7 @@ class Threads(QWidget):
         acts = {
             Qt.Key.Key_Insert: moves.add_voice, Qt.Key.Key_Delete: moves.remove,
             Qt.Key.Key_Backspace: moves.remove, Qt.Key.Key_M: moves.mute, Qt.Key.Key_Y: moves.tie,
-            Qt.Key.Key_T: moves.through, Qt.Key.Key_L: moves.late, Qt.Key.Key_R: self._rub,
+            Qt.Key.Key_T: moves.through, Qt.Key.Key_L: moves.late, Qt.Key.Key_R: moves.rub,
             Qt.Key.Key_Plus: lambda: self.zoom(0.8), Qt.Key.Key_Equal: lambda: self.zoom(0.8),
             Qt.Key.Key_Minus: lambda: self.zoom(1.25), Qt.Key.Key_0: self.fit,
             Qt.Key.Key_Return: self._hear, Qt.Key.Key_Enter: self._hear,

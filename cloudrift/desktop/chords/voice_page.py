@@ -43,7 +43,6 @@ class VoicePage(Page):
 
     def __init__(self, moves: Moves) -> None:
         super().__init__(moves)
-        self._tones: tuple[int, ...] = ()
         self.third = ChoiceRow(THIRD_NAMES, columns=5, name="Third")
         self.third.chosen.connect(
             lambda third: self._each("third", lambda p, i: chord_edits.set_third(p, i, third))
@@ -107,7 +106,7 @@ class VoicePage(Page):
         self.tie = toggle("Tie", lambda _on: moves.tie(), "Ring on from the chord before (Y)")
         self.through = toggle("Through", lambda _on: moves.through(),
                               "Move it in all chords (T)")  # fmt: skip
-        rub = small("Rub", self._rub, "Set a half step against it (R)")
+        rub = small("Rub", moves.rub, "Set a half step against it (R)")
 
         def octave(by: int) -> None:
             moves.voice(semitones=by * OCTAVE)
@@ -131,12 +130,6 @@ class VoicePage(Page):
         ids = self.moves.ids
         self.moves.apply(what, lambda loop: each(loop, ids, edit))
         self.refresh()
-
-    def refresh(self) -> None:
-        """Show the chord in front again, also where an edit was refused."""
-        chord_id = self.session.selection.chord_id
-        if chord_id:
-            self.show_chord(self.session.loop.chord(chord_id))
 
     def _extend(self, extension: Extension, on: bool) -> None:
         self._each(
@@ -179,14 +172,6 @@ class VoicePage(Page):
             "nearest voicings",
             lambda loop: chord_edits.to_nearest(loop, [c.id for c in loop.chords]),
         )
-
-    def _rub(self) -> None:
-        selection = self.session.selection
-        if selection.voice >= 0:
-            self.moves.apply(
-                "half-step rub",
-                lambda p: chord_edits.add_rub(p, selection.chord_id, selection.voice),
-            )
 
     # --- what is shown ------------------------------------------------------------------------
 
