@@ -154,6 +154,16 @@ def test_nearest_voicing_moves_less_and_leaves_bass_and_first_alone(bare_chords)
 # --- key ----------------------------------------------------------------------------------------
 
 
+def test_nearest_never_changes_a_bass_note_that_has_no_room_below(bare_chords):
+    """A body led down to the lowest octave leaves no E below it: the chord stays as it was."""
+    first, second = bare_chords.chords[:2]
+    low = replace(first, voices=(25, 28, 32), root=1)
+    with_bass = replace(second, voices=(40, 48, 52, 55), root=0)
+    loop = replace(bare_chords, chords=(low, with_bass, *bare_chords.chords[2:]))
+    near = chord_edits.to_nearest(loop, [second.id]).chords[1]
+    assert near.voices[0] % 12 == 4
+
+
 @given(st.integers(0, 11), st.integers(0, 11))
 def test_a_key_there_and_back_is_the_identity(bare_chords, first, second):
     start = edits.set_key(bare_chords, plain_key(first, "minor"))

@@ -399,6 +399,7 @@ class Session(QObject):
         self._struck.shutdown(wait=True, cancel_futures=True)
         self._worker.close()
         self.engine.close()
+        self.rendered.clear()
         recovery.forget(self._state_folder)
 
 

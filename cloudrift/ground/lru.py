@@ -36,6 +36,12 @@ class BoundedStore(Generic[_Value]):
             while self._size > self._limit and len(self._held) > 1:
                 self._size -= self._size_of(self._held.popitem(last=False)[1])
 
+    def clear(self) -> None:
+        """Let everything go."""
+        with self._lock:
+            self._held.clear()
+            self._size = 0
+
     @property
     def size_bytes(self) -> int:
         """How much is held."""

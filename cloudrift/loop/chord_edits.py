@@ -8,6 +8,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import spec
 from cloudrift.loop.model import Chord, Loop
 from cloudrift.theory.build import (
+    Build,
     Extension,
     Spacing,
     Third,
@@ -269,6 +270,15 @@ def set_register(loop: Loop, chord_id: str, register: float) -> Loop:
         turned |= {_turned(b, up) for b in turned for up in (True, False)}
     fitting = [b for b in turned if _in_reach(b)]
     body = min(fitting, key=lambda b: (abs(sum(b) / len(b) - register), b))
+    return _around(loop, chord, body, build)
+
+
+def _around(loop: Loop, chord: Chord, body: tuple[int, ...], build: Build) -> Loop:
+    """Give a chord another body, its bass kept below and its root on top; out of reach: nothing.
+
+    A bass that could only be below the body by leaving the reach is refused with the rest, since
+    any other note there would be another bass.
+    """
     voices = set(body)
     if build.bass:
         voices.add(_kept_below(chord.voices[0], body))
@@ -334,12 +344,7 @@ def to_nearest(loop: Loop, chord_ids: Iterable[str]) -> Loop:
         near = nearest_voicing(
             parts(before.voices, before.root)[0], pcs, low=spec.VOICE_LOW, high=spec.VOICE_HIGH
         )
-        voices = set(near)
-        if build.bass:
-            voices.add(max(spec.VOICE_LOW, _kept_below(chord.voices[0], near)))
-        if build.top_root:
-            voices.add(next_above(near[-1], chord.root))
-        return with_chord(loop, with_voices(chord, voices))
+        return _around(loop, chord, near, build)
 
     return each(loop, chord_ids, voiced)
 

@@ -21,6 +21,10 @@ class AudioCache:
         audio.flags.writeable = False
         self._store.put(key, audio)
 
+    def clear(self) -> None:
+        """Let everything go."""
+        self._store.clear()
+
     @property
     def size_bytes(self) -> int:
         """How much is held."""

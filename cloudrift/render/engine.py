@@ -54,8 +54,10 @@ class Engine:
         self._pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="render")
 
     def close(self) -> None:
-        """Let the threads go."""
+        """Let the threads go, and the audio: whoever still holds the engine holds little."""
         self._pool.shutdown(wait=True, cancel_futures=True)
+        self.cache.clear()
+        self.tones.clear()
 
     def audio(
         self,

@@ -35,6 +35,11 @@ class ToneCache:
         self._tones = BoundedStore[Tone](tone_bytes, lambda t: t.soft.nbytes + t.hard.nbytes)
         self._notes = BoundedStore[Stereo](note_bytes, lambda audio: audio.nbytes)
 
+    def clear(self) -> None:
+        """Let everything go."""
+        self._tones.clear()
+        self._notes.clear()
+
     @property
     def size_bytes(self) -> int:
         """How much is held."""
