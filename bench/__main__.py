@@ -179,8 +179,8 @@ def use() -> None:
     engine.render(loop)
     for i in range(20):
         engine.render(chord_edits.set_degree(loop, loop.chords[0].id, 1 + i % 7, count=3 + (i > 6)))
-    engine.close()
     held = (engine.cache.size_bytes + engine.tones.size_bytes) >> 20
+    engine.close()
     print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024, held)
 
 

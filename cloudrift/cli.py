@@ -285,33 +285,23 @@ def _render_with_bar(file: Path, folder: Path, order: Any) -> list[Path]:
 
     from cloudrift.deliver import deliver  # noqa: PLC0415
     from cloudrift.loop.storage import load  # noqa: PLC0415
-    from cloudrift.render import Engine  # noqa: PLC0415
 
     loop = load(file)
-    engine = Engine()
     with Progress(console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task("rendering", total=None)
-        try:
-            return deliver(
-                loop, folder, order, engine,
-                progress=lambda done, of, name: bar.update(
-                    task, completed=done, total=of, description=name or "done"
-                ),
-            )  # fmt: skip
-        finally:
-            engine.close()
+        return deliver(
+            loop, folder, order,
+            progress=lambda done, of, name: bar.update(
+                task, completed=done, total=of, description=name or "done"
+            ),
+        )  # fmt: skip
 
 
 def _render_quietly(file: Path, folder: Path, order: Any) -> list[Path]:
     from cloudrift.deliver import deliver  # noqa: PLC0415
     from cloudrift.loop.storage import load  # noqa: PLC0415
-    from cloudrift.render import Engine  # noqa: PLC0415
 
-    engine = Engine()
-    try:
-        return deliver(load(file), folder, order, engine)
-    finally:
-        engine.close()
+    return deliver(load(file), folder, order)
 
 
 @commands.command()
@@ -357,18 +347,17 @@ def note(sound: str, pitch: int, velocity: int, length: float, output: Path) -> 
     from cloudrift.audio.files import write_wav  # noqa: PLC0415
     from cloudrift.notes import TICKS_PER_QUARTER, Clock, Note  # noqa: PLC0415
     from cloudrift.render.engine import trimmed  # noqa: PLC0415
-    from cloudrift.sound import find_sound, render_part  # noqa: PLC0415
+    from cloudrift.sound import Part, find_sound  # noqa: PLC0415
 
     instrument = find_sound(sound)
     clock = Clock.of(60, DEFAULT_RATE)
     ticks = round(length * TICKS_PER_QUARTER)
     release_s = instrument.spec.full(()).number("release_ms") / 1000
     frames = clock.frames(ticks) + int((release_s + 1) * DEFAULT_RATE)
-    audio = render_part(
-        (Note(start_tick=0, length_ticks=ticks, pitch=pitch, velocity=velocity),),
-        instrument, (), clock, loop_ticks=ticks, frames=frames, once=True,
-    )  # fmt: skip
-    audio = trimmed(audio, clock.frames(ticks), DEFAULT_RATE)
+    held = Note(start_tick=0, length_ticks=ticks, pitch=pitch, velocity=velocity)
+    part = Part(notes=(held,), instrument=instrument, settings=(), clock=clock, loop_ticks=ticks,
+                frames=frames, once=True)  # fmt: skip
+    audio = trimmed(part.render(), clock.frames(ticks), DEFAULT_RATE)
     write_wav(output, audio, DEFAULT_RATE, bits=24, title=f"{sound} {pitch}", root_pitch=pitch)
     click.echo(str(output))
 

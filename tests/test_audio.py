@@ -4,12 +4,25 @@ import numpy as np
 import pyloudnorm
 import pytest
 import soundfile
+from hypothesis import given
+from hypothesis import strategies as st
 
 from cloudrift.audio.files import read_audio, write_atomically, write_wav
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.audio.resample import resample_circular, shift_held
 from cloudrift.audio.spectrum import chroma, spectrogram
-from cloudrift.audio.wrap import circular_noise, filter_circular, fold, read_displaced
+from cloudrift.audio.wrap import (
+    CHANGE_STEP,
+    changed_span,
+    circular_noise,
+    filter_change,
+    filter_circular,
+    fold,
+    put,
+    read_displaced,
+    read_stretch,
+    taken,
+)
 from cloudrift.ground import CloudriftError
 from tests.conftest import db, main_hz, rms, sine
 
@@ -50,6 +63,52 @@ def test_reading_between_frames_follows_the_wave_over_the_seam(n):
     assert np.abs(read_displaced(whole_turns(n, 900), away)[0] - wanted).max() < 1e-4
     twice = read_displaced(np.tile(whole_turns(n, 900), 2), away)
     assert np.abs(twice[0, n:] - wanted).max() < 1e-4
+
+
+@pytest.mark.parametrize(("start", "count"), [(0, 5000), (20_000, 1), (43_000, 9000), (30, 44_000)])
+def test_a_stretch_reads_what_the_whole_loop_would(start, count, rng):
+    audio = rng.standard_normal((2, 44_100)).astype(np.float32)
+    away = (150 * np.sin(2 * np.pi * np.arange(44_100) / 44_100)).astype(np.float32)
+    whole = taken(read_displaced(audio, away), start, count)
+    assert np.abs(read_stretch(audio, taken(away, start, count), start) - whole).max() < 1e-5
+
+
+@given(st.integers(600, 9000), st.lists(st.integers(0, 8999), max_size=5))
+def test_the_changed_stretch_holds_every_difference_and_is_the_shortest(frames, places):
+    places = sorted({p % frames for p in places})
+    before = np.zeros((2, frames), np.float32)
+    after = before.copy()
+    after[0, places] = 1.0
+    start, count = changed_span(before, after)
+    if not places:
+        assert (start, count) == (0, 0)
+        return
+    assert all((p - start) % frames < count for p in places)
+    gaps = np.diff([*places, places[0] + frames])
+    assert frames - gaps.max() < count <= frames - gaps.max() + 1 + 2 * CHANGE_STEP
+    assert count <= frames
+    assert (taken(after, start, count) == 1).any()
+
+
+@pytest.mark.parametrize("ring", [2000, 12_000])
+@pytest.mark.parametrize("start", [0, 9000, 79_000])
+def test_filtering_a_change_is_filtering_the_whole(ring, start, rng):
+    n = 80_021
+    before = rng.standard_normal((2, n)).astype(np.float32)
+    after = before.copy()
+    put(after, rng.standard_normal((2, 3000)).astype(np.float32), start)
+    impulse = rng.standard_normal(ring) * np.exp(-np.arange(ring) * 9 / ring)
+
+    def through(spectrum, length):
+        return spectrum * np.fft.rfft(impulse, length).astype(np.complex64)
+
+    whole = filter_circular(after, through, ring)
+    changed = filter_change(filter_circular(before, through, ring), before, after, through, ring)
+    assert db(np.abs(changed - whole).max() / rms(whole)) < -80
+    same = filter_change(whole, after, after, through, ring)
+    assert np.array_equal(same, whole)
+    assert same is not whole
+    assert filter_change(whole, before, -after, through, ring) is None  # all of it differs
 
 
 @pytest.mark.parametrize("frames", [PRIME, 52_500, 37_000])

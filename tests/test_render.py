@@ -6,11 +6,12 @@ from msgspec.structs import replace
 
 from cloudrift.audio.spectrum import chroma
 from cloudrift.loop import chord_edits, edits
-from cloudrift.render import Cancelled, Engine, bare_of, without_line
+from cloudrift.render import Cancelled, Engine, bare_of, plan, without_line
 from cloudrift.render.cache import AudioCache
 from cloudrift.render.plan import layer_node, loop_node, mix_node
 from cloudrift.render.worker import RenderWorker
 from cloudrift.style import find_card, sketch
+from cloudrift.texture import treatment
 from cloudrift.theory import Key
 from tests.conftest import db, rms, wait_for
 
@@ -75,6 +76,56 @@ def test_a_chord_change_reaches_every_layer(engine, small_loop):
     after_loop = chord_edits.set_degree(small_loop, "c1", 4)
     for layer, audio in zip(after_loop.layers, before, strict=True):
         assert rms(engine.audio(layer_node(after_loop, layer, engine.tones)) - audio) > 1e-4
+
+
+EDITS = {
+    "a chord": lambda loop: chord_edits.set_degree(loop, "c1", 4),
+    "the chord at the seam": lambda loop: chord_edits.set_degree(loop, loop.chords[-1].id, 6),
+    "one voice": lambda loop: chord_edits.move_voice(loop, "c1", 2, steps=1),
+    "a layer's level": lambda loop: edits.set_layer(loop, loop.layers[1].id, level_db=-9.0),
+    "blended wear": lambda loop: chord_edits.set_degree(
+        edits.set_treatment(loop, None, loop.line[0].id, blend=0.6), "c1", 4
+    ),
+    "the last chord cut short": lambda loop: replace(
+        loop, chords=(*loop.chords[:-1], replace(loop.chords[-1], length_ticks=960))
+    ),
+}
+
+
+@pytest.mark.parametrize("name", EDITS)
+def test_following_an_edit_sounds_like_rendering_it_anew(engine, name):
+    loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 140.0, 1, bars=4, title="Ice Road")
+    if name == "blended wear":  # the blend is there before: only what it is given changes
+        loop = edits.set_treatment(loop, None, loop.line[0].id, blend=0.6)
+    engine.render(loop)
+    after = EDITS[name](loop)
+    assert after != loop
+    followed = engine.render(after).audio
+    fresh = Engine()
+    wanted = fresh.render(after).audio
+    fresh.close()
+    assert db(np.abs(followed - wanted).max()) < -80
+
+
+def test_an_edit_of_one_chord_runs_less_than_the_whole(engine, monkeypatch):
+    loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 140.0, 1, bars=8, title="Ice Road")
+    engine.render(loop)
+    made = []
+    whole = treatment.treat
+    monkeypatch.setattr(plan, "treat", lambda *x: made.append(x[1][0].kind) or whole(*x))
+    engine.render(chord_edits.set_degree(loop, loop.chords[2].id, 4))  # one bar
+    assert made == []
+
+
+def test_many_edits_in_a_row_do_not_drift(engine, small_loop):
+    loop = small_loop
+    engine.render(loop)
+    for i in range(24):
+        loop = chord_edits.set_degree(loop, loop.chords[i % 2].id, 1 + i % 7)
+        engine.render(loop)
+    fresh = Engine()
+    assert db(np.abs(engine.render(loop).audio - fresh.render(loop).audio).max()) < -80
+    fresh.close()
 
 
 def test_backward_with_chords_kept_has_the_same_chords_in_the_same_order(engine):

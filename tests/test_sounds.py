@@ -1,12 +1,16 @@
 """Every claim about the house sounds, measured on rendered notes."""
 
+import dataclasses
+
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from cloudrift.audio.loudness import integrated_lufs
+from cloudrift.audio.wrap import changed_span
 from cloudrift.ground import CloudriftError
 from cloudrift.notes import Clock, Note
-from cloudrift.sound import CATALOGUE, ToneCache, find_sound, render_part
+from cloudrift.sound import CATALOGUE, Part, ToneCache, find_sound
 from cloudrift.sound.felt_upright import inharmonicity
 from cloudrift.sound.spread import CYCLE
 from cloudrift.theory.pitch import pitch_to_hz
@@ -21,6 +25,12 @@ RANGE = {name: (28, 40, 52) if name == "round sub" else PITCHES for name in SOUN
 EACH = [(name, pitch) for name in SOUNDS for pitch in RANGE[name]]
 
 
+def played(notes, sound, settings=(), *, ticks, frames, clock=CLOCK, once=False, tones=None):
+    part = Part(notes=notes, instrument=sound, settings=settings, clock=clock, loop_ticks=ticks,
+                frames=frames, once=once)  # fmt: skip
+    return part.render(tones)
+
+
 def note(name, pitch, velocity=100, seconds=2.0, count=1, once=True, **settings):
     notes = tuple(
         Note(start_tick=int(2 * i * seconds * 960), length_ticks=int(seconds * 960), pitch=pitch,
@@ -30,7 +40,7 @@ def note(name, pitch, velocity=100, seconds=2.0, count=1, once=True, **settings)
     sound = find_sound(name)
     chosen = sound.spec.check(settings, name)
     frames = int((2 * count * seconds + 1) * RATE)
-    return render_part(notes, sound, chosen, CLOCK, loop_ticks=frames, frames=frames, once=once)
+    return played(notes, sound, chosen, ticks=frames, frames=frames, once=once)
 
 
 def centroid(audio):
@@ -145,7 +155,7 @@ def test_all_are_equally_loud_on_the_reference_chord():
     clock = Clock.of(120, RATE)
     loudness = {
         name: integrated_lufs(
-            render_part(chord, find_sound(name), (), clock, loop_ticks=3840, frames=88_200), RATE
+            played(chord, find_sound(name), ticks=3840, frames=88_200, clock=clock), RATE
         )
         for name in SOUNDS
     }
@@ -187,7 +197,7 @@ def test_a_new_note_of_the_sub_stops_the_old_also_over_the_seam():
         Note(start_tick=0, length_ticks=1920, pitch=36, velocity=100),
         Note(start_tick=960, length_ticks=2880, pitch=43, velocity=100),
     )
-    audio = render_part(notes, find_sound("round sub"), (), CLOCK, loop_ticks=1920, frames=88_200)
+    audio = played(notes, find_sound("round sub"), ticks=1920, frames=88_200)
     late = audio[0, 50_000:85_000]
     power = np.abs(np.fft.rfft(late * np.hanning(len(late)), 1 << 19))
     hz = np.fft.rfftfreq(1 << 19, 1 / RATE)
@@ -207,23 +217,57 @@ def test_a_part_is_the_same_in_a_loop_and_in_a_loop_played_twice(name):
     once = (Note(start_tick=240, length_ticks=1680, pitch=pitch, offset_ms=-8.0),
             Note(start_tick=1200, length_ticks=700, pitch=pitch + 5))  # fmt: skip
     sound = find_sound(name)
-    loop = render_part(once, sound, (), CLOCK, loop_ticks=1920, frames=88_200)
+    loop = played(once, sound, ticks=1920, frames=88_200)
     seam = np.concatenate([loop[:, -2000:], loop[:, :2000]], axis=1)
     steps = np.abs(np.diff(seam, axis=1)).max()
     assert steps <= np.abs(np.diff(loop, axis=1)).max() * 1.01
     # What rings on after the end is heard at the start of the next pass.
-    open_ended = render_part(once, sound, (), CLOCK, loop_ticks=19_200, frames=882_000)
+    open_ended = played(once, sound, ticks=19_200, frames=882_000)
     if not sound.mono:
         folded = open_ended.reshape(2, 10, 88_200).sum(axis=1)
         assert np.abs(folded - loop).max() < 2e-4
+
+
+@pytest.mark.parametrize("name", SOUNDS)
+def test_a_part_follows_a_change_of_its_notes(name):
+    low = RANGE[name][0]
+    notes = tuple(
+        Note(start_tick=480 * i, length_ticks=470, pitch=low + (5 * i) % 7, velocity=80 + i)
+        for i in range(8)
+    )
+    other = (*notes[:3], replace(notes[3], pitch=low + 12), *notes[4:-1],
+             replace(notes[-1], length_ticks=900))  # fmt: skip
+    parts = [
+        Part(notes=each, instrument=find_sound(name), settings=(), clock=CLOCK, loop_ticks=3840,
+             frames=176_400)
+        for each in (notes, other)
+    ]  # fmt: skip
+    before, after = (part.render() for part in parts)
+    followed = parts[1].follow(before, parts[0], ToneCache())
+    assert db(np.abs(followed - after).max()) < -110
+    assert not np.array_equal(before, after)
+    shifted = tuple(replace(n, pitch=n.pitch + 1) for n in notes)
+    assert (
+        dataclasses.replace(parts[0], notes=shifted).follow(before, parts[0], ToneCache()) is None
+    )
+
+
+def test_an_edit_leaves_the_strikes_of_other_notes_alone():
+    sound = find_sound("felt upright")
+    notes = [Note(start_tick=960 * i, length_ticks=960, pitch=60) for i in range(12)]
+    whole = played(tuple(notes), sound, ticks=11_520, frames=529_200)
+    moved = played((replace(notes[0], pitch=64), *notes[1:]), sound, ticks=11_520, frames=529_200)
+    assert changed_span(whole, moved)[1] < 5 * 44_100
+    strikes = whole.reshape(2, 12, 44_100)[:, :, 30_000:]  # behind the ringing of the one before
+    assert np.abs(np.diff(strikes, axis=1)).max(axis=(0, 2)).min() > 1e-3
 
 
 def test_tones_are_kept_and_bounded():
     tones = ToneCache(tone_bytes=4 << 20, note_bytes=1 << 20)
     sound = find_sound("felt upright")
     for pitch in range(48, 72):
-        render_part((Note(start_tick=0, length_ticks=960, pitch=pitch),), sound, (), CLOCK,
-                    loop_ticks=960, frames=44_100, tones=tones)  # fmt: skip
+        one = Note(start_tick=0, length_ticks=960, pitch=pitch)
+        played((one,), sound, ticks=960, frames=44_100, tones=tones)
     assert (1 << 20) < tones.size_bytes <= 5 << 20
 
 

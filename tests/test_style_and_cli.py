@@ -17,7 +17,7 @@ from cloudrift.deliver.names import slug, stem_of
 from cloudrift.demo import demo_loops, unpack
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import edits, load, save
-from cloudrift.render import Cancelled, Engine
+from cloudrift.render import Cancelled
 from cloudrift.style import find_card, house_cards, read_card, sketch
 from cloudrift.theory import Key, parse_key
 from tests.conftest import db
@@ -94,11 +94,9 @@ def test_names_carry_title_tempo_and_key():
 
 
 def test_everything_ordered_is_written(small_loop, tmp_path):
-    engine = Engine()
     moved = []
-    paths = deliver(small_loop, tmp_path / "new" / "folder", Order(stems=True, midi=True), engine,
+    paths = deliver(small_loop, tmp_path / "new" / "folder", Order(stems=True, midi=True),
                     progress=lambda done, of, name: moved.append((done, of)))  # fmt: skip
-    engine.close()
     assert [p.name for p in paths] == [
         p.name for p in parcels(small_loop, Order(stems=True, midi=True))
     ]
@@ -125,18 +123,16 @@ def test_a_treated_loop_is_named_by_what_is_heard(small_loop):
 
 
 def test_nothing_to_hear_and_nowhere_to_write_are_said(small_loop, tmp_path):
-    engine = Engine()
     silent = small_loop
     for layer in small_loop.layers:
         silent = edits.set_layer(silent, layer.id, mute=True)
     with pytest.raises(CloudriftError, match="no layer sounds"):
-        deliver(silent, tmp_path, Order(), engine)
+        deliver(silent, tmp_path, Order())
     (tmp_path / "file").write_text("x")
     with pytest.raises(CloudriftError, match="could not make the folder"):
-        deliver(small_loop, tmp_path / "file" / "in", Order(), engine)
+        deliver(small_loop, tmp_path / "file" / "in", Order())
     with pytest.raises(Cancelled):
-        deliver(small_loop, tmp_path, Order(), engine, cancelled=lambda: True)
-    engine.close()
+        deliver(small_loop, tmp_path, Order(), cancelled=lambda: True)
     assert [p.name for p in tmp_path.iterdir() if p.suffix == ".wav"] == []
 
 
@@ -267,13 +263,11 @@ def test_a_full_disk_while_rendering_is_said_and_leaves_no_half_file(
     def full(_handle):
         raise OSError(28, "No space left on device")
 
-    engine = Engine()
     monkeypatch.setattr(os, "fsync", full)
     with pytest.raises(
         CloudriftError, match=r"could not write .*_fsharp-minor\.wav: No space left"
     ):
-        deliver(small_loop, tmp_path / "out", Order(), engine)
-    engine.close()
+        deliver(small_loop, tmp_path / "out", Order())
     assert list((tmp_path / "out").iterdir()) == []
 
 

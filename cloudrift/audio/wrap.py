@@ -10,7 +10,7 @@ import numpy as np
 import scipy.fft as sf
 from numpy.typing import NDArray
 
-from cloudrift.audio.buffers import Stereo, raised_cosine
+from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine
 from cloudrift.audio.pair import both
 
 Spectrum = NDArray[np.complex64]  # (2, bins) or (2, blocks, bins)
@@ -19,6 +19,9 @@ FFT_WORKERS = 2
 BEFORE = 4096  # frames that a response may reach back: smooth phases ring a little both ways
 BLOCK = 16_384  # a block and its spectrum stay in the processor's cache
 AFTER = 1024  # frames that a response may reach back within a block
+CHANGE_STEP = 512  # how finely a change is placed
+SPLINE_REACH = 32  # a spline's poles have died away by -160 dB there
+LONGEST_CHANGE = 0.7  # share of a loop up to which a change is followed by itself
 LONGEST_BLOCK_RING = BLOCK // 2
 
 
@@ -38,6 +41,44 @@ def fold(audio: NDArray[np.float32], frames: int) -> NDArray[np.float32]:
     padded = np.zeros((audio.shape[0], rounds * frames), np.float32)
     padded[:, :length] = audio
     return padded.reshape(audio.shape[0], rounds, frames).sum(axis=1)
+
+
+def taken(audio: NDArray[np.float32], start: int, count: int) -> NDArray[np.float32]:
+    """Return ``count`` frames of a loop from a start frame, round the seam as often as it takes."""
+    n = audio.shape[-1]
+    start %= n
+    if start + count <= n:
+        return audio[..., start : start + count]
+    turns, rest = divmod(start + count - n, n)
+    return np.concatenate([audio[..., start:], *[audio] * turns, audio[..., :rest]], axis=-1)
+
+
+def put(target: NDArray[np.float32], part: NDArray[np.float32], start: int) -> None:
+    """Write a part over a loop from a start frame, round the seam if it must."""
+    n, count = target.shape[-1], part.shape[-1]
+    start %= n
+    first = min(count, n - start)
+    target[..., start : start + first] = part[..., :first]
+    target[..., : count - first] = part[..., first:]
+
+
+def changed_span(before: Stereo, after: Stereo) -> tuple[int, int]:
+    """Return the shortest stretch of a loop outside which two versions are equal: start, frames.
+
+    It is found in steps of CHANGE_STEP frames and may go round the seam; (0, 0) if they are equal.
+    """
+    n = before.shape[1]
+    differ = (before != after).any(axis=0)
+    padded = np.zeros(-(-n // CHANGE_STEP) * CHANGE_STEP, bool)
+    padded[:n] = differ
+    steps = np.flatnonzero(padded.reshape(-1, CHANGE_STEP).any(axis=1))
+    if not len(steps):
+        return 0, 0
+    starts, ends = steps * CHANGE_STEP, np.minimum((steps + 1) * CHANGE_STEP, n)
+    quiet = np.append(starts[1:], starts[0] + n) - ends  # behind each changed step
+    last = int(quiet.argmax())
+    first = (last + 1) % len(steps)
+    return int(starts[first]), int((ends[last] - starts[first] - 1) % n + 1)
 
 
 def filter_circular(audio: Stereo, through: Through, ring_frames: int) -> Stereo:
@@ -64,6 +105,39 @@ def filter_circular(audio: Stereo, through: Through, ring_frames: int) -> Stereo
     # The last frames of the transform are those before time zero.
     ordered = np.concatenate([out[:, -BEFORE:], out[:, :-BEFORE]], axis=1)
     return np.roll(fold(ordered, n), -BEFORE, axis=1)
+
+
+def filter_change(
+    out: Stereo, before: Stereo, after: Stereo, through: Through, ring_frames: int
+) -> Stereo | None:
+    """Return what ``filter_circular`` makes of ``after``, from what it made of ``before``.
+
+    Only what differs is filtered and added: a linear process allows it. None when the change and
+    its ringing are so long that the whole is no more work.
+    """
+    start, count = changed_span(before, after)
+    if count == 0:
+        return out.copy()
+    reach = AFTER if ring_frames <= LONGEST_BLOCK_RING else BEFORE
+    needed = count + ring_frames + 2 * reach
+    if needed > LONGEST_CHANGE * out.shape[1]:
+        return None
+    new = out.copy()
+    difference = np.zeros((2, _rung(needed)), np.float32)
+    np.subtract(
+        taken(after, start, count), taken(before, start, count),
+        out=difference[:, reach : reach + count],
+    )  # fmt: skip
+    # Silence all round it is long enough for the ringing, so that as a loop it never meets itself.
+    add_wrapped(new, filter_circular(difference, through, ring_frames), start - reach)
+    return new
+
+
+def _rung(frames: int) -> int:
+    """Return the next of few lengths, all quick, so that what is kept for a length serves again."""
+    octave = 1 << max(3, (frames - 1).bit_length() - 1)
+    return next(octave * eighths // 8 for eighths in (9, 10, 12, 14, 16)
+                if octave * eighths // 8 >= frames)  # fmt: skip
 
 
 def _blocks(padded: NDArray[np.float32], hop: int) -> NDArray[np.float32]:
@@ -126,34 +200,65 @@ def shaped_oversampled(
 def read_displaced(audio: Stereo, away: NDArray[np.float32]) -> Stereo:
     """Read a loop with every frame displaced by ``away`` frames (cubic B-spline, wrapped).
 
-    ``away`` is (n,), or one period of it. The weights are shared by both channels, and places
-    that move steadily read memory nearly in order.
+    ``away`` is (n,), or one period of it.
     """
     from scipy.ndimage import spline_filter1d  # noqa: PLC0415 - slow to import, rarely needed
 
     n = audio.shape[1]
-    whole = np.floor(away)
-    f = away - whole
-    at = whole.astype(np.int64)
-    at += np.arange(len(away))
+    at, f = _places(away, 0)
     if len(away) < n:
         turns = n // len(away)
         at = (at + np.arange(turns)[:, None] * len(away)).reshape(-1)
         f = np.tile(f, turns)
     at %= n
+
+    def spline(channel: int) -> NDArray[np.float32]:
+        whole = spline_filter1d(audio[channel], order=3, mode="grid-wrap", output=np.float32)
+        return np.concatenate([whole[-1:], whole, whole[:2]])
+
+    return _read(spline, at, f)
+
+
+def read_stretch(audio: Stereo, away: NDArray[np.float32], start: int) -> Stereo:
+    """Return the frames of ``read_displaced`` from ``start`` on, as many as ``away`` has."""
+    from scipy.ndimage import spline_filter1d  # noqa: PLC0415 - slow to import, rarely needed
+
+    at, f = _places(away, start)
+    first, last = int(at.min()) - SPLINE_REACH, int(at.max()) + SPLINE_REACH
+    near = taken(audio, first, last - first)
+
+    def spline(channel: int) -> NDArray[np.float32]:
+        return np.asarray(spline_filter1d(near[channel], order=3, output=np.float32))
+
+    return _read(spline, at - first - 1, f)
+
+
+def _places(away: NDArray[np.float32], start: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
+    """Whole frames and the rest of where each frame is read."""
+    whole = np.floor(away)
+    return whole.astype(np.int64) + np.arange(start, start + len(away)), away - whole
+
+
+def _read(
+    spline: Callable[[int], NDArray[np.float32]], at: NDArray[np.int64], f: NDArray[np.float32]
+) -> Stereo:
+    """Read four neighbours of each place, the first of them at ``at``.
+
+    The weights are shared by both channels, and places that move steadily read memory nearly in
+    order.
+    """
     g = 1 - f
     third = np.float32(2 / 3)
     weights = (
         g * g * g / 6, third - f * f * (1 - f / 2), third - g * g * (1 - g / 2), f * f * f / 6,
     )  # fmt: skip
-    out = np.empty((2, n), np.float32)
+    out = np.empty((2, len(at)), np.float32)
 
     def read(channel: int) -> None:
-        spline = spline_filter1d(audio[channel], order=3, mode="grid-wrap", output=np.float32)
-        padded = np.concatenate([spline[-1:], spline, spline[:2]])
-        total = padded[at] * weights[0]
+        values = spline(channel)
+        total = values[at] * weights[0]
         for k in (1, 2, 3):
-            total += padded[k:][at] * weights[k]
+            total += values[k:][at] * weights[k]
         out[channel] = total
 
     both(read)

@@ -95,7 +95,6 @@ def deliver(
     loop: Loop,
     folder: Path,
     order: Order,
-    engine: Engine,
     *,
     progress: Progress | None = None,
     cancelled: Callable[[], bool] = never,
@@ -103,7 +102,8 @@ def deliver(
     """Write all files of an order into a folder (made if need be) and return their paths.
 
     Each file is written whole or not at all; a cancelled delivery leaves the files that were
-    finished. Raises CloudriftError that names the file at fault, and Cancelled.
+    finished. Everything is computed anew: a file depends on its loop to the last bit, not on the
+    edits that led there. Raises CloudriftError that names the file at fault, and Cancelled.
     """
     if not loop.heard():
         raise CloudriftError("no layer sounds, so there is nothing to write; turn one on in Layers")
@@ -115,13 +115,17 @@ def deliver(
         ) from error
     todo = parcels(loop, order)
     done = []
-    for number, parcel in enumerate(todo):
-        if cancelled():
-            raise Cancelled
-        if progress:
-            progress(number, len(todo), parcel.name)
-        parcel.write(folder / parcel.name, engine, cancelled)
-        done.append(folder / parcel.name)
+    engine = Engine()
+    try:
+        for number, parcel in enumerate(todo):
+            if cancelled():
+                raise Cancelled
+            if progress:
+                progress(number, len(todo), parcel.name)
+            parcel.write(folder / parcel.name, engine, cancelled)
+            done.append(folder / parcel.name)
+    finally:
+        engine.close()
     if progress:
         progress(len(todo), len(todo), "")
     return done

@@ -36,6 +36,12 @@ class BoundedStore(Generic[_Value]):
             while self._size > self._limit and len(self._held) > 1:
                 self._size -= self._size_of(self._held.popitem(last=False)[1])
 
+    def demote(self, key: Hashable) -> None:
+        """Let a value be the first to go."""
+        with self._lock:
+            if key in self._held:
+                self._held.move_to_end(key, last=False)
+
     def clear(self) -> None:
         """Let everything go."""
         with self._lock:

@@ -10,7 +10,7 @@ from cloudrift.notes.lens import Lens
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.render.engine import Engine, trimmed
-from cloudrift.sound.part import render_part
+from cloudrift.sound.part import Part
 
 PLAIN_SOUND = "felt upright"  # for loops that have no layer yet
 KEY_HELD_TICKS = 7680
@@ -76,11 +76,11 @@ def key_sound(loop: Loop, pitch: int, velocity: int, engine: Engine) -> Stereo:
     frames = clock.frames(KEY_HELD_TICKS)
     note = Note(start_tick=0, length_ticks=KEY_HELD_TICKS, pitch=pitch + _shift(loop),
                 velocity=velocity)  # fmt: skip
-    audio = render_part(
-        (note,), layer.sound.of, layer.sound.settings, clock, loop_ticks=KEY_HELD_TICKS,
-        frames=frames, once=True, tones=engine.tones,
+    part = Part(
+        notes=(note,), instrument=layer.sound.of, settings=layer.sound.settings, clock=clock,
+        loop_ticks=KEY_HELD_TICKS, frames=frames, once=True,
     )  # fmt: skip
-    return trimmed(audio, 1, loop.rate)
+    return trimmed(part.render(engine.tones), 1, loop.rate)
 
 
 def click_track(loop: Loop, frames: int) -> Stereo:

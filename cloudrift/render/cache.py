@@ -1,5 +1,7 @@
 """Rendered audio by the hash of what it was made from."""
 
+from collections.abc import Iterable
+
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.lru import BoundedStore
 
@@ -20,6 +22,11 @@ class AudioCache:
         """Keep audio under a key."""
         audio.flags.writeable = False
         self._store.put(key, audio)
+
+    def demote(self, keys: Iterable[bytes]) -> None:
+        """Let audio be the first to go when there is no room."""
+        for key in keys:
+            self._store.demote(key)
 
     def clear(self) -> None:
         """Let everything go."""

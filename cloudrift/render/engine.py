@@ -8,12 +8,14 @@ import numpy as np
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
+from cloudrift.ground.lru import BoundedStore
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.render.cache import AudioCache
-from cloudrift.render.plan import Node, layer_node, loop_node, placed
+from cloudrift.render.plan import Former, Node, layer_node, loop_node, placed
 from cloudrift.sound.part import ToneCache
 
 WORKERS = 2
+LATEST = 512  # steps of which the last run is remembered
 ONCE_FLOOR = 10 ** (-90 / 20)  # where a one-pass tail has ended
 ONCE_FADE_S = 0.02
 
@@ -45,11 +47,12 @@ class Loudness:
 
 
 class Engine:
-    """Computes nodes of plans. One engine serves playing, pictures, files and comparing."""
+    """Computes nodes of plans. One engine serves playing, pictures and comparing."""
 
     def __init__(self, cache: AudioCache | None = None, tones: ToneCache | None = None) -> None:
         self.cache = cache or AudioCache()
         self.tones = tones or ToneCache()
+        self._latest = BoundedStore[Node](LATEST, lambda _: 1)  # by what they do
         self._measured: dict[bytes, Loudness] = {}
         self._pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="render")
 
@@ -85,11 +88,31 @@ class Engine:
             inputs = [self.audio(each, cancelled, progress) for each in node.inputs]
         if cancelled():
             raise Cancelled
-        out = node.make(inputs)
+        former = self._former(node)
+        out = node.follow(former, inputs) if node.follow and former else None
+        if out is None:
+            out = node.make(inputs)
         self.cache.put(node.key, out)
+        if node.follow:
+            self._latest.put(node.like, node)
+        if former:  # its inputs have served: they are the first to go when there is no room
+            now = {each.key for each in node.inputs}
+            self.cache.demote({each.key for each in former.node.inputs} - now)
         if progress:
             progress(node.label)
         return out
+
+    def _former(self, node: Node) -> Former | None:
+        """Return the last step that did the same, if its audio is still there."""
+        latest = self._latest.get(node.like)
+        if latest is None:
+            return None
+        out = self.cache.get(latest.key)
+        found = [self.cache.get(each.key) for each in latest.inputs]
+        inputs = [audio for audio in found if audio is not None]
+        if out is None or len(inputs) < len(found):
+            return None
+        return Former(node=latest, inputs=inputs, out=out)
 
     def render(self, loop: Loop, cancelled: Callable[[], bool] = never) -> Rendered:
         """Return the loop in its steady state."""

@@ -11,25 +11,43 @@ from dataclasses import dataclass
 import msgspec
 import numpy as np
 
-from cloudrift.audio.buffers import Stereo, silence, to_gain
+from cloudrift.audio.buffers import Stereo, add_wrapped, silence, to_gain
+from cloudrift.audio.wrap import changed_span, taken
 from cloudrift.loop import spec
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.notes.time import Clock
-from cloudrift.sound.part import ToneCache, render_part
+from cloudrift.sound.part import Part, ToneCache
 from cloudrift.texture.kind import Context
-from cloudrift.texture.treatment import Line, fused, tail_s, time_ratio, treat
+from cloudrift.texture.treatment import Line, fused, tail_s, time_ratio, treat, treat_change
 
 ONCE_LONGEST_TAIL_S = 40.0
 
 
 @dataclass(frozen=True, kw_only=True)
 class Node:
-    """One step: its key, what it needs, and how to make it from that."""
+    """One step: its key, what it needs, and how to make it from that.
+
+    ``like`` is the hash of all but the inputs (a part's notes count as such): two nodes that
+    share it do the same to different input. ``follow(former, inputs)`` makes the output from what
+    was made of another input, running only what differs; None when that is no less work.
+    """
 
     key: bytes
     inputs: tuple["Node", ...]
     make: Callable[[list[Stereo]], Stereo]
     label: str
+    like: bytes = b""
+    follow: Callable[["Former", list[Stereo]], Stereo | None] | None = None
+    part: Part | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Former:
+    """What a step like another has made: the step, its inputs' audio, and its own."""
+
+    node: Node
+    inputs: list[Stereo]
+    out: Stereo
 
 
 def _key(*parts: object) -> bytes:
@@ -72,30 +90,38 @@ def layer_context(loop: Loop, layer: Layer, *, once: bool = False) -> Context:
 def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, *, once: bool = False) -> Node:
     """Return the step that plays a layer's notes."""
     context = layer_context(loop, layer, once=once)
-    notes = loop.notes_of(layer)
-    clock = Clock.of(context.tempo, loop.rate)
-    sound = layer.sound
+    sound, frames = layer.sound, context.frames
+    part = Part(
+        notes=loop.notes_of(layer), instrument=sound.of, settings=sound.settings,
+        clock=Clock.of(context.tempo, loop.rate), loop_ticks=loop.ticks, frames=frames, once=once,
+    )  # fmt: skip
 
-    def make(_: list[Stereo]) -> Stereo:
-        return render_part(
-            notes, sound.of, sound.settings, clock, loop_ticks=loop.ticks,
-            frames=context.frames, once=once, tones=tones,
-        )  # fmt: skip
+    def follow(former: Former, _: list[Stereo]) -> Stereo | None:
+        assert former.node.part
+        return part.follow(former.out, former.node.part, tones)
 
-    key = _key("bare", notes, sound, context.tempo, loop.rate, context.frames, loop.ticks, once)
-    return Node(key=key, inputs=(), make=make, label=f"{layer.name}: notes")
+    what = (sound, context.tempo, loop.rate, frames, loop.ticks, once)
+    return Node(
+        key=_key("bare", part.notes, what),
+        inputs=(),
+        make=lambda _: part.render(tones),
+        label=f"{layer.name}: notes",
+        like=_key("bare", layer.id, what),
+        follow=follow,
+        part=part,
+    )
 
 
-def through(source: Node, line: Line, context: Context) -> Node:
-    """Return the last step of a line laid behind a source."""
+def through(source: Node, line: Line, context: Context, place: str) -> Node:
+    """Return the last step of a line laid behind a source; ``place`` says where in the loop."""
     node = source
-    for group in fused(line):
-        node = _treated(node, group, context)
+    for i, group in enumerate(fused(line)):
+        node = _treated(node, group, context, f"{place} {i}")
         context = context.stretched(time_ratio(group))
     return node
 
 
-def _treated(source: Node, group: Line, context: Context) -> Node:
+def _treated(source: Node, group: Line, context: Context, place: str) -> Node:
     what = [(t.kind, t.of.version, t.blend, t.draw, t.settings) for t in group]
     where = (context.rate, context.exact_frames, context.cuts, context.passes, context.once)
     return Node(
@@ -103,6 +129,10 @@ def _treated(source: Node, group: Line, context: Context) -> Node:
         inputs=(source,),
         make=lambda inputs: treat(inputs[0], group, context),
         label=", ".join(t.of.label for t in group),
+        like=_key("treat", place, what, where),
+        follow=lambda former, inputs: treat_change(
+            former.out, former.inputs[0], inputs[0], group, context
+        ),
     )
 
 
@@ -112,7 +142,7 @@ def layer_node(
     """Return a layer behind the first ``count`` of its treatments (all of them for None)."""
     bare = bare_layer(loop, layer, tones, once=once)
     # The context follows from the whole line: what comes later decides how fast it is played.
-    return through(bare, layer.line[:count], layer_context(loop, layer, once=once))
+    return through(bare, layer.line[:count], layer_context(loop, layer, once=once), layer.id)
 
 
 def placed(audio: Stereo, layer: Layer) -> Stereo:
@@ -142,9 +172,24 @@ def mix_node(loop: Loop, tones: ToneCache, *, once: bool = False) -> Node:
             out += placed(audio, layer)
         return out
 
+    def follow(former: Former, inputs: list[Stereo]) -> Stereo:
+        new = former.out.copy()
+        for old, audio, layer in zip(former.inputs, inputs, layers, strict=True):
+            if old is not audio:
+                start, count = changed_span(old, audio)
+                difference = taken(audio, start, count) - taken(old, start, count)
+                add_wrapped(new, placed(difference, layer), start)
+        return new
+
     gains = [_gains(layer) for layer in layers]
-    return Node(key=_key("mix", [n.key for n in nodes], gains, frames), inputs=nodes, make=make,
-                label="mix")  # fmt: skip
+    return Node(
+        key=_key("mix", [n.key for n in nodes], gains, frames),
+        inputs=nodes,
+        make=make,
+        label="mix",
+        like=_key("mix", [layer.id for layer in layers], gains, frames, once),
+        follow=follow,
+    )
 
 
 def loop_node(
@@ -152,4 +197,4 @@ def loop_node(
 ) -> Node:
     """Return the whole loop behind the first ``count`` of its treatments (all for None)."""
     return through(mix_node(loop, tones, once=once), loop.line[:count],
-                   loop_context(loop, once=once))  # fmt: skip
+                   loop_context(loop, once=once), "loop")  # fmt: skip

@@ -6,6 +6,6 @@ envelopes, velocity and the seam is the same for all and lives in ``part``.
 
 from cloudrift.sound.catalogue import CATALOGUE, find_sound
 from cloudrift.sound.instrument import Instrument
-from cloudrift.sound.part import ToneCache, render_part
+from cloudrift.sound.part import Part, ToneCache
 
-__all__ = ["CATALOGUE", "Instrument", "ToneCache", "find_sound", "render_part"]
+__all__ = ["CATALOGUE", "Instrument", "Part", "ToneCache", "find_sound"]

@@ -1,9 +1,11 @@
 """Playing a part: notes to audio, with envelopes, velocity and the seam; for every sound."""
 
+from collections import Counter
 from collections.abc import Callable, Hashable, Iterable
-from dataclasses import dataclass
-from functools import partial
+from dataclasses import dataclass, replace
+from functools import cached_property, partial
 from itertools import pairwise
+from zlib import crc32
 
 import numpy as np
 
@@ -72,59 +74,93 @@ class _Hit:
     start: int
     held: int
     release: int
-    note: Note
+    pitch: int
+    velocity: int
     variant: int
 
 
-def render_part(
-    notes: tuple[Note, ...],
-    instrument: Instrument,
-    settings: Settings,
-    clock: Clock,
-    *,
-    loop_ticks: int,
-    frames: int,
-    once: bool = False,
-    tones: ToneCache | None = None,
-) -> Stereo:
-    """Return a part as audio, (2, frames).
+@dataclass(frozen=True, kw_only=True)
+class Part:
+    """Notes and what plays them.
 
-    Parameters
-    ----------
-    loop_ticks : the length of the loop; a mono sound's last note is cut by its first.
-    frames : the frames of the loop; with ``once`` any number that holds the ringing out.
-    once : silence before the start instead of the loop's own end.
-    tones : a cache shared between parts and renders.
+    ``loop_ticks`` is the length of the loop; a mono sound's last note is cut by its first.
+    ``frames`` are those of the loop; with ``once`` (silence before the start instead of the
+    loop's own end) any number that holds the ringing out.
     """
-    tones = tones or ToneCache()
-    full = instrument.spec.full(settings)
-    out = silence(frames)
-    hits = list(_hits(notes, instrument, full, clock, once))
-    if instrument.mono:
-        hits = _one_at_a_time(hits, clock.frames(loop_ticks), clock.rate, once)
-    for hit in hits:
-        key = (instrument.name, instrument.version, settings, clock.rate, hit.note.pitch,
-               hit.note.velocity, hit.variant, hit.held, hit.release)  # fmt: skip
-        audio = tones.note(key, partial(_play, hit, instrument, settings, full, clock.rate, tones))
-        add_wrapped(out, audio, hit.start)
-    return out
+
+    notes: tuple[Note, ...]
+    instrument: Instrument
+    settings: Settings
+    clock: Clock
+    loop_ticks: int
+    frames: int
+    once: bool = False
+
+    def render(self, tones: ToneCache | None = None) -> Stereo:
+        """Return the part as audio, (2, frames). ``tones`` is shared by parts and renders."""
+        out = silence(self.frames)
+        self._add(out, self._hits, 1, tones or ToneCache())
+        return out
+
+    def follow(self, out: Stereo, before: "Part", tones: ToneCache) -> Stereo | None:
+        """Return this part's audio from that of one that differs in its notes alone.
+
+        Notes that went are taken away and new ones added. None when that is no less work.
+        """
+        old, new = Counter(before._hits), Counter(self._hits)
+        gone, come = old - new, new - old
+        if gone.total() + come.total() >= new.total():
+            return None
+        audio = out.copy()
+        self._add(audio, gone.elements(), -1, tones)
+        self._add(audio, come.elements(), 1, tones)
+        return audio
+
+    def _add(self, out: Stereo, hits: Iterable[_Hit], sign: int, tones: ToneCache) -> None:
+        instrument, settings, rate = self.instrument, self.settings, self.clock.rate
+        full = instrument.spec.full(settings)
+        for hit in hits:
+            key = (instrument.name, instrument.version, settings, rate, hit.pitch,
+                   hit.velocity, hit.variant, hit.held, hit.release)  # fmt: skip
+            audio = tones.note(key, partial(_play, hit, instrument, settings, full, rate, tones))
+            add_wrapped(out, audio if sign > 0 else -audio, hit.start)
+
+    @cached_property
+    def _hits(self) -> list[_Hit]:
+        full = self.instrument.spec.full(self.settings)
+        hits = list(_hits(self.notes, self.instrument, full, self.clock, self.once))
+        if self.instrument.mono:
+            loop_frames = self.clock.frames(self.loop_ticks)
+            return _one_at_a_time(hits, loop_frames, self.clock.rate, self.once)
+        return hits
 
 
 def _hits(
     notes: Iterable[Note], instrument: Instrument, full: Full, clock: Clock, once: bool
 ) -> Iterable[_Hit]:
-    seen: dict[int, int] = {}
+    last: dict[int, int] = {}
     release = _frames_of(full.number("release_ms"), clock.rate)
     for note in notes:
-        count = seen[note.pitch] = seen.get(note.pitch, -1) + 1
+        variant = _variant(note, last.get(note.pitch), instrument.variants)
+        last[note.pitch] = variant
         start = clock.frames(note.start_tick) + round(note.offset_ms * 1e-3 * clock.rate)
         yield _Hit(
             start=max(0, start) if once else start,
             held=max(1, clock.frames(note.length_ticks)),
             release=release,
-            note=note,
-            variant=count % instrument.variants,
+            pitch=note.pitch,
+            velocity=note.velocity,
+            variant=variant,
         )
+
+
+def _variant(note: Note, before: int | None, variants: int) -> int:
+    """Return which strike a note is: by its place, so that an edit leaves the others alone.
+
+    Of one pitch, two notes in a row are never the same strike.
+    """
+    drawn = crc32(b"%d %d" % (note.start_tick, note.pitch)) % variants
+    return (drawn + (drawn == before)) % variants
 
 
 def _frames_of(ms: float, rate: int) -> int:
@@ -138,9 +174,8 @@ def _one_at_a_time(hits: list[_Hit], loop_frames: int, rate: int, once: bool) ->
     """
     if not hits:
         return hits
-    ordered = sorted(hits, key=lambda h: (h.start, -h.note.pitch))
-    after = _Hit(start=ordered[0].start + loop_frames, held=0, release=0, note=ordered[0].note,
-                 variant=0)  # fmt: skip
+    ordered = sorted(hits, key=lambda h: (h.start, -h.pitch))
+    after = replace(ordered[0], start=ordered[0].start + loop_frames)
     out = []
     for hit, following in pairwise([*ordered, after]):
         gap = following.start - hit.start
@@ -151,8 +186,7 @@ def _one_at_a_time(hits: list[_Hit], loop_frames: int, rate: int, once: bool) ->
         held = min(hit.held, max(0, gap - cut))
         release = min(hit.release, max(cut, gap - held))
         if gap > 0:
-            out.append(_Hit(start=hit.start, held=held, release=release, note=hit.note,
-                            variant=hit.variant))  # fmt: skip
+            out.append(replace(hit, held=held, release=release))
     return out
 
 
@@ -167,15 +201,15 @@ def _play(
     total = hit.held + hit.release
     step = int(STEP_S * rate)
     request = ToneRequest(
-        pitch=hit.note.pitch,
+        pitch=hit.pitch,
         variant=hit.variant,
         frames=-(-total // step) * step,
         rate=rate,
         settings=full,
     )
     tone = tones.tone(instrument, settings, request)
-    gain = (hit.note.velocity / 127) ** VELOCITY_POWER * to_gain(instrument.gain_db)
-    bright = brightness_share(hit.note.velocity, full.number("brightness"))
+    gain = (hit.velocity / 127) ** VELOCITY_POWER * to_gain(instrument.gain_db)
+    bright = brightness_share(hit.velocity, full.number("brightness"))
     soft, hard = tone.soft[:, :total], tone.hard[:, :total]
     envelope = np.float32(gain) * _envelope(hit, full, rate)
     if instrument.bloom_ms:

@@ -55,5 +55,5 @@ ROUND_SUB = Instrument(
     ),
     tone=_tone,
     mono=True,
-    gain_db=-11.1,
+    gain_db=-12.6,
 )

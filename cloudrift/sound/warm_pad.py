@@ -25,7 +25,7 @@ def _cycles(pitch: int, rate: int, spread: float, hollow: float) -> NDArray[np.f
     saw = np.where(k % 2 == 0, 1 - 0.9 * hollow, 1.0) / k
     body = 1 + 0.5 * np.exp(-0.5 * (np.log2(hz / 420) / 0.5) ** 2)
     dark = saw * body / (1 + (hz / (240 + 0.6 * f0)) ** 4) ** 0.6
-    bright = saw * body / (1 + (hz / (2300 + 2.4 * f0)) ** 4) ** 0.6
+    bright = saw * body / (1 + (hz / (2300 + 3.4 * f0)) ** 4) ** 0.6
     amplitudes = np.stack([a / np.sqrt((a**2).sum()) for a in (dark, bright)])
     return spread_cycle(rng, hz=hz, amplitudes=amplitudes, spread_cents=spread, rate=rate)
 

@@ -36,7 +36,7 @@ def _banded_noise(draw: int, frames: int, rate: int) -> NDArray[np.float32]:
     return out
 
 
-@functools.lru_cache(maxsize=6)
+@functools.lru_cache(maxsize=16)
 def _impulse(settings: tuple[tuple[str, float], ...], draw: int, rate: int) -> NDArray[np.float32]:
     """The hall's response, (2, frames), as loud on average as what goes in."""
     full = Full(dict(settings))
@@ -62,16 +62,16 @@ def _impulse(settings: tuple[tuple[str, float], ...], draw: int, rate: int) -> N
     return np.pad(out, ((0, 0), (delay, 0)))
 
 
-@functools.lru_cache(maxsize=4)
+@functools.lru_cache(maxsize=12)
 def _sides(
     settings: tuple[tuple[str, float], ...], draw: int, rate: int, length: int
 ) -> NDArray[np.complex64]:
     """The hall's left and right as spectra, (2, bins)."""
     full = Full(dict(settings))
     h = sf.rfft(fold(_impulse(settings, draw, rate), length), workers=2)
-    hz = np.fft.rfftfreq(length, 1 / rate)
-    low = full.number("low_cut_hz")
-    h *= (1 / (1 + (low / np.maximum(hz, 0.1)) ** 4) ** 0.5).astype(np.float32)
+    hz = np.fft.rfftfreq(length, 1 / rate).astype(np.float32)
+    under = np.square(np.float32(full.number("low_cut_hz")) / np.maximum(hz, np.float32(0.1)))
+    h /= np.sqrt(1 + under * under)
     mid, side = (h[0] + h[1]) / 2, (h[0] - h[1]) / 2 * np.float32(full.number("width") / 100)
     return np.stack([mid + side, mid - side])
 

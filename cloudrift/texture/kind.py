@@ -72,6 +72,19 @@ class Linear:
     ring_s: Callable[[Full], float]
 
 
+@dataclass(frozen=True, kw_only=True)
+class Near:
+    """A treatment that hears only what is near: it can be run over a stretch of the loop.
+
+    ``process(audio, settings, draw, context, start, count)`` takes the whole loop and returns the
+    ``count`` frames from ``start`` on, wrapped. ``reach(settings, draw, context)`` is how many
+    frames away, either way, a frame of the input is still heard.
+    """
+
+    process: Callable[[Stereo, Full, int, Context, int, int], Stereo]
+    reach: Callable[[Full, int, Context], int]
+
+
 def _no_shift(_: Full) -> float:
     return 0.0
 
@@ -84,7 +97,8 @@ def _same_length(_: Full) -> float:
 class Kind:
     """A kind of treatment.
 
-    Exactly one of ``process`` and ``linear`` is there. ``says`` writes in words what it does now.
+    Exactly one of ``process`` and ``linear`` is there; ``near`` may be beside ``process``. ``says``
+    writes in words what it does now.
     ``shift_st`` and ``time_ratio`` tell how it moves the sounding key and length.
     """
 
@@ -96,6 +110,7 @@ class Kind:
     says: Callable[[Full], str]
     process: Process | None = None
     linear: Linear | None = None
+    near: Near | None = None
     shift_st: Callable[[Full], float] = _no_shift
     time_ratio: Callable[[Full], float] = _same_length
     tail_s: Callable[[Full], float] = _no_shift

@@ -6,7 +6,16 @@ import msgspec
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import Spectrum, filter_circular
+from cloudrift.audio.wrap import (
+    LONGEST_CHANGE,
+    Spectrum,
+    Through,
+    changed_span,
+    filter_change,
+    filter_circular,
+    put,
+    taken,
+)
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Full, Settings
@@ -108,7 +117,7 @@ def fused(line: Iterable[Treatment]) -> list[Line]:
 def treat(audio: Stereo, group: Line, context: Context) -> Stereo:
     """Apply one fused group: (2, context.frames) -> (2, frames of the context behind it)."""
     if group[0].of.linear:
-        return _linear(audio, group, context)
+        return filter_circular(audio, *_linear(group, context))
     (treatment,) = group
     kind, full = treatment.of, treatment.full
     if kind.process is None:
@@ -119,7 +128,39 @@ def treat(audio: Stereo, group: Line, context: Context) -> Stereo:
     return audio + np.float32(treatment.blend) * (wet - audio)
 
 
-def _linear(audio: Stereo, group: Line, context: Context) -> Stereo:
+def treat_change(
+    out: Stereo, before: Stereo, after: Stereo, group: Line, context: Context
+) -> Stereo | None:
+    """Return what ``treat`` makes of ``after``, from what it made of ``before``.
+
+    Only the stretch that an edit touched is run again, and what rings on from it. None when that
+    is not possible, or no less work than the whole.
+    """
+    if context.once:
+        return None
+    if group[0].of.linear:
+        return filter_change(out, before, after, *_linear(group, context))
+    (treatment,) = group
+    near, full, draw = treatment.of.near, treatment.full, treatment.draw
+    if near is None:
+        return None
+    start, count = changed_span(before, after)
+    reach = near.reach(full, draw, context)
+    if count + 2 * reach > LONGEST_CHANGE * out.shape[1]:
+        return None
+    new = out.copy()
+    if count:
+        start, count = start - reach, count + 2 * reach
+        wet = near.process(after, full, draw, context, start, count)
+        if treatment.blend < 1:
+            dry = taken(after, start, count)
+            wet = dry + np.float32(treatment.blend) * (wet - dry)
+        put(new, wet, start)
+    return new
+
+
+def _linear(group: Line, context: Context) -> tuple[Through, int]:
+    """What a linear group does to a spectrum, and how many frames it rings."""
     parts = [(t, t.of.linear, t.full) for t in group]
     ring = sum(part.ring_s(full) for _, part, full in parts if part)
 
@@ -133,4 +174,4 @@ def _linear(audio: Stereo, group: Line, context: Context) -> Stereo:
             spectrum = wet
         return spectrum
 
-    return filter_circular(audio, through, int(ring * context.rate))
+    return through, int(ring * context.rate)

@@ -13,38 +13,77 @@ from cloudrift.audio.wrap import (
     circular_noise,
     filter_circular,
     read_displaced,
+    read_stretch,
     shaped_oversampled,
+    taken,
 )
 from cloudrift.ground.draws import stream
 from cloudrift.ground.settings import Field, Full, SettingsSpec
-from cloudrift.texture.kind import Context, Kind
+from cloudrift.texture.kind import Context, Kind, Near
 
 TURN_HZ = 33.333 / 60  # a record's turning rate
 FULL_RATE_HZ = 44_100.0
 CRACKLE_OFF_DB = -80.0
 SPECKS_PER_S = 9.0
+BENT_REACH = 4 * AFTER  # how far saturation and the band edge ring, with room to spare
 
 
 def _process(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
-    wear = full.number("wear") / 100
     out = audio
-    cents = wear * full.number("wow_cents")
-    if cents > 0:
-        out = read_displaced(
-            out, _wow(draw, context.loop_frames, context.rate) * cents_to_speed(cents)
-        )
-    drive_db, edge = wear * full.number("drive_db"), worn_rate_hz(full) / 2
-    if drive_db > 0:
-        out = saturate(out, to_gain(drive_db), edge, context.rate)
-    elif edge < FULL_RATE_HZ / 2:
-        out = filter_circular(out, lambda s, n: s * _band_edge(edge, context.rate, n), AFTER)
-    level_db = full.number("crackle_db")
-    if level_db > CRACKLE_OFF_DB and wear > 0:
-        dust = crackle(draw, context.loop_frames, context.rate) * np.float32(
-            to_gain(level_db) * wear
-        )
+    speed = _speed(full)
+    if speed > 0:
+        out = read_displaced(out, _wow(draw, context.loop_frames, context.rate) * speed)
+    out = _bent(out, full, context.rate)
+    dust = _dust(full, draw, context)
+    if dust is not None:
         out = out + context.tiled(dust)
     return out if out is not audio else audio.copy()
+
+
+def _speed(full: Full) -> np.float32:
+    """How much the playing speed strays: 0 for no wow."""
+    return cents_to_speed(full.number("wear") / 100 * full.number("wow_cents"))
+
+
+def _bent(audio: Stereo, full: Full, rate: int) -> Stereo:
+    """Saturation and the narrower band."""
+    drive_db = full.number("wear") / 100 * full.number("drive_db")
+    edge = worn_rate_hz(full) / 2
+    if drive_db > 0:
+        return saturate(audio, to_gain(drive_db), edge, rate)
+    if edge < FULL_RATE_HZ / 2:
+        return filter_circular(audio, lambda s, n: s * _band_edge(edge, rate, n), AFTER)
+    return audio
+
+
+def _dust(full: Full, draw: int, context: Context) -> Stereo | None:
+    """One loop of crackle, if any is to be heard."""
+    level_db, wear = full.number("crackle_db"), full.number("wear") / 100
+    if level_db <= CRACKLE_OFF_DB or wear == 0:
+        return None
+    gain = np.float32(to_gain(level_db) * wear)
+    return crackle(draw, context.loop_frames, context.rate) * gain
+
+
+def _process_stretch(
+    audio: Stereo, full: Full, draw: int, context: Context, start: int, count: int
+) -> Stereo:
+    """The same over some frames of the loop, with what they need before and after them."""
+    more = count + 2 * BENT_REACH
+    speed = _speed(full)
+    if speed > 0:
+        away = taken(_wow(draw, context.loop_frames, context.rate), start - BENT_REACH, more)
+        out = read_stretch(audio, away * speed, start - BENT_REACH)
+    else:
+        out = taken(audio, start - BENT_REACH, more)
+    out = _bent(out, full, context.rate)[:, BENT_REACH : BENT_REACH + count]
+    dust = _dust(full, draw, context)
+    return out if dust is None else out + taken(dust, start, count)
+
+
+def _reach(full: Full, draw: int, context: Context) -> int:
+    strays = np.abs(_wow(draw, context.loop_frames, context.rate)).max() * _speed(full)
+    return BENT_REACH + int(strays) + 8
 
 
 def worn_rate_hz(full: Full) -> float:
@@ -187,5 +226,6 @@ WEATHERING = Kind(
     ),
     says=_says,
     process=_process,
+    near=Near(process=_process_stretch, reach=_reach),
     draws=True,
 )  # fmt: skip

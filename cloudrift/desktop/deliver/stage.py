@@ -200,7 +200,7 @@ class DeliverStage(QWidget):
 
     def _write(self) -> None:
         folder = Path(self.folder.text()).expanduser()
-        loop, order, engine = self._session.loop, self.order, self._session.engine
+        loop, order = self._session.loop, self.order
         self.bar.setRange(0, 1000)
         self.bar.setValue(0)
         for widget, there in ((self.bar, True), (self.cancel, True), (self.open_folder, False)):
@@ -210,7 +210,7 @@ class DeliverStage(QWidget):
         self._tasks.run(
             "deliver",
             lambda stop, moved: deliver(
-                loop, folder, order, engine, cancelled=stop,
+                loop, folder, order, cancelled=stop,
                 progress=lambda done, of, name: moved(done / of, name),
             ),
             lambda paths: self._end(f"Wrote {len(paths)} files to {folder}", good=True),
