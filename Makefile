@@ -6,7 +6,7 @@ QT_LIBRARIES := libegl1 libgl1 libxkbcommon0 libdbus-1-3 libfontconfig1 libxkbco
   libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-image0 libxcb-render-util0 libxcb-shape0 \
   libxcb-randr0 libxcb-xinerama0
 
-.PHONY: demo test bench shots system clean
+.PHONY: demo test bench shots sounds-report system clean
 
 demo: $(STAMP) system
 	@$(BIN)/cloudrift demo
@@ -23,6 +23,9 @@ bench: $(STAMP) system
 
 shots: $(STAMP) system
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/shots.py
+
+sounds-report: $(STAMP) system
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/sounds_report.py
 
 $(STAMP): requirements.txt pyproject.toml
 	@test -x $(BIN)/python || $(PYTHON) -m venv .venv || { \

@@ -1,274 +1,370 @@
-"""Every claim about the house sounds, measured on rendered notes."""
+"""Every claim about the house sounds, measured on rendered notes, over the whole catalogue."""
 
 import dataclasses
+import functools
+import json
+import subprocess
+import sys
+from pathlib import Path
 
 import numpy as np
 import pytest
-from msgspec.structs import replace
 
-from cloudrift.audio.loudness import integrated_lufs
-from cloudrift.audio.wrap import changed_span
 from cloudrift.ground import CloudriftError
-from cloudrift.notes import Clock, Note
-from cloudrift.sound import CATALOGUE, Part, ToneCache, find_sound
-from cloudrift.sound.felt_upright import inharmonicity
-from cloudrift.sound.spread import CYCLE
+from cloudrift.sound import CATALOGUE, find_sound
+from cloudrift.sound.catalogue import DESIGNS
+from cloudrift.sound.instrument import FAMILIES
+from cloudrift.sound.kit.formants import VOWELS
+from cloudrift.sound.kit.spread import CYCLE
+from cloudrift.sound.measure import (
+    bare_settings,
+    centroid_hz,
+    chord_lufs,
+    decay_db_s,
+    measured,
+    part_ms,
+    pitches,
+    spectrum,
+    strike,
+)
+from cloudrift.sound.sounds.keys import inharmonicity
 from cloudrift.theory.pitch import pitch_to_hz
 from tests.conftest import db, rms
 
 RATE = 44_100
 SOUNDS = sorted(CATALOGUE)
-PITCHES = (36, 60, 84)
-CLOCK = Clock.of(60, RATE)
-# The round sub is one octave of register below the others; it is measured where it is used.
-RANGE = {name: (28, 40, 52) if name == "round sub" else PITCHES for name in SOUNDS}
-EACH = [(name, pitch) for name in SOUNDS for pitch in RANGE[name]]
+EACH = [(name, pitch) for name in SOUNDS for pitch in pitches(CATALOGUE[name])]
+TUNED = [(name, pitch) for name, pitch in EACH if CATALOGUE[name].tuned]
+# Noise has no partials that could fold back; what is not noise in these is measured elsewhere.
+NO_PARTIALS = {s.name for s in CATALOGUE.values() if s.family == "grain"}
+# A rise grows while it is held, so its release is steeper than its start.
+GROWS = {"riser"}
+# A drum is levelled by its peak: equally loud blows of 30 ms and 2 s would differ by 12 dB there.
+DRUMS = {s.name for s in CATALOGUE.values() if s.family == "drums"}
 
 
-def played(notes, sound, settings=(), *, ticks, frames, clock=CLOCK, once=False, tones=None):
-    part = Part(notes=notes, instrument=sound, settings=settings, clock=clock, loop_ticks=ticks,
-                frames=frames, once=once)  # fmt: skip
-    return part.render(tones)
+@functools.cache
+def row(name, pitch):
+    return measured(CATALOGUE[name], pitch)
 
 
-def note(name, pitch, velocity=100, seconds=2.0, count=1, once=True, **settings):
-    notes = tuple(
-        Note(start_tick=int(2 * i * seconds * 960), length_ticks=int(seconds * 960), pitch=pitch,
-             velocity=velocity)
-        for i in range(count)
-    )  # fmt: skip
-    sound = find_sound(name)
-    chosen = sound.spec.check(settings, name)
-    frames = int((2 * count * seconds + 1) * RATE)
-    return played(notes, sound, chosen, ticks=frames, frames=frames, once=once)
+def test_the_set_has_every_family_and_says_what_each_is_for():
+    assert len(CATALOGUE) >= 40
+    assert {s.family for s in CATALOGUE.values()} == set(FAMILIES)
+    for sound in CATALOGUE.values():
+        assert sound.about.endswith(".")
+        assert 2 <= len(sound.tags) <= 3
+        assert sound.register[0] < sound.register[1]
+        assert set(sound.noises) <= {f.name for f in sound.spec}
+        own = [f.name for f in sound.spec][7:]
+        assert own or sound.name == "tape hiss"
 
 
-def centroid(audio):
-    power = np.abs(np.fft.rfft(audio.sum(axis=0))) ** 2
-    hz = np.fft.rfftfreq(audio.shape[1], 1 / RATE)
-    return float((hz * power).sum() / power.sum())
+def test_the_catalogue_loads_at_once():
+    """Nothing is rendered when the sounds are imported; the time is that of this module alone."""
+    code = (
+        "import numpy, scipy.fft, msgspec, time; import cloudrift.sound.part; "
+        "t = time.perf_counter(); import cloudrift.sound.catalogue; "
+        "print(time.perf_counter() - t)"
+    )
+    out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert float(out.stdout) < 0.5  # the claim is 50 ms; a machine that is held up gets ten times
 
 
-def mean_hz(audio, near):
-    """The power-weighted mean of the fundamental's band."""
-    power = np.abs(np.fft.rfft(audio.sum(axis=0), 1 << 20)) ** 2
-    hz = np.fft.rfftfreq(1 << 20, 1 / RATE)
-    band = (hz > near * 0.97) & (hz < near * 1.03)
-    return float((hz[band] * power[band]).sum() / power[band].sum())
-
-
-@pytest.mark.parametrize(("name", "pitch"), EACH)
+@pytest.mark.parametrize(("name", "pitch"), TUNED)
 def test_in_tune_within_two_cents(name, pitch):
-    near = pitch_to_hz(pitch)
-    seconds = CYCLE / RATE if name == "warm pad" else 2.0  # the pad detunes: its whole cycle
-    audio = note(name, pitch, seconds=seconds + 0.5, attack_ms=1)[
-        :, 4000 : 4000 + int(seconds * RATE)
-    ]
-    assert abs(1200 * np.log2(mean_hz(audio, near) / near)) < 2
+    assert abs(row(name, pitch).tuning_cents) < 2
 
 
-@pytest.mark.parametrize("name", SOUNDS)
-@pytest.mark.parametrize("pitch", [84, 96])
-def test_clean_above_the_highest_partial(name, pitch):
-    """Nothing but partials: below the first, and between the high ones, the floor is 80 dB down."""
-    audio = note(name, pitch, velocity=120, seconds=1.5)[:, 8000:52_000]
-    spectrum = np.abs(np.fft.rfft(audio[0] * np.blackman(audio.shape[1])))
-    hz = np.fft.rfftfreq(audio.shape[1], 1 / RATE)
-    f0 = pitch_to_hz(pitch)
-    below = (hz > 30) & (hz < f0 * 0.85)
-    assert db(spectrum[below].max() / spectrum.max()) < -80
-    off_partials = (hz > 13_000) & (np.abs(hz / f0 - np.round(hz / f0)) > 0.2)
-    assert db(spectrum[off_partials].max() / spectrum.max()) < -80
+@pytest.mark.parametrize(("name", "pitch"), [e for e in EACH if e[0] not in NO_PARTIALS])
+def test_nothing_folds_back(name, pitch):
+    """Against a render at four times the rate; drawn ensembles above all their harmonics."""
+    assert row(name, pitch).dirt_db < -80
 
 
 @pytest.mark.parametrize(("name", "pitch"), EACH)
-def test_no_dc_and_no_step_at_start_or_end(name, pitch):
-    audio = note(name, pitch, seconds=1.0)
-    assert db(abs(float(audio.mean()))) < -60
-    steps = np.abs(np.diff(audio, axis=1)).max(axis=0)
-    inside = steps[2000:40_000].max()
-    assert np.abs(audio[:, :3]).max() < 0.02
-    assert steps[44_000:].max() <= inside * 1.05  # the release adds no corner
-    assert np.abs(audio[:, -100:]).max() < 1e-4
-
-
-@pytest.mark.parametrize("name", SOUNDS)
-def test_equal_notes_are_not_equal(name):
-    audio = note(name, RANGE[name][1], seconds=0.5, count=2)
-    first, second = audio[:, :22_050], audio[:, 44_100:66_150]
-    assert db(rms(first - second) / rms(first)) > -40
-    assert abs(db(rms(first) / rms(second))) < 1.5
-
-
-@pytest.mark.parametrize("name", SOUNDS)
-def test_mono_keeps_the_sound(name):
-    audio = note(name, RANGE[name][1], seconds=3.0)
-    assert db(rms(audio.mean(axis=0)) / rms(audio)) > -3
+def test_no_offset_and_no_step_at_start_or_end(name, pitch):
+    found = row(name, pitch)
+    assert found.dc_db < -60
+    assert found.first < 0.03
+    assert found.step < (1.5 if name in GROWS else 1.3)
+    assert found.last < 1e-4
 
 
 @pytest.mark.parametrize(("name", "pitch"), EACH)
 def test_velocity_is_level_and_brightness(name, pitch):
-    soft, hard = note(name, pitch, 30, 1.0), note(name, pitch, 120, 1.0)
-    assert db(rms(hard) / rms(soft)) >= 12
-    assert centroid(hard) / centroid(soft) >= 1.2
+    found = row(name, pitch)
+    soft, middle, hard = found.levels_db
+    assert soft < middle < hard
+    assert hard - soft >= 12
+    assert found.centroids_hz[2] >= 1.2 * found.centroids_hz[0]
+
+
+@pytest.mark.parametrize(("name", "pitch"), EACH)
+def test_equal_notes_are_not_equal(name, pitch):
+    found = row(name, pitch)
+    assert found.repeat_db > -40
+    assert abs(found.repeat_level_db) < 3
+
+
+@pytest.mark.parametrize(("name", "pitch"), EACH)
+def test_mono_keeps_the_sound(name, pitch):
+    assert row(name, pitch).mono_loss_db < 3
+
+
+@pytest.mark.parametrize("name", [n for n in SOUNDS if n not in DRUMS])
+def test_all_are_equally_loud_on_the_reference_chord(name):
+    assert abs(chord_lufs(CATALOGUE[name]) + 20) < 1.5
+
+
+@pytest.mark.parametrize("name", sorted(DRUMS))
+def test_a_drum_peaks_six_db_under_full_scale(name):
+    peaks = [np.abs(strike(CATALOGUE[name], 60, 120, 0.5, at_tick=t)).max() for t in range(4)]
+    assert -7.5 < db(max(peaks)) < -5
 
 
 @pytest.mark.parametrize("name", SOUNDS)
 def test_settings_act_in_their_units(name):
-    pitch = RANGE[name][1]
+    sound = CATALOGUE[name]
+    pitch = pitches(sound)[1]
+
+    def played(seconds=1.0, tail_s=0.0, **settings):
+        return strike(sound, pitch, 100, seconds, tail_s=tail_s, settings=tuple(settings.items()))
 
     def level(audio, start, end):
         return rms(audio[:, int(start * RATE) : int(end * RATE)])
 
-    slow = note(name, pitch, attack_ms=400)
-    fast = note(name, pitch, attack_ms=5)
-    assert db(level(slow, 0.1, 0.15) / level(fast, 0.1, 0.15)) < -6
-    short = note(name, pitch, seconds=0.5, release_ms=40)
-    long = note(name, pitch, seconds=0.5, release_ms=1500)
-    assert level(short, 0.56, 0.7) < 1e-5 < level(long, 0.56, 0.7)
-    dying = note(name, pitch, decay_ms=200, sustain=5)
-    assert db(level(dying, 1.5, 1.9) / level(note(name, pitch, sustain=100), 1.5, 1.9)) < -20
-    assert centroid(note(name, pitch, brightness=100)) > 1.1 * centroid(
-        note(name, pitch, brightness=10)
-    )
-    assert rms(np.diff(note(name, pitch, width=0), axis=0)) < 1e-6
+    lasting = {"sustain": 100.0}
+    if name in DRUMS:
+        lasting |= {"ring": 100.0}
+    slow, fast = played(attack_ms=400.0, **lasting), played(attack_ms=5.0, **lasting)
+    assert db(level(slow, 0.02, 0.06) / level(fast, 0.02, 0.06)) < -12
+    short = played(0.02, 0.1, release_ms=10.0, **lasting)
+    long = played(0.02, 0.1, release_ms=1500.0, **lasting)
+    assert level(short, 0.031, 0.05) < 1e-5
+    assert level(long, 0.031, 0.05) > 1e-5
+    dying, steady = played(**lasting | {"decay_ms": 20.0, "sustain": 5.0}), played(**lasting)
+    assert db(level(dying, 0.05, 0.08) / level(steady, 0.05, 0.08)) < -18
+    bright, dull = played(brightness=100.0), played(brightness=10.0)
+    assert centroid_hz(bright) > 1.1 * centroid_hz(dull)
+    assert rms(np.diff(played(width=0.0), axis=0)) < 1e-6
+    plain, apart = played(detune_cents=0.0), played(detune_cents=40.0)
+    assert rms(plain - apart) > 0.005 * rms(plain)
 
 
-@pytest.mark.parametrize("name", SOUNDS)
+@pytest.mark.parametrize("name", [n for n in SOUNDS if CATALOGUE[n].tuned])
 def test_detune_widens_the_fundamental(name):
+    sound = CATALOGUE[name]
+    pitch = pitches(sound)[1]
+
     def spread(cents):
-        audio = note(name, 60 if name != "round sub" else 52, seconds=3.0, detune_cents=cents)
-        near = pitch_to_hz(60 if name != "round sub" else 52)
-        power = np.abs(np.fft.rfft(audio[0, 12_000:132_000] * np.hanning(120_000), 1 << 20)) ** 2
-        hz = np.fft.rfftfreq(1 << 20, 1 / RATE)
+        settings = (*bare_settings(sound), ("detune_cents", float(cents)))
+        if "vibrato_cents" in sound.spec.full(()):
+            settings += (("vibrato_cents", 0.0),)
+        audio = strike(sound, pitch, 100, 3.0, settings=settings)[:, 6000:]
+        near = pitch_to_hz(pitch)
+        power = spectrum(audio[0])
+        hz = np.linspace(0, RATE / 2, len(power))
         band = (hz > near * 0.95) & (hz < near * 1.05)
         mean = (hz[band] * power[band]).sum() / power[band].sum()
         return np.sqrt(((hz[band] - mean) ** 2 * power[band]).sum() / power[band].sum())
 
-    assert spread(30) > 1.3 * spread(0)
+    assert spread(50) > 1.15 * spread(0)
 
 
-def test_all_are_equally_loud_on_the_reference_chord():
-    chord = tuple(
-        Note(start_tick=0, length_ticks=3840, pitch=p, velocity=90) for p in (48, 55, 60, 63)
-    )
-    clock = Clock.of(120, RATE)
-    loudness = {
-        name: integrated_lufs(
-            played(chord, find_sound(name), ticks=3840, frames=88_200, clock=clock), RATE
-        )
-        for name in SOUNDS
-    }
-    assert max(loudness.values()) - min(loudness.values()) < 3, loudness
-    assert all(abs(value + 20) < 1.5 for value in loudness.values()), loudness
+@pytest.mark.parametrize("name", [n for n in SOUNDS if CATALOGUE[n].noises])
+def test_noises_can_be_off(name):
+    sound = CATALOGUE[name]
+    pitch = pitches(sound)[1]
+    with_noise, without = strike(sound, pitch), strike(sound, pitch, settings=bare_settings(sound))
+    assert db(rms(with_noise - without) / rms(with_noise)) > -60
+    assert np.isfinite(without).all()
 
 
-def test_a_piano_string_is_stiff_and_its_upper_partials_die_first():
-    audio = note("felt upright", 48, 120, 4.0, brightness=100)
-    f0, b = pitch_to_hz(48), inharmonicity(48)
-    assert 1e-4 < b < 1e-3
-    power = np.abs(np.fft.rfft(audio[0, 2000:90_000] * np.hanning(88_000), 1 << 20))
-    hz = np.fft.rfftfreq(1 << 20, 1 / RATE)
-    stretched = f0 * 12 * np.sqrt((1 + 144 * b) / (1 + b))
-    near = (hz > f0 * 11.7) & (hz < f0 * 12.6)
-    found = hz[near][power[near].argmax()]
-    assert abs(1200 * np.log2(found / stretched)) < 6
-    assert found > 12.05 * f0
-
-    def decay_db(centre):
-        def band(part):
-            spectrum = np.abs(np.fft.rfft(part * np.hanning(len(part))))
-            at = np.fft.rfftfreq(len(part), 1 / RATE)
-            return spectrum[(at > centre * 0.95) & (at < centre * 1.05)].max()
-
-        return db(band(audio[0, 66_150:88_200]) / band(audio[0, 4410:26_460]))
-
-    assert decay_db(f0 * 10.15) < decay_db(f0) - 4
+@pytest.mark.parametrize("name", SOUNDS)
+def test_every_own_setting_is_heard_from_end_to_end(name):
+    sound = CATALOGUE[name]
+    pitch = pitches(sound)[1]
+    for field in list(sound.spec)[7:]:
+        if field.name in ("glide_ms", "legato", "slide_velocity", "onset_ms"):
+            continue  # between notes, or at one velocity: heard in the tests of parts
+        ends = [
+            strike(sound, pitch, 110, 1.2, settings=((field.name, value), ("onset_ms", 0.0))
+                   if field.name.startswith("vibrato") else ((field.name, value),))
+            for value in (field.low, field.high)
+        ]  # fmt: skip
+        assert all(np.isfinite(x).all() for x in ends)
+        assert db(rms(ends[0] - ends[1]) / max(map(rms, ends))) > -45, field.name
 
 
-@pytest.mark.parametrize("name", ["felt upright", "muted pluck"])
+# --- behaving like what they are called -----------------------------------------------------------
+
+
+def lines(name, pitch, velocity=110, seconds=2.0, **settings):
+    """A spectrum's power and its frequencies."""
+    audio = strike(CATALOGUE[name], pitch, velocity, seconds, settings=tuple(settings.items()))
+    power = spectrum(audio.mean(axis=0)[2000:])
+    return power, np.linspace(0, RATE / 2, len(power))
+
+
+def loudest_near(power, hz, centre, width=0.02):
+    band = (hz > centre * (1 - width)) & (hz < centre * (1 + width))
+    return hz[band][power[band].argmax()], power[band].max()
+
+
+@pytest.mark.parametrize(("name", "share"), [("felt upright", 1.0), ("bright grand", 0.55)])
+def test_piano_partials_are_stretched_by_stiffness(name, share):
+    power, hz = lines(name, 48, 120, 3.0, brightness=100.0)
+    f0, b = pitch_to_hz(48), share * inharmonicity(48)
+    assert 5e-5 < b < 1e-3
+    wanted = f0 * 12 * np.sqrt((1 + 144 * b) / (1 + b))
+    found, _ = loudest_near(power, hz, wanted)
+    assert abs(1200 * np.log2(found / wanted)) < 6
+    assert found > 12.02 * f0
+
+
+@pytest.mark.parametrize("name", ["felt upright", "bright grand"])
+def test_piano_notes_die_faster_when_higher_and_their_upper_partials_first(name):
+    falls = [decay_db_s(strike(CATALOGUE[name], p, 100, 1.5)) for p in (40, 60, 80)]
+    assert falls[0] < falls[1] < falls[2]
+    audio = strike(CATALOGUE[name], 48, 120, 3.0)
+
+    def fall_db(centre):
+        early, late = (spectrum(audio[0, a : a + 20_000]) for a in (2000, 60_000))
+        hz = np.linspace(0, RATE / 2, len(early))
+        return db(np.sqrt(loudest_near(late, hz, centre, 0.04)[1]
+                          / loudest_near(early, hz, centre, 0.04)[1]))  # fmt: skip
+
+    f0 = pitch_to_hz(48)
+    assert fall_db(f0 * 10.1) < fall_db(f0) - 4
+
+
+@pytest.mark.parametrize(
+    "name",
+    [s.name for s in CATALOGUE.values() if s.name in (
+        "felt upright", "bright grand", "tine keys", "reed keys", "digital keys", "pizzicato",
+        "muted pluck", "nylon", "steel", "harp", "kalimba", "synth pluck", "tower bell",
+        "glass bell", "music box", "fingered bass", "synth bass")],
+)  # fmt: skip
 def test_struck_and_plucked_sounds_darken(name):
-    audio = note(name, 55, 110, 2.0)
-    assert centroid(audio[:, 26_000:50_000]) < 0.8 * centroid(audio[:, :12_000])
+    sound = CATALOGUE[name]
+    audio = strike(sound, pitches(sound)[1] - 5, 110, 1.5)
+    assert centroid_hz(audio[:, 26_000:50_000]) < 0.92 * centroid_hz(audio[:, :10_000])
 
 
-def test_a_new_note_of_the_sub_stops_the_old_also_over_the_seam():
-    notes = (
-        Note(start_tick=0, length_ticks=1920, pitch=36, velocity=100),
-        Note(start_tick=960, length_ticks=2880, pitch=43, velocity=100),
-    )
-    audio = played(notes, find_sound("round sub"), ticks=1920, frames=88_200)
-    late = audio[0, 50_000:85_000]
-    power = np.abs(np.fft.rfft(late * np.hanning(len(late)), 1 << 19))
-    hz = np.fft.rfftfreq(1 << 19, 1 / RATE)
-
-    def at(f):
-        return power[np.abs(hz - f) < 1.5].max()
-
-    assert db(at(pitch_to_hz(36)) / at(pitch_to_hz(43))) < -40
-    early = audio[0, 2000:40_000]
-    power = np.abs(np.fft.rfft(early * np.hanning(len(early)), 1 << 19))
-    assert db(at(pitch_to_hz(43)) / at(pitch_to_hz(36))) < -40
+def test_the_tower_bell_shows_its_five_partials():
+    power, hz = lines("tower bell", 60, 110, 2.0)
+    f0 = pitch_to_hz(60)
+    for name, ratio in (("hum", 0.5), ("prime", 1), ("tierce", 1.2), ("quint", 1.5),
+                        ("nominal", 2)):  # fmt: skip
+        found, level = loudest_near(power, hz, f0 * ratio)
+        assert abs(1200 * np.log2(found / (f0 * ratio))) < 12, name
+        around = (hz > f0 * ratio * 1.03) & (hz < f0 * ratio * 1.06)
+        assert level > 100 * np.median(power[around]), name
 
 
-@pytest.mark.parametrize("name", SOUNDS)
-def test_a_part_is_the_same_in_a_loop_and_in_a_loop_played_twice(name):
-    pitch = RANGE[name][1]
-    once = (Note(start_tick=240, length_ticks=1680, pitch=pitch, offset_ms=-8.0),
-            Note(start_tick=1200, length_ticks=700, pitch=pitch + 5))  # fmt: skip
-    sound = find_sound(name)
-    loop = played(once, sound, ticks=1920, frames=88_200)
-    seam = np.concatenate([loop[:, -2000:], loop[:, :2000]], axis=1)
-    steps = np.abs(np.diff(seam, axis=1)).max()
-    assert steps <= np.abs(np.diff(loop, axis=1)).max() * 1.01
-    # What rings on after the end is heard at the start of the next pass.
-    open_ended = played(once, sound, ticks=19_200, frames=882_000)
-    if not sound.mono:
-        folded = open_ended.reshape(2, 10, 88_200).sum(axis=1)
-        assert np.abs(folded - loop).max() < 2e-4
+def mouth(vowel, low):
+    """The gain of a mouth by frequency, from the harmonics of twelve notes.
+
+    Every note has a loudness of its own, so both are solved for: level = gain + loudness.
+    """
+    points = []
+    for note in range(12):
+        power, hz = lines(f"choir {vowel}", low + note, 20, 2.5, breath=0.0, open_ms=1.0)
+        f0 = pitch_to_hz(low + note)
+        for k in range(1, int(1700 / f0) + 1):
+            band = (hz > f0 * (k - 0.3)) & (hz < f0 * (k + 0.3))
+            # The throat falls by f ** 1.25; what is left is the mouth.
+            points.append((note, f0 * k, 10 * np.log10(power[band].sum() * (f0 * k) ** 2.5)))
+    step = np.array([round(16 * np.log2(f / 100)) for _, f, _ in points])
+    steps = np.arange(step.min(), step.max() + 1)
+    system = np.zeros((len(points), len(steps) + 12))
+    for i, (note, _, _) in enumerate(points):
+        system[i, [step[i] - steps[0], len(steps) + note]] = 1
+    gain = np.linalg.lstsq(system, np.array([p[2] for p in points]), rcond=None)[0][: len(steps)]
+    return 100 * 2 ** (steps / 16), np.convolve(gain, [0.25, 0.5, 0.25], "same")
 
 
-@pytest.mark.parametrize("name", SOUNDS)
-def test_a_part_follows_a_change_of_its_notes(name):
-    low = RANGE[name][0]
-    notes = tuple(
-        Note(start_tick=480 * i, length_ticks=470, pitch=low + (5 * i) % 7, velocity=80 + i)
-        for i in range(8)
-    )
-    other = (*notes[:3], replace(notes[3], pitch=low + 12), *notes[4:-1],
-             replace(notes[-1], length_ticks=900))  # fmt: skip
-    parts = [
-        Part(notes=each, instrument=find_sound(name), settings=(), clock=CLOCK, loop_ticks=3840,
-             frames=176_400)
-        for each in (notes, other)
-    ]  # fmt: skip
-    before, after = (part.render() for part in parts)
-    followed = parts[1].follow(before, parts[0], ToneCache())
-    assert db(np.abs(followed - after).max()) < -110
-    assert not np.array_equal(before, after)
-    shifted = tuple(replace(n, pitch=n.pitch + 1) for n in notes)
-    assert (
-        dataclasses.replace(parts[0], notes=shifted).follow(before, parts[0], ToneCache()) is None
-    )
+@pytest.mark.parametrize(
+    ("vowel", "formants"), [("ah", (700, 1150)), ("oo", (330, 760)), ("mm", (260,))]
+)
+@pytest.mark.parametrize("low", [43, 55])
+def test_vowels_keep_their_formants_over_an_octave(vowel, formants, low):
+    """Two octaves of notes, and the same resonances in both."""
+    hz, gain = mouth(vowel, low)
+    for formant in formants:
+        assert formant in [centre for centre, _, _ in VOWELS[vowel]]
+        near = np.flatnonzero(np.abs(np.log2(hz / formant)) < 0.35)
+        near = near[(near > 0) & (near < len(hz) - 1)]
+        peak = hz[near][gain[near].argmax()]
+        assert abs(peak / formant - 1) < 0.1, peak
 
 
-def test_an_edit_leaves_the_strikes_of_other_notes_alone():
-    sound = find_sound("felt upright")
-    notes = [Note(start_tick=960 * i, length_ticks=960, pitch=60) for i in range(12)]
-    whole = played(tuple(notes), sound, ticks=11_520, frames=529_200)
-    moved = played((replace(notes[0], pitch=64), *notes[1:]), sound, ticks=11_520, frames=529_200)
-    assert changed_span(whole, moved)[1] < 5 * 44_100
-    strikes = whole.reshape(2, 12, 44_100)[:, :, 30_000:]  # behind the ringing of the one before
-    assert np.abs(np.diff(strikes, axis=1)).max(axis=(0, 2)).min() > 1e-3
+@pytest.mark.parametrize("name", ["reed lead", "flute", "whistle", "chapel organ", "soft horn"])
+def test_breath_follows_the_note(name):
+    sound = CATALOGUE[name]
+    noise_name = sound.noises[0]
+
+    def breath(pitch):
+        full, none = (
+            strike(sound, pitch, 100, 1.5, settings=((noise_name, level),))
+            for level in (100.0, 0.0)
+        )
+        return (full - none)[:, RATE // 4 :]
+
+    for pitch in (sound.register[0] + 5, sound.register[0] + 17):
+        power = spectrum(breath(pitch).mean(axis=0))
+        at = np.linspace(0, RATE / 2, len(power)) / pitch_to_hz(pitch)
+        on, off = (power[np.abs(at - place) < 0.1].mean() for place in (1.0, 1.5))
+        assert on > 10 * off
 
 
-def test_tones_are_kept_and_bounded():
-    tones = ToneCache(tone_bytes=4 << 20, note_bytes=1 << 20)
-    sound = find_sound("felt upright")
-    for pitch in range(48, 72):
-        one = Note(start_tick=0, length_ticks=960, pitch=pitch)
-        played((one,), sound, ticks=960, frames=44_100, tones=tones)
-    assert (1 << 20) < tones.size_bytes <= 5 << 20
+def test_vibrato_begins_late_and_goes_as_far_as_it_says():
+    sound = CATALOGUE["soft lead"]
+    settings = (("detune_cents", 0.0), ("onset_ms", 800.0), ("vibrato_cents", 50.0),
+                ("brightness", 0.0))  # fmt: skip
+    audio = strike(sound, 69, 100, 3.0, settings=settings)[0].astype(np.float64)
+    low = np.exp(-2j * np.pi * 440 * np.arange(len(audio)) / RATE) * audio
+    low = np.convolve(low, np.hanning(1200) / 600, "same")
+    cents = 1200 * np.log2(1 + np.diff(np.unwrap(np.angle(low))) * RATE / (2 * np.pi * 440))
+    assert np.abs(cents[8000:30_000]).max() < 10
+    assert 40 < np.abs(cents[70_000:120_000]).max() < 60
+
+
+# --- designs -------------------------------------------------------------------------------------
+
+# Written anew by `python -m tests.test_sounds`, for sounds that are new or have a new version.
+PRINTS = Path(__file__).parent / "sound_prints.json"
+
+
+def fingerprint(sound):
+    """A few levels of a note, coarse enough for another processor's rounding."""
+    audio = strike(sound, pitches(sound)[1], 100, 0.8)
+    curve = np.sqrt((audio[:, :35_200] ** 2).reshape(2, 8, -1).mean(axis=-1))
+    return [round(db(x), 1) for x in curve.reshape(-1)] + [round(np.log2(centroid_hz(audio)), 2)]
+
+
+@pytest.mark.parametrize(("name", "version"), sorted(DESIGNS))
+def test_a_design_goes_on_sounding_as_it_did(name, version):
+    """Changing a sound takes a new version; the old one is kept in ``sounds/earlier.py``."""
+    wanted = json.loads(PRINTS.read_text())[f"{name} {version}"]
+    found = fingerprint(DESIGNS[name, version])
+    assert np.abs(np.array(found) - wanted).max() < 0.25, f"{name}: raise its version"
+
+
+def test_an_older_design_is_found_and_sounds_its_own_way():
+    old, new = find_sound("round sub", 1), find_sound("round sub")
+    assert (old.version, new.version) == (1, 2)
+    louder = db(rms(strike(old, 40)) / rms(strike(new, 40)))
+    assert abs(louder - (old.gain_db - new.gain_db)) < 0.1
+    with pytest.raises(CloudriftError, match="design 9 of 'round sub' is not known here"):
+        find_sound("round sub", 9)
+
+
+def test_all_of_a_part_is_rendered_whoever_measures_it():
+    sound = dataclasses.replace(CATALOGUE["felt upright"], variants=1)
+    assert part_ms(sound) > 0
+    assert CYCLE > 2 * RATE
 
 
 def test_sounds_are_found_in_the_ways_people_write_them():
@@ -279,3 +375,14 @@ def test_sounds_are_found_in_the_ways_people_write_them():
         CloudriftError, match=r"attack_ms is 9000 ms, but must lie between 1 and 4000"
     ):
         find_sound("warm pad").spec.check({"attack_ms": 9000}, "sound")
+
+
+if __name__ == "__main__":
+    PRINTS.write_text(
+        "{\n"
+        + ",\n".join(
+            f"{json.dumps(f'{name} {version}')}: {json.dumps(fingerprint(sound))}"
+            for (name, version), sound in sorted(DESIGNS.items())
+        )
+        + "\n}\n"
+    )

@@ -123,12 +123,12 @@ class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     settings: Settings = ()
 
     def __post_init__(self) -> None:
-        find_sound(self.name).spec.check(self.settings, f"sound {self.name}")
+        self.of.spec.check(self.settings, f"sound {self.name}")
 
     @property
     def of(self) -> Instrument:
-        """The instrument."""
-        return find_sound(self.name)
+        """The instrument, in the design that the loop was made with."""
+        return find_sound(self.name, self.version)
 
 
 class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):

@@ -8,6 +8,15 @@ from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 
 Role = Literal["keys", "pad", "pluck", "lead", "strings", "voice", "bass", "bell", "grain"]
+Family = Literal[
+    "keys", "organ", "pads", "strings", "plucks", "leads", "voice", "bells", "bass", "brass",
+    "grain", "drums",
+]  # fmt: skip
+FAMILIES: tuple[Family, ...] = (
+    "keys", "organ", "pads", "strings", "plucks", "leads", "voice", "bells", "bass", "brass",
+    "grain", "drums",
+)  # fmt: skip
+SLIDE_OFF = 128  # a velocity that no note reaches
 
 
 class Tone(NamedTuple):
@@ -36,13 +45,14 @@ class Instrument:
     """A house sound.
 
     ``register`` is where it is at its best (MIDI numbers). ``gain_db`` levels it with the others
-    on the reference chord. ``bloom_ms`` is how slowly brightness opens after the start (0 = at
-    once, as for everything struck). ``variants`` is how many different strikes it has.
+    on the reference chord. ``variants`` is how many different strikes it has. ``mono`` plays one
+    note at a time. ``tuned`` is off for what has no pitch to be held to. ``noises`` are the
+    settings that are levels of noise: at 0 nothing but tones is left. ``version`` counts its
+    designs: a loop keeps the one it was made with.
     """
 
     name: str
-    label: str
-    family: str
+    family: Family
     role: Role
     about: str
     tags: tuple[str, ...]
@@ -52,23 +62,29 @@ class Instrument:
     version: int = 1
     gain_db: float = 0.0
     mono: bool = False
-    bloom_ms: float = 0.0
-    variants: int = 3
+    tuned: bool = True
+    variants: int = 2
+    noises: tuple[str, ...] = ()
     damper: Callable[[int, int], Stereo] | None = None  # (variant, rate) -> noise of the release
 
+    @property
+    def label(self) -> str:
+        """The name as a heading writes it."""
+        return self.name[0].upper() + self.name[1:]
 
-def envelope_fields(
-    *,
+
+def shaped(
+    *own: Field,
     attack_ms: float,
-    decay_ms: float,
-    sustain: float,
+    decay_ms: float = 4000,
+    sustain: float = 100,
     release_ms: float,
     detune_cents: float,
     width: float = 100.0,
     brightness: float = 50.0,
-) -> tuple[Field, ...]:
-    """Return the seven settings that every sound has, with this sound's own defaults."""
-    return (
+) -> SettingsSpec:
+    """Return the seven settings that every sound has, with its own defaults, and its own ones."""
+    return SettingsSpec((
         Field(name="attack_ms", label="Attack", default=attack_ms, unit="ms", low=1, high=4000,
               step=1, log=True),
         Field(name="decay_ms", label="Decay", default=decay_ms, unit="ms", low=20, high=12000,
@@ -81,4 +97,49 @@ def envelope_fields(
         Field(name="detune_cents", label="Detune", default=detune_cents, unit="cents", low=0,
               high=50, step=0.1),
         Field(name="width", label="Width", default=width, unit="%", low=0, high=200),
+        *own,
+    ))  # fmt: skip
+
+
+def percent(name: str, label: str, default: float, hint: str = "", low: float = 0) -> Field:
+    """Return a setting from 0 (or ``low``) to 100 %."""
+    return Field(name=name, label=label, default=default, unit="%", low=low, high=100, hint=hint)
+
+
+def vibrato_fields(cents: float, onset_ms: float, hz: float = 5.2) -> tuple[Field, ...]:
+    """Return how far and how fast a tone sways, and from when."""
+    return (
+        Field(name="vibrato_cents", label="Vibrato", default=cents, unit="cents", low=0, high=100),
+        Field(name="vibrato_hz", label="Vibrato rate", default=hz, unit="Hz", low=1, high=9,
+              step=0.1),
+        Field(name="onset_ms", label="Vibrato from", default=onset_ms, unit="ms", low=0,
+              high=3000, step=10),
     )  # fmt: skip
+
+
+def mono_fields(glide_ms: float = 0.0, legato: str = "off") -> tuple[Field, ...]:
+    """Return how a sound that plays one note at a time goes from one to the next."""
+    return (
+        Field(name="glide_ms", label="Glide", default=glide_ms, unit="ms", low=0, high=1500,
+              step=1, off_low=True, hint="how long a note takes to leave the one before it"),
+        Field(name="legato", label="Legato", default=legato, choices=("off", "on"),
+              hint="joined notes without a new attack"),
+    )  # fmt: skip
+
+
+def opening(ms: float) -> Field:
+    """Return how slowly brightness opens after the start."""
+    return Field(name="open_ms", label="Opens over", default=ms, unit="ms", low=1, high=4000,
+                 log=True)  # fmt: skip
+
+
+def closing(ms: float) -> Field:
+    """Return how fast brightness closes after the start."""
+    return Field(name="close_ms", label="Closes over", default=ms, unit="ms", low=20, high=6000,
+                 step=5, log=True)  # fmt: skip
+
+
+def slide(velocity: int = 122) -> Field:
+    """Return from which velocity on a note is struck so hard that it slides up into its pitch."""
+    return Field(name="slide_velocity", label="Slides from velocity", default=velocity, low=100,
+                 high=SLIDE_OFF, off_high=True)  # fmt: skip

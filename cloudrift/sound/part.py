@@ -4,12 +4,13 @@ from collections import Counter
 from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
-from itertools import pairwise
 from zlib import crc32
 
 import numpy as np
+from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
+from cloudrift.audio.wrap import read_stretch
 from cloudrift.ground.lru import BoundedStore
 from cloudrift.ground.settings import Full, Settings
 from cloudrift.notes.note import Note
@@ -18,12 +19,27 @@ from cloudrift.sound.instrument import Instrument, Tone, ToneRequest
 
 VELOCITY_POWER = 1.3  # velocity 30 to 120 is 15.7 dB
 CUT_MS = 12.0  # how fast a mono sound stops for the next note
-STEP_S = 0.75  # tones are computed in steps of this, so that slightly longer notes share one
+STEP_S = 0.25  # tones are computed in steps of this, so that slightly longer notes share one
 NEPERS_60_DB = 6.908
-
-
+SLIDE_ST, SLIDE_MS = -2.0, 75.0  # a note struck too hard starts flat and is pulled up
+SKIP_MS = 60.0  # of a tone that is joined to the one before: past its own start
+CLOSED = 0.12  # how much brightness is left when it has closed
 TONE_BYTES, NOTE_BYTES = 128 << 20, 112 << 20
-SHAPING = frozenset({"attack_ms", "decay_ms", "sustain", "release_ms", "brightness", "width"})
+SHAPING = frozenset(
+    {
+        "attack_ms",
+        "decay_ms",
+        "sustain",
+        "release_ms",
+        "brightness",
+        "width",
+        "open_ms",
+        "close_ms",
+        "glide_ms",
+        "legato",
+        "slide_velocity",
+    }
+)  # what shapes a tone that has been computed
 
 
 class ToneCache:
@@ -69,7 +85,10 @@ class ToneCache:
 
 @dataclass(frozen=True, kw_only=True)
 class _Hit:
-    """A note in frames: where it starts, how long it is held, how long it rings after that."""
+    """A note in frames: where it starts, how long it is held, how long it rings after that.
+
+    It leaves another pitch, ``glide_st`` away, over ``glide`` frames; ``joined`` has no attack.
+    """
 
     start: int
     held: int
@@ -77,6 +96,15 @@ class _Hit:
     pitch: int
     velocity: int
     variant: int
+    glide_st: float = 0.0
+    glide: int = 0
+    joined: bool = False
+
+    @property
+    def sound(self) -> tuple[object, ...]:
+        """All but where it starts: two hits that share it are the same audio."""
+        return (self.pitch, self.velocity, self.variant, self.held, self.release, self.glide_st,
+                self.glide, self.joined)  # fmt: skip
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -119,9 +147,9 @@ class Part:
     def _add(self, out: Stereo, hits: Iterable[_Hit], sign: int, tones: ToneCache) -> None:
         instrument, settings, rate = self.instrument, self.settings, self.clock.rate
         full = instrument.spec.full(settings)
-        for hit in hits:
-            key = (instrument.name, instrument.version, settings, rate, hit.pitch,
-                   hit.velocity, hit.variant, hit.held, hit.release)  # fmt: skip
+        # The longest first: a tone that was computed for a long note serves the short ones.
+        for hit in sorted(hits, key=lambda h: -h.held - h.release):
+            key = (instrument.name, instrument.version, settings, rate, hit.sound)
             audio = tones.note(key, partial(_play, hit, instrument, settings, full, rate, tones))
             add_wrapped(out, audio if sign > 0 else -audio, hit.start)
 
@@ -131,7 +159,7 @@ class Part:
         hits = list(_hits(self.notes, self.instrument, full, self.clock, self.once))
         if self.instrument.mono:
             loop_frames = self.clock.frames(self.loop_ticks)
-            return _one_at_a_time(hits, loop_frames, self.clock.rate, self.once)
+            return _one_at_a_time(hits, full, loop_frames, self.clock.rate, self.once)
         return hits
 
 
@@ -144,6 +172,7 @@ def _hits(
         variant = _variant(note, last.get(note.pitch), instrument.variants)
         last[note.pitch] = variant
         start = clock.frames(note.start_tick) + round(note.offset_ms * 1e-3 * clock.rate)
+        slides = "slide_velocity" in full and note.velocity >= full.number("slide_velocity")
         yield _Hit(
             start=max(0, start) if once else start,
             held=max(1, clock.frames(note.length_ticks)),
@@ -151,42 +180,54 @@ def _hits(
             pitch=note.pitch,
             velocity=note.velocity,
             variant=variant,
+            glide_st=SLIDE_ST if slides else 0.0,
+            glide=_frames_of(SLIDE_MS, clock.rate) if slides else 0,
         )
 
 
 def _variant(note: Note, before: int | None, variants: int) -> int:
-    """Return which strike a note is: by its place, so that an edit leaves the others alone.
-
-    Of one pitch, two notes in a row are never the same strike.
-    """
-    drawn = crc32(b"%d %d" % (note.start_tick, note.pitch)) % variants
+    """Return which strike a note is; of one pitch, two in a row are never the same."""
+    drawn = strike_of(note.start_tick, note.pitch, variants)
     return (drawn + (drawn == before)) % variants
+
+
+def strike_of(start_tick: int, pitch: int, variants: int) -> int:
+    """Return which strike falls to a note by its place, so that an edit leaves others alone."""
+    return crc32(b"%d %d" % (start_tick, pitch)) % variants
 
 
 def _frames_of(ms: float, rate: int) -> int:
     return max(1, round(ms * 1e-3 * rate))
 
 
-def _one_at_a_time(hits: list[_Hit], loop_frames: int, rate: int, once: bool) -> list[_Hit]:
+def _one_at_a_time(
+    hits: list[_Hit], full: Full, loop_frames: int, rate: int, once: bool
+) -> list[_Hit]:
     """Cut every note where the next one starts; in a loop the first is next to the last.
 
-    Of notes that start together the lowest is kept.
+    Of notes that start together the lowest is kept. With a glide each note leaves the pitch of
+    the one that still sounds when it starts; with legato such a note has no attack of its own.
     """
-    if not hits:
-        return hits
-    ordered = sorted(hits, key=lambda h: (h.start, -h.pitch))
-    after = replace(ordered[0], start=ordered[0].start + loop_frames)
+    lowest = {h.start: h for h in sorted(hits, key=lambda h: (h.start, -h.pitch))}
+    ordered = list(lowest.values())
+    glide, legato = full.number("glide_ms"), full.word("legato") == "on"
     out = []
-    for hit, following in pairwise([*ordered, after]):
-        gap = following.start - hit.start
-        if once and following is after:
-            gap = hit.held + hit.release
+    for i, hit in enumerate(ordered):
+        last = i == len(ordered) - 1
+        before = ordered[i - 1]
+        gap = hit.start - before.start + (loop_frames if i == 0 else 0)
+        sounds = gap < before.held + before.release and not (once and i == 0)
+        if sounds and glide and hit.pitch != before.pitch:
+            away = float(before.pitch - hit.pitch)
+            hit = replace(hit, glide_st=away, glide=_frames_of(glide, rate))  # noqa: PLW2901
+        following = ordered[0].start + loop_frames if last else ordered[i + 1].start
+        gap_after = hit.held + hit.release if once and last else following - hit.start
         # A cut ends with the next start, so that two notes never sound together.
-        cut = min(_frames_of(CUT_MS, rate), max(1, gap))
-        held = min(hit.held, max(0, gap - cut))
-        release = min(hit.release, max(cut, gap - held))
-        if gap > 0:
-            out.append(replace(hit, held=held, release=release))
+        cut = min(_frames_of(CUT_MS, rate), max(1, gap_after))
+        held = min(hit.held, max(0, gap_after - cut))
+        release = min(hit.release, max(cut, gap_after - held))
+        joined = legato and sounds and gap <= before.held + _frames_of(CUT_MS, rate)
+        out.append(replace(hit, held=held, release=release, joined=joined))
     return out
 
 
@@ -200,30 +241,64 @@ def _play(
 ) -> Stereo:
     total = hit.held + hit.release
     step = int(STEP_S * rate)
+    skip = _frames_of(SKIP_MS, rate) if hit.joined else 0
+    bend = _bend(hit.glide_st, min(hit.glide, total))
+    ahead = skip + (round(float(bend[-1])) + 1 - len(bend) if len(bend) else 0)
     request = ToneRequest(
         pitch=hit.pitch,
         variant=hit.variant,
-        frames=-(-total // step) * step,
+        frames=-(-(total + max(ahead, 0) + 2) // step) * step,
         rate=rate,
         settings=full,
     )
     tone = tones.tone(instrument, settings, request)
+    soft, hard = (_bent(audio, bend, skip, ahead, total) for audio in tone)
     gain = (hit.velocity / 127) ** VELOCITY_POWER * to_gain(instrument.gain_db)
-    bright = brightness_share(hit.velocity, full.number("brightness"))
-    soft, hard = tone.soft[:, :total], tone.hard[:, :total]
     envelope = np.float32(gain) * _envelope(hit, full, rate)
-    if instrument.bloom_ms:
-        opening = 1 - np.exp(
-            -np.arange(total, dtype=np.float32) / (instrument.bloom_ms * rate / 1e3)
-        )
-        mixed = soft + (np.float32(bright) * opening) * (hard - soft)
-    else:
-        mixed = np.float32(1 - bright) * soft
-        mixed += np.float32(bright) * hard
-    mixed *= envelope
+    bright = _brightness(hit, full, rate)
+    share = envelope * bright
+    mixed = hard * share
+    mixed += soft * (envelope - share)
     if instrument.damper:
         _add_damper(mixed, instrument.damper(hit.variant, rate), hit.held, envelope)
     return _widened(mixed, full.number("width") / 100)
+
+
+def _bend(glide_st: float, frames: int) -> NDArray[np.float64]:
+    """Return where a tone is read while its pitch glides in, in frames from its start.
+
+    Where it ends is made a whole frame, so that the rest of the tone is read as it is.
+    """
+    if frames < 2 or glide_st == 0:
+        return np.zeros(0)
+    share = np.arange(frames) / (frames - 1)
+    speed = 2 ** (glide_st * (1 - share * share * (3 - 2 * share)) / 12)
+    place = np.concatenate([[0.0], np.cumsum(speed)[:-1]])
+    ahead = place[-1] - (frames - 1)
+    return place + share * (round(ahead) - ahead)
+
+
+def _bent(audio: Stereo, bend: NDArray[np.float64], skip: int, ahead: int, total: int) -> Stereo:
+    if not len(bend):
+        return audio[:, skip : skip + total]
+    away = (bend - np.arange(len(bend))).astype(np.float32)
+    start = read_stretch(audio, away, skip)
+    return np.concatenate([start, audio[:, ahead + len(bend) : ahead + total]], axis=1)
+
+
+def _brightness(hit: _Hit, full: Full, rate: int) -> Mono | np.float32:
+    """How much of the hard tone is heard, as it opens or closes."""
+    bright = np.float32(brightness_share(hit.velocity, full.number("brightness")))
+    if "open_ms" not in full and "close_ms" not in full:
+        return bright
+    t = np.arange(hit.held + hit.release, dtype=np.float32)
+    moving = np.full(len(t), bright)
+    if "open_ms" in full:
+        moving *= 1 - np.exp(t * np.float32(-1e3 / (full.number("open_ms") * rate)))
+    if "close_ms" in full:
+        fall = np.exp(t * np.float32(-1e3 / (full.number("close_ms") * rate)))
+        moving *= np.float32(CLOSED) + np.float32(1 - CLOSED) * fall
+    return moving
 
 
 def brightness_share(velocity: int, brightness: float) -> float:
@@ -237,12 +312,15 @@ def _envelope(hit: _Hit, full: Full, rate: int) -> Mono:
     total = hit.held + hit.release
     sustain = full.number("sustain") / 100
     t = np.arange(total, dtype=np.float32)
-    if sustain < 1:
+    if hit.joined:
+        envelope = np.full(total, np.float32(sustain))
+    elif sustain < 1:
         tau = full.number("decay_ms") * 1e-3 * rate / NEPERS_60_DB * 2
         envelope = np.float32(sustain) + np.float32(1 - sustain) * np.exp(-t / np.float32(tau))
     else:
         envelope = np.ones(total, np.float32)
-    attack = min(_frames_of(full.number("attack_ms"), rate), total)
+    attack_ms = CUT_MS if hit.joined else full.number("attack_ms")
+    attack = min(_frames_of(attack_ms, rate), total)
     envelope[:attack] *= np.float32(0.5) - np.float32(0.5) * np.cos(t[:attack] * (np.pi / attack))
     fall = np.arange(1, hit.release + 1, dtype=np.float32) / hit.release
     # Exponential to -48 dB, bent so that it starts without a corner and ends at exactly nothing.

@@ -1,0 +1,33 @@
+"""Boxes and boards: how evenly, and between which frequencies, they carry what rings on them."""
+
+import functools
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cloudrift.ground.draws import stream
+
+
+def board(
+    draw: int, low_hz: float, high_hz: float, uneven_db: float = 3.0
+) -> Callable[[NDArray[np.float64]], NDArray[np.float64]]:
+    """Return a gain by frequency: no support below, falling above, uneven between.
+
+    ``draw`` decides where its bumps are; ``uneven_db`` is their standard deviation.
+    """
+
+    def gain(at: NDArray[np.float64]) -> NDArray[np.float64]:
+        log_hz, bumps = _bumps(draw)
+        db = uneven_db * np.interp(np.log(at), log_hz, bumps)
+        db -= 10 * np.log10((1 + (low_hz / at) ** 4) * (1 + (at / high_hz) ** 2))
+        return np.asarray(10 ** (db / 20))
+
+    return gain
+
+
+@functools.lru_cache(maxsize=16)
+def _bumps(draw: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    drawn = stream(draw, "board").standard_normal(170)
+    log_hz = np.log(np.geomspace(25, 22_000, 160))
+    return log_hz, np.convolve(drawn, np.hanning(11) / 2.2, "valid")

@@ -1,0 +1,55 @@
+"""Pairs of sines, one bending the other's phase.
+
+The index is held to what fits under half the rate: a pair's overtones reach about the carrier
+plus (index + 5) modulators before they are 80 dB down, so nothing folds back.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cloudrift.audio.buffers import Mono
+
+REACH = 5.0
+
+
+def index_limit(carrier_hz: float, modulator_hz: float, rate: int) -> float:
+    """Return the largest index that leaves no overtone above half the rate."""
+    return max(0.0, (0.49 * rate - carrier_hz) / modulator_hz - REACH)
+
+
+def pair(
+    carrier_hz: float,
+    modulator_hz: float,
+    index: NDArray[np.float64] | float,
+    frames: int,
+    rate: int,
+    *,
+    phase: float = 0.0,
+    modulator_phase: float = 0.0,
+) -> Mono:
+    """Return sin(carrier + index * sin(modulator)), (frames,), its index held to the limit."""
+    most = index_limit(carrier_hz, modulator_hz, rate)
+    if carrier_hz > 0.48 * rate:
+        return np.zeros(frames, np.float32)
+    bend = _sine(modulator_hz, frames, rate, modulator_phase)
+    bend *= np.minimum(index, most).astype(np.float32) if isinstance(index, np.ndarray) else (
+        np.float32(min(index, most)))  # fmt: skip
+    angle = _angle(carrier_hz, frames, rate, phase)
+    angle += bend
+    return np.sin(angle)
+
+
+def sine(turns: NDArray[np.float64]) -> Mono:
+    """Return the sine of a phase counted in turns, reduced in double precision first."""
+    return np.sin(((turns - np.floor(turns)) * (2 * np.pi)).astype(np.float32))
+
+
+def _angle(hz: float, frames: int, rate: int, phase: float) -> Mono:
+    turns = np.arange(frames) * (hz / rate) + phase / (2 * np.pi)
+    return ((turns - np.floor(turns)) * (2 * np.pi)).astype(np.float32)
+
+
+def _sine(hz: float, frames: int, rate: int, phase: float) -> Mono:
+    if hz > 0.48 * rate:
+        return np.zeros(frames, np.float32)
+    return np.sin(_angle(hz, frames, rate, phase))

@@ -1,0 +1,89 @@
+"""Noises: short ones (hammers, picks, keys), and long ones that go round (breath, hiss, rain)."""
+
+import functools
+from collections.abc import Callable
+
+import numpy as np
+import scipy.fft as sf
+from numpy.typing import NDArray
+
+from cloudrift.audio.buffers import Stereo, raised_cosine
+from cloudrift.ground.draws import stream
+
+LONG = 1 << 17  # frames of a long noise before it goes round: 3 s
+
+
+def burst(
+    rng: np.random.Generator,
+    *,
+    rate: int,
+    seconds: float,
+    decay_ms: float,
+    low_hz: float,
+    high_hz: float,
+    width: float = 0.4,
+    rise_ms: float = 1.0,
+) -> Stereo:
+    """Return a decaying band of noise, (2, frames), with an RMS of about 1 at its start.
+
+    ``width`` is the share of side signal (0 = mono). It rises over ``rise_ms``, so there is no
+    step at its first sample.
+    """
+    frames = int(seconds * rate)
+    length = sf.next_fast_len(2 * frames, real=True)
+    hz = np.fft.rfftfreq(length, 1 / rate)
+    with np.errstate(divide="ignore"):
+        shape = 1 / np.sqrt((1 + (low_hz / np.maximum(hz, 1)) ** 4) * (1 + (hz / high_hz) ** 6))
+    noise = sf.irfft(sf.rfft(rng.standard_normal((2, length))) * shape, length)[:, :frames]
+    noise /= max(float(noise.std()), 1e-9)
+    mid, side = noise
+    envelope = np.exp(-np.arange(frames) / (decay_ms * 1e-3 * rate))
+    rise = max(2, int(rise_ms * 1e-3 * rate))
+    envelope[:rise] *= raised_cosine(rise)
+    fall = frames // 4
+    envelope[-fall:] *= raised_cosine(fall)[::-1]
+    out = np.stack([mid + width * side, mid - width * side]) * envelope
+    return out.astype(np.float32)
+
+
+@functools.lru_cache(maxsize=48)
+def lasting(
+    name: str,
+    rate: int,
+    shape: Callable[[NDArray[np.float64]], NDArray[np.float64]],
+    width: float = 0.5,
+) -> Stereo:
+    """Return noise with a spectrum, (2, LONG), RMS 1, that can be read round and round.
+
+    ``shape`` gives the amplitude by frequency; it must be a function that stands at the top of a
+    module or is kept, because what is made for it is kept under it.
+    """
+    rng = stream(0, "lasting", name)
+    hz = np.fft.rfftfreq(LONG, 1 / rate)
+    gain = shape(np.maximum(hz, 1.0))
+    gain[0] = 0
+    turn = np.exp(2j * np.pi * rng.random((2, len(hz))))
+    mid, side = sf.irfft((gain * turn).astype(np.complex64), LONG)
+    out = np.stack([mid + width * side, mid - width * side])
+    return np.asarray(out / out.std(), np.float32)
+
+
+def read_round(noise: Stereo, start: int, frames: int) -> Stereo:
+    """Return frames of a long noise from a start, going round."""
+    return np.take(noise, np.arange(start, start + frames), axis=1, mode="wrap")
+
+
+def band(low_hz: float, high_hz: float, steep: float = 4.0
+         ) -> Callable[[NDArray[np.float64]], NDArray[np.float64]]:  # fmt: skip
+    """Return the amplitude of a band with soft edges, by frequency."""
+
+    def shape(hz: NDArray[np.float64]) -> NDArray[np.float64]:
+        return 1 / np.sqrt((1 + (low_hz / hz) ** steep) * (1 + (hz / high_hz) ** steep))
+
+    return shape
+
+
+def add_at_start(tone: Stereo, noise: Stereo, gain: float) -> None:
+    """Add a noise to the first frames of a tone, in place."""
+    count = min(tone.shape[1], noise.shape[1])
+    tone[:, :count] += np.float32(gain) * noise[:, :count]

@@ -1,0 +1,279 @@
+"""Measuring a sound: what its claims are tested by, and what the report prints.
+
+All of it listens to rendered notes; nothing is taken from how a sound is made.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cloudrift.audio.buffers import DEFAULT_RATE, Stereo
+from cloudrift.audio.loudness import integrated_lufs
+from cloudrift.ground.settings import Settings
+from cloudrift.notes.note import Note
+from cloudrift.notes.time import TICKS_PER_QUARTER, Clock
+from cloudrift.sound.instrument import Instrument
+from cloudrift.sound.kit.spread import CYCLE
+from cloudrift.sound.part import Part, ToneCache, strike_of
+from cloudrift.theory.pitch import pitch_to_hz
+
+REFERENCE_CHORD = (48, 55, 60, 63)
+REFERENCE_VELOCITY = 90
+MEASURED = (36, 60, 84)  # C2, C4, C6
+VELOCITIES = (30, 80, 120)
+# Ensembles whose spectrum is written line by line, all of it under half the rate.
+DRAWN = frozenset({
+    "warm pad", "glass pad", "choir pad", "slow strings", "dust pad", "string ensemble",
+    "tape strings", "choir ah", "choir oo", "choir mm",
+})  # fmt: skip
+QUIET = 1e-12
+
+
+def pitches(instrument: Instrument) -> tuple[int, ...]:
+    """Return where a sound is measured: C2, C4 and C6, or its own range where it has less."""
+    low, high = instrument.register
+    inside = tuple(p for p in MEASURED if low <= p <= high)
+    return inside if len(inside) > 1 else (low, (low + high) // 2, high)
+
+
+def bare_settings(instrument: Instrument) -> Settings:
+    """Return the settings that take a sound's noises away."""
+    return tuple((name, 0.0) for name in instrument.noises)
+
+
+def strike(
+    instrument: Instrument,
+    pitch: int,
+    velocity: int = 100,
+    seconds: float = 2.0,
+    *,
+    rate: int = DEFAULT_RATE,
+    at_tick: int = 0,
+    tail_s: float = 0.0,
+    settings: Settings = (),
+) -> Stereo:
+    """Render one held note from silence: (2, frames), as long as it is held and ``tail_s`` more.
+
+    ``at_tick`` decides which of its strikes is heard; the note starts at frame 0 all the same.
+    """
+    clock = Clock.of(60, rate)
+    note = Note(start_tick=at_tick, length_ticks=round(seconds * TICKS_PER_QUARTER), pitch=pitch,
+                velocity=velocity)  # fmt: skip
+    start = clock.frames(at_tick)
+    frames = start + round((seconds + tail_s) * rate)
+    # Room for a release far beyond the end, so that nothing folds back to the start.
+    part = Part(
+        notes=(note,), instrument=instrument, clock=clock,
+        settings=instrument.spec.check(settings, instrument.name),
+        loop_ticks=200 * TICKS_PER_QUARTER, frames=frames + 12 * rate, once=True,
+    )  # fmt: skip
+    return part.render()[:, start:frames]
+
+
+def db(ratio: float) -> float:
+    """Return a ratio of amplitudes in dB."""
+    return float(20 * np.log10(max(float(ratio), QUIET)))
+
+
+def rms(audio: NDArray[np.float32]) -> float:
+    """Return the root of the mean square."""
+    return float(np.sqrt(np.mean(np.asarray(audio, np.float64) ** 2)))
+
+
+def spectrum(mono: NDArray[np.float32], finer: int = 4) -> NDArray[np.float64]:
+    """Return a windowed power spectrum with ``finer`` bins for each of its own."""
+    size = finer * (1 << (len(mono) - 1).bit_length())
+    return np.asarray(np.abs(np.fft.rfft(mono * np.hanning(len(mono)), size)) ** 2, np.float64)
+
+
+def tuning_cents(
+    audio: Stereo, pitch: int, rate: int = DEFAULT_RATE, *, window: bool = True
+) -> float:
+    """Return how far the fundamental lies from its pitch: the power-weighted mean, in cents."""
+    near = pitch_to_hz(pitch)
+    mono = audio.mean(axis=0)
+    power = spectrum(mono) if window else np.abs(np.fft.rfft(mono, 1 << 19)) ** 2
+    hz = np.arange(len(power)) * (rate / 2 / (len(power) - 1))
+    band = (hz > near * 0.97) & (hz < near * 1.03)
+    mean = (hz[band] * power[band]).sum() / max(power[band].sum(), QUIET)
+    return float(1200 * np.log2(max(mean, 1.0) / near))
+
+
+def centroid_hz(audio: Stereo, rate: int = DEFAULT_RATE) -> float:
+    """Return the centre of a spectrum's power."""
+    power = np.abs(np.fft.rfft(audio.mean(axis=0).astype(np.float64))) ** 2
+    hz = np.fft.rfftfreq(audio.shape[1], 1 / rate)
+    return float((hz * power).sum() / max(power.sum(), QUIET))
+
+
+def mono_loss_db(audio: Stereo) -> float:
+    """Return how much quieter the sum of both sides is than the sides."""
+    return db(rms(audio) / max(rms(audio.mean(axis=0)), QUIET))
+
+
+def level_curve(audio: Stereo, rate: int = DEFAULT_RATE, window_ms: float = 10.0
+                ) -> NDArray[np.float64]:  # fmt: skip
+    """Return the level in dB in windows, loudest 0."""
+    size = int(rate * window_ms / 1e3)
+    count = audio.shape[1] // size
+    square = (audio[:, : count * size].astype(np.float64) ** 2).mean(axis=0)
+    level = 10 * np.log10(square.reshape(count, size).mean(axis=1) + QUIET)
+    return np.asarray(level - level.max())
+
+
+def attack_ms(audio: Stereo, rate: int = DEFAULT_RATE) -> float:
+    """Return when a note is within 3 dB of its loudest for the first time."""
+    curve = level_curve(audio, rate, 2.0)
+    return float(2.0 * np.flatnonzero(curve > -3)[0])
+
+
+def decay_db_s(audio: Stereo, rate: int = DEFAULT_RATE) -> float:
+    """Return how fast a held note falls, from its loudest on, in dB a second."""
+    curve = level_curve(audio, rate, 20.0)
+    start = int(curve.argmax())
+    rest = curve[start:][: max(8, len(curve) - start)]
+    rest = rest[rest > -50]
+    if len(rest) < 4:
+        return 999.0
+    return float(-np.polyfit(np.arange(len(rest)) * 0.02, rest, 1)[0])
+
+
+def stray_db(audio: Stereo, pitch: int, rate: int = DEFAULT_RATE) -> float:
+    """Return the loudest thing above all harmonics, or under the note, against all.
+
+    It is for ensembles with their noises off: what should fold back would land there.
+    """
+    mono = audio.mean(axis=0).astype(np.float64)
+    lines = np.abs(np.fft.rfft(mono * np.blackman(len(mono))))
+    hz = np.fft.rfftfreq(len(mono), 1 / rate)
+    beyond = hz > 0.485 * rate
+    under = (hz > 30) & (hz < 0.85 * pitch_to_hz(pitch))
+    return db(lines[beyond | under].max(initial=0.0) / lines.max())
+
+
+def folded_db(instrument: Instrument, pitch: int, velocity: int = 120, seconds: float = 1.0
+              ) -> float:  # fmt: skip
+    """Return the loudest thing that a render at four times the rate does not have, against all.
+
+    What folds back at one rate does not at another; what both have is meant.
+    """
+    bare = bare_settings(instrument)
+    low = strike(instrument, pitch, velocity, seconds, settings=bare)
+    high = strike(instrument, pitch, velocity, seconds, rate=4 * DEFAULT_RATE, settings=bare)
+    n = low.shape[1]
+    window = np.blackman(n)
+    at_low = np.abs(np.fft.rfft(low.mean(axis=0) * window))
+    at_high = np.abs(np.fft.rfft(high.mean(axis=0)[: 4 * n] * np.blackman(4 * n)))[: len(at_low)]
+    # A line may stand a bin beside: compare with the loudest of the neighbours.
+    around = np.max([np.roll(at_high / 4, k) for k in range(-3, 4)], axis=0)
+    if at_low.max() == 0:
+        return -200.0  # nothing but noise, which is off
+    return db(np.maximum(at_low - 2 * around, 0).max() / at_low.max())
+
+
+def chord_lufs(instrument: Instrument) -> float:
+    """Return the loudness of the reference chord held for 2 s, as a loop; of a drum, one blow.
+
+    A drum is measured over the loudest 400 ms, the length that loudness is defined on.
+    """
+    clock = Clock.of(120, DEFAULT_RATE)
+    if instrument.family == "drums":
+        audio = strike(instrument, 60, REFERENCE_VELOCITY, 0.4)
+        return integrated_lufs(audio, DEFAULT_RATE)
+    values = []
+    for tick in range(instrument.variants + 2):  # its strikes differ
+        notes = tuple(
+            Note(start_tick=tick, length_ticks=3840, pitch=p, velocity=REFERENCE_VELOCITY)
+            for p in REFERENCE_CHORD
+        )
+        part = Part(notes=notes, instrument=instrument, settings=(), clock=clock,
+                    loop_ticks=3840, frames=2 * DEFAULT_RATE)  # fmt: skip
+        values.append(integrated_lufs(part.render(), DEFAULT_RATE))
+    return float(np.mean(values))
+
+
+def part_ms(instrument: Instrument, tones: ToneCache | None = None) -> float:
+    """Return how long 64 notes over eight bars take, in ms, with nothing kept from before."""
+    import time  # noqa: PLC0415
+
+    low, high = instrument.register
+    base = max(low, min(48, high - 12))
+    notes = []
+    for i in range(64):
+        # Broken chords of four roots; what has no pitch is played on one key.
+        step = ((0, 8, 3, 10)[i // 16] + (0, 7, 3, 12)[i % 4]) % 13 if instrument.tuned else 12
+        notes.append(Note(start_tick=480 * i, length_ticks=440, velocity=70 + 5 * (i % 4),
+                          pitch=base + step))  # fmt: skip
+    part = Part(notes=tuple(notes), instrument=instrument, settings=(),
+                clock=Clock.of(140, DEFAULT_RATE), loop_ticks=480 * 64,
+                frames=Clock.of(140, DEFAULT_RATE).frames(480 * 64))  # fmt: skip
+    began = time.perf_counter()
+    part.render(tones or ToneCache())
+    return (time.perf_counter() - began) * 1e3
+
+
+@dataclass(frozen=True, kw_only=True)
+class Row:
+    """What was measured of a sound at one pitch; velocities are those of VELOCITIES."""
+
+    pitch: int
+    tuning_cents: float
+    dirt_db: float
+    dc_db: float
+    first: float  # the largest of the first samples, against the note's peak
+    step: float  # the steepest step from the release on, against the steepest before
+    last: float  # the largest of the last samples
+    levels_db: tuple[float, ...]
+    centroids_hz: tuple[float, ...]
+    mono_loss_db: float
+    attack_ms: float
+    decay_db_s: float
+    repeat_db: float  # how far two strikes in a row differ, against the first
+    repeat_level_db: float
+
+
+def measured(instrument: Instrument, pitch: int) -> Row:
+    """Measure a sound at a pitch."""
+    bare = bare_settings(instrument)
+    soft, middle, hard = (strike(instrument, pitch, v, 1.5, tail_s=0.3) for v in VELOCITIES)
+    rate = DEFAULT_RATE
+    release_s = instrument.spec.full(()).number("release_ms") / 1e3
+    ended = strike(instrument, pitch, 100, 1.0, tail_s=release_s + 0.05)
+    # What is struck is bright at once; what opens takes its time.
+    speaks = rate * 3 // 2 if "open_ms" in instrument.spec.full(()) else rate // 3
+    steps = np.abs(np.diff(ended, axis=1)).max(axis=0)
+    other = strike(instrument, pitch, 80, 1.5, at_tick=_other_strike(instrument, pitch))
+    same = middle[:, : other.shape[1]]
+    tuned = strike(instrument, pitch, 100, 3.2, settings=(*bare, ("attack_ms", 1.0)))
+    drawn = instrument.name in DRAWN
+    # A drawn ensemble's mean is that of its whole cycle, without a window.
+    part = tuned[:, rate // 10 : rate // 10 + CYCLE] if drawn else tuned[:, rate // 10 :]
+    if drawn:
+        clean = stray_db(part, pitch)
+    elif instrument.family == "grain":
+        clean = -200.0  # noise all over
+    else:
+        clean = folded_db(instrument, pitch)
+    return Row(
+        pitch=pitch,
+        tuning_cents=tuning_cents(part, pitch, window=not drawn) if instrument.tuned else 0.0,
+        dirt_db=clean,
+        dc_db=db(float(np.abs((ended[:, :rate] * np.hanning(rate)).mean(axis=1)).max())),
+        first=float(np.abs(ended[:, :2]).max() / np.abs(ended).max()),
+        step=float(steps[rate - 10 :].max() / steps[: rate - 10].max()),
+        last=float(np.abs(ended[:, -50:]).max()),
+        levels_db=tuple(db(rms(x[:, : rate + rate // 2])) for x in (soft, middle, hard)),
+        centroids_hz=tuple(centroid_hz(x[:, :speaks]) for x in (soft, middle, hard)),
+        mono_loss_db=mono_loss_db(hard),
+        attack_ms=attack_ms(hard),
+        decay_db_s=decay_db_s(hard[:, : rate + rate // 2]),
+        repeat_db=db(rms(same - other) / rms(same)),
+        repeat_level_db=db(rms(other) / rms(same)),
+    )
+
+
+def _other_strike(instrument: Instrument, pitch: int) -> int:
+    """Return a tick at which the sound strikes in another way than at tick 0."""
+    return next(t for t in range(1, 50) if strike_of(t, pitch, instrument.variants)
+                != strike_of(0, pitch, instrument.variants))  # fmt: skip

@@ -1,0 +1,20 @@
+"""Earlier designs: loops made with them go on sounding the same."""
+
+import functools
+from dataclasses import replace
+
+from cloudrift.sound.instrument import Instrument
+from cloudrift.sound.sounds import bass, pads
+
+
+def _named(sounds: tuple[Instrument, ...], name: str) -> Instrument:
+    return next(s for s in sounds if s.name == name)
+
+
+SOUNDS = (
+    # Its beating made some strikes 1.5 dB louder than the other sounds.
+    replace(_named(bass.SOUNDS, "round sub"), version=1, gain_db=-11.1),
+    # High notes opened too little with velocity.
+    replace(_named(pads.SOUNDS, "warm pad"), version=1,
+            tone=functools.partial(pads.warm_pad, 2.4)),
+)  # fmt: skip
