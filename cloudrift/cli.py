@@ -7,7 +7,7 @@ import sys
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import click
 
@@ -305,11 +305,22 @@ def _render_quietly(file: Path, folder: Path, order: Any) -> list[Path]:
 
 
 @commands.command()
+@click.argument("words", nargs=-1)
+@click.option("--family", default="", help="keys, organ, pads, strings, plucks, leads, voice, …")
+@click.option("--reach", type=click.Choice(["any", "low", "middle", "high"]), default="any",
+              show_default=True, help="Sounds that are good at C2, C4 or C6.")  # fmt: skip
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
-def sounds(as_json: bool) -> None:
-    """List the house sounds."""
-    from cloudrift.sound import CATALOGUE  # noqa: PLC0415
+def sounds(
+    words: tuple[str, ...], family: str, reach: Literal["any", "low", "middle", "high"],
+    as_json: bool,
+) -> None:  # fmt: skip
+    """List the house sounds, or those that all WORDS fit (name, family, tag, description)."""
+    from cloudrift.sound import look_up  # noqa: PLC0415
+    from cloudrift.sound.instrument import FAMILIES  # noqa: PLC0415
 
+    if family and family not in FAMILIES:
+        raise click.BadParameter(f"{family!r} is none of {', '.join(FAMILIES)}",
+                                 param_hint="--family")  # fmt: skip
     facts = [
         {
             "name": s.name,
@@ -325,13 +336,15 @@ def sounds(as_json: bool) -> None:
                 for f in s.spec
             ],
         }
-        for s in CATALOGUE.values()
+        for s in look_up(" ".join(words), family, reach)
     ]
     if as_json:
         click.echo(json.dumps(facts, indent=1))
         return
     for fact in facts:
-        click.echo(f"{fact['name']:14} {fact['family']:7} {fact['about']}")
+        click.echo(f"{fact['name']:16} {fact['family']:8} {fact['about']}")
+    if not facts:
+        click.echo("no sound fits; `cloudrift sounds` lists all")
 
 
 @commands.command()

@@ -15,6 +15,7 @@ from cloudrift.desktop.session import BARE, TREATED
 from cloudrift.desktop.tiles import open_tempo
 from cloudrift.ground.settings import Field
 from cloudrift.loop import edits, load, recovery
+from cloudrift.sound import find_sound
 from cloudrift.theory import Key
 from tests.conftest import drag, rms, settled
 
@@ -233,8 +234,9 @@ def test_lens_sound_and_touch_are_changed_in_the_inspector(qtbot, window):
     assert session.loop.layer("l1").touch.spread == 22
     inspector.fields["sound felt"].type_text("10")
     assert dict(session.loop.layer("l1").sound.settings)["felt"] == 10
-    inspector.sound.setCurrentIndex(inspector.sound.findData("warm pad"))
-    inspector.sound.activated.emit(0)
+    inspector.sound.click()
+    assert window.shelf.isVisible()
+    window.shelf.choose(find_sound("warm pad"), False)
     assert session.loop.layer("l1").sound.name == "warm pad"
     assert "sound hollow" in inspector.fields
 
@@ -242,7 +244,8 @@ def test_lens_sound_and_touch_are_changed_in_the_inspector(qtbot, window):
 def test_layers_are_added_and_removed(qtbot, window):
     window.show_stage(1)
     session = window.session
-    window.layers.add.menu().actions()[0].trigger()
+    keys = next(a.menu() for a in window.layers.add.menu().actions() if a.text() == "Keys")
+    keys.actions()[0].trigger()
     assert len(session.loop.layers) == len(window.layers.rows) == 5
     assert session.selection.layer_id == session.loop.layers[-1].id
     session.apply("x", lambda p: edits.remove_layer(p, p.layers[-1].id))

@@ -211,6 +211,15 @@ def test_sounds_and_single_notes(tmp_path, capsys):
     assert run("sounds", "--json") == 0
     listed = json.loads(capsys.readouterr().out)
     assert {"felt upright", "warm pad", "muted pluck", "round sub"} <= {s["name"] for s in listed}
+    assert run("sounds", "dark", "--family", "pads", "--json") == 0
+    names = [s["name"] for s in json.loads(capsys.readouterr().out)]
+    assert names == ["warm pad", "dust pad"]
+    assert run("sounds", "--reach", "low", "deep") == 0
+    assert capsys.readouterr().out.startswith("round sub        bass     Plain")
+    assert run("sounds", "nothing", "like", "it") == 0
+    assert "no sound fits" in capsys.readouterr().out
+    assert run("sounds", "--family", "kazoos") == 2
+    assert "'kazoos' is none of keys, organ" in capsys.readouterr().err
     assert (
         run("note", "felt upright", "--pitch", 69, "--length", 1.0, "-o", tmp_path / "a.wav") == 0
     )

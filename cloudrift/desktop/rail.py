@@ -8,7 +8,7 @@ from cloudrift.desktop.look import MEDIUM, SEMI, color, text_font
 from cloudrift.loop.model import Loop
 
 STAGES = ("Chords", "Layers", "Texture", "Deliver")
-DRAWERS = ("Play keys",)  # they open over any stage
+DRAWERS = ("Shelf", "Play keys")  # they open over any stage
 WIDTH, STEP, TOP, DRAWER_STEP = 96, 62, 12, 30
 
 
@@ -67,7 +67,7 @@ class Rail(QWidget):
             if self._drawer_box(i).contains(event.position()):
                 self.drawer_chosen.emit(name)
                 return
-        stage = int((y - TOP) // STEP)
+        stage = int((y - TOP) // self._step)
         if 0 <= stage < len(STAGES):
             self.chosen.emit(stage)
 
@@ -78,6 +78,12 @@ class Rail(QWidget):
             super().keyPressEvent(event)
         else:
             self.chosen.emit(min(max(self._current + by, 0), len(STAGES) - 1))
+
+    @property
+    def _step(self) -> float:
+        """How far stages lie apart: closer where an open drawer leaves little room."""
+        room = self.height() - TOP - 18 - len(DRAWERS) * DRAWER_STEP
+        return min(STEP, room / len(STAGES))
 
     def _drawer_box(self, at: int) -> QRectF:
         return QRectF(0, self.height() - 12 - (len(DRAWERS) - at) * DRAWER_STEP, WIDTH, DRAWER_STEP)
@@ -93,7 +99,7 @@ class Rail(QWidget):
         painter.setPen(color("hair"))
         painter.drawLine(self.width() - 1, 0, self.width() - 1, self.height())
         for i, (name, fact) in enumerate(zip(STAGES, self._facts, strict=True)):
-            box = QRectF(0, TOP + i * STEP, WIDTH, STEP - 4)
+            box = QRectF(0, TOP + i * self._step, WIDTH, self._step - 4)
             on = i == self._current
             if on:
                 painter.fillRect(box, color("card"))

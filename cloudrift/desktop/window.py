@@ -34,6 +34,7 @@ from cloudrift.desktop.rail import STAGES, Rail
 from cloudrift.desktop.reference_sheet import ReferenceSheet
 from cloudrift.desktop.ribbon import Ribbon
 from cloudrift.desktop.session import Session
+from cloudrift.desktop.shelf.drawer import Shelf
 from cloudrift.desktop.start.page import StartPage
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.desktop.texture.stage import TextureStage
@@ -66,8 +67,10 @@ class Window(QMainWindow):
         self.layers = LayersStage(session)
         self.texture = TextureStage(session, self.tasks)
         self.deliver = DeliverStage(session, self.tasks)
-        self.keys = KeysDrawer(session)
-        self.keys.hide()
+        self.keys, self.shelf = KeysDrawer(session), Shelf(session)
+        self.drawers: dict[str, KeysDrawer | Shelf] = {"Shelf": self.shelf, "Play keys": self.keys}
+        for drawer in self.drawers.values():
+            drawer.hide()
         self.stages = (self.chords, self.layers, self.texture, self.deliver)
         self.stack = QStackedWidget()
         for page in (*self.stages, self.start):
@@ -106,7 +109,8 @@ class Window(QMainWindow):
         row.addWidget(self.rail)
         row.addWidget(self.stack, 1)
         column.addLayout(row, 1)
-        column.addWidget(self.keys)
+        for drawer in self.drawers.values():
+            column.addWidget(drawer)
         column.addWidget(self.ribbon)
         self.setCentralWidget(body)
 
@@ -116,8 +120,10 @@ class Window(QMainWindow):
         session.changed.connect(lambda _b, _a: self._show_title())
         session.shown_changed.connect(lambda: self.rail.show_facts(session.shown))
         session.failed.connect(self.say)
-        self.rail.drawer_chosen.connect(lambda _name: self.swap_keys())
-        self.keys.closed.connect(self._keys_closed)
+        self.rail.drawer_chosen.connect(self.swap_drawer)
+        for drawer in self.drawers.values():
+            drawer.closed.connect(self._drawer_closed)
+        self.layers.shelf_wanted.connect(self.open_shelf)
         self.chords.row_bar.keys_wanted.connect(self.open_keys)
         self.chords.row_bar.midi_chosen.connect(self.open_midi)
         self.start.begun.connect(self._begin)
@@ -167,7 +173,9 @@ class Window(QMainWindow):
         self._command(chords, "Tempo and key from a &recording…", self.choose_reference)
         self._command(chords, "&Nearest voicing for all", self.chords.inspector.all_nearest)
         self._command(chords, "&Every second one late", self.chords.moves.every_second_late)
-        self._command(chords, "&Play keys", self.swap_keys, "F6")
+        self._command(chords, "&Play keys", partial(self.swap_drawer, "Play keys"), "F6")
+        layers = self._menu("L&ayers")
+        self._command(layers, "&Shelf: find a sound", partial(self.swap_drawer, "Shelf"), "F4")
         stage = self._menu("&Stage")
         for i, name in enumerate(STAGES):
             self._command(stage, f"&{i + 1} {name}", partial(self._choose_stage, i), f"Alt+{i + 1}")
@@ -199,20 +207,36 @@ class Window(QMainWindow):
         self.show_stage(0)
         self.chords.row_bar.typed.setFocus()
 
+    # --- drawers ------------------------------------------------------------------------------
+
     def open_keys(self) -> None:
         """Open the Play keys drawer."""
-        self.keys.show()
-        self.rail.show_drawer("Play keys")
+        self._open_drawer("Play keys")
         self.keys.keys.setFocus()
 
-    def swap_keys(self) -> None:
-        """Open the Play keys drawer, or close it."""
-        if self.keys.isVisible():
-            self.keys.close_drawer()
+    def open_shelf(self) -> None:
+        """Open the Shelf at the sound of the layer that is worked on."""
+        self._open_drawer("Shelf")
+        self.shelf.show_layer_sound()
+        self.shelf.search.setFocus()
+
+    def _open_drawer(self, name: str) -> None:
+        for other, drawer in self.drawers.items():
+            if other != name and drawer.isVisible():
+                drawer.close_drawer()
+        self.drawers[name].show()
+        self.rail.show_drawer(name)
+
+    def swap_drawer(self, name: str) -> None:
+        """Open a drawer, or close it."""
+        if self.drawers[name].isVisible():
+            self.drawers[name].close_drawer()
+        elif name == "Shelf":
+            self.open_shelf()
         else:
             self.open_keys()
 
-    def _keys_closed(self) -> None:
+    def _drawer_closed(self) -> None:
         self.rail.show_drawer("")
         current = self.stack.currentIndex()
         if current < len(self.stages):

@@ -125,6 +125,18 @@ def set_sound(loop: Loop, layer_id: str, name: str) -> Loop:
     )
 
 
+def use_newest_design(loop: Loop, layer_id: str) -> Loop:
+    """Let a layer play the newest design of its sound; settings that it still has are kept."""
+    use = loop.layer(layer_id).sound
+    newest = find_sound(use.name)
+    there = {f.name for f in newest.spec}
+    settings = newest.spec.check(
+        tuple(pair for pair in use.settings if pair[0] in there), f"sound {use.name}"
+    )
+    sound = SoundUse(name=use.name, version=newest.version, settings=settings)
+    return set_layer(loop, layer_id, sound=sound)
+
+
 def set_sound_setting(loop: Loop, layer_id: str, name: str, value: object) -> Loop:
     """Change one setting of a layer's sound."""
     use = loop.layer(layer_id).sound

@@ -4,8 +4,8 @@ A sound describes its settings and knows how to compute one undamped tone; playi
 envelopes, velocity and the seam is the same for all and lives in ``part``.
 """
 
-from cloudrift.sound.catalogue import CATALOGUE, find_sound
+from cloudrift.sound.catalogue import CATALOGUE, find_sound, look_up
 from cloudrift.sound.instrument import Instrument
 from cloudrift.sound.part import Part, ToneCache
 
-__all__ = ["CATALOGUE", "Instrument", "Part", "ToneCache", "find_sound"]
+__all__ = ["CATALOGUE", "Instrument", "Part", "ToneCache", "find_sound", "look_up"]

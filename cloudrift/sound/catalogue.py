@@ -1,5 +1,7 @@
 """All house sounds by name. Nothing is computed until a sound is played."""
 
+from typing import Literal
+
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.sound.instrument import Instrument
 from cloudrift.sound.sounds import (
@@ -44,3 +46,32 @@ def find_sound(name: str, version: int | None = None) -> Instrument:
             "install a newer Cloudrift to open it"
         )
     return DESIGNS[plain, version]
+
+
+Reach = Literal["any", "low", "middle", "high"]
+REACHES: tuple[Reach, ...] = ("any", "low", "middle", "high")
+_REACH_PITCH = {"low": 36, "middle": 60, "high": 84}  # C2, C4, C6: inside the register
+
+
+def look_up(words: str = "", family: str = "", reach: Reach = "any") -> list[Instrument]:
+    """Return the sounds that all the words fit, of a family, that reach a part of the keyboard.
+
+    A word fits a sound when its name, family, role, a tag or its description begins a word with
+    it; those whose name it begins come first.
+    """
+    wanted = words.lower().split()
+
+    def fits(sound: Instrument) -> bool:
+        said = f" {sound.name} {sound.family} {sound.role} {' '.join(sound.tags)} {sound.about}"
+        low, high = sound.register
+        return (
+            all(f" {word}" in said.lower() for word in wanted)
+            and family in ("", sound.family)
+            and (reach == "any" or low <= _REACH_PITCH[reach] <= high)
+        )
+
+    named = " ".join(wanted)
+    return sorted(
+        filter(fits, CATALOGUE.values()),
+        key=lambda sound: not (named and f" {sound.name}".find(f" {named}") >= 0),
+    )

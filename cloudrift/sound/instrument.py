@@ -63,7 +63,7 @@ class Instrument:
     gain_db: float = 0.0
     mono: bool = False
     tuned: bool = True
-    variants: int = 2
+    variants: int = 3
     noises: tuple[str, ...] = ()
     damper: Callable[[int, int], Stereo] | None = None  # (variant, rate) -> noise of the release
 

@@ -2,7 +2,8 @@
 
 from typing import Any
 
-from PyQt6.QtWidgets import QComboBox
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QPushButton
 
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.parts import ChoiceRow, Inspector, WhileShown, button, clear, heading, label
@@ -78,13 +79,15 @@ def kept(name: str, value: Value) -> Any:
 class LayerInspector(Inspector):
     """Rebuilt when another layer, lens kind or sound is chosen; else only its values follow."""
 
+    shelf_wanted = pyqtSignal()
+
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._built: tuple[str, str, str] | None = None
+        self._built: tuple[str, str, str, int] | None = None
         self.fields: dict[str, FieldWidget] = {}
         self.lens = ChoiceRow([(k, k) for k in KINDS], columns=3, name="Lens")
-        self.sound = QComboBox()
+        self.sound = QPushButton()
         refresh = WhileShown(self, self._show)
         session.changed.connect(refresh)
         session.opened.connect(refresh)
@@ -105,7 +108,7 @@ class LayerInspector(Inspector):
             return
         self.title.setText(layer.name)
         self.under.setText(f"{layer.lens.text} · {len(self._session.loop.notes_of(layer))} notes")
-        wanted = (layer.id, layer.lens.kind, layer.sound.name)
+        wanted = (layer.id, layer.lens.kind, layer.sound.name, layer.sound.version)
         if wanted != self._built:
             self._build(layer)
             self._built = wanted
@@ -158,21 +161,22 @@ class LayerInspector(Inspector):
             self.fields[had_focus].setFocus()
 
     def _add_sound_choice(self, layer: Layer) -> None:
-        self.sound = QComboBox()
-        self.sound.setAccessibleName("Sound")
-        for sound in CATALOGUE.values():
-            self.sound.addItem(f"{sound.label}  ({sound.family})", sound.name)
-        self.sound.setCurrentIndex(self.sound.findData(layer.sound.name))
-        self.sound.activated.connect(
-            lambda _i: self._session.apply(
-                "another sound",
-                lambda loop: edits.set_sound(loop, layer.id, self.sound.currentData()),
-            )
-        )
+        sound = layer.sound.of
+        self.sound = button(f"{sound.label}  ·  {sound.family}", self.shelf_wanted.emit,
+                            tip="Find another on the shelf (F4)")  # fmt: skip
         self.body.addWidget(self.sound)
-        about = label(layer.sound.of.about, size=11.5, name="soft")
+        about = label(sound.about, size=11.5, name="soft")
         about.setWordWrap(True)
         self.body.addWidget(about)
+        newest = CATALOGUE[sound.name].version
+        if sound.version < newest:
+            self.body.addWidget(
+                button(f"Design {sound.version}; use the newest, {newest}",
+                       lambda: self._renew(layer.id), name="link")
+            )  # fmt: skip
+
+    def _renew(self, layer_id: str) -> None:
+        self._session.apply("newest design", lambda loop: edits.use_newest_design(loop, layer_id))
 
     def _add(self, name: str, field: Field, values: dict[str, Value], layer: Layer) -> None:
         widget = FieldWidget(field, values[name], accent=layer.role)

@@ -1,5 +1,6 @@
 """The Layers stage: the list and the inspector."""
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from cloudrift.desktop.layers.inspector import LayerInspector
@@ -7,26 +8,25 @@ from cloudrift.desktop.layers.row import LayerRow
 from cloudrift.desktop.parts import WhileShown, clear, label, panel, scrolling
 from cloudrift.desktop.session import Session
 from cloudrift.loop import edits
-from cloudrift.sound import CATALOGUE
+from cloudrift.sound import look_up
+from cloudrift.sound.instrument import FAMILIES
 
 
 class LayersStage(QWidget):
     """A card a layer; what is heard is said above them."""
+
+    shelf_wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
         self.rows: dict[str, LayerRow] = {}
         self.inspector = LayerInspector(session)
+        self.inspector.shelf_wanted.connect(self.shelf_wanted)
         self.heard = label("", size=12, name="soft")
         self.add = QPushButton("Add a layer")
         self.add.setObjectName("strong")
-        menu = QMenu(self.add)
-        for sound in CATALOGUE.values():
-            action = menu.addAction(f"{sound.label}: {sound.about}")
-            assert action is not None
-            action.triggered.connect(lambda _c, name=sound.name: self._add(name))
-        self.add.setMenu(menu)
+        self.add.setMenu(self._sounds_menu())
         middle = panel()
         inside = QVBoxLayout(middle)
         inside.setContentsMargins(12, 10, 6, 10)
@@ -53,6 +53,20 @@ class LayersStage(QWidget):
         session.opened.connect(refresh)
         session.selected.connect(refresh)
         self._show()
+
+    def _sounds_menu(self) -> QMenu:
+        """The sounds by family, and the shelf for whoever wants to hear them first."""
+        menu = QMenu(self.add)
+        menu.addAction("Find one on the shelf…", self.shelf_wanted.emit)
+        menu.addSeparator()
+        for family in FAMILIES:
+            inside = menu.addMenu(family.capitalize())
+            assert inside is not None
+            for sound in look_up(family=family):
+                action = inside.addAction(f"{sound.label}: {sound.about}")
+                assert action is not None
+                action.triggered.connect(lambda _c, name=sound.name: self._add(name))
+        return menu
 
     def _add(self, sound: str) -> None:
         if self._session.apply("add a layer", lambda loop: edits.add_layer(loop, sound)):

@@ -158,7 +158,7 @@ SOUNDS = (
         tags=("deep", "wide", "mono"),
         spec=shaped(percent("layer", "Upper layer", 55), *mono_fields(), attack_ms=16,
                     decay_ms=3000, sustain=85, release_ms=220, detune_cents=6),
-        tone=_layered_sub, gain_db=-17.1,
+        tone=_layered_sub, gain_db=-17.0,
     ),
     Instrument(
         name="fingered bass", family="bass", role="bass", register=(28, 60), mono=True,
@@ -168,7 +168,7 @@ SOUNDS = (
                           hint="share of the string between bridge and finger"),
                     percent("finger", "Finger", 45), slide(), *mono_fields(),
                     attack_ms=2, release_ms=90, detune_cents=1.2),
-        tone=_fingered, noises=("finger",), gain_db=-8.3,
+        tone=_fingered, noises=("finger",), gain_db=-8.2,
     ),
     Instrument(
         name="synth bass", family="bass", role="bass", register=(24, 60), mono=True,
@@ -185,6 +185,6 @@ SOUNDS = (
         spec=shaped(*_drop(19, 28), percent("drive", "Drive", 45), percent("click", "Click", 45),
                     *mono_fields(70), attack_ms=1, decay_ms=2600, sustain=0, release_ms=140,
                     detune_cents=2),
-        tone=_long_drum, noises=("click",), gain_db=-8.9,
+        tone=_long_drum, noises=("click",), gain_db=-8.7,
     ),
 )  # fmt: skip

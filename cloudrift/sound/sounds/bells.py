@@ -56,7 +56,7 @@ SOUNDS = (
         spec=shaped(percent("clapper", "Clapper", 40), attack_ms=1, decay_ms=9000,
                     release_ms=2500, detune_cents=2.0),
         tone=functools.partial(_bell, "tower bell", TOWER, 0.12, 0.5),
-        noises=("clapper",), gain_db=-15.7,
+        noises=("clapper",), gain_db=-15.6,
     ),
     Instrument(
         name="glass bell", family="bells", role="bell", register=(52, 96),
@@ -65,7 +65,7 @@ SOUNDS = (
         spec=shaped(percent("clapper", "Stick", 40), attack_ms=1, decay_ms=8000,
                     release_ms=1200, detune_cents=2.4),
         tone=functools.partial(_bell, "glass bell", GLASS, 0.1, 0.6),
-        noises=("clapper",), gain_db=-14.1,
+        noises=("clapper",), gain_db=-13.8,
     ),
     Instrument(
         name="music box", family="bells", role="bell", register=(60, 100),
@@ -74,6 +74,6 @@ SOUNDS = (
         spec=shaped(percent("clapper", "Pin", 50), attack_ms=1, release_ms=500,
                     detune_cents=2.0),
         tone=functools.partial(_bell, "music box", COMB, 0.08, 0.45),
-        noises=("clapper",), gain_db=-13.5,
+        noises=("clapper",), gain_db=-13.9,
     ),
 )  # fmt: skip

@@ -53,7 +53,7 @@ SOUNDS = (
         tags=("round", "warm", "far"),
         spec=shaped(percent("breath", "Breath", 40), opening(140), *vibrato_fields(6, 900, 4.6),
                     attack_ms=70, decay_ms=3000, sustain=90, release_ms=200, detune_cents=4),
-        tone=_horn, noises=("breath",), gain_db=-24.1,
+        tone=_horn, noises=("breath",), gain_db=-23.8,
     ),
     Instrument(
         name="brass stab", family="brass", role="lead", register=(43, 84),
@@ -61,6 +61,6 @@ SOUNDS = (
         tags=("short", "bright", "wide"),
         spec=shaped(opening(18), closing(420), attack_ms=14, decay_ms=900, sustain=55,
                     release_ms=130, detune_cents=9),
-        tone=_stab, gain_db=-20.5,
+        tone=_stab, gain_db=-20.8,
     ),
 )  # fmt: skip

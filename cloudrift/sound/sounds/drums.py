@@ -165,32 +165,32 @@ SOUNDS = (
     _sound("kick", -6.6, "Short, round kick for the first beat.", ("deep", "short"), Kit(
         skins=(Skin(hz=52, drop_st=26, drop_ms=16, t60_ms=380),),
         wires=(Wire(low_hz=900, high_hz=5000, t60_ms=18, level=0.12),))),
-    _sound("low kick", -10.4, "Long, low kick that carries a half-time bar.", ("deep", "long"), Kit(
+    _sound("low kick", -11.1, "Long, low kick that carries a half-time bar.", ("deep", "long"), Kit(
         skins=(Skin(hz=41, drop_st=22, drop_ms=30, t60_ms=900, drive=0.9),),
         wires=(Wire(low_hz=500, high_hz=2600, t60_ms=24, level=0.5),))),
     _sound("snap", -12.4, "Fingers; small and dry on two and four.", ("short", "dry", "small"), Kit(
         wires=(Wire(low_hz=1900, high_hz=2900, t60_ms=48, strikes=(0, 9), level=0.7, width=0.2),
                Wire(low_hz=600, high_hz=1400, t60_ms=30, level=0.25)),
         plates=(Plate(low_hz=1900, high_hz=2600, count=6, t60_ms=85, level=0.9),))),
-    _sound("clap", -15.8, "Several hands, not quite together.", ("wide", "dry"), Kit(
+    _sound("clap", -16.1, "Several hands, not quite together.", ("wide", "dry"), Kit(
         wires=(Wire(low_hz=900, high_hz=5200, t60_ms=190, strikes=(0, 10, 21, 33), width=0.7),))),
-    _sound("snare", -12.7, "Skin and wires; the backbeat.", ("bright", "mid"), Kit(
+    _sound("snare", -12.5, "Skin and wires; the backbeat.", ("bright", "mid"), Kit(
         skins=(Skin(hz=185, drop_st=7, drop_ms=14, t60_ms=190, level=0.7),
                Skin(hz=330, drop_st=4, drop_ms=10, t60_ms=130, level=0.35)),
         wires=(Wire(low_hz=1400, high_hz=9000, t60_ms=230, level=0.6),))),
-    _sound("rim", -9.0, "Stick across the rim; quiet off-beats.", ("short", "woody"), Kit(
+    _sound("rim", -9.7, "Stick across the rim; quiet off-beats.", ("short", "woody"), Kit(
         skins=(Skin(hz=420, drop_st=2, drop_ms=5, t60_ms=50, level=0.6),),
         wires=(Wire(low_hz=1600, high_hz=6500, t60_ms=22, level=0.4),),
         plates=(Plate(low_hz=1650, high_hz=1900, count=3, t60_ms=60, level=0.8),))),
     _sound("shaker", -5.5, "Seeds in a shell; sixteenths with a push.", ("bright", "soft"), Kit(
         wires=(Wire(low_hz=4200, high_hz=13_000, t60_ms=110, rise_ms=24, width=0.5),))),
-    _sound("closed hat", -10.6, "Tight metal; eighths and rolls.", ("bright", "short"), Kit(
+    _sound("closed hat", -11.5, "Tight metal; eighths and rolls.", ("bright", "short"), Kit(
         wires=(Wire(low_hz=7000, high_hz=15_000, t60_ms=70, level=0.6),),
         plates=(Plate(low_hz=4800, high_hz=14_000, count=26, t60_ms=75, level=0.7),))),
     _sound("open hat", -12.7, "The same, left to ring.", ("bright", "long"), Kit(
         wires=(Wire(low_hz=6500, high_hz=14_000, t60_ms=480, level=0.5),),
         plates=(Plate(low_hz=4500, high_hz=14_000, count=34, t60_ms=520, level=0.7),))),
-    _sound("crash", -17.4, "A wide plate for the first bar.", ("bright", "long", "wide"), Kit(
+    _sound("crash", -16.4, "A wide plate for the first bar.", ("bright", "long", "wide"), Kit(
         wires=(Wire(low_hz=3000, high_hz=12_000, t60_ms=1500, rise_ms=4, level=0.8, width=0.8),),
         plates=(Plate(low_hz=900, high_hz=13_000, count=150, t60_ms=2200, level=0.5),))),
     _sound("zap", -5.2, "A tone that falls in no time.", ("bright", "falling"), Kit(

@@ -195,7 +195,7 @@ SOUNDS = (
         tags=("dark", "warm", "intimate"),
         spec=shaped(percent("felt", "Felt", 60), percent("hammer", "Hammer", 55),
                     attack_ms=3, release_ms=220, detune_cents=0.9),
-        tone=_felt_upright, damper=_damper, noises=("hammer",), gain_db=-14.3, variants=3,
+        tone=_felt_upright, damper=_damper, noises=("hammer",), gain_db=-14.3,
     ),
     Instrument(
         name="bright grand", family="keys", role="keys", register=(28, 96),
@@ -204,7 +204,7 @@ SOUNDS = (
         spec=shaped(percent("lid", "Lid", 55, "how far it is open"),
                     percent("hammer", "Hammer", 35),
                     attack_ms=1, release_ms=260, detune_cents=0.7),
-        tone=_bright_grand, damper=_damper, noises=("hammer",), gain_db=-15.2, variants=3,
+        tone=_bright_grand, damper=_damper, noises=("hammer",), gain_db=-15.2,
     ),
     Instrument(
         name="tine keys", family="keys", role="keys", register=(36, 88),
@@ -212,7 +212,7 @@ SOUNDS = (
         tags=("warm", "bell-like", "round"),
         spec=shaped(percent("tine", "Tine", 50), percent("bark", "Bark", 40),
                     attack_ms=2, decay_ms=6000, release_ms=260, detune_cents=1.2),
-        tone=_tine_keys, gain_db=-17.4, variants=3,
+        tone=_tine_keys, gain_db=-17.4,
     ),
     Instrument(
         name="reed keys", family="keys", role="keys", register=(36, 86),
@@ -220,13 +220,13 @@ SOUNDS = (
         tags=("hollow", "dusty", "mid"),
         spec=shaped(percent("growl", "Growl", 45), percent("hammer", "Hammer", 40),
                     attack_ms=2, release_ms=120, detune_cents=1.5),
-        tone=_reed_keys, noises=("hammer",), gain_db=-18.6, variants=3,
+        tone=_reed_keys, noises=("hammer",), gain_db=-18.6,
     ),
     Instrument(
         name="digital keys", family="keys", role="keys", register=(40, 92),
         about="Clear, glassy keys; high voicings and slow ballads of chords.",
         tags=("glassy", "clean", "bright"),
         spec=shaped(percent("glass", "Glass", 45), attack_ms=2, release_ms=300, detune_cents=3),
-        tone=_digital_keys, gain_db=-18.4, variants=3,
+        tone=_digital_keys, gain_db=-18.4,
     ),
 )  # fmt: skip

@@ -117,7 +117,7 @@ SOUNDS = (
         tags=("round", "soft", "clean"),
         spec=shaped(percent("hollow", "Hollow", 30), *vibrato_fields(10, 700),
                     attack_ms=18, decay_ms=3000, sustain=85, release_ms=180, detune_cents=5),
-        tone=_soft_lead, gain_db=-23.7,
+        tone=_soft_lead, gain_db=-23.4,
     ),
     Instrument(
         name="reed lead", family="leads", role="lead", register=(48, 88),
@@ -126,7 +126,7 @@ SOUNDS = (
         spec=shaped(percent("nasal", "Nasal", 45), percent("breath", "Breath", 45),
                     *vibrato_fields(14, 500), attack_ms=40, sustain=92, release_ms=120,
                     detune_cents=2),
-        tone=_reed_lead, noises=("breath",), gain_db=-24.2,
+        tone=_reed_lead, noises=("breath",), gain_db=-24.3,
     ),
     Instrument(
         name="whistle", family="leads", role="lead", register=(60, 96),
@@ -134,7 +134,7 @@ SOUNDS = (
         tags=("airy", "pure", "high"),
         spec=shaped(percent("breath", "Breath", 50), *vibrato_fields(22, 350, 5.6),
                     attack_ms=45, sustain=95, release_ms=130, detune_cents=1.5),
-        tone=_whistle, noises=("breath",), gain_db=-22.7,
+        tone=_whistle, noises=("breath",), gain_db=-22.6,
     ),
     Instrument(
         name="flute", family="leads", role="lead", register=(55, 96),
@@ -142,7 +142,7 @@ SOUNDS = (
         tags=("airy", "soft", "wooden"),
         spec=shaped(percent("breath", "Breath", 50), *vibrato_fields(16, 600, 4.8),
                     attack_ms=35, sustain=92, release_ms=140, detune_cents=1.5),
-        tone=_flute, noises=("breath",), gain_db=-23.2,
+        tone=_flute, noises=("breath",), gain_db=-23.4,
     ),
     Instrument(
         name="gliding lead", family="leads", role="lead", register=(43, 88), mono=True,
@@ -150,6 +150,6 @@ SOUNDS = (
         tags=("mono", "singing", "smooth"),
         spec=shaped(*vibrato_fields(12, 600), *mono_fields(90, "on"), attack_ms=12,
                     decay_ms=3000, sustain=88, release_ms=200, detune_cents=6),
-        tone=_gliding, gain_db=-17.4,
+        tone=_gliding, gain_db=-17.5,
     ),
 )  # fmt: skip

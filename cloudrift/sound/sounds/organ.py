@@ -84,7 +84,7 @@ SOUNDS = (
                     Field(name="rotor_hz", label="Rotor rate", default=0.9, unit="Hz", low=0.2,
                           high=8, step=0.1, log=True),
                     attack_ms=4, release_ms=60, detune_cents=2),
-        tone=_drawbar, noises=("click",), gain_db=-24.6,
+        tone=_drawbar, noises=("click",), gain_db=-24.5,
     ),
     Instrument(
         name="chapel organ", family="organ", role="keys", register=(36, 91),
@@ -92,6 +92,6 @@ SOUNDS = (
         tags=("hollow", "airy", "steady"),
         spec=shaped(percent("mixture", "Mixture", 30), percent("wind", "Wind", 45),
                     attack_ms=35, release_ms=180, detune_cents=3),
-        tone=_chapel, noises=("wind",), gain_db=-24.0,
+        tone=_chapel, noises=("wind",), gain_db=-24.4,
     ),
 )  # fmt: skip

@@ -95,7 +95,7 @@ SOUNDS = (
         tags=("dark", "wide", "slow"),
         spec=shaped(percent("hollow", "Hollow", 15), opening(700),
                     attack_ms=240, decay_ms=3000, sustain=82, release_ms=900, detune_cents=14),
-        tone=functools.partial(warm_pad, 3.4), gain_db=-24.5,
+        tone=functools.partial(warm_pad, 3.4), gain_db=-24.0,
     ),
     Instrument(
         name="glass pad", family="pads", role="pad", register=(48, 91),
@@ -103,7 +103,7 @@ SOUNDS = (
         tags=("glassy", "wide", "bright"),
         spec=shaped(percent("rim", "Rim", 45), opening(900),
                     attack_ms=320, decay_ms=4000, sustain=88, release_ms=1400, detune_cents=6),
-        tone=_glass_pad, gain_db=-24.9,
+        tone=_glass_pad, gain_db=-25.2,
     ),
     Instrument(
         name="choir pad", family="pads", role="pad", register=(43, 81),
@@ -111,7 +111,7 @@ SOUNDS = (
         tags=("voices", "wide", "soft"),
         spec=shaped(percent("open", "Open mouth", 45), opening(500),
                     attack_ms=300, decay_ms=3000, sustain=90, release_ms=1100, detune_cents=16),
-        tone=_choir_pad, gain_db=-24.5,
+        tone=_choir_pad, gain_db=-24.6,
     ),
     Instrument(
         name="slow strings", family="pads", role="pad", register=(36, 91),
@@ -127,6 +127,6 @@ SOUNDS = (
         tags=("dusty", "thin", "dark"),
         spec=shaped(percent("dust", "Dust", 45), opening(400),
                     attack_ms=180, decay_ms=2500, sustain=80, release_ms=800, detune_cents=11),
-        tone=_dust_pad, noises=("dust",), gain_db=-24.0,
+        tone=_dust_pad, noises=("dust",), gain_db=-23.5,
     ),
 )  # fmt: skip

@@ -181,7 +181,7 @@ SOUNDS = (
         tags=("soft", "ringing", "wide"),
         spec=shaped(_pick(35), percent("finger", "Finger", 35),
                     attack_ms=1.5, release_ms=900, detune_cents=0.8),
-        tone=_harp, noises=("finger",), gain_db=-15.6,
+        tone=_harp, noises=("finger",), gain_db=-15.4,
     ),
     Instrument(
         name="kalimba", family="plucks", role="pluck", register=(52, 96),
@@ -189,7 +189,7 @@ SOUNDS = (
         tags=("round", "woody", "short"),
         spec=shaped(percent("finger", "Thumb", 50), attack_ms=1.5, release_ms=350,
                     detune_cents=1.5),
-        tone=_kalimba, noises=("finger",), gain_db=-12.2,
+        tone=_kalimba, noises=("finger",), gain_db=-12.1,
     ),
     Instrument(
         name="synth pluck", family="plucks", role="pluck", register=(40, 96),
@@ -197,6 +197,6 @@ SOUNDS = (
         tags=("short", "wide", "clean"),
         spec=shaped(percent("hollow", "Hollow", 20), closing(160), attack_ms=2, decay_ms=700,
                     sustain=0, release_ms=180, detune_cents=7),
-        tone=_synth, gain_db=-15.0,
+        tone=_synth, gain_db=-15.3,
     ),
 )  # fmt: skip

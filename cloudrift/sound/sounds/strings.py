@@ -102,7 +102,7 @@ SOUNDS = (
         tags=("warm", "wide", "bowed"),
         spec=shaped(percent("bow", "Bow", 50), percent("rosin", "Rosin", 40), opening(220),
                     attack_ms=120, decay_ms=3000, sustain=92, release_ms=420, detune_cents=12),
-        tone=_ensemble, noises=("rosin",), gain_db=-25.2,
+        tone=_ensemble, noises=("rosin",), gain_db=-24.9,
     ),
     Instrument(
         name="tape strings", family="strings", role="strings", register=(43, 84),
@@ -110,7 +110,7 @@ SOUNDS = (
         tags=("aged", "dusty", "mid"),
         spec=shaped(_sway_field(9), percent("hiss", "Hiss", 40), opening(120),
                     attack_ms=70, decay_ms=6000, sustain=85, release_ms=260, detune_cents=10),
-        tone=_tape_strings, noises=("hiss",), gain_db=-24.0,
+        tone=_tape_strings, noises=("hiss",), gain_db=-24.2,
     ),
     Instrument(
         name="pizzicato", family="strings", role="pluck", register=(43, 91),
@@ -118,6 +118,6 @@ SOUNDS = (
         tags=("short", "woody", "dry"),
         spec=shaped(percent("finger", "Finger", 60), attack_ms=1.5, release_ms=180,
                     detune_cents=2.5),
-        tone=_pizzicato, noises=("finger",), gain_db=-11.9,
+        tone=_pizzicato, noises=("finger",), gain_db=-11.7,
     ),
 )  # fmt: skip

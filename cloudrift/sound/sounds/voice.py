@@ -93,11 +93,11 @@ def _choir_sound(
 
 
 SOUNDS = (
-    _choir_sound("choir ah", -25.0, _ah, "Open voices; chords that carry the loop on their own.",
+    _choir_sound("choir ah", -25.1, _ah, "Open voices; chords that carry the loop on their own.",
                  ("open", "voices", "wide")),
-    _choir_sound("choir oo", -24.1, _oo, "Round voices behind the keys; long, soft chords.",
+    _choir_sound("choir oo", -24.5, _oo, "Round voices behind the keys; long, soft chords.",
                  ("round", "voices", "dark")),
-    _choir_sound("choir mm", -23.9, _mm, "Hummed with closed lips; a warm floor of voices.",
+    _choir_sound("choir mm", -24.8, _mm, "Hummed with closed lips; a warm floor of voices.",
                  ("dark", "voices", "close")),
     Instrument(
         name="chopped vowel", family="voice", role="voice", register=(48, 84),
@@ -106,6 +106,6 @@ SOUNDS = (
         spec=shaped(percent("lips", "Lips", 50, "how slowly they open"),
                     percent("breath", "Breath", 45), *vibrato_fields(12, 300),
                     attack_ms=8, decay_ms=900, sustain=70, release_ms=90, detune_cents=6),
-        tone=_chopped, noises=("breath",), gain_db=-22.4,
+        tone=_chopped, noises=("breath",), gain_db=-22.6,
     ),
 )  # fmt: skip

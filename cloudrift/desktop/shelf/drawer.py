@@ -1,0 +1,242 @@
+"""The Shelf drawer: find a sound, hear it in the layer's own place, use it."""
+
+from pathlib import Path
+
+from platformdirs import user_data_path
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QHideEvent, QKeyEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from cloudrift.desktop.parts import ChoiceRow, button, heading, label, scrolling
+from cloudrift.desktop.session import Session
+from cloudrift.desktop.shelf.grid import SoundGrid
+from cloudrift.desktop.shelf.kept import Kept
+from cloudrift.loop import edits
+from cloudrift.loop.model import Layer, Loop
+from cloudrift.sound import CATALOGUE, Instrument, look_up
+from cloudrift.sound.catalogue import REACHES
+from cloudrift.sound.instrument import FAMILIES
+
+HEIGHT = 222
+IN_LOOP, ALONE = "in the loop", "alone"
+EVERY, STARRED, LAST = "all", "starred", "last used"
+
+
+class Shelf(QFrame):
+    """Search and families at the left and top, tiles in the middle, words on the one looked at."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, session: Session, folder: Path | None = None) -> None:
+        super().__init__()
+        self._session = session
+        self._kept = Kept(folder or user_data_path("cloudrift"))
+        self._family = ""
+        self._started = False  # whether hearing a sound has set the loop going
+        self.setObjectName("panel")
+        self.setFixedHeight(HEIGHT)
+        self.grid = SoundGrid()
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search: dark, short, bell …")
+        self.search.setClearButtonEnabled(True)
+        self.which = ChoiceRow([(w, w) for w in (EVERY, STARRED, LAST)], columns=3, name="Which")
+        self.reach = ChoiceRow([(r, r) for r in REACHES], columns=4, name="Reaches")
+        self.how = ChoiceRow([(h, h) for h in (IN_LOOP, ALONE)], columns=2, name="Hear it")
+        self.families = ChoiceRow(
+            [("", "all"), *((f, f) for f in FAMILIES)], columns=1 + len(FAMILIES), name="Family"
+        )
+        self.about = label("", size=11.5, name="soft")
+        self.about.setWordWrap(True)
+        self.target = label("", size=11.5, name="soft")
+        self.use = QPushButton("Use it")
+        self.add = QPushButton("Add as a layer")
+        self._lay_out()
+        self._connect()
+        for row, choice in ((self.which, EVERY), (self.reach, REACHES[0]), (self.how, IN_LOOP),
+                            (self.families, "")):  # fmt: skip
+            row.show_choice(choice)
+        self._which, self._reach, self._how = EVERY, REACHES[0], IN_LOOP
+        self._fill()
+        self._follow()
+
+    def _lay_out(self) -> None:
+        hint = label("Rest on a sound or press Enter to hear it; press it to use it, with Shift "
+                     "to add a layer. The line is its register, the mark C4.", size=11,
+                     name="soft")  # fmt: skip
+        hint.setWordWrap(True)
+        side = QVBoxLayout()
+        side.setContentsMargins(0, 0, 0, 0)
+        side.setSpacing(4)
+        head = QHBoxLayout()
+        head.addWidget(heading("Shelf"), 1)
+        head.addWidget(button("Close", self.close_drawer, tip="Close the drawer (Esc)"))
+        side.addLayout(head)
+        side.addWidget(self.search)
+        side.addWidget(self.which)
+        for words, row in (("Reaches", self.reach), ("Hear it", self.how)):
+            line = QHBoxLayout()
+            line.addWidget(label(words, size=11.5, name="soft"))
+            line.addWidget(row, 1)
+            side.addLayout(line)
+        side.addWidget(hint, 1)
+        right = QVBoxLayout()
+        right.setContentsMargins(0, 0, 0, 0)
+        right.setSpacing(4)
+        right.addWidget(self.about, 1)
+        right.addWidget(self.target)
+        right.addWidget(self.use)
+        right.addWidget(self.add)
+        self.about.setAlignment(Qt.AlignmentFlag.AlignTop)
+        middle = QVBoxLayout()
+        middle.setSpacing(5)
+        middle.addWidget(self.families)
+        self._scroll = scrolling(self.grid)
+        middle.addWidget(self._scroll, 1)
+        line = QHBoxLayout(self)
+        line.setContentsMargins(12, 8, 12, 8)
+        line.setSpacing(12)
+        for layout, width in ((side, 262), (right, 190)):
+            holder = QWidget()
+            holder.setLayout(layout)
+            holder.setFixedWidth(width)
+            line.addWidget(holder)
+        line.insertLayout(1, middle, 1)
+
+    def _connect(self) -> None:
+        self.search.textChanged.connect(lambda _t: self._fill())
+        self.search.returnPressed.connect(self.grid.setFocus)
+        self.which.chosen.connect(lambda which: self._narrow(_which=which))
+        self.reach.chosen.connect(lambda reach: self._narrow(_reach=reach))
+        self.families.chosen.connect(lambda family: self._narrow(_family=family))
+        self.how.chosen.connect(lambda how: self._narrow(_how=how))
+        self.grid.pointed.connect(self._tell)
+        self.grid.wanted.connect(self.hear)
+        self.grid.chosen.connect(self.choose)
+        self.grid.starred.connect(self._star)
+        self.grid.moved.connect(self._reveal)
+        self.use.clicked.connect(lambda: self.choose(self.grid.at_cursor, False))
+        self.add.clicked.connect(lambda: self.choose(self.grid.at_cursor, True))
+        for signal in (self._session.changed, self._session.opened, self._session.selected):
+            signal.connect(lambda *_: self._follow())
+
+    def _narrow(self, **what: str) -> None:
+        for name, value in what.items():
+            setattr(self, name, value)
+        for row, choice in ((self.which, self._which), (self.reach, self._reach),
+                            (self.families, self._family), (self.how, self._how)):  # fmt: skip
+            row.show_choice(choice)
+        self._fill()
+
+    def _fill(self) -> None:
+        found = look_up(self.search.text(), self._family, self._reach)
+        if self._which == STARRED:
+            found = [s for s in found if s.name in self._kept.favourites]
+        elif self._which == LAST:
+            found = [CATALOGUE[name] for name in self._kept.last
+                     if name in CATALOGUE and CATALOGUE[name] in found]  # fmt: skip
+        self.grid.show_sounds(found, frozenset(self._kept.favourites))
+        self._tell(self.grid.at_cursor)
+
+    def _layer(self) -> Layer | None:
+        layers = self._session.loop.layers
+        wanted = self._session.selection.layer_id
+        return next((x for x in layers if x.id == wanted), layers[0] if layers else None)
+
+    def _follow(self) -> None:
+        layer = self._layer()
+        self.grid.show_used(layer.sound.name if layer else "")
+        self.target.setText(f"for {layer.name}" if layer else "no layer yet")
+        self.use.setEnabled(layer is not None)
+
+    def _tell(self, sound: Instrument | None) -> None:
+        if sound is None:
+            self.about.setText("")
+            return
+        key = self._session.loop.key
+        low, high = (key.spell_pitch(p) for p in sound.register)
+        mono = ", one note at a time" if sound.mono else ""
+        self.about.setText(
+            f"<b>{sound.label}</b>: {sound.about}<br>{', '.join(sound.tags)}<br>"
+            f"best from {low} to {high}{mono}"
+        )
+
+    # --- hearing and choosing -----------------------------------------------------------------
+
+    def _tried(self, loop: Loop, sound: Instrument) -> Loop:
+        """Return the loop with a sound in the layer's place, or with it as a first layer."""
+        layer = self._layer()
+        if layer is None:
+            return edits.add_layer(loop, sound.name)
+        loop = edits.set_sound(loop, layer.id, sound.name)
+        if self._how == ALONE:
+            for other in loop.layers:
+                loop = edits.set_layer(loop, other.id, solo=other.id == layer.id,
+                                       mute=other.mute and other.id != layer.id)  # fmt: skip
+        return loop
+
+    def hear(self, sound: Instrument | None) -> None:
+        """Hear the layer's own part with another sound, in tempo, in place; None to stop."""
+        session = self._session
+        if sound is None:
+            if self.grid.heard:
+                session.preview(None)
+                if self._started:
+                    session.set_playing(False)
+            self._started = False
+            self.grid.show_heard("")
+            return
+        session.preview(self._tried(session.loop, sound), f"heard with {sound.label.lower()}")
+        self.grid.show_heard(sound.name)
+        if not session.player.playing:
+            self._started = True
+            session.set_playing(True)
+
+    def choose(self, sound: Instrument | None, as_layer: bool) -> None:
+        """Give the layer the sound, or add a layer with it."""
+        if sound is None:
+            return
+        layer = self._layer()
+        self.hear(None)
+        if as_layer or layer is None:
+            if self._session.apply("add a layer", lambda loop: edits.add_layer(loop, sound.name)):
+                self._session.select(layer_id=self._session.loop.layers[-1].id)
+        else:
+            self._session.apply(
+                "another sound", lambda loop: edits.set_sound(loop, layer.id, sound.name)
+            )
+        self._kept.used(sound.name)
+
+    def _star(self, sound: Instrument) -> None:
+        self._kept.swap_favourite(sound.name)
+        self._fill()
+
+    def show_layer_sound(self) -> None:
+        """Put the cursor on the sound that the layer has, if it is among those shown."""
+        layer = self._layer()
+        names = [s.name for s in self.grid.sounds]
+        if layer and layer.sound.name in names:
+            self.grid.current = names.index(layer.sound.name)
+            self._tell(self.grid.at_cursor)
+            self._reveal(self.grid.box(self.grid.current))
+
+    def _reveal(self, box: QRectF) -> None:
+        centre = box.center().toPoint()
+        self._scroll.ensureVisible(centre.x(), centre.y(), 0, round(box.height()))
+
+    def close_drawer(self) -> None:
+        """Put the shelf away; what was heard in place of the loop stops."""
+        self.hide()
+        self.closed.emit()
+
+    def hideEvent(self, _event: QHideEvent | None) -> None:
+        self.hear(None)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            if self.grid.heard:
+                self.hear(None)
+            else:
+                self.close_drawer()
+        else:
+            super().keyPressEvent(event)

@@ -1,0 +1,177 @@
+"""The shelf: sounds found, heard in their place, and used."""
+
+import json
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+
+from cloudrift.desktop.shelf.kept import FILE, LAST, Kept
+from cloudrift.loop import edits
+from cloudrift.sound import CATALOGUE, look_up
+from cloudrift.sound.instrument import FAMILIES
+from tests.conftest import settled
+
+
+def test_sounds_are_looked_up_by_word_family_and_reach():
+    assert {s.name for s in look_up("dusty")} >= {"reed keys", "dust pad", "needle dust"}
+    assert [s.name for s in look_up("bell tower")] == ["tower bell"]
+    assert look_up("pad")[0].name.endswith("pad")  # what is called so comes before what is said so
+    assert {s.family for s in look_up(family="bass")} == {"bass"}
+    for reach, pitch in (("low", 36), ("middle", 60), ("high", 84)):
+        found = look_up(reach=reach)
+        assert found
+        assert all(s.register[0] <= pitch <= s.register[1] for s in found)
+    assert look_up("dark", "pads") == [s for s in look_up("dark") if s.family == "pads"]
+    assert look_up("no such sound") == []
+    assert len(look_up()) == len(CATALOGUE)
+    assert sum(len(look_up(family=f)) for f in FAMILIES) == len(CATALOGUE)
+
+
+def test_what_is_kept_comes_back_and_a_broken_file_is_empty(tmp_path):
+    kept = Kept(tmp_path / "new")
+    kept.swap_favourite("harp")
+    kept.swap_favourite("nylon")
+    kept.swap_favourite("harp")
+    for i in range(20):
+        kept.used(f"sound {i}")
+    kept.used("sound 15")
+    again = Kept(tmp_path / "new")
+    assert again.favourites == ["nylon"]
+    assert again.last[:2] == ["sound 15", "sound 19"]
+    assert len(again.last) == LAST
+    assert len(set(again.last)) == LAST
+    for text in ("{", "[]", json.dumps({"favourites": 3, "last": []})):
+        (tmp_path / "new" / FILE).write_text(text)
+        assert Kept(tmp_path / "new").favourites == []
+
+
+@pytest.fixture
+def shelf(window, qtbot):
+    window.show_stage(1)
+    window.session.select(layer_id="l2")
+    QTest.keyClick(window, Qt.Key.Key_F4)
+    assert window.shelf.isVisible()
+    return window.shelf
+
+
+def point(grid, name):
+    i = [s.name for s in grid.sounds].index(name)
+    return grid.box(i).center().toPoint() - QPoint(10, 0)
+
+
+def test_typing_narrows_and_the_words_say_what_is_looked_at(window, shelf, qtbot):
+    assert shelf.search.hasFocus() or not window.isActiveWindow()
+    assert shelf.grid.at_cursor.name == window.session.loop.layer("l2").sound.name
+    qtbot.keyClicks(shelf.search, "glassy")
+    names = {s.name for s in shelf.grid.sounds}
+    assert "glass bell" in names
+    assert "warm pad" not in names
+    shelf.search.clear()
+    qtbot.mouseClick(shelf.families.button("bass"), Qt.MouseButton.LeftButton)
+    assert [s.family for s in shelf.grid.sounds] == ["bass"] * 5
+    assert "one note at a time" in shelf.about.text()
+    qtbot.mouseClick(shelf.reach.button("high"), Qt.MouseButton.LeftButton)
+    assert shelf.grid.sounds == []
+    assert shelf.about.text() == ""
+
+
+@pytest.mark.parametrize("how", ["in the loop", "alone"])
+def test_a_sound_is_heard_in_its_place_and_the_loop_stays(window, shelf, qtbot, how):
+    session, grid = window.session, shelf.grid
+    before = session.loop
+    qtbot.mouseClick(shelf.how.button(how), Qt.MouseButton.LeftButton)
+    grid.setFocus()
+    while grid.at_cursor.name != "glass pad":
+        qtbot.keyClick(grid, Qt.Key.Key_Right)
+    qtbot.keyClick(grid, Qt.Key.Key_Return)
+    assert session.loop is before
+    assert session.previewing
+    assert session.shown.layer("l2").sound.name == "glass pad"
+    heard = [x.id for x in session.shown.heard()]
+    assert heard == (["l2"] if how == "alone" else [x.id for x in before.heard()])
+    assert session.player.playing  # it was still, so it plays for as long as it is heard
+    assert session.preview_words == "heard with glass pad"
+    settled(qtbot, session)
+    qtbot.keyClick(grid, Qt.Key.Key_Return)
+    assert not session.previewing
+    assert not session.player.playing
+    assert session.loop is before
+
+
+def test_a_resting_pointer_hears_and_leaving_stops(window, shelf, qtbot):
+    session, grid = window.session, shelf.grid
+    session.set_playing(True)
+    qtbot.mouseMove(grid, point(grid, "reed keys"))
+    grid._rest.stop()
+    grid.underMouse = lambda: True
+    grid._rested()
+    assert session.shown.layer("l2").sound.name == "reed keys"
+    qtbot.mouseMove(grid, point(grid, "tine keys"))
+    assert not session.previewing  # on the way to another
+    assert grid._rest.isActive()
+    grid._rested()
+    assert session.shown.layer("l2").sound.name == "tine keys"
+    grid.leaveEvent(None)
+    assert not session.previewing
+    assert session.player.playing  # it played before
+
+
+def test_pressing_uses_a_sound_and_shift_adds_a_layer(window, shelf, qtbot):
+    session, grid = window.session, shelf.grid
+    qtbot.mouseClick(grid, Qt.MouseButton.LeftButton, pos=point(grid, "bright grand"))
+    assert session.loop.layer("l2").sound.name == "bright grand"
+    count = len(session.loop.layers)
+    qtbot.mouseClick(grid, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier,
+                     pos=point(grid, "digital keys"))  # fmt: skip
+    assert len(session.loop.layers) == count + 1
+    assert session.loop.layer(session.selection.layer_id).sound.name == "digital keys"
+    session.undo()
+    session.undo()
+    assert session.loop.layer("l2").sound.name == "warm pad"
+    qtbot.mouseClick(shelf.which.button("last used"), Qt.MouseButton.LeftButton)
+    assert [s.name for s in grid.sounds] == ["digital keys", "bright grand"]
+
+
+def test_stars_are_kept_and_escape_puts_the_shelf_away(window, shelf, qtbot):
+    grid = shelf.grid
+    grid.setFocus()
+    grid.current = 2
+    qtbot.keyClick(grid, Qt.Key.Key_Asterisk)
+    star = grid.sounds[2].name
+    qtbot.mouseClick(shelf.which.button("starred"), Qt.MouseButton.LeftButton)
+    assert [s.name for s in grid.sounds] == [star]
+    qtbot.keyClick(grid, Qt.Key.Key_Return)
+    assert window.session.previewing
+    qtbot.keyClick(grid, Qt.Key.Key_Escape)
+    assert not window.session.previewing
+    assert shelf.isVisible()
+    qtbot.keyClick(grid, Qt.Key.Key_Escape)
+    assert not shelf.isVisible()
+    window.open_keys()
+    window.swap_drawer("Shelf")
+    assert not window.keys.isVisible()
+
+
+def test_without_layers_the_first_sound_becomes_one(window, shelf, qtbot):
+    session = window.session
+    for layer in session.loop.layers:
+        session.apply("remove", lambda loop, i=layer.id: edits.remove_layer(loop, i))
+    assert shelf.target.text() == "no layer yet"
+    shelf.hear(CATALOGUE["harp"])
+    assert [x.sound.name for x in session.shown.layers] == ["harp"]
+    qtbot.mouseClick(shelf.add, Qt.MouseButton.LeftButton)
+    assert len(session.loop.layers) == 1
+
+
+def test_an_older_design_offers_the_newest(window, shelf, qtbot):
+    session = window.session
+    use = session.loop.layer("l2").sound
+    old = type(use)(name="warm pad", version=1, settings=(("attack_ms", 300.0),))
+    session.apply("old", lambda loop: edits.set_layer(loop, "l2", sound=old))
+    offers = [b for b in window.layers.inspector.findChildren(type(shelf.use)) if
+              "use the newest, 2" in b.text()]  # fmt: skip
+    assert len(offers) == 1
+    qtbot.mouseClick(offers[0], Qt.MouseButton.LeftButton)
+    assert session.loop.layer("l2").sound.version == 2
+    assert session.loop.layer("l2").sound.settings == (("attack_ms", 300.0),)
