@@ -17,6 +17,7 @@ from cloudrift.sound.instrument import FAMILIES
 from cloudrift.sound.kit.formants import VOWELS
 from cloudrift.sound.kit.spread import CYCLE
 from cloudrift.sound.measure import (
+    DRAWN,
     bare_settings,
     centroid_hz,
     chord_lufs,
@@ -104,7 +105,8 @@ def test_velocity_is_level_and_brightness(name, pitch):
 def test_equal_notes_are_not_equal(name, pitch):
     found = row(name, pitch)
     assert found.repeat_db > -40
-    assert abs(found.repeat_level_db) < 3
+    # Players of an ensemble beat: how loud it starts is theirs.
+    assert abs(found.repeat_level_db) < (4.5 if name in DRAWN else 3)
 
 
 @pytest.mark.parametrize(("name", "pitch"), EACH)
@@ -263,6 +265,9 @@ def test_the_tower_bell_shows_its_five_partials():
         assert level > 100 * np.median(power[around]), name
 
 
+STEPS = 24  # an octave
+
+
 def mouth(vowel, low):
     """The gain of a mouth by frequency, from the harmonics of twelve notes.
 
@@ -276,13 +281,13 @@ def mouth(vowel, low):
             band = (hz > f0 * (k - 0.3)) & (hz < f0 * (k + 0.3))
             # The throat falls by f ** 1.25; what is left is the mouth.
             points.append((note, f0 * k, 10 * np.log10(power[band].sum() * (f0 * k) ** 2.5)))
-    step = np.array([round(16 * np.log2(f / 100)) for _, f, _ in points])
+    step = np.array([round(STEPS * np.log2(f / 100)) for _, f, _ in points])
     steps = np.arange(step.min(), step.max() + 1)
     system = np.zeros((len(points), len(steps) + 12))
     for i, (note, _, _) in enumerate(points):
         system[i, [step[i] - steps[0], len(steps) + note]] = 1
     gain = np.linalg.lstsq(system, np.array([p[2] for p in points]), rcond=None)[0][: len(steps)]
-    return 100 * 2 ** (steps / 16), np.convolve(gain, [0.25, 0.5, 0.25], "same")
+    return 100 * 2 ** (steps / STEPS), np.convolve(gain, [0.25, 0.5, 0.25], "same")
 
 
 @pytest.mark.parametrize(

@@ -11,6 +11,7 @@ from cloudrift.desktop.app import make_app
 from cloudrift.desktop.session import BARE, TREATED, Session
 from cloudrift.desktop.window import Window
 from cloudrift.devices import SilentSpeaker
+from cloudrift.sound import find_sound
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 SETTLE_S = 0.8
@@ -51,6 +52,12 @@ def main() -> None:
     window.show_stage(1)
     session.select(layer_id="l3")
     shot("layers")
+    session.select(layer_id="l2")
+    window.open_shelf()
+    window.shelf.hear(find_sound("choir pad"))
+    wait(app, session, 2)
+    shot("shelf")
+    window.shelf.close_drawer()
     window.show_stage(2)
     session.select(line_of="l3")
     wait(app, session, 2)

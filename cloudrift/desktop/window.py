@@ -67,7 +67,7 @@ class Window(QMainWindow):
         self.layers = LayersStage(session)
         self.texture = TextureStage(session, self.tasks)
         self.deliver = DeliverStage(session, self.tasks)
-        self.keys, self.shelf = KeysDrawer(session), Shelf(session)
+        self.keys, self.shelf = KeysDrawer(session), Shelf(session, self.tasks)
         self.drawers: dict[str, KeysDrawer | Shelf] = {"Shelf": self.shelf, "Play keys": self.keys}
         for drawer in self.drawers.values():
             drawer.hide()

@@ -11,6 +11,7 @@ from cloudrift.loop.chord_time import lasting
 from cloudrift.loop.model import Chord, Layer, Loop, SoundUse, new_id
 from cloudrift.notes.time import bar_ticks
 from cloudrift.sound.catalogue import find_sound
+from cloudrift.sound.own import OwnSound
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.treatment import Line, Treatment
 from cloudrift.theory.key import Key
@@ -117,17 +118,25 @@ def set_touch(loop: Loop, layer_id: str, **changes: Any) -> Loop:
     return set_layer(loop, layer_id, touch=replace(loop.layer(layer_id).touch, **changes))
 
 
-def set_sound(loop: Loop, layer_id: str, name: str) -> Loop:
+def sound_use(sound: str | OwnSound) -> SoundUse:
+    """Return the use of a house sound, by name and in its newest design, or of an own one."""
+    if isinstance(sound, OwnSound):
+        return SoundUse(name=sound.name, own=sound)
+    found = find_sound(sound)
+    return SoundUse(name=found.name, version=found.version)
+
+
+def set_sound(loop: Loop, layer_id: str, sound: str | OwnSound) -> Loop:
     """Give a layer another sound, with that sound's own settings and role."""
-    sound = find_sound(name)
-    return set_layer(
-        loop, layer_id, role=sound.role, sound=SoundUse(name=sound.name, version=sound.version)
-    )
+    use = sound_use(sound)
+    return set_layer(loop, layer_id, role=use.of.role, sound=use)
 
 
 def use_newest_design(loop: Loop, layer_id: str) -> Loop:
     """Let a layer play the newest design of its sound; settings that it still has are kept."""
     use = loop.layer(layer_id).sound
+    if use.own:
+        return loop  # it has one design
     newest = find_sound(use.name)
     there = {f.name for f in newest.spec}
     settings = newest.spec.check(
@@ -145,12 +154,12 @@ def set_sound_setting(loop: Loop, layer_id: str, name: str, value: object) -> Lo
     return set_layer(loop, layer_id, sound=replace(use, settings=settings))
 
 
-def add_layer(loop: Loop, sound_name: str, name: str = "") -> Loop:
+def add_layer(loop: Loop, sound_name: str | OwnSound, name: str = "") -> Loop:
     """Add a layer with a sound, looking at the chords as its role usually does."""
-    sound = find_sound(sound_name)
+    use = sound_use(sound_name)
+    sound = use.of
     lens = {"bass": "roots", "pad": "held", "pluck": "broken"}.get(sound.role, "all")
-    base = Layer(id="new", name=name or sound.label, role=sound.role,
-                 sound=SoundUse(name=sound.name, version=sound.version))  # fmt: skip
+    base = Layer(id="new", name=name or sound.label, role=sound.role, sound=use)
     layer = replace(
         base,
         id=new_id("l", (one.id for one in loop.layers)),

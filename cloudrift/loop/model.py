@@ -19,6 +19,7 @@ from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.notes.touch import ChordTouch, Touch, play
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.sound.instrument import Instrument, Role
+from cloudrift.sound.own import OwnSound
 from cloudrift.texture.treatment import Line, shift_st, time_ratio
 from cloudrift.theory.key import Key
 from cloudrift.theory.naming import ChordReading, read_chord
@@ -116,11 +117,15 @@ _Item = TypeVar("_Item", "Chord", "Layer")
 
 
 class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """Which sound a layer plays, of which design, with which settings off their defaults."""
+    """Which sound a layer plays, of which design, with which settings off their defaults.
+
+    An own sound is carried along, recordings and all.
+    """
 
     name: str
     version: int = 1
     settings: Settings = ()
+    own: OwnSound | None = None
 
     def __post_init__(self) -> None:
         self.of.spec.check(self.settings, f"sound {self.name}")
@@ -128,7 +133,7 @@ class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     @property
     def of(self) -> Instrument:
         """The instrument, in the design that the loop was made with."""
-        return find_sound(self.name, self.version)
+        return self.own.instrument if self.own else find_sound(self.name, self.version)
 
 
 class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):

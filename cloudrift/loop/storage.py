@@ -1,6 +1,6 @@
 """Loop files: a zip with ``loop.json`` in it, saved whole or not at all.
 
-``loop.json`` is ``{"format": "cloudrift loop", "schema": 2, "loop": {…}}``; the loop's fields are
+``loop.json`` is ``{"format": "cloudrift loop", "schema": 3, "loop": {…}}``; the loop's fields are
 those of ``model.Loop``, documented in ``docs/loop-file.md``.
 """
 
@@ -15,11 +15,12 @@ import msgspec
 from cloudrift.audio.files import write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.model import Chord, Layer, Loop
+from cloudrift.sound.own_files import add_clips, write_clips
 from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
 FORMAT = "cloudrift loop"
-SCHEMA = 2
+SCHEMA = 3
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
 MAX_JSON_BYTES = 64 << 20
@@ -28,6 +29,8 @@ MAX_JSON_BYTES = 64 << 20
 MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     # Schema 2 gave chords a rhythm and a touch of their own; what they lack has its default.
     1: lambda document: document,
+    # Schema 3 lets a layer carry an own sound; none did before.
+    2: lambda document: document,
 }
 
 
@@ -41,6 +44,8 @@ def to_bytes(loop: Loop, notes: dict[str, str] | None = None) -> bytes:
         for name, body in members.items():
             # A fixed date: the same loop is the same file.
             archive.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), body)
+        owns = [layer.sound.own for layer in loop.layers if layer.sound.own]
+        write_clips(archive, {r.clip for own in owns for r in own.recordings})
     return out.getvalue()
 
 
@@ -69,6 +74,10 @@ def _member(path: Path, name: str) -> bytes:
         with zipfile.ZipFile(path) as archive:
             if archive.getinfo(name).file_size > MAX_JSON_BYTES:
                 raise CloudriftError(f"{path}: {name} is larger than any loop; it was not opened")
+            try:
+                add_clips(archive)
+            except CloudriftError as error:
+                raise CloudriftError(f"{path}: {error}; it was not opened") from error
             return archive.read(name)
     except FileNotFoundError as error:
         raise CloudriftError(f"there is no file {path}") from error

@@ -1,5 +1,6 @@
 """All house sounds by name. Nothing is computed until a sound is played."""
 
+from collections.abc import Iterable
 from typing import Literal
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
@@ -53,9 +54,15 @@ REACHES: tuple[Reach, ...] = ("any", "low", "middle", "high")
 _REACH_PITCH = {"low": 36, "middle": 60, "high": 84}  # C2, C4, C6: inside the register
 
 
-def look_up(words: str = "", family: str = "", reach: Reach = "any") -> list[Instrument]:
+def look_up(
+    words: str = "",
+    family: str = "",
+    reach: Reach = "any",
+    among: Iterable[Instrument] | None = None,
+) -> list[Instrument]:
     """Return the sounds that all the words fit, of a family, that reach a part of the keyboard.
 
+    They are those of the house, or ``among`` others.
     A word fits a sound when its name, family, role, a tag or its description begins a word with
     it; those whose name it begins come first.
     """
@@ -72,6 +79,6 @@ def look_up(words: str = "", family: str = "", reach: Reach = "any") -> list[Ins
 
     named = " ".join(wanted)
     return sorted(
-        filter(fits, CATALOGUE.values()),
+        filter(fits, CATALOGUE.values() if among is None else among),
         key=lambda sound: not (named and f" {sound.name}".find(f" {named}") >= 0),
     )

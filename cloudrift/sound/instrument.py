@@ -10,12 +10,13 @@ from cloudrift.ground.settings import Field, Full, SettingsSpec
 Role = Literal["keys", "pad", "pluck", "lead", "strings", "voice", "bass", "bell", "grain"]
 Family = Literal[
     "keys", "organ", "pads", "strings", "plucks", "leads", "voice", "bells", "bass", "brass",
-    "grain", "drums",
+    "grain", "drums", "own",
 ]  # fmt: skip
 FAMILIES: tuple[Family, ...] = (
     "keys", "organ", "pads", "strings", "plucks", "leads", "voice", "bells", "bass", "brass",
     "grain", "drums",
 )  # fmt: skip
+# Those of the house; "own" is what a composer brings.
 SLIDE_OFF = 128  # a velocity that no note reaches
 
 
@@ -66,6 +67,12 @@ class Instrument:
     variants: int = 3
     noises: tuple[str, ...] = ()
     damper: Callable[[int, int], Stereo] | None = None  # (variant, rate) -> noise of the release
+    content: str = ""  # what it is made of, where its name does not say it
+
+    @property
+    def identity(self) -> tuple[str, int, str]:
+        """What tells it from every other sound and design."""
+        return self.name, self.version, self.content
 
     @property
     def label(self) -> str:

@@ -66,8 +66,7 @@ class ToneCache:
     def tone(self, instrument: Instrument, settings: Settings, request: ToneRequest) -> Tone:
         """Return a tone of at least the requested frames, computing it if need be."""
         tonal = tuple(pair for pair in settings if pair[0] not in SHAPING)
-        key = (instrument.name, instrument.version, tonal, request.pitch, request.variant,
-               request.rate)  # fmt: skip
+        key = (instrument.identity, tonal, request.pitch, request.variant, request.rate)
         tone = self._tones.get(key)
         if tone is None or tone.soft.shape[1] < request.frames:
             tone = instrument.tone(request)
@@ -149,7 +148,7 @@ class Part:
         full = instrument.spec.full(settings)
         # The longest first: a tone that was computed for a long note serves the short ones.
         for hit in sorted(hits, key=lambda h: -h.held - h.release):
-            key = (instrument.name, instrument.version, settings, rate, hit.sound)
+            key = (instrument.identity, settings, rate, hit.sound)
             audio = tones.note(key, partial(_play, hit, instrument, settings, full, rate, tones))
             add_wrapped(out, audio if sign > 0 else -audio, hit.start)
 

@@ -168,7 +168,7 @@ class LayerInspector(Inspector):
         about = label(sound.about, size=11.5, name="soft")
         about.setWordWrap(True)
         self.body.addWidget(about)
-        newest = CATALOGUE[sound.name].version
+        newest = sound.version if layer.sound.own else CATALOGUE[sound.name].version
         if sound.version < newest:
             self.body.addWidget(
                 button(f"Design {sound.version}; use the newest, {newest}",

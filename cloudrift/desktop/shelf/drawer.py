@@ -1,25 +1,42 @@
 """The Shelf drawer: find a sound, hear it in the layer's own place, use it."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 from platformdirs import user_data_path
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from cloudrift.desktop.parts import ChoiceRow, button, heading, label, scrolling
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.shelf.grid import SoundGrid
 from cloudrift.desktop.shelf.kept import Kept
+from cloudrift.desktop.shelf.own_sheet import Found, OwnSheet
+from cloudrift.desktop.tasks import Tasks
+from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import edits
 from cloudrift.loop.model import Layer, Loop
+from cloudrift.render.engine import Cancelled
 from cloudrift.sound import CATALOGUE, Instrument, look_up
 from cloudrift.sound.catalogue import REACHES
 from cloudrift.sound.instrument import FAMILIES
+from cloudrift.sound.own import OwnSound, audio_files, read_recording
+from cloudrift.sound.own_files import own_sounds, save_own
 
 HEIGHT = 222
 IN_LOOP, ALONE = "in the loop", "alone"
 EVERY, STARRED, LAST = "all", "starred", "last used"
+OWN = "own"
+FILES = "One-shots (*.wav *.flac *.ogg *.aif *.aiff)"
 
 
 class Shelf(QFrame):
@@ -27,8 +44,10 @@ class Shelf(QFrame):
 
     closed = pyqtSignal()
 
-    def __init__(self, session: Session, folder: Path | None = None) -> None:
+    def __init__(self, session: Session, tasks: Tasks, folder: Path | None = None) -> None:
         super().__init__()
+        self._tasks = tasks
+        self.sheet: OwnSheet | None = None
         self._session = session
         self._kept = Kept(folder or user_data_path("cloudrift"))
         self._family = ""
@@ -43,13 +62,16 @@ class Shelf(QFrame):
         self.reach = ChoiceRow([(r, r) for r in REACHES], columns=4, name="Reaches")
         self.how = ChoiceRow([(h, h) for h in (IN_LOOP, ALONE)], columns=2, name="Hear it")
         self.families = ChoiceRow(
-            [("", "all"), *((f, f) for f in FAMILIES)], columns=1 + len(FAMILIES), name="Family"
-        )
+            [("", "all"), *((f, f) for f in FAMILIES), (OWN, OWN)], columns=2 + len(FAMILIES),
+            name="Family",
+        )  # fmt: skip
         self.about = label("", size=11.5, name="soft")
         self.about.setWordWrap(True)
         self.target = label("", size=11.5, name="soft")
         self.use = QPushButton("Use it")
         self.add = QPushButton("Add as a layer")
+        self.bring = button("Own sound…", self._choose_files, tip="Make a sound of your one-shots")
+        self._own: dict[str, OwnSound] = {own.name: own for own in own_sounds()}
         self._lay_out()
         self._connect()
         for row, choice in ((self.which, EVERY), (self.reach, REACHES[0]), (self.how, IN_LOOP),
@@ -86,6 +108,7 @@ class Shelf(QFrame):
         right.addWidget(self.target)
         right.addWidget(self.use)
         right.addWidget(self.add)
+        right.addWidget(self.bring)
         self.about.setAlignment(Qt.AlignmentFlag.AlignTop)
         middle = QVBoxLayout()
         middle.setSpacing(5)
@@ -118,6 +141,7 @@ class Shelf(QFrame):
         self.add.clicked.connect(lambda: self.choose(self.grid.at_cursor, True))
         for signal in (self._session.changed, self._session.opened, self._session.selected):
             signal.connect(lambda *_: self._follow())
+        self._session.opened.connect(self._fill)
 
     def _narrow(self, **what: str) -> None:
         for name, value in what.items():
@@ -128,14 +152,24 @@ class Shelf(QFrame):
         self._fill()
 
     def _fill(self) -> None:
-        found = look_up(self.search.text(), self._family, self._reach)
+        found = look_up(self.search.text(), self._family, self._reach, self._all())
         if self._which == STARRED:
             found = [s for s in found if s.name in self._kept.favourites]
         elif self._which == LAST:
-            found = [CATALOGUE[name] for name in self._kept.last
-                     if name in CATALOGUE and CATALOGUE[name] in found]  # fmt: skip
+            by_name = {s.name: s for s in found}
+            found = [by_name[name] for name in self._kept.last if name in by_name]
         self.grid.show_sounds(found, frozenset(self._kept.favourites))
         self._tell(self.grid.at_cursor)
+
+    def _all(self) -> list[Instrument]:
+        """The sounds of the house, and the composer's own."""
+        carried = {x.sound.name: x.sound.own for x in self._session.loop.layers if x.sound.own}
+        self._own = carried | self._own
+        return [*CATALOGUE.values(), *(own.instrument for own in self._own.values())]
+
+    def _sound(self, sound: Instrument) -> str | OwnSound:
+        """What an edit takes for a tile."""
+        return self._own.get(sound.name, sound.name) if sound.family == OWN else sound.name
 
     def _layer(self) -> Layer | None:
         layers = self._session.loop.layers
@@ -166,8 +200,8 @@ class Shelf(QFrame):
         """Return the loop with a sound in the layer's place, or with it as a first layer."""
         layer = self._layer()
         if layer is None:
-            return edits.add_layer(loop, sound.name)
-        loop = edits.set_sound(loop, layer.id, sound.name)
+            return edits.add_layer(loop, self._sound(sound))
+        loop = edits.set_sound(loop, layer.id, self._sound(sound))
         if self._how == ALONE:
             for other in loop.layers:
                 loop = edits.set_layer(loop, other.id, solo=other.id == layer.id,
@@ -195,16 +229,60 @@ class Shelf(QFrame):
         """Give the layer the sound, or add a layer with it."""
         if sound is None:
             return
-        layer = self._layer()
+        layer, what = self._layer(), self._sound(sound)
         self.hear(None)
         if as_layer or layer is None:
-            if self._session.apply("add a layer", lambda loop: edits.add_layer(loop, sound.name)):
+            if self._session.apply("add a layer", lambda loop: edits.add_layer(loop, what)):
                 self._session.select(layer_id=self._session.loop.layers[-1].id)
         else:
-            self._session.apply(
-                "another sound", lambda loop: edits.set_sound(loop, layer.id, sound.name)
-            )
+            self._session.apply("another sound", lambda loop: edits.set_sound(loop, layer.id, what))
         self._kept.used(sound.name)
+
+    # --- own sounds ---------------------------------------------------------------------------
+
+    def _choose_files(self) -> None:
+        chosen, _ = QFileDialog.getOpenFileNames(
+            self, "One-shots: one, or several over the keyboard", str(Path.home()), FILES
+        )
+        if chosen:
+            self.bring_files([Path(name) for name in chosen])
+
+    def bring_files(self, paths: list[Path]) -> None:
+        """Read one-shots (files or folders) beside the interface, then ask for the rest."""
+        self.bring.setEnabled(False)
+        self.about.setText("Reading recordings…")
+        self._tasks.run(
+            "own sound",
+            lambda stop, moved: read_all(paths, stop, moved),
+            lambda found: self._ask(found, paths[0]),
+            self._not_read,
+            lambda share, name: self.about.setText(f"Reading {name}: {share:.0%}"),
+        )
+
+    def _not_read(self, error: Exception) -> None:
+        self.bring.setEnabled(True)
+        self._tell(self.grid.at_cursor)
+        self._session.failed.emit(str(error))
+
+    def _ask(self, found: list[Found], first: Path) -> None:
+        self.bring.setEnabled(True)
+        self._tell(self.grid.at_cursor)
+        name = first.name if first.is_dir() else first.parent.name if len(found) > 1 else first.stem
+        sheet = OwnSheet(found, name, self)
+        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        sheet.made.connect(self.take_own)
+        self.sheet = sheet
+        sheet.open()
+
+    def take_own(self, own: OwnSound) -> None:
+        """Put an own sound on the shelf, keep it for other loops, and give it to the layer."""
+        self._own[own.name] = own
+        try:
+            save_own(own)
+        except CloudriftError as error:
+            self._session.failed.emit(f"{error}; the loop carries the sound all the same")
+        self._narrow(_family=OWN, _which=EVERY, _reach=REACHES[0])
+        self.choose(own.instrument, self._layer() is None)
 
     def _star(self, sound: Instrument) -> None:
         self._kept.swap_favourite(sound.name)
@@ -240,3 +318,17 @@ class Shelf(QFrame):
                 self.close_drawer()
         else:
             super().keyPressEvent(event)
+
+
+def read_all(
+    paths: list[Path], stop: Callable[[], bool], moved: Callable[[float, str], None]
+) -> list[Found]:
+    """Read every recording among files and folders; raise Cancelled when told to stop."""
+    files = audio_files(paths)
+    found = []
+    for i, file in enumerate(files):
+        if stop():
+            raise Cancelled
+        moved(i / len(files), file.name)
+        found.append(Found(*read_recording(file, many=len(files) > 1)))
+    return found

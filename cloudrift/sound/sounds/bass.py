@@ -69,7 +69,7 @@ def sub(request: ToneRequest, name: str, drive: float) -> Tone:
 def _layer_tables(pitch: int, rate: int) -> NDArray[np.float32]:
     k, f0 = harmonics(pitch + 12, rate, 40), pitch_to_hz(pitch + 12)
     hz = f0 * k
-    return period(np.stack([1 / k**1.6 / (1 + (hz / 500) ** 2), 1 / k / (1 + (hz / 1500) ** 2)]),
+    return period(np.stack([1 / k**1.6 / (1 + (hz / 500) ** 2), k**-0.8 / (1 + (hz / 1900) ** 2)]),
                   stream(1, "layer").uniform(0, 6, len(k)))  # fmt: skip
 
 
@@ -80,7 +80,8 @@ def _layered_sub(request: ToneRequest) -> Tone:
     upper = voices(request, rng, _layer_tables(request.pitch, request.rate), Voices(sides=0.6),
                    ratio=2.0)  # fmt: skip
     level = np.float32(0.45 * request.settings.number("layer") / 100)
-    return Tone(tone.soft + np.float32(0.6) * level * upper.soft, tone.hard + level * upper.hard)
+    soft = tone.soft + np.float32(0.3) * level * upper.soft
+    return Tone(soft, tone.hard + np.float32(1.5) * level * upper.hard)
 
 
 def _fingered(request: ToneRequest) -> Tone:
@@ -158,7 +159,7 @@ SOUNDS = (
         tags=("deep", "wide", "mono"),
         spec=shaped(percent("layer", "Upper layer", 55), *mono_fields(), attack_ms=16,
                     decay_ms=3000, sustain=85, release_ms=220, detune_cents=6),
-        tone=_layered_sub, gain_db=-17.0,
+        tone=_layered_sub, gain_db=-17.1,
     ),
     Instrument(
         name="fingered bass", family="bass", role="bass", register=(28, 60), mono=True,

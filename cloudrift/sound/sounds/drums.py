@@ -66,7 +66,8 @@ class Kit:
 
 def _tuned(request: ToneRequest) -> float:
     """The key's ratio to C4; each strike strays from it by up to the detune."""
-    strays = stream(request.variant, "tuned").uniform(-1, 1)
+    rng = stream(request.variant, "tuned")
+    strays = rng.choice([-1, 1]) * rng.uniform(0.4, 1)
     semitones = request.pitch - 60 + request.settings.number("tune_st")
     return float(2 ** ((semitones + strays * request.settings.number("detune_cents") / 100) / 12))
 
@@ -138,8 +139,8 @@ def _drum(kit: Kit, request: ToneRequest) -> Tone:
         hard += np.float32(wire.level * noise) * _wires(bright, shade, frames, rate, draw)
     for plate in kit.plates:
         clear = replace(plate, t60_ms=plate.t60_ms * ringing)
-        dim = replace(clear, t60_ms=0.8 * clear.t60_ms, low_hz=0.6 * plate.low_hz,
-                      high_hz=0.7 * plate.high_hz)  # fmt: skip
+        dim = replace(clear, t60_ms=0.8 * clear.t60_ms, low_hz=0.5 * plate.low_hz,
+                      high_hz=0.6 * plate.high_hz)  # fmt: skip
         soft += np.float32(plate.level) * _plates(dim, shade, frames, rate, draw)
         hard += np.float32(plate.level) * _plates(clear, shade, frames, rate, draw)
     if frames < request.frames:
@@ -184,13 +185,13 @@ SOUNDS = (
         plates=(Plate(low_hz=1650, high_hz=1900, count=3, t60_ms=60, level=0.8),))),
     _sound("shaker", -5.5, "Seeds in a shell; sixteenths with a push.", ("bright", "soft"), Kit(
         wires=(Wire(low_hz=4200, high_hz=13_000, t60_ms=110, rise_ms=24, width=0.5),))),
-    _sound("closed hat", -11.5, "Tight metal; eighths and rolls.", ("bright", "short"), Kit(
+    _sound("closed hat", -11.3, "Tight metal; eighths and rolls.", ("bright", "short"), Kit(
         wires=(Wire(low_hz=7000, high_hz=15_000, t60_ms=70, level=0.6),),
         plates=(Plate(low_hz=4800, high_hz=14_000, count=26, t60_ms=75, level=0.7),))),
-    _sound("open hat", -12.7, "The same, left to ring.", ("bright", "long"), Kit(
+    _sound("open hat", -12.4, "The same, left to ring.", ("bright", "long"), Kit(
         wires=(Wire(low_hz=6500, high_hz=14_000, t60_ms=480, level=0.5),),
         plates=(Plate(low_hz=4500, high_hz=14_000, count=34, t60_ms=520, level=0.7),))),
-    _sound("crash", -16.4, "A wide plate for the first bar.", ("bright", "long", "wide"), Kit(
+    _sound("crash", -16.5, "A wide plate for the first bar.", ("bright", "long", "wide"), Kit(
         wires=(Wire(low_hz=3000, high_hz=12_000, t60_ms=1500, rise_ms=4, level=0.8, width=0.8),),
         plates=(Plate(low_hz=900, high_hz=13_000, count=150, t60_ms=2200, level=0.5),))),
     _sound("zap", -5.2, "A tone that falls in no time.", ("bright", "falling"), Kit(

@@ -13,8 +13,8 @@ def _named(sounds: tuple[Instrument, ...], name: str) -> Instrument:
 
 SOUNDS = (
     # Its beating made some strikes 1.5 dB louder than the other sounds.
-    replace(_named(bass.SOUNDS, "round sub"), version=1, gain_db=-11.1),
+    replace(_named(bass.SOUNDS, "round sub"), version=1, gain_db=-14.1),
     # High notes opened too little with velocity.
-    replace(_named(pads.SOUNDS, "warm pad"), version=1,
-            tone=functools.partial(pads.warm_pad, 2.4)),
+    replace(_named(pads.SOUNDS, "warm pad"), version=1, gain_db=-23.8,
+            spec=pads.warm_spec(420), tone=functools.partial(pads.warm_pad, 0.6, 2.4, 0.0)),
 )  # fmt: skip

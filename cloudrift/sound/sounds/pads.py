@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.ground.draws import stream
+from cloudrift.ground.settings import SettingsSpec
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, opening, percent, shaped
 from cloudrift.sound.kit.formants import between
 from cloudrift.sound.kit.noise import LONG, band, lasting, read_round
@@ -18,13 +19,14 @@ _GRIT = band(350, 2600)
 def _warm(hz: Hz, f0: float, own: tuple[float, ...]) -> tuple[Hz, Hz]:
     """A saw's harmonics through a gentle and an open low-pass; even ones fade as it hollows.
 
-    ``own`` is how hollow it is, and by how many fundamentals the open low-pass rises.
+    ``own`` is how hollow it is, by how many fundamentals the gentle and the open one rise, and
+    how much less steep the open one is.
     """
     k = np.rint(hz / f0)
     saw = np.where(k % 2 == 0, 1 - 0.9 * own[0], 1.0) / k
     body = 1 + 0.5 * np.exp(-0.5 * (np.log2(hz / 420) / 0.5) ** 2)
-    dark = saw * body * lowpass(hz, 240 + 0.6 * f0, 0.6)
-    return dark, saw * body * lowpass(hz, 2300 + own[1] * f0, 0.6)
+    dark = saw * body * lowpass(hz, 240 + own[1] * f0, 0.6)
+    return dark, saw * k ** own[3] * body * lowpass(hz, 2300 + own[2] * f0, 0.6)
 
 
 def _glass(hz: Hz, f0: float, own: tuple[float, ...]) -> tuple[Hz, Hz]:
@@ -59,10 +61,16 @@ def _worn(hz: Hz, f0: float, own: tuple[float, ...]) -> tuple[Hz, Hz]:
     return saw * lowpass(hz, 330 + 0.7 * f0, 0.8), saw * lowpass(hz, 2200 + 4 * f0, 0.6)
 
 
-def warm_pad(rise: float, request: ToneRequest) -> Tone:
-    """Play the warm pad; ``rise`` is how far its bright side opens with the pitch."""
+def warm_pad(dark: float, bright: float, steep: float, request: ToneRequest) -> Tone:
+    """Play the warm pad; how far its two sides open with the pitch, and how steep it falls."""
     hollow = request.settings.number("hollow") / 100
-    return ensemble(request, "warm pad", _warm, (hollow, rise))
+    return ensemble(request, "warm pad", _warm, (hollow, dark, bright, steep))
+
+
+def warm_spec(open_ms: float) -> SettingsSpec:
+    """Return the warm pad's settings; it opens over so long."""
+    return shaped(percent("hollow", "Hollow", 15), opening(open_ms), attack_ms=240, decay_ms=3000,
+                  sustain=82, release_ms=900, detune_cents=14)  # fmt: skip
 
 
 def _glass_pad(request: ToneRequest) -> Tone:
@@ -93,9 +101,8 @@ SOUNDS = (
         name="warm pad", family="pads", role="pad", register=(40, 84), version=2,
         about="Wide, slow bed of mistuned voices; holds chords under anything.",
         tags=("dark", "wide", "slow"),
-        spec=shaped(percent("hollow", "Hollow", 15), opening(700),
-                    attack_ms=240, decay_ms=3000, sustain=82, release_ms=900, detune_cents=14),
-        tone=functools.partial(warm_pad, 3.4), gain_db=-24.0,
+        spec=warm_spec(700),
+        tone=functools.partial(warm_pad, 0.35, 3.4, 0.2), gain_db=-23.9,
     ),
     Instrument(
         name="glass pad", family="pads", role="pad", register=(48, 91),

@@ -28,11 +28,11 @@ Hz = NDArray[np.float64]
 MOUTH_MS = 55.0  # how long the lips take from closed to open
 
 
-def _sung(name: str, hz: Hz, f0: float, rings: float = 2.5) -> tuple[Hz, Hz]:
+def _sung(name: str, hz: Hz, f0: float, rings: float = 2.5, steep: float = 0.2) -> tuple[Hz, Hz]:
     """A vowel sung softly and with force: the throat falls less steeply, and rings at 3 kHz."""
     mouth = vowel(name, hz)
     throat = 1 + rings * np.exp(-0.5 * (np.log2(hz / 3000) / 0.25) ** 2)
-    hard = (f0 / hz) ** 0.2 * mouth * throat
+    hard = (f0 / hz) ** steep * mouth * throat
     return (f0 / hz) ** 1.25 * mouth / (1 + (hz / (1400 + f0)) ** 2), hard
 
 
@@ -45,7 +45,7 @@ def _oo(hz: Hz, f0: float, own: tuple[float, ...]) -> tuple[Hz, Hz]:
 
 
 def _mm(hz: Hz, f0: float, own: tuple[float, ...]) -> tuple[Hz, Hz]:
-    return _sung("mm", hz, f0, 2.0)
+    return _sung("mm", hz, f0, 2.5, -0.4)
 
 
 def _choir(name: str, shape: Shape, request: ToneRequest) -> Tone:
@@ -69,7 +69,7 @@ def _consonant(variant: int, rate: int) -> Stereo:
 
 def _chopped(request: ToneRequest) -> Tone:
     rng = stream(request.variant, "chopped vowel", request.pitch)
-    how = Voices(sides=0.3, vibrato=swaying(request, 8))
+    how = Voices(sides=0.3, vibrato=swaying(request, 5))
     four = played(request, rng, _syllable(request.pitch, request.rate), how)
     late = request.settings.number("lips") / 50 * MOUTH_MS * request.rate / 1e3
     t = np.arange(request.frames, dtype=np.float32)
@@ -97,7 +97,7 @@ SOUNDS = (
                  ("open", "voices", "wide")),
     _choir_sound("choir oo", -24.5, _oo, "Round voices behind the keys; long, soft chords.",
                  ("round", "voices", "dark")),
-    _choir_sound("choir mm", -24.8, _mm, "Hummed with closed lips; a warm floor of voices.",
+    _choir_sound("choir mm", -25.0, _mm, "Hummed with closed lips; a warm floor of voices.",
                  ("dark", "voices", "close")),
     Instrument(
         name="chopped vowel", family="voice", role="voice", register=(48, 84),
@@ -106,6 +106,6 @@ SOUNDS = (
         spec=shaped(percent("lips", "Lips", 50, "how slowly they open"),
                     percent("breath", "Breath", 45), *vibrato_fields(12, 300),
                     attack_ms=8, decay_ms=900, sustain=70, release_ms=90, detune_cents=6),
-        tone=_chopped, noises=("breath",), gain_db=-22.6,
+        tone=_chopped, noises=("breath",), gain_db=-22.5,
     ),
 )  # fmt: skip

@@ -1,0 +1,266 @@
+"""Own sounds: a composer's one-shots, spread over the keyboard."""
+
+import functools
+import re
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Literal
+
+import msgspec
+import numpy as np
+import scipy.fft as sf
+import soundfile
+import soxr
+from numpy.typing import NDArray
+
+from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.clips import LONGEST_S, clip_of, has_clip, read_clip
+from cloudrift.audio.files import read_audio
+from cloudrift.ground.draws import stream
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.settings import Field
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, percent, shaped
+from cloudrift.theory.pitch import pitch_to_hz
+
+Plays = Literal["once", "looped"]
+SUFFIXES = frozenset({".wav", ".flac", ".ogg", ".aif", ".aiff"})
+MOST = 64
+LOOP_FROM, LOOP_TO = 45.0, 90.0  # % of a recording, where it carries no loop of its own
+CROSSFADE_S = 0.06
+SURE = 0.6  # how periodic a sound must be for its pitch to be believed
+LOWEST_HZ, HIGHEST_HZ = 27.0, 2200.0
+_NOTE = re.compile(r"(?<![A-Za-z])([A-Ga-g])(#|♯|s|b|♭)?(-?\d)(?![\dA-Za-z])")
+_NUMBER = re.compile(r"(?<!\d)(\d{2,3})(?!\d)")
+_STEPS = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
+
+
+class Recording(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """One recording: its clip, the pitch it sounds (MIDI, may lie between keys), its file's name.
+
+    ``loop_from`` and ``loop_to`` are in % of its length; 0 for both if it carries no loop.
+    """
+
+    clip: str
+    root: float
+    name: str = ""
+    loop_from: float = 0.0
+    loop_to: float = 0.0
+
+    def __post_init__(self) -> None:
+        if not has_clip(self.clip):
+            raise CloudriftError(f"the recording {self.name or self.clip} is not in the file")
+        if not 0 <= self.root <= 127:
+            raise CloudriftError(f"the root pitch of {self.name} is {self.root:g}, not 0 to 127")
+
+
+class OwnSound(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A playable sound made of recordings; ``licence`` says where they are from, in words."""
+
+    name: str
+    recordings: tuple[Recording, ...]
+    licence: str = ""
+    plays: Plays = "once"
+
+    def __post_init__(self) -> None:
+        if not self.name.strip():
+            raise CloudriftError("an own sound needs a name")
+        if not 0 < len(self.recordings) <= MOST:
+            raise CloudriftError(
+                f"{self.name} has {len(self.recordings)} recordings, not 1 to {MOST}"
+            )
+
+    @property
+    def instrument(self) -> Instrument:
+        """The sound as an instrument."""
+        return _instrument(self)
+
+
+@functools.lru_cache(maxsize=64)
+def _instrument(own: OwnSound) -> Instrument:
+    roots = [r.root for r in own.recordings]
+    first = own.recordings[0]
+    low, high = first.loop_from or LOOP_FROM, first.loop_to or LOOP_TO
+    return Instrument(
+        name=own.name, family="own", role="keys", tags=("own", own.plays),
+        about=f"Own recordings, {len(roots)}; {own.licence or 'no licence said'}.",
+        register=(max(0, int(min(roots)) - 12), min(127, int(max(roots)) + 12)),
+        spec=shaped(
+            Field(name="plays", label="Plays", default=own.plays, choices=("once", "looped")),
+            percent("loop_from", "Loop from", low, "share of the recording"),
+            percent("loop_to", "Loop to", high, "share of the recording"),
+            attack_ms=2, release_ms=200, detune_cents=0,
+        ),
+        tone=functools.partial(_tone, own), gain_db=-18,
+        content=",".join(f"{r.clip}@{r.root:g}" for r in own.recordings),
+    )  # fmt: skip
+
+
+def _tone(own: OwnSound, request: ToneRequest) -> Tone:
+    """Play the recording whose root is nearest, at the speed that brings it to the pitch."""
+    recording = min(own.recordings, key=lambda r: abs(r.root - request.pitch))
+    audio, rate = read_clip(recording.clip)
+    settings = request.settings
+    speed = 2 ** ((request.pitch - recording.root) / 12)
+    need = int(request.frames * speed * rate / request.rate * 1.05) + 4 * rate // 100
+    if settings.word("plays") == "looped":
+        edges = (settings.number("loop_from"), settings.number("loop_to"))
+        start, end = sorted(round(edge / 100 * audio.shape[1]) for edge in edges)
+        source = looped(audio, start, end, need, int(CROSSFADE_S * rate))
+    else:
+        source = audio[:, :need]
+    # No two strikes begin at the same frame.
+    skip = int(stream(request.variant, "own", request.pitch).uniform(0, 0.0008) * rate)
+    apart = 2 ** (settings.number("detune_cents") / 2400)
+    sides = [
+        _at_speed(side[skip:], rate, request.rate, speed * away, request.frames)
+        for side, away in zip(source, (apart, 1 / apart), strict=True)
+    ]
+    hard = np.stack(sides) * np.float32(_evening(recording.clip))
+    return Tone(_dull(hard, request), hard)
+
+
+def _at_speed(
+    audio: NDArray[np.float32], rate: int, out_rate: int, speed: float, frames: int
+) -> NDArray[np.float32]:
+    """Read audio at a speed, without aliases, cut or filled with silence to so many frames."""
+    out = soxr.resample(audio, rate * speed, out_rate)
+    return np.pad(out[:frames], (0, max(0, frames - len(out)))).astype(np.float32)
+
+
+def looped(audio: Stereo, start: int, end: int, need: int, fade: int) -> Stereo:
+    """Go round between two frames until ``need`` are there; the turn is cross-faded.
+
+    A loop shorter than two frames is no loop: the recording is then as it is.
+    """
+    if end - start < 2:
+        return audio[:, :need]
+    fade = min(fade, start, (end - start) // 2)
+    body = audio[:, start:end].copy()
+    if fade > 0:
+        turn = np.linspace(0, np.pi / 2, fade, dtype=np.float32)
+        body[:, -fade:] = body[:, -fade:] * np.cos(turn) + audio[:, start - fade : start] * np.sin(
+            turn
+        )
+    turns = max(1, -(-(need - start) // (end - start)))
+    return np.concatenate([audio[:, :start], np.tile(body, turns)], axis=1)[:, :need]
+
+
+@functools.lru_cache(maxsize=256)
+def _evening(clip: str) -> float:
+    """Return the gain that gives a recording's loudest 400 ms an RMS of 1."""
+    audio, rate = read_clip(clip)
+    square = (audio**2).mean(axis=0)
+    size = min(len(square), int(0.4 * rate))
+    loudest = np.convolve(square, np.ones(size, np.float32) / size, "valid").max(initial=0.0)
+    return float(1 / np.sqrt(max(loudest, 1e-8)))
+
+
+def _dull(audio: Stereo, request: ToneRequest) -> Stereo:
+    """A soft blow: the same with its top taken off."""
+    length = sf.next_fast_len(audio.shape[1] + 2048, real=True)
+    hz = np.fft.rfftfreq(length, 1 / request.rate)
+    edge = 700 + 1.5 * pitch_to_hz(request.pitch)
+    gain = (1 / np.sqrt(1 + (hz / edge) ** 4)).astype(np.float32)
+    return np.asarray(sf.irfft(sf.rfft(audio, length) * gain, length)[:, : audio.shape[1]])
+
+
+# --- from files -----------------------------------------------------------------------------------
+
+
+def audio_files(paths: Iterable[Path]) -> list[Path]:
+    """Return the audio files among paths and in the folders among them, sorted by name."""
+    found: list[Path] = []
+    for path in paths:
+        inside = sorted(path.iterdir()) if path.is_dir() else [path]
+        found += [p for p in inside if p.suffix.lower() in SUFFIXES and p.is_file()]
+    if not found:
+        raise CloudriftError("no WAV, FLAC, OGG or AIFF file is there; choose others")
+    if len(found) > MOST:
+        raise CloudriftError(f"{len(found)} files are more than the {MOST} one sound can have")
+    return found
+
+
+def read_recording(path: Path, *, many: bool = False) -> tuple[Recording, str]:
+    """Read a one-shot and say how its root pitch was found.
+
+    It is taken from the file's name (C4 is 60; a plain number only where there are ``many``),
+    else from the sound; else it is C4, and somebody has to say.
+    """
+    audio, rate = read_audio(path)
+    if audio.shape[1] < rate // 100:
+        raise CloudriftError(f"{path.name} is shorter than 10 ms; leave it out")
+    if audio.shape[1] > LONGEST_S * rate:
+        raise CloudriftError(f"{path.name} is longer than {LONGEST_S:.0f} s; cut a note out of it")
+    if not np.abs(audio).max() > 1e-4:
+        raise CloudriftError(f"{path.name} is silent; leave it out")
+    named = root_from_name(path.stem, numbers=many)
+    heard = None if named is not None else root_from_sound(audio, rate)
+    how = "from its name" if named is not None else "from its sound" if heard else "not found"
+    root = named if named is not None else heard or 60.0
+    start, end = loop_points(path)
+    share = 100 / audio.shape[1]
+    recording = Recording(
+        clip=clip_of(audio, rate), root=round(float(root), 2), name=path.name,
+        loop_from=round(start * share, 3), loop_to=round(end * share, 3),
+    )  # fmt: skip
+    return recording, how
+
+
+def root_from_name(name: str, *, numbers: bool = False) -> float | None:
+    """Return the pitch that a file's name says, the last of them if it says several."""
+    found = _NOTE.findall(name)
+    if found:
+        letter, sign, octave = found[-1]
+        shift = 1 if sign in ("#", "♯", "s") else -1 if sign else 0
+        pitch = 12 * (int(octave) + 1) + _STEPS[letter.lower()] + shift
+        return float(pitch) if 0 <= pitch <= 127 else None
+    plain = [int(n) for n in _NUMBER.findall(name) if 12 <= int(n) <= 120] if numbers else []
+    return float(plain[-1]) if plain else None
+
+
+def root_from_sound(audio: Stereo, rate: int) -> float | None:
+    """Return the pitch of a note (MIDI, to a few cents), or None for what has none.
+
+    The first high peak of the autocorrelation behind the attack: it stands at the period, not at
+    the loudest partial.
+    """
+    mono = audio.mean(axis=0).astype(np.float64)
+    size = min(len(mono), rate // 2)
+    start = int(np.abs(mono).argmax())
+    start = min(start + rate // 50, len(mono) - size)
+    part = mono[max(0, start) : max(0, start) + size] * np.hanning(size)
+    padded = 1 << (2 * size - 1).bit_length()
+    same = np.fft.irfft(np.abs(np.fft.rfft(part, padded)) ** 2)[:size]
+    window = np.fft.irfft(np.abs(np.fft.rfft(np.hanning(size), padded)) ** 2)[:size]
+    same = same / np.maximum(window, 1e-9 * window[0])
+    low, high = int(rate / HIGHEST_HZ), min(int(rate / LOWEST_HZ), size // 2)
+    if high <= low + 2 or same[0] <= 0:
+        return None
+    level = same[: high + 1] / same[0]
+    peaks = [i for i in range(low, high) if level[i - 1] < level[i] >= level[i + 1]]
+    best = max((level[i] for i in peaks), default=0.0)
+    if best < SURE:
+        return None
+    lag = next(i for i in peaks if level[i] > 0.9 * best)
+    a, b, c = level[lag - 1 : lag + 2]
+    period = lag + 0.5 * (a - c) / (a - 2 * b + c)
+    return float(69 + 12 * np.log2(rate / period / 440))
+
+
+def loop_points(path: Path) -> tuple[int, int]:
+    """Return the first loop of a WAV file's ``smpl`` chunk as frames, (0, 0) if it has none."""
+    try:
+        raw = path.read_bytes()
+        with soundfile.SoundFile(path) as file:
+            frames = file.frames
+    except (OSError, RuntimeError):
+        return 0, 0
+    at = 12
+    while raw[:4] == b"RIFF" and at + 8 <= len(raw):
+        size = int.from_bytes(raw[at + 4 : at + 8], "little")
+        body = raw[at + 8 : at + 8 + size]
+        if raw[at : at + 4] == b"smpl" and len(body) >= 60:
+            start, end = (int.from_bytes(body[i : i + 4], "little") for i in (44, 48))
+            return (start, end + 1) if start < end < frames else (0, 0)
+        at += 8 + size + size % 2
+    return 0, 0

@@ -1,0 +1,77 @@
+"""Own sounds as files: one zip each, with what describes it and its recordings."""
+
+import io
+import zipfile
+from pathlib import Path
+
+import msgspec
+from platformdirs import user_data_path
+
+from cloudrift.audio.clips import add_clip, flac_of
+from cloudrift.audio.files import write_atomically
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.sound.own import OwnSound
+
+SUFFIX, MEMBER, CLIPS = ".cloudsound", "sound.json", "clips/"
+MAX_BYTES = 512 << 20
+
+
+def own_folder() -> Path:
+    """Return where own sounds are kept (``$XDG_DATA_HOME/cloudrift/sounds``)."""
+    return user_data_path("cloudrift") / "sounds"
+
+
+def add_clips(archive: zipfile.ZipFile) -> None:
+    """Keep every clip that an archive carries."""
+    inside = [info for info in archive.infolist() if info.filename.startswith(CLIPS)]
+    if sum(info.file_size for info in inside) > MAX_BYTES:
+        raise CloudriftError("its recordings are larger than any loop's")
+    for info in inside:
+        add_clip(archive.read(info))
+
+
+def write_clips(archive: zipfile.ZipFile, clips: set[str]) -> None:
+    """Write clips into an archive as they are: FLAC does not get smaller."""
+    for clip in sorted(clips):
+        # A fixed date: the same document is the same file.
+        info = zipfile.ZipInfo(f"{CLIPS}{clip}.flac", (1980, 1, 1, 0, 0, 0))
+        archive.writestr(info, flac_of(clip), zipfile.ZIP_STORED)
+
+
+def save_own(own: OwnSound, folder: Path | None = None) -> Path:
+    """Write an own sound into the folder, in place of one of the same name."""
+    folder = folder or own_folder()
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise CloudriftError(f"could not make the folder {folder}: {error.strerror}") from error
+    body = io.BytesIO()
+    with zipfile.ZipFile(body, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr(zipfile.ZipInfo(MEMBER, (1980, 1, 1, 0, 0, 0)),
+                         msgspec.json.format(msgspec.json.encode(own), indent=1))  # fmt: skip
+        write_clips(archive, {r.clip for r in own.recordings})
+    plain = "".join(c if c.isalnum() else "-" for c in own.name.lower()).strip("-") or "sound"
+    path = folder / f"{plain}{SUFFIX}"
+    write_atomically(path, lambda file: file.write(body.getvalue()))
+    return path
+
+
+def load_own(path: Path) -> OwnSound:
+    """Read an own sound; raise CloudriftError that names the file and what is wrong in it."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            add_clips(archive)
+            return msgspec.json.decode(archive.read(MEMBER), type=OwnSound)
+    except (OSError, KeyError, EOFError, zipfile.BadZipFile, msgspec.MsgspecError) as error:
+        raise CloudriftError(f"{path} is no own sound: {error}") from error
+
+
+def own_sounds(folder: Path | None = None) -> list[OwnSound]:
+    """Return the own sounds that are kept, by name; files that can't be read are passed over."""
+    found = []
+    for path in sorted((folder or own_folder()).glob(f"*{SUFFIX}")):
+        try:
+            found.append(load_own(path))
+        except CloudriftError:
+            continue
+    return sorted(found, key=lambda own: own.name.lower())

@@ -1,0 +1,241 @@
+"""Own sounds: recordings read, spread over the keyboard, carried by the loop, put on the shelf."""
+
+import zipfile
+
+import numpy as np
+import pytest
+import soundfile
+from msgspec.structs import replace
+from PyQt6.QtCore import Qt
+
+from cloudrift.audio.clips import add_clip, clip_of, flac_of, read_clip
+from cloudrift.audio.files import write_wav
+from cloudrift.ground import CloudriftError
+from cloudrift.loop import edits
+from cloudrift.loop.storage import load, save
+from cloudrift.render import Engine
+from cloudrift.sound.measure import strike, tuning_cents
+from cloudrift.sound.own import (
+    OwnSound,
+    audio_files,
+    loop_points,
+    looped,
+    read_recording,
+    root_from_name,
+    root_from_sound,
+)
+from cloudrift.sound.own_files import own_sounds, save_own
+from cloudrift.theory.pitch import pitch_to_hz
+from tests.conftest import db, main_hz, rms
+
+RATE = 44_100
+
+
+def tone(pitch, seconds=1.0, rate=RATE, partials=6):
+    """A struck note with a weak first partial: not the loudest line, but the pitch."""
+    t = np.arange(int(seconds * rate)) / rate
+    wave = sum((0.4 if k == 1 else 1.0 / k) * np.sin(2 * np.pi * k * pitch_to_hz(pitch) * t + k)
+               for k in range(1, partials + 1))  # fmt: skip
+    fall = np.minimum(t / 0.004, 1) * np.exp(-1.2 * t)
+    return np.stack([wave * fall * 0.2] * 2).astype(np.float32)
+
+
+def one_shot(folder, name, pitch, **more):
+    folder.mkdir(exist_ok=True)
+    soundfile.write(folder / name, tone(pitch, **more).T, more.get("rate", RATE))
+    return folder / name
+
+
+@pytest.mark.parametrize(
+    ("name", "numbers", "pitch"),
+    [
+        ("Vault_C3", False, 48), ("dusk-keys F#2 soft", False, 42), ("B♭4", False, 70),
+        ("pluck_eb5_02", False, 75), ("A-1", False, 9), ("Cs3", False, 49),
+        ("C3 to G3", False, 55), ("hit 60", True, 60), ("hit 60", False, None),
+        ("take2024", True, None), ("ABC3D", False, None), ("reef", True, None),
+        ("D9x", False, None),
+    ],
+)  # fmt: skip
+def test_file_names_say_their_pitch(name, numbers, pitch):
+    assert root_from_name(name, numbers=numbers) == pitch
+
+
+@pytest.mark.parametrize("pitch", [30, 45.3, 60, 71.5, 88])
+@pytest.mark.parametrize("rate", [44_100, 48_000])
+def test_the_pitch_is_heard_even_where_another_partial_is_louder(pitch, rate):
+    assert abs(root_from_sound(tone(pitch, rate=rate), rate) - pitch) < 0.06
+
+
+def test_noise_has_no_pitch(rng):
+    assert root_from_sound(0.1 * rng.standard_normal((2, RATE)).astype(np.float32), RATE) is None
+
+
+def test_files_and_folders_are_read_with_how_their_pitch_was_found(tmp_path):
+    one_shot(tmp_path / "kit", "a_C4.wav", 60)
+    one_shot(tmp_path / "kit", "plain.flac", 67)
+    one_shot(tmp_path / "kit", "mid.aiff", 64)
+    (tmp_path / "kit" / "notes.txt").write_text("x")
+    files = audio_files([tmp_path / "kit"])
+    assert [f.name for f in files] == ["a_C4.wav", "mid.aiff", "plain.flac"]
+    found = {f.name: read_recording(f, many=True) for f in files}
+    assert found["a_C4.wav"][1] == "from its name"
+    assert found["plain.flac"][1] == "from its sound"
+    assert abs(found["plain.flac"][0].root - 67) < 0.05
+    with pytest.raises(CloudriftError, match="no WAV, FLAC, OGG or AIFF file"):
+        audio_files([tmp_path])
+
+
+@pytest.mark.parametrize(
+    ("make", "says"),
+    [
+        (lambda p: soundfile.write(p, np.zeros((RATE, 2)), RATE), "is silent"),
+        (lambda p: soundfile.write(p, np.ones(100) * 0.5, RATE), "shorter than 10 ms"),
+        (lambda p: soundfile.write(p, np.ones(61 * 8000) * 0.5, 8000), "longer than 60 s"),
+        (lambda p: p.write_bytes(b"RIFF"), "could not read .*as audio"),
+    ],
+)
+def test_what_is_no_one_shot_is_said(tmp_path, make, says):
+    path = tmp_path / "x.wav"
+    make(path)
+    with pytest.raises(CloudriftError, match=says):
+        read_recording(path)
+
+
+def test_loop_points_are_read_from_the_file(tmp_path):
+    write_wav(tmp_path / "l.wav", tone(60), RATE, bits=24, loop=True)
+    assert loop_points(tmp_path / "l.wav") == (0, RATE)
+    one_shot(tmp_path, "n.wav", 60)
+    assert loop_points(tmp_path / "n.wav") == (0, 0)
+
+
+def test_going_round_has_no_step(rng):
+    t = np.arange(20_000)
+    audio = np.stack([np.sin(2 * np.pi * 0.0123 * t), np.cos(2 * np.pi * 0.0107 * t)])
+    out = looped(audio.astype(np.float32), 7003, 15_001, 60_000, 1000)
+    assert out.shape == (2, 60_000)
+    assert np.array_equal(out[:, :14_001], audio[:, :14_001].astype(np.float32))
+    assert np.abs(np.diff(out, axis=1)).max() < 1.6 * np.abs(np.diff(audio, axis=1)).max()
+    assert rms(out[:, 50_000:]) > 0.5
+    assert looped(audio.astype(np.float32), 500, 501, 60_000, 1000).shape[1] == 20_000
+
+
+@pytest.fixture
+def own(tmp_path):
+    paths = [one_shot(tmp_path / "set", f"x{i}.wav", pitch) for i, pitch in enumerate((48, 67))]
+    made = tuple(read_recording(path)[0] for path in paths)
+    return OwnSound(name="Tin roof", recordings=made, licence="own recording, CC0")
+
+
+@pytest.mark.parametrize("pitch", [40, 48, 55, 60, 67, 79])
+def test_it_plays_in_tune_from_the_nearest_recording(own, pitch):
+    audio = strike(own.instrument, pitch, 100, 0.8)
+    assert abs(tuning_cents(audio[:, 2000:], pitch)) < 4
+    near = pitch_to_hz(pitch)
+    assert abs(main_hz(audio, 1.6 * near, 2.4 * near) / near - 2) < 0.01
+
+
+def test_it_answers_velocity_detune_and_ways_of_playing(own):
+    sound = own.instrument
+    soft, hard = strike(sound, 60, 30, 0.5), strike(sound, 60, 120, 0.5)
+    assert db(rms(hard) / rms(soft)) > 12
+    assert rms(np.diff(strike(sound, 60, 100, 0.5), axis=0)) < 1e-6  # mono recordings
+    assert rms(np.diff(strike(sound, 60, settings=(("detune_cents", 20.0),)), axis=0)) > 1e-3
+    once, looping = (strike(sound, 60, 100, 3.0, settings=(("plays", way),))
+                     for way in ("once", "looped"))  # fmt: skip
+    assert rms(once[:, 2 * RATE :]) < 1e-4
+    assert rms(looping[:, 2 * RATE :]) > 1e-3
+    assert own.instrument is own.instrument
+    assert "own recording, CC0" in sound.about
+
+
+def test_high_notes_of_a_bright_recording_do_not_fold(tmp_path):
+    path = one_shot(tmp_path, "b.wav", 72, partials=35)
+    recording, _ = read_recording(path)
+    sound = OwnSound(name="b", recordings=(recording,)).instrument
+    audio = strike(sound, 90, 127, 0.7, settings=(("brightness", 100.0),))[:, 1000:14_000]
+    power = np.abs(np.fft.rfft(audio[0] * np.blackman(13_000)))
+    hz = np.fft.rfftfreq(13_000, 1 / RATE)
+    away = np.abs(hz / pitch_to_hz(90) - np.round(hz / pitch_to_hz(90)))
+    between = (away > 0.25) & (hz > 500) & (hz < 19_000)
+    assert db(power[between].max() / power.max()) < -75
+
+
+def test_a_loop_carries_it_and_is_read_where_the_files_are_not(small_loop, own, tmp_path):
+    from cloudrift.audio import clips
+
+    loop = edits.set_sound(small_loop, "l1", own)
+    assert loop.layer("l1").role == "keys"
+    engine = Engine()
+    before = engine.render(loop).audio
+    save(loop, tmp_path / "a.cloudrift")
+    save(loop, tmp_path / "b.cloudrift")
+    assert (tmp_path / "a.cloudrift").read_bytes() == (tmp_path / "b.cloudrift").read_bytes()
+    clips._CLIPS.clear()
+    read_clip.cache_clear()
+    again = load(tmp_path / "a.cloudrift")
+    assert again == loop
+    fresh = Engine()
+    assert np.array_equal(fresh.render(again).audio, before)
+    engine.close()
+    fresh.close()
+    # Without its recordings it is refused, and the place is named.
+    with zipfile.ZipFile(tmp_path / "a.cloudrift") as whole, \
+            zipfile.ZipFile(tmp_path / "c.cloudrift", "w") as part:  # fmt: skip
+        part.writestr("loop.json", whole.read("loop.json"))
+    clips._CLIPS.clear()
+    with pytest.raises(CloudriftError, match=r"x0\.wav is not in the file.*loop\.layers\[0\]"):
+        load(tmp_path / "c.cloudrift")
+
+
+def test_a_clip_that_is_no_audio_is_refused(small_loop, own, tmp_path):
+    path = tmp_path / "a.cloudrift"
+    save(edits.set_sound(small_loop, "l1", own), path)
+    with zipfile.ZipFile(path, "a") as archive:
+        archive.writestr("clips/0.flac", b"nothing")
+    with pytest.raises(CloudriftError, match=r"a\.cloudrift: a recording in it can't be read"):
+        load(path)
+    name = clip_of(tone(60), RATE)
+    assert add_clip(flac_of(name)) == name
+
+
+def test_own_sounds_are_kept_as_files(own, tmp_path):
+    path = save_own(own, tmp_path / "kept")
+    assert path.name == "tin-roof.cloudsound"
+    (tmp_path / "kept" / "broken.cloudsound").write_bytes(b"PK")
+    assert own_sounds(tmp_path / "kept") == [own]
+    with pytest.raises(CloudriftError, match="needs a name"):
+        replace(own, name=" ")
+    with pytest.raises(CloudriftError, match="0 recordings, not 1 to 64"):
+        replace(own, recordings=())
+
+
+def test_one_shots_become_a_sound_on_the_shelf(window, qtbot, tmp_path):
+    window.show_stage(1)
+    window.session.select(layer_id="l2")
+    window.open_shelf()
+    shelf = window.shelf
+    for i, pitch in enumerate((50, 62)):
+        one_shot(tmp_path / "Gutter", f"drop {i}.wav", pitch)
+    shelf.bring_files([tmp_path / "Gutter"])
+    qtbot.waitUntil(lambda: shelf.sheet is not None, timeout=20_000)
+    sheet = shelf.sheet
+    assert sheet.name.text() == "Gutter"
+    assert [round(float(r.value)) for r in sheet.roots] == [50, 62]
+    sheet.name.setText("warm pad")
+    qtbot.mouseClick(sheet.make, Qt.MouseButton.LeftButton)
+    assert "is a house sound" in sheet.words.text()
+    sheet.name.setText("Gutter")
+    sheet.licence.setText("own recording")
+    sheet.roots[1].type_text("62.5")
+    qtbot.mouseClick(sheet.plays.button("looped"), Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(sheet.make, Qt.MouseButton.LeftButton)
+    use = window.session.loop.layer("l2").sound
+    assert (use.name, use.own.plays, use.own.licence) == ("Gutter", "looped", "own recording")
+    assert use.own.recordings[1].root == 62.5
+    assert [s.name for s in shelf.grid.sounds] == ["Gutter"]
+    assert [o.name for o in own_sounds()] == ["Gutter"]
+    window.session.undo()
+    assert window.session.loop.layer("l2").sound.name == "warm pad"
+    shelf.bring_files([tmp_path / "nothing here"])
+    qtbot.waitUntil(window.message.isVisible, timeout=20_000)
+    assert "no WAV, FLAC, OGG or AIFF" in window.message.text()
