@@ -127,7 +127,7 @@ def test_a_bass_is_held_through_chords_or_refused_in_words(bare_chords):
     loop = chord_edits.hold_bass(bare_chords, ["c1", "c2", "c3"])
     assert [c.voices[0] for c in loop.chords] == [42, 42, 42, 49]
     assert loop.chord("c2").tied == loop.chord("c3").tied == (42,)
-    notes = look(Lens(kind="all"), loop.spans)
+    notes = look(Lens(kind="all"), loop.spans, loop.key)
     assert next(n for n in notes if n.pitch == 42).length_ticks == 6 * BAR
     with pytest.raises(CloudriftError, match="at least two chords"):
         chord_edits.hold_bass(bare_chords, ["c1"])
@@ -245,7 +245,7 @@ def test_late_gate_and_strikes_shape_the_rhythm(bare_chords):
     assert loop.chord("c2").strikes == (0, BEAT, BAR)
     only = chord_time.set_strikes(loop, ["c2"], (BEAT,))
     assert chord_time.toggle_strike(only, "c2", BEAT) is only
-    notes = look(Lens(kind="all"), loop.spans)
+    notes = look(Lens(kind="all"), loop.spans, loop.key)
     assert sorted({n.start_tick for n in notes if n.chord == 1}) == [
         2 * BAR + SIXTEENTH, 2 * BAR + SIXTEENTH + BEAT, 3 * BAR + SIXTEENTH,
     ]  # fmt: skip
@@ -257,7 +257,7 @@ def test_repeats_are_tied_into_held_chords_and_untied(bare_chords):
     loop, _ = chord_time.copy_chord(bare_chords, "c1")
     again = loop.chords[1].id
     held = chord_edits.hold_repeats(loop, [again])
-    notes = look(Lens(kind="all"), held.spans)
+    notes = look(Lens(kind="all"), held.spans, held.key)
     assert len([n for n in notes if n.pitch == 42]) == 1
     assert next(n for n in notes if n.pitch == 42).length_ticks == 2 * BAR
     assert chord_edits.untie(held, [again]) == loop

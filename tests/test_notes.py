@@ -1,15 +1,18 @@
 import io
 from fractions import Fraction
+from itertools import pairwise
 
 import mido
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from cloudrift.ground import CloudriftError
 from cloudrift.notes import Clock, Lens, Note, Span, Touch, look, play
-from cloudrift.notes.lens import KINDS, ORDERS
+from cloudrift.notes.lens import DOUBLE_ST, DOUBLES, KINDS, ORDERS
 from cloudrift.notes.midi import midi_file
+from cloudrift.theory import Key
 
 BAR = 3840
 
@@ -27,9 +30,13 @@ def progressions(draw):
     return tuple(spans)
 
 
+C_MAJOR = Key("C", "major")
+keys = st.builds(Key, st.sampled_from(["C", "F#", "Bb", "E", "Ab"]),
+                 st.sampled_from(["major", "minor", "phrygian dominant"]))  # fmt: skip
+CHORD_KINDS = tuple(k for k in KINDS if k != "line")  # what takes nothing but chord notes
 lenses = st.builds(
     Lens,
-    kind=st.sampled_from(KINDS),
+    kind=st.sampled_from(CHORD_KINDS),
     voices=st.integers(1, 8),
     skip_bass=st.booleans(),
     order=st.sampled_from(ORDERS),
@@ -53,8 +60,8 @@ touches = st.builds(
 @given(progressions(), lenses)
 def test_lens_notes_come_from_their_chord_and_stay_inside_the_loop(spans, lens):
     end = spans[-1].start_tick + spans[-1].length_ticks
-    notes = look(lens, spans)
-    assert notes
+    notes = look(lens, spans, C_MAJOR)
+    assert notes or lens.kind == "inner"
     for note in notes:
         span = spans[note.chord]
         allowed = {span.root} if lens.kind == "roots" else {v % 12 for v in span.voices}
@@ -64,13 +71,87 @@ def test_lens_notes_come_from_their_chord_and_stay_inside_the_loop(spans, lens):
         assert note.start_tick + note.length_ticks <= end
         if lens.kind != "held":
             assert note.start_tick + note.length_ticks <= span.start_tick + span.length_ticks
-    assert look(lens, spans) == notes
+    assert look(lens, spans, C_MAJOR) == notes
+
+
+@given(progressions(), keys, st.integers(1, 99), st.floats(0, 1), st.booleans(),
+       st.sampled_from([160, 240, 480, 720]))  # fmt: skip
+def test_a_line_is_one_note_at_a_time_of_scale_and_chord(spans, key, draw, leaps, answers, step):
+    lens = Lens(kind="line", draw=draw, leaps=leaps, answers=answers, step_ticks=step)
+    notes = look(lens, spans, key)
+    assert notes == look(lens, spans, key)
+    assert notes
+    starts = [n.start_tick for n in notes]
+    assert len(set(starts)) == len(starts)
+    for i, note in enumerate(notes):
+        span = spans[note.chord]
+        chord = {v % 12 for v in span.voices}
+        first = i == 0 or notes[i - 1].chord != note.chord
+        assert note.pitch % 12 in chord or (not first and key.has(note.pitch))
+        end = span.start_tick + span.length_ticks
+        assert span.start_tick <= note.start_tick < note.start_tick + note.length_ticks <= end
+        if answers:
+            assert note.start_tick >= span.start_tick + span.length_ticks // 2
+        assert abs(note.pitch - 67) < 30
+    if leaps == 0:
+        inside = [(a, b) for a, b in pairwise(notes) if a.chord == b.chord]
+        last = {n.chord: n for n in notes}
+        assert all(abs(a.pitch - b.pitch) <= 3 for a, b in inside if b is not last[b.chord])
+
+
+@given(progressions(), keys, st.integers(2, 60))
+def test_a_line_leads_into_the_next_chord_and_an_edit_stays_near(spans, key, draw):
+    lens = Lens(kind="line", draw=draw, step_ticks=240)
+    notes = look(lens, spans, key)
+    for a, b in pairwise(notes):
+        if a.chord != b.chord:
+            assert abs(a.pitch - b.pitch) <= 3
+    changed = (*spans[:-1], msgspec.structs.replace(spans[-1], voices=(50, 57)))
+    after = look(lens, changed, key)
+    far = [n for n in notes if n.chord < len(spans) - 2 and n.chord > 0]
+    assert [n for n in after if 0 < n.chord < len(spans) - 2] == far
+
+
+@given(progressions(), keys, lenses, st.integers(24, 72), st.sampled_from(DOUBLES),
+       st.integers(-7, 7), st.integers(0, 6))  # fmt: skip
+def test_what_is_laid_on_top_keeps_range_scale_and_count(spans, key, lens, low, double, steps, n):
+    base = msgspec.structs.replace(lens, low=low, high=low + 14)
+    notes = look(base, spans, key)
+    assert all(low <= x.pitch <= low + 14 for x in notes)
+    plain = look(lens, spans, key)
+    assert sorted((x.start_tick, x.pitch % 12) for x in notes) == sorted(
+        (x.start_tick, x.pitch % 12) for x in plain
+    )
+    stepped = look(msgspec.structs.replace(lens, scale_steps=steps), spans, key)
+    if steps:
+        assert all(key.has(x.pitch) for x in stepped if 12 < x.pitch < 120)
+    thinned = look(msgspec.structs.replace(lens, drop_every=n), spans, key)
+    assert len(thinned) == len(plain) - (len(plain) // n if n else 0)
+    twice = look(msgspec.structs.replace(lens, double=double), spans, key)
+    assert {(x.start_tick, x.pitch) for x in plain} <= {(x.start_tick, x.pitch) for x in twice}
+    by = DOUBLE_ST.get(double, 0)
+    there = {(x.start_tick, x.pitch) for x in plain}
+    assert all((x.start_tick, x.pitch) in there or (x.start_tick, x.pitch - by) in there
+               for x in twice)  # fmt: skip
+
+
+def test_inner_and_bass_are_what_is_left_and_skip_goes_by_thirds():
+    span = Span(start_tick=0, length_ticks=1920, voices=(48, 60, 64, 67), root=0)
+    assert [n.pitch for n in look(Lens(kind="inner"), (span,), C_MAJOR)] == [60, 64]
+    assert [n.pitch for n in look(Lens(kind="bass"), (span,), C_MAJOR)] == [48]
+    skip = look(Lens(kind="broken", order="skip", step_ticks=480), (span,), C_MAJOR)
+    assert [n.pitch for n in skip] == [48, 64, 60, 67]
+    assert Lens(kind="bass", double="octave up", drop_every=3).text == (
+        "takes the lowest voice, with an octave up, every third note left out"
+    )
+    with pytest.raises(CloudriftError, match="high is 50, but must lie between 59 and 120"):
+        Lens(low=48, high=50)
 
 
 @given(progressions())
 def test_held_ties_common_tones_and_loses_none(spans):
-    tied = look(Lens(kind="held"), spans)
-    plain = look(Lens(kind="all"), spans)
+    tied = look(Lens(kind="held"), spans, C_MAJOR)
+    plain = look(Lens(kind="all"), spans, C_MAJOR)
 
     def cells(notes):
         return {
@@ -86,18 +167,18 @@ def test_held_ties_common_tones_and_loses_none(spans):
 
 def test_top_broken_and_roots_take_what_they_say():
     spans = (Span(start_tick=0, length_ticks=1920, voices=(42, 57, 61, 66), root=6),)
-    assert [n.pitch for n in look(Lens(kind="top"), spans)] == [66]
-    assert [n.pitch for n in look(Lens(kind="top", voices=2), spans)] == [61, 66]
-    assert [n.pitch for n in look(Lens(kind="roots"), spans)] == [30]
+    assert [n.pitch for n in look(Lens(kind="top"), spans, C_MAJOR)] == [66]
+    assert [n.pitch for n in look(Lens(kind="top", voices=2), spans, C_MAJOR)] == [61, 66]
+    assert [n.pitch for n in look(Lens(kind="roots"), spans, C_MAJOR)] == [30]
     up_down = Lens(kind="broken", order="up-down", skip_bass=True, step_ticks=480)
-    assert [n.pitch for n in look(up_down, spans)] == [57, 61, 66, 61]
+    assert [n.pitch for n in look(up_down, spans, C_MAJOR)] == [57, 61, 66, 61]
     down = Lens(kind="broken", order="down", voices=2, step_ticks=480, octave=1)
-    assert [n.pitch for n in look(down, spans)] == [78, 73, 78, 73]
+    assert [n.pitch for n in look(down, spans, C_MAJOR)] == [78, 73, 78, 73]
 
 
 @given(progressions(), touches)
 def test_touch_changes_how_not_what(spans, touch):
-    written = look(Lens(kind="all"), spans)
+    written = look(Lens(kind="all"), spans, C_MAJOR)
     played = play(written, touch)
     assert [(n.start_tick, n.pitch) for n in played] == [(n.start_tick, n.pitch) for n in written]
     for note in played:

@@ -275,7 +275,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         A chord's own touch is for the layers that strike whole chords; a pad under it, a broken
         chord over it and the bass go on in their own way.
         """
-        return _notes(layer.lens, layer.touch, self.spans)
+        return _notes(layer.lens, layer.touch, self.spans, self.key)
 
     @property
     def striker(self) -> Layer | None:
@@ -286,11 +286,11 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 
 
 @functools.lru_cache(maxsize=256)
-def _notes(lens: Lens, touch: Touch, spans: tuple[Span, ...]) -> tuple[Note, ...]:
+def _notes(lens: Lens, touch: Touch, spans: tuple[Span, ...], key: Key) -> tuple[Note, ...]:
     own = {}
     if lens.kind in STRIKING:
         own = {i: span.touch for i, span in enumerate(spans) if span.touch is not None}
-    return play(look(lens, spans), touch, own)
+    return play(look(lens, spans, key), touch, own)
 
 
 def _by_id(items: tuple[_Item, ...], wanted: str, what: str) -> _Item:

@@ -3,22 +3,30 @@
 from typing import Literal
 
 import msgspec
+import numpy as np
 
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.notes.note import Note
 from cloudrift.notes.span import Span
+from cloudrift.theory.key import Key
 
-LensKind = Literal["all", "held", "broken", "roots", "top"]
-Order = Literal["up", "down", "up-down", "random"]
-KINDS: tuple[LensKind, ...] = ("all", "held", "broken", "roots", "top")
-ORDERS: tuple[Order, ...] = ("up", "down", "up-down", "random")
+LensKind = Literal["all", "top", "inner", "bass", "roots", "held", "broken", "line"]
+Order = Literal["up", "down", "up-down", "skip", "random"]
+Double = Literal["off", "octave up", "octave down", "fifth up"]
+KINDS: tuple[LensKind, ...] = ("all", "top", "inner", "bass", "roots", "held", "broken", "line")
+ORDERS: tuple[Order, ...] = ("up", "down", "up-down", "skip", "random")
+DOUBLES: tuple[Double, ...] = ("off", "octave up", "octave down", "fifth up")
+DOUBLE_ST: dict[Double, int] = {"octave up": 12, "octave down": -12, "fifth up": 7}
 DESCRIPTIONS: dict[LensKind, str] = {
     "all": "takes every voice",
+    "top": "takes the top voices",
+    "inner": "takes the inner voices",
+    "bass": "takes the lowest voice",
+    "roots": "takes the roots",
     "held": "takes every voice, tied",
     "broken": "takes the voices one after another",
-    "roots": "takes the roots",
-    "top": "takes the top voices",
+    "line": "makes a line of the chords",
 }
 ROOT_LOW = 28  # E1: a root goes to its octave from here up, so that a round sub has a fundamental
 LOWEST, HIGHEST = 12, 120
@@ -28,9 +36,15 @@ MAX_VOICES = 8
 class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """How a layer looks at the chords.
 
-    ``voices`` counts from the top and limits every kind but roots; ``skip_bass`` leaves the
-    lowest voice to another layer; ``order``, ``step_ticks``, ``octaves`` and ``gate`` (share of a
-    step that sounds) shape a broken chord; ``octave`` moves all notes.
+    ``voices`` counts from the top and limits every kind that takes several; ``skip_bass`` leaves
+    the lowest voice to another layer; ``order``, ``step_ticks``, ``octaves`` and ``gate`` (share
+    of a step that sounds) shape a broken chord. A line goes in steps of ``step_ticks`` too, by
+    half steps where it can; ``leaps`` is how often it leaps instead, ``answers`` lets it play
+    only behind the middle of each chord.
+
+    On top of any kind, in this order: ``scale_steps`` moves notes within the scale, ``octave`` by
+    octaves, ``low`` and ``high`` fold them by octaves into a range, ``double`` adds a copy, and
+    ``drop_every`` leaves every n-th note out (0: none).
     """
 
     kind: LensKind = "all"
@@ -42,12 +56,21 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     octaves: int = 1
     gate: float = 0.8
     draw: int = 1
+    leaps: float = 0.15
+    answers: bool = False
+    scale_steps: int = 0
+    low: int = LOWEST
+    high: int = HIGHEST
+    double: Double = "off"
+    drop_every: int = 0
 
     def __post_init__(self) -> None:
         limits = {
             "octave": (self.octave, -3, 3), "voices": (self.voices, 1, MAX_VOICES),
             "step_ticks": (self.step_ticks, 60, 3840), "octaves": (self.octaves, 1, 3),
-            "gate": (self.gate, 0.05, 1.0),
+            "gate": (self.gate, 0.05, 1.0), "leaps": (self.leaps, 0.0, 1.0),
+            "scale_steps": (self.scale_steps, -7, 7), "low": (self.low, LOWEST, HIGHEST - 11),
+            "high": (self.high, self.low + 11, HIGHEST), "drop_every": (self.drop_every, 0, 16),
         }  # fmt: skip
         for name, (value, low, high) in limits.items():
             if not low <= value <= high:
@@ -63,22 +86,38 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
             words = "takes the top voice" if self.voices == 1 else f"takes the top {self.voices}"
         if self.kind == "broken" and self.voices < MAX_VOICES:
             words = f"breaks up the top {self.voices}"
-        if self.skip_bass and self.kind not in ("roots", "top"):
+        if self.kind == "line" and self.answers:
+            words = "answers the chords with a line"
+        if self.skip_bass and self.kind not in ("roots", "bass", "top", "line"):
             words += ", no bass"
+        if self.scale_steps:
+            words += f", {self.scale_steps:+d} in the scale".replace("-", "−")
         if self.octave:
             words += f", {self.octave:+d} oct".replace("-", "−")
+        if self.double != "off":
+            words += f", with {'a' if 'fifth' in self.double else 'an'} {self.double}"
+        if self.drop_every:
+            words += f", every {_ordinal(self.drop_every)} note left out"
         return words
 
 
-def look(lens: Lens, spans: tuple[Span, ...]) -> tuple[Note, ...]:
+def _ordinal(n: int) -> str:
+    return {1: "single", 2: "second", 3: "third"}.get(n, f"{n}th")
+
+
+def look(lens: Lens, spans: tuple[Span, ...], key: Key) -> tuple[Note, ...]:
     """Return the notes that a lens sees in the chords, in order of time, then pitch.
 
     All notes lie inside their chord's span; held and tied notes may run through several. A held
     layer changes with the chords' places, whatever the rhythm that they are struck in.
     """
     match lens.kind:
-        case "all" | "top":
+        case "all" | "top" | "inner":
             notes = _rung_on(_blocks(lens, spans), spans)
+        case "bass":
+            notes = _rung_on(
+                [n for n in _blocks(Lens(), spans) if n.pitch == min(spans[n.chord].voices)], spans
+            )
         case "held":
             notes = _tied(_whole(lens, spans))
         case "roots":
@@ -89,13 +128,41 @@ def look(lens: Lens, spans: tuple[Span, ...]) -> tuple[Note, ...]:
             ]
         case "broken":
             notes = [n for c, s in enumerate(spans) for n in _broken(lens, s, c)]
+        case "line":
+            notes = line_through(lens, spans, key)
         case _:
             raise CloudriftError(f"no lens is called {lens.kind!r}; known are {', '.join(KINDS)}")
-    moved = [
-        msgspec.structs.replace(n, pitch=min(max(n.pitch + 12 * lens.octave, LOWEST), HIGHEST))
-        for n in notes
-    ]
-    return tuple(sorted(moved, key=lambda n: (n.start_tick, n.pitch)))
+    return tuple(sorted(_on_top(lens, notes, key), key=lambda n: (n.start_tick, n.pitch)))
+
+
+def _on_top(lens: Lens, notes: list[Note], key: Key) -> list[Note]:
+    """Move, fold, double and thin out, whatever kind the notes are from."""
+    moved = []
+    for note in notes:
+        pitch = key.step(note.pitch, lens.scale_steps) if lens.scale_steps else note.pitch
+        moved.append(_at(note, folded(pitch + 12 * lens.octave, lens.low, lens.high)))
+    if lens.double != "off":
+        by = DOUBLE_ST[lens.double]
+        there = {(n.start_tick, n.pitch) for n in moved}
+        copies = [_at(n, n.pitch + by) for n in moved if LOWEST <= n.pitch + by <= HIGHEST]
+        moved += [n for n in copies if (n.start_tick, n.pitch) not in there]
+    if lens.drop_every:
+        moved.sort(key=lambda n: (n.start_tick, n.pitch))
+        moved = [n for i, n in enumerate(moved, 1) if i % lens.drop_every]
+    return moved
+
+
+def _at(note: Note, pitch: int) -> Note:
+    return msgspec.structs.replace(note, pitch=pitch)
+
+
+def folded(pitch: int, low: int, high: int) -> int:
+    """Return a pitch brought by octaves between two others (at least an octave apart)."""
+    if pitch < low:
+        pitch += -(-(low - pitch) // 12) * 12
+    if pitch > high:
+        pitch -= -(-(pitch - high) // 12) * 12
+    return pitch
 
 
 def _seen(lens: Lens, span: Span) -> tuple[int, ...]:
@@ -103,6 +170,8 @@ def _seen(lens: Lens, span: Span) -> tuple[int, ...]:
     voices = tuple(sorted(set(span.voices)))
     if not voices:
         return ()
+    if lens.kind == "inner":
+        return voices[1:-1]
     if lens.skip_bass and len(voices) > 1:
         voices = voices[1:]
     count = 1 if lens.kind == "top" and lens.voices == MAX_VOICES else lens.voices
@@ -185,6 +254,8 @@ def _broken(lens: Lens, span: Span, chord: int) -> list[Note]:
     run = [v + 12 * octave for octave in range(lens.octaves) for v in voices]
     if lens.order == "down":
         run = run[::-1]
+    elif lens.order == "skip":
+        run = run[::2] + run[1::2]
     elif lens.order == "up-down" and len(run) > 2:
         run = run + run[-2:0:-1]
     steps = -(-(span.length_ticks - late) // lens.step_ticks)
@@ -196,3 +267,68 @@ def _broken(lens: Lens, span: Span, chord: int) -> list[Note]:
         start = span.start_tick + late + i * lens.step_ticks
         out.append(_note(span, start, length, run[at], chord, at))
     return out
+
+
+# --- a counter line -------------------------------------------------------------------------------
+
+LINE_MIDDLE = 67  # where a line without a range of its own hovers
+STRAYS = 9  # semitones from there
+
+
+def line_through(lens: Lens, spans: tuple[Span, ...], key: Key) -> list[Note]:
+    """Make a line of single notes through the chords.
+
+    On the first step of a chord it is on one of its voices; between, it goes by steps of the
+    scale, half steps before whole ones, or leaps to a voice of the chord; the last step before
+    another chord leads into it by the smallest step. Each chord draws for itself, so that an edit
+    of one leaves the others' notes alone but where they lead into it.
+    """
+    firsts = [_first_of_line(lens, span, c) for c, span in enumerate(spans)]
+    out: list[Note] = []
+    for c, span in enumerate(spans):
+        pitch = firsts[c]
+        if pitch is None:
+            continue
+        late = span.strokes[0][0] - span.start_tick
+        begin = max(late, span.length_ticks // 2) if lens.answers else late
+        steps = max(1, -(-(span.length_ticks - begin) // lens.step_ticks))
+        goal = next((f for f in (*firsts[c + 1 :], *firsts) if f is not None), pitch)
+        rng = stream(lens.draw, "line", c)
+        length = max(1, round(lens.step_ticks * lens.gate))
+        for i in range(steps):
+            if i > 0:
+                leads = i == steps - 1 and steps > 2
+                pitch = _lead(pitch, goal, key) if leads else _onward(lens, span, pitch, key, rng)
+            start = span.start_tick + begin + i * lens.step_ticks
+            if start < span.start_tick + span.length_ticks:
+                out.append(_note(span, start, length, pitch, c, 0))
+    return out
+
+
+def _first_of_line(lens: Lens, span: Span, chord: int) -> int | None:
+    if not span.voices:
+        return None
+    wanted = LINE_MIDDLE + int(stream(lens.draw, "line first", chord).integers(-5, 6))
+    near = [v + 12 * round((wanted - v) / 12) for v in span.voices]
+    return min(near, key=lambda p: (abs(p - wanted), p))
+
+
+def _onward(lens: Lens, span: Span, pitch: int, key: Key, rng: np.random.Generator) -> int:
+    """The next note inside a chord: a leap to one of its voices, or a step of the scale."""
+    leap, turn = rng.random() < lens.leaps, int(rng.integers(2)) * 2 - 1
+    if abs(pitch - LINE_MIDDLE) > STRAYS:
+        turn = 1 if pitch < LINE_MIDDLE else -1
+    if leap:
+        near = sorted({v + 12 * round((pitch - v) / 12) for v in span.voices} - {pitch})
+        far = [p for p in near if abs(p - pitch) > 2]
+        if far:
+            return far[int(rng.integers(len(far)))]
+    ways = (key.step(pitch, turn), key.step(pitch, -turn))
+    halves = [p for p in ways if abs(p - pitch) == 1]
+    return halves[0] if halves and rng.random() < 0.7 else ways[0]
+
+
+def _lead(pitch: int, goal: int, key: Key) -> int:
+    """The note before another chord's first: a half step beside it if the scale has one."""
+    ways = (key.step(goal, 1), key.step(goal, -1))
+    return min(ways, key=lambda p: (abs(p - goal), abs(p - pitch)))

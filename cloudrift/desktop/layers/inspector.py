@@ -11,15 +11,19 @@ from cloudrift.desktop.session import Session
 from cloudrift.ground.settings import Field, Value
 from cloudrift.loop import edits
 from cloudrift.loop.model import Layer
-from cloudrift.notes.lens import KINDS, MAX_VOICES, ORDERS
+from cloudrift.notes.lens import DOUBLES, HIGHEST, KINDS, LOWEST, MAX_VOICES, ORDERS
 from cloudrift.notes.time import NOTE_VALUES
 from cloudrift.sound import CATALOGUE
+from cloudrift.theory import Key
 
 STEPS = {ticks: name for name, ticks in NOTE_VALUES.items() if ticks <= 1920}
 ALL_OR_BASS = ("with the bass", "without the bass")
+THROUGHOUT, ANSWERS = "all along", "behind the middle of a chord"
+_PLAIN = Key("C", "major")
+NOTES = {p: _PLAIN.spell_pitch(p) for p in range(LOWEST, HIGHEST + 1)}
+NOTE_NAMES = tuple(NOTES.values())
 
 LENS_FIELDS: dict[str, tuple[Field, ...]] = {
-    "octave": (Field(name="octave", label="Octave", default=0, unit="oct", low=-3, high=3),),
     "voices": (
         Field(name="voices", label="Voices from the top", default=MAX_VOICES, unit="", low=1,
               high=MAX_VOICES, off_high=False),
@@ -31,13 +35,33 @@ LENS_FIELDS: dict[str, tuple[Field, ...]] = {
         Field(name="octaves", label="Octaves", default=1, unit="oct", low=1, high=3),
         Field(name="gate", label="Gate", default=80, unit="%", low=5, high=100),
     ),
+    "line": (
+        Field(name="step_ticks", label="Step", default="1/8", choices=tuple(STEPS.values())),
+        Field(name="leaps", label="Leaps", default=15, unit="%", low=0, high=100,
+              hint="how often it leaps to a voice of the chord instead of going on by a step"),
+        Field(name="answers", label="Plays", default=THROUGHOUT, choices=(THROUGHOUT, ANSWERS)),
+        Field(name="gate", label="Gate", default=80, unit="%", low=5, high=100),
+        Field(name="draw", label="Draw", default=1, unit="№", low=1, high=999),
+    ),
+    "more": (
+        Field(name="scale_steps", label="In the scale", default=0, unit="steps", low=-7, high=7),
+        Field(name="octave", label="Octave", default=0, unit="oct", low=-3, high=3),
+        Field(name="low", label="Kept above", default=NOTE_NAMES[0], choices=NOTE_NAMES),
+        Field(name="high", label="Kept below", default=NOTE_NAMES[-1], choices=NOTE_NAMES),
+        Field(name="double", label="Doubled", default="off", choices=DOUBLES),
+        Field(name="drop_every", label="Leave out every", default=0, unit="th", low=0, high=16,
+              off_low=True),
+    ),
 }  # fmt: skip
 LENS_SHOWS = {
-    "all": ("bass", "voices", "octave"),
-    "held": ("bass", "voices", "octave"),
-    "broken": ("bass", "voices", "broken", "octave"),
-    "roots": ("octave",),
-    "top": ("voices", "octave"),
+    "all": ("bass", "voices", "more"),
+    "top": ("voices", "more"),
+    "inner": ("more",),
+    "bass": ("more",),
+    "roots": ("more",),
+    "held": ("bass", "voices", "more"),
+    "broken": ("bass", "voices", "broken", "more"),
+    "line": ("line", "more"),
 }
 TOUCH_FIELDS = (
     Field(name="roll_ms", label="Roll", default=0, unit="ms", low=0, high=400),
@@ -48,14 +72,17 @@ TOUCH_FIELDS = (
     Field(name="spread", label="Loudness spread", default=0, unit="vel", low=0, high=40),
     Field(name="length", label="Length", default=100, unit="%", low=5, high=120),
 )
-PERCENT = frozenset({"uneven", "length", "gate"})  # shown in %, kept as shares
-WHOLE = frozenset({"octave", "voices", "octaves", "velocity"})
+EITHER = {"skip_bass": ALL_OR_BASS, "answers": (THROUGHOUT, ANSWERS)}  # no, yes
+PERCENT = frozenset({"uneven", "length", "gate", "leaps"})  # shown in %, kept as shares
+WHOLE = frozenset({"octave", "voices", "octaves", "velocity", "scale_steps", "drop_every", "draw"})
 
 
 def shown(name: str, value: Any) -> Value:
     """Turn a value of a lens or a touch into what its field shows."""
-    if name == "skip_bass":
-        return ALL_OR_BASS[int(value)]
+    if name in EITHER:
+        return EITHER[name][int(value)]
+    if name in ("low", "high"):
+        return NOTES[value]
     if name == "step_ticks":
         return STEPS.get(value, "1/8")
     if name in PERCENT:
@@ -65,8 +92,10 @@ def shown(name: str, value: Any) -> Value:
 
 def kept(name: str, value: Value) -> Any:
     """Turn what a field shows into a value of a lens or a touch."""
-    if name == "skip_bass":
-        return value == ALL_OR_BASS[1]
+    if name in EITHER:
+        return value == EITHER[name][1]
+    if name in ("low", "high"):
+        return LOWEST + NOTE_NAMES.index(str(value))
     if name == "step_ticks":
         return NOTE_VALUES[str(value)]
     if isinstance(value, str):

@@ -20,7 +20,7 @@ from cloudrift.desktop.parts import ChoiceRow, button, heading, label, scrolling
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.shelf.grid import SoundGrid
 from cloudrift.desktop.shelf.kept import Kept
-from cloudrift.desktop.shelf.own_sheet import Found, OwnSheet
+from cloudrift.desktop.shelf.own_sheet import NAMED_IN, Found, OwnSheet
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import edits
@@ -186,8 +186,7 @@ class Shelf(QFrame):
         if sound is None:
             self.about.setText("")
             return
-        key = self._session.loop.key
-        low, high = (key.spell_pitch(p) for p in sound.register)
+        low, high = (NAMED_IN.spell_pitch(p) for p in sound.register)
         mono = ", one note at a time" if sound.mono else ""
         self.about.setText(
             f"<b>{sound.label}</b>: {sound.about}<br>{', '.join(sound.tags)}<br>"

@@ -75,10 +75,12 @@ class OwnSheet(QDialog):
             field = Field(name="root", label=each.recording.name, default=root, unit="MIDI",
                           low=0, high=127, step=0.01)  # fmt: skip
             widget = FieldWidget(field, root)
-            note = NAMED_IN.spell_pitch(round(root))
-            said = "not found: please type it" if each.how == "not found" else f"{note}, {each.how}"
+            known = each.how != "not found"
+            said = f"{_note(root)}, {each.how}" if known else "not found: please type it"
+            words = label(said, size=11, name="soft" if known else "signal")
+            widget.edited.connect(lambda value, w=words: w.setText(f"{_note(value)}, typed"))
             rows.addWidget(widget)
-            rows.addWidget(label(said, size=11, name="signal" if "type" in said else "soft"))
+            rows.addWidget(words)
             self.roots.append(widget)
         rows.addStretch(1)
         return holder
@@ -105,3 +107,7 @@ class OwnSheet(QDialog):
             return
         self.made.emit(own)
         self.accept()
+
+
+def _note(root: float) -> str:
+    return NAMED_IN.spell_pitch(round(root))
