@@ -252,6 +252,58 @@ def test_layers_are_added_and_removed(qtbot, window):
     assert len(window.layers.rows) == 4
 
 
+def test_a_layer_is_renamed_moved_copied_twinned_and_parked(qtbot, window):
+    window.show_stage(1)
+    session, inspector = window.session, window.layers.inspector
+    session.select(layer_id="l2")
+
+    def press(words):
+        qtbot.mouseClick(inspector.acts[words], Qt.MouseButton.LeftButton)
+
+    def names():
+        return [layer.name for layer in session.loop.layers]
+
+    before = names()
+    inspector.name.setText("  Far   shore ")
+    inspector.name.editingFinished.emit()
+    assert session.loop.layer("l2").name == "Far shore"
+    inspector.name.setText(" ")
+    inspector.name.editingFinished.emit()
+    assert session.loop.layer("l2").name == "Far shore"
+    assert "a layer needs a name" in window.message.text()
+    inspector.fields["layer role"].set_value("bell")
+    inspector.fields["layer role"].edited.emit("bell")
+    assert session.loop.layer("l2").role == "bell"
+    press("Up")
+    assert names()[0] == "Far shore"
+    press("Up")
+    assert names()[0] == "Far shore"
+    press("Down")
+    press("Copy")
+    assert names()[1:3] == ["Far shore", "Far shore 2"]
+    assert session.loop.layer(session.selection.layer_id).name == "Far shore 2"
+    session.select(layer_id="l1")
+    line = session.loop.layer("l1").line
+    assert line
+    press("Twin")
+    twin = session.loop.layer(session.selection.layer_id)
+    one = session.loop.layer("l1")
+    assert (twin.line, twin.pan) == ((), -one.pan)
+    assert session.loop.notes_of(twin) == session.loop.notes_of(one)
+    heard = len(session.loop.heard())
+    press("Park")
+    assert len(session.loop.heard()) == heard - 1
+    assert list(window.layers.rows)[-1] == twin.id
+    assert "1 parked" in window.layers.heard.text()
+    press("Take back")
+    assert len(session.loop.heard()) == heard
+    press("Remove")
+    while names() != before:
+        session.undo()
+    session.redo()
+    assert session.loop.layer("l2").name == "Far shore"
+
+
 # --- texture ------------------------------------------------------------------------------------
 
 

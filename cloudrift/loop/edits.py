@@ -169,6 +169,27 @@ def add_layer(loop: Loop, sound_name: str | OwnSound, name: str = "") -> Loop:
     return replace(loop, layers=(*loop.layers, layer))
 
 
+def copy_layer(loop: Loop, layer_id: str, *, twin: bool = False) -> Loop:
+    """Put a copy of a layer behind it; a ``twin`` plays the same notes without its treatments."""
+    layer = loop.layer(layer_id)
+    names = {one.name for one in loop.layers}
+    base = f"{layer.name} twin" if twin else layer.name
+    name = next(n for n in (base, *(f"{base} {i}" for i in range(2, 99))) if n not in names)
+    copy = replace(layer, id=new_id("l", (one.id for one in loop.layers)), name=name, solo=False)
+    if twin:
+        copy = replace(copy, line=(), pan=-layer.pan)
+    at = loop.layers.index(layer) + 1
+    return replace(loop, layers=(*loop.layers[:at], copy, *loop.layers[at:]))
+
+
+def move_layer(loop: Loop, layer_id: str, by: int) -> Loop:
+    """Move a layer up (negative) or down the list; at an end it stays."""
+    layer = loop.layer(layer_id)
+    rest = [one for one in loop.layers if one is not layer]
+    at = min(max(loop.layers.index(layer) + by, 0), len(rest))
+    return replace(loop, layers=(*rest[:at], layer, *rest[at:]))
+
+
 def remove_layer(loop: Loop, layer_id: str) -> Loop:
     """Take a layer out."""
     return replace(loop, layers=tuple(one for one in loop.layers if one.id != layer_id))

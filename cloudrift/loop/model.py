@@ -139,7 +139,8 @@ class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
 class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A sound that looks at the chords through a lens, with its touch, place and treatments.
 
-    ``level_db`` at its lowest is silence; ``pan`` goes from -1 (left) to 1 (right).
+    ``level_db`` at its lowest is silence; ``pan`` goes from -1 (left) to 1 (right). A parked layer
+    is kept, silent and out of the way.
     """
 
     id: str
@@ -152,10 +153,13 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     pan: float = 0.0
     mute: bool = False
     solo: bool = False
+    parked: bool = False
     line: Line = ()
 
     def __post_init__(self) -> None:
         where = f"layer {self.id}"
+        if not self.name.strip():
+            raise CloudriftError("a layer needs a name; type at least one letter")
         _within(f"{where}: level", self.level_db, spec.MIN_LEVEL_DB, spec.MAX_LEVEL_DB, " dB")
         _within(f"{where}: pan", self.pan, -1, 1)
         _within(f"{where}: number of treatments", len(self.line), 0, spec.MAX_TREATMENTS)
@@ -263,11 +267,10 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         return self.line if layer_id is None else self.layer(layer_id).line
 
     def heard(self) -> tuple[Layer, ...]:
-        """Return the layers that sound: the soloed ones if there are any, without muted ones."""
-        any_solo = any(layer.solo for layer in self.layers)
-        return tuple(
-            layer for layer in self.layers if not layer.mute and (layer.solo or not any_solo)
-        )
+        """Return the layers that sound: the soloed ones if any, without those off or parked."""
+        there = [layer for layer in self.layers if not layer.parked]
+        any_solo = any(layer.solo for layer in there)
+        return tuple(x for x in there if not x.mute and (x.solo or not any_solo))
 
     def notes_of(self, layer: Layer) -> tuple[Note, ...]:
         """Return a layer's notes as played.

@@ -1,19 +1,22 @@
 """The inspector of one layer: lens, sound, touch."""
 
-from typing import Any
+from collections.abc import Callable
+from functools import partial
+from typing import Any, get_args
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QWidget
 
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.parts import ChoiceRow, Inspector, WhileShown, button, clear, heading, label
 from cloudrift.desktop.session import Session
 from cloudrift.ground.settings import Field, Value
 from cloudrift.loop import edits
-from cloudrift.loop.model import Layer
+from cloudrift.loop.model import Layer, Loop
 from cloudrift.notes.lens import DOUBLES, HIGHEST, KINDS, LOWEST, MAX_VOICES, ORDERS
 from cloudrift.notes.time import NOTE_VALUES
 from cloudrift.sound import CATALOGUE
+from cloudrift.sound.instrument import Role
 from cloudrift.theory import Key
 
 STEPS = {ticks: name for name, ticks in NOTE_VALUES.items() if ticks <= 1920}
@@ -63,6 +66,7 @@ LENS_SHOWS = {
     "broken": ("bass", "voices", "broken", "more"),
     "line": ("line", "more"),
 }
+ROLE = Field(name="role", label="Coloured as", default="keys", choices=get_args(Role))
 TOUCH_FIELDS = (
     Field(name="roll_ms", label="Roll", default=0, unit="ms", low=0, high=400),
     Field(name="direction", label="Direction", default="up", choices=("up", "down")),
@@ -113,7 +117,9 @@ class LayerInspector(Inspector):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._built: tuple[str, str, str, int] | None = None
+        self._built: tuple[object, ...] | None = None
+        self.name = QLineEdit()
+        self.acts: dict[str, QPushButton] = {}
         self.fields: dict[str, FieldWidget] = {}
         self.lens = ChoiceRow([(k, k) for k in KINDS], columns=3, name="Lens")
         self.sound = QPushButton()
@@ -137,7 +143,8 @@ class LayerInspector(Inspector):
             return
         self.title.setText(layer.name)
         self.under.setText(f"{layer.lens.text} · {len(self._session.loop.notes_of(layer))} notes")
-        wanted = (layer.id, layer.lens.kind, layer.sound.name, layer.sound.version)
+        wanted = (layer.id, layer.lens.kind, layer.sound.name, layer.sound.version,
+                  layer.parked, layer.role, layer.name)  # fmt: skip
         if wanted != self._built:
             self._build(layer)
             self._built = wanted
@@ -156,7 +163,8 @@ class LayerInspector(Inspector):
             f"touch {f.name}": shown(f.name, getattr(layer.touch, f.name)) for f in TOUCH_FIELDS
         }
         full = layer.sound.of.spec.full(layer.sound.settings)
-        return lens | touch | {f"sound {name}": value for name, value in full.items()}
+        sound = {f"sound {name}": value for name, value in full.items()}
+        return lens | touch | sound | {"layer role": layer.role}
 
     def _build(self, layer: Layer) -> None:
         had_focus = next((n for n, f in self.fields.items() if f.hasFocus()), "")
@@ -182,9 +190,10 @@ class LayerInspector(Inspector):
         for field in TOUCH_FIELDS:
             self._add(f"touch {field.name}", field, values, layer)
         self.body.addWidget(button("Another draw of the touch", lambda: self._redraw(layer.id)))
-        self.body.addWidget(
-            button("Remove this layer", lambda: self._remove(layer.id), name="link")
-        )
+        self.body.addWidget(heading("The layer itself"))
+        self.body.addWidget(self._name_line(layer))
+        self._add("layer role", ROLE, values, layer)
+        self.body.addWidget(self._acts(layer))
         self.body.addStretch(1)
         if had_focus in self.fields:
             self.fields[had_focus].setFocus()
@@ -207,6 +216,51 @@ class LayerInspector(Inspector):
     def _renew(self, layer_id: str) -> None:
         self._session.apply("newest design", lambda loop: edits.use_newest_design(loop, layer_id))
 
+    def _name_line(self, layer: Layer) -> QLineEdit:
+        self.name = QLineEdit(layer.name)
+        self.name.setAccessibleName("Name")
+        self.name.editingFinished.connect(lambda: self._rename(layer.id))
+        return self.name
+
+    def _rename(self, layer_id: str) -> None:
+        name = " ".join(self.name.text().split())
+        if name != self._session.loop.layer(layer_id).name:
+            self._session.apply(
+                "rename a layer", lambda loop: edits.set_layer(loop, layer_id, name=name)
+            )
+        self.name.setText(self._session.loop.layer(layer_id).name)
+
+    def _acts(self, layer: Layer) -> QWidget:
+        """What is done with a layer as a whole."""
+        holder = QWidget()
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(4)
+        one = layer.id
+        acts: tuple[tuple[str, str, Callable[[Loop], Loop]], ...] = (
+            ("Up", "Higher in the list", lambda loop: edits.move_layer(loop, one, -1)),
+            ("Down", "Lower in the list", lambda loop: edits.move_layer(loop, one, 1)),
+            ("Copy", "A copy behind it", lambda loop: edits.copy_layer(loop, one)),
+            ("Twin", "The same notes without its treatments, panned the other way",
+             lambda loop: edits.copy_layer(loop, one, twin=True)),
+            ("Take back" if layer.parked else "Park", "Keep it, silent and out of the way",
+             lambda loop: edits.set_layer(loop, one, parked=not loop.layer(one).parked)),
+            ("Remove", "Undo brings it back", lambda loop: edits.remove_layer(loop, one)),
+        )  # fmt: skip
+        self.acts = {}
+        for i, (words, tip, edit) in enumerate(acts):
+            made = button(words, partial(self._act, words, edit), tip=tip)
+            self.acts[words] = made
+            grid.addWidget(made, i // 3, i % 3)
+        return holder
+
+    def _act(self, words: str, edit: Callable[[Loop], Loop]) -> None:
+        before = {layer.id for layer in self._session.loop.layers}
+        if self._session.apply(f"{words.lower()} a layer", edit):
+            new = [x.id for x in self._session.loop.layers if x.id not in before]
+            if new:
+                self._session.select(layer_id=new[0])
+
     def _add(self, name: str, field: Field, values: dict[str, Value], layer: Layer) -> None:
         widget = FieldWidget(field, values[name], accent=layer.role)
         widget.edited.connect(lambda value, n=name: self._edit(layer.id, n, value))
@@ -224,6 +278,11 @@ class LayerInspector(Inspector):
                 merge=merge,
             )
             return
+        if part == "layer":
+            self._session.apply(
+                "recolour", lambda loop: edits.set_layer(loop, layer_id, role=value)
+            )
+            return
         change = edits.set_lens if part == "lens" else edits.set_touch
         self._session.apply(
             setting,
@@ -236,6 +295,3 @@ class LayerInspector(Inspector):
         self._session.apply(
             "another draw of the touch", lambda loop: edits.set_touch(loop, layer_id, draw=draw)
         )
-
-    def _remove(self, layer_id: str) -> None:
-        self._session.apply("remove a layer", lambda loop: edits.remove_layer(loop, layer_id))

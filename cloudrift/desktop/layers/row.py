@@ -138,7 +138,9 @@ class LayerRow(QFrame):
 
     def show_layer(self, layer: Layer) -> None:
         """Refresh from the loop."""
-        self.name.setText(layer.name)
+        self.name.setText(f"{layer.name}  (parked)" if layer.parked else layer.name)
+        self.hear.setEnabled(not layer.parked)
+        self.off.setEnabled(not layer.parked)
         self.sound.setText(layer.sound.of.label)
         self.lens.setText(layer.lens.text)
         self.lens.setToolTip(f"{layer.lens.text} of the chords")

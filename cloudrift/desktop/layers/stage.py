@@ -74,9 +74,10 @@ class LayersStage(QWidget):
 
     def _show(self) -> None:
         loop = self._session.loop
-        if list(self.rows) != [layer.id for layer in loop.layers]:
+        ordered = sorted(loop.layers, key=lambda layer: layer.parked)  # parked ones below
+        if list(self.rows) != [layer.id for layer in ordered]:
             clear(self._list)
-            self.rows = {layer.id: LayerRow(self._session, layer) for layer in loop.layers}
+            self.rows = {layer.id: LayerRow(self._session, layer) for layer in ordered}
             for row in self.rows.values():
                 self._list.addWidget(row)
             if not self.rows:
@@ -103,6 +104,7 @@ def heard_words(loop: object) -> str:
         return ""
     if not heard:
         return "nothing is heard: every layer is off"
-    if len(heard) == len(layers):
-        return f"all {len(layers)} are heard"
+    parked = sum(layer.parked for layer in layers)
+    if len(heard) == len(layers) - parked:
+        return f"all {len(heard)} are heard" + (f", {parked} parked" if parked else "")
     return "heard: " + ", ".join(layer.name for layer in heard)
