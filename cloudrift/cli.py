@@ -12,6 +12,7 @@ from typing import Any, Literal
 import click
 
 from cloudrift import __version__
+from cloudrift.cli_layers import notes, room
 from cloudrift.ground.errors import CloudriftError
 
 EXIT_BAD_INPUT = 2
@@ -302,6 +303,10 @@ def _render_quietly(file: Path, folder: Path, order: Any) -> list[Path]:
     from cloudrift.loop.storage import load  # noqa: PLC0415
 
     return deliver(load(file), folder, order)
+
+
+commands.add_command(notes)
+commands.add_command(room)
 
 
 @commands.command()

@@ -51,6 +51,7 @@ def main() -> None:
     window.keys.close_drawer()
     window.show_stage(1)
     session.select(layer_id="l3")
+    wait(app, session, 2)
     shot("layers")
     session.select(layer_id="l2")
     window.open_shelf()

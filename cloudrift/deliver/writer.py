@@ -1,6 +1,6 @@
 """Writing a loop out: the treated loop, its stems, its bare sum and its MIDI."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -10,7 +10,7 @@ from cloudrift.audio.buffers import RATES, Stereo
 from cloudrift.audio.files import SUBTYPES, write_atomically, write_wav
 from cloudrift.deliver.names import slug, stem_of
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model import Layer, Loop
 from cloudrift.notes.midi import midi_file
 from cloudrift.render.engine import Cancelled, Engine, never, trimmed
 from cloudrift.render.plan import mix_node
@@ -85,7 +85,7 @@ def parcels(loop: Loop, order: Order) -> list[Parcel]:
             Parcel(
                 name=f"{written}.mid",
                 what="the notes as played, a track a layer",
-                write=lambda path, _engine, _stop: _write_midi(path, loop),
+                write=lambda path, _engine, _stop: write_midi(path, loop, loop.heard()),
             )
         )
     return out
@@ -180,9 +180,10 @@ def _write_stem(
     _write(path, audio, loop, order, treated=False, what=layer.name)
 
 
-def _write_midi(path: Path, loop: Loop) -> None:
+def write_midi(path: Path, loop: Loop, layers: Iterable[Layer]) -> None:
+    """Write layers' notes as played, a track a layer."""
     data = midi_file(
-        [(layer.name, loop.notes_of(layer)) for layer in loop.heard()],
+        [(layer.name, loop.notes_of(layer)) for layer in layers],
         tempo=loop.tempo,
         metre=loop.metre,
         signature=loop.key.signature_name,

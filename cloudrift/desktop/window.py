@@ -64,7 +64,7 @@ class Window(QMainWindow):
         self.ribbon = Ribbon(session, self.tasks)
         self.start = StartPage(session)
         self.chords = ChordsStage(session)
-        self.layers = LayersStage(session)
+        self.layers = LayersStage(session, self.tasks)
         self.texture = TextureStage(session, self.tasks)
         self.deliver = DeliverStage(session, self.tasks)
         self.keys, self.shelf = KeysDrawer(session), Shelf(session, self.tasks)

@@ -1,15 +1,20 @@
 """The Layers stage: the list and the inspector."""
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from cloudrift.desktop.layers.inspector import LayerInspector
+from cloudrift.desktop.layers.room_view import RoomView
 from cloudrift.desktop.layers.row import LayerRow
 from cloudrift.desktop.parts import WhileShown, clear, label, panel, scrolling
 from cloudrift.desktop.session import Session
+from cloudrift.desktop.tasks import Tasks
 from cloudrift.loop import edits
 from cloudrift.sound import look_up
 from cloudrift.sound.instrument import FAMILIES
+
+ROOM_FROM = 360  # pixels of height
 
 
 class LayersStage(QWidget):
@@ -17,9 +22,10 @@ class LayersStage(QWidget):
 
     shelf_wanted = pyqtSignal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__()
         self._session = session
+        self.room = RoomView(session, tasks)
         self.rows: dict[str, LayerRow] = {}
         self.inspector = LayerInspector(session)
         self.inspector.shelf_wanted.connect(self.shelf_wanted)
@@ -43,6 +49,7 @@ class LayersStage(QWidget):
         holder = QWidget()
         holder.setLayout(self._list)
         inside.addWidget(scrolling(holder), 1)
+        inside.addWidget(self.room)
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 6, 8, 6)
         row.setSpacing(8)
@@ -87,6 +94,10 @@ class LayersStage(QWidget):
         for layer in loop.layers:
             self.rows[layer.id].show_layer(layer)
         self.heard.setText(heard_words(loop))
+
+    def resizeEvent(self, _event: QResizeEvent | None) -> None:
+        """Where a drawer leaves little room, the list has it."""
+        self.room.setVisible(self.height() > ROOM_FROM)
 
     def focus_first(self) -> None:
         """Put the keyboard where the work is."""

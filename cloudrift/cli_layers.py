@@ -1,0 +1,75 @@
+"""The commands that read a loop's layers: their notes, and the room that they share."""
+
+import json
+from pathlib import Path
+
+import click
+
+from cloudrift.ground.errors import CloudriftError
+
+
+@click.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--layer", "name", default="", help="One layer, by name; all of them without it.")
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+@click.option("--midi", type=click.Path(path_type=Path), help="Write them as a MIDI file.")
+def notes(file: Path, name: str, as_json: bool, midi: Path | None) -> None:
+    """List the notes of a loop's layers as they are played."""
+    from cloudrift.deliver.writer import write_midi  # noqa: PLC0415
+    from cloudrift.ground.errors import did_you_mean  # noqa: PLC0415
+    from cloudrift.loop.storage import load  # noqa: PLC0415
+
+    loop = load(file)
+    layers = [x for x in loop.layers if name.lower() in ("", x.name.lower())]
+    if name and not layers:
+        raise CloudriftError(f"no layer of {file} is called {name!r}"
+                             f"{did_you_mean(name, (x.name for x in loop.layers))}")  # fmt: skip
+    if midi:
+        write_midi(midi, loop, layers)
+        click.echo(str(midi))
+        return
+    facts = [
+        {"layer": layer.name,
+         "notes": [{"pitch": n.pitch, "start_tick": n.start_tick, "length_ticks": n.length_ticks,
+                    "velocity": n.velocity, "offset_ms": n.offset_ms}
+                   for n in loop.notes_of(layer)]}
+        for layer in layers
+    ]  # fmt: skip
+    if as_json:
+        click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
+        return
+    for layer in layers:
+        click.echo(f"{layer.name}: {layer.lens.text}")
+        for n in loop.notes_of(layer):
+            click.echo(f"  {loop.key.spell_pitch(n.pitch):4} at tick {n.start_tick:6} for "
+                       f"{n.length_ticks:5} ticks, velocity {n.velocity:3}, "
+                       f"{n.offset_ms:+6.1f} ms")  # fmt: skip
+
+
+@click.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+def room(file: Path, as_json: bool) -> None:
+    """Say which layers are in each other's way, and between which frequencies."""
+    from cloudrift.loop.storage import load  # noqa: PLC0415
+    from cloudrift.render import Engine  # noqa: PLC0415
+    from cloudrift.render.room import in_words, look_at  # noqa: PLC0415
+
+    loop = load(file)
+    engine = Engine()
+    try:
+        found = look_at(loop, engine).crowded
+    finally:
+        engine.close()
+    if as_json:
+        crowded = [
+            {"layers": [loop.layer(x).name for x in c.layers], "low_hz": round(c.low_hz, 1),
+             "high_hz": round(c.high_hz, 1), "severity": round(c.severity, 3)}
+            for c in found
+        ]  # fmt: skip
+        click.echo(json.dumps({"crowded": crowded}, indent=1, ensure_ascii=False))
+        return
+    for one in found:
+        click.echo(f"{in_words(one, loop)} ({one.severity:.0%})")
+    if not found:
+        click.echo("every layer has its own place")

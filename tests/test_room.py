@@ -1,0 +1,229 @@
+"""The room: levels by band, and what is in whose way."""
+
+import json
+
+import numpy as np
+import pytest
+import scipy.fft as sf
+from PyQt6.QtCore import Qt
+
+from cloudrift.cli import main
+from cloudrift.loop import edits
+from cloudrift.loop.remedies import REMEDIES, cut
+from cloudrift.loop.storage import save
+from cloudrift.render import Engine
+from cloudrift.render.room import (
+    band_edges,
+    band_levels,
+    crowding,
+    in_words,
+    look_at,
+    weighting_db,
+)
+from tests.conftest import sine
+
+RATE = 44_100
+THIRD = 2 ** (1 / 3)
+
+
+def noise(low, high, level=0.1, seed=1, frames=4 * RATE):
+    """Noise with straight edges, as loud in every octave."""
+    rng = np.random.default_rng(seed)
+    spectrum = sf.rfft(rng.standard_normal((2, frames)))
+    hz = sf.rfftfreq(frames, 1 / RATE)
+    spectrum *= ((hz >= low) & (hz < high)) / np.sqrt(np.maximum(hz, 1))
+    out = sf.irfft(spectrum, frames)
+    return (level * out / out.std()).astype(np.float32)
+
+
+def test_the_weighting_is_that_of_the_standard():
+    hz = np.array([31.5, 100.0, 1000.0, 4000.0, 10_000.0])
+    assert np.allclose(weighting_db(hz), [-39.4, -19.1, 0.0, 1.0, -2.5], atol=0.15)
+
+
+@pytest.mark.parametrize("hz", [62.0, 440.0, 3000.0, 9000.0])
+def test_a_tone_is_in_its_band_at_its_level(hz):
+    level = band_levels(sine(hz, 2.0, level=0.5), RATE).mean(axis=1)
+    edges = band_edges()
+    band = int(level.argmax())
+    assert edges[band] / 1.06 <= hz <= edges[band + 1] * 1.06
+    near = 10 * np.log10((10 ** (level[max(0, band - 1) : band + 2] / 10)).sum())
+    wanted = 10 * np.log10(0.5**2 / 2) + weighting_db(np.array([hz]))[0]
+    assert abs(near - wanted) < 1.0
+
+
+@pytest.mark.parametrize(
+    ("one", "other", "shared"),
+    [
+        ((200, 900), (500, 2500), (500, 900)),
+        ((60, 250), (120, 1000), (120, 250)),
+        ((1000, 8000), (300, 2000), (1000, 2000)),
+        ((300, 600), (300, 600), (300, 600)),
+    ],
+)
+def test_an_overlap_is_named_within_a_third_of_an_octave(one, other, shared):
+    levels = {"a": band_levels(noise(*one, seed=1), RATE),
+              "b": band_levels(noise(*other, seed=2), RATE)}  # fmt: skip
+    found = crowding(levels)
+    assert len(found) == 1
+    assert found[0].layers == ("a", "b")
+    assert shared[0] / THIRD <= found[0].low_hz <= shared[0] * THIRD
+    assert shared[1] / THIRD <= found[0].high_hz <= shared[1] * THIRD
+    assert 0.3 < found[0].severity <= 1
+
+
+@pytest.mark.parametrize(
+    ("one", "other"),
+    [
+        (noise(100, 400), noise(800, 4000, seed=2)),
+        (noise(200, 900), noise(200, 900, level=0.02, seed=2)),  # 14 dB under: it is covered
+        (noise(200, 900), noise(400, 700, level=0.0005, seed=2)),
+    ],
+)
+def test_what_is_apart_is_not_flagged(one, other):
+    assert crowding({"a": band_levels(one, RATE), "b": band_levels(other, RATE)}) == ()
+
+
+def test_notes_that_take_turns_are_not_in_each_other_s_way():
+    one, other = noise(300, 900), noise(300, 900, seed=2)
+    turn = np.arange(one.shape[1]) // RATE % 2
+    assert crowding({"a": band_levels(one * (turn == 0), RATE),
+                     "b": band_levels(other * (turn == 1), RATE)}) == ()  # fmt: skip
+    assert crowding({}) == ()
+
+
+def test_two_layers_in_one_register_crowd_and_an_octave_parts_them(small_loop):
+    loop = small_loop
+    for layer in loop.layers[1:]:
+        loop = edits.remove_layer(loop, layer.id)
+    loop = edits.add_layer(loop, "bright grand")
+    loop = edits.set_layer(loop, loop.layers[-1].id, level_db=loop.layers[0].level_db)
+    loop = edits.set_lens(loop, loop.layers[0].id, skip_bass=True)
+    engine = Engine()
+    room = look_at(loop, engine)
+    assert set(room.levels) == {x.id for x in loop.layers}
+    assert all(level.shape == (len(room.edges_hz) - 1,) for level in room.levels.values())
+    worst = room.crowded[0]
+    words = in_words(worst, loop)
+    assert words.startswith("Dusk keys and Bright grand are")
+    assert words.endswith("Hz")
+    apart = edits.set_sound(loop, loop.layers[1].id, "round sub")
+    apart = edits.set_lens(apart, loop.layers[1].id, kind="roots")
+    after = look_at(apart, engine)
+    engine.close()
+    assert sum(c.severity for c in after.crowded) < 0.5 * sum(c.severity for c in room.crowded)
+
+
+def test_room_and_notes_on_the_command_line(small_loop, tmp_path, capsys):
+    path = tmp_path / "a.cloudrift"
+    save(small_loop, path)
+
+    def run(*arguments):
+        try:
+            main([str(a) for a in arguments])
+        except SystemExit as end:
+            return end.code
+        return 0
+
+    assert run("room", path, "--json") == 0
+    crowded = json.loads(capsys.readouterr().out)["crowded"]
+    for one in crowded:
+        assert set(one) == {"layers", "low_hz", "high_hz", "severity"}
+        assert 30 <= one["low_hz"] < one["high_hz"] <= 16_100
+    assert run("room", path) == 0
+    said = capsys.readouterr().out
+    assert ("in each other's way" in said) == bool(crowded)
+
+    assert run("notes", path, "--json") == 0
+    layers = json.loads(capsys.readouterr().out)
+    assert [x["layer"] for x in layers] == [x.name for x in small_loop.layers]
+    first = small_loop.notes_of(small_loop.layers[0])[0]
+    assert layers[0]["notes"][0] == {
+        "pitch": first.pitch, "start_tick": first.start_tick, "length_ticks": first.length_ticks,
+        "velocity": first.velocity, "offset_ms": first.offset_ms,
+    }  # fmt: skip
+    assert run("notes", path, "--layer", "reef PLUCK", "--json") == 0
+    assert [x["layer"] for x in json.loads(capsys.readouterr().out)] == ["Reef pluck"]
+    assert run("notes", path, "--layer", "Reff pluck") == 2
+    assert "did you mean 'Reef pluck'" in capsys.readouterr().err
+    assert run("notes", path, "--layer", "Reef pluck", "--midi", tmp_path / "r.mid") == 0
+    import mido
+
+    midi = mido.MidiFile(tmp_path / "r.mid")
+    count = sum(m.type == "note_on" for t in midi.tracks for m in t)
+    assert count == len(small_loop.notes_of(next(x for x in small_loop.layers
+                                                  if x.name == "Reef pluck")))  # fmt: skip
+    assert run("notes", path) == 0
+    assert "Reef pluck" in capsys.readouterr().out
+
+
+# --- in the stage ---------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def crowded_loop(small_loop):
+    """Two layers that play the same voices, a pluck a little above."""
+    loop = edits.set_lens(small_loop, "l1", skip_bass=True)
+    return edits.set_layer(loop, "l2", level_db=0.0)
+
+
+@pytest.mark.parametrize("name", REMEDIES)
+def test_a_remedy_makes_more_room_or_says_so_in_level_and_place(crowded_loop, name):
+    engine = Engine()
+    before = look_at(crowded_loop, engine)
+    worst = before.crowded[0]
+    one, other = worst.layers
+    after = REMEDIES[name].edit(crowded_loop, other, one, worst.low_hz, worst.high_hz)
+    assert after != crowded_loop
+    assert after.layer(one).lens == crowded_loop.layer(one).lens
+    if name in ("Octave up", "Octave down"):
+        assert abs(after.layer(other).lens.octave - crowded_loop.layer(other).lens.octave) == 1
+    elif name == "Apart":
+        assert after.layer(one).pan == -after.layer(other).pan != 0
+    else:
+        level = look_at(after, engine).levels[other]
+        edges = before.edges_hz
+        inside = (edges[:-1] >= worst.low_hz * 0.99) & (edges[1:] <= worst.high_hz * 1.01)
+        assert (level[inside] < before.levels[other][inside] - 1.0).all()
+    engine.close()
+
+
+def test_cuts_go_where_the_other_plays(crowded_loop):
+    line = crowded_loop.layer("l1").line
+    assert line[0].kind == "cuts"
+    loop = edits.set_lens(crowded_loop, "l1", octave=2)
+    higher = cut(loop, "l1", "l2", 200.0, 410.0).layer("l1").line
+    assert dict(higher[0].settings)["low_cut_hz"] == 410
+    assert len(higher) == len(line)  # its own cuts are moved
+    lower_one = cut(loop, "l2", "l1", 200.0, 410.0).layer("l2").line
+    cuts = next(t for t in lower_one if t.kind == "cuts")
+    field = cuts.of.spec["high_cut_hz"]
+    assert dict(cuts.settings)["high_cut_hz"] == max(200, field.low)
+    bare = edits.set_line(loop, "l2", ())
+    assert [t.kind for t in cut(bare, "l2", "l1", 900.0, 1800.0).layer("l2").line] == ["cuts"]
+
+
+def test_the_stage_shows_the_room_and_helps_with_one_press(window, qtbot):
+    window.show_stage(1)
+    session, view = window.session, window.layers.room
+    session.apply("crowd", lambda loop: edits.set_layer(
+        edits.set_lens(loop, "l1", skip_bass=True), "l2", level_db=0.0))  # fmt: skip
+    qtbot.waitUntil(lambda: view.room is not None and bool(view.room.crowded), timeout=60_000)
+    session.select(layer_id="l2")
+    assert "in each other's way between" in view.words.text()
+    assert view.words.text().endswith("Change Slow vault:")
+    octave = session.loop.layer("l2").lens.octave
+    qtbot.mouseClick(view.helps["Octave up"], Qt.MouseButton.LeftButton)
+    assert session.loop.layer("l2").lens.octave == octave + 1
+    session.undo()
+    assert session.loop.layer("l2").lens.octave == octave
+    bars = view.map._bars()
+    assert len(bars) == len(view.room.crowded)
+    for box, one in bars:
+        assert box.left() == pytest.approx(view.map._x(one.low_hz))
+        assert 0 < box.top() < view.map.height()
+    for layer in session.loop.layers[1:]:
+        session.apply("x", lambda loop, i=layer.id: edits.remove_layer(loop, i))
+    qtbot.waitUntil(lambda: len(view.room.levels) == 1, timeout=60_000)
+    assert view.words.text() == "Every layer has its own place."
+    assert not view.helps["Cut"].isVisible()
