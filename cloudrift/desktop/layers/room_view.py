@@ -1,6 +1,7 @@
 """The room in the Layers stage: where each layer is heard, who is in whose way, and what helps."""
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
@@ -128,7 +129,7 @@ class RoomView(QWidget):
         line.addSpacing(6)
         line.addWidget(self.words, 1)
         for name, remedy in remedies.REMEDIES.items():
-            self.helps[name] = button(name, lambda n=name: self._help(n), tip=remedy.about)
+            self.helps[name] = button(name, partial(self._help, name), tip=remedy.about)
             line.addWidget(self.helps[name])
         column.addLayout(line)
         column.addWidget(self.map)
@@ -144,12 +145,12 @@ class RoomView(QWidget):
         def work(stop: Callable[[], bool], _moved: object) -> Room:
             return look_at(loop, engine, stop)
 
-        self._tasks.run("room", work, lambda room: self._take(room, loop))
+        self._tasks.run("room", work, partial(self._take, loop))
 
     def showEvent(self, _event: object) -> None:
         self._ask()
 
-    def _take(self, room: Room, loop: Loop) -> None:
+    def _take(self, loop: Loop, room: Room) -> None:
         self.room = room
         self.map.show_room(room, loop)
         self._say()
