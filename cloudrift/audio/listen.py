@@ -5,7 +5,6 @@ from itertools import pairwise
 import numpy as np
 import scipy.fft as sf
 from numpy.typing import NDArray
-from scipy.signal import find_peaks
 
 from cloudrift.audio.buffers import Stereo
 
@@ -35,6 +34,8 @@ def onsets(audio: Stereo, rate: int) -> tuple[NDArray[np.float64], NDArray[np.fl
     if rise.max() <= 0:
         return np.zeros(0), np.zeros(0)
     rise /= rise.max()
+    from scipy.signal import find_peaks  # noqa: PLC0415 - a second to import, rarely needed
+
     peaks, _ = find_peaks(rise, height=LEAST_PEAK, distance=4)
     return (peaks + 1) * hop / rate, rise[peaks]
 
@@ -47,6 +48,8 @@ def note_weights(
     Both are (edges - 1, 12), C first. Peaks of a long spectrum are taken, not its floor, so that
     hiss and drums weigh little; overtones count less than what they belong to.
     """
+    from scipy.signal import find_peaks  # noqa: PLC0415 - a second to import, rarely needed
+
     mono = audio.mean(axis=0).astype(np.float64)
     hz = sf.rfftfreq(LONG_WINDOW, 1 / rate)
     inside = (hz >= LOWEST_HZ) & (hz <= HIGHEST_HZ)

@@ -1,5 +1,6 @@
 """Playing a part: notes to audio, with envelopes, velocity and the seam; for every sound."""
 
+import functools
 from collections import Counter
 from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass, replace
@@ -290,14 +291,20 @@ def _brightness(hit: _Hit, full: Full, rate: int) -> Mono | np.float32:
     bright = np.float32(brightness_share(hit.velocity, full.number("brightness")))
     if "open_ms" not in full and "close_ms" not in full:
         return bright
-    t = np.arange(hit.held + hit.release, dtype=np.float32)
-    moving = np.full(len(t), bright)
-    if "open_ms" in full:
-        moving *= 1 - np.exp(t * np.float32(-1e3 / (full.number("open_ms") * rate)))
-    if "close_ms" in full:
-        fall = np.exp(t * np.float32(-1e3 / (full.number("close_ms") * rate)))
-        moving *= np.float32(CLOSED) + np.float32(1 - CLOSED) * fall
-    return moving
+    opens, closes = (full.number(x) if x in full else 0.0 for x in ("open_ms", "close_ms"))
+    return bright * _moving(hit.held + hit.release, opens * rate / 1e3, closes * rate / 1e3)
+
+
+@functools.lru_cache(maxsize=32)
+def _moving(frames: int, opens: float, closes: float) -> Mono:
+    """A share that opens and closes with time constants in frames (0: it does not)."""
+    t = np.arange(frames, dtype=np.float32)
+    share = np.ones(frames, np.float32)
+    if opens:
+        share -= np.exp(t * np.float32(-1 / opens))
+    if closes:
+        share *= np.float32(CLOSED) + np.float32(1 - CLOSED) * np.exp(t * np.float32(-1 / closes))
+    return share
 
 
 def brightness_share(velocity: int, brightness: float) -> float:
@@ -307,24 +314,37 @@ def brightness_share(velocity: int, brightness: float) -> float:
 
 
 def _envelope(hit: _Hit, full: Full, rate: int) -> Mono:
-    """Attack (raised cosine), decay towards sustain, release to silence at its end."""
-    total = hit.held + hit.release
     sustain = full.number("sustain") / 100
-    t = np.arange(total, dtype=np.float32)
-    if hit.joined:
-        envelope = np.full(total, np.float32(sustain))
-    elif sustain < 1:
-        tau = full.number("decay_ms") * 1e-3 * rate / NEPERS_60_DB * 2
-        envelope = np.float32(sustain) + np.float32(1 - sustain) * np.exp(-t / np.float32(tau))
-    else:
-        envelope = np.ones(total, np.float32)
     attack_ms = CUT_MS if hit.joined else full.number("attack_ms")
-    attack = min(_frames_of(attack_ms, rate), total)
+    tau = full.number("decay_ms") * 1e-3 * rate / NEPERS_60_DB * 2
+    return _shape(hit.held, hit.release, _frames_of(attack_ms, rate), sustain,
+                  0.0 if hit.joined else tau)  # fmt: skip
+
+
+@functools.lru_cache(maxsize=48)
+def _shape(held: int, release: int, attack: int, sustain: float, tau: float) -> Mono:
+    """Attack (raised cosine), decay towards sustain (0: there at once), release to silence.
+
+    All but the sustain are in frames. Notes of one length share it; it is read-only.
+    """
+    total = held + release
+    t = np.arange(total, dtype=np.float32)
+    envelope = np.full(total, np.float32(sustain))
+    if sustain < 1 and tau:
+        envelope += np.float32(1 - sustain) * np.exp(t * np.float32(-1 / tau))
+    attack = min(attack, total)
     envelope[:attack] *= np.float32(0.5) - np.float32(0.5) * np.cos(t[:attack] * (np.pi / attack))
-    fall = np.arange(1, hit.release + 1, dtype=np.float32) / hit.release
-    # Exponential to -48 dB, bent so that it starts without a corner and ends at exactly nothing.
-    envelope[hit.held :] *= np.exp(-5.5 * fall**1.5) * (1 - fall**8)
+    envelope[held:] *= _fall(release)
+    envelope.flags.writeable = False
     return envelope
+
+
+@functools.lru_cache(maxsize=16)
+def _fall(release: int) -> Mono:
+    """Exponential to -48 dB, bent: it starts without a corner and ends at exactly nothing."""
+    fall = np.arange(1, release + 1, dtype=np.float32) / np.float32(release)
+    fourth = np.square(np.square(fall))
+    return np.asarray(np.exp(np.float32(-5.5) * fall * np.sqrt(fall)) * (1 - fourth * fourth))
 
 
 def _add_damper(mixed: Stereo, noise: Stereo, held: int, envelope: Mono) -> None:

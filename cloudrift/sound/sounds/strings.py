@@ -54,13 +54,22 @@ def _swaying(pitch: int, rate: int, spread: float, cents: float) -> NDArray[np.f
     Nothing in it is above some kilohertz, so at twice the frames linear reading is clean.
     """
     finer = cycles("tape strings", _aged, pitch, rate, spread, (), 2)
-    strays, share = np.roll(_strays(), 7919 * pitch), 2 ** (cents / 1200) - 1
-    place = 2 * (np.arange(CYCLE) + share * strays)
-    at = np.floor(place)
-    rest = (place - at).astype(np.float32)
-    at = at.astype(np.int64) % (2 * CYCLE)
-    low, high = finer[:, at], finer[:, (at + 1) % (2 * CYCLE)]
-    return np.asarray(low + rest * (high - low), np.float32)
+    at, after, rest = _places(cents)
+    low = np.take(finer, at, axis=1)
+    step = np.take(finer, after, axis=1)
+    step -= low
+    step *= rest
+    return low + step
+
+
+@functools.lru_cache(maxsize=4)
+def _places(cents: float) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.float32]]:
+    """Where the finer cycle is read: the frame before, the one behind, and what is between."""
+    place = 2 * (np.arange(CYCLE) + (2 ** (cents / 1200) - 1) * _strays())
+    whole = np.floor(place)
+    at = whole.astype(np.int64) % (2 * CYCLE)
+    after = (at + 1) % (2 * CYCLE)
+    return at.astype(np.int32), after.astype(np.int32), (place - whole).astype(np.float32)
 
 
 @functools.cache
