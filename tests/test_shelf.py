@@ -164,6 +164,14 @@ def test_without_layers_the_first_sound_becomes_one(window, shelf, qtbot):
     assert len(session.loop.layers) == 1
 
 
+def test_from_the_start_page_the_shelf_leads_to_the_layers(window):
+    window.start_loop()
+    assert window.stack.currentWidget() is window.start
+    window.swap_drawer("Shelf")
+    assert window.stack.currentWidget() is window.layers
+    assert window.shelf.isVisible()
+
+
 def test_an_older_design_offers_the_newest(window, shelf, qtbot):
     session = window.session
     use = session.loop.layer("l2").sound

@@ -216,6 +216,8 @@ class Window(QMainWindow):
 
     def open_shelf(self) -> None:
         """Open the Shelf at the sound of the layer that is worked on."""
+        if self.stack.currentWidget() is self.start:  # there is nothing to hear a sound in yet
+            self._choose_stage(STAGES.index("Layers"))
         self._open_drawer("Shelf")
         self.shelf.show_layer_sound()
         self.shelf.search.setFocus()

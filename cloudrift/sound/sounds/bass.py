@@ -22,7 +22,7 @@ from cloudrift.sound.kit.fm import sine
 from cloudrift.sound.kit.noise import add_at_start
 from cloudrift.sound.kit.ringing import Pair, String, box
 from cloudrift.sound.kit.table import STILL, Voices, harmonics, period, read, turns, voices
-from cloudrift.sound.sounds.plucks import plucked, wound
+from cloudrift.sound.sounds.plucks import pick, plucked, wound
 from cloudrift.theory.pitch import pitch_to_hz
 
 BASS_BOARD = board(29, 42, 1800)
@@ -165,9 +165,7 @@ SOUNDS = (
         name="fingered bass", family="bass", role="bass", register=(28, 60), mono=True,
         about="Heavy string under two fingers; moving bass lines.",
         tags=("round", "woody", "mono"),
-        spec=shaped(Field(name="pick", label="Pick place", default=24, unit="%", low=5, high=50,
-                          hint="share of the string between bridge and finger"),
-                    percent("finger", "Finger", 45), slide(), *mono_fields(),
+        spec=shaped(pick(24), percent("finger", "Finger", 45), slide(), *mono_fields(),
                     attack_ms=2, release_ms=90, detune_cents=1.2),
         tone=_fingered, noises=("finger",), gain_db=-8.2,
     ),

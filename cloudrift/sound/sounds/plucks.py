@@ -141,13 +141,10 @@ def _synth(request: ToneRequest) -> Tone:
                   Voices(sides=0.45))  # fmt: skip
 
 
-PICK = Field(name="pick", label="Pick place", default=17, unit="%", low=5, high=50,
-             hint="share of the string between bridge and finger")  # fmt: skip
-
-
-def _pick(default: float) -> Field:
-    return Field(name="pick", label=PICK.label, default=default, unit="%", low=5, high=50,
-                 hint=PICK.hint)  # fmt: skip
+def pick(default: float) -> Field:
+    """Return the setting of where a string is plucked."""
+    return Field(name="pick", label="Pick place", default=default, unit="%", low=5, high=50,
+                 hint="share of the string between bridge and finger")  # fmt: skip
 
 
 SOUNDS = (
@@ -155,7 +152,7 @@ SOUNDS = (
         name="muted pluck", family="plucks", role="pluck", register=(40, 88),
         about="Short, woody string under the palm; broken chords that leave air.",
         tags=("short", "woody", "dry"),
-        spec=shaped(_pick(17), percent("mute", "Palm", 62), percent("finger", "Finger", 50),
+        spec=shaped(pick(17), percent("mute", "Palm", 62), percent("finger", "Finger", 50),
                     attack_ms=1.5, decay_ms=2500, release_ms=140, detune_cents=1.4),
         tone=_muted, noises=("finger",), gain_db=-13.5,
     ),
@@ -163,7 +160,7 @@ SOUNDS = (
         name="nylon", family="plucks", role="pluck", register=(40, 84),
         about="Round, close guitar; picked chords and slow lines.",
         tags=("warm", "woody", "round"),
-        spec=shaped(_pick(22), percent("finger", "Finger", 45), slide(),
+        spec=shaped(pick(22), percent("finger", "Finger", 45), slide(),
                     attack_ms=1.5, release_ms=220, detune_cents=1.1),
         tone=_nylon, noises=("finger",), gain_db=-14.7,
     ),
@@ -171,7 +168,7 @@ SOUNDS = (
         name="steel", family="plucks", role="pluck", register=(40, 88),
         about="Bright, ringing strings; open voicings and high figures.",
         tags=("bright", "ringing", "open"),
-        spec=shaped(_pick(13), percent("finger", "Finger", 55), slide(),
+        spec=shaped(pick(13), percent("finger", "Finger", 55), slide(),
                     attack_ms=1, release_ms=260, detune_cents=1.8),
         tone=_steel, noises=("finger",), gain_db=-16.2,
     ),
@@ -179,7 +176,7 @@ SOUNDS = (
         name="harp", family="plucks", role="pluck", register=(36, 96),
         about="Soft, long strings for runs and rolled chords.",
         tags=("soft", "ringing", "wide"),
-        spec=shaped(_pick(35), percent("finger", "Finger", 35),
+        spec=shaped(pick(35), percent("finger", "Finger", 35),
                     attack_ms=1.5, release_ms=900, detune_cents=0.8),
         tone=_harp, noises=("finger",), gain_db=-15.4,
     ),
