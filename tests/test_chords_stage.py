@@ -737,3 +737,35 @@ def test_a_large_loop_is_dragged_and_stays_whole(qtbot, window):
     assert session.loop.chord("c20").voices != loop.chord("c20").voices
     others = [c for c in session.loop.chords if c.id != "c20"]
     assert others == [c for c in loop.chords if c.id != "c20"]
+
+
+def test_an_edit_is_heard_in_its_place_while_the_loop_plays(qtbot, session, monkeypatch):
+    qtbot.waitUntil(lambda: {"treated", "bare"} <= set(session.loudness), timeout=60_000)
+    settled(qtbot, session)
+    session.set_playing(True)
+    loads, load = [], session.player.load
+    monkeypatch.setattr(session.player, "load", lambda *a: (loads.append(a[0]), load(*a)))
+    before = session.rendered["treated"].audio
+    asked = []  # the loop follows later
+    monkeypatch.setattr(
+        session._worker, "ask", lambda *a: asked.append(a)
+    )  # the loop follows later
+    session.apply("x", lambda loop: chord_edits.set_degree(loop, "c2", 3))
+    session.hear_edit("c2")
+    qtbot.waitUntil(lambda: bool(loads), timeout=60_000)
+    chord, n = session.loop.chord("c2"), before.shape[1]
+    start, end = (round(n * t / session.loop.ticks) for t in (chord.start_tick, chord.end_tick))
+    assert np.array_equal(loads[0][:, :start], before[:, :start])
+    assert np.array_equal(loads[0][:, end:], before[:, end:])
+    assert not np.allclose(loads[0][:, start:end], before[:, start:end], atol=1e-3)
+    # A second one is laid beside the first.
+    session.apply("x", lambda loop: chord_edits.set_degree(loop, "c1", 5))
+    session.hear_edit("c1")
+    qtbot.waitUntil(lambda: len(loads) == 2, timeout=60_000)
+    assert np.array_equal(loads[1][:, start:end], loads[0][:, start:end])
+    # The treated loop takes their place.
+    monkeypatch.undo()
+    session._ask()
+    settled(qtbot, session)
+    qtbot.waitUntil(lambda: session.rendered["treated"].loop == session.loop, timeout=60_000)
+    assert session._drafted is None

@@ -7,6 +7,7 @@ from msgspec.structs import replace
 from cloudrift.audio.spectrum import chroma
 from cloudrift.loop import chord_edits, edits
 from cloudrift.render import Cancelled, Engine, bare_of, plan, without_line
+from cloudrift.render.audition import audition, drafted, keeps_places
 from cloudrift.render.cache import AudioCache
 from cloudrift.render.plan import layer_node, loop_node, mix_node
 from cloudrift.render.worker import RenderWorker
@@ -257,3 +258,23 @@ def test_rendering_is_the_same_again(small_loop):
     first.close()
     second.close()
     assert np.array_equal(a, b)
+
+
+def test_a_draft_lays_one_chord_bare_into_the_loop_and_leaves_the_rest(engine, small_loop):
+    audio = engine.render(small_loop).audio
+    after = chord_edits.set_degree(small_loop, "c2", 3)
+    chord = after.chord("c2")
+    out = drafted(audio, after, chord, engine, written=True, gain=0.5)
+    n = audio.shape[1]
+    start, end = (round(n * t / after.ticks) for t in (chord.start_tick, chord.end_tick))
+    assert np.array_equal(out[:, :start], audio[:, :start])
+    assert np.array_equal(out[:, end:], audio[:, end:])
+    bare = engine.once(audition(after, (chord,), written=True, whole=True))
+    inside = slice(start + 2000, end - 2000)
+    assert np.abs(out[:, inside] - 0.5 * bare[:, 2000 : end - start - 2000]).max() < 1e-6
+    steps = np.abs(np.diff(out, axis=1)).max(axis=0)
+    assert steps[start - 3 : start + 3].max() < 1.2 * max(steps[:start].max(), steps[inside].max())
+    root = chroma(out[:, inside], after.rate)
+    assert {int(p) for p in np.argsort(root)[-3:]} <= {v % 12 for v in chord.voices}
+    assert keeps_places(small_loop)
+    assert not keeps_places(edits.add_treatment(small_loop, None, "backward"))

@@ -22,7 +22,7 @@ from cloudrift.loop import recovery, spec
 from cloudrift.loop.history import History
 from cloudrift.loop.model import Chord, Loop
 from cloudrift.loop.storage import SUFFIX, save
-from cloudrift.render.audition import audition, click_track, key_sound
+from cloudrift.render.audition import audition, click_track, drafted, keeps_places, key_sound
 from cloudrift.render.engine import Engine, Loudness, Rendered
 from cloudrift.render.player import Player
 from cloudrift.render.variants import bare_of, up_to
@@ -53,6 +53,7 @@ class Session(QObject):
     _answered = pyqtSignal(str, object)
     _measured = pyqtSignal(str, object, object)
     _broke = pyqtSignal(str)
+    _draft_made = pyqtSignal(object, object, object)  # Loop, Rendered, Stereo
 
     def __init__(
         self,
@@ -83,6 +84,8 @@ class Session(QObject):
         self.click = False
         self._struck = ThreadPoolExecutor(1, thread_name_prefix="audition")
         self._strike_number = 0
+        self._drafted: tuple[Rendered, Stereo] | None = None  # on which, and how it sounds
+        self._draft_made.connect(self._on_draft)
         self._answered.connect(self._on_answered)
         self._measured.connect(self._on_measured)
         self._broke.connect(self.failed)
@@ -206,6 +209,7 @@ class Session(QObject):
 
     def _on_answered(self, name: str, rendered: Rendered) -> None:
         self.rendered[name] = rendered
+        self._drafted = None
         if name == self.hearing:
             self._play_what_is_heard()
         if name == TREATED:
@@ -299,9 +303,42 @@ class Session(QObject):
         self._strike(make, AUDITION, alone=True)
 
     def hear_edit(self, chord_id: str) -> None:
-        """Let a changed chord be heard where the loop itself is not: while it stands."""
-        if not self.player.playing and chord_id in {c.id for c in self.loop.chords}:
+        """Let a changed chord be heard at once: by itself while the loop stands, else in its place.
+
+        While the loop plays, the chord is laid bare over what was heard, until the treated loop
+        has followed.
+        """
+        if chord_id not in {c.id for c in self.loop.chords}:
+            return
+        if not self.player.playing:
             self.hear_chords(self.loop.chord(chord_id))
+        elif not self.previewing and self._up_to is None and keeps_places(self.loop):
+            self._draft(self.loop.chord(chord_id))
+
+    def _draft(self, chord: Chord) -> None:
+        loop, hearing = self.loop, self.hearing
+        rendered = self.rendered.get(hearing)
+        if rendered is None or rendered.loop.ticks != loop.ticks or loop.rate != self.player.rate:
+            return
+        written = hearing == BARE
+        on = self._drafted
+        base = on[1] if on and on[0] is rendered else rendered.audio
+        gain = 1.0 if written else to_gain(self.match_db)
+
+        def work() -> None:
+            if loop is not self.loop:
+                return  # another edit has come
+            audio = drafted(base, loop, chord, self.engine, written=written, gain=gain)
+            self._draft_made.emit(loop, rendered, audio)
+
+        self._struck.submit(work)
+
+    def _on_draft(self, loop: Loop, rendered: Rendered, audio: Stereo) -> None:
+        """Let a draft be heard if the edit still stands and the loop itself has not followed."""
+        if loop is self.loop and self.rendered.get(self.hearing) is rendered and not self.click:
+            self._drafted = rendered, audio
+            gain = to_gain(self.match_db) if self.hearing == BARE else 1.0
+            self.player.load(audio, gain)
 
     def key_down(self, pitch: int, velocity: int = 88) -> None:
         """Strike a key in the sound that plays the chords."""

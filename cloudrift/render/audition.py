@@ -3,7 +3,7 @@
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.audio.buffers import Stereo, silence
+from cloudrift.audio.buffers import Stereo, raised_cosine, silence
 from cloudrift.loop import spec
 from cloudrift.loop.model import Chord, Layer, Loop, SoundUse
 from cloudrift.notes.lens import Lens
@@ -14,6 +14,7 @@ from cloudrift.sound.part import Part
 
 PLAIN_SOUND = "felt upright"  # for loops that have no layer yet
 KEY_HELD_TICKS = 7680
+DRAFT_FADE_S = 0.012
 CLICK_MS, CLICK_HZ, CLICK_ACCENT_HZ, CLICK_LEVEL = 18.0, 1320.0, 1980.0, 0.22
 CHORD_ROLES = ("all", "top", "roots")  # lenses in which chords are heard as chords
 
@@ -32,19 +33,23 @@ def audition_layers(loop: Loop) -> tuple[Layer, ...]:
     return tuple(replace(layer, line=(), solo=False) for layer in heard)
 
 
-def audition(loop: Loop, chords: tuple[Chord, ...], *, written: bool = False) -> Loop:
+def audition(
+    loop: Loop, chords: tuple[Chord, ...], *, written: bool = False, whole: bool = False
+) -> Loop:
     """Return a loop of a few chords, at most a bar each, as they would sound in a loop.
 
     It is bare, so that it is there at once, but in the key and tempo that are heard, unless
-    ``written`` asks for those that are written.
+    ``written`` asks for those that are written. ``whole`` takes chords at their full length and
+    every layer that is heard.
     """
     bar = bar_ticks(loop.metre)
+    longest = loop.ticks if whole else bar
     heard = min(max(loop.sounding_tempo, spec.MIN_TEMPO_BPM), spec.MAX_TEMPO_BPM)
     shift = 0 if written else _shift(loop)
     placed: list[Chord] = []
     start = 0
     for i, chord in enumerate(chords):
-        length = min(chord.length_ticks, bar)
+        length = min(chord.length_ticks, longest)
         moved = tuple(v + shift for v in chord.voices)
         placed.append(
             replace(
@@ -59,9 +64,41 @@ def audition(loop: Loop, chords: tuple[Chord, ...], *, written: bool = False) ->
         tempo=loop.tempo if written else heard,
         bars=max(1, -(-start // bar)),
         chords=tuple(placed),
-        layers=audition_layers(loop),
+        layers=tuple(replace(x, line=()) for x in loop.heard()) if whole else audition_layers(loop),
         line=(),
     )
+
+
+def drafted(
+    audio: Stereo, loop: Loop, chord: Chord, engine: Engine, *, written: bool, gain: float
+) -> Stereo:
+    """Return a loop's sound with one chord as it is now, bare, in the place of what was there.
+
+    It is what is heard of an edit while the loop plays, until the treated loop has followed: a
+    chord takes a few notes, the treated loop all that rings.
+
+    Parameters
+    ----------
+    audio : (2, frames) the loop as it was heard, written or sounding.
+    gain : what makes the bare chord as loud as the rest.
+    """
+    n = audio.shape[1]
+    start, end = (round(n * tick / loop.ticks) for tick in (chord.start_tick, chord.end_tick))
+    bare = engine.once(audition(loop, (chord,), written=written, whole=True))[:, : end - start]
+    fade = min(int(DRAFT_FADE_S * loop.rate), (end - start) // 2)
+    share = np.ones(end - start, np.float32)
+    if fade > 0:
+        share[:fade] = raised_cosine(fade)
+        share[-fade:] = raised_cosine(fade)[::-1]
+    out = audio.copy()
+    out[:, start:end] *= 1 - share
+    out[:, start : start + bare.shape[1]] += bare * (np.float32(gain) * share[: bare.shape[1]])
+    return out
+
+
+def keeps_places(loop: Loop) -> bool:
+    """Whether what is heard lies where it is written: nothing plays the whole loop backward."""
+    return not any(t.acts and t.kind == "backward" for t in loop.line)
 
 
 def _shift(loop: Loop) -> int:
