@@ -3,6 +3,7 @@
 import dataclasses
 import functools
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -61,15 +62,23 @@ def test_the_set_has_every_family_and_says_what_each_is_for():
         assert own or sound.name == "tape hiss"
 
 
-def test_the_catalogue_loads_at_once():
-    """Nothing is rendered when the sounds are imported; the time is that of this module alone."""
+def test_the_catalogue_loads_at_once(tmp_path):
+    """Nothing is rendered when the sounds are imported; what they stand on is there before."""
+    env = dict(os.environ) | {"PYTHONPYCACHEPREFIX": str(tmp_path)}
+    env.pop("PYTHONDONTWRITEBYTECODE", None)
     code = (
-        "import numpy, scipy.fft, msgspec, time; import cloudrift.sound.part; "
-        "t = time.perf_counter(); import cloudrift.sound.catalogue; "
-        "print(time.perf_counter() - t)"
+        "import numpy, scipy.fft, msgspec, soxr, soundfile, platformdirs, time; "
+        "import cloudrift.notes, cloudrift.theory, cloudrift.audio.wrap, cloudrift.audio.files, "
+        "cloudrift.audio.loudness, cloudrift.ground.lru; "
+        "t = time.perf_counter(); import cloudrift.sound; "
+        "assert len(cloudrift.sound.CATALOGUE) > 40; print(time.perf_counter() - t)"
     )
-    out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
-    assert float(out.stdout) < 0.5  # the claim is 50 ms; a machine that is held up gets ten times
+    took = [
+        float(subprocess.run([sys.executable, "-c", code], capture_output=True, text=True,
+                             check=True, env=env).stdout)
+        for _ in range(2)
+    ]  # fmt: skip
+    assert took[1] < 0.25  # compiled; the claim is 50 ms, a machine that is held up gets five times
 
 
 @pytest.mark.parametrize(("name", "pitch"), TUNED)

@@ -7,14 +7,15 @@ differs from the defaults, as a sorted tuple of pairs, so that it is hashable an
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
+import msgspec
+
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 
 Value = float | str
 Settings = tuple[tuple[str, Value], ...]
 
 
-@dataclass(frozen=True, kw_only=True)
-class Field:
+class Field(msgspec.Struct, frozen=True, kw_only=True):
     """One setting. A number has a unit and a range; a choice has the words to choose from."""
 
     name: str

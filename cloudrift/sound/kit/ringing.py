@@ -1,8 +1,8 @@
 """What is struck or plucked: partials that ring and die, on strings, bars, bells and boxes."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,8 +13,7 @@ NEPERS_60_DB = 6.908
 Curve = Callable[[NDArray[np.float64]], NDArray[np.float64]]
 
 
-@dataclass(frozen=True, kw_only=True)
-class Ring:
+class Ring(msgspec.Struct, frozen=True, kw_only=True):
     """Partials: frequencies in Hz, time to fall by 60 dB in s, amplitudes struck softly and hard.
 
     All are (P,). Amplitudes are relative: the loudest sum of squares is brought to 1 by ``ring``.
@@ -26,8 +25,7 @@ class Ring:
     hard: NDArray[np.float64]
 
 
-@dataclass(frozen=True, kw_only=True)
-class Pair:
+class Pair(msgspec.Struct, frozen=True, kw_only=True):
     """Two of everything, as with strings side by side or two planes of one string.
 
     The first drains fast (its decay is ``fast`` times as quick), the second slowly; their levels
@@ -44,7 +42,7 @@ def ring(
     rng: np.random.Generator,
     strings: Ring,
     *,
-    pair: Pair = Pair(),
+    pair: Pair,
     body: Ring | None = None,
     spread: float = 0.5,
     scatter: float = 0.4,
@@ -86,8 +84,7 @@ def ring(
     return Tone(channels[:2], channels[2:])
 
 
-@dataclass(frozen=True, kw_only=True)
-class String:
+class String(msgspec.Struct, frozen=True, kw_only=True):
     """A string as a list of numbers; ``partials`` turns them into a Ring for a pitch.
 
     Parameters
@@ -136,8 +133,7 @@ class String:
         return Ring(hz=hz, t60=t60, soft=soft, hard=hard)
 
 
-@dataclass(frozen=True, kw_only=True)
-class Modes:
+class Modes(msgspec.Struct, frozen=True, kw_only=True):
     """A bar, a bell or a tongue: modes as ratios to the note, each with level and decay.
 
     ``soft`` and ``hard`` are levels in dB; ``t60`` are times at C4 in s; ``halved_st`` is how

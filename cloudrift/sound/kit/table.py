@@ -4,8 +4,7 @@ A period is band-limited by leaving out harmonics, so nothing aliases as long as
 not rise above what it was made for; TOP leaves room for vibrato and glides.
 """
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 import scipy.fft as sf
 from numpy.typing import NDArray
@@ -19,8 +18,7 @@ TOP = 0.44  # of the rate
 CONTROL = 64  # curves of pitch and level are computed every so many frames
 
 
-@dataclass(frozen=True, kw_only=True)
-class Vibrato:
+class Vibrato(msgspec.Struct, frozen=True, kw_only=True):
     """Pitch that sways: how fast, how far, and from when; and how far it strays by chance."""
 
     hz: float = 5.2
@@ -101,8 +99,7 @@ def turns(hz: float, cents: NDArray[np.float64] | None, frames: int, rate: int, 
     return np.asarray(start + phase)
 
 
-@dataclass(frozen=True, kw_only=True)
-class Voices:
+class Voices(msgspec.Struct, frozen=True, kw_only=True):
     """Who reads a period: one in the middle, and one at each side, detuned, at level ``sides``."""
 
     sides: float = 0.35

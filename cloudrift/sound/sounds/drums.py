@@ -1,9 +1,10 @@
 """Drums: the groove bed. The key tunes them; nothing in them is sampled."""
 
 import functools
-from dataclasses import dataclass, replace
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
@@ -16,8 +17,7 @@ from cloudrift.sound.kit.noise import burst
 LONGEST_S = 4.0
 
 
-@dataclass(frozen=True, kw_only=True)
-class Skin:
+class Skin(msgspec.Struct, frozen=True, kw_only=True):
     """A skin that falls into its pitch: Hz at C4, semitones and time of the fall, its ringing.
 
     ``drive`` bends it; a click of ``click`` is on its start.
@@ -31,8 +31,7 @@ class Skin:
     drive: float = 0.6
 
 
-@dataclass(frozen=True, kw_only=True)
-class Wire:
+class Wire(msgspec.Struct, frozen=True, kw_only=True):
     """A burst of noise: its band in Hz, how long it rings, how often it is struck."""
 
     low_hz: float
@@ -44,8 +43,7 @@ class Wire:
     width: float = 0.4
 
 
-@dataclass(frozen=True, kw_only=True)
-class Plate:
+class Plate(msgspec.Struct, frozen=True, kw_only=True):
     """Metal: partials without a pitch between two frequencies."""
 
     low_hz: float
@@ -55,8 +53,7 @@ class Plate:
     level: float = 1.0
 
 
-@dataclass(frozen=True, kw_only=True)
-class Kit:
+class Kit(msgspec.Struct, frozen=True, kw_only=True):
     """What one drum is made of."""
 
     skins: tuple[Skin, ...] = ()
