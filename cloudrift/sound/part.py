@@ -20,7 +20,7 @@ from cloudrift.sound.instrument import Instrument, Tone, ToneRequest
 
 VELOCITY_POWER = 1.3  # velocity 30 to 120 is 15.7 dB
 CUT_MS = 12.0  # how fast a mono sound stops for the next note
-STEP_S = 0.25  # tones are computed in steps of this, so that slightly longer notes share one
+STEP_S = 0.1  # tones are computed in steps of this, so that slightly longer notes share one
 NEPERS_60_DB = 6.908
 SLIDE_ST, SLIDE_MS = -2.0, 75.0  # a note struck too hard starts flat and is pulled up
 SKIP_MS = 60.0  # of a tone that is joined to the one before: past its own start
