@@ -10,11 +10,11 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QBuffer, QIODevice, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QGuiApplication, QImage, QPainter
 
-from cloudrift.audio.buffers import DEFAULT_RATE
+from cloudrift.audio.buffers import DEFAULT_RATE, to_db
 from cloudrift.audio.spectrum import spectrogram
 from cloudrift.sound.catalogue import CATALOGUE
 from cloudrift.sound.instrument import Instrument
-from cloudrift.sound.measure import Row, chord_lufs, db, measured, part_ms, pitches, strike
+from cloudrift.sound.measure import Row, chord_lufs, measured, part_ms, pitches, strike
 from cloudrift.theory import Key
 
 PAGE = Path("build") / "sounds-report.html"
@@ -124,7 +124,7 @@ def main() -> None:
             family = sound.family
             body.append(f'<tr><th colspan="{len(heads)}">{family}</th></tr>')
         body.append(line(sound, [measured(sound, pitch) for pitch in pitches(sound)]))
-        print(f"{sound.name}: peak {db(np.abs(strike(sound, pitches(sound)[1])).max()):.1f} dB")
+        print(f"{sound.name}: peak {to_db(np.abs(strike(sound, pitches(sound)[1])).max()):.1f} dB")
     PAGE.parent.mkdir(exist_ok=True)
     table = "".join(f"<th>{head}</th>" for head in heads)
     PAGE.write_text(

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from cloudrift.loop import edits
+from cloudrift.loop import edits, spec
 from cloudrift.loop.model import Loop
 
 Edit = Callable[[Loop, str, str, float, float], Loop]  # loop, layer, the other, low Hz, high Hz
@@ -59,7 +59,7 @@ def apart(loop: Loop, layer_id: str, other: str, _low: float, _high: float) -> L
 def lower(loop: Loop, layer_id: str, _other: str, _low: float, _high: float) -> Loop:
     """Turn a layer down, so that the other stands out."""
     level = loop.layer(layer_id).level_db - LOWER_DB
-    return edits.set_layer(loop, layer_id, level_db=max(level, -60.0))
+    return edits.set_layer(loop, layer_id, level_db=max(level, spec.MIN_LEVEL_DB))
 
 
 REMEDIES: dict[str, Remedy] = {

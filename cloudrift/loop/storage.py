@@ -57,7 +57,7 @@ def save(loop: Loop, path: Path, notes: dict[str, str] | None = None) -> None:
 
 def load(path: Path) -> Loop:
     """Read a loop file; raise CloudriftError that names the place of everything wrong in it."""
-    return loop_from(_member(path, MEMBER), str(path))
+    return loop_from(_opened(path), str(path))
 
 
 def read_note(path: Path, name: str) -> str:
@@ -69,16 +69,17 @@ def read_note(path: Path, name: str) -> str:
         return ""
 
 
-def _member(path: Path, name: str) -> bytes:
+def _opened(path: Path) -> bytes:
+    """Return a file's ``loop.json``; the recordings it carries are kept."""
     try:
         with zipfile.ZipFile(path) as archive:
-            if archive.getinfo(name).file_size > MAX_JSON_BYTES:
-                raise CloudriftError(f"{path}: {name} is larger than any loop; it was not opened")
+            if archive.getinfo(MEMBER).file_size > MAX_JSON_BYTES:
+                raise CloudriftError(f"{path}: {MEMBER} is larger than any loop; it was not opened")
             try:
                 add_clips(archive)
             except CloudriftError as error:
                 raise CloudriftError(f"{path}: {error}; it was not opened") from error
-            return archive.read(name)
+            return archive.read(MEMBER)
     except FileNotFoundError as error:
         raise CloudriftError(f"there is no file {path}") from error
     except (zipfile.BadZipFile, EOFError, KeyError, NotImplementedError) as error:

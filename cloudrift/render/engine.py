@@ -89,12 +89,11 @@ class Engine:
         if cancelled():
             raise Cancelled
         former = self._former(node)
-        out = node.follow(former, inputs) if node.follow and former else None
+        out = node.follow(former, inputs) if former else None
         if out is None:
             out = node.make(inputs)
         self.cache.put(node.key, out)
-        if node.follow:
-            self._latest.put(node.like, node)
+        self._latest.put(node.like, node)
         if former:  # its inputs have served: they are the first to go when there is no room
             now = {each.key for each in node.inputs}
             self.cache.demote({each.key for each in former.node.inputs} - now)

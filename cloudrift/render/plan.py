@@ -36,8 +36,8 @@ class Node:
     inputs: tuple["Node", ...]
     make: Callable[[list[Stereo]], Stereo]
     label: str
-    like: bytes = b""
-    follow: Callable[["Former", list[Stereo]], Stereo | None] | None = None
+    like: bytes
+    follow: Callable[["Former", list[Stereo]], Stereo | None]
     part: Part | None = None
 
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal, NamedTuple
+from typing import Literal, NamedTuple, get_args
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.settings import Field, Full, SettingsSpec
@@ -12,11 +12,8 @@ Family = Literal[
     "keys", "organ", "pads", "strings", "plucks", "leads", "voice", "bells", "bass", "brass",
     "grain", "drums", "own",
 ]  # fmt: skip
-FAMILIES: tuple[Family, ...] = (
-    "keys", "organ", "pads", "strings", "plucks", "leads", "voice", "bells", "bass", "brass",
-    "grain", "drums",
-)  # fmt: skip
 # Those of the house; "own" is what a composer brings.
+FAMILIES: tuple[Family, ...] = tuple(f for f in get_args(Family) if f != "own")
 SLIDE_OFF = 128  # a velocity that no note reaches
 
 

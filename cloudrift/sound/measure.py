@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.audio.buffers import DEFAULT_RATE, Stereo
+from cloudrift.audio.buffers import DEFAULT_RATE, Stereo, to_db
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.ground.settings import Settings
 from cloudrift.notes.note import Note
@@ -71,11 +71,6 @@ def strike(
     return part.render()[:, start:frames]
 
 
-def db(ratio: float) -> float:
-    """Return a ratio of amplitudes in dB."""
-    return float(20 * np.log10(max(float(ratio), QUIET)))
-
-
 def rms(audio: NDArray[np.float32]) -> float:
     """Return the root of the mean square."""
     return float(np.sqrt(np.mean(np.asarray(audio, np.float64) ** 2)))
@@ -109,7 +104,7 @@ def centroid_hz(audio: Stereo, rate: int = DEFAULT_RATE) -> float:
 
 def mono_loss_db(audio: Stereo) -> float:
     """Return how much quieter the sum of both sides is than the sides."""
-    return db(rms(audio) / max(rms(audio.mean(axis=0)), QUIET))
+    return to_db(rms(audio) / max(rms(audio.mean(axis=0)), QUIET))
 
 
 def level_curve(audio: Stereo, rate: int = DEFAULT_RATE, window_ms: float = 10.0
@@ -149,7 +144,7 @@ def stray_db(audio: Stereo, pitch: int, rate: int = DEFAULT_RATE) -> float:
     hz = np.fft.rfftfreq(len(mono), 1 / rate)
     beyond = hz > 0.485 * rate
     under = (hz > 30) & (hz < 0.85 * pitch_to_hz(pitch))
-    return db(lines[beyond | under].max(initial=0.0) / lines.max())
+    return to_db(lines[beyond | under].max(initial=0.0) / lines.max())
 
 
 def folded_db(instrument: Instrument, pitch: int, velocity: int = 120, seconds: float = 1.0
@@ -169,7 +164,7 @@ def folded_db(instrument: Instrument, pitch: int, velocity: int = 120, seconds: 
     around = np.max([np.roll(at_high / 4, k) for k in range(-3, 4)], axis=0)
     if at_low.max() == 0:
         return -200.0  # nothing but noise, which is off
-    return db(np.maximum(at_low - 2 * around, 0).max() / at_low.max())
+    return to_db(np.maximum(at_low - 2 * around, 0).max() / at_low.max())
 
 
 def chord_lufs(instrument: Instrument) -> float:
@@ -259,17 +254,17 @@ def measured(instrument: Instrument, pitch: int) -> Row:
         pitch=pitch,
         tuning_cents=tuning_cents(part, pitch, window=not drawn) if instrument.tuned else 0.0,
         dirt_db=clean,
-        dc_db=db(float(np.abs((ended[:, :rate] * np.hanning(rate)).mean(axis=1)).max())),
+        dc_db=to_db(float(np.abs((ended[:, :rate] * np.hanning(rate)).mean(axis=1)).max())),
         first=float(np.abs(ended[:, :2]).max() / np.abs(ended).max()),
         step=float(steps[rate - 10 :].max() / steps[: rate - 10].max()),
         last=float(np.abs(ended[:, -50:]).max()),
-        levels_db=tuple(db(rms(x[:, : rate + rate // 2])) for x in (soft, middle, hard)),
+        levels_db=tuple(to_db(rms(x[:, : rate + rate // 2])) for x in (soft, middle, hard)),
         centroids_hz=tuple(centroid_hz(x[:, :speaks]) for x in (soft, middle, hard)),
         mono_loss_db=mono_loss_db(hard),
         attack_ms=attack_ms(hard),
         decay_db_s=decay_db_s(hard[:, : rate + rate // 2]),
-        repeat_db=db(rms(same - other) / rms(same)),
-        repeat_level_db=db(rms(other) / rms(same)),
+        repeat_db=to_db(rms(same - other) / rms(same)),
+        repeat_level_db=to_db(rms(other) / rms(same)),
     )
 
 

@@ -123,9 +123,13 @@ def treat(audio: Stereo, group: Line, context: Context) -> Stereo:
     if kind.process is None:
         raise CloudriftError(f"treatment {kind.name} has no process")
     wet = kind.process(audio, full, treatment.draw, context)
-    if treatment.blend == 1 or kind.time_ratio(full) != 1:
-        return wet
-    return audio + np.float32(treatment.blend) * (wet - audio)
+    if kind.time_ratio(full) != 1:
+        return wet  # of another length: there is nothing to blend it with
+    return _blended(audio, wet, treatment.blend)
+
+
+def _blended(dry: Stereo, wet: Stereo, blend: float) -> Stereo:
+    return wet if blend == 1 else dry + np.float32(blend) * (wet - dry)
 
 
 def treat_change(
@@ -152,10 +156,7 @@ def treat_change(
     if count:
         start, count = start - reach, count + 2 * reach
         wet = near.process(after, full, draw, context, start, count)
-        if treatment.blend < 1:
-            dry = taken(after, start, count)
-            wet = dry + np.float32(treatment.blend) * (wet - dry)
-        put(new, wet, start)
+        put(new, _blended(taken(after, start, count), wet, treatment.blend), start)
     return new
 
 

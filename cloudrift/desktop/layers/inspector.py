@@ -26,6 +26,8 @@ _PLAIN = Key("C", "major")
 NOTES = {p: _PLAIN.spell_pitch(p) for p in range(LOWEST, HIGHEST + 1)}
 NOTE_NAMES = tuple(NOTES.values())
 
+STEP = Field(name="step_ticks", label="Step", default="1/8", choices=tuple(STEPS.values()))
+GATE = Field(name="gate", label="Gate", default=80, unit="%", low=5, high=100)
 LENS_FIELDS: dict[str, tuple[Field, ...]] = {
     "voices": (
         Field(name="voices", label="Voices from the top", default=MAX_VOICES, unit="", low=1,
@@ -34,16 +36,16 @@ LENS_FIELDS: dict[str, tuple[Field, ...]] = {
     "bass": (Field(name="skip_bass", label="Bass", default=ALL_OR_BASS[0], choices=ALL_OR_BASS),),
     "broken": (
         Field(name="order", label="Order", default="up", choices=ORDERS),
-        Field(name="step_ticks", label="Step", default="1/8", choices=tuple(STEPS.values())),
+        STEP,
         Field(name="octaves", label="Octaves", default=1, unit="oct", low=1, high=3),
-        Field(name="gate", label="Gate", default=80, unit="%", low=5, high=100),
+        GATE,
     ),
     "line": (
-        Field(name="step_ticks", label="Step", default="1/8", choices=tuple(STEPS.values())),
+        STEP,
         Field(name="leaps", label="Leaps", default=15, unit="%", low=0, high=100,
               hint="how often it leaps to a voice of the chord instead of going on by a step"),
         Field(name="answers", label="Plays", default=THROUGHOUT, choices=(THROUGHOUT, ANSWERS)),
-        Field(name="gate", label="Gate", default=80, unit="%", low=5, high=100),
+        GATE,
         Field(name="draw", label="Draw", default=1, unit="№", low=1, high=999),
     ),
     "more": (

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from platformdirs import user_data_path
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QHideEvent, QKeyEvent
+from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QFileDialog,
     QFrame,
@@ -71,7 +71,7 @@ class Shelf(QFrame):
         self.use = QPushButton("Use it")
         self.add = QPushButton("Add as a layer")
         self.bring = button("Own sound…", self._choose_files, tip="Make a sound of your one-shots")
-        self._own: dict[str, OwnSound] = {own.name: own for own in own_sounds()}
+        self._library: dict[str, OwnSound] | None = None  # read when the shelf is first seen
         self._lay_out()
         self._connect()
         for row, choice in ((self.which, EVERY), (self.reach, REACHES[0]), (self.how, IN_LOOP),
@@ -163,13 +163,16 @@ class Shelf(QFrame):
 
     def _all(self) -> list[Instrument]:
         """The sounds of the house, and the composer's own."""
+        return [*CATALOGUE.values(), *(own.instrument for own in self._owns().values())]
+
+    def _owns(self) -> dict[str, OwnSound]:
+        """The own sounds that the loop carries, and those that are kept."""
         carried = {x.sound.name: x.sound.own for x in self._session.loop.layers if x.sound.own}
-        self._own = carried | self._own
-        return [*CATALOGUE.values(), *(own.instrument for own in self._own.values())]
+        return carried | (self._library or {})
 
     def _sound(self, sound: Instrument) -> str | OwnSound:
         """What an edit takes for a tile."""
-        return self._own.get(sound.name, sound.name) if sound.family == OWN else sound.name
+        return self._owns()[sound.name] if sound.family == OWN else sound.name
 
     def _layer(self) -> Layer | None:
         layers = self._session.loop.layers
@@ -275,7 +278,7 @@ class Shelf(QFrame):
 
     def take_own(self, own: OwnSound) -> None:
         """Put an own sound on the shelf, keep it for other loops, and give it to the layer."""
-        self._own[own.name] = own
+        self._library = (self._library or {}) | {own.name: own}
         try:
             save_own(own)
         except CloudriftError as error:
@@ -304,6 +307,11 @@ class Shelf(QFrame):
         """Put the shelf away; what was heard in place of the loop stops."""
         self.hide()
         self.closed.emit()
+
+    def showEvent(self, _event: QShowEvent | None) -> None:
+        if self._library is None:
+            self._library = {own.name: own for own in own_sounds()}
+            self._fill()
 
     def hideEvent(self, _event: QHideEvent | None) -> None:
         self.hear(None)
