@@ -175,7 +175,10 @@ class RoomView(QWidget):
             self.words.setText("Every layer has its own place." if known else "")
             return
         moved = self._session.loop.layer(self._whom(worst)).name
-        self.words.setText(f"{in_words(worst, self._session.loop)}. Change {moved}:")
+        said = in_words(worst, self._session.loop)
+        for unit in ("Hz", "kHz"):  # a number and its unit stay in one line
+            said = said.replace(f" {unit}", "\N{NO-BREAK SPACE}" + unit)
+        self.words.setText(f"{said}. Change {moved}:")
 
     def _whom(self, worst: Crowded) -> str:
         """Who is changed: the selected one of the two, else the second."""
