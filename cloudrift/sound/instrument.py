@@ -43,7 +43,8 @@ class Instrument:
     """A house sound.
 
     ``register`` is where it is at its best (MIDI numbers). ``gain_db`` levels it with the others
-    on the reference chord. ``variants`` is how many different strikes it has. ``mono`` plays one
+    on the reference chord. ``variants`` is how many different strikes it has; two are enough where
+    one rings into the next. ``mono`` plays one
     note at a time. ``tuned`` is off for what has no pitch to be held to. ``noises`` are the
     settings that are levels of noise: at 0 nothing but tones is left. ``version`` counts its
     designs: a loop keeps the one it was made with.

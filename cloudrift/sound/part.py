@@ -25,6 +25,7 @@ NEPERS_60_DB = 6.908
 SLIDE_ST, SLIDE_MS = -2.0, 75.0  # a note struck too hard starts flat and is pulled up
 SKIP_MS = 60.0  # of a tone that is joined to the one before: past its own start
 CLOSED = 0.12  # how much brightness is left when it has closed
+PIECE = 8192  # frames
 TONE_BYTES, NOTE_BYTES = 128 << 20, 112 << 20
 SHAPING = frozenset(
     {
@@ -252,16 +253,30 @@ def _play(
         settings=full,
     )
     tone = tones.tone(instrument, settings, request)
-    soft, hard = (_bent(audio, bend, skip, ahead, total) for audio in tone)
+    bright = _brightness(hit, full, rate)
     gain = (hit.velocity / 127) ** VELOCITY_POWER * to_gain(instrument.gain_db)
     envelope = np.float32(gain) * _envelope(hit, full, rate)
-    bright = _brightness(hit, full, rate)
-    share = envelope * bright
-    mixed = hard * share
-    mixed += soft * (envelope - share)
+    if len(bend) and not isinstance(bright, np.ndarray):
+        soft, hard = (audio[:, : request.frames] for audio in tone)
+        mixed = envelope * _bent(soft + bright * (hard - soft), bend, skip, ahead, total)
+    else:
+        soft, hard = (_bent(audio, bend, skip, ahead, total) for audio in tone)
+        mixed = _blended(soft, hard, envelope, bright)
     if instrument.damper:
         _add_damper(mixed, instrument.damper(hit.variant, rate), hit.held, envelope)
     return _widened(mixed, full.number("width") / 100)
+
+
+def _blended(soft: Stereo, hard: Stereo, envelope: Mono, bright: Mono | np.float32) -> Stereo:
+    """Return soft and hard in their shares, in pieces that stay near the processor."""
+    out = np.empty_like(soft, order="C")
+    for first in range(0, out.shape[1], PIECE):
+        piece = np.s_[..., first : first + PIECE]
+        level = envelope[piece]
+        share = level * (bright[piece] if isinstance(bright, np.ndarray) else bright)
+        np.multiply(hard[piece], share, out=out[piece])
+        out[piece] += soft[piece] * (level - share)
+    return out
 
 
 def _bend(glide_st: float, frames: int) -> NDArray[np.float64]:

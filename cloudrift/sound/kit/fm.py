@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Mono
+from cloudrift.sound.kit.table import turns
 
 REACH = 5.0
 
@@ -20,7 +21,7 @@ def index_limit(carrier_hz: float, modulator_hz: float, rate: int) -> float:
 def pair(
     carrier_hz: float,
     modulator_hz: float,
-    index: NDArray[np.float64] | float,
+    index: Mono | float,
     frames: int,
     rate: int,
     *,
@@ -32,21 +33,23 @@ def pair(
     if carrier_hz > 0.48 * rate:
         return np.zeros(frames, np.float32)
     bend = _sine(modulator_hz, frames, rate, modulator_phase)
-    bend *= np.minimum(index, most).astype(np.float32) if isinstance(index, np.ndarray) else (
-        np.float32(min(index, most)))  # fmt: skip
+    bend *= np.minimum(index, np.float32(most))
     angle = _angle(carrier_hz, frames, rate, phase)
     angle += bend
     return np.sin(angle)
 
 
-def sine(turns: NDArray[np.float64]) -> Mono:
+def sine(phase: NDArray[np.float64]) -> Mono:
     """Return the sine of a phase counted in turns, reduced in double precision first."""
-    return np.sin(((turns - np.floor(turns)) * (2 * np.pi)).astype(np.float32))
+    return np.sin(((phase - np.floor(phase)) * (2 * np.pi)).astype(np.float32))
 
 
 def _angle(hz: float, frames: int, rate: int, phase: float) -> Mono:
-    turns = np.arange(frames) * (hz / rate) + phase / (2 * np.pi)
-    return ((turns - np.floor(turns)) * (2 * np.pi)).astype(np.float32)
+    """The angle of each frame in radians, within half a turn of 0; exact however long it runs."""
+    count = turns(hz, None, frames, rate, phase / (2 * np.pi))
+    angle = count.view(np.int32).astype(np.float32)
+    angle *= np.float32(np.pi / 2**31)
+    return angle
 
 
 def _sine(hz: float, frames: int, rate: int, phase: float) -> Mono:

@@ -8,6 +8,7 @@ import scipy.fft as sf
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, raised_cosine
+from cloudrift.audio.wrap import taken
 from cloudrift.ground.draws import stream
 
 LONG = 1 << 17  # frames of a long noise before it goes round: 3 s
@@ -34,16 +35,18 @@ def burst(
     hz = np.fft.rfftfreq(length, 1 / rate)
     with np.errstate(divide="ignore"):
         shape = 1 / np.sqrt((1 + (low_hz / np.maximum(hz, 1)) ** 4) * (1 + (hz / high_hz) ** 6))
-    noise = sf.irfft(sf.rfft(rng.standard_normal((2, length))) * shape, length)[:, :frames]
+    white = rng.standard_normal((2, length)).astype(np.float32)
+    noise = sf.irfft(sf.rfft(white) * shape.astype(np.float32), length)[:, :frames]
     noise /= max(float(noise.std()), 1e-9)
     mid, side = noise
-    envelope = np.exp(-np.arange(frames) / (decay_ms * 1e-3 * rate))
+    falling = np.float32(-1 / (decay_ms * 1e-3 * rate))
+    envelope = np.exp(np.arange(frames, dtype=np.float32) * falling)
     rise = max(2, int(rise_ms * 1e-3 * rate))
     envelope[:rise] *= raised_cosine(rise)
     fall = frames // 4
     envelope[-fall:] *= raised_cosine(fall)[::-1]
-    out = np.stack([mid + width * side, mid - width * side]) * envelope
-    return out.astype(np.float32)
+    side *= np.float32(width)
+    return np.asarray(np.stack([mid + side, mid - side]) * envelope)
 
 
 @functools.lru_cache(maxsize=48)
@@ -69,8 +72,8 @@ def lasting(
 
 
 def read_round(noise: Stereo, start: int, frames: int) -> Stereo:
-    """Return frames of a long noise from a start, going round."""
-    return np.take(noise, np.arange(start, start + frames), axis=1, mode="wrap")
+    """Return a copy of frames of a long noise from a start, going round."""
+    return np.array(taken(noise, start, frames))
 
 
 def band(low_hz: float, high_hz: float, steep: float = 4.0

@@ -13,7 +13,11 @@ from cloudrift.audio.buffers import Mono
 from cloudrift.sound.instrument import Tone, ToneRequest
 from cloudrift.theory.pitch import pitch_to_hz
 
-SIZE = 1 << 14  # linear reading of so long a period errs by less than -85 dB
+# Phase is counted in parts of a turn: it goes round by itself and never loses accuracy.
+Phase = NDArray[np.uint32]
+BITS = 14
+FINE_BITS = 32 - BITS
+SIZE = 1 << BITS  # linear reading of so long a period errs by less than -85 dB
 TOP = 0.44  # of the rate
 CONTROL = 64  # curves of pitch and level are computed every so many frames
 
@@ -50,17 +54,16 @@ def period(amplitudes: NDArray[np.float64], phases: NDArray[np.float64]) -> NDAr
     return np.asarray(np.concatenate([wave, wave[:, :1]], axis=1), np.float32)
 
 
-def read(tables: NDArray[np.float32], turns: NDArray[np.float64]) -> NDArray[np.float32]:
-    """Read periods at phases counted in turns, linearly: (tables, frames)."""
-    place = turns - np.floor(turns)
-    place *= SIZE
-    at = place.astype(np.int32)
-    rest = (place - at).astype(np.float32)
+def read(tables: NDArray[np.float32], phase: Phase) -> NDArray[np.float32]:
+    """Read periods at phases, linearly: (tables, frames)."""
+    at = (phase >> np.uint32(FINE_BITS)).astype(np.intp)
+    rest = (phase & np.uint32((1 << FINE_BITS) - 1)).astype(np.float32)
+    rest *= np.float32(1 / (1 << FINE_BITS))
     out = np.empty((len(tables), len(at)), np.float32)
     after = at + 1
     for i, table in enumerate(tables):
-        low = table[at]
-        step = table[after]
+        low = table.take(at, mode="clip")
+        step = table.take(after, mode="clip")
         step -= low
         step *= rest
         np.add(low, step, out=out[i])
@@ -88,15 +91,21 @@ def sway(
 
 
 def turns(hz: float, cents: NDArray[np.float64] | None, frames: int, rate: int, start: float
-          ) -> NDArray[np.float64]:  # fmt: skip
-    """Return the phase in turns of each frame for a frequency that sways."""
+          ) -> Phase:  # fmt: skip
+    """Return the phase of each frame for a frequency that sways; ``start`` is in turns."""
+    first = _counts(np.asarray(start % 1.0))
     if cents is None:
-        return np.asarray(start + np.arange(frames) * (hz / rate), np.float64)
+        return np.arange(frames, dtype=np.uint32) * _counts(np.asarray(hz / rate)) + first
     speed = hz / rate * 2 ** (cents / 1200)
-    # Trapezoid sums between control points, then linear: the error is far below a turn's share.
-    knots = np.concatenate([[0.0], np.cumsum((speed[1:] + speed[:-1]) * (CONTROL / 2))])
-    phase = np.interp(np.arange(frames) / CONTROL, np.arange(len(knots)), knots)
-    return np.asarray(start + phase)
+    steps = _counts((speed[1:] + speed[:-1]) / 2)[: -(-frames // CONTROL)]
+    knots = first + np.uint32(CONTROL) * (np.cumsum(steps, dtype=np.uint32) - steps)
+    within = np.arange(CONTROL, dtype=np.uint32)
+    return (knots[:, None] + steps[:, None] * within).ravel()[:frames]
+
+
+def _counts(share: NDArray[np.float64]) -> Phase:
+    """A share of a turn as a count; whole turns fall away by themselves."""
+    return np.rint(share * 2.0**32).astype(np.int64).astype(np.uint32)
 
 
 class Voices(msgspec.Struct, frozen=True, kw_only=True):
@@ -142,7 +151,9 @@ def played(
     return out
 
 
-def curve_to_frames(values: NDArray[np.float64], frames: int) -> Mono:
-    """Stretch a curve at control points to frames."""
-    at = np.arange(frames, dtype=np.float64) / CONTROL
-    return np.interp(at, np.arange(len(values)), values).astype(np.float32)
+def curve_to_frames(values: NDArray[np.float64], frames: int, apart: int = CONTROL) -> Mono:
+    """Stretch a curve at control points, ``apart`` frames from each other, to frames."""
+    count = -(-frames // apart)
+    knots = np.concatenate([values, values[-1:]])[: count + 1].astype(np.float32)
+    within = np.arange(apart, dtype=np.float32) / np.float32(apart)
+    return (knots[:-1, None] + np.diff(knots)[:, None] * within).ravel()[:frames]

@@ -54,9 +54,9 @@ SOUNDS = (
         about="Cast bell with its minor third; one stroke a chord, much room.",
         tags=("dark", "long", "heavy"),
         spec=shaped(percent("clapper", "Clapper", 40), attack_ms=1, decay_ms=9000,
-                    release_ms=2500, detune_cents=2.0),
+                    release_ms=2000, detune_cents=2.0),
         tone=functools.partial(_bell, "tower bell", TOWER, 0.12, 0.5),
-        noises=("clapper",), gain_db=-15.6,
+        noises=("clapper",), gain_db=-15.6, variants=2,
     ),
     Instrument(
         name="glass bell", family="bells", role="bell", register=(52, 96),

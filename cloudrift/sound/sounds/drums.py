@@ -146,7 +146,9 @@ def _drum(kit: Kit, request: ToneRequest) -> Tone:
     return Tone(soft, hard)
 
 
-def _sound(name: str, gain_db: float, about: str, tags: tuple[str, ...], kit: Kit) -> Instrument:
+def _sound(
+    name: str, gain_db: float, about: str, tags: tuple[str, ...], kit: Kit, variants: int = 3
+) -> Instrument:
     noise = (percent("noise", "Noise", 50),) if kit.wires else ()
     return Instrument(
         name=name, family="drums", role="grain", register=(48, 72), about=about, tags=tags,
@@ -155,7 +157,7 @@ def _sound(name: str, gain_db: float, about: str, tags: tuple[str, ...], kit: Ki
             percent("ring", "Ring", 50, low=5), *noise,
             attack_ms=1, decay_ms=4000, release_ms=300, detune_cents=0),
         tone=functools.partial(_drum, kit), tuned=False,
-        noises=tuple(f.name for f in noise), gain_db=gain_db,
+        noises=tuple(f.name for f in noise), gain_db=gain_db, variants=variants,
     )  # fmt: skip
 
 
@@ -190,7 +192,8 @@ SOUNDS = (
         plates=(Plate(low_hz=4500, high_hz=14_000, count=34, t60_ms=520, level=0.7),))),
     _sound("crash", -16.5, "A wide plate for the first bar.", ("bright", "long", "wide"), Kit(
         wires=(Wire(low_hz=3000, high_hz=12_000, t60_ms=1500, rise_ms=4, level=0.8, width=0.8),),
-        plates=(Plate(low_hz=900, high_hz=13_000, count=150, t60_ms=2200, level=0.5),))),
+        plates=(Plate(low_hz=900, high_hz=13_000, count=150, t60_ms=2200, level=0.5),)),
+        variants=2),
     _sound("zap", -5.2, "A tone that falls in no time.", ("bright", "falling"), Kit(
         skins=(Skin(hz=110, drop_st=54, drop_ms=38, t60_ms=260, drive=0.4),))),
 )  # fmt: skip

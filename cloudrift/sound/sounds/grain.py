@@ -32,16 +32,25 @@ def _coloured(
 ) -> tuple[Stereo, Stereo]:
     """Noise between two frequencies, dark and bright, going round; both RMS 1."""
     shift = 2 ** (COLOUR * (pitch - 60) / 12)
-    hz = np.maximum(np.fft.rfftfreq(LONG, 1 / rate), 1.0)
-    turn = np.exp(2j * np.pi * stream(0, name).random((2, len(hz))))
+    hz = np.maximum(np.fft.rfftfreq(LONG, 1 / rate), 1.0).astype(np.float32)
+    turn = _turns(name)
     out = []
     for share in (0.3, 1.0):
         gain = band(low * shift, low * shift + share * (high - low) * shift)(hz) * hz**-slope
         gain[0] = 0
-        mid, side = sf.irfft((gain * turn).astype(np.complex64), LONG)
-        noise = np.stack([mid + 0.6 * side, mid - 0.6 * side])
-        out.append(np.asarray(noise / noise.std(), np.float32))
+        mid, side = sf.irfft(gain * turn, LONG)
+        side *= np.float32(0.6)
+        noise = np.stack([mid + side, mid - side])
+        noise /= noise.std()
+        out.append(noise)
     return out[0], out[1]
+
+
+@functools.lru_cache(maxsize=4)
+def _turns(name: str) -> NDArray[np.complex64]:
+    drawn = stream(0, name).random((2, LONG // 2 + 1)).astype(np.float32)
+    drawn *= np.float32(2 * np.pi)
+    return np.cos(drawn) + np.complex64(1j) * np.sin(drawn)
 
 
 def _noise(name: str, low: float, high: float, slope: float, request: ToneRequest) -> Tone:

@@ -4,14 +4,17 @@ import functools
 
 import numpy as np
 
-from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.buffers import Mono, Stereo
 from cloudrift.ground.draws import stream
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, percent, shaped
 from cloudrift.sound.kit import fm
 from cloudrift.sound.kit.body import board
 from cloudrift.sound.kit.noise import add_at_start, burst
 from cloudrift.sound.kit.ringing import Pair, Ring, String, ring
+from cloudrift.sound.kit.table import curve_to_frames
 from cloudrift.theory.pitch import pitch_to_hz
+
+SLOW_HZ, SLOW_POINTS = 630, 60  # points a second of a running mean, and over how many it goes
 
 
 def inharmonicity(pitch: float) -> float:
@@ -92,8 +95,8 @@ def _two_sides(request: ToneRequest, left: Tone, right: Tone) -> Tone:
     return Tone(soft, hard)
 
 
-def _fall(frames: int, rate: int, t60: float) -> np.ndarray:
-    return np.exp(np.arange(frames) * (-6.908 / (t60 * rate)))
+def _fall(frames: int, rate: int, t60: float) -> Mono:
+    return np.exp(np.arange(frames, dtype=np.float32) * np.float32(-6.908 / (t60 * rate)))
 
 
 def _tine_keys(request: ToneRequest) -> Tone:
@@ -181,10 +184,18 @@ def _settled(tone: Tone, rate: int) -> Tone:
 
 
 def _slow(audio: Stereo, rate: int) -> Stereo:
-    """What moves more slowly than a twelfth of a second: a running mean, from silence."""
-    size = rate // 12
-    summed = np.cumsum(np.pad(audio, ((0, 0), (size, 0))), axis=1, dtype=np.float64)
-    return np.asarray((summed[:, size:] - summed[:, :-size]) / size, np.float32)
+    """What moves more slowly than a tenth of a second: a running mean, from silence.
+
+    It moves so slowly that its values at some points are enough.
+    """
+    apart = rate // SLOW_HZ
+    points = -(-audio.shape[1] // apart)
+    padded = np.zeros((2, points * apart), np.float32)
+    padded[:, : audio.shape[1]] = audio
+    steps = padded.reshape(2, points, apart).mean(axis=2, dtype=np.float64)
+    summed = np.cumsum(np.pad(steps, ((0, 0), (SLOW_POINTS + 1, 0))), axis=1)
+    mean = (summed[:, SLOW_POINTS:] - summed[:, :-SLOW_POINTS]) / SLOW_POINTS
+    return np.stack([curve_to_frames(side, audio.shape[1], apart) for side in mean])
 
 
 SOUNDS = (

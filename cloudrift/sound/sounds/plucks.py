@@ -178,7 +178,7 @@ SOUNDS = (
         tags=("soft", "ringing", "wide"),
         spec=shaped(pick(35), percent("finger", "Finger", 35),
                     attack_ms=1.5, release_ms=900, detune_cents=0.8),
-        tone=_harp, noises=("finger",), gain_db=-15.4,
+        tone=_harp, noises=("finger",), gain_db=-15.4, variants=2,
     ),
     Instrument(
         name="kalimba", family="plucks", role="pluck", register=(52, 96),

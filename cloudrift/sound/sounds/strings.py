@@ -5,18 +5,19 @@ import functools
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.audio.wrap import circular_noise
+from cloudrift.audio.wrap import circular_noise, taken
 from cloudrift.ground.draws import stream
 from cloudrift.ground.settings import Field
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, opening, percent, shaped
 from cloudrift.sound.kit.body import board
 from cloudrift.sound.kit.noise import LONG, band, lasting, read_round
 from cloudrift.sound.kit.ringing import Curve, Pair, String, box
-from cloudrift.sound.kit.spread import CYCLE, cycles, ensemble, lowpass, read_cycle
+from cloudrift.sound.kit.spread import CYCLE, SIDE_AT, cycles, ensemble, lowpass
 from cloudrift.sound.sounds.plucks import plucked, wound
 
 Hz = NDArray[np.float64]
 VIOLIN_BOARD = board(23, 180, 4200, 3.5)
+KEYS_A_TAPE = 3  # every third key has a tape of its own
 _BOW, _HISS = band(900, 6000), band(1200, 9000)
 
 
@@ -47,45 +48,44 @@ def _with_noise(request: ToneRequest, tone: Tone, name: str, shape: Curve, level
     return Tone(tone.soft + np.float32(0.4) * noise, tone.hard + noise)
 
 
-@functools.lru_cache(maxsize=24)
-def _swaying(pitch: int, rate: int, spread: float, cents: float) -> NDArray[np.float32]:
-    """The aged cycle played at a speed that strays, still without a seam.
+def _replayed(request: ToneRequest, start: int, spread: float, cents: float
+              ) -> NDArray[np.float32]:  # fmt: skip
+    """The tape of the nearest key that has one, at a speed that gives the pitch, and strays.
 
-    Nothing in it is above some kilohertz, so at twice the frames linear reading is clean.
+    Nothing on it is above some kilohertz, so at twice the frames linear reading is clean.
     """
-    finer = cycles("tape strings", _aged, pitch, rate, spread, (), 2)
-    at, after, rest = _places(cents)
-    low = np.take(finer, at, axis=1)
-    step = np.take(finer, after, axis=1)
+    key = KEYS_A_TAPE * round(request.pitch / KEYS_A_TAPE)
+    tape = cycles("tape strings", _aged, key, request.rate, spread, (), 2)
+    speed = 2 ** ((request.pitch - key) / 12)
+    away = np.float32(2 ** (cents / 1200) - 1) * taken(_strays(), start, request.frames)
+    place = 2 * (start + speed * np.arange(request.frames) + away)
+    whole = np.floor(place)
+    at, rest = whole.astype(np.int64), (place - whole).astype(np.float32)
+    low = tape.take(at, axis=1, mode="wrap")
+    step = tape.take(at + 1, axis=1, mode="wrap")
     step -= low
     step *= rest
-    return low + step
-
-
-@functools.lru_cache(maxsize=4)
-def _places(cents: float) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.float32]]:
-    """Where the finer cycle is read: the frame before, the one behind, and what is between."""
-    place = 2 * (np.arange(CYCLE) + (2 ** (cents / 1200) - 1) * _strays())
-    whole = np.floor(place)
-    at = whole.astype(np.int64) % (2 * CYCLE)
-    after = (at + 1) % (2 * CYCLE)
-    return at.astype(np.int32), after.astype(np.int32), (place - whole).astype(np.float32)
+    low += step
+    return low
 
 
 @functools.cache
-def _strays() -> NDArray[np.float64]:
+def _strays() -> NDArray[np.float32]:
     """How far the tape strays in frames, for a speed that strays by 1 at most; goes round."""
     speed = circular_noise(stream(0, "tape sway"), CYCLE, 1, 12)
     away = np.cumsum(speed - speed.mean())
-    return np.asarray(away - away.mean())
+    return np.asarray(away - away.mean(), np.float32)
 
 
 def _tape_strings(request: ToneRequest) -> Tone:
     settings = request.settings
     spread = max(3.0, 0.5 * settings.number("detune_cents"))
-    both = _swaying(request.pitch, request.rate, spread, settings.number("sway_cents"))
+    cents = settings.number("sway_cents")
     start = int(stream(request.variant, "tape strings", request.pitch).integers(CYCLE))
-    tone = Tone(*(read_cycle(cycle, start, request.frames, 0.4) for cycle in both))
+    middle = _replayed(request, start, spread, cents)
+    apart = _replayed(request, start + SIDE_AT, spread, cents)
+    apart *= np.float32(0.4)
+    tone = Tone(*np.stack([middle + apart, middle - apart], axis=1))
     return _with_noise(request, tone, "tape", _HISS, 0.04 * settings.number("hiss") / 100)
 
 
