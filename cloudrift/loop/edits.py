@@ -1,5 +1,6 @@
 """Edits: pure functions from one loop to the next. Whoever changes a loop does it with these."""
 
+from collections.abc import Iterable
 from typing import Any
 
 from msgspec.structs import replace
@@ -8,7 +9,10 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import spec
 from cloudrift.loop.chord_edits import with_voices
 from cloudrift.loop.chord_time import lasting
-from cloudrift.loop.model import Chord, Layer, Loop, SoundUse, new_id
+from cloudrift.loop.model import Chord, Group, Layer, Loop, OtherSound, SoundUse, new_id
+from cloudrift.loop.own_notes import fitted
+from cloudrift.notes.lens import folded
+from cloudrift.notes.note import HIGHEST, LOWEST, in_order
 from cloudrift.notes.time import bar_ticks
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.sound.own import OwnSound
@@ -32,6 +36,7 @@ def set_key(loop: Loop, key: Key, *, shift: int | None = None) -> Loop:
         loop,
         key=key,
         chords=tuple(_in_key(chord, loop.key, key, shift) for chord in loop.chords),
+        layers=tuple(_own_in_key(layer, loop.key, key, shift) for layer in loop.layers),
     )
 
 
@@ -52,18 +57,26 @@ def rename_key(loop: Loop, key: Key) -> Loop:
 
 
 def _in_key(chord: Chord, old: Key, new: Key, shift: int) -> Chord:
-    steps = {pc: i for i, pc in enumerate(old.scale)}
+    where = {voice: _moved(voice, old, new, shift) for voice in chord.voices}
+    root = _moved(chord.root + 60, old, new, shift) % 12
+    return replace(with_voices(chord, where), root=root)
 
-    def moved(pitch: int) -> int:
-        step = steps.get(pitch % 12)
-        there = pitch + shift
-        if step is None:
-            return there
-        wanted = new.scale[step]
-        return there + (wanted - there + 6) % 12 - 6
 
-    where = {voice: moved(voice) for voice in chord.voices}
-    return replace(with_voices(chord, where), root=moved(chord.root + 60) % 12)
+def _own_in_key(layer: Layer, old: Key, new: Key, shift: int) -> Layer:
+    """Own notes go along; one that would leave the reach of notes goes by an octave less."""
+    if not layer.own:
+        return layer
+    own = (replace(n, pitch=folded(_moved(n.pitch, old, new, shift), LOWEST, HIGHEST))
+           for n in layer.own)  # fmt: skip
+    return replace(layer, own=in_order(own))
+
+
+def _moved(pitch: int, old: Key, new: Key, shift: int) -> int:
+    there = pitch + shift
+    if not old.has(pitch):
+        return there
+    wanted = new.scale[old.scale.index(pitch % 12)]
+    return there + (wanted - there + 6) % 12 - 6
 
 
 def set_tempo(loop: Loop, tempo: float) -> Loop:
@@ -87,7 +100,8 @@ def set_bars(loop: Loop, bars: int) -> Loop:
                     id=chord.id if turn == 0 else new_id("c", taken),
                 )
             )
-    return replace(loop, bars=bars, chords=tuple(chords))
+    layers = fitted(loop.layers, have, ticks)
+    return replace(loop, bars=bars, chords=tuple(chords), layers=layers)
 
 
 def set_title(loop: Loop, title: str) -> Loop:
@@ -130,6 +144,30 @@ def set_sound(loop: Loop, layer_id: str, sound: str | OwnSound) -> Loop:
     """Give a layer another sound, with that sound's own settings and role."""
     use = sound_use(sound)
     return set_layer(loop, layer_id, role=use.of.role, sound=use)
+
+
+def set_aside(loop: Loop, layer_id: str, sound: str | OwnSound) -> Loop:
+    """Keep a second sound beside a layer's first, to swap with it or to take turns."""
+    other = loop.layer(layer_id).other
+    turns = other.every_bars if other else 0
+    return set_layer(loop, layer_id, other=OtherSound(use=sound_use(sound), every_bars=turns))
+
+
+def swap_sounds(loop: Loop, layer_id: str) -> Loop:
+    """Swap a layer's two sounds."""
+    layer = loop.layer(layer_id)
+    if layer.other is None:
+        raise CloudriftError(f"{layer.name} has no second sound; keep one beside it first")
+    other = replace(layer.other, use=layer.sound)
+    return set_layer(loop, layer_id, sound=layer.other.use, other=other)
+
+
+def take_turns(loop: Loop, layer_id: str, every_bars: int) -> Loop:
+    """Let a layer's two sounds take turns every so many bars; 0: the second one rests."""
+    layer = loop.layer(layer_id)
+    if layer.other is None:
+        raise CloudriftError(f"{layer.name} has no second sound; keep one beside it first")
+    return set_layer(loop, layer_id, other=replace(layer.other, every_bars=every_bars))
 
 
 def use_newest_design(loop: Loop, layer_id: str) -> Loop:
@@ -192,16 +230,52 @@ def move_layer(loop: Loop, layer_id: str, by: int) -> Loop:
 
 def remove_layer(loop: Loop, layer_id: str) -> Loop:
     """Take a layer out."""
-    return replace(loop, layers=tuple(one for one in loop.layers if one.id != layer_id))
+    rest = tuple(one for one in loop.layers if one.id != layer_id)
+    return _without_empty(replace(loop, layers=rest))
 
 
-# --- treatment lines: of a layer, or of the whole loop (None) -----------------------------------
+# --- groups: layers that share a line -------------------------------------------------------------
+
+
+def group_layers(loop: Loop, layer_ids: Iterable[str], name: str = "") -> Loop:
+    """Put layers into a new group, out of those that they were in; groups left empty go."""
+    ids = set(layer_ids)
+    chosen = [layer for layer in loop.layers if layer.id in ids]
+    if not chosen:
+        raise CloudriftError("choose at least one layer to put into a group")
+    new = new_id("g", (group.id for group in loop.groups))
+    group = Group(id=new, name=name or " and ".join(layer.name for layer in chosen[:2]))
+    layers = tuple(replace(x, group=new) if x.id in ids else x for x in loop.layers)
+    return _without_empty(replace(loop, layers=layers, groups=(*loop.groups, group)))
+
+
+def put_in_group(loop: Loop, layer_id: str, group_id: str) -> Loop:
+    """Put a layer into a group, or take it out of any (empty)."""
+    return _without_empty(set_layer(loop, layer_id, group=group_id))
+
+
+def _without_empty(loop: Loop) -> Loop:
+    there = {layer.group for layer in loop.layers}
+    return replace(loop, groups=tuple(group for group in loop.groups if group.id in there))
+
+
+def set_group(loop: Loop, group_id: str, **changes: Any) -> Loop:
+    """Change fields of a group: ``name``, ``line``."""
+    loop.group(group_id)
+    return replace(loop, groups=tuple(
+        replace(group, **changes) if group.id == group_id else group for group in loop.groups
+    ))  # fmt: skip
+
+
+# --- treatment lines: of a layer or a group, or of the whole loop (None) -------------------------
 
 
 def set_line(loop: Loop, layer_id: str | None, line: Line) -> Loop:
     """Put another line on a layer or on the whole loop."""
     if layer_id is None:
         return replace(loop, line=line)
+    if layer_id in {group.id for group in loop.groups}:
+        return set_group(loop, layer_id, line=line)
     return set_layer(loop, layer_id, line=line)
 
 

@@ -13,7 +13,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Settings
 from cloudrift.loop import spec
 from cloudrift.notes.lens import Lens, look
-from cloudrift.notes.note import Note
+from cloudrift.notes.note import HIGHEST, LOWEST, MOST, Note
 from cloudrift.notes.span import Span
 from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.notes.touch import ChordTouch, Touch, play
@@ -113,7 +113,7 @@ class Chord(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         return read_chord(self.voices, key, root_hint=self.root)
 
 
-_Item = TypeVar("_Item", "Chord", "Layer")
+_Item = TypeVar("_Item", bound="Chord | Layer | Group")
 
 
 class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -136,11 +136,23 @@ class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         return self.own.instrument if self.own else find_sound(self.name, self.version)
 
 
+class OtherSound(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A layer's second sound: kept aside (``every_bars`` 0), or in turn with the first."""
+
+    use: SoundUse
+    every_bars: int = 0
+
+    def __post_init__(self) -> None:
+        _within("bars until the sounds take turns", self.every_bars, 0, 16)
+
+
 class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A sound that looks at the chords through a lens, with its touch, place and treatments.
 
     ``level_db`` at its lowest is silence; ``pan`` goes from -1 (left) to 1 (right). A parked layer
-    is kept, silent and out of the way.
+    is kept, silent and out of the way. With notes of its ``own`` it has let go of the chords: lens
+    and touch rest. It may belong to a ``group``, which has a line of its own. ``other`` is a second
+    sound, kept aside or taking turns with the first.
     """
 
     id: str
@@ -155,6 +167,9 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     solo: bool = False
     parked: bool = False
     line: Line = ()
+    own: tuple[Note, ...] | None = None
+    group: str = ""
+    other: OtherSound | None = None
 
     def __post_init__(self) -> None:
         where = f"layer {self.id}"
@@ -162,6 +177,66 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
             raise CloudriftError("a layer needs a name; type at least one letter")
         _within(f"{where}: level", self.level_db, spec.MIN_LEVEL_DB, spec.MAX_LEVEL_DB, " dB")
         _within(f"{where}: pan", self.pan, -1, 1)
+        _within(f"{where}: number of treatments", len(self.line), 0, spec.MAX_TREATMENTS)
+        _unique(where, (t.id for t in self.line))
+        if self.own:
+            self._check_own(where, self.own)
+
+    @staticmethod
+    def _check_own(where: str, own: tuple[Note, ...]) -> None:
+        """Own notes are in order, each with an id; a wrong one is named by its place."""
+        _within(f"{where}: number of notes", len(own), 0, MOST)
+        if len({note.id for note in own}) != len(own) or any(note.id < 1 for note in own):
+            raise CloudriftError(f"{where}: each note needs an id of its own, from 1 up")
+        before = (-1, 0)
+        for i, note in enumerate(own):
+            place = (note.start_tick, note.pitch)
+            if place < before or note.start_tick < 0 or note.length_ticks < 1:
+                raise CloudriftError(
+                    f"{where}: note {i} at tick {note.start_tick} is out of order or has no length"
+                )
+            if not (LOWEST <= note.pitch <= HIGHEST and 1 <= note.velocity <= 127):
+                raise CloudriftError(
+                    f"{where}: note {i} has pitch {note.pitch} and velocity {note.velocity}; they "
+                    f"must lie between {LOWEST} and {HIGHEST} and between 1 and 127"
+                )
+            before = place
+
+    @property
+    def follows(self) -> bool:
+        """Whether it follows the chords."""
+        return self.own is None
+
+    @property
+    def text(self) -> str:
+        """What it plays, in words."""
+        if self.own is None:
+            return self.lens.text
+        count = len(self.own)
+        return f"{count} note{'s' * (count != 1)} of its own" if count else "no notes yet"
+
+    @property
+    def all_sounds(self) -> tuple[SoundUse, ...]:
+        """The sounds that it has, also one kept aside."""
+        return (self.sound, self.other.use) if self.other else (self.sound,)
+
+    @property
+    def sounds(self) -> tuple[SoundUse, ...]:
+        """The sounds that are heard in it: one, or two in turn."""
+        return self.all_sounds if self.other and self.other.every_bars else (self.sound,)
+
+
+class Group(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """Layers that share a treatment line behind their own."""
+
+    id: str
+    name: str
+    line: Line = ()
+
+    def __post_init__(self) -> None:
+        where = f"group {self.id}"
+        if not self.name.strip():
+            raise CloudriftError("a group needs a name; type at least one letter")
         _within(f"{where}: number of treatments", len(self.line), 0, spec.MAX_TREATMENTS)
         _unique(where, (t.id for t in self.line))
 
@@ -180,6 +255,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     draw: int = 1
     chords: tuple[Chord, ...] = ()
     layers: tuple[Layer, ...] = ()
+    groups: tuple[Group, ...] = ()
     line: Line = ()
 
     def __post_init__(self) -> None:
@@ -194,7 +270,16 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
                 "of quarters or eighths"
             )
         _within("number of layers", len(self.layers), 0, spec.MAX_LAYERS)
-        _unique("layers", (layer.id for layer in self.layers))
+        ids = [*(layer.id for layer in self.layers), *(group.id for group in self.groups)]
+        _unique("layers and groups", ids)
+        there = {"", *(group.id for group in self.groups)}
+        for layer in self.layers:
+            if layer.group not in there:
+                raise CloudriftError(f"layer {layer.id} is in group {layer.group}, which is not")
+            if layer.own and max(note.end_tick for note in layer.own) > self.ticks:
+                raise CloudriftError(
+                    f"layer {layer.id} has a note that ends behind the loop's end at {self.ticks}"
+                )
         _unique("chords", (chord.id for chord in self.chords))
         _unique("the whole loop's line", (t.id for t in self.line))
         self._check_chord_places()
@@ -262,9 +347,16 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         """Return a chord by id."""
         return _by_id(self.chords, chord_id, "chord")
 
-    def line_of(self, layer_id: str | None) -> Line:
-        """Return the line of a layer, or of the whole loop for None."""
-        return self.line if layer_id is None else self.layer(layer_id).line
+    def group(self, group_id: str) -> Group:
+        """Return a group by id."""
+        return _by_id(self.groups, group_id, "group")
+
+    def line_of(self, owner: str | None) -> Line:
+        """Return the line of a layer or a group, or of the whole loop for None."""
+        if owner is None:
+            return self.line
+        owners: tuple[Layer | Group, ...] = (*self.layers, *self.groups)
+        return _by_id(owners, owner, "layer or group").line
 
     def heard(self) -> tuple[Layer, ...]:
         """Return the layers that sound: the soloed ones if any, without those off or parked."""
@@ -278,22 +370,27 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         A chord's own touch is for the layers that strike whole chords; a pad under it, a broken
         chord over it and the bass go on in their own way.
         """
-        return _notes(layer.lens, layer.touch, self.spans, self.key)
+        if layer.own is not None:
+            muted = any(note.muted for note in layer.own)
+            return tuple(n for n in layer.own if not n.muted) if muted else layer.own
+        return _notes(layer.lens, layer.touch, self.spans, self.key, bar_ticks(self.metre))
 
     @property
     def striker(self) -> Layer | None:
         """The layer in which the chords themselves are heard: the first that strikes them."""
         heard = self.heard()
-        striking = [layer for layer in heard if layer.lens.kind in STRIKING]
+        striking = [x for x in heard if x.follows and x.lens.kind in STRIKING]
         return next(iter(striking or heard), None)
 
 
 @functools.lru_cache(maxsize=256)
-def _notes(lens: Lens, touch: Touch, spans: tuple[Span, ...], key: Key) -> tuple[Note, ...]:
+def _notes(
+    lens: Lens, touch: Touch, spans: tuple[Span, ...], key: Key, bar: int
+) -> tuple[Note, ...]:
     own = {}
     if lens.kind in STRIKING:
         own = {i: span.touch for i, span in enumerate(spans) if span.touch is not None}
-    return play(look(lens, spans, key), touch, own)
+    return play(look(lens, spans, key, bar), touch, own)
 
 
 def _by_id(items: tuple[_Item, ...], wanted: str, what: str) -> _Item:

@@ -8,6 +8,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import spec
 from cloudrift.loop.chord_time import USUAL_REGISTER, lasting
 from cloudrift.loop.model import Chord, Loop, new_id
+from cloudrift.loop.own_notes import fitted
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.theory.build import Spacing, arranged, arranged_near
 from cloudrift.theory.movement import pair_voices
@@ -72,12 +73,19 @@ def put_row(
                   voices=tuple(sorted({*low, *body})), root=tones[0])
         )  # fmt: skip
         start += length
-    return replace(loop, bars=bars, chords=tuple(chords))
+    return _lasting(loop, bars, tuple(chords))
 
 
 def put_chords(loop: Loop, chords: Sequence[Chord], *, bars: int | None = None) -> Loop:
     """Put ready chords in the place of what is there."""
-    return replace(loop, bars=bars or loop.bars, chords=tuple(chords))
+    return _lasting(loop, bars or loop.bars, tuple(chords))
+
+
+def _lasting(loop: Loop, bars: int, chords: tuple[Chord, ...]) -> Loop:
+    """Give a loop another length and chords; notes of their own are cut or go on."""
+    ticks = bars * bar_ticks(loop.metre)
+    layers = fitted(loop.layers, loop.ticks, ticks)
+    return replace(loop, bars=bars, chords=chords, layers=layers)
 
 
 def _block_end(loop: Loop) -> int:
@@ -94,7 +102,7 @@ def _with_room(loop: Loop, ticks: int) -> Loop:
         raise CloudriftError(
             f"that would make {bars} bars, and a loop holds {spec.MAX_BARS}; shorten it first"
         )
-    return replace(loop, bars=bars)
+    return _lasting(loop, bars, loop.chords)
 
 
 def copy_block(loop: Loop) -> tuple[Loop, str]:

@@ -1,6 +1,6 @@
 """Loop files: a zip with ``loop.json`` in it, saved whole or not at all.
 
-``loop.json`` is ``{"format": "cloudrift loop", "schema": 3, "loop": {…}}``; the loop's fields are
+``loop.json`` is ``{"format": "cloudrift loop", "schema": 4, "loop": {…}}``; the loop's fields are
 those of ``model.Loop``, documented in ``docs/loop-file.md``.
 """
 
@@ -14,13 +14,13 @@ import msgspec
 
 from cloudrift.audio.files import write_atomically
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.model import Chord, Layer, Loop
+from cloudrift.loop.model import Chord, Group, Layer, Loop
 from cloudrift.sound.own_files import add_clips, write_clips
 from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
 FORMAT = "cloudrift loop"
-SCHEMA = 3
+SCHEMA = 4
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
 MAX_JSON_BYTES = 64 << 20
@@ -31,6 +31,8 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     1: lambda document: document,
     # Schema 3 lets a layer carry an own sound; none did before.
     2: lambda document: document,
+    # Schema 4 lets layers have notes of their own, a second sound and groups; none had before.
+    3: lambda document: document,
 }
 
 
@@ -44,7 +46,8 @@ def to_bytes(loop: Loop, notes: dict[str, str] | None = None) -> bytes:
         for name, body in members.items():
             # A fixed date: the same loop is the same file.
             archive.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), body)
-        owns = [layer.sound.own for layer in loop.layers if layer.sound.own]
+        uses = [use for layer in loop.layers for use in layer.all_sounds]
+        owns = [use.own for use in uses if use.own]
         write_clips(archive, {r.clip for own in owns for r in own.recordings})
     return out.getvalue()
 
@@ -122,7 +125,8 @@ def loop_from(text: bytes, where: str) -> Loop:
 def _all_problems(raw: dict[str, Any]) -> list[str]:
     """Look at the parts one by one, so that every bad one is named at once."""
     parts: list[tuple[str, Any, Any]] = [("loop.key", raw.get("key"), Key)]
-    for name, kind in (("chords", Chord), ("layers", Layer), ("line", Treatment)):
+    kinds = (("chords", Chord), ("layers", Layer), ("groups", Group), ("line", Treatment))
+    for name, kind in kinds:
         items = raw.get(name, [])
         if isinstance(items, list):
             parts += [(f"loop.{name}[{i}]", item, kind) for i, item in enumerate(items)]

@@ -1,5 +1,6 @@
 """Lenses: how a layer looks at the chords. A change of chord is a change of every lens's notes."""
 
+from collections.abc import Sequence
 from typing import Literal
 
 import msgspec
@@ -7,7 +8,7 @@ import numpy as np
 
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.notes.note import Note
+from cloudrift.notes.note import HIGHEST, LOWEST, Note, in_order
 from cloudrift.notes.span import Span
 from cloudrift.theory.key import Key
 
@@ -29,7 +30,6 @@ DESCRIPTIONS: dict[LensKind, str] = {
     "line": "makes a line of the chords",
 }
 ROOT_LOW = 28  # E1: a root goes to its octave from here up, so that a round sub has a fundamental
-LOWEST, HIGHEST = 12, 120
 MAX_VOICES = 8
 
 
@@ -41,6 +41,9 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     of a step that sounds) shape a broken chord. A line goes in steps of ``step_ticks`` too, by
     half steps where it can; ``leaps`` is how often it leaps instead, ``answers`` lets it play
     only behind the middle of each chord.
+
+    It plays only in the stretches ``where`` (pairs of ticks; none: everywhere), and what starts
+    with one of the ``late_bars`` (from 0) starts ``late_ticks`` after that.
 
     On top of any kind, in this order: ``scale_steps`` moves notes within the scale, ``octave`` by
     octaves, ``low`` and ``high`` fold them by octaves into a range, ``double`` adds a copy, and
@@ -63,6 +66,9 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     high: int = HIGHEST
     double: Double = "off"
     drop_every: int = 0
+    where: tuple[tuple[int, int], ...] = ()
+    late_bars: tuple[int, ...] = ()
+    late_ticks: int = 480
 
     def __post_init__(self) -> None:
         limits = {
@@ -71,12 +77,21 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
             "gate": (self.gate, 0.05, 1.0), "leaps": (self.leaps, 0.0, 1.0),
             "scale_steps": (self.scale_steps, -7, 7), "low": (self.low, LOWEST, HIGHEST - 11),
             "high": (self.high, self.low + 11, HIGHEST), "drop_every": (self.drop_every, 0, 16),
+            "late_ticks": (self.late_ticks, 60, 3840),
         }  # fmt: skip
         for name, (value, low, high) in limits.items():
             if not low <= value <= high:
                 raise CloudriftError(
                     f"lens: {name} is {value:g}, but must lie between {low:g} and {high:g}"
                 )
+        end = 0
+        for first, last in self.where:
+            if not end <= first < last:
+                raise CloudriftError(
+                    f"lens: where has a stretch from tick {first} to {last}; stretches must have "
+                    "a length and come one after another"
+                )
+            end = last
 
     @property
     def text(self) -> str:
@@ -96,6 +111,10 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
             words += f", {self.octave:+d} oct".replace("-", "−")
         if self.double != "off":
             words += f", with {'a' if 'fifth' in self.double else 'an'} {self.double}"
+        if self.where:
+            words += ", in places"
+        if self.late_bars:
+            words += f", {len(self.late_bars)} bar{'s' * (len(self.late_bars) > 1)} late"
         if self.drop_every:
             words += f", every {_ordinal(self.drop_every)} note left out"
         return words
@@ -105,7 +124,7 @@ def _ordinal(n: int) -> str:
     return {1: "single", 2: "second", 3: "third"}.get(n, f"{n}th")
 
 
-def look(lens: Lens, spans: tuple[Span, ...], key: Key) -> tuple[Note, ...]:
+def look(lens: Lens, spans: tuple[Span, ...], key: Key, bar_ticks: int = 3840) -> tuple[Note, ...]:
     """Return the notes that a lens sees in the chords, in order of time, then pitch.
 
     All notes lie inside their chord's span; held and tied notes may run through several. A held
@@ -132,7 +151,34 @@ def look(lens: Lens, spans: tuple[Span, ...], key: Key) -> tuple[Note, ...]:
             notes = line_through(lens, spans, key)
         case _:
             raise CloudriftError(f"no lens is called {lens.kind!r}; known are {', '.join(KINDS)}")
-    return tuple(sorted(_on_top(lens, notes, key), key=lambda n: (n.start_tick, n.pitch)))
+    return in_order(_on_top(lens, _in_places(lens, notes, bar_ticks), key))
+
+
+def _in_places(lens: Lens, notes: list[Note], bar_ticks: int) -> list[Note]:
+    """Leave out what lies outside the places where the lens plays, and let its late bars wait."""
+    if lens.where:
+        notes = [
+            msgspec.structs.replace(
+                n, start_tick=max(n.start_tick, first),
+                length_ticks=min(n.end_tick, last) - max(n.start_tick, first),
+            )
+            for n in notes for first, last in lens.where
+            if n.start_tick < last and n.end_tick > first
+        ]  # fmt: skip
+    if not lens.late_bars:
+        return notes
+    out = []
+    for note in notes:
+        bar, into = divmod(note.start_tick, bar_ticks)
+        by = lens.late_ticks - into
+        if bar in lens.late_bars and by > 0:
+            if note.length_ticks <= by:
+                continue
+            note = msgspec.structs.replace(  # noqa: PLW2901
+                note, start_tick=note.start_tick + by, length_ticks=note.length_ticks - by
+            )
+        out.append(note)
+    return out
 
 
 def _on_top(lens: Lens, notes: list[Note], key: Key) -> list[Note]:
@@ -251,22 +297,29 @@ def _broken(lens: Lens, span: Span, chord: int) -> list[Note]:
     if not voices:
         return []
     late = span.strokes[0][0] - span.start_tick
-    run = [v + 12 * octave for octave in range(lens.octaves) for v in voices]
-    if lens.order == "down":
-        run = run[::-1]
-    elif lens.order == "skip":
-        run = run[::2] + run[1::2]
-    elif lens.order == "up-down" and len(run) > 2:
-        run = run + run[-2:0:-1]
+    pitches = [v + 12 * octave for octave in range(lens.octaves) for v in voices]
     steps = -(-(span.length_ticks - late) // lens.step_ticks)
-    rng = stream(lens.draw, "broken", chord)
     length = max(1, round(lens.step_ticks * lens.gate))
     out = []
-    for i in range(steps):
-        at = int(rng.integers(len(run))) if lens.order == "random" else i % len(run)
+    for i, pitch in enumerate(run_of(pitches, lens.order, steps, lens.draw, chord)):
         start = span.start_tick + late + i * lens.step_ticks
-        out.append(_note(span, start, length, run[at], chord, at))
+        out.append(_note(span, start, length, pitch, chord, pitches.index(pitch)))
     return out
+
+
+def run_of(pitches: Sequence[int], order: str, steps: int, draw: int, place: int) -> list[int]:
+    """Return the pitches of a broken chord, one a step; ``place`` lets each chord draw its own."""
+    run = list(pitches)
+    if order == "random":
+        rng = stream(draw, "broken", place)
+        return [run[int(rng.integers(len(run)))] for _ in range(steps)]
+    if order == "down":
+        run = run[::-1]
+    elif order == "skip":
+        run = run[::2] + run[1::2]
+    elif order == "up-down" and len(run) > 2:
+        run = run + run[-2:0:-1]
+    return [run[i % len(run)] for i in range(steps)]
 
 
 # --- a counter line -------------------------------------------------------------------------------

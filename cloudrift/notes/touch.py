@@ -86,7 +86,7 @@ def _play_together(notes: tuple[Note, ...], way: ChordTouch, loudness: int) -> t
     """Play notes that start together. Kept, because an edit leaves most of a loop as it was."""
     chord = sorted(notes, key=lambda n: n.pitch, reverse=way.direction == "down")
     rng = stream(way.draw, "touch", chord[0].start_tick)
-    delays = _roll(len(chord), way, rng)
+    delays = roll_delays(len(chord), way, rng)
     out = []
     for note, delay in zip(chord, delays, strict=True):
         drift, loud = rng.uniform(-1, 1, 2)
@@ -102,7 +102,7 @@ def _play_together(notes: tuple[Note, ...], way: ChordTouch, loudness: int) -> t
     return tuple(out)
 
 
-def _roll(count: int, touch: ChordTouch, rng: np.random.Generator) -> list[float]:
+def roll_delays(count: int, touch: ChordTouch, rng: np.random.Generator) -> list[float]:
     """Delays in ms over the roll: even steps, each stretched or shrunk by up to ``uneven``.
 
     With ``top``, the lower notes are struck together with the first and the top ones follow.

@@ -6,8 +6,8 @@ from msgspec.structs import replace
 from cloudrift.audio.buffers import Stereo, raised_cosine, silence
 from cloudrift.loop import spec
 from cloudrift.loop.model import Chord, Layer, Loop, SoundUse
-from cloudrift.notes.lens import Lens
-from cloudrift.notes.note import Note
+from cloudrift.notes.lens import Lens, folded
+from cloudrift.notes.note import HIGHEST, LOWEST, Note, numbered
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.render.engine import Engine, trimmed
 from cloudrift.sound.part import Part
@@ -25,12 +25,12 @@ def _plain_layer() -> Layer:
 
 def audition_layers(loop: Loop) -> tuple[Layer, ...]:
     """Return the layers that chords are tried in: those that strike them, bare."""
-    heard = [layer for layer in loop.heard() if layer.lens.kind in CHORD_ROLES]
+    heard = [x for x in loop.heard() if x.follows and x.lens.kind in CHORD_ROLES]
     if not any(layer.lens.kind != "roots" for layer in heard):
         first = loop.striker or _plain_layer()
         lens = Lens(kind="all", skip_bass=any(layer.lens.kind == "roots" for layer in heard))
-        heard.append(replace(first, id="tried", lens=lens))
-    return tuple(replace(layer, line=(), solo=False) for layer in heard)
+        heard.append(replace(first, id="tried", lens=lens, own=None))
+    return tuple(replace(x, line=(), solo=False, group="", other=None) for x in heard)
 
 
 def audition(
@@ -64,9 +64,31 @@ def audition(
         tempo=loop.tempo if written else heard,
         bars=max(1, -(-start // bar)),
         chords=tuple(placed),
-        layers=tuple(replace(x, line=()) for x in loop.heard()) if whole else audition_layers(loop),
+        layers=_whole_layers(loop, chords, shift) if whole else audition_layers(loop),
+        groups=(),
         line=(),
     )
+
+
+def _whole_layers(loop: Loop, chords: tuple[Chord, ...], shift: int) -> tuple[Layer, ...]:
+    """All layers that are heard, bare; those that follow no chord play on under these."""
+    out = []
+    for layer in loop.heard():
+        own = layer.own
+        if own is not None:
+            begin = 0
+            kept: list[Note] = []
+            for chord in chords:
+                kept += [
+                    replace(n, start_tick=n.start_tick - chord.start_tick + begin, id=0,
+                            length_ticks=min(n.end_tick, chord.end_tick) - n.start_tick,
+                            pitch=folded(n.pitch + shift, LOWEST, HIGHEST))
+                    for n in own if chord.start_tick <= n.start_tick < chord.end_tick
+                ]  # fmt: skip
+                begin += chord.length_ticks
+            own = numbered(kept)
+        out.append(replace(layer, line=(), group="", other=None, own=own))
+    return tuple(out)
 
 
 def drafted(

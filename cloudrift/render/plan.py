@@ -14,8 +14,9 @@ import numpy as np
 from cloudrift.audio.buffers import Stereo, add_wrapped, silence, to_gain
 from cloudrift.audio.wrap import changed_span, taken
 from cloudrift.loop import spec
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.notes.time import Clock
+from cloudrift.loop.model import Layer, Loop, SoundUse
+from cloudrift.notes.note import Note
+from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.sound.part import Part, ToneCache
 from cloudrift.texture.kind import Context
 from cloudrift.texture.treatment import Line, fused, tail_s, time_ratio, treat, treat_change
@@ -58,12 +59,16 @@ def passes_of(loop: Loop) -> int:
     """Return how many loop lengths a one-pass render needs until all has died away."""
     layers = loop.heard()
     tail = max(
-        (layer.sound.of.spec.full(layer.sound.settings).number("release_ms") / 1000
-         + tail_s(layer.line) for layer in layers),
+        (max(use.of.spec.full(use.settings).number("release_ms") for use in layer.sounds) / 1000
+         + tail_s(layer.line) + tail_s(_group_line(loop, layer)) for layer in layers),
         default=0.0,
     )  # fmt: skip
     tail = min(tail + tail_s(loop.line), ONCE_LONGEST_TAIL_S)
     return 1 + max(1, -(-int(tail * loop.rate) // loop.frames))
+
+
+def _group_line(loop: Loop, layer: Layer) -> Line:
+    return loop.group(layer.group).line if layer.group else ()
 
 
 def loop_context(loop: Loop, *, once: bool = False) -> Context:
@@ -81,18 +86,47 @@ def loop_context(loop: Loop, *, once: bool = False) -> Context:
 def layer_context(loop: Loop, layer: Layer, *, once: bool = False) -> Context:
     """Return the context in front of a layer's line.
 
-    A line that makes its layer longer (tape) is fed a layer that was played as much faster, so
-    that it comes out on the loop's grid.
+    A line that makes its layer longer (tape), or its group's, is fed a layer that was played as
+    much faster, so that it comes out on the loop's grid.
     """
-    return loop_context(loop, once=once).stretched(1 / time_ratio(layer.line))
+    return group_context(loop, layer.group, once=once).stretched(1 / time_ratio(layer.line))
+
+
+def group_context(loop: Loop, group_id: str, *, once: bool = False) -> Context:
+    """Return the context in front of a group's line; in front of the sum where there is none."""
+    line = loop.group(group_id).line if group_id else ()
+    return loop_context(loop, once=once).stretched(1 / time_ratio(line))
 
 
 def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, *, once: bool = False) -> Node:
-    """Return the step that plays a layer's notes."""
+    """Return the step that plays a layer's notes, or that adds up two sounds which take turns."""
+    notes = loop.notes_of(layer)
+    if layer.other is None or len(layer.sounds) == 1:
+        return _played(loop, layer, layer.sound, notes, tones, once=once)
+    turn = layer.other.every_bars * bar_ticks(loop.metre)
+    nodes = tuple(
+        _played(loop, layer, sound,
+                tuple(n for n in notes if n.start_tick // turn % 2 == i), tones, once=once)
+        for i, sound in enumerate(layer.sounds)
+    )  # fmt: skip
+    return Node(
+        key=_key("turns", [node.key for node in nodes]),
+        inputs=nodes,
+        make=lambda inputs: inputs[0] + inputs[1],
+        label=f"{layer.name}: two sounds in turn",
+        like=_key("turns", layer.id, once),
+        follow=lambda _former, _inputs: None,
+    )
+
+
+def _played(
+    loop: Loop, layer: Layer, sound: SoundUse, notes: tuple[Note, ...], tones: ToneCache, *,
+    once: bool,
+) -> Node:  # fmt: skip
     context = layer_context(loop, layer, once=once)
-    sound, frames = layer.sound, context.frames
+    frames = context.frames
     part = Part(
-        notes=loop.notes_of(layer), instrument=sound.of, settings=sound.settings,
+        notes=notes, instrument=sound.of, settings=sound.settings,
         clock=Clock.of(context.tempo, loop.rate), loop_ticks=loop.ticks, frames=frames, once=once,
     )  # fmt: skip
 
@@ -161,33 +195,55 @@ def _gains(layer: Layer) -> tuple[float, float]:
 
 
 def mix_node(loop: Loop, tones: ToneCache, *, once: bool = False) -> Node:
-    """Return the sum of the layers that are heard, in front of the whole loop's line."""
-    layers = loop.heard()
-    nodes = tuple(layer_node(loop, layer, tones, once=once) for layer in layers)
-    frames = loop_context(loop, once=once).frames
+    """Return the sum of the layers and groups that are heard, in front of the loop's line."""
+    heard = loop.heard()
+    parts = [(x.id, layer_node(loop, x, tones, once=once), _gains(x))
+             for x in heard if not x.group]  # fmt: skip
+    there = {x.group for x in heard}
+    parts += [(group.id, group_node(loop, group.id, tones, once=once), (1.0, 1.0))
+              for group in loop.groups if group.id in there]  # fmt: skip
+    return _sum(parts, loop_context(loop, once=once).frames, "mix", once=once)
+
+
+def group_node(
+    loop: Loop, group_id: str, tones: ToneCache, *, count: int | None = None, once: bool = False
+) -> Node:
+    """Return a group's layers, summed, behind the first ``count`` of its treatments."""
+    context = group_context(loop, group_id, once=once)
+    parts = [(x.id, layer_node(loop, x, tones, once=once), _gains(x))
+             for x in loop.heard() if x.group == group_id]  # fmt: skip
+    summed = _sum(parts, context.frames, f"sum of {group_id}", once=once)
+    return through(summed, loop.group(group_id).line[:count], context, group_id)
+
+
+def _sum(
+    parts: list[tuple[str, Node, tuple[float, float]]], frames: int, what: str, *, once: bool
+) -> Node:
+    """Return the sum of parts: what they are called, what they are, their gains left and right."""
+    gains = [np.array(gain, np.float32)[:, None] for _, _, gain in parts]
 
     def make(inputs: list[Stereo]) -> Stereo:
         out = silence(frames)
-        for audio, layer in zip(inputs, layers, strict=True):
-            out += placed(audio, layer)
+        for audio, gain in zip(inputs, gains, strict=True):
+            out += audio * gain
         return out
 
     def follow(former: Former, inputs: list[Stereo]) -> Stereo:
         new = former.out.copy()
-        for old, audio, layer in zip(former.inputs, inputs, layers, strict=True):
+        for old, audio, gain in zip(former.inputs, inputs, gains, strict=True):
             if old is not audio:
                 start, count = changed_span(old, audio)
                 difference = taken(audio, start, count) - taken(old, start, count)
-                add_wrapped(new, placed(difference, layer), start)
+                add_wrapped(new, difference * gain, start)
         return new
 
-    gains = [_gains(layer) for layer in layers]
+    levels = [gain for _, _, gain in parts]
     return Node(
-        key=_key("mix", [n.key for n in nodes], gains, frames),
-        inputs=nodes,
+        key=_key("sum", [node.key for _, node, _ in parts], levels, frames),
+        inputs=tuple(node for _, node, _ in parts),
         make=make,
-        label="mix",
-        like=_key("mix", [layer.id for layer in layers], gains, frames, once),
+        label=what,
+        like=_key(what, [name for name, _, _ in parts], levels, frames, once),
         follow=follow,
     )
 

@@ -9,7 +9,8 @@ from cloudrift.loop.model import Loop
 def bare_of(loop: Loop) -> Loop:
     """Return the loop without any treatment, on layers or on the whole."""
     layers = tuple(replace(layer, line=()) for layer in loop.layers)
-    return replace(loop, layers=layers, line=())
+    groups = tuple(replace(group, line=()) for group in loop.groups)
+    return replace(loop, layers=layers, groups=groups, line=())
 
 
 def without_line(loop: Loop, layer_id: str | None) -> Loop:

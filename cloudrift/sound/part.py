@@ -5,6 +5,7 @@ from collections import Counter
 from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
+from itertools import pairwise
 from zlib import crc32
 
 import numpy as np
@@ -99,6 +100,7 @@ class _Hit:
     variant: int
     glide_st: float = 0.0
     glide: int = 0
+    wanted: int = 0  # frames of a glide that the note itself asks for
     joined: bool = False
 
     @property
@@ -168,11 +170,15 @@ def _hits(
     notes: Iterable[Note], instrument: Instrument, full: Full, clock: Clock, once: bool
 ) -> Iterable[_Hit]:
     last: dict[int, int] = {}
+    notes = tuple(notes)
+    before = _before(notes, once=once)
     release = _frames_of(full.number("release_ms"), clock.rate)
     for note in notes:
         variant = _variant(note, last.get(note.pitch), instrument.variants)
         last[note.pitch] = variant
         start = clock.frames(note.start_tick) + round(note.offset_ms * 1e-3 * clock.rate)
+        wanted = _frames_of(note.glide_ms, clock.rate) if note.glide_ms else 0
+        leaves = before.get(note.start_tick, note.pitch) - note.pitch if wanted else 0
         slides = "slide_velocity" in full and note.velocity >= full.number("slide_velocity")
         yield _Hit(
             start=max(0, start) if once else start,
@@ -181,9 +187,27 @@ def _hits(
             pitch=note.pitch,
             velocity=note.velocity,
             variant=variant,
-            glide_st=SLIDE_ST if slides else 0.0,
-            glide=_frames_of(SLIDE_MS, clock.rate) if slides else 0,
+            glide_st=float(leaves) if leaves else SLIDE_ST if slides else 0.0,
+            glide=wanted if leaves else _frames_of(SLIDE_MS, clock.rate) if slides else 0,
+            wanted=wanted,
         )
+
+
+def _before(notes: tuple[Note, ...], *, once: bool) -> dict[int, int]:
+    """Return the pitch that a glide at each start leaves: the lowest of the start before.
+
+    In a loop the first start leaves the last one.
+    """
+    if not any(note.glide_ms for note in notes):
+        return {}
+    lowest: dict[int, int] = {}
+    for note in notes:
+        lowest[note.start_tick] = min(note.pitch, lowest.get(note.start_tick, 127))
+    starts = sorted(lowest)
+    out = {start: lowest[former] for former, start in pairwise(starts)}
+    if not once:
+        out[starts[0]] = lowest[starts[-1]]
+    return out
 
 
 def _variant(note: Note, before: int | None, variants: int) -> int:
@@ -218,9 +242,10 @@ def _one_at_a_time(
         before = ordered[i - 1]
         gap = hit.start - before.start + (loop_frames if i == 0 else 0)
         sounds = gap < before.held + before.release and not (once and i == 0)
-        if sounds and glide and hit.pitch != before.pitch:
+        over = hit.wanted or (_frames_of(glide, rate) if glide else 0)
+        if sounds and over and hit.pitch != before.pitch:
             away = float(before.pitch - hit.pitch)
-            hit = replace(hit, glide_st=away, glide=_frames_of(glide, rate))  # noqa: PLW2901
+            hit = replace(hit, glide_st=away, glide=over)  # noqa: PLW2901
         following = ordered[0].start + loop_frames if last else ordered[i + 1].start
         gap_after = hit.held + hit.release if once and last else following - hit.start
         # A cut ends with the next start, so that two notes never sound together.

@@ -1,0 +1,78 @@
+"""Tools that change how loudly notes are played."""
+
+from msgspec.structs import replace
+
+from cloudrift.ground.draws import stream
+from cloudrift.ground.settings import Full, SettingsSpec
+from cloudrift.notes.note import Note
+from cloudrift.notes.tools.tool import DRAW, Around, Tool, by_start, count, percent
+
+
+def _loud(note: Note, velocity: float) -> Note:
+    return replace(note, velocity=min(max(round(velocity), 1), 127))
+
+
+def alternate(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+    """Loud, soft, loud, soft: every second start is played at a share."""
+    share, each = full.number("soft") / 100, round(full.number("each"))
+    out = []
+    for i, chord in enumerate(by_start(notes)):
+        soft = i // each % 2
+        out += [_loud(n, n.velocity * share) if soft else n for n in chord]
+    return out
+
+
+def flatten(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+    """Play all equally loudly."""
+    return [_loud(n, full.number("velocity")) for n in notes]
+
+
+def scale(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+    """Play all louder or softer, in proportion."""
+    return [_loud(n, n.velocity * full.number("by") / 100) for n in notes]
+
+
+def randomise(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+    """Let loudness stray either way."""
+    most, draw = full.number("spread"), round(full.number("draw"))
+    return [
+        _loud(n, n.velocity + most * stream(draw, "loud", n.start_tick, n.pitch).uniform(-1, 1))
+        for n in notes
+    ]
+
+
+def ramp(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+    """Go from one loudness to another over the time that the notes take."""
+    first, last = notes[0].start_tick, max(n.start_tick for n in notes)
+    begin, end = full.number("begin"), full.number("end")
+    return [
+        _loud(n, begin + (end - begin) * (n.start_tick - first) / max(1, last - first))
+        for n in notes
+    ]
+
+
+def accent(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+    """Play what starts on a beat of the bar louder."""
+    beat, every = around.bar_ticks, round(full.number("every"))
+    step = max(1, beat // every)
+    more = full.number("more")
+    return [_loud(n, n.velocity + (more if n.start_tick % step == 0 else 0)) for n in notes]
+
+
+TOOLS = (
+    Tool(name="ramp", group="Loudness", about="from one loudness to another", act=ramp,
+         spec=SettingsSpec((count("begin", "From", 40, 1, 127, "vel"),
+                            count("end", "To", 110, 1, 127, "vel")))),
+    Tool(name="alternate", group="Loudness", about="loud and soft in turn", act=alternate,
+         spec=SettingsSpec((percent("soft", "The soft ones at", 60, 5, 100),
+                            count("each", "Each for", 1, 1, 8, "starts")))),
+    Tool(name="flatten", group="Loudness", about="all equally loud", act=flatten,
+         spec=SettingsSpec((count("velocity", "Loudness", 84, 1, 127, "vel"),))),
+    Tool(name="scale", group="Loudness", about="all louder or softer", act=scale,
+         spec=SettingsSpec((percent("by", "To", 80, 10, 200),))),
+    Tool(name="randomise", group="Loudness", about="loudness strays", act=randomise,
+         spec=SettingsSpec((count("spread", "At most", 10, 0, 60, "vel"), DRAW))),
+    Tool(name="accent", group="Loudness", about="beats of the bar louder", act=accent,
+         spec=SettingsSpec((count("every", "Parts of a bar", 2, 1, 16),
+                            count("more", "By", 20, 1, 80, "vel")))),
+)  # fmt: skip
