@@ -169,3 +169,13 @@ def test_an_audition_leaves_layers_of_their_own_notes_out_but_a_draft_keeps_them
     inside = [n for n in loop.layer(layer).own if chord.start_tick <= n.start_tick < chord.end_tick]
     assert [n.start_tick for n in own] == [n.start_tick - chord.start_tick for n in inside]
     assert np.isfinite(own[0].offset_ms)
+
+
+def test_groups_of_layers_with_two_sounds_render_beside_each_other(small_loop, engine):
+    """Parts of parts of parts: nobody in the pool waits for what nobody is free to do."""
+    loop = small_loop
+    ids = [layer.id for layer in loop.layers]
+    for one in ids:
+        loop = edits.take_turns(edits.set_aside(loop, one, "kalimba"), one, 1)
+    loop = edits.group_layers(edits.group_layers(loop, ids[:2]), ids[2:])
+    assert rms(engine.render(loop).audio) > 0.01

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable
 
 from PyQt6.QtCore import QEvent, QObject, QSignalBlocker, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QPalette
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -12,6 +13,7 @@ from PyQt6.QtWidgets import (
     QLayout,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -25,6 +27,22 @@ def label(text: str, *, size: float = 13, weight: object = None, name: str = "")
     made.setFont(text_font(size, weight or text_font(size).weight()))  # type: ignore[arg-type]
     made.setObjectName(name)
     return made
+
+
+class Elided(QLabel):
+    """A line of text that is cut with dots where there is no room for it; its tip has it whole."""
+
+    def __init__(self, *, size: float, name: str = "") -> None:
+        super().__init__()
+        self.setFont(text_font(size))
+        self.setObjectName(name)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setPen(self.palette().color(QPalette.ColorRole.WindowText))
+        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, text)
 
 
 def heading(text: str) -> QLabel:

@@ -10,7 +10,7 @@ class Selection:
     """What is selected: a chord and one of its voices, a layer, a line (None: the whole loop's).
 
     ``more`` are further chords selected with the one in front; ``through`` says that the voice is
-    meant in all chords that its thread goes through.
+    meant in all chords that its thread goes through. ``notes`` are ids of the layer's own notes.
     """
 
     chord_id: str = ""
@@ -20,6 +20,7 @@ class Selection:
     layer_id: str = ""
     line_of: str | None = None
     treatment_id: str = ""
+    notes: frozenset[int] = frozenset()
 
     @property
     def chord_ids(self) -> tuple[str, ...]:
@@ -49,6 +50,11 @@ def still_there(selection: Selection, loop: Loop) -> Selection:
     layers = {layer.id for layer in loop.layers}
     if selection.layer_id not in layers:
         selection = replace(selection, layer_id=first.layer_id)
-    if selection.line_of is not None and selection.line_of not in layers:
+    if selection.notes:
+        own = loop.layer(selection.layer_id).own if selection.layer_id else None
+        there = {note.id for note in own or ()}
+        selection = replace(selection, notes=selection.notes & there)
+    groups = {group.id for group in loop.groups}
+    if selection.line_of is not None and selection.line_of not in layers | groups:
         selection = replace(selection, line_of=None)
     return selection

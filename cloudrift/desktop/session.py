@@ -190,6 +190,8 @@ class Session(QObject):
         """
         if what.get("chord_id", self.selection.chord_id) != self.selection.chord_id:
             what = {"more": (), "voice": -1, "through": False, **what}
+        if what.get("layer_id", self.selection.layer_id) != self.selection.layer_id:
+            what = {"notes": frozenset(), **what}
         selection = replace(self.selection, **what)  # type: ignore[arg-type]
         if selection != self.selection:
             self.selection = selection

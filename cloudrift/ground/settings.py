@@ -81,7 +81,7 @@ class Field(msgspec.Struct, frozen=True, kw_only=True):
         if (self.off_low and value <= self.low) or (self.off_high and value >= self.high):
             return "off"
         if self.unit == "Hz" and value >= 1000:
-            return f"{value / 1000:.3g} kHz"
+            return hz_text(value)
         if self.unit == "ms" and value >= 1000:
             return f"{value / 1000:.3g} s"
         decimals = 0 if self.step >= 1 else 1 if self.step >= 0.1 else 2
@@ -89,6 +89,11 @@ class Field(msgspec.Struct, frozen=True, kw_only=True):
             return f"№ {value:.0f}"
         sign = "+" if self.low < 0 < value and self.unit in ("st", "dB", "cents", "%") else ""
         return f"{sign}{value:.{decimals}f}{self._unit}".replace("-", "−")
+
+
+def hz_text(hz: float) -> str:
+    """Write a frequency with its unit, to three figures."""
+    return f"{hz / 1000:.3g} kHz" if hz >= 1000 else f"{hz:.0f} Hz"
 
 
 def _log_share(value: float, low: float, high: float) -> float:

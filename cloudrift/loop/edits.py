@@ -1,6 +1,7 @@
 """Edits: pure functions from one loop to the next. Whoever changes a loop does it with these."""
 
 from collections.abc import Iterable
+from itertools import pairwise
 from typing import Any
 
 from msgspec.structs import replace
@@ -125,6 +126,24 @@ def set_layer(loop: Loop, layer_id: str, **changes: Any) -> Loop:
 def set_lens(loop: Loop, layer_id: str, **changes: Any) -> Loop:
     """Change fields of a layer's lens."""
     return set_layer(loop, layer_id, lens=replace(loop.layer(layer_id).lens, **changes))
+
+
+def set_places(loop: Loop, layer_id: str, first: int, last: int, *, plays: bool) -> Loop:
+    """Let a layer's lens play in a stretch of ticks, or not; no places at all is everywhere."""
+    where = loop.layer(layer_id).lens.where or ((0, loop.ticks),)
+    cuts = sorted({first, last, *(tick for pair in where for tick in pair)})
+    kept: list[tuple[int, int]] = []
+    for a, b in pairwise(cuts):
+        inside = any(x <= a and b <= y for x, y in where)
+        if plays if first <= a < last else inside:
+            if kept and kept[-1][1] == a:
+                kept[-1] = (kept[-1][0], b)
+            else:
+                kept.append((a, b))
+    if not kept:
+        raise CloudriftError("a layer has to play somewhere; turn it off or park it instead")
+    whole = kept == [(0, loop.ticks)]
+    return set_lens(loop, layer_id, where=() if whole else tuple(kept))
 
 
 def set_touch(loop: Loop, layer_id: str, **changes: Any) -> Loop:

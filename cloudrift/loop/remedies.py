@@ -3,13 +3,14 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from cloudrift.loop import edits, spec
+from cloudrift.loop import edits, own_notes, spec
 from cloudrift.loop.model import Loop
+from cloudrift.texture.catalogue import find_kind
 
 Edit = Callable[[Loop, str, str, float, float], Loop]  # loop, layer, the other, low Hz, high Hz
 LOWER_DB = 4.0
 PAN_APART = 0.45
-CUT_KIND = "cuts"
+CUT_KIND, LOW, HIGH = "cuts", "low_cut_hz", "high_cut_hz"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -22,7 +23,11 @@ class Remedy:
 
 def _octave(by: int) -> Edit:
     def edit(loop: Loop, layer_id: str, _other: str, _low: float, _high: float) -> Loop:
-        octave = loop.layer(layer_id).lens.octave + by
+        layer = loop.layer(layer_id)
+        if layer.own is not None:
+            ids = {note.id for note in layer.own}
+            return own_notes.move_notes(loop, layer_id, ids, semitones=12 * by)
+        octave = layer.lens.octave + by
         return edits.set_lens(loop, layer_id, octave=min(max(octave, -3), 3))
 
     return edit
@@ -33,15 +38,35 @@ def cut(loop: Loop, layer_id: str, other: str, low_hz: float, high_hz: float) ->
 
     The layer's own cuts are moved if it has some, else a treatment is added.
     """
-    line = loop.layer(layer_id).line
-    own = next((t for t in line if t.kind == CUT_KIND), None)
+    higher = _middle(loop, layer_id) >= _middle(loop, other)
+    name, hz = (LOW, high_hz) if higher else (HIGH, low_hz)
+    return set_cut(loop, layer_id, name, hz)
+
+
+def cuts_of(loop: Loop, layer_id: str) -> tuple[float, float]:
+    """Return where a layer's low and high cut are, in Hz; where it has none, they are off."""
+    spec_of = find_kind(CUT_KIND).spec
+    own = next((t for t in loop.layer(layer_id).line if t.kind == CUT_KIND and t.on), None)
+    if own is None:
+        return spec_of[LOW].low, spec_of[HIGH].high
+    full = spec_of.full(own.settings)
+    return full.number(LOW), full.number(HIGH)
+
+
+def set_cut(loop: Loop, layer_id: str, name: str, hz: float) -> Loop:
+    """Move a layer's low or high cut in its own line, which gets cuts if it has none."""
+    own = next((t for t in loop.layer(layer_id).line if t.kind == CUT_KIND), None)
+    spec_of = find_kind(CUT_KIND).spec
     if own is None:
         loop = edits.add_treatment(loop, layer_id, CUT_KIND)
         own = loop.layer(layer_id).line[-1]
-    higher = _middle(loop, layer_id) >= _middle(loop, other)
-    name, hz = ("low_cut_hz", high_hz) if higher else ("high_cut_hz", low_hz)
-    field = own.of.spec[name]
-    return edits.set_treatment_setting(loop, layer_id, own.id, name, field.clipped(round(hz)))
+        # Its defaults cut at once; here only what is asked for is cut.
+        loop = edits.set_treatment_setting(loop, layer_id, own.id, LOW, spec_of[LOW].low)
+    if not own.on:
+        loop = edits.set_treatment(loop, layer_id, own.id, on=True)
+    return edits.set_treatment_setting(
+        loop, layer_id, own.id, name, spec_of[name].clipped(round(hz))
+    )
 
 
 def _middle(loop: Loop, layer_id: str) -> float:

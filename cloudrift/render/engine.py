@@ -72,15 +72,21 @@ class Engine:
 
         Raises Cancelled between two steps when ``cancelled`` says so.
         """
-        found = self.cache.get(node.key)
-        if found is not None:
-            return found
+        kept = self.cache.get(node.key)
+        if kept is not None:
+            return kept
         if len(node.inputs) > 1:
             futures = [
                 self._pool.submit(self.audio, each, cancelled, progress) for each in node.inputs
             ]
             try:
-                inputs = [future.result() for future in futures]
+                # What nobody has begun is done here, from the last on: whoever waits in the pool
+                # for parts of a part (a group's layers) would else wait for itself.
+                found = [
+                    self.audio(each, cancelled, progress) if future.cancel() else future.result()
+                    for each, future in zip(node.inputs[::-1], futures[::-1], strict=True)
+                ]
+                inputs = found[::-1]
             finally:
                 for future in futures:
                     future.cancel()

@@ -14,6 +14,7 @@ import scipy.fft as sf
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
+from cloudrift.ground.settings import hz_text
 from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Engine, never
 
@@ -23,6 +24,7 @@ WINDOW, HOP = 8192, 4096
 HEARD_DB = 40.0  # under the loudest band of all layers: what is further down is not in the way
 OWN_DB = 26.0  # under a layer's own loudest band: what is further down is not what it is there for
 CLOSE_DB = 9.0  # closer than this, neither stands out
+SOME = 0.34  # share of a range's bands that makes a moment crowded
 CROWDED = 0.25  # severity from which two layers are said to crowd a band
 QUIET_DB = -120.0
 SMOOTHED = np.array([0.25, 0.5, 0.25])
@@ -32,20 +34,29 @@ Levels = NDArray[np.float64]  # (bands, frames) or (bands,), in dB
 
 @dataclass(frozen=True, kw_only=True)
 class Crowded:
-    """Two layers (ids) in each other's way between two frequencies; severity 0 to 1."""
+    """Two layers (ids) in each other's way between two frequencies; severity 0 to 1.
+
+    ``when`` are the stretches of the loop (shares) where they are.
+    """
 
     layers: tuple[str, str]
     low_hz: float
     high_hz: float
     severity: float
+    when: tuple[tuple[float, float], ...] = ()
 
 
 @dataclass(frozen=True, kw_only=True)
 class Room:
-    """Edges of the bands (bands + 1), each layer's mean level in them in dB, what is crowded."""
+    """Edges of the bands (bands + 1), each layer's levels in them over time, what is crowded.
+
+    ``reach`` is where each layer is heard: its lowest and highest band over time, (2, frames), -1
+    where it is silent.
+    """
 
     edges_hz: NDArray[np.float64]
     levels: dict[str, Levels]
+    reach: dict[str, NDArray[np.int64]]
     crowded: tuple[Crowded, ...]
 
 
@@ -91,10 +102,7 @@ def crowding(levels: dict[str, Levels]) -> tuple[Crowded, ...]:
     if not levels:
         return ()
     loudest = max(float(level.max()) for level in levels.values())
-    heard = {
-        name: (level > loudest - HEARD_DB) & (level > level.max() - OWN_DB)
-        for name, level in levels.items()
-    }
+    heard = heard_bands(levels)
     found = []
     for one, other in combinations(levels, 2):
         a, b = levels[one], levels[other]
@@ -106,14 +114,45 @@ def crowding(levels: dict[str, Levels]) -> tuple[Crowded, ...]:
         severity = (close * weight).sum(axis=1) / either
         # Partials stand in some bands and leave out others: what counts is the neighbourhood.
         severity = np.convolve(severity, SMOOTHED, "same")
-        found += [Crowded(layers=(one, other), low_hz=low, high_hz=high, severity=worst)
-                  for low, high, worst in _runs(severity)]  # fmt: skip
+        edges = band_edges()
+        found += [
+            Crowded(layers=(one, other), low_hz=float(edges[low]), high_hz=float(edges[high]),
+                    severity=worst, when=_stretches(close[low:high]))
+            for low, high, worst in _runs(severity)
+        ]  # fmt: skip
     return tuple(sorted(found, key=lambda c: -c.severity))
 
 
-def _runs(severity: NDArray[np.float64]) -> list[tuple[float, float, float]]:
-    """Join neighbouring crowded bands: low edge, high edge, worst."""
-    edges, out = band_edges(), []
+def heard_bands(levels: dict[str, Levels]) -> dict[str, NDArray[np.bool_]]:
+    """Return the bands and frames in which each layer is well heard."""
+    loudest = max((float(level.max()) for level in levels.values()), default=0.0)
+    return {
+        name: (level > loudest - HEARD_DB) & (level > level.max() - OWN_DB)
+        for name, level in levels.items()
+    }
+
+
+def _reach(heard: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """The lowest and highest band over time; -1 where nothing is heard."""
+    there = heard.any(axis=0)
+    low = np.where(there, heard.argmax(axis=0), -1)
+    high = np.where(there, len(heard) - 1 - heard[::-1].argmax(axis=0), -1)
+    return np.stack([low, high])
+
+
+def _stretches(close: NDArray[np.bool_]) -> tuple[tuple[float, float], ...]:
+    """When a good part of the bands is crowded, as shares of the loop; short gaps are closed."""
+    there = close.mean(axis=0) >= SOME
+    if len(there) > 2:
+        there[1:-1] |= there[:-2] & there[2:]
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], there, [False]]).astype(int)))
+    n = len(there)
+    return tuple((float(a) / n, float(b) / n) for a, b in zip(edges[::2], edges[1::2], strict=True))
+
+
+def _runs(severity: NDArray[np.float64]) -> list[tuple[int, int, float]]:
+    """Join neighbouring crowded bands: first band, the first not in it, worst."""
+    out: list[tuple[int, int, float]] = []
     start = None
     over = severity >= CROWDED
     for i in range(1, len(over) - 1):  # a single band between two crowded ones is no gap
@@ -122,8 +161,7 @@ def _runs(severity: NDArray[np.float64]) -> list[tuple[float, float, float]]:
         if crowded and start is None:
             start = i
         elif not crowded and start is not None:
-            low, high = float(edges[start]), float(edges[i])
-            out.append((low, high, float(severity[start:i].max())))
+            out.append((start, i, float(severity[start:i].max())))
             start = None
     return out
 
@@ -134,13 +172,34 @@ def look_at(loop: Loop, engine: Engine, cancelled: Callable[[], bool] = never) -
         layer.id: band_levels(engine.stem(loop, layer, cancelled=cancelled), loop.rate)
         for layer in loop.heard()
     }
-    means = {name: _mean(level) for name, level in levels.items()}
-    return Room(edges_hz=band_edges(), levels=means, crowded=crowding(levels))
+    reach = {name: _reach(heard) for name, heard in heard_bands(levels).items()}
+    return Room(edges_hz=band_edges(), levels=levels, reach=reach, crowded=crowding(levels))
 
 
-def _mean(level: Levels) -> Levels:
-    """The mean power over time, in dB."""
-    return np.asarray(np.maximum(10 * np.log10((10 ** (level / 10)).mean(axis=1)), QUIET_DB))
+@dataclass(frozen=True, kw_only=True)
+class Gap:
+    """How much of a loop lies in a band, in dB of the whole; each layer's part, loudest first."""
+
+    level_db: float
+    layers: tuple[tuple[str, float], ...]
+
+
+def gap(room: Room, low_hz: float, high_hz: float) -> Gap:
+    """Return how loud a loop is between two frequencies, in dB of all of it, as the ear weighs it.
+
+    A voice, or whatever is to lie over the loop, has room there when this is low.
+    """
+    edges = room.edges_hz
+    inside = (edges[1:] > low_hz) & (edges[:-1] < high_hz)
+    powers = {name: (10 ** (level / 10)).mean(axis=1) for name, level in room.levels.items()}
+    total = max(sum(float(p.sum()) for p in powers.values()), 1e-12)
+
+    def share_db(power: float) -> float:
+        return max(QUIET_DB, 10 * float(np.log10(max(power / total, 1e-12))))
+
+    parts = {name: share_db(float(power[inside].sum())) for name, power in powers.items()}
+    whole = share_db(sum(float(power[inside].sum()) for power in powers.values()))
+    return Gap(level_db=whole, layers=tuple(sorted(parts.items(), key=lambda p: -p[1])))
 
 
 def in_words(crowded: Crowded, loop: Loop) -> str:
@@ -152,4 +211,4 @@ def in_words(crowded: Crowded, loop: Loop) -> str:
 
 
 def _hz(hz: float) -> str:
-    return f"{hz / 1000:.2g} kHz" if hz >= 1000 else f"{round(hz, -1):.0f} Hz"
+    return hz_text(float(f"{hz:.2g}"))  # bands are not known more closely

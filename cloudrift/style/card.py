@@ -97,6 +97,11 @@ class Card(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     layers: tuple[CardLayer, ...]
     line: tuple[CardTreatment, ...] = ()
 
+    @property
+    def layer_counts(self) -> tuple[int, int]:
+        """How many layers loops of this style have, at least and at most."""
+        return sum(layer.chance >= 1 for layer in self.layers), len(self.layers)
+
 
 def read_card(text: str, where: str) -> Card:
     """Read a card; raise CloudriftError that names the place of what is wrong."""

@@ -5,7 +5,7 @@ from functools import partial
 from typing import Any, get_args
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QMenu, QPushButton, QWidget
 
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.parts import ChoiceRow, Inspector, WhileShown, button, clear, heading, label
@@ -28,6 +28,19 @@ NOTE_NAMES = tuple(NOTES.values())
 
 STEP = Field(name="step_ticks", label="Step", default="1/8", choices=tuple(STEPS.values()))
 GATE = Field(name="gate", label="Gate", default=80, unit="%", low=5, high=100)
+FROM_BAR = {"none": (), "every 2nd": (2, 1), "every 4th": (4, 3), "the last": (0, -1)}
+CHOSEN = "chosen ones"
+LATE = Field(
+    name="late_bars",
+    label="Late bars",
+    default="none",
+    choices=(*FROM_BAR, CHOSEN),
+    hint="bars that start late; double-click the strip over the notes for single ones",
+)
+LATE_BY = Field(name="late_ticks", label="Late by", default="1/8", choices=tuple(STEPS.values()))
+TURNS = ("kept aside", "every bar", "every 2nd bar", "every 4th bar")
+TURN_BARS = dict(zip(TURNS, (0, 1, 2, 4), strict=True))
+TURN = Field(name="every_bars", label="Takes turns", default=TURNS[0], choices=TURNS)
 LENS_FIELDS: dict[str, tuple[Field, ...]] = {
     "voices": (
         Field(name="voices", label="Voices from the top", default=MAX_VOICES, unit="", low=1,
@@ -56,6 +69,8 @@ LENS_FIELDS: dict[str, tuple[Field, ...]] = {
         Field(name="double", label="Doubled", default="off", choices=DOUBLES),
         Field(name="drop_every", label="Leave out every", default=0, unit="th", low=0, high=16,
               off_low=True),
+        LATE,
+        LATE_BY,
     ),
 }  # fmt: skip
 LENS_SHOWS = {
@@ -89,7 +104,7 @@ def shown(name: str, value: Any) -> Value:
         return EITHER[name][int(value)]
     if name in ("low", "high"):
         return NOTES[value]
-    if name == "step_ticks":
+    if name in ("step_ticks", "late_ticks"):
         return STEPS.get(value, "1/8")
     if name in PERCENT:
         return float(round(value * 100))
@@ -102,13 +117,27 @@ def kept(name: str, value: Value) -> Any:
         return value == EITHER[name][1]
     if name in ("low", "high"):
         return LOWEST + NOTE_NAMES.index(str(value))
-    if name == "step_ticks":
+    if name in ("step_ticks", "late_ticks"):
         return NOTE_VALUES[str(value)]
     if isinstance(value, str):
         return value
     if name in PERCENT:
         return value / 100
     return round(value) if name in WHOLE else value
+
+
+def late_bars(choice: str, bars: int) -> tuple[int, ...]:
+    """Return the bars (from 0) that a choice stands for in a loop of so many."""
+    pair = FROM_BAR.get(choice, ())
+    if not pair:
+        return ()
+    every, first = pair
+    return tuple(range(first, bars, every)) if every else (bars - 1,)
+
+
+def late_choice(late: tuple[int, ...], bars: int) -> str:
+    """Return the choice that stands for some late bars."""
+    return next((c for c in FROM_BAR if late_bars(c, bars) == late), CHOSEN)
 
 
 class LayerInspector(Inspector):
@@ -144,9 +173,13 @@ class LayerInspector(Inspector):
             self.under.setText("Add a layer: it follows the chords at once.")
             return
         self.title.setText(layer.name)
-        self.under.setText(f"{layer.lens.text} · {len(self._session.loop.notes_of(layer))} notes")
+        notes = f"{layer.text} · {len(self._session.loop.notes_of(layer))} notes"
+        self.under.setText(notes if layer.follows else "its own notes; the lens and the touch rest")
+        loop = self._session.loop
+        group = loop.group(layer.group).name if layer.group else ""
         wanted = (layer.id, layer.lens.kind, layer.sound.name, layer.sound.version,
-                  layer.parked, layer.role, layer.name)  # fmt: skip
+                  layer.parked, layer.role, layer.name, layer.follows, group, layer.other and (
+                  layer.other.use.name))  # fmt: skip
         if wanted != self._built:
             self._build(layer)
             self._built = wanted
@@ -154,19 +187,28 @@ class LayerInspector(Inspector):
         for name, value in self._values(layer).items():
             self.fields[name].set_value(value)
 
-    @staticmethod
-    def _values(layer: Layer) -> dict[str, Value]:
-        lens = {
-            f"lens {field.name}": shown(field.name, getattr(layer.lens, field.name))
+    def _values(self, layer: Layer) -> dict[str, Value]:
+        bars = self._session.loop.bars
+        lens: dict[str, Value] = {
+            f"lens {field.name}": late_choice(layer.lens.late_bars, bars) if field is LATE
+            else shown(field.name, getattr(layer.lens, field.name))
             for group in LENS_SHOWS[layer.lens.kind]
             for field in LENS_FIELDS[group]
-        }
+        }  # fmt: skip
         touch = {
             f"touch {f.name}": shown(f.name, getattr(layer.touch, f.name)) for f in TOUCH_FIELDS
         }
         full = layer.sound.of.spec.full(layer.sound.settings)
         sound = {f"sound {name}": value for name, value in full.items()}
-        return lens | touch | sound | {"layer role": layer.role}
+        values: dict[str, Value] = sound | {"layer role": layer.role}
+        if layer.follows:
+            values |= lens | touch
+        if layer.other:
+            bars = layer.other.every_bars
+            values["other every_bars"] = next(
+                (t for t, n in TURN_BARS.items() if n == bars), TURNS[0]
+            )
+        return values
 
     def _build(self, layer: Layer) -> None:
         had_focus = next((n for n, f in self.fields.items() if f.hasFocus()), "")
@@ -179,22 +221,26 @@ class LayerInspector(Inspector):
                 f"lens {kind}", lambda loop: edits.set_lens(loop, layer.id, kind=kind)
             )
         )
-        self.body.addWidget(heading("Lens: how it looks at the chords"))
-        self.body.addWidget(self.lens)
-        for group in LENS_SHOWS[layer.lens.kind]:
-            for field in LENS_FIELDS[group]:
-                self._add(f"lens {field.name}", field, values, layer)
+        if layer.follows:
+            self.body.addWidget(heading("Lens: how it looks at the chords"))
+            self.body.addWidget(self.lens)
+            for group in LENS_SHOWS[layer.lens.kind]:
+                for field in LENS_FIELDS[group]:
+                    self._add(f"lens {field.name}", field, values, layer)
         self.body.addWidget(heading("Sound"))
         self._add_sound_choice(layer)
         for field in layer.sound.of.spec:
             self._add(f"sound {field.name}", field, values, layer)
-        self.body.addWidget(heading("Touch: how it is played"))
-        for field in TOUCH_FIELDS:
-            self._add(f"touch {field.name}", field, values, layer)
-        self.body.addWidget(button("Another draw of the touch", lambda: self._redraw(layer.id)))
+        self._add_other(layer, values)
+        if layer.follows:
+            self.body.addWidget(heading("Touch: how it is played"))
+            for field in TOUCH_FIELDS:
+                self._add(f"touch {field.name}", field, values, layer)
+            self.body.addWidget(button("Another draw of the touch", lambda: self._redraw(layer.id)))
         self.body.addWidget(heading("The layer itself"))
         self.body.addWidget(self._name_line(layer))
         self._add("layer role", ROLE, values, layer)
+        self.body.addWidget(self._group_choice(layer))
         self.body.addWidget(self._acts(layer))
         self.body.addStretch(1)
         if had_focus in self.fields:
@@ -214,6 +260,65 @@ class LayerInspector(Inspector):
                 button(f"Design {sound.version}; use the newest, {newest}",
                        lambda: self._renew(layer.id), name="link")
             )  # fmt: skip
+
+    def _add_other(self, layer: Layer, values: dict[str, Value]) -> None:
+        """The second sound: swapped with the first, or in turn with it."""
+        if layer.other is None:
+            self.body.addWidget(
+                button("Keep another sound beside it…", self.shelf_wanted.emit,
+                       tip="Choose one on the shelf, then compare the two by one press, or let "
+                       "them take turns")
+            )  # fmt: skip
+            return
+        name = layer.other.use.of.label
+        self.swap = button(f"Swap with {name}", lambda: self._act_on_other(layer.id, swap=True),
+                           tip="Hear the other one in its place")  # fmt: skip
+        self.body.addWidget(self.swap)
+        self._add("other every_bars", TURN, values, layer)
+        self.body.addWidget(
+            button(f"Let {name} go", lambda: self._act_on_other(layer.id, swap=False), name="link")
+        )
+
+    def _act_on_other(self, layer_id: str, *, swap: bool) -> None:
+        if swap:
+            self._session.apply("swap sounds", lambda loop: edits.swap_sounds(loop, layer_id))
+        else:
+            self._session.apply(
+                "let a sound go", lambda loop: edits.set_layer(loop, layer_id, other=None)
+            )
+
+    def _group_choice(self, layer: Layer) -> QPushButton:
+        """Which group it is in, and the others that it could be in."""
+        loop = self._session.loop
+        name = loop.group(layer.group).name if layer.group else "none"
+        made = QPushButton(f"Group: {name}")
+        made.setToolTip("Layers of a group share a treatment line behind their own")
+        menu = QMenu(made)
+        menu.aboutToShow.connect(lambda: self._fill_groups(menu, layer.id))
+        made.setMenu(menu)
+        self.group = made
+        return made
+
+    def _fill_groups(self, menu: QMenu, layer_id: str) -> None:
+        menu.clear()
+        loop = self._session.loop
+        layer = loop.layer(layer_id)
+        for group in loop.groups:
+            if group.id != layer.group:
+                self._choice(menu, f"Into {group.name}", partial(
+                    edits.put_in_group, layer_id=layer_id, group_id=group.id))  # fmt: skip
+        for other in loop.layers:
+            if other.id != layer_id and not other.group:
+                self._choice(menu, f"New group with {other.name}", partial(
+                    edits.group_layers, layer_ids=(layer_id, other.id)))  # fmt: skip
+        if layer.group:
+            self._choice(menu, "Out of its group", partial(
+                edits.put_in_group, layer_id=layer_id, group_id=""))  # fmt: skip
+
+    def _choice(self, menu: QMenu, words: str, edit: Callable[[Loop], Loop]) -> None:
+        action = menu.addAction(words)
+        assert action is not None
+        action.triggered.connect(lambda _c=False: self._session.apply("group", edit))
 
     def _renew(self, layer_id: str) -> None:
         self._session.apply("newest design", lambda loop: edits.use_newest_design(loop, layer_id))
@@ -280,6 +385,12 @@ class LayerInspector(Inspector):
                 merge=merge,
             )
             return
+        if part == "other":
+            bars = TURN_BARS[str(value)]
+            self._session.apply("sounds in turn", lambda p: edits.take_turns(p, layer_id, bars))
+            return
+        if setting == LATE.name and value == CHOSEN:
+            return
         if part == "layer":
             self._session.apply(
                 "recolour", lambda loop: edits.set_layer(loop, layer_id, role=value)
@@ -288,7 +399,17 @@ class LayerInspector(Inspector):
         change = edits.set_lens if part == "lens" else edits.set_touch
         self._session.apply(
             setting,
-            lambda loop: change(loop, layer_id, **{setting: kept(setting, value)}),
+            lambda loop: change(
+                loop,
+                layer_id,
+                **{
+                    setting: (
+                        late_bars(str(value), loop.bars)
+                        if setting == LATE.name
+                        else kept(setting, value)
+                    )
+                },
+            ),
             merge=merge,
         )
 

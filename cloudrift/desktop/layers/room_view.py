@@ -1,141 +1,99 @@
-"""The room in the Layers stage: where each layer is heard, who is in whose way, and what helps."""
+"""The room in the Layers stage: who is heard where, who is in whose way, and what helps."""
 
 from collections.abc import Callable
 from functools import partial
 
-import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QHelpEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QToolTip, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from cloudrift.desktop.look import color, figure_font
-from cloudrift.desktop.parts import button, heading, label
+from cloudrift.desktop.field import FieldWidget
+from cloudrift.desktop.layers.room_map import NAMES, RoomMap
+from cloudrift.desktop.parts import WhileShown, heading, label, panel, small_button
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.tasks import Tasks
+from cloudrift.desktop.trying import Trying
+from cloudrift.ground.settings import Field, hz_text
 from cloudrift.loop import remedies
 from cloudrift.loop.model import Loop
-from cloudrift.render.room import HIGH_HZ, LOW_HZ, Crowded, Room, in_words, look_at
+from cloudrift.render.room import Crowded, Room, gap, in_words, look_at
 
-HEIGHT = 118
-LEFT, BOTTOM, TOP = 40, 16, 6
-RANGE_DB = 50.0
-MARKS_HZ = (50, 100, 200, 500, 1000, 2000, 5000, 10_000)
-
-
-class RoomMap(QWidget):
-    """Each layer's level over frequency, as the ear weighs it; crowded bands along the foot."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._room: Room | None = None
-        self._loop: Loop | None = None
-        self._selected = ""
-        self.setFixedHeight(HEIGHT)
-        self.setAccessibleName("Where each layer is heard, 30 Hz to 16 kHz")
-
-    def sizeHint(self) -> QSize:
-        return QSize(400, HEIGHT)
-
-    def show_room(self, room: Room, loop: Loop) -> None:
-        """Show what was found in a loop."""
-        self._room, self._loop = room, loop
-        self.update()
-
-    def show_selected(self, layer_id: str) -> None:
-        """Draw one layer's curve more strongly."""
-        self._selected = layer_id
-        self.update()
-
-    def _x(self, hz: float) -> float:
-        share = np.log(hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ)
-        return float(LEFT + share * (self.width() - LEFT - 4))
-
-    def _bars(self) -> list[tuple[QRectF, Crowded]]:
-        """Where the crowded bands are marked, a row a pair, the worst at the bottom."""
-        rows: dict[tuple[str, str], int] = {}
-        out = []
-        for one in self._room.crowded if self._room else ():
-            row = rows.setdefault(one.layers, len(rows))
-            y = self.height() - BOTTOM - 5 - 5 * row
-            left, right = self._x(one.low_hz), self._x(one.high_hz)
-            out.append((QRectF(left, y, right - left, 4), one))
-        return out
-
-    def event(self, event: object) -> bool:
-        """Say of a crowded band whose it is, where the pointer rests."""
-        if isinstance(event, QHelpEvent) and self._loop is not None:
-            for box, one in self._bars():
-                if box.adjusted(-2, -3, 2, 3).contains(QPointF(event.pos())):
-                    QToolTip.showText(event.globalPos(), in_words(one, self._loop), self)
-                    return True
-        return super().event(event)  # type: ignore[arg-type]
-
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        foot, height = self.height() - BOTTOM, self.height() - BOTTOM - TOP
-        painter.setFont(figure_font(9.5))
-        for hz in MARKS_HZ:
-            x = self._x(hz)
-            painter.setPen(color("hair"))
-            painter.drawLine(QPointF(x, TOP), QPointF(x, foot))
-            painter.setPen(color("ink_soft"))
-            words = f"{hz // 1000} kHz" if hz >= 1000 else f"{hz} Hz"
-            painter.drawText(QRectF(x - 24, foot + 2, 48, 13), Qt.AlignmentFlag.AlignHCenter, words)
-        for db in (0, -25, -50):
-            y = TOP - db / RANGE_DB * height
-            painter.drawText(QRectF(0, y - 7, LEFT - 5, 14), Qt.AlignmentFlag.AlignRight,
-                             f"{db} dB".replace("-", "−"))  # fmt: skip
-        if self._room is None or self._loop is None or not self._room.levels:
-            return
-        top = max(float(level.max()) for level in self._room.levels.values())
-        centres = np.sqrt(self._room.edges_hz[:-1] * self._room.edges_hz[1:])
-        roles = {layer.id: layer.role for layer in self._loop.layers}
-        for name, level in self._room.levels.items():
-            share = np.clip((top - level) / RANGE_DB, 0, 1)
-            points = [QPointF(self._x(hz), TOP + s * height)
-                      for hz, s in zip(centres, share, strict=True)]  # fmt: skip
-            area = QPolygonF([QPointF(points[0].x(), foot), *points, QPointF(points[-1].x(), foot)])
-            chosen = name == self._selected
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(color(roles.get(name, "keys"), 0.32 if chosen else 0.12))
-            painter.drawPolygon(area)
-            painter.setPen(QPen(color(roles.get(name, "keys")), 2.2 if chosen else 1.2))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolyline(QPolygonF(points))
-        painter.setPen(Qt.PenStyle.NoPen)
-        for box, one in self._bars():
-            painter.setBrush(color("signal", 0.45 + 0.55 * min(1.0, one.severity / 0.6)))
-            painter.drawRoundedRect(box, 2, 2)
+GAP_FIELDS = (
+    Field(name="low", label="From", default=300, unit="Hz", low=80, high=2000, step=10, log=True),
+    Field(name="high", label="To", default=3400, unit="Hz", low=500, high=12_000, step=10,
+          log=True),
+    Field(name="level", label="At most", default=-6, unit="dB", low=-30, high=0, step=0.5),
+)  # fmt: skip
 
 
 class RoomView(QWidget):
-    """The map, the worst pair in words, and what would help it, a press each."""
+    """The map, words on the worst crowding, remedies for it, and a check for what is to come."""
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__()
-        self._session, self._tasks = session, tasks
-        self.map = RoomMap()
-        self.words = label("", size=12)
-        self.words.setWordWrap(True)
+        self._session = session
+        self._tasks = tasks
         self.room: Room | None = None
+        self.map = RoomMap()
+        self.map.cut_moved.connect(self._cut)
+        self.map.cut_let_go.connect(session.end_drag)
+        self.words = label("", size=11.5, name="soft")
         self.helps: dict[str, QPushButton] = {}
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 2, 8, 0)
-        column.setSpacing(4)
-        line = QHBoxLayout()
-        line.setSpacing(5)
-        line.addWidget(heading("Room"))
-        line.addSpacing(6)
-        line.addWidget(self.words, 1)
         for name, remedy in remedies.REMEDIES.items():
-            self.helps[name] = button(name, partial(self._help, name), tip=remedy.about)
-            line.addWidget(self.helps[name])
-        column.addLayout(line)
-        column.addWidget(self.map)
-        session.sound_changed.connect(lambda _r: self._ask())
+            one = small_button(name, partial(self._help, name), tip=f"{remedy.about}; rest on it "
+                               "to hear it first")  # fmt: skip
+            Trying(one, session, partial(self._helped, name), f"{name.lower()} tried")
+            self.helps[name] = one
+        self.for_voice = QPushButton("Gap for a voice")
+        self.for_voice.setCheckable(True)
+        self.for_voice.setToolTip("Check how much of the loop lies where a voice is to be heard")
+        self.for_voice.setStyleSheet("QPushButton { padding: 0px 7px; min-height: 16px; }")
+        self.for_voice.toggled.connect(self._show_gap)
+        self.gap_fields = {f.name: FieldWidget(f, f.default, accent="good") for f in GAP_FIELDS}
+        self.gap_words = label("", size=11.5, name="soft")
+        self._lay_out()
+        for field in self.gap_fields.values():
+            field.edited.connect(lambda _value: self._show_gap())
+        refresh = WhileShown(self, self._ask)
+        session.sound_changed.connect(refresh)
+        session.shown_changed.connect(WhileShown(self, self._follow))
+        session.changed.connect(WhileShown(self, self._follow))
         session.selected.connect(self._follow)
-        self._say()
+        self._follow()
+
+    def _lay_out(self) -> None:
+        frame = panel()
+        column = QVBoxLayout(frame)
+        column.setContentsMargins(12, 8, 8, 6)
+        column.setSpacing(4)
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        head.addWidget(heading("Room"))
+        head.addWidget(self.words, 1)
+        head.addWidget(self.for_voice)
+        column.addLayout(head)
+        self._help_line = QWidget()
+        line = QHBoxLayout(self._help_line)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(4)
+        self.whom = label("", size=11.5)
+        line.addWidget(self.whom)
+        for one in self.helps.values():
+            line.addWidget(one)
+        line.addStretch(1)
+        column.addWidget(self._help_line)
+        self._gap_line = QWidget()
+        line = QHBoxLayout(self._gap_line)
+        line.setContentsMargins(0, 0, 0, 0)
+        for field in self.gap_fields.values():
+            field.setFixedWidth(120)
+            line.addWidget(field)
+        self.gap_words.setWordWrap(True)
+        line.addWidget(self.gap_words, 1)
+        self._gap_line.hide()
+        column.addWidget(self._gap_line)
+        column.addWidget(self.map, 1)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(frame)
 
     def _ask(self) -> None:
         if not self.isVisible():
@@ -145,19 +103,36 @@ class RoomView(QWidget):
         def work(stop: Callable[[], bool], _moved: object) -> Room:
             return look_at(loop, engine, stop)
 
-        self._tasks.run("room", work, partial(self._take, loop))
+        self._tasks.run("room", work, self._take)
 
     def showEvent(self, _event: object) -> None:
         self._ask()
+        self._follow()
 
-    def _take(self, loop: Loop, room: Room) -> None:
+    def _take(self, room: Room) -> None:
         self.room = room
-        self.map.show_room(room, loop)
+        self.map.show_room(room)
         self._say()
 
     def _follow(self) -> None:
-        self.map.show_selected(self._session.selection.layer_id or "")
+        self.map.show_loop(self._session.shown, self._session.selection.layer_id or "")
         self._say()
+
+    def show_place(self, share: float) -> None:
+        """Move the playhead."""
+        self.map.show_place(share)
+
+    # --- cuts ---------------------------------------------------------------------------------
+
+    def _cut(self, name: str, hz: float) -> None:
+        layer_id = self._session.selection.layer_id
+        if layer_id:
+            self._session.apply(
+                NAMES[name], lambda loop: remedies.set_cut(loop, layer_id, name, hz),
+                merge=f"{name} {layer_id}",
+            )  # fmt: skip
+
+    # --- crowding -----------------------------------------------------------------------------
 
     def _worst(self) -> Crowded | None:
         """The worst of the selected layer, else of all, among layers that are still there."""
@@ -167,32 +142,61 @@ class RoomView(QWidget):
         return next(iter(mine or found), None)
 
     def _say(self) -> None:
+        if self._session.previewing:
+            return  # the words stay with what they are about while a remedy is tried
         worst = self._worst()
-        for one in self.helps.values():
-            one.setVisible(worst is not None)
+        self._help_line.setVisible(worst is not None)
         if worst is None:
             known = self.room is not None and bool(self.room.levels)
-            self.words.setText("Every layer has its own place." if known else "")
-            return
-        moved = self._session.loop.layer(self._whom(worst)).name
-        said = in_words(worst, self._session.loop)
-        for unit in ("Hz", "kHz"):  # a number and its unit stay in one line
-            said = said.replace(f" {unit}", "\N{NO-BREAK SPACE}" + unit)
-        self.words.setText(f"{said}. Change {moved}:")
+            self.words.setText("every layer has its own place" if known else "")
+            self.words.setToolTip("")
+        else:
+            loop = self._session.loop
+            first, second = (loop.layer(x).name for x in worst.layers)
+            moved = loop.layer(self._whom(worst)).name
+            band = f"{hz_text(worst.low_hz)} to {hz_text(worst.high_hz)}"
+            self.words.setText(f"{first} and {second} crowd {band}")
+            self.whom.setText(f"{moved}:")
+            self.words.setToolTip(in_words(worst, loop))
+        self._say_gap()
 
     def _whom(self, worst: Crowded) -> str:
         """Who is changed: the selected one of the two, else the second."""
         selected = self._session.selection.layer_id
         return selected if selected in worst.layers else worst.layers[1]
 
-    def _help(self, name: str) -> None:
+    def _helped(self, name: str, loop: Loop) -> Loop:
         worst = self._worst()
         if worst is None:
-            return
+            return loop
         layer_id = self._whom(worst)
         other = next(x for x in worst.layers if x != layer_id)
-        remedy = remedies.REMEDIES[name]
-        self._session.apply(
-            f"room: {name.lower()}",
-            lambda loop: remedy.edit(loop, layer_id, other, worst.low_hz, worst.high_hz),
-        )
+        edit = remedies.REMEDIES[name].edit
+        return edit(loop, layer_id, other, worst.low_hz, worst.high_hz)
+
+    def _help(self, name: str) -> None:
+        self._session.apply(f"room: {name.lower()}", partial(self._helped, name))
+
+    # --- a gap for a voice ----------------------------------------------------------------------
+
+    def _band(self) -> tuple[float, float]:
+        low, high = (float(self.gap_fields[name].value) for name in ("low", "high"))
+        return min(low, high), max(low, high)
+
+    def _show_gap(self, _on: bool = True) -> None:
+        on = self.for_voice.isChecked()
+        self._gap_line.setVisible(on)
+        self.map.show_gap(self._band() if on else None)
+        self._say_gap()
+
+    def _say_gap(self) -> None:
+        if not self.for_voice.isChecked() or self.room is None or not self.room.levels:
+            self.gap_words.setText("")
+            return
+        found, wanted = gap(self.room, *self._band()), float(self.gap_fields["level"].value)
+        loop = self._session.loop
+        names = {layer.id: layer.name for layer in loop.layers}
+        loudest = ", ".join(f"{names[x]} {db:.0f} dB" for x, db in found.layers[:2] if x in names)
+        verdict = "there is room" if found.level_db <= wanted else "too full"
+        words = f"{verdict}: {found.level_db:.1f} dB of the loop lies there; most of it {loudest}"
+        self.gap_words.setText(words.replace("-", "−"))

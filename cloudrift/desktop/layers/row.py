@@ -1,12 +1,13 @@
-"""One layer in the list: name, sound, lens, its notes in small, level, pan, hear and off."""
+"""One layer in the list: name, sound, what it plays, its notes in small, level, pan, hear, off."""
 
-from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QEvent, QObject, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 
 from cloudrift.desktop.field import FieldWidget
+from cloudrift.desktop.layers.mini_notes import MiniNotes
 from cloudrift.desktop.look import SEMI, color
-from cloudrift.desktop.parts import label
+from cloudrift.desktop.parts import Elided, label
 from cloudrift.desktop.session import Session
 from cloudrift.ground.settings import Field
 from cloudrift.loop import edits, spec
@@ -17,50 +18,6 @@ LEVEL = Field(name="level_db", label="Level", default=0, unit="dB", low=spec.MIN
 PAN = Field(name="pan", label="Pan", default=0, unit="%", low=-100, high=100, step=1)
 
 
-class MiniNotes(QWidget):
-    """The notes of a layer over the loop, small; time runs to the right, pitch up."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._marks: list[tuple[float, float, float]] = []
-        self._role = "keys"
-        self._quiet = False
-        self.setMinimumWidth(120)
-        self.setAccessibleName("Notes over the loop")
-
-    def sizeHint(self) -> QSize:
-        return QSize(260, 44)
-
-    def show_layer(self, session: Session, layer: Layer) -> None:
-        """Show a layer's notes."""
-        loop = session.loop
-        notes = loop.notes_of(layer)
-        low = min((n.pitch for n in notes), default=60)
-        span = max(max((n.pitch for n in notes), default=60) - low, 7)
-        marks = [
-            (n.start_tick / loop.ticks, n.length_ticks / loop.ticks, (n.pitch - low) / span)
-            for n in notes
-        ]
-        quiet = layer not in loop.heard()
-        if (marks, layer.role, quiet) != (self._marks, self._role, self._quiet):
-            self._marks, self._role, self._quiet = marks, layer.role, quiet
-            self.update()
-
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        width, height = self.width() - 4, self.height() - 8
-        painter.setPen(color("hair"))
-        painter.drawLine(QPointF(2, self.height() - 1), QPointF(width + 2, self.height() - 1))
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(color("ink_soft", 0.4) if self._quiet else color(self._role))
-        for start, length, place in self._marks:
-            y = 2 + (1 - place) * (height - 3)
-            painter.drawRoundedRect(
-                QRectF(2 + start * width, y, max(2.0, length * width - 1.5), 3), 1, 1
-            )
-
-
 class LayerRow(QFrame):
     """A card for one layer."""
 
@@ -68,57 +25,58 @@ class LayerRow(QFrame):
         super().__init__()
         self._session = session
         self.layer_id = layer.id
-        self._role = layer.role
-        self.setFixedHeight(74)
+        self._role, self._quiet = layer.role, False
+        self._shown: tuple[object, ...] = ()
+        self.setFixedHeight(93)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.name = label(layer.name, size=13.5, weight=SEMI)
-        self.sound = label("", size=12)
-        self.lens = label("", size=11.5, name="soft")
+        self.name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.sound = Elided(size=12)
+        self.lens = Elided(size=11.5, name="soft")
         self.notes = MiniNotes()
-        self.level = FieldWidget(LEVEL, layer.level_db, accent=layer.role, stacked=True)
-        self.pan = FieldWidget(PAN, round(layer.pan * 100), accent=layer.role, stacked=True)
+        self.level = FieldWidget(LEVEL, layer.level_db, accent=layer.role)
+        self.pan = FieldWidget(PAN, round(layer.pan * 100), accent=layer.role)
         for field in (self.level, self.pan):
-            field.setFixedWidth(92)
             field.settled.connect(session.end_drag)
         self.level.edited.connect(lambda v: self._set("level", level_db=v))
         self.pan.edited.connect(lambda v: self._set("pan", pan=v / 100))
-        self.hear = QPushButton("hear only")
+        self.hear = QPushButton("hear")
         self.off = QPushButton("off")
         for one, act, tip in (
             (self.hear, self._toggle_hear, "Hear only this layer (and others so marked)"),
             (self.off, self._toggle_off, "Take this layer out of the sound"),
         ):
             one.setCheckable(True)
-            one.setFixedSize(78, 26)
+            one.setFixedSize(44, 22)
             one.setToolTip(tip)
             one.setAccessibleName(f"{layer.name}: {one.text()}")
-            one.setStyleSheet("QPushButton { padding: 1px 4px; min-height: 14px; }")
+            one.setStyleSheet("QPushButton { padding: 0px 2px; min-height: 12px; }")
             one.clicked.connect(act)
         self._lay_out()
         for child in (self.name, self.sound, self.lens, self.notes):
             child.installEventFilter(self)
 
     def _lay_out(self) -> None:
-        row = QHBoxLayout(self)
-        row.setContentsMargins(16, 6, 10, 6)
-        row.setSpacing(10)
-        words = QVBoxLayout()
-        words.setSpacing(1)
-        for one in (self.name, self.sound, self.lens):
-            words.addWidget(one)
-        holder = QWidget()
-        holder.setLayout(words)
-        words.setContentsMargins(0, 0, 0, 0)
-        holder.setFixedWidth(198)
-        row.addWidget(holder)
-        row.addWidget(self.notes, 1)
-        row.addWidget(self.level)
-        row.addWidget(self.pan)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(14, 5, 8, 6)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(1)
+        grid.addWidget(self.name, 0, 0)
+        grid.addWidget(self.sound, 1, 0)
+        grid.addWidget(self.notes, 0, 1, 2, 1)
+        grid.addWidget(self.lens, 2, 0, 1, 2)
         buttons = QVBoxLayout()
-        buttons.setSpacing(4)
+        buttons.setSpacing(3)
         buttons.addWidget(self.hear)
         buttons.addWidget(self.off)
-        row.addLayout(buttons)
+        grid.addLayout(buttons, 0, 2, 3, 1)
+        line = QHBoxLayout()
+        line.setSpacing(6)
+        line.addWidget(self.level, 3)
+        line.addWidget(self.pan, 2)
+        grid.addLayout(line, 3, 0, 1, 3)
+        grid.setColumnStretch(0, 3)
+        grid.setColumnStretch(1, 2)
 
     def _set(self, what: str, **changes: float) -> None:
         self._session.apply(
@@ -137,20 +95,29 @@ class LayerRow(QFrame):
         )
 
     def show_layer(self, layer: Layer) -> None:
-        """Refresh from the loop."""
+        """Refresh from the loop, if something of it is shown otherwise now."""
+        loop, selection = self._session.loop, self._session.selection
+        quiet = layer not in loop.heard()
+        self.notes.show_layer(loop, layer, quiet=quiet)
+        selected = selection.layer_id == self.layer_id
+        group = loop.group(layer.group).name if layer.group else ""
+        shown = (layer, selected, quiet, group)
+        if shown == self._shown:
+            return
+        self._shown = shown
         self.name.setText(f"{layer.name}  (parked)" if layer.parked else layer.name)
         self.hear.setEnabled(not layer.parked)
         self.off.setEnabled(not layer.parked)
-        self.sound.setText(layer.sound.of.label)
-        self.lens.setText(layer.lens.text)
-        self.lens.setToolTip(f"{layer.lens.text} of the chords")
-        self.notes.show_layer(self._session, layer)
+        sounds = " / ".join(use.of.label for use in layer.sounds)
+        self.sound.setText(f"{sounds} · in {group}" if group else sounds)
+        text = layer.text
+        self.lens.setText(text)
+        self.lens.setToolTip(f"{text} of the chords" if layer.follows else text)
         self.level.set_value(layer.level_db)
         self.pan.set_value(float(round(layer.pan * 100)))
         self.hear.setChecked(layer.solo)
         self.off.setChecked(layer.mute)
-        self._role = layer.role
-        selected = self._session.selection.layer_id == self.layer_id
+        self._role, self._quiet = layer.role, quiet
         name = "cardSelected" if selected else "card"
         if name != self.objectName():
             self.setObjectName(name)
@@ -158,7 +125,8 @@ class LayerRow(QFrame):
             assert style is not None
             style.unpolish(self)
             style.polish(self)
-        self.setAccessibleName(f"Layer {layer.name}: {layer.sound.of.label}, {layer.lens.text}")
+        state = "" if not quiet else ", not heard"
+        self.setAccessibleName(f"Layer {layer.name}: {sounds}, {text}{state}")
         self.update()
 
     def eventFilter(self, _watched: QObject | None, event: QEvent | None) -> bool:
@@ -175,4 +143,9 @@ class LayerRow(QFrame):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
         painter = QPainter(self)
-        painter.fillRect(QRectF(2, 2, 5, self.height() - 4), color(self._role))
+        strip = QRectF(2, 2, 5, self.height() - 4)
+        if not self._quiet:
+            painter.fillRect(strip, color(self._role))
+            return
+        painter.setPen(color(self._role))  # an empty strip: this layer is not heard
+        painter.drawRect(strip.adjusted(0.5, 0.5, -0.5, -0.5))

@@ -7,14 +7,18 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidge
 from cloudrift.desktop.layers.inspector import LayerInspector
 from cloudrift.desktop.layers.room_view import RoomView
 from cloudrift.desktop.layers.row import LayerRow
+from cloudrift.desktop.notes.view import NotesView
 from cloudrift.desktop.parts import WhileShown, clear, label, panel, scrolling
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.loop import edits
+from cloudrift.loop.model import Loop
 from cloudrift.sound import look_up
 from cloudrift.sound.instrument import FAMILIES
+from cloudrift.style import house_cards
 
-ROOM_FROM = 360  # pixels of height
+ROOM_FROM = 400  # pixels of height
+LIST_PX = 292
 
 
 class LayersStage(QWidget):
@@ -33,27 +37,34 @@ class LayersStage(QWidget):
         self.add = QPushButton("Add a layer")
         self.add.setObjectName("strong")
         self.add.setMenu(self._sounds_menu())
-        middle = panel()
-        inside = QVBoxLayout(middle)
-        inside.setContentsMargins(12, 10, 6, 10)
+        self.notes = NotesView(session)
+        left = panel()
+        left.setFixedWidth(LIST_PX)
+        inside = QVBoxLayout(left)
+        inside.setContentsMargins(10, 8, 4, 8)
+        inside.setSpacing(3)
         top = QHBoxLayout()
-        top.setContentsMargins(0, 0, 8, 0)
-        top.addWidget(label("Layers", size=14))
-        top.addSpacing(8)
-        top.addWidget(self.heard, 1)
+        top.setContentsMargins(0, 0, 6, 0)
+        top.addWidget(label("Layers", size=14), 1)
         top.addWidget(self.add)
         inside.addLayout(top)
+        self.heard.setWordWrap(True)
+        inside.addWidget(self.heard)
         self._list = QVBoxLayout()
-        self._list.setSpacing(6)
-        self._list.setContentsMargins(0, 4, 8, 4)
+        self._list.setSpacing(5)
+        self._list.setContentsMargins(0, 2, 6, 4)
         holder = QWidget()
         holder.setLayout(self._list)
         inside.addWidget(scrolling(holder), 1)
-        inside.addWidget(self.room)
+        middle = QVBoxLayout()
+        middle.setSpacing(6)
+        middle.addWidget(self.room, 2)
+        middle.addWidget(self.notes, 3)
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 6, 8, 6)
         row.setSpacing(8)
-        row.addWidget(middle, 1)
+        row.addWidget(left)
+        row.addLayout(middle, 1)
         row.addWidget(self.inspector)
         refresh = WhileShown(self, self._show)
         session.changed.connect(refresh)
@@ -94,6 +105,14 @@ class LayersStage(QWidget):
         for layer in loop.layers:
             self.rows[layer.id].show_layer(layer)
         self.heard.setText(heard_words(loop))
+        alone = any(layer.solo for layer in loop.layers if not layer.parked)
+        name = "signal" if alone or not loop.heard() else "soft"
+        if loop.layers and name != self.heard.objectName():
+            self.heard.setObjectName(name)
+            style = self.heard.style()
+            assert style is not None
+            style.unpolish(self.heard)
+            style.polish(self.heard)
 
     def resizeEvent(self, _event: QResizeEvent | None) -> None:
         """Where a drawer leaves little room, the list has it."""
@@ -104,18 +123,29 @@ class LayersStage(QWidget):
         (self.rows.get(self._session.selection.layer_id) or self.add).setFocus()
 
     def show_place(self, share: float) -> None:
-        """Nothing moves in this stage but the ribbon."""
+        """Move the playheads."""
+        self.room.show_place(share)
+        self.notes.grid.show_place(share)
 
 
-def heard_words(loop: object) -> str:
-    """Say which layers are heard, unmistakably."""
-    heard = loop.heard()  # type: ignore[attr-defined]
-    layers = loop.layers  # type: ignore[attr-defined]
+def heard_words(loop: Loop) -> str:
+    """Say which layers are heard, unmistakably, and how many the style keeps to."""
+    heard, layers = loop.heard(), loop.layers
     if not layers:
         return ""
     if not heard:
         return "nothing is heard: every layer is off"
     parked = sum(layer.parked for layer in layers)
     if len(heard) == len(layers) - parked:
-        return f"all {len(heard)} are heard" + (f", {parked} parked" if parked else "")
-    return "heard: " + ", ".join(layer.name for layer in heard)
+        words = f"all {len(heard)} are heard" + (f", {parked} parked" if parked else "")
+    elif any(layer.solo for layer in heard):
+        words = "only " + ", ".join(layer.name for layer in heard)
+    else:
+        off = ", ".join(x.name for x in layers if x.mute and not x.parked)
+        words = f"{len(heard)} of {len(layers) - parked} are heard, without {off}"
+    card = house_cards().get(loop.style)
+    if card is None:
+        return words
+    low, high = card.layer_counts
+    span = f"{low}" if low == high else f"{low} to {high}"
+    return f"{words} · {card.name} keeps to {span}"

@@ -70,6 +70,9 @@ class Shelf(QFrame):
         self.target = label("", size=11.5, name="soft")
         self.use = QPushButton("Use it")
         self.add = QPushButton("Add as a layer")
+        self.beside = QPushButton("Keep beside it")
+        self.beside.setToolTip("The layer's second sound: to swap with the first by one press, or "
+                               "to take turns with it")  # fmt: skip
         self.bring = button("Own sound…", self._choose_files, tip="Make a sound of your one-shots")
         self._library: dict[str, OwnSound] | None = None  # read when the shelf is first seen
         self._lay_out()
@@ -108,6 +111,7 @@ class Shelf(QFrame):
         right.addWidget(self.target)
         right.addWidget(self.use)
         right.addWidget(self.add)
+        right.addWidget(self.beside)
         right.addWidget(self.bring)
         self.about.setAlignment(Qt.AlignmentFlag.AlignTop)
         middle = QVBoxLayout()
@@ -139,6 +143,7 @@ class Shelf(QFrame):
         self.grid.moved.connect(self._reveal)
         self.use.clicked.connect(lambda: self.choose(self.grid.at_cursor, False))
         self.add.clicked.connect(lambda: self.choose(self.grid.at_cursor, True))
+        self.beside.clicked.connect(lambda: self.keep_beside(self.grid.at_cursor))
         for signal in (self._session.changed, self._session.opened, self._session.selected):
             signal.connect(lambda *_: self._follow())
         self._session.opened.connect(self._fill)
@@ -167,7 +172,8 @@ class Shelf(QFrame):
 
     def _owns(self) -> dict[str, OwnSound]:
         """The own sounds that the loop carries, and those that are kept."""
-        carried = {x.sound.name: x.sound.own for x in self._session.loop.layers if x.sound.own}
+        uses = (use for layer in self._session.loop.layers for use in layer.all_sounds)
+        carried = {use.name: use.own for use in uses if use.own}
         return carried | (self._library or {})
 
     def _sound(self, sound: Instrument) -> str | OwnSound:
@@ -184,6 +190,7 @@ class Shelf(QFrame):
         self.grid.show_used(layer.sound.name if layer else "")
         self.target.setText(f"for {layer.name}" if layer else "no layer yet")
         self.use.setEnabled(layer is not None)
+        self.beside.setEnabled(layer is not None)
 
     def _tell(self, sound: Instrument | None) -> None:
         if sound is None:
@@ -238,6 +245,16 @@ class Shelf(QFrame):
                 self._session.select(layer_id=self._session.loop.layers[-1].id)
         else:
             self._session.apply("another sound", lambda loop: edits.set_sound(loop, layer.id, what))
+        self._kept.used(sound.name)
+
+    def keep_beside(self, sound: Instrument | None) -> None:
+        """Keep a sound as the layer's second one."""
+        layer = self._layer()
+        if sound is None or layer is None:
+            return
+        what = self._sound(sound)
+        self.hear(None)
+        self._session.apply("keep a sound", lambda p: edits.set_aside(p, layer.id, what))
         self._kept.used(sound.name)
 
     # --- own sounds ---------------------------------------------------------------------------

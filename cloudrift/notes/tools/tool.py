@@ -13,8 +13,8 @@ from cloudrift.notes.note import HIGHEST, LOWEST, MIN_TICKS, MOST, Note, in_orde
 from cloudrift.notes.time import NOTE_VALUES, TICKS_PER_QUARTER
 from cloudrift.theory.key import Key
 
-Group = Literal["Time", "Length", "Pitch", "Loudness", "More notes", "Bass"]
-GROUPS: tuple[Group, ...] = ("Time", "Length", "Pitch", "Loudness", "More notes", "Bass")
+Group = Literal["Time", "Length", "Pitch", "Loudness", "Add", "Bass"]
+GROUPS: tuple[Group, ...] = ("Time", "Length", "Pitch", "Loudness", "Add", "Bass")
 GRID = "grid"
 VALUES = (GRID, *NOTE_VALUES)
 NOTHING = SettingsSpec(())

@@ -1,0 +1,152 @@
+"""The notes of the chosen layer: what they are, tools for them, the grid."""
+
+from functools import partial
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from cloudrift.desktop.chords.grid import Grid
+from cloudrift.desktop.notes.grid import HINT, NoteGrid
+from cloudrift.desktop.notes.model import said
+from cloudrift.desktop.notes.moves import NoteMoves
+from cloudrift.desktop.notes.tool_strip import ToolStrip
+from cloudrift.desktop.parts import WhileShown, button, label, panel, small_button
+from cloudrift.desktop.session import Session
+from cloudrift.notes.tools import GROUPS, TOOLS
+
+GRIDS = ("1/1", "1/2", "1/4", "1/4 triplet", "1/8", "1/8 triplet", "1/16", "1/16 triplet", "1/32")
+
+
+class NotesView(QWidget):
+    """The lower half of the Layers stage."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.moves = NoteMoves(session, Grid())
+        self.moves.grid.value = "1/16"
+        self.grid = NoteGrid(self.moves)
+        self.strip = ToolStrip(self.moves)
+        self.title = label("", size=14)
+        self.words = label("", size=11.5, name="soft")
+        self.follow = button("Let go of the chords", self._swap_follow)
+        self.step = QComboBox()
+        self.step.addItems(GRIDS)
+        self.step.setCurrentText(self.moves.grid.value)
+        self.step.setAccessibleName("Grid")
+        self.step.setToolTip("The grid that notes go by; Shift halves it, Alt leaves it")
+        self.step.currentTextChanged.connect(self._set_step)
+        self.step.setFixedWidth(96)
+        self.help = small_button("?", self._say_keys, tip=HINT)
+        self.help.setFixedWidth(24)
+        self.tools: dict[str, QPushButton] = {}
+        self._lay_out()
+        self.strip.tried.connect(self.grid.show_tried)
+        self.strip.ended.connect(self.grid.setFocus)
+        self.moves.refused.connect(self._say)
+        refresh = WhileShown(self, self._show)
+        session.changed.connect(refresh)
+        session.opened.connect(self.grid.fit)
+        session.opened.connect(refresh)
+        session.selected.connect(refresh)
+        self._show()
+
+    def _lay_out(self) -> None:
+        frame = panel()
+        column = QVBoxLayout(frame)
+        column.setContentsMargins(12, 8, 8, 8)
+        column.setSpacing(5)
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        head.addWidget(self.title)
+        head.addWidget(self.words, 1)
+        head.addWidget(self.follow)
+        column.addLayout(head)
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        for group in GROUPS:
+            made = QPushButton(group)
+            made.setStyleSheet("QPushButton { padding: 2px 8px; min-height: 18px; }")
+            menu = QMenu(made)
+            menu.setToolTipsVisible(True)
+            for tool in TOOLS.values():
+                if tool.group == group:
+                    action = menu.addAction(f"{tool.label}: {tool.about}")
+                    assert action is not None
+                    action.triggered.connect(partial(self.open_tool, tool.name))
+            made.setMenu(menu)
+            made.setAccessibleName(f"Tools: {group}")
+            self.tools[group] = made
+            line.addWidget(made)
+        line.addStretch(1)
+        line.addWidget(label("Grid", size=11.5, name="soft"))
+        line.addWidget(self.step)
+        line.addWidget(self.help)
+        column.addLayout(line)
+        column.addWidget(self.strip)
+        column.addWidget(self.grid, 1)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(frame)
+
+    def open_tool(self, name: str, _checked: bool = False) -> None:
+        """Open a tool's strip."""
+        self.strip.open_tool(TOOLS[name])
+
+    def _set_step(self, text: str) -> None:
+        self.moves.grid.put(value=text)
+        self.strip.try_it()
+        self.grid.refresh()
+
+    def _swap_follow(self) -> None:
+        layer = self.moves.layer
+        if layer is None:
+            return
+        self.strip.close_strip()
+        if layer.follows:
+            self.moves.let_go()
+        else:
+            self.moves.take_again()
+
+    def _say(self, words: str) -> None:
+        self.words.setText(words)
+        self.words.setObjectName("signal")
+        self._restyle()
+
+    def _say_keys(self) -> None:
+        from PyQt6.QtWidgets import QToolTip  # noqa: PLC0415
+
+        QToolTip.showText(self.help.mapToGlobal(self.help.rect().bottomLeft()), HINT, self.help)
+
+    def _restyle(self) -> None:
+        style = self.words.style()
+        assert style is not None
+        style.unpolish(self.words)
+        style.polish(self.words)
+
+    def _show(self) -> None:
+        layer = self.moves.layer
+        if self.strip.tool is not None:
+            self.strip.try_it()  # what it was tried on has changed
+        self.follow.setVisible(layer is not None)
+        for one in self.tools.values():
+            one.setEnabled(layer is not None)
+        if layer is None:
+            self.title.setText("Notes")
+            self.words.setText("")
+        else:
+            self.title.setText(layer.name)
+            self.follow.setText("Let go of the chords" if layer.follows else "Follow the chords")
+            self.follow.setToolTip(
+                "Make these notes your own; the lens rests" if layer.follows
+                else "Let the lens make the notes again; your own go (undo brings them back)"
+            )  # fmt: skip
+            self.words.setText(said(self._session.loop, layer, len(self.moves.picked)))
+        if self.words.objectName() != "soft":
+            self.words.setObjectName("soft")
+            self._restyle()
+        self.grid.refresh()
+
+    def focus_grid(self) -> None:
+        """Put the keyboard on the notes."""
+        self.grid.setFocus(Qt.FocusReason.OtherFocusReason)

@@ -1,0 +1,54 @@
+"""Hearing before doing: a button that lets its edit be heard while the pointer or focus rests."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QEvent, QObject, QTimer
+from PyQt6.QtWidgets import QPushButton
+
+from cloudrift.desktop.session import Session
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop.model import Loop
+
+RESTS_MS = 350
+
+
+class Trying(QObject):
+    """Previews what a button would do while somebody rests on it; nothing is changed by that."""
+
+    def __init__(
+        self, widget: QPushButton, session: Session, edit: Callable[[Loop], Loop], words: str
+    ) -> None:
+        super().__init__(widget)
+        self._session, self._edit, self._words = session, edit, words
+        self._widget = widget
+        self._on = False
+        self._rests = QTimer(self)
+        self._rests.setSingleShot(True)
+        self._rests.setInterval(RESTS_MS)
+        self._rests.timeout.connect(self.begin)
+        widget.installEventFilter(self)
+        widget.clicked.connect(self.end)
+
+    def begin(self) -> None:
+        """Let the edit be heard and seen."""
+        try:
+            after = self._edit(self._session.loop)
+        except CloudriftError:
+            return  # said when the button is pressed
+        self._on = True
+        self._session.preview(after, self._words)
+
+    def end(self) -> None:
+        """Go back to the loop as it is."""
+        self._rests.stop()
+        if self._on:
+            self._on = False
+            self._session.preview(None)
+
+    def eventFilter(self, _watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and self._widget.isEnabled():
+            if event.type() in (QEvent.Type.Enter, QEvent.Type.FocusIn):
+                self._rests.start()
+            elif event.type() in (QEvent.Type.Leave, QEvent.Type.FocusOut, QEvent.Type.Hide):
+                self.end()
+        return False
