@@ -3,7 +3,7 @@
 import functools
 from collections.abc import Iterable
 from fractions import Fraction
-from typing import TypeVar
+from typing import NamedTuple, TypeVar
 
 import msgspec
 
@@ -136,6 +136,53 @@ class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         return self.own.instrument if self.own else find_sound(self.name, self.version)
 
 
+# Notes that have been looked at, by the identity of their tuple: an edit of anything else leaves
+# them the same object, and looking at thousands again would cost more than the edit.
+_LOOKED_AT: dict[int, "_Looked"] = {}
+_LOOKED_AT_MOST = 512
+
+
+class _Looked(NamedTuple):
+    """Notes that were looked at, where the last of them ends, and those that are not muted."""
+
+    notes: tuple[Note, ...]
+    end_tick: int
+    sounding: tuple[Note, ...]
+
+
+def looked_at(own: tuple[Note, ...], where: str) -> _Looked:
+    """Check own notes, once, and return what is known of them.
+
+    They are in order, each with an id, in reach; a wrong one is named by its place.
+    """
+    known = _LOOKED_AT.get(id(own))
+    if known is not None and known.notes is own:
+        return known
+    _within(f"{where}: number of notes", len(own), 0, MOST)
+    if len({note.id for note in own}) != len(own) or any(note.id < 1 for note in own):
+        raise CloudriftError(f"{where}: each note needs an id of its own, from 1 up")
+    before, end = (-1, 0), 0
+    for i, note in enumerate(own):
+        start, length, pitch = note.start_tick, note.length_ticks, note.pitch
+        place = (start, pitch)
+        if place < before or start < 0 or length < 1:
+            raise CloudriftError(
+                f"{where}: note {i} at tick {start} is out of order or has no length"
+            )
+        if not (LOWEST <= pitch <= HIGHEST and 1 <= note.velocity <= 127):
+            raise CloudriftError(
+                f"{where}: note {i} has pitch {pitch} and velocity {note.velocity}; they "
+                f"must lie between {LOWEST} and {HIGHEST} and between 1 and 127"
+            )
+        before, end = place, max(end, start + length)
+    if len(_LOOKED_AT) >= _LOOKED_AT_MOST:
+        _LOOKED_AT.clear()
+    sounding = tuple(n for n in own if not n.muted)
+    known = _Looked(own, end, own if len(sounding) == len(own) else sounding)
+    _LOOKED_AT[id(own)] = known
+    return known
+
+
 class OtherSound(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A layer's second sound: kept aside (``every_bars`` 0), or in turn with the first."""
 
@@ -180,27 +227,7 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         _within(f"{where}: number of treatments", len(self.line), 0, spec.MAX_TREATMENTS)
         _unique(where, (t.id for t in self.line))
         if self.own:
-            self._check_own(where, self.own)
-
-    @staticmethod
-    def _check_own(where: str, own: tuple[Note, ...]) -> None:
-        """Own notes are in order, each with an id; a wrong one is named by its place."""
-        _within(f"{where}: number of notes", len(own), 0, MOST)
-        if len({note.id for note in own}) != len(own) or any(note.id < 1 for note in own):
-            raise CloudriftError(f"{where}: each note needs an id of its own, from 1 up")
-        before = (-1, 0)
-        for i, note in enumerate(own):
-            place = (note.start_tick, note.pitch)
-            if place < before or note.start_tick < 0 or note.length_ticks < 1:
-                raise CloudriftError(
-                    f"{where}: note {i} at tick {note.start_tick} is out of order or has no length"
-                )
-            if not (LOWEST <= note.pitch <= HIGHEST and 1 <= note.velocity <= 127):
-                raise CloudriftError(
-                    f"{where}: note {i} has pitch {note.pitch} and velocity {note.velocity}; they "
-                    f"must lie between {LOWEST} and {HIGHEST} and between 1 and 127"
-                )
-            before = place
+            looked_at(self.own, where)
 
     @property
     def follows(self) -> bool:
@@ -276,7 +303,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         for layer in self.layers:
             if layer.group not in there:
                 raise CloudriftError(f"layer {layer.id} is in group {layer.group}, which is not")
-            if layer.own and max(note.end_tick for note in layer.own) > self.ticks:
+            if layer.own and looked_at(layer.own, layer.id).end_tick > self.ticks:
                 raise CloudriftError(
                     f"layer {layer.id} has a note that ends behind the loop's end at {self.ticks}"
                 )
@@ -371,8 +398,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         chord over it and the bass go on in their own way.
         """
         if layer.own is not None:
-            muted = any(note.muted for note in layer.own)
-            return tuple(n for n in layer.own if not n.muted) if muted else layer.own
+            return looked_at(layer.own, layer.id).sounding if layer.own else ()
         return _notes(layer.lens, layer.touch, self.spans, self.key, bar_ticks(self.metre))
 
     @property

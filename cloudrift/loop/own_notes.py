@@ -27,7 +27,8 @@ def own_of(loop: Loop, layer_id: str) -> tuple[Note, ...]:
 
 def with_own(loop: Loop, layer_id: str, notes: Iterable[Note] | None) -> Loop:
     """Give a layer notes of its own, brought into the loop and numbered; None: none."""
-    own = None if notes is None else numbered(inside(note, loop.ticks) for note in notes)
+    ticks = loop.ticks
+    own = None if notes is None else numbered(inside(note, ticks) for note in notes)
     layers = (replace(x, own=own) if x.id == layer_id else x for x in loop.layers)
     loop.layer(layer_id)
     return replace(loop, layers=tuple(layers))

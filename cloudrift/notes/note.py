@@ -46,7 +46,9 @@ def in_order(notes: Iterable[Note]) -> tuple[Note, ...]:
 def numbered(notes: Iterable[Note]) -> tuple[Note, ...]:
     """Return notes in order, those without an id with the next free one."""
     found = in_order(notes)
-    free = max((n.id for n in found), default=0)
+    if all(n.id for n in found):
+        return found
+    free = max(n.id for n in found)
     out = []
     for note in found:
         if not note.id:

@@ -1,10 +1,12 @@
 """A layer's notes over the loop, small."""
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+import numpy as np
+from PyQt6.QtCore import QPointF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.look import color
+from cloudrift.desktop.notes.rects import LENGTH, PITCH, START, columns, draw_boxes
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.notes.note import Note
 
@@ -41,12 +43,13 @@ class MiniNotes(QWidget):
         painter.drawLine(QPointF(0, self.height() - 1), QPointF(width, self.height() - 1))
         if not self._notes:
             return
-        low = min(n.pitch for n in self._notes)
-        span = max(max(n.pitch for n in self._notes) - low, 7)
+        notes = columns(self._notes)
+        low = notes[:, PITCH].min()
+        span = max(notes[:, PITCH].max() - low, 7)
+        boxes = np.full((len(notes), 4), 3.0)
+        boxes[:, 0] = notes[:, START] / self._ticks * width
+        boxes[:, 1] = (1 - (notes[:, PITCH] - low) / span) * (height - 3)
+        boxes[:, 2] = np.maximum(2.0, notes[:, LENGTH] / self._ticks * width - 1)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(color("ink_soft", 0.4) if self._quiet else color(self._role))
-        painter.drawRects(*(
-            QRectF(n.start_tick / self._ticks * width, (1 - (n.pitch - low) / span) * (height - 3),
-                   max(2.0, n.length_ticks / self._ticks * width - 1), 3)
-            for n in self._notes
-        ))  # fmt: skip
+        draw_boxes(painter, boxes)

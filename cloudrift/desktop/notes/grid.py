@@ -446,7 +446,7 @@ class NoteGrid(QWidget):
         if self.tried is not None:
             paint_notes(painter, places, self.tried, "focus", loop.key.scale)
         elif self._moves.picked:
-            paint_picked(painter, places, self._moves.chosen)
+            paint_picked(painter, places, notes, self._moves.picked)
         if not self._moves.notes and not layer.follows:
             painter.setPen(color("ink_soft"))
             box = QRectF(LEFT, TOP, self.width() - LEFT, places.foot - TOP)

@@ -1,18 +1,30 @@
 """How the note grid is painted: what stands still, and what is picked or tried over it."""
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Sequence
 
-from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen
 
 from cloudrift.desktop.look import SEMI, color, figure_font, text_font
 from cloudrift.desktop.notes.model import lines, outlines
 from cloudrift.desktop.notes.places import LEFT, STRIP, TOP, Places
+from cloudrift.desktop.notes.rects import (
+    ID,
+    LENGTH,
+    MUTED,
+    PITCH,
+    START,
+    Columns,
+    columns,
+    draw_boxes,
+)
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks
 
 LEAST_LINE_PX = 7.0
+FEW = 200  # picked notes whose frames are thick
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 
@@ -99,55 +111,51 @@ def _paint_strip(painter: QPainter, places: Places, loop: Loop, layer: Layer) ->
 
 
 def paint_notes(
-    painter: QPainter, places: Places, notes: Iterable[Note], role: str, key_has: Collection[int],
+    painter: QPainter, places: Places, notes: tuple[Note, ...], role: str, scale: Sequence[int],
     *, read_only: bool = False, alpha: float = 1.0,
 ) -> None:  # fmt: skip
     """Paint notes and their loudness; those out of key also have a notch, muted ones are hollow."""
-    body: list[QRectF] = []
-    outside: list[QRectF] = []
-    muted: list[QRectF] = []
-    stems: list[QRectF] = []
-    for note in notes:
-        box = places.box(note)
-        if box.right() < LEFT or box.left() > places.width:
-            continue
-        if note.muted:
-            muted.append(box)
-            continue
-        (body if note.pitch % 12 in key_has else outside).append(box)
-        stems.append(places.stem(note))
+    seen = _seen(places, columns(notes))
+    muted = seen[:, MUTED] > 0
+    in_key = np.isin(seen[:, PITCH] % 12, scale)
+    outside = places.boxes(seen[~muted & ~in_key])
     painter.setClipRect(QRectF(LEFT, TOP, places.width - LEFT, places.height - TOP))
     painter.setPen(Qt.PenStyle.NoPen)
     fill = color(role, alpha * (0.55 if read_only else 1.0))
-    for boxes, brush in ((body, fill), (outside, color("signal", alpha))):
-        painter.setBrush(brush)
-        _rects(painter, boxes)
     painter.setBrush(fill)
-    _rects(painter, stems)
-    painter.setBrush(color("card"))
-    for box in outside:  # a notch: nothing is told by colour alone
-        painter.drawRect(QRectF(box.left() + 2, box.top(), 2, box.height() / 2))
+    draw_boxes(painter, places.boxes(seen[~muted & in_key]))
+    draw_boxes(painter, places.stems(seen[~muted]))
+    painter.setBrush(color("signal", alpha))
+    draw_boxes(painter, outside)
+    painter.setBrush(color("card"))  # a notch: nothing is told by colour alone
+    draw_boxes(painter, outside * (1, 1, 0, 0.5) + (2, 0, 2, 0))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(color(role), 1, Qt.PenStyle.DotLine))
-    _rects(painter, muted)
+    draw_boxes(painter, places.boxes(seen[muted]))
     painter.setClipping(False)
 
 
-def paint_picked(painter: QPainter, places: Places, notes: Iterable[Note]) -> None:
-    """Paint the frames of the notes that are picked."""
+def paint_picked(
+    painter: QPainter, places: Places, notes: tuple[Note, ...], picked: Collection[int]
+) -> None:
+    """Paint the frames of the notes that are picked, and caps on their loudness."""
+    found = columns(notes)
+    seen = _seen(places, found[np.isin(found[:, ID], list(picked))])
+    boxes = places.boxes(seen)
     painter.setClipRect(QRectF(LEFT, TOP, places.width - LEFT, places.height - TOP))
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QPen(color("ink"), 1.6))
-    found = list(notes)
-    _rects(painter, [places.box(note) for note in found])
-    ink: QColor = color("ink")
-    painter.setPen(QPen(ink, 2.4))
-    tops = [(s.left(), s.top()) for s in (places.stem(note) for note in found)]
-    if tops:
-        painter.drawLines(*(QLineF(x + 1, y, x + 6, y) for x, y in tops))
+    painter.setPen(QPen(color("ink"), 1))
+    draw_boxes(painter, boxes)
+    if len(boxes) < FEW:
+        draw_boxes(painter, boxes + np.array((1.0, 1.0, -2.0, -2.0)))
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(color("ink"))
+    draw_boxes(painter, places.stems(seen) * (1, 1, 0, 0) + (0, -1, 6, 2.4))
     painter.setClipping(False)
 
 
-def _rects(painter: QPainter, boxes: list[QRectF]) -> None:
-    if boxes:
-        painter.drawRects(*boxes)
+def _seen(places: Places, notes: Columns) -> Columns:
+    """Those of the notes that lie in the view."""
+    view = places.view
+    start = notes[:, START]
+    return notes[(start < view.last) & (start + notes[:, LENGTH] > view.first)]

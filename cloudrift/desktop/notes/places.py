@@ -1,11 +1,21 @@
 """Where things are in the note grid: pixels of ticks, pitches and loudness, and back."""
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF
 
 from cloudrift.desktop.notes.model import View
+from cloudrift.desktop.notes.rects import (
+    ID,
+    LENGTH,
+    PITCH,
+    START,
+    VELOCITY,
+    Boxes,
+    Columns,
+    columns,
+)
 from cloudrift.notes.note import Note
 
 LEFT, TOP, LOUD = 46, 30, 54  # note names, bar numbers with the strip of places, the loudness lane
@@ -48,17 +58,37 @@ class Places:
         """Return the pitch of the lane at a pixel."""
         return self.view.high - int((y - TOP) // self.lane)
 
+    def boxes(self, notes: Columns) -> Boxes:
+        """Return where notes are drawn."""
+        a_tick = (self.width - LEFT - 4) / self.view.ticks
+        out = np.empty((len(notes), 4))
+        out[:, 0] = LEFT + (notes[:, START] - self.view.first) * a_tick
+        out[:, 1] = TOP + (self.view.high - notes[:, PITCH]) * self.lane + 0.5
+        out[:, 2] = np.maximum(notes[:, LENGTH] * a_tick - 1, 2.5)
+        out[:, 3] = max(self.lane - 1, 2.0)
+        return out
+
+    def stems(self, notes: Columns) -> Boxes:
+        """Return the bars that show how loud notes are."""
+        a_tick = (self.width - LEFT - 4) / self.view.ticks
+        out = np.full((len(notes), 4), 4.0)
+        out[:, 0] = LEFT + (notes[:, START] - self.view.first) * a_tick
+        out[:, 3] = (LOUD - 10) / 127 * notes[:, VELOCITY]
+        out[:, 1] = self.height - 2 - out[:, 3]
+        return out
+
     def box(self, note: Note) -> QRectF:
         """Return where a note is drawn."""
-        left, right = self.at_x(note.start_tick), self.at_x(note.end_tick)
-        return QRectF(left, self.at_y(note.pitch) + 0.5, max(right - left - 1, 2.5),
-                      max(self.lane - 1, 2.0))  # fmt: skip
+        return QRectF(*self.boxes(columns((note,)))[0])
 
-    def note_at(self, notes: Iterable[Note], point: QPointF) -> Note | None:
+    def note_at(self, notes: tuple[Note, ...], point: QPointF) -> Note | None:
         """Return the note under a point, the shortest where several are."""
         reach = max(1.0, (7 - self.lane) / 2)
-        hit = [n for n in notes if self.box(n).adjusted(-1, -reach, 1, reach).contains(point)]
-        return min(hit, key=lambda n: n.length_ticks, default=None)
+        x, y, width, height = self.boxes(columns(notes)).T
+        dx, dy = point.x() - x, point.y() - y
+        hit = (dx >= -1) & (dx <= width + 1) & (dy >= -reach) & (dy <= height + reach)
+        found = [notes[i] for i in np.flatnonzero(hit)]
+        return min(found, key=lambda n: n.length_ticks, default=None)
 
     def edge_of(self, note: Note, x: float) -> str:
         """Say whether a pixel is at the ``start`` or the ``end`` of a note, or at neither."""
@@ -68,14 +98,13 @@ class Places:
             return "end"
         return "start" if x < box.left() + reach and box.width() > 4 * EDGE_PX else ""
 
-    def within(self, notes: Iterable[Note], box: QRectF) -> frozenset[int]:
-        """Return the ids of the notes that a box touches."""
-        return frozenset(n.id for n in notes if self.box(n).intersects(box))
-
-    def stem(self, note: Note) -> QRectF:
-        """Return the bar that shows how loud a note is."""
-        height = (LOUD - 10) * note.velocity / 127
-        return QRectF(self.at_x(note.start_tick), self.height - 2 - height, 4.0, height)
+    def within(self, notes: tuple[Note, ...], area: QRectF) -> frozenset[int]:
+        """Return the ids of the notes that an area touches."""
+        found = columns(notes)
+        x, y, width, height = self.boxes(found).T
+        hit = (x < area.right()) & (x + width > area.left())
+        hit &= (y < area.bottom()) & (y + height > area.top())
+        return frozenset(found[hit, ID].tolist())
 
     def velocity_at(self, y: float) -> int:
         """Return the loudness at a pixel of the loudness lane."""

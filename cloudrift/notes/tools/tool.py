@@ -102,14 +102,17 @@ def use(
 
 def inside(note: Note, loop_ticks: int) -> Note:
     """Return a note brought into the loop and into reach."""
+    if (
+        0 <= note.start_tick <= loop_ticks - note.length_ticks
+        and note.length_ticks >= MIN_TICKS
+        and LOWEST <= note.pitch <= HIGHEST
+        and 1 <= note.velocity <= 127
+    ):
+        return note
     start = min(max(note.start_tick, 0), loop_ticks - MIN_TICKS)
     length = min(max(note.length_ticks, MIN_TICKS), loop_ticks - start)
     pitch = folded(note.pitch, LOWEST, HIGHEST)
     velocity = min(max(note.velocity, 1), 127)
-    if (start, length, pitch, velocity) == (
-        note.start_tick, note.length_ticks, note.pitch, note.velocity,
-    ):  # fmt: skip
-        return note
     return replace(note, start_tick=start, length_ticks=length, pitch=pitch, velocity=velocity)
 
 
