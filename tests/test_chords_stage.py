@@ -751,7 +751,7 @@ def test_an_edit_is_heard_in_its_place_while_the_loop_plays(qtbot, session, monk
         session._worker, "ask", lambda *a: asked.append(a)
     )  # the loop follows later
     session.apply("x", lambda loop: chord_edits.set_degree(loop, "c2", 3))
-    session.hear_edit("c2")
+    session.once.edit("c2")
     qtbot.waitUntil(lambda: bool(loads), timeout=60_000)
     chord, n = session.loop.chord("c2"), before.shape[1]
     start, end = (round(n * t / session.loop.ticks) for t in (chord.start_tick, chord.end_tick))
@@ -760,7 +760,7 @@ def test_an_edit_is_heard_in_its_place_while_the_loop_plays(qtbot, session, monk
     assert not np.allclose(loads[0][:, start:end], before[:, start:end], atol=1e-3)
     # A second one is laid beside the first.
     session.apply("x", lambda loop: chord_edits.set_degree(loop, "c1", 5))
-    session.hear_edit("c1")
+    session.once.edit("c1")
     qtbot.waitUntil(lambda: len(loads) == 2, timeout=60_000)
     assert np.array_equal(loads[1][:, start:end], loads[0][:, start:end])
     # The treated loop takes their place.
@@ -768,4 +768,4 @@ def test_an_edit_is_heard_in_its_place_while_the_loop_plays(qtbot, session, monk
     session._ask()
     settled(qtbot, session)
     qtbot.waitUntil(lambda: session.rendered["treated"].loop == session.loop, timeout=60_000)
-    assert session._drafted is None
+    assert session.once._drafted is None

@@ -6,7 +6,6 @@
 import logging
 import time
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 
@@ -14,15 +13,17 @@ import msgspec
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from cloudrift.audio.buffers import Stereo, to_gain
+from cloudrift.audio.buffers import to_gain
+from cloudrift.desktop.heard_once import BARE, HeardOnce
 from cloudrift.desktop.selection import first_selection, still_there
+from cloudrift.desktop.trouble import error_words
 from cloudrift.devices import Speaker
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import recovery, spec
 from cloudrift.loop.history import History
-from cloudrift.loop.model import Chord, Loop
+from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, save
-from cloudrift.render.audition import audition, click_track, drafted, keeps_places, key_sound
+from cloudrift.render.audition import click_track
 from cloudrift.render.engine import Engine, Loudness, Rendered
 from cloudrift.render.player import Player
 from cloudrift.render.variants import bare_of, up_to
@@ -30,8 +31,7 @@ from cloudrift.render.worker import RenderWorker
 
 log = logging.getLogger(__name__)
 
-TREATED, BARE = "treated", "bare"
-AUDITION = "audition"
+TREATED = "treated"
 RESTING_MS = 60  # a hand that has not moved for so long rests
 MOVING_HEARD_S = 0.35  # how often a moving hand is heard while the loop plays
 MAX_MATCH_DB = 18.0
@@ -53,7 +53,6 @@ class Session(QObject):
     _answered = pyqtSignal(str, object)
     _measured = pyqtSignal(str, object, object)
     _broke = pyqtSignal(str)
-    _draft_made = pyqtSignal(object, object, object)  # Loop, Rendered, Stereo
 
     def __init__(
         self,
@@ -82,10 +81,6 @@ class Session(QObject):
         self._preview: Loop | None = None
         self.preview_words = ""
         self.click = False
-        self._struck = ThreadPoolExecutor(1, thread_name_prefix="audition")
-        self._strike_number = 0
-        self._drafted: tuple[Rendered, Stereo] | None = None  # on which, and how it sounds
-        self._draft_made.connect(self._on_draft)
         self._answered.connect(self._on_answered)
         self._measured.connect(self._on_measured)
         self._broke.connect(self.failed)
@@ -93,7 +88,7 @@ class Session(QObject):
             self.engine,
             self._answered.emit,
             self._measured.emit,
-            lambda _name, error: self._broke.emit(_words(error)),
+            lambda _name, error: self._broke.emit(error_words(error)),
         )
         self._asked_at = 0.0
         self._resting = QTimer(self)
@@ -104,6 +99,7 @@ class Session(QObject):
         self._autosave.setInterval(spec.AUTOSAVE_EVERY_S * 1000)
         self._autosave.timeout.connect(self.keep_unsaved)
         self._autosave.start()
+        self.once = HeardOnce(self)
         speaker.start(self.player.pull)
         self._ask()
 
@@ -211,7 +207,7 @@ class Session(QObject):
 
     def _on_answered(self, name: str, rendered: Rendered) -> None:
         self.rendered[name] = rendered
-        self._drafted = None
+        self.once.followed()
         if name == self.hearing:
             self._play_what_is_heard()
         if name == TREATED:
@@ -228,7 +224,7 @@ class Session(QObject):
     def _play_what_is_heard(self) -> None:
         rendered = self.rendered.get(self.hearing)
         if rendered is not None:
-            gain = to_gain(self.match_db) if self.hearing == BARE else 1.0
+            gain = self.gain_of(self.hearing)
             audio = rendered.audio
             if self.click:
                 audio = audio * np.float32(gain) + click_track(rendered.loop, audio.shape[1])
@@ -265,6 +261,10 @@ class Session(QObject):
             self.hearing_changed.emit()
             self._ask()
 
+    def gain_of(self, hearing: str) -> float:
+        """Return the gain that a loop is played with: the bare one is matched."""
+        return to_gain(self.match_db) if hearing == BARE else 1.0
+
     @property
     def heard_up_to(self) -> tuple[str | None, int] | None:
         """Which line is heard only down to which row."""
@@ -291,86 +291,7 @@ class Session(QObject):
         """Whether another loop is heard than the one that is open."""
         return self._preview is not None
 
-    # --- heard once ---------------------------------------------------------------------------
-
-    def hear_chords(self, *chords: Chord) -> None:
-        """Play chords once, one after another in tempo, in place of the loop; the newest wins."""
-        loop, written = self.loop, self.hearing == BARE
-        gain = 1.0 if written else to_gain(self.match_db)
-
-        def make() -> Stereo:
-            tried = audition(loop, chords, written=written)
-            return self.engine.once(tried) * np.float32(gain)
-
-        self._strike(make, AUDITION, alone=True)
-
-    def hear_edit(self, chord_id: str) -> None:
-        """Let a changed chord be heard at once: by itself while the loop stands, else in its place.
-
-        While the loop plays, the chord is laid bare over what was heard, until the treated loop
-        has followed.
-        """
-        if chord_id not in {c.id for c in self.loop.chords}:
-            return
-        if not self.player.playing:
-            self.hear_chords(self.loop.chord(chord_id))
-        elif not self.previewing and self._up_to is None and keeps_places(self.loop):
-            self._draft(self.loop.chord(chord_id))
-
-    def _draft(self, chord: Chord) -> None:
-        loop, hearing = self.loop, self.hearing
-        rendered = self.rendered.get(hearing)
-        if rendered is None or rendered.loop.ticks != loop.ticks or loop.rate != self.player.rate:
-            return
-        written = hearing == BARE
-        on = self._drafted
-        base = on[1] if on and on[0] is rendered else rendered.audio
-        gain = 1.0 if written else to_gain(self.match_db)
-
-        def work() -> None:
-            if loop is not self.loop:
-                return  # another edit has come
-            audio = drafted(base, loop, chord, self.engine, written=written, gain=gain)
-            self._draft_made.emit(loop, rendered, audio)
-
-        self._struck.submit(work)
-
-    def _on_draft(self, loop: Loop, rendered: Rendered, audio: Stereo) -> None:
-        """Let a draft be heard if the edit still stands and the loop itself has not followed."""
-        if loop is self.loop and self.rendered.get(self.hearing) is rendered and not self.click:
-            self._drafted = rendered, audio
-            gain = to_gain(self.match_db) if self.hearing == BARE else 1.0
-            self.player.load(audio, gain)
-
-    def key_down(self, pitch: int, velocity: int = 88) -> None:
-        """Strike a key in the sound that plays the chords."""
-        loop = self.loop
-        self._strike(lambda: key_sound(loop, pitch, velocity, self.engine), f"key {pitch}")
-
-    def key_up(self, pitch: int) -> None:
-        """Let a key go."""
-        self.player.hush(f"key {pitch}")
-
-    def hush(self) -> None:
-        """Stop what is heard once."""
-        self._strike_number += 1
-        self.player.hush(AUDITION)
-
-    def _strike(self, make: Callable[[], Stereo], group: str, *, alone: bool = False) -> None:
-        number = self._strike_number = self._strike_number + 1
-
-        def work() -> None:
-            if alone and number != self._strike_number:
-                return  # another is wanted by now
-            try:
-                audio = make()
-            except Exception as error:
-                self._broke.emit(_words(error))
-                return
-            if not alone or number == self._strike_number:
-                self.player.strike(audio, group, alone=alone)
-
-        self._struck.submit(work)
+    # --- playing ------------------------------------------------------------------------------
 
     def set_click(self, on: bool) -> None:
         """Let a click be heard with the loop, or not."""
@@ -379,7 +300,7 @@ class Session(QObject):
 
     def set_playing(self, on: bool) -> None:
         """Play or stop."""
-        self.hush()
+        self.once.hush()
         if on:
             self.player.play()
         else:
@@ -435,15 +356,8 @@ class Session(QObject):
         """Let speaker, threads and timers go. Unsaved work must have been asked for before."""
         self._autosave.stop()
         self.speaker.close()
-        self._struck.shutdown(wait=True, cancel_futures=True)
+        self.once.close()
         self._worker.close()
         self.engine.close()
         self.rendered.clear()
         recovery.forget(self._state_folder)
-
-
-def _words(error: Exception) -> str:
-    if isinstance(error, CloudriftError):
-        return str(error)
-    log.error("rendering failed", exc_info=error)
-    return f"the loop could not be rendered ({error}); undo the last step and go on"

@@ -128,9 +128,9 @@ def _shift(loop: Loop) -> int:
     return (loop.sounding_key.pc - loop.key.pc + 6) % 12 - 6
 
 
-def key_sound(loop: Loop, pitch: int, velocity: int, engine: Engine) -> Stereo:
-    """Render a played key in the sound that strikes the chords, in the key that sounds."""
-    layer = loop.striker or _plain_layer()
+def key_sound(loop: Loop, pitch: int, velocity: int, engine: Engine, layer_id: str = "") -> Stereo:
+    """Render a played key in a layer's sound, or in that which strikes the chords, as it sounds."""
+    layer = loop.layer(layer_id) if layer_id else loop.striker or _plain_layer()
     clock = loop.clock
     frames = clock.frames(KEY_HELD_TICKS)
     note = Note(start_tick=0, length_ticks=KEY_HELD_TICKS, pitch=pitch + _shift(loop),

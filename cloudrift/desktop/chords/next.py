@@ -201,7 +201,7 @@ class NextChords(QWidget):
         for i, tile in enumerate(self.tiles):
             tile.put.connect(partial(self._put, i))
             tile.tried.connect(partial(self._try, i))
-            tile.left.connect(self._session.hush)
+            tile.left.connect(self._session.once.hush)
             tile.turned.connect(partial(self._turn, i))
         session = self._session
         session.changed.connect(lambda _b, _a: self._clock.start())
@@ -286,7 +286,7 @@ class NextChords(QWidget):
 
         if self._session.apply("add a chord", edit):
             self._session.select(chord_id=made[-1])
-            self._session.hear_edit(made[-1])
+            self._session.once.edit(made[-1])
         self.refresh()
 
     def _try(self, at: int) -> None:
@@ -295,7 +295,7 @@ class NextChords(QWidget):
         chord_id = self._session.selection.chord_id
         if out is not None:
             before = [self._session.loop.chord(chord_id)] if chord_id else []
-            self._session.hear_chords(*before, out.chord)
+            self._session.once.chords(*before, out.chord)
 
     def _turn(self, at: int, by: int) -> None:
         if 0 <= at + by < len(self.tiles):

@@ -104,7 +104,7 @@ class RhythmPage(Page):
 
         if self.session.apply(what, run):
             self.session.select(chord_id=made[-1])
-            self.session.hear_edit(made[-1])
+            self.session.once.edit(made[-1])
 
     def _start_from(self) -> None:
         chord_id = self.session.selection.chord_id

@@ -61,7 +61,7 @@ class ChordTiles(InTime):
         if not ctrl and not shift:
             self._drag = kind, chord.id, event.position().x(), tick
             self._moved = False
-            self._session.hear_edit(chord.id)
+            self._session.once.edit(chord.id)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

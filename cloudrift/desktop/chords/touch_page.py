@@ -62,7 +62,7 @@ class TouchPage(Page):
 
     def _settled(self) -> None:
         self.session.end_drag()
-        self.session.hear_edit(self.session.selection.chord_id)
+        self.session.once.edit(self.session.selection.chord_id)
 
     def _reroll(self) -> None:
         ids = self.moves.ids

@@ -238,13 +238,13 @@ class KeysDrawer(QFrame):
 
     def _down(self, pitch: int) -> None:
         velocity = _whole(self.velocity.value)
-        self._session.key_down(pitch, velocity)
+        self._session.once.key_down(pitch, velocity)
         if self.state is State.TAKES and self._played is not None:
             self._played.down(self._tick(), pitch, velocity)
             self._say()
 
     def _up(self, pitch: int) -> None:
-        self._session.key_up(pitch)
+        self._session.once.key_up(pitch)
         if self.state is State.TAKES and self._played is not None:
             self._played.up(self._tick(), pitch)
 

@@ -305,8 +305,8 @@ class NoteGrid(QWidget):
         note = self._moves.add(tick, pitch, "drag notes end")
         if note is not None:  # the hand is still down: its end goes along
             self._drag = _Drag("end", QPointF(places.at_x(note.end_tick), point.y()), note)
-            self._session.key_down(pitch, note.velocity)
-            self._session.key_up(pitch)
+            self._session.once.key_down(pitch, note.velocity, self._moves.layer.id)
+            self._session.once.key_up(pitch)
 
     def _show_cursor(self, point: QPointF) -> None:
         note = None
