@@ -19,8 +19,8 @@ from cloudrift.desktop.chords.model import (
 )
 from cloudrift.desktop.chords.next_model import key_row, outlook, outside_row, steps_of_five
 from cloudrift.desktop.key_popup import open_key
-from cloudrift.desktop.keys.drawer import State
 from cloudrift.desktop.keys.layout import chord_caps, note_caps, pitches_of
+from cloudrift.desktop.keys.recorder import State
 from cloudrift.desktop.session import TREATED
 from cloudrift.loop import chord_edits, chord_time
 from cloudrift.loop.model import Chord, Loop
@@ -684,19 +684,19 @@ def test_chords_are_played_in_against_a_click(qtbot, blank, monkeypatch):
     share = {"now": 0.9}
     monkeypatch.setattr(type(session.player), "share", property(lambda _self: share["now"]))
     drawer.take.click()
-    assert drawer.state is State.COUNT_IN
+    assert drawer.recorder.state is State.COUNT_IN
     assert session.click
     assert "Counting in" in drawer.words.text()
     for bar, key in enumerate((Qt.Key.Key_1, Qt.Key.Key_6, Qt.Key.Key_4, Qt.Key.Key_5)):
         share["now"] = (bar * 2 * BAR + 90) / session.loop.ticks
-        drawer._follow()
-        assert drawer.state is State.TAKES
+        drawer.recorder._follow()
+        assert drawer.recorder.state is State.TAKES
         qtbot.keyPress(drawer.keys, key)
         share["now"] = ((bar * 2 + 1) * BAR) / session.loop.ticks
         qtbot.keyRelease(drawer.keys, key)
     share["now"] = 0.99
     drawer.take.click()
-    assert drawer.state is State.STANDS
+    assert drawer.recorder.state is State.STANDS
     assert [n.split("/")[0] for n in names(session.loop)] == ["C#m", "A", "F#m", "G#m"]
     assert [c.start_tick for c in session.loop.chords] == [0, 2 * BAR, 4 * BAR, 6 * BAR]
     assert not session.previewing

@@ -511,11 +511,11 @@ def test_work_of_a_crash_is_offered_and_opened(qtbot, window, tmp_path, monkeypa
 
 def test_every_command_is_in_the_menus_and_in_the_finder(qtbot, window):
     finder = window.find_command()
-    assert finder.list.count() == sum(a.isEnabled() for a in window._commands)
+    assert finder.list.count() == sum(a.isEnabled() for a in window.menus.commands)
     qtbot.keyClicks(finder.line, "textur")
     qtbot.keyClick(finder.line, Qt.Key.Key_Return)
     assert window.stack.currentWidget() is window.texture
-    keys = [a.shortcut().toString() for a in window._commands if not a.shortcut().isEmpty()]
+    keys = [a.shortcut().toString() for a in window.menus.commands if not a.shortcut().isEmpty()]
     assert len(keys) == len(set(keys))
 
 

@@ -300,7 +300,7 @@ def test_a_gap_for_a_voice_is_measured(window, qtbot):
     qtbot.waitUntil(lambda: view.room is not None, timeout=60_000)
     view.for_voice.click()
     assert view.map.gap == (300.0, 3400.0)
-    assert "dB of the loop lies there; most of it " in view.gap_words.text()
+    assert "dB of the loop's loudness is there, asked −6.0 dB; most from " in view.gap_words.text()
     view.gap_fields["level"].type_text("0")
     assert view.gap_words.text().startswith("there is room")
     view.gap_fields["level"].type_text("-30")

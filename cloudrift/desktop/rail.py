@@ -18,7 +18,8 @@ def stage_facts(loop: Loop) -> tuple[str, ...]:
     layers = (
         f"{heard} of {len(loop.layers)} heard" if heard < len(loop.layers) else f"{heard} layers"
     )
-    on = sum(t.acts for layer in loop.layers for t in layer.line) + sum(t.acts for t in loop.line)
+    lines = [loop.line, *(layer.line for layer in loop.layers), *(g.line for g in loop.groups)]
+    on = sum(t.acts for line in lines for t in line)
     chords = len(loop.chords)
     return (
         f"{chords} chord{'s' * (chords != 1)}",

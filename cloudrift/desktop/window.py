@@ -1,11 +1,9 @@
-"""The window: heading, rail, stages, ribbon; menus with every command and its key."""
+"""The window: heading, rail, stages, drawers, ribbon."""
 
-from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QShowEvent
+from PyQt6.QtGui import QCloseEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -15,7 +13,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QMainWindow,
-    QMenu,
     QMessageBox,
     QStackedWidget,
     QVBoxLayout,
@@ -29,7 +26,9 @@ from cloudrift.desktop.deliver.stage import DeliverStage
 from cloudrift.desktop.finder import Finder
 from cloudrift.desktop.heading import Heading
 from cloudrift.desktop.keys.drawer import KeysDrawer
+from cloudrift.desktop.keys.recorder import Becomes
 from cloudrift.desktop.layers.stage import LayersStage
+from cloudrift.desktop.menus import Menus
 from cloudrift.desktop.rail import STAGES, Rail
 from cloudrift.desktop.reference_sheet import ReferenceSheet
 from cloudrift.desktop.ribbon import Ribbon
@@ -79,10 +78,8 @@ class Window(QMainWindow):
         self.message.setWordWrap(True)
         self.message.setStyleSheet("padding: 6px 14px; font-weight: 600;")
         self.message.hide()
-        self._commands: list[QAction] = []
-        self._menus: list[QMenu] = []
         self._lay_out()
-        self._make_menus()
+        self.menus = Menus(self)
         self._connect()
         self._clock = QTimer(self)
         self._clock.setInterval(FRAME_MS)
@@ -116,7 +113,7 @@ class Window(QMainWindow):
 
     def _connect(self) -> None:
         session = self.session
-        self.rail.chosen.connect(self._choose_stage)
+        self.rail.chosen.connect(self.choose_stage)
         session.changed.connect(lambda _b, _a: self._show_title())
         session.shown_changed.connect(lambda: self.rail.show_facts(session.shown))
         session.failed.connect(self.say)
@@ -124,73 +121,29 @@ class Window(QMainWindow):
         for drawer in self.drawers.values():
             drawer.closed.connect(self._drawer_closed)
         self.layers.shelf_wanted.connect(self.open_shelf)
+        self.layers.keys_wanted.connect(self._play_a_layer_in)
+        self.layers.sounds_dropped.connect(self._take_sounds)
         self.chords.row_bar.keys_wanted.connect(self.open_keys)
         self.chords.row_bar.midi_chosen.connect(self.open_midi)
         self.start.begun.connect(self._begin)
         self.start.left.connect(lambda: self.show_stage(0))
 
-    # --- menus --------------------------------------------------------------------------------
+    # --- commands ------------------------------------------------------------------------------
 
-    def _command(self, menu: QMenu, text: str, act: Callable[[], object], key: str = "") -> QAction:
-        action = QAction(text, self)
-        if key:
-            action.setShortcut(QKeySequence(key))
-        action.triggered.connect(lambda _c=False: act())
-        menu.addAction(action)
-        self._commands.append(action)
-        return action
-
-    def _menu(self, name: str) -> QMenu:
-        bar = self.menuBar()
-        assert bar is not None
-        menu = bar.addMenu(name)
-        assert menu is not None
-        self._menus.append(menu)
-        return menu
-
-    def _make_menus(self) -> None:
-        session = self.session
-        loop = self._menu("&Loop")
-        self._command(loop, "&Start a loop from a style card…", self.start_loop, "Ctrl+N")
-        self._command(loop, "&Open…", self.ask_to_open, "Ctrl+O")
-        self._command(loop, "&Save", self.save, "Ctrl+S")
-        self._command(loop, "Save &as…", self.save_as, "Ctrl+Shift+S")
-        loop.addSeparator()
-        self._command(loop, "&Quit", self.close, "Ctrl+Q")
-        edit = self._menu("&Edit")
-        self._undo = self._command(edit, "&Undo", session.undo, "Ctrl+Z")
-        self._redo = self._command(edit, "&Redo", session.redo, "Ctrl+Shift+Z")
-        hear = self._menu("&Hear")
-        self._command(hear, "&Play or stop", session.toggle_playing, "Space")
-        self._command(hear, "&Compare bare with treated", session.swap_hearing, "B")
-        self._command(hear, "&From the start", lambda: session.player.seek(0.0), "Home")
-        self._command(hear, "The &whole loop again", self._hear_all, "W")
-        chords = self._menu("&Chords")
-        bar = self.chords.row_bar
-        self._command(chords, "&Type a row of chords", self._type_row, "Ctrl+R")
-        self._command(chords, "&Draw a row from the style card", bar.draw_row, "Ctrl+D")
-        self._command(chords, "Chords from a &MIDI file…", bar.choose_midi, "Ctrl+M")
-        self._command(chords, "Tempo and key from a &recording…", self.choose_reference)
-        self._command(chords, "&Nearest voicing for all", self.chords.inspector.all_nearest)
-        self._command(chords, "&Every second one late", self.chords.moves.every_second_late)
-        self._command(chords, "&Play keys", partial(self.swap_drawer, "Play keys"), "F6")
-        layers = self._menu("L&ayers")
-        self._command(layers, "&Shelf: find a sound", partial(self.swap_drawer, "Shelf"), "F4")
-        stage = self._menu("&Stage")
-        for i, name in enumerate(STAGES):
-            self._command(stage, f"&{i + 1} {name}", partial(self._choose_stage, i), f"Alt+{i + 1}")
-        view = self._menu("&View")
-        self._command(view, "&Light or dark", self.swap_theme, "F9")
-        self._command(view, "&Find a command…", self.find_command, "F2")
-
-    def _hear_all(self) -> None:
+    def hear_all(self) -> None:
+        """Hear the whole loop, through all of its lines."""
         self.session.player.hear_part(0.0, 1.0)
         self.session.hear_up_to(None, None)
         self.ribbon.update()
 
+    def open_tool(self, name: str) -> None:
+        """Open a tool on the notes of the chosen layer."""
+        self.show_stage(STAGES.index("Layers"))
+        self.layers.notes.open_tool(name)
+
     def find_command(self) -> Finder:
         """Open the command finder."""
-        finder = Finder(self._commands, self)
+        finder = Finder(self.menus.commands, self)
         finder.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         finder.open()
         return finder
@@ -203,7 +156,8 @@ class Window(QMainWindow):
 
     # --- chords -------------------------------------------------------------------------------
 
-    def _type_row(self) -> None:
+    def type_row(self) -> None:
+        """Put the keyboard on the line where a row of chords is typed."""
         self.show_stage(0)
         self.chords.row_bar.typed.setFocus()
 
@@ -217,7 +171,7 @@ class Window(QMainWindow):
     def open_shelf(self) -> None:
         """Open the Shelf at the sound of the layer that is worked on."""
         if self.stack.currentWidget() is self.start:  # there is nothing to hear a sound in yet
-            self._choose_stage(STAGES.index("Layers"))
+            self.choose_stage(STAGES.index("Layers"))
         self._open_drawer("Shelf")
         self.shelf.show_layer_sound()
         self.shelf.search.setFocus()
@@ -243,6 +197,14 @@ class Window(QMainWindow):
         current = self.stack.currentIndex()
         if current < len(self.stages):
             self.stages[current].focus_first()
+
+    def _play_a_layer_in(self) -> None:
+        self.open_keys()
+        self.keys.choose(Becomes.NEW)
+
+    def _take_sounds(self, paths: list[Path]) -> None:
+        self.open_shelf()
+        self.shelf.bring_files(paths)
 
     def open_midi(self, path: Path) -> None:
         """Find the chords of a MIDI file beside the interface, then show them."""
@@ -293,7 +255,7 @@ class Window(QMainWindow):
         if not self.rail.hasFocus():
             self.stages[stage].focus_first()
 
-    def _choose_stage(self, stage: int) -> None:
+    def choose_stage(self, stage: int) -> None:
         """Go to a stage; from the start page of a new program that means: with the loop shown."""
         session = self.session
         at_start = self.stack.currentWidget() is self.start
@@ -392,10 +354,7 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{session.loop.title}{star} – Cloudrift")
         self.rail.show_facts(session.shown)
         history = session.history
-        self._undo.setEnabled(history.can_undo)
-        self._redo.setEnabled(history.can_redo)
-        self._undo.setText(f"&Undo {history.undo_label}".strip())
-        self._redo.setText(f"&Redo {history.redo_label}".strip())
+        self.menus.show_history(history.undo_label, history.redo_label)
 
     def _follow_sound(self) -> None:
         """Sixty times a second: everything that follows the place in the loop."""

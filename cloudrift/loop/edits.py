@@ -123,6 +123,12 @@ def set_layer(loop: Loop, layer_id: str, **changes: Any) -> Loop:
     return replace(loop, layers=layers)
 
 
+def set_solo(loop: Loop, layer_ids: Iterable[str]) -> Loop:
+    """Hear only some layers; none of them: all."""
+    ids = set(layer_ids)
+    return replace(loop, layers=tuple(replace(x, solo=x.id in ids) for x in loop.layers))
+
+
 def set_lens(loop: Loop, layer_id: str, **changes: Any) -> Loop:
     """Change fields of a layer's lens."""
     return set_layer(loop, layer_id, lens=replace(loop.layer(layer_id).lens, **changes))

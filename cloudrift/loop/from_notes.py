@@ -1,14 +1,18 @@
-"""Chords found in notes, put into a loop."""
+"""Chords found in notes, and notes as they are, put into a loop."""
 
 from collections.abc import Sequence
 
+from msgspec.structs import replace
+
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import spec
+from cloudrift.loop import edits, spec
 from cloudrift.loop.model import Chord, Loop
+from cloudrift.loop.own_notes import with_own
 from cloudrift.loop.progression import put_chords
 from cloudrift.notes.find_chords import FoundChord, find_chords
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks
+from cloudrift.sound.catalogue import look_up
 
 
 def put_found(loop: Loop, found: Sequence[FoundChord]) -> Loop:
@@ -56,3 +60,38 @@ def put_played(loop: Loop, notes: Sequence[Note]) -> Loop:
         if end - chord.start_tick >= spec.MIN_CHORD_TICKS
     ]  # fmt: skip
     return put_chords(loop, chords)
+
+
+LOW_PITCH = 46  # below the middle of such notes a part is a bass
+
+
+def put_layers(loop: Loop, parts: Sequence[tuple[str, Sequence[Note]]]) -> Loop:
+    """Add a layer with notes of its own for each part: its name and notes from any tick on.
+
+    Whole bars of silence in front of all of them are left out; what lies behind the loop's end is
+    cut. A part named after a sound gets that sound.
+    """
+    bar = bar_ticks(loop.metre)
+    first = min((n.start_tick for _, notes in parts for n in notes), default=0) // bar * bar
+    added = loop
+    for name, notes in parts:
+        inside = [
+            replace(n, start_tick=n.start_tick - first, id=0,
+                    length_ticks=min(n.length_ticks, loop.ticks - n.start_tick + first))
+            for n in notes if n.start_tick - first < loop.ticks
+        ]  # fmt: skip
+        if not inside:
+            continue
+        added = edits.add_layer(added, _sound_for(name, inside), name or "")
+        added = with_own(added, added.layers[-1].id, inside)
+    if added is loop:
+        raise CloudriftError("no notes were found within the loop's length; nothing was changed")
+    return added
+
+
+def _sound_for(name: str, notes: Sequence[Note]) -> str:
+    found = look_up(name) if name else []
+    if found:
+        return found[0].name
+    middle = sorted(n.pitch for n in notes)[len(notes) // 2]
+    return "round sub" if middle < LOW_PITCH else "felt upright"

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.notes.find_chords import FoundChord, find_chords, guess_key
-from cloudrift.notes.midi_in import read_midi
+from cloudrift.notes.midi_in import MidiSong, read_midi
 from cloudrift.notes.note import Note
 from cloudrift.theory.key import Key
 
@@ -26,8 +26,8 @@ class Song:
     metre: tuple[int, int]
 
 
-def read_song(path: Path, key: Key | None = None) -> Song:
-    """Read a MIDI file and find its chords; estimate its key if none is given.
+def read_parts(path: Path) -> MidiSong:
+    """Read a MIDI file that holds notes.
 
     Raises CloudriftError with one sentence on what is wrong and where.
     """
@@ -40,6 +40,12 @@ def read_song(path: Path, key: Key | None = None) -> Song:
     song = read_midi(data, str(path))
     if not song.notes:
         raise CloudriftError(f"{path} holds no notes (drums are passed over); choose another file")
+    return song
+
+
+def read_song(path: Path, key: Key | None = None) -> Song:
+    """Read a MIDI file and find its chords; estimate its key if none is given."""
+    song = read_parts(path)
     chords = find_chords(song.notes, song.metre)
     guess = guess_key(song.notes, [(c.start_tick, 0, c.voices) for c in chords], song.signature)
     return Song(

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import mido
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.notes.note import Note
+from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.tempo import guess_tempo
 from cloudrift.notes.time import TICKS_PER_QUARTER
 
@@ -24,10 +24,11 @@ class MidiSong:
 
     ``tempo`` (BPM) is the one that lasts longest; ``tempo_from`` says where it is from: ``file``,
     ``standard`` (the file says none) or ``estimate``. ``signature`` is a key signature as in
-    ``F#m``, empty if there is none.
+    ``F#m``, empty if there is none. ``parts`` are the tracks that hold notes, with their names.
     """
 
     notes: tuple[Note, ...]
+    parts: tuple[tuple[str, tuple[Note, ...]], ...]
     tempo: float
     tempo_from: str
     tempos: tuple[tuple[int, float], ...] = ()
@@ -117,10 +118,10 @@ def _song(tracks: list[list[_Raw]], division: int) -> MidiSong:
     tempos = sorted(
         (e.tick, 60e6 / e.message.tempo) for e in events if e.message.type == "set_tempo"
     )
-    raw = [note for track in tracks for note in _notes(track)]
+    played = [(_name(track), list(_notes(track))) for track in tracks]
     if division & 0x8000:  # frames a second and ticks a frame: real time, no beats
         per_second = (256 - (division >> 8)) * (division & 0xFF)
-        guess = guess_tempo([start / per_second for start, *_ in raw])
+        guess = guess_tempo([start / per_second for _, raw in played for start, *_ in raw])
         scale, tempo, source = TICKS_PER_QUARTER * guess / 60 / per_second, guess, "estimate"
         tempos = []
     else:
@@ -130,21 +131,32 @@ def _song(tracks: list[list[_Raw]], division: int) -> MidiSong:
     def ticks(raw_ticks: int) -> int:
         return round(raw_ticks * scale)
 
-    notes = [
-        Note(start_tick=ticks(start), length_ticks=max(1, ticks(until) - ticks(start)),
-             pitch=pitch, velocity=velocity)
-        for start, until, pitch, velocity in raw
-    ]  # fmt: skip
+    parts = []
+    for name, found in played:
+        notes = [
+            Note(start_tick=ticks(start), length_ticks=max(1, ticks(until) - ticks(start)),
+                 pitch=pitch, velocity=velocity)
+            for start, until, pitch, velocity in found
+        ]  # fmt: skip
+        if notes:
+            parts.append((name, in_order(notes)))
     metres = [e.message for e in events if e.message.type == "time_signature"]
     keys = [e.message.key for e in events if e.message.type == "key_signature"]
     return MidiSong(
-        notes=tuple(sorted(notes, key=lambda n: (n.start_tick, n.pitch))),
+        notes=in_order(note for _, notes in parts for note in notes),
+        parts=tuple(parts),
         tempo=round(tempo, 2),
         tempo_from=source,
         tempos=tuple((ticks(tick), round(bpm, 3)) for tick, bpm in tempos),
         metre=(metres[0].numerator, metres[0].denominator) if metres else (4, 4),
         signature=keys[0] if keys else "",
     )
+
+
+def _name(track: list[_Raw]) -> str:
+    """What a track calls itself."""
+    named = (e.message.name for e in track if e.message.type == "track_name")
+    return " ".join(next(named, "").split())
 
 
 def _longest(tempos: list[tuple[int, float]], end: int) -> float:

@@ -36,14 +36,17 @@ class Played:
         """How many keys have been played."""
         return len(self._done) + len(self._down)
 
-    def notes(self, tick: int, grid_ticks: int = 0) -> tuple[Note, ...]:
-        """Return what was played until now, on a grid of so many ticks (0: as it was played).
+    def close(self, tick: int) -> None:
+        """Let every key go that is still down."""
+        for pitch in list(self._down):
+            self.up(tick, pitch)
+
+    def notes(self, grid_ticks: int = 0) -> tuple[Note, ...]:
+        """Return the notes whose keys went up, on a grid of so many ticks (0: as played).
 
         Starts and ends go to the nearest place of the grid; a key played just before the seam
         belongs to the start of the next turn.
         """
-        for pitch in list(self._down):
-            self.up(tick, pitch)
         out: dict[tuple[int, int], Note] = {}
         for start, end, pitch, velocity in self._done:
             first, last = start, end

@@ -1,37 +1,50 @@
 """The Play keys drawer: keys to play, and playing in against a click."""
 
-from enum import Enum
-
-from PyQt6.QtCore import QEvent, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import QEvent, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QShowEvent,
+)
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QSizePolicy,
+    QWidget,
+)
 
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.keys.layout import chord_caps, note_caps, pitches_of
+from cloudrift.desktop.keys.recorder import Becomes, Recorder, State
 from cloudrift.desktop.look import MEDIUM, SEMI, color, figure_font, text_font
-from cloudrift.desktop.parts import button, heading, label
+from cloudrift.desktop.parts import button, heading, label, small_button
 from cloudrift.desktop.session import Session
-from cloudrift.ground.settings import Field, Value
-from cloudrift.loop.from_notes import put_played
-from cloudrift.notes.played import Played
+from cloudrift.devices import Keyboard, MidiKeyboard, keyboards
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.settings import Field
 from cloudrift.notes.time import NOTE_VALUES
-from cloudrift.style import without_chords
 from cloudrift.theory.naming import read_chord
 
 HEIGHT = 176
-FOLLOW_MS = 15
+SIDE_PX = 420
+OWN_KEYS = "computer keys"
+SAYS = {
+    Becomes.CHORDS: "Play in replaces the loop's chords.",
+    Becomes.NEW: "Play in makes a layer with the chosen layer's sound.",
+    Becomes.NOTES: "Play in replaces the chosen layer's notes.",
+    Becomes.MORE: "Play in adds to the chosen layer's notes.",
+}
 AS_PLAYED = "as played"
 LOUDNESS = Field(name="velocity", label="Loudness", default=88, unit="vel", low=20, high=127,
                  step=1)  # fmt: skip
 OCTAVES = range(-2, 3)
-
-
-class State(Enum):
-    """What playing in is at."""
-
-    STANDS = "stands"
-    COUNT_IN = "count-in"
-    TAKES = "takes"
 
 
 class Keys(QWidget):
@@ -157,71 +170,90 @@ class Keys(QWidget):
 
 
 class KeysDrawer(QFrame):
-    """Keys, click, playing in."""
+    """Keys, click, playing in, takes."""
 
     closed = pyqtSignal()
+    _midi_down = pyqtSignal(int, int)  # from the keyboard's thread
+    _midi_up = pyqtSignal(int)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("panel")
         self._session = session
-        self.state = State.STANDS
-        self._played: Played | None = None
-        self._last_share = 0.0
+        self.recorder = Recorder(session)
+        self.keyboard: Keyboard | None = None
         self.setFixedHeight(HEIGHT)
         self.keys = Keys(session)
-        self.keys.went_down.connect(self._down)
-        self.keys.went_up.connect(self._up)
+        self.keys.went_down.connect(lambda pitch: self.recorder.down(pitch, self._velocity()))
+        self.keys.went_up.connect(self.recorder.up)
+        self._midi_down.connect(self.recorder.down)
+        self._midi_up.connect(self.recorder.up)
         self.click = QPushButton("Click")
         self.click.setCheckable(True)
         self.click.setToolTip("A click on every beat, while the loop plays")
         self.click.toggled.connect(session.set_click)
         self.take = QPushButton("Play in")
         self.take.setCheckable(True)
-        self.take.setToolTip("One bar of click, then what you play becomes the loop's chords")
+        self.take.setToolTip("One bar of click, then what you play becomes what is chosen beside")
         self.take.clicked.connect(self._toggle_take)
+        self.becomes = QComboBox()
+        self.becomes.addItems([one.value for one in Becomes])
+        self.becomes.setAccessibleName("What is played becomes")
+        self.becomes.currentIndexChanged.connect(self._choose_becomes)
         self.grid = QComboBox()
-        self.grid.addItems([AS_PLAYED, "1/4", "1/8", "1/16"])
+        self.grid.addItems([AS_PLAYED, "1/4", "1/8", "1/8 triplet", "1/16"])
         self.grid.setCurrentText("1/8")
         self.grid.setAccessibleName("Quantise")
+        self.grid.setToolTip("Also after playing: the take that was put goes to the new grid")
+        self.grid.currentTextChanged.connect(self._choose_grid)
+        self.takes = QComboBox()
+        self.takes.setAccessibleName("Takes")
+        self.takes.setToolTip("Takes are kept: choose another and it stands in this one's place")
+        self.takes.activated.connect(self._choose_take)
+        self.source = QComboBox()
+        self.source.setAccessibleName("Keyboard")
+        self.source.activated.connect(self._choose_keyboard)
         self.velocity = FieldWidget(LOUDNESS, 88.0)
         self.words = label("", size=11.5, name="soft")
         self.words.setWordWrap(True)
-        self._clock = QTimer(self)
-        self._clock.setInterval(FOLLOW_MS)
-        self._clock.setTimerType(Qt.TimerType.PreciseTimer)
-        self._clock.timeout.connect(self._follow)
         self._lay_out()
+        self._show_takes()
         self._say()
-        session.opened.connect(self._drop)
-        session.playing_changed.connect(self._on_playing)
+        self.recorder.moved.connect(self._say)
+        self.recorder.ended.connect(lambda: self.click.setChecked(False))
+        self.recorder.put_down.connect(self._said_put)
 
     def _lay_out(self) -> None:
         line = QHBoxLayout(self)
         line.setContentsMargins(12, 8, 12, 8)
         line.setSpacing(12)
-        side = QVBoxLayout()
-        side.setSpacing(5)
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(5)
         head = QHBoxLayout()
         head.addWidget(heading("Play keys"), 1)
+        head.addWidget(small_button("−1 oct", lambda: self._octave(-1)))
+        head.addWidget(small_button("+1 oct", lambda: self._octave(1)))
         head.addWidget(button("Close", self.close_drawer, tip="Close the drawer (Esc)"))
-        side.addLayout(head)
-        acts = QHBoxLayout()
-        acts.addWidget(self.take, 1)
-        acts.addWidget(self.click, 1)
-        side.addLayout(acts)
-        ways = QHBoxLayout()
-        ways.addWidget(label("Quantise", size=11.5, name="soft"))
-        ways.addWidget(self.grid, 1)
-        ways.addWidget(button("−1 oct", lambda: self._octave(-1)))
-        ways.addWidget(button("+1 oct", lambda: self._octave(1)))
-        side.addLayout(ways)
-        side.addWidget(self.velocity)
-        side.addWidget(self.words, 1)
+        grid.addLayout(head, 0, 0, 1, 4)
+        grid.addWidget(self.take, 1, 0)
+        grid.addWidget(self.becomes, 1, 1)
+        grid.addWidget(self.click, 1, 2)
+        grid.addWidget(self.source, 1, 3)
+        grid.addWidget(label("Quantise", size=11.5, name="soft"), 2, 0)
+        grid.addWidget(self.grid, 2, 1)
+        grid.addWidget(self.takes, 2, 2, 1, 2)
+        grid.addWidget(self.velocity, 3, 0, 1, 2)
+        grid.addWidget(self.words, 3, 2, 2, 2)
+        grid.setRowStretch(4, 1)
+        for column, share in enumerate((2, 3, 2, 3)):
+            grid.setColumnStretch(column, share)
+        for one in (self.becomes, self.grid, self.takes, self.source):
+            one.setMinimumWidth(60)
+            one.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         holder = QWidget()
-        holder.setLayout(side)
-        side.setContentsMargins(0, 0, 0, 0)
-        holder.setFixedWidth(330)
+        holder.setLayout(grid)
+        holder.setFixedWidth(SIDE_PX)
         line.addWidget(holder)
         line.addWidget(self.keys, 1)
 
@@ -233,97 +265,99 @@ class KeysDrawer(QFrame):
         self.keys.update()
         self.keys.setFocus()
 
-    def _tick(self) -> int:
-        return int(self._session.player.share * self._session.loop.ticks)
+    def _velocity(self) -> int:
+        return round(float(self.velocity.value))
 
-    def _down(self, pitch: int) -> None:
-        velocity = _whole(self.velocity.value)
-        self._session.once.key_down(pitch, velocity)
-        if self.state is State.TAKES and self._played is not None:
-            self._played.down(self._tick(), pitch, velocity)
-            self._say()
+    def show_keyboards(self, names: tuple[str, ...]) -> None:
+        """List the keyboards that can be read now, behind the computer's own keys."""
+        self.source.clear()
+        self.source.addItems([OWN_KEYS, *names])
+        self.source.setEnabled(bool(names))
+        self.source.setToolTip("Keys that are played" if names else
+                               "No MIDI keyboard found; the computer's keys play")  # fmt: skip
+        if self.keyboard is not None:
+            self.source.setCurrentText(self.keyboard.name)
 
-    def _up(self, pitch: int) -> None:
-        self._session.once.key_up(pitch)
-        if self.state is State.TAKES and self._played is not None:
-            self._played.up(self._tick(), pitch)
+    def _choose_keyboard(self, at: int) -> None:
+        if self.keyboard is not None:
+            self.keyboard.close()
+            self.keyboard = None
+        if at == 0:
+            return
+        try:
+            self.keyboard = MidiKeyboard(
+                self.source.itemText(at), self._midi_down.emit, self._midi_up.emit
+            )
+        except CloudriftError as error:
+            self.source.setCurrentIndex(0)
+            self._session.failed.emit(str(error))
 
     # --- playing in ---------------------------------------------------------------------------
 
+    def _choose_becomes(self, at: int) -> None:
+        self.recorder.becomes = list(Becomes)[at]
+        self._say()
+
+    def choose(self, becomes: Becomes) -> None:
+        """Choose what is played becomes."""
+        self.becomes.setCurrentIndex(list(Becomes).index(becomes))
+
+    def _choose_grid(self, text: str) -> None:
+        self.recorder.grid_ticks = NOTE_VALUES.get(text, 0)
+        if self.recorder.is_put:
+            self.recorder.put(self.recorder.takes[self.takes.currentIndex()])
+
+    def _choose_take(self, at: int) -> None:
+        if 0 <= at < len(self.recorder.takes):
+            self.recorder.put(self.recorder.takes[at])
+
+    def _show_takes(self) -> None:
+        texts = [take.text for take in self.recorder.takes] or ["no takes yet"]
+        if texts != [self.takes.itemText(i) for i in range(self.takes.count())]:
+            self.takes.clear()
+            self.takes.addItems(texts)
+            self.takes.setCurrentIndex(len(texts) - 1)
+        self.takes.setEnabled(bool(self.recorder.takes))
+
     def _toggle_take(self) -> None:
-        if self.state is State.STANDS:
+        if self.recorder.state is State.STANDS:
             self.begin()
         else:
             self.finish()
 
     def begin(self) -> None:
-        """Count in from the loop's last bar; from its first beat on, keys are taken."""
-        session = self._session
-        self.state = State.COUNT_IN
-        self._played = Played(session.loop.ticks)
-        self.take.setChecked(True)
-        self.click.setChecked(True)
-        session.preview(without_chords(session.loop), "playing in")
-        session.player.hear_part(0.0, 1.0)
-        session.player.seek(1 - 1 / session.loop.bars)
-        self._last_share = 1 - 1 / session.loop.bars
-        session.set_playing(True)
-        self.keys.setFocus()
-        self._clock.start()
-        self._say()
-
-    def _follow(self) -> None:
-        share = self._session.player.share
-        if self.state is State.COUNT_IN and share < self._last_share - 0.01:
-            self.state = State.TAKES
-            for pitches in self.keys._held.values():  # pressed just before the first beat
-                for pitch in pitches:
-                    if self._played is not None:
-                        self._played.down(0, pitch, _whole(self.velocity.value))
-        self._last_share = share
-        self._say()
+        """Count in with a click."""
+        self.recorder.begin()
+        if self.recorder.state is not State.STANDS:
+            self.click.setChecked(True)
+            self.keys.setFocus()
 
     def finish(self) -> None:
-        """Stop, and put what was played in the place of the loop's chords."""
-        played, took = self._played, self.state is State.TAKES
-        tick = self._tick()
-        self._drop()
-        self._session.set_playing(False)
-        if not took or played is None or not played.count:
+        """Stop, and put what was played where it belongs."""
+        if not self.recorder.finish():
             self.words.setText("Nothing was played, so nothing was changed.")
-            return
-        grid = NOTE_VALUES.get(self.grid.currentText(), 0)
-        notes = played.notes(tick, grid)
-        if self._session.apply("play in", lambda loop: put_played(loop, notes)):
-            loop = self._session.loop
+
+    def _said_put(self) -> None:
+        self._show_takes()
+        loop, take = self._session.loop, self.recorder.takes[self.takes.currentIndex()]
+        if take.becomes is Becomes.CHORDS:
             names = "  ".join(c.read(loop.key).text for c in loop.chords)
             self.words.setText(f"Put down: {names}")
-            self._session.select(chord_id=loop.chords[0].id)
-
-    def _drop(self) -> None:
-        """Take no more, and leave the loop as it is."""
-        if self.state is State.STANDS:
-            return
-        self.state = State.STANDS
-        self._played = None
-        self._clock.stop()
-        self.take.setChecked(False)
-        self.click.setChecked(False)
-        self._session.preview(None)
-        self._say()
-
-    def _on_playing(self, on: bool) -> None:
-        if not on and self.state is not State.STANDS:
-            self.finish()
+        else:
+            self.words.setText(f"{take.text} put down as {take.becomes.value}.")
 
     def _say(self) -> None:
-        if self.state is State.STANDS:
-            text = "Letters play the scale, 1 to 7 its chords. Play in replaces the loop's chords."
-        elif self.state is State.COUNT_IN:
+        recorder = self.recorder
+        self._show_takes()
+        standing = recorder.state is State.STANDS
+        self.take.setChecked(not standing)
+        if standing:
+            text = f"Letters play the scale, 1 to 7 its chords. {SAYS[recorder.becomes]}"
+        elif recorder.state is State.COUNT_IN:
             text = "Counting in: play from the next bar on."
         else:
             bar = int(self._session.player.share * self._session.loop.bars) + 1
-            count = self._played.count if self._played else 0
+            count = recorder.played.count if recorder.played else 0
             text = (f"Taking bar {bar} of {self._session.loop.bars} · {count} notes. Press Play in "
                     "or Space to end.")  # fmt: skip
         if text != self.words.text():
@@ -331,11 +365,17 @@ class KeysDrawer(QFrame):
 
     # --- drawer -------------------------------------------------------------------------------
 
+    def showEvent(self, _event: QShowEvent | None) -> None:
+        self.show_keyboards(keyboards())
+
     def close_drawer(self) -> None:
         """Close; a take under way is dropped."""
         self.keys.let_go()
-        self._drop()
+        self.recorder.drop()
         self.click.setChecked(False)
+        if self.keyboard is not None:
+            self.keyboard.close()
+            self.keyboard = None
         self.hide()
         self.closed.emit()
 
@@ -345,7 +385,3 @@ class KeysDrawer(QFrame):
             self.close_drawer()
         else:
             super().keyPressEvent(event)
-
-
-def _whole(value: Value) -> int:
-    return round(float(value))

@@ -241,6 +241,8 @@ class LayerInspector(Inspector):
         self.body.addWidget(self._name_line(layer))
         self._add("layer role", ROLE, values, layer)
         self.body.addWidget(self._group_choice(layer))
+        if layer.group:
+            self.body.addWidget(self._group_name_line(layer.group))
         self.body.addWidget(self._acts(layer))
         self.body.addStretch(1)
         if had_focus in self.fields:
@@ -298,6 +300,21 @@ class LayerInspector(Inspector):
         made.setMenu(menu)
         self.group = made
         return made
+
+    def _group_name_line(self, group_id: str) -> QLineEdit:
+        line = QLineEdit(self._session.loop.group(group_id).name)
+        line.setAccessibleName("Name of the group")
+
+        def rename() -> None:
+            name = " ".join(line.text().split())
+            if name != self._session.loop.group(group_id).name:
+                self._session.apply(
+                    "rename a group", lambda loop: edits.set_group(loop, group_id, name=name)
+                )
+
+        line.editingFinished.connect(rename)
+        self.group_name = line
+        return line
 
     def _fill_groups(self, menu: QMenu, layer_id: str) -> None:
         menu.clear()

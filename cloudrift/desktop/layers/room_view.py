@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.layers.room_map import NAMES, RoomMap
-from cloudrift.desktop.parts import WhileShown, heading, label, panel, small_button
+from cloudrift.desktop.parts import Elided, WhileShown, heading, label, panel, small_button
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.desktop.trying import Trying
@@ -35,7 +35,7 @@ class RoomView(QWidget):
         self.map = RoomMap()
         self.map.cut_moved.connect(self._cut)
         self.map.cut_let_go.connect(session.end_drag)
-        self.words = label("", size=11.5, name="soft")
+        self.words = Elided(size=11.5, name="soft")
         self.helps: dict[str, QPushButton] = {}
         for name, remedy in remedies.REMEDIES.items():
             one = small_button(name, partial(self._help, name), tip=f"{remedy.about}; rest on it "
@@ -48,7 +48,7 @@ class RoomView(QWidget):
         self.for_voice.setStyleSheet("QPushButton { padding: 0px 7px; min-height: 16px; }")
         self.for_voice.toggled.connect(self._show_gap)
         self.gap_fields = {f.name: FieldWidget(f, f.default, accent="good") for f in GAP_FIELDS}
-        self.gap_words = label("", size=11.5, name="soft")
+        self.gap_words = Elided(size=11.5, name="soft")
         self._lay_out()
         for field in self.gap_fields.values():
             field.edited.connect(lambda _value: self._show_gap())
@@ -81,13 +81,14 @@ class RoomView(QWidget):
         line.addStretch(1)
         column.addWidget(self._help_line)
         self._gap_line = QWidget()
-        line = QHBoxLayout(self._gap_line)
-        line.setContentsMargins(0, 0, 0, 0)
+        rows = QVBoxLayout(self._gap_line)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(2)
+        line = QHBoxLayout()
         for field in self.gap_fields.values():
-            field.setFixedWidth(120)
             line.addWidget(field)
-        self.gap_words.setWordWrap(True)
-        line.addWidget(self.gap_words, 1)
+        rows.addLayout(line)
+        rows.addWidget(self.gap_words)
         self._gap_line.hide()
         column.addWidget(self._gap_line)
         column.addWidget(self.map, 1)
@@ -145,7 +146,7 @@ class RoomView(QWidget):
         if self._session.previewing:
             return  # the words stay with what they are about while a remedy is tried
         worst = self._worst()
-        self._help_line.setVisible(worst is not None)
+        self._help_line.setVisible(worst is not None and not self.for_voice.isChecked())
         if worst is None:
             known = self.room is not None and bool(self.room.levels)
             self.words.setText("every layer has its own place" if known else "")
@@ -187,7 +188,7 @@ class RoomView(QWidget):
         on = self.for_voice.isChecked()
         self._gap_line.setVisible(on)
         self.map.show_gap(self._band() if on else None)
-        self._say_gap()
+        self._say()
 
     def _say_gap(self) -> None:
         if not self.for_voice.isChecked() or self.room is None or not self.room.levels:
@@ -198,5 +199,7 @@ class RoomView(QWidget):
         names = {layer.id: layer.name for layer in loop.layers}
         loudest = ", ".join(f"{names[x]} {db:.0f} dB" for x, db in found.layers[:2] if x in names)
         verdict = "there is room" if found.level_db <= wanted else "too full"
-        words = f"{verdict}: {found.level_db:.1f} dB of the loop lies there; most of it {loudest}"
+        words = (f"{verdict}: {found.level_db:.1f} dB of the loop's loudness is there, asked "
+                 f"{wanted:.1f} dB; most from {loudest}")  # fmt: skip
         self.gap_words.setText(words.replace("-", "−"))
+        self.gap_words.setToolTip(self.gap_words.text())

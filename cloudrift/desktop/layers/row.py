@@ -38,6 +38,7 @@ class LayerRow(QFrame):
         self.pan = FieldWidget(PAN, round(layer.pan * 100), accent=layer.role)
         for field in (self.level, self.pan):
             field.settled.connect(session.end_drag)
+            field.setMinimumWidth(70)
         self.level.edited.connect(lambda v: self._set("level", level_db=v))
         self.pan.edited.connect(lambda v: self._set("pan", pan=v / 100))
         self.hear = QPushButton("hear")

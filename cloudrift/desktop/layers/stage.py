@@ -1,8 +1,10 @@
 """The Layers stage: the list and the inspector."""
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from pathlib import Path
+
+from PyQt6.QtCore import QMimeData, pyqtSignal
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from cloudrift.desktop.layers.inspector import LayerInspector
 from cloudrift.desktop.layers.room_view import RoomView
@@ -11,12 +13,18 @@ from cloudrift.desktop.notes.view import NotesView
 from cloudrift.desktop.parts import WhileShown, clear, label, panel, scrolling
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.tasks import Tasks
+from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import edits
+from cloudrift.loop.from_notes import put_layers
 from cloudrift.loop.model import Loop
+from cloudrift.notes.from_midi import read_parts
 from cloudrift.sound import look_up
 from cloudrift.sound.instrument import FAMILIES
+from cloudrift.sound.own import SUFFIXES
 from cloudrift.style import house_cards
 
+MIDI_SUFFIXES = (".mid", ".midi")
+MIDI_KINDS = "MIDI files (*.mid *.midi *.MID)"
 ROOM_FROM = 400  # pixels of height
 LIST_PX = 292
 
@@ -25,10 +33,13 @@ class LayersStage(QWidget):
     """A card a layer; what is heard is said above them."""
 
     shelf_wanted = pyqtSignal()
+    keys_wanted = pyqtSignal()
+    sounds_dropped = pyqtSignal(list)  # paths of recordings
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__()
         self._session = session
+        self.setAcceptDrops(True)
         self.room = RoomView(session, tasks)
         self.rows: dict[str, LayerRow] = {}
         self.inspector = LayerInspector(session)
@@ -76,6 +87,8 @@ class LayersStage(QWidget):
         """The sounds by family, and the shelf for whoever wants to hear them first."""
         menu = QMenu(self.add)
         menu.addAction("Find one on the shelf…", self.shelf_wanted.emit)
+        menu.addAction("Notes from a MIDI file…", self.choose_midi)
+        menu.addAction("Play one in…", self.keys_wanted.emit)
         menu.addSeparator()
         for family in FAMILIES:
             inside = menu.addMenu(family.capitalize())
@@ -90,6 +103,58 @@ class LayersStage(QWidget):
         if self._session.apply("add a layer", lambda loop: edits.add_layer(loop, sound)):
             self._session.select(layer_id=self._session.loop.layers[-1].id)
 
+    def next_layer(self) -> None:
+        """Choose the next layer; behind the last comes the first."""
+        ids = [layer.id for layer in self._session.loop.layers]
+        if ids:
+            now = self._session.selection.layer_id
+            at = ids.index(now) + 1 if now in ids else 0
+            self._session.select(layer_id=ids[at % len(ids)])
+
+    def hear_one_more(self) -> None:
+        """Hear the first layer alone, then one more each time; after the last, all as before."""
+        layers = [layer for layer in self._session.loop.layers if not layer.parked]
+        heard = sum(layer.solo for layer in layers)
+        ids = {layer.id for layer in layers[: heard + 1]} if heard < len(layers) else set()
+        self._session.apply("hear one more", lambda loop: edits.set_solo(loop, ids))
+
+    def choose_midi(self) -> None:
+        """Ask for a MIDI file whose parts become layers."""
+        chosen, _ = QFileDialog.getOpenFileName(
+            self, "A MIDI file whose parts become layers", str(Path.home()), MIDI_KINDS
+        )
+        if chosen:
+            self.bring_midi(Path(chosen))
+
+    def bring_midi(self, path: Path) -> None:
+        """Add a layer for each part of a MIDI file, with the notes as they are."""
+        try:
+            song = read_parts(path)
+        except CloudriftError as error:
+            self._session.failed.emit(str(error))
+            return
+        first = len(self._session.loop.layers)
+        if self._session.apply(
+            "layers from a MIDI file", lambda loop: put_layers(loop, song.parts)
+        ):
+            self._session.select(layer_id=self._session.loop.layers[first].id)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """MIDI files and recordings may be dropped here."""
+        assert event is not None
+        if dropped(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        paths = dropped(event.mimeData())
+        recordings = [p for p in paths if p.suffix.lower() not in MIDI_SUFFIXES]
+        for path in paths:
+            if path not in recordings:
+                self.bring_midi(path)
+        if recordings:
+            self.sounds_dropped.emit(recordings)
+
     def _show(self) -> None:
         loop = self._session.loop
         ordered = sorted(loop.layers, key=lambda layer: layer.parked)  # parked ones below
@@ -99,8 +164,10 @@ class LayersStage(QWidget):
             for row in self.rows.values():
                 self._list.addWidget(row)
             if not self.rows:
-                self._list.addWidget(label("No layers yet. Add one: it follows the chords at once.",
-                                           name="soft"))  # fmt: skip
+                empty = label("No layers yet. Add one: it follows the chords at once. Or drop a "
+                              "MIDI file or one-shots here.", name="soft")  # fmt: skip
+                empty.setWordWrap(True)
+                self._list.addWidget(empty)
             self._list.addStretch(1)
         for layer in loop.layers:
             self.rows[layer.id].show_layer(layer)
@@ -126,6 +193,14 @@ class LayersStage(QWidget):
         """Move the playheads."""
         self.room.show_place(share)
         self.notes.grid.show_place(share)
+
+
+def dropped(data: QMimeData | None) -> list[Path]:
+    """Return the files in something that is dragged which can become layers or sounds."""
+    urls = data.urls() if data is not None else []
+    paths = [Path(url.toLocalFile()) for url in urls if url.isLocalFile()]
+    wanted = {*MIDI_SUFFIXES, *SUFFIXES}
+    return [path for path in paths if path.suffix.lower() in wanted]
 
 
 def heard_words(loop: Loop) -> str:

@@ -60,14 +60,10 @@ def paint_ground(painter: QPainter, places: Places, loop: Loop, layer: Layer, gr
 
 def _paint_lines(painter: QPainter, places: Places, loop: Loop, grid: int) -> None:
     width = places.width - LEFT - 4
-    bar = bar_ticks(loop.metre)
     for tick, what in lines(loop, grid, places.view, LEAST_LINE_PX, width):
         x = places.at_x(tick)
         painter.setPen(QPen(color("line" if what == "bar" else "hair"), 1))
         painter.drawLine(QPointF(x, TOP if what != "bar" else 2), QPointF(x, places.height))
-        if what == "bar" and tick < loop.ticks:
-            painter.setPen(color("ink_soft"))
-            painter.drawText(QPointF(x + 4, 12), str(tick // bar + 1))
     painter.setPen(color("line"))
     painter.drawLine(QPointF(LEFT, places.foot), QPointF(places.width, places.foot))
 
@@ -82,14 +78,20 @@ def _paint_chords(painter: QPainter, places: Places, loop: Loop) -> None:
         painter.drawRoundedRect(box, 2, 2)
     painter.setFont(text_font(10.5, SEMI))
     painter.setPen(color("ink"))
-    free = -1e9
+    taken: list[tuple[float, float]] = []  # what the names take of the line
     for chord in loop.chords:
         x = places.at_x(chord.start_tick) + 20
-        if x > free:
+        if not taken or x > taken[-1][1]:
             name = chord.read(loop.key).text
             painter.drawText(QPointF(x, 12), name)
-            free = x + painter.fontMetrics().horizontalAdvance(name) + 6
+            taken.append((x - 4, x + painter.fontMetrics().horizontalAdvance(name) + 6))
     painter.setFont(figure_font(9.5))
+    painter.setPen(color("ink_soft"))
+    bar = bar_ticks(loop.metre)
+    for tick in range(0, loop.ticks, bar):
+        x = places.at_x(tick) + 4
+        if not any(a < x + 8 and x < b for a, b in taken):
+            painter.drawText(QPointF(x, 12), str(tick // bar + 1))
 
 
 def _paint_strip(painter: QPainter, places: Places, loop: Loop, layer: Layer) -> None:

@@ -6,14 +6,16 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from cloudrift.desktop.chords.grid import Grid
+from cloudrift.desktop.look import text_font
 from cloudrift.desktop.notes.grid import HINT, NoteGrid
 from cloudrift.desktop.notes.model import said
 from cloudrift.desktop.notes.moves import NoteMoves
 from cloudrift.desktop.notes.tool_strip import ToolStrip
-from cloudrift.desktop.parts import WhileShown, button, label, panel, small_button
+from cloudrift.desktop.parts import Elided, WhileShown, button, label, panel, small_button
 from cloudrift.desktop.session import Session
 from cloudrift.notes.tools import GROUPS, TOOLS
 
+LET_GO, TAKE_AGAIN = "Let go", "Take again"
 GRIDS = ("1/1", "1/2", "1/4", "1/4 triplet", "1/8", "1/8 triplet", "1/16", "1/16 triplet", "1/32")
 
 
@@ -28,8 +30,8 @@ class NotesView(QWidget):
         self.grid = NoteGrid(self.moves)
         self.strip = ToolStrip(self.moves)
         self.title = label("", size=14)
-        self.words = label("", size=11.5, name="soft")
-        self.follow = button("Let go of the chords", self._swap_follow)
+        self.words = Elided(size=11.5, name="soft")
+        self.follow = button(LET_GO, self._swap_follow)
         self.step = QComboBox()
         self.step.addItems(GRIDS)
         self.step.setCurrentText(self.moves.grid.value)
@@ -60,13 +62,18 @@ class NotesView(QWidget):
         head.setSpacing(6)
         head.addWidget(self.title)
         head.addWidget(self.words, 1)
+        head.addWidget(label("Grid", size=11.5, name="soft"))
+        head.addWidget(self.step)
+        head.addWidget(self.help)
         head.addWidget(self.follow)
         column.addLayout(head)
         line = QHBoxLayout()
         line.setSpacing(4)
         for group in GROUPS:
             made = QPushButton(group)
-            made.setStyleSheet("QPushButton { padding: 2px 8px; min-height: 18px; }")
+            made.setFont(text_font(11.5))
+            made.setMinimumWidth(10)
+            made.setStyleSheet("QPushButton { padding: 1px 6px; min-height: 17px; }")
             menu = QMenu(made)
             menu.setToolTipsVisible(True)
             for tool in TOOLS.values():
@@ -79,9 +86,6 @@ class NotesView(QWidget):
             self.tools[group] = made
             line.addWidget(made)
         line.addStretch(1)
-        line.addWidget(label("Grid", size=11.5, name="soft"))
-        line.addWidget(self.step)
-        line.addWidget(self.help)
         column.addLayout(line)
         column.addWidget(self.strip)
         column.addWidget(self.grid, 1)
@@ -136,7 +140,7 @@ class NotesView(QWidget):
             self.words.setText("")
         else:
             self.title.setText(layer.name)
-            self.follow.setText("Let go of the chords" if layer.follows else "Follow the chords")
+            self.follow.setText(LET_GO if layer.follows else TAKE_AGAIN)
             self.follow.setToolTip(
                 "Make these notes your own; the lens rests" if layer.follows
                 else "Let the lens make the notes again; your own go (undo brings them back)"

@@ -14,11 +14,11 @@ from cloudrift.desktop.session import BARE, TREATED, Session
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.desktop.texture.row import BareRow, Link, TreatmentRow
 from cloudrift.desktop.texture.strip import COLUMNS, ROWS, Strip
-from cloudrift.desktop.texture.targets import Targets
+from cloudrift.desktop.texture.targets import ALL, GROUPS, LAYERS, Targets, line_owners
 from cloudrift.loop import edits
 from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Engine
-from cloudrift.render.plan import layer_node, loop_node
+from cloudrift.render.plan import group_node, layer_node, loop_node
 from cloudrift.texture import KINDS
 
 Picture = NDArray[np.float32]
@@ -28,9 +28,18 @@ def strip_picture(engine: Engine, loop: Loop, line_of: str | None, count: int) -
     """Return the spectrogram of a line behind its first ``count`` treatments."""
     if line_of is None:
         node = loop_node(loop, engine.tones, count=count)
+    elif line_of in {group.id for group in loop.groups}:
+        node = group_node(loop, line_of, engine.tones, count=count)
     else:
         node = layer_node(loop, loop.layer(line_of), engine.tones, count=count)
     return spectrogram(engine.audio(node), loop.rate, columns=COLUMNS, rows=ROWS)
+
+
+BARE_WORDS = {
+    LAYERS: "as the notes and the sound make it",
+    GROUPS: "the sum of its layers, each behind its own line",
+    ALL: "the sum of the layers, each behind its own line",
+}
 
 
 class TextureStage(QWidget):
@@ -109,7 +118,7 @@ class TextureStage(QWidget):
         line = loop.line_of(line_of)
         opened = self._session.selection.treatment_id
         self.targets.show_loop(loop, line_of)
-        name = loop.layer(line_of).name if line_of else "Whole loop"
+        name = next(one.name for one in line_owners(loop) if one.id == line_of)
         self.title.setText(f"{name}, from bare to treated")
         built = (line_of, name, opened, tuple((t.id, t.kind) for t in line))
         if built != self._built:
@@ -122,9 +131,8 @@ class TextureStage(QWidget):
 
     def _build(self, loop: Loop, line_of: str | None, opened: str) -> None:
         clear(self._list)
-        role = loop.layer(line_of).role if line_of else "grain"
-        words = ("the sum of the layers, each behind its own line" if line_of is None
-                 else "as the notes and the sound make it")  # fmt: skip
+        owner = next(one for one in line_owners(loop) if one.id == line_of)
+        role, words = owner.role, BARE_WORDS[owner.part]
         bare = BareRow(role, words)
         self._list.addWidget(bare)
         self.rows, self.strips = [], [bare.strip]

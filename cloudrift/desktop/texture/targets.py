@@ -1,5 +1,7 @@
 """The list of lines: one a layer, and the whole loop's."""
 
+from typing import NamedTuple
+
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
@@ -7,6 +9,27 @@ from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 from cloudrift.desktop.look import SEMI, color, text_font
 from cloudrift.desktop.parts import clear, heading, label, panel, scrolling
 from cloudrift.loop.model import Loop
+
+LAYERS, GROUPS, ALL = "Layers", "Groups", "All of it"
+
+
+class Owner(NamedTuple):
+    """What has a line: its id (None: the whole loop), name and colour, and where it is listed."""
+
+    id: str | None
+    name: str
+    role: str
+    part: str
+
+
+def line_owners(loop: Loop) -> list[Owner]:
+    """Return all that has a line in a loop: layers, groups, the whole."""
+    layers = [Owner(layer.id, layer.name, layer.role, LAYERS) for layer in loop.layers]
+    groups = []
+    for group in loop.groups:
+        role = next(layer.role for layer in loop.layers if layer.group == group.id)
+        groups.append(Owner(group.id, group.name, role, GROUPS))
+    return [*layers, *groups, Owner(None, "Whole loop", "grain", ALL)]
 
 
 class Target(QAbstractButton):
@@ -61,7 +84,7 @@ class Targets(QWidget):
         super().__init__()
         self.setFixedWidth(170)
         self.buttons: dict[str | None, Target] = {}
-        self._shown: list[tuple[str | None, str, str]] = []
+        self._shown: list[Owner] = []
         self._list = QVBoxLayout()
         self._list.setContentsMargins(10, 10, 6, 8)
         self._list.setSpacing(5)
@@ -77,27 +100,25 @@ class Targets(QWidget):
 
     def show_loop(self, loop: Loop, line_of: str | None) -> None:
         """Refresh the list."""
-        wanted: list[tuple[str | None, str, str]] = [
-            (layer.id, layer.name, layer.role) for layer in loop.layers
-        ]
-        wanted.append((None, "Whole loop", "grain"))
+        wanted = line_owners(loop)
         if wanted != self._shown:
             self._shown = wanted
             clear(self._list)
             self.buttons = {}
-            self._list.addWidget(heading("Layers"))
-            for layer_id, name, role in wanted:
-                if layer_id is None:
-                    self._list.addSpacing(6)
-                    self._list.addWidget(heading("All of it"))
-                button = Target(name, role)
-                button.clicked.connect(lambda _c, one=layer_id: self.chosen.emit(one))
-                self.buttons[layer_id] = button
-                self._list.addWidget(button)
+            for part in (LAYERS, GROUPS, ALL):
+                owners = [one for one in wanted if one.part == part]
+                if not owners and part != LAYERS:
+                    continue
+                self._list.addWidget(heading(part))
+                for owner in owners:
+                    button = Target(owner.name, owner.role)
+                    button.clicked.connect(lambda _c, one=owner.id: self.chosen.emit(one))
+                    self.buttons[owner.id] = button
+                    self._list.addWidget(button)
+                self._list.addSpacing(6)
             hint = label("A line is read downwards. Every strip is the whole loop as it leaves "
                          "that row.", size=11, name="soft")  # fmt: skip
             hint.setWordWrap(True)
-            self._list.addSpacing(8)
             self._list.addWidget(hint)
             self._list.addStretch(1)
         for layer_id, button in self.buttons.items():

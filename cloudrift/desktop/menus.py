@@ -1,0 +1,107 @@
+"""The menus: every command with its key, all of them also in the command finder."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QMenu
+
+from cloudrift.desktop.rail import STAGES
+from cloudrift.notes.tools import GROUPS, TOOLS
+
+if TYPE_CHECKING:
+    from cloudrift.desktop.window import Window
+
+
+class Menus:
+    """Builds the menu bar of a window and keeps its commands."""
+
+    def __init__(self, window: Window) -> None:
+        self._window = window
+        self.commands: list[QAction] = []
+        self._menus: list[QMenu] = []  # Qt lets go of what nobody holds
+        self._make()
+
+    def _command(self, menu: QMenu, text: str, act: Callable[[], object], key: str = "") -> QAction:
+        action = QAction(text, self._window)
+        if key:
+            action.setShortcut(QKeySequence(key))
+        action.triggered.connect(lambda _c=False: act())
+        menu.addAction(action)
+        self.commands.append(action)
+        return action
+
+    def _menu(self, name: str) -> QMenu:
+        bar = self._window.menuBar()
+        assert bar is not None
+        menu = bar.addMenu(name)
+        assert menu is not None
+        self._menus.append(menu)
+        return menu
+
+    def show_history(self, undo_label: str, redo_label: str) -> None:
+        """Name what undo and redo would do; without a name there is nothing to do."""
+        both = ((self.undo, "&Undo", undo_label), (self.redo, "&Redo", redo_label))
+        for action, what, name in both:
+            action.setEnabled(bool(name))
+            action.setText(f"{what} {name}".strip())
+
+    def _make(self) -> None:
+        window, session = self._window, self._window.session
+        loop = self._menu("&Loop")
+        self._command(loop, "&Start a loop from a style card…", window.start_loop, "Ctrl+N")
+        self._command(loop, "&Open…", window.ask_to_open, "Ctrl+O")
+        self._command(loop, "&Save", window.save, "Ctrl+S")
+        self._command(loop, "Save &as…", window.save_as, "Ctrl+Shift+S")
+        loop.addSeparator()
+        self._command(loop, "&Quit", window.close, "Ctrl+Q")
+        edit = self._menu("&Edit")
+        self.undo = self._command(edit, "&Undo", session.undo, "Ctrl+Z")
+        self.redo = self._command(edit, "&Redo", session.redo, "Ctrl+Shift+Z")
+        hear = self._menu("&Hear")
+        self._command(hear, "&Play or stop", session.toggle_playing, "Space")
+        self._command(hear, "&Compare bare with treated", session.swap_hearing, "B")
+        self._command(hear, "&From the start", lambda: session.player.seek(0.0), "Home")
+        self._command(hear, "The &whole loop again", window.hear_all, "W")
+        self._make_chords()
+        self._make_layers()
+        stage = self._menu("&Stage")
+        for i, name in enumerate(STAGES):
+            self._command(
+                stage, f"&{i + 1} {name}", partial(window.choose_stage, i), f"Alt+{i + 1}"
+            )
+        view = self._menu("&View")
+        self._command(view, "&Light or dark", window.swap_theme, "F9")
+        self._command(view, "&Find a command…", window.find_command, "F2")
+
+    def _make_chords(self) -> None:
+        window, bar = self._window, self._window.chords.row_bar
+        chords = self._menu("&Chords")
+        self._command(chords, "&Type a row of chords", window.type_row, "Ctrl+R")
+        self._command(chords, "&Draw a row from the style card", bar.draw_row, "Ctrl+D")
+        self._command(chords, "Chords from a &MIDI file…", bar.choose_midi, "Ctrl+M")
+        self._command(chords, "Tempo and key from a &recording…", window.choose_reference)
+        self._command(chords, "&Nearest voicing for all", window.chords.inspector.all_nearest)
+        self._command(chords, "&Every second one late", window.chords.moves.every_second_late)
+        self._command(chords, "&Play keys", partial(window.swap_drawer, "Play keys"), "F6")
+
+    def _make_layers(self) -> None:
+        window = self._window
+        layers, notes = self._menu("L&ayers"), window.layers.notes
+        self._command(layers, "&Shelf: find a sound", partial(window.swap_drawer, "Shelf"), "F4")
+        self._command(layers, "Layers from a &MIDI file…", window.layers.choose_midi)
+        self._command(layers, "Step to the &next layer", window.layers.next_layer, "F7")
+        self._command(layers, "&Hear one layer more", window.layers.hear_one_more, "F8")
+        layers.addSeparator()
+        self._command(layers, "&Let go of the chords", notes.moves.let_go)
+        self._command(layers, "&Follow the chords again", notes.moves.take_again)
+        for group in GROUPS:
+            menu = layers.addMenu(f"Notes: {group}")
+            assert menu is not None
+            for tool in TOOLS.values():
+                if tool.group == group:
+                    self._command(menu, f"{tool.label}: {tool.about}",
+                                  partial(window.open_tool, tool.name))  # fmt: skip
