@@ -24,6 +24,7 @@ from cloudrift.loop import chord_edits, edits
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import save
 from cloudrift.render import Engine, Player
+from cloudrift.render.ahead import ahead
 from cloudrift.render.player import SWITCH_INTERVAL_S
 from cloudrift.render.worker import RenderWorker
 from cloudrift.style import find_card, sketch
@@ -52,18 +53,27 @@ def big_loop() -> Loop:
     return loop
 
 
-def timed(engine: Engine, loops: list[Loop]) -> list[float]:
-    """Return how long each loop took, in ms, rendered one after another."""
-    out = []
-    for loop in loops:
+def timed(engine: Engine, loops: list[Loop]) -> tuple[list[float], list[float]]:
+    """How long until what comes next is there, and until the whole loop is, in ms, for each."""
+    soon, whole = [], []
+    for i, loop in enumerate(loops):
         began = time.perf_counter()
+        audio = ahead(engine, loop, i / len(loops))
+        if audio is not None:
+            soon.append((time.perf_counter() - began) * 1e3)
         engine.render(loop)
-        out.append((time.perf_counter() - began) * 1e3)
-    return out
+        whole.append((time.perf_counter() - began) * 1e3)
+        if audio is None:
+            soon.append(whole[-1])
+    return soon, whole
 
 
 def figures(ms: list[float]) -> str:
     return f"{statistics.median(ms):.0f} ms median, {max(ms):.0f} ms worst"
+
+
+def both_figures(took: tuple[list[float], list[float]]) -> str:
+    return f"{figures(took[0])} (the whole loop: {figures(took[1])})"
 
 
 def edits_table(loop: Loop) -> list[tuple[str, str, str]]:
@@ -77,22 +87,22 @@ def edits_table(loop: Loop) -> list[tuple[str, str, str]]:
     chord = loop.chords[1].id
     rows = [
         ("field of a layer's last treatment -> new sound", "100 ms median, 250 ms worst",
-         figures(timed(engine, [
+         both_figures(timed(engine, [
              edits.set_treatment(loop, first.id, third.id, blend=0.3 + i / 100)
              for i in range(ROUNDS)]))),
         ("field of the whole loop's last treatment -> new sound", "100 ms median, 250 ms worst",
-         figures(timed(engine, [
+         both_figures(timed(engine, [
              edits.set_treatment(loop, None, last.id, blend=0.3 + i / 100)
              for i in range(ROUNDS)]))),
         ("a chord changed, all layers follow -> new sound", "250 ms median",
-         figures(timed(engine, [
+         both_figures(timed(engine, [
              chord_edits.set_degree(loop, chord, 1 + i % 7, count=3 + (i > 6))
              for i in range(ROUNDS)]))),
         ("level, pan, mute -> new sound", "30 ms",
-         figures(timed(engine, [
+         both_figures(timed(engine, [
              edits.set_layer(loop, first.id, pan=i / 50) for i in range(ROUNDS)]))),
         ("level -> new sound, no treatments on the whole loop", "30 ms",
-         figures(timed(engine, [
+         both_figures(timed(engine, [
              edits.set_layer(replace(loop, line=()), first.id, pan=0.5 + i / 50)
              for i in range(ROUNDS)]))),
         ("whole loop, empty cache", "20 times faster than it plays",
@@ -208,7 +218,7 @@ def draft_rows(loops: dict[str, Loop]) -> list[tuple[str, str, str]]:
             began = time.perf_counter()
             session.apply("x", partial(chord_edits.set_degree, chord_id=chord,
                                        degree=1 + (3 * i + 2) % 7, count=3 + i % 2))  # fmt: skip
-            session.hear_edit(chord)
+            session.once.edit(chord)
             while session.player._wanted is heard:
                 app.processEvents()
                 time.sleep(0.001)

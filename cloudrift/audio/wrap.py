@@ -133,6 +133,23 @@ def filter_change(
     return new
 
 
+def filter_stretch(
+    audio: Stereo, through: Through, ring_frames: int, start: int, count: int
+) -> Stereo | None:
+    """Return frames ``start`` to ``start + count`` of what ``filter_circular`` makes of a loop.
+
+    None when what rings into them is so long that the whole is no more work.
+    """
+    reach = AFTER if ring_frames <= LONGEST_BLOCK_RING else BEFORE
+    before = ring_frames + reach
+    length = _rung(before + count + reach)
+    if length > LONGEST_CHANGE * audio.shape[1]:
+        return None
+    # What wraps round in this piece falls on the frames in front, which are not kept.
+    piece = np.array(taken(audio, start - before, length))
+    return filter_circular(piece, through, ring_frames)[:, before : before + count]
+
+
 def _rung(frames: int) -> int:
     """Return the next of few lengths, all quick, so that what is kept for a length serves again."""
     octave = 1 << max(3, (frames - 1).bit_length() - 1)

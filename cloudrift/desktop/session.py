@@ -13,7 +13,7 @@ import msgspec
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from cloudrift.audio.buffers import to_gain
+from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.desktop.heard_once import BARE, HeardOnce
 from cloudrift.desktop.selection import first_selection, still_there
 from cloudrift.desktop.trouble import error_words
@@ -53,6 +53,7 @@ class Session(QObject):
     _answered = pyqtSignal(str, object)
     _measured = pyqtSignal(str, object, object)
     _broke = pyqtSignal(str)
+    _came_soon = pyqtSignal(str, object, object)  # TREATED, Loop, Stereo
 
     def __init__(
         self,
@@ -84,11 +85,14 @@ class Session(QObject):
         self._answered.connect(self._on_answered)
         self._measured.connect(self._on_measured)
         self._broke.connect(self.failed)
+        self._came_soon.connect(self._on_soon)
         self._worker = RenderWorker(
             self.engine,
             self._answered.emit,
             self._measured.emit,
             lambda _name, error: self._broke.emit(error_words(error)),
+            where=self._where,
+            soon=self._came_soon.emit,
         )
         self._asked_at = 0.0
         self._resting = QTimer(self)
@@ -213,6 +217,17 @@ class Session(QObject):
         if name == TREATED:
             self.sound_changed.emit(rendered)
         self.busy_changed.emit(self._worker.busy)
+
+    def _where(self) -> float | None:
+        """Where the sound is while the treated loop plays."""
+        heard = self.player.playing and self.hearing == TREATED
+        return self.player.share if heard else None
+
+    def _on_soon(self, _name: str, _loop: Loop, audio: Stereo) -> None:
+        """What comes next is there; the rest of the loop is as it was until it has followed."""
+        if self.hearing == TREATED and not self.click:
+            self.once.followed()
+            self.player.load(audio)
 
     def _on_measured(self, name: str, rendered: Rendered, loudness: Loudness) -> None:
         self.loudness[name] = loudness

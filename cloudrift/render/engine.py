@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 
@@ -22,6 +23,9 @@ ONCE_FADE_S = 0.02
 
 class Cancelled(Exception):  # noqa: N818 - nothing went wrong
     """The work was no longer wanted."""
+
+
+_Out = TypeVar("_Out")
 
 
 def never() -> bool:
@@ -53,6 +57,7 @@ class Engine:
         self.cache = cache or AudioCache()
         self.tones = tones or ToneCache()
         self._latest = BoundedStore[Node](LATEST, lambda _: 1)  # by what they do
+        self._latest_at = BoundedStore[Node](LATEST, lambda _: 1)  # by where they stand
         self._measured: dict[bytes, Loudness] = {}
         self._pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="render")
 
@@ -75,23 +80,7 @@ class Engine:
         kept = self.cache.get(node.key)
         if kept is not None:
             return kept
-        if len(node.inputs) > 1:
-            futures = [
-                self._pool.submit(self.audio, each, cancelled, progress) for each in node.inputs
-            ]
-            try:
-                # What nobody has begun is done here, from the last on: whoever waits in the pool
-                # for parts of a part (a group's layers) would else wait for itself.
-                found = [
-                    self.audio(each, cancelled, progress) if future.cancel() else future.result()
-                    for each, future in zip(node.inputs[::-1], futures[::-1], strict=True)
-                ]
-                inputs = found[::-1]
-            finally:
-                for future in futures:
-                    future.cancel()
-        else:
-            inputs = [self.audio(each, cancelled, progress) for each in node.inputs]
+        inputs = self.each(lambda one: self.audio(one, cancelled, progress), node.inputs)
         if cancelled():
             raise Cancelled
         former = self._former(node)
@@ -100,12 +89,32 @@ class Engine:
             out = node.make(inputs)
         self.cache.put(node.key, out)
         self._latest.put(node.like, node)
+        self._latest_at.put(node.place, node)
         if former:  # its inputs have served: they are the first to go when there is no room
             now = {each.key for each in node.inputs}
             self.cache.demote({each.key for each in former.node.inputs} - now)
         if progress:
             progress(node.label)
         return out
+
+    def each(self, work: Callable[[Node], _Out], nodes: tuple[Node, ...]) -> list[_Out]:
+        """Do some work for several steps beside each other and return what came of it, in order.
+
+        What nobody has begun is done by the caller, from the last on: whoever waits in the pool
+        for parts of a part (a group's layers) would else wait for itself.
+        """
+        if len(nodes) < 2:
+            return [work(node) for node in nodes]
+        futures = [self._pool.submit(work, node) for node in nodes]
+        try:
+            found = [
+                work(node) if future.cancel() else future.result()
+                for node, future in zip(nodes[::-1], futures[::-1], strict=True)
+            ]
+        finally:
+            for future in futures:
+                future.cancel()
+        return found[::-1]
 
     def _former(self, node: Node) -> Former | None:
         """Return the last step that did the same, if its audio is still there."""
@@ -118,6 +127,12 @@ class Engine:
         if out is None or len(inputs) < len(found):
             return None
         return Former(node=latest, inputs=inputs, out=out)
+
+    def latest_at(self, place: bytes) -> tuple[Node, Stereo] | None:
+        """Return the last step that was run at a place, if its audio is still there."""
+        node = self._latest_at.get(place)
+        audio = self.cache.get(node.key) if node else None
+        return (node, audio) if node and audio is not None else None
 
     def render(self, loop: Loop, cancelled: Callable[[], bool] = never) -> Rendered:
         """Return the loop in its steady state."""

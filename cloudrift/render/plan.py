@@ -19,7 +19,15 @@ from cloudrift.notes.note import Note
 from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.sound.part import Part, ToneCache
 from cloudrift.texture.kind import Context
-from cloudrift.texture.treatment import Line, fused, tail_s, time_ratio, treat, treat_change
+from cloudrift.texture.treatment import (
+    Line,
+    fused,
+    tail_s,
+    time_ratio,
+    treat,
+    treat_change,
+    treat_stretch,
+)
 
 ONCE_LONGEST_TAIL_S = 40.0
 
@@ -31,6 +39,8 @@ class Node:
     ``like`` is the hash of all but the inputs (a part's notes count as such): two nodes that
     share it do the same to different input. ``follow(former, inputs)`` makes the output from what
     was made of another input, running only what differs; None when that is no less work.
+    ``place`` says where in the loop it stands, whatever its settings. ``stretch(inputs, start,
+    count)`` makes only some frames, or nearly so; None where that cannot be.
     """
 
     key: bytes
@@ -39,6 +49,8 @@ class Node:
     label: str
     like: bytes
     follow: Callable[["Former", list[Stereo]], Stereo | None]
+    place: bytes
+    stretch: Callable[[list[Stereo], int, int], Stereo | None] | None = None
     part: Part | None = None
 
 
@@ -102,11 +114,11 @@ def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, *, once: bool = False
     """Return the step that plays a layer's notes, or that adds up two sounds which take turns."""
     notes = loop.notes_of(layer)
     if layer.other is None or len(layer.sounds) == 1:
-        return _played(loop, layer, layer.sound, notes, tones, once=once)
+        return _played(loop, layer, layer.sound, notes, tones, 0, once=once)
     turn = layer.other.every_bars * bar_ticks(loop.metre)
     nodes = tuple(
         _played(loop, layer, sound,
-                tuple(n for n in notes if n.start_tick // turn % 2 == i), tones, once=once)
+                tuple(n for n in notes if n.start_tick // turn % 2 == i), tones, i, once=once)
         for i, sound in enumerate(layer.sounds)
     )  # fmt: skip
     return Node(
@@ -116,13 +128,18 @@ def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, *, once: bool = False
         label=f"{layer.name}: two sounds in turn",
         like=_key("turns", layer.id, once),
         follow=lambda _former, _inputs: None,
+        place=_key("turns", layer.id),
+        stretch=lambda inputs, start, count: (
+            taken(inputs[0], start, count) + taken(inputs[1], start, count)
+        ),
     )
 
 
 def _played(
-    loop: Loop, layer: Layer, sound: SoundUse, notes: tuple[Note, ...], tones: ToneCache, *,
-    once: bool,
+    loop: Loop, layer: Layer, sound: SoundUse, notes: tuple[Note, ...], tones: ToneCache,
+    which: int, *, once: bool,
 ) -> Node:  # fmt: skip
+    """Notes played with one of a layer's sounds, the ``which``-th."""
     context = layer_context(loop, layer, once=once)
     frames = context.frames
     part = Part(
@@ -142,6 +159,7 @@ def _played(
         label=f"{layer.name}: notes",
         like=_key("bare", layer.id, what),
         follow=follow,
+        place=_key("bare", layer.id, which),
         part=part,
     )
 
@@ -167,6 +185,8 @@ def _treated(source: Node, group: Line, context: Context, place: str) -> Node:
         follow=lambda former, inputs: treat_change(
             former.out, former.inputs[0], inputs[0], group, context
         ),
+        place=_key("treat", place),
+        stretch=lambda inputs, start, count: treat_stretch(inputs[0], group, context, start, count),
     )
 
 
@@ -237,6 +257,12 @@ def _sum(
                 add_wrapped(new, difference * gain, start)
         return new
 
+    def stretch(inputs: list[Stereo], start: int, count: int) -> Stereo:
+        out = silence(count)
+        for audio, gain in zip(inputs, gains, strict=True):
+            out += taken(audio, start, count) * gain
+        return out
+
     levels = [gain for _, _, gain in parts]
     return Node(
         key=_key("sum", [node.key for _, node, _ in parts], levels, frames),
@@ -245,6 +271,8 @@ def _sum(
         label=what,
         like=_key(what, [name for name, _, _ in parts], levels, frames, once),
         follow=follow,
+        place=_key(what),
+        stretch=stretch,
     )
 
 

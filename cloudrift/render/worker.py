@@ -7,19 +7,36 @@ too: every second one may finish, so that moving a field without pause is heard 
 import threading
 from collections.abc import Callable
 
+from cloudrift.audio.buffers import Stereo
 from cloudrift.loop.model import Loop
+from cloudrift.render.ahead import ahead
 from cloudrift.render.engine import Cancelled, Engine, Loudness, Rendered
 
 Answer = Callable[[str, Rendered], None]
 Measured = Callable[[str, Rendered, Loudness], None]
+Soon = Callable[[str, Loop, Stereo], None]
 Failure = Callable[[str, Exception], None]
 
 
 class RenderWorker:
     """A thread that renders the newest loop of each name (``treated``, ``bare``) in turn."""
 
-    def __init__(self, engine: Engine, answer: Answer, measured: Measured, failed: Failure) -> None:
+    def __init__(
+        self,
+        engine: Engine,
+        answer: Answer,
+        measured: Measured,
+        failed: Failure,
+        *,
+        where: Callable[[], float | None] = lambda: None,
+        soon: Soon = lambda _name, _loop, _audio: None,
+    ) -> None:
+        """``where`` tells where the sound is while it plays; ``soon`` takes what comes next there.
+
+        What comes next is there long before the whole loop is.
+        """
         self._engine = engine
+        self._where, self._soon = where, soon
         self._answer = answer
         self._measured = measured
         self._failed = failed
@@ -56,6 +73,13 @@ class RenderWorker:
         with self._change:
             return self._closing or (name in self._wanted and not self._was_cancelled)
 
+    def _look_ahead(self, name: str, loop: Loop) -> None:
+        share = self._where() if name == "treated" else None
+        if share is not None:
+            audio = ahead(self._engine, loop, share)
+            if audio is not None and not self._stale(name):
+                self._soon(name, loop, audio)
+
     def _run(self) -> None:
         while True:
             with self._change:
@@ -68,6 +92,7 @@ class RenderWorker:
                 loop = self._wanted.pop(name)
                 self._running = name
             try:
+                self._look_ahead(name, loop)
                 rendered = self._engine.render(loop, lambda name=name: self._stale(name))  # type: ignore[misc]
                 self._was_cancelled = False
                 # Heard first, measured after: the ear does not wait for the meter.

@@ -99,7 +99,9 @@ class Kind:
 
     Exactly one of ``process`` and ``linear`` is there; ``near`` may be beside ``process``. ``says``
     writes in words what it does now.
-    ``shift_st`` and ``time_ratio`` tell how it moves the sounding key and length.
+    ``rough`` does what ``near.process`` does, but only nearly the same as the whole: good enough to
+    be heard for a moment. ``shift_st`` and ``time_ratio`` tell how it moves the sounding key and
+    length.
     """
 
     name: str
@@ -111,6 +113,7 @@ class Kind:
     process: Process | None = None
     linear: Linear | None = None
     near: Near | None = None
+    rough: Callable[[Stereo, Full, Context, int, int], Stereo | None] | None = None
     shift_st: Callable[[Full], float] = _no_shift
     time_ratio: Callable[[Full], float] = _same_length
     tail_s: Callable[[Full], float] = _no_shift

@@ -2,6 +2,8 @@
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.resample import resample_circular, shift_held
+from cloudrift.audio.stretch import LEAD_S, pitch_shifted
+from cloudrift.audio.wrap import taken
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.kind import Context, Kind
 
@@ -22,6 +24,15 @@ def _process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     period, passes = context.loop_frames, range(context.passes)
     joins = tuple(cut + turn * period for turn in passes for cut in context.cuts)
     return shift_held(audio, _semitones(full), context.rate, joins=joins)
+
+
+def _rough(audio: Stereo, full: Full, context: Context, start: int, count: int) -> Stereo | None:
+    """Some frames with the length held: their phases differ from those of the whole."""
+    if full.word("way") == TAPE:
+        return None
+    lead = int(LEAD_S * context.rate)
+    piece = taken(audio, start - lead, count + 2 * lead)
+    return pitch_shifted(piece, _semitones(full), context.rate)[:, lead : lead + count]
 
 
 def _says(full: Full) -> str:
@@ -50,6 +61,7 @@ SHIFT = Kind(
     ),
     says=_says,
     process=_process,
+    rough=_rough,
     shift_st=_semitones,
     time_ratio=_ratio,
 )

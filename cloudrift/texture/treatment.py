@@ -13,6 +13,7 @@ from cloudrift.audio.wrap import (
     changed_span,
     filter_change,
     filter_circular,
+    filter_stretch,
     put,
     taken,
 )
@@ -158,6 +159,29 @@ def treat_change(
         wet = near.process(after, full, draw, context, start, count)
         put(new, _blended(taken(after, start, count), wet, treatment.blend), start)
     return new
+
+
+def treat_stretch(
+    audio: Stereo, group: Line, context: Context, start: int, count: int
+) -> Stereo | None:
+    """Return frames ``start`` to ``start + count`` of what ``treat`` makes, or nearly so.
+
+    None where that is not possible, or no less work than the whole.
+    """
+    if context.once:
+        return None
+    if group[0].of.linear:
+        through, ring = _linear(group, context)
+        # What rang in longer ago than this is 45 dB down.
+        return filter_stretch(audio, through, ring // 2, start, count)
+    (treatment,) = group
+    kind, full = treatment.of, treatment.full
+    wet: Stereo | None = None
+    if kind.near:
+        wet = kind.near.process(audio, full, treatment.draw, context, start, count)
+    elif kind.rough:
+        wet = kind.rough(audio, full, context, start, count)
+    return None if wet is None else _blended(taken(audio, start, count), wet, treatment.blend)
 
 
 def _linear(group: Line, context: Context) -> tuple[Through, int]:
