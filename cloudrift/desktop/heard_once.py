@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
     from cloudrift.desktop.session import Session
 
 AUDITION, BARE = "audition", "bare"
+DRAFT_MOST_S = 0.5
 
 
 class HeardOnce(QObject):
@@ -32,6 +34,8 @@ class HeardOnce(QObject):
         self._session = session
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="audition")
         self._number = 0
+        self._no_draft = threading.Event()  # cleared while one is made
+        self._no_draft.set()
         self._drafted: tuple[Rendered, Stereo] | None = None  # on which, and how it sounds
         self._draft_made.connect(self._on_draft)
         self._broke.connect(session.failed)
@@ -85,12 +89,19 @@ class HeardOnce(QObject):
         gain = 1.0 if written else to_gain(session.match_db)
 
         def work() -> None:
-            if loop is not session.loop:
-                return  # another edit has come
-            audio = drafted(base, loop, chord, session.engine, written=written, gain=gain)
-            self._draft_made.emit(loop, rendered, audio)
+            try:
+                if loop is session.loop:  # no other edit has come
+                    audio = drafted(base, loop, chord, session.engine, written=written, gain=gain)
+                    self._draft_made.emit(loop, rendered, audio)
+            finally:
+                self._no_draft.set()
 
+        self._no_draft.clear()
         self._pool.submit(work)
+
+    def wait_for_draft(self) -> None:
+        """Wait while a draft is made: it is what the ear waits for."""
+        self._no_draft.wait(DRAFT_MOST_S)
 
     def _on_draft(self, loop: Loop, rendered: Rendered, audio: Stereo) -> None:
         """Let a draft be heard if the edit still stands and the loop itself has not followed."""

@@ -86,6 +86,7 @@ class Session(QObject):
         self._measured.connect(self._on_measured)
         self._broke.connect(self.failed)
         self._came_soon.connect(self._on_soon)
+        self.once = HeardOnce(self)
         self._worker = RenderWorker(
             self.engine,
             self._answered.emit,
@@ -93,6 +94,7 @@ class Session(QObject):
             lambda _name, error: self._broke.emit(error_words(error)),
             where=self._where,
             soon=self._came_soon.emit,
+            between=self.once.wait_for_draft,
         )
         self._asked_at = 0.0
         self._resting = QTimer(self)
@@ -103,7 +105,6 @@ class Session(QObject):
         self._autosave.setInterval(spec.AUTOSAVE_EVERY_S * 1000)
         self._autosave.timeout.connect(self.keep_unsaved)
         self._autosave.start()
-        self.once = HeardOnce(self)
         speaker.start(self.player.pull)
         self._ask()
 

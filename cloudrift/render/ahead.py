@@ -5,6 +5,8 @@ seconds is a small part of it: where a step's settings have changed, only that s
 anew, and of the steps behind it. The whole comes after.
 """
 
+from collections.abc import Callable
+
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo, raised_cosine
@@ -23,7 +25,9 @@ class _CannotBeError(Exception):
     """Something has another length now, so that places do not correspond."""
 
 
-def ahead(engine: Engine, loop: Loop, share: float) -> Stereo | None:
+def ahead(
+    engine: Engine, loop: Loop, share: float, between: Callable[[], object] = lambda: None
+) -> Stereo | None:
     """Return a loop as it was last rendered, with what comes next as it is now.
 
     None where that is not possible, or where the whole is there at once.
@@ -31,6 +35,7 @@ def ahead(engine: Engine, loop: Loop, share: float) -> Stereo | None:
     Parameters
     ----------
     share : where the sound is, 0 to 1.
+    between : called between two steps; it may hold the work up for something more urgent.
     """
     node = loop_node(loop, engine.tones)
     last = engine.latest_at(node.place)
@@ -42,7 +47,7 @@ def ahead(engine: Engine, loop: Loop, share: float) -> Stereo | None:
         return None
     start = round(share * n) - int(BEFORE_S * loop.rate)
     try:
-        out = _Stretch(engine, start, count, int(FADE_S * loop.rate)).of(node)[1]
+        out = _Stretch(engine, start, count, int(FADE_S * loop.rate), between).of(node)[1]
     except _CannotBeError:
         return None
     return out if out.shape[1] == n else None
@@ -51,8 +56,10 @@ def ahead(engine: Engine, loop: Loop, share: float) -> Stereo | None:
 class _Stretch:
     """Steps as they were and as they are to be heard, over some frames of the loop."""
 
-    def __init__(self, engine: Engine, start: int, count: int, fade: int) -> None:
-        self._engine = engine
+    def __init__(
+        self, engine: Engine, start: int, count: int, fade: int, between: Callable[[], object]
+    ) -> None:
+        self._engine, self._between = engine, between
         self._start, self._count, self._fade = start, count, fade
 
     def of(self, node: Node) -> tuple[Stereo, Stereo]:
@@ -60,6 +67,7 @@ class _Stretch:
         there = self._engine.cache.get(node.key)
         if there is not None:
             return there, there
+        self._between()
         found = self._engine.latest_at(node.place)
         if not node.inputs:
             if found is None:  # a layer that was not there: nothing of it was heard

@@ -30,13 +30,15 @@ class RenderWorker:
         *,
         where: Callable[[], float | None] = lambda: None,
         soon: Soon = lambda _name, _loop, _audio: None,
+        between: Callable[[], object] = lambda: None,
     ) -> None:
         """``where`` tells where the sound is while it plays; ``soon`` takes what comes next there.
 
-        What comes next is there long before the whole loop is.
+        What comes next is there long before the whole loop is. ``between`` is called between its
+        steps, and may hold it up for something more urgent.
         """
         self._engine = engine
-        self._where, self._soon = where, soon
+        self._where, self._soon, self._between = where, soon, between
         self._answer = answer
         self._measured = measured
         self._failed = failed
@@ -76,7 +78,7 @@ class RenderWorker:
     def _look_ahead(self, name: str, loop: Loop) -> None:
         share = self._where() if name == "treated" else None
         if share is not None:
-            audio = ahead(self._engine, loop, share)
+            audio = ahead(self._engine, loop, share, self._between)
             if audio is not None and not self._stale(name):
                 self._soon(name, loop, audio)
 
