@@ -13,6 +13,7 @@ import click
 
 from cloudrift import __version__
 from cloudrift.cli_layers import notes, room
+from cloudrift.cli_texture import treat, treatments
 from cloudrift.ground.errors import CloudriftError
 
 EXIT_BAD_INPUT = 2
@@ -307,6 +308,8 @@ def _render_quietly(file: Path, folder: Path, order: Any) -> list[Path]:
 
 commands.add_command(notes)
 commands.add_command(room)
+commands.add_command(treatments)
+commands.add_command(treat)
 
 
 @commands.command()

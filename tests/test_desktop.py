@@ -310,7 +310,7 @@ def test_a_layer_is_renamed_moved_copied_twinned_and_parked(qtbot, window):
 def test_the_descent_is_edited_and_every_row_gets_its_strip(qtbot, window):
     window.show_stage(2)
     session, stage = window.session, window.texture
-    stage.adders["hall"].click()
+    stage.adders["hall"].trigger()
     assert [r.treatment_id for r in stage.rows] == [t.id for t in session.loop.line]
     row = stage.rows[-1]
     row.fields["decay_s"].type_text("6 s")

@@ -51,7 +51,17 @@ EXACT = [
     treatment("backward", what="whole"),
     treatment("backward", fade_ms=30),
     treatment("shift", semitones=-3, way="tape"),
-]
+    treatment("room"), treatment("plate", pre_delay_ms=20),
+    treatment("echo", feedback=70), treatment("echo", way="in its place", time="1/16 triplet"),
+    treatment("equaliser", bass_db=9, mid_db=-12, mid_q=6, treble_db=6, notch_db=-30, notch_q=30),
+    treatment("tilt", slope_db=-4), treatment("narrow band", octaves=1), treatment("vowel"),
+    treatment("trim", gain_db=-6, width=150, mono_hz=150, pan=30),
+    treatment("warm", drive_db=18), treatment("overdrive"), treatment("fold", drive_db=18),
+    treatment("soft clip", drive_db=24), treatment("compressor", release_ms=900),
+    treatment("limiter", push_db=18), treatment("chorus"), treatment("doubler", cents=20),
+    treatment("tremolo"), treatment("auto-pan"), treatment("pump"), treatment("gate"),
+    treatment("sweep", rate="1/2", shape="random"), treatment("width move"),
+]  # fmt: skip
 
 
 @pytest.mark.parametrize("one", EXACT, ids=lambda t: f"{t.kind} {dict(t.settings)}")

@@ -51,6 +51,9 @@ def _k_response(length: int, rate: int) -> NDArray[np.complex64]:
     return total.astype(np.complex64)
 
 
+MOST_PEAKS = 96
+
+
 def true_peak_db(audio: Stereo, rate: int) -> float:
     """Return the true peak in dBTP, four times oversampled around the loudest samples."""
     n = audio.shape[1]
@@ -58,9 +61,10 @@ def true_peak_db(audio: Stereo, rate: int) -> float:
     peak = float(level.max(initial=0.0))
     if peak <= 0:
         return QUIET_DB
-    # Only the neighbourhoods of near-peak samples can hold the true peak.
-    near = np.flatnonzero(level > 0.7 * peak)
-    near = near[:: max(1, len(near) // 64)]
+    # Only the neighbourhoods of near-peak samples can hold the true peak: the highest of them.
+    tops = (level > 0.7 * peak) & (level >= np.roll(level, 1)) & (level >= np.roll(level, -1))
+    near = np.flatnonzero(tops)
+    near = near[np.argsort(-level[near], kind="stable")[:MOST_PEAKS]]
     for at in near:
         piece = audio[:, np.arange(at - 64, at + 64) % n]
         over = soxr.resample(np.ascontiguousarray(piece.T), rate, 4 * rate, quality="HQ")

@@ -184,19 +184,24 @@ def shaped_oversampled(
     audio: Stereo,
     shape: Callable[[NDArray[np.float32]], NDArray[np.float32]],
     response: NDArray[np.float32],
+    before: NDArray[np.float32] | None = None,
+    times: int = 2,
 ) -> Stereo:
-    """Bend a loop's wave at twice its rate, then filter it (zero phase), in the steady state.
+    """Bend a loop's wave at twice its rate (or more), then filter it, in the steady state.
 
     Parameters
     ----------
-    shape : a memoryless curve along the last axis; overtones it makes up to the doubled Nyquist
+    shape : a memoryless curve along the last axis; overtones it makes up to the higher Nyquist
         frequency are taken away rather than folded back.
     response : a real response at the bins of a transform of BLOCK frames, for the way down.
+    before : one for the way up: with soft edges, blocks that lie otherwise come out the same.
     """
     n, edge = audio.shape[1], 2 * AFTER
     if n < BLOCK:  # a very short loop is bent as several of its turns
         turns = -(-BLOCK // n)
-        return shaped_oversampled(np.tile(audio, turns), shape, response)[:, :n].copy()
+        return shaped_oversampled(np.tile(audio, turns), shape, response, before, times)[
+            :, :n
+        ].copy()
     hop = BLOCK - 2 * edge
     fade = raised_cosine(edge // 2)
     window = np.ones(BLOCK, np.float32)
@@ -205,8 +210,11 @@ def shaped_oversampled(
 
     def run(channel: int) -> None:
         blocks = _blocks(_padded(audio[channel], edge, hop), hop) * window
-        high = sf.irfft(sf.rfft(blocks), 2 * BLOCK) * np.float32(2)
-        bent = sf.rfft(shape(high))[:, : BLOCK // 2 + 1] * (response * np.float32(0.5))
+        spectrum = sf.rfft(blocks)
+        if before is not None:
+            spectrum *= before
+        high = sf.irfft(spectrum, times * BLOCK) * np.float32(times)
+        bent = sf.rfft(shape(high))[:, : BLOCK // 2 + 1] * (response * np.float32(1 / times))
         kept = sf.irfft(bent, BLOCK)[:, edge : edge + hop]
         out[channel] = kept.reshape(-1)[:n]
 

@@ -307,8 +307,7 @@ def set_line(loop: Loop, layer_id: str | None, line: Line) -> Loop:
 def add_treatment(loop: Loop, layer_id: str | None, kind: str, at: int | None = None) -> Loop:
     """Add a treatment with its defaults, at the end or at a place."""
     line = loop.line_of(layer_id)
-    found = find_kind(kind)
-    blend = 0.35 if found.family == "Space" else 1.0
+    blend = find_kind(kind).blend
     treatment = Treatment(id=new_id("t", (t.id for t in line)), kind=kind, blend=blend)
     place = len(line) if at is None else at
     return set_line(loop, layer_id, (*line[:place], treatment, *line[place:]))

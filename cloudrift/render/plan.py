@@ -72,10 +72,11 @@ def passes_of(loop: Loop) -> int:
     layers = loop.heard()
     tail = max(
         (max(use.of.spec.full(use.settings).number("release_ms") for use in layer.sounds) / 1000
-         + tail_s(layer.line) + tail_s(_group_line(loop, layer)) for layer in layers),
+         + tail_s(layer.line, loop.tempo)
+         + tail_s(_group_line(loop, layer), loop.tempo) for layer in layers),
         default=0.0,
     )  # fmt: skip
-    tail = min(tail + tail_s(loop.line), ONCE_LONGEST_TAIL_S)
+    tail = min(tail + tail_s(loop.line, loop.tempo), ONCE_LONGEST_TAIL_S)
     return 1 + max(1, -(-int(tail * loop.rate) // loop.frames))
 
 

@@ -3,8 +3,8 @@
 Knows tempo and chord places through a ``Context``. Knows nothing of layers or documents.
 """
 
-from cloudrift.texture.catalogue import KINDS, find_kind
+from cloudrift.texture.catalogue import FAMILIES, KINDS, find_kind
 from cloudrift.texture.kind import Context, Kind
 from cloudrift.texture.treatment import Line, Treatment
 
-__all__ = ["KINDS", "Context", "Kind", "Line", "Treatment", "find_kind"]
+__all__ = ["FAMILIES", "KINDS", "Context", "Kind", "Line", "Treatment", "find_kind"]

@@ -1,14 +1,23 @@
 """All kinds of treatment by name."""
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
+from cloudrift.texture import drive, level, motion, tone
 from cloudrift.texture.backward import BACKWARD
 from cloudrift.texture.cuts import CUTS
-from cloudrift.texture.hall import HALL
+from cloudrift.texture.echo import ECHO
+from cloudrift.texture.hall import HALL, PLATE, ROOM
 from cloudrift.texture.kind import Kind
 from cloudrift.texture.shift import SHIFT
 from cloudrift.texture.weathering import WEATHERING
 
-KINDS: dict[str, Kind] = {k.name: k for k in (CUTS, HALL, WEATHERING, BACKWARD, SHIFT)}
+FAMILIES = ("Tone", "Drive", "Space", "Motion", "Time", "Weathering", "Level")
+KINDS: dict[str, Kind] = {
+    k.name: k
+    for k in (
+        CUTS, *tone.KINDS, *drive.KINDS, HALL, ROOM, PLATE, ECHO, *motion.KINDS, BACKWARD, SHIFT,
+        WEATHERING, *level.KINDS,
+    )
+}  # fmt: skip
 
 
 def find_kind(name: str) -> Kind:

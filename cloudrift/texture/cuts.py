@@ -5,18 +5,18 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.wrap import Spectrum
 from cloudrift.ground.settings import Field, Full, SettingsSpec
-from cloudrift.texture.kind import Kind, Linear
+from cloudrift.texture.kind import Context, Kind, Linear
 
 LOW_OFF_HZ, HIGH_OFF_HZ = 20.0, 20_000.0
 
 
-def _through(spectrum: Spectrum, full: Full, _draw: int, rate: int, length: int) -> Spectrum:
+def _through(spectrum: Spectrum, full: Full, _draw: int, context: Context, length: int) -> Spectrum:
     """Butterworth, evaluated as the analogue prototype, so that nothing is bent near the top.
 
     A filter of order 2 m is m resonant pairs, 1 / (1 - x^2 + 2 i z x), with x the frequency over
     the cut's for a high cut and the other way up for a low cut.
     """
-    hz = np.fft.rfftfreq(length, 1 / rate).astype(np.float32)
+    hz = np.fft.rfftfreq(length, 1 / context.rate).astype(np.float32)
     below = np.ones(len(hz), np.complex64)
     low, high = full.number("low_cut_hz"), full.number("high_cut_hz")
     damping = _damping(full)
@@ -47,7 +47,7 @@ def _damping(full: Full) -> NDArray[np.float64]:
     return np.asarray(np.sin(np.pi / (2 * order) * np.arange(1, order, 2)))
 
 
-def _ring_s(full: Full) -> float:
+def _ring_s(full: Full, _context: Context) -> float:
     """How long the least damped pair takes to fall by 90 dB."""
     low, high = full.number("low_cut_hz"), full.number("high_cut_hz")
     slowest = min(low if low > LOW_OFF_HZ else high, high)

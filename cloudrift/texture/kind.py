@@ -64,12 +64,12 @@ Process = Callable[[Stereo, Full, int, Context], Stereo]  # audio, settings, dra
 class Linear:
     """A treatment that is linear and time-invariant: what it does to a spectrum, how long it rings.
 
-    ``through(spectrum, settings, draw, rate, length)`` gives the spectrum that comes out; it
+    ``through(spectrum, settings, draw, context, length)`` gives the spectrum that comes out; it
     leaves the one it is given as it is.
     """
 
-    through: Callable[[Spectrum, Full, int, int, int], Spectrum]
-    ring_s: Callable[[Full], float]
+    through: Callable[[Spectrum, Full, int, Context, int], Spectrum]
+    ring_s: Callable[[Full, Context], float]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -89,6 +89,10 @@ def _no_shift(_: Full) -> float:
     return 0.0
 
 
+def _no_tail(_: Full, _tempo: float) -> float:
+    return 0.0
+
+
 def _same_length(_: Full) -> float:
     return 1.0
 
@@ -101,7 +105,7 @@ class Kind:
     writes in words what it does now.
     ``rough`` does what ``near.process`` does, but only nearly the same as the whole: good enough to
     be heard for a moment. ``shift_st`` and ``time_ratio`` tell how it moves the sounding key and
-    length.
+    length, ``tail_s(settings, tempo)`` how long it rings on.
     """
 
     name: str
@@ -116,6 +120,7 @@ class Kind:
     rough: Callable[[Stereo, Full, Context, int, int], Stereo | None] | None = None
     shift_st: Callable[[Full], float] = _no_shift
     time_ratio: Callable[[Full], float] = _same_length
-    tail_s: Callable[[Full], float] = _no_shift
+    tail_s: Callable[[Full, float], float] = _no_tail
+    blend: float = 1.0  # what it begins with
     draws: bool = False  # whether its draw number changes anything
     version: int = 1

@@ -94,9 +94,9 @@ def time_ratio(line: Iterable[Treatment]) -> float:
     return ratio
 
 
-def tail_s(line: Iterable[Treatment]) -> float:
-    """Return how long a line rings on after a sound has ended, in seconds."""
-    return sum(t.of.tail_s(t.full) for t in acting(line))
+def tail_s(line: Iterable[Treatment], tempo: float) -> float:
+    """Return how long a line rings on after a sound has ended, in seconds, at a tempo in BPM."""
+    return sum(t.of.tail_s(t.full, tempo) for t in acting(line))
 
 
 def after(context: Context, line: Iterable[Treatment]) -> Context:
@@ -131,6 +131,24 @@ def treat(audio: Stereo, group: Line, context: Context) -> Stereo:
 
 def _blended(dry: Stereo, wet: Stereo, blend: float) -> Stereo:
     return wet if blend == 1 else dry + np.float32(blend) * (wet - dry)
+
+
+def laid(audio: Stereo, line: Line, rate: int, tempo: float, *, once: bool = False) -> Stereo:
+    """Lay a line on sound: (2, n) as a loop, or once, with the tail that it rings.
+
+    Parameters
+    ----------
+    tempo : BPM, for what is in time.
+    """
+    n = audio.shape[1]
+    passes = 2 + int(tail_s(line, tempo) * rate) // n if once else 1
+    context = Context(rate=rate, exact_frames=float(n), tempo=tempo, passes=passes, once=once)
+    if once:
+        audio = np.pad(audio, ((0, 0), (0, (passes - 1) * n)))
+    for group in fused(line):
+        audio = treat(audio, group, context)
+        context = after(context, group)
+    return audio
 
 
 def treat_change(
@@ -187,12 +205,12 @@ def treat_stretch(
 def _linear(group: Line, context: Context) -> tuple[Through, int]:
     """What a linear group does to a spectrum, and how many frames it rings."""
     parts = [(t, t.of.linear, t.full) for t in group]
-    ring = sum(part.ring_s(full) for _, part, full in parts if part)
+    ring = sum(part.ring_s(full, context) for _, part, full in parts if part)
 
     def through(spectrum: Spectrum, length: int) -> Spectrum:
         for treatment, part, full in parts:
             assert part is not None
-            wet = part.through(spectrum, full, treatment.draw, context.rate, length)
+            wet = part.through(spectrum, full, treatment.draw, context, length)
             if treatment.blend < 1:
                 wet *= np.float32(treatment.blend)
                 wet += spectrum * np.float32(1 - treatment.blend)

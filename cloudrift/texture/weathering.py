@@ -52,7 +52,7 @@ def _bent(audio: Stereo, full: Full, rate: int) -> Stereo:
     if drive_db > 0:
         return saturate(audio, to_gain(drive_db), edge, rate)
     if edge < FULL_RATE_HZ / 2:
-        return filter_circular(audio, lambda s, n: s * _band_edge(edge, rate, n), AFTER)
+        return filter_circular(audio, lambda s, n: s * band_edge(edge, rate, n), AFTER)
     return audio
 
 
@@ -126,7 +126,7 @@ def saturate(audio: Stereo, gain: float, edge_hz: float, rate: int) -> Stereo:
     antiderivative antialiasing, Parker et al. 2016), so what would fold back is all but gone.
     """
     return shaped_oversampled(
-        audio, lambda wave: _rounded(wave, gain), _band_edge(edge_hz, rate, BLOCK)
+        audio, lambda wave: _rounded(wave, gain), band_edge(edge_hz, rate, BLOCK)
     )
 
 
@@ -146,7 +146,8 @@ def _rounded(wave: Mono, gain: float) -> Mono:
     return out
 
 
-def _band_edge(edge_hz: float, rate: int, length: int) -> Mono:
+def band_edge(edge_hz: float, rate: int, length: int) -> Mono:
+    """Return the gain of a steep high cut, (length // 2 + 1,)."""
     hz = np.fft.rfftfreq(length, 1 / rate)
     over = np.clip((hz / edge_hz - 0.92) / 0.08, 0, 1)
     return (0.5 + 0.5 * np.cos(np.pi * over)).astype(np.float32)

@@ -5,11 +5,12 @@ from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from cloudrift.audio.spectrum import spectrogram
 from cloudrift.desktop.look import SEMI
-from cloudrift.desktop.parts import WhileShown, button, clear, label, panel, scrolling
+from cloudrift.desktop.parts import WhileShown, clear, label, panel, scrolling
 from cloudrift.desktop.session import BARE, TREATED, Session
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.desktop.texture.row import BareRow, Link, TreatmentRow
@@ -19,7 +20,7 @@ from cloudrift.loop import edits
 from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Engine
 from cloudrift.render.plan import group_node, layer_node, loop_node
-from cloudrift.texture import KINDS
+from cloudrift.texture import FAMILIES, KINDS
 
 Picture = NDArray[np.float32]
 
@@ -87,13 +88,24 @@ class TextureStage(QWidget):
         row = QHBoxLayout()
         row.setSpacing(6)
         row.addWidget(label("Add a treatment:", size=12, name="soft"))
-        self.adders = {}
-        for kind in KINDS.values():
-            one = button(kind.label, partial(self._add, kind.name), tip=kind.about)
-            self.adders[kind.name] = one
-            row.addWidget(one)
+        self.adders: dict[str, QAction] = {}
+        for family in FAMILIES:
+            made = QPushButton(family)
+            menu = QMenu(made)
+            for kind in KINDS.values():
+                if kind.family == family:
+                    action = menu.addAction(f"{kind.label}: {kind.about}")
+                    assert action is not None
+                    action.triggered.connect(partial(self._add_chosen, kind.name))
+                    self.adders[kind.name] = action
+            made.setMenu(menu)
+            made.setAccessibleName(f"Add a treatment: {family}")
+            row.addWidget(made)
         row.addStretch(1)
         return row
+
+    def _add_chosen(self, kind: str, _checked: bool = False) -> None:
+        self._add(kind)
 
     @property
     def _line_of(self) -> str | None:

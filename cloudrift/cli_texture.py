@@ -1,0 +1,69 @@
+"""The commands of texture: what treatments there are, and a line laid on an audio file."""
+
+import json
+from pathlib import Path
+
+import click
+
+from cloudrift.ground.errors import CloudriftError
+
+
+@click.command()
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+def treatments(as_json: bool) -> None:
+    """List the treatments with their settings, units and ranges."""
+    from cloudrift.texture import KINDS  # noqa: PLC0415
+
+    facts = []
+    for kind in KINDS.values():
+        settings: list[dict[str, object]] = []
+        for field in kind.spec:
+            one: dict[str, object] = {"name": field.name, "unit": field.unit}
+            one |= ({"choices": list(field.choices)} if field.choices
+                    else {"min": field.low, "max": field.high})  # fmt: skip
+            settings.append(one | {"default": field.default})
+        facts.append({"kind": kind.name, "family": kind.family, "settings": settings})
+    if as_json:
+        click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
+        return
+    for kind in KINDS.values():
+        click.echo(f"{kind.name} ({kind.family}): {kind.about}")
+        for field in kind.spec:
+            reach = (", ".join(field.choices) if field.choices
+                     else f"{field.low:g} to {field.high:g} {field.unit}".strip())  # fmt: skip
+            default = field.text(field.default)
+            click.echo(f"  {field.name}: {reach}; {default} if nothing is said")
+
+
+@click.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--line", "line_file", required=True, type=click.Path(path_type=Path),
+              help="A line of treatments, TOML.")  # fmt: skip
+@click.option("--tempo", default=120.0, show_default=True, help="BPM of the file.")
+@click.option("--key", default="", help="Key of the file, as in 'F# minor'.")
+@click.option("--once", is_flag=True, help="Silence before, its tail after; else it goes round.")
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path))
+def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, output: Path) -> None:
+    """Lay a line of treatments on an audio file, as a loop or once."""
+    from cloudrift.audio.files import read_audio, write_wav  # noqa: PLC0415
+    from cloudrift.render.engine import trimmed  # noqa: PLC0415
+    from cloudrift.texture.line_file import read_line  # noqa: PLC0415
+    from cloudrift.texture.treatment import laid  # noqa: PLC0415
+    from cloudrift.theory.key import parse_key  # noqa: PLC0415
+
+    if not 20 <= tempo <= 400:
+        raise CloudriftError(f"tempo is {tempo:g} BPM, but must lie between 20 and 400 BPM")
+    if key:
+        parse_key(key)  # a wrong key is said before the work
+    try:
+        line = read_line(line_file.read_text("utf-8"), str(line_file))
+    except OSError as error:
+        raise CloudriftError(f"could not read {line_file}: {error.strerror}") from error
+    audio, rate = read_audio(file)
+    if not audio.shape[1]:
+        raise CloudriftError(f"{file} holds no sound; choose another file")
+    out = laid(audio, line, rate, tempo, once=once)
+    if once:
+        out = trimmed(out, audio.shape[1], rate)
+    write_wav(output, out, rate, bits=32, loop=not once)
+    click.echo(f"{output}: {out.shape[1] / rate:.3f} s")

@@ -1,0 +1,69 @@
+"""What repeats in time with the loop: rates as note values, bent so that they divide it."""
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.wrap import taken
+from cloudrift.ground.settings import Field, Full
+from cloudrift.notes.time import NOTE_VALUES, TICKS_PER_QUARTER
+from cloudrift.texture.kind import Context, Near, Process
+
+# Slower than a bar as well: these are in whole notes.
+SLOW = {"8 bars": 8 * 3840, "4 bars": 4 * 3840, "2 bars": 2 * 3840}
+RATES = {**SLOW, **NOTE_VALUES}
+SYNCED = {name: ticks for name, ticks in NOTE_VALUES.items() if ticks <= 1920}
+
+Gains = NDArray[np.float32]  # (2, loop frames): of left and right, or of middle and side
+Curve = Callable[[Full, int, Context], Gains]
+
+
+def seconds_of(value: str, tempo: float) -> float:
+    """Return how long a note value lasts at a tempo (BPM)."""
+    return RATES[value] / TICKS_PER_QUARTER * 60 / tempo
+
+
+def rate_field(default: str, label: str = "Rate") -> Field:
+    """Return a rate as a note value."""
+    return Field(name="rate", label=label, default=default, choices=tuple(RATES))
+
+
+def turns(value: str, context: Context) -> int:
+    """Return how often a note value fits into the loop: at least once, always a whole number."""
+    return max(1, round(context.loop_s / seconds_of(value, context.tempo)))
+
+
+def phase(count: float, context: Context, start: float = 0.0) -> NDArray[np.float64]:
+    """Return where in its period something is that turns so often a loop: (loop frames,), 0-1."""
+    n = context.loop_frames
+    return np.asarray((start + count * np.arange(n) / n) % 1.0)
+
+
+def by_side(curve: Curve) -> tuple[Process, Near]:
+    """Return how a gain over time is laid on left and right, whole and in part."""
+    return _pointwise(curve, lambda audio, gains: audio * gains)
+
+
+def by_width(curve: Curve) -> tuple[Process, Near]:
+    """Return how a gain over time is laid on the middle and the side signal."""
+
+    def lay(audio: Stereo, gains: Gains) -> Stereo:
+        middle = (audio[0] + audio[1]) * (np.float32(0.5) * gains[0])
+        side = (audio[0] - audio[1]) * (np.float32(0.5) * gains[1])
+        return np.stack([middle + side, middle - side])
+
+    return _pointwise(curve, lay)
+
+
+def _pointwise(curve: Curve, lay: Callable[[Stereo, Gains], Stereo]) -> tuple[Process, Near]:
+    def process(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+        return lay(audio, context.tiled(curve(full, draw, context)))
+
+    def stretch(
+        audio: Stereo, full: Full, draw: int, context: Context, start: int, count: int
+    ) -> Stereo:
+        return lay(taken(audio, start, count), taken(curve(full, draw, context), start, count))
+
+    return process, Near(process=stretch, reach=lambda _full, _draw, _context: 0)

@@ -1,0 +1,406 @@
+"""What the treatments of tone, drive, space, motion and level promise, measured."""
+
+import numpy as np
+import pytest
+import scipy.signal as ss
+from hypothesis import given
+from hypothesis import strategies as st
+
+from cloudrift.audio.loudness import true_peak_db
+from cloudrift.texture import KINDS
+from cloudrift.texture.hall import band_decay_s
+from cloudrift.texture.motion import PATTERNS
+from cloudrift.texture.periods import RATES
+from cloudrift.texture.treatment import Treatment, acting, fused, tail_s, treat
+from tests.conftest import db, main_hz, rms, sine
+from tests.test_treatments import RATE, context, treatment
+
+N = 4 * RATE  # eight beats at 120 BPM
+
+
+def impulse(n=N, at=0, side=None):
+    audio = np.zeros((2, n), np.float32)
+    audio[slice(None) if side is None else side, at] = 1.0
+    return audio
+
+
+def response(one, n=N):
+    """Its level at each Hz."""
+    out = treat(impulse(n), (one,), context(n))
+    return np.abs(np.fft.rfft(out[0].astype(np.float64))), np.fft.rfftfreq(n, 1 / RATE)
+
+
+# --- tone -----------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("band", ["low", "mid", "high"])
+@pytest.mark.parametrize(("gain", "q"), [(12.0, 0.7), (-15.0, 4.0), (6.0, 12.0)])
+def test_a_bell_is_that_of_the_prototype(band, gain, q):
+    one = treatment("equaliser", **{f"{band}_db": gain, f"{band}_q": q})
+    level, hz = response(one)
+    middle = one.full.number(f"{band}_hz")
+    a, w = 10 ** (gain / 40), 2 * np.pi * middle
+    _, wanted = ss.freqs([1, w * a / q, w * w], [1, w / (a * q), w * w], 2 * np.pi * hz[1:])
+    inside = (hz[1:] > 20) & (hz[1:] < 20_000)
+    off = 20 * np.log10(level[1:][inside] / np.abs(wanted)[inside])
+    assert np.abs(off).max() < 0.2
+    assert db(level[round(middle * N / RATE)]) == pytest.approx(gain, abs=0.2)
+
+
+@pytest.mark.parametrize(("shelf", "edge", "far"), [("bass", 120, 22), ("treble", 8000, 20_000)])
+def test_a_shelf_has_half_its_gain_at_its_edge(shelf, edge, far):
+    level, _ = response(treatment("equaliser", **{f"{shelf}_db": 10.0}))
+
+    def at(hz):
+        return db(level[round(hz * N / RATE)])
+
+    assert at(edge) == pytest.approx(5, abs=0.2)
+    assert at(far) == pytest.approx(10, abs=0.5)
+    assert at(1000) == pytest.approx(0, abs=0.2)
+
+
+def test_a_notch_takes_one_place_out_and_leaves_the_rest():
+    level, _ = response(treatment("equaliser", notch_db=-40.0, notch_hz=2000.0, notch_q=20.0))
+    assert db(level[2000 * 4]) < -38
+    assert db(level[1000 * 4]) == pytest.approx(0, abs=0.3)
+    assert db(level[4000 * 4]) == pytest.approx(0, abs=0.3)
+
+
+@pytest.mark.parametrize("slope", [-4.0, 1.5, 6.0])
+def test_a_tilt_falls_so_many_db_an_octave(slope):
+    level, _ = response(treatment("tilt", slope_db=slope))
+    octaves = [db(level[round(900 * 2.0**k * N / RATE)]) for k in range(-3, 4)]
+    assert np.allclose(np.diff(octaves), slope, atol=0.2)
+    assert octaves[3] == pytest.approx(0, abs=0.1)
+
+
+def test_a_narrow_band_is_narrow_and_vowels_have_their_formants():
+    level, hz = response(treatment("narrow band", octaves=2.0, bump_db=0.0))
+    inside = level[round(1100 * N / RATE)]
+    assert db(level[round(200 * N / RATE)] / inside) < -17
+    assert db(level[round(6000 * N / RATE)] / inside) < -17
+    for vowel, first, second in (("ah", 800, 1150), ("ee", 350, 1700), ("oo", 325, 700)):
+        level, hz = response(treatment("vowel", vowel=vowel))
+        peaks = hz[ss.argrelmax(level, order=200)[0]]
+        for formant in (first, second):
+            assert np.abs(peaks / formant - 1).min() < 0.1
+
+
+# --- drive ----------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("kind", ["warm", "overdrive", "soft clip", "fold"])
+def test_a_driven_tone_has_overtones_and_no_more(kind):
+    most = {"warm": 24, "overdrive": 36, "soft clip": 24, "fold": 18}[kind]
+    audio = sine(5000, 1.0, level=0.5)
+    one = treatment(kind, drive_db=most)
+    level = np.abs(np.fft.rfft(treat(audio, (one,), context(RATE))[0]))
+    others = np.ones(len(level), bool)
+    others[[k * 5000 + i for k in range(5) for i in range(-2, 3)]] = False
+    others[20_000:] = False
+    assert db(level[others].max() / level[5000]) < -70
+    assert db(level[15_000] / level[5000]) > -30
+
+
+def test_warm_leans_and_overdrive_does_not():
+    audio = sine(1000, 1.0, level=0.4)
+    leaning, straight = (
+        np.abs(np.fft.rfft(treat(audio, (treatment(kind, drive_db=9),), context(RATE))[0]))
+        for kind in ("warm", "overdrive")
+    )
+    assert db(leaning[2000] / leaning[1000]) > -35
+    assert db(straight[2000] / straight[1000]) < -80
+    assert db(leaning[0] / leaning[1000]) < -40  # no offset is left
+
+
+@pytest.mark.parametrize("push", [0.0, 9.0, 24.0])
+@pytest.mark.parametrize(("ceiling", "window"), [(-1.0, 60), (-6.0, 5), (-0.1, 500)])
+def test_nothing_gets_above_the_ceiling(rng, push, ceiling, window):
+    audio = (rng.standard_normal((2, N)) * 0.2).astype(np.float32)
+    audio[:, 1000:1040] += 3.0
+    one = treatment("limiter", push_db=push, ceiling_db=ceiling, release_ms=window)
+    out = treat(audio, (one,), context(N))
+    assert true_peak_db(out, RATE) <= ceiling + 0.01
+    assert true_peak_db(np.tile(out, 2), RATE) <= ceiling + 0.05  # over the seam as well
+    quiet = audio * np.float32(0.001)
+    assert np.allclose(treat(quiet, (treatment("limiter"),), context(N)), quiet, atol=1e-7)
+
+
+@pytest.mark.parametrize("ratio", [2.0, 4.0, 10.0])
+def test_a_compressor_turns_down_by_its_ratio(ratio):
+    one = treatment("compressor", threshold_db=-30, ratio=ratio, knee_db=0, gain_db=0)
+    levels = []
+    for level in (0.1, 0.3162):  # 10 dB apart, both above
+        out = treat(sine(500, 4.0, level=level), (one,), context(N))
+        levels.append(db(rms(out)))
+    assert levels[1] - levels[0] == pytest.approx(10 / ratio, abs=0.3)
+    under = sine(500, 4.0, level=0.01)
+    assert np.allclose(treat(under, (one,), context(N)), under, atol=1e-4)
+
+
+# --- space ----------------------------------------------------------------------------------------
+
+
+def test_echoes_come_to_the_sample_and_change_sides():
+    one = treatment("echo", time="1/8 dotted", feedback=50, dark_hz=18_000, thin_hz=10, width=100)
+    out = treat(impulse(N), (one,), context(N))
+    delay = round(0.375 * RATE)
+    for count in range(1, 6):
+        loud = out[(count + 1) % 2]
+        near = loud[count * delay - 40 : count * delay + 40]
+        assert np.abs(near).argmax() == 40
+        assert np.abs(out[count % 2][count * delay]) < 0.05 * np.abs(near).max()
+    beside = treat(impulse(N), (treatment("echo", way="in its place", feedback=50),), context(N))
+    levels = [np.abs(beside[0][k * delay : k * delay + 400]).max() for k in (1, 2, 3)]
+    assert levels[0] > levels[1] > levels[2] > 0  # darker and softer
+    assert np.array_equal(beside[0], beside[1])
+
+
+def test_an_echo_follows_the_tempo():
+    slow = context(N)
+    slow = type(slow)(rate=RATE, exact_frames=float(N), tempo=60.0)
+    out = treat(impulse(N), (treatment("echo", time="1/4", way="in its place"),), slow)
+    assert np.abs(out[0]).argmax() == pytest.approx(RATE, abs=1)
+    assert tail_s((treatment("echo", time="1/4"),), 60.0) > tail_s((treatment("echo"),), 120.0)
+
+
+@pytest.mark.parametrize(("kind", "decay_s"), [("room", 0.3), ("room", 1.2), ("plate", 2.0)])
+def test_rooms_and_plates_decay_as_they_say(kind, decay_s):
+    n = 6 * RATE
+    one = treatment(kind, decay_s=decay_s, low_cut_hz=20, pre_delay_ms=0, damping=30)
+    out = treat(impulse(n), (one,), context(n))
+    for hz in (500, 1000, 2000, 4000):
+        band = ss.butter(3, [hz / 2**0.5, hz * 2**0.5], "band", fs=RATE, output="sos")
+        times = []
+        for channel in out:
+            heard = ss.sosfiltfilt(band, channel)
+            left = np.cumsum(heard[::-1] ** 2)[::-1]
+            level = 10 * np.log10(left / left[int(0.02 * RATE)])
+            first, last = (np.flatnonzero(level < limit)[0] for limit in (-5, -25))
+            times.append((last - first) / RATE * 3)
+        assert np.mean(times) == pytest.approx(band_decay_s(one.full, hz), rel=0.12), hz
+
+
+# --- motion ---------------------------------------------------------------------------------------
+
+
+def gains(one, side=0):
+    """What it does to a level of one, over the loop."""
+    return treat(np.ones((2, N), np.float32), (one,), context(N))[side]
+
+
+@pytest.mark.parametrize("rate", ["1/1", "1/8", "1/16 triplet", "1/4 dotted"])
+@pytest.mark.parametrize("depth", [20, 80])
+def test_a_tremolo_goes_as_deep_as_it_says_in_time_with_the_loop(rate, depth):
+    gain = gains(treatment("tremolo", rate=rate, depth=depth))
+    assert gain.max() == pytest.approx(1, abs=0.01)
+    assert 1 - gain.min() == pytest.approx(depth / 100, rel=0.05)
+    turns = np.abs(np.fft.rfft(gain - gain.mean())).argmax()
+    seconds = RATES[rate] / 960 * 0.5
+    assert turns == round(4 / seconds)
+
+
+def test_an_auto_pan_keeps_the_side_it_goes_to():
+    one = treatment("auto-pan", depth=100, rate="1/1")
+    left, right = gains(one, 0), gains(one, 1)
+    assert np.maximum(left, right) == pytest.approx(1, abs=1e-5)
+    assert left.min() == pytest.approx(0, abs=1e-4)
+    assert np.argmin(left) != np.argmin(right)
+
+
+def test_a_pump_is_down_on_the_beat_and_a_gate_follows_its_pattern():
+    gain = gains(treatment("pump", depth=80, rate="1/4"))
+    beats = (np.arange(8) * RATE // 2 + round(0.008 * RATE)).astype(int)
+    assert np.allclose(gain[beats], 0.2, atol=0.02)
+    assert gain[beats - round(0.03 * RATE)].min() > 0.8
+    gate = gains(treatment("gate", pattern="three and three", rate="1/16", soft_ms=1))
+    step = RATE // 8
+    heard = "".join(str(int(gate[i * step + step // 2] > 0.5)) for i in range(16))
+    assert heard == PATTERNS["three and three"]
+    assert np.abs(np.diff(gate)).max() < 0.06  # soft edges
+
+
+def test_width_moves_between_its_ends():
+    audio = np.stack([np.ones(N), -np.ones(N)]).astype(np.float32)
+    out = treat(audio, (treatment("width move", least=20, most=150, rate="1/1"),), context(N))
+    side = (out[0] - out[1]) / 2
+    assert side.min() == pytest.approx(0.2, abs=0.01)
+    assert side.max() == pytest.approx(1.5, abs=0.01)
+
+
+@pytest.mark.parametrize("cents", [4.0, 12.0, 40.0])
+def test_a_doubler_parts_left_and_right_by_its_cents(cents):
+    out = treat(sine(1000, 4.0), (treatment("doubler", cents=cents),), context(N))
+    for side, way in ((0, 1), (1, -1)):
+        level = np.abs(np.fft.rfft(out[side] * np.hanning(N)))
+        hz = np.fft.rfftfreq(N, 1 / RATE)
+        near = (hz > 900) & (hz < 1100)
+        middle = (hz[near] * level[near] ** 2).sum() / (level[near] ** 2).sum()
+        assert 1200 * np.log2(middle / 1000) == pytest.approx(way * cents, abs=1.0)
+
+
+def test_a_chorus_beats_and_keeps_the_pitch(rng):
+    out = treat(sine(1000, 4.0), (treatment("chorus"),), context(N))
+    assert main_hz(out, 950, 1050) == pytest.approx(1000, rel=0.002)
+    envelope = np.abs(ss.hilbert(out[0].astype(float)))
+    assert envelope[2000:-2000].std() / envelope.mean() > 0.05
+    wide = np.stack([rng.standard_normal(N).astype(np.float32)] * 2)
+    wide = treat(wide, (treatment("chorus"),), context(N))
+    assert db(rms(wide.mean(axis=0)) / rms(wide)) > -3  # it is still there in mono
+
+
+def test_a_sweep_shuts_and_opens(rng):
+    audio = (rng.standard_normal((2, N)) * 0.1).astype(np.float32)
+    one = treatment("sweep", shape="triangle", rate="1/1", low_hz=300, high_hz=12_000, peak=0)
+    out = treat(audio, (one,), context(N))
+    high = ss.sosfilt(ss.butter(4, 4000, "high", fs=RATE, output="sos"), out[0])
+    shut, opened = high[:3000], high[RATE - 1500 : RATE + 1500]
+    assert db(rms(shut) / rms(opened)) < -20
+
+
+# --- level ----------------------------------------------------------------------------------------
+
+
+def test_trim_turns_narrows_and_keeps_the_lows_in_the_middle():
+    audio = np.stack([sine(60, 4.0)[0] + sine(2000, 4.0)[0], np.zeros(N)]).astype(np.float32)
+    out = treat(audio, (treatment("trim", gain_db=-6, mono_hz=150),), context(N))
+    side = (out[0] - out[1]) / 2
+    level = np.abs(np.fft.rfft(side)) / N
+    assert db(level[2000 * 4] / 0.125) == pytest.approx(-6, abs=0.2)
+    assert db(level[60 * 4] / level[2000 * 4]) < -25
+    flat = treat(audio, (treatment("trim", width=0),), context(N))
+    assert np.allclose(flat[0], flat[1], atol=1e-6)
+    assert treat(audio, (treatment("trim", pan=100),), context(N))[0].max() < 1e-6
+
+
+# --- lines ----------------------------------------------------------------------------------------
+
+
+@st.composite
+def lines(draw):
+    made = []
+    kinds = sorted(set(KINDS) - {"shift", "backward"})
+    for i in range(draw(st.integers(1, 8))):
+        kind = KINDS[draw(st.sampled_from(kinds))]
+        settings = {}
+        for field in kind.spec:
+            if field.choices:
+                settings[field.name] = draw(st.sampled_from(field.choices))
+            else:
+                settings[field.name] = field.from_share(draw(st.integers(0, 20)) / 20)
+        if "decay_s" in settings:
+            settings["decay_s"] = min(settings["decay_s"], 3.0)
+        if "feedback" in settings:
+            settings["feedback"] = min(settings["feedback"], 60.0)
+        blend = draw(st.sampled_from([0.3, 1.0]))
+        made.append(Treatment(id=f"t{i}", kind=kind.name, blend=blend,
+                              settings=kind.spec.check(settings, kind.name)))  # fmt: skip
+    return tuple(made)
+
+
+@given(lines())
+def test_any_line_stays_finite_goes_round_and_ends_under_the_limiter(line):
+    n = 32_768
+    rng = np.random.default_rng(4)
+    audio = (rng.standard_normal((2, n)) * 0.1).astype(np.float32)
+
+    def run(sound, where):
+        for group in fused(line):
+            sound = treat(sound, group, where)
+        return sound
+
+    single = run(audio, context(n))
+    double = run(np.tile(audio, 2), context(n, passes=2))
+    assert np.isfinite(single).all()
+    if rms(single) > 1e-5 and len(acting(line)) < 4:  # what bends a little differs more each time
+        assert db(rms(double - np.tile(single, 2)) / rms(single)) < -45
+    limited = treat(single, (treatment("limiter", ceiling_db=-0.2),), context(n))
+    assert true_peak_db(limited, RATE) < -0.1
+
+
+# --- on the command line --------------------------------------------------------------------------
+
+LINE = """
+[[treatments]]
+kind = "echo"
+blend = 0.5
+[treatments.settings]
+time = "1/4"
+way = "in its place"
+feedback = 30
+
+[[treatments]]
+kind = "trim"
+on = false
+"""
+
+
+def run(*words):
+    from cloudrift.cli import main
+
+    try:
+        main([str(w) for w in words])
+    except SystemExit as end:
+        return end.code
+    return 0
+
+
+def test_a_line_file_is_laid_on_a_wav_as_a_loop_and_once(tmp_path, capsys):
+    from cloudrift.audio.files import read_audio, write_wav
+
+    source, line, out = (tmp_path / name for name in ("in.wav", "line.toml", "out.wav"))
+    audio = impulse(RATE)  # a second: two beats at 120
+    write_wav(source, audio, RATE, bits=32)
+    line.write_text(LINE)
+    assert run("treat", source, "--line", line, "--tempo", 120, "-o", out) == 0
+    loop, _ = read_audio(out)
+    assert loop.shape[1] == RATE
+    assert run("treat", source, "--line", line, "--once", "-o", out) == 0
+    once, _ = read_audio(out)
+    assert once.shape[1] > RATE
+    folded = np.zeros((2, RATE), np.float32)
+    for first in range(0, once.shape[1], RATE):
+        part = once[:, first : first + RATE]
+        folded[:, : part.shape[1]] += part
+    assert db(rms(folded - loop) / rms(loop)) < -40
+    line.write_text(LINE.replace("blend = 0.5", "blend = 0"))
+    assert run("treat", source, "--line", line, "-o", out) == 0
+    assert np.array_equal(read_audio(out)[0], audio)  # nothing acts: the very same
+    capsys.readouterr()
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("[[treatments]]\nkind = 'ecko'", "no treatment is called 'ecko'; did you mean 'echo'"),
+        ("[[treatments]]\nkind = 'echo'\n[treatments.settings]\nfeedback = 200",
+         "treatment 1 (echo): feedback is 200 %, but must lie between 0 and 92 %"),
+        ("[[treatments]]\nkind = 'echo'\nblend = 2", "blend is 2, but must lie between 0 and 1"),
+        ("treatments = 3", "Expected `array`"),
+        ("[[", "is not TOML"),
+    ],
+)  # fmt: skip
+def test_what_is_wrong_in_a_line_file_is_named(tmp_path, capsys, text, says):
+    from cloudrift.audio.files import write_wav
+
+    source, line = tmp_path / "in.wav", tmp_path / "line.toml"
+    write_wav(source, impulse(RATE), RATE, bits=16)
+    line.write_text(text)
+    assert run("treat", source, "--line", line, "-o", tmp_path / "out.wav") == 2
+    assert says in capsys.readouterr().err
+    assert not (tmp_path / "out.wav").exists()
+
+
+def test_treatments_are_listed_for_people_and_programs(capsys):
+    import json
+
+    assert run("treatments", "--json") == 0
+    listed = json.loads(capsys.readouterr().out)
+    assert {one["kind"] for one in listed} == set(KINDS)
+    echo = next(one for one in listed if one["kind"] == "echo")
+    time = next(s for s in echo["settings"] if s["name"] == "time")
+    assert time["default"] in time["choices"]
+    feedback = next(s for s in echo["settings"] if s["name"] == "feedback")
+    assert (feedback["min"], feedback["max"], feedback["unit"]) == (0, 92, "%")
+    assert run("treatments") == 0
+    assert "tremolo (Motion): Level that sways." in capsys.readouterr().out
