@@ -7,11 +7,20 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from cloudrift.audio.loudness import true_peak_db
+from cloudrift.audio.wrap import taken
 from cloudrift.texture import KINDS
 from cloudrift.texture.hall import band_decay_s
 from cloudrift.texture.motion import PATTERNS
 from cloudrift.texture.periods import RATES
-from cloudrift.texture.treatment import Treatment, acting, fused, tail_s, treat
+from cloudrift.texture.treatment import (
+    Treatment,
+    acting,
+    fused,
+    tail_s,
+    treat,
+    treat_change,
+    treat_stretch,
+)
 from tests.conftest import db, main_hz, rms, sine
 from tests.test_treatments import RATE, context, treatment
 
@@ -273,13 +282,95 @@ def test_trim_turns_narrows_and_keeps_the_lows_in_the_middle():
     assert treat(audio, (treatment("trim", pan=100),), context(N))[0].max() < 1e-6
 
 
+# --- time -----------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(("speed", "times"), [("half", 2), ("a quarter", 4)])
+def test_slow_plays_the_first_part_of_each_window_lower(speed, times):
+    audio = sine(1000, 4.0, level=0.3)
+    audio[:, RATE : 2 * RATE] = sine(1500, 1.0, level=0.3)  # the second half of the first window
+    out = treat(audio, (treatment("slow", speed=speed, window="1/1"),), context(N))
+    first, second = out[:, 2000 : 2 * RATE - 2000], out[:, 2 * RATE + 2000 : 4 * RATE - 2000]
+    for part in (first, second):
+        found = main_hz(part, 100, 900)
+        assert abs(1200 * np.log2(found / (1000 / times))) < 3
+    # What lies in the part of the window that is not heard is not heard.
+    level = np.abs(np.fft.rfft(first[0] * np.hanning(first.shape[1])))
+    hz = np.fft.rfftfreq(first.shape[1], 1 / RATE)
+    other = level[np.abs(hz - 1500 / times).argmin()]
+    assert db(other / level.max()) < -40
+
+
+def test_onsets_stay_in_their_windows_when_slowed():
+    audio = np.zeros((2, N), np.float32)
+    audio[:, RATE // 2 : RATE // 2 + 500] = 0.5  # a quarter into the first bar
+    out = treat(audio, (treatment("slow", window="1/1"),), context(N))
+    onset = int(np.flatnonzero(np.abs(out[0]) > 0.1)[0])
+    assert abs(onset - RATE) < 0.005 * RATE  # half-way: twice as late
+
+
+def test_stutter_repeats_a_slice_at_the_end_of_each_window(rng):
+    audio = (rng.standard_normal((2, N)) * 0.1).astype(np.float32)
+    one = treatment("stutter", window="1/1", slice="1/16", share=25)
+    out = treat(audio, (one,), context(N))
+    begin, size = int(1.5 * RATE), round(RATE / 8)
+    inner = slice(400, size - 400)
+    first = out[:, begin : begin + size]
+    assert np.array_equal(first[:, inner], audio[:, begin : begin + size][:, inner])
+    for k in range(1, 4):
+        again = out[:, begin + k * size : begin + (k + 1) * size]
+        assert np.allclose(again[:, inner], first[:, inner], atol=1e-6)
+    assert np.array_equal(out[:, 1000 : begin - 1000], audio[:, 1000 : begin - 1000])
+
+
+def test_a_shadow_adds_an_octave_and_a_ghost_swells_up():
+    audio = sine(660, 4.0, level=0.2)
+    out = treat(audio, (treatment("shadow"),), context(N))
+    inside = out[:, 8000 : N // 4 - 8000]  # between two joins of the stretcher
+    assert abs(1200 * np.log2(main_hz(inside, 250, 450) / 330)) < 3
+    assert main_hz(out, 550, 800) == pytest.approx(660, rel=0.001)
+    ghost = treat(impulse(N, at=2 * RATE), (treatment("ghost", decay_s=1.0),), context(N))
+    before, after = ghost[:, RATE : 2 * RATE], ghost[:, 2 * RATE + 3000 : 3 * RATE]
+    assert db(rms(after) / rms(before)) < -30
+    early, late = ghost[:, RATE : RATE + 9000], ghost[:, 2 * RATE - 20_000 : 2 * RATE - 8000]
+    assert rms(late) > 4 * rms(early)
+
+
+# --- stretches ------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("kind", sorted(set(KINDS) - {"shift", "shadow"}))
+@pytest.mark.parametrize("start", [-3000, 60_000])
+def test_a_stretch_is_that_of_the_whole(kind, start, rng):
+    """Exactly where a treatment hears only what is near, nearly where it is heard for a moment."""
+    audio = (rng.standard_normal((2, N)) * 0.1).astype(np.float32)
+    where, one = context(N), treatment(kind)
+    count = RATE // 2
+    piece = treat_stretch(audio, (one,), where, start, count)
+    if piece is None:
+        assert kind in ("backward", "sweep", "ghost", "hall")  # the whole of so short a loop
+        return
+    wanted = taken(treat(audio, (one,), where), start, count)
+    exact = KINDS[kind].near is not None
+    assert db(rms(piece - wanted) / rms(wanted)) < (-80 if exact else -20)
+    if not exact:
+        return
+    # An edit elsewhere leaves it as it was.
+    other = audio.copy()
+    other[:, 3 * RATE : 3 * RATE + 2000] *= -1
+    followed = treat_change(treat(audio, (one,), where), audio, other, (one,), where)
+    if followed is not None:
+        fresh = treat(other, (one,), where)
+        assert db(rms(followed - fresh) / rms(fresh)) < -80
+
+
 # --- lines ----------------------------------------------------------------------------------------
 
 
 @st.composite
 def lines(draw):
     made = []
-    kinds = sorted(set(KINDS) - {"shift", "backward"})
+    kinds = sorted(set(KINDS) - {"shift", "backward", "shadow"})
     for i in range(draw(st.integers(1, 8))):
         kind = KINDS[draw(st.sampled_from(kinds))]
         settings = {}

@@ -1,7 +1,7 @@
 """All kinds of treatment by name."""
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
-from cloudrift.texture import drive, level, motion, tone
+from cloudrift.texture import drive, level, motion, shadow, tone, windows
 from cloudrift.texture.backward import BACKWARD
 from cloudrift.texture.cuts import CUTS
 from cloudrift.texture.echo import ECHO
@@ -15,6 +15,7 @@ KINDS: dict[str, Kind] = {
     k.name: k
     for k in (
         CUTS, *tone.KINDS, *drive.KINDS, HALL, ROOM, PLATE, ECHO, *motion.KINDS, BACKWARD, SHIFT,
+        *windows.KINDS, *shadow.KINDS,
         WEATHERING, *level.KINDS,
     )
 }  # fmt: skip

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import Spectrum
+from cloudrift.audio.wrap import LONGEST_CHANGE, Spectrum, taken
 from cloudrift.ground.settings import Full, SettingsSpec
 
 
@@ -85,6 +85,28 @@ class Near:
     reach: Callable[[Full, int, Context], int]
 
 
+Rough = Callable[[Stereo, Full, Context, int, int], Stereo | None]
+
+
+def rough_of(process: Process, lead_s: float) -> Rough:
+    """Return how a process is run on a stretch alone, with so much before and after it.
+
+    The stretch is taken for a loop of its own: nearly right, for a moment. None where it would be
+    most of the loop.
+    """
+
+    def rough(audio: Stereo, full: Full, context: Context, start: int, count: int) -> Stereo | None:
+        lead = int(lead_s * context.rate)
+        length = count + 2 * lead
+        if length > LONGEST_CHANGE * audio.shape[1]:
+            return None
+        piece = np.array(taken(audio, start - lead, length))
+        alone = replace(context, exact_frames=float(length), passes=1, cuts=(0,))
+        return process(piece, full, 1, alone)[:, lead : lead + count]
+
+    return rough
+
+
 def _no_shift(_: Full) -> float:
     return 0.0
 
@@ -117,7 +139,7 @@ class Kind:
     process: Process | None = None
     linear: Linear | None = None
     near: Near | None = None
-    rough: Callable[[Stereo, Full, Context, int, int], Stereo | None] | None = None
+    rough: Rough | None = None
     shift_st: Callable[[Full], float] = _no_shift
     time_ratio: Callable[[Full], float] = _same_length
     tail_s: Callable[[Full, float], float] = _no_tail

@@ -9,7 +9,7 @@ from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.loudness import true_peak_db
 from cloudrift.audio.wrap import Spectrum
 from cloudrift.ground.settings import Field, Full, SettingsSpec
-from cloudrift.texture.kind import Context, Kind, Linear
+from cloudrift.texture.kind import Context, Kind, Linear, rough_of
 
 QUIET = 1e-9
 OVER = 4  # times the rate at which the peaks between samples are looked for
@@ -117,7 +117,7 @@ COMPRESSOR = Kind(
     )),
     says=lambda full: (f"{full.number('ratio'):.1f} to 1 above {full.number('threshold_db'):.0f} dB"
                        ).replace("-", "−"),
-    process=_compressor,
+    process=_compressor, rough=rough_of(_compressor, 1.0),
 )  # fmt: skip
 
 
@@ -131,6 +131,7 @@ def _between(audio: Stereo) -> NDArray[np.float64]:
     peak = np.zeros(n)
     for part in range(OVER):
         turn = np.exp(2j * np.pi * np.arange(spectrum.shape[1]) * part / (OVER * n))
+        turn = turn.astype(np.complex64)
         peak = np.maximum(peak, np.abs(sf.irfft(spectrum * turn, n)).max(axis=0))
     return peak
 
@@ -171,6 +172,6 @@ LIMITER = Kind(
     )),
     says=lambda full: (f"holds {full.number('push_db'):.1f} dB more under "
                        f"{full.number('ceiling_db'):.1f} dBTP").replace("-", "−"),
-    process=_limiter,
+    process=_limiter, rough=rough_of(_limiter, 0.5),
 )  # fmt: skip
 KINDS = (TRIM, COMPRESSOR, LIMITER)

@@ -185,6 +185,21 @@ def _doubler(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     return np.stack(sides)
 
 
+def _doubler_stretch(
+    audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
+) -> Stereo:
+    cents = full.number("cents")
+    if cents == 0:
+        return np.array(taken(audio, start, count))
+    sides = []
+    for side, way in enumerate((1, -1)):
+        pairs = zip(*_heads(way * cents, context), strict=True)
+        sides.append(sum(taken(share, start, count)
+                         * read_stretch(audio, taken(away, start, count), start)[side]
+                         for away, share in pairs))  # fmt: skip
+    return np.stack(sides)
+
+
 # --- filter over time -----------------------------------------------------------------------------
 
 FRAME, HOP = 2048, 512
@@ -306,6 +321,7 @@ DOUBLER = Kind(
     )),
     says=lambda full: f"left {full.number('cents'):.1f} cents up, right as much down",
     blend=0.6, process=_doubler,
+    near=Near(process=_doubler_stretch, reach=lambda _full, _draw, context: context.rate // 5),
 )  # fmt: skip
 SWEEP = Kind(
     name="sweep", label="Sweep", family="Motion", about="A high cut that moves with the bars.",

@@ -1,0 +1,56 @@
+"""Shadow and ghost: another octave beside the sound, and a space that swells into it."""
+
+from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.resample import shift_held
+from cloudrift.audio.wrap import filter_circular
+from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.texture.hall import HALL
+from cloudrift.texture.kind import Context, Kind, rough_of
+
+INTERVALS = {
+    "an octave below": -12, "two octaves below": -24, "a fifth below": -5,
+    "a fifth above": 7, "an octave above": 12,
+}  # fmt: skip
+
+
+def _shadow(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+    """The sound with its shadow beside it; blend says how much of that."""
+    period, passes = context.loop_frames, range(context.passes)
+    joins = tuple(cut + turn * period for turn in passes for cut in context.cuts)
+    moved = shift_held(audio, INTERVALS[full.word("interval")], context.rate, joins=joins)
+    return audio + moved
+
+
+SHADOW = Kind(
+    name="shadow", label="Shadow", family="Time", about="Another octave or a fifth beside it.",
+    spec=SettingsSpec((
+        Field(name="interval", label="Interval", default="an octave below",
+              choices=tuple(INTERVALS)),
+    )),
+    says=lambda full: f"with {full.word('interval')} beside it", process=_shadow, blend=0.4,
+    rough=rough_of(_shadow, 0.3),
+)  # fmt: skip
+
+
+def _ghost(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+    """A hall backward: what is heard swells up before each note instead of ringing after it."""
+    linear = HALL.linear
+    assert linear is not None
+    hall = HALL.spec.full(HALL.spec.check(dict(full), "ghost"))
+    ring = int(linear.ring_s(hall, context) * context.rate)
+    through = linear.through
+    turned = filter_circular(
+        audio[:, ::-1].copy(), lambda s, length: through(s, hall, draw, context, length), ring
+    )
+    return turned[:, ::-1].copy()
+
+
+GHOST = Kind(
+    name="ghost", label="Ghost", family="Time", about="A hall that swells into each note.",
+    spec=SettingsSpec(tuple(
+        field for field in HALL.spec if field.name in ("decay_s", "low_cut_hz", "damping", "width")
+    )),
+    says=lambda full: f"swells over {full.number('decay_s'):.1f} s before each note",
+    process=_ghost, rough=rough_of(_ghost, 2.0), blend=0.35, draws=True,
+)  # fmt: skip
+KINDS = (SHADOW, GHOST)
