@@ -2,7 +2,7 @@
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QMenu
+from PyQt6.QtWidgets import QLabel, QMenu
 
 from cloudrift.desktop.notes.places import TOP
 from tests.conftest import settled
@@ -57,6 +57,7 @@ def test_five_layers_in_their_own_places_in_under_sixty_actions(given, qtbot):
     hand, view = Hand(qtbot), window.layers.notes
     inspector, room = window.layers.inspector, window.layers.room
 
+    assert any("No layers yet" in one.text() for one in window.layers.findChildren(QLabel))
     keys = add(hand, window, "Keys", "Felt upright")
     pad = add(hand, window, "Pads", "Warm pad")
     assert session.loop.layer(pad).lens.kind == "held"

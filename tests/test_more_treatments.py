@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 import scipy.signal as ss
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cloudrift.audio.loudness import true_peak_db
@@ -395,6 +395,7 @@ def lines(draw):
     return tuple(made)
 
 
+@settings(max_examples=50)
 @given(lines())
 def test_any_line_stays_finite_goes_round_and_ends_under_the_limiter(line):
     n = 32_768

@@ -149,7 +149,7 @@ class RoomView(QWidget):
         self._help_line.setVisible(worst is not None and not self.for_voice.isChecked())
         if worst is None:
             known = self.room is not None and bool(self.room.levels)
-            self.words.setText("every layer has its own place" if known else "")
+            self.words.setText("every layer has its own place" if known else "nobody is in it yet")
             self.words.setToolTip("")
         else:
             loop = self._session.loop

@@ -42,6 +42,7 @@ class LayersStage(QWidget):
         self.setAcceptDrops(True)
         self.room = RoomView(session, tasks)
         self.rows: dict[str, LayerRow] = {}
+        self._listed: list[str] | None = None  # the layers in the list; None before the first look
         self.inspector = LayerInspector(session)
         self.inspector.shelf_wanted.connect(self.shelf_wanted)
         self.heard = label("", size=12, name="soft")
@@ -158,9 +159,12 @@ class LayersStage(QWidget):
     def _show(self) -> None:
         loop = self._session.loop
         ordered = sorted(loop.layers, key=lambda layer: layer.parked)  # parked ones below
-        if list(self.rows) != [layer.id for layer in ordered]:
-            clear(self._list)
+        ids = [layer.id for layer in ordered]
+        if ids != self._listed:
+            # The new rows come first: what is cleared may give the focus on, and ask for them.
             self.rows = {layer.id: LayerRow(self._session, layer) for layer in ordered}
+            self._listed = ids
+            clear(self._list)
             for row in self.rows.values():
                 self._list.addWidget(row)
             if not self.rows:

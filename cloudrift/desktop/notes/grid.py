@@ -1,7 +1,6 @@
 """The note grid under hands: draw, move, stretch and pick notes; loudness below; keys do it too."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
 
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -16,6 +15,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 
 from cloudrift.desktop.look import color
+from cloudrift.desktop.notes.drag import Drag
 from cloudrift.desktop.notes.model import View, fitting
 from cloudrift.desktop.notes.moves import OCTAVE, NoteMoves
 from cloudrift.desktop.notes.paint import paint_notes, paint_picked
@@ -36,23 +36,6 @@ HINT = (
 )
 
 
-@dataclass
-class _Drag:
-    kind: str  # move, start, end, pick, loud, strip
-    at: QPointF
-    note: Note | None = None
-    moved: bool = False
-    done: tuple[int, int] = (0, 0)  # ticks and semitones (or steps) already gone
-    before: frozenset[int] = frozenset()
-    plays: bool = True
-    path: list[QPointF] = field(default_factory=list)
-
-    @property
-    def merge(self) -> str:
-        """What joins all edits of this drag into one step."""
-        return f"drag notes {self.kind}"
-
-
 class NoteGrid(QWidget):
     """The picture. What it does to notes it does through ``NoteMoves``."""
 
@@ -66,7 +49,7 @@ class NoteGrid(QWidget):
         self._seen_layer = ""
         self._scene = Scene()
         self._share = 0.0
-        self._drag: _Drag | None = None
+        self._drag: Drag | None = None
         self._box = QRectF()
         self.tried: tuple[Note, ...] | None = None  # what a tool would make of the notes
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -142,13 +125,13 @@ class NoteGrid(QWidget):
         if point.y() < TOP:
             self._press_strip(point)
         elif point.y() > places.foot:
-            self._drag = _Drag("loud", point)
+            self._drag = Drag("loud", point)
             self._drag_loud(self._drag, point, ramp=shift)
         elif (note := places.note_at(self._moves.notes, point)) is not None:
             self._press_note(note, point, shift=shift, ctrl=ctrl)
         else:
             before = self._moves.picked if shift or ctrl else frozenset()
-            self._drag = _Drag("pick", point, before=before)
+            self._drag = Drag("pick", point, before=before)
 
     def _press_note(self, note: Note, point: QPointF, *, shift: bool, ctrl: bool) -> None:
         if not self._moves.may():
@@ -161,7 +144,7 @@ class NoteGrid(QWidget):
             self._moves.pick(picked | {note.id} if shift or ctrl else frozenset({note.id}))
         edge = self.places.edge_of(note, point.x())
         kind = "move" if ctrl else edge or "move"
-        self._drag = _Drag(kind, point, note)
+        self._drag = Drag(kind, point, note)
         if ctrl:
             self._drag.plays = False  # a copy stays where it was
 
@@ -171,7 +154,7 @@ class NoteGrid(QWidget):
             return
         tick = self.places.tick_at(point.x())
         plays = layer.lens.where and not any(a <= tick < b for a, b in layer.lens.where)
-        self._drag = _Drag("strip", point, plays=bool(plays))
+        self._drag = Drag("strip", point, plays=bool(plays))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -210,7 +193,7 @@ class NoteGrid(QWidget):
         if self._drag is not None:
             self._drag.done = (1, 0)
 
-    def _drag_notes(self, drag: _Drag, point: QPointF, *, semitones: bool, free: bool) -> None:
+    def _drag_notes(self, drag: Drag, point: QPointF, *, semitones: bool, free: bool) -> None:
         assert drag.note is not None
         places = self.places
         away = places.tick_at(point.x()) - places.tick_at(drag.at.x())
@@ -230,7 +213,7 @@ class NoteGrid(QWidget):
         self._moves.move(ticks=ticks - gone_ticks, semitones=by - gone, merge=drag.merge)
         drag.done = ticks, by
 
-    def _drag_edge(self, drag: _Drag, point: QPointF, *, half: bool, free: bool) -> None:
+    def _drag_edge(self, drag: Drag, point: QPointF, *, half: bool, free: bool) -> None:
         assert drag.note is not None
         edge = drag.note.end_tick if drag.kind == "end" else drag.note.start_tick
         away = self.places.tick_at(point.x()) - self.places.tick_at(drag.at.x())
@@ -244,7 +227,7 @@ class NoteGrid(QWidget):
                 self._moves.stretch(start=by, merge=drag.merge)
             drag.done = ticks, 0
 
-    def _drag_loud(self, drag: _Drag, point: QPointF, *, ramp: bool) -> None:
+    def _drag_loud(self, drag: Drag, point: QPointF, *, ramp: bool) -> None:
         """Every bar that the hand has passed takes its height; with Shift, a line's."""
         if not self._moves.may():
             self._drag = None
@@ -266,7 +249,7 @@ class NoteGrid(QWidget):
         if levels:
             self._moves.loudness(levels, drag.merge)
 
-    def _drag_strip(self, drag: _Drag, point: QPointF) -> None:
+    def _drag_strip(self, drag: Drag, point: QPointF) -> None:
         ticks, grid = self._session.loop.ticks, self._moves.grid
         ends = sorted(min(max(grid.snap(self.places.tick_at(p.x())), 0), ticks)
                       for p in (drag.at, point))  # fmt: skip
@@ -304,7 +287,7 @@ class NoteGrid(QWidget):
         tick = int(places.tick_at(point.x()) // step) * step
         note = self._moves.add(tick, pitch, "drag notes end")
         if note is not None:  # the hand is still down: its end goes along
-            self._drag = _Drag("end", QPointF(places.at_x(note.end_tick), point.y()), note)
+            self._drag = Drag("end", QPointF(places.at_x(note.end_tick), point.y()), note)
             self._session.once.key_down(pitch, note.velocity, self._moves.layer.id)
             self._session.once.key_up(pitch)
 
