@@ -158,3 +158,17 @@ def drag(qtbot, widget, start, end, modifier=Qt.KeyboardModifier.NoModifier):
                         Qt.MouseButton.NoButton, left, modifier)
         )  # fmt: skip
     qtbot.mouseRelease(widget, left, modifier, end)
+
+
+# --- commands -------------------------------------------------------------------------------------
+
+
+def run(*arguments):
+    """Run the command line in this process; return its exit code."""
+    from cloudrift.cli import main
+
+    try:
+        main([str(a) for a in arguments])
+    except SystemExit as end:
+        return end.code
+    return 0

@@ -21,7 +21,7 @@ from cloudrift.texture.treatment import (
     treat_change,
     treat_stretch,
 )
-from tests.conftest import db, main_hz, rms, sine
+from tests.conftest import db, main_hz, rms, run, sine
 from tests.test_treatments import RATE, context, treatment
 
 N = 4 * RATE  # eight beats at 120 BPM
@@ -431,16 +431,6 @@ feedback = 30
 kind = "trim"
 on = false
 """
-
-
-def run(*words):
-    from cloudrift.cli import main
-
-    try:
-        main([str(w) for w in words])
-    except SystemExit as end:
-        return end.code
-    return 0
 
 
 def test_a_line_file_is_laid_on_a_wav_as_a_loop_and_once(tmp_path, capsys):

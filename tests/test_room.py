@@ -8,7 +8,6 @@ import scipy.fft as sf
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QApplication
 
-from cloudrift.cli import main
 from cloudrift.loop import edits
 from cloudrift.loop.remedies import REMEDIES, cut, cuts_of, set_cut
 from cloudrift.loop.storage import save
@@ -23,7 +22,7 @@ from cloudrift.render.room import (
     look_at,
     weighting_db,
 )
-from tests.conftest import drag, settled, sine
+from tests.conftest import drag, run, settled, sine
 
 RATE = 44_100
 THIRD = 2 ** (1 / 3)
@@ -120,13 +119,6 @@ def test_two_layers_in_one_register_crowd_and_an_octave_parts_them(small_loop):
 def test_room_and_notes_on_the_command_line(small_loop, tmp_path, capsys):
     path = tmp_path / "a.cloudrift"
     save(small_loop, path)
-
-    def run(*arguments):
-        try:
-            main([str(a) for a in arguments])
-        except SystemExit as end:
-            return end.code
-        return 0
 
     assert run("room", path, "--json") == 0
     crowded = json.loads(capsys.readouterr().out)["crowded"]

@@ -11,7 +11,6 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
-from cloudrift.cli import main
 from cloudrift.deliver import Order, deliver, parcels
 from cloudrift.deliver.names import slug, stem_of
 from cloudrift.demo import demo_loops, unpack
@@ -20,7 +19,7 @@ from cloudrift.loop import edits, load, save
 from cloudrift.render import Cancelled
 from cloudrift.style import find_card, house_cards, read_card, sketch
 from cloudrift.theory import Key, parse_key
-from tests.conftest import db
+from tests.conftest import db, run
 
 CARDS = sorted(house_cards())
 
@@ -157,15 +156,6 @@ def test_unpacking_the_kit_keeps_changes(tmp_path):
 
 
 # --- the command line ---------------------------------------------------------------------------
-
-
-def run(*arguments):
-    """Run the command line in this process; return its exit code."""
-    try:
-        main([str(a) for a in arguments])
-    except SystemExit as end:
-        return end.code
-    return 0
 
 
 def test_a_loop_from_four_commands(tmp_path, capsys):

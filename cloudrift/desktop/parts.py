@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable
 
-from PyQt6.QtCore import QEvent, QObject, QSignalBlocker, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QRect, QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPalette
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -43,6 +43,24 @@ class Elided(QLabel):
         painter.setPen(self.palette().color(QPalette.ColorRole.WindowText))
         text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
         painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, text)
+
+
+def set_look(widget: QWidget, name: str) -> None:
+    """Give a widget another of the named looks (``soft``, ``signal`` …), if it has not got it."""
+    if name == widget.objectName():
+        return
+    widget.setObjectName(name)
+    style = widget.style()
+    assert style is not None
+    style.unpolish(widget)
+    style.polish(widget)
+
+
+def playhead_moved(widget: QWidget, before: float, after: float) -> None:
+    """Paint the strips anew where a playhead was and is (pixels), and nothing else."""
+    if int(before) != int(after):
+        for x in (int(before), int(after)):
+            widget.update(QRect(x - 2, 0, 5, widget.height()))
 
 
 def heading(text: str) -> QLabel:

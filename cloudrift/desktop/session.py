@@ -53,7 +53,7 @@ class Session(QObject):
     _answered = pyqtSignal(str, object)
     _measured = pyqtSignal(str, object, object)
     _broke = pyqtSignal(str)
-    _came_soon = pyqtSignal(str, object, object)  # TREATED, Loop, Stereo
+    _came_soon = pyqtSignal(object)  # Stereo
 
     def __init__(
         self,
@@ -224,7 +224,7 @@ class Session(QObject):
         heard = self.player.playing and self.hearing == TREATED
         return self.player.share if heard else None
 
-    def _on_soon(self, _name: str, _loop: Loop, audio: Stereo) -> None:
+    def _on_soon(self, audio: Stereo) -> None:
         """What comes next is there; the rest of the loop is as it was until it has followed."""
         if self.hearing == TREATED and not self.click:
             self.once.followed()

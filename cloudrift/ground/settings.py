@@ -91,6 +91,13 @@ class Field(msgspec.Struct, frozen=True, kw_only=True):
         return f"{sign}{value:.{decimals}f}{self._unit}".replace("-", "−")
 
 
+def percent(
+    name: str, label: str, default: float, hint: str = "", *, low: float = 0, high: float = 100
+) -> Field:
+    """Return a setting in percent."""
+    return Field(name=name, label=label, default=default, unit="%", low=low, high=high, hint=hint)
+
+
 def hz_text(hz: float) -> str:
     """Write a frequency with its unit, to three figures."""
     return f"{hz / 1000:.3g} kHz" if hz >= 1000 else f"{hz:.0f} Hz"

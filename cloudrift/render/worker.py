@@ -14,7 +14,7 @@ from cloudrift.render.engine import Cancelled, Engine, Loudness, Rendered
 
 Answer = Callable[[str, Rendered], None]
 Measured = Callable[[str, Rendered, Loudness], None]
-Soon = Callable[[str, Loop, Stereo], None]
+Soon = Callable[[Stereo], None]
 Failure = Callable[[str, Exception], None]
 
 
@@ -29,7 +29,7 @@ class RenderWorker:
         failed: Failure,
         *,
         where: Callable[[], float | None] = lambda: None,
-        soon: Soon = lambda _name, _loop, _audio: None,
+        soon: Soon = lambda _audio: None,
         between: Callable[[], object] = lambda: None,
     ) -> None:
         """``where`` tells where the sound is while it plays; ``soon`` takes what comes next there.
@@ -80,7 +80,7 @@ class RenderWorker:
         if share is not None:
             audio = ahead(self._engine, loop, share, self._between)
             if audio is not None and not self._stale(name):
-                self._soon(name, loop, audio)
+                self._soon(audio)
 
     def _run(self) -> None:
         while True:

@@ -106,11 +106,6 @@ def shaped(
     ))  # fmt: skip
 
 
-def percent(name: str, label: str, default: float, hint: str = "", low: float = 0) -> Field:
-    """Return a setting from 0 (or ``low``) to 100 %."""
-    return Field(name=name, label=label, default=default, unit="%", low=low, high=100, hint=hint)
-
-
 def vibrato_fields(cents: float, onset_ms: float, hz: float = 5.2) -> tuple[Field, ...]:
     """Return how far and how fast a tone sways, and from when."""
     return (

@@ -18,8 +18,8 @@ from cloudrift.audio.clips import LONGEST_S, clip_of, has_clip, read_clip
 from cloudrift.audio.files import read_audio
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.settings import Field
-from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, percent, shaped
+from cloudrift.ground.settings import Field, percent
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.theory.pitch import pitch_to_hz
 
 Plays = Literal["once", "looped"]

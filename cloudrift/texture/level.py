@@ -3,7 +3,6 @@
 import numpy as np
 import scipy.fft as sf
 from numpy.typing import NDArray
-from scipy.ndimage import minimum_filter1d, uniform_filter1d
 
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.loudness import true_peak_db
@@ -142,6 +141,8 @@ def _limiter(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     Peaks are looked for at four times the rate, so that none between samples is missed; going
     round the loop, the window sees over the seam.
     """
+    from scipy.ndimage import minimum_filter1d, uniform_filter1d  # noqa: PLC0415 - slow to import
+
     ceiling = to_gain(full.number("ceiling_db"))
     pushed = audio * np.float32(to_gain(full.number("push_db")))
     n = pushed.shape[1]

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, add_wrapped
 from cloudrift.audio.wrap import read_displaced, read_stretch, taken
-from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.draws import stream
+from cloudrift.ground.settings import Field, Full, SettingsSpec, percent
 from cloudrift.texture.kind import Context, Kind, Near, Process
 from cloudrift.texture.periods import Gains, by_side, by_width, phase, rate_field, turns
 
@@ -19,10 +20,6 @@ PATTERNS = {
     "gallop": "1011101110111011", "three and three": "1001001000100100",
     "broken": "1101001011010110", "late": "0111011101110111", "half and half": "1111111100000000",
 }  # fmt: skip
-
-
-def _percent(name: str, label: str, default: float, hint: str = "") -> Field:
-    return Field(name=name, label=label, default=default, unit="%", low=0, high=100, hint=hint)
 
 
 def _both(gain: NDArray[np.float64]) -> Gains:
@@ -217,7 +214,7 @@ def _course(
     if shape == "falling":
         return 1 - place
     if shape == "random":
-        rng = np.random.default_rng([draw, count])
+        rng = stream(draw, "sweep", count)
         knots = rng.random(count)
         at = count * np.arange(frames) / frames
         low = at.astype(int) % count
@@ -270,19 +267,19 @@ def _kind(
 
 TREMOLO = _kind(
     "tremolo", "Tremolo", "Level that sways.",
-    (_percent("depth", "Depth", 50), rate_field("1/8")),
+    (percent("depth", "Depth", 50), rate_field("1/8")),
     lambda full: f"{full.number('depth'):.0f} % softer and back, {_rate_words(full)}",
     by_side(_tremolo),
 )  # fmt: skip
 AUTO_PAN = _kind(
     "auto-pan", "Auto-pan", "Wanders from side to side.",
-    (_percent("depth", "Depth", 60), rate_field("1/1")),
+    (percent("depth", "Depth", 60), rate_field("1/1")),
     lambda full: f"left and right by {full.number('depth'):.0f} %, {_rate_words(full)}",
     by_side(_auto_pan),
 )  # fmt: skip
 PUMP = _kind(
     "pump", "Pump", "Dips on every beat, as if something louder pushed it down.",
-    (_percent("depth", "Depth", 60), rate_field("1/4"), _percent("hold", "Held down", 10),
+    (percent("depth", "Depth", 60), rate_field("1/4"), percent("hold", "Held down", 10),
      Field(name="curve", label="Curve", default=1.2, unit="", low=0.3, high=4, step=0.1)),
     lambda full: f"down by {full.number('depth'):.0f} % {_rate_words(full)}",
     by_side(_pump),
@@ -290,7 +287,7 @@ PUMP = _kind(
 GATE = _kind(
     "gate", "Gate", "Opens and shuts in a pattern of sixteen steps.",
     (Field(name="pattern", label="Pattern", default="gallop", choices=tuple(PATTERNS)),
-     rate_field("1/16", "Step"), _percent("depth", "Depth", 100),
+     rate_field("1/16", "Step"), percent("depth", "Depth", 100),
      Field(name="soft_ms", label="Soft edges", default=8, unit="ms", low=1, high=100)),
     lambda full: f"{full.word('pattern')}, a step every {full.word('rate')}",
     by_side(_gate),

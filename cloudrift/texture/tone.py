@@ -139,17 +139,16 @@ def _tilt(hz: NDArray[np.float32], full: Full) -> NDArray[np.complex64]:
     """So many dB an octave about a pivot: poles and zeros in turn, an octave from pair to pair."""
     slope, pivot = full.number("slope_db"), full.number("pivot_hz")
     apart = 2.0 ** (slope / (20 * np.log10(2)) / 2)  # half of what a pair parts, in ratios
-    out = np.ones(len(hz), np.complex64)
-    for octave in range(-5, 6):
-        place = pivot * 2.0**octave
-        s = 1j * hz
-        out *= (1 + s * (apart / place)) / (1 + s / (apart * place))
-    at = pivot
-    middle = 1.0 + 0j
-    for octave in range(-5, 6):
-        place = pivot * 2.0**octave
-        middle *= (1 + 1j * at * apart / place) / (1 + 1j * at / (apart * place))
-    return np.asarray(out / np.complex64(abs(middle)), np.complex64)
+
+    def pairs(at: NDArray[np.float32]) -> NDArray[np.complex64]:
+        out = np.ones(len(at), np.complex64)
+        for octave in range(-5, 6):
+            place = pivot * 2.0**octave
+            out *= (1 + 1j * at * (apart / place)) / (1 + 1j * at / (apart * place))
+        return out
+
+    middle = pairs(np.array([pivot], np.float32))
+    return np.asarray(pairs(hz) / np.abs(middle), np.complex64)
 
 
 TILT = linear_kind(

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QKeyEvent,
@@ -20,6 +20,7 @@ from cloudrift.desktop.chords.model import WHOLE, VoiceBar, changed_span, thread
 from cloudrift.desktop.chords.moves import OCTAVE, Moves
 from cloudrift.desktop.chords.thread_paint import LEFT, MARK_PX, Places, paint_mark, paint_picture
 from cloudrift.desktop.look import color
+from cloudrift.desktop.parts import playhead_moved
 from cloudrift.loop import chord_edits, chord_time, spec
 from cloudrift.loop.model import Chord, Loop
 
@@ -103,11 +104,9 @@ class Threads(QWidget):
     def show_place(self, share: float) -> None:
         """Move the playhead; only its strips are painted."""
         places = self.places
-        before, after = int(places.at_x(self._share)), int(places.at_x(share))
+        before, after = places.at_x(self._share), places.at_x(share)
         self._share = share
-        if before != after:
-            for x in (before, after):
-                self.update(QRect(x - 2, 0, 5, self.height()))
+        playhead_moved(self, before, after)
 
     def fit(self) -> None:
         """Show all voices."""

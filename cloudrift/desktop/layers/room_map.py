@@ -1,7 +1,7 @@
 """The room as a picture: where each layer is heard, over the loop; its cuts are dragged there."""
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QHelpEvent,
@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from cloudrift.desktop.look import MEDIUM, color, figure_font, look, text_font
 from cloudrift.desktop.notes.places import LEFT
+from cloudrift.desktop.parts import playhead_moved
 from cloudrift.ground.settings import hz_text
 from cloudrift.loop.model import Loop
 from cloudrift.loop.remedies import HIGH, LOW, cuts_of
@@ -81,11 +82,9 @@ class RoomMap(QWidget):
 
     def show_place(self, share: float) -> None:
         """Move the playhead."""
-        before, after = int(self._x(self._share)), int(self._x(share))
+        before, after = self._x(self._share), self._x(share)
         self._share = share
-        if before != after:
-            for x in (before, after):
-                self.update(QRect(x - 2, 0, 5, self.height()))
+        playhead_moved(self, before, after)
 
     # --- places -------------------------------------------------------------------------------
 

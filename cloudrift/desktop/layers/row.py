@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPushButton, QSize
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.layers.mini_notes import MiniNotes
 from cloudrift.desktop.look import SEMI, color
-from cloudrift.desktop.parts import Elided, label
+from cloudrift.desktop.parts import Elided, label, set_look
 from cloudrift.desktop.session import Session
 from cloudrift.ground.settings import Field
 from cloudrift.loop import edits, spec
@@ -119,13 +119,7 @@ class LayerRow(QFrame):
         self.hear.setChecked(layer.solo)
         self.off.setChecked(layer.mute)
         self._role, self._quiet = layer.role, quiet
-        name = "cardSelected" if selected else "card"
-        if name != self.objectName():
-            self.setObjectName(name)
-            style = self.style()
-            assert style is not None
-            style.unpolish(self)
-            style.polish(self)
+        set_look(self, "cardSelected" if selected else "card")
         state = "" if not quiet else ", not heard"
         self.setAccessibleName(f"Layer {layer.name}: {sounds}, {text}{state}")
         self.update()

@@ -10,7 +10,7 @@ from cloudrift.desktop.layers.inspector import LayerInspector
 from cloudrift.desktop.layers.room_view import RoomView
 from cloudrift.desktop.layers.row import LayerRow
 from cloudrift.desktop.notes.view import NotesView
-from cloudrift.desktop.parts import WhileShown, clear, label, panel, scrolling
+from cloudrift.desktop.parts import WhileShown, clear, label, panel, scrolling, set_look
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.ground.errors import CloudriftError
@@ -178,12 +178,8 @@ class LayersStage(QWidget):
         self.heard.setText(heard_words(loop))
         alone = any(layer.solo for layer in loop.layers if not layer.parked)
         name = "signal" if alone or not loop.heard() else "soft"
-        if loop.layers and name != self.heard.objectName():
-            self.heard.setObjectName(name)
-            style = self.heard.style()
-            assert style is not None
-            style.unpolish(self.heard)
-            style.polish(self.heard)
+        if loop.layers:
+            set_look(self.heard, name)
 
     def resizeEvent(self, _event: QResizeEvent | None) -> None:
         """Where a drawer leaves little room, the list has it."""

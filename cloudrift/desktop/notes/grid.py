@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QKeyEvent,
@@ -21,6 +21,7 @@ from cloudrift.desktop.notes.moves import OCTAVE, NoteMoves
 from cloudrift.desktop.notes.paint import paint_notes, paint_picked
 from cloudrift.desktop.notes.places import LEFT, TOP, Places
 from cloudrift.desktop.notes.scene import Scene
+from cloudrift.desktop.parts import playhead_moved
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks
 
@@ -38,8 +39,6 @@ HINT = (
 
 class NoteGrid(QWidget):
     """The picture. What it does to notes it does through ``NoteMoves``."""
-
-    viewed = pyqtSignal()
 
     def __init__(self, moves: NoteMoves) -> None:
         super().__init__()
@@ -80,12 +79,11 @@ class NoteGrid(QWidget):
     def fit(self) -> None:
         """Show all notes."""
         self._view = None
-        self.refresh()
+        self.update()
 
     def _show(self, view: View) -> None:
         self._view = view
         self.update()
-        self.viewed.emit()
 
     def zoom(self, factor: float, tick: float | None = None) -> None:
         """Show a shorter or longer stretch."""
@@ -93,10 +91,6 @@ class NoteGrid(QWidget):
         middle = (view.first + view.last) / 2 if tick is None else tick
         bar = bar_ticks(self._session.loop.metre)
         self._show(view.zoomed(factor, middle, self._session.loop.ticks, bar / 4))
-
-    def refresh(self) -> None:
-        """Paint again; a view of all notes follows them."""
-        self.update()
 
     def show_tried(self, notes: tuple[Note, ...] | None) -> None:
         """Show what a tool would make, over what is there; None: nothing."""
@@ -106,11 +100,9 @@ class NoteGrid(QWidget):
     def show_place(self, share: float) -> None:
         """Move the playhead; only its strips are painted."""
         places, ticks = self.places, self._session.loop.ticks
-        before, after = (int(places.at_x(s * ticks)) for s in (self._share, share))
+        before, after = (places.at_x(s * ticks) for s in (self._share, share))
         self._share = share
-        if before != after:
-            for x in (before, after):
-                self.update(QRect(x - 2, 0, 5, self.height()))
+        playhead_moved(self, before, after)
 
     # --- hands --------------------------------------------------------------------------------
 

@@ -106,8 +106,8 @@ class ToolStrip(QFrame):
         self.close_strip()
         if tool is None or made is None or made[0] is not self._session.loop:
             return
-        if self._session.apply(tool.name, lambda _loop: made[1]):
-            self._moves.pick(made[2] if made[2] and self._moves.picked else self._moves.picked)
+        if self._session.apply(tool.name, lambda _loop: made[1]) and self._moves.picked and made[2]:
+            self._moves.pick(made[2])
 
     def close_strip(self) -> None:
         """Leave the notes as they are."""

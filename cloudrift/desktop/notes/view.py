@@ -11,7 +11,7 @@ from cloudrift.desktop.notes.grid import HINT, NoteGrid
 from cloudrift.desktop.notes.model import said
 from cloudrift.desktop.notes.moves import NoteMoves
 from cloudrift.desktop.notes.tool_strip import ToolStrip
-from cloudrift.desktop.parts import Elided, WhileShown, button, label, panel, small_button
+from cloudrift.desktop.parts import Elided, WhileShown, button, label, panel, set_look, small_button
 from cloudrift.desktop.session import Session
 from cloudrift.notes.tools import GROUPS, TOOLS
 
@@ -100,7 +100,7 @@ class NotesView(QWidget):
     def _set_step(self, text: str) -> None:
         self.moves.grid.put(value=text)
         self.strip.try_it()
-        self.grid.refresh()
+        self.grid.update()
 
     def _swap_follow(self) -> None:
         layer = self.moves.layer
@@ -114,19 +114,12 @@ class NotesView(QWidget):
 
     def _say(self, words: str) -> None:
         self.words.setText(words)
-        self.words.setObjectName("signal")
-        self._restyle()
+        set_look(self.words, "signal")
 
     def _say_keys(self) -> None:
         from PyQt6.QtWidgets import QToolTip  # noqa: PLC0415
 
         QToolTip.showText(self.help.mapToGlobal(self.help.rect().bottomLeft()), HINT, self.help)
-
-    def _restyle(self) -> None:
-        style = self.words.style()
-        assert style is not None
-        style.unpolish(self.words)
-        style.polish(self.words)
 
     def _show(self) -> None:
         layer = self.moves.layer
@@ -146,10 +139,8 @@ class NotesView(QWidget):
                 else "Let the lens make the notes again; your own go (undo brings them back)"
             )  # fmt: skip
             self.words.setText(said(self._session.loop, layer, len(self.moves.picked)))
-        if self.words.objectName() != "soft":
-            self.words.setObjectName("soft")
-            self._restyle()
-        self.grid.refresh()
+        set_look(self.words, "soft")
+        self.grid.update()
 
     def focus_grid(self) -> None:
         """Put the keyboard on the notes."""

@@ -2,12 +2,13 @@
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from cloudrift.audio.spectrum import HIGH_HZ, LOW_HZ
 from cloudrift.desktop.look import color, figure_font, look, text_font
+from cloudrift.desktop.parts import playhead_moved
 
 COLUMNS, ROWS = 480, 72
 LOW_DB, HIGH_DB = -78.0, -20.0  # what is paper, and what is full colour
@@ -50,11 +51,9 @@ class Strip(QWidget):
 
     def show_place(self, share: float) -> None:
         """Move the playhead."""
-        before, after = int(self._x(self._share)), int(self._x(share))
+        before, after = self._x(self._share), self._x(share)
         self._share = share
-        if before != after:
-            for x in (before, after):
-                self.update(QRect(x - 2, 0, 5, self.height()))
+        playhead_moved(self, before, after)
 
     def _x(self, share: float) -> float:
         return 1 + share * (self.width() - 2)

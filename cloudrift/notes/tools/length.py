@@ -2,7 +2,7 @@
 
 from msgspec.structs import replace
 
-from cloudrift.ground.settings import Full, SettingsSpec
+from cloudrift.ground.settings import Full, SettingsSpec, percent
 from cloudrift.notes.lens import ORDERS, run_of
 from cloudrift.notes.note import Note
 from cloudrift.notes.tools.tool import (
@@ -13,7 +13,6 @@ from cloudrift.notes.tools.tool import (
     by_start,
     choice,
     count,
-    percent,
     value,
 )
 
@@ -102,15 +101,15 @@ TOOLS = (
          act=shorten_to_gaps,
          spec=SettingsSpec((count("gap_ms", "Gap", 10, 0, 400, "ms"),))),
     Tool(name="staccato", group="Length", about="a share of each length", act=staccato,
-         spec=SettingsSpec((percent("share", "Held for", 50, 5, 100),))),
+         spec=SettingsSpec((percent("share", "Held for", 50, low=5),))),
     Tool(name="same length", group="Length", about="all as long as each other", act=same_length,
          spec=SettingsSpec((value("length", "Length"),))),
     Tool(name="slice", group="Length", about="cut on the grid", act=slice_up,
-         spec=SettingsSpec((value(), percent("gate", "Gate", 100, 5, 100)))),
+         spec=SettingsSpec((value(), percent("gate", "Gate", 100, low=5)))),
     Tool(name="join", group="Length", about="equal neighbours become one", act=join,
          spec=SettingsSpec((value("gap", "Over gaps to", "1/32"),))),
     Tool(name="break up", group="Length", about="chords one note after another", act=break_up,
          spec=SettingsSpec((choice("order", "Order", ORDERS), value("step", "Step", GRID),
                             count("octaves", "Octaves", 1, 1, 3, "oct"),
-                            percent("gate", "Gate", 80, 5, 100), DRAW))),
+                            percent("gate", "Gate", 80, low=5), DRAW))),
 )  # fmt: skip

@@ -3,9 +3,9 @@
 from msgspec.structs import replace
 
 from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Full, SettingsSpec
+from cloudrift.ground.settings import Full, SettingsSpec, percent
 from cloudrift.notes.note import Note
-from cloudrift.notes.tools.tool import DRAW, Around, Tool, by_start, count, percent
+from cloudrift.notes.tools.tool import DRAW, Around, Tool, by_start, count
 
 
 def _loud(note: Note, velocity: float) -> Note:
@@ -64,12 +64,12 @@ TOOLS = (
          spec=SettingsSpec((count("begin", "From", 40, 1, 127, "vel"),
                             count("end", "To", 110, 1, 127, "vel")))),
     Tool(name="alternate", group="Loudness", about="loud and soft in turn", act=alternate,
-         spec=SettingsSpec((percent("soft", "The soft ones at", 60, 5, 100),
+         spec=SettingsSpec((percent("soft", "The soft ones at", 60, low=5),
                             count("each", "Each for", 1, 1, 8, "starts")))),
     Tool(name="flatten", group="Loudness", about="all equally loud", act=flatten,
          spec=SettingsSpec((count("velocity", "Loudness", 84, 1, 127, "vel"),))),
     Tool(name="scale", group="Loudness", about="all louder or softer", act=scale,
-         spec=SettingsSpec((percent("by", "To", 80, 10, 200),))),
+         spec=SettingsSpec((percent("by", "To", 80, low=10, high=200),))),
     Tool(name="randomise", group="Loudness", about="loudness strays", act=randomise,
          spec=SettingsSpec((count("spread", "At most", 10, 0, 60, "vel"), DRAW))),
     Tool(name="accent", group="Loudness", about="beats of the bar louder", act=accent,

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Full, SettingsSpec
+from cloudrift.ground.settings import Full, SettingsSpec, percent
 from cloudrift.notes.note import Note
 from cloudrift.notes.tools.tool import (
     DRAW,
@@ -15,7 +15,6 @@ from cloudrift.notes.tools.tool import (
     by_start,
     choice,
     count,
-    percent,
     value,
 )
 
@@ -111,19 +110,19 @@ def twice(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
 TOOLS = (
     Tool(name="echo", group="Add", about="repeats that fade, as notes", act=echo,
          spec=SettingsSpec((count("repeats", "Repeats", 3, 1, 16), value("step", "Every", "1/8"),
-                            percent("fall", "Softer by", 30, 0, 90),
+                            percent("fall", "Softer by", 30, high=90),
                             count("pitch", "Each higher by", 0, -7, 7, "steps")))),
     Tool(name="approach", group="Add", about="a half step leads into notes", act=approach,
          spec=SettingsSpec((choice("side", "Side", ("from below", "from above")),
                             value("length", "Length", "1/16"),
                             count("every", "Every", 1, 1, 8, "th note"),
-                            percent("loud", "Loudness", 75, 5, 100)))),
+                            percent("loud", "Loudness", 75, low=5)))),
     Tool(name="scale run", group="Add", about="the scale from note to note", act=run,
          spec=SettingsSpec((value("step", "Step", "1/16"),))),
     Tool(name="fill gaps", group="Add", about="notes of the scale where nothing plays",
          act=fill_gaps,
          spec=SettingsSpec((value("step", "Step", "1/8"), percent("often", "How often", 50),
-                            percent("loud", "Loudness", 75, 5, 100), DRAW))),
+                            percent("loud", "Loudness", 75, low=5), DRAW))),
     Tool(name="copy on", group="Add", about="the same again behind itself", act=twice,
          spec=SettingsSpec((value("after", "After", "1/1"), count("times", "Times", 1, 1, 32)))),
 )  # fmt: skip

@@ -4,7 +4,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Full, SettingsSpec
+from cloudrift.ground.settings import Full, SettingsSpec, percent
 from cloudrift.notes.note import Note
 from cloudrift.notes.tools.tool import (
     DRAW,
@@ -14,7 +14,6 @@ from cloudrift.notes.tools.tool import (
     choice,
     count,
     ms,
-    percent,
     value,
 )
 from cloudrift.notes.touch import ChordTouch, roll_delays
@@ -140,7 +139,7 @@ TOOLS = (
          spec=SettingsSpec((count("by_ms", "By", 12, -60, 60, "ms"),))),
     Tool(name="stagger", group="Time", about="one after another by half a step, swelling",
          act=stagger,
-         spec=SettingsSpec((value(), percent("share", "Of the step", 50, 10, 100),
+         spec=SettingsSpec((value(), percent("share", "Of the step", 50, low=10),
                             choice("direction", "Direction", (UP, DOWN, UP_DOWN)),
                             percent("swell", "Swell", 50),
                             choice("lengths", "Lengths", ("held on", "short"))))),
@@ -148,5 +147,5 @@ TOOLS = (
     Tool(name="to the front", group="Time", about="into the first part of each window",
          act=to_front,
          spec=SettingsSpec((value("window", "Window", "1/1"),
-                            percent("share", "Part", 50, 10, 100)))),
+                            percent("share", "Part", 50, low=10)))),
 )  # fmt: skip

@@ -119,11 +119,6 @@ def inside(note: Note, loop_ticks: int) -> Note:
 # --- fields that several tools have -------------------------------------------------------------
 
 
-def percent(name: str, label: str, default: float, low: float = 0, high: float = 100) -> Field:
-    """Return a setting in percent."""
-    return Field(name=name, label=label, default=default, unit="%", low=low, high=high)
-
-
 def ms(name: str, label: str, default: float, high: float = 400) -> Field:
     """Return a setting in milliseconds."""
     return Field(name=name, label=label, default=default, unit="ms", low=0, high=high)

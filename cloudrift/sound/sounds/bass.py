@@ -6,14 +6,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Field
+from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import (
     Instrument,
     Tone,
     ToneRequest,
     closing,
     mono_fields,
-    percent,
     shaped,
     slide,
 )

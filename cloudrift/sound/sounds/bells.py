@@ -4,7 +4,8 @@ import functools
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
-from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, percent, shaped
+from cloudrift.ground.settings import percent
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.noise import add_at_start, burst
 from cloudrift.sound.kit.ringing import Modes, Pair, box, ring
 from cloudrift.theory.pitch import pitch_to_hz

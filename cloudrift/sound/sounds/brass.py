@@ -6,13 +6,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.ground.draws import stream
+from cloudrift.ground.settings import percent
 from cloudrift.sound.instrument import (
     Instrument,
     Tone,
     ToneRequest,
     closing,
     opening,
-    percent,
     shaped,
     vibrato_fields,
 )

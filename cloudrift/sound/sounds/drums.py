@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Field
-from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, percent, shaped
+from cloudrift.ground.settings import Field, percent
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.bank import decaying_partials
 from cloudrift.sound.kit.noise import burst
 

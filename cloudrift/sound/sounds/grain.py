@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, add_wrapped, silence
 from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Field
-from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, percent, shaped
+from cloudrift.ground.settings import Field, percent
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.fm import sine
 from cloudrift.sound.kit.noise import LONG, band, read_round
 from cloudrift.sound.kit.spread import cycles, lowpass, read_cycle

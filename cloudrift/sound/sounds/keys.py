@@ -6,7 +6,8 @@ import numpy as np
 
 from cloudrift.audio.buffers import Mono, Stereo
 from cloudrift.ground.draws import stream
-from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, percent, shaped
+from cloudrift.ground.settings import percent
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit import fm
 from cloudrift.sound.kit.body import board
 from cloudrift.sound.kit.noise import add_at_start, burst

@@ -6,12 +6,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.ground.draws import stream
+from cloudrift.ground.settings import percent
 from cloudrift.sound.instrument import (
     Instrument,
     Tone,
     ToneRequest,
     mono_fields,
-    percent,
     shaped,
     vibrato_fields,
 )

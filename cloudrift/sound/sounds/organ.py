@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Field
-from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, percent, shaped
+from cloudrift.ground.settings import Field, percent
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.breath import breath
 from cloudrift.sound.kit.noise import add_at_start, burst
 from cloudrift.sound.kit.table import Vibrato, Voices, harmonics, period, voices

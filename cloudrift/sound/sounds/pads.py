@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import SettingsSpec
-from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, opening, percent, shaped
+from cloudrift.ground.settings import SettingsSpec, percent
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, opening, shaped
 from cloudrift.sound.kit.formants import between
 from cloudrift.sound.kit.noise import LONG, band, lasting, read_round
 from cloudrift.sound.kit.spread import ensemble, lowpass

@@ -6,13 +6,12 @@ import numpy as np
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Field
+from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import (
     Instrument,
     Tone,
     ToneRequest,
     closing,
-    percent,
     shaped,
     slide,
 )

@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.wrap import circular_noise, taken
 from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Field
-from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, opening, percent, shaped
+from cloudrift.ground.settings import Field, percent
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, opening, shaped
 from cloudrift.sound.kit.body import board
 from cloudrift.sound.kit.noise import LONG, band, lasting, read_round
 from cloudrift.sound.kit.ringing import Curve, Pair, String, box

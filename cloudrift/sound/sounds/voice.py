@@ -7,12 +7,12 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
+from cloudrift.ground.settings import percent
 from cloudrift.sound.instrument import (
     Instrument,
     Tone,
     ToneRequest,
     opening,
-    percent,
     shaped,
     vibrato_fields,
 )
