@@ -48,8 +48,10 @@ def paint_ground(painter: QPainter, places: Places, loop: Loop, layer: Layer, gr
             painter.drawText(box, RIGHT, key.spell_pitch(pitch))
     painter.setClipRect(QRectF(LEFT, 0, places.width - LEFT, places.height))
     _paint_lines(painter, places, loop, grid)
-    painter.setClipRect(QRectF(LEFT, 0, places.width - LEFT, places.foot))
-    _paint_chords(painter, places, loop)
+    painter.setClipRect(QRectF(LEFT, TOP, places.width - LEFT, places.foot - TOP))
+    _paint_outlines(painter, places, loop)
+    painter.setClipRect(QRectF(LEFT, 0, places.width - LEFT, TOP))
+    _paint_names(painter, places, loop)
     if layer.follows:
         _paint_strip(painter, places, loop, layer)
     painter.setClipping(False)
@@ -68,7 +70,7 @@ def _paint_lines(painter: QPainter, places: Places, loop: Loop, grid: int) -> No
     painter.drawLine(QPointF(LEFT, places.foot), QPointF(places.width, places.foot))
 
 
-def _paint_chords(painter: QPainter, places: Places, loop: Loop) -> None:
+def _paint_outlines(painter: QPainter, places: Places, loop: Loop) -> None:
     """The voices of the chords as outlines: what a layer's notes are seen against."""
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(color("ink_soft", 0.6), 1))
@@ -76,6 +78,10 @@ def _paint_chords(painter: QPainter, places: Places, loop: Loop) -> None:
         left, right = places.at_x(one.start), places.at_x(one.end)
         box = QRectF(left + 1, places.at_y(one.pitch) + 0.5, right - left - 3, places.lane - 1)
         painter.drawRoundedRect(box, 2, 2)
+
+
+def _paint_names(painter: QPainter, places: Places, loop: Loop) -> None:
+    """The names of chords over where they begin, and numbers of bars where there is room."""
     painter.setFont(text_font(10.5, SEMI))
     painter.setPen(color("ink"))
     taken: list[tuple[float, float]] = []  # what the names take of the line

@@ -18,7 +18,7 @@ from cloudrift.desktop.notes.rects import (
 )
 from cloudrift.notes.note import Note
 
-LEFT, TOP, LOUD = 46, 30, 54  # note names, bar numbers with the strip of places, the loudness lane
+LEFT, TOP, LOUD = 52, 30, 54  # note names, bar numbers with the strip of places, the loudness lane
 STRIP = 13
 EDGE_PX = 6.0
 
