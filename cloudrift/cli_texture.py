@@ -53,8 +53,7 @@ def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, outpu
 
     if not 20 <= tempo <= 400:
         raise CloudriftError(f"tempo is {tempo:g} BPM, but must lie between 20 and 400 BPM")
-    if key:
-        parse_key(key)  # a wrong key is said before the work
+    heard_in = parse_key(key) if key else None  # a wrong key is said before the work
     try:
         line = read_line(line_file.read_text("utf-8"), str(line_file))
     except OSError as error:
@@ -62,7 +61,7 @@ def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, outpu
     audio, rate = read_audio(file)
     if not audio.shape[1]:
         raise CloudriftError(f"{file} holds no sound; choose another file")
-    out = laid(audio, line, rate, tempo, once=once)
+    out = laid(audio, line, rate, tempo, key=heard_in, once=once)
     if once:
         out = trimmed(out, audio.shape[1], rate)
     write_wav(output, out, rate, bits=32, loop=not once)

@@ -1,5 +1,7 @@
 """What the treatments of tone, drive, space, motion and level promise, measured."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import scipy.signal as ss
@@ -12,15 +14,20 @@ from cloudrift.texture import KINDS
 from cloudrift.texture.hall import band_decay_s
 from cloudrift.texture.motion import PATTERNS
 from cloudrift.texture.periods import RATES
+from cloudrift.texture.resonance import tuned_hz
+from cloudrift.texture.resonances import find_harsh
+from cloudrift.texture.spring import decay_at_s
 from cloudrift.texture.treatment import (
     Treatment,
     acting,
+    after,
     fused,
     tail_s,
     treat,
     treat_change,
     treat_stretch,
 )
+from cloudrift.theory.key import Key
 from tests.conftest import db, main_hz, rms, run, sine
 from tests.test_treatments import RATE, context, treatment
 
@@ -98,9 +105,9 @@ def test_a_narrow_band_is_narrow_and_vowels_have_their_formants():
 # --- drive ----------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("kind", ["warm", "overdrive", "soft clip", "fold"])
+@pytest.mark.parametrize("kind", ["warm", "tape", "overdrive", "soft clip", "fold"])
 def test_a_driven_tone_has_overtones_and_no_more(kind):
-    most = {"warm": 24, "overdrive": 36, "soft clip": 24, "fold": 18}[kind]
+    most = {"warm": 24, "tape": 24, "overdrive": 36, "soft clip": 24, "fold": 18}[kind]
     audio = sine(5000, 1.0, level=0.5)
     one = treatment(kind, drive_db=most)
     level = np.abs(np.fft.rfft(treat(audio, (one,), context(RATE))[0]))
@@ -147,6 +154,31 @@ def test_a_compressor_turns_down_by_its_ratio(ratio):
     assert np.allclose(treat(under, (one,), context(N)), under, atol=1e-4)
 
 
+def test_a_squash_brings_loud_and_soft_together_and_is_whole_at_nothing(rng):
+    noise = (rng.standard_normal((2, N)) * 0.1).astype(np.float32)
+    plain = treat(noise, (treatment("squash", amount=0),), context(N))
+    assert db(rms(plain - noise) / rms(noise)) < -90  # three bands add up to what they were
+    levels = []
+    for level in (0.03, 0.3):  # 20 dB apart
+        out = treat(sine(700, 4.0, level=level), (treatment("squash", amount=50),), context(N))
+        levels.append(db(rms(out)))
+    assert levels[1] - levels[0] == pytest.approx(10, abs=0.5)
+    lifted = treat(noise, (treatment("squash", amount=0, high_db=6),), context(N))
+    gain = np.abs(np.fft.rfft(lifted[0])) / np.abs(np.fft.rfft(noise[0]))
+    assert db(np.median(gain[4 * 8000 : 4 * 15_000])) == pytest.approx(6, abs=0.3)
+    assert db(np.median(gain[4 * 400 : 4 * 900])) == pytest.approx(0, abs=0.3)
+
+
+def test_tape_bends_highs_first():
+    one = treatment("tape", drive_db=14, bump_db=0, speed="slow")
+    loss = []
+    for hz in (200, 6000):
+        quiet, loud = (treat(sine(hz, 1.0, level=x), (one,), context(RATE)) for x in (0.01, 0.3))
+        loss.append(db(rms(loud) / rms(quiet)) - db(30))
+    assert loss[1] < loss[0] - 1.5
+    assert loss[0] < -0.5
+
+
 # --- space ----------------------------------------------------------------------------------------
 
 
@@ -173,12 +205,19 @@ def test_an_echo_follows_the_tempo():
     assert tail_s((treatment("echo", time="1/4"),), 60.0) > tail_s((treatment("echo"),), 120.0)
 
 
-@pytest.mark.parametrize(("kind", "decay_s"), [("room", 0.3), ("room", 1.2), ("plate", 2.0)])
-def test_rooms_and_plates_decay_as_they_say(kind, decay_s):
+SPACES = [("room", 0.3), ("room", 1.2), ("plate", 2.0), ("worn room", 0.8), ("cloud", 4.0),
+          ("spring", 1.5), ("spring", 3.0)]  # fmt: skip
+
+
+@pytest.mark.parametrize(("kind", "decay_s"), SPACES)
+def test_spaces_decay_as_they_say(kind, decay_s):
     n = 6 * RATE
-    one = treatment(kind, decay_s=decay_s, low_cut_hz=20, pre_delay_ms=0, damping=30)
+    still = {"drift_cents": 0} if kind == "cloud" else {}
+    still |= {"pre_delay_ms": 0, "low_cut_hz": 20, "damping": 30}
+    one = treatment(kind, decay_s=decay_s, **still)
     out = treat(impulse(n), (one,), context(n))
-    for hz in (500, 1000, 2000, 4000):
+    wanted = decay_at_s if kind == "spring" else band_decay_s
+    for hz in (500, 1000, 2000, 4000)[: 3 if kind == "spring" else 4]:
         band = ss.butter(3, [hz / 2**0.5, hz * 2**0.5], "band", fs=RATE, output="sos")
         times = []
         for channel in out:
@@ -187,7 +226,40 @@ def test_rooms_and_plates_decay_as_they_say(kind, decay_s):
             level = 10 * np.log10(left / left[int(0.02 * RATE)])
             first, last = (np.flatnonzero(level < limit)[0] for limit in (-5, -25))
             times.append((last - first) / RATE * 3)
-        assert np.mean(times) == pytest.approx(band_decay_s(one.full, hz), rel=0.12), hz
+        assert np.mean(times) == pytest.approx(wanted(one.full, hz), rel=0.12), hz
+
+
+def test_a_spring_chirps_and_a_cloud_drifts():
+    """High sounds come back later than low ones; a cloud's pitch strays as far as it says."""
+    out = treat(impulse(N), (treatment("spring", pre_delay_ms=0),), context(N))
+    first = []
+    for hz in (400, 2800):
+        band = ss.butter(3, [hz * 0.85, hz * 1.15], "band", fs=RATE, output="sos")
+        heard = np.abs(ss.hilbert(ss.sosfilt(band, out[0][: RATE // 4])))
+        first.append(int(heard[: int(0.09 * RATE)].argmax()))
+    assert first[1] - first[0] > 0.01 * RATE
+    audio = sine(2000, 4.0, level=0.2)
+    cloud = treat(audio, (treatment("cloud", drift_cents=20),), context(N))
+    for side in cloud:
+        phase = np.unwrap(np.angle(ss.hilbert(side.astype(float))))
+        hz = np.convolve(np.gradient(phase) * RATE / (2 * np.pi), np.ones(900) / 900, "valid")
+        strays = np.abs(1200 * np.log2(hz[2000:-2000] / 2000)).max()
+        assert strays == pytest.approx(20, rel=0.1)
+    assert not np.allclose(cloud[0], cloud[1], atol=0.01)
+
+
+def test_a_smear_is_made_of_grains_and_their_pitches(rng):
+    audio = sine(600, 4.0, level=0.2)
+    for pitch, factor in (("as it is", 1), ("an octave above", 2), ("an octave below", 0.5)):
+        out = treat(audio, (treatment("smear", pitch=pitch),), context(N))
+        assert main_hz(out, 200, 1500) == pytest.approx(600 * factor, rel=0.01)
+    noise = (rng.standard_normal((2, N)) * 0.1).astype(np.float32)
+    out = treat(noise, (treatment("smear"),), context(N))
+    assert db(rms(out) / rms(noise)) == pytest.approx(0, abs=2)
+    alone = treat(impulse(N, at=RATE), (treatment("smear", pitch="as it is"),), context(N))
+    heard = np.flatnonzero(np.abs(alone).max(axis=0) > 1e-3)
+    assert heard.min() >= RATE - 2  # nothing is heard before it is there
+    assert heard.max() - RATE < 0.79 * RATE  # 600 ms back at most, and a grain
 
 
 # --- motion ---------------------------------------------------------------------------------------
@@ -265,6 +337,125 @@ def test_a_sweep_shuts_and_opens(rng):
     high = ss.sosfilt(ss.butter(4, 4000, "high", fs=RATE, output="sos"), out[0])
     shut, opened = high[:3000], high[RATE - 1500 : RATE + 1500]
     assert db(rms(shut) / rms(opened)) < -20
+
+
+def test_a_swirl_cuts_three_notches_that_move(rng):
+    noise = (rng.standard_normal((2, N)) * 0.1).astype(np.float32)
+    one = treatment("swirl", depth=100, rate="4 bars", width=0, shape="triangle")
+    out = treat(noise, (one,), context(N))
+    for at, edge in ((N // 2, 2600), (N // 4, (250 * 2600) ** 0.5)):  # the top, and half-way up
+        piece = slice(at - 6000, at + 6000)
+        hz, before = ss.welch(noise[0, piece], RATE, nperseg=2048)
+        gain = 10 * np.log10(ss.welch(out[0, piece], RATE, nperseg=2048)[1] / before)
+        for notch, beside in ((np.pi / 12, np.pi / 6), (np.pi / 4, np.pi / 3)):
+            near = [gain[np.abs(hz - edge * np.tan(x)).argmin()] for x in (notch, beside)]
+            assert near[0] < near[1] - 7
+            assert near[1] > -2.5
+
+
+def test_a_replay_says_the_slice_before_it_again(rng):
+    audio = (rng.standard_normal((2, N)) * 0.1).astype(np.float32)
+    one = treatment("replay", slice="1/8", share=50, fall_db=3)
+    out = treat(audio, (one,), context(N))
+    size = RATE // 4  # an eighth at 120 BPM; chords are a second long
+    inner = slice(400, size - 400)
+    for chord in range(4):
+        source = audio[:, chord * RATE + size : chord * RATE + 2 * size][:, inner]
+        for k in (1, 2):
+            begin = chord * RATE + (k + 1) * size
+            again = out[:, begin : begin + size][:, inner]
+            assert np.allclose(again, source * 10 ** (-3 * k / 20), atol=1e-6)
+        start = slice(chord * RATE + 400, chord * RATE + 2 * size - 400)
+        assert np.array_equal(out[:, start], audio[:, start])
+    backward = treat(audio, (treatment("replay", slice="1/8", share=50, way="backward",
+                                       fall_db=0),), context(N))  # fmt: skip
+    turned = audio[:, size : 2 * size][:, ::-1][:, inner]
+    assert np.allclose(backward[:, 2 * size : 3 * size][:, inner], turned, atol=1e-6)
+
+
+# --- resonances -----------------------------------------------------------------------------------
+
+
+def test_strings_ring_along_in_the_key_and_as_long_as_they_say():
+    where = replace(context(N), key=Key("F#", "minor"))
+    one = treatment("resonance", ring_s=1.0, octave=0, octaves=2, tones="tonic and fifth")
+    out = treat(impulse(N), (one,), where)
+    level = np.abs(np.fft.rfft(out[0]))
+    tones = tuned_hz(where.key, "tonic and fifth", 0, 2)
+    assert [round(hz, 1) for hz in tones] == [69.3, 92.5, 138.6, 185.0]  # C♯2, F♯2 and above
+    for hz in tones:
+        near = level[round(hz * 4) - 3 : round(hz * 4) + 4].max()
+        between = level[round(hz * 4 * 2 ** (2 / 12))]
+        assert db(near / between) > 15
+    band = ss.butter(2, [175, 195], "band", fs=RATE, output="sos")
+    heard = np.abs(ss.hilbert(ss.sosfilt(band, out[0])))
+    fell = db(heard[int(0.8 * RATE)] / heard[int(0.3 * RATE)])
+    assert fell == pytest.approx(-30, abs=3)
+    moved = after(where, (treatment("shift", semitones=-3, way="tape"),))
+    assert moved.key == Key("D#", "minor")
+
+
+def test_harsh_is_found_where_it_is_and_nowhere_in_plain_noise(rng):
+    noise = (rng.standard_normal((2, N)) * 0.05).astype(np.float32)
+    assert find_harsh(noise, RATE) is None
+    one = treatment("equaliser", mid_hz=3150, mid_db=14, mid_q=12)
+    found = find_harsh(treat(noise, (one,), context(N)), RATE)
+    assert found is not None
+    assert found.hz == pytest.approx(3150, rel=0.01)
+    assert 8 < found.over_db < 16
+    offered = treatment("equaliser", notch_hz=found.hz, notch_q=found.q, notch_db=-12)
+    mended = treat(treat(noise, (one,), context(N)), (offered,), context(N))
+    left = find_harsh(mended, RATE)
+    assert left is None or left.over_db < found.over_db - 4
+
+
+def test_the_tamer_holds_down_what_sticks_out_while_it_does(rng):
+    noise = (rng.standard_normal((2, N)) * 0.02).astype(np.float32)
+    rings = noise.copy()
+    rings[:, RATE : 2 * RATE] += sine(2500, 1.0, level=0.3)
+    one = treatment("tamer", amount=100, above_db=6)
+    out = treat(rings, (one,), context(N))
+    level = [np.abs(np.fft.rfft(x[0, RATE + 8000 : 2 * RATE - 8000])).max() for x in (rings, out)]
+    assert -36 < db(level[1] / level[0]) < -8
+    calm = slice(int(2.5 * RATE), int(3.5 * RATE))
+    assert abs(db(rms(out[:, calm]) / rms(noise[:, calm]))) < 1.0
+
+
+def test_the_cleaner_takes_steady_noise_out_and_leaves_the_notes(rng):
+    noise = (rng.standard_normal((2, N)) * 0.003).astype(np.float32)
+    notes = np.zeros((2, N), np.float32)
+    for beat in range(4):
+        decay = np.exp(-np.arange(RATE // 2) / (0.1 * RATE)).astype(np.float32)
+        notes[:, beat * RATE : beat * RATE + RATE // 2] = sine(440 + 110 * beat, 0.5) * decay
+    out = treat(noise + notes, (treatment("noise cleaner", reduction_db=18),), context(N))
+    gaps = np.concatenate([out[:, b * RATE + 32_000 : (b + 1) * RATE - 3000] for b in range(4)], 1)
+    assert db(rms(gaps) / rms(noise)) < -10
+    heard = slice(1000, 6000)
+    assert db(rms(out[:, heard]) / rms(notes[:, heard])) == pytest.approx(0, abs=0.5)
+    shut = treat(noise + notes, (treatment("noise cleaner", gate_db=-45),), context(N))
+    gaps = shut[:, 34_000 : RATE - 3000]
+    assert db(rms(gaps) / rms(noise)) < -28
+
+
+@pytest.mark.parametrize("shift", [-5.0, 4.0])
+def test_a_formant_moves_the_body_and_not_the_pitch(shift):
+    """A pulse through one resonance at 1200 Hz: its centre moves, its partials do not."""
+    pulses = np.zeros(N)
+    pulses[:: RATE // 150] = 1
+    b, a = ss.iirpeak(1200, 3, fs=RATE)
+    wave = ss.lfilter(b, a, pulses)
+    audio = np.stack([wave, wave]).astype(np.float32)
+    out = treat(audio, (treatment("formant", shift_st=shift),), context(N))
+    f0 = RATE / (RATE // 150)
+    before, after = (np.abs(np.fft.rfft(x[0])) for x in (audio, out))
+    for k in (3, 6, 8):
+        near = slice(round(k * f0 * 4) - 20, round(k * f0 * 4) + 21)
+        assert abs(int(before[near].argmax()) - int(after[near].argmax())) <= 2
+    hz = np.fft.rfftfreq(N, 1 / RATE)
+    inside = (hz > 300) & (hz < 4000)
+    middles = [np.exp((np.log(hz[inside]) * x[inside] ** 2).sum() / (x[inside] ** 2).sum())
+               for x in (before, after)]  # fmt: skip
+    assert 12 * np.log2(middles[1] / middles[0]) == pytest.approx(shift, abs=1.3)
 
 
 # --- level ----------------------------------------------------------------------------------------
@@ -348,13 +539,7 @@ def test_a_stretch_is_that_of_the_whole(kind, start, rng):
     count = RATE // 2
     piece = treat_stretch(audio, (one,), where, start, count)
     if piece is None:
-        assert kind in (
-            "backward",
-            "sweep",
-            "ghost",
-            "hall",
-            "echo",
-        )  # the whole of so short a loop
+        assert kind in ("backward", "ghost", "hall", "echo", "cloud")  # all of so short a loop
         return
     wanted = taken(treat(audio, (one,), where), start, count)
     exact = KINDS[kind].near is not None

@@ -1,14 +1,15 @@
 """Loudness and peaks of a loop in its steady state."""
 
 import functools
+from itertools import pairwise
 
 import numpy as np
 import scipy.fft as sf
 import soxr
 from numpy.typing import NDArray
 
-from cloudrift.audio.buffers import QUIET_DB, Stereo, to_db
-from cloudrift.audio.wrap import fast_length
+from cloudrift.audio.buffers import QUIET_DB, Stereo, raised_cosine, to_db
+from cloudrift.audio.wrap import AFTER, BLOCK, fast_length
 
 BLOCK_S, HOP_S = 0.4, 0.1  # gating block and its hop, BS.1770-4
 ABSOLUTE_GATE_LUFS, RELATIVE_GATE_LU = -70.0, -10.0
@@ -51,7 +52,47 @@ def _k_response(length: int, rate: int) -> NDArray[np.complex64]:
     return total.astype(np.complex64)
 
 
+OVER = 4  # times the rate at which the peaks between samples are looked for
 MOST_PEAKS = 96
+
+
+def peaks_between(
+    audio: Stereo, *, above: float = 0.0, period: int | None = None
+) -> NDArray[np.float32]:
+    """Return the highest of both sides at and behind each frame, up to the next: (frames,).
+
+    The loop is looked at in blocks, at four times the rate; each turn of a ``period`` (frames) in
+    blocks of its own, so that equal turns are equal. Where no sample of a block is ``above`` a
+    level, the samples themselves are returned.
+    """
+    n = audio.shape[1]
+    peak = np.abs(audio).max(axis=0)
+    hop = BLOCK - 2 * AFTER
+    padded = np.stack([np.resize(np.roll(side, AFTER), n + BLOCK) for side in audio])
+    window = np.ones(BLOCK, np.float32)  # soft edges: they would ring into what is kept
+    window[: AFTER // 2] = raised_cosine(AFTER // 2)
+    window[-(AFTER // 2) :] = window[: AFTER // 2][::-1]
+    period = period or n
+    starts = [turn + at for turn in range(0, n, period) for at in range(0, period, hop)]
+    for start, end in pairwise([*starts, n]):
+        count = end - start
+        if peak[start : start + count].max() <= above:
+            continue
+        spectrum = sf.rfft(padded[:, start : start + BLOCK] * window)
+        for turned in _between():
+            between = np.abs(sf.irfft(spectrum * turned, BLOCK)[:, AFTER : AFTER + count])
+            np.maximum(peak[start:end], between.max(axis=0), out=peak[start:end])
+    return peak
+
+
+@functools.cache
+def _between() -> tuple[NDArray[np.complex64], ...]:
+    """What moves a block by a quarter, a half and three quarters of a frame."""
+    bins = np.arange(BLOCK // 2 + 1)
+    return tuple(
+        np.exp(2j * np.pi * bins * part / (OVER * BLOCK)).astype(np.complex64)
+        for part in range(1, OVER)
+    )
 
 
 def true_peak_db(audio: Stereo, rate: int) -> float:

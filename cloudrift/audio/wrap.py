@@ -227,20 +227,29 @@ def read_displaced(audio: Stereo, away: NDArray[np.float32]) -> Stereo:
 
     ``away`` is (n,), or one period of it.
     """
+    return read_splined(splined(audio), away)
+
+
+def splined(audio: Stereo) -> NDArray[np.float32]:
+    """Return what ``read_splined`` reads: a loop's spline, (channels, n + 3)."""
     from scipy.ndimage import spline_filter1d  # noqa: PLC0415 - slow to import, rarely needed
 
-    n = audio.shape[1]
+    def spline(channel: int) -> NDArray[np.float32]:
+        whole = spline_filter1d(audio[channel], order=3, mode="grid-wrap", output=np.float32)
+        return np.concatenate([whole[-1:], whole, whole[:2]])
+
+    return np.stack(both(spline))
+
+
+def read_splined(spline: NDArray[np.float32], away: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Read one channel or two with every frame displaced, as ``read_displaced`` does."""
+    n = spline.shape[1] - 3
     at, f = _places(away, 0)
     if len(away) < n:
         turns = n // len(away)
         at = (at + np.arange(turns)[:, None] * len(away)).reshape(-1)
         f = np.tile(f, turns)
     at %= n
-
-    def spline(channel: int) -> NDArray[np.float32]:
-        whole = spline_filter1d(audio[channel], order=3, mode="grid-wrap", output=np.float32)
-        return np.concatenate([whole[-1:], whole, whole[:2]])
-
     return _read(spline, at, f)
 
 
@@ -252,10 +261,8 @@ def read_stretch(audio: Stereo, away: NDArray[np.float32], start: int) -> Stereo
     first, last = int(at.min()) - SPLINE_REACH, int(at.max()) + SPLINE_REACH
     near = taken(audio, first, last - first)
 
-    def spline(channel: int) -> NDArray[np.float32]:
-        return np.asarray(spline_filter1d(near[channel], order=3, output=np.float32))
-
-    return _read(spline, at - first - 1, f)
+    spline = both(lambda i: spline_filter1d(near[i], order=3, output=np.float32))
+    return _read(np.stack(spline), at - first - 1, f)
 
 
 def _places(away: NDArray[np.float32], start: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
@@ -265,11 +272,11 @@ def _places(away: NDArray[np.float32], start: int) -> tuple[NDArray[np.int64], N
 
 
 def _read(
-    spline: Callable[[int], NDArray[np.float32]], at: NDArray[np.int64], f: NDArray[np.float32]
-) -> Stereo:
+    spline: NDArray[np.float32], at: NDArray[np.int64], f: NDArray[np.float32]
+) -> NDArray[np.float32]:
     """Read four neighbours of each place, the first of them at ``at``.
 
-    The weights are shared by both channels, and places that move steadily read memory nearly in
+    The weights are shared by all channels, and places that move steadily read memory nearly in
     order.
     """
     g = 1 - f
@@ -277,16 +284,19 @@ def _read(
     weights = (
         g * g * g / 6, third - f * f * (1 - f / 2), third - g * g * (1 - g / 2), f * f * f / 6,
     )  # fmt: skip
-    out = np.empty((2, len(at)), np.float32)
+    out = np.empty((len(spline), len(at)), np.float32)
 
     def read(channel: int) -> None:
-        values = spline(channel)
+        values = spline[channel]
         total = values[at] * weights[0]
         for k in (1, 2, 3):
             total += values[k:][at] * weights[k]
         out[channel] = total
 
-    both(read)
+    if len(spline) == 1:
+        read(0)
+    else:
+        both(read)
     return out
 
 

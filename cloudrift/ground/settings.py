@@ -30,6 +30,8 @@ class Field(msgspec.Struct, frozen=True, kw_only=True):
     off_high: bool = False
     choices: tuple[str, ...] = ()
     hint: str = ""
+    part: str = ""  # the heading that it stands under, where there are many
+    rides: bool = True  # whether it may change over the loop
 
     def checked(self, value: object, where: str) -> Value:
         """Return the value if it is allowed; raise CloudriftError naming place and range."""

@@ -21,6 +21,7 @@ from cloudrift.sound.part import Part, ToneCache
 from cloudrift.texture.kind import Context
 from cloudrift.texture.treatment import (
     Line,
+    after,
     fused,
     tail_s,
     time_ratio,
@@ -93,6 +94,7 @@ def loop_context(loop: Loop, *, once: bool = False) -> Context:
         cuts=tuple(loop.clock.frames(c.start_tick) for c in loop.chords) or (0,),
         passes=passes_of(loop) if once else 1,
         once=once,
+        key=loop.key,
     )
 
 
@@ -170,13 +172,14 @@ def through(source: Node, line: Line, context: Context, place: str) -> Node:
     node = source
     for i, group in enumerate(fused(line)):
         node = _treated(node, group, context, f"{place} {i}")
-        context = context.stretched(time_ratio(group))
+        context = after(context, group)
     return node
 
 
 def _treated(source: Node, group: Line, context: Context, place: str) -> Node:
     what = [(t.kind, t.of.version, t.blend, t.draw, t.settings) for t in group]
-    where = (context.rate, context.exact_frames, context.cuts, context.passes, context.once)
+    key = context.key.plain if any(t.of.follows_key for t in group) else ""
+    where = (context.rate, context.exact_frames, context.cuts, context.passes, context.once, key)
     return Node(
         key=_key("treat", source.key, what, where),
         inputs=(source,),

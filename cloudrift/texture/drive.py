@@ -1,6 +1,5 @@
-"""Drive: curves that round, bend and fold, at eight times the rate, so that little aliases."""
+"""Drive: curves that round, bend and fold, at several times the rate, so that little aliases."""
 
-from collections.abc import Callable
 from functools import partial
 
 import numpy as np
@@ -9,66 +8,33 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.wrap import BLOCK, Spectrum, filter_circular, shaped_oversampled, taken
 from cloudrift.ground.settings import Field, Full, SettingsSpec
-from cloudrift.texture.kind import Context, Kind, Near
-from cloudrift.texture.weathering import band_edge
+from cloudrift.texture.curves import SHAPES, band_edge
+from cloudrift.texture.kind import Context, Kind, Near, rough_of
+from cloudrift.texture.tone import bell
 
-Wave = NDArray[np.float32]
 EDGE_HZ = 20_000.0
-TIMES = 8  # the rate at which waves are bent: averaged there, what folds back is below -70 dB
+# By curve, up to which drive (dB) how many times the rate is enough: what folds back of a tone at
+# 5 kHz is then below -70 dB. The last serves for all that is more.
+TIMES = {
+    "soft": ((9, 2), (15, 3), (21, 4), (99, 6)),
+    "hard": ((9, 3), (99, 6)),
+    "fold": ((12, 2), (99, 3)),
+}
 REACH = BLOCK  # frames: the slowest is what takes a steady offset away
 OFFSET_HZ = 8.0
 
 
-def _before(x: Wave) -> Wave:
-    """The sample before each."""
-    return np.concatenate([x[..., :1], x[..., :-1]], axis=-1)
-
-
-# Each curve is averaged between neighbouring samples (first-order antiderivative antialiasing,
-# Parker et al. 2016), in a form in which nothing cancels where neighbours are equal.
-
-
-def _soft(x: Wave) -> Wave:
-    """x / sqrt(1 + x^2)."""
-    last = _before(x)
-    return (x + last) / (np.sqrt(1 + x * x) + np.sqrt(1 + last * last))
-
-
-def _hard(x: Wave) -> Wave:
-    """Flat beyond one; where a step crosses the edge, the area under it over its length."""
-    last = _before(x)
-    out = np.clip((x + last) * np.float32(0.5), -1, 1)
-    crosses = (np.abs(x) > 1) != (np.abs(last) > 1)
-    crosses |= (np.abs(x) > 1) & (x * last < 0)
-    a, b = x[crosses], last[crosses]
-    out[crosses] = (_area(a) - _area(b)) / (a - b)
-    return out
-
-
-def _area(x: Wave) -> Wave:
-    size = np.abs(x)
-    return np.where(size <= 1, np.float32(0.5) * x * x, size - np.float32(0.5))
-
-
-def _fold(x: Wave) -> Wave:
-    """sin(pi x / 2), averaged: that of the middle, times how far the step smears it."""
-    last = _before(x)
-    middle = np.sin((x + last) * np.float32(np.pi / 4))
-    return middle * np.sinc((x - last) * np.float32(0.25)).astype(np.float32)
-
-
-SHAPES: dict[str, Callable[[Wave], Wave]] = {"soft": _soft, "hard": _hard, "fold": _fold}
-
-
 def _driven(audio: Stereo, full: Full, curve: str, rate: int) -> Stereo:
     """Drive, lean to one side, bend; half of the gain is given back, and no offset is left."""
-    gain = np.float32(to_gain(full.number("drive_db")))
+    drive_db = full.number("drive_db")
+    gain = np.float32(to_gain(drive_db))
+    times = next(times for most, times in TIMES[curve] if drive_db <= most)
     lean = np.float32(full.number("lean") / 100 if "lean" in full else 0.0)
     shape = SHAPES[curve]
     rest = shape(np.full((1, 2), lean, np.float32))[0, -1]
     edge = band_edge(EDGE_HZ, rate, BLOCK)
     out = shaped_oversampled(
-        audio, lambda wave: shape(wave * gain + lean) - rest, edge, edge, TIMES
+        audio, lambda wave: shape(wave * gain + lean) - rest, edge, edge, times
     )
     out *= np.float32(to_gain(full.number("out_db")) / np.sqrt(gain))
     return filter_circular(out, partial(_no_offset, rate), OFFSET_RING) if lean else out
@@ -119,4 +85,54 @@ CLIP = _kind("soft clip", "Flat above the edge, untouched below it.", "hard", ()
              "a flat edge", 8)  # fmt: skip
 FOLD = _kind("fold", "Peaks turn back on themselves: bright, metallic.", "fold", (),
              "a curve that turns back", 8, 18)  # fmt: skip
-KINDS = (WARM, OVERDRIVE, CLIP, FOLD)
+
+
+# --- tape -----------------------------------------------------------------------------------------
+
+# Inches a second: how many dB of highs go onto the tape louder, where its head bumps, what it
+# loses at 15 kHz.
+SPEEDS = {"slow": (9.0, 55.0, 7.0), "middle": (6.0, 75.0, 3.5), "fast": (3.0, 110.0, 1.0)}
+TAPE_RING_S = 0.12
+
+
+def _tape(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+    """Highs are raised onto the tape and lowered off it, so that they bend first."""
+    rate, (more_db, bump_hz, loss_db) = context.rate, SPEEDS[full.word("speed")]
+    drive_db = full.number("drive_db")
+
+    def onto(spectrum: Spectrum, length: int) -> Spectrum:
+        return np.asarray(spectrum * _emphasis(rate, length, more_db), np.complex64)
+
+    def off(spectrum: Spectrum, length: int) -> Spectrum:
+        hz = np.maximum(np.fft.rfftfreq(length, 1 / rate), 0.1).astype(np.float32)
+        tone = bell(hz, bump_hz, full.number("bump_db"), 0.9)
+        lost = 10 ** (-loss_db * np.minimum(hz / 15_000, 1.5) / 20)
+        return np.asarray(spectrum * (tone * lost / _emphasis(rate, length, more_db)), np.complex64)
+
+    ring = int(TAPE_RING_S * rate)
+    bent = _driven(filter_circular(audio, onto, ring), full, "soft", rate)
+    # Half of the drive was given back; a tape gives back all of it.
+    bent *= np.float32(to_gain(-drive_db / 2))
+    return filter_circular(bent, off, ring)
+
+
+def _emphasis(rate: int, length: int, more_db: float) -> NDArray[np.float32]:
+    """A soft rise above 3 kHz, without phase."""
+    hz = np.fft.rfftfreq(length, 1 / rate).astype(np.float32)
+    x = np.square(hz / np.float32(3000))
+    return np.asarray(10 ** (more_db * x / (1 + x) / 20), np.float32)
+
+
+TAPE = Kind(
+    name="tape", label="Tape", family="Drive", about="Rounds the highs first, thickens the lows.",
+    spec=SettingsSpec((
+        Field(name="drive_db", label="Drive", default=8, unit="dB", low=0, high=24, step=0.5),
+        Field(name="speed", label="Tape speed", default="middle", choices=tuple(SPEEDS)),
+        Field(name="bump_db", label="Head bump", default=2, unit="dB", low=0, high=6, step=0.5),
+        Field(name="out_db", label="Out", default=0, unit="dB", low=-18, high=12, step=0.5),
+    )),
+    says=lambda full: (f"{full.number('drive_db'):.1f} dB onto {full.word('speed')} tape, "
+                       f"a bump at {SPEEDS[full.word('speed')][1]:.0f} Hz"),
+    process=_tape, rough=rough_of(_tape, 0.3),
+)  # fmt: skip
+KINDS = (WARM, TAPE, OVERDRIVE, CLIP, FOLD)

@@ -1,4 +1,4 @@
-"""Hall, room and plate: the response of a space, drawn from noise."""
+"""Hall, room, plate, worn room and cloud: the response of a space, drawn from noise."""
 
 import functools
 from typing import NamedTuple
@@ -7,13 +7,25 @@ import numpy as np
 import scipy.fft as sf
 from numpy.typing import NDArray
 
-from cloudrift.audio.wrap import Spectrum, fold
+from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.wrap import (
+    Spectrum,
+    circular_noise,
+    filter_circular,
+    fold,
+    read_splined,
+    splined,
+)
 from cloudrift.ground.draws import stream
 from cloudrift.ground.settings import Field, Full, SettingsSpec
-from cloudrift.texture.kind import Context, Kind, Linear
+from cloudrift.texture.cuts import HIGH_OFF_HZ
+from cloudrift.texture.kind import Context, Kind, Linear, rough_of
+from cloudrift.texture.tone import bell
 
 BAND_HZ = tuple(62.5 * 2**i for i in range(9))  # octave bands, 62.5 Hz to 16 kHz
 NEAR, FAR = 0.85, 0.4  # how much each side of the input feeds each side of the hall
+WORN_PER_S = 1800  # answers a second and side in a worn room
+DRIFT_HZ = (0.15, 1.1)
 LENGTH_TIMES = 1.15  # the response is kept until -69 dB
 
 
@@ -24,10 +36,13 @@ def band_decay_s(full: Full, hz: float) -> float:
 
 
 @functools.lru_cache(maxsize=2)
-def _banded_noise(draw: int, frames: int, rate: int) -> NDArray[np.float32]:
-    """Noise in octave bands whose sum is flat: (bands, 2, frames)."""
+def _banded_noise(draw: int, frames: int, rate: int, *, worn: bool) -> NDArray[np.float32]:
+    """Noise in octave bands whose sum is flat: (bands, 2, frames); ``worn``: of few impulses."""
     rng = stream(draw, "hall", rate)
-    spectrum = sf.rfft(rng.standard_normal((2, frames), np.float32))
+    noise = rng.standard_normal((2, frames), np.float32)
+    if worn:
+        noise *= rng.random((2, frames)) < WORN_PER_S / rate
+    spectrum = sf.rfft(noise)
     hz = np.maximum(np.fft.rfftfreq(frames, 1 / rate), 1.0)
     place = np.clip(np.log2(hz / BAND_HZ[0]), 0, len(BAND_HZ) - 1)
     out = np.empty((len(BAND_HZ), 2, frames), np.float32)
@@ -44,6 +59,7 @@ class Walls(NamedTuple):
     soonest_s: float
     slowest_s: float
     name: str
+    worn: bool = False  # heard as through an early, worn-out box: few answers, and a body's tone
 
 
 @functools.lru_cache(maxsize=16)
@@ -55,7 +71,7 @@ def _impulse(
     frames = int(full.number("decay_s") * LENGTH_TIMES * rate)
     # Noise is drawn in a few lengths, so that dragging the decay keeps the same hall.
     size = 1 << max(15, int(np.ceil(np.log2(frames))))
-    noise = _banded_noise(draw, size, rate)[:, :, :frames]
+    noise = _banded_noise(draw, size, rate, worn=walls.worn)[:, :, :frames]
     t = np.arange(frames, dtype=np.float32) / rate
     out = np.zeros((2, frames), np.float32)
     for band, hz in enumerate(BAND_HZ):
@@ -83,7 +99,13 @@ def _sides(
     h = sf.rfft(fold(_impulse(walls, settings, draw, rate), length), workers=2)
     hz = np.fft.rfftfreq(length, 1 / rate).astype(np.float32)
     under = np.square(np.float32(full.number("low_cut_hz")) / np.maximum(hz, np.float32(0.1)))
-    h /= np.sqrt(1 + under * under)
+    over = np.square(hz / np.float32(full.number("high_cut_hz")))
+    h /= np.sqrt(1 + under * under) * (
+        np.sqrt(1 + over * over) if full.number("high_cut_hz") < HIGH_OFF_HZ else 1
+    )
+    if walls.worn:
+        near = np.maximum(hz, np.float32(0.1))
+        h *= np.abs(bell(near, 410, 6, 3) * bell(near, 1240, 5, 4))
     mid, side = (h[0] + h[1]) / 2, (h[0] - h[1]) / 2 * np.float32(full.number("width") / 100)
     return np.stack([mid + side, mid - side])
 
@@ -112,7 +134,7 @@ def _says(full: Full) -> str:
 
 def _space(
     walls: Walls, about: str, *, decay: tuple[float, float, float], size: float, pre_delay: float,
-    low_cut: float, damping: float,
+    low_cut: float, damping: float, high_cut: float = HIGH_OFF_HZ,
 ) -> Kind:  # fmt: skip
     """Return a kind of space; ``decay`` is its default, least and most, in seconds."""
     usual, least, most = decay
@@ -126,6 +148,8 @@ def _space(
                   step=0.1 if least >= 0.3 else 0.01, log=True),
             Field(name="low_cut_hz", label="Low cut", default=low_cut, unit="Hz", low=20,
                   high=2000, step=1, log=True, off_low=True),
+            Field(name="high_cut_hz", label="High cut", default=high_cut, unit="Hz", low=500,
+                  high=HIGH_OFF_HZ, step=10, log=True, off_high=True),
             Field(name="damping", label="Damping", default=damping, unit="%", low=0, high=100),
             Field(name="pre_delay_ms", label="Pre-delay", default=pre_delay, unit="ms", low=0,
                   high=250),
@@ -146,3 +170,53 @@ ROOM = _space(Walls(36, 0.001, 0.012, "room"), "Sets the sound in a small room w
               decay=(0.5, 0.1, 2), size=40, pre_delay=2, low_cut=160, damping=60)  # fmt: skip
 PLATE = _space(Walls(0, 0.0005, 0.004, "plate"), "A sheet of metal: dense at once, bright.",
                decay=(1.8, 0.3, 8), size=20, pre_delay=0, low_cut=350, damping=15)  # fmt: skip
+WORN = _space(Walls(9, 0.001, 0.01, "worn room", worn=True),
+              "A small room in a worn-out box: grainy, with a tone of its own.",
+              decay=(0.7, 0.1, 2.5), size=35, pre_delay=6, low_cut=220, damping=50,
+              high_cut=4200)  # fmt: skip
+
+# --- cloud: very long, and never quite still ------------------------------------------------------
+
+_STILL = _space(Walls(0, 0.05, 0.4, "cloud"), "A space without walls: very long, drifting.",
+                decay=(9, 3, 20), size=60, pre_delay=0, low_cut=240, damping=35,
+                high_cut=9000)  # fmt: skip
+
+
+@functools.lru_cache(maxsize=4)
+def _drift(draw: int, frames: int, rate: int) -> NDArray[np.float32]:
+    """How far left and right stray, in frames for a speed that strays by 1 at most: (2, frames)."""
+    seconds, sides = frames / rate, []
+    for side in range(2):
+        speed = circular_noise(stream(draw, "cloud", side), frames, DRIFT_HZ[0] * seconds,
+                               DRIFT_HZ[1] * seconds)  # fmt: skip
+        away = np.cumsum(speed - speed.mean())
+        sides.append(away - away.mean())
+    return np.asarray(sides, np.float32)
+
+
+def _cloud(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+    """The space, whose sides drift in pitch each on its own."""
+    linear = _STILL.linear
+    assert linear is not None
+    still = Full({k: v for k, v in full.items() if k != "drift_cents"})
+    out = filter_circular(
+        audio, lambda s, n: linear.through(s, still, draw, context, n),
+        int(linear.ring_s(still, context) * context.rate),
+    )  # fmt: skip
+    speed = np.float32(2 ** (full.number("drift_cents") / 1200) - 1)
+    if speed == 0:
+        return out
+    away, spline = _drift(draw, context.loop_frames, context.rate) * speed, splined(out)
+    return np.concatenate([read_splined(spline[i : i + 1], away[i]) for i in range(2)])
+
+
+CLOUD = Kind(
+    name="cloud", label="Cloud", family="Space", about=_STILL.about,
+    spec=SettingsSpec((
+        *_STILL.spec.fields,
+        Field(name="drift_cents", label="Drift", default=9, unit="cents", low=0, high=40, step=0.5),
+    )),
+    says=lambda full: f"{_says(full)}, drifting ±{full.number('drift_cents'):.0f} cents",
+    process=_cloud, rough=rough_of(_cloud, 2.0), tail_s=_ring_s, blend=0.35, draws=True,
+)  # fmt: skip
+KINDS = (HALL, ROOM, PLATE, WORN, CLOUD)

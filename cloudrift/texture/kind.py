@@ -8,6 +8,9 @@ import numpy as np
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import LONGEST_CHANGE, Spectrum, taken
 from cloudrift.ground.settings import Full, SettingsSpec
+from cloudrift.theory.key import Key
+
+C_MINOR = Key()
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -16,7 +19,8 @@ class Context:
 
     ``exact_frames`` is the loop's length before rounding. ``passes`` is 1 for the steady state;
     a one-pass render is a loop with silence behind it, that many loop lengths long, so that the
-    same code serves: nothing is left to wrap round. ``cuts`` are the chord starts in frames.
+    same code serves: nothing is left to wrap round. ``cuts`` are the chord starts in frames,
+    ``key`` is what is heard here.
     """
 
     rate: int
@@ -25,6 +29,7 @@ class Context:
     cuts: tuple[int, ...] = (0,)
     passes: int = 1
     once: bool = False
+    key: Key = C_MINOR
 
     @property
     def loop_frames(self) -> int:
@@ -145,4 +150,5 @@ class Kind:
     tail_s: Callable[[Full, float], float] = _no_tail
     blend: float = 1.0  # what it begins with
     draws: bool = False  # whether its draw number changes anything
+    follows_key: bool = False
     version: int = 1

@@ -4,13 +4,13 @@ import functools
 from collections.abc import Callable
 
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
-from cloudrift.audio.buffers import Stereo, add_wrapped
-from cloudrift.audio.wrap import read_displaced, read_stretch, taken
+from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.wrap import read_splined, read_stretch, splined, taken
 from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Field, Full, SettingsSpec, percent
+from cloudrift.ground.settings import Field, Full, SettingsSpec, hz_text, percent
+from cloudrift.texture.frames import FRAME, Gain, filtered, filtered_stretch, hz_of, places
 from cloudrift.texture.kind import Context, Kind, Near, Process
 from cloudrift.texture.periods import Gains, by_side, by_width, phase, rate_field, turns
 
@@ -128,10 +128,8 @@ def _chorus_of(full: Full, context: Context) -> NDArray[np.float32]:
 
 
 def _chorus(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
-    left_1, right_1, left_2, right_2 = (
-        read_displaced(audio, away) for away in _chorus_of(full, context)
-    )
-    return _voices(left_1, right_1, left_2, right_2)
+    spline = splined(audio)
+    return _voices(*(read_splined(spline, away) for away in _chorus_of(full, context)))
 
 
 def _voices(left_1: Stereo, right_1: Stereo, left_2: Stereo, right_2: Stereo) -> Stereo:
@@ -174,10 +172,10 @@ def _doubler(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     cents = full.number("cents")
     if cents == 0:
         return audio.copy()
-    sides = []
+    spline, sides = splined(audio), []
     for side, way in enumerate((1, -1)):
         away, shares = _heads(way * cents, context)
-        sides.append(sum(context.tiled(share) * read_displaced(audio, one)[side]
+        sides.append(sum(context.tiled(share) * read_splined(spline[side : side + 1], one)[0]
                          for one, share in zip(away, shares, strict=True)))  # fmt: skip
     return np.stack(sides)
 
@@ -199,16 +197,15 @@ def _doubler_stretch(
 
 # --- filter over time -----------------------------------------------------------------------------
 
-FRAME, HOP = 2048, 512
 SHAPES = ("triangle", "sine", "random", "falling")
 
 
 def _course(
-    shape: str, value: str, draw: int, context: Context, frames: int
+    shape: str, value: str, draw: int, context: Context, share: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """Where the filter is at each of so many frames: 0 to 1."""
+    """Where the filter is at so many places in the loop (shares of it): 0 to 1."""
     count = turns(value, context)
-    place = (count * np.arange(frames) / frames) % 1.0
+    place = (count * share) % 1.0
     if shape == "sine":
         return 0.5 - 0.5 * np.cos(2 * np.pi * place)
     if shape == "falling":
@@ -216,40 +213,58 @@ def _course(
     if shape == "random":
         rng = stream(draw, "sweep", count)
         knots = rng.random(count)
-        at = count * np.arange(frames) / frames
+        at = count * share
         low = at.astype(int) % count
-        share = at - np.floor(at)
-        share = share * share * (3 - 2 * share)
-        return np.asarray(knots[low] * (1 - share) + knots[(low + 1) % count] * share)
+        to = at - np.floor(at)
+        to = to * to * (3 - 2 * to)
+        return np.asarray(knots[low] * (1 - to) + knots[(low + 1) % count] * to)
     return 1 - np.abs(2 * place - 1)
 
 
-def _sweep(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
-    """A low cut's counterpart that moves: each short frame is filtered at its own edge."""
-    n = context.loop_frames
-    count = max(4, round(n / HOP))
-    starts = np.round(np.arange(count) * n / count).astype(int)
-    place = _course(full.word("shape"), full.word("rate"), draw, context, count)
+def _sweep(full: Full, draw: int, context: Context) -> Gain:
+    """A high cut that moves: each short frame is filtered at its own edge."""
+    place = _course(full.word("shape"), full.word("rate"), draw, context, places(context))
     low, high = full.number("low_hz"), full.number("high_hz")
-    edge = low * (high / low) ** place
-    hz = np.fft.rfftfreq(FRAME, 1 / context.rate)
-    x = hz / edge[:, None]
-    q = 1 / max(0.3, 2 - 1.6 * full.number("peak") / 100)
-    gain = (1 / np.sqrt((1 - x * x) ** 2 + (x / q) ** 2)).astype(np.float32)
-    window = np.hanning(FRAME + 1)[:-1].astype(np.float32)
-    out, weight = np.zeros_like(audio), np.zeros((1, n), np.float32)
-    squared = np.square(window)[None]
-    for start in starts:
-        add_wrapped(weight, squared, int(start))
-    for turn in range(context.passes):
-        begins = starts + turn * n
-        source = taken(audio, int(begins[0]), n + FRAME)
-        index = (starts - starts[0])[:, None] + np.arange(FRAME)
-        frames = source[:, index] * window
-        frames = sf.irfft(sf.rfft(frames) * gain, FRAME) * window
-        for i, start in enumerate(begins):
-            add_wrapped(out, frames[:, i], int(start))
-    return np.asarray(out / np.tile(weight, context.passes), np.float32)
+    edge = (low * (high / low) ** place).astype(np.float32)
+    x = hz_of(context.rate) / edge[:, None]
+    q = np.float32(1 / max(0.3, 2 - 1.6 * full.number("peak") / 100))
+    return np.asarray(1 / np.sqrt((1 - x * x) ** 2 + (x / q) ** 2), np.float32)
+
+
+SWIRL_STAGES = 6
+
+
+def _swirl(full: Full, draw: int, context: Context) -> Gain:
+    """Notches that wander: the sound beside itself, turned in phase by a chain that moves.
+
+    Each side is half a turn ahead of the other by as much as the width says.
+    """
+    depth, width = full.number("depth") / 100, full.number("width") / 100
+    low, high = full.number("low_hz"), full.number("high_hz")
+    hz = hz_of(context.rate)
+    sides = []
+    for side in (0.0, 0.5 * width):
+        share = (places(context) + side / turns(full.word("rate"), context)) % 1.0
+        place = _course(full.word("shape"), full.word("rate"), draw, context, share)
+        x = hz / (low * (high / low) ** place)[:, None].astype(np.float32)
+        turn = -2 * SWIRL_STAGES * np.arctan(x)
+        sides.append((1 + depth * np.exp(1j * turn)) / (1 + depth))
+    return np.stack(sides).astype(np.complex64)
+
+
+def _by_frames(gain_of: Callable[[Full, int, Context], Gain]) -> tuple[Process, Near]:
+    """Return how a gain that moves over frequencies is laid on a sound, whole and in part."""
+
+    def process(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+        gain = gain_of(full, draw, context)
+        return filtered(audio, context, lambda _: gain)
+
+    def stretch(
+        audio: Stereo, full: Full, draw: int, context: Context, start: int, count: int
+    ) -> Stereo:
+        return filtered_stretch(audio, context, gain_of(full, draw, context), start, count)
+
+    return process, Near(process=stretch, reach=lambda _full, _draw, _context: FRAME)
 
 
 def _rate_words(full: Full) -> str:
@@ -320,6 +335,7 @@ DOUBLER = Kind(
     blend=0.6, process=_doubler,
     near=Near(process=_doubler_stretch, reach=lambda _full, _draw, context: context.rate // 5),
 )  # fmt: skip
+_SWEEP_MOVED = _by_frames(_sweep)
 SWEEP = Kind(
     name="sweep", label="Sweep", family="Motion", about="A high cut that moves with the bars.",
     spec=SettingsSpec((
@@ -332,6 +348,22 @@ SWEEP = Kind(
         Field(name="peak", label="Peak", default=20, unit="%", low=0, high=100),
     )),
     says=lambda full: f"{full.word('shape')} between its edges, {_rate_words(full)}",
-    process=_sweep, draws=True,
+    process=_SWEEP_MOVED[0], near=_SWEEP_MOVED[1], draws=True,
 )  # fmt: skip
-KINDS = (CHORUS, DOUBLER, TREMOLO, AUTO_PAN, PUMP, GATE, SWEEP, WIDTH_MOVE)
+_SWIRL_MOVED = _by_frames(_swirl)
+SWIRL = Kind(
+    name="swirl", label="Swirl", family="Motion", about="Notches that wander up and down.",
+    spec=SettingsSpec((
+        percent("depth", "Depth", 85), rate_field("2 bars"),
+        Field(name="low_hz", label="Lowest", default=250, unit="Hz", low=60, high=2000, step=1,
+              log=True),
+        Field(name="high_hz", label="Highest", default=2600, unit="Hz", low=500, high=10_000,
+              step=10, log=True),
+        Field(name="shape", label="Shape", default="sine", choices=SHAPES),
+        percent("width", "Sides apart", 50),
+    )),
+    says=lambda full: (f"three notches between {hz_text(full.number('low_hz'))} and "
+                       f"{hz_text(full.number('high_hz'))}, {_rate_words(full)}"),
+    process=_SWIRL_MOVED[0], near=_SWIRL_MOVED[1], draws=True,
+)  # fmt: skip
+KINDS = (CHORUS, DOUBLER, TREMOLO, AUTO_PAN, PUMP, GATE, SWEEP, SWIRL, WIDTH_MOVE)

@@ -52,7 +52,7 @@ def linear_kind(
 # --- equaliser: shelves at both ends, three bells, a notch ----------------------------------------
 
 
-def _bell(hz: NDArray[np.float32], middle: float, gain_db: float, q: float
+def bell(hz: NDArray[np.float32], middle: float, gain_db: float, q: float
           ) -> NDArray[np.complex64]:  # fmt: skip
     """(s^2 + s A/Q + 1) / (s^2 + s/(A Q) + 1), the usual bell of a constant Q."""
     s = 1j * hz / np.float32(middle)
@@ -83,7 +83,7 @@ def _equaliser(hz: NDArray[np.float32], full: Full) -> NDArray[np.complex64]:
     for name, _ in BELLS:
         gain = full.number(f"{name}_db")
         if gain:
-            out *= _bell(hz, full.number(f"{name}_hz"), gain, full.number(f"{name}_q"))
+            out *= bell(hz, full.number(f"{name}_hz"), gain, full.number(f"{name}_q"))
     depth = full.number("notch_db")
     if depth < 0:
         # As narrow as its Q whatever its depth: only the bottom of it is filled.
@@ -167,7 +167,7 @@ def _narrow(hz: NDArray[np.float32], full: Full) -> NDArray[np.complex64]:
     low, high = middle / half, middle * half
     s_low, s_high = np.float32(low) / hz, hz / np.float32(high)
     edge = (1 - s_low**2 - 1j * 1.2 * s_low) * (1 - s_high**2 + 1j * 1.2 * s_high)
-    return np.asarray(_bell(hz, middle * 1.35, full.number("bump_db"), 2.2) / edge, np.complex64)
+    return np.asarray(bell(hz, middle * 1.35, full.number("bump_db"), 2.2) / edge, np.complex64)
 
 
 NARROW = linear_kind(

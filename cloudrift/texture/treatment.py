@@ -1,6 +1,7 @@
 """The treatment as a document value, and lines of treatments: what they do to key, tempo, sound."""
 
 from collections.abc import Iterable
+from dataclasses import replace
 
 import msgspec
 import numpy as np
@@ -22,6 +23,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Full, Settings
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.kind import Context, Kind
+from cloudrift.theory.key import Key
 
 
 class Treatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -100,8 +102,11 @@ def tail_s(line: Iterable[Treatment], tempo: float) -> float:
 
 
 def after(context: Context, line: Iterable[Treatment]) -> Context:
-    """Return the context behind a line."""
-    return context.stretched(time_ratio(line))
+    """Return the context behind a line: another length, another key."""
+    line = tuple(line)
+    moved = round(shift_st(line))
+    context = context.stretched(time_ratio(line))
+    return replace(context, key=context.key.shifted(moved)) if moved else context
 
 
 def fused(line: Iterable[Treatment]) -> list[Line]:
@@ -133,16 +138,21 @@ def _blended(dry: Stereo, wet: Stereo, blend: float) -> Stereo:
     return wet if blend == 1 else dry + np.float32(blend) * (wet - dry)
 
 
-def laid(audio: Stereo, line: Line, rate: int, tempo: float, *, once: bool = False) -> Stereo:
+def laid(
+    audio: Stereo, line: Line, rate: int, tempo: float, *, key: Key | None = None,
+    once: bool = False,
+) -> Stereo:  # fmt: skip
     """Lay a line on sound: (2, n) as a loop, or once, with the tail that it rings.
 
     Parameters
     ----------
     tempo : BPM, for what is in time.
+    key : for what rings in the key; C minor where none is given.
     """
     n = audio.shape[1]
     passes = 2 + int(tail_s(line, tempo) * rate) // n if once else 1
-    context = Context(rate=rate, exact_frames=float(n), tempo=tempo, passes=passes, once=once)
+    context = Context(rate=rate, exact_frames=float(n), tempo=tempo, passes=passes, once=once,
+                      key=key or Key())  # fmt: skip
     if once:
         audio = np.pad(audio, ((0, 0), (0, (passes - 1) * n)))
     for group in fused(line):

@@ -23,9 +23,8 @@ def _edges(value: str, context: Context) -> NDArray[np.int64]:
     return np.round(np.arange(count + 1) * context.loop_frames / count).astype(np.int64)
 
 
-def _into(value: str, context: Context) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def _into(edges: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """How far into its window each frame is, and how long that window is."""
-    edges = _edges(value, context)
     sizes = np.diff(edges)
     return (np.arange(edges[-1]) - np.repeat(edges[:-1], sizes)), np.repeat(sizes, sizes)
 
@@ -42,7 +41,7 @@ def _joined(into: NDArray[np.int64], sizes: NDArray[np.int64], rate: int) -> Cur
 
 @functools.lru_cache(maxsize=8)
 def _slow_course(value: str, speed: int, context: Context) -> tuple[Curve, Curve]:
-    into, sizes = _into(value, context)
+    into, sizes = _into(_edges(value, context))
     away = -(into * (1 - 1 / speed)).astype(np.float32)
     return away, _joined(into, sizes, context.rate)
 
@@ -93,7 +92,7 @@ SLOWED = Kind(
 def _stutter_course(window: str, slice_: str, share: float, context: Context
                     ) -> tuple[NDArray[np.int64], Curve]:  # fmt: skip
     """Which frame is heard at each, and the level: the window's last part repeats a slice."""
-    into, sizes = _into(window, context)
+    into, sizes = _into(_edges(window, context))
     size = max(64, round(seconds_of(slice_, context.tempo) * context.rate))
     begins = np.round(sizes * (1 - share)).astype(np.int64)
     repeats = into >= begins
@@ -138,4 +137,83 @@ STUTTER = Kind(
                        f"slices of {full.word('slice')}"),
     process=_stutter, near=Near(process=_stutter_stretch, reach=_slow_reach),
 )  # fmt: skip
-KINDS = (SLOWED, STUTTER)
+
+
+# --- replay ---------------------------------------------------------------------------------------
+
+
+def _chord_edges(context: Context) -> tuple[int, NDArray[np.int64]]:
+    """The first chord's start, and chord starts from there on up to the loop's length."""
+    n = context.loop_frames
+    cuts = sorted({cut % n for cut in context.cuts}) or [0]
+    return cuts[0], np.array([cut - cuts[0] for cut in cuts] + [n], np.int64)
+
+
+@functools.lru_cache(maxsize=8)
+def _replay_course(slice_: str, share: float, fall_db: float, backward: bool, context: Context
+                   ) -> tuple[NDArray[np.int64], Curve]:  # fmt: skip
+    """Which frame is heard at each, and the level.
+
+    The last part of each chord says again, softer each time, the slice that came before it.
+    """
+    first, edges = _chord_edges(context)
+    into, sizes = _into(edges)
+    size = np.minimum(round(seconds_of(slice_, context.tempo) * context.rate), sizes // 2)
+    size = np.maximum(size, 64)
+    begins = np.maximum(np.round(sizes * (1 - share)).astype(np.int64), size)
+    again = into >= begins
+    inside = np.where(again, (into - begins) % size, 0)
+    heard = size - 1 - inside if backward else inside
+    frame = np.arange(len(into))
+    source = np.where(again, frame - into + begins - size + heard, frame)
+    level = np.where(again, _joined(inside, np.maximum(size, 2), context.rate), 1.0)
+    level = np.minimum(level, _joined(np.abs(into - begins), sizes * 2, context.rate))
+    level = np.minimum(level, _joined(into, sizes, context.rate))
+    times = np.where(again, (into - begins) // size + 1, 0)
+    level = level * 10 ** (-fall_db * times / 20)
+    # All that was from the first chord's start on; now from the loop's.
+    return np.roll(source + first, first) % len(into), np.roll(level, first).astype(np.float32)
+
+
+def _replay_of(full: Full, context: Context) -> tuple[NDArray[np.int64], Curve]:
+    return _replay_course(full.word("slice"), full.number("share") / 100, full.number("fall_db"),
+                          full.word("way") == "backward", context)  # fmt: skip
+
+
+def _replay(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+    source, level = _replay_of(full, context)
+    n = context.loop_frames
+    # A chord over the seam is heard from its own turn: what reads ahead of its place is earlier.
+    ahead = (source > np.arange(n)) & (source - np.arange(n) > n // 2)
+    source = source - n * ahead
+    places = np.concatenate([source + turn * n for turn in range(context.passes)])
+    return audio[:, places % audio.shape[1]] * context.tiled(level)
+
+
+def _replay_stretch(
+    audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
+) -> Stereo:
+    source, level = _replay_of(full, context)
+    heard = source.take(np.arange(start, start + count), mode="wrap")
+    return audio[:, heard] * taken(level, start, count)
+
+
+def _replay_reach(_full: Full, _draw: int, context: Context) -> int:
+    return int(np.diff(_chord_edges(context)[1]).max()) + 8
+
+
+REPLAY = Kind(
+    name="replay", label="Replay", family="Motion",
+    about="Each chord's end says its last slice again.",
+    spec=SettingsSpec((
+        Field(name="slice", label="Slice", default="1/8", choices=tuple(SYNCED)),
+        Field(name="share", label="From the end", default=40, unit="%", low=0, high=90),
+        Field(name="fall_db", label="Softer by", default=2, unit="dB", low=0, high=12, step=0.5,
+              hint="each time"),
+        Field(name="way", label="Way", default="forward", choices=("forward", "backward")),
+    )),
+    says=lambda full: (f"the last {full.number('share'):.0f} % of every chord in slices of "
+                       f"{full.word('slice')}, {full.number('fall_db'):.1f} dB softer each time"),
+    process=_replay, near=Near(process=_replay_stretch, reach=_replay_reach),
+)  # fmt: skip
+KINDS = (SLOWED, STUTTER, REPLAY)

@@ -1,0 +1,96 @@
+"""Smear: overlapping grains of what was heard a moment ago, some of them at another pitch."""
+
+import functools
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.wrap import read_splined, read_stretch, splined, taken
+from cloudrift.ground.draws import stream
+from cloudrift.ground.settings import Field, Full, SettingsSpec, percent
+from cloudrift.texture.kind import Context, Kind, Near
+
+STREAMS = 4  # of grains at once, each a quarter of a grain behind the one before
+PITCHES = {
+    "as it is": (0,), "an octave above": (12,), "an octave below": (-12,),
+    "some an octave above": (0, 0, 12), "octaves above and below": (0, 12, -12),
+    "fifths and octaves": (0, 7, 12),
+}  # fmt: skip
+Courses = tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]
+
+
+@functools.lru_cache(maxsize=4)
+def _courses(
+    grain_ms: float, reach_ms: float, pitch: str, width: float, draw: int, context: Context
+) -> Courses:
+    """How far back each stream reads (frames), and its level left and right: (streams, n) each.
+
+    A whole number of grains fills the loop. A grain at another pitch moves towards or away from
+    the present while it lasts, and is never ahead of it.
+    """
+    n, rate = context.loop_frames, context.rate
+    count = max(1, round(n / (grain_ms * 1e-3 * rate)))
+    rng = stream(draw, "smear", count)
+    grain = n / count
+    away = np.empty((STREAMS, n), np.float32)
+    sides = np.empty((2, STREAMS, n), np.float32)
+    at = np.arange(n)
+    for k in range(STREAMS):
+        place = (at / grain - k / STREAMS) % count
+        which = np.minimum(place.astype(np.int64), count - 1)
+        into = (place - which) * grain
+        back = rng.random(count) ** 1.5 * reach_ms * 1e-3 * rate
+        ratio = 2.0 ** (rng.choice(PITCHES[pitch], count) / 12)
+        drift = (ratio - 1)[which] * into - np.maximum((ratio - 1) * grain, 0)[which]
+        away[k] = -back[which] + drift
+        window = np.sin(np.pi * np.clip(into / grain, 0, 1)) ** 2 * np.sqrt(2 / STREAMS)
+        pan = width * rng.uniform(-1, 1, count)[which] * np.pi / 4
+        sides[0, k] = window * np.cos(np.pi / 4 + pan) * np.sqrt(2)
+        sides[1, k] = window * np.sin(np.pi / 4 + pan) * np.sqrt(2)
+    return away, sides[0], sides[1]
+
+
+def _of(full: Full, draw: int, context: Context) -> Courses:
+    return _courses(full.number("grain_ms"), full.number("reach_ms"), full.word("pitch"),
+                    full.number("width") / 100, draw, context)  # fmt: skip
+
+
+def _smear(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+    away, left, right = _of(full, draw, context)
+    spline, out = splined(audio), np.zeros_like(audio)
+    for k in range(STREAMS):
+        out += read_splined(spline, away[k]) * context.tiled(np.stack([left[k], right[k]]))
+    return out
+
+
+def _stretch(
+    audio: Stereo, full: Full, draw: int, context: Context, start: int, count: int
+) -> Stereo:
+    away, left, right = _of(full, draw, context)
+    out = np.zeros((2, count), np.float32)
+    for k in range(STREAMS):
+        read = read_stretch(audio, taken(away[k], start, count), start)
+        out += read * np.stack([taken(side[k], start, count) for side in (left, right)])
+    return out
+
+
+def _reach(full: Full, _draw: int, context: Context) -> int:
+    longest = full.number("reach_ms") + 2 * full.number("grain_ms")
+    return int(longest * 1e-3 * context.rate) + 64
+
+
+SMEAR = Kind(
+    name="smear", label="Smear", family="Space",
+    about="Turns chords into a bed: grains of a moment ago, also at other pitches.",
+    spec=SettingsSpec((
+        Field(name="grain_ms", label="Grain", default=180, unit="ms", low=30, high=800, log=True),
+        Field(name="reach_ms", label="Back to", default=600, unit="ms", low=0, high=2500, step=10),
+        Field(name="pitch", label="Pitch", default="some an octave above",
+              choices=tuple(PITCHES)),
+        percent("width", "Width", 80),
+    )),
+    says=lambda full: (f"grains of {full.number('grain_ms'):.0f} ms from the last "
+                       f"{full.number('reach_ms') / 1000:.2g} s, {full.word('pitch')}"),
+    process=_smear, near=Near(process=_stretch, reach=_reach), blend=0.5, draws=True,
+)  # fmt: skip

@@ -1,0 +1,57 @@
+"""A playing speed that strays: slow (wow), quick (flutter), with the record's turning (warp)."""
+
+import functools
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cloudrift.audio.wrap import circular_noise
+from cloudrift.ground.draws import stream
+
+TURN_HZ = 33.333 / 60  # a record's turning rate
+WOW_HZ, FLUTTER_HZ = (0.3, 2.2), (6.0, 13.0)
+PARTS = ("wow", "flutter", "warp")
+
+
+def speed_curve(part: str, draw: int, frames: int, rate: int) -> NDArray[np.float64]:
+    """Return how the pitch strays over one loop of ``frames``: peak 1, mean 0, the loop's period.
+
+    Wow and flutter are random in their bands; warp turns a whole number of times a loop.
+    """
+    loop_s = frames / rate
+    if part == "warp":
+        turns = max(1, round(TURN_HZ * loop_s))
+        place = 2 * np.pi * (turns * np.arange(frames) / frames + stream(draw, part).random())
+        curve = np.sin(place) + 0.22 * np.sin(2 * place + 1.0)
+    else:
+        low, high = WOW_HZ if part == "wow" else FLUTTER_HZ
+        curve = circular_noise(stream(draw, part), frames, low * loop_s, high * loop_s)
+    curve = curve - curve.mean()
+    return np.asarray(curve / np.abs(curve).max())
+
+
+@functools.lru_cache(maxsize=8)
+def _stray(part: str, draw: int, frames: int, rate: int) -> NDArray[np.float32]:
+    """How far the playing place strays in frames, for a speed that strays by 1."""
+    away = np.cumsum(speed_curve(part, draw, frames, rate))
+    return (away - away.mean()).astype(np.float32)
+
+
+def cents_to_speed(cents: float) -> np.float32:
+    """Return the change of speed that a small change of pitch is."""
+    return np.float32(2 ** (cents / 1200) - 1)
+
+
+def strayed(
+    cents: dict[str, float], draw: int, frames: int, rate: int
+) -> NDArray[np.float32] | None:
+    """Return how far each frame is read from its place, (frames,); None where nothing strays.
+
+    ``cents`` holds the peak of each part of PARTS.
+    """
+    parts = [
+        _stray(part, draw, frames, rate) * cents_to_speed(peak)
+        for part, peak in cents.items()
+        if peak > 0
+    ]
+    return np.sum(parts, axis=0, dtype=np.float32) if parts else None
