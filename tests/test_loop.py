@@ -199,10 +199,10 @@ def to_text(data):
         (b'"tempo": 140', b'"tempo": 0', r"tempo is 0 BPM, but must lie between 40 and 240"),
         (b'"felt upright"', b'"felt piano"', r"no sound is called 'felt piano'.*loop\.layers\[0\]"),
         (b'"mode": "minor"', b'"mode": "minr"', r"did you mean 'minor'.*loop\.key"),
-        (b'"weathering"', b'"wethering"', r"did you mean 'weathering'.*loop\.line\[0\]"),
+        (b'"crackle_db"', b'"crakle_db"', r"did you mean 'crackle_db'.*loop\.line\[0\]"),
         (b'"bars": 2', b'"bars": "two"', r"Expected `int`, got `str`.*bars"),
-        (b'"schema": 4', b'"schema": 7', r"schema 7, newer than"),
-        (b'"schema": 4', b'"schema": 0', r"schema 0, which never was"),
+        (b'"schema": 5', b'"schema": 7', r"schema 7, newer than"),
+        (b'"schema": 5', b'"schema": 0', r"schema 0, which never was"),
         (b'"chords"', b'"cords"', r"unknown field `cords`"),
         (b'"format": "cloudrift loop"', b'"format": "x"', r"does not say"),
         (b"{", b"[", r"is not JSON"),
@@ -219,12 +219,12 @@ def test_every_problem_is_said_at_once(small_loop):
     text = (
         text_of(small_loop)
         .replace(b'"felt upright"', b'"felt"')
-        .replace(b'"weathering"', b'"weather"')
+        .replace(b'"crackle_db"', b'"cracks"')
     )
     with pytest.raises(CloudriftError) as error:
         loop_from(text, "a.cloudrift")
     assert "'felt'" in str(error.value)
-    assert "'weather'" in str(error.value)
+    assert "'cracks'" in str(error.value)
 
 
 @pytest.mark.parametrize("share", [0.0, 0.3, 0.9])

@@ -8,7 +8,7 @@ import scipy.signal as ss
 
 from cloudrift.audio.spectrum import chroma
 from cloudrift.ground import CloudriftError
-from cloudrift.texture import KINDS, Context, Treatment
+from cloudrift.texture import KINDS, Context, Treatment, find_kind
 from cloudrift.texture.curves import saturate
 from cloudrift.texture.hall import band_decay_s
 from cloudrift.texture.treatment import after, fused, shift_st, time_ratio, treat
@@ -268,7 +268,7 @@ def test_one_pass_has_silence_before_and_its_tail_after():
             lambda: treatment("hall", decay_s=99),
             "decay_s is 99 s, but must lie between 0.3 and 12 s",
         ),
-        (lambda: treatment("hal"), "no treatment is called 'hal'; did you mean 'hall'"),
+        (lambda: find_kind("hal"), "no treatment is called 'hal'; did you mean 'hall'"),
         (lambda: treatment("shift", way="fast"), "way is 'fast', but must be one of hold, tape"),
         (lambda: treatment("cuts", blend=1.5), "blend is 1.5"),
         (lambda: treatment("cuts", low_cut_hz=True), "low_cut_hz must be a number"),

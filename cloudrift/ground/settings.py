@@ -32,6 +32,7 @@ class Field(msgspec.Struct, frozen=True, kw_only=True):
     hint: str = ""
     part: str = ""  # the heading that it stands under, where there are many
     rides: bool = True  # whether it may change over the loop
+    ride_step: float = 1 / 20  # of its scale: how fine its way is cut where it does
 
     def checked(self, value: object, where: str) -> Value:
         """Return the value if it is allowed; raise CloudriftError naming place and range."""

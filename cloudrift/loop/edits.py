@@ -10,7 +10,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import spec
 from cloudrift.loop.chord_edits import with_voices
 from cloudrift.loop.chord_time import lasting
-from cloudrift.loop.model import Chord, Group, Layer, Loop, OtherSound, SoundUse, new_id
+from cloudrift.loop.model import LEVEL, Chord, Group, Layer, Loop, OtherSound, SoundUse, new_id
 from cloudrift.loop.own_notes import fitted
 from cloudrift.notes.lens import folded
 from cloudrift.notes.note import HIGHEST, LOWEST, in_order
@@ -18,6 +18,7 @@ from cloudrift.notes.time import bar_ticks
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.sound.own import OwnSound
 from cloudrift.texture.catalogue import find_kind
+from cloudrift.texture.ride import Ride, RidePoint
 from cloudrift.texture.treatment import Line, Treatment
 from cloudrift.theory.key import Key
 
@@ -307,8 +308,9 @@ def set_line(loop: Loop, layer_id: str | None, line: Line) -> Loop:
 def add_treatment(loop: Loop, layer_id: str | None, kind: str, at: int | None = None) -> Loop:
     """Add a treatment with its defaults, at the end or at a place."""
     line = loop.line_of(layer_id)
-    blend = find_kind(kind).blend
-    treatment = Treatment(id=new_id("t", (t.id for t in line)), kind=kind, blend=blend)
+    made = find_kind(kind)
+    treatment = Treatment(id=new_id("t", (t.id for t in line)), kind=kind, version=made.version,
+                          blend=made.blend)  # fmt: skip
     place = len(line) if at is None else at
     return set_line(loop, layer_id, (*line[:place], treatment, *line[place:]))
 
@@ -329,7 +331,7 @@ def move_treatment(loop: Loop, layer_id: str | None, treatment_id: str, by: int)
 
 
 def set_treatment(loop: Loop, layer_id: str | None, treatment_id: str, **changes: Any) -> Loop:
-    """Change ``on``, ``blend`` or ``draw`` of a treatment."""
+    """Change ``on``, ``blend``, ``draw`` or ``note`` of a treatment."""
     line = tuple(
         replace(t, **changes) if t.id == treatment_id else t for t in loop.line_of(layer_id)
     )
@@ -342,3 +344,46 @@ def set_treatment_setting(
     """Change one setting of a treatment."""
     line = tuple(t.set(name, value) if t.id == treatment_id else t for t in loop.line_of(layer_id))
     return set_line(loop, layer_id, line)
+
+
+def set_ride(
+    loop: Loop, layer_id: str | None, treatment_id: str, name: str, points: tuple[RidePoint, ...]
+) -> Loop:
+    """Let a value of a treatment ride through points, or (with none) stand again."""
+    line = tuple(
+        t.with_ride(name, points) if t.id == treatment_id else t for t in loop.line_of(layer_id)
+    )
+    return set_line(loop, layer_id, line)
+
+
+def set_level_ride(loop: Loop, layer_id: str, points: tuple[RidePoint, ...]) -> Loop:
+    """Let a layer's level ride through points (dB), or (with none) stand again."""
+    return set_layer(loop, layer_id, level_ride=Ride(of=LEVEL.name, points=points) if points
+                     else None)  # fmt: skip
+
+
+# --- cards and lines on their way from one place to another --------------------------------------
+
+
+def insert_treatments(
+    loop: Loop, layer_id: str | None, treatments: Line, at: int | None = None
+) -> tuple[Loop, tuple[str, ...]]:
+    """Put copies of treatments into a line, at its end or at a place; return their new ids too."""
+    line = loop.line_of(layer_id)
+    place = len(line) if at is None else at
+    ids = [t.id for t in line]
+    copies = []
+    for treatment in treatments:
+        copies.append(replace(treatment, id=new_id("t", ids)))
+        ids.append(copies[-1].id)
+    line = (*line[:place], *copies, *line[place:])
+    return set_line(loop, layer_id, line), tuple(t.id for t in copies)
+
+
+def swap_treatments(loop: Loop, layer_id: str | None, one: str, other: str) -> Loop:
+    """Let two treatments of a line change places."""
+    line = {t.id: t for t in loop.line_of(layer_id)}
+    if one not in line or other not in line:
+        raise CloudriftError(f"there are no treatments {one} and {other} in this line to swap")
+    places = {one: other, other: one}
+    return set_line(loop, layer_id, tuple(line[places.get(id_, id_)] for id_ in line))

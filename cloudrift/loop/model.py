@@ -10,7 +10,7 @@ import msgspec
 from cloudrift.audio.buffers import DEFAULT_RATE, RATES
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.settings import Settings
+from cloudrift.ground.settings import Field, Settings
 from cloudrift.loop import spec
 from cloudrift.notes.lens import Lens, look
 from cloudrift.notes.note import HIGHEST, LOWEST, MOST, Note
@@ -20,10 +20,13 @@ from cloudrift.notes.touch import ChordTouch, Touch, play
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.sound.instrument import Instrument, Role
 from cloudrift.sound.own import OwnSound
+from cloudrift.texture.ride import Ride, check_ride
 from cloudrift.texture.treatment import Line, shift_st, time_ratio
 from cloudrift.theory.key import Key
 from cloudrift.theory.naming import ChordReading, read_chord
 
+LEVEL = Field(name="level_db", label="Level", default=0, unit="dB", low=spec.MIN_LEVEL_DB,
+              high=spec.MAX_LEVEL_DB, step=0.5, off_low=True)  # fmt: skip
 STRIKING = ("all", "top")  # lenses that see a chord as something struck at once
 
 
@@ -199,7 +202,7 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     ``level_db`` at its lowest is silence; ``pan`` goes from -1 (left) to 1 (right). A parked layer
     is kept, silent and out of the way. With notes of its ``own`` it has let go of the chords: lens
     and touch rest. It may belong to a ``group``, which has a line of its own. ``other`` is a second
-    sound, kept aside or taking turns with the first.
+    sound, kept aside or taking turns with the first. A ``level_ride`` (dB) stands in for the level.
     """
 
     id: str
@@ -217,9 +220,12 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     own: tuple[Note, ...] | None = None
     group: str = ""
     other: OtherSound | None = None
+    level_ride: Ride | None = None
 
     def __post_init__(self) -> None:
         where = f"layer {self.id}"
+        if self.level_ride:
+            check_ride(self.level_ride, LEVEL, where)
         if not self.name.strip():
             raise CloudriftError("a layer needs a name; type at least one letter")
         _within(f"{where}: level", self.level_db, spec.MIN_LEVEL_DB, spec.MAX_LEVEL_DB, " dB")
@@ -365,6 +371,13 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     def sounding_frames(self) -> int:
         """The length that is heard, in whole frames."""
         return round(float(self.exact_frames) * time_ratio(self.line))
+
+    @property
+    def unknown(self) -> tuple[str, ...]:
+        """The treatments that this program does not know, each once, in words."""
+        lines = (self.line, *(x.line for x in self.layers), *(x.line for x in self.groups))
+        found = (t for line in lines for t in line if not t.known)
+        return tuple(dict.fromkeys(f"{t.kind} (design {t.version})" for t in found))
 
     def layer(self, layer_id: str) -> Layer:
         """Return a layer by id."""

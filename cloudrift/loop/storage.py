@@ -1,6 +1,6 @@
 """Loop files: a zip with ``loop.json`` in it, saved whole or not at all.
 
-``loop.json`` is ``{"format": "cloudrift loop", "schema": 4, "loop": {…}}``; the loop's fields are
+``loop.json`` is ``{"format": "cloudrift loop", "schema": 5, "loop": {…}}``; the loop's fields are
 those of ``model.Loop``, documented in ``docs/loop-file.md``.
 """
 
@@ -20,7 +20,7 @@ from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
 FORMAT = "cloudrift loop"
-SCHEMA = 4
+SCHEMA = 5
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
 MAX_JSON_BYTES = 64 << 20
@@ -33,6 +33,8 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     2: lambda document: document,
     # Schema 4 lets layers have notes of their own, a second sound and groups; none had before.
     3: lambda document: document,
+    # Schema 5 gives treatments a version, rides and a note, and layers a level that rides.
+    4: lambda document: document,
 }
 
 

@@ -11,14 +11,15 @@ from dataclasses import dataclass
 import msgspec
 import numpy as np
 
-from cloudrift.audio.buffers import Stereo, add_wrapped, silence, to_gain
+from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
 from cloudrift.audio.wrap import changed_span, taken
 from cloudrift.loop import spec
-from cloudrift.loop.model import Layer, Loop, SoundUse
+from cloudrift.loop.model import LEVEL, Layer, Loop, SoundUse
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.sound.part import Part, ToneCache
 from cloudrift.texture.kind import Context
+from cloudrift.texture.ride import Ride, ride_shares, share_to_value
 from cloudrift.texture.treatment import (
     Line,
     after,
@@ -177,7 +178,7 @@ def through(source: Node, line: Line, context: Context, place: str) -> Node:
 
 
 def _treated(source: Node, group: Line, context: Context, place: str) -> Node:
-    what = [(t.kind, t.of.version, t.blend, t.draw, t.settings) for t in group]
+    what = [(t.kind, t.version, t.blend, t.draw, t.settings, t.rides) for t in group]
     key = context.key.plain if any(t.of.follows_key for t in group) else ""
     where = (context.rate, context.exact_frames, context.cuts, context.passes, context.once, key)
     return Node(
@@ -200,7 +201,35 @@ def layer_node(
     """Return a layer behind the first ``count`` of its treatments (all of them for None)."""
     bare = bare_layer(loop, layer, tones, once=once)
     # The context follows from the whole line: what comes later decides how fast it is played.
-    return through(bare, layer.line[:count], layer_context(loop, layer, once=once), layer.id)
+    context = layer_context(loop, layer, once=once)
+    node = through(bare, layer.line[:count], context, layer.id)
+    if layer.level_ride is None or count is not None:
+        return node
+    return _riding(node, layer, layer.level_ride, after(context, layer.line))
+
+
+def _riding(source: Node, layer: Layer, ride: Ride, context: Context) -> Node:
+    """A layer at a level that rides, behind its line."""
+    where = (context.rate, context.exact_frames, context.passes, context.tempo)
+    return Node(
+        key=_key("ride", source.key, ride, where),
+        inputs=(source,),
+        make=lambda inputs: inputs[0] * context.tiled(_level_curve(ride, context)),
+        label=f"{layer.name}: level riding",
+        like=_key("ride", layer.id, ride, where),
+        follow=lambda _former, _inputs: None,
+        place=_key("ride", layer.id),
+        stretch=lambda inputs, start, count: (
+            taken(inputs[0], start, count) * taken(_level_curve(ride, context), start, count)
+        ),
+    )
+
+
+def _level_curve(ride: Ride, context: Context) -> Mono:
+    """The gain at every frame of the loop; the field's lowest value is silence."""
+    shares = ride_shares(ride, LEVEL, context)
+    gain = 10 ** (share_to_value(LEVEL, shares) / 20)
+    return np.asarray(np.where(shares <= 1e-6, 0.0, gain), np.float32)
 
 
 def placed(audio: Stereo, layer: Layer) -> Stereo:
@@ -209,9 +238,9 @@ def placed(audio: Stereo, layer: Layer) -> Stereo:
 
 
 def _gains(layer: Layer) -> tuple[float, float]:
-    if layer.level_db <= spec.MIN_LEVEL_DB:
+    if layer.level_ride is None and layer.level_db <= spec.MIN_LEVEL_DB:
         return 0.0, 0.0
-    gain = to_gain(layer.level_db)
+    gain = 1.0 if layer.level_ride else to_gain(layer.level_db)
     # A balance: the side one pans towards stays as it is.
     left = float(np.cos(max(0.0, layer.pan) * np.pi / 2))
     right = float(np.cos(max(0.0, -layer.pan) * np.pi / 2))

@@ -5,6 +5,17 @@ Knows tempo and chord places through a ``Context``. Knows nothing of layers or d
 
 from cloudrift.texture.catalogue import FAMILIES, KINDS, find_kind
 from cloudrift.texture.kind import Context, Kind
+from cloudrift.texture.ride import Ride, RidePoint
 from cloudrift.texture.treatment import Line, Treatment
 
-__all__ = ["FAMILIES", "KINDS", "Context", "Kind", "Line", "Treatment", "find_kind"]
+__all__ = [
+    "FAMILIES",
+    "KINDS",
+    "Context",
+    "Kind",
+    "Line",
+    "Ride",
+    "RidePoint",
+    "Treatment",
+    "find_kind",
+]

@@ -1,6 +1,9 @@
 """All kinds of treatment by name."""
 
+import functools
+
 from cloudrift.ground.errors import CloudriftError, did_you_mean
+from cloudrift.ground.settings import SettingsSpec
 from cloudrift.texture import drive, dynamics, hall, level, motion, shadow, tone, windows
 from cloudrift.texture.backward import BACKWARD
 from cloudrift.texture.cuts import CUTS
@@ -29,3 +32,26 @@ def find_kind(name: str) -> Kind:
     if name not in KINDS:
         raise CloudriftError(f"no treatment is called {name!r}{did_you_mean(name, KINDS)}")
     return KINDS[name]
+
+
+# Every design by kind and version: beside the newest, those that older loops were made with.
+DESIGNS: dict[tuple[str, int], Kind] = {(k.name, k.version): k for k in KINDS.values()}
+
+
+def find_design(name: str, version: int) -> Kind | None:
+    """Return a kind in the design of a version; None if this program does not know it."""
+    return DESIGNS.get((name, version))
+
+
+@functools.lru_cache(maxsize=64)
+def unknown_kind(name: str, version: int) -> Kind:
+    """Return what stands for a kind, or a newer design of one, that is not known here."""
+    if name in KINDS:
+        what = f"made with design {version} of {name}; here it is known up to {KINDS[name].version}"
+    else:
+        near = did_you_mean(name, KINDS)  # else it lists all there are: too much for a card
+        what = f"no treatment is called {name!r} here{near if 'did you' in near else ''}"
+    return Kind(
+        name=name, label=name.capitalize(), family="Not known", about=what, spec=SettingsSpec(()),
+        says=lambda _full: f"{what}: kept, and passed by", version=version,
+    )  # fmt: skip

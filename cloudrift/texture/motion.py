@@ -319,8 +319,10 @@ WIDTH_MOVE = _kind(
 CHORUS = Kind(
     name="chorus", label="Chorus", family="Motion", about="Several of it, each a little elsewhere.",
     spec=SettingsSpec((
-        Field(name="depth_ms", label="Depth", default=2.2, unit="ms", low=0, high=10, step=0.1),
-        Field(name="delay_ms", label="Delay", default=9, unit="ms", low=1, high=40, step=0.5),
+        Field(name="depth_ms", label="Depth", default=2.2, unit="ms", low=0, high=10, step=0.1,
+              ride_step=1 / 60),
+        Field(name="delay_ms", label="Delay", default=9, unit="ms", low=1, high=40, step=0.5,
+              ride_step=1 / 60),
         rate_field("2 bars"),
     )),
     says=lambda full: f"four voices that stray by {full.number('depth_ms'):.1f} ms",
@@ -329,7 +331,8 @@ CHORUS = Kind(
 DOUBLER = Kind(
     name="doubler", label="Doubler", family="Motion", about="Left a little higher, right lower.",
     spec=SettingsSpec((
-        Field(name="cents", label="Apart", default=9, unit="cents", low=0, high=50, step=0.5),
+        Field(name="cents", label="Apart", default=9, unit="cents", low=0, high=50, step=0.5,
+              rides=False),
     )),
     says=lambda full: f"left {full.number('cents'):.1f} cents up, right as much down",
     blend=0.6, process=_doubler,

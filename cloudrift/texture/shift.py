@@ -54,8 +54,24 @@ SHIFT = Kind(
     about="Moves the pitch; tape changes the length with it, hold keeps it.",
     spec=SettingsSpec(
         (
-            Field(name="semitones", label="Semitones", default=0, unit="st", low=-12, high=12),
-            Field(name="cents", label="Cents", default=0, unit="cents", low=-100, high=100),
+            Field(
+                name="semitones",
+                label="Semitones",
+                default=0,
+                unit="st",
+                low=-12,
+                high=12,
+                rides=False,
+            ),
+            Field(
+                name="cents",
+                label="Cents",
+                default=0,
+                unit="cents",
+                low=-100,
+                high=100,
+                rides=False,
+            ),
             Field(name="way", label="Way", default=HOLD, choices=(HOLD, TAPE)),
         )
     ),

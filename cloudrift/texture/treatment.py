@@ -20,36 +20,64 @@ from cloudrift.audio.wrap import (
 )
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.settings import Full, Settings
-from cloudrift.texture.catalogue import find_kind
+from cloudrift.ground.settings import Field, Full, Settings
+from cloudrift.texture.catalogue import find_design, unknown_kind
 from cloudrift.texture.kind import Context, Kind
+from cloudrift.texture.ridden import Course, Run, Values, blend_curve, ridden, ridden_stretch
+from cloudrift.texture.ride import BLEND, Ride, RidePoint, check_ride
 from cloudrift.theory.key import Key
+
+MOST_NOTE = 2000  # letters
 
 
 class Treatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """One processor in a line. ``settings`` keeps what differs from the kind's defaults."""
+    """One processor in a line. ``settings`` keeps what differs from the kind's defaults.
+
+    ``version`` is the design that it was made with. A kind or a design that is not known here is
+    kept as it is and passed by. ``rides`` are values that change over the loop, ``note`` is what
+    somebody wrote on the card.
+    """
 
     id: str
     kind: str
+    version: int = 1
     on: bool = True
     blend: float = 1.0
     draw: int = 1
     settings: Settings = ()
+    rides: tuple[Ride, ...] = ()
+    note: str = ""
 
     def __post_init__(self) -> None:
-        where = f"treatment {self.id} ({self.kind})"
+        where = self._where
         if not 0 <= self.blend <= 1:
             raise CloudriftError(f"{where}: blend is {self.blend:g}, but must lie between 0 and 1")
         if not 0 <= self.draw <= MAX_DRAW:
             raise CloudriftError(
                 f"{where}: draw is {self.draw}, but must lie between 0 and {MAX_DRAW}"
             )
-        find_kind(self.kind).spec.check(self.settings, where)
+        if len(self.note) > MOST_NOTE:
+            raise CloudriftError(f"{where}: its note is longer than {MOST_NOTE} letters")
+        if len({ride.of for ride in self.rides}) != len(self.rides):
+            raise CloudriftError(f"{where}: two rides of one value")
+        if self.known:
+            self.of.spec.check(self.settings, where)
+            for ride in self.rides:
+                check_ride(ride, self.field(ride.of), where)
+
+    @property
+    def _where(self) -> str:
+        return f"treatment {self.id} ({self.kind})"
+
+    @property
+    def known(self) -> bool:
+        """Whether this program knows its kind, in its design."""
+        return find_design(self.kind, self.version) is not None
 
     @property
     def of(self) -> Kind:
-        """The kind of this treatment."""
-        return find_kind(self.kind)
+        """The kind of this treatment; one that is not known here does nothing."""
+        return find_design(self.kind, self.version) or unknown_kind(self.kind, self.version)
 
     @property
     def full(self) -> Full:
@@ -58,21 +86,45 @@ class Treatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
 
     @property
     def acts(self) -> bool:
-        """Whether it changes anything: it is in, and its blend is not 0."""
-        return self.on and self.blend > 0
+        """Whether it changes anything: it is known, it is in, and its blend is not 0."""
+        rides = any(ride.of == BLEND.name for ride in self.rides)
+        return self.on and (self.blend > 0 or rides) and self.known
 
     @property
     def says(self) -> str:
         """What it does now, in words."""
+        if not self.known:
+            return self.of.says(self.full)
         if not self.on:
             return "out: passes the sound on as it is"
-        return self.of.says(self.full) if self.blend > 0 else "blend 0 %: nothing of it is heard"
+        if not self.acts:
+            return "blend 0 %: nothing of it is heard"
+        riding = [self.field(ride.of).label.lower() for ride in self.rides]
+        return self.of.says(self.full) + (f" · {' and '.join(riding)} riding" if riding else "")
+
+    def field(self, name: str) -> Field:
+        """Return the field of a setting, or of the blend; raise CloudriftError for another name."""
+        if name == BLEND.name:
+            return BLEND
+        if name not in self.full:
+            raise CloudriftError(f"{self._where}: no setting is called {name!r}")
+        return self.of.spec[name]
 
     def set(self, name: str, value: object) -> "Treatment":
         """Return it with one setting changed; raise CloudriftError for a bad name or value."""
-        where = f"treatment {self.id} ({self.kind})"
-        settings = self.of.spec.check({**self.full, name: value}, where)
+        settings = self.of.spec.check({**self.full, name: value}, self._where)
         return msgspec.structs.replace(self, settings=settings)
+
+    def ride_of(self, name: str) -> Ride | None:
+        """Return how a value rides, None if it stands."""
+        return next((ride for ride in self.rides if ride.of == name), None)
+
+    def with_ride(self, name: str, points: tuple[RidePoint, ...]) -> "Treatment":
+        """Return it with a value riding through points; with no points it stands again."""
+        rides = tuple(ride for ride in self.rides if ride.of != name)
+        if points:
+            rides = (*rides, Ride(of=name, points=points))
+        return msgspec.structs.replace(self, rides=rides)
 
 
 Line = tuple[Treatment, ...]
@@ -110,32 +162,69 @@ def after(context: Context, line: Iterable[Treatment]) -> Context:
 
 
 def fused(line: Iterable[Treatment]) -> list[Line]:
-    """Group acting treatments so that neighbouring linear ones are one group."""
+    """Group acting treatments so that neighbouring linear ones that stand are one group."""
     groups: list[Line] = []
     for treatment in acting(line):
-        if treatment.of.linear and groups and groups[-1][-1].of.linear:
+        if _stands(treatment) and groups and _stands(groups[-1][-1]):
             groups[-1] = (*groups[-1], treatment)
         else:
             groups.append((treatment,))
     return groups
 
 
+def _stands(treatment: Treatment) -> bool:
+    """Whether it is linear and the same at any moment."""
+    return treatment.of.linear is not None and not treatment.rides
+
+
 def treat(audio: Stereo, group: Line, context: Context) -> Stereo:
     """Apply one fused group: (2, context.frames) -> (2, frames of the context behind it)."""
-    if group[0].of.linear:
+    if _stands(group[0]):
         return filter_circular(audio, *_linear(group, context))
     (treatment,) = group
+    if treatment.rides:
+        return _blended(audio, _ridden(audio, treatment, context), treatment, context)
     kind, full = treatment.of, treatment.full
     if kind.process is None:
         raise CloudriftError(f"treatment {kind.name} has no process")
     wet = kind.process(audio, full, treatment.draw, context)
     if kind.time_ratio(full) != 1:
         return wet  # of another length: there is nothing to blend it with
-    return _blended(audio, wet, treatment.blend)
+    return _blended(audio, wet, treatment, context)
 
 
-def _blended(dry: Stereo, wet: Stereo, blend: float) -> Stereo:
-    return wet if blend == 1 else dry + np.float32(blend) * (wet - dry)
+def _blended(
+    dry: Stereo, wet: Stereo, treatment: Treatment, context: Context, start: int = 0
+) -> Stereo:
+    """Blend a treatment's sound into what came in; both begin at a frame of the loop."""
+    curve = blend_curve(treatment.rides, context)
+    if curve is not None:
+        return dry + taken(curve, start, dry.shape[1]) * (wet - dry)
+    return wet if treatment.blend == 1 else dry + np.float32(treatment.blend) * (wet - dry)
+
+
+def _ridden(audio: Stereo, treatment: Treatment, context: Context) -> Stereo:
+    """What it makes of the whole loop, unblended, with what rides riding."""
+    run = _runner(audio, treatment, context)
+    if all(ride.of == BLEND.name for ride in treatment.rides):
+        out = run((), None)
+        assert out is not None
+        return out
+    return ridden(Course(treatment.rides, treatment.of.spec, context), run, context)
+
+
+def _runner(audio: Stereo, treatment: Treatment, context: Context) -> Run:
+    """Return how a treatment that rides is run at other values, whole or in part."""
+    still = msgspec.structs.replace(treatment, rides=(), blend=1.0)
+
+    def run(values: Values, where: tuple[int, int] | None) -> Stereo | None:
+        settings = still.of.spec.check({**still.full, **dict(values)}, still.kind)
+        one = (msgspec.structs.replace(still, settings=settings),)
+        if where is None:
+            return treat(audio, one, context)
+        return treat_stretch(audio, one, context, *where)
+
+    return run
 
 
 def laid(
@@ -171,11 +260,11 @@ def treat_change(
     """
     if context.once:
         return None
-    if group[0].of.linear:
+    if _stands(group[0]):
         return filter_change(out, before, after, *_linear(group, context))
     (treatment,) = group
     near, full, draw = treatment.of.near, treatment.full, treatment.draw
-    if near is None:
+    if near is None or treatment.rides:
         return None
     start, count = changed_span(before, after)
     reach = near.reach(full, draw, context)
@@ -185,7 +274,7 @@ def treat_change(
     if count:
         start, count = start - reach, count + 2 * reach
         wet = near.process(after, full, draw, context, start, count)
-        put(new, _blended(taken(after, start, count), wet, treatment.blend), start)
+        put(new, _blended(taken(after, start, count), wet, treatment, context, start), start)
     return new
 
 
@@ -198,18 +287,27 @@ def treat_stretch(
     """
     if context.once:
         return None
-    if group[0].of.linear:
+    if _stands(group[0]):
         through, ring = _linear(group, context)
         # What rang in longer ago than this is 45 dB down.
         return filter_stretch(audio, through, ring // 2, start, count)
     (treatment,) = group
     kind, full = treatment.of, treatment.full
     wet: Stereo | None = None
-    if kind.near:
+    if treatment.rides:
+        run = _runner(audio, treatment, context)
+        if all(ride.of == BLEND.name for ride in treatment.rides):
+            wet = run((), (start, count))
+        else:
+            course = Course(treatment.rides, kind.spec, context)
+            wet = ridden_stretch(course, run, context, start, count)
+    elif kind.near:
         wet = kind.near.process(audio, full, treatment.draw, context, start, count)
     elif kind.rough:
         wet = kind.rough(audio, full, context, start, count)
-    return None if wet is None else _blended(taken(audio, start, count), wet, treatment.blend)
+    if wet is None:
+        return None
+    return _blended(taken(audio, start, count), wet, treatment, context, start)
 
 
 def _linear(group: Line, context: Context) -> tuple[Through, int]:

@@ -10,11 +10,9 @@ from cloudrift.desktop.look import SEMI, color
 from cloudrift.desktop.parts import Elided, label, set_look
 from cloudrift.desktop.session import Session
 from cloudrift.ground.settings import Field
-from cloudrift.loop import edits, spec
-from cloudrift.loop.model import Layer
+from cloudrift.loop import edits
+from cloudrift.loop.model import LEVEL, Layer
 
-LEVEL = Field(name="level_db", label="Level", default=0, unit="dB", low=spec.MIN_LEVEL_DB,
-              high=spec.MAX_LEVEL_DB, step=0.5, off_low=True)  # fmt: skip
 PAN = Field(name="pan", label="Pan", default=0, unit="%", low=-100, high=100, step=1)
 
 

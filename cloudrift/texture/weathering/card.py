@@ -12,7 +12,7 @@ from cloudrift.audio.wrap import (
     read_stretch,
     taken,
 )
-from cloudrift.ground.settings import Field, Full, SettingsSpec, percent
+from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.curves import band_edge, saturate
 from cloudrift.texture.kind import Context, Kind, Near
 from cloudrift.texture.tone import bell
@@ -197,7 +197,7 @@ def _says(full: Full) -> str:
 
 def _cents(name: str, default: float, high: float, hint: str, part: str) -> Field:
     return Field(name=f"{name}_cents", label=name.capitalize(), default=default, unit="cents",
-                 low=0, high=high, step=0.5, hint=hint, part=part)  # fmt: skip
+                 low=0, high=high, step=0.5, hint=hint, part=part, ride_step=1 / 60)  # fmt: skip
 
 
 def _noise(name: str, default: float, hint: str, part: str) -> Field:
@@ -206,7 +206,8 @@ def _noise(name: str, default: float, hint: str, part: str) -> Field:
 
 
 FIELDS = (
-    percent("wear", "Wear", 45, hint="scales everything below it"),
+    Field(name="wear", label="Wear", default=45, unit="%", low=0, high=100,
+          hint="scales everything below it", ride_step=1 / 60),
     _cents("wow", 18, 80, "slow drift of pitch, at most so far", "Tape"),
     _cents("flutter", 0, 40, "quick drift of pitch, 6 to 13 times a second", "Tape"),
     Field(name="drive_db", label="Saturation", default=9, unit="dB", low=0, high=16, step=0.5,

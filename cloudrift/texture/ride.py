@@ -1,0 +1,93 @@
+"""Rides: a value that changes over the loop, drawn as points, without a step at the seam."""
+
+from itertools import pairwise
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.settings import Field, percent
+from cloudrift.notes.time import TICKS_PER_QUARTER
+from cloudrift.texture.kind import Context
+
+BLEND = percent("blend", "Blend", 100)
+MOST_POINTS = 128
+SMOOTH_S = 0.006  # over so long a step is drawn out, so that it never clicks
+STEEPEST = 3.0  # how far a bend of 1 leans: the half-way point is 2^-3 of the way in value
+
+
+class RidePoint(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A value (in its setting's unit) at a tick; ``bend`` leans the way to the next, -1 to 1.
+
+    A positive bend stays near this point's value for longer, a negative one leaves it sooner.
+    """
+
+    tick: int
+    value: float
+    bend: float = 0.0
+
+
+class Ride(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """What rides (the name of a setting, ``blend`` or ``level``) and its points in order."""
+
+    of: str
+    points: tuple[RidePoint, ...]
+
+    def __post_init__(self) -> None:
+        where = f"the ride of {self.of}"
+        if not 1 <= len(self.points) <= MOST_POINTS:
+            raise CloudriftError(f"{where} needs 1 to {MOST_POINTS} points, not {len(self.points)}")
+        if any(b.tick <= a.tick for a, b in pairwise(self.points)) or self.points[0].tick < 0:
+            raise CloudriftError(f"{where}: points must rise in time from tick 0, one at a tick")
+        if any(not -1 <= point.bend <= 1 for point in self.points):
+            raise CloudriftError(f"{where}: a bend must lie between -1 and 1")
+
+
+def check_ride(ride: Ride, field: Field, where: str) -> None:
+    """Raise CloudriftError if a ride does not fit its field: not a number, or out of its range."""
+    if field.choices or not field.rides:
+        raise CloudriftError(f"{where}: {field.name} cannot ride; it has one value over the loop")
+    for point in ride.points:
+        field.checked(point.value, f"{where}: the ride of {field.name} at tick {point.tick}")
+
+
+def shares_at(ride: Ride, field: Field, ticks: NDArray[np.float64], loop_ticks: float
+              ) -> NDArray[np.float64]:  # fmt: skip
+    """Return where on its field's scale (0 to 1) a ride is at some ticks of a loop.
+
+    From the last point it goes round the seam to the first. Points behind the loop's end rest.
+    """
+    points = [point for point in ride.points if point.tick < loop_ticks] or [ride.points[0]]
+    shares = [field.to_share(point.value) for point in points]
+    if len(points) == 1:
+        return np.full(len(ticks), shares[0])
+    out = np.empty(len(ticks))
+    first = points[0].tick
+    at = (ticks - first) % loop_ticks + first
+    ends = [*(point.tick for point in points[1:]), first + loop_ticks]
+    for i, (point, end) in enumerate(zip(points, ends, strict=True)):
+        inside = (at >= point.tick) & (at < end)
+        to = (at[inside] - point.tick) / (end - point.tick)
+        to = to ** (2.0 ** (STEEPEST * point.bend))
+        out[inside] = shares[i] + (shares[(i + 1) % len(points)] - shares[i]) * to
+    return out
+
+
+def ride_shares(ride: Ride, field: Field, context: Context) -> NDArray[np.float64]:
+    """Return where on its scale a ride is at every frame of a loop: (loop frames,)."""
+    n = context.loop_frames
+    loop_ticks = context.loop_s * context.tempo / 60 * TICKS_PER_QUARTER
+    shares = shares_at(ride, field, np.arange(n, dtype=np.float64) * loop_ticks / n, loop_ticks)
+    size = max(1, min(int(SMOOTH_S * context.rate), n // 2)) | 1
+    round_it = np.concatenate([shares[n - size // 2 :], shares, shares[: size // 2 + 1]])
+    total = np.concatenate([[0.0], np.cumsum(round_it)])
+    return np.asarray((total[size : size + n] - total[:n]) / size)
+
+
+def share_to_value(field: Field, shares: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Map places on a field's scale to values, without the field's steps."""
+    if field.log:
+        low = max(field.low, 1e-6)
+        return np.asarray(low * (field.high / low) ** shares)
+    return np.asarray(field.low + (field.high - field.low) * shares)
