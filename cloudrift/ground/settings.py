@@ -6,6 +6,7 @@ differs from the defaults, as a sorted tuple of pairs, so that it is hashable an
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from typing import Literal
 
 import msgspec
 
@@ -31,6 +32,7 @@ class Field(msgspec.Struct, frozen=True, kw_only=True):
     choices: tuple[str, ...] = ()
     hint: str = ""
     part: str = ""  # the heading that it stands under, where there are many
+    follows: Literal["", "tempo", "key"] = ""  # what it is taken along by where a line is laid anew
     rides: bool = True  # whether it may change over the loop
     ride_step: float = 1 / 20  # of its scale: how fine its way is cut where it does
 

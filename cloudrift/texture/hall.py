@@ -152,7 +152,7 @@ def _space(
                   high=HIGH_OFF_HZ, step=10, log=True, off_high=True),
             Field(name="damping", label="Damping", default=damping, unit="%", low=0, high=100),
             Field(name="pre_delay_ms", label="Pre-delay", default=pre_delay, unit="ms", low=0,
-                  high=250),
+                  high=250, follows="tempo"),
             Field(name="size", label="Size", default=size, unit="%", low=0, high=100),
             Field(name="width", label="Width", default=100, unit="%", low=0, high=100),
         )),

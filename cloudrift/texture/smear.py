@@ -84,8 +84,10 @@ SMEAR = Kind(
     name="smear", label="Smear", family="Space",
     about="Turns chords into a bed: grains of a moment ago, also at other pitches.",
     spec=SettingsSpec((
-        Field(name="grain_ms", label="Grain", default=180, unit="ms", low=30, high=800, log=True),
-        Field(name="reach_ms", label="Back to", default=600, unit="ms", low=0, high=2500, step=10),
+        Field(name="grain_ms", label="Grain", default=180, unit="ms", low=30, high=800, log=True,
+              follows="tempo"),
+        Field(name="reach_ms", label="Back to", default=600, unit="ms", low=0, high=2500, step=10,
+              follows="tempo"),
         Field(name="pitch", label="Pitch", default="some an octave above",
               choices=tuple(PITCHES)),
         percent("width", "Width", 80),

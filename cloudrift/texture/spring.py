@@ -71,7 +71,8 @@ SPRING = Kind(
               step=10, log=True),
         percent("damping", "Damping", 35),
         percent("length", "Length", 50, hint="of the springs: how far apart returns are"),
-        Field(name="pre_delay_ms", label="Pre-delay", default=0, unit="ms", low=0, high=250),
+        Field(name="pre_delay_ms", label="Pre-delay", default=0, unit="ms", low=0, high=250,
+              follows="tempo"),
         percent("width", "Width", 80),
     )),
     says=lambda full: (f"returns for {full.number('decay_s'):.1f} s up to "

@@ -13,10 +13,10 @@ PHASE_FROM = 0.38  # of the rate
 Response = Callable[[NDArray[np.float32], Full], NDArray[np.complex64]]  # at Hz (never 0)
 
 
-def _field(name: str, label: str, default: float, low: float, high: float, unit: str = "Hz",
-           step: float = 1.0) -> Field:  # fmt: skip
-    return Field(name=name, label=label, default=default, unit=unit, low=low, high=high, step=step,
-                 log=unit == "Hz")  # fmt: skip
+def _field(name: str, label: str, default: float, low: float, high: float, *,
+           in_key: bool = False) -> Field:  # fmt: skip
+    return Field(name=name, label=label, default=default, unit="Hz", low=low, high=high, log=True,
+                 follows="key" if in_key else "")  # fmt: skip
 
 
 def _ended(
@@ -118,14 +118,16 @@ EQUALISER = linear_kind(
     "equaliser", "Equaliser", "Raises and lowers six bands, one of them a notch.",
     (
         _db("bass_db", "Bass"), _field("bass_hz", "Bass below", 120, 30, 500),
-        _db("low_db", "Low"), _field("low_hz", "Low at", 250, 60, 1000), _q("low_q", "Low Q", 0.9),
-        _db("mid_db", "Middle"), _field("mid_hz", "Middle at", 1000, 250, 4000),
+        _db("low_db", "Low"), _field("low_hz", "Low at", 250, 60, 1000, in_key=True),
+        _q("low_q", "Low Q", 0.9),
+        _db("mid_db", "Middle"), _field("mid_hz", "Middle at", 1000, 250, 4000, in_key=True),
         _q("mid_q", "Middle Q", 0.9),
-        _db("high_db", "High"), _field("high_hz", "High at", 3500, 1000, 12_000),
+        _db("high_db", "High"), _field("high_hz", "High at", 3500, 1000, 12_000, in_key=True),
         _q("high_q", "High Q", 0.9),
         _db("treble_db", "Treble"), _field("treble_hz", "Treble above", 8000, 2000, 16_000),
         Field(name="notch_db", label="Notch", default=0, unit="dB", low=-48, high=0, step=0.5),
-        _field("notch_hz", "Notch at", 2500, 60, 14_000), _q("notch_q", "Notch Q", 8, 40),
+        _field("notch_hz", "Notch at", 2500, 60, 14_000, in_key=True),
+        _q("notch_q", "Notch Q", 8, 40),
     ),
     _equaliser, _equaliser_says,
     lambda full: 10.4 * max(1.0, full.number("notch_q") / 4) / (2 * np.pi * 30) + 0.02,

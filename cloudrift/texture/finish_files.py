@@ -1,0 +1,58 @@
+"""Finishes as files: those of the house, and a composer's own, one TOML file each."""
+
+import functools
+from importlib import resources
+from pathlib import Path
+
+from platformdirs import user_data_path
+
+from cloudrift.audio.files import write_atomically
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.texture.finish import Finish, read_finish, write_finish
+
+SUFFIX = ".toml"
+
+
+def own_folder() -> Path:
+    """Return where own finishes are kept (``$XDG_DATA_HOME/cloudrift/finishes``)."""
+    return user_data_path("cloudrift") / "finishes"
+
+
+@functools.cache
+def house_finishes() -> tuple[Finish, ...]:
+    """Return the finishes that come with the program, by name."""
+    folder = resources.files("cloudrift.texture") / "finishes"
+    files = [file for file in folder.iterdir() if file.name.endswith(SUFFIX)]
+    made = [read_finish(file.read_text("utf-8"), file.name, house=True) for file in files]
+    return tuple(sorted(made, key=lambda finish: finish.name))
+
+
+def own_finishes(folder: Path | None = None) -> tuple[list[Finish], list[str]]:
+    """Return a composer's own finishes by name, and in words which files could not be read."""
+    found, wrong = [], []
+    for path in sorted((folder or own_folder()).glob(f"*{SUFFIX}")):
+        try:
+            found.append(read_finish(path.read_text("utf-8"), str(path)))
+        except CloudriftError as error:
+            wrong.append(str(error))
+        except (OSError, UnicodeDecodeError) as error:
+            wrong.append(f"could not read {path}: {error}")
+    return sorted(found, key=lambda finish: finish.name), wrong
+
+
+def save_finish(finish: Finish, folder: Path | None = None) -> Path:
+    """Write a finish into the folder, in place of one of the same name."""
+    folder = folder or own_folder()
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise CloudriftError(f"could not make the folder {folder}: {error.strerror}") from error
+    path = folder / f"{finish.slug}{SUFFIX}"
+    body = write_finish(finish).encode()
+    write_atomically(path, lambda file: file.write(body))
+    return path
+
+
+def forget_finish(finish: Finish, folder: Path | None = None) -> None:
+    """Remove an own finish's file."""
+    ((folder or own_folder()) / f"{finish.slug}{SUFFIX}").unlink(missing_ok=True)
