@@ -3,6 +3,7 @@
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine, silence
 from cloudrift.ground.settings import Field, Full, SettingsSpec
@@ -22,6 +23,19 @@ def _process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
         out[:, :n] = audio[:, :n][:, ::-1]
         return out
     return _each_chord(audio, full.number("fade_ms"), context)
+
+
+def heard_frames(full: Full, context: Context) -> NDArray[np.int64]:
+    """Return which frame of the loop is heard at each, fades aside."""
+    n = context.loop_frames
+    if full.word("what") == WHOLE:
+        return np.arange(n)[::-1]
+    cuts = sorted({cut % n for cut in context.cuts}) or [0]
+    out = np.arange(n)
+    for start, end in pairwise([*cuts, cuts[0] + n]):
+        at = np.arange(start, end)
+        out[at % n] = (start + end - 1 - at) % n
+    return out
 
 
 def _each_chord(audio: Stereo, fade_ms: float, context: Context) -> Stereo:

@@ -135,4 +135,6 @@ TAPE = Kind(
                        f"a bump at {SPEEDS[full.word('speed')][1]:.0f} Hz"),
     process=_tape, rough=rough_of(_tape, 0.3),
 )  # fmt: skip
+# Which curve each bends with.
+CURVES = {"warm": "soft", "tape": "soft", "overdrive": "soft", "soft clip": "hard", "fold": "fold"}
 KINDS = (WARM, TAPE, OVERDRIVE, CLIP, FOLD)

@@ -160,19 +160,21 @@ def _three(audio: Stereo, low_hz: float, high_hz: float, rate: int) -> tuple[Ste
 
 def _squash(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     """Each band towards one level: what is louder is turned down, what is softer is raised."""
-    amount, most = full.number("amount") / 100, full.number("most_db")
-    aim = full.number("aim_db")
     speed = full.number("speed_ms")
     out = np.zeros_like(audio)
     for name, band in zip(BANDS, _three(audio, full.number("low_hz"), full.number("high_hz"),
                                         context.rate), strict=True):  # fmt: skip
         level_db = _level_db(band, max(1.0, speed / 8), speed, context)
-        # A band holds less the narrower it is; the aim is that of its share of pink noise.
-        away = np.float32(aim - 4.8) - level_db
-        up = np.clip(away, 0, most) * np.clip((level_db - QUIETEST_DB) / 12, 0, 1)
-        down = np.minimum(away, 0)
-        out += band * _gain(np.float32(amount) * (up + down) + full.number(f"{name}_db"))
+        out += band * _gain(squash_db(level_db, full) + full.number(f"{name}_db"))
     return out
+
+
+def squash_db(level_db: NDArray[np.float32], full: Full) -> NDArray[np.float32]:
+    """Return by how many dB a band of such a level is raised (or lowered: negative)."""
+    # A band holds less than the whole; the aim is that of a third of pink noise.
+    away = np.float32(full.number("aim_db") - 4.8) - level_db
+    up = np.clip(away, 0, full.number("most_db")) * np.clip((level_db - QUIETEST_DB) / 12, 0, 1)
+    return np.float32(full.number("amount") / 100) * (up + np.minimum(away, 0))
 
 
 def _band_gain(name: str) -> Field:

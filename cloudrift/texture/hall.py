@@ -194,6 +194,12 @@ def _drift(draw: int, frames: int, rate: int) -> NDArray[np.float32]:
     return np.asarray(sides, np.float32)
 
 
+def drift_of(full: Full, draw: int, context: Context) -> NDArray[np.float32]:
+    """Return how far left and right are read from their place, in frames: (2, loop frames)."""
+    speed = np.float32(2 ** (full.number("drift_cents") / 1200) - 1)
+    return _drift(draw, context.loop_frames, context.rate) * speed
+
+
 def _cloud(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
     """The space, whose sides drift in pitch each on its own."""
     linear = _STILL.linear
@@ -203,10 +209,9 @@ def _cloud(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
         audio, lambda s, n: linear.through(s, still, draw, context, n),
         int(linear.ring_s(still, context) * context.rate),
     )  # fmt: skip
-    speed = np.float32(2 ** (full.number("drift_cents") / 1200) - 1)
-    if speed == 0:
+    if full.number("drift_cents") == 0:
         return out
-    away, spline = _drift(draw, context.loop_frames, context.rate) * speed, splined(out)
+    away, spline = drift_of(full, draw, context), splined(out)
     return np.concatenate([read_splined(spline[i : i + 1], away[i]) for i in range(2)])
 
 

@@ -121,7 +121,8 @@ def _chorus_away(depth_ms: float, delay_ms: float, value: str, context: Context
     return np.asarray(out, np.float32)
 
 
-def _chorus_of(full: Full, context: Context) -> NDArray[np.float32]:
+def chorus_of(full: Full, context: Context) -> NDArray[np.float32]:
+    """Return how far back its four voices are read, in frames: (4, loop frames)."""
     return _chorus_away(
         full.number("depth_ms"), full.number("delay_ms"), full.word("rate"), context
     )
@@ -129,7 +130,7 @@ def _chorus_of(full: Full, context: Context) -> NDArray[np.float32]:
 
 def _chorus(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     spline = splined(audio)
-    return _voices(*(read_splined(spline, away) for away in _chorus_of(full, context)))
+    return _voices(*(read_splined(spline, away) for away in chorus_of(full, context)))
 
 
 def _voices(left_1: Stereo, right_1: Stereo, left_2: Stereo, right_2: Stereo) -> Stereo:
@@ -143,7 +144,7 @@ def _chorus_stretch(
     audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
 ) -> Stereo:
     return _voices(*(read_stretch(audio, taken(away, start, count), start)
-                     for away in _chorus_of(full, context)))  # fmt: skip
+                     for away in chorus_of(full, context)))  # fmt: skip
 
 
 def _chorus_reach(full: Full, _draw: int, context: Context) -> int:
@@ -200,10 +201,10 @@ def _doubler_stretch(
 SHAPES = ("triangle", "sine", "random", "falling")
 
 
-def _course(
+def course(
     shape: str, value: str, draw: int, context: Context, share: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """Where the filter is at so many places in the loop (shares of it): 0 to 1."""
+    """Return where a filter is at so many places in the loop (shares of it): 0 to 1."""
     count = turns(value, context)
     place = (count * share) % 1.0
     if shape == "sine":
@@ -223,7 +224,7 @@ def _course(
 
 def _sweep(full: Full, draw: int, context: Context) -> Gain:
     """A high cut that moves: each short frame is filtered at its own edge."""
-    place = _course(full.word("shape"), full.word("rate"), draw, context, places(context))
+    place = course(full.word("shape"), full.word("rate"), draw, context, places(context))
     low, high = full.number("low_hz"), full.number("high_hz")
     edge = (low * (high / low) ** place).astype(np.float32)
     x = hz_of(context.rate) / edge[:, None]
@@ -245,7 +246,7 @@ def _swirl(full: Full, draw: int, context: Context) -> Gain:
     sides = []
     for side in (0.0, 0.5 * width):
         share = (places(context) + side / turns(full.word("rate"), context)) % 1.0
-        place = _course(full.word("shape"), full.word("rate"), draw, context, share)
+        place = course(full.word("shape"), full.word("rate"), draw, context, share)
         x = hz / (low * (high / low) ** place)[:, None].astype(np.float32)
         turn = -2 * SWIRL_STAGES * np.arctan(x)
         sides.append((1 + depth * np.exp(1j * turn)) / (1 + depth))

@@ -10,12 +10,13 @@ from cloudrift.texture.kind import Context, Kind
 HOLD, TAPE = "hold", "tape"
 
 
-def _semitones(full: Full) -> float:
+def semitones_of(full: Full) -> float:
+    """Return by how many semitones it shifts."""
     return full.number("semitones") + full.number("cents") / 100
 
 
 def _ratio(full: Full) -> float:
-    return 2.0 ** (-_semitones(full) / 12) if full.word("way") == TAPE else 1.0
+    return 2.0 ** (-semitones_of(full) / 12) if full.word("way") == TAPE else 1.0
 
 
 def _process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
@@ -23,7 +24,7 @@ def _process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
         return resample_circular(audio, context.stretched(_ratio(full)).frames)
     period, passes = context.loop_frames, range(context.passes)
     joins = tuple(cut + turn * period for turn in passes for cut in context.cuts)
-    return shift_held(audio, _semitones(full), context.rate, joins=joins)
+    return shift_held(audio, semitones_of(full), context.rate, joins=joins)
 
 
 def _rough(audio: Stereo, full: Full, context: Context, start: int, count: int) -> Stereo | None:
@@ -32,11 +33,11 @@ def _rough(audio: Stereo, full: Full, context: Context, start: int, count: int) 
         return None
     lead = int(LEAD_S * context.rate)
     piece = taken(audio, start - lead, count + 2 * lead)
-    return pitch_shifted(piece, _semitones(full), context.rate)[:, lead : lead + count]
+    return pitch_shifted(piece, semitones_of(full), context.rate)[:, lead : lead + count]
 
 
 def _says(full: Full) -> str:
-    semitones = _semitones(full)
+    semitones = semitones_of(full)
     if semitones == 0:
         return "no shift yet"
     size = f"{abs(semitones):.2f}".rstrip("0").rstrip(".")
@@ -78,6 +79,6 @@ SHIFT = Kind(
     says=_says,
     process=_process,
     rough=_rough,
-    shift_st=_semitones,
+    shift_st=semitones_of,
     time_ratio=_ratio,
 )

@@ -51,13 +51,14 @@ def _courses(
     return away, sides[0], sides[1]
 
 
-def _of(full: Full, draw: int, context: Context) -> Courses:
+def courses_of(full: Full, draw: int, context: Context) -> Courses:
+    """Return how far back each stream of grains reads, and its level left and right."""
     return _courses(full.number("grain_ms"), full.number("reach_ms"), full.word("pitch"),
                     full.number("width") / 100, draw, context)  # fmt: skip
 
 
 def _smear(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
-    away, left, right = _of(full, draw, context)
+    away, left, right = courses_of(full, draw, context)
     spline, out = splined(audio), np.zeros_like(audio)
     for k in range(STREAMS):
         out += read_splined(spline, away[k]) * context.tiled(np.stack([left[k], right[k]]))
@@ -67,7 +68,7 @@ def _smear(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
 def _stretch(
     audio: Stereo, full: Full, draw: int, context: Context, start: int, count: int
 ) -> Stereo:
-    away, left, right = _of(full, draw, context)
+    away, left, right = courses_of(full, draw, context)
     out = np.zeros((2, count), np.float32)
     for k in range(STREAMS):
         read = read_stretch(audio, taken(away[k], start, count), start)

@@ -50,6 +50,11 @@ def _course(full: Full, context: Context) -> tuple[Curve, Curve]:
     return _slow_course(full.word("window"), SPEEDS[full.word("speed")], context)
 
 
+def slow_away(full: Full, context: Context) -> Curve:
+    """Return how far back each frame of the loop is read, in frames (never forward)."""
+    return _course(full, context)[0]
+
+
 def _slow(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     away, level = _course(full, context)
     return read_displaced(audio, away) * context.tiled(level)
@@ -108,6 +113,11 @@ def _stutter_course(window: str, slice_: str, share: float, context: Context
 def _stutter_of(full: Full, context: Context) -> tuple[NDArray[np.int64], Curve]:
     share = full.number("share") / 100
     return _stutter_course(full.word("window"), full.word("slice"), share, context)
+
+
+def stutter_frames(full: Full, context: Context) -> NDArray[np.int64]:
+    """Return which frame of the loop is heard at each."""
+    return _stutter_of(full, context)[0]
 
 
 def _stutter(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
@@ -178,6 +188,11 @@ def _replay_course(slice_: str, share: float, fall_db: float, backward: bool, co
 def _replay_of(full: Full, context: Context) -> tuple[NDArray[np.int64], Curve]:
     return _replay_course(full.word("slice"), full.number("share") / 100, full.number("fall_db"),
                           full.word("way") == "backward", context)  # fmt: skip
+
+
+def replay_frames(full: Full, context: Context) -> NDArray[np.int64]:
+    """Return which frame of the loop is heard at each."""
+    return _replay_of(full, context)[0]
 
 
 def _replay(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:

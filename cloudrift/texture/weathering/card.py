@@ -38,7 +38,7 @@ BESIDE = ("hiss", "crackle", "dust", "rumble")  # heard through sampler and radi
 
 
 def _process(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
-    away = _strays(full, draw, context)
+    away = strays_of(full, draw, context)
     read = audio.copy() if away is None else read_displaced(audio, away)
     return _worn(read, full, draw, context, 0)
 
@@ -49,7 +49,7 @@ def _process_stretch(
     """The same over some frames of the loop, with what they need before and after them."""
     ring = _ring(full)
     first, more = start - ring, count + 2 * ring
-    away = _strays(full, draw, context)
+    away = strays_of(full, draw, context)
     if away is None:
         read = np.array(taken(audio, first, more))
     else:
@@ -58,7 +58,7 @@ def _process_stretch(
 
 
 def _reach(full: Full, draw: int, context: Context) -> int:
-    away = _strays(full, draw, context)
+    away = strays_of(full, draw, context)
     return _ring(full) + (0 if away is None else int(np.abs(away).max()) + 8)
 
 
@@ -67,7 +67,8 @@ def _ring(full: Full) -> int:
     return REACH + TAPE_REACH * head + RADIO_REACH * (full.number("radio") > 0)
 
 
-def _strays(full: Full, draw: int, context: Context) -> NDArray[np.float32] | None:
+def strays_of(full: Full, draw: int, context: Context) -> NDArray[np.float32] | None:
+    """Return how far each frame is read from its place at this wear; None where nothing strays."""
     wear = _wear(full)
     cents = {part: wear * full.number(f"{part}_cents") for part in PARTS}
     return strayed(cents, draw, context.loop_frames, context.rate)
