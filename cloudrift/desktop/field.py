@@ -8,12 +8,14 @@ import re
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
+    QContextMenuEvent,
     QFocusEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
     QPen,
+    QPolygonF,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QLineEdit, QMenu, QSizePolicy, QWidget
@@ -31,6 +33,7 @@ class FieldWidget(QWidget):
 
     edited = pyqtSignal(object)  # float or str
     settled = pyqtSignal()
+    ride_wanted = pyqtSignal(bool)  # to ride over the loop, or to stand again
 
     def __init__(
         self,
@@ -49,6 +52,8 @@ class FieldWidget(QWidget):
         self._drag: tuple[float, float] | None = None
         self._moved = False
         self._editor: QLineEdit | None = None
+        self._ride: tuple[float, ...] | None = None
+        self._may_ride = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(
@@ -68,12 +73,30 @@ class FieldWidget(QWidget):
             self._name_for_readers()
             self.update()
 
+    def let_ride(self, shares: tuple[float, ...] | None) -> None:
+        """Allow it to ride, and show how it does: places on its scale over the loop, or None."""
+        self._may_ride = self.spec.rides and not self.spec.choices
+        self._ride = shares
+        self._name_for_readers()
+        self.update()
+
+    @property
+    def rides(self) -> bool:
+        """Whether its value changes over the loop."""
+        return self._ride is not None
+
+    @property
+    def _text(self) -> str:
+        return "rides" if self.rides else self.spec.text(self._value)
+
     def _name_for_readers(self) -> None:
         self.setAccessibleName(self.spec.label)
-        self.setAccessibleDescription(self.spec.text(self._value))
+        self.setAccessibleDescription(self._text)
         usual = self.spec.text(self.spec.default)
         about = f" · {self.spec.hint}" if self.spec.hint else ""
-        self.setToolTip(f"{self.spec.label}{about} · double-click for {usual}")
+        ride = "" if not self._may_ride else " · R: " + (
+            "stand still" if self.rides else "let it ride over the loop")  # fmt: skip
+        self.setToolTip(f"{self.spec.label}{about} · double-click for {usual}{ride}")
 
     def _put(self, value: Value) -> None:
         if not isinstance(value, str):
@@ -162,10 +185,13 @@ class FieldWidget(QWidget):
         painter.setPen(color("ink" if self.isEnabled() else "ink_soft"))
         painter.setFont(text_font(12, SEMI) if self.spec.choices else figure_font(12, MEDIUM))
         where = right | (Qt.AlignmentFlag.AlignBottom if self._stacked else middle)
-        painter.drawText(inner, where, self.spec.text(self._value))
+        painter.drawText(inner, where, self._text)
 
     def _paint_fill(self, painter: QPainter, box: QRectF) -> None:
         if self.spec.choices:
+            return
+        if self._ride is not None:
+            self._paint_ride(painter, box, self._ride)
             return
         share = self.spec.to_share(self._number())
         both_ways = self.spec.low == -self.spec.high
@@ -180,7 +206,25 @@ class FieldWidget(QWidget):
                 QPointF(left + width * zero, y - 2), QPointF(left + width * zero, y + 1)
             )
 
+    def _paint_ride(self, painter: QPainter, box: QRectF, shares: tuple[float, ...]) -> None:
+        """The way of a value that rides, small, where the fill line else is."""
+        left, width, low = box.left() + 5, box.width() * 0.42, box.bottom() - 5
+        painter.setPen(QPen(color(self._accent), 1.6))
+        last = len(shares) - 1
+        painter.drawPolyline(QPolygonF([
+            QPointF(left + width * i / last, low - 13 * share) for i, share in enumerate(shares)
+        ]))  # fmt: skip
+
     # --- hands --------------------------------------------------------------------------------
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if not self._may_ride or event is None:
+            return
+        menu = QMenu(self)
+        action = menu.addAction("Stand still" if self.rides else "Let it ride over the loop")
+        assert action is not None
+        action.triggered.connect(lambda _c: self.ride_wanted.emit(not self.rides))
+        menu.popup(event.globalPos())
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -189,6 +233,8 @@ class FieldWidget(QWidget):
         if self.spec.choices:
             self._open_choices()
             return
+        if self.rides:
+            return  # its lane is where it is drawn
         self._drag = (event.position().x(), self.spec.to_share(self._number()))
         self._moved = False
 
@@ -210,12 +256,14 @@ class FieldWidget(QWidget):
                 self.settled.emit()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if self.rides:
+            return
         self._put(self.spec.default)
         self.settled.emit()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
-        if not self.hasFocus():
+        if not self.hasFocus() or self.rides:
             event.ignore()  # the list under it scrolls; a field is scrolled once it is chosen
             return
         fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
@@ -228,7 +276,11 @@ class FieldWidget(QWidget):
         assert event is not None
         fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         key = event.key()
-        if key in (Qt.Key.Key_Right, Qt.Key.Key_Up):
+        if key == Qt.Key.Key_R and self._may_ride and not event.modifiers():
+            self.ride_wanted.emit(not self.rides)
+        elif self.rides:
+            super().keyPressEvent(event)
+        elif key in (Qt.Key.Key_Right, Qt.Key.Key_Up):
             self.nudge(1, fine=fine)
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Down):
             self.nudge(-1, fine=fine)

@@ -53,10 +53,11 @@ class CompareSwitch(QWidget):
         self.setToolTip("Compare bare with treated (B)")
         self.show_choice(TREATED)
 
-    def show_choice(self, what: str) -> None:
-        """Show which one is heard."""
-        self._what = what
-        self.setAccessibleName(f"Compare: {what} is heard")
+    def show_choice(self, what: str, sides: tuple[str, str] = ("Bare", "Treated")) -> None:
+        """Show which one is heard, and what both are called."""
+        self._what, self._sides = what, sides
+        heard = sides[what == TREATED]
+        self.setAccessibleName(f"Compare: {heard.lower()} is heard")
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -83,7 +84,7 @@ class CompareSwitch(QWidget):
         painter.setBrush(color("card"))
         painter.drawRoundedRect(box, 5, 5)
         half = box.width() / 2
-        for i, (what, words) in enumerate(((BARE, "Bare"), (TREATED, "Treated"))):
+        for i, (what, words) in enumerate(zip((BARE, TREATED), self._sides, strict=True)):
             side = QRectF(box.left() + i * half, box.top(), half, box.height())
             on = self._what == what
             if on:
@@ -199,12 +200,14 @@ class Heading(QWidget):
         self._show_hearing()
 
     def _show_hearing(self) -> None:
-        self.compare.show_choice(self._session.hearing)
+        self.compare.show_choice(self._session.hearing, self._session.sides)
         match = self._session.match_db
         if len(self._session.loudness) < 2:
             self.matched.setText("")
         else:
-            self.matched.setText(f"matched: bare {match:+.1f} dB".replace("-", "−"))
+            side = self._session.sides[0].lower()
+            self.matched.setText(f"matched: {side} {match:+.1f} dB".replace("-", "−"))
+        self.matched.setToolTip(f"Compared with {self._session.compared}, equally loud")
 
     def show_place(self, share: float) -> None:
         """Show where the sound is."""

@@ -61,6 +61,7 @@ class Menus:
         edit = self._menu("&Edit")
         self.undo = self._command(edit, "&Undo", session.undo, "Ctrl+Z")
         self.redo = self._command(edit, "&Redo", session.redo, "Ctrl+Shift+Z")
+        self._command(edit, "&History…", window.open_history, "Ctrl+H")
         hear = self._menu("&Hear")
         self._command(hear, "&Play or stop", session.toggle_playing, "Space")
         self._command(hear, "&Compare bare with treated", session.swap_hearing, "B")
@@ -68,6 +69,7 @@ class Menus:
         self._command(hear, "The &whole loop again", window.hear_all, "W")
         self._make_chords()
         self._make_layers()
+        self._make_texture()
         stage = self._menu("&Stage")
         for i, name in enumerate(STAGES):
             self._command(
@@ -87,6 +89,19 @@ class Menus:
         self._command(chords, "&Nearest voicing for all", window.chords.inspector.all_nearest)
         self._command(chords, "&Every second one late", window.chords.moves.every_second_late)
         self._command(chords, "&Play keys", partial(window.swap_drawer, "Play keys"), "F6")
+
+    def _make_texture(self) -> None:
+        window, stage = self._window, self._window.texture
+        texture = self._menu("&Texture")
+        acts = (
+            ("&Finishes: ready lines", stage.show_finishes, "F3"),
+            ("&Two strips side by side", stage.show_pair, ""),
+            ("Find &harsh: the strongest resonance", stage.find_harsh, ""),
+            ("&Copy the line", stage.copy_line, ""),
+            ("&Paste treatments", stage.paste, ""),
+        )
+        for text, act, key in acts:
+            self._command(texture, text, partial(window.in_texture, act), key)
 
     def _make_layers(self) -> None:
         window = self._window

@@ -8,6 +8,7 @@ import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import Literal
 
 import msgspec
 import numpy as np
@@ -20,18 +21,19 @@ from cloudrift.desktop.trouble import error_words
 from cloudrift.devices import Speaker
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import recovery, spec
-from cloudrift.loop.history import History
+from cloudrift.loop.history import History, Moment
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, save
 from cloudrift.render.audition import click_track
 from cloudrift.render.engine import Engine, Loudness, Rendered
 from cloudrift.render.player import Player
-from cloudrift.render.variants import bare_of, up_to
+from cloudrift.render.variants import bare_of, up_to, without_card, without_line
 from cloudrift.render.worker import RenderWorker
 
 log = logging.getLogger(__name__)
 
 TREATED = "treated"
+Against = Literal["loop", "line", "card"]
 RESTING_MS = 60  # a hand that has not moved for so long rests
 MOVING_HEARD_S = 0.35  # how often a moving hand is heard while the loop plays
 MAX_MATCH_DB = 18.0
@@ -79,6 +81,8 @@ class Session(QObject):
         self._state_folder = state_folder or recovery.state_folder()
         self._kept: Loop | None = None
         self._up_to: tuple[str | None, int] | None = None
+        self.against: Against = "loop"
+        self.then: Moment | None = None
         self._preview: Loop | None = None
         self.preview_words = ""
         self.click = False
@@ -165,7 +169,7 @@ class Session(QObject):
         self.begun = True
         self._saved = None if unsaved or path is None else loop
         self.selection = first_selection(loop)
-        self._up_to = self._preview = None
+        self._up_to = self._preview = self.then = None
         self.shown_changed.emit()
         self.player.hear_part(0, 1)
         self.player.seek(0)
@@ -195,8 +199,12 @@ class Session(QObject):
             what = {"notes": frozenset(), **what}
         selection = replace(self.selection, **what)  # type: ignore[arg-type]
         if selection != self.selection:
-            self.selection = selection
+            before, self.selection = self.selection, selection
             self.selected.emit()
+            at = (selection.line_of, selection.treatment_id)
+            moved = at != (before.line_of, before.treatment_id)
+            if moved and self.then is None and self.against != "loop":
+                self._compare_anew()
 
     # --- sound --------------------------------------------------------------------------------
 
@@ -207,8 +215,54 @@ class Session(QObject):
             loop = msgspec.structs.replace(loop, rate=self.player.rate)
         treated = up_to(loop, *self._up_to) if self._up_to else loop
         self._worker.ask(TREATED, treated)
-        self._worker.ask(BARE, bare_of(loop))
+        self._worker.ask(BARE, self._compared(loop))
         self.busy_changed.emit(True)
+
+    # --- what it is compared with -------------------------------------------------------------
+
+    def _compared(self, loop: Loop) -> Loop:
+        """The other side of the compare switch."""
+        if self.then is not None:
+            return self.then.loop
+        at = self.selection
+        if self.against == "card" and at.treatment_id:
+            return without_card(loop, at.line_of, at.treatment_id)
+        return bare_of(loop) if self.against == "loop" else without_line(loop, at.line_of)
+
+    @property
+    def sides(self) -> tuple[str, str]:
+        """What both sides of the compare switch are called."""
+        if self.then is not None:
+            return "Then", "Now"
+        return "Bare", "Treated"
+
+    @property
+    def compared(self) -> str:
+        """In words, what is bare on the one side."""
+        if self.then is not None:
+            return f"then: {self.then.label}"
+        card = self.against == "card" and self.selection.treatment_id
+        return "all bare" if self.against == "loop" else "card bare" if card else "line bare"
+
+    def compare(self, against: Against) -> None:
+        """Compare with the whole loop bare, the selected line bare, or the selected card out."""
+        self.against, self.then = against, None
+        self._compare_anew()
+
+    def compare_with(self, then: Moment | None) -> None:
+        """Compare with another moment; None for bare against treated again."""
+        self.then = then
+        self._compare_anew()
+
+    def _compare_anew(self) -> None:
+        self.hearing_changed.emit()
+        self._ask()
+
+    def go_to(self, at: int) -> None:
+        """Go to a moment of the history."""
+        before = self.loop
+        self.history = self.history.gone_to(at)
+        self._follow(before)
 
     def _on_answered(self, name: str, rendered: Rendered) -> None:
         self.rendered[name] = rendered

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, QTimer
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtWidgets import QAbstractButton
 
 from cloudrift.desktop.session import Session
 from cloudrift.ground.errors import CloudriftError
@@ -16,7 +16,7 @@ class Trying(QObject):
     """Previews what a button would do while somebody rests on it; nothing is changed by that."""
 
     def __init__(
-        self, widget: QPushButton, session: Session, edit: Callable[[Loop], Loop], words: str
+        self, widget: QAbstractButton, session: Session, edit: Callable[[Loop], Loop], words: str
     ) -> None:
         super().__init__(widget)
         self._session, self._edit, self._words = session, edit, words

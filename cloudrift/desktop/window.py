@@ -1,5 +1,6 @@
 """The window: heading, rail, stages, drawers, ribbon."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
@@ -25,6 +26,7 @@ from cloudrift.desktop.chords.stage import ChordsStage
 from cloudrift.desktop.deliver.stage import DeliverStage
 from cloudrift.desktop.finder import Finder
 from cloudrift.desktop.heading import Heading
+from cloudrift.desktop.history_sheet import HistorySheet
 from cloudrift.desktop.keys.drawer import KeysDrawer
 from cloudrift.desktop.keys.recorder import Becomes
 from cloudrift.desktop.layers.stage import LayersStage
@@ -135,6 +137,18 @@ class Window(QMainWindow):
         self.session.player.hear_part(0.0, 1.0)
         self.session.hear_up_to(None, None)
         self.ribbon.update()
+
+    def in_texture(self, act: Callable[[], object]) -> None:
+        """Go to the Texture stage and do something there."""
+        self.show_stage(STAGES.index("Texture"))
+        act()
+
+    def open_history(self) -> HistorySheet:
+        """Open the history beside the window."""
+        sheet = HistorySheet(self.session, self)
+        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        sheet.show()
+        return sheet
 
     def open_tool(self, name: str) -> None:
         """Open a tool on the notes of the chosen layer."""
@@ -334,6 +348,9 @@ class Window(QMainWindow):
         if self._may_leave():
             self.session.open(loop, path)
             self.show_stage(0)
+            if loop.unknown:
+                self.say(f"{path.name}: not known here are {', '.join(loop.unknown)}; they are "
+                         "kept in the file, and the sound passes them by")  # fmt: skip
 
     # --- telling ------------------------------------------------------------------------------
 

@@ -18,6 +18,7 @@ from cloudrift.notes.time import bar_ticks
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.sound.own import OwnSound
 from cloudrift.texture.catalogue import find_kind
+from cloudrift.texture.resonances import Harsh
 from cloudrift.texture.ride import Ride, RidePoint
 from cloudrift.texture.treatment import Line, Treatment
 from cloudrift.theory.key import Key
@@ -378,6 +379,17 @@ def insert_treatments(
         ids.append(copies[-1].id)
     line = (*line[:place], *copies, *line[place:])
     return set_line(loop, layer_id, line), tuple(t.id for t in copies)
+
+
+def add_notch(loop: Loop, layer_id: str | None, found: Harsh) -> Loop:
+    """Put an equaliser with a notch at a resonance at a line's end, as deep as that sticks out."""
+    loop = add_treatment(loop, layer_id, "equaliser")
+    added = loop.line_of(layer_id)[-1].id
+    depth = min(24.0, round(found.over_db * 2) / 2)
+    for name, value in (("notch_hz", round(found.hz)), ("notch_q", round(found.q, 1)),
+                        ("notch_db", -depth)):  # fmt: skip
+        loop = set_treatment_setting(loop, layer_id, added, name, value)
+    return loop
 
 
 def swap_treatments(loop: Loop, layer_id: str | None, one: str, other: str) -> Loop:

@@ -79,3 +79,7 @@ class History:
     def redone(self) -> "History":
         """Step forward."""
         return History(self.moments, min(len(self.moments) - 1, self.at + 1))
+
+    def gone_to(self, at: int) -> "History":
+        """Go to any moment; those behind it can be had again."""
+        return History(self.moments, min(max(at, 0), len(self.moments) - 1))

@@ -1,5 +1,6 @@
 """The engine: runs plans on a small thread pool, through the cache, until told to stop."""
 
+import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -16,6 +17,7 @@ from cloudrift.render.plan import Former, Node, layer_node, loop_node, placed
 from cloudrift.sound.part import ToneCache
 
 WORKERS = 2
+KEPT_FACTS = 96  # steps of which measures are kept
 LATEST = 512  # steps of which the last run is remembered
 ONCE_FLOOR = 10 ** (-90 / 20)  # where a one-pass tail has ended
 ONCE_FADE_S = 0.02
@@ -58,6 +60,8 @@ class Engine:
         self.tones = tones or ToneCache()
         self._latest = BoundedStore[Node](LATEST, lambda _: 1)  # by what they do
         self._latest_at = BoundedStore[Node](LATEST, lambda _: 1)  # by where they stand
+        self._took = BoundedStore[float](KEPT_FACTS, lambda _: 1)  # ms, by key
+        self.facts = BoundedStore[object](KEPT_FACTS, lambda _: 1)  # what others measured, by key
         self._measured: dict[bytes, Loudness] = {}
         self._pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="render")
 
@@ -86,7 +90,9 @@ class Engine:
         former = self._former(node)
         out = node.follow(former, inputs) if former else None
         if out is None:
+            began = time.perf_counter()
             out = node.make(inputs)
+            self._took.put(node.key, (time.perf_counter() - began) * 1e3)
         self.cache.put(node.key, out)
         self._latest.put(node.like, node)
         self._latest_at.put(node.place, node)
@@ -96,6 +102,10 @@ class Engine:
         if progress:
             progress(node.label)
         return out
+
+    def took_ms(self, node: Node) -> float:
+        """Return how long the whole of a step took when it was last made, in ms; 0 if unknown."""
+        return self._took.get(node.key) or 0.0
 
     def each(self, work: Callable[[Node], _Out], nodes: tuple[Node, ...]) -> list[_Out]:
         """Do some work for several steps beside each other and return what came of it, in order.

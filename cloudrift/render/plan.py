@@ -114,6 +114,17 @@ def group_context(loop: Loop, group_id: str, *, once: bool = False) -> Context:
     return loop_context(loop, once=once).stretched(1 / time_ratio(line))
 
 
+def step_context(loop: Loop, line_of: str | None, count: int) -> Context:
+    """Return the context behind the first ``count`` treatments of a line."""
+    if line_of is None:
+        context = loop_context(loop)
+    elif line_of in {group.id for group in loop.groups}:
+        context = group_context(loop, line_of)
+    else:
+        context = layer_context(loop, loop.layer(line_of))
+    return after(context, loop.line_of(line_of)[:count])
+
+
 def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, *, once: bool = False) -> Node:
     """Return the step that plays a layer's notes, or that adds up two sounds which take turns."""
     notes = loop.notes_of(layer)

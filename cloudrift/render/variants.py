@@ -2,7 +2,7 @@
 
 from msgspec.structs import replace
 
-from cloudrift.loop.edits import set_line
+from cloudrift.loop.edits import set_line, set_treatment
 from cloudrift.loop.model import Loop
 
 
@@ -16,6 +16,11 @@ def bare_of(loop: Loop) -> Loop:
 def without_line(loop: Loop, layer_id: str | None) -> Loop:
     """Return the loop with one line bare: a layer's, or the whole loop's for None."""
     return set_line(loop, layer_id, ())
+
+
+def without_card(loop: Loop, layer_id: str | None, treatment_id: str) -> Loop:
+    """Return the loop with one treatment of a line out."""
+    return set_treatment(loop, layer_id, treatment_id, on=False)
 
 
 def up_to(loop: Loop, layer_id: str | None, count: int) -> Loop:

@@ -14,6 +14,7 @@ from cloudrift.texture.curves import SHAPES
 from cloudrift.texture.drive import CURVES
 from cloudrift.texture.hall import drift_of
 from cloudrift.texture.kind import Context, Kind
+from cloudrift.texture.ride import BLEND
 from cloudrift.texture.shift import semitones_of
 from cloudrift.texture.treatment import Treatment
 from cloudrift.texture.weathering.card import strays_of
@@ -62,7 +63,17 @@ def portrait(treatment: Treatment, context: Context) -> Portrait | None:
     context = replace(context, passes=1, once=False)
     draw = BY_KIND.get(kind.name) or (_response if kind.linear else None)
     assert draw is not None, kind.name
-    return draw(kind, full, treatment.draw, context)
+    ride = next((ride for ride in treatment.rides if ride.of != BLEND.name), None)
+    if ride is None:
+        return draw(kind, full, treatment.draw, context)
+    values = [point.value for point in ride.points]
+    high, low = (draw(kind, Full({**full, ride.of: value}), treatment.draw, context)
+                 for value in (max(values), min(values)))  # fmt: skip
+    if low.x.shape != high.x.shape or not np.allclose(low.x, high.x):
+        return high
+    label = kind.spec[ride.of].label.lower()
+    return replace(high, title=f"{high.title}: {label} at its highest, and lowest (dashed)",
+                   curves=(high.curves[0], low.curves[0]))  # fmt: skip
 
 
 # --- axes -----------------------------------------------------------------------------------------

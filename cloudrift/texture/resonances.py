@@ -14,9 +14,9 @@ from cloudrift.texture.kind import Context, Kind, rough_of
 
 # --- find harsh -----------------------------------------------------------------------------------
 
-HARSH_FROM_HZ, HARSH_TO_HZ = 700.0, 9000.0  # where an ear is hurt
+HARSH_FROM_HZ, HARSH_TO_HZ = 1000.0, 9000.0  # where an ear is hurt
 FINE = 16_384  # frames of a window: 2.7 Hz a bin
-OCTAVES_ROUND = 0.5  # what a resonance is held against: so much to either side of it
+OCTAVES_ROUND = 1.0  # what a resonance is held against: so much to either side of it
 STICKS_OUT_DB = 6.0
 QUIET_DB = -50.0  # so far below the loudest place, nothing is harsh
 BANDS_AN_OCTAVE = 48
@@ -36,13 +36,13 @@ class Harsh(NamedTuple):
 
 
 def find_harsh(audio: Stereo, rate: int) -> Harsh | None:
-    """Return the strongest narrow resonance of a loop between 700 Hz and 9 kHz; None if none is.
+    """Return the strongest narrow resonance of a loop between 1 and 9 kHz; None if none is.
 
-    The loop's mean power, in bands a 48th of an octave wide, is held against the median of what
-    lies within half an octave. A note played now and then is held against its neighbours too: it
-    must last, so the median over time counts as much as the mean.
+    The loop's power is read in bands a 48th of an octave wide, each over the loudest fifth of the
+    time. Smoothed to a sixth of an octave, so that one note's partial does not count, it is held
+    against the median of what lies within an octave.
     """
-    from scipy.ndimage import median_filter  # noqa: PLC0415 - slow to import, rarely needed
+    from scipy.ndimage import median_filter, uniform_filter1d  # noqa: PLC0415 - slow to import
 
     n = audio.shape[1]
     count = max(4, n // (FINE // 2))
@@ -58,25 +58,26 @@ def find_harsh(audio: Stereo, rate: int) -> Harsh | None:
     high = np.maximum(np.searchsorted(hz, centres * half), low + 1)
     total = np.concatenate([np.zeros((count, 1)), np.cumsum(power, axis=1)], axis=1)
     bands = total[:, high] - total[:, low]
-    level = 10 * np.log10(bands.mean(axis=0) + 1e-20)
-    steady = 10 * np.log10(np.quantile(bands, 0.6, axis=0) + 1e-20)
+    loud = np.sort(bands, axis=0)[-max(1, count // 5) :].mean(axis=0)
+    near = uniform_filter1d(loud, BANDS_AN_OCTAVE // 6)
+    level = 10 * np.log10(np.maximum(near, 0) + 1e-20)
     around = median_filter(level, int(2 * OCTAVES_ROUND * BANDS_AN_OCTAVE) | 1)
-    sticks = np.minimum(level, steady + 6) - around
+    sticks = level - around
     sticks[(centres < HARSH_FROM_HZ) | (centres > HARSH_TO_HZ)] = -np.inf
     sticks[level < level.max() + QUIET_DB] = -np.inf
     best = int(sticks.argmax())
     if sticks[best] < STICKS_OUT_DB:
         return None
     # How wide: down to half its power either side.
-    inside = level > level[best] - 3.0
     first, last = best, best
-    while first > 0 and inside[first - 1]:
+    while first > 0 and level[first - 1] > level[best] - 3:
         first -= 1
-    while last < len(level) - 1 and inside[last + 1]:
+    while last < len(level) - 1 and level[last + 1] > level[best] - 3:
         last += 1
-    width = centres[last] * half - centres[first] / half
     at = slice(low[first], high[last])
-    middle = float((hz[at] * power.mean(axis=0)[at]).sum() / power.mean(axis=0)[at].sum())
+    mean = power.mean(axis=0)[at]
+    middle = float((hz[at] * mean).sum() / mean.sum())
+    width = centres[last] * half - centres[first] / half
     return Harsh(middle, float(sticks[best]), float(np.clip(middle / width, 2, 30)))
 
 

@@ -16,6 +16,7 @@ from cloudrift.texture.kind import Context
 from cloudrift.texture.ride import BLEND, Ride, ride_shares, share_to_value
 
 MOST_KNOTS = 120
+ENDS = 1e-3  # of a scale: so near its end a value is at the end
 Values = tuple[tuple[str, float], ...]
 # Runs the treatment with other settings: on the whole (None) or from a frame on, so many.
 Run = Callable[[Values, tuple[int, int] | None], Stereo | None]
@@ -42,6 +43,8 @@ class Course:
         way = np.concatenate([[0.0], np.cumsum(moved)])  # in steps
         count = int(min(MOST_KNOTS, max(1, np.ceil(way[-1]))))
         self.at = way / max(way[-1], 1e-12) * count  # which knot, and how far to the next
+        # At the very ends a field may be off: a hair beside them it would not be.
+        shares = np.where(shares < ENDS, 0.0, np.where(shares > 1 - ENDS, 1.0, shares))
         frames = np.searchsorted(self.at, np.arange(count + 1) - 1e-9).clip(0, self.n - 1)
         knots = [
             tuple(

@@ -91,3 +91,37 @@ def share_to_value(field: Field, shares: NDArray[np.float64]) -> NDArray[np.floa
         low = max(field.low, 1e-6)
         return np.asarray(low * (field.high / low) ** shares)
     return np.asarray(field.low + (field.high - field.low) * shares)
+
+
+# --- hands ----------------------------------------------------------------------------------------
+
+
+def with_point(
+    points: tuple[RidePoint, ...], tick: int, value: float
+) -> tuple[tuple[RidePoint, ...], int]:
+    """Return points with another one, in order, and its place; one at that tick is moved."""
+    kept = tuple(point for point in points if point.tick != tick)
+    bend = next((point.bend for point in points if point.tick == tick), 0.0)
+    at = sum(point.tick < tick for point in kept)
+    return (*kept[:at], RidePoint(tick=tick, value=value, bend=bend), *kept[at:]), at
+
+
+def moved_point(
+    points: tuple[RidePoint, ...], at: int, tick: int, value: float, loop_ticks: int
+) -> tuple[RidePoint, ...]:
+    """Return points with one moved, between its neighbours and inside the loop."""
+    low = points[at - 1].tick + 1 if at > 0 else 0
+    high = points[at + 1].tick - 1 if at + 1 < len(points) else loop_ticks - 1
+    moved = msgspec.structs.replace(points[at], tick=min(max(tick, low), high), value=value)
+    return (*points[:at], moved, *points[at + 1 :])
+
+
+def without_point(points: tuple[RidePoint, ...], at: int) -> tuple[RidePoint, ...]:
+    """Return points with one left out."""
+    return points[:at] + points[at + 1 :]
+
+
+def bent(points: tuple[RidePoint, ...], at: int, by: float) -> tuple[RidePoint, ...]:
+    """Return points with the way from one to the next leaning by more (-1 to 1 in all)."""
+    bend = min(max(points[at].bend + by, -1.0), 1.0)
+    return (*points[:at], msgspec.structs.replace(points[at], bend=bend), *points[at + 1 :])

@@ -1,23 +1,49 @@
 """One row of the descent: what the treatment is, its fields, what it does now, its strip."""
 
+from collections.abc import Callable
+
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import (
+    QFocusEvent,
+    QKeyEvent,
+    QKeySequence,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+)
+from PyQt6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.look import SEMI, color
-from cloudrift.desktop.parts import label
+from cloudrift.desktop.parts import button, label, set_look
 from cloudrift.desktop.session import Session
+from cloudrift.desktop.texture.note_line import NoteLine
+from cloudrift.desktop.texture.passing import copy_line
+from cloudrift.desktop.texture.portrait_view import PortraitView
+from cloudrift.desktop.texture.ride_lane import RideLane
 from cloudrift.desktop.texture.strip import Strip
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field, Value
 from cloudrift.loop import edits
-from cloudrift.texture import Treatment
+from cloudrift.render.step_facts import StepFacts, added, heed
+from cloudrift.texture import RidePoint, Treatment
+from cloudrift.texture.ride import BLEND, shares_at
 
-BLEND = Field(name="blend", label="Blend", default=100, unit="%", low=0, high=100)
 DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=0, high=MAX_DRAW)
 FIELDS_A_LINE, FIELD_WIDTH, WORDS_WIDTH = 3, 94, 136
+MIDDLE_WIDTH = FIELDS_A_LINE * (FIELD_WIDTH + 4)
 FIRST = 2  # settings shown while the row is not selected, besides the blend
+OPEN_STRIP = 84  # px
+DRAG_FROM = 10  # px: a shorter move is a press
 
 
 class _Row(QFrame):
@@ -39,12 +65,23 @@ class _Row(QFrame):
         self.words.setContentsMargins(0, 0, 0, 0)
         self.middle = QVBoxLayout()
         self.middle.setSpacing(4)
+        self.right = QVBoxLayout()
+        self.right.setSpacing(4)
+        self.right.addWidget(self.strip, 1)
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 8, 8, 8)
         row.setSpacing(8)
         row.addWidget(holder)
         row.addLayout(self.middle)
-        row.addWidget(self.strip, 1)
+        row.addLayout(self.right, 1)
+
+    def add_words(self, name: str = "soft", size: float = 11.5) -> QLabel:
+        """Add a line of words under the fields and return it."""
+        made = label("", size=size, name=name)
+        made.setWordWrap(True)
+        made.setFixedWidth(MIDDLE_WIDTH)
+        self.middle.addWidget(made)
+        return made
 
 
 class BareRow(_Row):
@@ -54,29 +91,57 @@ class BareRow(_Row):
         super().__init__(role, "Bare", "before any treatment")
         self.setMinimumHeight(92)
         self.words.addStretch(1)
-        about = label(words, size=11.5, name="soft")
-        about.setWordWrap(True)
-        about.setFixedWidth(FIELDS_A_LINE * (FIELD_WIDTH + 4))
-        self.middle.addWidget(about)
+        self.add_words().setText(words)
+        self.loudness = self.add_words()
         self.middle.addStretch(1)
+
+    def show_facts(self, facts: StepFacts) -> None:
+        """Show the picture and how loud it is."""
+        self.strip.show_picture(facts.picture)
+        self.loudness.setText(f"{facts.lufs:.1f} LUFS before any treatment".replace("-", "−"))
 
 
 class TreatmentRow(_Row):
-    """A treatment. ``chosen`` is emitted when it is to be selected."""
+    """A treatment. ``dropped`` carries how far down the window it was let go, in pixels."""
 
-    chosen = pyqtSignal()
+    dropped = pyqtSignal(float)
+    swap_wanted = pyqtSignal()
 
     def __init__(
         self, session: Session, line_of: str | None, treatment: Treatment, role: str, *, open_: bool
     ) -> None:
         super().__init__(role, treatment.of.label, treatment.of.family)
         self._session, self._line_of, self._role = session, line_of, role
-        self.treatment_id = treatment.id
+        self.treatment_id, self._kind = treatment.id, treatment.kind
         self._on = treatment.on
+        self._pressed_y: float | None = None
         self.fields: dict[str, FieldWidget] = {}
+        self.lanes: dict[str, RideLane] = {}
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         if open_:
             self.setObjectName("cardSelected")
+        self._add_switch(treatment, open_)
+        if open_:
+            self._add_hands()
+        self.words.addStretch(1)
+        self._add_fields(treatment, open_)
+        self.says = self.add_words()
+        self.added = self.add_words(size=11)
+        self.heed = self.add_words("warn", 11)
+        self.heed.hide()
+        self.note = NoteLine(treatment.note, edited=self._write_note, open_=open_)
+        self.note.setFixedWidth(MIDDLE_WIDTH)
+        self.middle.addWidget(self.note)
+        self.middle.addStretch(1)
+        self.portrait: PortraitView | None = None
+        if open_:
+            self.strip.setFixedHeight(OPEN_STRIP)
+            self.portrait = PortraitView(role)
+            self.right.addWidget(self.portrait)
+            self.right.addStretch(1)
+        self.show_treatment(treatment)
+
+    def _add_switch(self, treatment: Treatment, open_: bool) -> None:
         self.switch = QPushButton()
         self.switch.setCheckable(True)
         self.switch.setFixedSize(48, 25)
@@ -92,85 +157,130 @@ class TreatmentRow(_Row):
         line.addWidget(self.more)
         line.addStretch(1)
         self.words.addLayout(line)
-        if open_:
-            self._add_hands()
-        self.words.addStretch(1)
-        self._add_fields(treatment, open_)
-        self.says = label("", size=11.5, name="soft")
-        self.says.setWordWrap(True)
-        self.says.setFixedWidth(FIELDS_A_LINE * (FIELD_WIDTH + 4))
-        self.middle.addWidget(self.says)
-        self.middle.addStretch(1)
-        self.show_treatment(treatment)
 
     def _add_hands(self) -> None:
-        line = QHBoxLayout()
-        line.setSpacing(2)
-        for text, by, tip in (("up", -1, "Move up (Alt+↑)"), ("down", 1, "Move down (Alt+↓)")):
-            one = QPushButton(text)
-            one.setObjectName("link")
-            one.setToolTip(tip)
-            one.clicked.connect(lambda _c, step=by: self.move_by(step))
-            line.addWidget(one)
-        remove = QPushButton("remove")
-        remove.setObjectName("link")
-        remove.setToolTip("Take it out of the line (Delete)")
-        remove.clicked.connect(self.remove)
-        line.addWidget(remove)
-        line.addStretch(1)
-        self.words.addLayout(line)
+        """What can be done with the whole card."""
+        self.hands: dict[str, QPushButton] = {}
+        grid = QGridLayout()
+        grid.setSpacing(0)
+        grid.setContentsMargins(0, 4, 0, 0)
+        acts: tuple[tuple[str, Callable[[], object], str], ...] = (
+            ("up", lambda: self.move_by(-1), "Move up (Alt+↑, or drag the card)"),
+            ("down", lambda: self.move_by(1), "Move down (Alt+↓, or drag the card)"),
+            ("copy", self.copy, "Copy the card as text (Ctrl+C)"),
+            ("swap", self.swap_wanted.emit, "Swap with the next card; B then compares both orders"),
+            ("note", self._begin_note, "Write a note on the card"),
+            ("remove", self.remove, "Take it out of the line (Delete)"),
+        )
+        for i, (text, act, tip) in enumerate(acts):
+            one = button(text, act, name="link", tip=tip)
+            self.hands[text] = one
+            grid.addWidget(one, i // 2, i % 2, Qt.AlignmentFlag.AlignLeft)
+        self.words.addLayout(grid)
 
     def _add_fields(self, treatment: Treatment, open_: bool) -> None:
         specs = list(treatment.of.spec)
         drawn = [DRAW] if treatment.of.draws else []
-        shown = [*specs, BLEND, *drawn] if open_ else [*specs[:FIRST], BLEND]
+        first = [field for field in specs if not field.part]
+        parts = [field for field in specs if field.part]
+        shown = [*first, BLEND, *drawn, *parts] if open_ else [*specs[:FIRST], BLEND]
         values = field_values(treatment)
         grid = QGridLayout()
         grid.setSpacing(4)
-        for i, field in enumerate(shown):
+        line, column, part = 0, 0, ""
+        for field in shown:
+            if open_ and field.part != part:  # a heading over each part of a large card
+                line, column, part = line + (column > 0), 0, field.part
+                if part:
+                    grid.addWidget(label(part, size=11, weight=SEMI, name="soft"), line, 0, 1, 3)
+                    line += 1
             widget = FieldWidget(field, values[field.name], accent=self._role, stacked=True)
             widget.setFixedWidth(FIELD_WIDTH)
             widget.edited.connect(lambda value, name=field.name: self._edit(name, value))
             widget.settled.connect(self._session.end_drag)
+            widget.ride_wanted.connect(lambda on, name=field.name: self._ride(name, on))
             self.fields[field.name] = widget
-            grid.addWidget(widget, i // FIELDS_A_LINE, i % FIELDS_A_LINE)
+            grid.addWidget(widget, line, column)
+            line, column = (line, column + 1) if column + 1 < FIELDS_A_LINE else (line + 1, 0)
         if len(shown) < FIELDS_A_LINE:
             grid.setColumnStretch(FIELDS_A_LINE, 1)
         self.middle.addLayout(grid)
 
+    # --- showing ------------------------------------------------------------------------------
+
     def show_treatment(self, treatment: Treatment) -> None:
         """Refresh values and words."""
         self._on = treatment.on
-        for name, value in field_values(treatment).items():
-            if name in self.fields:
-                self.fields[name].set_value(value)
+        values = field_values(treatment)
+        for name, widget in self.fields.items():
+            widget.set_value(values[name])
+            if name != DRAW.name:
+                widget.let_ride(self._small_ride(treatment, name))
         self.switch.setChecked(treatment.on)
         self.switch.setText("in" if treatment.on else "out")
         self.switch.setToolTip("Take it out of the sound" if treatment.on else "Put it in again")
         self.switch.setAccessibleName(f"{treatment.of.label} is {'in' if treatment.on else 'out'}")
         self.says.setText(treatment.says)
+        set_look(self.says, "soft" if treatment.known else "warn")
         self.title.setEnabled(treatment.on)
+        self.note.show_note(treatment.note)
+        if self.portrait is not None:
+            self._show_lanes(treatment)
         self.update()
+
+    def _small_ride(self, treatment: Treatment, name: str) -> tuple[float, ...] | None:
+        ride = treatment.ride_of(name)
+        if ride is None:
+            return None
+        ticks = self._session.loop.ticks
+        at = np.linspace(0, ticks, 40, endpoint=False)
+        return tuple(shares_at(ride, treatment.field(name), at, ticks).tolist())
+
+    def _show_lanes(self, treatment: Treatment) -> None:
+        """A lane for each value that rides, under the strip, over the same time."""
+        loop = self._session.loop
+        riding = {ride.of: ride for ride in treatment.rides}
+        for name in [n for n in self.lanes if n not in riding]:
+            lane = self.lanes.pop(name)
+            self.right.removeWidget(lane)
+            lane.hide()
+            lane.deleteLater()
+        for name, ride in riding.items():
+            if name not in self.lanes:
+                lane = RideLane(treatment.field(name), self._role, loop.ticks, loop.metre)
+                lane.curve.edited.connect(lambda points, n=name: self._draw_ride(n, points))
+                lane.curve.settled.connect(self._session.end_drag)
+                self.lanes[name] = lane
+                self.right.insertWidget(len(self.lanes), lane)
+            self.lanes[name].curve.show_points(ride.points)
+
+    def show_facts(self, treatment: Treatment, before: StepFacts, after: StepFacts) -> None:
+        """Show the picture behind it, what it has added, and what to heed."""
+        self.strip.show_picture(after.picture)
+        loop = self._session.loop
+        self.added.setText(added(before, after, treatment, loop.tempo) if treatment.acts else "")
+        warnings = heed(loop, self._line_of, treatment, before, after)
+        self.heed.setText("\n".join(f"! {words}" for words in warnings))
+        self.heed.setVisible(bool(warnings))
+
+    def show_place(self, share: float) -> None:
+        """Move the playhead on strip and lanes."""
+        self.strip.show_place(share)
+        for lane in self.lanes.values():
+            lane.curve.show_place(share)
 
     # --- edits --------------------------------------------------------------------------------
 
     def _edit(self, name: str, value: Value) -> None:
         line_of, treatment_id = self._line_of, self.treatment_id
         merge = f"{line_of} {treatment_id} {name}"
-        if name == "blend":
+        if name in (BLEND.name, DRAW.name):
             assert not isinstance(value, str)
-            share = value / 100
+            blend = name == BLEND.name
+            change = {"blend": value / 100} if blend else {"draw": int(value)}
             self._session.apply(
-                "blend",
-                lambda loop: edits.set_treatment(loop, line_of, treatment_id, blend=share),
-                merge=merge,
-            )
-        elif name == "draw":
-            assert not isinstance(value, str)
-            draw = int(value)
-            self._session.apply(
-                "another draw",
-                lambda loop: edits.set_treatment(loop, line_of, treatment_id, draw=draw),
+                "blend" if blend else "another draw",
+                lambda loop: edits.set_treatment(loop, line_of, treatment_id, **change),
                 merge=merge,
             )
         else:
@@ -180,18 +290,55 @@ class TreatmentRow(_Row):
                 merge=merge,
             )
 
+    def _ride(self, name: str, on: bool) -> None:
+        """Let a value ride, at first as it stands, or let it stand again."""
+        session = self._session
+        treatment = next(
+            t for t in session.loop.line_of(self._line_of) if t.id == self.treatment_id
+        )
+        value = float(field_values(treatment)[name])
+        ticks = session.loop.ticks
+        points = (RidePoint(tick=0, value=value), RidePoint(tick=ticks // 2, value=value))
+        self._draw_ride(name, points if on else ())
+        session.end_drag()
+        if on and session.selection.treatment_id != self.treatment_id:
+            session.select(treatment_id=self.treatment_id)  # its lane is in the open card
+
+    def _draw_ride(self, name: str, points: tuple[RidePoint, ...]) -> None:
+        line_of, treatment_id = self._line_of, self.treatment_id
+        self._session.apply(
+            f"{name.replace('_', ' ')} rides" if points else f"{name.replace('_', ' ')} stands",
+            lambda loop: edits.set_ride(loop, line_of, treatment_id, name, points),
+            merge=f"ride {line_of} {treatment_id} {name}", moving=True,
+        )  # fmt: skip
+
     def _switch(self, on: bool) -> None:
         self._session.apply(
             "treatment in" if on else "treatment out",
             lambda loop: edits.set_treatment(loop, self._line_of, self.treatment_id, on=on),
         )
 
+    def _begin_note(self) -> None:
+        self.note.begin()
+
+    def _write_note(self, text: str) -> None:
+        self._session.apply(
+            "a note",
+            lambda loop: edits.set_treatment(loop, self._line_of, self.treatment_id, note=text),
+        )
+
+    def copy(self) -> None:
+        """Put the card on the clipboard, as the text of a line file."""
+        line = self._session.loop.line_of(self._line_of)
+        copy_line(tuple(t for t in line if t.id == self.treatment_id))
+
     def move_by(self, by: int) -> None:
         """Move it in its line."""
-        self._session.apply(
-            "move a treatment",
-            lambda loop: edits.move_treatment(loop, self._line_of, self.treatment_id, by),
-        )
+        if by:
+            self._session.apply(
+                "move a treatment",
+                lambda loop: edits.move_treatment(loop, self._line_of, self.treatment_id, by),
+            )
 
     def remove(self) -> None:
         """Take it out of its line."""
@@ -207,7 +354,24 @@ class TreatmentRow(_Row):
     # --- hands --------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if self._session.selection.treatment_id != self.treatment_id:
+        assert event is not None
+        self.setFocus()
+        self._pressed_y = event.position().y()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._pressed_y is not None and abs(event.position().y() - self._pressed_y) > DRAG_FROM:
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        pressed, self._pressed_y = self._pressed_y, None
+        self.unsetCursor()
+        if pressed is None:
+            return
+        if abs(event.position().y() - pressed) > DRAG_FROM:
+            self.dropped.emit(self.mapToParent(event.position()).y())
+        elif self._session.selection.treatment_id != self.treatment_id:
             self._open()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -215,6 +379,11 @@ class TreatmentRow(_Row):
         key, alt = event.key(), bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
         if alt and key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             self.move_by(-1 if key == Qt.Key.Key_Up else 1)
+        elif event.matches(QKeySequence.StandardKey.Copy):
+            self.copy()
+        elif event.matches(QKeySequence.StandardKey.Cut):
+            self.copy()
+            self.remove()
         elif key == Qt.Key.Key_Delete:
             self.remove()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

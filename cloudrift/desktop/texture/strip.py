@@ -10,7 +10,6 @@ from cloudrift.audio.spectrum import HIGH_HZ, LOW_HZ
 from cloudrift.desktop.look import color, figure_font, look, text_font
 from cloudrift.desktop.parts import playhead_moved
 
-COLUMNS, ROWS = 480, 72
 LOW_DB, HIGH_DB = -78.0, -20.0  # what is paper, and what is full colour
 TICKS = ((100, "100 Hz"), (1000, "1 kHz"), (10_000, "10 kHz"))
 

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
 from cloudrift.desktop.look import SEMI, color, text_font
-from cloudrift.desktop.parts import clear, heading, label, panel, scrolling
+from cloudrift.desktop.parts import button, clear, heading, label, panel, scrolling
 from cloudrift.loop.model import Loop
 
 LAYERS, GROUPS, ALL = "Layers", "Groups", "All of it"
@@ -79,6 +79,7 @@ class Targets(QWidget):
     """The column at the left. ``chosen`` carries a layer's id, or None for the whole loop."""
 
     chosen = pyqtSignal(object)
+    finishes_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -93,7 +94,13 @@ class Targets(QWidget):
         frame = panel()
         box = QVBoxLayout(frame)
         box.setContentsMargins(1, 1, 1, 1)
-        box.addWidget(scrolling(holder))
+        box.addWidget(scrolling(holder), 1)
+        self.finishes = button("Finishes…", self.finishes_wanted.emit,
+                               tip="Ready lines, heard in place before one is laid")  # fmt: skip
+        foot = QVBoxLayout()
+        foot.setContentsMargins(10, 4, 10, 9)
+        foot.addWidget(self.finishes)
+        box.addLayout(foot)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(frame)
