@@ -1,14 +1,16 @@
 """The note grid and its tools in the real window: hands, keys, what became of the notes."""
 
+import msgspec
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QColor
 
-from cloudrift.desktop.notes.model import View, fitting, lines
+from cloudrift.desktop.notes.model import View, fitting, lines, slowed
 from cloudrift.desktop.notes.places import LEFT, TOP
 from cloudrift.loop import edits, own_notes
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.tools import TOOLS
+from cloudrift.texture import Treatment
 from tests.conftest import drag, settled
 
 LEFT_BUTTON = Qt.MouseButton.LeftButton
@@ -305,3 +307,36 @@ def test_groups_and_second_sounds_from_the_inspector(window, qtbot):
     assert "Tine keys / Felt upright" in window.layers.rows["l1"].sound.text()
     settled(qtbot, session)
     assert edits.take_turns(session.loop, "l1", 1) == session.loop
+
+
+# --- under a slow treatment ----------------------------------------------------------------------
+
+
+def test_what_a_slow_treatment_passes_over_is_shown_and_notes_are_pulled_into_the_rest(
+    window, qtbot
+):
+    session = window.session
+    window.show_stage(1)
+    layer = next(x.id for x in session.loop.layers if x.role == "pluck")
+    session.select(layer_id=layer)
+    view = window.layers.notes
+    assert not view.pull.isVisible()
+    before = view.grid.grab().toImage()
+    slow = Treatment(id="t9", kind="slow", settings=(("speed", "a quarter"),))
+    session.apply("x", lambda p: edits.set_line(p, layer, (slow,)))
+    assert view.pull.isVisible()
+    assert "slow: the first 25 % of every 1/1 is heard" in view.words.text()
+    assert slowed(session.loop, session.loop.layer(layer)).heard == ((0, 960), (3840, 4800))
+    qtbot.wait(30)
+    assert view.grid.grab().toImage() != before  # hatched
+    view.moves.let_go()
+    view.pull.click()
+    assert view.strip.tool.name == "to the front"
+    view.strip.apply()
+    pulled = session.loop.layer(layer).own
+    assert pulled
+    assert all(n.start_tick % 3840 < 960 for n in pulled)
+    whole = msgspec.structs.replace(slow, settings=(("speed", "half"), ("window", "2 bars")))
+    loop = edits.set_line(edits.set_line(session.loop, layer, ()), None, (whole,))
+    assert slowed(loop, loop.layer(layer)).heard == ((0, 3840),)  # the loop's own line counts
+    assert slowed(edits.set_line(loop, None, ()), loop.layer(layer)) is None

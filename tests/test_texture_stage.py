@@ -42,6 +42,13 @@ def add(stage, *names):
         stage.adders[name].trigger()
 
 
+def comes(qtbot, session, side, line):
+    """Wait until a side of the compare switch is the loop with such a line."""
+    qtbot.waitUntil(
+        lambda: [t.kind for t in session.rendered[side].loop.line if t.on] == line, timeout=20_000
+    )
+
+
 def open_first(stage, session):
     session.select(treatment_id=session.loop.line[0].id)
     return stage.rows[0]
@@ -122,8 +129,7 @@ def test_two_cards_are_swapped_and_both_orders_compared(stage, window, qtbot):
     qtbot.mouseClick(row.hands["swap"], LEFT)
     assert kinds(session) == ["cuts", "echo"]
     assert session.sides == ("Then", "Now")
-    settled(qtbot, session)
-    assert [t.kind for t in session.rendered[BARE].loop.line] == ["echo", "cuts"]
+    comes(qtbot, session, BARE, ["echo", "cuts"])
     session.swap_hearing()
     assert "then is heard" in window.heading.compare.accessibleName()
 
@@ -201,21 +207,21 @@ def test_b_compares_the_whole_loop_the_line_or_the_card(stage, window, qtbot):
     add(stage, "cuts", "tilt")
     session.select(treatment_id=session.loop.line[1].id)
 
-    def other():
-        settled(qtbot, session)
-        loop = session.rendered[BARE].loop
-        return [t.kind for t in loop.line if t.on], [t.kind for t in loop.layer(layer).line]
+    def other(line, layers):
+        comes(qtbot, session, BARE, line)
+        assert [t.kind for t in session.rendered[BARE].loop.layer(layer).line] == layers
 
-    assert other() == ([], [])
-    qtbot.mouseClick(stage.compares.button("line"), LEFT)
-    assert other() == ([], ["hall"])
+    other([], [])
     qtbot.mouseClick(stage.compares.button("card"), LEFT)
-    assert other() == (["cuts"], ["hall"])
+    other(["cuts"], ["hall"])
     session.select(treatment_id=session.loop.line[0].id)  # it follows the open card
-    assert other() == (["tilt"], ["hall"])
+    other(["tilt"], ["hall"])
+    qtbot.mouseClick(stage.compares.button("line"), LEFT)
+    other([], ["hall"])
+    settled(qtbot, session)
+    qtbot.waitUntil(lambda: "line bare" in stage.treated.text(), timeout=20_000)
     treated, bare = session.loudness[TREATED], session.loudness[BARE]
     assert session.match_db == pytest.approx(treated.lufs - bare.lufs, abs=0.05)
-    assert "card bare" in stage.treated.text()
 
 
 def test_any_two_moments_of_the_history_are_compared(stage, window, qtbot):
@@ -228,9 +234,8 @@ def test_any_two_moments_of_the_history_are_compared(stage, window, qtbot):
     sheet.as_then()
     sheet.list.setCurrentRow(1)
     sheet.as_now()
-    settled(qtbot, session)
-    assert [t.kind for t in session.rendered[BARE].loop.line] == ["cuts"]
-    assert [t.kind for t in session.rendered[TREATED].loop.line] == ["cuts", "echo"]
+    comes(qtbot, session, BARE, ["cuts"])
+    comes(qtbot, session, TREATED, ["cuts", "echo"])
     assert kinds(session) == ["cuts", "echo", "trim"]  # nothing of the loop has changed
     assert sheet.says.text() == "then: add cuts · now: add echo"
     sheet.go()
@@ -397,3 +402,21 @@ def _mix(engine, loop):
     from cloudrift.render.plan import loop_node
 
     return loop_node(loop, engine.tones, count=0)
+
+
+def test_a_layers_level_rides_in_a_lane_over_its_notes(window, qtbot):
+    session = window.session
+    window.show_stage(1)
+    row = window.layers.rows[session.loop.layers[0].id]
+    row.level.setFocus()
+    qtbot.keyClick(row.level, Qt.Key.Key_R)
+    layer = session.loop.layers[0]
+    assert [p.value for p in layer.level_ride.points] == [layer.level_db] * 2
+    lane = window.layers.notes.lane
+    qtbot.mouseClick(lane.curve, LEFT, pos=QPoint(lane.curve.width() * 3 // 4, 70))
+    assert len(session.loop.layers[0].level_ride.points) == 3
+    assert session.loop.layers[0].level_ride.points[2].value < -30
+    assert row.level.rides
+    qtbot.mouseClick(lane.stand, LEFT)
+    assert session.loop.layers[0].level_ride is None
+    assert window.layers.notes.lane is None

@@ -10,6 +10,8 @@ NOTE_VALUES: dict[str, int] = {
     "1/16": 240, "1/16 triplet": 160, "1/32": 120, "1/4 dotted": 1440, "1/8 dotted": 720,
     "1/16 dotted": 360,
 }  # fmt: skip
+# Several bars of 4/4, by what they are called.
+LONG_VALUES: dict[str, int] = {"8 bars": 8 * 3840, "4 bars": 4 * 3840, "2 bars": 2 * 3840}
 
 
 class Clock(msgspec.Struct, frozen=True, kw_only=True):

@@ -8,12 +8,10 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import taken
 from cloudrift.ground.settings import Field, Full
-from cloudrift.notes.time import NOTE_VALUES, TICKS_PER_QUARTER
+from cloudrift.notes.time import LONG_VALUES, NOTE_VALUES, TICKS_PER_QUARTER
 from cloudrift.texture.kind import Context, Near, Process
 
-# Slower than a bar as well: these are in whole notes.
-SLOW = {"8 bars": 8 * 3840, "4 bars": 4 * 3840, "2 bars": 2 * 3840}
-RATES = {**SLOW, **NOTE_VALUES}
+RATES = {**LONG_VALUES, **NOTE_VALUES}
 SYNCED = {name: ticks for name, ticks in NOTE_VALUES.items() if ticks <= 1920}
 
 Gains = NDArray[np.float32]  # (2, loop frames): of left and right, or of middle and side

@@ -8,10 +8,11 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import read_displaced, read_stretch, taken
 from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.notes.time import LONG_VALUES
 from cloudrift.texture.kind import Context, Kind, Near
-from cloudrift.texture.periods import SLOW, SYNCED, seconds_of
+from cloudrift.texture.periods import RATES, SYNCED, seconds_of
 
-WINDOWS = {**{name: name for name in SYNCED}, "1/1": "1/1", **{name: name for name in SLOW}}
+WINDOWS = {**{name: name for name in SYNCED}, "1/1": "1/1", **{name: name for name in LONG_VALUES}}
 SPEEDS = {"half": 2, "a quarter": 4}
 FADE_S = 0.006
 Curve = NDArray[np.float32]
@@ -88,6 +89,13 @@ SLOWED = Kind(
     )),
     says=_slow_says, process=_slow, near=Near(process=_slow_stretch, reach=_slow_reach),
 )  # fmt: skip
+
+
+def heard_ticks(full: Full, loop_ticks: int) -> tuple[tuple[int, int], ...]:
+    """Return which part of each window a slow treatment lets one hear: first tick and last."""
+    count = max(1, round(loop_ticks / RATES[full.word("window")]))
+    size, speed = loop_ticks / count, SPEEDS[full.word("speed")]
+    return tuple((round(i * size), round((i + 1 / speed) * size)) for i in range(count))
 
 
 # --- stutter --------------------------------------------------------------------------------------

@@ -8,6 +8,7 @@ from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.layers.mini_notes import MiniNotes
 from cloudrift.desktop.look import SEMI, color
 from cloudrift.desktop.parts import Elided, label, set_look
+from cloudrift.desktop.ride_lane import first_points, small_ride
 from cloudrift.desktop.session import Session
 from cloudrift.ground.settings import Field
 from cloudrift.loop import edits
@@ -38,6 +39,7 @@ class LayerRow(QFrame):
             field.settled.connect(session.end_drag)
             field.setMinimumWidth(70)
         self.level.edited.connect(lambda v: self._set("level", level_db=v))
+        self.level.ride_wanted.connect(self._ride_level)
         self.pan.edited.connect(lambda v: self._set("pan", pan=v / 100))
         self.hear = QPushButton("hear")
         self.off = QPushButton("off")
@@ -84,6 +86,17 @@ class LayerRow(QFrame):
             merge=f"{what} {self.layer_id}",
         )
 
+    def _ride_level(self, on: bool) -> None:
+        """Let the level ride over the loop, at first as it stands, or stand again."""
+        session = self._session
+        value = session.loop.layer(self.layer_id).level_db
+        points = first_points(value, session.loop.ticks) if on else ()
+        session.select(layer_id=self.layer_id)
+        session.apply(
+            "level rides" if on else "level stands",
+            lambda loop: edits.set_level_ride(loop, self.layer_id, points),
+        )
+
     def _toggle_hear(self, on: bool) -> None:
         self._session.apply("hear only", lambda loop: edits.set_layer(loop, self.layer_id, solo=on))
 
@@ -100,7 +113,7 @@ class LayerRow(QFrame):
         self.notes.show_layer(loop, layer, quiet=quiet)
         selected = selection.layer_id == self.layer_id
         group = loop.group(layer.group).name if layer.group else ""
-        shown = (layer, selected, quiet, group)
+        shown = (layer, selected, quiet, group, loop.ticks)
         if shown == self._shown:
             return
         self._shown = shown
@@ -113,6 +126,7 @@ class LayerRow(QFrame):
         self.lens.setText(text)
         self.lens.setToolTip(f"{text} of the chords" if layer.follows else text)
         self.level.set_value(layer.level_db)
+        self.level.let_ride(small_ride(layer.level_ride, LEVEL, loop.ticks))
         self.pan.set_value(float(round(layer.pan * 100)))
         self.hear.setChecked(layer.solo)
         self.off.setChecked(layer.mute)

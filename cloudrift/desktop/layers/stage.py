@@ -192,7 +192,7 @@ class LayersStage(QWidget):
     def show_place(self, share: float) -> None:
         """Move the playheads."""
         self.room.show_place(share)
-        self.notes.grid.show_place(share)
+        self.notes.show_place(share)
 
 
 def dropped(data: QMimeData | None) -> list[Path]:

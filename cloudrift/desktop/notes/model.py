@@ -1,10 +1,12 @@
 """What the note grid shows, made by pure functions of the loop."""
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.time import bar_ticks, beat_ticks
+from cloudrift.texture.windows import SLOWED, SPEEDS, heard_ticks
 
 SPARE = 3  # semitones above and below the notes
 LEAST = 24  # semitones shown at least
@@ -95,14 +97,43 @@ def lines(loop: Loop, grid_ticks: int, view: View, least_px: float, width: float
     return sorted(out.items())
 
 
+class Slowed(NamedTuple):
+    """A slow treatment that a layer goes through: window, share heard, and where (ticks)."""
+
+    window: str
+    share: float
+    heard: tuple[tuple[int, int], ...]
+
+    @property
+    def says(self) -> str:
+        """What of it is heard, in words."""
+        return f"slow: the first {self.share:.0%} of every {self.window} is heard".replace(
+            "%", " %"
+        )
+
+
+def slowed(loop: Loop, layer: Layer) -> Slowed | None:
+    """Return the first slow treatment on a layer's way (its line, its group's, the loop's)."""
+    group = loop.group(layer.group).line if layer.group else ()
+    for treatment in (*layer.line, *group, *loop.line):
+        if treatment.kind == SLOWED.name and treatment.acts:
+            full = treatment.full
+            return Slowed(full.word("window"), 1 / SPEEDS[full.word("speed")],
+                          heard_ticks(full, loop.ticks))  # fmt: skip
+    return None
+
+
 def said(loop: Loop, layer: Layer, picked: int) -> str:
     """Say in words what the grid shows."""
     notes = loop.notes_of(layer)
+    slow = slowed(loop, layer)
     if layer.follows:
-        return f"{len(notes)} notes, following the chords"
+        words = f"{len(notes)} notes, following the chords"
+        return f"{words} · {slow.says}" if slow else words
     count = len(layer.own or ())
     words = f"{count} note{'s' * (count != 1)} of its own"
     silent = count - len(notes)
     if silent:
         words += f", {silent} muted"
-    return f"{words}, {picked} picked" if picked else words
+    words = f"{words}, {picked} picked" if picked else words
+    return f"{words} · {slow.says}" if slow else words

@@ -4,10 +4,10 @@ from collections.abc import Collection, Sequence
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QBrush, QPainter, QPen
 
 from cloudrift.desktop.look import SEMI, color, figure_font, text_font
-from cloudrift.desktop.notes.model import lines, outlines
+from cloudrift.desktop.notes.model import lines, outlines, slowed
 from cloudrift.desktop.notes.places import LEFT, STRIP, TOP, Places
 from cloudrift.desktop.notes.rects import (
     ID,
@@ -49,6 +49,7 @@ def paint_ground(painter: QPainter, places: Places, loop: Loop, layer: Layer, gr
     painter.setClipRect(QRectF(LEFT, 0, places.width - LEFT, places.height))
     _paint_lines(painter, places, loop, grid)
     painter.setClipRect(QRectF(LEFT, TOP, places.width - LEFT, places.foot - TOP))
+    _paint_unheard(painter, places, loop, layer)
     _paint_outlines(painter, places, loop)
     painter.setClipRect(QRectF(LEFT, 0, places.width - LEFT, TOP))
     _paint_names(painter, places, loop)
@@ -68,6 +69,23 @@ def _paint_lines(painter: QPainter, places: Places, loop: Loop, grid: int) -> No
         painter.drawLine(QPointF(x, TOP if what != "bar" else 2), QPointF(x, places.height))
     painter.setPen(color("line"))
     painter.drawLine(QPointF(LEFT, places.foot), QPointF(places.width, places.foot))
+
+
+def _paint_unheard(painter: QPainter, places: Places, loop: Loop, layer: Layer) -> None:
+    """Hatch what a slow treatment passes over: notes that begin there are not heard."""
+    slow = slowed(loop, layer)
+    if slow is None:
+        return
+    painter.setPen(Qt.PenStyle.NoPen)
+    ends = [*(first for first, _ in slow.heard[1:]), loop.ticks]
+    for (_, last), end in zip(slow.heard, ends, strict=True):
+        left, right = places.at_x(last), places.at_x(end)
+        box = QRectF(left, TOP, right - left, places.foot - TOP)
+        painter.fillRect(box, QBrush(color("ink_soft", 0.35), Qt.BrushStyle.BDiagPattern))
+        painter.setPen(color("ink_soft"))
+        painter.setFont(text_font(10.5))
+        painter.drawText(box.adjusted(4, 2, 0, 0), Qt.AlignmentFlag.AlignTop, "not heard")
+        painter.setPen(Qt.PenStyle.NoPen)
 
 
 def _paint_outlines(painter: QPainter, places: Places, loop: Loop) -> None:

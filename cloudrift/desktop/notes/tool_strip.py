@@ -55,12 +55,16 @@ class ToolStrip(QFrame):
         """The tool that is open."""
         return self._tool
 
-    def open_tool(self, tool: Tool) -> None:
-        """Open a tool on the picked notes, or all of them, with its settings as they were left."""
+    def open_tool(self, tool: Tool, **put: Value) -> None:
+        """Open a tool on the picked notes, or all of them, with its settings as they were left.
+
+        ``put`` are settings that it is opened with instead.
+        """
         if not self._moves.may():
             return
         self._tool = tool
         values = self._values.setdefault(tool.name, {f.name: f.default for f in tool.spec})
+        values |= put
         clear(self._grid)
         self.fields = {}
         for i, field in enumerate(tool.spec):

@@ -8,12 +8,25 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QVBoxLay
 from cloudrift.desktop.chords.grid import Grid
 from cloudrift.desktop.look import text_font
 from cloudrift.desktop.notes.grid import HINT, NoteGrid
-from cloudrift.desktop.notes.model import said
+from cloudrift.desktop.notes.model import said, slowed
 from cloudrift.desktop.notes.moves import NoteMoves
 from cloudrift.desktop.notes.tool_strip import ToolStrip
-from cloudrift.desktop.parts import Elided, WhileShown, button, label, panel, set_look, small_button
+from cloudrift.desktop.parts import (
+    Elided,
+    WhileShown,
+    button,
+    clear,
+    label,
+    panel,
+    set_look,
+    small_button,
+)
+from cloudrift.desktop.ride_lane import RideLane
 from cloudrift.desktop.session import Session
+from cloudrift.loop import edits
+from cloudrift.loop.model import LEVEL, Layer
 from cloudrift.notes.tools import GROUPS, TOOLS
+from cloudrift.texture.ride import RidePoint
 
 LET_GO, TAKE_AGAIN = "Let go", "Take again"
 GRIDS = ("1/1", "1/2", "1/4", "1/4 triplet", "1/8", "1/8 triplet", "1/16", "1/16 triplet", "1/32")
@@ -39,8 +52,12 @@ class NotesView(QWidget):
         self.step.setToolTip("The grid that notes go by; Shift halves it, Alt leaves it")
         self.step.currentTextChanged.connect(self._set_step)
         self.step.setFixedWidth(96)
+        self.pull = small_button("pull into it", self.pull_into_slow)
+        self.pull.setToolTip("Squeeze notes into the part of each window that is heard")
         self.help = small_button("?", self._say_keys, tip=HINT)
         self.help.setFixedWidth(24)
+        self.lane: RideLane | None = None
+        self._lane_of: tuple[object, ...] = ()
         self.tools: dict[str, QPushButton] = {}
         self._lay_out()
         self.strip.tried.connect(self.grid.show_tried)
@@ -62,6 +79,7 @@ class NotesView(QWidget):
         head.setSpacing(6)
         head.addWidget(self.title)
         head.addWidget(self.words, 1)
+        head.addWidget(self.pull)
         head.addWidget(label("Grid", size=11.5, name="soft"))
         head.addWidget(self.step)
         head.addWidget(self.help)
@@ -88,6 +106,8 @@ class NotesView(QWidget):
         line.addStretch(1)
         column.addLayout(line)
         column.addWidget(self.strip)
+        self._level = QVBoxLayout()  # the level's lane, while it rides
+        column.addLayout(self._level)
         column.addWidget(self.grid, 1)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -96,6 +116,14 @@ class NotesView(QWidget):
     def open_tool(self, name: str, _checked: bool = False) -> None:
         """Open a tool's strip."""
         self.strip.open_tool(TOOLS[name])
+
+    def pull_into_slow(self) -> None:
+        """Open the tool that pulls notes into what a slow treatment lets one hear, set for it."""
+        layer = self.moves.layer
+        slow = slowed(self._session.loop, layer) if layer else None
+        if slow is not None:
+            self.strip.open_tool(TOOLS["to the front"],
+                                 window=slow.window, share=slow.share * 100)  # fmt: skip
 
     def _set_step(self, text: str) -> None:
         self.moves.grid.put(value=text)
@@ -126,6 +154,7 @@ class NotesView(QWidget):
         if self.strip.tool is not None:
             self.strip.try_it()  # what it was tried on has changed
         self.follow.setVisible(layer is not None)
+        self.pull.setVisible(layer is not None and slowed(self._session.loop, layer) is not None)
         for one in self.tools.values():
             one.setEnabled(layer is not None)
         if layer is None:
@@ -140,7 +169,38 @@ class NotesView(QWidget):
             )  # fmt: skip
             self.words.setText(said(self._session.loop, layer, len(self.moves.picked)))
         set_look(self.words, "soft")
+        self._show_level(layer)
         self.grid.update()
+
+    def _show_level(self, layer: Layer | None) -> None:
+        """Show the lane of a level that rides, over the same time as the notes."""
+        loop = self._session.loop
+        ride = layer.level_ride if layer else None
+        lane_of = (layer.id, layer.role, loop.ticks, loop.metre) if layer and ride else ()
+        if lane_of != self._lane_of:
+            self._lane_of, self.lane = lane_of, None
+            clear(self._level)
+        if layer is None or ride is None:
+            return
+        if self.lane is None:
+            self.lane = RideLane(LEVEL, layer.role, loop.ticks, loop.metre)
+            self.lane.curve.edited.connect(partial(self._draw_level, layer.id))
+            self.lane.curve.settled.connect(self._session.end_drag)
+            self._level.addWidget(self.lane)
+        self.lane.curve.show_points(ride.points)
+
+    def _draw_level(self, layer_id: str, points: tuple[RidePoint, ...]) -> None:
+        self._session.apply(
+            "level rides" if points else "level stands",
+            lambda loop: edits.set_level_ride(loop, layer_id, points),
+            merge=f"level ride {layer_id}", moving=True,
+        )  # fmt: skip
+
+    def show_place(self, share: float) -> None:
+        """Move the playheads."""
+        self.grid.show_place(share)
+        if self.lane is not None:
+            self.lane.curve.show_place(share)
 
     def focus_grid(self) -> None:
         """Put the keyboard on the notes."""

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 
-import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QFocusEvent,
@@ -25,18 +24,18 @@ from PyQt6.QtWidgets import (
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.look import SEMI, color
 from cloudrift.desktop.parts import button, label, set_look
+from cloudrift.desktop.ride_lane import RideLane, first_points, small_ride
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.texture.note_line import NoteLine
 from cloudrift.desktop.texture.passing import copy_line
 from cloudrift.desktop.texture.portrait_view import PortraitView
-from cloudrift.desktop.texture.ride_lane import RideLane
 from cloudrift.desktop.texture.strip import Strip
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field, Value
 from cloudrift.loop import edits
 from cloudrift.render.step_facts import StepFacts, added, heed
 from cloudrift.texture import RidePoint, Treatment
-from cloudrift.texture.ride import BLEND, shares_at
+from cloudrift.texture.ride import BLEND
 
 DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=0, high=MAX_DRAW)
 FIELDS_A_LINE, FIELD_WIDTH, WORDS_WIDTH = 3, 94, 136
@@ -215,7 +214,8 @@ class TreatmentRow(_Row):
         for name, widget in self.fields.items():
             widget.set_value(values[name])
             if name != DRAW.name:
-                widget.let_ride(self._small_ride(treatment, name))
+                ride, ticks = treatment.ride_of(name), self._session.loop.ticks
+                widget.let_ride(small_ride(ride, widget.spec, ticks))
         self.switch.setChecked(treatment.on)
         self.switch.setText("in" if treatment.on else "out")
         self.switch.setToolTip("Take it out of the sound" if treatment.on else "Put it in again")
@@ -227,14 +227,6 @@ class TreatmentRow(_Row):
         if self.portrait is not None:
             self._show_lanes(treatment)
         self.update()
-
-    def _small_ride(self, treatment: Treatment, name: str) -> tuple[float, ...] | None:
-        ride = treatment.ride_of(name)
-        if ride is None:
-            return None
-        ticks = self._session.loop.ticks
-        at = np.linspace(0, ticks, 40, endpoint=False)
-        return tuple(shares_at(ride, treatment.field(name), at, ticks).tolist())
 
     def _show_lanes(self, treatment: Treatment) -> None:
         """A lane for each value that rides, under the strip, over the same time."""
@@ -297,9 +289,7 @@ class TreatmentRow(_Row):
             t for t in session.loop.line_of(self._line_of) if t.id == self.treatment_id
         )
         value = float(field_values(treatment)[name])
-        ticks = session.loop.ticks
-        points = (RidePoint(tick=0, value=value), RidePoint(tick=ticks // 2, value=value))
-        self._draw_ride(name, points if on else ())
+        self._draw_ride(name, first_points(value, session.loop.ticks) if on else ())
         session.end_drag()
         if on and session.selection.treatment_id != self.treatment_id:
             session.select(treatment_id=self.treatment_id)  # its lane is in the open card

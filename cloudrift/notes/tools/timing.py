@@ -8,6 +8,7 @@ from cloudrift.ground.settings import Full, SettingsSpec, percent
 from cloudrift.notes.note import Note
 from cloudrift.notes.tools.tool import (
     DRAW,
+    WINDOWS,
     Around,
     Tool,
     by_start,
@@ -146,6 +147,6 @@ TOOLS = (
     Tool(name="flip order", group="Time", about="the last first", act=flip_order),
     Tool(name="to the front", group="Time", about="into the first part of each window",
          act=to_front,
-         spec=SettingsSpec((value("window", "Window", "1/1"),
+         spec=SettingsSpec((choice("window", "Window", WINDOWS, "1/1"),
                             percent("share", "Part", 50, low=10)))),
 )  # fmt: skip

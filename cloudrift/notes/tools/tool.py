@@ -10,13 +10,14 @@ from msgspec.structs import replace
 from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec
 from cloudrift.notes.lens import folded
 from cloudrift.notes.note import HIGHEST, LOWEST, MIN_TICKS, MOST, Note, in_order, numbered
-from cloudrift.notes.time import NOTE_VALUES, TICKS_PER_QUARTER
+from cloudrift.notes.time import LONG_VALUES, NOTE_VALUES, TICKS_PER_QUARTER
 from cloudrift.theory.key import Key
 
 Group = Literal["Time", "Length", "Pitch", "Loudness", "Add", "Bass"]
 GROUPS: tuple[Group, ...] = ("Time", "Length", "Pitch", "Loudness", "Add", "Bass")
 GRID = "grid"
 VALUES = (GRID, *NOTE_VALUES)
+WINDOWS = (*VALUES, *LONG_VALUES)
 NOTHING = SettingsSpec(())
 
 
@@ -36,7 +37,7 @@ class Around:
 
     def ticks(self, value: str) -> int:
         """Return the ticks of a note value, or of the grid."""
-        return self.grid_ticks if value == GRID else NOTE_VALUES[value]
+        return self.grid_ticks if value == GRID else (NOTE_VALUES | LONG_VALUES)[value]
 
     def ms_to_ticks(self, ms: float) -> float:
         """Return how many ticks so many milliseconds are."""

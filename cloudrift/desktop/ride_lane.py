@@ -255,6 +255,18 @@ class RideCurve(QWidget):
         painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, words)
 
 
+def small_ride(ride: Ride | None, field: Field, ticks: int) -> tuple[float, ...] | None:
+    """Return a ride as a field shows it, small; None where nothing rides."""
+    if ride is None:
+        return None
+    return tuple(shares_at(ride, field, np.linspace(0, ticks, 40, endpoint=False), ticks).tolist())
+
+
+def first_points(value: float, ticks: int) -> tuple[RidePoint, ...]:
+    """Return what a ride begins with: the value as it stands, at the start and half-way."""
+    return (RidePoint(tick=0, value=value), RidePoint(tick=ticks // 2, value=value))
+
+
 class RideLane(QWidget):
     """A ride under its name, with a way to let the value stand again."""
 
