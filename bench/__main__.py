@@ -263,6 +263,32 @@ def drag_row() -> tuple[str, str, str]:
             f"({clock[0]:.0f} and {clock[1]:.0f} ms on the clock)")  # fmt: skip
 
 
+def texture_rows() -> list[tuple[str, ...]]:
+    """Measure in a process of its own that keeps to one core."""
+    one_core = os.environ | {"OPENBLAS_NUM_THREADS": "1"}
+    out = subprocess.run([sys.executable, "-m", "bench.texture"], capture_output=True, text=True,
+                         check=True, env=one_core)  # fmt: skip
+    return [tuple(line.split("\t")) for line in out.stdout.splitlines()]
+
+
+def four_cards(loop: Loop) -> list[tuple[str, str, str]]:
+    """Move a field of the third of four cards on a layer's line."""
+    line = ()
+    loop = edits.set_line(loop, "l1", line)
+    for kind in ("cuts", "tape", "chorus", "hall"):
+        loop = edits.add_treatment(loop, "l1", kind)
+    third = loop.line_of("l1")[2].id
+    engine = Engine()
+    engine.render(loop)
+    took = timed(engine, [
+        edits.set_treatment_setting(loop, "l1", third, "depth_ms", 1.0 + i / 10)
+        for i in range(ROUNDS)
+    ])  # fmt: skip
+    engine.close()
+    return [("field of the third of four cards -> new sound", "100 ms median, 250 ms worst",
+             both_figures(took))]  # fmt: skip
+
+
 def many_row() -> tuple[str, str, str]:
     count = 12
     with tempfile.TemporaryDirectory() as folder:
@@ -287,6 +313,9 @@ def main() -> None:
     rows = start_rows()
     rows += edits_table(loop)
     rows += [(f"{what} (demo loop, 4 layers)", *rest) for what, *rest in edits_table(polar_night())]
+    rows += four_cards(loop)
+    rows += [(f"{what} (demo loop)", *rest) for what, *rest in four_cards(polar_night())]
+    rows += texture_rows()
     rows += draft_rows({"": loop, " (demo loop, 4 layers)": polar_night()})
     rows += [sounds_row(), drag_row(), speaker_row(loop), memory_row(), many_row()]
     print("| what | target | measured |\n|---|---|---|")

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QFocusEvent,
+    QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -209,6 +210,9 @@ class FieldWidget(QWidget):
     def _paint_ride(self, painter: QPainter, box: QRectF, shares: tuple[float, ...]) -> None:
         """The way of a value that rides, small, where the fill line else is."""
         left, width, low = box.left() + 5, box.width() * 0.42, box.bottom() - 5
+        if not self._stacked:  # between the name and the word
+            name = QFontMetricsF(text_font(11.5)).horizontalAdvance(self.spec.label)
+            left, width = box.left() + name + 15, box.width() - name - 66
         painter.setPen(QPen(color(self._accent), 1.6))
         last = len(shares) - 1
         painter.drawPolyline(QPolygonF([

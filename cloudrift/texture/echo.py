@@ -1,9 +1,12 @@
 """Echo: repeats in time with the loop, each darker than the one before."""
 
+import functools
+
 import numpy as np
+from numpy.typing import NDArray
 
 from cloudrift.audio.wrap import Spectrum
-from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec
 from cloudrift.texture.kind import Context, Kind, Linear
 from cloudrift.texture.periods import SYNCED, seconds_of
 
@@ -11,32 +14,50 @@ SILENT_DB = 60.0  # a repeat that is so much softer is not waited for
 ACROSS, BESIDE = "from side to side", "in its place"
 
 
-def _delay_frames(full: Full, context: Context) -> int:
-    return max(1, round(seconds_of(full.word("time"), context.tempo) * context.rate))
+def _delay_frames(full: Full, tempo: float, rate: int) -> int:
+    return max(1, round(seconds_of(full.word("time"), tempo) * rate))
 
 
 def _through(spectrum: Spectrum, full: Full, _draw: int, context: Context, length: int) -> Spectrum:
-    """All repeats at once: a geometric series of one repeat's response."""
+    response = _response(tuple(sorted(full.items())), context.tempo, context.rate, length)
+    if full.word("way") == BESIDE:
+        return np.asarray(spectrum * response, np.complex64)
+    middle = (spectrum[0] + spectrum[1]) / 2
+    return np.asarray(middle * response, np.complex64)
+
+
+@functools.lru_cache(maxsize=6)
+def _response(settings: Settings, tempo: float, rate: int, length: int) -> NDArray[np.complex64]:
+    """All repeats at once: a geometric series of one repeat's response, (1 or 2, bins)."""
+    full = Full(dict(settings))
     bins = np.arange(length // 2 + 1)
-    frames = _delay_frames(full, context)
-    once = np.exp(-2j * np.pi * ((bins * frames) % length) / length)
-    back_by_one = np.exp(-2j * np.pi * bins / length)
+    frames = _delay_frames(full, tempo, rate)
+    once = _turned((bins * frames) % length, length)
+    back_by_one = _turned(bins, length)
     # One pole each: what a repeat loses above, and below.
-    dark = np.exp(-2 * np.pi * min(full.number("dark_hz") / context.rate, 0.49))
-    thin = np.exp(-2 * np.pi * full.number("thin_hz") / context.rate)
+    dark = np.float32(np.exp(-2 * np.pi * min(full.number("dark_hz") / rate, 0.49)))
+    thin = np.float32(np.exp(-2 * np.pi * full.number("thin_hz") / rate))
     once *= (1 - dark) / (1 - dark * back_by_one)
     once *= (1 + thin) / 2 * (1 - back_by_one) / (1 - thin * back_by_one)
-    back = full.number("feedback") / 100 * once
+    back = np.float32(full.number("feedback") / 100) * once
     if full.word("way") == BESIDE:
-        return np.asarray(spectrum * (once / (1 - back)).astype(np.complex64), np.complex64)
+        return np.asarray((once / (1 - back))[None], np.complex64)
     # The first repeat is on the left; each one after changes sides.
-    middle = (spectrum[0] + spectrum[1]) / 2
     left = once / (1 - back * back)
     right = once * back / (1 - back * back)
-    width = full.number("width") / 100
+    width = np.float32(full.number("width") / 100)
     near, far = (1 + width) / 2, (1 - width) / 2
-    sides = np.stack([near * left + far * right, near * right + far * left]) * np.sqrt(2)
-    return np.asarray(middle * sides.astype(np.complex64), np.complex64)
+    sides = np.stack([near * left + far * right, near * right + far * left])
+    return np.asarray(sides * np.float32(np.sqrt(2)), np.complex64)
+
+
+def _turned(places: NDArray[np.int64], length: int) -> NDArray[np.complex64]:
+    """exp(-2 pi i place / length): turns are taken off before, so single precision is enough."""
+    angle = (places * (2 * np.pi / length)).astype(np.float32)
+    out = np.empty(len(places), np.complex64)
+    np.cos(angle, out=out.real)
+    np.sin(angle, out=out.imag)
+    return np.conjugate(out, out=out)
 
 
 def _tail_s(full: Full, tempo: float) -> float:

@@ -24,6 +24,7 @@ from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks
 
 LEAST_LINE_PX = 7.0
+UNHEARD = "not heard"
 FEW = 200  # picked notes whose frames are thick
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
@@ -84,7 +85,8 @@ def _paint_unheard(painter: QPainter, places: Places, loop: Loop, layer: Layer) 
         painter.fillRect(box, QBrush(color("ink_soft", 0.35), Qt.BrushStyle.BDiagPattern))
         painter.setPen(color("ink_soft"))
         painter.setFont(text_font(10.5))
-        painter.drawText(box.adjusted(4, 2, 0, 0), Qt.AlignmentFlag.AlignTop, "not heard")
+        if painter.fontMetrics().horizontalAdvance(UNHEARD) + 8 < box.width():
+            painter.drawText(box.adjusted(4, 2, 0, 0), Qt.AlignmentFlag.AlignTop, UNHEARD)
         painter.setPen(Qt.PenStyle.NoPen)
 
 

@@ -10,6 +10,7 @@ from cloudrift.desktop.look import text_font
 from cloudrift.desktop.notes.grid import HINT, NoteGrid
 from cloudrift.desktop.notes.model import said, slowed
 from cloudrift.desktop.notes.moves import NoteMoves
+from cloudrift.desktop.notes.places import LEFT
 from cloudrift.desktop.notes.tool_strip import ToolStrip
 from cloudrift.desktop.parts import (
     Elided,
@@ -53,7 +54,6 @@ class NotesView(QWidget):
         self.step.currentTextChanged.connect(self._set_step)
         self.step.setFixedWidth(96)
         self.pull = small_button("pull into it", self.pull_into_slow)
-        self.pull.setToolTip("Squeeze notes into the part of each window that is heard")
         self.help = small_button("?", self._say_keys, tip=HINT)
         self.help.setFixedWidth(24)
         self.lane: RideLane | None = None
@@ -107,6 +107,7 @@ class NotesView(QWidget):
         column.addLayout(line)
         column.addWidget(self.strip)
         self._level = QVBoxLayout()  # the level's lane, while it rides
+        self._level.setContentsMargins(LEFT, 0, 4, 0)
         column.addLayout(self._level)
         column.addWidget(self.grid, 1)
         outer = QVBoxLayout(self)
@@ -154,7 +155,11 @@ class NotesView(QWidget):
         if self.strip.tool is not None:
             self.strip.try_it()  # what it was tried on has changed
         self.follow.setVisible(layer is not None)
-        self.pull.setVisible(layer is not None and slowed(self._session.loop, layer) is not None)
+        slow = slowed(self._session.loop, layer) if layer else None
+        self.pull.setVisible(slow is not None)
+        if slow is not None:
+            self.pull.setText(f"{slow.share:.0%} heard: pull in".replace("%", " %"))
+            self.pull.setToolTip(f"{slow.says}; squeeze the notes into that part")
         for one in self.tools.values():
             one.setEnabled(layer is not None)
         if layer is None:

@@ -1,0 +1,130 @@
+"""What texture costs: a line of eight on one core, and six jobs beside a compiled library's."""
+
+import os
+import time
+from collections.abc import Callable
+
+import numpy as np
+
+from cloudrift.texture import Context, Treatment
+from cloudrift.texture.treatment import Line, acting, fused, treat
+
+RATE, SECONDS, ROUNDS = 44_100, 16, 5
+N = RATE * SECONDS
+EIGHT = ("equaliser", "tape", "compressor", "chorus", "echo", "hall", "weathering", "limiter")
+Row = tuple[str, str, str]
+
+
+def music() -> np.ndarray:
+    """Sixteen seconds of struck chords with noise in them, stereo."""
+    rng, t = np.random.default_rng(1), np.arange(N) / RATE
+    wave = np.zeros(N)
+    for beat in range(2 * SECONDS):
+        hz = 110 * 2 ** (rng.integers(0, 24) / 12)
+        since = t - beat / 2
+        on = since >= 0
+        for k in range(1, 9):
+            wave[on] += np.sin(2 * np.pi * hz * k * since[on]) * np.exp(-2 * since[on]) / k
+    wave = 0.1 * wave + 0.01 * rng.standard_normal(N)
+    return np.stack([wave, np.roll(wave, 200)]).astype(np.float32)
+
+
+def context() -> Context:
+    return Context(rate=RATE, exact_frames=float(N), tempo=120.0, cuts=tuple(range(0, N, N // 4)))
+
+
+def of(*kinds: str, **settings: object) -> Line:
+    line = []
+    for i, kind in enumerate(kinds):
+        one = Treatment(id=f"t{i}", kind=kind)
+        for name, value in settings.items():
+            one = one.set(name, value)
+        line.append(one)
+    return tuple(line)
+
+
+def lay(line: Line) -> Callable[[], object]:
+    audio, where = music(), context()
+
+    def work() -> None:
+        sound = audio
+        for group in fused(line):
+            sound = treat(sound, group, where)
+
+    return work
+
+
+def best_ms(work: Callable[[], object]) -> float:
+    took = []
+    for _ in range(ROUNDS):
+        began = time.perf_counter()
+        work()
+        took.append((time.perf_counter() - began) * 1e3)
+    return min(took)
+
+
+def eight_ms() -> tuple[float, float]:
+    """The first time, with nothing kept, and the best of the next, as when a field is moved."""
+    line = of(*EIGHT)
+    for name, value in (("mid_db", 3.0), ("bass_db", -2.0)):
+        line = (line[0].set(name, value), *line[1:])
+    assert len(acting(line)) == 8
+    import scipy.ndimage  # noqa: F401, PLC0415 - loading it is no rendering
+
+    work = lay(line)
+    began = time.perf_counter()
+    work()
+    return (time.perf_counter() - began) * 1e3, best_ms(work)
+
+
+def beside() -> list[tuple[str, float, float]] | None:
+    """Each job: ours and theirs in ms; None where the other library is not installed."""
+    try:
+        import pedalboard as other  # noqa: PLC0415 - only for this comparison
+    except ImportError:
+        return None
+    audio = music()
+    theirs = {
+        "equaliser": [
+            other.LowShelfFilter(120, -2), other.PeakFilter(250, 2), other.PeakFilter(1000, 3),
+            other.PeakFilter(3500, -2), other.HighShelfFilter(8000, 2),
+            other.PeakFilter(2500, -12, 8),
+        ],
+        "reverb": [other.Reverb(room_size=0.7)],
+        "echo": [other.Delay(delay_seconds=0.375, feedback=0.45, mix=0.35)],
+        "chorus": [other.Chorus()],
+        "compressor": [other.Compressor(-22, 3, 12, 140)],
+        "pitch held": [other.PitchShift(semitones=-3)],
+    }  # fmt: skip
+    ours = {
+        "equaliser": of("equaliser", bass_db=-2, low_db=2, mid_db=3, high_db=-2, treble_db=2,
+                        notch_db=-12),
+        "reverb": of("hall"), "echo": of("echo"), "chorus": of("chorus"),
+        "compressor": of("compressor"), "pitch held": of("shift", semitones=-3),
+    }  # fmt: skip
+    rows = []
+    for name, plugins in theirs.items():
+        board = other.Pedalboard(plugins)
+        rows.append((name, best_ms(lay(ours[name])),
+                     best_ms(lambda board=board: board(audio, RATE))))  # fmt: skip
+    return rows
+
+
+def rows() -> list[Row]:
+    first, again = eight_ms()
+    made: list[Row] = [(f"{len(EIGHT)} treatments on {SECONDS} s stereo, one core", "900 ms",
+                        f"{again:.0f} ms ({first:.0f} ms the first time)")]  # fmt: skip
+    compared = beside()
+    if compared is None:
+        made.append(("beside a compiled effects library, one core", "ratios", "not installed here"))
+    else:
+        words = "; ".join(f"{name} {ours:.0f} / {theirs:.0f} ms = {ours / theirs:.1f}"
+                          for name, ours, theirs in compared)  # fmt: skip
+        made.append((f"{SECONDS} s stereo, ours / a compiled library's, one core", "ratios", words))
+    return made
+
+
+if __name__ == "__main__":
+    os.sched_setaffinity(0, {0})
+    for row in rows():
+        print("\t".join(row))
