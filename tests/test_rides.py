@@ -93,8 +93,8 @@ def test_a_filter_that_rides_is_at_each_place_what_it_is_there(noise):
     ("kind", "name", "pairs"),
     [
         ("cuts", "high_cut_hz", ((0, 300), (3000, 9000), (3100, 600))),
-        ("hall", "decay_s", ((0, 0.5), (BAR, 2.0))),
-        ("weathering", "wear", ((0, 0), (BAR, 100))),
+        ("hall", "decay_s", ((0, 0.5), (BAR, 1.0))),
+        ("weathering", "wear", ((0, 20), (BAR, 60))),
         ("compressor", "threshold_db", ((0, -40), (BAR, -10))),
         ("trim", "width", ((0, 0), (BAR, 200))),
         ("slow", "blend", ((0, 0), (BAR, 100))),
@@ -215,3 +215,28 @@ def test_cards_are_copied_with_ids_of_their_own_and_swapped(small_loop):
     assert [t.kind for t in swapped.line] == ["hall", "cuts"]
     again = edits.swap_treatments(swapped, None, loop.line[0].id, loop.line[1].id)
     assert again == loop
+
+
+def test_a_shape_drawn_once_comes_again_every_beat(noise):
+    """A pump of one's own: down on the beat, up again, drawn once."""
+    one = treatment("trim").with_ride("gain_db", points((0, -24), (480, 0), (900, 0)), 960)
+    out = treat(noise, (one,), context(N))
+    beat = N // 8
+    level = []
+    for start in (i * beat + k for i in range(8) for k in (20, beat * 2 // 3)):
+        piece = slice(start, start + 500)
+        level.append(db(rms(out[:, piece]) / rms(noise[:, piece])))
+    assert np.allclose(level[::2], level[0], atol=1.0)
+    assert level[0] < -19
+    assert np.allclose(level[1::2], 0, atol=0.3)
+    with pytest.raises(CloudriftError, match="comes every 5 ticks, but must every 120"):
+        one.with_ride("gain_db", points((0, 0)), 5)
+
+
+def test_two_values_ride_at_once(noise):
+    one = riding("cuts", "high_cut_hz", (0, 2000), (BAR, 8000), low_cut_hz=20)
+    one = one.with_ride("low_cut_hz", points((0, 100), (BAR, 1000)))
+    out = treat(noise, (one,), context(N))
+    at = slice(N // 2 - 2000, N // 2 + 2000)
+    still = treat(noise, (treatment("cuts", high_cut_hz=8000, low_cut_hz=1000),), context(N))
+    assert db(rms(out[:, at] - still[:, at]) / rms(still[:, at])) < -14

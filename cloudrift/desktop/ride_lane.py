@@ -3,12 +3,18 @@
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from cloudrift.desktop.look import SEMI, color, figure_font, text_font
 from cloudrift.desktop.parts import label, playhead_moved, small_button
 from cloudrift.ground.settings import Field
-from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks, position_text
+from cloudrift.notes.time import (
+    LONG_VALUES,
+    NOTE_VALUES,
+    TICKS_PER_QUARTER,
+    bar_ticks,
+    position_text,
+)
 from cloudrift.texture.ride import (
     MOST_POINTS,
     Ride,
@@ -38,7 +44,7 @@ class RideCurve(QWidget):
         self.chosen = 0
         self._ticks, self._metre = ticks, metre
         self._drag = False
-        self._place = 0.0
+        self._place, self._turns = 0.0, 1
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -51,8 +57,13 @@ class RideCurve(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(420, HEIGHT)
 
-    def show_points(self, points: tuple[RidePoint, ...]) -> None:
-        """Show points."""
+    def show_ride(self, ride: Ride, loop_ticks: int) -> None:
+        """Show a ride, over its period."""
+        self._ticks = ride.every_ticks or loop_ticks
+        self._turns = max(1, round(loop_ticks / self._ticks))
+        self._show_points(ride.points)
+
+    def _show_points(self, points: tuple[RidePoint, ...]) -> None:
         self.points = points
         self.chosen = min(self.chosen, len(points) - 1)
         self._name()
@@ -67,6 +78,7 @@ class RideCurve(QWidget):
 
     def show_place(self, share: float) -> None:
         """Move the playhead."""
+        share = share * self._turns % 1.0
         before, after = self._x(self._place * self._ticks), self._x(share * self._ticks)
         self._place = share
         playhead_moved(self, before, after)
@@ -84,7 +96,8 @@ class RideCurve(QWidget):
 
     def _tick(self, x: float, *, fine: bool) -> int:
         tick = (x - 1) / (self.width() - 2) * self._ticks
-        tick = round(tick) if fine else round(tick / GRID) * GRID
+        grid = min(GRID, max(1, self._ticks // 16))
+        tick = round(tick) if fine else round(tick / grid) * grid
         return int(min(max(tick, 0), self._ticks - 1))
 
     def _value(self, y: float) -> float:
@@ -168,7 +181,8 @@ class RideCurve(QWidget):
         elif up or along:
             share = self.field.to_share(point.value) + up * (0.005 if fine else 0.04)
             value = self.field.from_share(share) if up else point.value
-            tick = point.tick + along * (TICKS_PER_QUARTER // 24 if fine else GRID)
+            grid = min(GRID, max(1, self._ticks // 16))
+            tick = point.tick + along * (max(1, grid // 12) if fine else grid)
             self._put(moved_point(self.points, self.chosen, tick, value, self._ticks), self.chosen)
         elif step:
             self._put(self.points, (self.chosen + step) % len(self.points))
@@ -200,11 +214,14 @@ class RideCurve(QWidget):
         painter.fillRect(box, color("card"))
         bar = bar_ticks(self._metre)
         painter.setFont(figure_font(8.5))
-        for number, tick in enumerate(range(0, self._ticks, bar), 1):
+        step = bar if self._ticks > bar else max(1, self._ticks // 8)
+        for tick in range(0, self._ticks, step):
             painter.setPen(color("hair"))
             painter.drawLine(QPointF(self._x(tick), 0), QPointF(self._x(tick), box.height()))
             painter.setPen(color("ink_soft"))
-            painter.drawText(QPointF(self._x(tick) + 3, box.height() - 3), f"{number}")
+            words = f"{tick // bar + 1}" if step == bar else position_text(tick, self._metre)
+            if step == bar or tick % (2 * step) == 0:
+                painter.drawText(QPointF(self._x(tick) + 3, box.height() - 3), words)
         ride = Ride(of=self.field.name, points=self.points)
         ticks = np.linspace(0, self._ticks, max(2, self.width() // 2), endpoint=False)
         shares = shares_at(ride, self.field, ticks, self._ticks)
@@ -256,9 +273,10 @@ class RideCurve(QWidget):
 
 
 def small_ride(ride: Ride | None, field: Field, ticks: int) -> tuple[float, ...] | None:
-    """Return a ride as a field shows it, small; None where nothing rides."""
+    """Return a ride as a field shows it, small, over its period; None where nothing rides."""
     if ride is None:
         return None
+    ticks = ride.every_ticks or ticks
     return tuple(shares_at(ride, field, np.linspace(0, ticks, 40, endpoint=False), ticks).tolist())
 
 
@@ -267,8 +285,18 @@ def first_points(value: float, ticks: int) -> tuple[RidePoint, ...]:
     return (RidePoint(tick=0, value=value), RidePoint(tick=ticks // 2, value=value))
 
 
+ONCE = "once a loop"
+_OFTEN = (*LONG_VALUES.items(), *list(NOTE_VALUES.items())[:3])  # down to a quarter note
+EVERY: dict[str, int] = {ONCE: 0} | {f"every {name}": ticks for name, ticks in _OFTEN}
+
+
 class RideLane(QWidget):
-    """A ride under its name, with a way to let the value stand again."""
+    """A ride under its name: how often it comes, and a way to let the value stand again.
+
+    ``every_chosen`` carries the ticks after which it comes again, 0 for once a loop.
+    """
+
+    every_chosen = pyqtSignal(int)
 
     def __init__(self, field: Field, role: str, ticks: int, metre: tuple[int, int]) -> None:
         super().__init__()
@@ -280,11 +308,25 @@ class RideLane(QWidget):
         head.setSpacing(6)
         head.addWidget(label(f"{field.label} over the loop", size=11, weight=SEMI, name="soft"))
         head.addStretch(1)
+        self.every = QComboBox()
+        self.every.addItems(list(EVERY))
+        self.every.setAccessibleName(f"How often the ride of {field.label} comes")
+        self.every.setToolTip("The same way again and again, or once over the whole loop")
+        self.every.setFont(text_font(11))
+        self.every.setStyleSheet("QComboBox { padding: 0px 7px; min-height: 16px; }")
+        self.every.textActivated.connect(lambda text: self.every_chosen.emit(EVERY[text]))
+        head.addWidget(self.every)
         self.stand = small_button("stand still", self._stand, tip="Let it have one value again")
         head.addWidget(self.stand)
         column.addLayout(head)
         column.addWidget(self.curve)
         self.setFont(text_font(11))
+
+    def show_ride(self, ride: Ride, loop_ticks: int) -> None:
+        """Show a ride."""
+        self.curve.show_ride(ride, loop_ticks)
+        names = {ticks: name for name, ticks in EVERY.items()}
+        self.every.setCurrentText(names.get(ride.every_ticks, ONCE))
 
     def _stand(self) -> None:
         self.curve.edited.emit(())

@@ -348,19 +348,23 @@ def set_treatment_setting(
 
 
 def set_ride(
-    loop: Loop, layer_id: str | None, treatment_id: str, name: str, points: tuple[RidePoint, ...]
-) -> Loop:
+    loop: Loop, layer_id: str | None, treatment_id: str, name: str, points: tuple[RidePoint, ...],
+    every_ticks: int = 0,
+) -> Loop:  # fmt: skip
     """Let a value of a treatment ride through points, or (with none) stand again."""
     line = tuple(
-        t.with_ride(name, points) if t.id == treatment_id else t for t in loop.line_of(layer_id)
+        t.with_ride(name, points, every_ticks) if t.id == treatment_id else t
+        for t in loop.line_of(layer_id)
     )
     return set_line(loop, layer_id, line)
 
 
-def set_level_ride(loop: Loop, layer_id: str, points: tuple[RidePoint, ...]) -> Loop:
+def set_level_ride(
+    loop: Loop, layer_id: str, points: tuple[RidePoint, ...], every_ticks: int = 0
+) -> Loop:
     """Let a layer's level ride through points (dB), or (with none) stand again."""
-    return set_layer(loop, layer_id, level_ride=Ride(of=LEVEL.name, points=points) if points
-                     else None)  # fmt: skip
+    ride = Ride(of=LEVEL.name, points=points, every_ticks=every_ticks) if points else None
+    return set_layer(loop, layer_id, level_ride=ride)
 
 
 # --- cards and lines on their way from one place to another --------------------------------------

@@ -59,7 +59,7 @@ def _moved(treatment: Treatment, factors: dict[str, float]) -> Treatment:
                     replace(p, value=field.clipped(p.value * factors[field.follows]))
                     for p in ride.points
                 )
-                treatment = treatment.with_ride(field.name, points)
+                treatment = treatment.with_ride(field.name, points, ride.every_ticks)
     return treatment
 
 

@@ -220,7 +220,7 @@ CLOUD = Kind(
     spec=SettingsSpec((
         *_STILL.spec.fields,
         Field(name="drift_cents", label="Drift", default=9, unit="cents", low=0, high=40, step=0.5,
-              ride_step=1 / 60),
+              ride_step=1 / 30),
     )),
     says=lambda full: f"{_says(full)}, drifting ±{full.number('drift_cents'):.0f} cents",
     process=_cloud, rough=rough_of(_cloud, 2.0), tail_s=_ring_s, blend=0.35, draws=True,

@@ -24,6 +24,7 @@ class WrittenRide(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     """A ride as it is written in a file."""
 
     of: str
+    every_ticks: int = 0
     points: tuple[tuple[float, ...], ...]
 
 
@@ -74,7 +75,11 @@ def line_of(written: Iterable[WrittenTreatment], where: str) -> Line:
         place = f"{where}: treatment {number} ({one.kind})"
         try:
             rides = tuple(
-                Ride(of=ride.of, points=tuple(_point(p, ride.of) for p in ride.points))
+                Ride(
+                    of=ride.of,
+                    points=tuple(_point(p, ride.of) for p in ride.points),
+                    every_ticks=ride.every_ticks,
+                )
                 for ride in one.rides
             )
             made = Treatment(
@@ -122,6 +127,8 @@ def write_treatments(line: Line, into: tomlkit.TOMLDocument) -> None:
             for ride in treatment.rides:
                 one = tomlkit.table()
                 one["of"] = ride.of
+                if ride.every_ticks:
+                    one["every_ticks"] = ride.every_ticks
                 one["points"] = [[p.tick, _plain(p.value), *([p.bend] if p.bend else [])]
                                  for p in ride.points]  # fmt: skip
                 rides.append(one)

@@ -321,9 +321,9 @@ CHORUS = Kind(
     name="chorus", label="Chorus", family="Motion", about="Several of it, each a little elsewhere.",
     spec=SettingsSpec((
         Field(name="depth_ms", label="Depth", default=2.2, unit="ms", low=0, high=10, step=0.1,
-              ride_step=1 / 60),
+              ride_step=1 / 30),
         Field(name="delay_ms", label="Delay", default=9, unit="ms", low=1, high=40, step=0.5,
-              ride_step=1 / 60),
+              ride_step=1 / 30),
         rate_field("2 bars"),
     )),
     says=lambda full: f"four voices that stray by {full.number('depth_ms'):.1f} ms",

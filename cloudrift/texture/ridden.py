@@ -1,11 +1,12 @@
 """A treatment some of whose values ride: run at a few settings, with the sound passing between.
 
-Along the way that the values take through the loop knots are set, evenly by how far they move. The
-treatment is run with the settings of each knot, over the time around it alone where it can be, and
-the sound is cross-faded from each to the next. The blend is followed frame by frame.
+The scale of what rides is divided evenly. The treatment is run with the settings at each place that
+the ride comes by, over the time around it alone where it can be, and the sound passes from one to
+the next as the value does. The blend is followed frame by frame.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from itertools import product
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,8 +16,6 @@ from cloudrift.ground.settings import SettingsSpec
 from cloudrift.texture.kind import Context
 from cloudrift.texture.ride import BLEND, Ride, ride_shares, share_to_value
 
-MOST_KNOTS = 120
-ENDS = 1e-3  # of a scale: so near its end a value is at the end
 Values = tuple[tuple[str, float], ...]
 # Runs the treatment with other settings: on the whole (None) or from a frame on, so many.
 Run = Callable[[Values, tuple[int, int] | None], Stereo | None]
@@ -31,43 +30,52 @@ def blend_curve(rides: tuple[Ride, ...], context: Context) -> NDArray[np.float32
 
 
 class Course:
-    """Knots along the way of all settings that ride, and how much of each is heard when."""
+    """Which settings are heard when: a grid over what rides, and how near each point is.
+
+    Every frame lies between two grid places of each value that rides, and hears the sounds at all
+    of them, each the more the nearer it is.
+    """
 
     def __init__(self, rides: tuple[Ride, ...], spec: SettingsSpec, context: Context) -> None:
-        fields = [spec[ride.of] for ride in rides if ride.of != BLEND.name]
-        self.n = context.loop_frames
-        shares = np.stack([ride_shares(ride, spec[ride.of], context)
-                           for ride in rides if ride.of != BLEND.name])  # fmt: skip
-        steps = np.array([field.ride_step for field in fields])
-        moved = (np.abs(np.diff(shares, axis=1)) / steps[:, None]).sum(axis=0)
-        way = np.concatenate([[0.0], np.cumsum(moved)])  # in steps
-        count = int(min(MOST_KNOTS, max(1, np.ceil(way[-1]))))
-        self.at = way / max(way[-1], 1e-12) * count  # which knot, and how far to the next
-        # At the very ends a field may be off: a hair beside them it would not be.
-        shares = np.where(shares < ENDS, 0.0, np.where(shares > 1 - ENDS, 1.0, shares))
-        frames = np.searchsorted(self.at, np.arange(count + 1) - 1e-9).clip(0, self.n - 1)
-        knots = [
-            tuple(
-                (field.name, field.clipped(round(float(share_to_value(field, s)), 6)))
-                for field, s in zip(fields, shares[:, frame], strict=True)
-            )
-            for frame in frames
-        ]
-        # Going there and back passes the same places: each is run once.
-        places = [
-            tuple(round(field.to_share(value) / field.ride_step * 4)
-                  for field, (_, value) in zip(fields, knot, strict=True))
-            for knot in knots
-        ]  # fmt: skip
-        first = dict(zip(reversed(places), reversed(knots), strict=True))
-        self.knots: list[Values] = [first[place] for place in places]
+        rides = tuple(ride for ride in rides if ride.of != BLEND.name)
+        self._fields = [spec[ride.of] for ride in rides]
+        # Two at once would be run at every pair of places: they are set wider apart.
+        wider = 1 if len(rides) == 1 else 2
+        self._counts = [round(1 / (field.ride_step * wider)) for field in self._fields]
+        self._base = [int(np.prod([c + 1 for c in self._counts[:i]])) for i in range(len(rides))]
+        self._low, self._nearer = [], []
+        for ride, field, count in zip(rides, self._fields, self._counts, strict=True):
+            at = ride_shares(ride, field, context) * count
+            low = np.minimum(at.astype(np.int64), count - 1)
+            self._low.append(low)
+            self._nearer.append((at - low).astype(np.float32))
+        codes = [np.unique(code[weight > 0]) for code, weight in self._corners()]
+        self.codes: list[int] = np.unique(np.concatenate(codes)).tolist()
 
-    def weights(self, values: Values) -> NDArray[np.float32]:
-        """Return how much of the sound with these values is heard at every frame: (n,)."""
-        out = np.zeros(self.n, np.float32)
-        for k, knot in enumerate(self.knots):
-            if knot == values:
-                out += np.maximum(0, 1 - np.abs(self.at - k)).astype(np.float32)
+    def _corners(self) -> Iterator[tuple[NDArray[np.int64], NDArray[np.float32]]]:
+        """The places round each frame, one corner after another: their code, and how near."""
+        for corner in product((0, 1), repeat=len(self._low)):
+            code = np.zeros(len(self._low[0]), np.int64)
+            weight = np.ones(len(self._low[0]), np.float32)
+            for up, low, nearer, base in zip(corner, self._low, self._nearer, self._base,
+                                             strict=True):  # fmt: skip
+                code += (low + up) * base
+                weight *= nearer if up else 1 - nearer
+            yield code, weight
+
+    def values(self, code: int) -> Values:
+        """Return the settings at a place of the grid."""
+        out = []
+        for field, count, base in zip(self._fields, self._counts, self._base, strict=True):
+            share = np.array([code // base % (count + 1) / count])
+            out.append((field.name, field.clipped(float(share_to_value(field, share)[0]))))
+        return tuple(out)
+
+    def weights(self, code: int) -> NDArray[np.float32]:
+        """Return how much of the sound at a place is heard at every frame of the loop."""
+        out = np.zeros(len(self._low[0]), np.float32)
+        for codes, weight in self._corners():
+            out += np.where(codes == code, weight, np.float32(0))
         return out
 
 
@@ -75,8 +83,8 @@ def ridden(course: Course, run: Run, context: Context) -> Stereo:
     """Return the sound of the whole loop with its settings riding: (2, frames)."""
     total = context.frames
     out = np.zeros((2, total), np.float32)
-    for values in dict.fromkeys(course.knots):
-        weight = context.tiled(course.weights(values))
+    for code in course.codes:
+        values, weight = course.values(code), context.tiled(course.weights(code))
         heard = np.flatnonzero(weight)
         if not len(heard):
             continue
@@ -97,10 +105,10 @@ def ridden_stretch(
     """Return some frames of that; None where the treatment cannot be run on a stretch."""
     out = np.zeros((2, count), np.float32)
     at = np.arange(start, start + count) % context.loop_frames
-    for values in dict.fromkeys(course.knots):
-        weight = course.weights(values)[at]
+    for code in course.codes:
+        weight = course.weights(code)[at]
         if weight.any():
-            part = run(values, (start, count))
+            part = run(course.values(code), (start, count))
             if part is None:
                 return None
             out += part * weight

@@ -13,6 +13,7 @@ from cloudrift.texture.kind import Context
 
 BLEND = percent("blend", "Blend", 100)
 MOST_POINTS = 128
+LEAST_EVERY, MOST_EVERY = TICKS_PER_QUARTER // 8, 64 * 4 * TICKS_PER_QUARTER
 SMOOTH_S = 0.006  # over so long a step is drawn out, so that it never clicks
 STEEPEST = 3.0  # how far a bend of 1 leans: the half-way point is 2^-3 of the way in value
 
@@ -29,10 +30,14 @@ class RidePoint(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
 
 
 class Ride(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """What rides (the name of a setting, ``blend`` or ``level``) and its points in order."""
+    """What rides (the name of a setting, ``blend`` or ``level_db``) and its points in order.
+
+    With ``every_ticks`` the same way comes again so often, bent to divide the loop; 0: once a loop.
+    """
 
     of: str
     points: tuple[RidePoint, ...]
+    every_ticks: int = 0
 
     def __post_init__(self) -> None:
         where = f"the ride of {self.of}"
@@ -40,6 +45,11 @@ class Ride(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
             raise CloudriftError(f"{where} needs 1 to {MOST_POINTS} points, not {len(self.points)}")
         if any(b.tick <= a.tick for a, b in pairwise(self.points)) or self.points[0].tick < 0:
             raise CloudriftError(f"{where}: points must rise in time from tick 0, one at a tick")
+        if self.every_ticks and not LEAST_EVERY <= self.every_ticks <= MOST_EVERY:
+            raise CloudriftError(
+                f"{where} comes every {self.every_ticks} ticks, but must every {LEAST_EVERY} to "
+                f"{MOST_EVERY}, or once a loop (0)"
+            )
         if any(not -1 <= point.bend <= 1 for point in self.points):
             raise CloudriftError(f"{where}: a bend must lie between -1 and 1")
 
@@ -54,9 +64,10 @@ def check_ride(ride: Ride, field: Field, where: str) -> None:
 
 def shares_at(ride: Ride, field: Field, ticks: NDArray[np.float64], loop_ticks: float
               ) -> NDArray[np.float64]:  # fmt: skip
-    """Return where on its field's scale (0 to 1) a ride is at some ticks of a loop.
+    """Return where on its field's scale (0 to 1) a ride is at some ticks of its period.
 
-    From the last point it goes round the seam to the first. Points behind the loop's end rest.
+    That is the loop, unless it comes more often. From the last point it goes round to the first.
+    Points behind the period's end rest.
     """
     points = [point for point in ride.points if point.tick < loop_ticks] or [ride.points[0]]
     shares = [field.to_share(point.value) for point in points]
@@ -77,8 +88,12 @@ def shares_at(ride: Ride, field: Field, ticks: NDArray[np.float64], loop_ticks: 
 def ride_shares(ride: Ride, field: Field, context: Context) -> NDArray[np.float64]:
     """Return where on its scale a ride is at every frame of a loop: (loop frames,)."""
     n = context.loop_frames
-    loop_ticks = context.loop_s * context.tempo / 60 * TICKS_PER_QUARTER
-    shares = shares_at(ride, field, np.arange(n, dtype=np.float64) * loop_ticks / n, loop_ticks)
+    period = context.loop_s * context.tempo / 60 * TICKS_PER_QUARTER
+    turns = 1
+    if ride.every_ticks:
+        turns, period = max(1, round(period / ride.every_ticks)), float(ride.every_ticks)
+    ticks = np.arange(n, dtype=np.float64) * (turns * period / n) % period
+    shares = shares_at(ride, field, ticks, period)
     size = max(1, min(int(SMOOTH_S * context.rate), n // 2)) | 1
     round_it = np.concatenate([shares[n - size // 2 :], shares, shares[: size // 2 + 1]])
     total = np.concatenate([[0.0], np.cumsum(round_it)])

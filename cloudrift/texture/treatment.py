@@ -119,11 +119,13 @@ class Treatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
         """Return how a value rides, None if it stands."""
         return next((ride for ride in self.rides if ride.of == name), None)
 
-    def with_ride(self, name: str, points: tuple[RidePoint, ...]) -> "Treatment":
+    def with_ride(
+        self, name: str, points: tuple[RidePoint, ...], every_ticks: int = 0
+    ) -> "Treatment":
         """Return it with a value riding through points; with no points it stands again."""
         rides = tuple(ride for ride in self.rides if ride.of != name)
         if points:
-            rides = (*rides, Ride(of=name, points=points))
+            rides = (*rides, Ride(of=name, points=points, every_ticks=every_ticks))
         return msgspec.structs.replace(self, rides=rides)
 
 

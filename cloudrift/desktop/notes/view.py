@@ -191,13 +191,20 @@ class NotesView(QWidget):
             self.lane = RideLane(LEVEL, layer.role, loop.ticks, loop.metre)
             self.lane.curve.edited.connect(partial(self._draw_level, layer.id))
             self.lane.curve.settled.connect(self._session.end_drag)
+            self.lane.every_chosen.connect(partial(self._draw_level, layer.id, None))
             self._level.addWidget(self.lane)
-        self.lane.curve.show_points(ride.points)
+        self.lane.show_ride(ride, loop.ticks)
 
-    def _draw_level(self, layer_id: str, points: tuple[RidePoint, ...]) -> None:
+    def _draw_level(
+        self, layer_id: str, points: tuple[RidePoint, ...] | None, every: int | None = None
+    ) -> None:
+        """Let the level ride through points, or come again so often; None leaves it as it is."""
+        before = self._session.loop.layer(layer_id).level_ride
+        points = before.points if points is None and before else points or ()
+        every = (before.every_ticks if before else 0) if every is None else every
         self._session.apply(
             "level rides" if points else "level stands",
-            lambda loop: edits.set_level_ride(loop, layer_id, points),
+            lambda loop: edits.set_level_ride(loop, layer_id, points, every),
             merge=f"level ride {layer_id}", moving=True,
         )  # fmt: skip
 

@@ -242,9 +242,10 @@ class TreatmentRow(_Row):
                 lane = RideLane(treatment.field(name), self._role, loop.ticks, loop.metre)
                 lane.curve.edited.connect(lambda points, n=name: self._draw_ride(n, points))
                 lane.curve.settled.connect(self._session.end_drag)
+                lane.every_chosen.connect(lambda every, n=name: self._draw_ride(n, None, every))
                 self.lanes[name] = lane
                 self.right.insertWidget(len(self.lanes), lane)
-            self.lanes[name].curve.show_points(ride.points)
+            self.lanes[name].show_ride(ride, loop.ticks)
 
     def show_facts(self, treatment: Treatment, before: StepFacts, after: StepFacts) -> None:
         """Show the picture behind it, what it has added, and what to heed."""
@@ -294,11 +295,18 @@ class TreatmentRow(_Row):
         if on and session.selection.treatment_id != self.treatment_id:
             session.select(treatment_id=self.treatment_id)  # its lane is in the open card
 
-    def _draw_ride(self, name: str, points: tuple[RidePoint, ...]) -> None:
+    def _draw_ride(
+        self, name: str, points: tuple[RidePoint, ...] | None, every: int | None = None
+    ) -> None:
+        """Let a value ride through points, or come again so often; None leaves either as it is."""
         line_of, treatment_id = self._line_of, self.treatment_id
+        line = {t.id: t for t in self._session.loop.line_of(line_of)}
+        before = line[treatment_id].ride_of(name)
+        points = before.points if points is None and before else points or ()
+        every = (before.every_ticks if before else 0) if every is None else every
         self._session.apply(
             f"{name.replace('_', ' ')} rides" if points else f"{name.replace('_', ' ')} stands",
-            lambda loop: edits.set_ride(loop, line_of, treatment_id, name, points),
+            lambda loop: edits.set_ride(loop, line_of, treatment_id, name, points, every),
             merge=f"ride {line_of} {treatment_id} {name}", moving=True,
         )  # fmt: skip
 

@@ -198,7 +198,7 @@ def _says(full: Full) -> str:
 
 def _cents(name: str, default: float, high: float, hint: str, part: str) -> Field:
     return Field(name=f"{name}_cents", label=name.capitalize(), default=default, unit="cents",
-                 low=0, high=high, step=0.5, hint=hint, part=part, ride_step=1 / 60)  # fmt: skip
+                 low=0, high=high, step=0.5, hint=hint, part=part, ride_step=1 / 30)  # fmt: skip
 
 
 def _noise(name: str, default: float, hint: str, part: str) -> Field:
@@ -208,7 +208,7 @@ def _noise(name: str, default: float, hint: str, part: str) -> Field:
 
 FIELDS = (
     Field(name="wear", label="Wear", default=45, unit="%", low=0, high=100,
-          hint="scales everything below it", ride_step=1 / 60),
+          hint="scales everything below it", ride_step=1 / 30),
     _cents("wow", 18, 80, "slow drift of pitch, at most so far", "Tape"),
     _cents("flutter", 0, 40, "quick drift of pitch, 6 to 13 times a second", "Tape"),
     Field(name="drive_db", label="Saturation", default=9, unit="dB", low=0, high=16, step=0.5,
