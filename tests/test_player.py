@@ -122,3 +122,41 @@ def test_a_speaker_is_always_found():
     speaker = open_speaker(RATE)
     assert speaker.name
     speaker.close()
+
+
+def test_moving_a_field_is_heard_without_gap_click_or_zipper():
+    """The third of four cards is moved step by step while the loop plays: the joined audio."""
+    from cloudrift.texture import Context, Treatment
+    from cloudrift.texture.treatment import fused, treat
+
+    t = np.arange(N) / RATE
+    tone = np.stack([0.4 * np.sin(2 * np.pi * 200 * t)] * 2).astype(np.float32)
+    where = Context(rate=RATE, exact_frames=float(N), tempo=120.0)
+
+    def sound(cut_hz):
+        line = [
+            Treatment(id=f"t{i}", kind=k) for i, k in enumerate(("tilt", "warm", "cuts", "room"))
+        ]
+        line[2] = line[2].set("low_cut_hz", 20).set("high_cut_hz", cut_hz)
+        audio = tone
+        for group in fused(tuple(line)):
+            audio = treat(audio, group, where)
+        return audio
+
+    steps_hz = [800 * 2 ** (i / 6) for i in range(12)]
+    sounds = [sound(hz) for hz in steps_hz]
+    player = Player(RATE)
+    player.load(sounds[0])
+    player.play()
+    out = [pull(player, 8192)]
+    for one in sounds:
+        player.load(one)
+        out.append(pull(player, 4096))
+    joined = np.concatenate(out)[4096:, 0].astype(float)
+    assert np.abs(joined.reshape(-1, 512)).max(axis=1).min() > 0.2  # no gap
+    still = max(np.abs(np.diff(one[0].astype(float), 2)).max() for one in sounds)
+    assert np.abs(np.diff(joined, 2)).max() < 1.6 * still  # no click
+    level = np.abs(np.fft.rfft(joined * np.hanning(len(joined))))
+    hz = np.fft.rfftfreq(len(joined), 1 / RATE)
+    near = np.abs(hz / 200 - np.round(hz / 200)) * 200 < 60  # the tone's own partials
+    assert 20 * np.log10(level[~near & (hz > 100)].max() / level.max()) < -60  # no zipper

@@ -129,12 +129,47 @@ def test_silence_in_is_silence_out(kind):
     assert np.abs(out).max() < 1e-7
 
 
-def test_draws_are_kept_apart_and_come_back(noise):
-    where = context(noise.shape[1])
-    for kind in ("hall", "weathering"):
-        first, again, other = (treat(noise, (treatment(kind, draw=d),), where) for d in (1, 1, 2))
-        assert np.array_equal(first, again)
-        assert db(rms(first - other) / rms(first)) > -40
+DRAWN = {"weathering": {"wear": 100}, "sweep": {"shape": "random"}, "swirl": {"shape": "random"}}
+
+
+@pytest.mark.parametrize("kind", sorted(name for name, kind in KINDS.items() if kind.draws))
+def test_draws_are_kept_apart_and_come_back(kind, rng):
+    audio, where = (rng.standard_normal((2, SMOOTH)) * 0.1).astype(np.float32), context(SMOOTH)
+    first, again, other = (
+        treat(audio, (treatment(kind, draw=d, **DRAWN.get(kind, {})),), where) for d in (1, 1, 2)
+    )
+    assert np.array_equal(first, again)
+    assert db(rms(first - other) / rms(first)) > -40
+
+
+@pytest.mark.parametrize("kind", sorted(set(KINDS) - {"shift", "shadow"}))
+def test_what_has_no_draw_is_the_same_each_time(kind, rng):
+    if KINDS[kind].draws:
+        pytest.skip("it has a draw")
+    audio, where = (rng.standard_normal((2, SMOOTH)) * 0.1).astype(np.float32), context(SMOOTH)
+    assert np.array_equal(*(treat(audio, (treatment(kind),), where) for _ in range(2)))
+
+
+@pytest.mark.parametrize("semitones", [-12, -7, -5, -3, -1, 2, 4, 7, 12])
+def test_a_held_shift_is_in_tune_and_in_time(semitones):
+    """Within 3 cents for single tones, low and high, and onsets within 5 ms."""
+    n = 3 * RATE
+    one = treatment("shift", semitones=semitones)
+    for hz in (82.4, 110, 220, 440, 880, 1760):
+        out = treat(sine(hz, 3.0, level=0.3), (one,), context(n))
+        wanted = hz * 2 ** (semitones / 12)
+        inner = out[:, 5000 : n // 2 - 8000]  # between two joins
+        assert abs(1200 * np.log2(main_hz(inner, wanted * 0.9, wanted * 1.1) / wanted)) < 3
+    audio = np.zeros((2, n), np.float32)
+    struck = [int(s * RATE) for s in (0.4, 1.03, 2.2)]
+    rng = np.random.default_rng(2)
+    for at in struck:
+        audio[:, at : at + 3000] += rng.standard_normal(3000) * np.exp(-np.arange(3000) / 600) * 0.4
+    out = treat(audio, (one,), context(n))
+    loud = np.convolve(np.abs(out[0]), np.ones(64) / 64, "same")
+    for at in struck:
+        near = loud[at - 2500 : at + 2500]
+        assert abs(np.flatnonzero(near > 0.35 * near.max())[0] - 2500) < 0.005 * RATE
 
 
 @pytest.mark.parametrize(

@@ -13,7 +13,6 @@ from cloudrift.audio.stretch_child import HEAD
 from cloudrift.ground.errors import CloudriftError
 
 PROCESSES = 2
-TONALITY_HZ = 8000.0  # above, the spectrum is moved rather than multiplied: less glassy
 LEAD_S = 0.24  # two blocks of the stretcher: how long it takes to settle
 
 _idle: "queue.LifoQueue[_Child | None]" = queue.LifoQueue()
@@ -36,7 +35,7 @@ class _Child:
         """Send sound, return it at the other pitch."""
         to, back = self._process.stdin, self._process.stdout
         assert to is not None and back is not None
-        to.write(HEAD.pack(audio.shape[1], rate, semitones, TONALITY_HZ))
+        to.write(HEAD.pack(audio.shape[1], rate, semitones))
         to.write(np.ascontiguousarray(audio, np.float32).data)
         to.flush()
         (frames,) = struct.unpack("<q", back.read(8))

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.buffers import Stereo, raised_cosine
 
 FADE_S = 0.010
 # Rendering threads hand Python's lock on this often; each array step of the callback may wait for
@@ -65,8 +65,8 @@ class Player:
     def __init__(self, rate: int) -> None:
         self.rate = rate
         self._fade = int(FADE_S * rate)
-        angle = (np.arange(self._fade) + 0.5) / self._fade * np.pi / 2
-        self._rise = np.sin(angle).astype(np.float32)[:, None]
+        self._rise = raised_cosine(self._fade)[:, None]
+        self._new_gain, self._old_gain = self._rise, self._rise[::-1]
         self._wanted: Take | None = None
         self._seek: float | None = None
         self._playing = False
@@ -233,18 +233,39 @@ class Player:
         self._take = wanted
         if wanted is None:
             self._seek = share  # standing still keeps its place
+            self._old_gain = self._rise[::-1]
             return
         first, last = wanted.bounds
         position = int(share * len(wanted.wave))
         self._position = position if first <= position < last else first
+        self._begin_fade()
+
+    def _begin_fade(self) -> None:
+        """Choose the gains of a cross-fade so that the power stays, however alike both sounds are.
+
+        An edit mostly leaves a sound as it was: of two that are the same, gains that add up to one
+        keep the level; of two that have nothing in common, those whose squares do.
+        """
         self._fade_left = self._fade
+        rise, fall = self._rise, self._rise[::-1]
+        take, ghost = self._take, self._ghost
+        alike = 1.0
+        if take is not None and ghost is not None:
+            at = np.arange(self._fade)
+            old = ghost.take.wave[(ghost.position + at) % len(ghost.take.wave)]
+            new = take.wave[(self._position + at) % len(take.wave)]
+            power = float(np.vdot(old, old)) * float(np.vdot(new, new))
+            alike = float(np.vdot(old, new)) / power**0.5 if power > 0 else 1.0
+        norm = np.sqrt(rise * rise + fall * fall + np.float32(2 * max(alike, 0.0)) * rise * fall)
+        self._new_gain, self._old_gain = rise / norm, fall / norm
 
     def _turn(self, take: Take) -> None:
         """Go back to the start. A whole loop has no seam; a part of one is cross-faded over it."""
         first, last = take.bounds
         if last - first < len(take.wave):
             self._ghost = _Ghost(take, last, 0)
-            self._fade_left = self._fade
+            self._position = first
+            self._begin_fade()
         self._position = first
 
     def _add_take(self, out: NDArray[np.float32]) -> None:
@@ -256,7 +277,7 @@ class Player:
         if self._fade_left:
             done = self._fade - self._fade_left
             use = min(self._fade_left, count)
-            out[:use] *= self._rise[done : done + use]
+            out[:use] *= self._new_gain[done : done + use]
             self._fade_left -= use
 
     def _add_ghost(self, out: NDArray[np.float32]) -> None:
@@ -265,7 +286,7 @@ class Player:
             return
         use = min(self._fade - ghost.done, len(out))
         index = np.arange(ghost.position, ghost.position + use) % len(ghost.take.wave)
-        fall = self._rise[::-1][ghost.done : ghost.done + use]
+        fall = self._old_gain[ghost.done : ghost.done + use]
         out[:use] += ghost.take.wave[index] * fall
         done = ghost.done + use
         self._ghost = _Ghost(ghost.take, ghost.position + use, done) if done < self._fade else None

@@ -4,7 +4,18 @@ import functools
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.settings import SettingsSpec
-from cloudrift.texture import drive, dynamics, hall, level, motion, shadow, tone, windows
+from cloudrift.texture import (
+    drive,
+    dynamics,
+    hall,
+    level,
+    motion,
+    shadow,
+    sweeping,
+    tone,
+    voices,
+    windows,
+)
 from cloudrift.texture.backward import BACKWARD
 from cloudrift.texture.cuts import CUTS
 from cloudrift.texture.echo import ECHO
@@ -21,8 +32,8 @@ KINDS: dict[str, Kind] = {
     k.name: k
     for k in (
         CUTS, *tone.KINDS, RESONANCE, TAMER, *drive.KINDS, *dynamics.KINDS, *hall.KINDS, SPRING,
-        ECHO, SMEAR, *motion.KINDS, BACKWARD, SHIFT, FORMANT, *windows.KINDS, *shadow.KINDS,
-        WEATHERING, *level.KINDS, CLEANER,
+        ECHO, SMEAR, *voices.KINDS, *motion.KINDS, *sweeping.KINDS, BACKWARD, SHIFT, FORMANT,
+        *windows.KINDS, *shadow.KINDS, WEATHERING, *level.KINDS, CLEANER,
     )
 }  # fmt: skip
 

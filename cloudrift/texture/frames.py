@@ -68,8 +68,14 @@ def filtered(audio: Stereo, context: Context, gain_of: Callable[[Spectra], Gain]
     return np.asarray(out / np.tile(weight, context.passes), np.float32)
 
 
-def filtered_stretch(audio: Stereo, context: Context, gain: Gain, start: int, count: int) -> Stereo:
-    """Return some frames of what ``filtered`` makes with a gain that hears nothing: as if whole."""
+def filtered_stretch(
+    audio: Stereo, context: Context, gain_at: Callable[[NDArray[np.float64]], Gain],
+    start: int, count: int,
+) -> Stereo:  # fmt: skip
+    """Return some frames of what ``filtered`` makes with a gain that hears nothing: as if whole.
+
+    ``gain_at`` is given where in the loop frames lie (0 to 1) and returns a gain for each.
+    """
     n, starts = context.loop_frames, _starts(context)
     turns = np.arange((start - FRAME) // n, (start + count) // n + 1)
     at = (starts + turns[:, None] * n).reshape(-1)
@@ -78,7 +84,7 @@ def filtered_stretch(audio: Stereo, context: Context, gain: Gain, start: int, co
     at, which = at[near], which[near]
     source = taken(audio, int(at[0]), int(at[-1] - at[0]) + FRAME)
     spectra = sf.rfft(source[:, (at - at[0])[:, None] + np.arange(FRAME)] * WINDOW)
-    frames = sf.irfft(spectra * gain[..., which, :], FRAME, overwrite_x=True) * WINDOW
+    frames = sf.irfft(spectra * gain_at(places(context)[which]), FRAME, overwrite_x=True) * WINDOW
     out = np.zeros_like(source)
     weight = np.zeros(source.shape[1], np.float32)
     squared = np.square(WINDOW)

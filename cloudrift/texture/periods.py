@@ -1,5 +1,6 @@
 """What repeats in time with the loop: rates as note values, bent so that they divide it."""
 
+import functools
 from collections.abc import Callable
 
 import numpy as np
@@ -7,15 +8,16 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import taken
-from cloudrift.ground.settings import Field, Full
+from cloudrift.ground.settings import Field, Full, Settings
 from cloudrift.notes.time import LONG_VALUES, NOTE_VALUES, TICKS_PER_QUARTER
 from cloudrift.texture.kind import Context, Near, Process
 
 RATES = {**LONG_VALUES, **NOTE_VALUES}
 SYNCED = {name: ticks for name, ticks in NOTE_VALUES.items() if ticks <= 1920}
 
-Gains = NDArray[np.float32]  # (2, loop frames): of left and right, or of middle and side
-Curve = Callable[[Full, int, Context], Gains]
+Moments = NDArray[np.int64]  # frames of a loop
+Gains = NDArray[np.float32]  # (2, moments): of left and right, or of middle and side
+Curve = Callable[[Full, Context, Moments], Gains]
 
 
 def seconds_of(value: str, tempo: float) -> float:
@@ -28,15 +30,29 @@ def rate_field(default: str, label: str = "Rate") -> Field:
     return Field(name="rate", label=label, default=default, choices=tuple(RATES))
 
 
+def rate_words(full: Full) -> str:
+    """Say how often it comes."""
+    return f"every {full.word('rate')}"
+
+
 def turns(value: str, context: Context) -> int:
     """Return how often a note value fits into the loop: at least once, always a whole number."""
     return max(1, round(context.loop_s / seconds_of(value, context.tempo)))
 
 
-def phase(count: float, context: Context, start: float = 0.0) -> NDArray[np.float64]:
-    """Return where in its period something is that turns so often a loop: (loop frames,), 0-1."""
-    n = context.loop_frames
-    return np.asarray((start + count * np.arange(n) / n) % 1.0)
+def phase(count: float, context: Context, at: Moments, start: float = 0.0) -> NDArray[np.float64]:
+    """Return where in its period something is, 0 to 1, at some frames; it turns so often a loop."""
+    return np.asarray((start + count * (at / context.loop_frames)) % 1.0)
+
+
+def all_of(context: Context) -> Moments:
+    """Return the frames of a loop."""
+    return np.arange(context.loop_frames)
+
+
+def stretch_of(context: Context, start: int, count: int) -> Moments:
+    """Return some frames of a loop from one on, round the seam."""
+    return np.arange(start, start + count) % context.loop_frames
 
 
 def by_side(curve: Curve) -> tuple[Process, Near]:
@@ -56,12 +72,18 @@ def by_width(curve: Curve) -> tuple[Process, Near]:
 
 
 def _pointwise(curve: Curve, lay: Callable[[Stereo, Gains], Stereo]) -> tuple[Process, Near]:
-    def process(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
-        return lay(audio, context.tiled(curve(full, draw, context)))
+    def process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+        return lay(audio, context.tiled(_whole(curve, tuple(full.items()), context)))
 
     def stretch(
-        audio: Stereo, full: Full, draw: int, context: Context, start: int, count: int
+        audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
     ) -> Stereo:
-        return lay(taken(audio, start, count), taken(curve(full, draw, context), start, count))
+        gains = curve(full, context, stretch_of(context, start, count))
+        return lay(taken(audio, start, count), gains)
 
     return process, Near(process=stretch, reach=lambda _full, _draw, _context: 0)
+
+
+@functools.lru_cache(maxsize=6)
+def _whole(curve: Curve, settings: Settings, context: Context) -> Gains:
+    return curve(Full(dict(settings)), context, all_of(context))

@@ -9,14 +9,17 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import to_gain
 from cloudrift.ground.settings import Full, hz_text
-from cloudrift.texture import backward, dynamics, motion, shadow, smear, windows
+from cloudrift.texture import backward, dynamics, shadow, smear, windows
 from cloudrift.texture.curves import SHAPES
 from cloudrift.texture.drive import CURVES
 from cloudrift.texture.hall import drift_of
 from cloudrift.texture.kind import Context, Kind
+from cloudrift.texture.periods import all_of, turns
 from cloudrift.texture.ride import BLEND
 from cloudrift.texture.shift import semitones_of
+from cloudrift.texture.sweeping import course
 from cloudrift.texture.treatment import Treatment
+from cloudrift.texture.voices import chorus_away
 from cloudrift.texture.weathering.card import strays_of
 
 POINTS = 240
@@ -124,7 +127,7 @@ def _shown_beats(value: str | None, context: Context) -> float:
     beats = _beats_of(context)
     if value is None:
         return beats
-    turn = beats / motion.turns(value, context)
+    turn = beats / turns(value, context)
     return min(beats, max(BEATS_SHOWN, 2 * turn))
 
 
@@ -289,7 +292,7 @@ def _edges(kind: Kind, full: Full, draw: int, context: Context) -> Portrait:
     """Where a filter that moves is, over the loop."""
     beats = _shown_beats(full.word("rate"), context)
     x = np.linspace(0, beats, POINTS, endpoint=False)
-    place = motion.course(full.word("shape"), full.word("rate"), draw, context,
+    place = course(full.word("shape"), full.word("rate"), draw, context,
                           x / _beats_of(context) % 1.0)  # fmt: skip
     low, high = full.number("low_hz"), full.number("high_hz")
     return Portrait(title="the edge over time" if kind.name == "sweep" else
@@ -319,7 +322,7 @@ def _chorus(_kind: Kind, full: Full, _draw: int, context: Context) -> Portrait:
     """How late its voices are."""
     beats = _shown_beats(full.word("rate"), context)
     lines = [_over_beats(-away / context.rate * 1e3, beats, context)
-             for away in motion.chorus_of(full, context)]  # fmt: skip
+             for away in chorus_away(full, context, all_of(context))]  # fmt: skip
     most = float(np.ceil(max(y.max() for _, y in lines) / 5) * 5)
     return Portrait(title="how late its four voices are", x=lines[0][0],
                     curves=tuple(y for _, y in lines), x_axis=_beat_axis(beats),
@@ -363,7 +366,10 @@ def _moments(kind: Kind, full: Full, draw: int, context: Context) -> Portrait:
         lines = [np.arange(n) + away]
     elif kind.name == "smear":
         beats = min(beats, BEATS_SHOWN)
-        lines = [np.arange(n) + away for away in smear.courses_of(full, draw, context)[0]]
+        lines = [
+            np.arange(n) + away
+            for away in smear.courses_of(full, draw, context, all_of(context))[0]
+        ]
     elif kind.name == "backward":
         lines = [backward.heard_frames(full, context)]
     elif kind.name == "replay":

@@ -6,10 +6,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import read_splined, read_stretch, splined, taken
+from cloudrift.audio.wrap import read_splined, read_stretch, splined
 from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Field, Full, SettingsSpec, percent
+from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec, percent
 from cloudrift.texture.kind import Context, Kind, Near
+from cloudrift.texture.periods import Moments, all_of, stretch_of
 
 STREAMS = 4  # of grains at once, each a quarter of a grain behind the one before
 PITCHES = {
@@ -20,45 +21,42 @@ PITCHES = {
 Courses = tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]
 
 
-@functools.lru_cache(maxsize=4)
-def _courses(
-    grain_ms: float, reach_ms: float, pitch: str, width: float, draw: int, context: Context
-) -> Courses:
-    """How far back each stream reads (frames), and its level left and right: (streams, n) each.
+def courses_of(full: Full, draw: int, context: Context, at: Moments) -> Courses:
+    """Return how far back each stream reads (frames), and its level left and right.
 
-    A whole number of grains fills the loop. A grain at another pitch moves towards or away from
-    the present while it lasts, and is never ahead of it.
+    They are (streams, moments) each. A whole number of grains fills the loop. A grain at another
+    pitch moves towards or away from the present while it lasts, and is never ahead of it.
     """
     n, rate = context.loop_frames, context.rate
-    count = max(1, round(n / (grain_ms * 1e-3 * rate)))
+    count = max(1, round(n / (full.number("grain_ms") * 1e-3 * rate)))
     rng = stream(draw, "smear", count)
-    grain = n / count
-    away = np.empty((STREAMS, n), np.float32)
-    sides = np.empty((2, STREAMS, n), np.float32)
-    at = np.arange(n)
+    grain, width = n / count, full.number("width") / 100
+    reach = full.number("reach_ms") * 1e-3 * rate
+    away = np.empty((STREAMS, len(at)), np.float32)
+    sides = np.empty((2, STREAMS, len(at)), np.float32)
     for k in range(STREAMS):
         place = (at / grain - k / STREAMS) % count
         which = np.minimum(place.astype(np.int64), count - 1)
-        into = (place - which) * grain
-        back = rng.random(count) ** 1.5 * reach_ms * 1e-3 * rate
-        ratio = 2.0 ** (rng.choice(PITCHES[pitch], count) / 12)
-        drift = (ratio - 1)[which] * into - np.maximum((ratio - 1) * grain, 0)[which]
-        away[k] = -back[which] + drift
-        window = np.sin(np.pi * np.clip(into / grain, 0, 1)) ** 2 * np.sqrt(2 / STREAMS)
-        pan = width * rng.uniform(-1, 1, count)[which] * np.pi / 4
-        sides[0, k] = window * np.cos(np.pi / 4 + pan) * np.sqrt(2)
-        sides[1, k] = window * np.sin(np.pi / 4 + pan) * np.sqrt(2)
+        into = ((place - which) * grain).astype(np.float32)
+        back = (rng.random(count) ** 1.5 * reach).astype(np.float32)
+        ratio = (2.0 ** (rng.choice(PITCHES[full.word("pitch")], count) / 12) - 1).astype(
+            np.float32
+        )
+        away[k] = ratio[which] * into - (back + np.maximum(ratio * np.float32(grain), 0))[which]
+        window = np.sin(np.float32(np.pi / grain) * into) ** 2 * np.float32(np.sqrt(4 / STREAMS))
+        pan = width * rng.uniform(-1, 1, count) * np.pi / 4 + np.pi / 4
+        sides[0, k] = window * np.cos(pan).astype(np.float32)[which]
+        sides[1, k] = window * np.sin(pan).astype(np.float32)[which]
     return away, sides[0], sides[1]
 
 
-def courses_of(full: Full, draw: int, context: Context) -> Courses:
-    """Return how far back each stream of grains reads, and its level left and right."""
-    return _courses(full.number("grain_ms"), full.number("reach_ms"), full.word("pitch"),
-                    full.number("width") / 100, draw, context)  # fmt: skip
+@functools.lru_cache(maxsize=1)
+def _whole(settings: Settings, draw: int, context: Context) -> Courses:
+    return courses_of(Full(dict(settings)), draw, context, all_of(context))
 
 
 def _smear(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
-    away, left, right = courses_of(full, draw, context)
+    away, left, right = _whole(tuple(full.items()), draw, context)
     spline, out = splined(audio), np.zeros_like(audio)
     for k in range(STREAMS):
         out += read_splined(spline, away[k]) * context.tiled(np.stack([left[k], right[k]]))
@@ -68,11 +66,10 @@ def _smear(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
 def _stretch(
     audio: Stereo, full: Full, draw: int, context: Context, start: int, count: int
 ) -> Stereo:
-    away, left, right = courses_of(full, draw, context)
+    away, left, right = courses_of(full, draw, context, stretch_of(context, start, count))
     out = np.zeros((2, count), np.float32)
     for k in range(STREAMS):
-        read = read_stretch(audio, taken(away[k], start, count), start)
-        out += read * np.stack([taken(side[k], start, count) for side in (left, right)])
+        out += read_stretch(audio, away[k], start) * np.stack([left[k], right[k]])
     return out
 
 

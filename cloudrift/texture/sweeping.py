@@ -1,0 +1,121 @@
+"""Sweep and swirl: a filter's edge, and notches, that move with the loop."""
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cloudrift.audio.buffers import Stereo
+from cloudrift.ground.draws import stream
+from cloudrift.ground.settings import Field, Full, SettingsSpec, hz_text, percent
+from cloudrift.texture.frames import FRAME, Gain, filtered, filtered_stretch, hz_of, places
+from cloudrift.texture.kind import Context, Kind, Near, Process
+from cloudrift.texture.periods import rate_field, rate_words, turns
+
+SHAPES = ("triangle", "sine", "random", "falling")
+
+
+def course(
+    shape: str, value: str, draw: int, context: Context, share: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """Return where a filter is at so many places in the loop (shares of it): 0 to 1."""
+    count = turns(value, context)
+    place = (count * share) % 1.0
+    if shape == "sine":
+        return 0.5 - 0.5 * np.cos(2 * np.pi * place)
+    if shape == "falling":
+        return 1 - place
+    if shape == "random":
+        rng = stream(draw, "sweep", count)
+        knots = rng.random(count)
+        at = count * share
+        low = at.astype(int) % count
+        to = at - np.floor(at)
+        to = to * to * (3 - 2 * to)
+        return np.asarray(knots[low] * (1 - to) + knots[(low + 1) % count] * to)
+    return 1 - np.abs(2 * place - 1)
+
+
+Shares = NDArray[np.float64]  # places in the loop, 0 to 1
+
+
+def _sweep(full: Full, draw: int, context: Context, at: Shares) -> Gain:
+    """A high cut that moves: each short frame is filtered at its own edge."""
+    place = course(full.word("shape"), full.word("rate"), draw, context, at)
+    low, high = full.number("low_hz"), full.number("high_hz")
+    edge = (low * (high / low) ** place).astype(np.float32)
+    x = hz_of(context.rate) / edge[:, None]
+    q = np.float32(1 / max(0.3, 2 - 1.6 * full.number("peak") / 100))
+    return np.asarray(1 / np.sqrt((1 - x * x) ** 2 + (x / q) ** 2), np.float32)
+
+
+SWIRL_STAGES = 6
+
+
+def _swirl(full: Full, draw: int, context: Context, at: Shares) -> Gain:
+    """Notches that wander: the sound beside itself, turned in phase by a chain that moves.
+
+    Each side is half a turn ahead of the other by as much as the width says.
+    """
+    depth, width = full.number("depth") / 100, full.number("width") / 100
+    low, high = full.number("low_hz"), full.number("high_hz")
+    hz = hz_of(context.rate)
+    sides = []
+    for side in (0.0, 0.5 * width):
+        share = (at + side / turns(full.word("rate"), context)) % 1.0
+        place = course(full.word("shape"), full.word("rate"), draw, context, share)
+        x = hz / (low * (high / low) ** place)[:, None].astype(np.float32)
+        turn = -2 * SWIRL_STAGES * np.arctan(x)
+        sides.append((1 + depth * np.exp(1j * turn)) / (1 + depth))
+    return np.stack(sides).astype(np.complex64)
+
+
+def _by_frames(gain_of: Callable[[Full, int, Context, Shares], Gain]) -> tuple[Process, Near]:
+    """Return how a gain that moves over frequencies is laid on a sound, whole and in part."""
+
+    def process(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+        gain = gain_of(full, draw, context, places(context))
+        return filtered(audio, context, lambda _: gain)
+
+    def stretch(
+        audio: Stereo, full: Full, draw: int, context: Context, start: int, count: int
+    ) -> Stereo:
+        return filtered_stretch(
+            audio, context, lambda at: gain_of(full, draw, context, at), start, count
+        )
+
+    return process, Near(process=stretch, reach=lambda _full, _draw, _context: FRAME)
+
+
+_SWEEP_MOVED = _by_frames(_sweep)
+SWEEP = Kind(
+    name="sweep", label="Sweep", family="Motion", about="A high cut that moves with the bars.",
+    spec=SettingsSpec((
+        Field(name="low_hz", label="Lowest", default=350, unit="Hz", low=60, high=4000, step=1,
+              log=True),
+        Field(name="high_hz", label="Highest", default=7000, unit="Hz", low=200, high=18_000,
+              step=10, log=True),
+        Field(name="shape", label="Shape", default="triangle", choices=SHAPES),
+        rate_field("4 bars"),
+        Field(name="peak", label="Peak", default=20, unit="%", low=0, high=100),
+    )),
+    says=lambda full: f"{full.word('shape')} between its edges, {rate_words(full)}",
+    process=_SWEEP_MOVED[0], near=_SWEEP_MOVED[1], draws=True,
+)  # fmt: skip
+_SWIRL_MOVED = _by_frames(_swirl)
+SWIRL = Kind(
+    name="swirl", label="Swirl", family="Motion", about="Notches that wander up and down.",
+    spec=SettingsSpec((
+        percent("depth", "Depth", 85), rate_field("2 bars"),
+        Field(name="low_hz", label="Lowest", default=250, unit="Hz", low=60, high=2000, step=1,
+              log=True),
+        Field(name="high_hz", label="Highest", default=2600, unit="Hz", low=500, high=10_000,
+              step=10, log=True),
+        Field(name="shape", label="Shape", default="sine", choices=SHAPES),
+        percent("width", "Sides apart", 50),
+    )),
+    says=lambda full: (f"three notches between {hz_text(full.number('low_hz'))} and "
+                       f"{hz_text(full.number('high_hz'))}, {rate_words(full)}"),
+    process=_SWIRL_MOVED[0], near=_SWIRL_MOVED[1], draws=True,
+)  # fmt: skip
+KINDS = (SWEEP, SWIRL)
