@@ -6,7 +6,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, settings
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QCoreApplication, QEvent, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 
 from cloudrift.audio.buffers import DEFAULT_RATE
@@ -83,13 +83,22 @@ def session(qapp, small_loop, speaker, tmp_path):
     made.close()
 
 
-@pytest.fixture
-def window(qapp, small_loop, speaker, tmp_path, qtbot):
+@pytest.fixture(scope="session")
+def app(qapp):
+    """The application with its fonts and look: made once, for styling takes a second."""
     from cloudrift.desktop.app import make_app
+
+    return make_app()
+
+
+@pytest.fixture
+def window(app, small_loop, speaker, tmp_path, qtbot):
+    from cloudrift.desktop import look
     from cloudrift.desktop.session import Session
     from cloudrift.desktop.window import Window
 
-    make_app()
+    if look.look.name != "Daybreak":
+        look.apply(app, "Daybreak")
     session = Session(small_loop, None, speaker, state_folder=tmp_path / "state")
     made = Window(session)
     made.show()
@@ -103,7 +112,9 @@ def window(qapp, small_loop, speaker, tmp_path, qtbot):
     session.begun = False
     made.close()
     assert speaker.closed
+    app.processEvents()  # what was under way when it closed
     made.deleteLater()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 def sine(hz, seconds=1.0, rate=DEFAULT_RATE, level=0.5):
