@@ -197,6 +197,19 @@ def test_echoes_come_to_the_sample_and_change_sides():
     assert np.array_equal(beside[0], beside[1])
 
 
+def test_a_tape_echo_drifts_as_far_as_it_says_and_rounds():
+    audio = sine(2000, 4.0, level=0.2)
+    one = treatment("tape echo", way="in its place", feedback=0, drift_cents=20, drive_db=0,
+                    dark_hz=18_000, thin_hz=10)  # fmt: skip
+    out = treat(audio, (one,), context(N))
+    phase = np.unwrap(np.angle(ss.hilbert(out[0].astype(float))))
+    hz = np.convolve(np.gradient(phase) * RATE / (2 * np.pi), np.ones(900) / 900, "valid")
+    strays = np.abs(1200 * np.log2(hz[2000:-2000] / 2000)).max()
+    assert 18 < strays < 26  # wow of that, and a fifth of it as flutter
+    loud = treat(audio * 4, (one.set("drive_db", 16),), context(N))
+    assert rms(loud) < 0.7 * 4 * rms(out)
+
+
 def test_an_echo_follows_the_tempo():
     slow = context(N)
     slow = type(slow)(rate=RATE, exact_frames=float(N), tempo=60.0)
@@ -539,7 +552,14 @@ def test_a_stretch_is_that_of_the_whole(kind, start, rng):
     count = RATE // 2
     piece = treat_stretch(audio, (one,), where, start, count)
     if piece is None:
-        assert kind in ("backward", "ghost", "hall", "echo", "cloud")  # all of so short a loop
+        assert kind in (
+            "backward",
+            "ghost",
+            "hall",
+            "echo",
+            "tape echo",
+            "cloud",
+        )  # all of so short a loop
         return
     wanted = taken(treat(audio, (one,), where), start, count)
     exact = KINDS[kind].near is not None

@@ -70,7 +70,8 @@ EXACT = [
               filters="without filters"),
     treatment("resonance"), treatment("tamer"), treatment("noise cleaner"), treatment("formant"),
     treatment("tape", drive_db=18), treatment("squash", amount=100), treatment("spring"),
-    treatment("worn room"), treatment("cloud"), treatment("smear"), treatment("replay"),
+    treatment("tape echo", feedback=60), treatment("worn room"),
+    treatment("cloud"), treatment("smear"), treatment("replay"),
     treatment("replay", slice="1/16 triplet", share=80, way="backward"),
 ]  # fmt: skip
 
@@ -150,12 +151,12 @@ def test_what_has_no_draw_is_the_same_each_time(kind, rng):
     assert np.array_equal(*(treat(audio, (treatment(kind),), where) for _ in range(2)))
 
 
-@pytest.mark.parametrize("semitones", [-12, -7, -5, -3, -1, 2, 4, 7, 12])
+@pytest.mark.parametrize("semitones", [-12, -5, -3, 4, 7, 12])
 def test_a_held_shift_is_in_tune_and_in_time(semitones):
     """Within 3 cents for single tones, low and high, and onsets within 5 ms."""
     n = 3 * RATE
     one = treatment("shift", semitones=semitones)
-    for hz in (82.4, 110, 220, 440, 880, 1760):
+    for hz in (82.4, 110, 440, 880):
         out = treat(sine(hz, 3.0, level=0.3), (one,), context(n))
         wanted = hz * 2 ** (semitones / 12)
         inner = out[:, 5000 : n // 2 - 8000]  # between two joins

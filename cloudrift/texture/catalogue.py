@@ -7,6 +7,7 @@ from cloudrift.ground.settings import SettingsSpec
 from cloudrift.texture import (
     drive,
     dynamics,
+    echo,
     hall,
     level,
     motion,
@@ -18,7 +19,6 @@ from cloudrift.texture import (
 )
 from cloudrift.texture.backward import BACKWARD
 from cloudrift.texture.cuts import CUTS
-from cloudrift.texture.echo import ECHO
 from cloudrift.texture.kind import Kind
 from cloudrift.texture.resonance import RESONANCE
 from cloudrift.texture.resonances import CLEANER, FORMANT, TAMER
@@ -32,7 +32,7 @@ KINDS: dict[str, Kind] = {
     k.name: k
     for k in (
         CUTS, *tone.KINDS, RESONANCE, TAMER, *drive.KINDS, *dynamics.KINDS, *hall.KINDS, SPRING,
-        ECHO, SMEAR, *voices.KINDS, *motion.KINDS, *sweeping.KINDS, BACKWARD, SHIFT, FORMANT,
+        *echo.KINDS, SMEAR, *voices.KINDS, *motion.KINDS, *sweeping.KINDS, BACKWARD, SHIFT, FORMANT,
         *windows.KINDS, *shadow.KINDS, WEATHERING, *level.KINDS, CLEANER,
     )
 }  # fmt: skip

@@ -5,10 +5,13 @@ import functools
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.audio.wrap import Spectrum
+from cloudrift.audio.buffers import Stereo, to_gain
+from cloudrift.audio.wrap import Spectrum, filter_circular, read_displaced
 from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec
-from cloudrift.texture.kind import Context, Kind, Linear
+from cloudrift.texture.curves import saturate
+from cloudrift.texture.kind import Context, Kind, Linear, rough_of
 from cloudrift.texture.periods import SYNCED, seconds_of
+from cloudrift.texture.weathering.speed import strayed
 
 SILENT_DB = 60.0  # a repeat that is so much softer is not waited for
 ACROSS, BESIDE = "from side to side", "in its place"
@@ -95,3 +98,35 @@ ECHO = Kind(
     tail_s=_tail_s,
     blend=0.35,
 )  # fmt: skip
+
+# --- tape echo ------------------------------------------------------------------------------------
+
+_PLAIN = frozenset(field.name for field in ECHO.spec)
+
+
+def _tape_echo(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+    """The same repeats off a tape: its speed strays, and what is loud is rounded."""
+    plain = Full({name: value for name, value in full.items() if name in _PLAIN})
+    ring = int((1.5 * _tail_s(plain, context.tempo) + 0.05) * context.rate)
+    out = filter_circular(audio, lambda s, n: _through(s, plain, draw, context, n), ring)
+    cents = {"wow": full.number("drift_cents"), "flutter": full.number("drift_cents") / 5}
+    away = strayed(cents, draw, context.loop_frames, context.rate)
+    if away is not None:
+        out = read_displaced(out, away)
+    drive_db = full.number("drive_db")
+    return saturate(out, to_gain(drive_db), context.rate / 2, context.rate) if drive_db else out
+
+
+TAPE_ECHO = Kind(
+    name="tape echo", label="Tape echo", family="Space",
+    about="Repeats off a tape that drifts: rounder and darker each time.",
+    spec=SettingsSpec((
+        *ECHO.spec.fields,
+        Field(name="drift_cents", label="Drift", default=8, unit="cents", low=0, high=40, step=0.5,
+              ride_step=1 / 30),
+        Field(name="drive_db", label="Saturation", default=8, unit="dB", low=0, high=16, step=0.5),
+    )),
+    says=lambda full: f"{_says(full)}, drifting ±{full.number('drift_cents'):.0f} cents",
+    process=_tape_echo, rough=rough_of(_tape_echo, 2.0), tail_s=_tail_s, blend=0.35, draws=True,
+)  # fmt: skip
+KINDS = (ECHO, TAPE_ECHO)

@@ -12,6 +12,7 @@ from cloudrift.ground.settings import Full, hz_text
 from cloudrift.texture import backward, dynamics, shadow, smear, windows
 from cloudrift.texture.curves import SHAPES
 from cloudrift.texture.drive import CURVES
+from cloudrift.texture.echo import ECHO
 from cloudrift.texture.hall import drift_of
 from cloudrift.texture.kind import Context, Kind
 from cloudrift.texture.periods import all_of, turns
@@ -182,6 +183,12 @@ def _cloud(kind: Kind, full: Full, draw: int, context: Context) -> Portrait:
     """How far left and right stray in pitch."""
     strays = drift_of(full, draw, context)
     return _pitch([*strays], context)
+
+
+def _tape_echo(_kind: Kind, full: Full, draw: int, context: Context) -> Portrait:
+    """The repeats, without what the tape does to them."""
+    plain = Full({field.name: full[field.name] for field in ECHO.spec})
+    return _decay(ECHO, plain, draw, context)
 
 
 def _ghost(_kind: Kind, full: Full, draw: int, context: Context) -> Portrait:
@@ -394,6 +401,6 @@ BY_KIND: dict[str, _Draw] = {
     **dict.fromkeys(("sweep", "swirl"), _edges),
     **dict.fromkeys(("slow", "stutter", "replay", "smear", "backward"), _moments),
     **dict.fromkeys(("shift", "shadow"), _moved),
-    "cloud": _cloud, "ghost": _ghost, "tamer": _sticking_out, "noise cleaner": _cleaning,
-    "formant": _bodies, "weathering": _worn, "chorus": _chorus, "doubler": _partials,
+    "cloud": _cloud, "tape echo": _tape_echo, "ghost": _ghost, "tamer": _sticking_out,
+    "noise cleaner": _cleaning, "formant": _bodies, "weathering": _worn, "chorus": _chorus, "doubler": _partials,
 }  # fmt: skip

@@ -1,7 +1,7 @@
 """Finishes: heard on the line in place before one is laid, searched, saved, kept as files."""
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QHBoxLayout,
@@ -17,11 +17,11 @@ from cloudrift.desktop.parts import (
     button,
     clear,
     label,
-    row_of_heading,
     scrolling,
     small_button,
 )
 from cloudrift.desktop.session import Session
+from cloudrift.desktop.texture.back_page import BackPage
 from cloudrift.desktop.trying import Trying
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import edits
@@ -88,23 +88,17 @@ class FinishCard(QAbstractButton):
             painter.drawText(inner.left(), inner.top() + 12 + 16 * i, fitting)
 
 
-class FinishPage(QWidget):
-    """``left`` is emitted when the line is to be seen again."""
-
-    left = pyqtSignal()
+class FinishPage(BackPage):
+    """Finishes over the line."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
+        super().__init__("Finishes")
         self._session = session
         self._use = EVERY
         self._own: list[Finish] = []
         self.cards: list[FinishCard] = []
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
-        self.back = button("‹ back to the line", self.left.emit, name="link", tip="Esc")
         self.where = label("", size=11.5, name="soft")
-        column.addWidget(row_of_heading("Finishes", self.back))
+        column = self.column
         column.addWidget(self.where)
         row = QHBoxLayout()
         self.search = QLineEdit()
@@ -244,10 +238,3 @@ class FinishPage(QWidget):
         forget_finish(finish)
         self._own, _ = own_finishes()
         self._fill()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        if event.key() == Qt.Key.Key_Escape:
-            self.left.emit()
-        else:
-            super().keyPressEvent(event)

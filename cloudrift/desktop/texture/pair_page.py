@@ -1,11 +1,11 @@
 """Two strips side by side, large, with their spectra laid over each other."""
 
 import numpy as np
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from cloudrift.desktop.parts import button, label, row_of_heading
+from cloudrift.desktop.parts import label
+from cloudrift.desktop.texture.back_page import BackPage
 from cloudrift.desktop.texture.portrait_view import PortraitView
 from cloudrift.desktop.texture.strip import Strip
 from cloudrift.ground.settings import hz_text
@@ -63,20 +63,15 @@ def difference(one: StepFacts, other: StepFacts) -> str:
     return " and ".join(parts) or "the same balance within 1 dB"
 
 
-class PairPage(QWidget):
+class PairPage(BackPage):
     """``asked`` is emitted when another pair is wanted, ``pressed`` carries the step to hear."""
 
     asked = pyqtSignal()
     pressed = pyqtSignal(int)
-    left = pyqtSignal()
 
     def __init__(self) -> None:
-        super().__init__()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
-        self.back = button("‹ back to the line", self.left.emit, name="link", tip="Esc")
-        column.addWidget(row_of_heading("Two strips side by side", self.back))
+        super().__init__("Two strips side by side")
+        column = self.column
         self._row = QHBoxLayout()
         self._row.setSpacing(10)
         self.choices: list[QComboBox] = []
@@ -161,10 +156,3 @@ class PairPage(QWidget):
         """Move the playheads."""
         for strip in self.strips:
             strip.show_place(share)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        if event.key() == Qt.Key.Key_Escape:
-            self.left.emit()
-        else:
-            super().keyPressEvent(event)
