@@ -402,5 +402,6 @@ BY_KIND: dict[str, _Draw] = {
     **dict.fromkeys(("slow", "stutter", "replay", "smear", "backward"), _moments),
     **dict.fromkeys(("shift", "shadow"), _moved),
     "cloud": _cloud, "tape echo": _tape_echo, "ghost": _ghost, "tamer": _sticking_out,
-    "noise cleaner": _cleaning, "formant": _bodies, "weathering": _worn, "chorus": _chorus, "doubler": _partials,
+    "noise cleaner": _cleaning, "formant": _bodies, "weathering": _worn, "chorus": _chorus,
+    "doubler": _partials,
 }  # fmt: skip
