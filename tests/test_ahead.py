@@ -129,3 +129,19 @@ def test_while_it_plays_what_comes_next_is_heard_first(qtbot, session, loop):
     qtbot.waitUntil(lambda: len(loads) == 3, timeout=60_000)
     assert not np.array_equal(loads[1], loads[2])
     assert np.array_equal(loads[2], session.rendered["treated"].audio)
+
+
+@pytest.mark.parametrize("change", ["another document", "a layer on tape"])
+def test_what_has_another_length_is_left_to_the_whole(engine, loop, change):
+    """Treatments that read whole chords would else be given a sound of another length."""
+    name = loop.layers[0].id
+    loop = edits.add_treatment(loop, name, "backward")
+    engine.render(loop)
+    if change == "another document":
+        other = edits.set_tempo(loop, loop.tempo * 0.8)
+    else:
+        other = edits.add_treatment(loop, name, "shift", 0)
+        one = other.line_of(name)[0].id
+        other = edits.set_treatment_setting(other, name, one, "way", "tape")
+        other = edits.set_treatment_setting(other, name, one, "semitones", -5)
+    assert ahead(engine, other, 0.3) is None

@@ -67,7 +67,7 @@ EXACT = [
     treatment("weathering", wear=100, sample_rate_hz=8000, radio=70, dropouts=60, warp_cents=30,
               bump_db=6, loss_db=6, hiss_db=-40, dust_db=-40, rumble_db=-40, static_db=-40),
     treatment("weathering", wear=100, drive_db=0, sample_rate_hz=9000, bits=8, flutter_cents=20,
-              filters="without filters"),
+              filters="without"),
     treatment("resonance"), treatment("tamer"), treatment("noise cleaner"), treatment("formant"),
     treatment("tape", drive_db=18), treatment("squash", amount=100), treatment("spring"),
     treatment("tape echo", feedback=60), treatment("worn room"),

@@ -184,9 +184,24 @@ class FieldWidget(QWidget):
         else:
             painter.drawText(inner, left | middle, self.spec.label)
         painter.setPen(color("ink" if self.isEnabled() else "ink_soft"))
-        painter.setFont(text_font(12, SEMI) if self.spec.choices else figure_font(12, MEDIUM))
+        if self.spec.choices:
+            self._fit(painter, inner.width())
+        else:
+            painter.setFont(figure_font(12, MEDIUM))
+        text = painter.fontMetrics().elidedText(
+            self._text, Qt.TextElideMode.ElideRight, int(inner.width())
+        )
         where = right | (Qt.AlignmentFlag.AlignBottom if self._stacked else middle)
-        painter.drawText(inner, where, self._text)
+        painter.drawText(inner, where, text)
+
+    def _fit(self, painter: QPainter, width: float) -> None:
+        """Choose the largest size at which a choice has room beside or under its name."""
+        if not self._stacked:
+            width -= painter.fontMetrics().horizontalAdvance(self.spec.label) + 8
+        for size in (12.0, 11.0, 10.0, 9.5):
+            painter.setFont(text_font(size, SEMI))
+            if painter.fontMetrics().horizontalAdvance(self._text) <= width:
+                return
 
     def _paint_fill(self, painter: QPainter, box: QRectF) -> None:
         if self.spec.choices:

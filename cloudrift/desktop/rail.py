@@ -16,7 +16,9 @@ def stage_facts(loop: Loop) -> tuple[str, ...]:
     """Return the live fact of each stage."""
     heard = len(loop.heard())
     layers = (
-        f"{heard} of {len(loop.layers)} heard" if heard < len(loop.layers) else f"{heard} layers"
+        f"{heard} of {len(loop.layers)} heard"
+        if heard < len(loop.layers)
+        else f"{heard} layer{'s' * (heard != 1)}"
     )
     lines = [loop.line, *(layer.line for layer in loop.layers), *(g.line for g in loop.groups)]
     on = sum(t.acts for line in lines for t in line)

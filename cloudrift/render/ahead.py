@@ -42,6 +42,8 @@ def ahead(
     if engine.cache.get(node.key) is not None or last is None:
         return None
     n = last[1].shape[1]
+    if n != loop.sounding_frames:
+        return None  # another loop was rendered last, or this one at another length
     count = int(AHEAD_S * loop.rate)
     if count > MOST * n:
         return None
@@ -76,7 +78,10 @@ class _Stretch:
             last, old = found
             out = node.follow(Former(node=last, inputs=[], out=old), []) if (
                 last.like == node.like) else None  # fmt: skip
-            return old, self._within(old, self._cut(node.make([]) if out is None else out))
+            new = node.make([]) if out is None else out
+            if new.shape != old.shape:
+                raise _CannotBeError  # played at another speed now
+            return old, self._within(old, self._cut(new))
         pairs = self._engine.each(self.of, node.inputs)
         inputs = [new for _, new in pairs]
         # What was not there did nothing: its sound as it was is that of its input.

@@ -24,6 +24,7 @@ QUIET_LUFS = -60.0  # nothing worth a warning is softer
 # When something is worth a word.
 MONO_LOSS_DB = 3.0
 WIDE_LOW_DB = -9.0  # sides against the middle, below LOW_END_HZ
+LOW_DB = -20.0  # below LOW_END_HZ against all of it: less is no low end
 RUMBLE_DB = -24.0  # below RUMBLE_HZ against all of it
 SHORT_SHARE = 0.55  # of the time from note to note: shorter is staccato
 TAIL_TO_GAP = 2.0  # a tail so many gaps long fills them
@@ -34,7 +35,8 @@ class StepFacts:
     """The sound behind a treatment: its picture (dBFS) and spectrum (dB), and its measures.
 
     ``mono_loss_db`` is what is lost when both sides are added, ``wide_low_db`` how strong the sides
-    are against the middle below 120 Hz, ``rumble_db`` what lies below 45 Hz against all of it.
+    are against the middle below 120 Hz, ``low_db`` what lies there against all of it, ``rumble_db``
+    the same below 45 Hz.
     """
 
     picture: NDArray[np.float32]
@@ -43,6 +45,7 @@ class StepFacts:
     peak_db: float
     mono_loss_db: float
     wide_low_db: float
+    low_db: float
     rumble_db: float
     took_ms: float
 
@@ -86,6 +89,7 @@ def _measured(audio: Stereo, rate: int, took_ms: float) -> StepFacts:
         peak_db=true_peak_db(audio, rate),
         mono_loss_db=_db(both.sum(), middle.sum()),
         wide_low_db=_db(side[low].sum(), middle[low].sum()),
+        low_db=_db(both[low].sum(), both.sum()),
         rumble_db=_db(both[(hz > 5) & (hz < RUMBLE_HZ)].sum(), both.sum()),
         took_ms=took_ms,
     )
@@ -125,7 +129,7 @@ def heed(
                      "and without a limiter it clips")  # fmt: skip
     if after.mono_loss_db > MONO_LOSS_DB > before.mono_loss_db:
         found.append(f"in mono {after.mono_loss_db:.1f} dB of it is lost; narrow it")
-    if after.wide_low_db > WIDE_LOW_DB > before.wide_low_db:
+    if after.wide_low_db > WIDE_LOW_DB > before.wide_low_db and after.low_db > LOW_DB:
         found.append("the low end is wide below 120 Hz; a trim can keep it in the middle")
     if treatment.kind == "slow" and after.rumble_db > RUMBLE_DB:
         found.append(f"rumble below {RUMBLE_HZ:.0f} Hz, {-after.rumble_db:.0f} dB under all of it; "

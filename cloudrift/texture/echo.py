@@ -14,7 +14,7 @@ from cloudrift.texture.periods import SYNCED, seconds_of
 from cloudrift.texture.weathering.speed import strayed
 
 SILENT_DB = 60.0  # a repeat that is so much softer is not waited for
-ACROSS, BESIDE = "from side to side", "in its place"
+ACROSS, BESIDE = "side to side", "in its place"
 
 
 def _delay_frames(full: Full, tempo: float, rate: int) -> int:

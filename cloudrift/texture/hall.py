@@ -164,7 +164,7 @@ def _space(
     )  # fmt: skip
 
 
-HALL = _space(Walls(14, 0.004, 0.05, "hall"), "Sets the sound in a large room.",
+HALL = _space(Walls(14, 0.004, 0.05, "hall"), "Sets the sound far off, in a large room.",
               decay=(3.2, 0.3, 12), size=50, pre_delay=18, low_cut=280, damping=45)  # fmt: skip
 ROOM = _space(Walls(36, 0.001, 0.012, "room"), "Sets the sound in a small room with near walls.",
               decay=(0.5, 0.1, 2), size=40, pre_delay=2, low_cut=160, damping=60)  # fmt: skip
@@ -177,7 +177,8 @@ WORN = _space(Walls(9, 0.001, 0.01, "worn room", worn=True),
 
 # --- cloud: very long, and never quite still ------------------------------------------------------
 
-_STILL = _space(Walls(0, 0.05, 0.4, "cloud"), "A space without walls: very long, drifting.",
+_STILL = _space(Walls(0, 0.05, 0.4, "cloud"),
+                "Far away, a space without walls: very long, drifting.",
                 decay=(9, 3, 20), size=60, pre_delay=0, low_cut=240, damping=35,
                 high_cut=9000)  # fmt: skip
 

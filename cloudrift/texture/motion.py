@@ -117,7 +117,7 @@ GATE = _kind(
     by_side(_gate),
 )  # fmt: skip
 WIDTH_MOVE = _kind(
-    "width move", "Width move", "From narrow to wide and back.",
+    "width move", "Width move", "Moving from narrow to wide and back.",
     (Field(name="least", label="Narrowest", default=0, unit="%", low=0, high=200),
      Field(name="most", label="Widest", default=140, unit="%", low=0, high=200),
      rate_field("2 bars")),

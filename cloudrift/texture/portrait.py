@@ -155,27 +155,27 @@ def _response(kind: Kind, full: Full, draw: int, context: Context) -> Portrait:
                     y_axis=_db_axis(-36, min(top, 30), 12))  # fmt: skip
 
 
+BANDS_HZ = (1000.0, 200.0, 5000.0)  # the middle is drawn through; low and high are dashed
+
+
 def _decay(kind: Kind, full: Full, draw: int, context: Context) -> Portrait:
-    """How a short sound rings on, left and right."""
+    """How a click rings on in the middle, low and high: highs mostly go first."""
     linear = kind.linear
     assert linear is not None
     seconds = float(np.clip(linear.ring_s(full, context), 0.2, 24.0))
     length = int(sf.next_fast_len(int((seconds + 0.1) * context.rate), real=True))
     one = np.ones((2, length // 2 + 1), np.complex64)
-    return _ringing(sf.irfft(linear.through(one, full, draw, context, length), length), seconds,
-                    context)  # fmt: skip
-
-
-def _ringing(response: NDArray[np.float32], seconds: float, context: Context) -> Portrait:
+    spectrum = linear.through(one, full, draw, context, length)
+    octaves = np.log2(np.maximum(np.fft.rfftfreq(length, 1 / context.rate), 1.0))
     count = int(seconds * context.rate)
     edges = np.linspace(0, count, POINTS + 1).astype(int)
-    levels = []
-    for side in response:
-        power = np.maximum.reduceat(np.square(side[:count].astype(float)), edges[:-1])
-        levels.append(10 * np.log10(power + 1e-14))
-    top = max(float(level.max()) for level in levels)
-    return Portrait(title="a click rings on, left and right", x=edges[:-1] / context.rate,
-                    curves=tuple(level - top for level in levels),
+    curves = []
+    for middle in BANDS_HZ:
+        band = np.cos(np.clip(octaves - np.log2(middle), -1, 1) * np.pi / 2).astype(np.float32)
+        power = np.square(sf.irfft(spectrum * band, length)).sum(axis=0)[:count]
+        curves.append(10 * np.log10(np.maximum.reduceat(power.astype(float), edges[:-1]) + 1e-14))
+    return Portrait(title="a click rings on: middle; low and high dashed",
+                    x=edges[:-1] / context.rate, curves=tuple(c - c.max() for c in curves),
                     x_axis=_time_axis(seconds), y_axis=_db_axis(-60, 0, 20))  # fmt: skip
 
 

@@ -89,7 +89,7 @@ def _by_frames(gain_of: Callable[[Full, int, Context, Shares], Gain]) -> tuple[P
 
 _SWEEP_MOVED = _by_frames(_sweep)
 SWEEP = Kind(
-    name="sweep", label="Sweep", family="Motion", about="A high cut that moves with the bars.",
+    name="sweep", label="Sweep", family="Motion", about="A high cut, moving with the bars.",
     spec=SettingsSpec((
         Field(name="low_hz", label="Lowest", default=350, unit="Hz", low=60, high=4000, step=1,
               log=True),
@@ -104,7 +104,7 @@ SWEEP = Kind(
 )  # fmt: skip
 _SWIRL_MOVED = _by_frames(_swirl)
 SWIRL = Kind(
-    name="swirl", label="Swirl", family="Motion", about="Notches that wander up and down.",
+    name="swirl", label="Swirl", family="Motion", about="Notches, moving up and down.",
     spec=SettingsSpec((
         percent("depth", "Depth", 85), rate_field("2 bars"),
         Field(name="low_hz", label="Lowest", default=250, unit="Hz", low=60, high=2000, step=1,

@@ -96,7 +96,7 @@ def _doubler_stretch(
 
 
 CHORUS = Kind(
-    name="chorus", label="Chorus", family="Motion", about="Several of it, each a little elsewhere.",
+    name="chorus", label="Chorus", family="Motion", about="Several of it, each moving a little.",
     spec=SettingsSpec((
         Field(name="depth_ms", label="Depth", default=2.2, unit="ms", low=0, high=10, step=0.1,
               ride_step=1 / 30),

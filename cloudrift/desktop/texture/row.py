@@ -126,7 +126,7 @@ class TreatmentRow(_Row):
         self._add_fields(treatment, open_)
         self.says = self.add_words()
         self.added = self.add_words(size=11)
-        self.heed = self.add_words("warn", 11)
+        self.heed = self.add_words("", 11)
         self.heed.hide()
         self.note = NoteLine(treatment.note, edited=self._write_note, open_=open_)
         self.note.setFixedWidth(MIDDLE_WIDTH)
@@ -221,7 +221,7 @@ class TreatmentRow(_Row):
         self.switch.setToolTip("Take it out of the sound" if treatment.on else "Put it in again")
         self.switch.setAccessibleName(f"{treatment.of.label} is {'in' if treatment.on else 'out'}")
         self.says.setText(treatment.says)
-        set_look(self.says, "soft" if treatment.known else "warn")
+        set_look(self.says, "soft" if treatment.known else "")
         self.title.setEnabled(treatment.on)
         self.note.show_note(treatment.note)
         if self.portrait is not None:
@@ -253,7 +253,7 @@ class TreatmentRow(_Row):
         loop = self._session.loop
         self.added.setText(added(before, after, treatment, loop.tempo) if treatment.acts else "")
         warnings = heed(loop, self._line_of, treatment, before, after)
-        self.heed.setText("\n".join(f"! {words}" for words in warnings))
+        self.heed.setText("<br>".join(f"<b>!</b> {words}" for words in warnings))
         self.heed.setVisible(bool(warnings))
 
     def show_place(self, share: float) -> None:

@@ -8,7 +8,7 @@ from cloudrift.audio.wrap import taken
 
 FULL_RATE_HZ = 44_100.0
 MOST_BITS = 16.0  # from here on bits are not counted
-FILTERED, RAW = "with its filters", "without filters"
+FILTERED, RAW = "with", "without"
 
 
 def _waited(rate_hz: float, frames: int, rate: int) -> NDArray[np.float32]:
