@@ -1,5 +1,7 @@
 """The weathering card: speed, tape, record, sampler and radio in the order a sound meets them."""
 
+import functools
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -79,8 +81,10 @@ def _worn(audio: Stereo, full: Full, draw: int, context: Context, start: int) ->
     rate, frames, count = context.rate, context.loop_frames, audio.shape[1]
     wear = _wear(full)
     drive_db = wear * full.number("drive_db")
+    at_once = drive_db > 0 and _edge_alone(full)
+    edge_hz = worn_rate_hz(full) / 2 if at_once else rate / 2
     if drive_db > 0:
-        audio = saturate(audio, to_gain(drive_db), rate / 2, rate)
+        audio = saturate(audio, to_gain(drive_db), edge_hz, rate)
     if wear * (full.number("bump_db") + full.number("loss_db")) > 0:
         audio = filter_circular(
             audio, lambda s, n: s * _tape(full, rate, n), int(COLOUR_RING_S * rate)
@@ -89,22 +93,42 @@ def _worn(audio: Stereo, full: Full, draw: int, context: Context, start: int) ->
         level = dropouts(draw, wear * full.number("dropouts"), frames, rate)
         audio = audio * taken(level, start, count)
     for name in BESIDE:
-        audio = _with_noise(audio, name, full, draw, context, start)
-    audio = _sampled(audio, full, rate, frames, start)
+        audio = _with_noise(audio, name, full, draw, context, start, edge_hz)
+    if not at_once:
+        audio = _sampled(audio, full, rate, frames, start)
     if wear * full.number("radio") > 0:
         audio = filter_circular(
             audio, lambda s, n: s * _radio(full, rate, n), int(RADIO_RING_S * rate)
         )
-    return _with_noise(audio, "static", full, draw, context, start)
+    return _with_noise(audio, "static", full, draw, context, start, rate / 2)
+
+
+def _edge_alone(full: Full) -> bool:
+    """Whether all that is done behind the saturation is to end the band.
+
+    Then the saturation ends it on its way, and the noises are kept with theirs ended: the same
+    sound for one filter less.
+    """
+    others = full.number("bump_db") + full.number("loss_db") + full.number("dropouts")
+    return others == 0 and full.word("filters") == FILTERED and full.number("bits") >= MOST_BITS
+
+
+@functools.lru_cache(maxsize=4)
+def _noise_up_to(name: str, draw: int, frames: int, rate: int, edge_hz: float) -> Stereo:
+    """One loop of a noise, up to a band edge."""
+    noise = NOISES[name](draw, frames, rate)
+    return filter_circular(noise, lambda s, n: np.asarray(s * band_edge(edge_hz, rate, n)), AFTER)
 
 
 def _with_noise(
-    audio: Stereo, name: str, full: Full, draw: int, context: Context, start: int
+    audio: Stereo, name: str, full: Full, draw: int, context: Context, start: int, edge_hz: float
 ) -> Stereo:
     level_db, wear = full.number(f"{name}_db"), _wear(full)
     if level_db <= OFF_DB or wear == 0:
         return audio
-    noise = NOISES[name](draw, context.loop_frames, context.rate)
+    one_loop = (draw, context.loop_frames, context.rate)
+    whole = edge_hz >= context.rate / 2
+    noise = NOISES[name](*one_loop) if whole else _noise_up_to(name, *one_loop, edge_hz)
     return audio + taken(noise, start, audio.shape[1]) * np.float32(to_gain(level_db) * wear)
 
 
