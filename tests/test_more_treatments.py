@@ -239,7 +239,7 @@ def test_spaces_decay_as_they_say(kind, decay_s):
             level = 10 * np.log10(left / left[int(0.02 * RATE)])
             first, last = (np.flatnonzero(level < limit)[0] for limit in (-5, -25))
             times.append((last - first) / RATE * 3)
-        assert np.mean(times) == pytest.approx(wanted(one.full, hz), rel=0.12), hz
+        assert np.mean(times) == pytest.approx(wanted(one.full, hz), rel=0.10), hz
 
 
 def test_a_spring_chirps_and_a_cloud_drifts():
@@ -581,7 +581,7 @@ def test_a_stretch_is_that_of_the_whole(kind, start, rng):
 @st.composite
 def lines(draw):
     made = []
-    kinds = sorted(set(KINDS) - {"shift", "backward", "shadow"})
+    kinds = sorted(set(KINDS) - {"shift", "shadow"})  # they have tests of their own, and are slow
     for i in range(draw(st.integers(1, 8))):
         kind = KINDS[draw(st.sampled_from(kinds))]
         settings = {}

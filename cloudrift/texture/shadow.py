@@ -1,11 +1,11 @@
 """Shadow and ghost: another octave beside the sound, and a space that swells into it."""
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.resample import shift_held
 from cloudrift.audio.wrap import filter_circular
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.hall import HALL
 from cloudrift.texture.kind import Context, Kind, rough_of
+from cloudrift.texture.shift import held
 
 INTERVALS = {
     "an octave below": -12, "two octaves below": -24, "a fifth below": -5,
@@ -15,10 +15,7 @@ INTERVALS = {
 
 def _shadow(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     """The sound with its shadow beside it; blend says how much of that."""
-    period, passes = context.loop_frames, range(context.passes)
-    joins = tuple(cut + turn * period for turn in passes for cut in context.cuts)
-    moved = shift_held(audio, INTERVALS[full.word("interval")], context.rate, joins=joins)
-    return audio + moved
+    return audio + held(audio, INTERVALS[full.word("interval")], context)
 
 
 SHADOW = Kind(

@@ -22,9 +22,20 @@ def _ratio(full: Full) -> float:
 def _process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     if full.word("way") == TAPE:
         return resample_circular(audio, context.stretched(_ratio(full)).frames)
-    period, passes = context.loop_frames, range(context.passes)
-    joins = tuple(cut + turn * period for turn in passes for cut in context.cuts)
-    return shift_held(audio, semitones_of(full), context.rate, joins=joins)
+    return held(audio, semitones_of(full), context)
+
+
+def held(audio: Stereo, semitones: float, context: Context) -> Stereo:
+    """Move the pitch of a sound at its length, joined where chords begin.
+
+    In the steady state one turn is like the next: one is moved, for all of them.
+    """
+    if context.once:
+        turns = range(context.passes)
+        joins = tuple(cut + turn * context.loop_frames for turn in turns for cut in context.cuts)
+        return shift_held(audio, semitones, context.rate, joins=joins)
+    turn = audio[:, : context.loop_frames]
+    return context.tiled(shift_held(turn, semitones, context.rate, joins=context.cuts))
 
 
 def _rough(audio: Stereo, full: Full, context: Context, start: int, count: int) -> Stereo | None:
