@@ -240,3 +240,9 @@ def test_two_values_ride_at_once(noise):
     at = slice(N // 2 - 2000, N // 2 + 2000)
     still = treat(noise, (treatment("cuts", high_cut_hz=8000, low_cut_hz=1000),), context(N))
     assert db(rms(out[:, at] - still[:, at]) / rms(still[:, at])) < -14
+
+
+def test_a_blend_that_rides_on_another_length_is_whole(noise):
+    one = riding("shift", "blend", (0, 0), (BAR, 100), way="tape", semitones=-3)
+    still = treatment("shift", way="tape", semitones=-3)
+    assert np.array_equal(*(treat(noise, (x,), context(N)) for x in (one, still)))

@@ -184,12 +184,13 @@ def treat(audio: Stereo, group: Line, context: Context) -> Stereo:
     if _stands(group[0]):
         return filter_circular(audio, *_linear(group, context))
     (treatment,) = group
-    if treatment.rides:
-        return _blended(audio, _ridden(audio, treatment, context), treatment, context)
     kind, full = treatment.of, treatment.full
-    if kind.process is None:
+    if treatment.rides:
+        wet = _ridden(audio, treatment, context)
+    elif kind.process is not None:
+        wet = kind.process(audio, full, treatment.draw, context)
+    else:
         raise CloudriftError(f"treatment {kind.name} has no process")
-    wet = kind.process(audio, full, treatment.draw, context)
     if kind.time_ratio(full) != 1:
         return wet  # of another length: there is nothing to blend it with
     return _blended(audio, wet, treatment, context)
