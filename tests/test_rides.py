@@ -246,3 +246,8 @@ def test_a_blend_that_rides_on_another_length_is_whole(noise):
     one = riding("shift", "blend", (0, 0), (BAR, 100), way="tape", semitones=-3)
     still = treatment("shift", way="tape", semitones=-3)
     assert np.array_equal(*(treat(noise, (x,), context(N)) for x in (one, still)))
+
+
+def test_words_say_how_far_a_value_rides():
+    one = riding("cuts", "high_cut_hz", (0, 700), (BAR, 15_000), low_cut_hz=20)
+    assert one.says == "takes away above 700 Hz, 24 dB an octave · high cut rides 700 Hz to 15 kHz"

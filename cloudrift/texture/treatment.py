@@ -99,8 +99,16 @@ class Treatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
             return "out: passes the sound on as it is"
         if not self.acts:
             return "blend 0 %: nothing of it is heard"
-        riding = [self.field(ride.of).label.lower() for ride in self.rides]
-        return self.of.says(self.full) + (f" · {' and '.join(riding)} riding" if riding else "")
+        # What rides is said as it begins, and then how far it goes.
+        begins = {r.of: r.points[0].value for r in self.rides if r.of != BLEND.name}
+        return " · ".join(
+            [self.of.says(Full({**self.full, **begins})), *map(self._rides, self.rides)]
+        )
+
+    def _rides(self, ride: Ride) -> str:
+        field = self.field(ride.of)
+        low, high = (field.text(f(p.value for p in ride.points)) for f in (min, max))
+        return f"{field.label.lower()} rides {low} to {high}"
 
     def field(self, name: str) -> Field:
         """Return the field of a setting, or of the blend; raise CloudriftError for another name."""

@@ -51,7 +51,7 @@ def difference(one: StepFacts, other: StepFacts) -> str:
     """Say where two sounds differ most when they are equally loud, and by how much."""
     middles = np.sqrt(BANDS_HZ[1:] * BANDS_HZ[:-1])
     plain, turned = _balance(one), _balance(other) + (one.lufs - other.lufs)
-    loud = np.maximum(plain, turned) > plain.max() - 45
+    loud = np.maximum(plain, turned) > plain.max() - 30
     away = turned - plain
     away = np.where(loud, away, 0)
     most, least = int(away.argmax()), int(away.argmin())
