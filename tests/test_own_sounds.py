@@ -11,8 +11,9 @@ from PyQt6.QtCore import Qt
 from cloudrift.audio.clips import add_clip, clip_of, flac_of, read_clip
 from cloudrift.audio.files import write_wav
 from cloudrift.ground import CloudriftError
-from cloudrift.loop import edits
+from cloudrift.loop import edits, own_notes
 from cloudrift.loop.storage import load, save
+from cloudrift.notes.note import Note
 from cloudrift.render import Engine
 from cloudrift.sound.measure import strike, tuning_cents
 from cloudrift.sound.own import (
@@ -239,3 +240,34 @@ def test_one_shots_become_a_sound_on_the_shelf(window, qtbot, tmp_path):
     shelf.bring_files([tmp_path / "nothing here"])
     qtbot.waitUntil(window.message.isVisible, timeout=20_000)
     assert "no WAV, FLAC, OGG or AIFF" in window.message.text()
+
+
+@pytest.mark.parametrize("tempo", [80.0, 120.0])
+def test_a_rhythm_with_a_tempo_of_its_own_is_stretched_to_the_loops(tmp_path, bare_chords, tempo):
+    """Four strokes at 100 BPM come a beat apart in the loop, at the pitch they had."""
+    rhythm = np.zeros((2, int(2.6 * RATE)), np.float32)
+    for stroke in range(4):
+        at = int(stroke * 0.6 * RATE)
+        rhythm[:, at : at + RATE // 4] += tone(69, 0.25)
+    soundfile.write(tmp_path / "steps A4.wav", rhythm.T, RATE)
+    own = OwnSound(name="Steps", recordings=(read_recording(tmp_path / "steps A4.wav")[0],))
+    loop = edits.set_tempo(replace(bare_chords, chords=(), bars=2), tempo)
+    loop = edits.add_layer(loop, own)
+    layer = loop.layers[0].id
+    note = Note(start_tick=0, length_ticks=7680, pitch=69, velocity=100)
+    loop = own_notes.with_own(loop, layer, [note])
+    loop = edits.set_sound_setting(loop, layer, "own_bpm", 100.0)
+    engine = Engine()
+    audio = engine.render(loop).audio
+    engine.close()
+    level = np.convolve(np.abs(audio).max(axis=0), np.ones(256) / 256, "same")
+    beat = 60 / tempo * RATE
+    for stroke in range(1, 4):
+        at = round(stroke * beat)
+        near = level[at - 4000 : at + 4000]
+        onset = int(np.flatnonzero(near > 0.4 * near.max())[0]) - 4000
+        assert abs(onset) < 0.012 * RATE
+    piece = audio[:, round(beat) + 1500 : round(beat) + 9000]
+    assert abs(1200 * np.log2(main_hz(piece, 800, 960) / 880)) < 12
+    again = edits.set_sound_setting(loop, layer, "own_bpm", 0.0)
+    assert again.layers[0].sound.settings == ()

@@ -10,6 +10,7 @@ from cloudrift.notes.lens import Lens, folded
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, numbered
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.render.engine import Engine, trimmed
+from cloudrift.sound.own import in_tempo
 from cloudrift.sound.part import Part
 
 PLAIN_SOUND = "felt upright"  # for loops that have no layer yet
@@ -136,7 +137,8 @@ def key_sound(loop: Loop, pitch: int, velocity: int, engine: Engine, layer_id: s
     note = Note(start_tick=0, length_ticks=KEY_HELD_TICKS, pitch=pitch + _shift(loop),
                 velocity=velocity)  # fmt: skip
     part = Part(
-        notes=(note,), instrument=layer.sound.of, settings=layer.sound.settings, clock=clock,
+        notes=(note,), instrument=layer.sound.of,
+        settings=in_tempo(layer.sound.settings, loop.tempo), clock=clock,
         loop_ticks=KEY_HELD_TICKS, frames=frames, once=True,
     )  # fmt: skip
     return trimmed(part.render(engine.tones), 1, loop.rate)

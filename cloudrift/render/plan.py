@@ -17,6 +17,7 @@ from cloudrift.loop import spec
 from cloudrift.loop.model import LEVEL, Layer, Loop, SoundUse
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import Clock, bar_ticks
+from cloudrift.sound.own import in_tempo
 from cloudrift.sound.part import Part, ToneCache
 from cloudrift.texture.kind import Context
 from cloudrift.texture.ride import Ride, ride_shares, share_to_value
@@ -158,7 +159,7 @@ def _played(
     context = layer_context(loop, layer, once=once)
     frames = context.frames
     part = Part(
-        notes=notes, instrument=sound.of, settings=sound.settings,
+        notes=notes, instrument=sound.of, settings=in_tempo(sound.settings, context.tempo),
         clock=Clock.of(context.tempo, loop.rate), loop_ticks=loop.ticks, frames=frames, once=once,
     )  # fmt: skip
 

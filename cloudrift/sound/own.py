@@ -16,9 +16,10 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.clips import LONGEST_S, clip_of, has_clip, read_clip
 from cloudrift.audio.files import read_audio
+from cloudrift.audio.stretch import LEAD_S, pitch_shifted
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.settings import Field, percent
+from cloudrift.ground.settings import Field, Settings, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.theory.pitch import pitch_to_hz
 
@@ -27,6 +28,7 @@ SUFFIXES = frozenset({".wav", ".flac", ".ogg", ".aif", ".aiff"})
 MOST = 64
 LOOP_FROM, LOOP_TO = 45.0, 90.0  # % of a recording, where it carries no loop of its own
 CROSSFADE_S = 0.06
+SHORTEST, LONGEST = 25.0, 400.0  # % that a recording may be stretched to
 SURE = 0.6  # how periodic a sound must be for its pitch to be believed
 LOWEST_HZ, HIGHEST_HZ = 27.0, 2200.0
 _NOTE = re.compile(r"(?<![A-Za-z])([A-Ga-g])(#|♯|s|b|♭)?(-?\d)(?![\dA-Za-z])")
@@ -88,6 +90,10 @@ def _instrument(own: OwnSound) -> Instrument:
             Field(name="plays", label="Plays", default=own.plays, choices=("once", "looped")),
             percent("loop_from", "Loop from", low, "share of the recording"),
             percent("loop_to", "Loop to", high, "share of the recording"),
+            Field(name="own_bpm", label="Own tempo", default=0, unit="BPM", low=0, high=240,
+                  step=0.1, off_low=True, hint="of a rhythm in it: stretched to the loop's tempo"),
+            Field(name="stretch", label="Length", default=100, unit="%", low=SHORTEST, high=LONGEST,
+                  log=True, hint="at the same pitch; an own tempo decides it"),
             attack_ms=2, release_ms=200, detune_cents=0,
         ),
         tone=functools.partial(_tone, own), gain_db=-18,
@@ -98,9 +104,10 @@ def _instrument(own: OwnSound) -> Instrument:
 def _tone(own: OwnSound, request: ToneRequest) -> Tone:
     """Play the recording whose root is nearest, at the speed that brings it to the pitch."""
     recording = min(own.recordings, key=lambda r: abs(r.root - request.pitch))
-    audio, rate = read_clip(recording.clip)
     settings = request.settings
-    speed = 2 ** ((request.pitch - recording.root) / 12)
+    length = settings.number("stretch") / 100
+    audio, rate = _stretching(recording.clip, length)
+    speed = 2 ** ((request.pitch - recording.root) / 12) / length
     need = int(request.frames * speed * rate / request.rate * 1.05) + 4 * rate // 100
     if settings.word("plays") == "looped":
         edges = (settings.number("loop_from"), settings.number("loop_to"))
@@ -117,6 +124,30 @@ def _tone(own: OwnSound, request: ToneRequest) -> Tone:
     ]
     hard = np.stack(sides) * np.float32(_evening(recording.clip))
     return Tone(_dull(hard, request), hard)
+
+
+@functools.lru_cache(maxsize=16)
+def _stretching(clip: str, length: float) -> tuple[Stereo, int]:
+    """Return a recording at so much higher a pitch that, slowed to its own, it has another length.
+
+    ``length`` is a factor; 1 leaves the recording as it is.
+    """
+    audio, rate = read_clip(clip)
+    if length == 1:
+        return audio, rate
+    lead = int(LEAD_S * rate)  # the stretcher settles before the first stroke
+    padded = np.pad(audio, ((0, 0), (lead, lead)))
+    return pitch_shifted(padded, 12 * np.log2(length), rate)[:, lead:], rate
+
+
+def in_tempo(settings: Settings, tempo: float) -> Settings:
+    """Return settings with the length that brings an own tempo (BPM) to another, if it is said."""
+    given = dict(settings)
+    own_bpm = given.get("own_bpm", 0.0)
+    if isinstance(own_bpm, str) or own_bpm <= 0:
+        return settings
+    length = float(np.clip(100 * own_bpm / tempo, SHORTEST, LONGEST))
+    return tuple(sorted({**given, "stretch": length}.items()))
 
 
 def _at_speed(

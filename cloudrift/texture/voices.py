@@ -20,7 +20,8 @@ def chorus_away(full: Full, context: Context, at: Moments) -> Aways:
     out = []
     for voice in range(4):
         # Neighbouring voices turn at different speeds, all of them whole numbers a loop.
-        sway = np.sin(2 * np.pi * phase(count + voice % 2, context, at, voice / 4))
+        turned = 2 * np.pi * phase(count + voice % 2, context, at, voice / 4)
+        sway = np.sin(turned.astype(np.float32))
         out.append(-(full.number("delay_ms") + depth * (1 + sway)) * 1e-3 * context.rate)
     return np.asarray(out, np.float32)
 
