@@ -111,7 +111,7 @@ class TreatmentRow(_Row):
     ) -> None:
         super().__init__(role, treatment.of.label, treatment.of.family)
         self._session, self._line_of, self._role = session, line_of, role
-        self.treatment_id, self._kind = treatment.id, treatment.kind
+        self.treatment_id = treatment.id
         self._on = treatment.on
         self._pressed_y: float | None = None
         self.fields: dict[str, FieldWidget] = {}
