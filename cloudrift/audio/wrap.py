@@ -5,6 +5,7 @@ at a fast FFT length whose tail is folded back, because the loop's own length ma
 """
 
 from collections.abc import Callable
+from typing import TypeVar
 
 import numpy as np
 import scipy.fft as sf
@@ -30,15 +31,18 @@ def fast_length(frames: int) -> int:
     return int(sf.next_fast_len(frames, real=True))
 
 
-def fold(audio: NDArray[np.float32], frames: int) -> NDArray[np.float32]:
+_Real = TypeVar("_Real", np.float32, np.float64)
+
+
+def fold(audio: NDArray[_Real], frames: int) -> NDArray[_Real]:
     """Add everything behind ``frames`` back to the start, wrapped; shape (channels, frames)."""
     length = audio.shape[-1]
     if length <= frames:
-        padded = np.zeros((audio.shape[0], frames), np.float32)
+        padded = np.zeros((audio.shape[0], frames), audio.dtype)
         padded[:, :length] = audio
         return padded
     rounds = -(-length // frames)
-    padded = np.zeros((audio.shape[0], rounds * frames), np.float32)
+    padded = np.zeros((audio.shape[0], rounds * frames), audio.dtype)
     padded[:, :length] = audio
     return padded.reshape(audio.shape[0], rounds, frames).sum(axis=1)
 

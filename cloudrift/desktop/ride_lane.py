@@ -44,6 +44,7 @@ class RideCurve(QWidget):
         self.chosen = 0
         self._ticks, self._metre = ticks, metre
         self._drag = False
+        self._bend_from: float | None = None
         self._place, self._turns = 0.0, 1
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -94,10 +95,14 @@ class RideCurve(QWidget):
     def _at(self, point: RidePoint) -> QPointF:
         return QPointF(self._x(point.tick), self._y(self.field.to_share(point.value)))
 
+    @property
+    def _grid(self) -> int:
+        """The ticks that points go by: eighths, or finer where a short way comes again."""
+        return min(GRID, max(1, self._ticks // 16))
+
     def _tick(self, x: float, *, fine: bool) -> int:
         tick = (x - 1) / (self.width() - 2) * self._ticks
-        grid = min(GRID, max(1, self._ticks // 16))
-        tick = round(tick) if fine else round(tick / grid) * grid
+        tick = round(tick) if fine else round(tick / self._grid) * self._grid
         return int(min(max(tick, 0), self._ticks - 1))
 
     def _value(self, y: float) -> float:
@@ -140,8 +145,6 @@ class RideCurve(QWidget):
             self._put(self.points, near)
         self._drag = True
 
-    _bend_from: float | None = None
-
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         place = event.position()
@@ -181,8 +184,7 @@ class RideCurve(QWidget):
         elif up or along:
             share = self.field.to_share(point.value) + up * (0.005 if fine else 0.04)
             value = self.field.from_share(share) if up else point.value
-            grid = min(GRID, max(1, self._ticks // 16))
-            tick = point.tick + along * (max(1, grid // 12) if fine else grid)
+            tick = point.tick + along * (max(1, self._grid // 12) if fine else self._grid)
             self._put(moved_point(self.points, self.chosen, tick, value, self._ticks), self.chosen)
         elif step:
             self._put(self.points, (self.chosen + step) % len(self.points))

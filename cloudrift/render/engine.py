@@ -70,6 +70,7 @@ class Engine:
         self._pool.shutdown(wait=True, cancel_futures=True)
         self.cache.clear()
         self.tones.clear()
+        self.facts.clear()
 
     def audio(
         self,

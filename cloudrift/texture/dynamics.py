@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.loudness import peaks_between, true_peak_db
-from cloudrift.audio.wrap import LONGEST_BLOCK_RING, Spectrum, filter_circular
+from cloudrift.audio.wrap import LONGEST_BLOCK_RING, Spectrum, filter_circular, fold
 from cloudrift.ground.settings import Field, Full, SettingsSpec, percent
 from cloudrift.texture.kind import Context, Kind, rough_of
 
@@ -15,13 +15,9 @@ QUIET = 1e-12
 
 def _round_the_loop(values: NDArray[np.float64], kernel: NDArray[np.float64]
                     ) -> NDArray[np.float64]:  # fmt: skip
-    """A circular convolution with a kernel that is no longer than the loop."""
+    """A circular convolution; a kernel that is longer than the loop goes round it."""
     n = len(values)
-    padded = np.zeros(n)
-    for first in range(0, len(kernel), n):
-        part = kernel[first : first + n]
-        padded[: len(part)] += part
-    return np.asarray(sf.irfft(sf.rfft(values) * sf.rfft(padded), n))
+    return np.asarray(sf.irfft(sf.rfft(values) * sf.rfft(fold(kernel[None], n)[0]), n))
 
 
 def _level_db(

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, to_gain
-from cloudrift.audio.wrap import Spectrum, filter_circular, read_displaced
+from cloudrift.audio.wrap import Spectrum, read_displaced
 from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec
 from cloudrift.texture.curves import saturate
 from cloudrift.texture.kind import Context, Kind, Linear, rough_of
@@ -107,8 +107,9 @@ _PLAIN = frozenset(field.name for field in ECHO.spec)
 def _tape_echo(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
     """The same repeats off a tape: its speed strays, and what is loud is rounded."""
     plain = Full({name: value for name, value in full.items() if name in _PLAIN})
-    ring = int((1.5 * _tail_s(plain, context.tempo) + 0.05) * context.rate)
-    out = filter_circular(audio, lambda s, n: _through(s, plain, draw, context, n), ring)
+    linear = ECHO.linear
+    assert linear is not None
+    out = linear.lay(audio, plain, draw, context)
     cents = {"wow": full.number("drift_cents"), "flutter": full.number("drift_cents") / 5}
     away = strayed(cents, draw, context.loop_frames, context.rate)
     if away is not None:

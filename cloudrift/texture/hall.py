@@ -11,7 +11,6 @@ from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import (
     Spectrum,
     circular_noise,
-    filter_circular,
     fold,
     read_splined,
     splined,
@@ -21,6 +20,7 @@ from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.cuts import HIGH_OFF_HZ
 from cloudrift.texture.kind import Context, Kind, Linear, rough_of
 from cloudrift.texture.tone import bell
+from cloudrift.texture.weathering.speed import cents_to_speed, displaced_by
 
 BAND_HZ = tuple(62.5 * 2**i for i in range(9))  # octave bands, 62.5 Hz to 16 kHz
 NEAR, FAR = 0.85, 0.4  # how much each side of the input feeds each side of the hall
@@ -186,18 +186,16 @@ _STILL = _space(Walls(0, 0.05, 0.4, "cloud"),
 @functools.lru_cache(maxsize=4)
 def _drift(draw: int, frames: int, rate: int) -> NDArray[np.float32]:
     """How far left and right stray, in frames for a speed that strays by 1 at most: (2, frames)."""
-    seconds, sides = frames / rate, []
-    for side in range(2):
-        speed = circular_noise(stream(draw, "cloud", side), frames, DRIFT_HZ[0] * seconds,
-                               DRIFT_HZ[1] * seconds)  # fmt: skip
-        away = np.cumsum(speed - speed.mean())
-        sides.append(away - away.mean())
-    return np.asarray(sides, np.float32)
+    slow, quick = (hz * frames / rate for hz in DRIFT_HZ)
+    return np.stack([
+        displaced_by(circular_noise(stream(draw, "cloud", side), frames, slow, quick))
+        for side in range(2)
+    ])  # fmt: skip
 
 
 def drift_of(full: Full, draw: int, context: Context) -> NDArray[np.float32]:
     """Return how far left and right are read from their place, in frames: (2, loop frames)."""
-    speed = np.float32(2 ** (full.number("drift_cents") / 1200) - 1)
+    speed = cents_to_speed(full.number("drift_cents"))
     return _drift(draw, context.loop_frames, context.rate) * speed
 
 
@@ -206,10 +204,7 @@ def _cloud(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
     linear = _STILL.linear
     assert linear is not None
     still = Full({k: v for k, v in full.items() if k != "drift_cents"})
-    out = filter_circular(
-        audio, lambda s, n: linear.through(s, still, draw, context, n),
-        int(linear.ring_s(still, context) * context.rate),
-    )  # fmt: skip
+    out = linear.lay(audio, still, draw, context)
     if full.number("drift_cents") == 0:
         return out
     away, spline = drift_of(full, draw, context), splined(out)

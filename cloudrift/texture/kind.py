@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import LONGEST_CHANGE, Spectrum, taken
+from cloudrift.audio.wrap import LONGEST_CHANGE, Spectrum, filter_circular, taken
 from cloudrift.ground.settings import Full, SettingsSpec
 from cloudrift.theory.key import Key
 
@@ -75,6 +75,13 @@ class Linear:
 
     through: Callable[[Spectrum, Full, int, Context, int], Spectrum]
     ring_s: Callable[[Full, Context], float]
+
+    def lay(self, audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+        """Return what it makes of a loop by itself, unblended."""
+        ring = int(self.ring_s(full, context) * context.rate)
+        return filter_circular(
+            audio, lambda s, length: self.through(s, full, draw, context, length), ring
+        )
 
 
 @dataclass(frozen=True, kw_only=True)

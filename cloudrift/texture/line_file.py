@@ -58,9 +58,21 @@ def read_toml(text: str, where: str, what: type[_Written]) -> _Written:
         raise CloudriftError(f"{where}: {str(error).replace('`$.', '`')}") from error
 
 
+def parse_line(text: str, where: str) -> Line:
+    """Read a line, whatever is not known here kept as it is; raise CloudriftError for the rest."""
+    return line_of(read_toml(text, where, WrittenLine).treatments, where)
+
+
+def write_line(line: Line) -> str:
+    """Return a line as TOML."""
+    document = tomlkit.document()
+    write_treatments(line, document)
+    return tomlkit.dumps(document)
+
+
 def read_line(text: str, where: str) -> Line:
-    """Read a line; raise CloudriftError that names the place of what is wrong."""
-    line = line_of(read_toml(text, where, WrittenLine).treatments, where)
+    """Read a line that is to be laid; also raise CloudriftError for what is not known here."""
+    line = parse_line(text, where)
     for treatment in line:
         if not treatment.known:
             find_kind(treatment.kind)  # says the nearest name

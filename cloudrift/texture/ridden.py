@@ -49,11 +49,12 @@ class Course:
             low = np.minimum(at.astype(np.int64), count - 1)
             self._low.append(low)
             self._nearer.append((at - low).astype(np.float32))
-        codes = [np.unique(code[weight > 0]) for code, weight in self._corners()]
+        # Round each frame lie as many places as there are corners: their codes, and how near.
+        self._corners = list(self._round_each())
+        codes = [np.unique(code[weight > 0]) for code, weight in self._corners]
         self.codes: list[int] = np.unique(np.concatenate(codes)).tolist()
 
-    def _corners(self) -> Iterator[tuple[NDArray[np.int64], NDArray[np.float32]]]:
-        """The places round each frame, one corner after another: their code, and how near."""
+    def _round_each(self) -> Iterator[tuple[NDArray[np.int64], NDArray[np.float32]]]:
         for corner in product((0, 1), repeat=len(self._low)):
             code = np.zeros(len(self._low[0]), np.int64)
             weight = np.ones(len(self._low[0]), np.float32)
@@ -71,12 +72,15 @@ class Course:
             out.append((field.name, field.clipped(float(share_to_value(field, share)[0]))))
         return tuple(out)
 
-    def weights(self, code: int) -> NDArray[np.float32]:
-        """Return how much of the sound at a place is heard at every frame of the loop."""
-        out = np.zeros(len(self._low[0]), np.float32)
-        for codes, weight in self._corners():
-            out += np.where(codes == code, weight, np.float32(0))
-        return out
+    def weights(
+        self, code: int, at: NDArray[np.int64] | slice = slice(None)
+    ) -> NDArray[np.float32]:
+        """Return how much of the sound at a place is heard at some frames; at all for none."""
+        parts = [
+            np.where(codes[at] == code, weight[at], np.float32(0))
+            for codes, weight in self._corners
+        ]
+        return np.asarray(np.sum(parts, axis=0), np.float32)
 
 
 def ridden(course: Course, run: Run, context: Context) -> Stereo:
@@ -106,7 +110,7 @@ def ridden_stretch(
     out = np.zeros((2, count), np.float32)
     at = np.arange(start, start + count) % context.loop_frames
     for code in course.codes:
-        weight = course.weights(code)[at]
+        weight = course.weights(code, at)
         if weight.any():
             part = run(course.values(code), (start, count))
             if part is None:

@@ -1,7 +1,6 @@
 """Shadow and ghost: another octave beside the sound, and a space that swells into it."""
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import filter_circular
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.hall import HALL
 from cloudrift.texture.kind import Context, Kind, rough_of
@@ -34,11 +33,7 @@ def _ghost(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
     linear = HALL.linear
     assert linear is not None
     hall = HALL.spec.full(HALL.spec.check(dict(full), "ghost"))
-    ring = int(linear.ring_s(hall, context) * context.rate)
-    through = linear.through
-    turned = filter_circular(
-        audio[:, ::-1].copy(), lambda s, length: through(s, hall, draw, context, length), ring
-    )
+    turned = linear.lay(audio[:, ::-1].copy(), hall, draw, context)
     return turned[:, ::-1].copy()
 
 

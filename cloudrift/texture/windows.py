@@ -1,6 +1,7 @@
 """What is done window by window: played slower, or its start again and again."""
 
 import functools
+from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,10 +10,10 @@ from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import read_displaced, read_stretch, taken
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.notes.time import LONG_VALUES
-from cloudrift.texture.kind import Context, Kind, Near
+from cloudrift.texture.kind import Context, Kind, Near, Process
 from cloudrift.texture.periods import RATES, SYNCED, seconds_of
 
-WINDOWS = {**{name: name for name in SYNCED}, "1/1": "1/1", **{name: name for name in LONG_VALUES}}
+WINDOWS = (*SYNCED, "1/1", *LONG_VALUES)
 SPEEDS = {"half": 2, "a quarter": 4}
 FADE_S = 0.006
 Curve = NDArray[np.float32]
@@ -80,7 +81,7 @@ def _slow_says(full: Full) -> str:
             f"heard, at {full.word('speed')} of the speed, {octaves} lower")  # fmt: skip
 
 
-SOME = Field(name="window", label="Window", default="1/1", choices=tuple(WINDOWS))
+SOME = Field(name="window", label="Window", default="1/1", choices=WINDOWS)
 SLOWED = Kind(
     name="slow", label="Slow", family="Time",
     about="Each window at half or a quarter of its speed, an octave or two lower.",
@@ -96,6 +97,33 @@ def heard_ticks(full: Full, loop_ticks: int) -> tuple[tuple[int, int], ...]:
     count = max(1, round(loop_ticks / RATES[full.word("window")]))
     size, speed = loop_ticks / count, SPEEDS[full.word("speed")]
     return tuple((round(i * size), round((i + 1 / speed) * size)) for i in range(count))
+
+
+# --- other frames in place of those that come ------------------------------------------------
+
+Sources = Callable[[Full, Context], tuple[NDArray[np.int64], Curve]]
+
+
+def _reordered(
+    sources: Sources, reach: Callable[[Full, int, Context], int]
+) -> tuple[Process, Near]:
+    """Return how other frames are heard at each (``sources``, with a level), whole and in part."""
+
+    def process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+        source, level = sources(full, context)
+        places = np.concatenate(
+            [source + turn * context.loop_frames for turn in range(context.passes)]
+        )
+        return audio[:, places % audio.shape[1]] * context.tiled(level)
+
+    def stretch(
+        audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
+    ) -> Stereo:
+        source, level = sources(full, context)
+        heard = source.take(np.arange(start, start + count), mode="wrap")
+        return audio[:, heard] * taken(level, start, count)
+
+    return process, Near(process=stretch, reach=reach)
 
 
 # --- stutter --------------------------------------------------------------------------------------
@@ -128,32 +156,18 @@ def stutter_frames(full: Full, context: Context) -> NDArray[np.int64]:
     return _stutter_of(full, context)[0]
 
 
-def _stutter(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
-    source, level = _stutter_of(full, context)
-    n = context.loop_frames
-    places = np.concatenate([source + turn * n for turn in range(context.passes)])
-    return audio[:, places] * context.tiled(level)
-
-
-def _stutter_stretch(
-    audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
-) -> Stereo:
-    source, level = _stutter_of(full, context)
-    heard = source.take(np.arange(start, start + count), mode="wrap")
-    return audio[:, heard] * taken(level, start, count)
-
-
+_STUTTERED = _reordered(_stutter_of, _slow_reach)
 STUTTER = Kind(
     name="stutter", label="Stutter", family="Time",
     about="The end of each window repeats a slice of it.",
     spec=SettingsSpec((
-        Field(name="window", label="Window", default="1/1", choices=tuple(WINDOWS)),
+        Field(name="window", label="Window", default="1/1", choices=WINDOWS),
         Field(name="slice", label="Slice", default="1/16", choices=tuple(SYNCED)),
         Field(name="share", label="From the end", default=25, unit="%", low=0, high=100),
     )),
     says=lambda full: (f"the last {full.number('share'):.0f} % of every {full.word('window')} in "
                        f"slices of {full.word('slice')}"),
-    process=_stutter, near=Near(process=_stutter_stretch, reach=_slow_reach),
+    process=_STUTTERED[0], near=_STUTTERED[1],
 )  # fmt: skip
 
 
@@ -189,8 +203,11 @@ def _replay_course(slice_: str, share: float, fall_db: float, backward: bool, co
     level = np.minimum(level, _joined(into, sizes, context.rate))
     times = np.where(again, (into - begins) // size + 1, 0)
     level = level * 10 ** (-fall_db * times / 20)
-    # All that was from the first chord's start on; now from the loop's.
-    return np.roll(source + first, first) % len(into), np.roll(level, first).astype(np.float32)
+    # All that was from the first chord's start on; now from the loop's. A chord over the seam
+    # reads from the turn before: below 0.
+    source = np.roll(source + first, first)
+    source[:first] -= len(into)
+    return source, np.roll(level, first).astype(np.float32)
 
 
 def _replay_of(full: Full, context: Context) -> tuple[NDArray[np.int64], Curve]:
@@ -200,31 +217,14 @@ def _replay_of(full: Full, context: Context) -> tuple[NDArray[np.int64], Curve]:
 
 def replay_frames(full: Full, context: Context) -> NDArray[np.int64]:
     """Return which frame of the loop is heard at each."""
-    return _replay_of(full, context)[0]
-
-
-def _replay(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
-    source, level = _replay_of(full, context)
-    n = context.loop_frames
-    # A chord over the seam is heard from its own turn: what reads ahead of its place is earlier.
-    ahead = (source > np.arange(n)) & (source - np.arange(n) > n // 2)
-    source = source - n * ahead
-    places = np.concatenate([source + turn * n for turn in range(context.passes)])
-    return audio[:, places % audio.shape[1]] * context.tiled(level)
-
-
-def _replay_stretch(
-    audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
-) -> Stereo:
-    source, level = _replay_of(full, context)
-    heard = source.take(np.arange(start, start + count), mode="wrap")
-    return audio[:, heard] * taken(level, start, count)
+    return _replay_of(full, context)[0] % context.loop_frames
 
 
 def _replay_reach(_full: Full, _draw: int, context: Context) -> int:
     return int(np.diff(_chord_edges(context)[1]).max()) + 8
 
 
+_REPLAYED = _reordered(_replay_of, _replay_reach)
 REPLAY = Kind(
     name="replay", label="Replay", family="Motion",
     about="Each chord's end says its last slice again.",
@@ -237,6 +237,6 @@ REPLAY = Kind(
     )),
     says=lambda full: (f"the last {full.number('share'):.0f} % of every chord in slices of "
                        f"{full.word('slice')}, {full.number('fall_db'):.1f} dB softer each time"),
-    process=_replay, near=Near(process=_replay_stretch, reach=_replay_reach),
+    process=_REPLAYED[0], near=_REPLAYED[1],
 )  # fmt: skip
 KINDS = (SLOWED, STUTTER, REPLAY)

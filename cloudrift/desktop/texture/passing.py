@@ -1,10 +1,9 @@
 """Cards on their way: copied and pasted as the text of a line file, which any editor can read."""
 
-import tomlkit
 from PyQt6.QtWidgets import QApplication
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.texture.line_file import WrittenLine, line_of, read_toml, write_treatments
+from cloudrift.texture.line_file import parse_line, write_line
 from cloudrift.texture.treatment import Line
 
 CLIPBOARD = "what was copied"
@@ -12,11 +11,9 @@ CLIPBOARD = "what was copied"
 
 def copy_line(line: Line) -> None:
     """Put treatments on the clipboard."""
-    document = tomlkit.document()
-    write_treatments(line, document)
     clipboard = QApplication.clipboard()
     assert clipboard is not None
-    clipboard.setText(tomlkit.dumps(document))
+    clipboard.setText(write_line(line))
 
 
 def copied_line() -> Line:
@@ -27,4 +24,4 @@ def copied_line() -> Line:
         raise CloudriftError(
             "there are no treatments on the clipboard; copy a card or a line first"
         )
-    return line_of(read_toml(text, CLIPBOARD, WrittenLine).treatments, CLIPBOARD)
+    return parse_line(text, CLIPBOARD)

@@ -224,10 +224,13 @@ class TextureStage(QWidget):
 
     def show_pair(self) -> None:
         """Show two strips side by side."""
-        self.pair.show_line(self._session.loop.line_of(self._line_of), self._owner().role)
+        self._refresh_pair()
         self.pages.setCurrentWidget(self.pair)
-        self._ask_for_pair()
         self.pair.choices[0].setFocus()
+
+    def _refresh_pair(self) -> None:
+        self.pair.show_line(self._session.loop.line_of(self._line_of), self._owner().role)
+        self._ask_for_pair()
 
     def _ask_for_pair(self) -> None:
         loop, line_of, engine = self._session.loop, self._line_of, self._session.engine
@@ -275,7 +278,7 @@ class TextureStage(QWidget):
         self.compares.button("card").setEnabled(bool(opened))
         self.compares.show_choice(session.against if session.then is None else None)
         if self.pages.currentWidget() is self.pair:
-            self.show_pair()
+            self._refresh_pair()
         self._show_heard()
         self._show_loudness()
 

@@ -33,7 +33,12 @@ def speed_curve(part: str, draw: int, frames: int, rate: int) -> NDArray[np.floa
 @functools.lru_cache(maxsize=8)
 def _stray(part: str, draw: int, frames: int, rate: int) -> NDArray[np.float32]:
     """How far the playing place strays in frames, for a speed that strays by 1."""
-    away = np.cumsum(speed_curve(part, draw, frames, rate))
+    return displaced_by(speed_curve(part, draw, frames, rate))
+
+
+def displaced_by(speed: NDArray[np.float64]) -> NDArray[np.float32]:
+    """Return how far a place strays, in frames, whose speed strays so over a loop (mean: 0)."""
+    away = np.cumsum(speed - speed.mean())
     return (away - away.mean()).astype(np.float32)
 
 
