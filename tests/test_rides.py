@@ -14,6 +14,7 @@ from cloudrift.loop import edits
 from cloudrift.loop.storage import load, loop_from, save, to_bytes
 from cloudrift.render import Engine
 from cloudrift.texture import KINDS, Ride, RidePoint, Treatment
+from cloudrift.texture.ridden import Course
 from cloudrift.texture.ride import BLEND, shares_at
 from cloudrift.texture.treatment import fused, treat, treat_stretch
 from tests.conftest import db, rms
@@ -251,3 +252,22 @@ def test_a_blend_that_rides_on_another_length_is_whole(noise):
 def test_words_say_how_far_a_value_rides():
     one = riding("cuts", "high_cut_hz", (0, 700), (BAR, 15_000), low_cut_hz=20)
     assert one.says == "takes away above 700 Hz, 24 dB an octave · high cut rides 700 Hz to 15 kHz"
+
+
+@pytest.mark.parametrize(
+    ("kind", "name", "low", "high"),
+    [("swirl", "depth", 0, 100), ("compressor", "threshold_db", -50, -10),
+     ("hall", "low_cut_hz", 60, 1500), ("tamer", "amount", 0, 100)],
+)  # fmt: skip
+def test_running_it_where_it_is_heard_is_the_same_as_running_all_of_it(
+    noise, kind, name, low, high
+):
+    one = riding(kind, name, (0, low), (BAR // 2, high), (BAR, low))
+    course = Course(one.rides, one.of.spec, context(N))
+    still = msgspec.structs.replace(one, rides=())
+    wanted = np.zeros_like(noise)
+    for code in course.codes:
+        settings = still.of.spec.check({**still.full, **dict(course.values(code))}, kind)
+        whole = treat(noise, (msgspec.structs.replace(still, settings=settings),), context(N))
+        wanted += whole * course.weights(code)
+    assert db(rms(treat(noise, (one,), context(N)) - wanted) / rms(wanted)) < -70

@@ -16,6 +16,7 @@ from cloudrift.ground.settings import SettingsSpec
 from cloudrift.texture.kind import Context
 from cloudrift.texture.ride import BLEND, Ride, ride_shares, share_to_value
 
+APART = 16_384  # frames: what is nearer than this is run in one
 Values = tuple[tuple[str, float], ...]
 # Runs the treatment with other settings: on the whole (None) or from a frame on, so many.
 Run = Callable[[Values, tuple[int, int] | None], Stereo | None]
@@ -89,18 +90,26 @@ def ridden(course: Course, run: Run, context: Context) -> Stereo:
     out = np.zeros((2, total), np.float32)
     for code in course.codes:
         values, weight = course.values(code), context.tiled(course.weights(code))
-        heard = np.flatnonzero(weight)
-        if not len(heard):
-            continue
-        first, last = int(heard[0]), int(heard[-1]) + 1
-        part = run(values, (first, last - first)) if last - first < total // 2 else None
-        if part is None:
-            whole = run(values, None)
-            assert whole is not None
-            out += whole * weight
-        else:
-            out[:, first:last] += part * weight[first:last]
+        spans = _spans(weight)
+        parts = None
+        if sum(count for _, count in spans) < total // 2:
+            parts = [run(values, span) for span in spans]
+        if parts is None or any(part is None for part in parts):
+            spans, parts = [(0, total)], [run(values, None)]
+        for (start, count), part in zip(spans, parts, strict=True):
+            assert part is not None
+            out[:, start : start + count] += part * weight[start : start + count]
     return out
+
+
+def _spans(weight: NDArray[np.float32]) -> list[tuple[int, int]]:
+    """Where something is heard: first frames and counts; what is near to each other as one."""
+    heard = np.flatnonzero(weight)
+    if not len(heard):
+        return []
+    gaps = np.flatnonzero(np.diff(heard) > APART)
+    firsts, lasts = heard[np.append(0, gaps + 1)], heard[np.append(gaps, -1)]
+    return [(int(a), int(b - a) + 1) for a, b in zip(firsts, lasts, strict=True)]
 
 
 def ridden_stretch(

@@ -216,7 +216,7 @@ def _blended(
 
 def _ridden(audio: Stereo, treatment: Treatment, context: Context) -> Stereo:
     """What it makes of the whole loop, unblended, with what rides riding."""
-    run = _runner(audio, treatment, context)
+    run = _runner(audio, treatment, context, exact=True)
     if all(ride.of == BLEND.name for ride in treatment.rides):
         out = run((), None)
         assert out is not None
@@ -224,7 +224,7 @@ def _ridden(audio: Stereo, treatment: Treatment, context: Context) -> Stereo:
     return ridden(Course(treatment.rides, treatment.of.spec, context), run, context)
 
 
-def _runner(audio: Stereo, treatment: Treatment, context: Context) -> Run:
+def _runner(audio: Stereo, treatment: Treatment, context: Context, *, exact: bool) -> Run:
     """Return how a treatment that rides is run at other values, whole or in part."""
     still = msgspec.structs.replace(treatment, rides=(), blend=1.0)
 
@@ -233,7 +233,7 @@ def _runner(audio: Stereo, treatment: Treatment, context: Context) -> Run:
         one = (msgspec.structs.replace(still, settings=settings),)
         if where is None:
             return treat(audio, one, context)
-        return treat_stretch(audio, one, context, *where)
+        return treat_stretch(audio, one, context, *where, exact=exact)
 
     return run
 
@@ -290,23 +290,24 @@ def treat_change(
 
 
 def treat_stretch(
-    audio: Stereo, group: Line, context: Context, start: int, count: int
+    audio: Stereo, group: Line, context: Context, start: int, count: int, *, exact: bool = False
 ) -> Stereo | None:
-    """Return frames ``start`` to ``start + count`` of what ``treat`` makes, or nearly so.
+    """Return frames ``start`` to ``start + count`` of what ``treat`` makes.
 
+    Nearly so, good enough to be heard for a moment, unless it is to be ``exact``.
     None where that is not possible, or no less work than the whole.
     """
     if context.once:
         return None
     if _stands(group[0]):
         through, ring = _linear(group, context)
-        # What rang in longer ago than this is 45 dB down.
-        return filter_stretch(audio, through, ring // 2, start, count)
+        # What rang in longer ago than half of that is 45 dB down.
+        return filter_stretch(audio, through, ring if exact else ring // 2, start, count)
     (treatment,) = group
     kind, full = treatment.of, treatment.full
     wet: Stereo | None = None
     if treatment.rides:
-        run = _runner(audio, treatment, context)
+        run = _runner(audio, treatment, context, exact=exact)
         if all(ride.of == BLEND.name for ride in treatment.rides):
             wet = run((), (start, count))
         else:
@@ -314,7 +315,7 @@ def treat_stretch(
             wet = ridden_stretch(course, run, context, start, count)
     elif kind.near:
         wet = kind.near.process(audio, full, treatment.draw, context, start, count)
-    elif kind.rough:
+    elif kind.rough and not exact:
         wet = kind.rough(audio, full, context, start, count)
     if wet is None:
         return None

@@ -9,7 +9,7 @@ from cloudrift.desktop.look import SEMI, color, figure_font, text_font
 from cloudrift.texture.portrait import Axis, Portrait
 
 BESIDE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-LEFT, TOP, BOTTOM = 54, 17, 16  # room for marks and title
+LEFT, TOP, BOTTOM = 54, 19, 16  # room for marks and title
 
 
 class PortraitView(QWidget):
@@ -43,7 +43,7 @@ class PortraitView(QWidget):
         box = QRectF(LEFT, TOP, self.width() - LEFT - 8, self.height() - TOP - BOTTOM)
         painter.setPen(color("ink_soft"))
         painter.setFont(text_font(11, SEMI))
-        painter.drawText(QRectF(LEFT, 0, box.width(), TOP), Qt.AlignmentFlag.AlignVCenter,
+        painter.drawText(QRectF(LEFT, 0, box.width(), TOP), Qt.AlignmentFlag.AlignTop,
                          self.portrait.title)  # fmt: skip
         painter.fillRect(box, color("card"))
         self._paint_axes(painter, box, self.portrait)
