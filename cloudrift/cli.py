@@ -150,7 +150,6 @@ def loop_facts(loop: Any) -> dict[str, Any]:
                 "level_db": layer.level_db,
                 "pan": layer.pan,
                 "mute": layer.mute,
-                "solo": layer.solo,
                 "treatments": [_treatment_facts(t) for t in layer.line],
             }
             for layer in loop.layers
@@ -256,6 +255,7 @@ def chords(file: Path, key_text: str | None, as_json: bool) -> None:
 @click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
 @click.option("--rate", type=click.Choice(["44100", "48000"]), help="The loop's own if not given.")
 @click.option("--once", is_flag=True, help="One pass with its tail, instead of the loop.")
+@click.option("--replace", is_flag=True, help="Overwrite files of the same names; else numbered.")
 def render(
     files: tuple[Path, ...],
     output: Path,
@@ -264,24 +264,41 @@ def render(
     bits: str,
     rate: str | None,
     once: bool,
+    replace: bool,
 ) -> None:
     """Render loop files to WAV, stems and MIDI in a folder."""
     from cloudrift.deliver import Order  # noqa: PLC0415
 
     order = Order(stems=stems, midi=midi, bits=int(bits), rate=int(rate or 0), once=once)
+    numbers = [1] * len(files) if replace else _numbers(files, output, order)
     if len(files) == 1:
-        for path in _render_with_bar(files[0], output, order):
+        for path in _render_with_bar(files[0], output, order, numbers[0]):
             click.echo(str(path))
         return
     # Started anew rather than forked: a fork would copy locks that rendering threads hold.
     context = multiprocessing.get_context("spawn")
     with ProcessPoolExecutor(min(len(files), os.cpu_count() or 1), context) as pool:
-        for paths in pool.map(_render_quietly, files, [output] * len(files), [order] * len(files)):
+        count = len(files)
+        for paths in pool.map(_render_quietly, files, [output] * count, [order] * count, numbers):
             for path in paths:
                 click.echo(str(path))
 
 
-def _render_with_bar(file: Path, folder: Path, order: Any) -> list[Path]:
+def _numbers(files: Sequence[Path], folder: Path, order: Any) -> list[int]:
+    """The number of each delivery, so that none overwrites what is there or another of them."""
+    from cloudrift.deliver import free_number, parcels  # noqa: PLC0415
+    from cloudrift.loop.storage import load  # noqa: PLC0415
+
+    claimed: set[str] = set()
+    numbers = []
+    for file in files:
+        loop = load(file)
+        numbers.append(free_number(loop, order, folder, claimed))
+        claimed |= {parcel.name for parcel in parcels(loop, order, numbers[-1])}
+    return numbers
+
+
+def _render_with_bar(file: Path, folder: Path, order: Any, number: int) -> list[Path]:
     from rich.console import Console  # noqa: PLC0415
     from rich.progress import Progress  # noqa: PLC0415
 
@@ -292,18 +309,18 @@ def _render_with_bar(file: Path, folder: Path, order: Any) -> list[Path]:
     with Progress(console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task("rendering", total=None)
         return deliver(
-            loop, folder, order,
+            loop, folder, order, number=number,
             progress=lambda done, of, name: bar.update(
                 task, completed=done, total=of, description=name or "done"
             ),
         )  # fmt: skip
 
 
-def _render_quietly(file: Path, folder: Path, order: Any) -> list[Path]:
+def _render_quietly(file: Path, folder: Path, order: Any, number: int) -> list[Path]:
     from cloudrift.deliver import deliver  # noqa: PLC0415
     from cloudrift.loop.storage import load  # noqa: PLC0415
 
-    return deliver(load(file), folder, order)
+    return deliver(load(file), folder, order, number=number)
 
 
 commands.add_command(notes)

@@ -144,13 +144,13 @@ def test_space_plays_and_b_compares_at_the_same_loudness(qtbot, window, speaker)
     qtbot.keyClick(window, Qt.Key.Key_B)
     assert session.hearing == BARE
     bare, treated = session.loudness[BARE].lufs, session.loudness[TREATED].lufs
-    assert session.match_db == pytest.approx(treated - bare, abs=0.01)
+    assert session.match.one_db == pytest.approx(treated - bare, abs=0.01)
     before = session.player.share
     speaker.pull(2048)
     out = speaker.pull(4096)
     assert session.player.share == pytest.approx(before, abs=0.1)
     at = round(session.player.share * session.rendered[BARE].audio.shape[1])
-    wanted = session.rendered[BARE].audio[:, at - 4096 : at].T * 10 ** (session.match_db / 20)
+    wanted = session.rendered[BARE].audio[:, at - 4096 : at].T * 10 ** (session.match.one_db / 20)
     assert np.abs(out - np.clip(wanted, -1, 1)).max() < 1e-4
     qtbot.keyClick(window, Qt.Key.Key_Space)
     assert not session.player.playing
@@ -212,9 +212,11 @@ def test_layers_are_levelled_panned_heard_alone_and_taken_out(qtbot, window):
     drag(qtbot, row.pan, QPoint(40, 20), QPoint(80, 20))
     assert session.loop.layer("l2").pan == pytest.approx(0.4, abs=0.03)
     row.hear.click()
-    assert window.layers.heard.text().startswith("only Slow vault · Marlow Quist keeps to")
+    assert window.layers.heard.text().startswith("only Slow vault, by hear")
+    assert session.alone == {"l2"}
     settled(qtbot, session)
     alone = session.rendered[TREATED].audio
+    assert window.rail._facts[1] == "1 of 4 heard"
     row.hear.click()
     row.off.click()
     assert window.layers.heard.text().startswith("3 of 4 are heard, without Slow vault")

@@ -139,8 +139,8 @@ def test_chords_may_not_overlap(bare_chords):
 def test_only_what_is_on_is_heard(small_loop):
     first, second, *_ = small_loop.layers
     assert edits.set_layer(small_loop, first.id, mute=True).heard() == small_loop.layers[1:]
-    soloed = edits.set_layer(small_loop, second.id, solo=True)
-    assert [layer.id for layer in soloed.heard()] == [second.id]
+    grouped = edits.group_layers(small_loop, [first.id, second.id])
+    assert edits.set_group(grouped, "g1", mute=True).heard() == grouped.layers[2:]
 
 
 # --- history ------------------------------------------------------------------------------------
@@ -201,8 +201,8 @@ def to_text(data):
         (b'"mode": "minor"', b'"mode": "minr"', r"did you mean 'minor'.*loop\.key"),
         (b'"crackle_db"', b'"crakle_db"', r"did you mean 'crackle_db'.*loop\.line\[0\]"),
         (b'"bars": 2', b'"bars": "two"', r"Expected `int`, got `str`.*bars"),
-        (b'"schema": 5', b'"schema": 7', r"schema 7, newer than"),
-        (b'"schema": 5', b'"schema": 0', r"schema 0, which never was"),
+        (b'"schema": 6', b'"schema": 7', r"schema 7, newer than"),
+        (b'"schema": 6', b'"schema": 0', r"schema 0, which never was"),
         (b'"chords"', b'"cords"', r"unknown field `cords`"),
         (b'"format": "cloudrift loop"', b'"format": "x"', r"does not say"),
         (b"{", b"[", r"is not JSON"),

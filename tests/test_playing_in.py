@@ -93,14 +93,40 @@ def test_takes_are_kept_and_one_stands_in_another_s_place(drawer):
     drawer.choose(Becomes.NOTES)
     play(drawer, (0, 61))
     play(drawer, (960, 73), (1920, 75))
-    assert [drawer.takes.itemText(i) for i in range(2)] == ["Take 1: 1 notes", "Take 2: 2 notes"]
+    assert [drawer.takes.itemText(i) for i in range(2)] == ["Take 1: 1 note", "Take 2: 2 notes"]
     assert [f[1] for f in facts(session, "l1")] == [73, 75]
     drawer._choose_take(0)
-    assert [f[1] for f in facts(session, "l1")] == [61]
-    session.undo()
-    session.undo()
+    for pitches in ([61], [73, 75], [61]):  # each of them is a step of its own
+        assert [f[1] for f in facts(session, "l1")] == pitches
+        session.undo()
     assert session.loop == before
     assert drawer.takes.isEnabled()  # the takes are still there
+
+
+def test_a_layer_played_in_after_chords_leaves_the_chords_there(drawer):
+    session = drawer._session
+    before = session.loop
+    drawer.choose(Becomes.CHORDS)
+    play(drawer, (0, 61), (0, 64), (0, 68))
+    chords = session.loop.chords
+    assert chords != before.chords
+    drawer.choose(Becomes.NEW)
+    play(drawer, (0, 73))
+    play(drawer, (960, 76))
+    assert session.loop.chords == chords
+    assert [x.name for x in session.loop.layers[-2:]] == ["Played in", "Played in 2"]
+    first = session.loop.layers[-2].id
+    drawer._choose_take(1)  # the first of the layers is there already
+    assert "in the loop already" in drawer.words.text()
+    assert session.selection.layer_id == first
+    drawer._choose_take(0)  # chords go on top of the layers
+    assert [x.name for x in session.loop.layers[-2:]] == ["Played in", "Played in 2"]
+    session.undo()  # the chords were as they are: the newest step is the second layer
+    assert session.loop.layers[-1].name == "Played in"
+    session.undo()
+    assert session.loop.chords == chords and session.loop.layers == before.layers
+    session.undo()
+    assert session.loop == before
 
 
 def test_more_notes_are_added_to_what_a_layer_plays(drawer):
@@ -242,9 +268,10 @@ def test_layers_are_heard_one_more_at_a_time(window):
     session = window.session
     for count in (1, 2, 3, 4):
         window.layers.hear_one_more()
-        assert len(session.loop.heard()) == count
+        assert len(session.heard_loop.heard()) == count
     window.layers.hear_one_more()
-    assert not any(layer.solo for layer in session.loop.layers)
+    assert not session.alone
+    assert not session.history.can_undo  # listening is no edit
     session.select(layer_id="l4")
     window.layers.next_layer()
     assert session.selection.layer_id == "l1"

@@ -88,7 +88,7 @@ def test_a_sound_is_heard_in_its_place_and_the_loop_stays(window, shelf, qtbot, 
     assert session.loop is before
     assert session.previewing
     assert session.shown.layer("l2").sound.name == "glass pad"
-    heard = [x.id for x in session.shown.heard()]
+    heard = [x.id for x in session.heard_loop.heard()]
     assert heard == (["l2"] if how == "alone" else [x.id for x in before.heard()])
     assert session.player.playing  # it was still, so it plays for as long as it is heard
     assert session.preview_words == "heard with glass pad"

@@ -1,7 +1,8 @@
 """Writing a loop out: the treated loop, its stems, its bare sum and its MIDI."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -10,7 +11,8 @@ from cloudrift.audio.buffers import RATES, Stereo
 from cloudrift.audio.files import SUBTYPES, write_atomically, write_wav
 from cloudrift.deliver.names import slug, stem_of
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.model import Layer, Loop
+from cloudrift.ground.words import plural
+from cloudrift.loop.model import Group, Layer, Loop
 from cloudrift.notes.midi import midi_file
 from cloudrift.render.engine import Cancelled, Engine, never, trimmed
 from cloudrift.render.plan import mix_node
@@ -44,13 +46,16 @@ class Parcel:
     write: Callable[[Path, Engine, Callable[[], bool]], None]
 
 
-def parcels(loop: Loop, order: Order) -> list[Parcel]:
-    """Return every file that an order writes, in order, without writing or rendering anything."""
+def parcels(loop: Loop, order: Order, number: int = 1) -> list[Parcel]:
+    """Return every file that an order writes, in order, without writing or rendering anything.
+
+    From 2 on, ``number`` is a part of every name: another delivery of the same loop.
+    """
     if order.rate and order.rate != loop.rate:
         loop = replace(loop, rate=order.rate)
+    end = ("_once" if order.once else "") + (f"_{number}" if number > 1 else "")
     sounding = stem_of(loop.title, loop.sounding_tempo, loop.sounding_key)
     written = stem_of(loop.title, loop.tempo, loop.key)
-    end = "_once" if order.once else ""
     out = [
         Parcel(
             name=f"{sounding}{end}.wav",
@@ -59,31 +64,11 @@ def parcels(loop: Loop, order: Order) -> list[Parcel]:
         )
     ]
     if order.stems:
-        out.append(
-            Parcel(
-                name=f"{written}_bare{end}.wav",
-                what="the sum of the stems, before the whole loop's treatments",
-                write=lambda path, engine, stop: _write_bare(path, engine, stop, loop, order),
-            )
-        )
-        for number, layer in enumerate(loop.heard(), 1):
-
-            def write_stem(
-                path: Path, engine: Engine, stop: Callable[[], bool], layer_id: str = layer.id
-            ) -> None:
-                _write_stem(path, engine, stop, loop, order, layer_id)
-
-            out.append(
-                Parcel(
-                    name=f"{written}_stem-{number}-{slug(layer.name)}{end}.wav",
-                    what=f"stem: {layer.name}, {layer.sound.name}",
-                    write=write_stem,
-                )
-            )
+        out += _stems(loop, order, written, end)
     if order.midi:
         out.append(
             Parcel(
-                name=f"{written}.mid",
+                name=f"{written}{f'_{number}' if number > 1 else ''}.mid",
                 what="the notes as played, a track a layer",
                 write=lambda path, _engine, _stop: write_midi(path, loop, loop.heard()),
             )
@@ -91,16 +76,74 @@ def parcels(loop: Loop, order: Order) -> list[Parcel]:
     return out
 
 
+def _stems(loop: Loop, order: Order, written: str, end: str) -> list[Parcel]:
+    """The stems, what they add up to, and the layers that a group's stem is made of.
+
+    A stem is what enters the sum: a layer, or a group behind its own line. The layers of a group
+    are written too, as parts, for they are what its line works on.
+    """
+    heard = loop.heard()
+    groups = [group for group in loop.groups if any(x.group == group.id for x in heard)]
+    alone = [layer for layer in heard if not layer.group]
+    count = len(alone) + len(groups)
+    out = [
+        Parcel(
+            name=f"{written}_bare{end}.wav",
+            what=f"the sum of the {plural(count, 'stem')}, before the whole loop's treatments",
+            write=lambda path, engine, stop: _write_bare(path, engine, stop, loop, order),
+        )
+    ]
+    stems: tuple[Layer | Group, ...] = (*alone, *groups)
+    for number, owner in enumerate(stems, 1):
+        what = (
+            f"stem: {owner.name}, {owner.sound.name}" if isinstance(owner, Layer)
+            else f"stem: {owner.name}, its layers behind the group's treatments"
+        )  # fmt: skip
+        out.append(
+            Parcel(name=f"{written}_stem-{number}-{slug(owner.name)}{end}.wav", what=what,
+                   write=partial(_write_stem, loop=loop, order=order, owner=owner))
+        )  # fmt: skip
+    for group in groups:
+        inside = [layer for layer in heard if layer.group == group.id]
+        for number, layer in enumerate(inside, 1):
+            name = f"{slug(group.name)}-{number}-{slug(layer.name)}"
+            out.append(
+                Parcel(name=f"{written}_part-{name}{end}.wav",
+                       what=f"part of {group.name}: {layer.name}, before the group's treatments; "
+                       "not a stem",
+                       write=partial(_write_stem, loop=loop, order=order, owner=layer))
+            )  # fmt: skip
+    return out
+
+
+def free_number(loop: Loop, order: Order, folder: Path, claimed: Collection[str] = ()) -> int:
+    """Return the number of a delivery that overwrites nothing in a folder: 1 where all is free.
+
+    ``claimed`` are names that others will write there.
+    """
+    number = 1
+    while any(
+        parcel.name in claimed or (folder / parcel.name).exists()
+        for parcel in parcels(loop, order, number)
+    ):
+        number += 1
+    return number
+
+
 def deliver(
     loop: Loop,
     folder: Path,
     order: Order,
     *,
+    number: int = 0,
     progress: Progress | None = None,
     cancelled: Callable[[], bool] = never,
 ) -> list[Path]:
     """Write all files of an order into a folder (made if need be) and return their paths.
 
+    Where a file of one of the names is there, all names get a number: nothing that was delivered
+    is lost, and one delivery stays one set. A ``number`` that is given is taken instead; 1 is none,
+    and overwrites.
     Each file is written whole or not at all; a cancelled delivery leaves the files that were
     finished. Everything is computed anew: a file depends on its loop to the last bit, not on the
     edits that led there. Raises CloudriftError that names the file at fault, and Cancelled.
@@ -113,15 +156,15 @@ def deliver(
         raise CloudriftError(
             f"could not make the folder {folder}: {error.strerror}; choose another"
         ) from error
-    todo = parcels(loop, order)
+    todo = parcels(loop, order, number or free_number(loop, order, folder))
     done = []
     engine = Engine()
     try:
-        for number, parcel in enumerate(todo):
+        for i, parcel in enumerate(todo):
             if cancelled():
                 raise Cancelled
             if progress:
-                progress(number, len(todo), parcel.name)
+                progress(i, len(todo), parcel.name)
             parcel.write(folder / parcel.name, engine, cancelled)
             done.append(folder / parcel.name)
     finally:
@@ -171,13 +214,14 @@ def _write_bare(
 
 
 def _write_stem(
-    path: Path, engine: Engine, stop: Callable[[], bool], loop: Loop, order: Order, layer_id: str
-) -> None:
-    layer = loop.layer(layer_id)
-    audio = engine.stem(loop, layer, once=order.once, cancelled=stop)
+    path: Path, engine: Engine, stop: Callable[[], bool], *, loop: Loop, order: Order,
+    owner: Layer | Group,
+) -> None:  # fmt: skip
+    stem = engine.group_stem if isinstance(owner, Group) else engine.stem
+    audio = stem(loop, owner, once=order.once, cancelled=stop)  # type: ignore[arg-type]
     if order.once:
         audio = trimmed(audio, loop.frames, loop.rate)
-    _write(path, audio, loop, order, treated=False, what=layer.name)
+    _write(path, audio, loop, order, treated=False, what=owner.name)
 
 
 def write_midi(path: Path, loop: Loop, layers: Iterable[Layer]) -> None:

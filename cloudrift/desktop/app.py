@@ -8,6 +8,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from cloudrift.desktop import look
+from cloudrift.desktop.mishaps import Mishaps, log_to_file
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.window import Window
 from cloudrift.devices import open_speaker
@@ -40,6 +41,10 @@ def run(opened: tuple[Loop, Path] | None, *, play: bool = False) -> int:
     loop, path = opened or (sketch(next(iter(house_cards().values()))), None)
     session = Session(loop, path, open_speaker(loop.rate))
     window = Window(session)
+    log_to_file()
+    mishaps = Mishaps(session.keep_unsaved, window)
+    mishaps.said.connect(window.say)
+    mishaps.install()
     window.show()
     if opened is None:
         window.start_loop()
@@ -53,7 +58,9 @@ def run(opened: tuple[Loop, Path] | None, *, play: bool = False) -> int:
     heartbeat.timeout.connect(lambda: None)
     heartbeat.start(300)
     QTimer.singleShot(0, lambda: offer_unsaved(window))
-    return app.exec()
+    code = app.exec()
+    mishaps.remove()
+    return code
 
 
 def offer_unsaved(window: Window) -> None:

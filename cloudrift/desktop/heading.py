@@ -10,6 +10,7 @@ from cloudrift.desktop.meter import Meter
 from cloudrift.desktop.parts import label
 from cloudrift.desktop.session import BARE, TREATED, Session
 from cloudrift.desktop.tiles import Tile, open_length, open_style, open_tempo
+from cloudrift.ground.words import plural
 from cloudrift.loop import edits
 from cloudrift.notes.time import position_text
 
@@ -194,20 +195,17 @@ class Heading(QWidget):
         moved = abs(tempo - loop.tempo) > 0.005
         self.tempo.show_text(f"{loop.tempo:g} BPM", f"sounds {tempo:.1f} BPM" if moved else "",
                              "written = sounding")  # fmt: skip
-        bars = f"{loop.bars} bar{'s' * (loop.bars != 1)}"
-        self.length.show_text(bars, "", f"{loop.metre[0]}/{loop.metre[1]}")
+        self.length.show_text(plural(loop.bars, "bar"), "", f"{loop.metre[0]}/{loop.metre[1]}")
         self.style_tile.show_text(loop.style or "no style", "", f"style card · draw {loop.draw}")
         self._show_hearing()
 
     def _show_hearing(self) -> None:
         self.compare.show_choice(self._session.hearing, self._session.sides)
-        match = self._session.match_db
-        if len(self._session.loudness) < 2:
-            self.matched.setText("")
-        else:
-            side = self._session.sides[0].lower()
-            self.matched.setText(f"matched: {side} {match:+.1f} dB".replace("-", "−"))
-        self.matched.setToolTip(f"Compared with {self._session.compared}, equally loud")
+        session = self._session
+        known = len(session.loudness) >= 2
+        self.matched.setText(session.match_words if known else "")
+        equal = "equally loud" if session.match.equal else "each as loud as it is"
+        self.matched.setToolTip(f"Compared with {session.compared}, {equal}")
 
     def show_place(self, share: float) -> None:
         """Show where the sound is."""

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from cloudrift.audio.buffers import Stereo, to_gain
+from cloudrift.audio.buffers import Stereo
 from cloudrift.desktop.trouble import error_words
 from cloudrift.loop.model import Chord, Loop
 from cloudrift.render.audition import audition, drafted, keeps_places, key_sound
@@ -51,8 +51,8 @@ class HeardOnce(QObject):
     def chords(self, *chords: Chord) -> None:
         """Play chords once, one after another in tempo, in place of the loop; the newest wins."""
         session = self._session
-        loop, written = session.loop, session.hearing == BARE
-        gain = 1.0 if written else to_gain(session.match_db)
+        loop, written = session.heard_loop, session.hearing == BARE
+        gain = 1.0 if written else session.match.one
 
         def make() -> Stereo:
             tried = audition(loop, chords, written=written)
@@ -86,7 +86,7 @@ class HeardOnce(QObject):
         written = hearing == BARE
         on = self._drafted
         base = on[1] if on and on[0] is rendered else rendered.audio
-        gain = 1.0 if written else to_gain(session.match_db)
+        gain = 1.0 if written else session.match.one
 
         def work() -> None:
             try:

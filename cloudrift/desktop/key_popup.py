@@ -7,6 +7,7 @@ from cloudrift.desktop.parts import ChoiceRow, heading, label, row_of_heading
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.tiles import Popup, Tile
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import number
 from cloudrift.loop import edits
 from cloudrift.loop.model import Loop
 from cloudrift.theory.fit import fit, other_fits, parallel_of, plain_key, relative_of, weights_of
@@ -96,7 +97,7 @@ class KeyPopup(Popup):
         """Move everything by semitones."""
         self._stop_hearing()
         self._session.apply(
-            f"key {semitones:+d} st".replace("-", "−"),
+            f"key {number(semitones, '+d')} st",
             lambda loop: edits.shift_key(loop, semitones),
         )
         self.sync()
@@ -113,7 +114,7 @@ class KeyPopup(Popup):
             self.sync()
             return
         self.heard = semitones
-        session.preview(moved if semitones else None, f"heard {semitones:+d} st".replace("-", "−"))
+        session.preview(moved if semitones else None, f"heard {number(semitones, '+d')} st")
         if not session.player.playing:
             session.set_playing(True)
         self.sync()
@@ -164,7 +165,7 @@ class KeyPopup(Popup):
         for i, by in enumerate(SHIFTS):
             semitones = self._middle + by
             text = pretty(key.shifted(semitones).tonic)
-            away = f"{semitones:+d} st".replace("-", "−") if semitones else "as it is"
+            away = f"{number(semitones, '+d')} st" if semitones else "as it is"
             self.shifts.button(i).setText(f"{text}\n{away}")
         chosen = None if self.heard is None else self.heard - self._middle
         self.shifts.show_choice(SHIFTS.index(chosen) if chosen in SHIFTS else None)

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 from cloudrift.audio.buffers import QUIET_DB, to_db
 from cloudrift.desktop.look import color, figure_font
 from cloudrift.desktop.session import Session
+from cloudrift.ground.words import number
 
 LOW_DB = -48.0
 WINDOW_S = 0.05
@@ -50,12 +51,12 @@ class Meter(QWidget):
         if loudness is not None:
             painter.setPen(color("ink_soft"))
             silent = loudness.lufs <= QUIET_DB
-            lufs = "silent" if silent else f"{loudness.lufs:.1f} LUFS".replace("-", "−")
+            lufs = "silent" if silent else f"{number(loudness.lufs, '.1f')} LUFS"
             painter.drawText(QRectF(0, 0, w, 13), right, lufs)
             over = loudness.true_peak_db > 0
             painter.setPen(color("signal" if over else "ink_soft"))
             words = "over: " if over else "peak "
-            peak = f"{words}{loudness.true_peak_db:.1f} dBTP".replace("-", "−")
+            peak = f"{words}{number(loudness.true_peak_db, '.1f')} dBTP"
             painter.drawText(QRectF(0, 34, w, 13), right, peak)
         for i, level in enumerate(self._levels):
             y = 17 + i * 8

@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterable
 from PyQt6.QtCore import QEvent, QObject, QRect, QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPalette
 from PyQt6.QtWidgets import (
+    QApplication,
     QButtonGroup,
     QFrame,
     QGridLayout,
@@ -105,9 +106,16 @@ def small_button(text: str, act: Callable[[], object], *, tip: str = "") -> QPus
 
 
 def clear(layout: QLayout) -> None:
-    """Take everything out of a layout and let it go."""
+    """Take everything out of a layout and let it go.
+
+    What has the keyboard gives it up first: hidden with it, it would hand it on to whatever comes
+    next, as if somebody had gone there.
+    """
     while (item := layout.takeAt(0)) is not None:
         if (widget := item.widget()) is not None:
+            focused = QApplication.focusWidget()
+            if focused is not None and (focused is widget or widget.isAncestorOf(focused)):
+                focused.clearFocus()
             widget.hide()
             widget.setParent(None)
             widget.deleteLater()

@@ -5,6 +5,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.look import MEDIUM, SEMI, color, text_font
+from cloudrift.ground.words import plural
 from cloudrift.loop.model import Loop
 
 STAGES = ("Chords", "Layers", "Texture", "Deliver")
@@ -18,13 +19,12 @@ def stage_facts(loop: Loop) -> tuple[str, ...]:
     layers = (
         f"{heard} of {len(loop.layers)} heard"
         if heard < len(loop.layers)
-        else f"{heard} layer{'s' * (heard != 1)}"
+        else plural(heard, "layer")
     )
     lines = [loop.line, *(layer.line for layer in loop.layers), *(g.line for g in loop.groups)]
     on = sum(t.acts for line in lines for t in line)
-    chords = len(loop.chords)
     return (
-        f"{chords} chord{'s' * (chords != 1)}",
+        plural(len(loop.chords), "chord"),
         layers,
         f"{on} on",
         f"{loop.sounding_frames / loop.rate:.2f} s",

@@ -33,7 +33,8 @@ REDRAW_MS = 120
 def strata(engine: Engine, loop: Loop) -> list[tuple[str, NDArray[np.float32]]]:
     """Return each heard layer's role and its energy over the loop, as heights from 0 to 1."""
     curves = [
-        (layer.role, energy_curve(engine.stem(loop, layer), COLUMNS)) for layer in loop.heard()
+        (layer.role, energy_curve(engine.heard_layer(loop, layer), COLUMNS))
+        for layer in loop.heard()
     ]
     total = sum((curve for _, curve in curves), np.zeros(COLUMNS, np.float32))
     loudest = float(total.max(initial=0.0))
@@ -73,7 +74,7 @@ class Ribbon(QWidget):
     # --- what it shows ------------------------------------------------------------------------
 
     def _measure(self) -> None:
-        loop, engine = self._session.shown, self._session.engine
+        loop, engine = self._session.heard_loop, self._session.engine
         self._tasks.run("ribbon", lambda _stop, _moved: strata(engine, loop), self._take)
 
     def _take(self, found: list[tuple[str, NDArray[np.float32]]]) -> None:

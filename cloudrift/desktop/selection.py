@@ -1,5 +1,6 @@
 """What is selected, and what is left of that when the loop changes."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from cloudrift.loop.model import Loop
@@ -35,6 +36,23 @@ def first_selection(loop: Loop) -> Selection:
         layer_id=loop.layers[0].id if loop.layers else "",
         line_of=None,
     )
+
+
+def only_there(what: Mapping[str, object], loop: Loop) -> dict[str, object]:
+    """Drop from a wish to select whatever the loop has not got.
+
+    A picture of a loop that was may still ask, on its way out.
+    """
+    chords: set[object] = {"", *(chord.id for chord in loop.chords)}
+    layers: set[object] = {"", *(layer.id for layer in loop.layers)}
+    owners: set[object] = {
+        None,
+        *(layer.id for layer in loop.layers),
+        *(group.id for group in loop.groups),
+    }
+    known: dict[str, set[object]] = {"chord_id": chords, "layer_id": layers, "line_of": owners}
+    return {name: value for name, value in what.items()
+            if name not in known or value in known[name]}  # fmt: skip
 
 
 def still_there(selection: Selection, loop: Loop) -> Selection:

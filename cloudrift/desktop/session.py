@@ -5,18 +5,18 @@
 
 import logging
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from pathlib import Path
-from typing import Literal
+from typing import Literal, TypeVar
 
 import msgspec
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from cloudrift.audio.buffers import Stereo, to_gain
+from cloudrift.audio.buffers import Stereo
 from cloudrift.desktop.heard_once import BARE, HeardOnce
-from cloudrift.desktop.selection import first_selection, still_there
+from cloudrift.desktop.selection import first_selection, only_there, still_there
 from cloudrift.desktop.trouble import error_words
 from cloudrift.devices import Speaker
 from cloudrift.ground.errors import CloudriftError
@@ -26,17 +26,18 @@ from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, save
 from cloudrift.render.audition import click_track
 from cloudrift.render.engine import Engine, Loudness, Rendered
+from cloudrift.render.match import Match, matched
 from cloudrift.render.player import Player
-from cloudrift.render.variants import bare_of, up_to, without_card, without_line
+from cloudrift.render.variants import alone, bare_of, up_to, without_card, without_line
 from cloudrift.render.worker import RenderWorker
 
 log = logging.getLogger(__name__)
 
 TREATED = "treated"
 Against = Literal["loop", "line", "card"]
+_Made = TypeVar("_Made")
 RESTING_MS = 60  # a hand that has not moved for so long rests
 MOVING_HEARD_S = 0.35  # how often a moving hand is heard while the loop plays
-MAX_MATCH_DB = 18.0
 
 
 class Session(QObject):
@@ -85,7 +86,10 @@ class Session(QObject):
         self.then: Moment | None = None
         self._preview: Loop | None = None
         self.preview_words = ""
+        self.alone: frozenset[str] = frozenset()  # layers and groups heard alone; none: all are
+        self._preview_alone: frozenset[str] | None = None
         self.click = False
+        self._comparing = False  # whether the compare switch has been used since playing began
         self._answered.connect(self._on_answered)
         self._measured.connect(self._on_measured)
         self._broke.connect(self.failed)
@@ -129,16 +133,27 @@ class Session(QObject):
         is refused leaves everything as it is and is said in words.
         """
         before = self.loop
+        self.make(label, lambda loop: (edit(loop), None), merge=merge, moving=moving)
+        return self.loop is not before
+
+    def make(
+        self, label: str, edit: Callable[[Loop], tuple[Loop, _Made]], *, merge: str = "",
+        moving: bool = False,
+    ) -> _Made | None:  # fmt: skip
+        """Change the loop by an edit that hands back what it made; return that.
+
+        None where the edit was refused. All else is as in ``apply``.
+        """
+        before = self.loop
         try:
-            after = edit(before)
+            after, made = edit(before)
         except CloudriftError as error:
             self.failed.emit(str(error))
-            return False
+            return None
         self.history = self.history.then(after, label, merge)
-        if after == before:
-            return False
-        self._follow(before, moving=moving)
-        return True
+        if self.loop is not before:
+            self._follow(before, moving=moving)
+        return made
 
     def end_drag(self) -> None:
         """Let the next edit be a step of its own."""
@@ -169,7 +184,8 @@ class Session(QObject):
         self.begun = True
         self._saved = None if unsaved or path is None else loop
         self.selection = first_selection(loop)
-        self._up_to = self._preview = self.then = None
+        self._up_to = self._preview = self._preview_alone = self.then = None
+        self.alone, self._comparing = frozenset(), False
         self.shown_changed.emit()
         self.player.hear_part(0, 1)
         self.player.seek(0)
@@ -179,6 +195,7 @@ class Session(QObject):
     def _follow(self, before: Loop, *, moving: bool = False) -> None:
         self._up_to = None
         self.selection = still_there(self.selection, self.loop)
+        self.alone &= {x.id for x in self.loop.layers} | {x.id for x in self.loop.groups}
         self.changed.emit(before, self.loop)
         due = self.player.playing and time.monotonic() - self._asked_at > MOVING_HEARD_S
         if moving and not due:
@@ -191,8 +208,10 @@ class Session(QObject):
     def select(self, **what: object) -> None:
         """Change the selection: ``chord_id``, ``voice``, ``layer_id``, ``line_of``, …
 
-        Another chord in front, without ``more``, is selected alone.
+        Another chord in front, without ``more``, is selected alone. What the loop has not got is
+        passed over.
         """
+        what = only_there(what, self.loop)
         if what.get("chord_id", self.selection.chord_id) != self.selection.chord_id:
             what = {"more": (), "voice": -1, "through": False, **what}
         if what.get("layer_id", self.selection.layer_id) != self.selection.layer_id:
@@ -210,7 +229,7 @@ class Session(QObject):
 
     def _ask(self) -> None:
         self._asked_at = time.monotonic()
-        loop = self.shown
+        loop = self.heard_loop
         if loop.rate != self.player.rate:  # the speaker keeps the rate it was opened with
             loop = msgspec.structs.replace(loop, rate=self.player.rate)
         treated = up_to(loop, *self._up_to) if self._up_to else loop
@@ -223,7 +242,7 @@ class Session(QObject):
     def _compared(self, loop: Loop) -> Loop:
         """The other side of the compare switch."""
         if self.then is not None:
-            return self.then.loop
+            return alone(self.then.loop, self.alone)
         at = self.selection
         if self.against == "card" and at.treatment_id:
             return without_card(loop, at.line_of, at.treatment_id)
@@ -282,11 +301,11 @@ class Session(QObject):
         """What comes next is there; the rest of the loop is as it was until it has followed."""
         if self.hearing == TREATED and not self.click:
             self.once.followed()
-            self.player.load(audio)
+            self.player.load(audio, self.gain_of(TREATED))
 
     def _on_measured(self, name: str, rendered: Rendered, loudness: Loudness) -> None:
         self.loudness[name] = loudness
-        if name == self.hearing == BARE or (name == TREATED and self.hearing == BARE):
+        if self.hearing == BARE or self._comparing:
             self._play_what_is_heard()
         self.loudness_changed.emit()
         self.busy_changed.emit(self._worker.busy)
@@ -302,19 +321,24 @@ class Session(QObject):
             self.player.load(audio, gain)
 
     @property
-    def match_db(self) -> float:
-        """How much the bare sound is turned so that it is as loud as the treated one."""
-        treated, bare = self.loudness.get(TREATED), self.loudness.get(BARE)
-        if treated is None or bare is None:
-            return 0.0
-        # Louder than full scale would be clipped, and that is no fair comparison.
-        room = -bare.true_peak_db
-        return max(-MAX_MATCH_DB, min(treated.lufs - bare.lufs, MAX_MATCH_DB, max(room, 0.0)))
+    def match(self) -> Match:
+        """By how much both sides of the compare switch are turned so that they are equally loud."""
+        return matched(self.loudness.get(BARE), self.loudness.get(TREATED))
+
+    @property
+    def match_words(self) -> str:
+        """The same in words."""
+        one, other = (side.lower() for side in self.sides)
+        return self.match.says(one, other)
 
     def hear(self, what: str) -> None:
-        """Hear the treated loop or the bare one, in place, at the same loudness."""
+        """Hear the treated loop or the bare one, in place, at the same loudness.
+
+        Where the treated one has to be turned down for that, it stays so until playing ends.
+        """
         if what != self.hearing:
             self.hearing = what
+            self._comparing = True
             self._play_what_is_heard()
             self.hearing_changed.emit()
 
@@ -332,24 +356,49 @@ class Session(QObject):
             self._ask()
 
     def gain_of(self, hearing: str) -> float:
-        """Return the gain that a loop is played with: the bare one is matched."""
-        return to_gain(self.match_db) if hearing == BARE else 1.0
+        """Return the gain that a loop is played with: while both are compared, they match."""
+        if hearing == BARE:
+            return self.match.one
+        return self.match.other if self._comparing else 1.0
 
     @property
     def heard_up_to(self) -> tuple[str | None, int] | None:
         """Which line is heard only down to which row."""
         return self._up_to
 
-    def preview(self, loop: Loop | None, words: str = "not begun yet") -> None:
+    def preview(
+        self, loop: Loop | None, words: str = "not begun yet", *,
+        alone: frozenset[str] | None = None,
+    ) -> None:  # fmt: skip
         """Hear and show another loop without changing this one; None to return.
 
-        ``words`` say in the heading what it is.
+        ``words`` say in the heading what it is. ``alone`` are the layers that are heard of it;
+        those that are heard of this loop where nothing is said.
         """
         self.preview_words = words if loop is not None else ""
-        if loop != self._preview:
-            self._preview = loop
+        alone = None if loop is None else alone
+        if (loop, alone) != (self._preview, self._preview_alone):
+            self._preview, self._preview_alone = loop, alone
             self.shown_changed.emit()
             self._ask()
+
+    @property
+    def heard_loop(self) -> Loop:
+        """The loop that is shown, with only those layers heard that are heard alone, if any."""
+        only = self.alone if self._preview_alone is None else self._preview_alone
+        return alone(self.shown, only)
+
+    def hear_alone(self, ids: Iterable[str]) -> None:
+        """Hear only some layers and groups; none of them: all. Nothing is changed by that."""
+        ids = frozenset(ids)
+        if ids != self.alone:
+            self.alone = ids
+            self.hearing_changed.emit()
+            self._ask()
+
+    def swap_alone(self, owner: str) -> None:
+        """Hear a layer or a group beside those heard alone, or no longer."""
+        self.hear_alone(self.alone ^ {owner})
 
     @property
     def shown(self) -> Loop:
@@ -375,7 +424,14 @@ class Session(QObject):
             self.player.play()
         else:
             self.player.stop()
+            self._end_comparing()
         self.playing_changed.emit(on)
+
+    def _end_comparing(self) -> None:
+        """Let the treated loop be as loud as it is again."""
+        if self._comparing and self.hearing == TREATED:
+            self._comparing = False
+            self._play_what_is_heard()
 
     def toggle_playing(self) -> None:
         """Play if it stands, stop if it plays."""

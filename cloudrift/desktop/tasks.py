@@ -7,10 +7,12 @@ told that it is no longer wanted.
 import itertools
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from cloudrift.desktop.trouble import error_words
 from cloudrift.render.engine import Cancelled
 
 Work = Callable[[Callable[[], bool], Callable[[float, str], None]], Any]
@@ -19,6 +21,7 @@ Work = Callable[[Callable[[], bool], Callable[[float, str], None]], Any]
 class Tasks(QObject):
     """Runs tasks one after another on a thread of its own and answers on the interface's thread."""
 
+    broke = pyqtSignal(str)  # what went wrong, in a sentence
     _done = pyqtSignal(str, int, object)
     _failed = pyqtSignal(str, int, object)
     _moved = pyqtSignal(str, int, float, str)
@@ -39,15 +42,18 @@ class Tasks(QObject):
         name: str,
         work: Work,
         done: Callable[[Any], None],
-        failed: Callable[[Exception], None] = lambda _error: None,
+        failed: Callable[[Exception], None] | None = None,
         moved: Callable[[float, str], None] = lambda _share, _text: None,
     ) -> None:
-        """Run ``work(cancelled, progress)``; progress takes a share (0-1) and words."""
+        """Run ``work(cancelled, progress)``; progress takes a share (0-1) and words.
+
+        What fails is logged, and said where ``failed`` is not there to do so.
+        """
         if self._closed:
             return  # a signal that was under way when the window closed
         number = next(self._numbers)
         self._current[name] = number
-        self._answers[number] = (done, failed, moved)
+        self._answers[number] = (done, failed or partial(self._say_failed, name), moved)
 
         def stale() -> bool:
             return self._current.get(name) != number
@@ -66,6 +72,10 @@ class Tasks(QObject):
                 self._done.emit(name, number, answer)
 
         self._pool.submit(body)
+
+    def _say_failed(self, name: str, error: Exception) -> None:
+        if not isinstance(error, Cancelled):
+            self.broke.emit(error_words(error, f"{name} could not be worked out"))
 
     def cancel(self, name: str) -> None:
         """Want a task no longer; it answers with Cancelled."""

@@ -39,7 +39,7 @@ from cloudrift.desktop.shelf.drawer import Shelf
 from cloudrift.desktop.start.page import StartPage
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.desktop.texture.stage import TextureStage
-from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, load
 from cloudrift.notes.from_midi import Song, read_song
@@ -77,6 +77,7 @@ class Window(QMainWindow):
         for page in (*self.stages, self.start):
             self.stack.addWidget(page)
         self.message = QLabel("")
+        self.message.setTextFormat(Qt.TextFormat.PlainText)  # names in it are a stranger's words
         self.message.setWordWrap(True)
         self.message.setStyleSheet("padding: 6px 14px; font-weight: 600;")
         self.message.hide()
@@ -117,8 +118,10 @@ class Window(QMainWindow):
         session = self.session
         self.rail.chosen.connect(self.choose_stage)
         session.changed.connect(lambda _b, _a: self._show_title())
-        session.shown_changed.connect(lambda: self.rail.show_facts(session.shown))
+        for signal in (session.shown_changed, session.hearing_changed):
+            signal.connect(lambda: self.rail.show_facts(session.heard_loop))
         session.failed.connect(self.say)
+        self.tasks.broke.connect(self.say)
         self.rail.drawer_chosen.connect(self.swap_drawer)
         for drawer in self.drawers.values():
             drawer.closed.connect(self._drawer_closed)
@@ -361,7 +364,7 @@ class Window(QMainWindow):
         self.message.setStyleSheet(
             f"padding: 6px 14px; font-weight: 600; background: {ground}; color: {tokens.on_ink};"
         )
-        self.message.setText(words)
+        self.message.setText(in_a_sentence(words))
         self.message.show()
         self._message_clock.start(MESSAGE_MS)
 
@@ -369,7 +372,7 @@ class Window(QMainWindow):
         session = self.session
         star = "" if session.is_saved else " *"
         self.setWindowTitle(f"{session.loop.title}{star} – Cloudrift")
-        self.rail.show_facts(session.shown)
+        self.rail.show_facts(session.heard_loop)
         history = session.history
         self.menus.show_history(history.undo_label, history.redo_label)
 

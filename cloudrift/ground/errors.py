@@ -13,3 +13,12 @@ def did_you_mean(wrong: str, known: Iterable[str]) -> str:
     names = sorted(known)
     near = difflib.get_close_matches(wrong, names, n=1)
     return f"; did you mean {near[0]!r}?" if near else f"; known are {', '.join(names)}"
+
+
+MOST_WORDS = 300  # letters of a message on the screen
+
+
+def in_a_sentence(text: str, most: int = MOST_WORDS) -> str:
+    """Return words on one line, cut with dots where they are longer than anybody reads."""
+    plain = " ".join(text.split())
+    return plain if len(plain) <= most else plain[: most - 1].rstrip() + "…"

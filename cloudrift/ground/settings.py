@@ -93,7 +93,7 @@ class Field(msgspec.Struct, frozen=True, kw_only=True):
         if self.unit == "№":
             return f"№ {value:.0f}"
         sign = "+" if self.low < 0 < value and self.unit in ("st", "dB", "cents", "%") else ""
-        return f"{sign}{value:.{decimals}f}{self._unit}".replace("-", "−")
+        return f"{sign}{value:.{decimals}f}{self._unit}"
 
 
 def percent(

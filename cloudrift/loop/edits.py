@@ -20,7 +20,7 @@ from cloudrift.sound.own import OwnSound
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.resonances import Harsh
 from cloudrift.texture.ride import Ride, RidePoint
-from cloudrift.texture.treatment import Line, Treatment
+from cloudrift.texture.treatment import Line, Treatment, time_ratio
 from cloudrift.theory.key import Key
 
 
@@ -123,12 +123,6 @@ def set_layer(loop: Loop, layer_id: str, **changes: Any) -> Loop:
         replace(layer, **changes) if layer.id == layer_id else layer for layer in loop.layers
     )
     return replace(loop, layers=layers)
-
-
-def set_solo(loop: Loop, layer_ids: Iterable[str]) -> Loop:
-    """Hear only some layers; none of them: all."""
-    ids = set(layer_ids)
-    return replace(loop, layers=tuple(replace(x, solo=x.id in ids) for x in loop.layers))
 
 
 def set_lens(loop: Loop, layer_id: str, **changes: Any) -> Loop:
@@ -240,7 +234,7 @@ def copy_layer(loop: Loop, layer_id: str, *, twin: bool = False) -> Loop:
     names = {one.name for one in loop.layers}
     base = f"{layer.name} twin" if twin else layer.name
     name = next(n for n in (base, *(f"{base} {i}" for i in range(2, 99))) if n not in names)
-    copy = replace(layer, id=new_id("l", (one.id for one in loop.layers)), name=name, solo=False)
+    copy = replace(layer, id=new_id("l", (one.id for one in loop.layers)), name=name)
     if twin:
         copy = replace(copy, line=(), pan=-layer.pan)
     at = loop.layers.index(layer) + 1
@@ -287,7 +281,7 @@ def _without_empty(loop: Loop) -> Loop:
 
 
 def set_group(loop: Loop, group_id: str, **changes: Any) -> Loop:
-    """Change fields of a group: ``name``, ``line``."""
+    """Change fields of a group: ``name``, ``line``, ``level_db``, ``pan``, ``mute``."""
     loop.group(group_id)
     return replace(loop, groups=tuple(
         replace(group, **changes) if group.id == group_id else group for group in loop.groups
@@ -299,11 +293,28 @@ def set_group(loop: Loop, group_id: str, **changes: Any) -> Loop:
 
 def set_line(loop: Loop, layer_id: str | None, line: Line) -> Loop:
     """Put another line on a layer or on the whole loop."""
-    if layer_id is None:
-        return replace(loop, line=line)
-    if layer_id in {group.id for group in loop.groups}:
-        return set_group(loop, layer_id, line=line)
-    return set_layer(loop, layer_id, line=line)
+    return _on_owner(loop, layer_id, line=line)
+
+
+def set_line_blend(loop: Loop, layer_id: str | None, blend: float) -> Loop:
+    """Blend what a whole line makes (0-1) into what goes into it.
+
+    Refused where the line changes the length: there is nothing as long to blend it with.
+    """
+    if time_ratio(loop.line_of(layer_id)) != 1:
+        raise CloudriftError(
+            "this line makes its sound longer (tape), so there is nothing as long to blend it "
+            "with; let the shift hold the length, or take it out"
+        )
+    return _on_owner(loop, layer_id, line_blend=round(blend, 3))
+
+
+def _on_owner(loop: Loop, owner: str | None, **changes: Any) -> Loop:
+    if owner is None:
+        return replace(loop, **changes)
+    if owner in {group.id for group in loop.groups}:
+        return set_group(loop, owner, **changes)
+    return set_layer(loop, owner, **changes)
 
 
 def add_treatment(loop: Loop, layer_id: str | None, kind: str, at: int | None = None) -> Loop:

@@ -11,6 +11,7 @@ from cloudrift.audio.buffers import DEFAULT_RATE, RATES
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, Settings
+from cloudrift.ground.words import plural
 from cloudrift.loop import spec
 from cloudrift.notes.lens import Lens, look
 from cloudrift.notes.note import HIGHEST, LOWEST, MOST, Note
@@ -203,6 +204,7 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     is kept, silent and out of the way. With notes of its ``own`` it has let go of the chords: lens
     and touch rest. It may belong to a ``group``, which has a line of its own. ``other`` is a second
     sound, kept aside or taking turns with the first. A ``level_ride`` (dB) stands in for the level.
+    ``line_blend`` (0-1) is how much of the treated sound is heard against the bare one.
     """
 
     id: str
@@ -214,9 +216,9 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     level_db: float = 0.0
     pan: float = 0.0
     mute: bool = False
-    solo: bool = False
     parked: bool = False
     line: Line = ()
+    line_blend: float = 1.0
     own: tuple[Note, ...] | None = None
     group: str = ""
     other: OtherSound | None = None
@@ -230,8 +232,7 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
             raise CloudriftError("a layer needs a name; type at least one letter")
         _within(f"{where}: level", self.level_db, spec.MIN_LEVEL_DB, spec.MAX_LEVEL_DB, " dB")
         _within(f"{where}: pan", self.pan, -1, 1)
-        _within(f"{where}: number of treatments", len(self.line), 0, spec.MAX_TREATMENTS)
-        _unique(where, (t.id for t in self.line))
+        _check_line(where, self.line, self.line_blend)
         if self.own:
             looked_at(self.own, where)
 
@@ -245,8 +246,7 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         """What it plays, in words."""
         if self.own is None:
             return self.lens.text
-        count = len(self.own)
-        return f"{count} note{'s' * (count != 1)} of its own" if count else "no notes yet"
+        return f"{plural(len(self.own), 'note')} of its own" if self.own else "no notes yet"
 
     @property
     def all_sounds(self) -> tuple[SoundUse, ...]:
@@ -259,19 +259,30 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         return self.all_sounds if self.other and self.other.every_bars else (self.sound,)
 
 
+def _check_line(where: str, line: Line, blend: float) -> None:
+    _within(f"{where}: number of treatments", len(line), 0, spec.MAX_TREATMENTS)
+    _within(f"{where}: blend of its line", blend, 0, 1)
+    _unique(where, (t.id for t in line))
+
+
 class Group(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """Layers that share a treatment line behind their own."""
+    """Layers that share a treatment line behind their own, and a level and a pan behind that."""
 
     id: str
     name: str
     line: Line = ()
+    line_blend: float = 1.0
+    level_db: float = 0.0
+    pan: float = 0.0
+    mute: bool = False
 
     def __post_init__(self) -> None:
         where = f"group {self.id}"
         if not self.name.strip():
             raise CloudriftError("a group needs a name; type at least one letter")
-        _within(f"{where}: number of treatments", len(self.line), 0, spec.MAX_TREATMENTS)
-        _unique(where, (t.id for t in self.line))
+        _within(f"{where}: level", self.level_db, spec.MIN_LEVEL_DB, spec.MAX_LEVEL_DB, " dB")
+        _within(f"{where}: pan", self.pan, -1, 1)
+        _check_line(where, self.line, self.line_blend)
 
 
 class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -290,6 +301,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     layers: tuple[Layer, ...] = ()
     groups: tuple[Group, ...] = ()
     line: Line = ()
+    line_blend: float = 1.0
 
     def __post_init__(self) -> None:
         _within("tempo", self.tempo, spec.MIN_TEMPO_BPM, spec.MAX_TEMPO_BPM, " BPM")
@@ -314,7 +326,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
                     f"layer {layer.id} has a note that ends behind the loop's end at {self.ticks}"
                 )
         _unique("chords", (chord.id for chord in self.chords))
-        _unique("the whole loop's line", (t.id for t in self.line))
+        _check_line("the whole loop", self.line, self.line_blend)
         self._check_chord_places()
 
     def _check_chord_places(self) -> None:
@@ -360,7 +372,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     @property
     def sounding_key(self) -> Key:
         """The key that is heard, after the whole loop's line."""
-        return self.key.shifted(round(shift_st(self.line)))
+        return self.key.shifted(round(shift_st(self.line, self.line_blend)))
 
     @property
     def sounding_tempo(self) -> float:
@@ -391,18 +403,21 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         """Return a group by id."""
         return _by_id(self.groups, group_id, "group")
 
+    def owner(self, owner: str | None) -> "Layer | Group | Loop":
+        """Return what has a line: a layer or a group by id, or the whole loop for None."""
+        if owner is None:
+            return self
+        owners: tuple[Layer | Group, ...] = (*self.layers, *self.groups)
+        return _by_id(owners, owner, "layer or group")
+
     def line_of(self, owner: str | None) -> Line:
         """Return the line of a layer or a group, or of the whole loop for None."""
-        if owner is None:
-            return self.line
-        owners: tuple[Layer | Group, ...] = (*self.layers, *self.groups)
-        return _by_id(owners, owner, "layer or group").line
+        return self.owner(owner).line
 
     def heard(self) -> tuple[Layer, ...]:
-        """Return the layers that sound: the soloed ones if any, without those off or parked."""
-        there = [layer for layer in self.layers if not layer.parked]
-        any_solo = any(layer.solo for layer in there)
-        return tuple(x for x in there if not x.mute and (x.solo or not any_solo))
+        """Return the layers that sound: those that are not off or parked, nor is their group."""
+        off = {group.id for group in self.groups if group.mute}
+        return tuple(x for x in self.layers if not (x.parked or x.mute or x.group in off))
 
     def notes_of(self, layer: Layer) -> tuple[Note, ...]:
         """Return a layer's notes as played.

@@ -1,6 +1,6 @@
 """Loop files: a zip with ``loop.json`` in it, saved whole or not at all.
 
-``loop.json`` is ``{"format": "cloudrift loop", "schema": 5, "loop": {…}}``; the loop's fields are
+``loop.json`` is ``{"format": "cloudrift loop", "schema": 6, "loop": {…}}``; the loop's fields are
 those of ``model.Loop``, documented in ``docs/loop-file.md``.
 """
 
@@ -20,10 +20,21 @@ from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
 FORMAT = "cloudrift loop"
-SCHEMA = 5
+SCHEMA = 6
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
 MAX_JSON_BYTES = 64 << 20
+
+
+def _without_solo(document: dict[str, Any]) -> dict[str, Any]:
+    """Hearing a layer alone was a part of the document once; it is a matter of listening."""
+    loop = document.get("loop")
+    layers = loop.get("layers") if isinstance(loop, dict) else None
+    for layer in layers if isinstance(layers, list) else ():
+        if isinstance(layer, dict):
+            layer.pop("solo", None)
+    return document
+
 
 # From a schema to the next: how an older document becomes one of the next schema.
 MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
@@ -35,6 +46,8 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     3: lambda document: document,
     # Schema 5 gives treatments a version, rides and a note, and layers a level that rides.
     4: lambda document: document,
+    # Schema 6 gives lines a blend and groups a level; what is heard alone is no longer written.
+    5: _without_solo,
 }
 
 

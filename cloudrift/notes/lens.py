@@ -8,6 +8,7 @@ import numpy as np
 
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import number, ordinal, plural
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, in_order
 from cloudrift.notes.span import Span
 from cloudrift.theory.key import Key
@@ -106,22 +107,18 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         if self.skip_bass and self.kind not in ("roots", "bass", "top", "line"):
             words += ", no bass"
         if self.scale_steps:
-            words += f", {self.scale_steps:+d} in the scale".replace("-", "−")
+            words += f", {number(self.scale_steps, '+d')} in the scale"
         if self.octave:
-            words += f", {self.octave:+d} oct".replace("-", "−")
+            words += f", {number(self.octave, '+d')} oct"
         if self.double != "off":
             words += f", with {'a' if 'fifth' in self.double else 'an'} {self.double}"
         if self.where:
             words += ", in places"
         if self.late_bars:
-            words += f", {len(self.late_bars)} bar{'s' * (len(self.late_bars) > 1)} late"
+            words += f", {plural(len(self.late_bars), 'bar')} late"
         if self.drop_every:
-            words += f", every {_ordinal(self.drop_every)} note left out"
+            words += f", every {ordinal(self.drop_every)} note left out"
         return words
-
-
-def _ordinal(n: int) -> str:
-    return {1: "single", 2: "second", 3: "third"}.get(n, f"{n}th")
 
 
 def look(lens: Lens, spans: tuple[Span, ...], key: Key, bar_ticks: int = 3840) -> tuple[Note, ...]:

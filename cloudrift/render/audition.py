@@ -31,7 +31,7 @@ def audition_layers(loop: Loop) -> tuple[Layer, ...]:
         first = loop.striker or _plain_layer()
         lens = Lens(kind="all", skip_bass=any(layer.lens.kind == "roots" for layer in heard))
         heard.append(replace(first, id="tried", lens=lens, own=None))
-    return tuple(replace(x, line=(), solo=False, group="", other=None) for x in heard)
+    return tuple(replace(x, line=(), group="", other=None) for x in heard)
 
 
 def audition(

@@ -11,9 +11,9 @@ import numpy as np
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.ground.lru import BoundedStore
-from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.model import Group, Layer, Loop
 from cloudrift.render.cache import AudioCache
-from cloudrift.render.plan import Former, Node, layer_node, loop_node, placed
+from cloudrift.render.plan import Former, Node, group_node, layer_node, loop_node, placed
 from cloudrift.sound.part import ToneCache
 
 WORKERS = 2
@@ -172,8 +172,24 @@ class Engine:
     def stem(
         self, loop: Loop, layer: Layer, *, once: bool = False, cancelled: Callable[[], bool] = never
     ) -> Stereo:
-        """Return one layer as it enters the sum: treated, at its level and pan."""
+        """Return one layer as it enters its group or the sum: treated, at its level and pan."""
         return placed(self.audio(layer_node(loop, layer, self.tones, once=once), cancelled), layer)
+
+    def group_stem(
+        self, loop: Loop, group: Group, *, once: bool = False,
+        cancelled: Callable[[], bool] = never,
+    ) -> Stereo:  # fmt: skip
+        """Return a group as it enters the sum: its layers behind its line, at its level and pan."""
+        node = group_node(loop, group.id, self.tones, once=once)
+        return placed(self.audio(node, cancelled), group)
+
+    def heard_layer(
+        self, loop: Loop, layer: Layer, cancelled: Callable[[], bool] = never
+    ) -> Stereo:
+        """Return one layer as loud as it is in the sum; its group's line is left out of it."""
+        groups = [loop.group(layer.group)] if layer.group else []
+        audio = self.audio(layer_node(loop, layer, self.tones), cancelled)
+        return placed(audio, layer, *groups)
 
 
 def trimmed(audio: Stereo, at_least: int, rate: int) -> Stereo:

@@ -14,7 +14,7 @@ import numpy as np
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
 from cloudrift.audio.wrap import changed_span, taken
 from cloudrift.loop import spec
-from cloudrift.loop.model import LEVEL, Layer, Loop, SoundUse
+from cloudrift.loop.model import LEVEL, Group, Layer, Loop, SoundUse
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.sound.own import in_tempo
@@ -180,13 +180,39 @@ def _played(
     )
 
 
-def through(source: Node, line: Line, context: Context, place: str) -> Node:
-    """Return the last step of a line laid behind a source; ``place`` says where in the loop."""
-    node = source
+def through(source: Node, line: Line, context: Context, place: str, blend: float = 1.0) -> Node:
+    """Return the last step of a line laid behind a source; ``place`` says where in the loop.
+
+    ``blend`` is that of the line as a whole; it rests where the line changes the length.
+    """
+    node, start = source, context
     for i, group in enumerate(fused(line)):
         node = _treated(node, group, context, f"{place} {i}")
         context = after(context, group)
-    return node
+    if blend == 1 or node is source or context.frames != start.frames:
+        return node
+    return _blended(source, node, blend, place)
+
+
+def _blended(dry: Node, wet: Node, blend: float, place: str) -> Node:
+    """What a line makes, blended into what goes into it."""
+    share = np.float32(blend)
+
+    def mixed(one: Stereo, other: Stereo) -> Stereo:
+        return one + share * (other - one)
+
+    return Node(
+        key=_key("line blend", dry.key, wet.key, blend),
+        inputs=(dry, wet),
+        make=lambda inputs: mixed(*inputs),
+        label="blend of the line",
+        like=_key("line blend", place, blend),
+        follow=lambda _former, _inputs: None,
+        place=_key("line blend", place),
+        stretch=lambda inputs, start, count: mixed(
+            taken(inputs[0], start, count), taken(inputs[1], start, count)
+        ),
+    )
 
 
 def _treated(source: Node, group: Line, context: Context, place: str) -> Node:
@@ -214,7 +240,8 @@ def layer_node(
     bare = bare_layer(loop, layer, tones, once=once)
     # The context follows from the whole line: what comes later decides how fast it is played.
     context = layer_context(loop, layer, once=once)
-    node = through(bare, layer.line[:count], context, layer.id)
+    blend = layer.line_blend if count is None else 1.0
+    node = through(bare, layer.line[:count], context, layer.id, blend)
     if layer.level_ride is None or count is not None:
         return node
     return _riding(node, layer, layer.level_ride, after(context, layer.line))
@@ -244,18 +271,21 @@ def _level_curve(ride: Ride, context: Context) -> Mono:
     return np.asarray(np.where(shares <= 1e-6, 0.0, gain), np.float32)
 
 
-def placed(audio: Stereo, layer: Layer) -> Stereo:
-    """Return a layer's audio at its level and pan."""
-    return audio * np.array(_gains(layer), np.float32)[:, None]
+def placed(audio: Stereo, *owners: Layer | Group) -> Stereo:
+    """Return audio at the level and pan of a layer, and of the group that it is in."""
+    gains = np.prod([_gains(owner) for owner in owners], axis=0)
+    return audio * np.array(gains, np.float32)[:, None]
 
 
-def _gains(layer: Layer) -> tuple[float, float]:
-    if layer.level_ride is None and layer.level_db <= spec.MIN_LEVEL_DB:
+def _gains(of: Layer | Group) -> tuple[float, float]:
+    """The gains left and right that a layer or a group enters a sum with."""
+    rides = isinstance(of, Layer) and of.level_ride is not None
+    if not rides and of.level_db <= spec.MIN_LEVEL_DB:
         return 0.0, 0.0
-    gain = 1.0 if layer.level_ride else to_gain(layer.level_db)
+    gain = 1.0 if rides else to_gain(of.level_db)
     # A balance: the side one pans towards stays as it is.
-    left = float(np.cos(max(0.0, layer.pan) * np.pi / 2))
-    right = float(np.cos(max(0.0, -layer.pan) * np.pi / 2))
+    left = float(np.cos(max(0.0, of.pan) * np.pi / 2))
+    right = float(np.cos(max(0.0, -of.pan) * np.pi / 2))
     return gain * left, gain * right
 
 
@@ -265,7 +295,7 @@ def mix_node(loop: Loop, tones: ToneCache, *, once: bool = False) -> Node:
     parts = [(x.id, layer_node(loop, x, tones, once=once), _gains(x))
              for x in heard if not x.group]  # fmt: skip
     there = {x.group for x in heard}
-    parts += [(group.id, group_node(loop, group.id, tones, once=once), (1.0, 1.0))
+    parts += [(group.id, group_node(loop, group.id, tones, once=once), _gains(group))
               for group in loop.groups if group.id in there]  # fmt: skip
     return _sum(parts, loop_context(loop, once=once).frames, "mix", once=once)
 
@@ -278,7 +308,9 @@ def group_node(
     parts = [(x.id, layer_node(loop, x, tones, once=once), _gains(x))
              for x in loop.heard() if x.group == group_id]  # fmt: skip
     summed = _sum(parts, context.frames, f"sum of {group_id}", once=once)
-    return through(summed, loop.group(group_id).line[:count], context, group_id)
+    group = loop.group(group_id)
+    blend = group.line_blend if count is None else 1.0
+    return through(summed, group.line[:count], context, group_id, blend)
 
 
 def _sum(
@@ -325,5 +357,6 @@ def loop_node(
     loop: Loop, tones: ToneCache, *, count: int | None = None, once: bool = False
 ) -> Node:
     """Return the whole loop behind the first ``count`` of its treatments (all for None)."""
+    blend = loop.line_blend if count is None else 1.0
     return through(mix_node(loop, tones, once=once), loop.line[:count],
-                   loop_context(loop, once=once), "loop")  # fmt: skip
+                   loop_context(loop, once=once), "loop", blend)  # fmt: skip

@@ -169,7 +169,7 @@ def _runs(severity: NDArray[np.float64]) -> list[tuple[int, int, float]]:
 def look_at(loop: Loop, engine: Engine, cancelled: Callable[[], bool] = never) -> Room:
     """Render every heard layer as it enters the sum and compare them."""
     levels = {
-        layer.id: band_levels(engine.stem(loop, layer, cancelled=cancelled), loop.rate)
+        layer.id: band_levels(engine.heard_layer(loop, layer, cancelled), loop.rate)
         for layer in loop.heard()
     }
     reach = {name: _reach(heard) for name, heard in heard_bands(levels).items()}

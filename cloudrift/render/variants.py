@@ -1,5 +1,7 @@
 """Other loops to listen to: comparing is playing two values, so these are values."""
 
+from collections.abc import Collection
+
 from msgspec.structs import replace
 
 from cloudrift.loop.edits import set_line, set_treatment
@@ -28,12 +30,15 @@ def up_to(loop: Loop, layer_id: str | None, count: int) -> Loop:
     return set_line(loop, layer_id, loop.line_of(layer_id)[:count])
 
 
-def only(loop: Loop, layer_id: str) -> Loop:
-    """Return the loop with one layer alone."""
-    layers = tuple(
-        replace(
-            layer, solo=layer.id == layer_id, mute=False if layer.id == layer_id else layer.mute
-        )
-        for layer in loop.layers
-    )
-    return replace(loop, layers=layers)
+def alone(loop: Loop, ids: Collection[str]) -> Loop:
+    """Return the loop with only some layers and groups (ids) heard, also where they are off.
+
+    Without any of them there it is the loop as it is. Parked layers stay silent.
+    """
+    wanted = {x.id for x in loop.layers if not x.parked and (x.id in ids or x.group in ids)}
+    if not wanted:
+        return loop
+    layers = tuple(replace(x, mute=x.id not in wanted) for x in loop.layers)
+    opened = {x.group for x in loop.layers if x.id in wanted}
+    groups = tuple(replace(g, mute=g.mute and g.id not in opened) for g in loop.groups)
+    return replace(loop, layers=layers, groups=groups)

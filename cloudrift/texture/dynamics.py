@@ -8,6 +8,7 @@ from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.loudness import peaks_between, true_peak_db
 from cloudrift.audio.wrap import LONGEST_BLOCK_RING, Spectrum, filter_circular, fold
 from cloudrift.ground.settings import Field, Full, SettingsSpec, percent
+from cloudrift.ground.words import number
 from cloudrift.texture.kind import Context, Kind, rough_of
 
 QUIET = 1e-12
@@ -81,8 +82,8 @@ COMPRESSOR = Kind(
         Field(name="knee_db", label="Knee", default=6, unit="dB", low=0, high=24, step=0.5),
         Field(name="gain_db", label="Make-up", default=3, unit="dB", low=-12, high=24, step=0.5),
     )),
-    says=lambda full: (f"{full.number('ratio'):.1f} to 1 above {full.number('threshold_db'):.0f} dB"
-                       ).replace("-", "−"),
+    says=lambda full: (f"{full.number('ratio'):.1f} to 1 above "
+                       f"{number(full.number('threshold_db'), '.0f')} dB"),
     process=_compressor, rough=rough_of(_compressor, 1.0),
 )  # fmt: skip
 
@@ -128,7 +129,7 @@ LIMITER = Kind(
         Field(name="release_ms", label="Window", default=60, unit="ms", low=5, high=500, log=True),
     )),
     says=lambda full: (f"holds {full.number('push_db'):.1f} dB more under "
-                       f"{full.number('ceiling_db'):.1f} dBTP").replace("-", "−"),
+                       f"{number(full.number('ceiling_db'), '.1f')} dBTP"),
     process=_limiter, rough=rough_of(_limiter, 0.5),
 )  # fmt: skip
 
@@ -192,7 +193,7 @@ SQUASH = Kind(
               step=10, log=True),
     )),
     says=lambda full: (f"three bands {full.number('amount'):.0f} % of the way to "
-                       f"{full.number('aim_db'):.0f} dB").replace("-", "−"),
+                       f"{number(full.number('aim_db'), '.0f')} dB"),
     process=_squash, rough=rough_of(_squash, 0.6),
 )  # fmt: skip
 KINDS = (COMPRESSOR, SQUASH, LIMITER)

@@ -5,6 +5,7 @@ import numpy as np
 from cloudrift.audio.buffers import to_gain
 from cloudrift.audio.wrap import Spectrum
 from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.words import number
 from cloudrift.texture.kind import Context, Kind, Linear
 
 MONO_OFF_HZ = 20.0
@@ -30,7 +31,7 @@ def _place(spectrum: Spectrum, full: Full, _draw: int, context: Context, length:
 def _place_says(full: Full) -> str:
     parts = []
     if full.number("gain_db"):
-        parts.append(f"{full.number('gain_db'):+.1f} dB".replace("-", "−"))
+        parts.append(f"{number(full.number('gain_db'), '+.1f')} dB")
     if full.number("width") != 100:
         parts.append(f"{full.number('width'):.0f} % wide")
     if full.number("mono_hz") > MONO_OFF_HZ:

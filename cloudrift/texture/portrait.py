@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import to_gain
 from cloudrift.ground.settings import Full, hz_text
+from cloudrift.ground.words import number
 from cloudrift.texture import backward, dynamics, shadow, smear, windows
 from cloudrift.texture.curves import SHAPES
 from cloudrift.texture.drive import CURVES
@@ -92,7 +93,7 @@ def _hz_axis() -> Axis:
 def _db_axis(low: float, high: float, step: float) -> Axis:
     at = np.arange(np.ceil(low / step) * step, high + 1e-9, step)
     return Axis(low=low, high=high,
-                marks=tuple((float(v), f"{v:+.0f} dB".replace("-", "−") if v else "0 dB")
+                marks=tuple((float(v), f"{number(v, '+.0f')} dB" if v else "0 dB")
                             for v in at))  # fmt: skip
 
 

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.wrap import Spectrum
 from cloudrift.ground.settings import Field, Full, SettingsSpec, hz_text
+from cloudrift.ground.words import number
 from cloudrift.texture.kind import Context, Kind, Linear
 
 PHASE_FROM = 0.38  # of the rate
@@ -105,13 +106,15 @@ def _q(name: str, label: str, default: float, high: float = 12) -> Field:
 def _equaliser_says(full: Full) -> str:
     names = {"bass": "below", "low": "at", "mid": "at", "high": "at", "treble": "above"}
     parts = [
-        f"{full.number(f'{name}_db'):+.1f} dB {where} {hz_text(full.number(f'{name}_hz'))}"
+        f"{number(full.number(f'{name}_db'), '+.1f')} dB {where} "
+        f"{hz_text(full.number(f'{name}_hz'))}"
         for name, where in names.items()
         if full.number(f"{name}_db")
     ]
     if full.number("notch_db") < 0:
-        parts.append(f"a notch at {hz_text(full.number('notch_hz'))}")
-    return ", ".join(parts).replace("-", "−") or "flat: changes nothing yet"
+        parts.append(f"a notch of {number(full.number('notch_db'), '.1f')} dB at "
+                     f"{hz_text(full.number('notch_hz'))}")  # fmt: skip
+    return ", ".join(parts) or "flat: changes nothing yet"
 
 
 EQUALISER = linear_kind(
@@ -158,7 +161,7 @@ TILT = linear_kind(
     (Field(name="slope_db", label="Slope", default=-1.5, unit="dB/oct", low=-6, high=6, step=0.1),
      _field("pivot_hz", "Pivot", 900, 100, 6000)),
     _tilt,
-    lambda full: f"{full.number('slope_db'):+.1f} dB an octave".replace("-", "−"),
+    lambda full: f"{number(full.number('slope_db'), '+.1f')} dB an octave",
     lambda _full: 0.15,
 )  # fmt: skip
 

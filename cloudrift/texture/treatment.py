@@ -145,8 +145,14 @@ def acting(line: Iterable[Treatment]) -> Line:
     return tuple(t for t in line if t.acts)
 
 
-def shift_st(line: Iterable[Treatment]) -> float:
-    """Return how many semitones a line moves the sounding key: parts blended over half count."""
+def shift_st(line: Iterable[Treatment], blend: float = 1.0) -> float:
+    """Return how many semitones a line moves the sounding key: parts blended over half count.
+
+    ``blend`` is that of the whole line, which rests where the line changes the length.
+    """
+    line = tuple(line)
+    if blend < 0.5 and time_ratio(line) == 1:
+        return 0.0
     return sum(t.of.shift_st(t.full) for t in acting(line) if t.blend >= 0.5)
 
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from cloudrift.desktop.selection import Selection
+from cloudrift.ground.words import plural
 from cloudrift.loop.model import Chord, Loop
 from cloudrift.theory.build import build_of
 from cloudrift.theory.key import Key
@@ -168,11 +169,6 @@ def changed_span(
         return None
     first, last = after.chords[changed[0]], after.chords[changed[-1]]
     return first.start_tick / after.ticks, last.end_tick / after.ticks
-
-
-def plural(count: int, thing: str) -> str:
-    """Say how many of something there are."""
-    return f"{count} {thing}{'s' * (count != 1)}"
 
 
 def moves_in_words(before: tuple[int, ...], after: tuple[int, ...]) -> str:

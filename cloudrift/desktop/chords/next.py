@@ -14,7 +14,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from cloudrift.desktop.chords.model import MOVE_NAMES, plural
+from cloudrift.desktop.chords.model import MOVE_NAMES
 from cloudrift.desktop.chords.moves import Moves
 from cloudrift.desktop.chords.next_model import (
     NextChord,
@@ -28,8 +28,8 @@ from cloudrift.desktop.chords.next_model import (
 from cloudrift.desktop.look import SEMI, color, text_font
 from cloudrift.desktop.parts import ChoiceRow, heading, label
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import plural
 from cloudrift.loop import chord_time, spec
-from cloudrift.loop.model import Loop
 
 HOLD_MS = 450  # resting on a tile so long lets it be heard
 REFRESH_MS = 140  # outlooks follow when a drag pauses
@@ -277,16 +277,10 @@ class NextChords(QWidget):
             self._moves.apply("change a chord", lambda loop: put_in_place(loop, chord_id, new))
             self.refresh()
             return
-        made: list[str] = []
-
-        def edit(loop: Loop) -> Loop:
-            put, which = put_after(loop, chord_id, new)
-            made.append(which)
-            return put
-
-        if self._session.apply("add a chord", edit):
-            self._session.select(chord_id=made[-1])
-            self._session.once.edit(made[-1])
+        made = self._session.make("add a chord", lambda loop: put_after(loop, chord_id, new))
+        if made:
+            self._session.select(chord_id=made)
+            self._session.once.edit(made)
         self.refresh()
 
     def _try(self, at: int) -> None:

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
+from cloudrift.ground.words import number
 from cloudrift.loop import chord_edits, chord_time
 from cloudrift.loop.model import Chord, Loop
 from cloudrift.theory.chord import chord_tones
@@ -113,7 +114,7 @@ def _shifted(loop: Loop, chord_id: str, by: int) -> NextChord:
     return NextChord(
         tones=tones,
         name=reading.text,
-        degree=f"shape {by:+d} st".replace("-", "−"),
+        degree=f"shape {number(by, '+d')} st",
         quality=quality_of(tones),
         shift=by,
         outside=any(not loop.key.has(v) for v in moved.voices),

@@ -95,16 +95,10 @@ class RhythmPage(Page):
     def _made(self, what: str, edit: Callable[[Loop, str], tuple[Loop, str]]) -> None:
         """Apply an edit that makes a chord, and select that."""
         chord_id = self.session.selection.chord_id
-        made: list[str] = []
-
-        def run(loop: Loop) -> Loop:
-            out, new = edit(loop, chord_id)
-            made.append(new)
-            return out
-
-        if self.session.apply(what, run):
-            self.session.select(chord_id=made[-1])
-            self.session.once.edit(made[-1])
+        made = self.session.make(what, lambda loop: edit(loop, chord_id))
+        if made:
+            self.session.select(chord_id=made)
+            self.session.once.edit(made)
 
     def _start_from(self) -> None:
         chord_id = self.session.selection.chord_id

@@ -119,24 +119,17 @@ class RowBar(QWidget):
             lambda loop: progression.put_chords(loop, draw_chords(card, loop, draw)),
         )
 
-    def _copy_block(self) -> None:
-        made: list[str] = []
-
-        def edit(loop: Loop) -> Loop:
-            out, last = progression.copy_block(loop)
-            made.append(last)
-            return out
-
-        if self._session.apply("copy the block", edit):
-            self._session.select(chord_id=made[-1])
+    def _copy_block(self) -> bool:
+        last = self._session.make("copy the block", progression.copy_block)
+        if last:
+            self._session.select(chord_id=last)
+        return last is not None
 
     def _vary_end(self) -> None:
         """Copy the block and draw another end for the copy from the card."""
-        self._copy_block()
-        chord_id = self._session.selection.chord_id
-        loop = self._session.loop
-        if not chord_id:
+        if not self._copy_block():
             return
+        chord_id, loop = self._session.selection.chord_id, self._session.loop
         now = loop.chord(chord_id).read(loop.key).degree
         ends = [e for e in self._card.chords.ends if e != now] or list(self._card.chords.ends)
         self._draw = self._draw % MAX_DRAW + 1

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from cloudrift.deliver import Order, deliver, parcels
+from cloudrift.deliver import Order, deliver, free_number, parcels
 from cloudrift.desktop.look import SEMI, figure_font
 from cloudrift.desktop.parts import (
     ChoiceRow,
@@ -31,6 +31,7 @@ from cloudrift.desktop.parts import (
 )
 from cloudrift.desktop.session import TREATED, Session
 from cloudrift.desktop.tasks import Tasks
+from cloudrift.ground.words import number, plural
 from cloudrift.render.engine import Cancelled
 
 BITS = ((16, "16 bit"), (24, "24 bit"), (32, "32 bit float"))
@@ -50,7 +51,7 @@ class DeliverStage(QWidget):
         self.folder.setAccessibleName("Folder")
         self.bits = ChoiceRow(BITS, columns=3, name="Bits")
         self.rate = ChoiceRow(RATES, columns=2, name="Rate")
-        self.stems = QCheckBox("Stems: every layer, and their sum")
+        self.stems = QCheckBox("Stems: what the loop is the sum of")
         self.midi = QCheckBox("MIDI: the notes as played")
         self.once = QCheckBox("One pass with its tail, no loop")
         self.stems.setChecked(True)
@@ -69,12 +70,16 @@ class DeliverStage(QWidget):
         self.result.setWordWrap(True)
         self.open_folder = button("Open the folder", self._open_folder)
         self.open_folder.hide()
+        self.numbered = label("", size=12)
+        self.numbered.setWordWrap(True)
+        self.numbered.hide()
         self._files = QGridLayout()
         self._files.setHorizontalSpacing(18)
         self._files.setVerticalSpacing(7)
         self.facts = Inspector()
         self._lay_out()
         self.write.clicked.connect(self._write)
+        self.folder.textChanged.connect(lambda _text: self._show())
         self.bits.chosen.connect(self._choose_bits)
         self.rate.chosen.connect(self._choose_rate)
         for box in (self.stems, self.midi, self.once):
@@ -82,7 +87,8 @@ class DeliverStage(QWidget):
         refresh = WhileShown(self, self._show)
         session.changed.connect(refresh)
         session.opened.connect(refresh)
-        session.loudness_changed.connect(WhileShown(self, self._show_facts))
+        for signal in (session.loudness_changed, session.hearing_changed):
+            signal.connect(WhileShown(self, self._show_facts))
         self._show()
 
     def _lay_out(self) -> None:
@@ -115,6 +121,7 @@ class DeliverStage(QWidget):
         inside = QVBoxLayout(middle)
         inside.setContentsMargins(14, 12, 6, 10)
         inside.addWidget(label("What will be written", size=14, weight=SEMI))
+        inside.addWidget(self.numbered)
         holder = QWidget()
         outer = QVBoxLayout(holder)
         outer.setContentsMargins(0, 6, 8, 0)
@@ -153,7 +160,12 @@ class DeliverStage(QWidget):
             self.folder.setText(chosen)
 
     def _show(self) -> None:
-        todo = parcels(self._session.loop, self.order)
+        loop, order = self._session.loop, self.order
+        number = free_number(loop, order, self._folder)
+        todo = parcels(loop, order, number)
+        self.numbered.setVisible(number > 1)
+        self.numbered.setText(f"Files of these names are in the folder already; these get the "
+                              f"number {number}, and nothing is overwritten.")  # fmt: skip
         clear(self._files)
         for i, parcel in enumerate(todo):
             name = label(parcel.name, size=12)
@@ -162,10 +174,11 @@ class DeliverStage(QWidget):
             what = label(parcel.what, size=11.5, name="soft")
             self._files.addWidget(name, 2 * i, 0)
             self._files.addWidget(what, 2 * i + 1, 0)
-        heard = bool(self._session.loop.heard())
+        heard = bool(loop.heard())
         self.write.setEnabled(heard)
-        files = f"{len(todo)} file{'s' * (len(todo) != 1)}"
-        self.write.setText(f"Write {files}" if heard else "No layer is heard: nothing to write")
+        self.write.setText(
+            f"Write {plural(len(todo), 'file')}" if heard else "No layer is heard: nothing to write"
+        )
         self._show_facts()
 
     def _show_facts(self) -> None:
@@ -173,14 +186,26 @@ class DeliverStage(QWidget):
         facts = self.facts
         facts.title.setText(loop.sounding_key.text)
         seconds = loop.sounding_frames / loop.rate
-        facts.under.setText(f"{loop.sounding_tempo:.2f} BPM · {loop.bars} bars · {seconds:.2f} s")
+        long = "and its tail" if self.once.isChecked() else "each turn"
+        facts.under.setText(f"{loop.sounding_tempo:.2f} BPM · {plural(loop.bars, 'bar')} · "
+                            f"{seconds:.2f} s {long}")  # fmt: skip
         clear(facts.body)
         lines = []
+        if self._session.alone:
+            lines.append("You hear only some layers (hear is pressed); what is written is the "
+                         "whole loop, without what is off or parked.")  # fmt: skip
+        if self.stems.isChecked():
+            lines.append("The stems add up to the bare file, and that through the whole loop's "
+                         "treatments is the loop.")  # fmt: skip
+        if self.stems.isChecked() and any(x.group for x in loop.heard()):
+            lines.append("A group is one stem, behind its own treatments; its layers are written "
+                         "as parts beside it.")  # fmt: skip
         if loop.sounding_key != loop.key or loop.sounding_tempo != loop.tempo:
             lines.append(f"Written in {loop.key.text} at {loop.tempo:g} BPM. The treated loop is "
                          "named by what is heard; stems, their sum and MIDI by what is "
                          "written.")  # fmt: skip
-        lines.append("WAV files carry loop points, tempo and key.")
+        carried = "tempo and key" if self.once.isChecked() else "loop points, tempo and key"
+        lines.append(f"WAV files carry {carried}.")
         loudness = self._session.loudness.get(TREATED)
         for text in lines:
             words = label(text, size=12, name="soft")
@@ -188,10 +213,11 @@ class DeliverStage(QWidget):
             facts.body.addWidget(words)
         if loudness is not None:
             high = loudness.true_peak_db > HIGH_PEAK_DBTP
-            text = f"{loudness.lufs:.1f} LUFS, true peak {loudness.true_peak_db:.1f} dBTP"
+            text = (f"{number(loudness.lufs, '.1f')} LUFS, true peak "
+                    f"{number(loudness.true_peak_db, '.1f')} dBTP")  # fmt: skip
             if high:
                 text += ": louder than full scale, so 16 and 24 bit would clip. Lower some layers."
-            words = label(text.replace("-", "−"), size=12, name="signal" if high else "good")
+            words = label(text, size=12, name="signal" if high else "good")
             words.setWordWrap(True)
             facts.body.addWidget(words)
         facts.body.addStretch(1)
@@ -199,8 +225,7 @@ class DeliverStage(QWidget):
     # --- writing ------------------------------------------------------------------------------
 
     def _write(self) -> None:
-        folder = Path(self.folder.text()).expanduser()
-        loop, order = self._session.loop, self.order
+        folder, loop, order = self._folder, self._session.loop, self.order
         self.bar.setRange(0, 1000)
         self.bar.setValue(0)
         for widget, there in ((self.bar, True), (self.cancel, True), (self.open_folder, False)):
@@ -213,7 +238,7 @@ class DeliverStage(QWidget):
                 loop, folder, order, cancelled=stop,
                 progress=lambda done, of, name: moved(done / of, name),
             ),
-            lambda paths: self._end(f"Wrote {len(paths)} files to {folder}", good=True),
+            lambda paths: self._end(f"Wrote {plural(len(paths), 'file')} to {folder}", good=True),
             self._fail,
             self._move,
         )  # fmt: skip
@@ -236,9 +261,14 @@ class DeliverStage(QWidget):
         self.result.setStyleSheet(self.result.styleSheet())
         self.result.setText(words)
         self.write.setEnabled(True)
+        self._show()  # what would be written next
+
+    @property
+    def _folder(self) -> Path:
+        return Path(self.folder.text().strip() or ".").expanduser()
 
     def _open_folder(self) -> None:
-        QDesktopServices.openUrl(QUrl.fromLocalFile(str(Path(self.folder.text()).expanduser())))
+        QDesktopServices.openUrl(QUrl.fromLocalFile(str(self._folder)))
 
     def focus_first(self) -> None:
         """Put the keyboard where the work is."""

@@ -29,6 +29,7 @@ from cloudrift.desktop.session import Session
 from cloudrift.devices import Keyboard, MidiKeyboard, keyboards
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
+from cloudrift.ground.words import plural
 from cloudrift.notes.time import NOTE_VALUES
 from cloudrift.theory.naming import read_chord
 
@@ -208,7 +209,8 @@ class KeysDrawer(QFrame):
         self.grid.currentTextChanged.connect(self._choose_grid)
         self.takes = QComboBox()
         self.takes.setAccessibleName("Takes")
-        self.takes.setToolTip("Takes are kept: choose another and it stands in this one's place")
+        self.takes.setToolTip("Takes are kept, each a step of its own: choose another and it "
+                              "stands in the place of one of the same kind")  # fmt: skip
         self.takes.activated.connect(self._choose_take)
         self.source = QComboBox()
         self.source.setAccessibleName("Keyboard")
@@ -304,12 +306,14 @@ class KeysDrawer(QFrame):
 
     def _choose_grid(self, text: str) -> None:
         self.recorder.grid_ticks = NOTE_VALUES.get(text, 0)
-        if self.recorder.is_put:
-            self.recorder.put(self.recorder.takes[self.takes.currentIndex()])
+        self.recorder.put_again()
 
     def _choose_take(self, at: int) -> None:
-        if 0 <= at < len(self.recorder.takes):
-            self.recorder.put(self.recorder.takes[at])
+        if not 0 <= at < len(self.recorder.takes):
+            return
+        take = self.recorder.takes[at]
+        if not self.recorder.choose(take):
+            self.words.setText(f"{take.text} is in the loop already.")
 
     def _show_takes(self) -> None:
         texts = [take.text for take in self.recorder.takes] or ["no takes yet"]
@@ -358,8 +362,8 @@ class KeysDrawer(QFrame):
         else:
             bar = int(self._session.player.share * self._session.loop.bars) + 1
             count = recorder.played.count if recorder.played else 0
-            text = (f"Taking bar {bar} of {self._session.loop.bars} · {count} notes. Press Play in "
-                    "or Space to end.")  # fmt: skip
+            text = (f"Taking bar {bar} of {self._session.loop.bars} · {plural(count, 'note')}. "
+                    "Press Play in or Space to end.")  # fmt: skip
         if text != self.words.text():
             self.words.setText(text)
 

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
 from cloudrift.desktop.session import Session
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import plural
 from cloudrift.loop import edits, own_notes
 from cloudrift.loop.from_notes import put_played
 from cloudrift.loop.model import Loop
@@ -48,7 +49,16 @@ class Take:
     @property
     def text(self) -> str:
         """How it is called in a list."""
-        return f"Take {self.number}: {self.played.count} notes"
+        return f"Take {self.number}: {plural(self.played.count, 'note')}"
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Put:
+    """The take that was put last, the loop it was put on, and the loop that it made."""
+
+    take: Take
+    base: Loop
+    made: Loop
 
 
 class Recorder(QObject):
@@ -66,8 +76,8 @@ class Recorder(QObject):
         self.grid_ticks = 480
         self.takes: list[Take] = []
         self.played: Played | None = None
-        self._base: Loop | None = None  # the loop before the take that was put last
-        self._made: Loop | None = None  # and the loop that it made
+        self._put_last: _Put | None = None
+        self._layers: dict[int, str] = {}  # which layer a take became, by its number
         self._runs = 0
         self._last_share = 0.0
         self._held: dict[int, int] = {}  # pitch -> velocity
@@ -152,7 +162,7 @@ class Recorder(QObject):
         number = self.takes[-1].number + 1 if self.takes else 1
         take = Take(number=number, played=played, becomes=self.becomes, layer_id=self.layer_id)
         self.takes = [*self.takes, take][-MOST_TAKES:]
-        self.put(take)
+        self._put(take, self._session.loop)
         return True
 
     def drop(self) -> None:
@@ -168,7 +178,7 @@ class Recorder(QObject):
 
     def _forget(self) -> None:
         self.drop()
-        self.takes = []
+        self.takes, self._put_last, self._layers = [], None, {}
         self.moved.emit()
 
     def _on_playing(self, on: bool) -> None:
@@ -178,31 +188,49 @@ class Recorder(QObject):
     @property
     def is_put(self) -> bool:
         """Whether the loop is just what a take has made of it."""
-        return self._made is self._session.loop and bool(self.takes)
+        return self._put_last is not None and self._put_last.made is self._session.loop
 
     # --- takes --------------------------------------------------------------------------------
 
-    def put(self, take: Take) -> bool:
-        """Put a take into the loop, on the grid that is chosen; in place of the one put before.
+    def choose(self, take: Take) -> bool:
+        """Put a take that is kept in place of the one put last, or where it belongs.
 
-        Where the loop has changed since, it is put on top of that.
+        One that is another kind of thing goes on top: what the last one made stays. A layer that
+        is still there from its take is only selected.
         """
-        session = self._session
-        again = self.is_put
-        base = self._base if again and self._base is not None else session.loop
-        notes = take.played.notes(self.grid_ticks)
-
-        def edit(_loop: Loop) -> Loop:
-            return put_take(base, take, notes)
-
-        if not again:
-            self._runs += 1  # one take after another is one step, if nothing comes between
-        if not session.apply("play in", edit, merge=f"take {self._runs}"):
+        layer_id = self._layers.get(take.number, "")
+        last = self._put_last if self.is_put else None
+        there = any(layer.id == layer_id for layer in self._session.loop.layers)
+        if take.becomes is Becomes.NEW and there:
+            self._session.select(layer_id=layer_id)
             return False
-        self._base, self._made = base, session.loop
+        if last is None or (last.take.becomes, last.take.layer_id) != (
+            take.becomes, take.layer_id
+        ):  # fmt: skip
+            return self._put(take, self._session.loop)
+        return self._put(take, last.base)
+
+    def put_again(self) -> bool:
+        """Put the take that was put last once more, on the grid that is chosen now; one step."""
+        last = self._put_last
+        return self.is_put and last is not None and self._put(last.take, last.base, again=True)
+
+    def _put(self, take: Take, base: Loop, *, again: bool = False) -> bool:
+        """Put a take into a loop, as a step of its own, or in the step that put it before."""
+        session = self._session
+        notes = take.played.notes(self.grid_ticks)
+        if not again:
+            self._runs += 1
+        if not session.apply(
+            f"take {take.number}: {take.becomes.value}",
+            lambda _loop: put_take(base, take, notes), merge=f"take {self._runs}",
+        ):  # fmt: skip
+            return False
+        self._put_last = _Put(take=take, base=base, made=session.loop)
         if take.becomes is Becomes.CHORDS:
             session.select(chord_id=session.loop.chords[0].id)
         elif take.becomes is Becomes.NEW:
+            self._layers[take.number] = session.loop.layers[-1].id
             session.select(layer_id=session.loop.layers[-1].id)
         self.put_down.emit()
         return True

@@ -168,7 +168,7 @@ class LayerInspector(Inspector):
         layer = self._layer()
         if layer is None:
             clear(self.body)
-            self._built, self.fields = None, {}
+            self._built, self.fields, self.acts = None, {}, {}
             self.title.setText("No layer")
             self.under.setText("Add a layer: it follows the chords at once.")
             return
@@ -211,7 +211,8 @@ class LayerInspector(Inspector):
         return values
 
     def _build(self, layer: Layer) -> None:
-        had_focus = next((n for n, f in self.fields.items() if f.hasFocus()), "")
+        hands: dict[str, QWidget] = {**self.fields, **self.acts}
+        had_focus = next((n for n, w in hands.items() if w.hasFocus()), "")
         clear(self.body)
         self.fields = {}
         values = self._values(layer)
@@ -245,8 +246,9 @@ class LayerInspector(Inspector):
             self.body.addWidget(self._group_name_line(layer.group))
         self.body.addWidget(self._acts(layer))
         self.body.addStretch(1)
-        if had_focus in self.fields:
-            self.fields[had_focus].setFocus()
+        hands = {**self.fields, **self.acts}
+        if had_focus in hands:
+            hands[had_focus].setFocus()
 
     def _add_sound_choice(self, layer: Layer) -> None:
         sound = layer.sound.of

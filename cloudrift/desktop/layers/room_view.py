@@ -12,6 +12,7 @@ from cloudrift.desktop.session import Session
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.desktop.trying import Trying
 from cloudrift.ground.settings import Field, hz_text
+from cloudrift.ground.words import number
 from cloudrift.loop import remedies
 from cloudrift.loop.model import Loop
 from cloudrift.render.room import Crowded, Room, gap, in_words, look_at
@@ -99,7 +100,7 @@ class RoomView(QWidget):
     def _ask(self) -> None:
         if not self.isVisible():
             return
-        loop, engine = self._session.shown, self._session.engine
+        loop, engine = self._session.heard_loop, self._session.engine
 
         def work(stop: Callable[[], bool], _moved: object) -> Room:
             return look_at(loop, engine, stop)
@@ -197,9 +198,12 @@ class RoomView(QWidget):
         found, wanted = gap(self.room, *self._band()), float(self.gap_fields["level"].value)
         loop = self._session.loop
         names = {layer.id: layer.name for layer in loop.layers}
-        loudest = ", ".join(f"{names[x]} {db:.0f} dB" for x, db in found.layers[:2] if x in names)
+        loudest = ", ".join(
+            f"{names[x]} {number(db, '.0f')} dB" for x, db in found.layers[:2] if x in names
+        )
         verdict = "there is room" if found.level_db <= wanted else "too full"
-        words = (f"{verdict}: {found.level_db:.1f} dB of the loop's loudness is there, asked "
-                 f"{wanted:.1f} dB; most from {loudest}")  # fmt: skip
-        self.gap_words.setText(words.replace("-", "−"))
+        self.gap_words.setText(
+            f"{verdict}: {number(found.level_db, '.1f')} dB of the loop's loudness is there, asked "
+            f"{number(wanted, '.1f')} dB; most from {loudest}"
+        )
         self.gap_words.setToolTip(self.gap_words.text())

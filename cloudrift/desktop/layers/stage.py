@@ -1,11 +1,13 @@
 """The Layers stage: the list and the inspector."""
 
+from collections.abc import Collection
 from pathlib import Path
 
 from PyQt6.QtCore import QMimeData, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
+from cloudrift.desktop.layers.group_row import GroupRow
 from cloudrift.desktop.layers.inspector import LayerInspector
 from cloudrift.desktop.layers.room_view import RoomView
 from cloudrift.desktop.layers.row import LayerRow
@@ -16,8 +18,9 @@ from cloudrift.desktop.tasks import Tasks
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import edits
 from cloudrift.loop.from_notes import put_layers
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model import Group, Layer, Loop
 from cloudrift.notes.from_midi import read_parts
+from cloudrift.render.variants import alone
 from cloudrift.sound import look_up
 from cloudrift.sound.instrument import FAMILIES
 from cloudrift.sound.own import SUFFIXES
@@ -27,6 +30,7 @@ MIDI_SUFFIXES = (".mid", ".midi")
 MIDI_KINDS = "MIDI files (*.mid *.midi *.MID)"
 ROOM_FROM = 400  # pixels of height
 LIST_PX = 292
+INDENT_PX = 12  # of a layer under its group
 
 
 class LayersStage(QWidget):
@@ -42,6 +46,7 @@ class LayersStage(QWidget):
         self.setAcceptDrops(True)
         self.room = RoomView(session, tasks)
         self.rows: dict[str, LayerRow] = {}
+        self.groups: dict[str, GroupRow] = {}
         self._listed: list[str] | None = None  # the layers in the list; None before the first look
         self.inspector = LayerInspector(session)
         self.inspector.shelf_wanted.connect(self.shelf_wanted)
@@ -82,6 +87,7 @@ class LayersStage(QWidget):
         session.changed.connect(refresh)
         session.opened.connect(refresh)
         session.selected.connect(refresh)
+        session.hearing_changed.connect(refresh)
         self._show()
 
     def _sounds_menu(self) -> QMenu:
@@ -114,10 +120,12 @@ class LayersStage(QWidget):
 
     def hear_one_more(self) -> None:
         """Hear the first layer alone, then one more each time; after the last, all as before."""
-        layers = [layer for layer in self._session.loop.layers if not layer.parked]
-        heard = sum(layer.solo for layer in layers)
-        ids = {layer.id for layer in layers[: heard + 1]} if heard < len(layers) else set()
-        self._session.apply("hear one more", lambda loop: edits.set_solo(loop, ids))
+        ids = [layer.id for layer in self._session.loop.layers if not layer.parked]
+        if not ids:
+            self._session.failed.emit("there is no layer to hear yet; add one in Layers")
+            return
+        heard = sum(one in self._session.alone for one in ids)
+        self._session.hear_alone(ids[: heard + 1] if heard < len(ids) else ())
 
     def choose_midi(self) -> None:
         """Ask for a MIDI file whose parts become layers."""
@@ -158,15 +166,19 @@ class LayersStage(QWidget):
 
     def _show(self) -> None:
         loop = self._session.loop
-        ordered = sorted(loop.layers, key=lambda layer: layer.parked)  # parked ones below
-        ids = [layer.id for layer in ordered]
+        ordered = listed(loop)
+        ids = [owner.id for owner in ordered]
         if ids != self._listed:
             # The new rows come first: what is cleared may give the focus on, and ask for them.
-            self.rows = {layer.id: LayerRow(self._session, layer) for layer in ordered}
+            self.rows = {x.id: LayerRow(self._session, x) for x in ordered if isinstance(x, Layer)}
+            self.groups = {
+                x.id: GroupRow(self._session, x, role_of(loop, x))
+                for x in ordered if isinstance(x, Group)
+            }  # fmt: skip
             self._listed = ids
             clear(self._list)
-            for row in self.rows.values():
-                self._list.addWidget(row)
+            for owner in ordered:
+                self._list_row(owner)
             if not self.rows:
                 empty = label("No layers yet. Add one: it follows the chords at once. Or drop a "
                               "MIDI file or one-shots here.", name="soft")  # fmt: skip
@@ -175,11 +187,23 @@ class LayersStage(QWidget):
             self._list.addStretch(1)
         for layer in loop.layers:
             self.rows[layer.id].show_layer(layer)
-        self.heard.setText(heard_words(loop))
-        alone = any(layer.solo for layer in loop.layers if not layer.parked)
+        for group_id, row in self.groups.items():
+            row.show_group(loop, loop.group(group_id))
+        alone = self._session.alone
+        self.heard.setText(heard_words(loop, alone))
         name = "signal" if alone or not loop.heard() else "soft"
         if loop.layers:
             set_look(self.heard, name)
+
+    def _list_row(self, owner: Layer | Group) -> None:
+        """Put a card into the list; layers of a group stand in under it."""
+        row: QWidget = self.groups[owner.id] if isinstance(owner, Group) else self.rows[owner.id]
+        line = QHBoxLayout()
+        line.setContentsMargins(0, 0, 0, 0)
+        if isinstance(owner, Layer) and owner.group:
+            line.addSpacing(INDENT_PX)
+        line.addWidget(row)
+        self._list.addLayout(line)
 
     def resizeEvent(self, _event: QResizeEvent | None) -> None:
         """Where a drawer leaves little room, the list has it."""
@@ -203,20 +227,41 @@ def dropped(data: QMimeData | None) -> list[Path]:
     return [path for path in paths if path.suffix.lower() in wanted]
 
 
-def heard_words(loop: Loop) -> str:
-    """Say which layers are heard, unmistakably, and how many the style keeps to."""
-    heard, layers = loop.heard(), loop.layers
+def listed(loop: Loop) -> list[Layer | Group]:
+    """Return layers and groups in the order of the list: parked ones below, groups together."""
+    out: list[Layer | Group] = []
+    for layer in sorted(loop.layers, key=lambda layer: layer.parked):
+        if layer.group and not any(one.id == layer.group for one in out):
+            inside = [x for x in loop.layers if x.group == layer.group]
+            out += [loop.group(layer.group), *sorted(inside, key=lambda x: x.parked)]
+        elif not layer.group:
+            out.append(layer)
+    return out
+
+
+def role_of(loop: Loop, group: Group) -> str:
+    """Return the colour of a group: that of its first layer."""
+    return next(layer.role for layer in loop.layers if layer.group == group.id)
+
+
+def heard_words(loop: Loop, only: Collection[str] = ()) -> str:
+    """Say which layers are heard, unmistakably, and how many the style keeps to.
+
+    ``only`` are the layers and groups that are heard alone.
+    """
+    heard, layers = alone(loop, only).heard(), loop.layers
     if not layers:
         return ""
     if not heard:
         return "nothing is heard: every layer is off"
     parked = sum(layer.parked for layer in layers)
+    if only:
+        return (f"only {', '.join(layer.name for layer in heard)}, by hear; what is written "
+                "stays whole")  # fmt: skip
     if len(heard) == len(layers) - parked:
         words = f"all {len(heard)} are heard" + (f", {parked} parked" if parked else "")
-    elif any(layer.solo for layer in heard):
-        words = "only " + ", ".join(layer.name for layer in heard)
     else:
-        off = ", ".join(x.name for x in layers if x.mute and not x.parked)
+        off = ", ".join(x.name for x in layers if x not in heard and not x.parked)
         words = f"{len(heard)} of {len(layers) - parked} are heard, without {off}"
     card = house_cards().get(loop.style)
     if card is None:

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from cloudrift.ground.words import plural
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.time import bar_ticks, beat_ticks
@@ -107,9 +108,7 @@ class Slowed(NamedTuple):
     @property
     def says(self) -> str:
         """What of it is heard, in words."""
-        return f"slow: the first {self.share:.0%} of every {self.window} is heard".replace(
-            "%", " %"
-        )
+        return f"slow: the first {self.share * 100:.0f} % of every {self.window} is heard"
 
 
 def slowed(loop: Loop, layer: Layer) -> Slowed | None:
@@ -128,10 +127,10 @@ def said(loop: Loop, layer: Layer, picked: int) -> str:
     notes = loop.notes_of(layer)
     slow = slowed(loop, layer)
     if layer.follows:
-        words = f"{len(notes)} notes, following the chords"
+        words = f"{plural(len(notes), 'note')}, following the chords"
         return f"{words} · {slow.says}" if slow else words
     count = len(layer.own or ())
-    words = f"{count} note{'s' * (count != 1)} of its own"
+    words = f"{plural(count, 'note')} of its own"
     silent = count - len(notes)
     if silent:
         words += f", {silent} muted"

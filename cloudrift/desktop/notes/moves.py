@@ -167,12 +167,14 @@ class NoteMoves(QObject):
         layer = self.layer
         if layer is None or not self.may():
             return None
-        loop = self.session.loop
-        length = self.grid.ticks
-        tick = min(max(tick, 0), loop.ticks - 30)
-        note = Note(start_tick=tick, length_ticks=length, pitch=pitch)
-        after, new = own_notes.add_note(loop, layer.id, note)
-        self.session.apply("draw a note", lambda _loop: after, merge=merge, moving=bool(merge))
+        tick = min(max(tick, 0), self.session.loop.ticks - 30)
+        note = Note(start_tick=tick, length_ticks=self.grid.ticks, pitch=pitch)
+        new = self.session.make(
+            "draw a note", lambda loop: own_notes.add_note(loop, layer.id, note),
+            merge=merge, moving=bool(merge),
+        )  # fmt: skip
+        if new is None:
+            return None
         self.pick(frozenset({new}))
         return next((n for n in self.notes if n.id == new), None)
 
@@ -185,8 +187,11 @@ class NoteMoves(QObject):
         layer = self.layer
         if layer is None or not self.copied or not self.may():
             return
-        after, new = own_notes.paste_notes(self.session.loop, layer.id, self.copied, tick)
-        if self.session.apply("paste notes", lambda _loop: after):
+        copied = self.copied
+        new = self.session.make(
+            "paste notes", lambda loop: own_notes.paste_notes(loop, layer.id, copied, tick)
+        )
+        if new:
             self.pick(new)
 
     def copy_behind(self) -> None:

@@ -210,12 +210,7 @@ class Shelf(QFrame):
         layer = self._layer()
         if layer is None:
             return edits.add_layer(loop, self._sound(sound))
-        loop = edits.set_sound(loop, layer.id, self._sound(sound))
-        if self._how == ALONE:
-            for other in loop.layers:
-                loop = edits.set_layer(loop, other.id, solo=other.id == layer.id,
-                                       mute=other.mute and other.id != layer.id)  # fmt: skip
-        return loop
+        return edits.set_sound(loop, layer.id, self._sound(sound))
 
     def hear(self, sound: Instrument | None) -> None:
         """Hear the layer's own part with another sound, in tempo, in place; None to stop."""
@@ -228,7 +223,11 @@ class Shelf(QFrame):
             self._started = False
             self.grid.show_heard("")
             return
-        session.preview(self._tried(session.loop, sound), f"heard with {sound.label.lower()}")
+        layer = self._layer()
+        alone = frozenset({layer.id}) if layer and self._how == ALONE else None
+        session.preview(
+            self._tried(session.loop, sound), f"heard with {sound.label.lower()}", alone=alone
+        )
         self.grid.show_heard(sound.name)
         if not session.player.playing:
             self._started = True

@@ -200,7 +200,7 @@ class StartPage(QWidget):
         self.summary.setText(f"{loop.key.text}, {loop.tempo:g} BPM, {loop.bars} bars\n"
                              f"{chords}\n{layers}")  # fmt: skip
         if self.isVisible():
-            self._session.preview(loop)
+            self._session.preview(loop, alone=frozenset())
 
     def _listen(self) -> None:
         self._session.toggle_playing()
@@ -227,7 +227,7 @@ class StartPage(QWidget):
 
     def showEvent(self, event: QEvent | None) -> None:
         if self._loop is not None:
-            self._session.preview(self._loop)
+            self._session.preview(self._loop, alone=frozenset())
 
     def show_place(self, share: float) -> None:
         """Nothing moves here."""

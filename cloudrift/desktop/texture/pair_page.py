@@ -9,6 +9,7 @@ from cloudrift.desktop.texture.back_page import BackPage
 from cloudrift.desktop.texture.portrait_view import PortraitView
 from cloudrift.desktop.texture.strip import Strip
 from cloudrift.ground.settings import hz_text
+from cloudrift.ground.words import number
 from cloudrift.render.step_facts import BANDS_HZ, StepFacts
 from cloudrift.texture.portrait import Axis, Portrait
 from cloudrift.texture.treatment import Line
@@ -42,7 +43,7 @@ def spectra_portrait(one: StepFacts, other: StepFacts) -> Portrait:
         x_axis=Axis(low=float(BANDS_HZ[0]), high=float(BANDS_HZ[-1]), log=True,
                     marks=tuple((hz, hz_text(hz)) for hz in (100.0, 1000.0, 10_000.0))),
         y_axis=Axis(low=top - 70, high=top,
-                    marks=tuple((top - d, f"{top - d:.0f} dB".replace("-", "−"))
+                    marks=tuple((top - d, f"{number(top - d, '.0f')} dB")
                                 for d in (0, 20, 40, 60))),
     )  # fmt: skip
 
@@ -145,8 +146,8 @@ class PairPage(BackPage):
         for strip, measures, facts in zip(self.strips, self.measures, (one, other), strict=True):
             strip.show_picture(facts.picture)
             measures.setText(
-                f"{facts.lufs:.1f} LUFS · peak {facts.peak_db:.1f} dBTP · mono loses "
-                f"{max(facts.mono_loss_db, 0):.1f} dB".replace("-", "−")
+                f"{number(facts.lufs, '.1f')} LUFS · peak {number(facts.peak_db, '.1f')} dBTP · "
+                f"mono loses {max(facts.mono_loss_db, 0):.1f} dB"
             )
         assert self.spectra is not None
         self.spectra.show_portrait(spectra_portrait(one, other))

@@ -32,6 +32,7 @@ from cloudrift.desktop.texture.portrait_view import PortraitView
 from cloudrift.desktop.texture.strip import Strip
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field, Value
+from cloudrift.ground.words import number
 from cloudrift.loop import edits
 from cloudrift.render.step_facts import StepFacts, added, heed
 from cloudrift.texture import RidePoint, Treatment
@@ -97,7 +98,7 @@ class BareRow(_Row):
     def show_facts(self, facts: StepFacts) -> None:
         """Show the picture and how loud it is."""
         self.strip.show_picture(facts.picture)
-        self.loudness.setText(f"{facts.lufs:.1f} LUFS before any treatment".replace("-", "−"))
+        self.loudness.setText(f"{number(facts.lufs, '.1f')} LUFS before any treatment")
 
 
 class TreatmentRow(_Row):

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.look import SEMI
 from cloudrift.desktop.parts import (
     ChoiceRow,
@@ -27,6 +28,8 @@ from cloudrift.desktop.texture.row import BareRow, Link, TreatmentRow
 from cloudrift.desktop.texture.strip import Strip
 from cloudrift.desktop.texture.targets import ALL, GROUPS, LAYERS, Owner, Targets, line_owners
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.settings import percent
+from cloudrift.ground.words import number, plural
 from cloudrift.loop import edits
 from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Engine
@@ -35,12 +38,14 @@ from cloudrift.render.step_facts import StepFacts, harsh_in, step_facts
 from cloudrift.texture import KINDS, Context, Treatment
 from cloudrift.texture.portrait import Portrait, portrait
 from cloudrift.texture.resonances import Harsh
+from cloudrift.texture.treatment import time_ratio
 
 BARE_WORDS = {
     LAYERS: "as the notes and the sound make it",
     GROUPS: "the sum of its layers, each behind its own line",
     ALL: "the sum of the layers, each behind its own line",
 }
+LINE_BLEND = percent("line_blend", "Whole line", 100, "how much of all of it is heard")
 COMPARES = (("loop", "all"), ("line", "this line"), ("card", "this card"))
 
 
@@ -102,7 +107,16 @@ class TextureStage(QWidget):
         self._scroll = scrolling(holder)
         inside.addWidget(self._scroll, 1)
         self.treated = label("", size=11.5, name="soft")
-        inside.addWidget(self.treated)
+        self.treated.setWordWrap(True)
+        self.blend = FieldWidget(LINE_BLEND, 100.0)
+        self.blend.setFixedWidth(158)
+        self.blend.edited.connect(self._blend_line)
+        self.blend.settled.connect(self._session.end_drag)
+        foot = QHBoxLayout()
+        foot.setContentsMargins(0, 0, 8, 0)
+        foot.addWidget(self.treated, 1)
+        foot.addWidget(self.blend)
+        inside.addLayout(foot)
         self.harsh = HarshLine()
         self.harsh.notch_wanted.connect(self._notch)
         inside.addWidget(self.harsh)
@@ -173,9 +187,28 @@ class TextureStage(QWidget):
         opened = session.selection.treatment_id
         at = ids.index(opened) + 1 if opened in ids else None
         session.apply(
-            f"paste {len(pasted)} treatment{'s' * (len(pasted) != 1)}",
+            f"paste {plural(len(pasted), 'treatment')}",
             lambda loop: edits.insert_treatments(loop, line_of, pasted, at)[0],
         )
+
+    def _blend_line(self, percent: float) -> None:
+        line_of = self._line_of
+        self._session.apply(
+            "blend of the line", lambda loop: edits.set_line_blend(loop, line_of, percent / 100),
+            merge=f"line blend {line_of}",
+        )  # fmt: skip
+        self._show_blend()  # also where it was refused
+
+    def _show_blend(self) -> None:
+        """Show how much of the whole line is heard; without a line there is nothing to blend."""
+        loop, line = self._session.loop, self._session.loop.line_of(self._line_of)
+        self.blend.setVisible(bool(line))
+        longer = time_ratio(line) != 1
+        self.blend.setEnabled(not longer)
+        self.blend.set_value(100.0 if longer else round(100 * loop.owner(self._line_of).line_blend))
+        if longer:
+            self.blend.setToolTip("A line that changes the length cannot be blended: there is "
+                                  "nothing as long to blend it with")  # fmt: skip
 
     def _swap(self, treatment_id: str) -> None:
         """Swap a card with the next one; both orders can then be compared."""
@@ -186,12 +219,12 @@ class TextureStage(QWidget):
             return
         at = ids.index(treatment_id)
         other = ids[at + 1] if at + 1 < len(ids) else ids[at - 1]
-        session.apply(
+        before = session.history.moments[session.history.at]
+        if session.apply(
             "swap two treatments",
             lambda loop: edits.swap_treatments(loop, line_of, treatment_id, other),
-        )
-        moments, now = session.history.moments, session.history.at
-        session.compare_with(moments[now - 1])
+        ):
+            session.compare_with(before)
 
     def _dropped(self, treatment_id: str, y: float) -> None:
         """A card was let go at a height: it goes before the first card whose middle is below."""
@@ -256,8 +289,8 @@ class TextureStage(QWidget):
 
     def _notch(self, found: Harsh) -> None:
         line_of = self._line_of
-        self._session.apply("a notch", lambda loop: edits.add_notch(loop, line_of, found))
-        self._session.select(treatment_id=self._session.loop.line_of(line_of)[-1].id)
+        if self._session.apply("a notch", lambda loop: edits.add_notch(loop, line_of, found)):
+            self._session.select(treatment_id=self._session.loop.line_of(line_of)[-1].id)
 
     # --- showing ------------------------------------------------------------------------------
 
@@ -279,6 +312,7 @@ class TextureStage(QWidget):
         self.compares.show_choice(session.against if session.then is None else None)
         if self.pages.currentWidget() is self.pair:
             self._refresh_pair()
+        self._show_blend()
         self._show_heard()
         self._show_loudness()
 
@@ -373,11 +407,11 @@ class TextureStage(QWidget):
             return
         one, other = session.sides
         words = (
-            f"{other}: {treated.lufs:.1f} LUFS, peak {treated.true_peak_db:.1f} dBTP · "
-            f"{one.lower()} ({session.compared}): {bare.lufs:.1f} LUFS, compared at "
-            f"{session.match_db:+.1f} dB so that both are equally loud"
+            f"{other}: {number(treated.lufs, '.1f')} LUFS, peak "
+            f"{number(treated.true_peak_db, '.1f')} dBTP · {one.lower()} ({session.compared}): "
+            f"{number(bare.lufs, '.1f')} LUFS; {session.match_words}"
         )
-        self.treated.setText(words.replace("-", "−"))
+        self.treated.setText(words)
 
     def focus_first(self) -> None:
         """Put the keyboard where the work is."""

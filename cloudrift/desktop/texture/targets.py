@@ -8,9 +8,11 @@ from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
 from cloudrift.desktop.look import SEMI, color, text_font
 from cloudrift.desktop.parts import button, clear, heading, label, panel, scrolling
+from cloudrift.ground.words import plural
 from cloudrift.loop.model import Loop
 
 LAYERS, GROUPS, ALL = "Layers", "Groups", "All of it"
+EMPTY_ROLE = "grain"  # the colour of a group that nobody is in
 
 
 class Owner(NamedTuple):
@@ -27,7 +29,7 @@ def line_owners(loop: Loop) -> list[Owner]:
     layers = [Owner(layer.id, layer.name, layer.role, LAYERS) for layer in loop.layers]
     groups = []
     for group in loop.groups:
-        role = next(layer.role for layer in loop.layers if layer.group == group.id)
+        role = next((x.role for x in loop.layers if x.group == group.id), EMPTY_ROLE)
         groups.append(Owner(group.id, group.name, role, GROUPS))
     return [*layers, *groups, Owner(None, "Whole loop", "grain", ALL)]
 
@@ -49,7 +51,7 @@ class Target(QAbstractButton):
         self.update()
 
     def _words(self) -> str:
-        return f"{self._count} treatment{'s' * (self._count != 1)}" if self._count else "bare"
+        return plural(self._count, "treatment") if self._count else "bare"
 
     def sizeHint(self) -> QSize:
         return QSize(150, 46)

@@ -1,0 +1,31 @@
+"""Numbers in words, written one way everywhere: signs, plurals, ordinals, frequencies.
+
+A minus is the sign of typography (−), never the hyphen of names and files: it is put in where a
+number is written, so that words around it stay as they are.
+"""
+
+MINUS = "−"
+
+
+def number(value: float, spec: str = "g") -> str:
+    """Write a number by a format spec (as in ``+.1f``), with a true minus; −0 is 0."""
+    text = format(value, spec)
+    if text.startswith("-") and not any(c in "123456789" for c in text):
+        text = format(0.0 if isinstance(value, float) else 0, spec)
+    return text.replace("-", MINUS)
+
+
+def plural(count: int, thing: str) -> str:
+    """Say how many of something there are: ``1 note``, ``2 notes``."""
+    return f"{count} {thing}{'s' * (count != 1)}"
+
+
+def ordinal(n: int) -> str:
+    """Say which one of a row: ``second``, ``third``, ``4th``, ``21st``."""
+    if n in _FIRST:
+        return _FIRST[n]
+    end = "th" if 10 < n % 100 < 14 else {1: "st", 2: "nd", 3: "rd"}.get(n % 10, "th")
+    return f"{n}{end}"
+
+
+_FIRST = {1: "first", 2: "second", 3: "third"}
