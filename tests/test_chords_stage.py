@@ -32,6 +32,7 @@ from tests.conftest import drag, rms, settled
 LEFT = Qt.MouseButton.LeftButton
 NONE = Qt.KeyboardModifier.NoModifier
 SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
+ALT = Qt.KeyboardModifier.AltModifier
 BAR = 3840
 
 
@@ -199,19 +200,24 @@ def test_a_whole_chord_and_its_ends_are_dragged(qtbot, four):
     assert session.loop.chord("c2").end_tick == 5 * BAR
     assert session.loop.chord("c3").start_tick == 5 * BAR
     session.undo()
-    drag(qtbot, threads, end, QPoint(round(wanted), end.y()), CTRL)  # free of the grid
+    drag(qtbot, threads, end, QPoint(round(wanted), end.y()), ALT)  # free of the grid
     assert session.loop.chord("c2").end_tick % 480 != 0
 
 
 def test_the_grid_and_its_half_rule_drags_in_time(qtbot, four):
-    session, grid, bar = four.session, four.chords.moves.grid, four.chords.row_bar
-    bar.grid.setCurrentText("1/4")
-    bar.grid.textActivated.emit("1/4")
+    session, grid, bar = four.session, four.chords.moves.grid, four.chords.row_bar.grid
+    bar.value.textActivated.emit("1/4")
     assert grid.snap(1300) == 960
     bar.half.click()
     assert (grid.ticks, grid.snap(1300), grid.text) == (480, 1440, "half of 1/4")
     bar.free.click()
     assert grid.snap(1300) == 1300
+    four.chords.moves.end(1)  # keys leave the grid too
+    assert session.loop.chord("c1").end_tick == 2 * BAR + 30
+    four.chords.moves.late()
+    assert session.loop.chord("c1").late_ticks == 30
+    session.undo()
+    session.undo()
     bar.free.click()
     tiles = four.chords.tiles
     box = tiles.box(session.loop.chord("c2"))
@@ -257,7 +263,7 @@ def test_everything_is_done_by_keys_too(qtbot, four):
     press(Qt.Key.Key_Right, SHIFT)
     assert session.selection.chord_ids == ("c2", "c3")
     press(Qt.Key.Key_Up, SHIFT)
-    assert [session.loop.chord(i).voices[-1] for i in ("c2", "c3")] == [67, 67]
+    assert [session.loop.chord(i).voices[-1] for i in ("c2", "c3")] == [67, 72]
     press(Qt.Key.Key_Delete)
     assert [c.id for c in session.loop.chords] == ["c1", "c4"]
     press(Qt.Key.Key_A, CTRL)

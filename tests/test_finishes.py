@@ -3,6 +3,7 @@
 import msgspec
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.ground import CloudriftError
@@ -93,8 +94,18 @@ def test_what_belongs_to_the_key_and_the_beat_goes_with_them():
 
 def test_own_finishes_are_kept_as_files_and_a_broken_one_is_said(tmp_path):
     finish = Finish(name="Kelp & salt", purpose="Dark.", tags=("keys",), line=(treatment("cuts"),))
-    path = save_finish(finish, tmp_path)
-    assert path.name == "kelp-salt.toml"
+    assert save_finish(finish, tmp_path) == finish
+    assert [path.name for path in tmp_path.iterdir()] == ["kelp-salt.toml"]
+    before = (tmp_path / "kelp-salt.toml").read_bytes()
+    again = replace(finish, line=(treatment("hall"),))
+    assert save_finish(again, tmp_path).name == "Kelp & salt 2"  # nothing is overwritten
+    assert (tmp_path / "kelp-salt.toml").read_bytes() == before
+    house = replace(finish, name=house_finishes()[0].name.upper())
+    assert save_finish(house, tmp_path).name.endswith(" 2")
+    for saved in (save_finish(again, tmp_path), again, house):
+        for number in ("", " 2", " 3"):
+            forget_finish(replace(saved, name=saved.name.removesuffix(" 3") + number), tmp_path)
+    save_finish(finish, tmp_path)
     (tmp_path / "broken.toml").write_text("name = 'x'\n[[treatments]]\nkind = 'hall'\nblend = 3\n")
     found, wrong = own_finishes(tmp_path)
     assert [f.name for f in found] == ["Kelp & salt"]

@@ -68,7 +68,7 @@ def test_five_layers_in_their_own_places_in_under_sixty_actions(given, qtbot):
     hand.press(field)
     hand.key(field, Qt.Key.Key_2)
     hand.key(field._editor, Qt.Key.Key_Return)
-    assert session.loop.layer(pluck).lens.text == "breaks up the top 2, no bass"
+    assert session.loop.layer(pluck).lens.text == "breaks up the top 2 voices, no bass"
     hand.press(view.follow)  # let go, to rub two notes by a half step
     for tick in (7680 - 480, 4 * 7680 - 480):
         note = next(n for n in view.moves.notes if n.start_tick == tick)
@@ -87,7 +87,7 @@ def test_five_layers_in_their_own_places_in_under_sixty_actions(given, qtbot):
     place = QPoint(round(view.grid.places.at_x(3 * 3840 + 100)), TOP - 6)
     hand.press(view.grid, place, double=True)
     assert session.loop.layer(sub).lens.late_bars == (3,)
-    assert session.loop.layer(sub).lens.kind == "roots"
+    assert session.loop.layer(sub).lens.kind == "bass"
 
     five = {keys, pad, pluck, lead, sub}
 

@@ -112,7 +112,7 @@ def test_a_lens_plays_in_its_places_and_late_where_told(spans, kind, key, ends, 
 def test_a_lens_says_where_its_places_are_wrong():
     with pytest.raises(CloudriftError, match="stretch from tick 480 to 480"):
         Lens(where=((480, 480),))
-    assert Lens(where=((0, 960),), late_bars=(1, 3)).text.endswith("in places, 2 bars late")
+    assert Lens(where=((0, 960),), late_bars=(1, 3)).text.endswith("in places, starts 2 bars late")
 
 
 def test_own_notes_go_along_with_key_and_length(small_loop):

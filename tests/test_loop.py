@@ -104,7 +104,7 @@ def test_lines_are_edited_in_place(small_loop):
 
 def test_layers_follow_their_sound(small_loop):
     loop = edits.add_layer(small_loop, "round sub")
-    assert (loop.layers[-1].lens.kind, loop.layers[-1].role) == ("roots", "bass")
+    assert (loop.layers[-1].lens.kind, loop.layers[-1].role) == ("bass", "bass")
     loop = edits.set_sound(loop, loop.layers[-1].id, "warm pad")
     assert (loop.layers[-1].role, loop.layers[-1].sound.settings) == ("pad", ())
     assert edits.remove_layer(loop, loop.layers[-1].id) == small_loop

@@ -238,8 +238,10 @@ def test_one_shots_become_a_sound_on_the_shelf(window, qtbot, tmp_path):
     window.session.undo()
     assert window.session.loop.layer("l2").sound.name == "warm pad"
     shelf.bring_files([tmp_path / "nothing here"])
-    qtbot.waitUntil(window.message.isVisible, timeout=20_000)
-    assert "no WAV, FLAC, OGG or AIFF" in window.message.text()
+    qtbot.waitUntil(lambda: "no WAV, FLAC" in window.message.text(), timeout=20_000)
+    shelf.take_own(use.own)  # the same once more: nothing is overwritten
+    assert window.message.text() == "Kept on the shelf as Gutter 2: Gutter is there already"
+    assert [o.name for o in own_sounds()] == ["Gutter", "Gutter 2"]
 
 
 @pytest.mark.parametrize("tempo", [80.0, 120.0])

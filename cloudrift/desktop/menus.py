@@ -107,6 +107,7 @@ class Menus:
         window = self._window
         layers, notes = self._menu("L&ayers"), window.layers.notes
         self._command(layers, "&Shelf: find a sound", partial(window.swap_drawer, "Shelf"), "F4")
+        self._command(layers, "&Note layer: one to draw in", window.add_note_layer, "Ctrl+L")
         self._command(layers, "Layers from a &MIDI file…", window.layers.choose_midi)
         self._command(layers, "Step to the &next layer", window.layers.next_layer, "F7")
         self._command(layers, "&Hear one layer more", window.layers.hear_one_more, "F8")

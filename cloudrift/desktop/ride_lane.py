@@ -308,12 +308,14 @@ class RideLane(QWidget):
         column.setSpacing(1)
         head = QHBoxLayout()
         head.setSpacing(6)
-        head.addWidget(label(f"{field.label} over the loop", size=11, weight=SEMI, name="soft"))
+        self.title = label("", size=11, weight=SEMI, name="soft")
+        head.addWidget(self.title)
         head.addStretch(1)
         self.every = QComboBox()
         self.every.addItems(list(EVERY))
         self.every.setAccessibleName(f"How often the ride of {field.label} comes")
-        self.every.setToolTip("The same way again and again, or once over the whole loop")
+        self.every.setToolTip("The same way again and again, drawn together into it, or once "
+                              "over the whole loop")  # fmt: skip
         self.every.setFont(text_font(11))
         self.every.setStyleSheet("QComboBox { padding: 0px 7px; min-height: 16px; }")
         self.every.textActivated.connect(lambda text: self.every_chosen.emit(EVERY[text]))
@@ -328,7 +330,10 @@ class RideLane(QWidget):
         """Show a ride."""
         self.curve.show_ride(ride, loop_ticks)
         names = {ticks: name for name, ticks in EVERY.items()}
-        self.every.setCurrentText(names.get(ride.every_ticks, ONCE))
+        often = names.get(ride.every_ticks, ONCE)
+        self.every.setCurrentText(often)
+        when = "over the loop" if often == ONCE else f"over {often.removeprefix('every ')}, {often}"
+        self.title.setText(f"{self.curve.field.label} {when}")
 
     def _stand(self) -> None:
         self.curve.edited.emit(())

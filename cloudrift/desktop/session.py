@@ -53,6 +53,7 @@ class Session(QObject):
     shown_changed = pyqtSignal()  # the loop that is heard and shown: this one, or a preview
     busy_changed = pyqtSignal(bool)
     failed = pyqtSignal(str)
+    told = pyqtSignal(str)  # something that went well and is worth a word
     _answered = pyqtSignal(str, object)
     _measured = pyqtSignal(str, object, object)
     _broke = pyqtSignal(str)

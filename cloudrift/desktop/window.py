@@ -121,6 +121,7 @@ class Window(QMainWindow):
         for signal in (session.shown_changed, session.hearing_changed):
             signal.connect(lambda: self.rail.show_facts(session.heard_loop))
         session.failed.connect(self.say)
+        session.told.connect(lambda words: self.say(words, good=True))
         self.tasks.broke.connect(self.say)
         self.rail.drawer_chosen.connect(self.swap_drawer)
         for drawer in self.drawers.values():
@@ -157,6 +158,11 @@ class Window(QMainWindow):
         """Open a tool on the notes of the chosen layer."""
         self.show_stage(STAGES.index("Layers"))
         self.layers.notes.open_tool(name)
+
+    def add_note_layer(self) -> None:
+        """Add a layer to draw in, in the Layers stage."""
+        self.show_stage(STAGES.index("Layers"))
+        self.layers.add_note_layer()
 
     def find_command(self) -> Finder:
         """Open the command finder."""

@@ -11,6 +11,7 @@ from typing import Literal
 import msgspec
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
+from cloudrift.ground.words import nth, number
 
 Value = float | str
 Settings = tuple[tuple[str, Value], ...]
@@ -85,15 +86,20 @@ class Field(msgspec.Struct, frozen=True, kw_only=True):
             return value
         if (self.off_low and value <= self.low) or (self.off_high and value >= self.high):
             return "off"
+        return self._number_text(value)
+
+    def _number_text(self, value: float) -> str:
         if self.unit == "Hz" and value >= 1000:
             return hz_text(value)
         if self.unit == "ms" and value >= 1000:
             return f"{value / 1000:.3g} s"
-        decimals = 0 if self.step >= 1 else 1 if self.step >= 0.1 else 2
+        if self.unit.startswith("th"):  # every so manyth of something
+            return f"{nth(round(value))}{self.unit[2:]}"
         if self.unit == "№":
             return f"№ {value:.0f}"
+        decimals = 0 if self.step >= 1 else 1 if self.step >= 0.1 else 2
         sign = "+" if self.low < 0 < value and self.unit in ("st", "dB", "cents", "%") else ""
-        return f"{sign}{value:.{decimals}f}{self._unit}"
+        return f"{sign}{number(value, f'.{decimals}f')}{self._unit}"
 
 
 def percent(

@@ -4,6 +4,8 @@ A minus is the sign of typography (−), never the hyphen of names and files: it
 number is written, so that words around it stay as they are.
 """
 
+from collections.abc import Iterable
+
 MINUS = "−"
 
 
@@ -22,10 +24,24 @@ def plural(count: int, thing: str) -> str:
 
 def ordinal(n: int) -> str:
     """Say which one of a row: ``second``, ``third``, ``4th``, ``21st``."""
-    if n in _FIRST:
-        return _FIRST[n]
+    return _FIRST.get(n) or nth(n)
+
+
+def nth(n: int) -> str:
+    """Write which one of a row in figures: ``1st``, ``2nd``, ``16th``."""
     end = "th" if 10 < n % 100 < 14 else {1: "st", 2: "nd", 3: "rd"}.get(n % 10, "th")
     return f"{n}{end}"
+
+
+def free_name(name: str, taken: Iterable[str]) -> str:
+    """Return a name that is not taken yet, in any case of letters: numbered if need be."""
+    used = {one.casefold() for one in taken}
+    number = 1
+    free = name
+    while free.casefold() in used:
+        number += 1
+        free = f"{name} {number}"
+    return free
 
 
 _FIRST = {1: "first", 2: "second", 3: "third"}

@@ -68,15 +68,17 @@ def move_voice(
 ) -> Loop:
     """Move one voice of a chord by scale steps or semitones; two voices never share a note.
 
-    A move out of reach changes nothing.
+    Where another is, it goes on the same way: by a step, a semitone, or an octave if it moves by
+    octaves. A move out of reach changes nothing.
     """
     chord = loop.chord(chord_id)
     before = chord.voices[voice]
     pitch = loop.key.step(before, steps) + semitones
     direction = 1 if pitch > before else -1
     others = {v for i, v in enumerate(chord.voices) if i != voice}
+    on = 12 if semitones % 12 == 0 else 1
     while pitch in others:
-        pitch = loop.key.step(pitch, direction) if steps else pitch + direction
+        pitch = loop.key.step(pitch, direction) if steps else pitch + on * direction
     if not _in_reach([pitch]):
         return loop
     where = {v: v for v in others} | {before: pitch}

@@ -7,10 +7,12 @@ from typing import Any
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import free_name
 from cloudrift.loop import spec
 from cloudrift.loop.chord_edits import with_voices
 from cloudrift.loop.chord_time import lasting
 from cloudrift.loop.model import LEVEL, Chord, Group, Layer, Loop, OtherSound, SoundUse, new_id
+from cloudrift.loop.new_layer import usual_layer
 from cloudrift.loop.own_notes import fitted
 from cloudrift.notes.lens import folded
 from cloudrift.notes.note import HIGHEST, LOWEST, in_order
@@ -19,7 +21,7 @@ from cloudrift.sound.catalogue import find_sound
 from cloudrift.sound.own import OwnSound
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.resonances import Harsh
-from cloudrift.texture.ride import Ride, RidePoint
+from cloudrift.texture.ride import Ride, RidePoint, fitted_points
 from cloudrift.texture.treatment import Line, Treatment, time_ratio
 from cloudrift.theory.key import Key
 
@@ -67,7 +69,7 @@ def _in_key(chord: Chord, old: Key, new: Key, shift: int) -> Chord:
 
 def _own_in_key(layer: Layer, old: Key, new: Key, shift: int) -> Layer:
     """Own notes go along; one that would leave the reach of notes goes by an octave less."""
-    if not layer.own:
+    if not layer.own or not layer.sound.of.tuned:  # a drum has no key to go along with
         return layer
     own = (replace(n, pitch=folded(_moved(n.pitch, old, new, shift), LOWEST, HIGHEST))
            for n in layer.own)  # fmt: skip
@@ -126,8 +128,11 @@ def set_layer(loop: Loop, layer_id: str, **changes: Any) -> Loop:
 
 
 def set_lens(loop: Loop, layer_id: str, **changes: Any) -> Loop:
-    """Change fields of a layer's lens."""
-    return set_layer(loop, layer_id, lens=replace(loop.layer(layer_id).lens, **changes))
+    """Change fields of a layer's lens. To and from the top, the usual number of voices is taken."""
+    lens = loop.layer(layer_id).lens
+    if "top" in (lens.kind, changes.get("kind")) and changes.get("kind", lens.kind) != lens.kind:
+        changes = {"voices": 0, **changes}
+    return set_layer(loop, layer_id, lens=replace(lens, **changes))
 
 
 def set_places(loop: Loop, layer_id: str, first: int, last: int, *, plays: bool) -> Loop:
@@ -214,17 +219,18 @@ def set_sound_setting(loop: Loop, layer_id: str, name: str, value: object) -> Lo
 
 
 def add_layer(loop: Loop, sound_name: str | OwnSound, name: str = "") -> Loop:
-    """Add a layer with a sound, looking at the chords as its role usually does."""
-    use = sound_use(sound_name)
-    sound = use.of
-    lens = {"bass": "roots", "pad": "held", "pluck": "broken"}.get(sound.role, "all")
-    base = Layer(id="new", name=name or sound.label, role=sound.role, sound=use)
-    layer = replace(
-        base,
-        id=new_id("l", (one.id for one in loop.layers)),
-        lens=replace(base.lens, kind=lens, skip_bass=lens != "roots"),
-        level_db=-6.0,
-    )
+    """Add a layer with a sound as its family is usually played, at a level that fits the others."""
+    layer = usual_layer(loop, sound_use(sound_name), name)
+    layer = replace(layer, id=new_id("l", (one.id for one in loop.layers)))
+    return replace(loop, layers=(*loop.layers, layer))
+
+
+def add_note_layer(loop: Loop, like: str = "") -> Loop:
+    """Add a layer without notes, to draw or play in, with the sound of another if it is named."""
+    sound = loop.layer(like).sound if like else sound_use("felt upright")
+    layer = usual_layer(loop, sound, free_name("Notes", (one.name for one in loop.layers)))
+    level = loop.layer(like).level_db if like else layer.level_db
+    layer = replace(layer, id=new_id("l", (one.id for one in loop.layers)), own=(), level_db=level)
     return replace(loop, layers=(*loop.layers, layer))
 
 
@@ -232,8 +238,7 @@ def copy_layer(loop: Loop, layer_id: str, *, twin: bool = False) -> Loop:
     """Put a copy of a layer behind it; a ``twin`` plays the same notes without its treatments."""
     layer = loop.layer(layer_id)
     names = {one.name for one in loop.layers}
-    base = f"{layer.name} twin" if twin else layer.name
-    name = next(n for n in (base, *(f"{base} {i}" for i in range(2, 99))) if n not in names)
+    name = free_name(f"{layer.name} twin" if twin else layer.name, names)
     copy = replace(layer, id=new_id("l", (one.id for one in loop.layers)), name=name)
     if twin:
         copy = replace(copy, line=(), pan=-layer.pan)
@@ -356,6 +361,32 @@ def set_treatment_setting(
     """Change one setting of a treatment."""
     line = tuple(t.set(name, value) if t.id == treatment_id else t for t in loop.line_of(layer_id))
     return set_line(loop, layer_id, line)
+
+
+def ride_again(
+    loop: Loop, layer_id: str | None, treatment_id: str, name: str, every_ticks: int
+) -> Loop:  # fmt: skip
+    """Let a ride come again every so many ticks (0: once a loop); the same way in that time."""
+    ride = _treatment(loop, layer_id, treatment_id).ride_of(name)
+    if ride is None:
+        return loop
+    points = fitted_points(ride, every_ticks, loop.ticks)
+    return set_ride(loop, layer_id, treatment_id, name, points, every_ticks)
+
+
+def level_ride_again(loop: Loop, layer_id: str, every_ticks: int) -> Loop:
+    """The same for a layer's level."""
+    ride = loop.layer(layer_id).level_ride
+    if ride is None:
+        return loop
+    return set_level_ride(loop, layer_id, fitted_points(ride, every_ticks, loop.ticks), every_ticks)
+
+
+def _treatment(loop: Loop, layer_id: str | None, treatment_id: str) -> Treatment:
+    found = [t for t in loop.line_of(layer_id) if t.id == treatment_id]
+    if not found:
+        raise CloudriftError(f"there is no treatment {treatment_id!r} in this line")
+    return found[0]
 
 
 def set_ride(

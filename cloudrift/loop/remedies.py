@@ -10,6 +10,7 @@ from cloudrift.texture.catalogue import find_kind
 Edit = Callable[[Loop, str, str, float, float], Loop]  # loop, layer, the other, low Hz, high Hz
 LOWER_DB = 4.0
 PAN_APART = 0.45
+FURTHER = 2 ** (1 / 3)
 CUT_KIND, LOW, HIGH = "cuts", "low_cut_hz", "high_cut_hz"
 
 
@@ -36,11 +37,14 @@ def _octave(by: int) -> Edit:
 def cut(loop: Loop, layer_id: str, other: str, low_hz: float, high_hz: float) -> Loop:
     """Cut the crowded band from a layer: from below if it plays higher than the other, else above.
 
-    The layer's own cuts are moved if it has some, else a treatment is added.
+    The layer's own cuts are moved if it has some, else a treatment is added. One that is there
+    already goes a third of an octave further.
     """
     higher = _middle(loop, layer_id) >= _middle(loop, other)
-    name, hz = (LOW, high_hz) if higher else (HIGH, low_hz)
-    return set_cut(loop, layer_id, name, hz)
+    low_cut, high_cut = cuts_of(loop, layer_id)
+    if higher:
+        return set_cut(loop, layer_id, LOW, max(high_hz, low_cut * FURTHER))
+    return set_cut(loop, layer_id, HIGH, min(low_hz, high_cut / FURTHER))
 
 
 def cuts_of(loop: Loop, layer_id: str) -> tuple[float, float]:

@@ -26,13 +26,16 @@ MEMBER = "loop.json"
 MAX_JSON_BYTES = 64 << 20
 
 
-def _without_solo(document: dict[str, Any]) -> dict[str, Any]:
-    """Hearing a layer alone was a part of the document once; it is a matter of listening."""
+def _to_6(document: dict[str, Any]) -> dict[str, Any]:
+    """Hearing a layer alone is a matter of listening; eight voices at the top meant one of them."""
     loop = document.get("loop")
     layers = loop.get("layers") if isinstance(loop, dict) else None
     for layer in layers if isinstance(layers, list) else ():
         if isinstance(layer, dict):
             layer.pop("solo", None)
+            lens = layer.get("lens")
+            if isinstance(lens, dict) and lens.get("kind") == "top" and lens.get("voices") == 8:
+                lens["voices"] = 0
     return document
 
 
@@ -47,7 +50,7 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     # Schema 5 gives treatments a version, rides and a note, and layers a level that rides.
     4: lambda document: document,
     # Schema 6 gives lines a blend and groups a level; what is heard alone is no longer written.
-    5: _without_solo,
+    5: _to_6,
 }
 
 

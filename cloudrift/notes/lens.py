@@ -37,14 +37,15 @@ MAX_VOICES = 8
 class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """How a layer looks at the chords.
 
-    ``voices`` counts from the top and limits every kind that takes several; ``skip_bass`` leaves
+    ``voices`` counts from the top and limits every kind that takes several (0: as many as is
+    usual, one for ``top`` and all for the rest); ``skip_bass`` leaves
     the lowest voice to another layer; ``order``, ``step_ticks``, ``octaves`` and ``gate`` (share
     of a step that sounds) shape a broken chord. A line goes in steps of ``step_ticks`` too, by
     half steps where it can; ``leaps`` is how often it leaps instead, ``answers`` lets it play
     only behind the middle of each chord.
 
-    It plays only in the stretches ``where`` (pairs of ticks; none: everywhere), and what starts
-    with one of the ``late_bars`` (from 0) starts ``late_ticks`` after that.
+    It plays only in the stretches ``where`` (pairs of ticks; none: everywhere), and each of the
+    ``late_bars`` (from 0) starts ``late_ticks`` late: what rings into it is struck anew.
 
     On top of any kind, in this order: ``scale_steps`` moves notes within the scale, ``octave`` by
     octaves, ``low`` and ``high`` fold them by octaves into a range, ``double`` adds a copy, and
@@ -53,7 +54,7 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 
     kind: LensKind = "all"
     octave: int = 0
-    voices: int = MAX_VOICES
+    voices: int = 0
     skip_bass: bool = False
     order: Order = "up"
     step_ticks: int = 480
@@ -73,7 +74,7 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 
     def __post_init__(self) -> None:
         limits = {
-            "octave": (self.octave, -3, 3), "voices": (self.voices, 1, MAX_VOICES),
+            "octave": (self.octave, -3, 3), "voices": (self.voices, 0, MAX_VOICES),
             "step_ticks": (self.step_ticks, 60, 3840), "octaves": (self.octaves, 1, 3),
             "gate": (self.gate, 0.05, 1.0), "leaps": (self.leaps, 0.0, 1.0),
             "scale_steps": (self.scale_steps, -7, 7), "low": (self.low, LOWEST, HIGHEST - 11),
@@ -95,13 +96,20 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
             end = last
 
     @property
+    def most_voices(self) -> int:
+        """How many voices it takes at most, counted from the top."""
+        return self.voices or (1 if self.kind == "top" else MAX_VOICES)
+
+    @property
     def text(self) -> str:
         """What this lens does, in words."""
-        words = DESCRIPTIONS[self.kind]
+        words, most = DESCRIPTIONS[self.kind], self.most_voices
         if self.kind == "top":
-            words = "takes the top voice" if self.voices == 1 else f"takes the top {self.voices}"
-        if self.kind == "broken" and self.voices < MAX_VOICES:
-            words = f"breaks up the top {self.voices}"
+            words = "takes the top voice" if most == 1 else f"takes the top {most} voices"
+        elif self.kind in ("all", "held", "broken") and most < MAX_VOICES:
+            verb = "breaks up" if self.kind == "broken" else "takes"
+            words = f"{verb} the top {plural(most, 'voice')}"
+            words += ", tied" if self.kind == "held" else ""
         if self.kind == "line" and self.answers:
             words = "answers the chords with a line"
         if self.skip_bass and self.kind not in ("roots", "bass", "top", "line"):
@@ -115,7 +123,7 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         if self.where:
             words += ", in places"
         if self.late_bars:
-            words += f", {plural(len(self.late_bars), 'bar')} late"
+            words += f", starts {plural(len(self.late_bars), 'bar')} late"
         if self.drop_every:
             words += f", every {ordinal(self.drop_every)} note left out"
         return words
@@ -164,18 +172,27 @@ def _in_places(lens: Lens, notes: list[Note], bar_ticks: int) -> list[Note]:
         ]  # fmt: skip
     if not lens.late_bars:
         return notes
-    out = []
-    for note in notes:
-        bar, into = divmod(note.start_tick, bar_ticks)
-        by = lens.late_ticks - into
-        if bar in lens.late_bars and by > 0:
-            if note.length_ticks <= by:
-                continue
-            note = msgspec.structs.replace(  # noqa: PLW2901
-                note, start_tick=note.start_tick + by, length_ticks=note.length_ticks - by
-            )
-        out.append(note)
-    return out
+    waits = [(bar * bar_ticks, bar * bar_ticks + lens.late_ticks) for bar in lens.late_bars]
+    for first, last in waits:
+        notes = [piece for note in notes for piece in _waiting(note, first, last)]
+    return notes
+
+
+def _waiting(note: Note, first: int, last: int) -> list[Note]:
+    """A note with a stretch kept free: what sounds into it ends there, and is struck again after.
+
+    What starts in it starts at its end, if anything is left.
+    """
+    pieces = []
+    if note.start_tick < first:
+        length = min(note.end_tick, first) - note.start_tick
+        pieces.append(msgspec.structs.replace(note, length_ticks=length))
+    start = max(note.start_tick, last)
+    if note.end_tick > start:
+        pieces.append(
+            msgspec.structs.replace(note, start_tick=start, length_ticks=note.end_tick - start)
+        )
+    return pieces
 
 
 def _on_top(lens: Lens, notes: list[Note], key: Key) -> list[Note]:
@@ -217,8 +234,17 @@ def _seen(lens: Lens, span: Span) -> tuple[int, ...]:
         return voices[1:-1]
     if lens.skip_bass and len(voices) > 1:
         voices = voices[1:]
-    count = 1 if lens.kind == "top" and lens.voices == MAX_VOICES else lens.voices
-    return voices[-count:]
+    return voices[-lens.most_voices :]
+
+
+def sees_bass(lens: Lens, voices: Sequence[int]) -> bool:
+    """Whether a layer with this lens plays the lowest of a chord's voices."""
+    if lens.kind == "bass":
+        return bool(voices)
+    if lens.kind in ("roots", "line", "inner"):
+        return False
+    span = Span(start_tick=0, length_ticks=1, voices=tuple(voices), root=0)
+    return bool(voices) and min(voices) in _seen(lens, span)
 
 
 def _note(span: Span, start: int, length: int, pitch: int, chord: int, voice: int) -> Note:

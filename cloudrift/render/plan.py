@@ -10,12 +10,13 @@ from dataclasses import dataclass
 
 import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
 from cloudrift.audio.wrap import changed_span, taken
 from cloudrift.loop import spec
 from cloudrift.loop.model import LEVEL, Group, Layer, Loop, SoundUse
-from cloudrift.notes.note import Note
+from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.sound.own import in_tempo
 from cloudrift.sound.part import Part, ToneCache
@@ -132,11 +133,11 @@ def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, *, once: bool = False
     if layer.other is None or len(layer.sounds) == 1:
         return _played(loop, layer, layer.sound, notes, tones, 0, once=once)
     turn = layer.other.every_bars * bar_ticks(loop.metre)
+    pieces = in_turns(notes, turn)
     nodes = tuple(
-        _played(loop, layer, sound,
-                tuple(n for n in notes if n.start_tick // turn % 2 == i), tones, i, once=once)
+        _played(loop, layer, sound, pieces[i], tones, i, once=once)
         for i, sound in enumerate(layer.sounds)
-    )  # fmt: skip
+    )
     return Node(
         key=_key("turns", [node.key for node in nodes]),
         inputs=nodes,
@@ -149,6 +150,24 @@ def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, *, once: bool = False
             taken(inputs[0], start, count) + taken(inputs[1], start, count)
         ),
     )
+
+
+def in_turns(notes: tuple[Note, ...], turn: int) -> tuple[tuple[Note, ...], tuple[Note, ...]]:
+    """Part notes between two sounds that take turns every so many ticks.
+
+    A note that goes on into the other's turn is handed over: it ends, and the other strikes it.
+    """
+    out: tuple[list[Note], list[Note]] = ([], [])
+    for note in notes:
+        start = note.start_tick
+        while start < note.end_tick:
+            end = min((start // turn + 1) * turn, note.end_tick)
+            piece = note
+            if (start, end) != (note.start_tick, note.end_tick):
+                piece = replace(note, start_tick=start, length_ticks=end - start)
+            out[start // turn % 2].append(piece)
+            start = end
+    return in_order(out[0]), in_order(out[1])
 
 
 def _played(

@@ -27,6 +27,7 @@ CLOSE_DB = 9.0  # closer than this, neither stands out
 SOME = 0.34  # share of a range's bands that makes a moment crowded
 CROWDED = 0.25  # severity from which two layers are said to crowd a band
 QUIET_DB = -120.0
+SILENT_DB = -100.0  # the loudest band of a layer that is not heard is below
 SMOOTHED = np.array([0.25, 0.5, 0.25])
 
 Levels = NDArray[np.float64]  # (bands, frames) or (bands,), in dB
@@ -48,7 +49,7 @@ class Crowded:
 
 @dataclass(frozen=True, kw_only=True)
 class Room:
-    """Edges of the bands (bands + 1), each layer's levels in them over time, what is crowded.
+    """Edges of the bands (bands + 1), each sounding layer's levels in them over time, crowding.
 
     ``reach`` is where each layer is heard: its lowest and highest band over time, (2, frames), -1
     where it is silent.
@@ -168,10 +169,12 @@ def _runs(severity: NDArray[np.float64]) -> list[tuple[int, int, float]]:
 
 def look_at(loop: Loop, engine: Engine, cancelled: Callable[[], bool] = never) -> Room:
     """Render every heard layer as it enters the sum and compare them."""
-    levels = {
+    found = {
         layer.id: band_levels(engine.heard_layer(loop, layer, cancelled), loop.rate)
         for layer in loop.heard()
     }
+    # A layer without a sound is nowhere: it would seem to fill every band with its floor.
+    levels = {name: level for name, level in found.items() if level.max() > SILENT_DB}
     reach = {name: _reach(heard) for name, heard in heard_bands(levels).items()}
     return Room(edges_hz=band_edges(), levels=levels, reach=reach, crowded=crowding(levels))
 

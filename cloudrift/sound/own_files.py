@@ -39,7 +39,7 @@ def write_clips(archive: zipfile.ZipFile, clips: set[str]) -> None:
 
 
 def save_own(own: OwnSound, folder: Path | None = None) -> Path:
-    """Write an own sound into the folder, in place of one of the same name."""
+    """Write an own sound into a file of its own in the folder; nothing there is overwritten."""
     folder = folder or own_folder()
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -51,7 +51,10 @@ def save_own(own: OwnSound, folder: Path | None = None) -> Path:
                          msgspec.json.format(msgspec.json.encode(own), indent=1))  # fmt: skip
         write_clips(archive, {r.clip for r in own.recordings})
     plain = "".join(c if c.isalnum() else "-" for c in own.name.lower()).strip("-") or "sound"
-    path = folder / f"{plain}{SUFFIX}"
+    path, number = folder / f"{plain}{SUFFIX}", 1
+    while path.exists():
+        number += 1
+        path = folder / f"{plain}-{number}{SUFFIX}"
     write_atomically(path, lambda file: file.write(body.getvalue()))
     return path
 

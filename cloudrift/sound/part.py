@@ -41,6 +41,7 @@ SHAPING = frozenset(
         "glide_ms",
         "legato",
         "slide_velocity",
+        "choke",
     }
 )  # what shapes a tone that has been computed
 
@@ -163,6 +164,9 @@ class Part:
         if self.instrument.mono:
             loop_frames = self.clock.frames(self.loop_ticks)
             return _one_at_a_time(hits, full, loop_frames, self.clock.rate, self.once)
+        if full.get("choke") == "on":
+            loop_frames = self.clock.frames(self.loop_ticks)
+            return _choked(hits, loop_frames, self.clock.rate, self.once)
         return hits
 
 
@@ -225,6 +229,27 @@ def _frames_of(ms: float, rate: int) -> int:
     return max(1, round(ms * 1e-3 * rate))
 
 
+def _choked(hits: list[_Hit], loop_frames: int, rate: int, once: bool) -> list[_Hit]:
+    """Stop each stroke where the next begins; strokes at once ring together."""
+    ordered = sorted(hits, key=lambda h: (h.start, h.pitch))
+    starts = sorted({h.start for h in ordered})
+    following = dict(zip(starts, [*starts[1:], starts[0] + loop_frames], strict=True))
+    out = []
+    for hit in ordered:
+        until = following[hit.start]
+        if once and until > starts[-1]:
+            until = hit.start + hit.held + hit.release
+        out.append(_ended(hit, until - hit.start, rate))
+    return out
+
+
+def _ended(hit: _Hit, gap: int, rate: int) -> _Hit:
+    """A hit that is silent after so many frames."""
+    cut = min(_frames_of(CUT_MS, rate), max(1, gap))
+    held = min(hit.held, max(0, gap - cut))
+    return replace(hit, held=held, release=min(hit.release, max(cut, gap - held)))
+
+
 def _one_at_a_time(
     hits: list[_Hit], full: Full, loop_frames: int, rate: int, once: bool
 ) -> list[_Hit]:
@@ -249,11 +274,8 @@ def _one_at_a_time(
         following = ordered[0].start + loop_frames if last else ordered[i + 1].start
         gap_after = hit.held + hit.release if once and last else following - hit.start
         # A cut ends with the next start, so that two notes never sound together.
-        cut = min(_frames_of(CUT_MS, rate), max(1, gap_after))
-        held = min(hit.held, max(0, gap_after - cut))
-        release = min(hit.release, max(cut, gap_after - held))
         joined = legato and sounds and gap <= before.held + _frames_of(CUT_MS, rate)
-        out.append(replace(hit, held=held, release=release, joined=joined))
+        out.append(replace(_ended(hit, gap_after, rate), joined=joined))
     return out
 
 

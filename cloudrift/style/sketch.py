@@ -7,6 +7,7 @@ from msgspec.structs import replace
 
 from cloudrift.ground.draws import stream
 from cloudrift.ground.settings import SettingsSpec, Value
+from cloudrift.loop.bass import with_bass_heard
 from cloudrift.loop.model import Chord, Layer, Loop, SoundUse
 from cloudrift.notes.time import bar_ticks
 from cloudrift.notes.touch import Touch
@@ -53,11 +54,13 @@ def sketch(
         for number, layer in enumerate(card.layers, 1)
         if stream(draw, "chance", layer.name).random() < layer.chance
     ]
-    return replace(
-        loop,
-        chords=draw_chords(card, loop, draw),
-        layers=tuple(layers),
-        line=_line(card.line, stream(draw, "line"), draw),
+    return with_bass_heard(
+        replace(
+            loop,
+            chords=draw_chords(card, loop, draw),
+            layers=tuple(layers),
+            line=_line(card.line, stream(draw, "line"), draw),
+        )
     )
 
 

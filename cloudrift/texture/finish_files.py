@@ -4,6 +4,7 @@ import functools
 from importlib import resources
 from pathlib import Path
 
+from msgspec.structs import replace
 from platformdirs import user_data_path
 
 from cloudrift.audio.files import write_atomically
@@ -40,9 +41,18 @@ def own_finishes(folder: Path | None = None) -> tuple[list[Finish], list[str]]:
     return sorted(found, key=lambda finish: finish.name), wrong
 
 
-def save_finish(finish: Finish, folder: Path | None = None) -> Path:
-    """Write a finish into the folder, in place of one of the same name."""
+def save_finish(finish: Finish, folder: Path | None = None) -> Finish:
+    """Write a finish into the folder and return it as it is called there.
+
+    Where its name is taken, by an own finish or one of the house, it gets a number: nothing is
+    overwritten.
+    """
     folder = folder or own_folder()
+    house = {one.slug for one in house_finishes()}
+    name, number = finish.name, 1
+    while finish.slug in house or (folder / f"{finish.slug}{SUFFIX}").exists():
+        number += 1
+        finish = replace(finish, name=f"{name} {number}")
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -50,7 +60,7 @@ def save_finish(finish: Finish, folder: Path | None = None) -> Path:
     path = folder / f"{finish.slug}{SUFFIX}"
     body = write_finish(finish).encode()
     write_atomically(path, lambda file: file.write(body))
-    return path
+    return finish
 
 
 def forget_finish(finish: Finish, folder: Path | None = None) -> None:

@@ -131,6 +131,21 @@ def moved_point(
     return (*points[:at], moved, *points[at + 1 :])
 
 
+def fitted_points(ride: Ride, every_ticks: int, loop_ticks: int) -> tuple[RidePoint, ...]:
+    """Return a ride's points for another period (0: the loop), so that its way stays the same.
+
+    It is drawn out or drawn together as a whole. Points that were behind the old period's end, and
+    rested, go; no two come to stand on one tick.
+    """
+    old, new = (ticks or loop_ticks for ticks in (ride.every_ticks, every_ticks))
+    out: list[RidePoint] = []
+    for point in ride.points:
+        tick = round(point.tick * new / old)
+        if point.tick < old and (not out or tick > out[-1].tick):
+            out.append(msgspec.structs.replace(point, tick=tick))
+    return tuple(out) or ride.points[:1]
+
+
 def without_point(points: tuple[RidePoint, ...], at: int) -> tuple[RidePoint, ...]:
     """Return points with one left out."""
     return points[:at] + points[at + 1 :]

@@ -189,6 +189,8 @@ def rebuilt(voices: tuple[int, ...], root: int, **changes: object) -> tuple[int,
         raise CloudriftError("a chord needs at least one note; leave one in")
     if build.lowest not in build.tones:
         build = replace(build, lowest=build.tones[0])
+    if "spacing" in changes:
+        build = replace(build, register=_dropped_from(before, build, body[-1]))
     if before.bass and build.bass and build.bass_pc == before.bass_pc and build.root != before.root:
         build = replace(build, bass_pc=build.root)
     if build.spacing == "own" and build.tones != before.tones:
@@ -196,6 +198,26 @@ def rebuilt(voices: tuple[int, ...], root: int, **changes: object) -> tuple[int,
         new = [pc for pc in build.tones if pc not in kept]
         body = nearest_voicing(body, tuple(kept + new))
     return voices_of(build, body)
+
+
+def _dropped_from(before: Build, build: Build, top: int) -> float:
+    """The register of a chord whose spacing changes: with the top dropped it lies lower.
+
+    ``top`` is its highest voice until now, which nothing rises above. The two voices that go down
+    an octave take the mean with them; else the octave nearest to the old mean would lift the whole
+    chord instead.
+    """
+    if (before.spacing == "dropped top") == (build.spacing == "dropped top"):
+        return build.register
+    count = len(build.tones)
+    if count < 3:
+        return build.register
+    if build.spacing == "dropped top":
+        close = arranged(build.tones, build.lowest, "close", build.register)
+        register = _mean(close) - 24 / count
+        above = arranged(build.tones, build.lowest, "dropped top", register)[-1] - top
+        return register - 12 * max(0, -(-above // 12))
+    return build.register + 24 / count
 
 
 def third_of(root: int, tones: tuple[int, ...], key: Key) -> Third:

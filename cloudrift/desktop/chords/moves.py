@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from cloudrift.desktop.chords.grid import Grid
+from cloudrift.desktop.grid import Grid
 from cloudrift.desktop.session import Session
 from cloudrift.loop import chord_edits, chord_time
 from cloudrift.loop.model import Loop
@@ -202,14 +202,14 @@ class Moves:
         """Let the chord in front end later or earlier by grid steps."""
         chord_id = self.session.selection.chord_id
         if chord_id:
-            tick = self.session.loop.chord(chord_id).end_tick + by * self.grid.ticks
+            tick = self.session.loop.chord(chord_id).end_tick + by * self.grid.step
             self.apply("length of a chord", lambda loop: chord_time.set_end(loop, chord_id, tick))
 
     def start(self, by: int) -> None:
         """Let the chord in front start later or earlier by grid steps."""
         chord_id = self.session.selection.chord_id
         if chord_id:
-            tick = self.session.loop.chord(chord_id).start_tick + by * self.grid.ticks
+            tick = self.session.loop.chord(chord_id).start_tick + by * self.grid.step
             self.apply("start of a chord", lambda loop: chord_time.set_start(loop, chord_id, tick))
 
     def late(self) -> None:
@@ -217,7 +217,7 @@ class Moves:
         ids, loop = self.ids, self.session.loop
         if ids:
             on_time = all(loop.chord(i).late_ticks for i in ids)
-            ticks = 0 if on_time else self.grid.ticks
+            ticks = 0 if on_time else self.grid.step
             self.apply("late" if ticks else "on time",
                        lambda p: chord_time.set_late(p, ids, ticks))  # fmt: skip
 
@@ -225,5 +225,5 @@ class Moves:
         """Strike every second chord a grid step late, or all on time again."""
         ids = chord_time.every_second(self.session.loop)
         loop = self.session.loop
-        ticks = 0 if ids and all(loop.chord(i).late_ticks for i in ids) else self.grid.ticks
+        ticks = 0 if ids and all(loop.chord(i).late_ticks for i in ids) else self.grid.step
         self.apply("every second one late", lambda p: chord_time.set_late(p, ids, ticks))

@@ -6,6 +6,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from cloudrift.desktop.chords.in_time import InTime
 from cloudrift.desktop.chords.moves import Moves
 from cloudrift.desktop.chords.thread_paint import LEFT, MIDDLE_V, RIGHT
+from cloudrift.desktop.grid import asks_free, asks_half
 from cloudrift.desktop.look import color, text_font
 from cloudrift.loop import chord_time
 from cloudrift.loop.model import Chord, Loop
@@ -73,8 +74,8 @@ class Onsets(InTime):
         chord = self._session.loop.chord(chord_id)
         ticks = self._moves.grid.snap(
             self.tick_at(event.position().x()) - chord.start_tick,
-            half=bool(keys & Qt.KeyboardModifier.ShiftModifier),
-            free=bool(keys & Qt.KeyboardModifier.ControlModifier),
+            half=asks_half(keys),
+            free=asks_free(keys),
         )
         self._session.apply(
             "late", lambda p: chord_time.set_late(p, [chord_id], ticks), merge=f"late {chord_id}"

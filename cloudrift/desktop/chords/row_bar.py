@@ -7,8 +7,6 @@ from pathlib import Path
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QLineEdit,
@@ -17,9 +15,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from cloudrift.desktop.chords.grid import CHOICES
 from cloudrift.desktop.chords.moves import Moves
-from cloudrift.desktop.parts import button, label
+from cloudrift.desktop.grid import GridChoice
+from cloudrift.desktop.parts import button
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.loop import progression
 from cloudrift.loop.chord_edits import set_tones
@@ -60,18 +58,7 @@ class RowBar(QWidget):
         self.play_in = button(
             "Play in", self.keys_wanted.emit, tip="Play chords in against a click"
         )
-        self.grid = QComboBox()
-        self.grid.addItems(CHOICES)
-        self.grid.setCurrentText(moves.grid.value)
-        self.grid.setAccessibleName("Grid")
-        self.grid.setToolTip("What drags in time and Late go by")
-        self.half = QCheckBox("half")
-        self.half.setToolTip("Half of the grid; Shift while dragging does the same")
-        self.free = QCheckBox("free")
-        self.free.setToolTip("No grid; Ctrl while dragging does the same")
-        self.grid.textActivated.connect(lambda text: moves.grid.put(value=text))
-        self.half.toggled.connect(lambda on: moves.grid.put(half=on))
-        self.free.toggled.connect(lambda on: moves.grid.put(free=on))
+        self.grid = GridChoice(moves.grid)
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(6)
@@ -79,10 +66,7 @@ class RowBar(QWidget):
         for one in (self.put, self.draw, self.more, self.play_in):
             line.addWidget(one)
         line.addSpacing(8)
-        line.addWidget(label("Grid", size=11.5, name="soft"))
         line.addWidget(self.grid)
-        line.addWidget(self.half)
-        line.addWidget(self.free)
 
     @property
     def _card(self) -> Card:

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolTip, QVBoxLayout, QWidget
 
-from cloudrift.desktop.chords.grid import Grid
+from cloudrift.desktop.chords.bass_line import BassLine
 from cloudrift.desktop.chords.inspector import ChordInspector
 from cloudrift.desktop.chords.moves import Moves
 from cloudrift.desktop.chords.next import NextChords
@@ -15,6 +15,7 @@ from cloudrift.desktop.chords.row_bar import RowBar, is_midi
 from cloudrift.desktop.chords.thread_paint import LEFT
 from cloudrift.desktop.chords.threads import HINT, Threads
 from cloudrift.desktop.chords.tiles import ChordTiles
+from cloudrift.desktop.grid import Grid
 from cloudrift.desktop.look import look, text_font
 from cloudrift.desktop.parts import panel, small_button
 from cloudrift.desktop.session import Session
@@ -31,6 +32,7 @@ class ChordsStage(QWidget):
         self.threads = Threads(self.moves)
         self.onsets = Onsets(self.moves)
         self.next = NextChords(self.moves)
+        self.bass = BassLine(session)
         self.inspector = ChordInspector(self.moves)
         self.moves.grid.changed.append(self.inspector.refresh)
         self.setAcceptDrops(True)
@@ -42,6 +44,7 @@ class ChordsStage(QWidget):
         inside.addWidget(self.tiles)
         inside.addWidget(self.threads, 1)
         inside.addLayout(self._under_threads())
+        inside.addWidget(self.bass)
         inside.addWidget(self.onsets)
         inside.addWidget(self.next)
         row = QHBoxLayout(self)

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 from cloudrift.desktop.chords.model import WHOLE, VoiceBar, changed_span, thread_picture
 from cloudrift.desktop.chords.moves import OCTAVE, Moves
 from cloudrift.desktop.chords.thread_paint import LEFT, MARK_PX, Places, paint_mark, paint_picture
+from cloudrift.desktop.grid import asks_free, asks_half
 from cloudrift.desktop.look import color
 from cloudrift.desktop.parts import playhead_moved
 from cloudrift.loop import chord_edits, chord_time, spec
@@ -28,7 +29,8 @@ STEPS_A_SEMITONE = 7 / 12
 OUT_PX = 10  # a voice dragged so far into the ladder is taken out
 MIN_RANGE = 12
 HINT = (
-    "Drag a voice by scale steps, with Shift by semitones; its ends change the chord's length.\n"
+    "Drag a voice by scale steps, with Shift by semitones; its ends change the chord's length, on "
+    "the grid (Shift: half of it, Alt: off it).\n"
     "Ctrl-drag pulls a new voice out, a drag into the note names takes it away.\n"
     "Drag between the voices to move the whole chord; double-click adds a voice there.\n"
     "Keys: ← → chord, Page Up/Down voice, ↑ ↓ move, Ctrl+↑ ↓ octave, Insert, Delete, "
@@ -167,9 +169,9 @@ class Threads(QWidget):
             return
         keys = event.modifiers()
         shift = bool(keys & Qt.KeyboardModifier.ShiftModifier)
-        ctrl = bool(keys & Qt.KeyboardModifier.ControlModifier)
         if drag.kind in ("start", "end"):
-            self._drag_edge(drag, event.position().x(), half=shift, free=ctrl)
+            half, free = asks_half(keys), asks_free(keys)
+            self._drag_edge(drag, event.position().x(), half=half, free=free)
         elif drag.kind == "chord":
             self._drag_chord(drag, event.position().y(), free=shift)
         else:

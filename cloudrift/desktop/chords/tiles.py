@@ -11,6 +11,7 @@ from cloudrift.desktop.chords.model import (
 )
 from cloudrift.desktop.chords.moves import Moves
 from cloudrift.desktop.chords.thread_paint import EDGE_PX, LEFT
+from cloudrift.desktop.grid import asks_free, asks_half
 from cloudrift.desktop.look import SEMI, color, text_font
 from cloudrift.loop import chord_time
 from cloudrift.loop.model import Chord
@@ -78,8 +79,8 @@ class ChordTiles(InTime):
         keys = event.modifiers()
         tick = self._moves.grid.snap(
             from_tick + self.ticks_of(pixels),
-            half=bool(keys & Qt.KeyboardModifier.ShiftModifier),
-            free=bool(keys & Qt.KeyboardModifier.ControlModifier),
+            half=asks_half(keys),
+            free=asks_free(keys),
         )
         edit = {"start": chord_time.set_start, "end": chord_time.set_end,
                 "place": chord_time.place_chord}[kind]  # fmt: skip

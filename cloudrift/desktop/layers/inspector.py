@@ -5,16 +5,17 @@ from functools import partial
 from typing import Any, get_args
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QLineEdit, QMenu, QPushButton, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.parts import ChoiceRow, Inspector, WhileShown, button, clear, heading, label
 from cloudrift.desktop.session import Session
 from cloudrift.ground.settings import Field, Value
-from cloudrift.loop import edits
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.notes.lens import DOUBLES, HIGHEST, KINDS, LOWEST, MAX_VOICES, ORDERS
-from cloudrift.notes.time import NOTE_VALUES
+from cloudrift.ground.words import plural
+from cloudrift.loop import chord_time, edits
+from cloudrift.loop.model import STRIKING, Layer, Loop
+from cloudrift.notes.lens import DOUBLES, HIGHEST, KINDS, LOWEST, MAX_VOICES, ORDERS, Lens
+from cloudrift.notes.time import NOTE_VALUES, bar_ticks
 from cloudrift.sound import CATALOGUE
 from cloudrift.sound.instrument import Role
 from cloudrift.theory import Key
@@ -30,6 +31,16 @@ STEP = Field(name="step_ticks", label="Step", default="1/8", choices=tuple(STEPS
 GATE = Field(name="gate", label="Gate", default=80, unit="%", low=5, high=100)
 FROM_BAR = {"none": (), "every 2nd": (2, 1), "every 4th": (4, 3), "the last": (0, -1)}
 CHOSEN = "chosen ones"
+# Bars that a layer plays in: so many of every so many, from which on (from 0).
+PLACES_IN = {
+    "every bar": (1, 1, 0),
+    "every 2nd bar": (1, 2, 1),
+    "bars 1, 3, 5 …": (1, 2, 0),
+    "every 4th bar": (1, 4, 3),
+    "the first half": (-1, 2, 0),
+    "the second half": (-1, 2, 1),
+}
+CHOSEN_PLACES = "chosen places"
 LATE = Field(
     name="late_bars",
     label="Late bars",
@@ -38,13 +49,20 @@ LATE = Field(
     hint="bars that start late; double-click the strip over the notes for single ones",
 )
 LATE_BY = Field(name="late_ticks", label="Late by", default="1/8", choices=tuple(STEPS.values()))
+PLACES = Field(
+    name="where",
+    label="Plays in",
+    default="every bar",
+    choices=(*PLACES_IN, CHOSEN_PLACES),
+    hint="drag over the strip above the notes for places of your own",
+)
 TURNS = ("kept aside", "every bar", "every 2nd bar", "every 4th bar")
 TURN_BARS = dict(zip(TURNS, (0, 1, 2, 4), strict=True))
 TURN = Field(name="every_bars", label="Takes turns", default=TURNS[0], choices=TURNS)
 LENS_FIELDS: dict[str, tuple[Field, ...]] = {
     "voices": (
-        Field(name="voices", label="Voices from the top", default=MAX_VOICES, unit="", low=1,
-              high=MAX_VOICES, off_high=False),
+        Field(name="voices", label="From the top", default=MAX_VOICES, unit="voices", low=1,
+              high=MAX_VOICES),
     ),
     "bass": (Field(name="skip_bass", label="Bass", default=ALL_OR_BASS[0], choices=ALL_OR_BASS),),
     "broken": (
@@ -67,8 +85,9 @@ LENS_FIELDS: dict[str, tuple[Field, ...]] = {
         Field(name="low", label="Kept above", default=NOTE_NAMES[0], choices=NOTE_NAMES),
         Field(name="high", label="Kept below", default=NOTE_NAMES[-1], choices=NOTE_NAMES),
         Field(name="double", label="Doubled", default="off", choices=DOUBLES),
-        Field(name="drop_every", label="Leave out every", default=0, unit="th", low=0, high=16,
-              off_low=True),
+        Field(name="drop_every", label="Leave out every", default=0, unit="th note", low=0,
+              high=16, off_low=True),
+        PLACES,
         LATE,
         LATE_BY,
     ),
@@ -126,6 +145,26 @@ def kept(name: str, value: Value) -> Any:
     return round(value) if name in WHOLE else value
 
 
+def lens_value(lens: Lens, field: Field, loop: Loop) -> Value:
+    """Return what a field of a lens shows."""
+    if field is LATE:
+        return late_choice(lens.late_bars, loop.bars)
+    if field is PLACES:
+        return places_choice(lens.where, loop.bars, bar_ticks(loop.metre))
+    if field.name == "voices":
+        return float(lens.most_voices)
+    return shown(field.name, getattr(lens, field.name))
+
+
+def lens_setting(name: str, value: Value, loop: Loop) -> Any:
+    """Return what a field of a lens or a touch stands for in a loop."""
+    if name == LATE.name:
+        return late_bars(str(value), loop.bars)
+    if name == PLACES.name:
+        return places_in(str(value), loop.bars, bar_ticks(loop.metre))
+    return kept(name, value)
+
+
 def late_bars(choice: str, bars: int) -> tuple[int, ...]:
     """Return the bars (from 0) that a choice stands for in a loop of so many."""
     pair = FROM_BAR.get(choice, ())
@@ -138,6 +177,23 @@ def late_bars(choice: str, bars: int) -> tuple[int, ...]:
 def late_choice(late: tuple[int, ...], bars: int) -> str:
     """Return the choice that stands for some late bars."""
     return next((c for c in FROM_BAR if late_bars(c, bars) == late), CHOSEN)
+
+
+def places_in(choice: str, bars: int, bar_ticks: int) -> tuple[tuple[int, int], ...]:
+    """Return the stretches of ticks that a choice of places stands for; none is everywhere."""
+    count, every, first = PLACES_IN[choice]
+    if count < 0:  # of the loop, not of bars
+        half = bars * bar_ticks // 2
+        return ((first * half, (first + 1) * half),)
+    if every == 1:
+        return ()
+    starts = range(first, bars, every)
+    return tuple((bar * bar_ticks, (bar + 1) * bar_ticks) for bar in starts)
+
+
+def places_choice(where: tuple[tuple[int, int], ...], bars: int, bar_ticks: int) -> str:
+    """Return the choice that stands for some stretches."""
+    return next((c for c in PLACES_IN if places_in(c, bars, bar_ticks) == where), CHOSEN_PLACES)
 
 
 class LayerInspector(Inspector):
@@ -173,28 +229,29 @@ class LayerInspector(Inspector):
             self.under.setText("Add a layer: it follows the chords at once.")
             return
         self.title.setText(layer.name)
-        notes = f"{layer.text} · {len(self._session.loop.notes_of(layer))} notes"
+        notes = f"{layer.text} · {plural(len(self._session.loop.notes_of(layer)), 'note')}"
         self.under.setText(notes if layer.follows else "its own notes; the lens and the touch rest")
         loop = self._session.loop
         group = loop.group(layer.group).name if layer.group else ""
+        striking = layer.lens.kind in STRIKING
+        own = sum(chord.touch is not None for chord in loop.chords) if striking else 0
         wanted = (layer.id, layer.lens.kind, layer.sound.name, layer.sound.version,
-                  layer.parked, layer.role, layer.name, layer.follows, group, layer.other and (
+                  layer.parked, layer.role, layer.name, layer.follows, group, own, layer.other and (
                   layer.other.use.name))  # fmt: skip
         if wanted != self._built:
-            self._build(layer)
+            self._build(layer, own)
             self._built = wanted
         self.lens.show_choice(layer.lens.kind)
         for name, value in self._values(layer).items():
             self.fields[name].set_value(value)
 
     def _values(self, layer: Layer) -> dict[str, Value]:
-        bars = self._session.loop.bars
+        loop = self._session.loop
         lens: dict[str, Value] = {
-            f"lens {field.name}": late_choice(layer.lens.late_bars, bars) if field is LATE
-            else shown(field.name, getattr(layer.lens, field.name))
+            f"lens {field.name}": lens_value(layer.lens, field, loop)
             for group in LENS_SHOWS[layer.lens.kind]
             for field in LENS_FIELDS[group]
-        }  # fmt: skip
+        }
         touch = {
             f"touch {f.name}": shown(f.name, getattr(layer.touch, f.name)) for f in TOUCH_FIELDS
         }
@@ -210,7 +267,23 @@ class LayerInspector(Inspector):
             )
         return values
 
-    def _build(self, layer: Layer) -> None:
+    def _own_touches(self, count: int) -> QWidget:
+        """Say that some chords are not played by this touch, and offer that they be."""
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, 0, 0, 0)
+        words = label(f"{plural(count, 'chord')} {'has' if count == 1 else 'have'} a touch of "
+                      f"{'its' if count == 1 else 'their'} own and keep{'s' * (count == 1)} it.",
+                      size=11.5, name="signal")  # fmt: skip
+        words.setWordWrap(True)
+        column.addWidget(words)
+        self.give_up = button("Play them as the layer", lambda: self._session.apply(
+            "touch as its layer",
+            lambda loop: chord_time.as_layer(loop, [c.id for c in loop.chords])))  # fmt: skip
+        column.addWidget(self.give_up)
+        return holder
+
+    def _build(self, layer: Layer, own: int) -> None:
         hands: dict[str, QWidget] = {**self.fields, **self.acts}
         had_focus = next((n for n, w in hands.items() if w.hasFocus()), "")
         clear(self.body)
@@ -235,6 +308,8 @@ class LayerInspector(Inspector):
         self._add_other(layer, values)
         if layer.follows:
             self.body.addWidget(heading("Touch: how it is played"))
+            if own:
+                self.body.addWidget(self._own_touches(own))
             for field in TOUCH_FIELDS:
                 self._add(f"touch {field.name}", field, values, layer)
             self.body.addWidget(button("Another draw of the touch", lambda: self._redraw(layer.id)))
@@ -399,7 +474,7 @@ class LayerInspector(Inspector):
         merge = f"{layer_id} {name}"
         if part == "sound":
             self._session.apply(
-                setting,
+                self.fields[name].spec.label.lower(),
                 lambda loop: edits.set_sound_setting(loop, layer_id, setting, value),
                 merge=merge,
             )
@@ -408,7 +483,8 @@ class LayerInspector(Inspector):
             bars = TURN_BARS[str(value)]
             self._session.apply("sounds in turn", lambda p: edits.take_turns(p, layer_id, bars))
             return
-        if setting == LATE.name and value == CHOSEN:
+        if value in (CHOSEN, CHOSEN_PLACES) and setting in (LATE.name, PLACES.name):
+            self._show()  # such places are drawn, not chosen
             return
         if part == "layer":
             self._session.apply(
@@ -417,18 +493,8 @@ class LayerInspector(Inspector):
             return
         change = edits.set_lens if part == "lens" else edits.set_touch
         self._session.apply(
-            setting,
-            lambda loop: change(
-                loop,
-                layer_id,
-                **{
-                    setting: (
-                        late_bars(str(value), loop.bars)
-                        if setting == LATE.name
-                        else kept(setting, value)
-                    )
-                },
-            ),
+            self.fields[name].spec.label.lower(),
+            lambda loop: change(loop, layer_id, **{setting: lens_setting(setting, value, loop)}),
             merge=merge,
         )
 

@@ -150,7 +150,9 @@ class RoomView(QWidget):
         self._help_line.setVisible(worst is not None and not self.for_voice.isChecked())
         if worst is None:
             known = self.room is not None and bool(self.room.levels)
-            self.words.setText("every layer has its own place" if known else "nobody is in it yet")
+            self.words.setText(
+                "every layer has its own place" if known else "nothing is heard in it yet"
+            )
             self.words.setToolTip("")
         else:
             loop = self._session.loop
@@ -193,7 +195,7 @@ class RoomView(QWidget):
 
     def _say_gap(self) -> None:
         if not self.for_voice.isChecked() or self.room is None or not self.room.levels:
-            self.gap_words.setText("")
+            self.gap_words.setText("there is room: nothing is heard yet" if self.room else "")
             return
         found, wanted = gap(self.room, *self._band()), float(self.gap_fields["level"].value)
         loop = self._session.loop

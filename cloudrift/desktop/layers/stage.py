@@ -12,7 +12,7 @@ from cloudrift.desktop.layers.inspector import LayerInspector
 from cloudrift.desktop.layers.room_view import RoomView
 from cloudrift.desktop.layers.row import LayerRow
 from cloudrift.desktop.notes.view import NotesView
-from cloudrift.desktop.parts import WhileShown, clear, label, panel, scrolling, set_look
+from cloudrift.desktop.parts import WhileShown, button, clear, label, panel, scrolling, set_look
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.ground.errors import CloudriftError
@@ -54,6 +54,8 @@ class LayersStage(QWidget):
         self.add = QPushButton("Add a layer")
         self.add.setObjectName("strong")
         self.add.setMenu(self._sounds_menu())
+        self.draw = button("Notes", self.add_note_layer, tip="Add a layer without notes, in the "
+                           "chosen layer's sound: draw them or play them in")  # fmt: skip
         self.notes = NotesView(session)
         left = panel()
         left.setFixedWidth(LIST_PX)
@@ -63,6 +65,7 @@ class LayersStage(QWidget):
         top = QHBoxLayout()
         top.setContentsMargins(0, 0, 6, 0)
         top.addWidget(label("Layers", size=14), 1)
+        top.addWidget(self.draw)
         top.addWidget(self.add)
         inside.addLayout(top)
         self.heard.setWordWrap(True)
@@ -109,6 +112,13 @@ class LayersStage(QWidget):
     def _add(self, sound: str) -> None:
         if self._session.apply("add a layer", lambda loop: edits.add_layer(loop, sound)):
             self._session.select(layer_id=self._session.loop.layers[-1].id)
+
+    def add_note_layer(self) -> None:
+        """Add a layer without notes and put the keyboard on its grid."""
+        like = self._session.selection.layer_id
+        if self._session.apply("add a note layer", lambda loop: edits.add_note_layer(loop, like)):
+            self._session.select(layer_id=self._session.loop.layers[-1].id)
+            self.notes.focus_grid()
 
     def next_layer(self) -> None:
         """Choose the next layer; behind the last comes the first."""

@@ -14,6 +14,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 
+from cloudrift.desktop.grid import asks_free, asks_half
 from cloudrift.desktop.look import color
 from cloudrift.desktop.notes.drag import Drag
 from cloudrift.desktop.notes.model import View, fitting
@@ -28,8 +29,8 @@ from cloudrift.notes.time import bar_ticks
 EMPTY = "No notes yet. Double-click to draw one, or play them in (F6)."
 FAR_PX = 3  # a hand that has moved less has not dragged
 HINT = (
-    "Double-click draws a note; drag its end for its length. Drag notes to move them, with Shift "
-    "by semitones, with Ctrl a copy; drag over empty ground to pick.\n"
+    "Double-click draws a note; drag its end for its length (Shift: half of the grid). Drag notes "
+    "to move them, with Shift by semitones, with Ctrl a copy; drag over empty ground to pick.\n"
     "Below, drag for loudness; with Shift a straight ramp.\n"
     "Keys: arrows move (Shift finer, Ctrl octave or length), Del out, M mute, V same voice, "
     "P same pitch, E every second,\nX cut at the playhead, Ctrl+A all, Ctrl+C, Ctrl+V, "
@@ -158,14 +159,14 @@ class NoteGrid(QWidget):
         if not drag.moved and not far and drag.kind != "loud":
             return
         shift = bool(keys & Qt.KeyboardModifier.ShiftModifier)
-        alt = bool(keys & Qt.KeyboardModifier.AltModifier)
+        alt = asks_free(keys)
         if drag.kind == "move" and not drag.moved and not drag.plays:
             self._leave_copy()
         drag.moved = True
         if drag.kind == "move":
             self._drag_notes(drag, point, semitones=shift, free=alt)
         elif drag.kind in ("start", "end"):
-            self._drag_edge(drag, point, half=shift, free=alt)
+            self._drag_edge(drag, point, half=asks_half(keys), free=alt)
         elif drag.kind == "loud":
             self._drag_loud(drag, point, ramp=shift)
         elif drag.kind == "strip":
@@ -191,12 +192,12 @@ class NoteGrid(QWidget):
         away = places.tick_at(point.x()) - places.tick_at(drag.at.x())
         start = drag.note.start_tick
         ticks = self._moves.grid.snap(start + away, free=free) - start
-        if abs(away) < self._moves.grid.ticks / 2 and not free:
+        if abs(away) < self._moves.grid.step / 2 and not free:
             ticks = 0
         lanes = round((drag.at.y() - point.y()) / places.lane)
         key = self._session.loop.key
         aim = drag.note.pitch + lanes
-        if not semitones and not key.has(aim) and lanes:
+        if not semitones and self._moves.in_key and not key.has(aim) and lanes:
             aim = key.step(aim, 1 if lanes > 0 else -1)
         by = aim - drag.note.pitch
         gone_ticks, gone = drag.done
@@ -273,9 +274,9 @@ class NoteGrid(QWidget):
             return
         pitch, key = places.pitch_at(point.y()), self._session.loop.key
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        if not shift and not key.has(pitch):
+        if not shift and self._moves.in_key and not key.has(pitch):
             pitch = key.step(pitch, -1)
-        step = self._moves.grid.ticks
+        step = 1 if self._moves.grid.free else self._moves.grid.ticks
         tick = int(places.tick_at(point.x()) // step) * step
         note = self._moves.add(tick, pitch, "drag notes end")
         if note is not None:  # the hand is still down: its end goes along
@@ -354,7 +355,7 @@ class NoteGrid(QWidget):
         self._session.end_drag()
 
     def _arrow(self, key: Qt.Key, *, shift: bool, ctrl: bool) -> bool:
-        moves, grid = self._moves, self._moves.grid.ticks
+        moves, step = self._moves, self._moves.grid.step
         by = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1,
               Qt.Key.Key_PageUp: -1, Qt.Key.Key_PageDown: 1}.get(key)  # fmt: skip
         if by is None:
@@ -362,14 +363,14 @@ class NoteGrid(QWidget):
         if key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
             moves.step(by)
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            step = by * (grid // 2 if shift else grid)
+            ticks = by * (max(1, step // 2) if shift else step)
             if ctrl:
-                moves.stretch(end=step)
+                moves.stretch(end=ticks)
             else:
-                moves.move(ticks=step)
+                moves.move(ticks=ticks)
         elif ctrl:
             moves.move(semitones=by * OCTAVE)
-        elif shift:
+        elif shift or not moves.in_key:
             moves.move(semitones=by)
         else:
             moves.move(steps=by)
@@ -419,7 +420,7 @@ class NoteGrid(QWidget):
         painter.drawPixmap(0, 0, self._scene.picture(self, loop, layer, notes, places, grid,
                                                      dimmed=self.tried is not None))  # fmt: skip
         if self.tried is not None:
-            paint_notes(painter, places, self.tried, "focus", loop.key.scale)
+            paint_notes(painter, places, self.tried, "focus", self._moves.scale)
         elif self._moves.picked:
             paint_picked(painter, places, notes, self._moves.picked)
         if not self._moves.notes and not layer.follows:

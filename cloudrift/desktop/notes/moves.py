@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from cloudrift.desktop.chords.grid import Grid
+from cloudrift.desktop.grid import Grid
 from cloudrift.desktop.session import Session
 from cloudrift.loop import edits, own_notes
 from cloudrift.loop.model import Layer, Loop
@@ -38,6 +38,17 @@ class NoteMoves(QObject):
         if layer is None:
             return ()
         return self.session.loop.notes_of(layer) if layer.own is None else layer.own
+
+    @property
+    def in_key(self) -> bool:
+        """Whether its sound has a pitch that the key says something about; a drum has none."""
+        layer = self.layer
+        return layer is None or layer.sound.of.tuned
+
+    @property
+    def scale(self) -> tuple[int, ...]:
+        """The pitch classes that are in key: all of them for a sound without a pitch."""
+        return self.session.loop.key.scale if self.in_key else tuple(range(12))
 
     @property
     def picked(self) -> frozenset[int]:

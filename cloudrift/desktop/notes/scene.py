@@ -29,7 +29,7 @@ class Scene:
         ground_of = (loop.chords, loop.key, loop.bars, loop.metre, places, grid_ticks, strip,
                      slowed(loop, layer),
                      layer.role, look.name, widget.devicePixelRatioF())  # fmt: skip
-        picture_of = (notes, layer.follows, dimmed)
+        picture_of = (notes, layer.follows, dimmed, layer.sound.of.tuned)
         fresh = ground_of != self._ground_of
         if fresh:
             ratio = widget.devicePixelRatioF()
@@ -42,7 +42,9 @@ class Scene:
         if fresh or picture_of != self._picture_of:
             self._picture, self._picture_of = QPixmap(self._ground), picture_of
             painter = QPainter(self._picture)
-            paint_notes(painter, places, notes, layer.role, loop.key.scale,
+            tuned = layer.sound.of.tuned
+            paint_notes(painter, places, notes, layer.role,
+                        loop.key.scale if tuned else range(12),
                         read_only=layer.follows, alpha=0.35 if dimmed else 1.0)  # fmt: skip
             painter.end()
         return self._picture

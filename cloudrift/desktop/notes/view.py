@@ -3,9 +3,9 @@
 from functools import partial
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from cloudrift.desktop.chords.grid import Grid
+from cloudrift.desktop.grid import Grid, GridChoice
 from cloudrift.desktop.look import text_font
 from cloudrift.desktop.notes.grid import HINT, NoteGrid
 from cloudrift.desktop.notes.model import said, slowed
@@ -30,7 +30,6 @@ from cloudrift.notes.tools import GROUPS, TOOLS
 from cloudrift.texture.ride import RidePoint
 
 LET_GO, TAKE_AGAIN = "Let go", "Take again"
-GRIDS = ("1/1", "1/2", "1/4", "1/4 triplet", "1/8", "1/8 triplet", "1/16", "1/16 triplet", "1/32")
 
 
 class NotesView(QWidget):
@@ -39,20 +38,14 @@ class NotesView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.moves = NoteMoves(session, Grid())
-        self.moves.grid.value = "1/16"
+        self.moves = NoteMoves(session, Grid("1/16"))
         self.grid = NoteGrid(self.moves)
         self.strip = ToolStrip(self.moves)
         self.title = label("", size=14)
         self.words = Elided(size=11.5, name="soft")
         self.follow = button(LET_GO, self._swap_follow)
-        self.step = QComboBox()
-        self.step.addItems(GRIDS)
-        self.step.setCurrentText(self.moves.grid.value)
-        self.step.setAccessibleName("Grid")
-        self.step.setToolTip("The grid that notes go by; Shift halves it, Alt leaves it")
-        self.step.currentTextChanged.connect(self._set_step)
-        self.step.setFixedWidth(96)
+        self.step = GridChoice(self.moves.grid)
+        self.moves.grid.changed.append(self._follow_grid)
         self.pull = small_button("pull into it", self.pull_into_slow)
         self.help = small_button("?", self._say_keys, tip=HINT)
         self.help.setFixedWidth(24)
@@ -80,7 +73,6 @@ class NotesView(QWidget):
         head.addWidget(self.title)
         head.addWidget(self.words, 1)
         head.addWidget(self.pull)
-        head.addWidget(label("Grid", size=11.5, name="soft"))
         head.addWidget(self.step)
         head.addWidget(self.help)
         head.addWidget(self.follow)
@@ -126,8 +118,7 @@ class NotesView(QWidget):
             self.strip.open_tool(TOOLS["to the front"],
                                  window=slow.window, share=slow.share * 100)  # fmt: skip
 
-    def _set_step(self, text: str) -> None:
-        self.moves.grid.put(value=text)
+    def _follow_grid(self) -> None:
         self.strip.try_it()
         self.grid.update()
 
@@ -191,17 +182,20 @@ class NotesView(QWidget):
             self.lane = RideLane(LEVEL, layer.role, loop.ticks, loop.metre)
             self.lane.curve.edited.connect(partial(self._draw_level, layer.id))
             self.lane.curve.settled.connect(self._session.end_drag)
-            self.lane.every_chosen.connect(partial(self._draw_level, layer.id, None))
+            self.lane.every_chosen.connect(partial(self._level_again, layer.id))
             self._level.addWidget(self.lane)
         self.lane.show_ride(ride, loop.ticks)
 
-    def _draw_level(
-        self, layer_id: str, points: tuple[RidePoint, ...] | None, every: int | None = None
-    ) -> None:
-        """Let the level ride through points, or come again so often; None leaves it as it is."""
+    def _level_again(self, layer_id: str, every: int) -> None:
+        """Let the ride of the level come again so often, its way as it is."""
+        self._session.apply(
+            "how often the level rides", lambda p: edits.level_ride_again(p, layer_id, every)
+        )
+
+    def _draw_level(self, layer_id: str, points: tuple[RidePoint, ...]) -> None:
+        """Let the level ride through points, as often as it does; with none it stands."""
         before = self._session.loop.layer(layer_id).level_ride
-        points = before.points if points is None and before else points or ()
-        every = (before.every_ticks if before else 0) if every is None else every
+        every = before.every_ticks if before else 0
         self._session.apply(
             "level rides" if points else "level stands",
             lambda loop: edits.set_level_ride(loop, layer_id, points, every),

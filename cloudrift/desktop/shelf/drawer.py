@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
+from msgspec.structs import replace
 from platformdirs import user_data_path
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
@@ -23,6 +24,7 @@ from cloudrift.desktop.shelf.kept import Kept
 from cloudrift.desktop.shelf.own_sheet import NAMED_IN, Found, OwnSheet
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import free_name
 from cloudrift.loop import edits
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.render.engine import Cancelled
@@ -293,7 +295,14 @@ class Shelf(QFrame):
         sheet.open()
 
     def take_own(self, own: OwnSound) -> None:
-        """Put an own sound on the shelf, keep it for other loops, and give it to the layer."""
+        """Put an own sound on the shelf, keep it for other loops, and give it to the layer.
+
+        One of a name that is taken by another gets a number.
+        """
+        name = own.name
+        own = replace(own, name=free_name(name, [*CATALOGUE, *self._owns()]))
+        taken = "" if own.name == name else f": {name} is there already"
+        self._session.told.emit(f"Kept on the shelf as {own.name}{taken}")
         self._library = (self._library or {}) | {own.name: own}
         try:
             save_own(own)

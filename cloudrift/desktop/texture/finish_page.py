@@ -224,10 +224,12 @@ class FinishPage(BackPage):
                 tags=(*tags, *((self._use,) if self._use in USES else ())),
                 line=loop.line_of(self._line_of), tempo=loop.tempo, key=loop.sounding_key,
             )  # fmt: skip
-            save_finish(finish)
+            saved = save_finish(finish)
         except CloudriftError as error:
             self._session.failed.emit(str(error))
             return
+        taken = "" if saved.name == finish.name else f": {finish.name} is there already"
+        self._session.told.emit(f"Saved as {saved.name}{taken}")
         for line in (self.name, self.purpose, self.search):
             line.clear()
         self._own, _ = own_finishes()

@@ -243,7 +243,7 @@ class TreatmentRow(_Row):
                 lane = RideLane(treatment.field(name), self._role, loop.ticks, loop.metre)
                 lane.curve.edited.connect(lambda points, n=name: self._draw_ride(n, points))
                 lane.curve.settled.connect(self._session.end_drag)
-                lane.every_chosen.connect(lambda every, n=name: self._draw_ride(n, None, every))
+                lane.every_chosen.connect(lambda every, n=name: self._ride_again(n, every))
                 self.lanes[name] = lane
                 self.right.insertWidget(len(self.lanes), lane)
             self.lanes[name].show_ride(ride, loop.ticks)
@@ -279,7 +279,7 @@ class TreatmentRow(_Row):
             )
         else:
             self._session.apply(
-                name.replace("_", " "),
+                self._label(name),
                 lambda loop: edits.set_treatment_setting(loop, line_of, treatment_id, name, value),
                 merge=merge,
             )
@@ -296,20 +296,32 @@ class TreatmentRow(_Row):
         if on and session.selection.treatment_id != self.treatment_id:
             session.select(treatment_id=self.treatment_id)  # its lane is in the open card
 
-    def _draw_ride(
-        self, name: str, points: tuple[RidePoint, ...] | None, every: int | None = None
-    ) -> None:
-        """Let a value ride through points, or come again so often; None leaves either as it is."""
+    def _draw_ride(self, name: str, points: tuple[RidePoint, ...]) -> None:
+        """Let a value ride through points, as often as it does; with none it stands."""
         line_of, treatment_id = self._line_of, self.treatment_id
         line = {t.id: t for t in self._session.loop.line_of(line_of)}
         before = line[treatment_id].ride_of(name)
-        points = before.points if points is None and before else points or ()
-        every = (before.every_ticks if before else 0) if every is None else every
+        every = before.every_ticks if before else 0
         self._session.apply(
-            f"{name.replace('_', ' ')} rides" if points else f"{name.replace('_', ' ')} stands",
+            f"{self._label(name)} rides" if points else f"{self._label(name)} stands",
             lambda loop: edits.set_ride(loop, line_of, treatment_id, name, points, every),
             merge=f"ride {line_of} {treatment_id} {name}", moving=True,
         )  # fmt: skip
+
+    def _ride_again(self, name: str, every: int) -> None:
+        """Let a ride come again so often, its way as it is."""
+        line_of, treatment_id = self._line_of, self.treatment_id
+        self._session.apply(
+            f"how often {self._label(name)} rides",
+            lambda loop: edits.ride_again(loop, line_of, treatment_id, name, every),
+        )
+
+    def _label(self, name: str) -> str:
+        """What a value is called on the card, for the history."""
+        treatment = next(
+            t for t in self._session.loop.line_of(self._line_of) if t.id == self.treatment_id
+        )
+        return treatment.field(name).label.lower()
 
     def _switch(self, on: bool) -> None:
         self._session.apply(

@@ -92,7 +92,10 @@ def stagger(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     if way == UP_DOWN:
         run = line + line[-2:0:-1]
     first = min(n.start_tick for n in notes)
+    # From the loudest of them, so that using it twice does not soften twice.
+    loudest = max(n.velocity for n in notes)
     swell = np.linspace(1 - full.number("swell") / 100, 1, len(run))
+    plain = full.number("swell") == 0
     out = []
     for i, (note, loud) in enumerate(zip(run, swell, strict=True)):
         start = first + i * step
@@ -101,7 +104,8 @@ def stagger(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
         longest = max(step, note.length_ticks - i * step)
         length = step if full.word("lengths") == "short" else longest
         out.append(replace(note, start_tick=start, length_ticks=length,
-                           velocity=max(1, round(note.velocity * float(loud)))))  # fmt: skip
+                           velocity=note.velocity if plain else
+                           max(1, round(loudest * float(loud)))))  # fmt: skip
     return out
 
 

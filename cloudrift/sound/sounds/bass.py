@@ -110,8 +110,11 @@ def _synth_bass(request: ToneRequest) -> Tone:
                   Voices(sides=0.22, vibrato=STILL))  # fmt: skip
 
 
-def _long_drum(request: ToneRequest) -> Tone:
-    """A tuned drum: a sine that falls into its note, driven so that its tail can be followed."""
+def long_drum(soft_click: float, hard_click: float, request: ToneRequest) -> Tone:
+    """A tuned drum: a sine that falls into its note, driven so that its tail can be followed.
+
+    The clicks are how loud one is on it at 100 %, struck softly and hard, against its body.
+    """
     n, rate, settings = request.frames, request.rate, request.settings
     rng = stream(request.variant, "long drum", request.pitch)
     f0, drop = pitch_to_hz(request.pitch), settings.number("drop_st")
@@ -131,8 +134,8 @@ def _long_drum(request: ToneRequest) -> Tone:
     short = int(0.02 * rate)
     click = np.exp(-t[:short] / (0.0015 * rate)) * np.sin(2 * np.pi * 1800 / rate * t[:short])
     click = (click * settings.number("click") / 100).astype(np.float32)[None]
-    add_at_start(soft, click, 0.1)
-    add_at_start(hard, click, 0.4)
+    add_at_start(soft, click, soft_click)
+    add_at_start(hard, click, hard_click)
     return Tone(soft, hard)
 
 
@@ -177,12 +180,12 @@ SOUNDS = (
         tone=_synth_bass, gain_db=-15.2,
     ),
     Instrument(
-        name="long drum", family="bass", role="bass", register=(24, 55), mono=True,
+        name="long drum", family="bass", role="bass", register=(24, 55), mono=True, version=2,
         about="Tuned drum with a long, driven tail; slides between roots.",
         tags=("deep", "driven", "mono"),
         spec=shaped(*_drop(19, 28), percent("drive", "Drive", 45), percent("click", "Click", 45),
                     *mono_fields(70), attack_ms=1, decay_ms=2600, sustain=0, release_ms=140,
                     detune_cents=2),
-        tone=_long_drum, noises=("click",), gain_db=-8.7,
+        tone=functools.partial(long_drum, 0.5, 2.2), noises=("click",), gain_db=-8.7,
     ),
 )  # fmt: skip

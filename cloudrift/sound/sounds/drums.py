@@ -147,7 +147,13 @@ def _drum(kit: Kit, request: ToneRequest) -> Tone:
 
 
 def _sound(
-    name: str, gain_db: float, about: str, tags: tuple[str, ...], kit: Kit, variants: int = 3
+    name: str,
+    gain_db: float,
+    about: str,
+    tags: tuple[str, ...],
+    kit: Kit,
+    variants: int = 3,
+    choke: str = "off",
 ) -> Instrument:
     noise = (percent("noise", "Noise", 50),) if kit.wires else ()
     return Instrument(
@@ -155,6 +161,8 @@ def _sound(
         spec=shaped(
             Field(name="tune_st", label="Tune", default=0, unit="st", low=-24, high=24, step=0.1),
             percent("ring", "Ring", 50, low=5), *noise,
+            Field(name="choke", label="Choke", default=choke, choices=("off", "on"),
+                  hint="a new stroke stops the one before it"),
             attack_ms=1, decay_ms=4000, release_ms=300, detune_cents=0),
         tone=functools.partial(_drum, kit), tuned=False,
         noises=tuple(f.name for f in noise), gain_db=gain_db, variants=variants,
@@ -167,7 +175,7 @@ SOUNDS = (
         wires=(Wire(low_hz=900, high_hz=5000, t60_ms=18, level=0.12),))),
     _sound("low kick", -11.1, "Long, low kick that carries a half-time bar.", ("deep", "long"), Kit(
         skins=(Skin(hz=41, drop_st=22, drop_ms=30, t60_ms=900, drive=0.9),),
-        wires=(Wire(low_hz=500, high_hz=2600, t60_ms=24, level=0.5),))),
+        wires=(Wire(low_hz=500, high_hz=2600, t60_ms=24, level=0.5),)), choke="on"),
     _sound("snap", -12.4, "Fingers; small and dry on two and four.", ("short", "dry", "small"), Kit(
         wires=(Wire(low_hz=1900, high_hz=2900, t60_ms=48, strikes=(0, 9), level=0.7, width=0.2),
                Wire(low_hz=600, high_hz=1400, t60_ms=30, level=0.25)),
@@ -189,7 +197,8 @@ SOUNDS = (
         plates=(Plate(low_hz=4800, high_hz=14_000, count=26, t60_ms=75, level=0.7),))),
     _sound("open hat", -12.4, "The same, left to ring.", ("bright", "long"), Kit(
         wires=(Wire(low_hz=6500, high_hz=14_000, t60_ms=480, level=0.5),),
-        plates=(Plate(low_hz=4500, high_hz=14_000, count=34, t60_ms=520, level=0.7),))),
+        plates=(Plate(low_hz=4500, high_hz=14_000, count=34, t60_ms=520, level=0.7),)),
+        choke="on"),
     _sound("crash", -16.5, "A wide plate for the first bar.", ("bright", "long", "wide"), Kit(
         wires=(Wire(low_hz=3000, high_hz=12_000, t60_ms=1500, rise_ms=4, level=0.8, width=0.8),),
         plates=(Plate(low_hz=900, high_hz=13_000, count=150, t60_ms=2200, level=0.5),)),

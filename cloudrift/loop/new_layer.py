@@ -1,0 +1,122 @@
+"""What a layer begins with: the lens and touch of its sound's family, and a level that fits in."""
+
+import math
+from statistics import median
+from typing import NamedTuple
+
+from msgspec.structs import replace
+
+from cloudrift.loop.bass import BASS_HIGH, BASS_LOW, hears_bass
+from cloudrift.loop.model import Layer, Loop, SoundUse
+from cloudrift.notes.lens import Lens
+from cloudrift.notes.note import Note, numbered
+from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks, beat_ticks
+from cloudrift.notes.touch import Touch
+from cloudrift.sound.instrument import Family, Instrument
+
+# So much under the others a further layer comes in: they are softer than their playing tells,
+# by what their treatments cut; a bass has nobody beside it; what is heard at once comes in low.
+UNDER_DB, BASS_UNDER_DB, ACCENT_UNDER_DB = 5.0, 2.0, 8.0
+ACCENTS = frozenset({"leads", "bells", "brass", "grain", "drums"})
+LOW_DB, HIGH_DB = -30.0, 6.0
+MIDDLE_VELOCITY, LOUDER = 84, 26.0  # dB for ten times the velocity, as parts are played
+UNTUNED_PITCH = 60  # where a sound without a pitch is as it is
+
+
+class Way(NamedTuple):
+    """How the sounds of a family are usually played."""
+
+    lens: Lens
+    touch: Touch
+
+
+_HELD = Lens(kind="held", skip_bass=True)
+_BLOCKS = Lens(kind="all", skip_bass=True)
+WAYS: dict[Family, Way] = {
+    "keys": Way(_BLOCKS, Touch(roll_ms=14, uneven=0.3, drift_ms=4, spread=6, velocity=80)),
+    "organ": Way(_HELD, Touch(velocity=76)),
+    "pads": Way(_HELD, Touch(velocity=72, drift_ms=4, spread=3)),
+    "strings": Way(_HELD, Touch(velocity=74, drift_ms=6, spread=4)),
+    "plucks": Way(Lens(kind="broken", voices=3, skip_bass=True, gate=0.7),
+                  Touch(velocity=78, drift_ms=4, spread=8)),
+    "leads": Way(Lens(kind="top"), Touch(velocity=76, drift_ms=5, spread=6)),
+    "voice": Way(_HELD, Touch(velocity=74, drift_ms=6, spread=4)),
+    "bells": Way(Lens(kind="top"), Touch(velocity=66, spread=8)),
+    "bass": Way(Lens(kind="bass", low=BASS_LOW, high=BASS_HIGH), Touch(velocity=88, length=0.9)),
+    "brass": Way(_BLOCKS, Touch(velocity=76, drift_ms=5, spread=6, length=0.6)),
+    "own": Way(_BLOCKS, Touch(drift_ms=3, spread=5)),
+}  # fmt: skip
+
+# Where drums are struck at first, in beats of a bar of four; a bar of other beats keeps to them.
+HITS: dict[str, tuple[float, ...]] = {
+    "kick": (0, 2.5), "low kick": (0,), "snap": (1, 3), "clap": (2,), "snare": (2,),
+    "rim": (1.5, 3.5), "shaker": tuple(i / 2 for i in range(8)),
+    "closed hat": tuple(i / 2 for i in range(8)), "open hat": (3.5,), "zap": (3,),
+}  # fmt: skip
+ONCE_A_LOOP = {"crash": 0, "sub drop": 0, "riser": -1, "swell": -1}  # the bar that it is in
+
+
+def usual_layer(loop: Loop, use: SoundUse, name: str = "") -> Layer:
+    """Return a layer with a sound as it is usually played, at a level that fits the others.
+
+    What has no pitch does not follow the chords: drums get strokes of their own, textures one long
+    note. The layer's id is still to be given.
+    """
+    sound = use.of
+    lens, touch = WAYS.get(sound.family, WAYS["keys"])
+    if sound.role == "pluck" and sound.family != "plucks":
+        lens = WAYS["plucks"].lens
+    if lens.skip_bass and loop.chords and not any(hears_bass(loop, c) for c in loop.chords):
+        lens = replace(lens, skip_bass=False)  # somebody has to play it
+    layer = Layer(id="new", name=name or sound.label, role=sound.role, sound=use, lens=lens,
+                  touch=touch)  # fmt: skip
+    if not sound.tuned:
+        layer = replace(layer, own=first_notes(loop, sound))
+    return replace(layer, level_db=fitted_level(loop, layer))
+
+
+def first_notes(loop: Loop, sound: Instrument) -> tuple[Note, ...]:
+    """Return what a sound without a pitch plays at first: strokes in each bar, or a long note."""
+    bar, beat = bar_ticks(loop.metre), beat_ticks(loop.metre)
+    places: list[tuple[int, int]] = [(0, loop.ticks)]
+    if sound.name in ONCE_A_LOOP:
+        at = ONCE_A_LOOP[sound.name] % loop.bars
+        places = [(at * bar, bar)]
+    elif sound.family == "drums":
+        strokes = [round(b * beat) for b in HITS.get(sound.name, (0,)) if b * beat < bar]
+        places = [(i * bar + s, beat // 2) for i in range(loop.bars) for s in strokes or [0]]
+    return numbered(
+        Note(start_tick=start, length_ticks=min(length, loop.ticks - start), pitch=UNTUNED_PITCH)
+        for start, length in places
+    )
+
+
+def fitted_level(loop: Loop, layer: Layer) -> float:
+    """Return the level (dB, on half decibels) at which a further layer fits those that are heard.
+
+    All sounds are equally loud on the same chord; how many notes they play, how long and how hard
+    makes the rest.
+    """
+    others = [x.level_db + playing_db(loop, x) for x in loop.heard() if loop.notes_of(x)]
+    if not others:
+        return 0.0
+    family = layer.sound.of.family
+    under = (
+        BASS_UNDER_DB if family == "bass" else ACCENT_UNDER_DB if family in ACCENTS else UNDER_DB
+    )
+    level = median(others) - under - playing_db(loop, layer)
+    return min(max(round(level * 2) / 2, LOW_DB), HIGH_DB)
+
+
+def playing_db(loop: Loop, layer: Layer) -> float:
+    """Return how loud a layer's playing makes it, in dB against one note held throughout."""
+    full = layer.sound.of.spec.full(layer.sound.settings)
+    rings = 1e9  # ticks until a note has died away by itself
+    if full.number("sustain") < 50:
+        second = TICKS_PER_QUARTER * loop.tempo / 60
+        rings = full.number("decay_ms") / 1000 * second / 4
+    power = sum(
+        min(note.length_ticks, rings) * (note.velocity / MIDDLE_VELOCITY) ** (LOUDER / 10)
+        for note in loop.notes_of(layer)
+    )
+    return 10 * math.log10(max(power, 1e-3 * loop.ticks) / loop.ticks)
