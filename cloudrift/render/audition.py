@@ -8,30 +8,69 @@ from cloudrift.loop import spec
 from cloudrift.loop.model import Chord, Layer, Loop, SoundUse
 from cloudrift.notes.lens import Lens, folded
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, numbered
-from cloudrift.notes.time import bar_ticks, beat_ticks
-from cloudrift.render.engine import Engine, trimmed
-from cloudrift.sound.own import in_tempo
-from cloudrift.sound.part import Part
+from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks, beat_ticks
+from cloudrift.render.engine import Engine
+from cloudrift.render.trying import key_loop, without_time
 
 PLAIN_SOUND = "felt upright"  # for loops that have no layer yet
 KEY_HELD_TICKS = 7680
 DRAFT_FADE_S = 0.012
 CLICK_MS, CLICK_HZ, CLICK_ACCENT_HZ, CLICK_LEVEL = 18.0, 1320.0, 1980.0, 0.22
-CHORD_ROLES = ("all", "top", "roots")  # lenses in which chords are heard as chords
+CHORD_ROLES = ("all", "top", "roots", "bass")  # lenses in which chords are heard as chords
+BASSES = ("roots", "bass")
 
 
 def _plain_layer() -> Layer:
     return Layer(id="plain", name="Plain", role="keys", sound=SoundUse(name=PLAIN_SOUND))
 
 
-def audition_layers(loop: Loop) -> tuple[Layer, ...]:
-    """Return the layers that chords are tried in: those that strike them, bare."""
+def _strikers(loop: Loop) -> list[Layer]:
+    """The layers that chords are tried in: those that strike them."""
     heard = [x for x in loop.heard() if x.follows and x.lens.kind in CHORD_ROLES]
-    if not any(layer.lens.kind != "roots" for layer in heard):
+    if not any(layer.lens.kind not in BASSES for layer in heard):
         first = loop.striker or _plain_layer()
-        lens = Lens(kind="all", skip_bass=any(layer.lens.kind == "roots" for layer in heard))
+        lens = Lens(kind="all", skip_bass=any(layer.lens.kind in BASSES for layer in heard))
         heard.append(replace(first, id="tried", lens=lens, own=None))
-    return tuple(replace(x, line=(), group="", other=None) for x in heard)
+    return heard
+
+
+def audition_layers(loop: Loop) -> tuple[Layer, ...]:
+    """Return the layers that chords are tried in, bare."""
+    return tuple(replace(x, line=(), group="", other=None) for x in _strikers(loop))
+
+
+def tried(loop: Loop, chords: tuple[Chord, ...]) -> Loop:
+    """Return a loop of a few chords, at most a bar each, as they sound in a loop.
+
+    They go through the lines of the layers that strike them, and of the whole loop, but for what
+    needs the loop's own time (``trying.OUT_OF_TIME``).
+    """
+    base, by = without_time(loop)
+    bare = audition(base, chords, written=True)
+    lowest, highest = (f(v for c in bare.chords for v in c.voices) for f in (min, max))
+    while lowest + by < spec.LOWEST_VOICE:
+        by += 12
+    while highest + by > spec.HIGHEST_VOICE:
+        by -= 12
+    layers = tuple(replace(x, other=None) for x in _strikers(base))
+    there = {x.group for x in layers}
+    return replace(
+        bare, tempo=_heard_tempo(loop), layers=layers, line=base.line,
+        chords=tuple(_by(chord, by) for chord in bare.chords),
+        groups=tuple(group for group in base.groups if group.id in there),
+    )  # fmt: skip
+
+
+def _by(chord: Chord, semitones: int) -> Chord:
+    return replace(
+        chord, voices=tuple(v + semitones for v in chord.voices),
+        muted=tuple(v + semitones for v in chord.muted), tied=tuple(
+            v + semitones for v in chord.tied), root=(chord.root + semitones) % 12,
+    )  # fmt: skip
+
+
+def _heard_tempo(loop: Loop) -> float:
+    return min(max(loop.sounding_tempo, spec.MIN_TEMPO_BPM), spec.MAX_TEMPO_BPM)
 
 
 def audition(
@@ -45,7 +84,7 @@ def audition(
     """
     bar = bar_ticks(loop.metre)
     longest = loop.ticks if whole else bar
-    heard = min(max(loop.sounding_tempo, spec.MIN_TEMPO_BPM), spec.MAX_TEMPO_BPM)
+    heard = _heard_tempo(loop)
     shift = 0 if written else _shift(loop)
     placed: list[Chord] = []
     start = 0
@@ -129,19 +168,23 @@ def _shift(loop: Loop) -> int:
     return (loop.sounding_key.pc - loop.key.pc + 6) % 12 - 6
 
 
-def key_sound(loop: Loop, pitch: int, velocity: int, engine: Engine, layer_id: str = "") -> Stereo:
-    """Render a played key in a layer's sound, or in that which strikes the chords, as it sounds."""
+def played_key(
+    loop: Loop, pitch: int, velocity: int, layer_id: str = "", *, seconds: float | None = None,
+    written: bool = False,
+) -> Loop:  # fmt: skip
+    """Return a loop of a played key in a layer's sound, or in that which strikes the chords.
+
+    It sounds as in the loop, through the layer's line and what is behind it; ``written``: bare.
+    ``seconds`` is how long it is held, for long where nothing is said.
+    """
     layer = loop.layer(layer_id) if layer_id else loop.striker or _plain_layer()
-    clock = loop.clock
-    frames = clock.frames(KEY_HELD_TICKS)
-    note = Note(start_tick=0, length_ticks=KEY_HELD_TICKS, pitch=pitch + _shift(loop),
-                velocity=velocity)  # fmt: skip
-    part = Part(
-        notes=(note,), instrument=layer.sound.of,
-        settings=in_tempo(layer.sound.settings, loop.tempo), clock=clock,
-        loop_ticks=KEY_HELD_TICKS, frames=frames, once=True,
-    )  # fmt: skip
-    return trimmed(part.render(engine.tones), 1, loop.rate)
+    held = KEY_HELD_TICKS
+    if seconds is not None:
+        held = max(1, min(held, round(seconds * loop.tempo / 60 * TICKS_PER_QUARTER)))
+    if written:
+        layer = replace(layer, line=(), group="", level_db=0.0, pan=0.0)
+        loop = replace(loop, line=(), layers=(), groups=())
+    return key_loop(loop, layer, pitch, velocity, held)
 
 
 def click_track(loop: Loop, frames: int) -> Stereo:

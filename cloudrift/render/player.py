@@ -50,13 +50,32 @@ class _Ghost:
 
 @dataclass
 class _Struck:
-    """Something played once over the loop. ``fading`` counts its last frames, -1 while it rings."""
+    """Something played once over the loop.
+
+    ``fading`` counts its last frames, -1 while it rings; ``rising`` those it still fades in over.
+    ``open``: it is waited for what it goes on as, in silence where that comes late.
+    """
 
     wave: NDArray[np.float32]
     group: str
     alone: bool
     position: int = 0
     fading: int = -1
+    rising: int = 0
+    open: bool = False
+
+    @property
+    def over(self) -> bool:
+        """Whether nothing of it is to come."""
+        return self.fading == 0 or (self.position >= len(self.wave) and not self.open)
+
+
+@dataclass(frozen=True)
+class _Longer:
+    """What goes on in the place of what rings of a group, from where that is."""
+
+    wave: NDArray[np.float32]
+    group: str
 
 
 class Player:
@@ -74,7 +93,8 @@ class Player:
         self._position = 0
         self._ghost: _Ghost | None = None
         self._fade_left = 0
-        self._incoming: deque[_Struck | str] = deque()  # to strike, or the group to silence
+        # To strike, to go on in another's place, or the group to silence.
+        self._incoming: deque[_Struck | _Longer | str] = deque()
         self._struck: list[_Struck] = []
         self._loop_gain = 1.0
         self.callback_s: deque[float] = deque(maxlen=100_000)
@@ -106,12 +126,18 @@ class Player:
         """Go to a place in the loop (0-1)."""
         self._seek = min(max(share, 0.0), 1.0)
 
-    def strike(self, audio: Stereo, group: str, *, alone: bool = False) -> None:
+    def strike(self, audio: Stereo, group: str, *, alone: bool = False, more: bool = False) -> None:
         """Play something once, now, over the loop; ``alone``: the loop is silent under it.
 
-        What still rings of the same group fades out first. The loop goes on in its time.
+        What still rings of the same group fades out first. The loop goes on in its time. ``more``
+        says that it will ``go_on``.
         """
-        self._incoming.append(_Struck(np.ascontiguousarray(audio.T), group, alone))
+        wave = np.ascontiguousarray(audio.T)
+        self._incoming.append(_Struck(wave, group, alone, open=more))
+
+    def go_on(self, audio: Stereo, group: str) -> None:
+        """Let what rings of a group go on as other audio that begins with it, from where it is."""
+        self._incoming.append(_Longer(np.ascontiguousarray(audio.T), group))
 
     def hush(self, group: str) -> None:
         """Fade out what rings of a group."""
@@ -190,11 +216,15 @@ class Player:
         while self._incoming:
             new = self._incoming.popleft()
             group = new if isinstance(new, str) else new.group
-            for old in self._struck:
-                if old.group == group and old.fading < 0:
-                    old.fading = self._fade
-            if not isinstance(new, str):
+            ringing = [old for old in self._struck if old.group == group and old.fading < 0]
+            for old in ringing:
+                old.fading = self._fade
+            if isinstance(new, _Struck):
                 self._struck.append(new)
+            elif isinstance(new, _Longer) and ringing:
+                last = ringing[-1]
+                self._struck.append(_Struck(new.wave, group, last.alone, position=last.position,
+                                            rising=self._fade))  # fmt: skip
 
     def _add_struck(self, out: NDArray[np.float32]) -> None:
         """Add what is played once, the loop giving way to what is to be heard alone."""
@@ -207,16 +237,25 @@ class Player:
             self._loop_gain = float(gains[-1])
         for struck in self._struck:
             use = min(len(out), len(struck.wave) - struck.position)
+            if use <= 0:  # it has ended, and waits for what it goes on as
+                struck.position += len(out)
+                struck.fading = min(struck.fading, 0)
+                continue
             if struck.fading >= 0:
                 use = min(use, struck.fading)
             part = struck.wave[struck.position : struck.position + use]
+            if struck.rising:
+                done = self._fade - struck.rising
+                gain = np.ones((len(part), 1), np.float32)
+                gain[: struck.rising] = self._rise[done : done + len(part)]
+                part, struck.rising = part * gain, max(0, struck.rising - len(part))
             if struck.fading >= 0:
                 done = self._fade - struck.fading
                 part = part * self._rise[::-1][done : done + use]
                 struck.fading -= use
             out[:use] += part
-            struck.position += use
-        self._struck = [s for s in self._struck if s.position < len(s.wave) and s.fading != 0]
+            struck.position += len(out) if struck.open else use
+        self._struck = [s for s in self._struck if not s.over]
 
     def _follow(self) -> None:
         """Take over what the interface wants now; what sounded until now becomes the ghost."""

@@ -30,6 +30,7 @@ from cloudrift.desktop.parts import ChoiceRow, heading, label
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
 from cloudrift.loop import chord_time, spec
+from cloudrift.render.trying import left_out
 
 HOLD_MS = 450  # resting on a tile so long lets it be heard
 REFRESH_MS = 140  # outlooks follow when a drag pauses
@@ -259,12 +260,14 @@ class NextChords(QWidget):
 
     def _hint_words(self) -> str:
         loop, chord_id = self._session.loop, self._session.selection.chord_id
+        out = left_out(loop, loop.striker)
+        hear = "rest on it to hear it" + (f", without {' and '.join(out)}" if out else "")
         if not chord_id:
-            return "press one to begin with it · rest on it to hear it"
+            return f"press one to begin with it · {hear}"
         name = loop.chord(chord_id).read(loop.key).text
         if self.has_room:
-            return f"press: after {name} · Shift: in its place · rest on it to hear it"
-        return f"press: in place of {name} · Shift: after it · rest on it to hear it"
+            return f"press: after {name} · Shift: in its place · {hear}"
+        return f"press: in place of {name} · Shift: after it · {hear}"
 
     # --- what is done -------------------------------------------------------------------------
 

@@ -31,6 +31,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import plural
 from cloudrift.notes.time import NOTE_VALUES
+from cloudrift.render.trying import left_out
 from cloudrift.theory.naming import read_chord
 
 HEIGHT = 176
@@ -224,6 +225,7 @@ class KeysDrawer(QFrame):
         self.recorder.moved.connect(self._say)
         self.recorder.ended.connect(lambda: self.click.setChecked(False))
         self.recorder.put_down.connect(self._said_put)
+        session.changed.connect(lambda _b, _a: self._say() if self.isVisible() else None)
 
     def _lay_out(self) -> None:
         line = QHBoxLayout(self)
@@ -356,7 +358,9 @@ class KeysDrawer(QFrame):
         standing = recorder.state is State.STANDS
         self.take.setChecked(not standing)
         if standing:
-            text = f"Letters play the scale, 1 to 7 its chords. {SAYS[recorder.becomes]}"
+            out = left_out(self._session.loop, recorder.layer)
+            through = f" Heard without {' and '.join(out)}." if out else ""
+            text = f"Letters play the scale, 1 to 7 its chords. {SAYS[recorder.becomes]}{through}"
         elif recorder.state is State.COUNT_IN:
             text = "Counting in: play from the next bar on."
         else:

@@ -11,7 +11,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
 from cloudrift.loop import edits, own_notes
 from cloudrift.loop.from_notes import put_played
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model import Layer, Loop
 from cloudrift.notes.note import Note
 from cloudrift.notes.played import Played
 from cloudrift.style import without_chords
@@ -93,6 +93,12 @@ class Recorder(QObject):
         """The layer whose sound is played and whose notes are meant; empty for chords."""
         chords = self.becomes is Becomes.CHORDS
         return "" if chords else self._session.selection.layer_id
+
+    @property
+    def layer(self) -> Layer | None:
+        """The layer in whose sound keys are heard, None where there is none yet."""
+        loop, layer_id = self._session.loop, self.layer_id
+        return loop.layer(layer_id) if layer_id else loop.striker
 
     def tick(self) -> int:
         """Return where in the loop the sound is."""
