@@ -10,13 +10,15 @@ import pytest
 from cloudrift.cli import main
 from cloudrift.demo import demo_loops
 from cloudrift.ground import CloudriftError
+from cloudrift.loop.from_notes import put_played
 from cloudrift.notes import Note
 from cloudrift.notes.find_chords import find_chords, guess_key
 from cloudrift.notes.from_midi import read_song
 from cloudrift.notes.midi import midi_file
 from cloudrift.notes.midi_in import read_midi
 from cloudrift.notes.tempo import guess_tempo, rank_tempos
-from cloudrift.style import house_cards, sketch
+from cloudrift.notes.time import bar_ticks
+from cloudrift.style import find_card, house_cards, sketch
 from cloudrift.theory import Key, read_chord
 
 BAR = 3840
@@ -188,6 +190,33 @@ def test_broken_chords_are_put_together():
     found = find_chords(notes)
     assert [c.voices for c in found] == list(AEOLIAN)
     assert [c.start_tick for c in found] == [i * BAR for i in range(4)]
+
+
+def test_a_chord_ends_with_the_bar_in_which_its_notes_end():
+    bar = BAR
+    stab, held = (45, 57, 60, 64), (41, 57, 60, 65)
+
+    def played(voices, start, length):
+        return [Note(start_tick=start, length_ticks=length, pitch=v, velocity=90) for v in voices]
+
+    notes = [*played(stab, 0, 900), *played(held, 3 * bar, bar + 60)]
+    first, second = find_chords(notes)
+    assert (first.start_tick, first.length_ticks) == (0, bar)  # not up to the next, in bar 4
+    assert second.start_tick == 3 * bar
+    # Within the bar in which it ends it lasts until the next; a tune behind it is no part of it.
+    tune = [Note(start_tick=bar + 960 * i, length_ticks=900, pitch=74 + i, velocity=90)
+            for i in range(4)]  # fmt: skip
+    found = find_chords([*played(stab, 0, 900), *played(held, 1920, 1800), *tune])
+    assert [(c.start_tick, c.length_ticks) for c in found[:2]] == [(0, 1920), (1920, 1920)]
+
+
+def test_what_is_played_in_is_not_held_over_bars_in_which_nothing_is_held():
+    loop = sketch(find_card("Marlow Quist"), Key("A", "minor"), 93, 1)
+    bar = bar_ticks(loop.metre)
+    played = [(0, 57), (0, 60), (0, 64), (2 * bar, 53), (2 * bar, 57), (2 * bar, 60)]
+    notes = [Note(start_tick=a, length_ticks=900, pitch=v, velocity=90) for a, v in played]
+    chords = put_played(loop, notes).chords
+    assert [(c.start_tick, c.length_ticks) for c in chords] == [(0, bar), (2 * bar, bar)]
 
 
 def test_a_single_line_and_silence_do_no_harm():

@@ -1,5 +1,7 @@
 """A recording's tempo, key and chords: from sound that is made here and known."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 
@@ -8,10 +10,12 @@ from cloudrift.audio.files import write_wav
 from cloudrift.audio.listen import note_weights, onsets
 from cloudrift.ground import CloudriftError
 from cloudrift.loop.progression import put_row
-from cloudrift.notes.reference import first_bars, listen, read_reference
+from cloudrift.notes.reference import Reference, first_bars, listen, read_reference
 from cloudrift.render import Engine
 from cloudrift.style import find_card, sketch
 from cloudrift.theory import Key, parse_progression
+from cloudrift.theory.fit import KeyGuess, relative_of
+from cloudrift.theory.symbols import WrittenChord
 
 
 @pytest.fixture(scope="module")
@@ -36,8 +40,12 @@ def test_tempo_key_and_chords_are_heard(engine, key, tempo):
     found = listen(audio, loop.rate, "x")
     assert min(abs(np.log2(bpm / tempo)) for bpm in found.tempos) < 0.006
     sounding = loop.sounding_key
-    assert (found.key.key.pc, found.key.key.mode) == (sounding.pc, "minor")
-    assert 0 < found.key.confidence <= 1
+    best = found.keys[0]
+    assert (best.key.pc, best.key.mode) == (sounding.pc, "minor")
+    shares = [guess.confidence for guess in found.keys]
+    assert len(shares) == 4
+    assert 0 < sum(shares) <= 1
+    assert shares == sorted(shares, reverse=True)
     wanted = [(c.root + sounding.pc - key.pc) % 12 for c in loop.chords]
     assert [c.tones[0] for c in found.chords][:4] == wanted
 
@@ -102,3 +110,33 @@ def test_a_recording_gives_the_loop_its_tempo_and_key(qtbot, window, engine, tmp
     assert session.loop.tempo == 140
     window.open_reference(tmp_path / "none.wav")
     qtbot.waitUntil(lambda: "could not read" in window.message.text(), timeout=60_000)
+
+
+@pytest.mark.parametrize("row", ["Am F C G", "Am C F G", "Am Dm G C"])
+def test_a_minor_is_not_read_as_its_relative(engine, row):
+    key = Key("A", "minor")
+    loop = sketch(find_card("Marlow Quist"), key, 93.0, 3)
+    loop = put_row(loop, parse_progression(row, key))
+    found = listen(engine.render(loop).audio, loop.rate, "x")
+    assert found.keys[0].key.mode == "minor"
+    assert found.keys[0].key.pc == loop.sounding_key.pc
+    assert found.keys[0].confidence > 0.5
+    assert found.keys[1].key == relative_of(found.keys[0].key)
+
+
+def test_the_sheet_shows_each_likely_key_and_names_chords_in_the_one_chosen(qtbot, window):
+    from cloudrift.desktop.reference_sheet import ReferenceSheet
+
+    keys = [KeyGuess(Key("A", "minor"), 0.62), KeyGuess(Key("C#", "minor"), 0.3)]
+    row = [WrittenChord(tones=(10, 1, 5)), WrittenChord(tones=(8, 0, 3))]
+    found = Reference(tempos=(93.0,), keys=tuple(keys), chords=tuple(row), start_s=0.0)
+    sheet = ReferenceSheet(found, Path("pier.wav"), window.session, window)
+    qtbot.addWidget(sheet)
+    assert [sheet.keys.itemText(i) for i in range(2)] == [
+        "A minor, 62% sure", "C♯ minor, 30% sure"
+    ]  # fmt: skip
+    assert sheet.names.text() == "B♭m  A♭"  # no bass note that was not heard
+    sheet.keys.setCurrentIndex(1)
+    assert sheet.names.text() == "A♯m  G♯"
+    sheet.accept()
+    assert window.session.loop.key == Key("C#", "minor")

@@ -11,9 +11,16 @@ from cloudrift.loop.model import Loop
 from cloudrift.loop.progression import put_row
 from cloudrift.notes.reference import Reference, first_bars
 from cloudrift.style import way_of_voicing
+from cloudrift.theory.key import Key
 from cloudrift.theory.naming import read_chord
+from cloudrift.theory.symbols import WrittenChord
 
 SHOWN_CHORDS = 24
+
+
+def _root_lowest(chord: WrittenChord) -> tuple[int, ...]:
+    root = chord.tones[0]
+    return tuple(48 + root + (pc - root) % 12 for pc in chord.tones)
 
 
 class ReferenceSheet(QDialog):
@@ -37,22 +44,26 @@ class ReferenceSheet(QDialog):
         line.addWidget(self.tempo)
         line.addWidget(self.tempos, 1)
         column.addLayout(line)
-        key = found.key
-        self.key = QCheckBox(f"Take its key: {key.key.text}, {key.confidence:.0%} sure")
+        self.key = QCheckBox("Take its key")
         self.key.setChecked(True)
-        column.addWidget(self.key)
+        self.keys = QComboBox()
+        self.keys.setAccessibleName("Likely keys")
+        for guess in found.keys:
+            self.keys.addItem(f"{guess.key.text}, {guess.confidence:.0%} sure", guess.key)
+        self.keys.currentIndexChanged.connect(self._name_chords)
+        line = QHBoxLayout()
+        line.addWidget(self.key)
+        line.addWidget(self.keys, 1)
+        column.addLayout(line)
         self.chords = QCheckBox(f"Take its chords, for {session.loop.bars} bars")
         column.addWidget(self.chords)
-        names = []
-        for chord in found.chords[:SHOWN_CHORDS]:
-            voices = tuple(48 + (pc - 48) % 12 for pc in chord.tones)
-            names.append(read_chord(voices, key.key, root_hint=chord.tones[0]).text)
-        more = " …" if len(found.chords) > SHOWN_CHORDS else ""
-        words = label("  ".join(names) + more, size=12)
-        words.setWordWrap(True)
-        column.addWidget(words)
-        about = label("Heard, not known: a tempo may be half or double, and what is not played "
-                      "plainly is guessed. Undo brings everything back.",
+        self.names = label("", size=12)
+        self.names.setWordWrap(True)
+        column.addWidget(self.names)
+        self._name_chords()
+        about = label("Heard, not known: a tempo may be half or double, a key its relative, and "
+                      "what is not played plainly is guessed. Which note of a chord is lowest is "
+                      "not told. Undo brings everything back.",
                       size=11.5, name="soft")  # fmt: skip
         about.setWordWrap(True)
         column.addWidget(about)
@@ -65,21 +76,35 @@ class ReferenceSheet(QDialog):
         column.addLayout(line)
         self.accepted.connect(self._put)
 
+    def _name_chords(self) -> None:
+        """Name the chords in the key that is chosen, each with its root lowest."""
+        names = [
+            read_chord(_root_lowest(chord), self._key, root_hint=chord.tones[0]).text
+            for chord in self._found.chords[:SHOWN_CHORDS]
+        ]
+        more = " …" if len(self._found.chords) > SHOWN_CHORDS else ""
+        self.names.setText("  ".join(names) + more)
+
+    @property
+    def _key(self) -> Key:
+        key: Key = self.keys.currentData()
+        return key
+
     def _put(self) -> None:
-        found = self._found
+        found, key = self._found, self._key
         tempo = float(self.tempos.currentData()) if self.tempo.isChecked() else None
         take_key, take_chords = self.key.isChecked(), self.chords.isChecked()
 
         def edit(loop: Loop) -> Loop:
             own = loop.key
             if take_chords:
-                loop = edits.rename_key(loop, found.key.key)
+                loop = edits.rename_key(loop, key)
                 row = first_bars(found.chords, loop.bars)
                 loop = put_row(loop, row, **way_of_voicing(loop.style))
                 if not take_key:
                     loop = edits.set_key(loop, own)
             elif take_key:
-                loop = edits.set_key(loop, found.key.key)
+                loop = edits.set_key(loop, key)
             return loop if tempo is None else edits.set_tempo(loop, tempo)
 
         self._session.apply("from a recording", edit)

@@ -9,7 +9,7 @@ from cloudrift.loop import edits, spec
 from cloudrift.loop.model import Chord, Loop
 from cloudrift.loop.own_notes import with_own
 from cloudrift.loop.progression import put_chords
-from cloudrift.notes.find_chords import FoundChord, find_chords
+from cloudrift.notes.find_chords import LOOSE_TICKS, FoundChord, find_chords
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks
 from cloudrift.sound.catalogue import look_up
@@ -48,11 +48,16 @@ def put_found(loop: Loop, found: Sequence[FoundChord]) -> Loop:
 
 
 def put_played(loop: Loop, notes: Sequence[Note]) -> Loop:
-    """Put chords that were played in over the loop's whole length, each held until the next."""
+    """Put chords that were played in in the place of what is there.
+
+    Each is held until the next, at most to the end of the bar in which its keys went up.
+    """
     found = find_chords(notes, loop.metre)
     if not found:
         raise CloudriftError("nothing was played; nothing was changed")
-    ends = [chord.start_tick for chord in found[1:]] + [loop.ticks]
+    bar = bar_ticks(loop.metre)
+    ends = [chord.start_tick + chord.length_ticks for chord in found]
+    ends[-1] = min(loop.ticks, -(-(ends[-1] - LOOSE_TICKS) // bar) * bar)
     chords = [
         Chord(id=f"c{i}", start_tick=chord.start_tick, length_ticks=end - chord.start_tick,
               voices=chord.voices[: spec.MAX_VOICES], root=chord.root)

@@ -42,7 +42,8 @@ def find_chords(notes: Sequence[Note], metre: tuple[int, int] = (4, 4)) -> tuple
 
     Where whole chords sound most of the time, each change of what sounds is a chord with the
     voices that are played; else the notes of each beat are matched with chord shapes, and a chord
-    takes the voices that its notes were played in.
+    takes the voices that its notes were played in. A chord lasts until the next, but not longer
+    than the bar in which its own notes end.
     """
     if not notes:
         return ()
@@ -50,7 +51,7 @@ def find_chords(notes: Sequence[Note], metre: tuple[int, int] = (4, 4)) -> tuple
     total = max(n.start_tick + n.length_ticks for n in notes) - min(n.start_tick for n in notes)
     whole = sum(b - a for a, b, held in segments if len({v % 12 for v in held}) >= 3)
     found = _blocks(segments, notes) if whole >= BLOCK_SHARE * total else _broken(notes, metre)
-    found = _snapped(found)
+    found = _within_bars(_snapped(found), notes, bar_ticks(metre))
     key = guess_key(notes, found).key
     return tuple(
         FoundChord(start_tick=a, length_ticks=b - a, voices=v, root=read_chord(v, key).root)
@@ -91,6 +92,22 @@ def _snapped(found: list[_Segment]) -> list[_Segment]:
         return near if abs(near - tick) <= LOOSE_TICKS else tick
 
     return [(meant(a), meant(b), v) for a, b, v in found if meant(b) > meant(a)]
+
+
+def _within_bars(found: list[_Segment], notes: Sequence[Note], bar: int) -> list[_Segment]:
+    """End each chord at the latest with the bar in which the last of its own notes ends.
+
+    Rests and what is no chord belong to the chord before them, but not bars of them.
+    """
+    out = []
+    for a, b, voices in found:
+        ends = [
+            min(b, n.start_tick + n.length_ticks) for n in notes
+            if n.pitch in voices and n.start_tick < b and n.start_tick + n.length_ticks > a
+        ]  # fmt: skip
+        until = -(-(max(ends, default=b) - LOOSE_TICKS) // bar) * bar
+        out.append((a, min(b, max(until, (a // bar + 1) * bar)), voices))
+    return out
 
 
 def _clusters(notes: Sequence[Note]) -> list[int]:

@@ -19,14 +19,19 @@ from cloudrift.theory.symbols import WrittenChord
 
 LONGEST_S = 120.0  # more says no more about key and tempo, and takes longer
 BEATS_A_BAR = 4
+MOST_KEYS = 4  # that are shown to choose from
 
 
 @dataclass(frozen=True, kw_only=True)
 class Reference:
-    """What was heard. ``tempos`` (BPM) are the likeliest first; ``chords`` last whole beats."""
+    """What was heard. ``tempos`` (BPM) and ``keys`` are the likeliest first.
+
+    ``chords`` last whole beats. Which of its notes is lowest is not told: an overtone of a voice or
+    a drum is as low as a bass, so that each chord is its root's.
+    """
 
     tempos: tuple[float, ...]
-    key: KeyGuess
+    keys: tuple[KeyGuess, ...]
     chords: tuple[WrittenChord, ...]
     start_s: float
 
@@ -55,8 +60,8 @@ def listen(audio: Stereo, rate: int, where: str) -> Reference:
     # The chords have been cleared of overtones and noise: they say more about the key.
     lengths = [float(chord.bars or 1) for chord in chords]
     homes = [chords[i].tones[0] for i in (0, -1)]
-    key = guess_keys(weights_of([c.tones for c in chords], lengths), homes)[0]
-    return Reference(tempos=tuple(tempos), key=key, chords=chords, start_s=start)
+    keys = guess_keys(weights_of([c.tones for c in chords], lengths), homes)[:MOST_KEYS]
+    return Reference(tempos=tuple(tempos), keys=tuple(keys), chords=chords, start_s=start)
 
 
 def _first_beat(times: NDArray[np.float64], weights: NDArray[np.float64], beat: float) -> float:
