@@ -388,7 +388,7 @@ def test_from_a_card_to_files_in_under_twenty_actions(qtbot, window, tmp_path):
     act(qtbot.keyClick, window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
     start = window.start
     assert window.stack.currentWidget() is start
-    act(qtbot.mouseClick, start.cards["Marlow Quist"], LEFT)
+    act(qtbot.mouseClick, start.card.cards["Marlow Quist"], LEFT)
     act(start.bars.button(4).click)
     first = start._loop
     act(qtbot.mouseClick, start.another, LEFT)

@@ -97,9 +97,9 @@ def test_a_recording_gives_the_loop_its_tempo_and_key(qtbot, window, engine, tmp
     window.open_reference(path)
     qtbot.waitUntil(lambda: bool(window.findChildren(ReferenceSheet)), timeout=60_000)
     sheet = window.findChildren(ReferenceSheet)[0]
-    best = int(np.argmin([abs(sheet.tempos.itemData(i) - 93) for i in range(3)]))
-    sheet.tempos.setCurrentIndex(best)
-    sheet.chords.setChecked(True)
+    best = int(np.argmin([abs(sheet.heard.tempos.itemData(i) - 93) for i in range(3)]))
+    sheet.heard.tempos.setCurrentIndex(best)
+    sheet.heard.chords.setChecked(True)
     sheet.take.click()
     session = window.session
     assert session.loop.tempo == pytest.approx(93, abs=0.6)
@@ -132,11 +132,11 @@ def test_the_sheet_shows_each_likely_key_and_names_chords_in_the_one_chosen(qtbo
     found = Reference(tempos=(93.0,), keys=tuple(keys), chords=tuple(row), start_s=0.0)
     sheet = ReferenceSheet(found, Path("pier.wav"), window.session, window)
     qtbot.addWidget(sheet)
-    assert [sheet.keys.itemText(i) for i in range(2)] == [
+    assert [sheet.heard.keys.itemText(i) for i in range(2)] == [
         "A minor, 62% sure", "C♯ minor, 30% sure"
     ]  # fmt: skip
-    assert sheet.names.text() == "B♭m  A♭"  # no bass note that was not heard
-    sheet.keys.setCurrentIndex(1)
-    assert sheet.names.text() == "A♯m  G♯"
+    assert sheet.heard.names.text() == "B♭m  A♭"  # no bass note that was not heard
+    sheet.heard.keys.setCurrentIndex(1)
+    assert sheet.heard.names.text() == "A♯m  G♯"
     sheet.accept()
     assert window.session.loop.key == Key("C#", "minor")

@@ -1,5 +1,6 @@
 """Starting the application: fonts, theme, speaker, session, window, and what a crash left."""
 
+import os
 import signal
 import sys
 from pathlib import Path
@@ -9,6 +10,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from cloudrift.desktop import look
 from cloudrift.desktop.mishaps import Mishaps, log_to_file
+from cloudrift.desktop.preferences import Preferences
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.window import Window
 from cloudrift.devices import open_speaker
@@ -19,17 +21,15 @@ from cloudrift.render.player import SWITCH_INTERVAL_S
 from cloudrift.style import house_cards, sketch
 
 
-def make_app() -> QApplication:
-    """Return the application in its theme: Nightfall where the desktop is dark."""
+def make_app(theme: str = "") -> QApplication:
+    """Return the application in a theme; without one, Nightfall where the desktop is dark."""
     app = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(app, QApplication)
     app.setApplicationName("Cloudrift")
     app.setDesktopFileName("cloudrift")
     app.setStyle("Fusion")
     look.load_fonts()
-    hints = app.styleHints()
-    dark = hints is not None and hints.colorScheme().name == "Dark"
-    look.apply(app, "Nightfall" if dark else "Daybreak")
+    look.apply(app, look.theme_of(app, theme))
     return app
 
 
@@ -37,14 +37,24 @@ def run(opened: tuple[Loop, Path] | None, *, play: bool = False) -> int:
     """Open the window, with a loop or on the start page, and stay until it is closed."""
     sys.setswitchinterval(SWITCH_INTERVAL_S)
     keep_memory_tidy()
-    app = make_app()
+    preferences = Preferences()
+    wishes = preferences.now
+    if wishes.size_percent != 100:  # before there is an application: Qt looks only once
+        os.environ.setdefault("QT_SCALE_FACTOR", f"{wishes.size_percent / 100:g}")
+    app = make_app(wishes.theme)
     loop, path = opened or (sketch(next(iter(house_cards().values()))), None)
-    session = Session(loop, path, open_speaker(loop.rate))
+    speaker = open_speaker(loop.rate, wishes.speaker, wishes.buffer_ms)
+    session = Session(loop, path, speaker, preferences=preferences)
+    if path is not None:
+        preferences.opened(path)
     window = Window(session)
     log_to_file()
     mishaps = Mishaps(session.keep_unsaved, window)
     mishaps.said.connect(window.say)
     mishaps.install()
+    screen = window.screen()
+    if screen is not None:
+        window.fit(screen.availableGeometry().size())
     window.show()
     if opened is None:
         window.start_loop()

@@ -196,7 +196,11 @@ class Heading(QWidget):
         self.tempo.show_text(f"{loop.tempo:g} BPM", f"sounds {tempo:.1f} BPM" if moved else "",
                              "written = sounding")  # fmt: skip
         self.length.show_text(plural(loop.bars, "bar"), "", f"{loop.metre[0]}/{loop.metre[1]}")
-        self.style_tile.show_text(loop.style or "no style", "", f"style card · draw {loop.draw}")
+        self.style_tile.show_text(
+            loop.style or "no style",
+            "",
+            f"style card · draw {loop.draw}" if loop.style else "style card",
+        )
         self._show_hearing()
 
     def _show_hearing(self) -> None:

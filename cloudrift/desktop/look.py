@@ -145,6 +145,13 @@ def _sheet(t: Tokens) -> str:
     return sheet
 
 
+def theme_of(app: QApplication, wanted: str) -> str:
+    """Return the theme that is wanted; where none is, the one that the desktop is in."""
+    hints = app.styleHints()
+    dark = hints is not None and hints.colorScheme().name == "Dark"
+    return wanted or ("Nightfall" if dark else "Daybreak")
+
+
 SHEET = """
 QWidget { color: @ink; }
 QMainWindow, QDialog { background: @sky; }

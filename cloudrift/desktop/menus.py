@@ -42,6 +42,24 @@ class Menus:
         self._menus.append(menu)
         return menu
 
+    def _inside(self, menu: QMenu, name: str) -> QMenu:
+        made = menu.addMenu(name)
+        assert made is not None
+        self._menus.append(made)
+        return made
+
+    def _fill_recent(self) -> None:
+        """List the files that are still there; one in each folder may have the same name."""
+        self.recent.clear()
+        for path in self._window.session.preferences.recent:
+            action = self.recent.addAction(f"{path.stem}\t{path.parent}".replace("&", "&&"))
+            assert action is not None
+            action.triggered.connect(lambda _c=False, p=path: self._window.open_file(p))
+        if self.recent.isEmpty():
+            none = self.recent.addAction("No file has been opened yet")
+            assert none is not None
+            none.setEnabled(False)
+
     def show_history(self, undo_label: str, redo_label: str) -> None:
         """Name what undo and redo would do; without a name there is nothing to do."""
         both = ((self.undo, "&Undo", undo_label), (self.redo, "&Redo", redo_label))
@@ -52,11 +70,15 @@ class Menus:
     def _make(self) -> None:
         window, session = self._window, self._window.session
         loop = self._menu("&Loop")
-        self._command(loop, "&Start a loop from a style card…", window.start_loop, "Ctrl+N")
+        self._command(loop, "&Start a loop…", window.start_loop, "Ctrl+N")
         self._command(loop, "&Open…", window.ask_to_open, "Ctrl+O")
+        self.recent = self._inside(loop, "Open &recent")
+        self.recent.aboutToShow.connect(self._fill_recent)
         self._command(loop, "&Save", window.save, "Ctrl+S")
         self._command(loop, "Save &as…", window.save_as, "Ctrl+Shift+S")
+        self._command(loop, "Keep as a &template…", window.keep_template)
         loop.addSeparator()
+        self._command(loop, "S&ettings…", window.open_settings, "Ctrl+,")
         self._command(loop, "&Quit", window.close, "Ctrl+Q")
         edit = self._menu("&Edit")
         self.undo = self._command(edit, "&Undo", session.undo, "Ctrl+Z")
@@ -78,6 +100,9 @@ class Menus:
         view = self._menu("&View")
         self._command(view, "&Light or dark", window.swap_theme, "F9")
         self._command(view, "&Find a command…", window.find_command, "F2")
+        helping = self._menu("&Help")
+        self._command(helping, "&Keys of this stage", window.open_help, "F1")
+        self._command(helping, "&About Cloudrift", window.open_about)
 
     def _make_chords(self) -> None:
         window, bar = self._window, self._window.chords.row_bar
@@ -86,6 +111,7 @@ class Menus:
         self._command(chords, "&Draw a row from the style card", bar.draw_row, "Ctrl+D")
         self._command(chords, "Chords from a &MIDI file…", bar.choose_midi, "Ctrl+M")
         self._command(chords, "Tempo and key from a &recording…", window.choose_reference)
+        self._command(chords, "Put the row on the &shelf…", window.keep_row)
         self._command(chords, "&Nearest voicing for all", window.chords.inspector.all_nearest)
         self._command(chords, "&Every second one late", window.chords.moves.every_second_late)
         self._command(chords, "&Play keys", partial(window.swap_drawer, "Play keys"), "F6")
@@ -115,8 +141,7 @@ class Menus:
         self._command(layers, "&Let go of the chords", notes.moves.let_go)
         self._command(layers, "&Follow the chords again", notes.moves.take_again)
         for group in GROUPS:
-            menu = layers.addMenu(f"Notes: {group}")
-            assert menu is not None
+            menu = self._inside(layers, f"Notes: {group}")
             for tool in TOOLS.values():
                 if tool.group == group:
                     self._command(menu, f"{tool.label}: {tool.about}",

@@ -16,6 +16,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.desktop.heard_once import BARE, HeardOnce
+from cloudrift.desktop.preferences import Preferences
 from cloudrift.desktop.selection import first_selection, only_there, still_there
 from cloudrift.desktop.trouble import error_words
 from cloudrift.devices import Speaker
@@ -66,12 +67,15 @@ class Session(QObject):
         speaker: Speaker,
         *,
         state_folder: Path | None = None,
+        preferences: Preferences | None = None,
         parent: QObject | None = None,
     ) -> None:
         super().__init__(parent)
         self.history = History.of(loop)
         self.path = path
+        self._recovered = False  # whether it was left by a crash
         self.begun = False  # whether somebody has chosen this loop, rather than the program
+        self.preferences = preferences or Preferences()
         self.speaker = speaker
         self.engine = Engine()
         self.player = Player(loop.rate)
@@ -89,6 +93,7 @@ class Session(QObject):
         self.preview_words = ""
         self.alone: frozenset[str] = frozenset()  # layers and groups heard alone; none: all are
         self._preview_alone: frozenset[str] | None = None
+        self.instead = False  # whether the preview is shown in the loop's place
         self.click = False
         self._comparing = False  # whether the compare switch has been used since playing began
         self._answered.connect(self._on_answered)
@@ -146,6 +151,8 @@ class Session(QObject):
         None where the edit was refused. All else is as in ``apply``.
         """
         before = self.loop
+        if self._is_hidden():
+            return None
         try:
             after, made = edit(before)
         except CloudriftError as error:
@@ -156,6 +163,13 @@ class Session(QObject):
             self._follow(before, moving=moving)
         return made
 
+    def _is_hidden(self) -> bool:
+        """Whether another loop is shown in this one's place: what is not seen is not changed."""
+        if self.instead:
+            self.failed.emit("that would change a loop that is not shown; begin with this one, or "
+                             "go back to the open one first")  # fmt: skip
+        return self.instead
+
     def end_drag(self) -> None:
         """Let the next edit be a step of its own."""
         self.history = self.history.closed()
@@ -165,12 +179,16 @@ class Session(QObject):
 
     def undo(self) -> None:
         """Take the last edit back."""
+        if self._is_hidden():
+            return
         before = self.loop
         self.history = self.history.undone()
         self._follow(before)
 
     def redo(self) -> None:
         """Bring an undone edit again."""
+        if self._is_hidden():
+            return
         before = self.loop
         self.history = self.history.redone()
         self._follow(before)
@@ -186,6 +204,8 @@ class Session(QObject):
         self._saved = None if unsaved or path is None else loop
         self.selection = first_selection(loop)
         self._up_to = self._preview = self._preview_alone = self.then = None
+        self.instead = False
+        self._recovered = unsaved
         self.alone, self._comparing = frozenset(), False
         self.shown_changed.emit()
         self.player.hear_part(0, 1)
@@ -280,6 +300,8 @@ class Session(QObject):
 
     def go_to(self, at: int) -> None:
         """Go to a moment of the history."""
+        if self._is_hidden():
+            return
         before = self.loop
         self.history = self.history.gone_to(at)
         self._follow(before)
@@ -369,13 +391,15 @@ class Session(QObject):
 
     def preview(
         self, loop: Loop | None, words: str = "not begun yet", *,
-        alone: frozenset[str] | None = None,
+        alone: frozenset[str] | None = None, instead: bool = False,
     ) -> None:  # fmt: skip
         """Hear and show another loop without changing this one; None to return.
 
         ``words`` say in the heading what it is. ``alone`` are the layers that are heard of it;
-        those that are heard of this loop where nothing is said.
+        those that are heard of this loop where nothing is said. One that is shown ``instead``
+        of this loop lets nothing change it until it ends.
         """
+        self.instead = instead and loop is not None
         self.preview_words = words if loop is not None else ""
         alone = None if loop is None else alone
         if (loop, alone) != (self._preview, self._preview_alone):
@@ -413,6 +437,11 @@ class Session(QObject):
 
     # --- playing ------------------------------------------------------------------------------
 
+    def use_speaker(self, speaker: Speaker) -> None:
+        """Play through another speaker from now on; the one before has been closed."""
+        self.speaker = speaker
+        speaker.start(self.player.pull)
+
     def set_click(self, on: bool) -> None:
         """Let a click be heard with the loop, or not."""
         self.click = on
@@ -449,6 +478,12 @@ class Session(QObject):
     def would_be_lost(self) -> bool:
         """Whether letting go of the loop now would lose somebody's work."""
         return not self.is_saved and (self.history.can_undo or self.begun)
+
+    @property
+    def is_untouched(self) -> bool:
+        """Whether the loop is as it was begun: the start page makes the same again."""
+        begun = self.path is None and not self._recovered
+        return begun and not (self.history.can_undo or self.history.can_redo)
 
     def save(self, path: Path | None = None) -> bool:
         """Save to a path (or where it came from); a failure is said and changes nothing."""

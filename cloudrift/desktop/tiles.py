@@ -2,9 +2,9 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QFrame, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QFrame, QVBoxLayout, QWidget
 
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.look import SEMI, color, text_font
@@ -12,6 +12,7 @@ from cloudrift.desktop.parts import button, heading, label
 from cloudrift.desktop.session import Session
 from cloudrift.ground.settings import Field
 from cloudrift.loop import edits, spec
+from cloudrift.loop.metre import METRES, metre_text, metre_words, set_metre
 from cloudrift.style import house_cards
 
 TEMPO = Field(name="tempo", label="Tempo", default=120, unit="BPM", low=spec.MIN_TEMPO_BPM,
@@ -62,6 +63,23 @@ class Tile(QAbstractButton):
         painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, under)
 
 
+class MetreChoice(QComboBox):
+    """Every metre there is; ``chosen`` carries its beats and their unit."""
+
+    chosen = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAccessibleName("Metre")
+        for metre in METRES:
+            self.addItem(metre_text(metre), metre)
+        self.activated.connect(lambda _i: self.chosen.emit(self.currentData()))
+
+    def show_choice(self, metre: tuple[int, int]) -> None:
+        """Show a metre; nothing is emitted."""
+        self.setCurrentIndex(METRES.index(metre))
+
+
 class Popup(QFrame):
     """A small editor under a tile; Esc and a press elsewhere close it."""
 
@@ -77,13 +95,18 @@ class Popup(QFrame):
 
     def open(self) -> None:
         """Show it below its owner."""
+        self.fit()
+        self.move(self._owner.mapToGlobal(self._owner.rect().bottomLeft()))
+        self.show()
+
+    def fit(self) -> None:
+        """Be as high as what is inside."""
         layout = self.layout()
         if layout is not None and layout.hasHeightForWidth():  # lines of text that wrap
+            layout.activate()
             self.setFixedHeight(layout.totalHeightForWidth(self.width()))
         else:
             self.adjustSize()
-        self.move(self._owner.mapToGlobal(self._owner.rect().bottomLeft()))
-        self.show()
 
 
 def _field_popup(
@@ -119,30 +142,85 @@ def open_tempo(tile: Tile, session: Session) -> Popup:
 
 
 def open_length(tile: Tile, session: Session) -> Popup:
-    """Open the length editor."""
+    """Open the editor of length and metre."""
 
     def put(value: float) -> None:
         session.apply("length", lambda loop: edits.set_bars(loop, int(value)), merge="length")
 
-    beats, unit = session.loop.metre
-    words = f"In {beats}/{unit}. Shorter cuts the end off, longer repeats what is there."
-    return _field_popup(tile, session, BARS, session.loop.bars, put, words)
+    words = "Shorter cuts the end off, longer repeats what is there."
+    popup = _field_popup(tile, session, BARS, session.loop.bars, put, words)
+    popup.body.addWidget(heading("Metre"))
+    metre = MetreChoice()
+    metre.show_choice(session.loop.metre)
+    popup.body.addWidget(metre)
+    does = label("", size=11.5, name="soft")
+    does.setWordWrap(True)
+    popup.body.addWidget(does)
+    put_metre = button("Put this metre", lambda: None)
+    popup.body.addWidget(put_metre)
+
+    def show() -> None:
+        wanted = metre.currentData()
+        other = wanted != session.loop.metre
+        put_metre.setEnabled(other)
+        does.setText(
+            metre_words(session.loop, wanted) if other
+            else "Bars keep their number and the tempo stays; beats come or go at their ends."
+        )  # fmt: skip
+        popup.fit()
+
+    def change() -> None:
+        wanted = metre.currentData()
+        session.apply(f"metre {metre_text(wanted)}", lambda loop: set_metre(loop, wanted))
+        show()
+
+    metre.currentIndexChanged.connect(lambda _i: show())
+    put_metre.clicked.connect(change)
+    show()
+    return popup
 
 
 def open_style(tile: Tile, session: Session) -> Popup:
-    """Open what the style card says, and the way to another loop from it."""
-    popup = Popup(tile, 270)
-    loop = session.loop
-    card = house_cards().get(loop.style)
-    popup.body.addWidget(heading(loop.style or "No style card"))
-    about = card.about if card else "This loop was not sketched from a card that ships here."
-    words = label(about, size=12, name="soft")
-    words.setWordWrap(True)
-    popup.body.addWidget(words)
-    if card:
-        popup.body.addWidget(label(f"{card.tempo.low:g} to {card.tempo.high:g} BPM, usually "
-                                   f"{card.tempo.usual:g} BPM", size=12))  # fmt: skip
-        popup.body.addWidget(label("Scales: " + ", ".join(card.key.modes), size=12))
+    """Open the loop's style card: what it says, another one, and the way to another loop."""
+    popup = Popup(tile, 290)
+    popup.body.addWidget(heading("Style card"))
+    choice = QComboBox()
+    choice.setAccessibleName("Style card")
+    choice.addItem("No style", "")
+    own = session.loop.style
+    for name in dict.fromkeys([*house_cards(), *([own] if own else [])]):
+        choice.addItem(name, name)
+    choice.setCurrentIndex(choice.findData(own))
+    popup.body.addWidget(choice)
+    about = label("", size=12, name="soft")
+    about.setWordWrap(True)
+    popup.body.addWidget(about)
+    does = label("Another card changes nothing that is there: rows are drawn, next chords "
+                 "proposed and typed rows voiced in its way from then on, and the layers that "
+                 "it keeps to are counted by it.", size=11.5, name="soft")  # fmt: skip
+    does.setWordWrap(True)
+    popup.body.addWidget(does)
+
+    def show() -> None:
+        name = choice.currentData()
+        card = house_cards().get(name)
+        if card:
+            about.setText(
+                f"{card.about}\n{card.tempo.low:g} to {card.tempo.high:g} BPM, usually "
+                f"{card.tempo.usual:g} BPM\nScales: {', '.join(card.key.modes)}"
+            )
+        else:
+            about.setText("This card does not ship here." if name else "In nobody's style.")
+        popup.fit()
+
+    def put(_at: int) -> None:
+        name = choice.currentData()
+        session.apply(f"style card {name or 'taken off'}",
+                      lambda loop: edits.set_style(loop, name))  # fmt: skip
+        show()
+
+    choice.activated.connect(put)
+    show()
 
     def start() -> None:
         popup.close()

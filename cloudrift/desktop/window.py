@@ -2,8 +2,10 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TypeVar
 
-from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
+from platformdirs import user_data_path, user_state_path
+from PyQt6.QtCore import QEvent, QObject, QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -11,6 +13,7 @@ from PyQt6.QtWidgets import (
     QDialog,
     QFileDialog,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QLineEdit,
     QMainWindow,
@@ -21,11 +24,13 @@ from PyQt6.QtWidgets import (
 )
 
 from cloudrift.desktop import look
+from cloudrift.desktop.asking import RECORDINGS, ask_for_file
 from cloudrift.desktop.chords.midi_sheet import MidiSheet
 from cloudrift.desktop.chords.stage import ChordsStage
 from cloudrift.desktop.deliver.stage import DeliverStage
 from cloudrift.desktop.finder import Finder
 from cloudrift.desktop.heading import Heading
+from cloudrift.desktop.help_sheet import AboutSheet, KeysSheet
 from cloudrift.desktop.history_sheet import HistorySheet
 from cloudrift.desktop.keys.drawer import KeysDrawer
 from cloudrift.desktop.keys.recorder import Becomes
@@ -35,20 +40,23 @@ from cloudrift.desktop.rail import STAGES, Rail
 from cloudrift.desktop.reference_sheet import ReferenceSheet
 from cloudrift.desktop.ribbon import Ribbon
 from cloudrift.desktop.session import Session
+from cloudrift.desktop.settings_sheet import SettingsSheet
 from cloudrift.desktop.shelf.drawer import Shelf
 from cloudrift.desktop.start.page import StartPage
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.desktop.texture.stage import TextureStage
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
+from cloudrift.loop.kept import keep, row_folder, row_of, template_folder
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, load
 from cloudrift.notes.from_midi import Song, read_song
-from cloudrift.notes.reference import read_reference
+from cloudrift.notes.reference import Reference, read_reference
 
+USUAL, LEAST = (1280, 800), (1100, 700)  # pixels of the window
 FRAME_MS = 16
 MESSAGE_MS = 9000
-RECORDINGS = "Recordings (*.wav *.flac *.ogg *.mp3 *.aiff *.aif)"
 FILE_KINDS = f"Loops (*{SUFFIX})"
+_Sheet = TypeVar("_Sheet", bound=QDialog)
 
 
 class Window(QMainWindow):
@@ -58,12 +66,10 @@ class Window(QMainWindow):
         super().__init__()
         self.session = session
         self.tasks = Tasks(self)
-        self.setMinimumSize(1100, 700)
-        self.resize(1280, 800)
         self.heading = Heading(session)
         self.rail = Rail()
         self.ribbon = Ribbon(session, self.tasks)
-        self.start = StartPage(session)
+        self.start = StartPage(session, self.tasks)
         self.chords = ChordsStage(session)
         self.layers = LayersStage(session, self.tasks)
         self.texture = TextureStage(session, self.tasks)
@@ -74,6 +80,7 @@ class Window(QMainWindow):
             drawer.hide()
         self.stages = (self.chords, self.layers, self.texture, self.deliver)
         self.stack = QStackedWidget()
+        self.fit(QSize(*USUAL))
         for page in (*self.stages, self.start):
             self.stack.addWidget(page)
         self.message = QLabel("")
@@ -114,6 +121,11 @@ class Window(QMainWindow):
         column.addWidget(self.ribbon)
         self.setCentralWidget(body)
 
+    def fit(self, free: QSize) -> None:
+        """Be as large as the work wants, and no larger than what a screen has free."""
+        self.setMinimumSize(QSize(*LEAST).boundedTo(free))
+        self.resize(QSize(*USUAL).boundedTo(free))
+
     def _connect(self) -> None:
         session = self.session
         self.rail.chosen.connect(self.choose_stage)
@@ -130,6 +142,7 @@ class Window(QMainWindow):
         self.layers.keys_wanted.connect(self._play_a_layer_in)
         self.layers.sounds_dropped.connect(self._take_sounds)
         self.chords.row_bar.keys_wanted.connect(self.open_keys)
+        self.chords.row_bar.keep_wanted.connect(self.keep_row)
         self.chords.row_bar.midi_chosen.connect(self.open_midi)
         self.start.begun.connect(self._begin)
         self.start.left.connect(lambda: self.show_stage(0))
@@ -175,7 +188,31 @@ class Window(QMainWindow):
         """Light to dark and back."""
         app = QApplication.instance()
         assert isinstance(app, QApplication)
-        look.apply(app, "Nightfall" if look.look.name == "Daybreak" else "Daybreak")
+        name = "Nightfall" if look.look.name == "Daybreak" else "Daybreak"
+        look.apply(app, name)
+        self.session.preferences.remember(theme=name)
+
+    def open_settings(self) -> SettingsSheet:
+        """Open the settings of the program."""
+        return self._show_sheet(SettingsSheet(self.session, self))
+
+    def open_help(self) -> KeysSheet:
+        """Show the keys of the stage that is open."""
+        at = self.stack.currentIndex()
+        stage = STAGES[at] if at < len(STAGES) else ""
+        sheet = KeysSheet(stage, self.menus.commands, self)
+        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        sheet.show()
+        return sheet
+
+    def open_about(self) -> AboutSheet:
+        """Say what Cloudrift is and where it keeps things."""
+        places = (
+            ("Settings", str(self.session.preferences.file)),
+            ("Finishes, sounds, rows and templates of your own", str(user_data_path("cloudrift"))),
+            ("Work that is not saved, and what went wrong", str(user_state_path("cloudrift"))),
+        )
+        return self._show_sheet(AboutSheet(places, self))
 
     # --- chords -------------------------------------------------------------------------------
 
@@ -188,16 +225,21 @@ class Window(QMainWindow):
 
     def open_keys(self) -> None:
         """Open the Play keys drawer."""
+        self._leave_start(0)
         self._open_drawer("Play keys")
         self.keys.keys.setFocus()
 
     def open_shelf(self) -> None:
         """Open the Shelf at the sound of the layer that is worked on."""
-        if self.stack.currentWidget() is self.start:  # there is nothing to hear a sound in yet
-            self.choose_stage(STAGES.index("Layers"))
+        self._leave_start(STAGES.index("Layers"))
         self._open_drawer("Shelf")
         self.shelf.show_layer_sound()
         self.shelf.search.setFocus()
+
+    def _leave_start(self, stage: int) -> None:
+        """Drawers are for a loop that is open: from the start page, go to a stage first."""
+        if self._at_start:
+            self.choose_stage(stage)
 
     def _open_drawer(self, name: str) -> None:
         for other, drawer in self.drawers.items():
@@ -231,6 +273,9 @@ class Window(QMainWindow):
 
     def open_midi(self, path: Path) -> None:
         """Find the chords of a MIDI file beside the interface, then show them."""
+        if self._at_start:
+            self.start.read(path)
+            return
         self.say(f"Looking for chords in {path.name}…", good=True)
         self.tasks.run(
             "midi",
@@ -241,37 +286,40 @@ class Window(QMainWindow):
 
     def choose_reference(self) -> None:
         """Ask for a recording whose tempo and key to take."""
-        chosen, _ = QFileDialog.getOpenFileName(
-            self, "A recording to listen to", str(Path.home()), RECORDINGS
-        )
-        if chosen:
-            self.open_reference(Path(chosen))
+        words = "A recording to listen to"
+        if chosen := ask_for_file(self, self.session, words, RECORDINGS):
+            self.open_reference(chosen)
 
     def open_reference(self, path: Path) -> None:
         """Listen to a recording beside the interface, then show what was heard."""
+        if self._at_start:
+            self.start.read(path)
+            return
         self.say(f"Listening to {path.name}…", good=True)
         self.tasks.run(
             "reference",
             lambda _cancelled, _progress: read_reference(path),
-            lambda found: self._show_sheet(ReferenceSheet(found, path, self.session, self)),
+            lambda found: self._show_heard(found, path),
             lambda error: self.say(str(error)),
         )
 
-    def _show_sheet(self, sheet: QDialog) -> None:
+    def _show_sheet(self, sheet: _Sheet) -> _Sheet:
         self.message.hide()
         sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         sheet.open()
+        return sheet
+
+    def _show_heard(self, found: Reference, path: Path) -> None:
+        self._show_sheet(ReferenceSheet(found, path, self.session, self))
 
     def _show_midi(self, song: Song, path: Path) -> None:
-        if self.stack.currentWidget() is self.start:
-            self.start.begin_loop()
         self._show_sheet(MidiSheet(song, path, self.session, self))
 
     # --- stages -------------------------------------------------------------------------------
 
     def show_stage(self, stage: int) -> None:
         """Show a stage by number."""
-        if self.stack.currentWidget() is self.start:
+        if self._at_start:
             self.session.preview(None)
         self.stack.setCurrentIndex(stage)
         self.rail.show_stage(stage)
@@ -281,14 +329,22 @@ class Window(QMainWindow):
     def choose_stage(self, stage: int) -> None:
         """Go to a stage; from the start page of a new program that means: with the loop shown."""
         session = self.session
-        at_start = self.stack.currentWidget() is self.start
-        if at_start and session.path is None and not session.would_be_lost:
+        nothing_open = session.path is None and not session.would_be_lost
+        if self._at_start and nothing_open and self.start.has_loop:
             self.start.begin_loop()
         self.show_stage(stage)
 
+    @property
+    def _at_start(self) -> bool:
+        """Whether the start page is shown: the open loop is not."""
+        return self.stack.currentWidget() is self.start
+
     def start_loop(self) -> None:
         """Show the start page."""
-        if self.stack.currentWidget() is not self.start:
+        if not self._at_start:
+            for drawer in self.drawers.values():
+                if drawer.isVisible():
+                    drawer.close_drawer()
             self.stack.setCurrentWidget(self.start)
             self.rail.show_stage(-1)
         session = self.session
@@ -296,9 +352,14 @@ class Window(QMainWindow):
         self.start.enter()
 
     def _begin(self, loop: Loop) -> None:
-        if self._may_leave():
+        plays_in = self.start.plays_in
+        if self.session.is_untouched or self._may_leave():
             self.session.open(loop, None)
-            self.show_stage(0)
+            self.show_stage(STAGES.index("Layers") if plays_in else 0)
+            if plays_in:
+                self._play_a_layer_in()
+        elif self._at_start:
+            self.start.show_again()
 
     # --- files --------------------------------------------------------------------------------
 
@@ -321,28 +382,63 @@ class Window(QMainWindow):
         """Save; asks for a place the first time."""
         if self.session.path is None:
             return self.save_as()
-        if self.session.save():
-            self.say(f"Saved {self.session.path}", good=True)
-            return True
-        return False
+        return self._save_to(self.session.path)
+
+    def _save_to(self, path: Path) -> bool:
+        if not self.session.save(path):
+            return False
+        assert self.session.path is not None
+        self.session.preferences.opened(self.session.path)
+        self.say(f"Saved {self.session.path}", good=True)
+        return True
 
     def save_as(self) -> bool:
         """Ask for a place and save there."""
         name = self.session.loop.title.replace("/", "-") + SUFFIX
-        folder = self.session.path.parent if self.session.path else Path.home()
         chosen, _ = QFileDialog.getSaveFileName(
-            self, "Save the loop", str(folder / name), FILE_KINDS
+            self, "Save the loop", str(self._loop_folder / name), FILE_KINDS
         )
-        if not chosen:
-            return False
-        if self.session.save(Path(chosen)):
-            self.say(f"Saved {self.session.path}", good=True)
-            return True
-        return False
+        return bool(chosen) and self._save_to(Path(chosen))
+
+    @property
+    def _loop_folder(self) -> Path:
+        """Where loop files are asked for: beside the open one."""
+        path = self.session.path
+        return path.parent if path else self.session.preferences.folder
+
+    def keep_template(self) -> None:
+        """Keep the open loop to begin others from; its name is asked for."""
+        name = self._ask_name("Keep as a template", "Name of the template")
+        if name:
+            self._keep(self.session.loop, name, template_folder(), "to begin from: Start a loop, "
+                       "A template")  # fmt: skip
+
+    def keep_row(self) -> None:
+        """Put the open loop's chords on the shelf of rows; their name is asked for."""
+        name = self._ask_name("Put the row on the shelf", "Name of the row")
+        if name:
+            try:
+                row = row_of(self.session.loop)
+            except CloudriftError as error:
+                self.say(str(error))
+                return
+            self._keep(row, name, row_folder(), "among the rows: Row, in the Chords stage")
+
+    def _ask_name(self, title: str, what: str) -> str:
+        name, good = QInputDialog.getText(self, title, what, text=self.session.loop.title)
+        return name.strip() if good else ""
+
+    def _keep(self, loop: Loop, name: str, folder: Path, where: str) -> None:
+        try:
+            one = keep(loop, name, folder)
+        except CloudriftError as error:
+            self.say(str(error))
+        else:
+            self.say(f"Kept {one.name} {where}", good=True)
 
     def ask_to_open(self) -> None:
         """Ask for a loop file and open it."""
-        folder = str(self.session.path.parent if self.session.path else Path.home())
+        folder = str(self._loop_folder)
         chosen, _ = QFileDialog.getOpenFileName(self, "Open a loop", folder, FILE_KINDS)
         if chosen:
             self.open_file(Path(chosen))
@@ -356,6 +452,7 @@ class Window(QMainWindow):
             return
         if self._may_leave():
             self.session.open(loop, path)
+            self.session.preferences.opened(path)
             self.show_stage(0)
             if loop.unknown:
                 self.say(f"{path.name}: not known here are {', '.join(loop.unknown)}; they are "

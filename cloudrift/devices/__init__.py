@@ -1,6 +1,8 @@
 """What is outside: the real thing and its stand-in behind one interface."""
 
 from cloudrift.devices.keyboard import Keyboard, MidiKeyboard, keyboards
-from cloudrift.devices.speaker import SilentSpeaker, Speaker, open_speaker
+from cloudrift.devices.speaker import SilentSpeaker, Speaker, open_speaker, speakers
 
-__all__ = ["Keyboard", "MidiKeyboard", "SilentSpeaker", "Speaker", "keyboards", "open_speaker"]
+__all__ = [
+    "Keyboard", "MidiKeyboard", "SilentSpeaker", "Speaker", "keyboards", "open_speaker", "speakers",
+]  # fmt: skip

@@ -1,7 +1,7 @@
 """The speaker: the sound card, or a silent clock that pulls sound just as fast."""
 
 from collections.abc import Callable, Generator
-from typing import Protocol
+from typing import Any, Protocol
 
 import miniaudio
 import numpy as np
@@ -11,6 +11,9 @@ from cloudrift.ground.errors import CloudriftError
 
 Pull = Callable[[int], NDArray[np.float32]]  # frames -> (frames, 2)
 BUFFER_MS = 40  # one period: far longer than an edit's work in the callback, short to the hand
+
+
+REAL = [miniaudio.Backend.PULSEAUDIO, miniaudio.Backend.ALSA, miniaudio.Backend.JACK]
 
 
 class Speaker(Protocol):
@@ -31,12 +34,16 @@ class _DeviceSpeaker:
 
     silent = False
 
-    def __init__(self, rate: int, backends: list[miniaudio.Backend]) -> None:
+    def __init__(
+        self, rate: int, backends: list[miniaudio.Backend], buffer_ms: int = BUFFER_MS,
+        device_id: Any = None,
+    ) -> None:  # fmt: skip
         self._device = miniaudio.PlaybackDevice(
             output_format=miniaudio.SampleFormat.FLOAT32,
             nchannels=2,
             sample_rate=rate,
-            buffersize_msec=BUFFER_MS,
+            buffersize_msec=buffer_ms,
+            device_id=device_id,
             backends=backends,
             app_name="Cloudrift",
         )
@@ -62,9 +69,14 @@ class _DeviceSpeaker:
 class RealSpeaker(_DeviceSpeaker):
     """The sound card, by whichever sound system answers."""
 
-    def __init__(self, rate: int) -> None:
-        real = [miniaudio.Backend.PULSEAUDIO, miniaudio.Backend.ALSA, miniaudio.Backend.JACK]
-        super().__init__(rate, real)
+    def __init__(self, rate: int, name: str = "", buffer_ms: int = BUFFER_MS) -> None:
+        device_id = None
+        if name:
+            found = {device["name"]: device["id"] for device in _playbacks()}
+            device_id = found.get(name)
+        super().__init__(rate, REAL, buffer_ms, device_id)
+        if device_id is not None:
+            self.name = name
 
 
 class SilentSpeaker(_DeviceSpeaker):
@@ -77,10 +89,26 @@ class SilentSpeaker(_DeviceSpeaker):
         self.name = "no sound card: playing silently"
 
 
-def open_speaker(rate: int) -> Speaker:
-    """Return the sound card, or the silent stand-in where there is none."""
+def _playbacks() -> list[dict[str, Any]]:
     try:
-        return RealSpeaker(rate)
+        return miniaudio.Devices(REAL).get_playbacks()
+    except miniaudio.MiniaudioError:
+        return []
+
+
+def speakers() -> tuple[str, ...]:
+    """Return the names of the speakers that can be played through now."""
+    return tuple(dict.fromkeys(device["name"] for device in _playbacks()))
+
+
+def open_speaker(rate: int, name: str = "", buffer_ms: int = BUFFER_MS) -> Speaker:
+    """Return a speaker by name, or the silent stand-in where there is none.
+
+    Without a name, and where it is not plugged in, it is the one that the system plays through.
+    ``buffer_ms`` is how long one period lasts.
+    """
+    try:
+        return RealSpeaker(rate, name, buffer_ms)
     except miniaudio.MiniaudioError:
         pass
     try:

@@ -116,6 +116,11 @@ def set_title(loop: Loop, title: str) -> Loop:
     return replace(loop, title=title.strip())
 
 
+def set_style(loop: Loop, style: str) -> Loop:
+    """Name another style card (empty: none); what is there stays as it is."""
+    return replace(loop, style=style)
+
+
 # --- layers ---------------------------------------------------------------------------------
 
 

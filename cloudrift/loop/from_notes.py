@@ -1,6 +1,6 @@
 """Chords found in notes, and notes as they are, put into a loop."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from msgspec.structs import replace
 
@@ -13,6 +13,7 @@ from cloudrift.notes.find_chords import LOOSE_TICKS, FoundChord, find_chords
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks
 from cloudrift.sound.catalogue import look_up
+from cloudrift.theory.key import Key
 
 
 def put_found(loop: Loop, found: Sequence[FoundChord]) -> Loop:
@@ -45,6 +46,20 @@ def put_found(loop: Loop, found: Sequence[FoundChord]) -> Loop:
         chords[-1] = Chord(id=last.id, start_tick=last.start_tick, voices=last.voices,
                            length_ticks=bars * bar - last.start_tick, root=last.root)  # fmt: skip
     return put_chords(loop, chords, bars=bars)
+
+
+def put_heard(loop: Loop, key: Key, put: Callable[[Loop], Loop], *, take_key: bool) -> Loop:
+    """Put chords that belong to another key into a loop: with that key, or moved into its own.
+
+    ``put`` puts them into a loop without layers, which is in that key. Notes of their own follow
+    where the loop's key changes, and stay where it does not.
+    """
+    row = put(replace(loop, key=key, layers=(), groups=(), line=()))
+    if take_key:
+        loop = edits.set_key(loop, key)
+    else:
+        row = edits.set_key(row, loop.key)
+    return put_chords(loop, row.chords, bars=row.bars)
 
 
 def put_played(loop: Loop, notes: Sequence[Note]) -> Loop:

@@ -14,9 +14,13 @@ GIVEN, ESTIMATED = "given", "estimate"
 
 @dataclass(frozen=True, kw_only=True)
 class Song:
-    """What was read and what was estimated. ``key_confidence`` is 0 to 1, 1 for a given key."""
+    """What was read and what was estimated. ``key_confidence`` is 0 to 1, 1 for a given key.
+
+    ``parts`` are the tracks that hold notes, with their names.
+    """
 
     notes: tuple[Note, ...]
+    parts: tuple[tuple[str, tuple[Note, ...]], ...]
     chords: tuple[FoundChord, ...]
     key: Key
     key_confidence: float
@@ -50,6 +54,7 @@ def read_song(path: Path, key: Key | None = None) -> Song:
     guess = guess_key(song.notes, [(c.start_tick, 0, c.voices) for c in chords], song.signature)
     return Song(
         notes=song.notes,
+        parts=song.parts,
         chords=chords,
         key=key or guess.key,
         key_confidence=1.0 if key else guess.confidence,

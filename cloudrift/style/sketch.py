@@ -29,6 +29,7 @@ def sketch(
     draw: int = 1,
     *,
     bars: int = DEFAULT_BARS,
+    metre: tuple[int, int] = (4, 4),
     title: str = "Untitled loop",
 ) -> Loop:
     """Write a first loop in a card's style.
@@ -46,6 +47,7 @@ def sketch(
         key=key or own_key,
         tempo=own_tempo if tempo is None else tempo,
         bars=bars,
+        metre=metre,
         style=card.name,
         draw=draw,
     )

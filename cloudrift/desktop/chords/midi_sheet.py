@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
 from cloudrift.desktop.parts import button, heading, label
 from cloudrift.desktop.session import Session
 from cloudrift.loop import edits
-from cloudrift.loop.from_notes import put_found
+from cloudrift.loop.from_notes import put_found, put_heard
 from cloudrift.loop.model import Loop
 from cloudrift.notes.from_midi import Song
 from cloudrift.notes.time import position_text
@@ -68,11 +68,10 @@ class MidiSheet(QDialog):
         song = self._song
 
         def edit(loop: Loop) -> Loop:
-            own = loop.key
-            out = put_found(edits.rename_key(loop, song.key), song.chords)
-            if take_tempo:
-                out = edits.set_tempo(out, song.tempo)
-            return out if take_key else edits.set_key(out, own)
+            out = put_heard(
+                loop, song.key, lambda there: put_found(there, song.chords), take_key=take_key
+            )
+            return edits.set_tempo(out, song.tempo) if take_tempo else out
 
         if self._session.apply("chords from a MIDI file", edit):
             self._session.select(chord_id=self._session.loop.chords[0].id, more=(), voice=-1)

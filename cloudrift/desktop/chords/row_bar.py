@@ -2,12 +2,10 @@
 
 from collections.abc import Callable
 from functools import partial
-from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
-    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QMenu,
@@ -15,18 +13,19 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from cloudrift.desktop.asking import MIDI_KINDS, ask_for_file
 from cloudrift.desktop.chords.moves import Moves
 from cloudrift.desktop.grid import GridChoice
 from cloudrift.desktop.parts import button
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.loop import progression
 from cloudrift.loop.chord_edits import set_tones
+from cloudrift.loop.kept import Kept, forget, kept_in, row_folder, take_row
 from cloudrift.loop.model import Loop
 from cloudrift.style import Card, draw_chords, house_cards, way_of_voicing
 from cloudrift.theory.pitch import pretty
 from cloudrift.theory.symbols import parse_progression
 
-MIDI_KINDS = "MIDI files (*.mid *.midi *.MID)"
 EXAMPLE = "Type a row: i VI iv7 V7,  4 2 3,  or Dm9 G13 | Cmaj7"
 
 
@@ -35,6 +34,7 @@ class RowBar(QWidget):
 
     midi_chosen = pyqtSignal(object)
     keys_wanted = pyqtSignal()
+    keep_wanted = pyqtSignal()
 
     def __init__(self, moves: Moves) -> None:
         super().__init__()
@@ -123,11 +123,8 @@ class RowBar(QWidget):
 
     def choose_midi(self) -> None:
         """Ask for a MIDI file."""
-        chosen, _ = QFileDialog.getOpenFileName(
-            self, "Chords from a MIDI file", str(Path.home()), MIDI_KINDS
-        )
-        if chosen:
-            self.midi_chosen.emit(Path(chosen))
+        if chosen := ask_for_file(self, self._session, "Chords from a MIDI file", MIDI_KINDS):
+            self.midi_chosen.emit(chosen)
 
     def _fill_menu(self) -> None:
         menu = self.menu
@@ -138,6 +135,7 @@ class RowBar(QWidget):
         title.setEnabled(False)
         for name, row in card.chords.shelf.items():
             self._add(f"{name}\t{pretty(row)}", partial(self._put_row, row))
+        self._add_kept()
         menu.addSeparator()
         self._add("Copy the block behind itself", self._copy_block)
         self._add("Copy it with another end", self._vary_end)
@@ -145,6 +143,33 @@ class RowBar(QWidget):
                   lambda: self._put("mirror", progression.mirror))  # fmt: skip
         menu.addSeparator()
         self._add("Chords from a MIDI file…", self.choose_midi)
+
+    def _add_kept(self) -> None:
+        """The rows that somebody has put on the shelf, and a way to put one there or off it."""
+        rows, wrong = kept_in(row_folder())
+        self.menu.addSeparator()
+        for row in rows:
+            chords = "  ".join(c.read(row.loop.key).text for c in row.loop.chords[:8])
+            more = " …" if len(row.loop.chords) > 8 else ""
+            self._add(f"{row.name}\t{chords}{more}".replace("&", "&&"),
+                      partial(self._put, "a row of your own",
+                              partial(_taken, row.loop)))  # fmt: skip
+        for words in wrong:
+            self._session.failed.emit(words)
+        self._add("Put this row on the shelf…", self.keep_wanted.emit)
+        if rows:
+            menu = self.menu.addMenu("Take one off the shelf")
+            assert menu is not None
+            for row in rows:
+                action = menu.addAction(row.name.replace("&", "&&"))
+                assert action is not None
+                action.triggered.connect(lambda _c=False, row=row: self._forget(row))
+
+    def _forget(self, row: Kept) -> None:
+        try:
+            forget(row)
+        except OSError as error:
+            self._session.failed.emit(f"could not take {row.name} off: {error.strerror}")
 
     def _add(self, text: str, act: Callable[[], object]) -> None:
         action = self.menu.addAction(text)
@@ -159,11 +184,10 @@ class RowBar(QWidget):
             super().keyPressEvent(event)
 
 
+def _taken(row: Loop, loop: Loop) -> Loop:
+    return take_row(loop, row)
+
+
 def _typed(loop: Loop, text: str) -> Loop:
     row = parse_progression(text, loop.key)
     return progression.put_row(loop, row, **way_of_voicing(loop.style))
-
-
-def is_midi(path: Path) -> bool:
-    """Say whether a file is named as a MIDI file."""
-    return path.suffix.lower() in (".mid", ".midi")

@@ -1,7 +1,5 @@
 """The Chords stage: the row bar, tiles over threads over onsets, what could come next."""
 
-from pathlib import Path
-
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolTip, QVBoxLayout, QWidget
@@ -11,10 +9,11 @@ from cloudrift.desktop.chords.inspector import ChordInspector
 from cloudrift.desktop.chords.moves import Moves
 from cloudrift.desktop.chords.next import NextChords
 from cloudrift.desktop.chords.onsets import Onsets
-from cloudrift.desktop.chords.row_bar import RowBar, is_midi
+from cloudrift.desktop.chords.row_bar import RowBar
 from cloudrift.desktop.chords.thread_paint import LEFT
 from cloudrift.desktop.chords.threads import HINT, Threads
 from cloudrift.desktop.chords.tiles import ChordTiles
+from cloudrift.desktop.dropped import dropped, is_midi
 from cloudrift.desktop.grid import Grid
 from cloudrift.desktop.look import look, text_font
 from cloudrift.desktop.parts import panel, small_button
@@ -82,19 +81,14 @@ class ChordsStage(QWidget):
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         assert event is not None
-        if any(is_midi(path) for path in _dropped(event)):
+        if any(map(is_midi, dropped(event.mimeData()))):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         assert event is not None
-        path = next((path for path in _dropped(event) if is_midi(path)), None)
+        path = next(filter(is_midi, dropped(event.mimeData())), None)
         if path is not None:
             self.row_bar.midi_chosen.emit(path)
-
-
-def _dropped(event: QDropEvent) -> list[Path]:
-    data = event.mimeData()
-    return [Path(url.toLocalFile()) for url in data.urls()] if data is not None else []
 
 
 def _show_tip(widget: QWidget) -> None:

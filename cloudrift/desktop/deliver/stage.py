@@ -47,7 +47,7 @@ class DeliverStage(QWidget):
         self._session, self._tasks = session, tasks
         self._bits = 24
         self._rate = session.loop.rate
-        self.folder = QLineEdit(str(Path.home() / "Loops"))
+        self.folder = QLineEdit(str(session.preferences.delivery))
         self.folder.setAccessibleName("Folder")
         self.bits = ChoiceRow(BITS, columns=3, name="Bits")
         self.rate = ChoiceRow(RATES, columns=2, name="Rate")
@@ -238,7 +238,7 @@ class DeliverStage(QWidget):
                 loop, folder, order, cancelled=stop,
                 progress=lambda done, of, name: moved(done / of, name),
             ),
-            lambda paths: self._end(f"Wrote {plural(len(paths), 'file')} to {folder}", good=True),
+            lambda paths: self._wrote(paths, folder),
             self._fail,
             self._move,
         )  # fmt: skip
@@ -246,6 +246,10 @@ class DeliverStage(QWidget):
     def _move(self, share: float, name: str) -> None:
         self.bar.setValue(round(1000 * share))
         self.result.setText(f"Writing {name}" if name else "")
+
+    def _wrote(self, paths: list[Path], folder: Path) -> None:
+        self._session.preferences.remember(delivery=str(folder.absolute()))
+        self._end(f"Wrote {plural(len(paths), 'file')} to {folder}", good=True)
 
     def _fail(self, error: Exception) -> None:
         if isinstance(error, Cancelled):

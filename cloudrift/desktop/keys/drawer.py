@@ -375,6 +375,10 @@ class KeysDrawer(QFrame):
 
     def showEvent(self, _event: QShowEvent | None) -> None:
         self.show_keyboards(keyboards())
+        wanted = self.source.findText(self._session.preferences.now.keyboard)
+        if self.keyboard is None and wanted > 0:
+            self.source.setCurrentIndex(wanted)
+            self._choose_keyboard(wanted)
 
     def close_drawer(self) -> None:
         """Close; a take under way is dropped."""

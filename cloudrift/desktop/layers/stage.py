@@ -3,10 +3,12 @@
 from collections.abc import Collection
 from pathlib import Path
 
-from PyQt6.QtCore import QMimeData, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
+from cloudrift.desktop.asking import MIDI_KINDS, ask_for_file
+from cloudrift.desktop.dropped import dropped, is_midi
 from cloudrift.desktop.layers.group_row import GroupRow
 from cloudrift.desktop.layers.inspector import LayerInspector
 from cloudrift.desktop.layers.room_view import RoomView
@@ -23,11 +25,8 @@ from cloudrift.notes.from_midi import read_parts
 from cloudrift.render.variants import alone
 from cloudrift.sound import look_up
 from cloudrift.sound.instrument import FAMILIES
-from cloudrift.sound.own import SUFFIXES
 from cloudrift.style import house_cards
 
-MIDI_SUFFIXES = (".mid", ".midi")
-MIDI_KINDS = "MIDI files (*.mid *.midi *.MID)"
 ROOM_FROM = 400  # pixels of height
 LIST_PX = 292
 INDENT_PX = 12  # of a layer under its group
@@ -139,11 +138,9 @@ class LayersStage(QWidget):
 
     def choose_midi(self) -> None:
         """Ask for a MIDI file whose parts become layers."""
-        chosen, _ = QFileDialog.getOpenFileName(
-            self, "A MIDI file whose parts become layers", str(Path.home()), MIDI_KINDS
-        )
-        if chosen:
-            self.bring_midi(Path(chosen))
+        words = "A MIDI file whose parts become layers"
+        if chosen := ask_for_file(self, self._session, words, MIDI_KINDS):
+            self.bring_midi(chosen)
 
     def bring_midi(self, path: Path) -> None:
         """Add a layer for each part of a MIDI file, with the notes as they are."""
@@ -167,7 +164,7 @@ class LayersStage(QWidget):
     def dropEvent(self, event: QDropEvent | None) -> None:
         assert event is not None
         paths = dropped(event.mimeData())
-        recordings = [p for p in paths if p.suffix.lower() not in MIDI_SUFFIXES]
+        recordings = [path for path in paths if not is_midi(path)]
         for path in paths:
             if path not in recordings:
                 self.bring_midi(path)
@@ -227,14 +224,6 @@ class LayersStage(QWidget):
         """Move the playheads."""
         self.room.show_place(share)
         self.notes.show_place(share)
-
-
-def dropped(data: QMimeData | None) -> list[Path]:
-    """Return the files in something that is dragged which can become layers or sounds."""
-    urls = data.urls() if data is not None else []
-    paths = [Path(url.toLocalFile()) for url in urls if url.isLocalFile()]
-    wanted = {*MIDI_SUFFIXES, *SUFFIXES}
-    return [path for path in paths if path.suffix.lower() in wanted]
 
 
 def listed(loop: Loop) -> list[Layer | Group]:

@@ -8,7 +8,6 @@ from platformdirs import user_data_path
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import (
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLineEdit,
@@ -17,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from cloudrift.desktop.asking import ask_for_files
 from cloudrift.desktop.parts import ChoiceRow, button, heading, label, scrolling
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.shelf.grid import SoundGrid
@@ -261,11 +261,9 @@ class Shelf(QFrame):
     # --- own sounds ---------------------------------------------------------------------------
 
     def _choose_files(self) -> None:
-        chosen, _ = QFileDialog.getOpenFileNames(
-            self, "One-shots: one, or several over the keyboard", str(Path.home()), FILES
-        )
-        if chosen:
-            self.bring_files([Path(name) for name in chosen])
+        words = "One-shots: one, or several over the keyboard"
+        if chosen := ask_for_files(self, self._session, words, FILES):
+            self.bring_files(chosen)
 
     def bring_files(self, paths: list[Path]) -> None:
         """Read one-shots (files or folders) beside the interface, then ask for the rest."""

@@ -1,36 +1,52 @@
-"""The start page: a card, a key, a tempo, a length, a draw; the loop turns while one chooses."""
+"""The start page: what to begin from, key, tempo, length; the loop turns while one chooses."""
+
+from collections.abc import Callable
+from pathlib import Path
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
+from cloudrift.desktop.dropped import dropped, is_midi
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.look import SEMI
-from cloudrift.desktop.parts import ChoiceRow, button, heading, label, panel
+from cloudrift.desktop.parts import ChoiceRow, button, heading, label, panel, set_look
 from cloudrift.desktop.session import Session
-from cloudrift.desktop.tiles import TEMPO
+from cloudrift.desktop.start.sources import (
+    UNTITLED,
+    CardSource,
+    Choice,
+    EmptySource,
+    MidiSource,
+    PhraseSource,
+    RecordingSource,
+    Source,
+    TemplateSource,
+    made,
+    summary,
+)
+from cloudrift.desktop.tasks import Tasks
+from cloudrift.desktop.tiles import TEMPO, MetreChoice
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field, Value
 from cloudrift.loop.model import Loop
-from cloudrift.style import Card, house_cards, sketch, without_chords
+from cloudrift.style import without_chords
 from cloudrift.theory.key import SCALES, Key
 from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES, pretty
 
 DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=1, high=MAX_DRAW)
 BARS = ((4, "4 bars"), (8, "8 bars"), (16, "16 bars"))
-AS_DRAWN = "as the card draws it"
-
-
-class CardButton(QPushButton):
-    """A style card to choose."""
-
-    def __init__(self, card: Card) -> None:
-        super().__init__(f"{card.name}\n{card.about}")
-        self.setCheckable(True)
-        self.setAutoExclusive(True)
-        self.setMinimumSize(100, 54)
-        self.setAccessibleName(f"Style card {card.name}: {card.about}")
-        self.setStyleSheet("QPushButton { text-align: left; padding: 7px 12px; }")
+CARD, EMPTY, MIDI, RECORDING, PHRASE, TEMPLATE = range(6)
+FROM = ((CARD, "A style card"), (EMPTY, "Nothing"), (MIDI, "A MIDI file"),
+        (RECORDING, "A recording"), (PHRASE, "A phrase"), (TEMPLATE, "A template"))  # fmt: skip
 
 
 class StartPage(QWidget):
@@ -39,28 +55,34 @@ class StartPage(QWidget):
     begun = pyqtSignal(object)
     left = pyqtSignal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__()
         self._session = session
-        self._card = next(iter(house_cards().values()))
+        self.setAcceptDrops(True)
         self._loop: Loop | None = None
-        self._key: Key | None = None
-        self._tempo: float | None = None
-        self._bars = 8
-        self._draw = 1
-        self.title = QLineEdit("Untitled loop")
+        self._choice = Choice()
+        self._named = False  # whether the title has been typed
+        self.title = QLineEdit(UNTITLED)
         self.title.setAccessibleName("Name of the loop")
-        self.cards: dict[str, CardButton] = {}
+        self.title.textEdited.connect(self._name)
+        self.card, self.empty = CardSource(), EmptySource()
+        self.midi, self.recording = MidiSource(session, tasks), RecordingSource(session, tasks)
+        self.phrase = PhraseSource()
+        self.template = TemplateSource(session, session.failed.emit)
+        self.sources: tuple[Source, ...] = (
+            self.card, self.empty, self.midi, self.recording, self.phrase, self.template
+        )  # fmt: skip
+        self.begin_from = ChoiceRow(FROM, columns=6, name="Begin from")
+        self.stack = QStackedWidget()
         self.tonic = QComboBox()
         self.tonic.setAccessibleName("Tonic")
         self.mode = QComboBox()
         self.mode.setAccessibleName("Scale")
         self.tempo = FieldWidget(TEMPO, 120.0)
         self.bars = ChoiceRow(BARS, columns=3, name="Length")
+        self.metre = MetreChoice()
         self.draw = FieldWidget(DRAW, 1.0)
-        self.another = button(
-            "Another draw", self.another_draw, tip="Another loop in this style (D)"
-        )
+        self.another = button("Another draw", self.another_draw, tip="Another loop in this style")
         self.listen = button("Play it", self._listen, tip="Play or stop (Space)")
         self.begin = button("Begin with this loop", self.begin_loop, name="strong")
         self.begin_empty = button(
@@ -70,6 +92,7 @@ class StartPage(QWidget):
         self.never_mind = button("Back to the open loop", self.leave)
         self.summary = label("", size=13)
         self.summary.setWordWrap(True)
+        self.draws = QWidget()
         self._lay_out()
         self._connect()
 
@@ -80,35 +103,36 @@ class StartPage(QWidget):
         column.setContentsMargins(26, 18, 26, 18)
         column.setSpacing(7)
         column.addWidget(label("Start a loop", size=20, weight=SEMI))
-        about = label("Choose a style card; press Play it to hear its first loop. Change "
-                      "what you like, or take another draw.", size=12.5, name="soft")  # fmt: skip
-        column.addWidget(about)
-        column.addWidget(heading("Style card"))
-        row = QHBoxLayout()
-        for card in house_cards().values():
-            one = CardButton(card)
-            one.clicked.connect(lambda _c, name=card.name: self.choose_card(name))
-            self.cards[card.name] = one
-            row.addWidget(one, 1)
-        column.addLayout(row)
+        column.addWidget(heading("From"))
+        column.addWidget(self.begin_from)
+        for source in self.sources:
+            self.stack.addWidget(source)
+        column.addWidget(self.stack)
         column.addWidget(heading("Name"))
         column.addWidget(self.title)
         pair = QHBoxLayout()
         left, right = QVBoxLayout(), QVBoxLayout()
         left.addWidget(heading("Key"))
         keys = QHBoxLayout()
-        keys.addWidget(self.tonic)
+        keys.addWidget(self.tonic, 1)
         keys.addWidget(self.mode, 1)
         left.addLayout(keys)
-        left.addWidget(heading("Length, in 4/4"))
-        left.addWidget(self.bars)
+        left.addWidget(heading("Length and metre"))
+        lengths = QHBoxLayout()
+        lengths.addWidget(self.bars, 1)
+        lengths.addWidget(self.metre)
+        left.addLayout(lengths)
         right.addWidget(heading("Tempo"))
         right.addWidget(self.tempo)
-        right.addWidget(heading("Draw: the same number is the same loop"))
+        inside = QVBoxLayout(self.draws)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.addWidget(heading("Draw: the same number is the same loop"))
         draws = QHBoxLayout()
         draws.addWidget(self.draw, 1)
         draws.addWidget(self.another)
-        right.addLayout(draws)
+        inside.addLayout(draws)
+        right.addWidget(self.draws)
+        right.addStretch(1)
         pair.addLayout(left, 1)
         pair.addSpacing(18)
         pair.addLayout(right, 1)
@@ -130,17 +154,21 @@ class StartPage(QWidget):
         outer.addStretch(1)
 
     def _connect(self) -> None:
-        self.tonic.addItem(AS_DRAWN, None)
+        self.tonic.addItem("", None)
         for pc in range(12):
             names = sorted({SHARP_NAMES[pc], FLAT_NAMES[pc]})
             for name in names:
                 self.tonic.addItem(pretty(name), name)
         for mode in SCALES:
             self.mode.addItem(mode, mode)
+        self.begin_from.chosen.connect(self.choose_source)
+        for source in self.sources:
+            source.changed.connect(self._source_changed)
         self.tonic.activated.connect(lambda _i: self._choose_key())
         self.mode.activated.connect(lambda _i: self._choose_key())
         self.tempo.edited.connect(self._choose_tempo)
         self.bars.chosen.connect(self._choose_bars)
+        self.metre.chosen.connect(self._choose_metre)
         self.draw.edited.connect(self._choose_draw)
         self._session.playing_changed.connect(
             lambda on: self.listen.setText("Stop" if on else "Play it")
@@ -148,86 +176,165 @@ class StartPage(QWidget):
 
     # --- choices ------------------------------------------------------------------------------
 
+    @property
+    def source(self) -> Source:
+        """What the loop is begun from."""
+        source = self.stack.currentWidget()
+        assert isinstance(source, Source)
+        return source
+
+    @property
+    def plays_in(self) -> bool:
+        """Whether the first thing to do with the loop is to play something in."""
+        return self.source.plays_in
+
     def enter(self) -> None:
         """Come here: sketch and let it be heard."""
         self.listen.setText("Stop" if self._session.player.playing else "Play it")
-        self.title.setText("Untitled loop")
-        self._sketch()
-        self.cards[self._card.name].setFocus()
+        self._named = False
+        self.source.enter()
+        self._make()
+        self.source.first().setFocus()
+
+    def choose_source(self, number: int) -> None:
+        """Begin from something else; what was chosen for the other goes."""
+        self.stack.setCurrentIndex(number)
+        self._choice = Choice(draw=self._choice.draw)
+        self.source.enter()
+        self._make()
+        self.source.first().setFocus()
 
     def choose_card(self, name: str) -> None:
-        """Take another card; tempo is drawn anew."""
-        self._card = house_cards()[name]
-        self._tempo = None
-        self._sketch()
+        """Begin from a style card."""
+        self.stack.setCurrentWidget(self.card)
+        self.card.choose(name)
+
+    def read(self, path: Path) -> None:
+        """Begin from a file: MIDI or a recording."""
+        source = self.midi if is_midi(path) else self.recording
+        self.choose_source(self.sources.index(source))
+        source.read(path)
+
+    def _source_changed(self) -> None:
+        """Another card or file: its own tempo and key count, not those chosen for the other."""
+        if self.sender() is self.source:
+            self._choice.tempo = None
+            if self.source is not self.card:
+                self._choice = Choice(draw=self._choice.draw)
+            self._make()
 
     def _choose_key(self) -> None:
         tonic = self.tonic.currentData()
-        if tonic is None:
-            self._key = None
-        else:
-            self._key = Key(tonic, self.mode.currentData())
-        self._sketch()
+        self._choice.key = None if tonic is None else Key(tonic, self.mode.currentData())
+        self._make()
 
     def _choose_tempo(self, value: Value) -> None:
-        self._tempo = float(value)
-        self._sketch()
+        self._choice.tempo = float(value)
+        self._make()
 
     def _choose_bars(self, bars: int) -> None:
-        self._bars = bars
-        self._sketch()
+        self._choice.bars = bars
+        self._make()
+
+    def _choose_metre(self, metre: tuple[int, int]) -> None:
+        self._choice.metre = metre
+        self._make()
 
     def _choose_draw(self, value: Value) -> None:
-        self._draw = int(float(value))
-        self._sketch()
+        self._choice.draw = int(float(value))
+        self._make()
 
     def another_draw(self) -> None:
         """Take the next draw."""
-        self._draw = self._draw % MAX_DRAW + 1
-        self._sketch()
+        self._choice.draw = self._choice.draw % MAX_DRAW + 1
+        self._make()
 
-    def _sketch(self) -> None:
-        loop = sketch(self._card, self._key, self._tempo, self._draw, bars=self._bars)
+    def _name(self) -> None:
+        self._named = True
+
+    def _make(self) -> None:
+        """Make the loop of what is chosen, show it, and let it be heard."""
+        source = self.source
+        loop, problem = made(source, self._choice)
         self._loop = loop
-        self.cards[self._card.name].setChecked(True)
-        self.tempo.set_value(loop.tempo)
-        self.draw.set_value(float(self._draw))
-        self.bars.show_choice(self._bars)
-        self.mode.setCurrentIndex(self.mode.findData(loop.key.mode))
-        self.mode.setEnabled(self._key is not None)
-        chords = "   ".join(chord.read(loop.key).text for chord in loop.chords)
-        layers = ", ".join(layer.name for layer in loop.layers)
-        self.summary.setText(f"{loop.key.text}, {loop.tempo:g} BPM, {loop.bars} bars\n"
-                             f"{chords}\n{layers}")  # fmt: skip
+        self.begin_from.show_choice(self.sources.index(source))
+        for one in self.sources:  # the stack is as high as what is shown in it
+            one.setVisible(one is source)
+        if not self._named:
+            self.title.setText(source.title)
+        self.draws.setVisible(source.draws)
+        self.begin_empty.setVisible(source.draws)
+        for widget in (self.begin, self.listen, self.tonic, self.tempo, self.bars, self.metre):
+            widget.setEnabled(loop is not None)
+        self.tonic.setItemText(0, source.own_key)
+        self.mode.setEnabled(loop is not None and self._choice.key is not None)
+        if self._choice.key is None:
+            self.tonic.setCurrentIndex(0)
+        if loop is not None:
+            self.tempo.set_value(loop.tempo)
+            self.draw.set_value(float(self._choice.draw))
+            self.bars.show_choice(loop.bars)
+            self.metre.show_choice(loop.metre)
+            self.mode.setCurrentIndex(self.mode.findData(loop.key.mode))
+        set_look(self.summary, "signal" if problem else "")
+        self.summary.setText(problem or (summary(loop) if loop else "nothing to begin with yet"))
         if self.isVisible():
-            self._session.preview(loop, alone=frozenset())
+            self._show_loop()
+
+    def _show_loop(self) -> None:
+        """Let what is chosen be heard and shown in the place of the open loop."""
+        loop = self._loop or replace(self._session.loop, title=UNTITLED, chords=(), layers=(),
+                                     groups=(), line=(), style="")  # fmt: skip
+        self._session.preview(loop, alone=frozenset(), instead=True)
 
     def _listen(self) -> None:
         self._session.toggle_playing()
 
     def begin_loop(self) -> None:
         """Take the loop that is shown."""
-        if self._loop is not None:
-            self._take(self._loop)
+        self._take(lambda loop: loop)
 
     def begin_without_chords(self) -> None:
         """Take the loop that is shown, to write its chords oneself."""
-        if self._loop is not None:
-            self._take(without_chords(self._loop))
+        self._take(without_chords)
 
-    def _take(self, loop: Loop) -> None:
-        title = self.title.text().strip() or "Untitled loop"
+    def _take(self, change: Callable[[Loop], Loop]) -> None:
+        if self._loop is None:
+            self._session.failed.emit("there is nothing to begin with yet; choose a file, or "
+                                      "begin from nothing")  # fmt: skip
+            return
+        title = self.title.text().strip() or UNTITLED
         self._session.preview(None)
-        self.begun.emit(replace(loop, title=title))
+        self.begun.emit(replace(change(self._loop), title=title))
+
+    @property
+    def has_loop(self) -> bool:
+        """Whether there is a loop to begin with."""
+        return self._loop is not None
+
+    def show_again(self) -> None:
+        """Stay here after all: the loop that is chosen is heard again."""
+        self._show_loop()
 
     def leave(self) -> None:
         """Go back to the open loop."""
         self._session.preview(None)
         self.left.emit()
 
+    # --- Qt -----------------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """A MIDI file or a recording may be dropped here."""
+        assert event is not None
+        if dropped(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        self.read(dropped(event.mimeData())[0])
+
     def showEvent(self, event: QEvent | None) -> None:
-        if self._loop is not None:
-            self._session.preview(self._loop, alone=frozenset())
+        self._show_loop()
 
     def show_place(self, share: float) -> None:
         """Nothing moves here."""

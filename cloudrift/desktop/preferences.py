@@ -1,0 +1,96 @@
+"""What a composer has chosen for the program itself, and what it remembers for them."""
+
+import contextlib
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from platformdirs import user_config_path
+
+from cloudrift.audio.files import write_atomically
+from cloudrift.devices.speaker import BUFFER_MS
+from cloudrift.ground.errors import CloudriftError
+
+FILE = "settings.json"
+THEMES = ("", "Daybreak", "Nightfall")
+SIZES = (90, 100, 110, 125, 150)  # per cent
+BUFFERS = (20, 40, 80, 160)  # ms
+MOST_RECENT = 10
+
+
+class Wishes(msgspec.Struct, frozen=True, kw_only=True):
+    """The settings as they are in the file. Empty words mean: as the system has it.
+
+    ``theme`` is one of THEMES; ``size_percent`` is of text and controls; ``buffer_ms`` is one
+    period of the speaker; ``files`` is where file dialogs begin, ``delivery`` where was delivered
+    last; ``recent`` are the loop files opened or saved last, the newest first.
+    """
+
+    theme: str = ""
+    size_percent: int = 100
+    speaker: str = ""
+    buffer_ms: int = BUFFER_MS
+    keyboard: str = ""
+    files: str = ""
+    delivery: str = ""
+    recent: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        if self.theme not in THEMES or self.size_percent not in SIZES:
+            raise ValueError("no such theme or size")
+        if self.buffer_ms not in BUFFERS:
+            raise ValueError("no such buffer")
+
+
+class Preferences:
+    """Keeps the wishes in ``$XDG_CONFIG_HOME/cloudrift/settings.json``.
+
+    A file that is missing or that somebody has broken counts as empty.
+    """
+
+    def __init__(self, folder: Path | None = None) -> None:
+        self.file = (folder or user_config_path("cloudrift")) / FILE
+        try:
+            self.now = msgspec.json.decode(self.file.read_bytes(), type=Wishes)
+        except (OSError, msgspec.DecodeError):
+            self.now = Wishes()
+
+    def change(self, **what: Any) -> None:
+        """Change some of the wishes and keep them.
+
+        Raises CloudriftError if they could not be kept; they hold until the program ends.
+        """
+        self.now = msgspec.structs.replace(self.now, **what)
+        body = msgspec.json.format(msgspec.json.encode(self.now), indent=1)
+        try:
+            self.file.parent.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise CloudriftError(f"could not make {self.file.parent}: {error.strerror}") from error
+        write_atomically(self.file, lambda file: file.write(body))
+
+    def remember(self, **what: Any) -> None:
+        """Change what is only remembered: where it can't be kept, work goes on."""
+        with contextlib.suppress(CloudriftError):
+            self.change(**what)
+
+    def opened(self, path: Path) -> None:
+        """Put a loop file first among the recent ones."""
+        path = path.resolve()
+        others = (one for one in self.now.recent if one != str(path))
+        self.remember(recent=(str(path), *others)[:MOST_RECENT])
+
+    @property
+    def recent(self) -> list[Path]:
+        """The loop files opened or saved last that are still there."""
+        return [path for one in self.now.recent if (path := Path(one)).is_file()]
+
+    @property
+    def folder(self) -> Path:
+        """Where file dialogs begin."""
+        chosen = Path(self.now.files) if self.now.files else Path.home()
+        return chosen if chosen.is_dir() else Path.home()
+
+    @property
+    def delivery(self) -> Path:
+        """Where to deliver, unless another folder is chosen."""
+        return Path(self.now.delivery) if self.now.delivery else self.folder / "Loops"

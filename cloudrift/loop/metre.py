@@ -1,0 +1,119 @@
+"""Another metre for a loop that stands: bars keep their number, beats come or go at their ends."""
+
+from typing import Any
+
+from msgspec.structs import replace
+
+from cloudrift.ground.words import plural
+from cloudrift.loop import spec
+from cloudrift.loop.chord_time import lasting
+from cloudrift.loop.model import Chord, Layer, Loop
+from cloudrift.notes.note import Note, numbered
+from cloudrift.notes.time import bar_ticks
+from cloudrift.texture.ride import LEAST_EVERY, MOST_EVERY, Ride, RidePoint
+from cloudrift.texture.treatment import Line
+
+METRES = tuple((beats, unit) for unit in spec.BEAT_UNITS for beats in spec.BEATS)
+
+
+def metre_text(metre: tuple[int, int]) -> str:
+    """Write a metre: ``6/8``."""
+    return f"{metre[0]}/{metre[1]}"
+
+
+def set_metre(loop: Loop, metre: tuple[int, int]) -> Loop:
+    """Give every bar another number of beats; tempo and the number of bars stay.
+
+    What starts in beats that go is let go, what reaches into them is cut at the bar's end. What
+    ended with a bar ends with the longer bar. Rides and places go along.
+    """
+    if metre == loop.metre:
+        return loop
+    bars = _Bars(bar_ticks(loop.metre), bar_ticks(metre))
+    chords = [made for chord in loop.chords if (made := bars.chord(chord)) is not None]
+    return replace(
+        loop,
+        metre=metre,
+        chords=tuple(chords),
+        layers=tuple(bars.layer(layer) for layer in loop.layers),
+        groups=tuple(replace(g, line=bars.line(g.line)) for g in loop.groups),
+        line=bars.line(loop.line),
+    )
+
+
+def metre_words(loop: Loop, metre: tuple[int, int]) -> str:
+    """Say what another metre would do to a loop."""
+    made = set_metre(loop, metre)
+    gone = len(loop.chords) - len(made.chords)
+    before, after = (sum(len(x.own or ()) for x in one.layers) for one in (loop, made))
+    lengths = {c.id: c.length_ticks for c in made.chords}
+    others = [lengths[c.id] - c.length_ticks for c in loop.chords if c.id in lengths]
+    parts = [
+        f"{plural(gone, 'chord')} lost" if gone else "",
+        f"{plural(sum(x < 0 for x in others), 'chord')} shorter" if min(others, default=0) < 0
+        else "",
+        f"{plural(sum(x > 0 for x in others), 'chord')} longer" if max(others, default=0) > 0
+        else "",
+        f"{plural(before - after, 'note')} lost" if before > after else "",
+    ]  # fmt: skip
+    said = ", ".join(part for part in parts if part) or "no chord or note changes"
+    seconds = made.frames / made.rate
+    return f"{metre_text(metre)}: {said}; {plural(made.bars, 'bar')} last {seconds:.2f} s"
+
+
+class _Bars:
+    """Takes what lies in bars of one length into bars of another."""
+
+    def __init__(self, old: int, new: int) -> None:
+        self.old, self.new = old, new
+
+    def at(self, tick: int) -> int:
+        """Where a place is: in the same bar, at the latest at its end."""
+        bar, rest = divmod(tick, self.old)
+        return bar * self.new + min(rest, self.new)
+
+    def goes(self, tick: int) -> bool:
+        """Whether a place is in beats that go."""
+        return tick % self.old >= self.new
+
+    def chord(self, chord: Chord) -> Chord | None:
+        start, end = self.at(chord.start_tick), self.at(chord.end_tick)
+        if self.goes(chord.start_tick) or end - start < spec.MIN_CHORD_TICKS:
+            return None
+        return lasting(chord, start, end)
+
+    def note(self, note: Note) -> Note:
+        start, end = self.at(note.start_tick), self.at(note.end_tick)
+        if (note.end_tick - 1) // self.old == note.start_tick // self.old:
+            end = min(end, start + note.length_ticks)  # within a bar it is as long as it was
+        return replace(note, start_tick=start, length_ticks=max(1, end - start))
+
+    def layer(self, layer: Layer) -> Layer:
+        changes: dict[str, Any] = {"line": self.line(layer.line)}
+        if layer.own is not None:
+            kept = (note for note in layer.own if not self.goes(note.start_tick))
+            changes["own"] = numbered(self.note(note) for note in kept)
+        if layer.lens.where:
+            places = ((self.at(a), self.at(b)) for a, b in layer.lens.where)
+            where = tuple((a, b) for a, b in places if b > a)
+            changes["lens"] = replace(layer.lens, where=where)
+        if layer.level_ride is not None:
+            changes["level_ride"] = self.ride(layer.level_ride)
+        return replace(layer, **changes)
+
+    def line(self, line: Line) -> Line:
+        return tuple(
+            replace(t, rides=tuple(map(self.ride, t.rides))) if t.rides else t for t in line
+        )
+
+    def ride(self, ride: Ride) -> Ride:
+        """One that comes every few bars still does; one that comes more often stays as it is."""
+        every = ride.every_ticks
+        if every % self.old:
+            return ride
+        every = min(max(every // self.old * self.new, LEAST_EVERY), MOST_EVERY) if every else 0
+        points: dict[int, RidePoint] = {}
+        for point in ride.points:
+            tick = self.at(point.tick)
+            points.setdefault(tick, replace(point, tick=tick))
+        return replace(ride, points=tuple(points.values()), every_ticks=every)
