@@ -55,7 +55,7 @@ def test_what_is_turned_is_said_and_silence_is_not_matched():
     match = matched(silent, Loudness(lufs=-62, true_peak_db=-50))
     assert (match.one_db, match.other_db, match.equal) == (0, 0, False)
     assert match.says("bare", "treated") == "not matched: bare is silent"
-    assert matched(silent, silent).says("then", "now") == "not matched: then and now are silent"
+    assert matched(silent, silent).says("then", "now") == "not matched: both are silent"
     assert matched(None, loud).one_db == 0
 
 

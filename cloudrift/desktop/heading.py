@@ -164,7 +164,7 @@ class Heading(QWidget):
         row.addStretch(1)
         comparing = QVBoxLayout()
         comparing.setSpacing(1)
-        comparing.addWidget(self.compare)
+        comparing.addWidget(self.compare, 0, Qt.AlignmentFlag.AlignHCenter)
         comparing.addWidget(self.matched)
         row.addLayout(comparing)
         row.addSpacing(4)

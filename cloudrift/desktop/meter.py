@@ -53,6 +53,9 @@ class Meter(QWidget):
             silent = loudness.lufs <= QUIET_DB
             lufs = "silent" if silent else f"{number(loudness.lufs, '.1f')} LUFS"
             painter.drawText(QRectF(0, 0, w, 13), right, lufs)
+            if silent:
+                loudness = None  # silence has no peak
+        if loudness is not None:
             over = loudness.true_peak_db > 0
             painter.setPen(color("signal" if over else "ink_soft"))
             words = "over: " if over else "peak "

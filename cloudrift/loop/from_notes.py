@@ -10,7 +10,7 @@ from cloudrift.loop.model import Chord, Loop
 from cloudrift.loop.own_notes import with_own
 from cloudrift.loop.progression import put_chords
 from cloudrift.notes.find_chords import LOOSE_TICKS, FoundChord, find_chords
-from cloudrift.notes.note import Note
+from cloudrift.notes.note import LOW_PITCH, Note
 from cloudrift.notes.time import bar_ticks
 from cloudrift.sound.catalogue import look_up
 from cloudrift.theory.key import Key
@@ -80,9 +80,6 @@ def put_played(loop: Loop, notes: Sequence[Note]) -> Loop:
         if end - chord.start_tick >= spec.MIN_CHORD_TICKS
     ]  # fmt: skip
     return put_chords(loop, chords)
-
-
-LOW_PITCH = 46  # below the middle of such notes a part is a bass
 
 
 def put_layers(loop: Loop, parts: Sequence[tuple[str, Sequence[Note]]]) -> Loop:

@@ -1,12 +1,16 @@
 """A MIDI file as a composer wants it: its chords, its key, its tempo, and where each is from."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from statistics import median
+
+import numpy as np
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.notes.find_chords import FoundChord, find_chords, guess_key
 from cloudrift.notes.midi_in import MidiSong, read_midi
-from cloudrift.notes.note import Note
+from cloudrift.notes.note import LOW_PITCH, Note, in_order
 from cloudrift.theory.key import Key
 
 GIVEN, ESTIMATED = "given", "estimate"
@@ -47,10 +51,31 @@ def read_parts(path: Path) -> MidiSong:
     return song
 
 
+def harmony(parts: Sequence[tuple[str, tuple[Note, ...]]]) -> tuple[Note, ...]:
+    """Return the notes of those parts that hold the chords, with the basses, in order.
+
+    A tune over held chords is no part of them. Where no part holds chords, all of them together do.
+    """
+    all_notes = [notes for _, notes in parts]
+    chordal = [notes for notes in all_notes if _is_chordal(notes)]
+    if chordal:
+        basses = [n for n in all_notes if median(note.pitch for note in n) < LOW_PITCH]
+        all_notes = [*chordal, *(notes for notes in basses if notes not in chordal)]
+    return in_order(note for notes in all_notes for note in notes)
+
+
+def _is_chordal(notes: Sequence[Note]) -> bool:
+    """Whether at most beginnings of notes at least three sound."""
+    starts = np.sort([note.start_tick for note in notes])
+    ends = np.sort([note.start_tick + note.length_ticks for note in notes])
+    sounding = np.searchsorted(starts, starts, "right") - np.searchsorted(ends, starts, "right")
+    return bool(np.mean(sounding >= 3) > 0.5)
+
+
 def read_song(path: Path, key: Key | None = None) -> Song:
     """Read a MIDI file and find its chords; estimate its key if none is given."""
     song = read_parts(path)
-    chords = find_chords(song.notes, song.metre)
+    chords = find_chords(harmony(song.parts), song.metre)
     guess = guess_key(song.notes, [(c.start_tick, 0, c.voices) for c in chords], song.signature)
     return Song(
         notes=song.notes,

@@ -5,6 +5,7 @@ from collections.abc import Iterable
 import msgspec
 
 LOWEST, HIGHEST = 12, 120  # MIDI numbers that notes keep to
+LOW_PITCH = 46  # below the middle of such notes a part is a bass
 MOST = 4000  # notes of one layer: more is a mistake
 MIN_TICKS = 30  # 1/128: the shortest that is written
 

@@ -38,8 +38,9 @@ class Match:
     def says(self, one: str, other: str) -> str:
         """Say in words by how much which side is turned."""
         if not self.equal:
-            both = " and ".join(n for n, s in zip((one, other), self.silent, strict=True) if s)
-            return f"not matched: {both} {'are' if all(self.silent) else 'is'} silent"
+            if all(self.silent):
+                return "not matched: both are silent"
+            return f"not matched: {one if self.silent[0] else other} is silent"
         if self.other_db > -0.05:
             return f"matched: {one} {number(self.one_db, '+.1f')} dB"
         return (f"matched: {one} {number(self.one_db, '+.1f')}, {other} "

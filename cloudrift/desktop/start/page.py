@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QLineEdit,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -73,7 +72,7 @@ class StartPage(QWidget):
             self.card, self.empty, self.midi, self.recording, self.phrase, self.template
         )  # fmt: skip
         self.begin_from = ChoiceRow(FROM, columns=6, name="Begin from")
-        self.stack = QStackedWidget()
+        self.source: Source = self.card  # what the loop is begun from
         self.tonic = QComboBox()
         self.tonic.setAccessibleName("Tonic")
         self.mode = QComboBox()
@@ -105,9 +104,8 @@ class StartPage(QWidget):
         column.addWidget(label("Start a loop", size=20, weight=SEMI))
         column.addWidget(heading("From"))
         column.addWidget(self.begin_from)
-        for source in self.sources:
-            self.stack.addWidget(source)
-        column.addWidget(self.stack)
+        for source in self.sources:  # of these, one is shown
+            column.addWidget(source)
         column.addWidget(heading("Name"))
         column.addWidget(self.title)
         pair = QHBoxLayout()
@@ -177,13 +175,6 @@ class StartPage(QWidget):
     # --- choices ------------------------------------------------------------------------------
 
     @property
-    def source(self) -> Source:
-        """What the loop is begun from."""
-        source = self.stack.currentWidget()
-        assert isinstance(source, Source)
-        return source
-
-    @property
     def plays_in(self) -> bool:
         """Whether the first thing to do with the loop is to play something in."""
         return self.source.plays_in
@@ -198,7 +189,7 @@ class StartPage(QWidget):
 
     def choose_source(self, number: int) -> None:
         """Begin from something else; what was chosen for the other goes."""
-        self.stack.setCurrentIndex(number)
+        self.source = self.sources[number]
         self._choice = Choice(draw=self._choice.draw)
         self.source.enter()
         self._make()
@@ -206,7 +197,7 @@ class StartPage(QWidget):
 
     def choose_card(self, name: str) -> None:
         """Begin from a style card."""
-        self.stack.setCurrentWidget(self.card)
+        self.source = self.card
         self.card.choose(name)
 
     def read(self, path: Path) -> None:
@@ -258,7 +249,7 @@ class StartPage(QWidget):
         loop, problem = made(source, self._choice)
         self._loop = loop
         self.begin_from.show_choice(self.sources.index(source))
-        for one in self.sources:  # the stack is as high as what is shown in it
+        for one in self.sources:
             one.setVisible(one is source)
         if not self._named:
             self.title.setText(source.title)
