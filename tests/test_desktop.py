@@ -542,6 +542,8 @@ def test_text_and_marks_have_contrast(theme):
             assert contrast(text, ground) >= (4.5 if text != "signal" else 4.0), (text, ground)
     for fill in ("ink", "focus", "good"):
         assert contrast("on_ink", fill) >= 4.5, fill
+    for ground in ("paper", "card"):  # what is outside the scale is seen to be
+        assert contrast("lane", ground) >= 1.35, ground
     for role in ("keys", "pad", "pluck", "bass", "signal", "lead", "strings", "voice", "bell"):
         assert contrast(role, "paper") >= 3, role
 

@@ -197,10 +197,14 @@ def to_text(data):
     ("old", "new", "says"),
     [
         (b'"tempo": 140', b'"tempo": 0', r"tempo is 0 BPM, but must lie between 40 and 240"),
-        (b'"felt upright"', b'"felt piano"', r"no sound is called 'felt piano'.*loop\.layers\[0\]"),
-        (b'"mode": "minor"', b'"mode": "minr"', r"did you mean 'minor'.*loop\.key"),
-        (b'"crackle_db"', b'"crakle_db"', r"did you mean 'crackle_db'.*loop\.line\[0\]"),
-        (b'"bars": 2', b'"bars": "two"', r"Expected `int`, got `str`.*bars"),
+        (
+            b'"felt upright"',
+            b'"felt piano"',
+            r"loop\.layers\[0\]\.sound: no sound is called 'felt piano'",
+        ),
+        (b'"mode": "minor"', b'"mode": "minr"', r"loop\.key: .*did you mean 'minor'"),
+        (b'"crackle_db"', b'"crakle_db"', r"loop\.line\[0\]: .*did you mean 'crackle_db'"),
+        (b'"bars": 2', b'"bars": "two"', r"loop\.bars: Expected `int`, got `str`"),
         (b'"schema": 6', b'"schema": 7', r"schema 7, newer than"),
         (b'"schema": 6', b'"schema": 0', r"schema 0, which never was"),
         (b'"chords"', b'"cords"', r"unknown field `cords`"),

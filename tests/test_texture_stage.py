@@ -214,12 +214,17 @@ def test_b_compares_the_whole_loop_the_line_or_the_card(stage, window, qtbot):
     other([], [])
     qtbot.mouseClick(stage.compares.button("card"), LEFT)
     other(["cuts"], ["hall"])
+    assert session.sides == ("Card out", "Card in")
+    assert session.compared == "the whole loop without tilt"
     session.select(treatment_id=session.loop.line[0].id)  # it follows the open card
     other(["tilt"], ["hall"])
     qtbot.mouseClick(stage.compares.button("line"), LEFT)
     other([], ["hall"])
     settled(qtbot, session)
-    qtbot.waitUntil(lambda: "line bare" in stage.treated.text(), timeout=20_000)
+    assert session.sides == ("Line out", "Line in")
+    qtbot.waitUntil(
+        lambda: "the whole loop without its line" in stage.treated.text(), timeout=20_000
+    )
     treated, bare = session.loudness[TREATED], session.loudness[BARE]
     match = session.match
     assert match.one_db - match.other_db == pytest.approx(treated.lufs - bare.lufs, abs=0.01)
@@ -256,7 +261,7 @@ def test_two_strips_stand_side_by_side_with_their_spectra(stage, window, qtbot):
     )
     settled(qtbot, session)
     stage.show_pair()
-    assert step_names(session.loop.line) == ["Bare", "1. Cuts"]
+    assert step_names(session.loop.line) == ["Coming in", "1. Cuts"]
     qtbot.waitUntil(lambda: "less at" in stage.pair.says.text(), timeout=20_000)
     assert (
         stage.pair.spectra.portrait.curves[0].shape == stage.pair.spectra.portrait.curves[1].shape
@@ -379,6 +384,12 @@ def test_warnings_say_what_to_heed_and_only_what_the_card_brought(small_loop):
     assert "louder" in warned(None, noisy)[1]
     low = treatment("slow", speed="a quarter")
     assert any("rumble below 45 Hz" in w for w in warned(None, low)[0])
+    # With a low cut behind it, that is done; with one that does not reach up so far, it is not.
+    for cut, clears in ((60.0, True), (30.0, False)):
+        line = (low, msgspec.structs.replace(treatment("cuts", low_cut_hz=cut), id="t9"))
+        after = edits.set_line(loop, None, line)
+        facts = [step_facts(engine, after, None, n) for n in (0, 1)]
+        assert any("rumble" in w for w in heed(after, None, low, *facts)) != clears
     quiet = treatment("trim", gain_db=-3)
     assert warned(None, quiet)[0] == []
     doubled = msgspec.structs.replace(wide, id="t2")

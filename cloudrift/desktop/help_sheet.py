@@ -47,7 +47,8 @@ NOTE_KEYS: Keys = (
     ("Ctrl+Up, Ctrl+Down", "By an octave"),
     ("Ctrl+Left, Ctrl+Right", "Shorter or longer"),
     ("Page Up, Page Down", "Pick the note before or behind"),
-    ("Ctrl+A, V, P, E", "Pick all, the same voice, the same pitch, every second one"),
+    ("Ctrl+A", "Pick all"),
+    ("V, P, E", "Pick the same voice, the same pitch, every second one"),
     ("Ctrl+C, Ctrl+V, Ctrl+J", "Copy, paste at the playhead, copy behind"),
     ("M, X, Delete", "Mute, cut at the playhead, take out"),
     ("Plus, Minus, 0", "Look closer, farther, at all of it"),
@@ -137,8 +138,8 @@ class AboutSheet(QDialog):
         )
         column.addWidget(
             _plain(
-                "Every sound and treatment in it is computed by it, so that what "
-                "you write is yours, free of royalties."
+                "House sounds and treatments are computed, not played back from "
+                "recordings: what you write with them is yours, without royalties."
             )
         )
         for what, where in places:

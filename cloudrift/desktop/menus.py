@@ -139,6 +139,7 @@ class Menus:
         self._command(layers, "&Hear one layer more", window.layers.hear_one_more, "F8")
         layers.addSeparator()
         self._command(layers, "&Let go of the chords", notes.moves.let_go)
+        self._command(layers, "&Chords from the layer's own notes", window.chords_of_layer)
         self._command(layers, "&Follow the chords again", notes.moves.take_again)
         for group in GROUPS:
             menu = self._inside(layers, f"Notes: {group}")

@@ -265,7 +265,7 @@ class Session(QObject):
         if self.then is not None:
             return alone(self.then.loop, self.alone)
         at = self.selection
-        if self.against == "card" and at.treatment_id:
+        if self._without_card:
             return without_card(loop, at.line_of, at.treatment_id)
         return bare_of(loop) if self.against == "loop" else without_line(loop, at.line_of)
 
@@ -274,15 +274,30 @@ class Session(QObject):
         """What both sides of the compare switch are called."""
         if self.then is not None:
             return "Then", "Now"
-        return "Bare", "Treated"
+        if self.against == "loop":
+            return "Bare", "Treated"
+        what = "Card" if self._without_card else "Line"
+        return f"{what} out", f"{what} in"
+
+    @property
+    def _without_card(self) -> bool:
+        """Whether one card is taken out for the comparison; without one chosen, its line is."""
+        return self.against == "card" and bool(self.selection.treatment_id)
 
     @property
     def compared(self) -> str:
-        """In words, what is bare on the one side."""
+        """In words, what the one side is."""
         if self.then is not None:
             return f"then: {self.then.label}"
-        card = self.against == "card" and self.selection.treatment_id
-        return "all bare" if self.against == "loop" else "card bare" if card else "line bare"
+        if self.against == "loop":
+            return "no treatment anywhere"
+        owner = self.loop.owner(self.selection.line_of)
+        whose = "the whole loop" if isinstance(owner, Loop) else owner.name
+        if self._without_card:
+            line = owner.line
+            card = next(t for t in line if t.id == self.selection.treatment_id)
+            return f"{whose} without {card.of.label.lower()}"
+        return f"{whose} without its line"
 
     def compare(self, against: Against) -> None:
         """Compare with the whole loop bare, the selected line bare, or the selected card out."""

@@ -92,12 +92,15 @@ class Popup(QFrame):
         self.body.setContentsMargins(12, 10, 12, 12)
         self.body.setSpacing(7)
         self._owner = owner
+        self.first: QWidget | None = None
 
     def open(self) -> None:
-        """Show it below its owner."""
-        self.fit()
+        """Show it below its owner, with the keyboard on what comes first."""
         self.move(self._owner.mapToGlobal(self._owner.rect().bottomLeft()))
         self.show()
+        self.fit()
+        if self.first is not None:
+            self.first.setFocus()
 
     def fit(self) -> None:
         """Be as high as what is inside."""
@@ -126,8 +129,7 @@ def _field_popup(
     remark = label(words, size=11.5, name="soft")
     remark.setWordWrap(True)
     popup.body.addWidget(remark)
-    popup.open()
-    widget.setFocus()
+    popup.first = widget
     return popup
 
 
@@ -138,7 +140,9 @@ def open_tempo(tile: Tile, session: Session) -> Popup:
         session.apply("tempo", lambda loop: edits.set_tempo(loop, value), merge="tempo")
 
     words = "What is written; drag, scroll, or type a number. Notes follow at once."
-    return _field_popup(tile, session, TEMPO, session.loop.tempo, put, words)
+    popup = _field_popup(tile, session, TEMPO, session.loop.tempo, put, words)
+    popup.open()
+    return popup
 
 
 def open_length(tile: Tile, session: Session) -> Popup:
@@ -177,6 +181,7 @@ def open_length(tile: Tile, session: Session) -> Popup:
     metre.currentIndexChanged.connect(lambda _i: show())
     put_metre.clicked.connect(change)
     show()
+    popup.open()
     return popup
 
 

@@ -46,6 +46,8 @@ from cloudrift.desktop.start.page import StartPage
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.desktop.texture.stage import TextureStage
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
+from cloudrift.ground.words import plural
+from cloudrift.loop.from_notes import put_chords_of
 from cloudrift.loop.kept import keep, row_folder, row_of, template_folder
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, load
@@ -139,6 +141,7 @@ class Window(QMainWindow):
         for drawer in self.drawers.values():
             drawer.closed.connect(self._drawer_closed)
         self.layers.shelf_wanted.connect(self.open_shelf)
+        self.layers.inspector.keep_wanted.connect(self.shelf.take_own)
         self.layers.keys_wanted.connect(self._play_a_layer_in)
         self.layers.sounds_dropped.connect(self._take_sounds)
         self.chords.row_bar.keys_wanted.connect(self.open_keys)
@@ -176,6 +179,18 @@ class Window(QMainWindow):
         """Add a layer to draw in, in the Layers stage."""
         self.show_stage(STAGES.index("Layers"))
         self.layers.add_note_layer()
+
+    def chords_of_layer(self) -> None:
+        """Put the chords that the chosen layer's own notes make in the row's place."""
+        layer_id = self.session.selection.layer_id
+        if not layer_id:
+            self.say("there is no layer to read chords from; add one in Layers")
+        elif self.session.apply(
+            "chords of a layer", lambda loop: put_chords_of(loop, layer_id)
+        ):  # fmt: skip
+            self.say(f"{plural(len(self.session.loop.chords), 'chord')} of "
+                     f"{self.session.loop.layer(layer_id).name}; other layers follow them",
+                     good=True)  # fmt: skip
 
     def find_command(self) -> Finder:
         """Open the command finder."""

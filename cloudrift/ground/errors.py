@@ -8,11 +8,17 @@ class CloudriftError(ValueError):
     """Something a composer can understand and mend: what, where, and what to do."""
 
 
+MOST_NAMES = 8  # that are listed where none is near
+
+
 def did_you_mean(wrong: str, known: Iterable[str]) -> str:
-    """Return ``"; did you mean 'x'?"`` for the nearest known name, or a list of the known ones."""
+    """Return ``"; did you mean 'x'?"`` for the nearest known name, or some of the known ones."""
     names = sorted(known)
     near = difflib.get_close_matches(wrong, names, n=1)
-    return f"; did you mean {near[0]!r}?" if near else f"; known are {', '.join(names)}"
+    if near:
+        return f"; did you mean {near[0]!r}?"
+    more = f" and {len(names) - MOST_NAMES} more" if len(names) > MOST_NAMES else ""
+    return f"; known are {', '.join(names[:MOST_NAMES])}{more}"
 
 
 MOST_WORDS = 300  # letters of a message on the screen

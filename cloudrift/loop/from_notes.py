@@ -1,19 +1,22 @@
 """Chords found in notes, and notes as they are, put into a loop."""
 
+import functools
 from collections.abc import Callable, Sequence
 
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import edits, spec
-from cloudrift.loop.model import Chord, Loop
+from cloudrift.loop.model import Chord, Layer, Loop
 from cloudrift.loop.own_notes import with_own
 from cloudrift.loop.progression import put_chords
-from cloudrift.notes.find_chords import LOOSE_TICKS, FoundChord, find_chords
+from cloudrift.notes.find_chords import LOOSE_TICKS, FoundChord, find_chords, is_chordal
 from cloudrift.notes.note import LOW_PITCH, Note
 from cloudrift.notes.time import bar_ticks
 from cloudrift.sound.catalogue import look_up
 from cloudrift.theory.key import Key
+
+MOST_NAMED = 1500  # notes of a layer that are read for chords while they are drawn
 
 
 def put_found(loop: Loop, found: Sequence[FoundChord]) -> Loop:
@@ -60,6 +63,39 @@ def put_heard(loop: Loop, key: Key, put: Callable[[Loop], Loop], *, take_key: bo
     else:
         row = edits.set_key(row, loop.key)
     return put_chords(loop, row.chords, bars=row.bars)
+
+
+def chords_of(loop: Loop, layer: Layer) -> tuple[Chord, ...]:
+    """Return the chords that a layer's own notes make, each with its voices as they are played.
+
+    A tune makes none, nor do notes by the thousand.
+    """
+    own = layer.own or ()
+    if len(own) > MOST_NAMED or not layer.sound.of.tuned or not is_chordal(own):
+        return ()
+    return _chords_of(own, loop.metre)
+
+
+@functools.lru_cache(maxsize=32)
+def _chords_of(own: tuple[Note, ...], metre: tuple[int, int]) -> tuple[Chord, ...]:
+    found = find_chords([note for note in own if not note.muted], metre)
+    return tuple(
+        Chord(id=f"c{i}", start_tick=chord.start_tick, length_ticks=chord.length_ticks,
+              voices=chord.voices[: spec.MAX_VOICES], root=chord.root)
+        for i, chord in enumerate(found, 1)
+        if chord.length_ticks >= spec.MIN_CHORD_TICKS
+    )  # fmt: skip
+
+
+def put_chords_of(loop: Loop, layer_id: str) -> Loop:
+    """Put the chords that a layer's own notes make in the row's place; other layers follow them."""
+    layer = loop.layer(layer_id)
+    chords = chords_of(loop, layer)
+    if not chords:
+        raise CloudriftError(
+            f"{layer.name} has no chords of its own: it follows the row, or its notes are a tune"
+        )
+    return put_chords(loop, chords)
 
 
 def put_played(loop: Loop, notes: Sequence[Note]) -> Loop:

@@ -12,6 +12,7 @@ from cloudrift.notes.lens import Lens
 from cloudrift.notes.note import Note, numbered
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks, beat_ticks
 from cloudrift.notes.touch import Touch
+from cloudrift.sound.catalogue import find_sound
 from cloudrift.sound.instrument import Family, Instrument
 
 # So much under the others a further layer comes in: they are softer than their playing tells,
@@ -63,16 +64,27 @@ def usual_layer(loop: Loop, use: SoundUse, name: str = "") -> Layer:
     note. The layer's id is still to be given.
     """
     sound = use.of
-    lens, touch = WAYS.get(sound.family, WAYS["keys"])
-    if sound.role == "pluck" and sound.family != "plucks":
+    family = family_of(use)
+    lens, touch = WAYS.get(family, WAYS["keys"])
+    if sound.role == "pluck" and family != "plucks":
         lens = WAYS["plucks"].lens
     if lens.skip_bass and loop.chords and not any(hears_bass(loop, c) for c in loop.chords):
         lens = replace(lens, skip_bass=False)  # somebody has to play it
     layer = Layer(id="new", name=name or sound.label, role=sound.role, sound=use, lens=lens,
                   touch=touch)  # fmt: skip
     if not sound.tuned:
-        layer = replace(layer, own=first_notes(loop, sound))
+        layer = replace(layer, own=first_notes(loop, _house_of(use)))
     return replace(layer, level_db=fitted_level(loop, layer))
+
+
+def _house_of(use: SoundUse) -> Instrument:
+    """The sound itself, or that of the house which an own sound has set in its way."""
+    return find_sound(use.own.house, use.own.version) if use.own and use.own.house else use.of
+
+
+def family_of(use: SoundUse) -> Family:
+    """Return the family whose way of playing a sound has."""
+    return _house_of(use).family
 
 
 def first_notes(loop: Loop, sound: Instrument) -> tuple[Note, ...]:
@@ -100,7 +112,7 @@ def fitted_level(loop: Loop, layer: Layer) -> float:
     others = [x.level_db + playing_db(loop, x) for x in loop.heard() if loop.notes_of(x)]
     if not others:
         return 0.0
-    family = layer.sound.of.family
+    family = family_of(layer.sound)
     under = (
         BASS_UNDER_DB if family == "bass" else ACCENT_UNDER_DB if family in ACCENTS else UNDER_DB
     )

@@ -153,11 +153,16 @@ def _all_problems(raw: dict[str, Any]) -> list[str]:
         try:
             msgspec.convert(value, kind)
         except msgspec.ValidationError as error:
-            said = str(error).replace("`$", f"`{place}")
-            problems.append(said if "`" in said else f"{said} - at `{place}`")
+            problems.append(_placed(str(error), place))
     if not problems:
         try:
             msgspec.convert(raw, Loop)
         except msgspec.ValidationError as error:
-            problems.append(str(error).replace("`$", "`loop"))
+            problems.append(_placed(str(error), "loop"))
     return problems
+
+
+def _placed(said: str, place: str) -> str:
+    """Put the place first: it is what one looks for."""
+    what, _, inside = said.partition(" - at `$")
+    return f"{place}{inside.rstrip('`')}: {what}"

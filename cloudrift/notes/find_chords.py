@@ -1,5 +1,6 @@
 """Chords found in notes: block chords keep their voicing, broken ones are put together again."""
 
+from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -59,6 +60,16 @@ def find_chords(notes: Sequence[Note], metre: tuple[int, int] = (4, 4)) -> tuple
     )
 
 
+def is_chordal(notes: Sequence[Note]) -> bool:
+    """Say whether notes are chords more than a tune: at most of their starts, three sound."""
+    if not notes:
+        return False
+    starts = np.sort([note.start_tick for note in notes])
+    ends = np.sort([note.start_tick + note.length_ticks for note in notes])
+    sounding = np.searchsorted(starts, starts, "right") - np.searchsorted(ends, starts, "right")
+    return bool(np.mean(sounding >= 3) > 0.5)
+
+
 def guess_key(
     notes: Sequence[Note],
     chords: Sequence[tuple[int, int, tuple[int, ...]]] = (),
@@ -100,14 +111,29 @@ def _within_bars(found: list[_Segment], notes: Sequence[Note], bar: int) -> list
     Rests and what is no chord belong to the chord before them, but not bars of them.
     """
     out = []
+    near = _Near(notes)
     for a, b, voices in found:
         ends = [
-            min(b, n.start_tick + n.length_ticks) for n in notes
-            if n.pitch in voices and n.start_tick < b and n.start_tick + n.length_ticks > a
+            min(b, n.start_tick + n.length_ticks) for n in near.between(a, b)
+            if n.pitch in voices and n.start_tick + n.length_ticks > a
         ]  # fmt: skip
         until = -(-(max(ends, default=b) - LOOSE_TICKS) // bar) * bar
         out.append((a, min(b, max(until, (a // bar + 1) * bar)), voices))
     return out
+
+
+class _Near:
+    """Finds the notes that may sound in a stretch without looking at all of them."""
+
+    def __init__(self, notes: Sequence[Note]) -> None:
+        self._notes = sorted(notes, key=lambda n: n.start_tick)
+        self._starts = [n.start_tick for n in self._notes]
+        self._longest = max(n.length_ticks for n in notes)
+
+    def between(self, a: int, b: int) -> Sequence[Note]:
+        """Return all notes that start before ``b`` and may still sound at ``a``."""
+        first = bisect_left(self._starts, a - self._longest)
+        return self._notes[first : bisect_left(self._starts, b)]
 
 
 def _clusters(notes: Sequence[Note]) -> list[int]:
@@ -124,9 +150,10 @@ def _sounding(notes: Sequence[Note]) -> list[_Segment]:
     starts = _clusters(notes)
     end = max(n.start_tick + n.length_ticks for n in notes)
     out = []
+    near = _Near(notes)
     for a, b in zip(starts, [*starts[1:], end], strict=True):
         held = []
-        for note in notes:
+        for note in near.between(a, b):
             begins = note.start_tick if note.start_tick > a + ROLL_TICKS else a
             overlap = min(note.start_tick + note.length_ticks, b) - max(begins, a)
             fresh = a <= note.start_tick <= a + ROLL_TICKS

@@ -5,10 +5,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from statistics import median
 
-import numpy as np
-
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.notes.find_chords import FoundChord, find_chords, guess_key
+from cloudrift.notes.find_chords import FoundChord, find_chords, guess_key, is_chordal
 from cloudrift.notes.midi_in import MidiSong, read_midi
 from cloudrift.notes.note import LOW_PITCH, Note, in_order
 from cloudrift.theory.key import Key
@@ -57,19 +55,11 @@ def harmony(parts: Sequence[tuple[str, tuple[Note, ...]]]) -> tuple[Note, ...]:
     A tune over held chords is no part of them. Where no part holds chords, all of them together do.
     """
     all_notes = [notes for _, notes in parts]
-    chordal = [notes for notes in all_notes if _is_chordal(notes)]
+    chordal = [notes for notes in all_notes if is_chordal(notes)]
     if chordal:
         basses = [n for n in all_notes if median(note.pitch for note in n) < LOW_PITCH]
         all_notes = [*chordal, *(notes for notes in basses if notes not in chordal)]
     return in_order(note for notes in all_notes for note in notes)
-
-
-def _is_chordal(notes: Sequence[Note]) -> bool:
-    """Whether at most beginnings of notes at least three sound."""
-    starts = np.sort([note.start_tick for note in notes])
-    ends = np.sort([note.start_tick + note.length_ticks for note in notes])
-    sounding = np.searchsorted(starts, starts, "right") - np.searchsorted(ends, starts, "right")
-    return bool(np.mean(sounding >= 3) > 0.5)
 
 
 def read_song(path: Path, key: Key | None = None) -> Song:

@@ -14,7 +14,7 @@ from cloudrift.notes.time import TICKS_PER_QUARTER
 from cloudrift.render.engine import Engine
 from cloudrift.render.plan import Node, group_node, layer_node, loop_node
 from cloudrift.texture.resonances import Harsh, find_harsh
-from cloudrift.texture.treatment import Treatment, tail_s
+from cloudrift.texture.treatment import Line, Treatment, tail_s
 
 COLUMNS, ROWS = 480, 72
 BANDS_HZ = np.geomspace(30, 16_000, 97)
@@ -25,6 +25,7 @@ QUIET_LUFS = -60.0  # nothing worth a warning is softer
 MONO_LOSS_DB = 3.0
 WIDE_LOW_DB = -9.0  # sides against the middle, below LOW_END_HZ
 LOW_DB = -20.0  # below LOW_END_HZ against all of it: less is no low end
+CLEARING_BLEND = 0.9  # from which on a cut takes something away rather than thinning it
 RUMBLE_DB = -24.0  # below RUMBLE_HZ against all of it
 SHORT_SHARE = 0.55  # of the time from note to note: shorter is staccato
 TAIL_TO_GAP = 2.0  # a tail so many gaps long fills them
@@ -131,7 +132,8 @@ def heed(
         found.append(f"in mono {after.mono_loss_db:.1f} dB of it is lost; narrow it")
     if after.wide_low_db > WIDE_LOW_DB > before.wide_low_db and after.low_db > LOW_DB:
         found.append("the low end is wide below 120 Hz; a trim can keep it in the middle")
-    if treatment.kind == "slow" and after.rumble_db > RUMBLE_DB:
+    cleared = _cleared(loop.line_of(line_of), treatment)
+    if treatment.kind == "slow" and after.rumble_db > RUMBLE_DB and not cleared:
         found.append(f"rumble below {RUMBLE_HZ:.0f} Hz, {-after.rumble_db:.0f} dB under all of it; "
                      "a low cut behind it clears that")  # fmt: skip
     gap = short_gap_s(loop, line_of)
@@ -140,6 +142,13 @@ def heed(
         found.append(f"rings {tail:.1f} s into gaps of {gap:.2f} s: the staccato is filled; "
                      "a shorter decay or less blend keeps it")  # fmt: skip
     return found
+
+
+def _cleared(line: Line, treatment: Treatment) -> bool:
+    """Whether a low cut behind a treatment takes away what rumbles."""
+    at = next((i for i, t in enumerate(line) if t.id == treatment.id), len(line))
+    cuts = (t for t in line[at + 1 :] if t.kind == "cuts" and t.acts and t.blend > CLEARING_BLEND)
+    return any(t.full.number("low_cut_hz") >= RUMBLE_HZ for t in cuts)
 
 
 def short_gap_s(loop: Loop, line_of: str | None) -> float | None:

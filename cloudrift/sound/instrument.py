@@ -141,5 +141,5 @@ def closing(ms: float) -> Field:
 
 def slide(velocity: int = 122) -> Field:
     """Return from which velocity on a note is struck so hard that it slides up into its pitch."""
-    return Field(name="slide_velocity", label="Slides from velocity", default=velocity, low=100,
+    return Field(name="slide_velocity", label="Slides from", default=velocity, unit="vel", low=100,
                  high=SLIDE_OFF, off_high=True)  # fmt: skip

@@ -1,5 +1,6 @@
-"""Own sounds: a composer's one-shots, spread over the keyboard."""
+"""Own sounds: one-shots spread over the keyboard, and house sounds with settings of their own."""
 
+import dataclasses
 import functools
 import re
 from collections.abc import Iterable
@@ -11,6 +12,7 @@ import numpy as np
 import scipy.fft as sf
 import soundfile
 import soxr
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
@@ -19,7 +21,8 @@ from cloudrift.audio.files import read_audio
 from cloudrift.audio.stretch import LEAD_S, pitch_shifted
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.settings import Field, Settings, percent
+from cloudrift.ground.settings import Field, Settings, SettingsSpec, percent
+from cloudrift.sound.catalogue import find_sound
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.theory.pitch import pitch_to_hz
 
@@ -56,17 +59,25 @@ class Recording(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
 
 
 class OwnSound(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """A playable sound made of recordings; ``licence`` says where they are from, in words."""
+    """A playable sound made of recordings, or a ``house`` sound in a design, as it has been set.
+
+    ``licence`` says where recordings are from, in words. ``settings`` stand in for the usual ones.
+    """
 
     name: str
-    recordings: tuple[Recording, ...]
+    recordings: tuple[Recording, ...] = ()
     licence: str = ""
     plays: Plays = "once"
+    house: str = ""
+    version: int = 1
+    settings: Settings = ()
 
     def __post_init__(self) -> None:
         if not self.name.strip():
             raise CloudriftError("an own sound needs a name")
-        if not 0 < len(self.recordings) <= MOST:
+        if self.house:
+            find_sound(self.house, self.version).spec.check(self.settings, f"sound {self.name}")
+        elif not 0 < len(self.recordings) <= MOST:
             raise CloudriftError(
                 f"{self.name} has {len(self.recordings)} recordings, not 1 to {MOST}"
             )
@@ -79,6 +90,21 @@ class OwnSound(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
 
 @functools.lru_cache(maxsize=64)
 def _instrument(own: OwnSound) -> Instrument:
+    base = find_sound(own.house, own.version) if own.house else _of_recordings(own)
+    given = dict(own.settings)
+    usual = (replace(field, default=given.get(field.name, field.default)) for field in base.spec)
+    spec = SettingsSpec(tuple(usual))
+    if own.house:
+        base = dataclasses.replace(
+            base, name=own.name, family="own", tags=("own", *base.tags),
+            about=f"{base.label} with settings of your own. {base.about}",
+            content=f"{base.name}@{base.version}",
+        )  # fmt: skip
+    set_so = ",".join(f"{name}={value}" for name, value in own.settings)
+    return dataclasses.replace(base, spec=spec, content=f"{base.content}:{set_so}")
+
+
+def _of_recordings(own: OwnSound) -> Instrument:
     roots = [r.root for r in own.recordings]
     first = own.recordings[0]
     low, high = first.loop_from or LOOP_FROM, first.loop_to or LOOP_TO
@@ -99,6 +125,19 @@ def _instrument(own: OwnSound) -> Instrument:
         tone=functools.partial(_tone, own), gain_db=-18,
         content=",".join(f"{r.clip}@{r.root:g}" for r in own.recordings),
     )  # fmt: skip
+
+
+def with_settings(
+    name: str, own: "OwnSound | None", house: Instrument, settings: Settings
+) -> OwnSound:
+    """Return a sound as it has been set, as an own sound of its own name.
+
+    It is the ``own`` one where that is not None, else one of the house.
+    """
+    merged = tuple(sorted({**dict(own.settings if own else ()), **dict(settings)}.items()))
+    if own is not None:
+        return replace(own, name=name, settings=merged)
+    return OwnSound(name=name, house=house.name, version=house.version, settings=merged)
 
 
 def _tone(own: OwnSound, request: ToneRequest) -> Tone:

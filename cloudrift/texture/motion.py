@@ -104,7 +104,8 @@ AUTO_PAN = _kind(
 PUMP = _kind(
     "pump", "Pump", "Dips on every beat, as if something louder pushed it down.",
     (percent("depth", "Depth", 60), rate_field("1/4"), percent("hold", "Held down", 10),
-     Field(name="curve", label="Curve", default=1.2, unit="", low=0.3, high=4, step=0.1)),
+     Field(name="curve", label="Rises as", default=1.2, unit="power", low=0.3, high=4, step=0.1,
+           hint="1 evenly, less at once, more late")),
     lambda full: f"down by {full.number('depth'):.0f} % {rate_words(full)}",
     by_side(_pump),
 )  # fmt: skip

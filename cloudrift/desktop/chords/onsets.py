@@ -21,6 +21,8 @@ def ticks_in_words(ticks: int) -> str:
     for name, value in NOTE_VALUES.items():
         if value == ticks:
             return name
+    if ticks and 3840 % ticks == 0:
+        return f"1/{3840 // ticks}"
     return f"{ticks / 960:.2g} quarter{'s' * (ticks > 960)}"
 
 

@@ -29,7 +29,7 @@ class RhythmPage(Page):
         self.length = label("", size=11.5, name="soft")
         self.lengths = ChoiceRow(LENGTHS, columns=4, name="Length")
         self.lengths.chosen.connect(self._put_length)
-        self.late = toggle("Late by the grid", lambda _on: moves.late(),
+        self.late = toggle("Late by 1/8 triplet", lambda _on: moves.late(),
                            "Strike it a grid step late, or on time (L)")  # fmt: skip
         self.every_second = small(
             "Every second one late", moves.every_second_late,
@@ -109,11 +109,12 @@ class RhythmPage(Page):
     def show_chord(self, chord: Chord) -> None:
         loop = self.session.loop
         bars = chord.length_ticks / bar_ticks(loop.metre)
-        self.length.setText(f"{length_words(loop, chord.length_ticks)} · grid "
-                            f"{self.moves.grid.text}")  # fmt: skip
+        self.length.setText(f"{length_words(loop, chord.length_ticks)} · steps of "
+                            f"{ticks_in_words(self.moves.grid.step)}")  # fmt: skip
         self.lengths.show_choice(next((b for b, _ in LENGTHS if b == bars), None))
         late = chord.late_ticks
         self.late.setChecked(late > 0)
+        self.late.setText(f"Late by {ticks_in_words(self.moves.grid.step)}")
         self.late_words.setText(f"late by {ticks_in_words(late)}" if late else "on time")
         steps = {b - a for a, b in pairwise(chord.strikes)}
         every = 0 if not chord.strikes else steps.pop() if len(steps) == 1 else None

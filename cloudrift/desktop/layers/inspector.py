@@ -5,10 +5,28 @@ from functools import partial
 from typing import Any, get_args
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QInputDialog,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from cloudrift.desktop.field import FieldWidget
-from cloudrift.desktop.parts import ChoiceRow, Inspector, WhileShown, button, clear, heading, label
+from cloudrift.desktop.parts import (
+    ChoiceRow,
+    Inspector,
+    WhileShown,
+    button,
+    clear,
+    heading,
+    label,
+    row_of_heading,
+    small_button,
+)
 from cloudrift.desktop.session import Session
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import plural
@@ -18,6 +36,7 @@ from cloudrift.notes.lens import DOUBLES, HIGHEST, KINDS, LOWEST, MAX_VOICES, OR
 from cloudrift.notes.time import NOTE_VALUES, bar_ticks
 from cloudrift.sound import CATALOGUE
 from cloudrift.sound.instrument import Role
+from cloudrift.sound.own import with_settings
 from cloudrift.theory import Key
 
 STEPS = {ticks: name for name, ticks in NOTE_VALUES.items() if ticks <= 1920}
@@ -199,6 +218,7 @@ def places_choice(where: tuple[tuple[int, int], ...], bars: int, bar_ticks: int)
 class LayerInspector(Inspector):
     """Rebuilt when another layer, lens kind or sound is chosen; else only its values follow."""
 
+    keep_wanted = pyqtSignal(object)  # an OwnSound: the layer's sound as it is set
     shelf_wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
@@ -301,7 +321,9 @@ class LayerInspector(Inspector):
             for group in LENS_SHOWS[layer.lens.kind]:
                 for field in LENS_FIELDS[group]:
                     self._add(f"lens {field.name}", field, values, layer)
-        self.body.addWidget(heading("Sound"))
+        self.keep = small_button("Keep as own…", self._keep_sound, tip="Put the sound as it is "
+                                 "set on the shelf, under a name of its own")  # fmt: skip
+        self.body.addWidget(row_of_heading("Sound", self.keep))
         self._add_sound_choice(layer)
         for field in layer.sound.of.spec:
             self._add(f"sound {field.name}", field, values, layer)
@@ -324,6 +346,15 @@ class LayerInspector(Inspector):
         hands = {**self.fields, **self.acts}
         if had_focus in hands:
             hands[had_focus].setFocus()
+
+    def _keep_sound(self) -> None:
+        layer = self._session.loop.layer(self._session.selection.layer_id)
+        name, good = QInputDialog.getText(
+            self, "Keep as an own sound", "Name of the sound", text=layer.name
+        )
+        if good and name.strip():
+            use = layer.sound
+            self.keep_wanted.emit(with_settings(name.strip(), use.own, use.of, use.settings))
 
     def _add_sound_choice(self, layer: Layer) -> None:
         sound = layer.sound.of

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from cloudrift.ground.words import plural
+from cloudrift.loop.from_notes import chords_of
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.time import bar_ticks, beat_ticks
@@ -67,6 +68,12 @@ class Outline:
     start: int
     end: int
     pitch: int
+
+
+def chord_names(loop: Loop, layer: Layer) -> tuple[tuple[int, str], ...]:
+    """Return where chords begin and what they are called: those of the row, or the layer's own."""
+    chords = loop.chords if layer.follows else chords_of(loop, layer) or loop.chords
+    return tuple((chord.start_tick, chord.read(loop.key).text) for chord in chords)
 
 
 def outlines(loop: Loop) -> tuple[Outline, ...]:

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPen
 
 from cloudrift.desktop.look import SEMI, color, figure_font, text_font
-from cloudrift.desktop.notes.model import lines, outlines, slowed
+from cloudrift.desktop.notes.model import chord_names, lines, outlines, slowed
 from cloudrift.desktop.notes.places import LEFT, STRIP, TOP, Places
 from cloudrift.desktop.notes.rects import (
     ID,
@@ -53,7 +53,7 @@ def paint_ground(painter: QPainter, places: Places, loop: Loop, layer: Layer, gr
     _paint_unheard(painter, places, loop, layer)
     _paint_outlines(painter, places, loop)
     painter.setClipRect(QRectF(LEFT, 0, places.width - LEFT, TOP))
-    _paint_names(painter, places, loop)
+    _paint_names(painter, places, loop, layer)
     if layer.follows:
         _paint_strip(painter, places, loop, layer)
     painter.setClipping(False)
@@ -100,15 +100,14 @@ def _paint_outlines(painter: QPainter, places: Places, loop: Loop) -> None:
         painter.drawRoundedRect(box, 2, 2)
 
 
-def _paint_names(painter: QPainter, places: Places, loop: Loop) -> None:
+def _paint_names(painter: QPainter, places: Places, loop: Loop, layer: Layer) -> None:
     """The names of chords over where they begin, and numbers of bars where there is room."""
     painter.setFont(text_font(10.5, SEMI))
     painter.setPen(color("ink"))
     taken: list[tuple[float, float]] = []  # what the names take of the line
-    for chord in loop.chords:
-        x = places.at_x(chord.start_tick) + 20
+    for tick, name in chord_names(loop, layer):
+        x = places.at_x(tick) + 20
         if not taken or x > taken[-1][1]:
-            name = chord.read(loop.key).text
             painter.drawText(QPointF(x, 12), name)
             taken.append((x - 4, x + painter.fontMetrics().horizontalAdvance(name) + 6))
     painter.setFont(figure_font(9.5))

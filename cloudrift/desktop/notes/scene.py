@@ -4,7 +4,7 @@ from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.look import look
-from cloudrift.desktop.notes.model import slowed
+from cloudrift.desktop.notes.model import chord_names, slowed
 from cloudrift.desktop.notes.paint import paint_ground, paint_notes
 from cloudrift.desktop.notes.places import Places
 from cloudrift.loop.model import Layer, Loop
@@ -27,7 +27,7 @@ class Scene:
         lens = layer.lens
         strip = (lens.where, lens.late_bars, lens.late_ticks) if layer.follows else None
         ground_of = (loop.chords, loop.key, loop.bars, loop.metre, places, grid_ticks, strip,
-                     slowed(loop, layer),
+                     slowed(loop, layer), chord_names(loop, layer),
                      layer.role, look.name, widget.devicePixelRatioF())  # fmt: skip
         picture_of = (notes, layer.follows, dimmed, layer.sound.of.tuned)
         fresh = ground_of != self._ground_of

@@ -69,6 +69,7 @@ class Shelf(QFrame):
         )  # fmt: skip
         self.about = label("", size=11.5, name="soft")
         self.about.setWordWrap(True)
+        self.about.setTextFormat(Qt.TextFormat.PlainText)  # names are a composer's own words
         self.target = label("", size=11.5, name="soft")
         self.use = QPushButton("Use it")
         self.add = QPushButton("Add as a layer")
@@ -201,7 +202,7 @@ class Shelf(QFrame):
         low, high = (NAMED_IN.spell_pitch(p) for p in sound.register)
         mono = ", one note at a time" if sound.mono else ""
         self.about.setText(
-            f"<b>{sound.label}</b>: {sound.about}<br>{', '.join(sound.tags)}<br>"
+            f"{sound.label}: {sound.about}\n{', '.join(sound.tags)}\n"
             f"best from {low} to {high}{mono}"
         )
 

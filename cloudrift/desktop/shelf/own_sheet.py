@@ -51,7 +51,7 @@ class OwnSheet(QDialog):
         column = QVBoxLayout(self)
         column.setSpacing(7)
         for title, widget in (("Name", self.name), ("Plays", self.plays),
-                              ("Where from, and which licence (for the rights sheet)",
+                              ("Where from, and which licence: kept in the sound",
                                self.licence)):  # fmt: skip
             column.addWidget(heading(title))
             column.addWidget(widget)

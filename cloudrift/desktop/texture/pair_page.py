@@ -20,7 +20,7 @@ SMOOTH = 3  # bands to either side: together three quarters of an octave
 
 def step_names(line: Line) -> list[str]:
     """Return what the places of a line are called, from bare down."""
-    return ["Bare", *(f"{i}. {t.of.label}" for i, t in enumerate(line, 1))]
+    return ["Coming in", *(f"{i}. {t.of.label}" for i, t in enumerate(line, 1))]
 
 
 def _balance(facts: StepFacts) -> np.ndarray:

@@ -85,10 +85,12 @@ class _Row(QFrame):
 
 
 class BareRow(_Row):
-    """The top of the descent."""
+    """The top of the descent: a bare layer, or what comes in from the lines of several."""
 
-    def __init__(self, role: str, words: str) -> None:
-        super().__init__(role, "Bare", "before any treatment")
+    def __init__(self, role: str, words: str, *, bare: bool) -> None:
+        super().__init__(role, "Bare" if bare else "Coming in",
+                         "before any treatment" if bare else "before this line")  # fmt: skip
+        self._before = "before any treatment" if bare else "before this line"
         self.setMinimumHeight(92)
         self.words.addStretch(1)
         self.add_words().setText(words)
@@ -98,7 +100,7 @@ class BareRow(_Row):
     def show_facts(self, facts: StepFacts) -> None:
         """Show the picture and how loud it is."""
         self.strip.show_picture(facts.picture)
-        self.loudness.setText(f"{number(facts.lufs, '.1f')} LUFS before any treatment")
+        self.loudness.setText(f"{number(facts.lufs, '.1f')} LUFS {self._before}")
 
 
 class TreatmentRow(_Row):
@@ -254,7 +256,7 @@ class TreatmentRow(_Row):
         loop = self._session.loop
         self.added.setText(added(before, after, treatment, loop.tempo) if treatment.acts else "")
         warnings = heed(loop, self._line_of, treatment, before, after)
-        self.heed.setText("<br>".join(f"<b>!</b> {words}" for words in warnings))
+        self.heed.setText("\n".join(f"! {words}" for words in warnings))
         self.heed.setVisible(bool(warnings))
 
     def show_place(self, share: float) -> None:

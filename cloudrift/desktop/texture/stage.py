@@ -42,8 +42,8 @@ from cloudrift.texture.treatment import time_ratio
 
 BARE_WORDS = {
     LAYERS: "as the notes and the sound make it",
-    GROUPS: "the sum of its layers, each behind its own line",
-    ALL: "the sum of the layers, each behind its own line",
+    GROUPS: "its layers together, each behind its own line",
+    ALL: "the layers together, each behind its own line",
 }
 LINE_BLEND = percent("line_blend", "Whole line", 100, "how much of all of it is heard")
 COMPARES = (("loop", "all"), ("line", "this line"), ("card", "this card"))
@@ -300,7 +300,9 @@ class TextureStage(QWidget):
         opened = session.selection.treatment_id
         self.targets.show_loop(loop, line_of)
         owner = self._owner()
-        self.title.setText(f"{owner.name}, from bare to treated")
+        self.title.setText(
+            f"{owner.name}, from {'bare' if owner.part == LAYERS else 'what comes in'} to treated"
+        )
         built = (line_of, owner.name, owner.role, opened, loop.ticks, loop.metre,
                  tuple((t.id, t.kind, t.known) for t in line))  # fmt: skip
         if built != self._built:
@@ -322,7 +324,7 @@ class TextureStage(QWidget):
         at = next((row.treatment_id for row in self.rows if row is focused or
                    (focused is not None and row.isAncestorOf(focused))), opened)  # fmt: skip
         clear(self._list)
-        self._bare = BareRow(owner.role, BARE_WORDS[owner.part])
+        self._bare = BareRow(owner.role, BARE_WORDS[owner.part], bare=owner.part == LAYERS)
         self._list.addWidget(self._bare)
         self.rows, self.strips = [], [self._bare.strip]
         self._facts = {}
@@ -408,7 +410,7 @@ class TextureStage(QWidget):
         one, other = session.sides
         words = (
             f"{other}: {number(treated.lufs, '.1f')} LUFS, peak "
-            f"{number(treated.true_peak_db, '.1f')} dBTP · {one.lower()} ({session.compared}): "
+            f"{number(treated.true_peak_db, '.1f')} dBTP · {one.lower()}, {session.compared}: "
             f"{number(bare.lufs, '.1f')} LUFS; {session.match_words}"
         )
         self.treated.setText(words)

@@ -128,7 +128,7 @@ TOOLS = (
                             ms("over_ms", "Over", 120, 1500)))),
     Tool(name="turn", group="Bass", about="half steps at the end of so many bars", act=turn,
          spec=SettingsSpec((choice("bars", "At the end of", OF, "every 8th"),
-                            count("notes", "Notes", 2, 1, 6), value("step", "Step", "1/8"),
+                            count("notes", "Last", 2, 1, 6, "notes"), value("step", "Step", "1/8"),
                             choice("side", "Side", ("from above", "from below"))))),
     Tool(name="cut short", group="Bass", about="pauses behind some starts", act=cut_short,
          spec=SettingsSpec((count("every", "Every", 2, 1, 16, "th start"),

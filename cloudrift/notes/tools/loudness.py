@@ -73,6 +73,6 @@ TOOLS = (
     Tool(name="randomise", group="Loudness", about="loudness strays", act=randomise,
          spec=SettingsSpec((count("spread", "At most", 10, 0, 60, "vel"), DRAW))),
     Tool(name="accent", group="Loudness", about="beats of the bar louder", act=accent,
-         spec=SettingsSpec((count("every", "Parts of a bar", 2, 1, 16),
+         spec=SettingsSpec((count("every", "A bar in", 2, 1, 16, "parts"),
                             count("more", "By", 20, 1, 80, "vel")))),
 )  # fmt: skip

@@ -109,7 +109,8 @@ def twice(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
 
 TOOLS = (
     Tool(name="echo", group="Add", about="repeats that fade, as notes", act=echo,
-         spec=SettingsSpec((count("repeats", "Repeats", 3, 1, 16), value("step", "Every", "1/8"),
+         spec=SettingsSpec((count("repeats", "Again", 3, 1, 16, "times"),
+                            value("step", "Every", "1/8"),
                             percent("fall", "Softer by", 30, high=90),
                             count("pitch", "Each higher by", 0, -7, 7, "steps")))),
     Tool(name="approach", group="Add", about="a half step leads into notes", act=approach,
@@ -124,5 +125,6 @@ TOOLS = (
          spec=SettingsSpec((value("step", "Step", "1/8"), percent("often", "How often", 50),
                             percent("loud", "Loudness", 75, low=5), DRAW))),
     Tool(name="copy on", group="Add", about="the same again behind itself", act=twice,
-         spec=SettingsSpec((value("after", "After", "1/1"), count("times", "Times", 1, 1, 32)))),
+         spec=SettingsSpec((value("after", "After", "1/1"),
+                            count("times", "Again", 1, 1, 32, "times")))),
 )  # fmt: skip

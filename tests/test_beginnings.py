@@ -1,0 +1,350 @@
+"""Beginning a loop: from nothing, a file, a phrase, a template; what is kept; metre and card."""
+
+import pytest
+from msgspec.structs import replace
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QInputDialog, QMessageBox
+
+from cloudrift.audio.files import write_wav
+from cloudrift.desktop.start.page import EMPTY, MIDI, PHRASE, TEMPLATE
+from cloudrift.desktop.tiles import open_length, open_style
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop import edits
+from cloudrift.loop.from_notes import put_found
+from cloudrift.loop.kept import keep, kept_in, row_folder, row_of, take_row, template_folder
+from cloudrift.loop.metre import METRES, metre_words, set_metre
+from cloudrift.loop.model import Chord, Loop
+from cloudrift.loop.own_notes import with_own
+from cloudrift.notes import Note
+from cloudrift.notes.from_midi import read_song
+from cloudrift.notes.midi import midi_file
+from cloudrift.notes.time import bar_ticks
+from cloudrift.render import Engine
+from cloudrift.style import find_card, sketch
+from cloudrift.style.beginnings import empty_loop, from_song
+from cloudrift.texture.ride import Ride, RidePoint
+from cloudrift.theory import Key
+from tests.test_desktop import answer
+
+LEFT = Qt.MouseButton.LeftButton
+BAR = 3840
+
+
+def write_song(path, *, bars=4, metre=(4, 4), first_bar=0):
+    """Chords in one part and a tune in another, as a player would have them written."""
+    bar = bar_ticks(metre)
+    row = ((45, 57, 60, 64), (41, 57, 60, 65), (48, 55, 60, 64), (43, 55, 59, 62))
+    pads = [Note(start_tick=(first_bar + i) * bar, length_ticks=bar - 40, pitch=v, velocity=80)
+            for i in range(bars) for v in row[i % 4]]  # fmt: skip
+    tune = [Note(start_tick=first_bar * bar + 480 * i, length_ticks=400, pitch=76 + i % 3,
+                 velocity=90) for i in range(bars * 8)]  # fmt: skip
+    path.write_bytes(
+        midi_file([("Low pads", tuple(pads)), ("Tune", tuple(tune))], tempo=93.0, metre=metre,
+                  signature="Am", loop_ticks=(first_bar + bars) * bar, title="x")
+    )  # fmt: skip
+    return path
+
+
+# --- beginnings as values ---------------------------------------------------------------------
+
+
+def test_an_empty_loop_has_no_card_no_layers_and_no_wear():
+    loop = empty_loop()
+    assert (loop.style, loop.chords, loop.layers, loop.line) == ("", (), (), ())
+
+
+def test_a_midi_file_becomes_chords_with_a_layer_or_its_parts(tmp_path):
+    song = read_song(write_song(tmp_path / "Night pier.mid", first_bar=1))
+    loop = from_song(song, "Night pier", parts=False)
+    assert loop.title == "Night pier"
+    assert (loop.tempo, loop.bars, loop.key) == (93.0, 4, Key("A", "minor"))
+    assert [c.read(loop.key).text for c in loop.chords] == ["Am", "F", "C", "G"]  # without the tune
+    assert loop.chords[0].voices == (45, 57, 60, 64)
+    assert [layer.follows for layer in loop.layers] == [True]
+    parts = from_song(song, "Night pier", parts=True)
+    assert [layer.name for layer in parts.layers] == ["Low pads", "Tune"]
+    assert min(note.start_tick for note in parts.layers[0].own) == 0  # the silent bar is left out
+    assert len(parts.layers[1].own) == 32
+    assert parts.chords == loop.chords
+
+
+def test_of_a_very_long_file_the_first_bars_are_taken(tmp_path):
+    song = read_song(write_song(tmp_path / "long.mid", bars=80))
+    assert from_song(song, "long", parts=True).bars == 64
+    assert from_song(song, "long", parts=False).bars == 64
+
+
+# --- the start page ---------------------------------------------------------------------------
+
+
+def test_begin_from_nothing(qtbot, window):
+    window.start_loop()
+    qtbot.mouseClick(window.start.begin_from.button(EMPTY), LEFT)
+    assert not window.start.draws.isVisible()
+    assert "no layers yet" in window.start.summary.text()
+    window.start.metre.setCurrentIndex(METRES.index((6, 8)))
+    window.start.metre.activated.emit(METRES.index((6, 8)))
+    qtbot.mouseClick(window.start.begin, LEFT)
+    loop = window.session.loop
+    assert (loop.style, loop.layers, loop.metre) == ("", (), (6, 8))
+    assert window.stack.currentWidget() is window.chords
+
+
+def test_begin_from_a_midi_file_named_as_the_file(qtbot, window, tmp_path):
+    path = write_song(tmp_path / "Night pier.mid")
+    window.start_loop()
+    window.start.choose_source(MIDI)
+    assert not window.start.begin.isEnabled()
+    assert "nothing to begin with yet" in window.start.summary.text()
+    window.open_midi(path)  # at the start page it is what is begun from
+    qtbot.waitUntil(window.start.begin.isEnabled, timeout=60_000)
+    assert window.start.title.text() == "Night pier"
+    qtbot.mouseClick(window.start.midi.take.button(True), LEFT)
+    window.start.tonic.setCurrentIndex(window.start.tonic.findData("B"))
+    window.start.tonic.activated.emit(0)
+    assert window.session.shown.key == Key("B", "minor")
+    qtbot.mouseClick(window.start.begin, LEFT)
+    loop = window.session.loop
+    assert loop.title == "Night pier"
+    assert [x.name for x in loop.layers] == ["Low pads", "Tune"]
+    assert loop.layers[1].own[0].pitch == 78  # everything two semitones up with the key
+
+
+def test_a_broken_file_is_said_where_it_was_chosen(qtbot, window, tmp_path):
+    bad = tmp_path / "bad.mid"
+    bad.write_bytes(b"MThd nonsense")
+    window.start_loop()
+    window.start.read(bad)
+    qtbot.waitUntil(lambda: "bad.mid" in window.start.summary.text(), timeout=60_000)
+    assert not window.start.begin.isEnabled()
+    qtbot.mouseClick(window.start.begin_from.button(EMPTY), LEFT)
+    assert window.start.begin.isEnabled()
+
+
+def test_begin_from_a_recording(qtbot, window, tmp_path):
+    engine = Engine()
+    loop = put_found(
+        sketch(find_card("Marlow Quist"), Key("A", "minor"), 93.0, 3),
+        read_song(write_song(tmp_path / "x.mid", bars=8)).chords,
+    )
+    write_wav(tmp_path / "Pier.wav", engine.render(loop).audio, loop.rate, bits=16, title="x")
+    engine.close()
+    window.start_loop()
+    window.open_reference(tmp_path / "Pier.wav")
+    qtbot.waitUntil(lambda: window.start.recording.heard is not None, timeout=60_000)
+    heard = window.start.recording.heard
+    assert window.session.shown.key == heard.heard_key
+    assert window.session.shown.chords == ()
+    heard.chords.click()
+    assert window.session.shown.chords
+    heard.key.click()
+    assert window.session.shown.key != heard.heard_key
+    qtbot.mouseClick(window.start.begin, LEFT)
+    assert window.session.loop.title == "Pier"
+    assert len(window.session.loop.layers) == 1
+
+
+def test_begin_with_a_phrase_opens_the_keys(qtbot, window):
+    window.start_loop()
+    qtbot.mouseClick(window.start.begin_from.button(PHRASE), LEFT)
+    qtbot.mouseClick(window.start.begin, LEFT)
+    assert window.keys.isVisible()
+    assert window.keys.becomes.currentText() == "a new layer"
+    assert window.session.loop.layers == ()
+
+
+def test_a_loop_kept_as_a_template_is_begun_from(qtbot, window, monkeypatch):
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: (" Half-time dusk ", True))
+    window.keep_template()
+    window.keep_template()
+    assert "Kept Half-time dusk 2" in window.message.text()  # nothing is overwritten
+    mine = window.session.loop
+    window.start_loop()
+    qtbot.mouseClick(window.start.begin_from.button(TEMPLATE), LEFT)
+    page = window.start.template
+    assert page.list.count() == 2
+    assert window.start.title.text() == "Half-time dusk"
+    window.start.tempo.edited.emit(99.0)
+    qtbot.mouseClick(page.remove, LEFT)
+    assert [one.name for one in kept_in(template_folder())[0]] == ["Half-time dusk 2"]
+    qtbot.mouseClick(window.start.begin, LEFT)
+    loop = window.session.loop
+    assert (loop.layers, loop.chords, loop.title) == (mine.layers, mine.chords, "Half-time dusk 2")
+    assert window.session.path is None
+
+
+def test_a_template_that_cannot_be_read_is_said(window):
+    template_folder().mkdir(parents=True)
+    (template_folder() / "x.cloudrift").write_bytes(b"no zip")
+    window.start_loop()
+    window.start.choose_source(TEMPLATE)
+    assert "x.cloudrift" in window.message.text()
+    assert not window.start.begin.isEnabled()
+
+
+def test_what_is_not_shown_is_not_changed(qtbot, window):
+    before = window.session.loop
+    window.session.apply("tempo", lambda loop: edits.set_tempo(loop, 101))
+    changed = window.session.loop
+    window.start_loop()
+    window.menus.undo.trigger()
+    window.chords.row_bar.draw_row()
+    assert window.session.loop is changed
+    assert "not shown" in window.message.text()
+    qtbot.mouseClick(window.start.never_mind, LEFT)
+    window.menus.undo.trigger()
+    assert window.session.loop is before
+
+
+def test_drawers_are_for_an_open_loop(window):
+    window.open_keys()
+    window.start_loop()
+    assert not window.keys.isVisible()
+    window.swap_drawer("Play keys")
+    assert window.stack.currentWidget() is window.chords
+    assert window.keys.isVisible()
+
+
+def test_beginning_again_from_an_untouched_sketch_asks_nothing(qtbot, window, monkeypatch):
+    asked = []
+    monkeypatch.setattr(QMessageBox, "exec", asked.append)
+    window.start_loop()
+    window.start.begin_loop()
+    window.start_loop()
+    window.start.another_draw()
+    window.start.begin_loop()
+    assert not asked
+    window.session.apply("tempo", lambda loop: edits.set_tempo(loop, 101))
+    window.start_loop()
+    answer(monkeypatch, "Go back")
+    window.start.begin_loop()
+    assert window.session.loop.tempo == 101
+    assert window.session.instead  # the start page is still there, and what it shows is heard
+    window.session.open(window.session.loop, None, unsaved=True)
+    assert not window.session.is_untouched  # what a crash left is asked for
+
+
+# --- rows -------------------------------------------------------------------------------------
+
+
+def test_a_kept_row_comes_in_the_key_and_metre_of_the_loop(bare_chords, tmp_path):
+    late = edits.set_tempo(bare_chords, 90)
+    one = keep(row_of(replace(late, bars=8)), "Ferry/turn", tmp_path)
+    assert one.file.name == "Ferry-turn.cloudrift"
+    assert keep(one.loop, "ferry/TURN", tmp_path).name == "ferry/TURN 2"
+    loop = Loop(title="x", key=Key("A", "minor"), tempo=120, bars=16, metre=(3, 4))
+    loop = edits.add_layer(loop, "felt upright")
+    made = take_row(loop, one.loop)
+    assert made.layers == loop.layers
+    assert made.tempo == 120
+    assert [c.root for c in made.chords[:4]] == [9, 5, 2, 4]  # three semitones up
+    assert len(made.chords) == 8  # again, until the loop is full
+    assert made.chords[-1].end_tick == made.ticks
+    with pytest.raises(CloudriftError, match="no chords to keep"):
+        row_of(loop)
+    with pytest.raises(CloudriftError, match="needs a name"):
+        keep(loop, "  ", tmp_path)
+
+
+def test_rows_are_put_on_the_shelf_and_taken_from_it(window, monkeypatch):
+    bar = window.chords.row_bar
+    chords = window.session.loop.chords
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Mine", True))
+    bar._fill_menu()
+    next(a for a in bar.menu.actions() if a.text().startswith("Put this row")).trigger()
+    assert "Kept Mine" in window.message.text()
+    window.session.apply("none", lambda loop: replace(loop, chords=()))
+    bar._fill_menu()
+    next(a for a in bar.menu.actions() if a.text().startswith("Mine\t")).trigger()
+    assert [c.voices for c in window.session.loop.chords] == [c.voices for c in chords]
+    menu = next(a for a in bar.menu.actions() if a.text().startswith("Take one off")).menu()
+    menu.actions()[0].trigger()
+    assert kept_in(row_folder()) == ([], [])
+
+
+# --- metre and card ---------------------------------------------------------------------------
+
+
+def metred():
+    chords = (
+        Chord(id="a", start_tick=0, length_ticks=2880, voices=(48, 60), root=0),
+        Chord(id="b", start_tick=2880, length_ticks=960, voices=(50, 62), root=2),
+        Chord(id="c", start_tick=BAR, length_ticks=BAR, voices=(52, 64), root=4),
+    )
+    loop = Loop(title="x", key=Key("C", "major"), tempo=120, bars=2, chords=chords)
+    loop = edits.add_layer(loop, "felt upright")
+    notes = [(0, 480, 60), (2400, 1440, 62), (3360, 480, 64), (3600, 960, 65), (BAR, BAR, 67)]
+    return with_own(loop, loop.layers[0].id,
+                    [Note(start_tick=a, length_ticks=n, pitch=p, velocity=90)
+                     for a, n, p in notes])  # fmt: skip
+
+
+def test_another_metre_keeps_bars_and_cuts_at_their_ends():
+    loop = metred()
+    three = set_metre(loop, (3, 4))
+    assert [(c.id, c.start_tick, c.length_ticks) for c in three.chords] == [
+        ("a", 0, 2880), ("c", 2880, 2880)
+    ]  # fmt: skip
+    own = [(n.start_tick, n.length_ticks, n.pitch) for n in three.layers[0].own]
+    assert own == [(0, 480, 60), (2400, 480, 62), (2880, 2880, 67)]
+    five = set_metre(loop, (5, 4))
+    assert [(c.start_tick, c.length_ticks) for c in five.chords] == [
+        (0, 2880), (2880, 1920), (4800, 4800)
+    ]  # fmt: skip
+    own = [(n.start_tick, n.length_ticks) for n in five.layers[0].own]
+    # Within a bar as long as it was; over the bar line and to a bar's end it goes along.
+    assert own == [(0, 480), (2400, 1440), (3360, 480), (3600, 1920), (4800, 3840)]
+    assert set_metre(loop, (4, 4)) is loop
+    words = metre_words(loop, (3, 4))
+    assert words == "3/4: 1 chord lost, 1 chord shorter, 2 notes lost; 2 bars last 3.00 s"
+    assert "2 chords longer" in metre_words(loop, (5, 4))
+
+
+def test_rides_and_places_go_along_with_the_metre():
+    loop = metred()
+    points = (RidePoint(tick=0, value=0), RidePoint(tick=3600, value=-6),
+              RidePoint(tick=BAR, value=-9))  # fmt: skip
+    whole = Ride(of="level_db", points=points)
+    loop = edits.set_layer(loop, "l1", level_ride=whole,
+                           lens=replace(loop.layers[0].lens, where=((0, BAR),)))  # fmt: skip
+    layer = set_metre(loop, (3, 4)).layers[0]
+    assert [p.tick for p in layer.level_ride.points] == [0, 2880]
+    assert layer.lens.where == ((0, 2880),)
+    turning = edits.set_layer(loop, "l1", level_ride=replace(whole, every_ticks=2 * BAR))
+    assert set_metre(turning, (3, 4)).layers[0].level_ride.every_ticks == 2 * 2880
+    short = edits.set_layer(loop, "l1", level_ride=Ride(of="level_db", points=points[:1],
+                                                        every_ticks=960))  # fmt: skip
+    assert set_metre(short, (3, 4)).layers[0].level_ride.every_ticks == 960
+
+
+def test_the_length_tile_changes_the_metre_and_says_what_that_does(qtbot, window):
+    popup = open_length(window.heading.length, window.session)
+    from cloudrift.desktop.tiles import MetreChoice
+
+    metre = popup.findChild(MetreChoice)
+    put = next(b for b in popup.findChildren(type(window.start.begin)) if "metre" in b.text())
+    assert not put.isEnabled()
+    metre.setCurrentIndex(METRES.index((3, 4)))
+    assert window.session.loop.metre == (4, 4)  # it is said first
+    assert any("3/4: " in label.text() for label in popup.findChildren(type(window.message)))
+    qtbot.mouseClick(put, LEFT)
+    assert window.session.loop.metre == (3, 4)
+    assert window.heading.length._under == "3/4"
+    popup.close()
+    window.session.undo()
+    assert window.session.loop.metre == (4, 4)
+
+
+def test_the_card_tile_changes_the_card_and_nothing_else(window):
+    from PyQt6.QtWidgets import QComboBox
+
+    before = window.session.loop
+    popup = open_style(window.heading.style_tile, window.session)
+    choice = popup.findChild(QComboBox)
+    for name in ("Edda Fenn", ""):
+        at = choice.findData(name)
+        choice.setCurrentIndex(at)
+        choice.activated.emit(at)
+        assert window.session.loop == replace(before, style=name)
+    popup.close()
+    assert "no style" in window.heading.style_tile.accessibleName()
