@@ -270,6 +270,12 @@ def test_the_deliver_stage_says_what_it_will_number(window, qtbot, tmp_path):
     stage.write.click()
     qtbot.waitUntil(lambda: len(list((tmp_path / "out").iterdir())) == 2, timeout=30_000)
     assert "each turn" in stage.facts.under.text()
+    seconds = window.session.loop.frames / window.session.loop.rate
+    stage.once.setChecked(True)
+    said = stage.facts.under.text()
+    at_most = float(said.split("tail, ")[1].split(" s at")[0])
+    once = window.session.engine.once(window.session.loop)
+    assert seconds < once.shape[1] / window.session.loop.rate <= at_most + 0.01
     stage.once.setChecked(True)
     words = " ".join(w.text() for w in stage.facts.findChildren(type(window.message)))
     assert "WAV files carry tempo and key." in words and "loop points" not in words

@@ -1,7 +1,7 @@
 """The heading: name, the four tiles, transport, the compare switch, the meter."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from cloudrift.desktop.key_popup import open_key
@@ -97,6 +97,24 @@ class CompareSwitch(QWidget):
             painter.drawText(side, Qt.AlignmentFlag.AlignCenter, words)
 
 
+class Title(QLineEdit):
+    """The loop's name. Pressed for the first time it is chosen whole: what is typed stands in."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._pressed = False
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        super().mousePressEvent(event)
+        if not self._pressed:
+            self.selectAll()
+        self._pressed = True
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        self._pressed = False
+        super().focusOutEvent(event)
+
+
 class Heading(QWidget):
     """The top of the window."""
 
@@ -104,7 +122,7 @@ class Heading(QWidget):
         super().__init__()
         self._session = session
         self.setFixedHeight(HEIGHT)
-        self.title = QLineEdit()
+        self.title = Title()
         self.title.setAccessibleName("Loop name")
         self.title.setFont(text_font(17, SEMI))
         self.title.setMinimumWidth(120)

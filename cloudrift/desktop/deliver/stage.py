@@ -33,6 +33,7 @@ from cloudrift.desktop.session import TREATED, Session
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.ground.words import number, plural
 from cloudrift.render.engine import Cancelled
+from cloudrift.render.plan import passes_of
 
 BITS = ((16, "16 bit"), (24, "24 bit"), (32, "32 bit float"))
 RATES = ((44_100, "44.1 kHz"), (48_000, "48 kHz"))
@@ -186,7 +187,8 @@ class DeliverStage(QWidget):
         facts = self.facts
         facts.title.setText(loop.sounding_key.text)
         seconds = loop.sounding_frames / loop.rate
-        long = "and its tail" if self.once.isChecked() else "each turn"
+        once = self.once.isChecked()
+        long = f"and its tail, {passes_of(loop) * seconds:.2f} s at most" if once else "each turn"
         facts.under.setText(f"{loop.sounding_tempo:.2f} BPM · {plural(loop.bars, 'bar')} · "
                             f"{seconds:.2f} s {long}")  # fmt: skip
         clear(facts.body)
