@@ -348,3 +348,19 @@ def test_the_card_tile_changes_the_card_and_nothing_else(window):
         assert window.session.loop == replace(before, style=name)
     popup.close()
     assert "no style" in window.heading.style_tile.accessibleName()
+
+
+def test_the_start_page_is_compared_with_itself_bare(qtbot, window):
+    session = window.session
+    session.select(line_of=None, treatment_id=session.loop.line[0].id)
+    session.compare("card")
+    assert session.sides == ("Card out", "Card in")
+    window.start_loop()
+    window.start.choose_source(EMPTY)
+    assert session.sides == ("Bare", "Treated")
+    assert session.compared == "no treatment anywhere"
+    window.start.leave()
+    assert session.sides == ("Card out", "Card in")
+    session.open(session.loop, None)
+    assert session.against == "loop"
+    session.begun = False

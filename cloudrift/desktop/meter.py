@@ -71,4 +71,6 @@ class Meter(QWidget):
             x = int(w * (db - LOW_DB) / -LOW_DB)
             painter.drawLine(x, 22, x, 24)
         painter.setFont(figure_font(8.5))
-        painter.drawText(QRectF(0, 35, 40, 12), Qt.AlignmentFlag.AlignLeft, f"{LOW_DB:.0f} dB")
+        painter.drawText(
+            QRectF(0, 35, 40, 12), Qt.AlignmentFlag.AlignLeft, f"{number(LOW_DB, '.0f')} dB"
+        )

@@ -204,6 +204,7 @@ class Session(QObject):
         self._saved = None if unsaved or path is None else loop
         self.selection = first_selection(loop)
         self._up_to = self._preview = self._preview_alone = self.then = None
+        self.against = "loop"
         self.instead = False
         self._recovered = unsaved
         self.alone, self._comparing = frozenset(), False
@@ -262,6 +263,8 @@ class Session(QObject):
 
     def _compared(self, loop: Loop) -> Loop:
         """The other side of the compare switch."""
+        if self.instead:
+            return bare_of(loop)
         if self.then is not None:
             return alone(self.then.loop, self.alone)
         at = self.selection
@@ -272,9 +275,9 @@ class Session(QObject):
     @property
     def sides(self) -> tuple[str, str]:
         """What both sides of the compare switch are called."""
-        if self.then is not None:
+        if self.then is not None and not self.instead:
             return "Then", "Now"
-        if self.against == "loop":
+        if self.against == "loop" or self.instead:
             return "Bare", "Treated"
         what = "Card" if self._without_card else "Line"
         return f"{what} out", f"{what} in"
@@ -287,9 +290,9 @@ class Session(QObject):
     @property
     def compared(self) -> str:
         """In words, what the one side is."""
-        if self.then is not None:
+        if self.then is not None and not self.instead:
             return f"then: {self.then.label}"
-        if self.against == "loop":
+        if self.against == "loop" or self.instead:
             return "no treatment anywhere"
         owner = self.loop.owner(self.selection.line_of)
         whose = "the whole loop" if isinstance(owner, Loop) else owner.name

@@ -61,7 +61,8 @@ class ChordInspector(Inspector):
         loop, selection = self._session.loop, self._session.selection
         page = self.stack.currentWidget()
         assert isinstance(page, Page)
-        page.setEnabled(bool(selection.chord_id))
+        for part in (self.tabs, self.stack):  # without a chord there is nothing to say of one
+            part.setVisible(bool(selection.chord_id))
         if not selection.chord_id:
             self.title.setText("No chord")
             self.under.setText("Press a chord under Next chord, or type a row of chords.")

@@ -389,6 +389,8 @@ class Threads(QWidget):
         if not self._session.loop.chords:
             painter.setPen(color("ink_soft"))
             box = QRectF(LEFT, 0, self.width() - LEFT, self.height())
+            words = painter.boundingRect(box, Qt.AlignmentFlag.AlignCenter, EMPTY)
+            painter.fillRect(words.adjusted(-14, -10, 14, 10), color("paper"))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, EMPTY)
         painter.setPen(QPen(color("signal"), 2))
         x = self.places.at_x(self._share)

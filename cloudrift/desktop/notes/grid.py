@@ -426,6 +426,8 @@ class NoteGrid(QWidget):
         if not self._moves.notes and not layer.follows:
             painter.setPen(color("ink_soft"))
             box = QRectF(LEFT, TOP, self.width() - LEFT, places.foot - TOP)
+            words = painter.boundingRect(box, Qt.AlignmentFlag.AlignCenter, EMPTY)
+            painter.fillRect(words.adjusted(-14, -10, 14, 10), color("card"))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, EMPTY)
         if not self._box.isNull():
             painter.setPen(QPen(color("focus"), 1))

@@ -38,6 +38,7 @@ from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field, Value
 from cloudrift.loop.model import Loop
 from cloudrift.style import without_chords
+from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory.key import SCALES, Key
 from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES, pretty
 
@@ -261,12 +262,12 @@ class StartPage(QWidget):
         self.mode.setEnabled(loop is not None and self._choice.key is not None)
         if self._choice.key is None:
             self.tonic.setCurrentIndex(0)
-        if loop is not None:
-            self.tempo.set_value(loop.tempo)
-            self.draw.set_value(float(self._choice.draw))
-            self.bars.show_choice(loop.bars)
-            self.metre.show_choice(loop.metre)
-            self.mode.setCurrentIndex(self.mode.findData(loop.key.mode))
+        shown = loop or empty_loop()
+        self.tempo.set_value(shown.tempo)
+        self.draw.set_value(float(self._choice.draw))
+        self.bars.show_choice(shown.bars)
+        self.metre.show_choice(shown.metre)
+        self.mode.setCurrentIndex(self.mode.findData(shown.key.mode))
         set_look(self.summary, "signal" if problem else "")
         self.summary.setText(problem or (summary(loop) if loop else "nothing to begin with yet"))
         if self.isVisible():
@@ -274,9 +275,7 @@ class StartPage(QWidget):
 
     def _show_loop(self) -> None:
         """Let what is chosen be heard and shown in the place of the open loop."""
-        loop = self._loop or replace(self._session.loop, title=UNTITLED, chords=(), layers=(),
-                                     groups=(), line=(), style="")  # fmt: skip
-        self._session.preview(loop, alone=frozenset(), instead=True)
+        self._session.preview(self._loop or empty_loop(), alone=frozenset(), instead=True)
 
     def _listen(self) -> None:
         self._session.toggle_playing()
