@@ -7,9 +7,10 @@ from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from cloudrift.desktop.field import FieldWidget
-from cloudrift.desktop.look import SEMI
+from cloudrift.desktop.look import SEMI, text_font
 from cloudrift.desktop.parts import (
     ChoiceRow,
+    Elided,
     WhileShown,
     button,
     clear,
@@ -129,8 +130,9 @@ class TextureStage(QWidget):
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(4)
-        self.title = label("", size=14, weight=SEMI)
-        row.addWidget(self.title)
+        self.title = Elided(size=14)
+        self.title.setFont(text_font(14, SEMI))
+        row.addWidget(self.title, 1)
         row.addStretch(1)
         row.addWidget(label("B compares", size=11.5, name="soft"))
         self.compares = ChoiceRow(COMPARES, columns=3, name="B compares")
