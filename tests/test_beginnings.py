@@ -3,7 +3,7 @@
 import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QInputDialog, QMessageBox
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 
 from cloudrift.audio.files import write_wav
 from cloudrift.desktop.start.page import EMPTY, MIDI, PHRASE, TEMPLATE
@@ -15,6 +15,7 @@ from cloudrift.loop.kept import keep, kept_in, row_folder, row_of, take_row, tem
 from cloudrift.loop.metre import METRES, metre_words, set_metre
 from cloudrift.loop.model import Chord, Loop
 from cloudrift.loop.own_notes import with_own
+from cloudrift.loop.storage import load
 from cloudrift.notes import Note
 from cloudrift.notes.from_midi import read_song
 from cloudrift.notes.midi import midi_file
@@ -364,3 +365,22 @@ def test_the_start_page_is_compared_with_itself_bare(qtbot, window):
     session.open(session.loop, None)
     assert session.against == "loop"
     session.begun = False
+
+
+@pytest.mark.parametrize("act", ["type_row", "add_note_layer", "keep_row", "save"])
+def test_commands_from_the_first_start_page_are_for_the_loop_that_is_shown(
+    window, monkeypatch, act, tmp_path
+):
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Mine", True))
+    path = tmp_path / "mine.cloudrift"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
+    window.start_loop()
+    window.start.another_draw()
+    shown = window.session.shown
+    getattr(window, act)()
+    assert not window.session.instead
+    assert window.session.loop.chords == shown.chords
+    if act == "save":
+        assert load(path).chords == shown.chords
+    if act == "keep_row":
+        assert kept_in(row_folder())[0][0].loop.chords == shown.chords

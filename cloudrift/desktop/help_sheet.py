@@ -4,11 +4,11 @@ from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 import cloudrift
 from cloudrift.desktop.look import SEMI, figure_font
-from cloudrift.desktop.parts import button, heading, label, scrolling
+from cloudrift.desktop.parts import close_line, heading, label, scrolling
 
 Keys = tuple[tuple[str, str], ...]
 
@@ -121,7 +121,7 @@ class KeysSheet(QDialog):
         grid.setRowStretch(grid.rowCount(), 1)
         column = QVBoxLayout(self)
         column.addWidget(scrolling(inside), 1)
-        _close_row(self, column)
+        column.addLayout(close_line(self))
 
 
 class AboutSheet(QDialog):
@@ -145,7 +145,7 @@ class AboutSheet(QDialog):
         for what, where in places:
             column.addWidget(heading(what))
             column.addWidget(_plain(where))
-        _close_row(self, column)
+        column.addLayout(close_line(self))
 
 
 def _plain(text: str) -> QLabel:
@@ -154,12 +154,3 @@ def _plain(text: str) -> QLabel:
     made.setWordWrap(True)
     made.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
     return made
-
-
-def _close_row(sheet: QDialog, column: QVBoxLayout) -> None:
-    line = QHBoxLayout()
-    line.addStretch(1)
-    close = button("Close", sheet.close, name="strong")
-    close.setDefault(True)
-    line.addWidget(close)
-    column.addLayout(line)

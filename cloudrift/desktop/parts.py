@@ -124,6 +124,16 @@ def clear(layout: QLayout) -> None:
             inner.deleteLater()
 
 
+def close_line(sheet: QWidget) -> QHBoxLayout:
+    """Return the last line of a sheet that is only closed."""
+    line = QHBoxLayout()
+    line.addStretch(1)
+    close = button("Close", sheet.close, name="strong")
+    close.setDefault(True)
+    line.addWidget(close)
+    return line
+
+
 def scrolling(inside: QWidget) -> QScrollArea:
     """Return an area that scrolls its content up and down only."""
     area = QScrollArea()

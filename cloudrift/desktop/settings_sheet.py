@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from cloudrift.desktop import look
-from cloudrift.desktop.parts import ChoiceRow, button, heading, label
+from cloudrift.desktop.parts import ChoiceRow, button, close_line, heading, label
 from cloudrift.desktop.preferences import BUFFERS, SIZES
 from cloudrift.desktop.session import Session
 from cloudrift.devices import keyboards, open_speaker, speakers
@@ -86,12 +86,7 @@ class SettingsSheet(QDialog):
                 grid.addWidget(label(about, size=11.5, name="soft"), 2 * i + 1, 1)
         column.addLayout(grid)
         column.addWidget(self.words)
-        line = QHBoxLayout()
-        line.addStretch(1)
-        close = button("Close", self.accept, name="strong")
-        close.setDefault(True)
-        line.addWidget(close)
-        column.addLayout(line)
+        column.addLayout(close_line(self))
         self.speaker.setFocus()
 
     def _keep(self, **what: Any) -> None:

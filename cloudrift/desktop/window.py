@@ -160,7 +160,7 @@ class Window(QMainWindow):
 
     def in_texture(self, act: Callable[[], object]) -> None:
         """Go to the Texture stage and do something there."""
-        self.show_stage(STAGES.index("Texture"))
+        self.choose_stage(STAGES.index("Texture"))
         act()
 
     def open_history(self) -> HistorySheet:
@@ -172,12 +172,12 @@ class Window(QMainWindow):
 
     def open_tool(self, name: str) -> None:
         """Open a tool on the notes of the chosen layer."""
-        self.show_stage(STAGES.index("Layers"))
+        self.choose_stage(STAGES.index("Layers"))
         self.layers.notes.open_tool(name)
 
     def add_note_layer(self) -> None:
         """Add a layer to draw in, in the Layers stage."""
-        self.show_stage(STAGES.index("Layers"))
+        self.choose_stage(STAGES.index("Layers"))
         self.layers.add_note_layer()
 
     def chords_of_layer(self) -> None:
@@ -233,7 +233,7 @@ class Window(QMainWindow):
 
     def type_row(self) -> None:
         """Put the keyboard on the line where a row of chords is typed."""
-        self.show_stage(0)
+        self.choose_stage(0)
         self.chords.row_bar.typed.setFocus()
 
     # --- drawers ------------------------------------------------------------------------------
@@ -252,7 +252,7 @@ class Window(QMainWindow):
         self.shelf.search.setFocus()
 
     def _leave_start(self, stage: int) -> None:
-        """Drawers are for a loop that is open: from the start page, go to a stage first."""
+        """What is for an open loop: from the start page, go to a stage first."""
         if self._at_start:
             self.choose_stage(stage)
 
@@ -394,7 +394,8 @@ class Window(QMainWindow):
         return box.clickedButton() is lose
 
     def save(self) -> bool:
-        """Save; asks for a place the first time."""
+        """Save; asks for a place the first time. From the start page: the loop that it leads to."""
+        self._leave_start(0)
         if self.session.path is None:
             return self.save_as()
         return self._save_to(self.session.path)
@@ -409,6 +410,7 @@ class Window(QMainWindow):
 
     def save_as(self) -> bool:
         """Ask for a place and save there."""
+        self._leave_start(0)
         name = self.session.loop.title.replace("/", "-") + SUFFIX
         chosen, _ = QFileDialog.getSaveFileName(
             self, "Save the loop", str(self._loop_folder / name), FILE_KINDS
@@ -423,6 +425,7 @@ class Window(QMainWindow):
 
     def keep_template(self) -> None:
         """Keep the open loop to begin others from; its name is asked for."""
+        self._leave_start(0)
         name = self._ask_name("Keep as a template", "Name of the template")
         if name:
             self._keep(self.session.loop, name, template_folder(), "to begin from: Start a loop, "
@@ -430,6 +433,7 @@ class Window(QMainWindow):
 
     def keep_row(self) -> None:
         """Put the open loop's chords on the shelf of rows; their name is asked for."""
+        self._leave_start(0)
         name = self._ask_name("Put the row on the shelf", "Name of the row")
         if name:
             try:
