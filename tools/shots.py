@@ -76,6 +76,8 @@ def main() -> None:
     window.start_loop()
     window.start.choose_card("Marlow Quist")
     shot("start")
+    window.start.choose_source(1)
+    shot("start-from-nothing")
     window.start.leave()
     slow = slow_meridian()
     session.open(slow, Path(KIT) / "Slow Meridian.cloudrift")
