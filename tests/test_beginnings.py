@@ -311,6 +311,9 @@ def test_rides_and_places_go_along_with_the_metre():
     layer = set_metre(loop, (3, 4)).layers[0]
     assert [p.tick for p in layer.level_ride.points] == [0, 2880]
     assert layer.lens.where == ((0, 2880),)
+    last = edits.set_lens(loop, "l1", where=((2880, BAR),))
+    assert set_metre(last, (3, 4)).layers[0].mute
+    assert "1 layer off" in metre_words(last, (3, 4))
     turning = edits.set_layer(loop, "l1", level_ride=replace(whole, every_ticks=2 * BAR))
     assert set_metre(turning, (3, 4)).layers[0].level_ride.every_ticks == 2 * 2880
     short = edits.set_layer(loop, "l1", level_ride=Ride(of="level_db", points=points[:1],
@@ -384,3 +387,24 @@ def test_commands_from_the_first_start_page_are_for_the_loop_that_is_shown(
         assert load(path).chords == shown.chords
     if act == "keep_row":
         assert kept_in(row_folder())[0][0].loop.chords == shown.chords
+
+
+def test_from_nothing_the_scale_is_free_to_choose(window):
+    start = window.start
+    window.start_loop()
+    assert not start.mode.isEnabled()  # a card draws it
+    start.choose_source(EMPTY)
+    assert start.mode.isEnabled()
+    start.mode.setCurrentIndex(start.mode.findData("dorian"))
+    start.mode.activated.emit(0)
+    assert window.session.shown.key == Key("C", "dorian")
+
+
+def test_a_line_heard_in_part_does_not_stand_in_the_way_of_the_start_page(window):
+    session = window.session
+    session.hear_up_to("l4", 0)
+    window.start_loop()
+    window.start.choose_source(EMPTY)  # it has no layers at all
+    assert session.shown.layers == ()
+    window.start.leave()
+    assert session.heard_up_to == ("l4", 0)

@@ -6,6 +6,7 @@ import struct
 
 import mido
 import pytest
+from msgspec.structs import replace
 
 from cloudrift.cli import main
 from cloudrift.demo import demo_loops
@@ -216,6 +217,10 @@ def test_what_is_played_in_is_not_held_over_bars_in_which_nothing_is_held():
     played = [(0, 57), (0, 60), (0, 64), (2 * bar, 53), (2 * bar, 57), (2 * bar, 60)]
     notes = [Note(start_tick=a, length_ticks=900, pitch=v, velocity=90) for a, v in played]
     chords = put_played(loop, notes).chords
+    stab = [replace(note, length_ticks=60) for note in notes[3:]]
+    assert [(c.start_tick, c.length_ticks) for c in put_played(loop, stab).chords] == [
+        (2 * bar, bar)
+    ]
     assert [(c.start_tick, c.length_ticks) for c in chords] == [(0, bar), (2 * bar, bar)]
 
 

@@ -254,7 +254,8 @@ class Session(QObject):
         loop = self.heard_loop
         if loop.rate != self.player.rate:  # the speaker keeps the rate it was opened with
             loop = msgspec.structs.replace(loop, rate=self.player.rate)
-        treated = up_to(loop, *self._up_to) if self._up_to else loop
+        part = None if self.instead else self._up_to  # another loop need not have that line
+        treated = up_to(loop, *part) if part else loop
         self._worker.ask(TREATED, treated)
         self._worker.ask(BARE, self._compared(loop))
         self.busy_changed.emit(True)
@@ -285,7 +286,9 @@ class Session(QObject):
     @property
     def _without_card(self) -> bool:
         """Whether one card is taken out for the comparison; without one chosen, its line is."""
-        return self.against == "card" and bool(self.selection.treatment_id)
+        at = self.selection
+        there = any(t.id == at.treatment_id for t in self.loop.line_of(at.line_of))
+        return self.against == "card" and there
 
     @property
     def compared(self) -> str:

@@ -10,7 +10,17 @@ BASS_LOW, BASS_HIGH = ROOT_LOW, ROOT_LOW + 11  # the octave that a bass plays in
 
 def hears_bass(loop: Loop, chord: Chord) -> bool:
     """Whether any layer that is heard plays a chord's lowest voice."""
-    return any(x.follows and sees_bass(x.lens, chord.sounding) for x in loop.heard())
+    return _in_any(_lenses(loop), chord)
+
+
+def _lenses(loop: Loop) -> tuple[Lens, ...]:
+    """The lenses through which the chords are heard; one that sees every bass stands for all."""
+    lenses = tuple(x.lens for x in loop.heard() if x.follows)
+    return tuple(lens for lens in lenses if lens.kind == "bass")[:1] or lenses
+
+
+def _in_any(lenses: tuple[Lens, ...], chord: Chord) -> bool:
+    return any(sees_bass(lens, chord.sounding) for lens in lenses)
 
 
 def unheard_bass(loop: Loop) -> tuple[Chord, ...]:
@@ -22,10 +32,11 @@ def unheard_bass(loop: Loop) -> tuple[Chord, ...]:
     heard = loop.heard()
     if not heard or any(x.role == "bass" and not x.follows for x in heard):
         return ()
-    roots = any(x.follows and x.lens.kind == "roots" for x in heard)
+    lenses = _lenses(loop)
+    roots = any(lens.kind == "roots" for lens in lenses)
     return tuple(
         c for c in loop.chords
-        if len(c.sounding) > 1 and not hears_bass(loop, c)
+        if len(c.sounding) > 1 and not _in_any(lenses, c)
         and not (roots and c.sounding[0] % 12 == c.root)
     )  # fmt: skip
 
@@ -35,10 +46,8 @@ def bass_only(before: Loop, after: Loop) -> tuple[Chord, ...]:
     if not after.heard():
         return ()
     was = {chord.id: chord.voices for chord in before.chords}
-    return tuple(
-        c for c in after.chords
-        if c.id in was and _bass_moved(was[c.id], c.voices) and not hears_bass(after, c)
-    )  # fmt: skip
+    moved = [c for c in after.chords if c.id in was and _bass_moved(was[c.id], c.voices)]
+    return tuple(c for c in moved if not hears_bass(after, c))
 
 
 def _bass_moved(one: tuple[int, ...], other: tuple[int, ...]) -> bool:

@@ -108,7 +108,8 @@ def put_played(loop: Loop, notes: Sequence[Note]) -> Loop:
         raise CloudriftError("nothing was played; nothing was changed")
     bar = bar_ticks(loop.metre)
     ends = [chord.start_tick + chord.length_ticks for chord in found]
-    ends[-1] = min(loop.ticks, -(-(ends[-1] - LOOSE_TICKS) // bar) * bar)
+    of_bar = -(-(ends[-1] - LOOSE_TICKS) // bar), found[-1].start_tick // bar + 1
+    ends[-1] = min(loop.ticks, max(of_bar) * bar)  # also a stab right on the bar line has its bar
     chords = [
         Chord(id=f"c{i}", start_tick=chord.start_tick, length_ticks=end - chord.start_tick,
               voices=chord.voices[: spec.MAX_VOICES], root=chord.root)

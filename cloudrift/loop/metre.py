@@ -25,7 +25,8 @@ def set_metre(loop: Loop, metre: tuple[int, int]) -> Loop:
     """Give every bar another number of beats; tempo and the number of bars stay.
 
     What starts in beats that go is let go, what reaches into them is cut at the bar's end. What
-    ended with a bar ends with the longer bar. Rides and places go along.
+    ended with a bar ends with the longer bar. Rides and places go along; a layer that plays only in
+    beats that go is off.
     """
     if metre == loop.metre:
         return loop
@@ -48,6 +49,7 @@ def metre_words(loop: Loop, metre: tuple[int, int]) -> str:
     before, after = (sum(len(x.own or ()) for x in one.layers) for one in (loop, made))
     lengths = {c.id: c.length_ticks for c in made.chords}
     others = [lengths[c.id] - c.length_ticks for c in loop.chords if c.id in lengths]
+    off = sum(x.mute for x in made.layers) - sum(x.mute for x in loop.layers)
     parts = [
         f"{plural(gone, 'chord')} lost" if gone else "",
         f"{plural(sum(x < 0 for x in others), 'chord')} shorter" if min(others, default=0) < 0
@@ -55,6 +57,7 @@ def metre_words(loop: Loop, metre: tuple[int, int]) -> str:
         f"{plural(sum(x > 0 for x in others), 'chord')} longer" if max(others, default=0) > 0
         else "",
         f"{plural(before - after, 'note')} lost" if before > after else "",
+        f"{plural(off, 'layer')} off: it plays in those beats alone" if off else "",
     ]  # fmt: skip
     said = ", ".join(part for part in parts if part) or "no chord or note changes"
     seconds = made.frames / made.rate
@@ -97,6 +100,8 @@ class _Bars:
             places = ((self.at(a), self.at(b)) for a, b in layer.lens.where)
             where = tuple((a, b) for a, b in places if b > a)
             changes["lens"] = replace(layer.lens, where=where)
+            if not where:  # nowhere is left where it plays, and no places would mean everywhere
+                changes["mute"] = True
         if layer.level_ride is not None:
             changes["level_ride"] = self.ride(layer.level_ride)
         return replace(layer, **changes)

@@ -26,7 +26,7 @@ from cloudrift.desktop.chords.next_model import (
     put_in_place,
 )
 from cloudrift.desktop.look import SEMI, color, text_font
-from cloudrift.desktop.parts import ChoiceRow, heading, label
+from cloudrift.desktop.parts import ChoiceRow, Elided, heading
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
 from cloudrift.loop import chord_time, spec
@@ -182,8 +182,7 @@ class NextChords(QWidget):
         self._session = moves.session
         self._count = 3
         self._outside = "neighbours"
-        self.hint = label("", size=11, name="soft")
-        self.hint.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.hint = Elided(size=11, name="soft")
         self.counts = ChoiceRow(COUNTS, columns=4, name="Notes a chord")
         self.outsides = ChoiceRow(OUTSIDES, columns=3, name="From outside")
         for row in (self.counts, self.outsides):
@@ -261,7 +260,7 @@ class NextChords(QWidget):
     def _hint_words(self) -> str:
         loop, chord_id = self._session.loop, self._session.selection.chord_id
         out = left_out(loop, loop.striker)
-        hear = "rest on it to hear it" + (f", without {' and '.join(out)}" if out else "")
+        hear = "rest: hear it" + (f" without {' and '.join(out)}" if out else "")
         if not chord_id:
             return f"press one to begin with it · {hear}"
         name = loop.chord(chord_id).read(loop.key).text

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QFrame,
+    QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QPushButton,
@@ -72,8 +73,9 @@ class Shelf(QFrame):
         self.about.setTextFormat(Qt.TextFormat.PlainText)  # names are a composer's own words
         self.target = label("", size=11.5, name="soft")
         self.use = QPushButton("Use it")
-        self.add = QPushButton("Add as a layer")
-        self.beside = QPushButton("Keep beside it")
+        self.add = QPushButton("Add a layer")
+        self.add.setToolTip("A layer more, with this sound")
+        self.beside = QPushButton("Keep beside")
         self.beside.setToolTip("The layer's second sound: to swap with the first by one press, or "
                                "to take turns with it")  # fmt: skip
         self.bring = button("Own sound…", self._choose_files, tip="Make a sound of your one-shots")
@@ -112,10 +114,13 @@ class Shelf(QFrame):
         right.setSpacing(4)
         right.addWidget(self.about, 1)
         right.addWidget(self.target)
-        right.addWidget(self.use)
-        right.addWidget(self.add)
-        right.addWidget(self.beside)
-        right.addWidget(self.bring)
+        hands = QGridLayout()
+        hands.setSpacing(4)
+        for i, one in enumerate((self.use, self.add, self.beside, self.bring)):
+            one.setMinimumWidth(10)
+            one.setStyleSheet("QPushButton { padding: 3px 2px; }")
+            hands.addWidget(one, i // 2, i % 2)
+        right.addLayout(hands)
         self.about.setAlignment(Qt.AlignmentFlag.AlignTop)
         middle = QVBoxLayout()
         middle.setSpacing(5)

@@ -216,7 +216,7 @@ class StartPage(QWidget):
             self._make()
 
     def _choose_key(self) -> None:
-        tonic = self.tonic.currentData()
+        tonic = self.tonic.currentData() or self.source.own_tonic or None
         self._choice.key = None if tonic is None else Key(tonic, self.mode.currentData())
         self._make()
 
@@ -259,7 +259,8 @@ class StartPage(QWidget):
         for widget in (self.begin, self.listen, self.tonic, self.tempo, self.bars, self.metre):
             widget.setEnabled(loop is not None)
         self.tonic.setItemText(0, source.own_key)
-        self.mode.setEnabled(loop is not None and self._choice.key is not None)
+        chosen = bool(self._choice.key or source.own_tonic)
+        self.mode.setEnabled(loop is not None and chosen)
         if self._choice.key is None:
             self.tonic.setCurrentIndex(0)
         shown = loop or empty_loop()

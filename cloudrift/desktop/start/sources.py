@@ -51,11 +51,13 @@ class Source(QWidget):
     """One of the things to start from, with what there is to choose about it.
 
     ``changed`` says that another loop would come of it. ``own_key`` names the key that it has by
-    itself; ``draws`` says whether the draw counts; ``plays_in`` that the first thing to do is play.
+    itself, ``own_tonic`` the tonic where only that is given and its scale is free to choose.
+    ``draws`` says whether the draw counts; ``plays_in`` that the first thing to do is play.
     """
 
     changed = pyqtSignal()
     own_key = "as it is"
+    own_tonic = ""
     draws = False
     plays_in = False
     title = UNTITLED
@@ -153,7 +155,7 @@ class CardSource(Source):
 class EmptySource(Source):
     """No card, no chords, no layers, no treatments."""
 
-    own_key = f"not chosen: {KEY.text}"
+    own_key, own_tonic = f"{KEY.tonic}, not chosen", KEY.tonic
     about = ("No card, no sounds, no treatments. Type, draw or play the chords in, add layers one "
              "by one: each follows the chords from then on.")  # fmt: skip
 
