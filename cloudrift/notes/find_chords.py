@@ -102,7 +102,10 @@ def _snapped(found: list[_Segment]) -> list[_Segment]:
         near = round(tick / GRID_TICKS) * GRID_TICKS
         return near if abs(near - tick) <= LOOSE_TICKS else tick
 
-    return [(meant(a), meant(b), v) for a, b, v in found if meant(b) > meant(a)]
+    out = [(meant(a), meant(b), v) for a, b, v in found[:-1] if meant(b) > meant(a)]
+    for a, b, v in found[-1:]:  # with nothing behind it, a stab is a chord as well
+        out.append((meant(a), max(meant(b), meant(a) + GRID_TICKS), v))
+    return out
 
 
 def _within_bars(found: list[_Segment], notes: Sequence[Note], bar: int) -> list[_Segment]:
