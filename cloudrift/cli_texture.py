@@ -6,6 +6,7 @@ from pathlib import Path
 import click
 
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.reading import read_words
 
 
 @click.command()
@@ -55,7 +56,7 @@ def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, outpu
         raise CloudriftError(f"tempo is {tempo:g} BPM, but must lie between 20 and 400 BPM")
     heard_in = parse_key(key) if key else None  # a wrong key is said before the work
     try:
-        line = read_line(line_file.read_text("utf-8"), str(line_file))
+        line = read_line(read_words(line_file, "line file"), str(line_file))
     except OSError as error:
         raise CloudriftError(f"could not read {line_file}: {error.strerror}") from error
     audio, rate = read_audio(file)

@@ -192,7 +192,7 @@ def test_a_clip_that_is_no_audio_is_refused(small_loop, own, tmp_path):
     path = tmp_path / "a.cloudrift"
     save(edits.set_sound(small_loop, "l1", own), path)
     with zipfile.ZipFile(path, "a") as archive:
-        archive.writestr("clips/0.flac", b"nothing")
+        archive.writestr("clips/000000000000000000000000.flac", b"nothing")
     with pytest.raises(CloudriftError, match=r"a\.cloudrift: a recording in it can't be read"):
         load(path)
     name = clip_of(tone(60), RATE)

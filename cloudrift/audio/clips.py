@@ -12,6 +12,7 @@ import numpy as np
 import soundfile
 
 from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.files import HIGHEST_RATE, LOWEST_RATE
 from cloudrift.ground.errors import CloudriftError
 
 LONGEST_S = 60.0
@@ -31,8 +32,15 @@ def add_clip(flac: bytes) -> str:
     if name not in _CLIPS:
         try:
             with soundfile.SoundFile(io.BytesIO(flac)) as file:
-                if file.frames > LONGEST_S * file.samplerate:
-                    raise CloudriftError(f"a recording is longer than {LONGEST_S:.0f} s")
+                if file.format != "FLAC" or file.channels != 2:
+                    raise CloudriftError("a recording is not FLAC in two channels")
+                if not LOWEST_RATE <= file.samplerate <= HIGHEST_RATE:
+                    raise CloudriftError(
+                        f"a recording has {file.samplerate} frames a second, not {LOWEST_RATE} to "
+                        f"{HIGHEST_RATE}"
+                    )
+                if not 0 < file.frames <= LONGEST_S * file.samplerate:
+                    raise CloudriftError(f"a recording is empty or longer than {LONGEST_S:.0f} s")
         except (OSError, RuntimeError) as error:
             raise CloudriftError(f"a recording in it can't be read: {error}") from error
         _CLIPS[name] = flac
@@ -52,7 +60,9 @@ def flac_of(name: str) -> bytes:
 @functools.lru_cache(maxsize=32)
 def read_clip(name: str) -> tuple[Stereo, int]:
     """Return a known clip as (2, frames), read-only, and its rate."""
-    data, rate = soundfile.read(io.BytesIO(_CLIPS[name]), dtype="float32", always_2d=True)
+    with soundfile.SoundFile(io.BytesIO(_CLIPS[name])) as file:
+        rate = file.samplerate  # no more is read than was looked at
+        data = file.read(int(LONGEST_S * rate), dtype="float32", always_2d=True)
     audio = np.ascontiguousarray(data.T)
     audio.flags.writeable = False
     return audio, int(rate)

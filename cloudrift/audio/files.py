@@ -14,6 +14,9 @@ from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
 
+LOWEST_RATE, HIGHEST_RATE = 8000, 192_000  # frames a second
+MOST_SAMPLES = 48 << 20  # of all channels: nine minutes of stereo at 44.1 kHz
+BLOCK = 1 << 18
 SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
 
 
@@ -130,12 +133,39 @@ def _info_chunk(title: str, comment: str) -> bytes:
     return out
 
 
-def read_audio(path: Path) -> tuple[Stereo, int]:
-    """Read a WAV, FLAC, OGG, MP3 or AIFF file as (2, frames) and its rate."""
+def read_audio(path: Path, most_s: float = 0.0) -> tuple[Stereo, int]:
+    """Read a WAV, FLAC, OGG, MP3 or AIFF file as (2, frames) and its rate.
+
+    Only the first ``most_s`` seconds, if that is said. Of more than two channels the first two are
+    taken. Raises CloudriftError for what cannot be read, is too large, or holds what is no number.
+    """
     try:
-        data, rate = soundfile.read(path, dtype="float32", always_2d=True)
+        with soundfile.SoundFile(path) as file:
+            rate = int(file.samplerate)
+            if not LOWEST_RATE <= rate <= HIGHEST_RATE:
+                raise CloudriftError(
+                    f"could not read {path} as audio: {rate} frames a second are not "
+                    f"{LOWEST_RATE} to {HIGHEST_RATE}"
+                )
+            most = MOST_SAMPLES // file.channels
+            wanted = min(most + 1, int(most_s * rate)) if most_s else most + 1
+            # Counted as it is read: what a header says of its length may be untrue.
+            parts, got = [], 0
+            while got < wanted:
+                part = file.read(min(BLOCK, wanted - got), dtype="float32", always_2d=True)
+                if not len(part):
+                    break
+                parts.append(part[:, :2])
+                got += len(part)
     except (OSError, RuntimeError) as error:
         raise CloudriftError(f"could not read {path} as audio: {error}") from error
+    if got > most:
+        raise CloudriftError(
+            f"{path} is longer than can be taken in ({most / rate / 60:.0f} min); cut a part out"
+        )
+    data = np.concatenate(parts) if parts else np.zeros((0, 2), np.float32)
+    if not np.isfinite(data).all():
+        raise CloudriftError(f"{path} holds values that are no numbers; write it anew")
     if data.shape[1] == 1:
         data = np.repeat(data, 2, axis=1)
-    return np.ascontiguousarray(data[:, :2].T), int(rate)
+    return np.ascontiguousarray(data.T), rate

@@ -25,7 +25,8 @@ class _Child:
 
     def __init__(self) -> None:
         self._process = subprocess.Popen(
-            [sys.executable, "-m", "cloudrift.audio.stretch_child"],
+            # -P: nothing that lies in the folder one happens to be in is imported.
+            [sys.executable, "-P", "-m", "cloudrift.audio.stretch_child"],
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
         )

@@ -4,6 +4,8 @@ import hashlib
 
 import numpy as np
 
+from cloudrift.ground.errors import CloudriftError
+
 MAX_DRAW = 9999
 
 
@@ -12,6 +14,8 @@ def stream(draw: int, *labels: str | int) -> np.random.Generator:
 
     Labels keep streams apart: the touch of one layer never changes with the draw of another.
     """
+    if not 0 <= draw <= MAX_DRAW:
+        raise CloudriftError(f"draw is {draw}, but must lie between 0 and {MAX_DRAW}")
     text = "/".join(str(label) for label in labels)
     salt = int.from_bytes(hashlib.blake2b(text.encode(), digest_size=8).digest(), "little")
     return np.random.Generator(np.random.PCG64([draw, salt]))

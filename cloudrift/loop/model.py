@@ -28,6 +28,7 @@ from cloudrift.theory.naming import ChordReading, read_chord
 
 LEVEL = Field(name="level_db", label="Level", default=0, unit="dB", low=spec.MIN_LEVEL_DB,
               high=spec.MAX_LEVEL_DB, step=0.5, off_low=True)  # fmt: skip
+MOST_MS = 10_000.0  # that a note is away from its place, or glides
 STRIKING = ("all", "top")  # lenses that see a chord as something struck at once
 
 
@@ -84,6 +85,8 @@ class Chord(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
             raise CloudriftError(
                 f"{where} is {self.late_ticks} ticks late, but lasts only {self.length_ticks}"
             )
+        if len(self.strikes) > spec.MAX_STRIKES:
+            raise CloudriftError(f"{where} is struck more than {spec.MAX_STRIKES} times")
         if list(self.strikes) != sorted(set(self.strikes)) or min(self.strikes, default=0) < 0:
             raise CloudriftError(f"{where}: strikes must rise from 0 ticks, each there once")
 
@@ -172,6 +175,11 @@ def looked_at(own: tuple[Note, ...], where: str) -> _Looked:
         if place < before or start < 0 or length < 1:
             raise CloudriftError(
                 f"{where}: note {i} at tick {start} is out of order or has no length"
+            )
+        if not (abs(note.offset_ms) <= MOST_MS and 0 <= note.glide_ms <= MOST_MS):
+            raise CloudriftError(
+                f"{where}: note {i} is {note.offset_ms:g} ms away or glides for {note.glide_ms:g} "
+                f"ms; neither may be more than {MOST_MS:g} ms"
             )
         if not (LOWEST <= pitch <= HIGHEST and 1 <= note.velocity <= 127):
             raise CloudriftError(

@@ -12,9 +12,7 @@ from platformdirs import user_state_path
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import SUFFIX, load, read_note, save
-
-ORIGIN = "origin.txt"
+from cloudrift.loop.storage import ORIGIN, SUFFIX, load, read_note, save
 
 
 def state_folder() -> Path:

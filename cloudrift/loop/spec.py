@@ -8,6 +8,7 @@ LOWEST_VOICE, HIGHEST_VOICE = 12, 120  # what files may hold
 VOICE_LOW, VOICE_HIGH = 24, 108  # what edits keep to: below and above, no sound has a pitch
 MIN_CHORD_TICKS = 60  # 1/64
 MIN_GATE = 0.05
+MAX_STRIKES = 1024  # of one chord: 1/16 over 64 bars
 MAX_LAYERS = 32
 MAX_TREATMENTS = 16
 BEATS = range(2, 13)

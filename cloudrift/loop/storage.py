@@ -14,8 +14,9 @@ import msgspec
 
 from cloudrift.audio.files import write_atomically
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.reading import read_archive, reading
 from cloudrift.loop.model import Chord, Group, Layer, Loop
-from cloudrift.sound.own_files import add_clips, write_clips
+from cloudrift.sound.own_files import MAX_BYTES, add_clips, is_clip, write_clips
 from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
@@ -23,7 +24,8 @@ FORMAT = "cloudrift loop"
 SCHEMA = 6
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
-MAX_JSON_BYTES = 64 << 20
+ORIGIN = "origin.txt"  # beside it, in what a crash left: where the loop is from
+MAX_JSON_BYTES, MAX_NOTE_BYTES = 64 << 20, 1 << 16
 
 
 def _to_6(document: dict[str, Any]) -> dict[str, Any]:
@@ -82,38 +84,44 @@ def load(path: Path) -> Loop:
 
 
 def read_note(path: Path, name: str) -> str:
-    """Return an extra text member of a loop file, empty if it is not there."""
+    """Return an extra text member of a loop file, empty if it is not there or cannot be read."""
     try:
-        with zipfile.ZipFile(path) as archive:
-            return archive.read(name).decode() if name in archive.namelist() else ""
-    except (OSError, zipfile.BadZipFile):
+        return _members(path, only=name).get(name, b"").decode(errors="replace")
+    except CloudriftError:
         return ""
+
+
+def _is_member(name: str) -> bool:
+    return name in (MEMBER, ORIGIN) or is_clip(name)
+
+
+def _members(path: Path, only: str = "") -> dict[str, bytes]:
+    limits = {MEMBER: MAX_JSON_BYTES, ORIGIN: MAX_NOTE_BYTES}
+    return read_archive(path, "loop file", _is_member, limits, MAX_BYTES, only=only)
 
 
 def _opened(path: Path) -> bytes:
     """Return a file's ``loop.json``; the recordings it carries are kept."""
-    try:
-        with zipfile.ZipFile(path) as archive:
-            if archive.getinfo(MEMBER).file_size > MAX_JSON_BYTES:
-                raise CloudriftError(f"{path}: {MEMBER} is larger than any loop; it was not opened")
-            try:
-                add_clips(archive)
-            except CloudriftError as error:
-                raise CloudriftError(f"{path}: {error}; it was not opened") from error
-            return archive.read(MEMBER)
-    except FileNotFoundError as error:
-        raise CloudriftError(f"there is no file {path}") from error
-    except (zipfile.BadZipFile, EOFError, KeyError, NotImplementedError) as error:
+    members = _members(path)
+    if MEMBER not in members:
         raise CloudriftError(
-            f"{path} is no whole loop file (cut short, or of another kind); "
-            "open another copy, the file was not changed"
-        ) from error
-    except OSError as error:
-        raise CloudriftError(f"could not read {path}: {error.strerror}") from error
+            f"{path} is no whole loop file (there is no {MEMBER} in it); open another copy, the "
+            "file was not changed"
+        )
+    try:
+        add_clips(members)
+    except CloudriftError as error:
+        raise CloudriftError(f"{path}: {error}; it was not opened") from error
+    return members[MEMBER]
 
 
 def loop_from(text: bytes, where: str) -> Loop:
     """Read ``loop.json``; ``where`` names the file in errors."""
+    with reading(where, "loop file"):
+        return _loop_from(text, where)
+
+
+def _loop_from(text: bytes, where: str) -> Loop:
     try:
         document = msgspec.json.decode(text)
     except msgspec.DecodeError as error:

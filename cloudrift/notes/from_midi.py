@@ -6,8 +6,9 @@ from pathlib import Path
 from statistics import median
 
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.reading import read_file, reading
 from cloudrift.notes.find_chords import FoundChord, find_chords, guess_key, is_chordal
-from cloudrift.notes.midi_in import MidiSong, read_midi
+from cloudrift.notes.midi_in import MAX_BYTES, MidiSong, read_midi
 from cloudrift.notes.note import LOW_PITCH, Note, in_order
 from cloudrift.theory.key import Key
 
@@ -37,13 +38,9 @@ def read_parts(path: Path) -> MidiSong:
 
     Raises CloudriftError with one sentence on what is wrong and where.
     """
-    try:
-        data = path.read_bytes()
-    except FileNotFoundError as error:
-        raise CloudriftError(f"there is no file {path}") from error
-    except OSError as error:
-        raise CloudriftError(f"could not read {path}: {error.strerror}") from error
-    song = read_midi(data, str(path))
+    data = read_file(path, "MIDI file", MAX_BYTES)
+    with reading(str(path), "MIDI file"):
+        song = read_midi(data, str(path))
     if not song.notes:
         raise CloudriftError(f"{path} holds no notes (drums are passed over); choose another file")
     return song

@@ -6,7 +6,7 @@ from typing import Literal
 import msgspec
 import numpy as np
 
-from cloudrift.ground.draws import stream
+from cloudrift.ground.draws import MAX_DRAW, stream
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import number, ordinal, plural
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, in_order
@@ -32,6 +32,7 @@ DESCRIPTIONS: dict[LensKind, str] = {
 }
 ROOT_LOW = 28  # E1: a root goes to its octave from here up, so that a round sub has a fundamental
 MAX_VOICES = 8
+MOST_PLACES = 256  # stretches that a lens plays in, bars that start late
 
 
 class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -79,7 +80,11 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
             "gate": (self.gate, 0.05, 1.0), "leaps": (self.leaps, 0.0, 1.0),
             "scale_steps": (self.scale_steps, -7, 7), "low": (self.low, LOWEST, HIGHEST - 11),
             "high": (self.high, self.low + 11, HIGHEST), "drop_every": (self.drop_every, 0, 16),
-            "late_ticks": (self.late_ticks, 60, 3840),
+            "late_ticks": (self.late_ticks, 60, 3840), "draw": (self.draw, 0, MAX_DRAW),
+            "number of places in where": (len(self.where), 0, MOST_PLACES),
+            "number of late_bars": (len(self.late_bars), 0, MOST_PLACES),
+            "the least of late_bars": (min(self.late_bars, default=0), 0, MOST_PLACES),
+            "the most of late_bars": (max(self.late_bars, default=0), 0, MOST_PLACES),
         }  # fmt: skip
         for name, (value, low, high) in limits.items():
             if not low <= value <= high:

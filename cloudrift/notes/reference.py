@@ -12,6 +12,7 @@ from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.files import read_audio
 from cloudrift.audio.listen import note_weights, onsets
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.reading import reading
 from cloudrift.notes.find_chords import chord_path, chord_tones_of
 from cloudrift.notes.tempo import rank_tempos
 from cloudrift.theory.fit import KeyGuess, guess_keys, weights_of
@@ -38,8 +39,9 @@ class Reference:
 
 def read_reference(path: Path) -> Reference:
     """Listen to a recording; raise CloudriftError that says what is wrong with it."""
-    audio, rate = read_audio(path)
-    return listen(audio[:, : int(LONGEST_S * rate)], rate, str(path))
+    audio, rate = read_audio(path, LONGEST_S)
+    with reading(str(path), "recording to listen to"):
+        return listen(audio, rate, str(path))
 
 
 def listen(audio: Stereo, rate: int, where: str) -> Reference:

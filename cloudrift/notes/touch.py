@@ -8,7 +8,7 @@ from typing import Literal
 import msgspec
 import numpy as np
 
-from cloudrift.ground.draws import stream
+from cloudrift.ground.draws import MAX_DRAW, stream
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.notes.note import Note
 
@@ -21,6 +21,7 @@ LIMITS = {
     "spread": (0.0, 40.0),
     "length": (0.05, 1.2),
     "velocity": (1.0, 127.0),
+    "draw": (0, MAX_DRAW),
 }
 
 

@@ -1,7 +1,9 @@
 """Own sounds as files: one zip each, with what describes it and its recordings."""
 
 import io
+import re
 import zipfile
+from collections.abc import Mapping
 from pathlib import Path
 
 import msgspec
@@ -10,10 +12,12 @@ from platformdirs import user_data_path
 from cloudrift.audio.clips import add_clip, flac_of
 from cloudrift.audio.files import write_atomically
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.reading import read_archive, reading
 from cloudrift.sound.own import OwnSound
 
 SUFFIX, MEMBER, CLIPS = ".cloudsound", "sound.json", "clips/"
-MAX_BYTES = 512 << 20
+MAX_BYTES, MAX_MEMBER_BYTES = 512 << 20, 1 << 20
+_CLIP = re.compile(r"clips/[0-9a-f]{24}\.flac")
 
 
 def own_folder() -> Path:
@@ -21,13 +25,16 @@ def own_folder() -> Path:
     return user_data_path("cloudrift") / "sounds"
 
 
-def add_clips(archive: zipfile.ZipFile) -> None:
-    """Keep every clip that an archive carries."""
-    inside = [info for info in archive.infolist() if info.filename.startswith(CLIPS)]
-    if sum(info.file_size for info in inside) > MAX_BYTES:
-        raise CloudriftError("its recordings are larger than any loop's")
-    for info in inside:
-        add_clip(archive.read(info))
+def is_clip(name: str) -> bool:
+    """Say whether a member of an archive is a clip, by its name."""
+    return _CLIP.fullmatch(name) is not None
+
+
+def add_clips(members: Mapping[str, bytes]) -> None:
+    """Keep every clip among an archive's members."""
+    for name, body in members.items():
+        if is_clip(name):
+            add_clip(body)
 
 
 def write_clips(archive: zipfile.ZipFile, clips: set[str]) -> None:
@@ -50,6 +57,11 @@ def save_own(own: OwnSound, folder: Path | None = None) -> Path:
         archive.writestr(zipfile.ZipInfo(MEMBER, (1980, 1, 1, 0, 0, 0)),
                          msgspec.json.format(msgspec.json.encode(own), indent=1))  # fmt: skip
         write_clips(archive, {r.clip for r in own.recordings})
+    if body.tell() > MAX_BYTES:
+        raise CloudriftError(
+            f"{own.name} is larger than an own sound may be ({MAX_BYTES >> 20} MiB), and could "
+            "not be opened again; take fewer or shorter recordings"
+        )
     plain = "".join(c if c.isalnum() else "-" for c in own.name.lower()).strip("-") or "sound"
     path, number = folder / f"{plain}{SUFFIX}", 1
     while path.exists():
@@ -61,12 +73,11 @@ def save_own(own: OwnSound, folder: Path | None = None) -> Path:
 
 def load_own(path: Path) -> OwnSound:
     """Read an own sound; raise CloudriftError that names the file and what is wrong in it."""
-    try:
-        with zipfile.ZipFile(path) as archive:
-            add_clips(archive)
-            return msgspec.json.decode(archive.read(MEMBER), type=OwnSound)
-    except (OSError, KeyError, EOFError, zipfile.BadZipFile, msgspec.MsgspecError) as error:
-        raise CloudriftError(f"{path} is no own sound: {error}") from error
+    members = read_archive(path, "own sound", lambda name: name == MEMBER or is_clip(name),
+                           {MEMBER: MAX_MEMBER_BYTES}, MAX_BYTES)  # fmt: skip
+    with reading(str(path), "own sound"):
+        add_clips(members)
+        return msgspec.json.decode(members[MEMBER], type=OwnSound)
 
 
 def own_sounds(folder: Path | None = None) -> list[OwnSound]:

@@ -1,7 +1,6 @@
 """Reading style cards (TOML). The format is described in ``docs/style-card.md``."""
 
 import functools
-import tomllib
 from importlib import resources
 from pathlib import Path
 from typing import Annotated
@@ -9,6 +8,7 @@ from typing import Annotated
 import msgspec
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
+from cloudrift.ground.reading import read_toml, read_words, reading
 from cloudrift.ground.settings import Value
 from cloudrift.loop import spec
 from cloudrift.notes.lens import Lens
@@ -105,13 +105,9 @@ class Card(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 
 def read_card(text: str, where: str) -> Card:
     """Read a card; raise CloudriftError that names the place of what is wrong."""
-    try:
-        card = msgspec.convert(tomllib.loads(text), Card)
-    except tomllib.TOMLDecodeError as error:
-        raise CloudriftError(f"{where} is not TOML: {error}") from error
-    except msgspec.ValidationError as error:
-        raise CloudriftError(f"{where}: {str(error).replace('`$.', '`')}") from error
-    _check(card, where)
+    card = read_toml(text, where, Card)
+    with reading(where, "style card"):
+        _check(card, where)
     return card
 
 
@@ -156,10 +152,7 @@ def house_cards() -> dict[str, Card]:
 def find_card(name: str) -> Card:
     """Return a house card by name (any case), or read one from a path that ends in .toml."""
     if name.endswith(".toml"):
-        try:
-            return read_card(Path(name).read_text("utf-8"), name)
-        except OSError as error:
-            raise CloudriftError(f"could not read {name}: {error.strerror}") from error
+        return read_card(read_words(Path(name), "style card"), name)
     by_plain = {card.lower(): card for card in house_cards()}
     if name.lower() not in by_plain:
         raise CloudriftError(f"no style card is called {name!r}{did_you_mean(name, house_cards())}")

@@ -9,6 +9,7 @@ from platformdirs import user_data_path
 
 from cloudrift.audio.files import write_atomically
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.reading import read_words
 from cloudrift.texture.finish import Finish, read_finish, write_finish
 
 SUFFIX = ".toml"
@@ -33,11 +34,9 @@ def own_finishes(folder: Path | None = None) -> tuple[list[Finish], list[str]]:
     found, wrong = [], []
     for path in sorted((folder or own_folder()).glob(f"*{SUFFIX}")):
         try:
-            found.append(read_finish(path.read_text("utf-8"), str(path)))
+            found.append(read_finish(read_words(path, "finish"), str(path)))
         except CloudriftError as error:
             wrong.append(str(error))
-        except (OSError, UnicodeDecodeError) as error:
-            wrong.append(f"could not read {path}: {error}")
     return sorted(found, key=lambda finish: finish.name), wrong
 
 

@@ -4,14 +4,14 @@ Where they are needed: ``version``, ``note``, and ``[[treatments.rides]]`` with 
 ``points``, each ``[tick, value]`` or ``[tick, value, bend]``.
 """
 
-import tomllib
 from collections.abc import Iterable
-from typing import Any, TypeVar
+from typing import TypeVar
 
 import msgspec
 import tomlkit
 
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.reading import read_toml
 from cloudrift.ground.settings import Value
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.ride import Ride, RidePoint
@@ -45,17 +45,6 @@ class WrittenLine(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     """What a line file holds."""
 
     treatments: tuple[WrittenTreatment, ...]
-
-
-def read_toml(text: str, where: str, what: type[_Written]) -> _Written:
-    """Read TOML as a type; raise CloudriftError that names the file and the place."""
-    try:
-        raw: dict[str, Any] = tomllib.loads(text)
-        return msgspec.convert(raw, what)
-    except tomllib.TOMLDecodeError as error:
-        raise CloudriftError(f"{where} is not TOML: {error}") from error
-    except msgspec.ValidationError as error:
-        raise CloudriftError(f"{where}: {str(error).replace('`$.', '`')}") from error
 
 
 def parse_line(text: str, where: str) -> Line:

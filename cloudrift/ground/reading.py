@@ -1,0 +1,143 @@
+"""One frame for all that is read from files: limits, and every failure a sentence with its place.
+
+Files come from strangers. What they say of themselves (sizes, counts) is not believed; what a
+reader raises never reaches a composer as it is.
+"""
+
+import stat
+import tomllib
+import zipfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any, TypeVar
+
+import msgspec
+
+from cloudrift.ground.errors import CloudriftError, in_a_sentence
+
+MOST_TEXT = 4 << 20  # bytes of a file of words
+MOST_MEMBERS = 2200  # of an archive: as many clips as all layers can have
+METHODS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
+ENCRYPTED = 0x1
+_Read = TypeVar("_Read")
+
+
+@contextmanager
+def reading(where: str, what: str) -> Iterator[None]:
+    """Turn whatever goes wrong inside into a CloudriftError: ``where`` is no ``what``, and why."""
+    try:
+        yield
+    except CloudriftError:
+        raise
+    except FileNotFoundError as error:
+        raise CloudriftError(f"there is no file {where}") from error
+    except OSError as error:
+        raise CloudriftError(f"could not read {where}: {error.strerror or error}") from error
+    except RecursionError as error:
+        raise CloudriftError(f"{where} is no {what}: it is nested too deeply") from error
+    except MemoryError as error:
+        raise CloudriftError(f"{where} is no {what}: it needs more memory than there is") from error
+    except Exception as error:
+        said = in_a_sentence(str(error), 160) or type(error).__name__
+        raise CloudriftError(f"{where} is no {what} ({said}); it was not changed") from error
+
+
+def read_file(path: Path, what: str, most: int = MOST_TEXT) -> bytes:
+    """Return a file's bytes; raise CloudriftError where it is no plain file or larger than said."""
+    with reading(str(path), what):
+        if not stat.S_ISREG(path.stat().st_mode):
+            raise CloudriftError(f"{path} is no {what}: it is not a plain file")
+        with path.open("rb") as file:
+            data = file.read(most + 1)
+    if len(data) > most:
+        raise CloudriftError(
+            f"{path} is larger than any {what} ({most >> 20} MiB); it was not read"
+        )
+    return data
+
+
+def read_words(path: Path, what: str) -> str:
+    """Return the words of a text file, UTF-8."""
+    data = read_file(path, what)
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise CloudriftError(
+            f"{path} is not in UTF-8 (byte {error.start}); save it in UTF-8 and try again"
+        ) from error
+
+
+def read_toml(text: str, where: str, kind: type[_Read]) -> _Read:
+    """Read TOML as a type; raise CloudriftError that names the file and the place."""
+    with reading(where, "TOML"):
+        try:
+            raw: dict[str, Any] = tomllib.loads(text)
+            return msgspec.convert(raw, kind)
+        except tomllib.TOMLDecodeError as error:
+            raise CloudriftError(f"{where} is not TOML: {error}") from error
+        except msgspec.ValidationError as error:
+            raise CloudriftError(f"{where}: {str(error).replace('`$.', '`')}") from error
+
+
+def read_archive(
+    path: Path, what: str, known: Callable[[str], bool], most: dict[str, int], in_all: int,
+    *, only: str = "",
+) -> dict[str, bytes]:  # fmt: skip
+    """Return the members of a zip by name, inflated, within limits that are counted, not believed.
+
+    Parameters
+    ----------
+    known : says which names may be in it; another one is refused.
+    most : how many bytes a member may have, for those with a limit of their own.
+    in_all : how many bytes all of them may have.
+    only : the one member to read, if no other is wanted; all are looked at.
+    """
+    where = str(path)
+    found: dict[str, bytes] = {}
+    with reading(where, what):
+        if not stat.S_ISREG(path.stat().st_mode):
+            raise CloudriftError(f"{where} is no {what}: it is not a plain file")
+        try:
+            with zipfile.ZipFile(path) as archive:
+                infos = archive.infolist()
+                if len(infos) > MOST_MEMBERS:
+                    raise CloudriftError(f"{where} holds more parts than any {what}")
+                left = in_all
+                for info in infos:
+                    _check_member(info, where, what, known, found)
+                    if only not in ("", info.filename):
+                        continue
+                    limit = min(left, most.get(info.filename, left))
+                    with archive.open(info) as member:
+                        data = member.read(limit + 1)
+                    if len(data) > limit:
+                        raise CloudriftError(
+                            f"{where}: {_short(info.filename)} is larger than any {what}; it was "
+                            "not opened"
+                        )
+                    left -= len(data)
+                    found[info.filename] = data
+        except (zipfile.BadZipFile, EOFError, NotImplementedError, zipfile.LargeZipFile) as error:
+            raise CloudriftError(
+                f"{where} is no whole {what} (cut short, or of another kind); open another copy, "
+                "the file was not changed"
+            ) from error
+    return found
+
+
+def _check_member(
+    info: zipfile.ZipInfo, where: str, what: str, known: Callable[[str], bool],
+    found: dict[str, bytes],
+) -> None:  # fmt: skip
+    name = _short(info.filename)
+    if not known(info.filename) or info.filename in found:
+        raise CloudriftError(f"{where} holds {name}, which is no part of a {what}")
+    if info.flag_bits & ENCRYPTED:
+        raise CloudriftError(f"{where}: {name} is encrypted, which no {what} is")
+    if info.compress_type not in METHODS:
+        raise CloudriftError(f"{where}: {name} is packed in a way that no {what} is")
+
+
+def _short(name: str) -> str:
+    return in_a_sentence(name, 60)

@@ -1,0 +1,310 @@
+"""Files from strangers: what is wrong with one is said in a sentence, soon, in little memory."""
+
+import io
+import json
+import os
+import struct
+import subprocess
+import sys
+import zipfile
+import zlib
+
+import msgspec
+import numpy as np
+import pytest
+import soundfile
+
+from cloudrift.audio import files as audio_files
+from cloudrift.audio.clips import add_clip
+from cloudrift.audio.files import read_audio, write_wav
+from cloudrift.ground import CloudriftError
+from cloudrift.ground.reading import read_file, read_toml, read_words, reading
+from cloudrift.loop.recovery import left_behind
+from cloudrift.loop.storage import MAX_JSON_BYTES, load, loop_from, read_note, save
+from cloudrift.notes.from_midi import read_song
+from cloudrift.sound import own_files
+from cloudrift.sound.own import OwnSound, read_recording
+from cloudrift.sound.own_files import load_own, own_sounds, save_own
+from cloudrift.style import find_card, sketch
+from cloudrift.texture.finish_files import own_finishes
+from cloudrift.texture.line_file import parse_line
+
+PLANTED = "import pathlib\npathlib.Path(__file__).with_name('ran').write_text('x')\n"
+LONGEST_MESSAGE = 300
+
+
+def sentence(error):
+    """What a composer is told: one line, not too long."""
+    words = str(error.value)
+    assert "\n" not in words
+    assert len(words) <= LONGEST_MESSAGE + 200  # the path of a test's folder is long
+    return words
+
+
+# --- the folder that one starts in --------------------------------------------------------------
+
+
+@pytest.mark.parametrize("how", [["-m", "cloudrift", "info", "a.cloudrift"], "stretch"])
+def test_nothing_of_the_folder_one_is_in_is_run(small_loop, tmp_path, how):
+    save(small_loop, tmp_path / "a.cloudrift")
+    for name in ("numpy", "msgspec", "struct", "soxr", "click"):
+        (tmp_path / f"{name}.py").write_text(PLANTED)
+    if how == "stretch":
+        # As the program does it: its own folder is not the one that it is started in.
+        code = (
+            "import sys, os; sys.path[:] = [p for p in sys.path if p]\n"
+            f"import numpy as np; os.chdir({str(tmp_path)!r})\n"
+            "from cloudrift.audio.stretch import pitch_shifted\n"
+            "t = np.zeros((2, 40000), np.float32); print(pitch_shifted(t, 3, 44100).shape)"
+        )
+        how = ["-P", "-c", code]
+    done = subprocess.run([sys.executable, *how], cwd=tmp_path, capture_output=True, text=True,
+                          timeout=60, check=False)  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert not (tmp_path / "ran").exists()
+
+
+# --- archives -----------------------------------------------------------------------------------
+
+
+def zipped(path, members, method=zipfile.ZIP_DEFLATED):
+    with zipfile.ZipFile(path, "w", method) as archive:
+        for name, body in members:
+            archive.writestr(name, body)
+    return path
+
+
+def lying(path, body):
+    """A zip whose member says that it is empty and inflates to much."""
+    packer = zlib.compressobj(9, zlib.DEFLATED, -15)
+    packed = packer.compress(body) + packer.flush()
+    name, crc = b"loop.json", zlib.crc32(b"")
+    local = struct.pack("<4sHHHHHIIIHH", b"PK\3\4", 20, 0, 8, 0, 0, crc, len(packed), 0,
+                        len(name), 0) + name  # fmt: skip
+    central = struct.pack("<4sHHHHHHIIIHHHHHII", b"PK\1\2", 20, 20, 0, 8, 0, 0, crc, len(packed),
+                          0, len(name), 0, 0, 0, 0, 0, 0) + name  # fmt: skip
+    end = struct.pack("<4sHHHHIIH", b"PK\5\6", 0, 0, 1, 1, len(central),
+                      len(local) + len(packed), 0)  # fmt: skip
+    path.write_bytes(local + packed + central + end)
+    return path
+
+
+@pytest.mark.parametrize(
+    ("members", "method", "says"),
+    [
+        ([("loop.json", b"{}"), ("../x", b"")], zipfile.ZIP_DEFLATED, "which is no part of"),
+        ([("loop.json", b"{}"), ("clips/../../x.flac", b"")], zipfile.ZIP_STORED, "no part of"),
+        ([("loop.json", b"{}")], zipfile.ZIP_LZMA, "packed in a way"),
+        ([("loop.json", b"{}")], zipfile.ZIP_BZIP2, "packed in a way"),
+        ([("origin.txt", b"x")], zipfile.ZIP_STORED, "no whole loop file"),
+        ([("origin.txt", bytes(1 << 17)), ("loop.json", b"{}")], zipfile.ZIP_DEFLATED, "larger"),
+    ],
+)
+def test_archives_are_looked_at_before_they_are_believed(tmp_path, members, method, says):
+    path = zipped(tmp_path / "a.cloudrift", members, method)
+    with pytest.raises(CloudriftError, match=says) as error:
+        load(path)
+    assert "a.cloudrift" in sentence(error)
+
+
+def test_a_bomb_is_stopped_where_it_is_too_large(tmp_path):
+    path = zipped(tmp_path / "a.cloudrift", [("loop.json", b" " * (MAX_JSON_BYTES + 10))])
+    assert path.stat().st_size < 1 << 20
+    with pytest.raises(CloudriftError, match="larger than any loop file"):
+        load(path)
+    with pytest.raises(CloudriftError, match=r"a\.cloudrift"):
+        load(lying(tmp_path / "a.cloudrift", b" " * (1 << 20)))
+
+
+def test_encrypted_members_and_what_is_no_plain_file_are_refused(small_loop, tmp_path):
+    path = tmp_path / "a.cloudrift"
+    save(small_loop, path)
+    raw = bytearray(path.read_bytes())
+    for mark, at in ((b"PK\3\4", 6), (b"PK\1\2", 8)):
+        raw[raw.index(mark) + at] |= 1
+    path.write_bytes(raw)
+    with pytest.raises(CloudriftError, match="is encrypted"):
+        load(path)
+    os.mkfifo(tmp_path / "pipe.cloudrift")
+    for read in (load, load_own):
+        with pytest.raises(CloudriftError, match="not a plain file"):
+            read(tmp_path / "pipe.cloudrift")
+    with pytest.raises(CloudriftError, match="not a plain file"):
+        read_song(tmp_path / "pipe.cloudrift")
+    assert read_note(path, "origin.txt") == ""
+
+
+# --- loops --------------------------------------------------------------------------------------
+
+
+def document(loop, **changes):
+    raw = json.loads(msgspec.json.encode(loop))
+    raw.update(changes)
+    return raw
+
+
+def as_bytes(raw):
+    text = json.dumps({"format": "cloudrift loop", "schema": 6, "loop": raw}, allow_nan=True)
+    return text.encode()
+
+
+@pytest.mark.parametrize("name", ["offset_ms", "glide_ms"])
+@pytest.mark.parametrize("value", [1e308, -1e308, float("1e5"), -(10**400)])
+def test_notes_keep_near_their_places(small_loop, name, value):
+    raw = document(small_loop)
+    raw["layers"][0]["own"] = [{"start_tick": 0, "length_ticks": 480, "pitch": 60, "id": 1,
+                                name: value}]  # fmt: skip
+    with pytest.raises(CloudriftError, match=r"a\.cloudrift"):
+        loop_from(as_bytes(raw), "a.cloudrift")
+
+
+def test_a_draw_out_of_range_is_said(small_loop):
+    with pytest.raises(CloudriftError, match="draw is -5"):
+        sketch(find_card("Marlow Quist"), draw=-5)
+
+
+def test_deep_nesting_and_endless_digits_are_said():
+    for text in (b"[" * 200_000, b'{"format": ' + b"[" * 100_000, b"9" * 100_000,
+                 b'{"format": "cloudrift loop", "schema": ' + b"9" * 5000 + b"}"):  # fmt: skip
+        with pytest.raises(CloudriftError, match=r"a\.cloudrift") as error:
+            loop_from(text, "a.cloudrift")
+        sentence(error)
+
+
+@pytest.mark.parametrize(
+    "path",
+    ["tempo", "draw", "bars", "rate", "chords.0.root", "chords.0.voices.0", "chords.0.start_tick",
+     "chords.0.late_ticks", "layers.0.lens.draw", "layers.0.lens.voices", "layers.0.touch.draw",
+     "layers.0.touch.velocity", "layers.0.level_db", "layers.0.own", "layers.0.lens.late_bars",
+     "layers.0.lens.where", "line.0.draw", "line.0.blend", "line.0.version"],
+)  # fmt: skip
+@pytest.mark.parametrize(
+    "value", [-1, 1 << 68, -(10**400), 1e308, "x", None, [], {}, [-1], [1 << 68], [[0, 1]] * 300]
+)
+def test_values_of_any_kind_are_refused_in_words_or_taken(small_loop, path, value):
+    raw = document(small_loop)
+    *way, last = path.split(".")
+    place = raw
+    for step in way:
+        place = place[int(step) if step.isdigit() else step]
+    place[int(last) if last.isdigit() else last] = value
+    try:
+        loop = loop_from(as_bytes(raw), "a.cloudrift")
+    except CloudriftError as error:
+        assert "a.cloudrift" in str(error)
+        return
+    # What is taken can be worked with.
+    for layer in loop.layers:
+        loop.notes_of(layer)
+
+
+# --- sounds, audio ------------------------------------------------------------------------------
+
+
+def flac(channels=2, rate=44_100, frames=1000, kind="FLAC"):
+    body = io.BytesIO()
+    soundfile.write(body, np.zeros((frames, channels), np.float32), rate, format=kind)
+    return body.getvalue()
+
+
+@pytest.mark.parametrize(
+    ("body", "says"),
+    [(flac(channels=1), "two channels"), (flac(channels=8), "two channels"),
+     (flac(kind="WAV"), "not FLAC"), (flac(rate=1000), "frames a second"),
+     (flac(frames=0), "can't be read"), (b"x", "can't be read")],
+)  # fmt: skip
+def test_clips_are_what_they_are_taken_for(body, says):
+    with pytest.raises(CloudriftError, match=says):
+        add_clip(body)
+
+
+def test_recordings_that_are_too_long_or_no_numbers_are_refused(tmp_path, monkeypatch):
+    t = np.zeros((2, 5000), np.float32)
+    write_wav(tmp_path / "a.wav", t, 44_100, bits=32, title="a")
+    monkeypatch.setattr(audio_files, "MOST_SAMPLES", 8000)
+    with pytest.raises(CloudriftError, match="longer than can be taken in"):
+        read_audio(tmp_path / "a.wav")
+    assert read_audio(tmp_path / "a.wav", 0.05)[0].shape == (2, 2205)
+    monkeypatch.undo()
+    for bad in (np.nan, np.inf):
+        t[1, 77] = bad
+        write_wav(tmp_path / "b.wav", t, 44_100, bits=32, title="b")
+        with pytest.raises(CloudriftError, match="no numbers"):
+            read_audio(tmp_path / "b.wav")
+    soundfile.write(tmp_path / "c.wav", np.zeros(100), 100)
+    with pytest.raises(CloudriftError, match="frames a second"):
+        read_audio(tmp_path / "c.wav")
+    soundfile.write(tmp_path / "d.wav", np.ones((500, 6)) * np.arange(6) / 10, 44_100)
+    audio, _ = read_audio(tmp_path / "d.wav")
+    assert audio.shape == (2, 500)
+    assert np.allclose(audio[:, 3], (0, 0.1), atol=1e-3)
+
+
+def test_a_header_that_claims_more_than_there_is_costs_nothing(tmp_path):
+    write_wav(tmp_path / "a.wav", np.full((2, 500), 0.25, np.float32), 44_100, bits=16, title="a")
+    raw = bytearray((tmp_path / "a.wav").read_bytes())
+    at = raw.index(b"data") + 4
+    raw[at : at + 4] = struct.pack("<I", 0xFFFF_FFF0)
+    (tmp_path / "a.wav").write_bytes(raw)
+    try:
+        audio, _ = read_audio(tmp_path / "a.wav")
+    except CloudriftError:
+        return
+    assert audio.shape[1] < 2000
+
+
+def test_an_own_sound_that_could_not_be_opened_again_is_not_saved(tmp_path, monkeypatch):
+    path = tmp_path / "x A4.wav"
+    t = 0.3 * np.sin(2 * np.pi * 440 * np.arange(20_000) / 44_100)
+    write_wav(path, np.stack([t, t]).astype(np.float32), 44_100, bits=16, title="x")
+    own = OwnSound(name="Large", recordings=(read_recording(path)[0],))
+    monkeypatch.setattr(own_files, "MAX_BYTES", 1000)
+    with pytest.raises(CloudriftError, match="larger than an own sound may be"):
+        save_own(own, tmp_path / "sounds")
+    assert own_sounds(tmp_path / "sounds") == []
+
+
+def test_broken_own_sounds_finishes_and_leftovers_stop_nothing(tmp_path):
+    for name in ("a", "1"):
+        zipped(tmp_path / f"{name}.cloudsound", [("sound.json", b"[" * 100_000)])
+        zipped(tmp_path / f"{name}.cloudrift", [("loop.json", b"[" * 100_000)])
+    assert own_sounds(tmp_path) == []
+    assert left_behind(tmp_path) == []
+    (tmp_path / "deep.toml").write_text("x = " + "[" * 3000)
+    (tmp_path / "long.toml").write_text("x = " + "9" * 5000)
+    (tmp_path / "latin.toml").write_bytes("x = 'Föhn'".encode("latin-1"))
+    found, wrong = own_finishes(tmp_path)
+    assert found == []
+    assert len(wrong) == 3
+    assert sum("UTF-8" in words for words in wrong) == 1
+
+
+# --- words --------------------------------------------------------------------------------------
+
+
+def test_cards_and_lines_are_read_in_the_same_frame(tmp_path):
+    deep = tmp_path / "deep.toml"
+    deep.write_text("name = " + "[" * 3000)
+    with pytest.raises(CloudriftError, match=r"deep\.toml"):
+        find_card(str(deep))
+    with pytest.raises(CloudriftError, match="there is no file"):
+        find_card(str(tmp_path / "none.toml"))
+    with pytest.raises(CloudriftError, match=r"x\.toml"):
+        parse_line("a = " + "{b=" * 3000, "x.toml")
+    deep.write_bytes(b"\xff\xfe")
+    with pytest.raises(CloudriftError, match="not in UTF-8"):
+        read_words(deep, "style card")
+    with pytest.raises(CloudriftError, match="larger than any note"):
+        read_file(deep, "note", most=1)
+    with pytest.raises(CloudriftError, match="could not read"):
+        read_file(tmp_path / ("x" * 300), "note")
+    assert read_toml("a = 1", "x", dict[str, int]) == {"a": 1}
+
+
+def test_what_a_reader_raises_never_comes_out_as_it_is():
+    for error in (KeyError("x"), ZeroDivisionError(), RecursionError(), MemoryError(),
+                  OverflowError("a\nb"), struct.error("y" * 2000)):  # fmt: skip
+        with pytest.raises(CloudriftError, match=r"^a\.mid is no MIDI file") as said, \
+                reading("a.mid", "MIDI file"):  # fmt: skip
+            raise error
+        assert len(sentence(said)) < LONGEST_MESSAGE
