@@ -13,15 +13,20 @@ import msgspec
 import numpy as np
 import pytest
 import soundfile
+from PyQt6.QtCore import Qt
 
 from cloudrift.audio import files as audio_files
 from cloudrift.audio.clips import add_clip
 from cloudrift.audio.files import read_audio, write_wav
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.reading import read_file, read_toml, read_words, reading
+from cloudrift.loop import edits, recovery
 from cloudrift.loop.recovery import left_behind
 from cloudrift.loop.storage import MAX_JSON_BYTES, load, loop_from, read_note, save
+from cloudrift.notes import Note
+from cloudrift.notes.find_chords import _Near, find_chords
 from cloudrift.notes.from_midi import read_song
+from cloudrift.render.step_facts import step_facts
 from cloudrift.sound import own_files
 from cloudrift.sound.own import OwnSound, read_recording
 from cloudrift.sound.own_files import load_own, own_sounds, save_own
@@ -308,3 +313,152 @@ def test_what_a_reader_raises_never_comes_out_as_it_is():
                 reading("a.mid", "MIDI file"):  # fmt: skip
             raise error
         assert len(sentence(said)) < LONGEST_MESSAGE
+
+
+# --- MIDI ---------------------------------------------------------------------------------------
+
+
+def midi(*events, division=480):
+    """A file of one track: pairs of a delta time and the bytes of an event."""
+
+    def number(value):
+        out = [value & 0x7F]
+        while value := value >> 7:
+            out.insert(0, value & 0x7F | 0x80)
+        return bytes(out)
+
+    body = b"".join(number(delta) + event for delta, event in events) + b"\0\xff\x2f\0"
+    return (b"MThd\0\0\0\6\0\0\0\1" + division.to_bytes(2, "big")
+            + b"MTrk" + len(body).to_bytes(4, "big") + body)  # fmt: skip
+
+
+NOTE = ((0, b"\x90\x3c\x40"), (480, b"\x80\x3c\0"))
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (midi((0, b"\xff\x51\3\0\0\0"), *NOTE), None),  # tempo 0
+        (midi((0, b"\xff\x58\4\4\x0c\x18\x08"), *NOTE), None),  # 4/4096
+        (midi((0, b"\xff\x58\4\0\2\x18\x08"), *NOTE), None),  # 0/4
+        (midi((0, b"\xff\x58\4\4\xff\x18\x08"), *NOTE), None),  # 4/2^255
+        (midi((0, b"\xff\x59\2\x20\0"), *NOTE), "bad.mid"),  # 32 sharps
+        (midi(*NOTE, division=0xE800), "frames without ticks"),
+        (midi(*NOTE, division=0), "no time division"),
+        (midi((0, b"\x90\x3c\x40"), ((1 << 28) - 1, b"\x80\x3c\0")), "longer than any song"),
+        (midi(), "holds no notes"),
+    ],
+)
+def test_midi_of_any_kind_is_taken_or_said(tmp_path, data, says):
+    path = tmp_path / "bad.mid"
+    path.write_bytes(data)
+    if says is None:
+        song = read_song(path)
+        assert song.metre == (4, 4)
+        assert song.tempo == 120
+        return
+    with pytest.raises(CloudriftError, match=says) as error:
+        read_song(path)
+    assert "bad.mid" in sentence(error)
+
+
+def test_chords_of_many_notes_are_those_of_few(rng):
+    """Notes are found by shelves: a pedal note under a thousand others is still under them."""
+    notes = [Note(start_tick=240 * i, length_ticks=230, pitch=60 + int(p), velocity=90)
+             for i, p in enumerate(rng.choice((0, 3, 7, 10, 12), 3000))]  # fmt: skip
+    pedal = Note(start_tick=0, length_ticks=3000 * 240, pitch=36, velocity=90)
+    near = _Near([*notes, pedal])
+    for a, b in ((0, 10), (3839, 3841), (500_000, 510_000), (700_000, 720_000), (7, 7)):
+        wanted = {(n.start_tick, n.pitch) for n in [*notes, pedal]
+                  if n.start_tick < b and n.end_tick > a}  # fmt: skip
+        found = [(n.start_tick, n.pitch) for n in near.between(a, b) if n.end_tick > a]
+        assert len(found) == len(set(found))
+        assert set(found) == wanted
+    assert all(36 in chord.voices for chord in find_chords([*notes, pedal]))
+
+
+# --- on the screen ------------------------------------------------------------------------------
+
+
+def test_words_from_files_are_shown_as_they_are(qtbot, window, tmp_path):
+    from cloudrift.desktop.parts import label, plain_tip
+
+    bad = "<b>x</b><img src='/dev/zero'>"
+    made = label(bad)
+    qtbot.addWidget(made)
+    assert made.textFormat() == Qt.TextFormat.PlainText
+    assert "&lt;b&gt;" in plain_tip(bad)
+    assert plain_tip("3 < 4 dB").startswith("<span>3 &lt; 4")
+    assert plain_tip("plain") == "plain"
+    window.say(bad + "\n" + "y" * 5000)
+    assert window.message.textFormat() == Qt.TextFormat.PlainText
+    assert len(window.message.text()) <= LONGEST_MESSAGE
+    assert "\n" not in window.message.text()
+
+
+def test_an_answer_about_rows_that_are_gone_is_dropped(qtbot, window):
+    """Add a treatment, leave the stage at once, undo: the answer comes for a row that is gone."""
+    session, stage = window.session, window.texture
+    window.show_stage(2)
+    session.select(line_of="l1", treatment_id="")
+    line = session.loop.line_of("l1")
+    assert session.apply("x", lambda loop: edits.add_treatment(loop, "l1", "hall"))
+    asked = session.loop.line_of("l1")
+    facts = step_facts(session.engine, session.loop, "l1", 0)
+    window.show_stage(0)
+    session.undo()
+    stage._facts.clear()
+    stage._show_facts("l1", asked, len(asked), facts)
+    stage._show_facts("l9", asked, 0, facts)
+    assert len(asked) not in stage._facts
+    window.show_stage(2)
+    qtbot.waitUntil(lambda: len(stage.rows) == len(line), timeout=10_000)
+
+
+# --- what a crash leaves ------------------------------------------------------------------------
+
+KEEPER = """
+import sys, time
+from pathlib import Path
+from cloudrift.loop import recovery
+from cloudrift.loop.storage import load
+recovery.keep(load(Path(sys.argv[1])), None, Path(sys.argv[2]))
+print("kept", flush=True)
+time.sleep(60)
+"""
+
+
+def test_work_is_offered_when_its_program_is_gone_and_not_before(small_loop, tmp_path):
+    save(small_loop, tmp_path / "a.cloudrift")
+    folder = tmp_path / "unsaved"
+    what = [sys.executable, "-c", KEEPER, str(tmp_path / "a.cloudrift"), str(folder)]
+    with subprocess.Popen(what, stdout=subprocess.PIPE, text=True) as other:
+        assert other.stdout.readline() == "kept\n"
+        mine = recovery.keep(small_loop, None, folder)
+        assert left_behind(folder) == []  # both run
+        assert len(list(folder.iterdir())) == 2
+        recovery.forget(folder)
+        assert not mine.exists()
+        assert len(list(folder.iterdir())) == 1  # the other's stays
+        other.kill()
+    (found,) = left_behind(folder)
+    assert found.loop == small_loop
+
+
+def test_the_only_copy_stays_until_it_is_kept_anew(window, tmp_path, monkeypatch):
+    from cloudrift.desktop.app import offer_unsaved
+    from tests.test_desktop import answer
+
+    folder = recovery.state_folder()
+    recovery.keep(edits.set_tempo(window.session.loop, 66), None, folder).rename(
+        folder / "left.cloudrift"
+    )
+    answer(monkeypatch, "Open it")
+
+    def full(*_arguments):
+        raise OSError("no space left")
+
+    monkeypatch.setattr(recovery, "keep", full)
+    offer_unsaved(window)
+    assert window.session.loop.tempo == 66
+    assert (folder / "left.cloudrift").exists()

@@ -5,7 +5,7 @@ import signal
 import sys
 from pathlib import Path
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from cloudrift.desktop import look
@@ -78,6 +78,7 @@ def offer_unsaved(window: Window) -> None:
     for unsaved in recovery.left_behind():
         box = QMessageBox(window)
         box.setWindowTitle("Work that was not saved")
+        box.setTextFormat(Qt.TextFormat.PlainText)
         where = f" (from {unsaved.origin})" if unsaved.origin else ""
         box.setText(
             f"{unsaved.loop.title}{where} was not saved when the program last ended. Open it?"
@@ -89,8 +90,9 @@ def offer_unsaved(window: Window) -> None:
         if box.clickedButton() is yes:
             window.session.open(unsaved.loop, unsaved.origin, unsaved=True)
             window.show_stage(0)
-            window.session.keep_unsaved()
-            unsaved.file.unlink(missing_ok=True)
+            # What the crash left goes only when it is kept anew: it may be the only copy.
+            if window.session.keep_unsaved():
+                unsaved.file.unlink(missing_ok=True)
             return
         if box.clickedButton() is no:
             unsaved.file.unlink(missing_ok=True)

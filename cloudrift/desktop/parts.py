@@ -1,5 +1,6 @@
 """Small parts that every stage uses: labels, rows of choices, panels, cleared layouts."""
 
+import html
 from collections.abc import Callable, Iterable
 
 from PyQt6.QtCore import QEvent, QObject, QRect, QSignalBlocker, Qt, pyqtSignal
@@ -25,9 +26,15 @@ from cloudrift.desktop.look import SEMI, text_font
 def label(text: str, *, size: float = 13, weight: object = None, name: str = "") -> QLabel:
     """Return a line of text; ``name`` picks its colour (``soft``, ``signal``, ``good``)."""
     made = QLabel(text)
+    made.setTextFormat(Qt.TextFormat.PlainText)  # names in it may be a stranger's words
     made.setFont(text_font(size, weight or text_font(size).weight()))  # type: ignore[arg-type]
     made.setObjectName(name)
     return made
+
+
+def plain_tip(text: str) -> str:
+    """Return words for a tool tip as they are: a name in them may look like marks of a page."""
+    return f"<span>{html.escape(text)}</span>" if "<" in text else text
 
 
 class Elided(QLabel):

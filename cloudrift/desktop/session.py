@@ -525,15 +525,17 @@ class Session(QObject):
         self.changed.emit(loop, loop)
         return True
 
-    def keep_unsaved(self) -> None:
-        """Keep what is not saved in the state folder; called every 20 s."""
+    def keep_unsaved(self) -> bool:
+        """Keep what is not saved in the state folder; called every 20 s. Say whether it is safe."""
         if not self.would_be_lost or self.loop is self._kept:
-            return
+            return True
         try:
             recovery.keep(self.loop, self.path, self._state_folder)
             self._kept = self.loop
         except (CloudriftError, OSError) as error:
             log.warning("unsaved work could not be kept: %s", error)
+            return False
+        return True
 
     def close(self) -> None:
         """Let speaker, threads and timers go. Unsaved work must have been asked for before."""

@@ -384,6 +384,7 @@ class Window(QMainWindow):
             return True
         box = QMessageBox(self)
         box.setWindowTitle("Not saved")
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setText(f"{self.session.loop.title} has changes that are not saved.")
         keep = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
         lose = box.addButton("Throw away", QMessageBox.ButtonRole.DestructiveRole)

@@ -1,18 +1,24 @@
 """Recovery: what was not saved yet, kept in the state folder until it is.
 
-Each running program keeps one file, named by its process number; a file whose process is gone was
-left by a crash and is offered.
+Each running program keeps one file under a name of its own, and holds a lock beside the folder as
+long as it runs; a file whose lock nobody holds was left by a crash and is offered.
 """
 
-import os
+import fcntl
+import uuid
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TextIO
 
 from platformdirs import user_state_path
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import ORIGIN, SUFFIX, load, read_note, save
+
+RUNNING = "running"  # the folder of locks, beside that of unsaved work
+_NAME = uuid.uuid4().hex  # of this program's file: a process number would come again
+_held: dict[Path, TextIO] = {}
 
 
 def state_folder() -> Path:
@@ -30,24 +36,44 @@ class Unsaved:
 
 
 def keep(loop: Loop, origin: Path | None, folder: Path | None = None) -> Path:
-    """Write this process's unsaved loop and return its file."""
+    """Write this program's unsaved loop and return its file."""
     folder = folder or state_folder()
     folder.mkdir(parents=True, exist_ok=True)
-    path = folder / f"{os.getpid()}{SUFFIX}"
-    save(loop, path, {ORIGIN: str(origin or "")})
+    _hold(folder)
+    path = folder / f"{_NAME}{SUFFIX}"
+    save(loop, path, {ORIGIN: str(origin.absolute()) if origin else ""})
     return path
 
 
 def forget(folder: Path | None = None) -> None:
-    """Remove this process's file: all is saved, or thrown away on purpose."""
-    ((folder or state_folder()) / f"{os.getpid()}{SUFFIX}").unlink(missing_ok=True)
+    """Remove this program's file: all is saved, or thrown away on purpose."""
+    folder = folder or state_folder()
+    (folder / f"{_NAME}{SUFFIX}").unlink(missing_ok=True)
+    held = _held.pop(folder, None)
+    if held is not None:
+        (_locks(folder) / _NAME).unlink(missing_ok=True)
+        held.close()
+
+
+def _locks(folder: Path) -> Path:
+    return folder.parent / RUNNING
+
+
+def _hold(folder: Path) -> None:
+    """Lock what tells others that this program runs; the system lets go of it when it ends."""
+    if folder not in _held:
+        _locks(folder).mkdir(parents=True, exist_ok=True)
+        handle = (_locks(folder) / _NAME).open("w")
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        _held[folder] = handle
 
 
 def left_behind(folder: Path | None = None) -> list[Unsaved]:
     """Return the work of processes that are gone, newest first; broken files are passed over."""
     found = []
-    for path in (folder or state_folder()).glob(f"*{SUFFIX}"):
-        if path.stem.isdigit() and _is_running(int(path.stem)):
+    folder = folder or state_folder()
+    for path in folder.glob(f"*{SUFFIX}"):
+        if _is_running(folder, path.stem):
             continue
         try:
             loop = load(path)
@@ -55,14 +81,23 @@ def left_behind(folder: Path | None = None) -> list[Unsaved]:
             continue
         origin = read_note(path, ORIGIN)
         found.append(Unsaved(loop, Path(origin) if origin else None, path))
-    return sorted(found, key=lambda u: u.file.stat().st_mtime, reverse=True)
+    return sorted(found, key=_written, reverse=True)
 
 
-def _is_running(pid: int) -> bool:
+def _written(unsaved: Unsaved) -> float:
     try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
+        return unsaved.file.stat().st_mtime
+    except OSError:  # another program has just taken it
+        return 0.0
+
+
+def _is_running(folder: Path, name: str) -> bool:
+    """Whether the program that keeps a file under this name holds its lock."""
+    try:
+        with (_locks(folder) / name).open() as handle:
+            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
         return True
-    return True
+    except OSError:
+        return False  # there is none, or it cannot be told: better offered twice than not at all
+    return False

@@ -1,6 +1,5 @@
 """Chords found in notes: block chords keep their voicing, broken ones are put together again."""
 
-from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -18,6 +17,7 @@ SHORTEST_TICKS = 300  # what is shorter than a sixteenth and a bit is on its way
 GRID_TICKS, LOOSE_TICKS = 240, 90  # starts this near to a sixteenth are on it
 BLOCK_SHARE = 0.45  # of the time in which a whole chord sounds, for the music to be blocks
 MAX_VOICES = 10
+SHELF_TICKS = 3840  # stretches by which notes are found
 SIGNATURE_WEIGHT = 6.0  # how much likelier a key is that the file's signature names
 # Shapes that broken chords are heard as, and how much each must be preferred to count.
 TEMPLATES: dict[tuple[int, ...], float] = {
@@ -129,14 +129,24 @@ class _Near:
     """Finds the notes that may sound in a stretch without looking at all of them."""
 
     def __init__(self, notes: Sequence[Note]) -> None:
-        self._notes = sorted(notes, key=lambda n: n.start_tick)
-        self._starts = [n.start_tick for n in self._notes]
-        self._longest = max(n.length_ticks for n in notes)
+        self._shelves: dict[int, list[Note]] = {}
+        for note in sorted(notes, key=lambda n: n.start_tick):
+            first, last = note.start_tick, note.start_tick + note.length_ticks - 1
+            for shelf in range(first // SHELF_TICKS, last // SHELF_TICKS + 1):
+                self._shelves.setdefault(shelf, []).append(note)
 
-    def between(self, a: int, b: int) -> Sequence[Note]:
-        """Return all notes that start before ``b`` and may still sound at ``a``."""
-        first = bisect_left(self._starts, a - self._longest)
-        return self._notes[first : bisect_left(self._starts, b)]
+    def between(self, a: int, b: int) -> list[Note]:
+        """Return, by their starts, all notes that start before ``b`` and may still sound at ``a``.
+
+        Among them may be some that have ended a little before.
+        """
+        first, out = a // SHELF_TICKS, []
+        for shelf in range(first, (max(b, a + 1) - 1) // SHELF_TICKS + 1):
+            for note in self._shelves.get(shelf, ()):
+                # One that goes on over several shelves is taken from the first of them.
+                if note.start_tick < b and shelf in (first, note.start_tick // SHELF_TICKS):
+                    out.append(note)
+        return out
 
 
 def _clusters(notes: Sequence[Note]) -> list[int]:
@@ -227,7 +237,8 @@ def _broken(notes: Sequence[Note], metre: tuple[int, int]) -> list[_Segment]:
             if overlap <= 0:
                 break
             heard[b - first, note.pitch % 12] += overlap
-    bass = _bass_of_beats(notes, first, last, beat)
+    near = _Near(notes)
+    bass = _bass_of_beats(near, first, last, beat)
     path = chord_path(heard, bass, first, bar // beat)
     out: list[_Segment] = []
     start = 0
@@ -236,8 +247,7 @@ def _broken(notes: Sequence[Note], metre: tuple[int, int]) -> list[_Segment]:
             continue
         a, until = (first + start) * beat, (first + b) * beat
         pcs = chord_tones_of(path[start])
-        inside = [n.pitch for n in notes if n.start_tick < until
-                  and n.start_tick + n.length_ticks > a + 30]  # fmt: skip
+        inside = [n.pitch for n in near.between(a, until) if n.start_tick + n.length_ticks > a + 30]
         voices = sorted({p for p in inside if p % 12 in pcs})
         if voices:
             out.append((a, until, _most(tuple(voices))))
@@ -251,12 +261,12 @@ def chord_tones_of(state: int) -> tuple[int, ...]:
     return tuple((root + i) % 12 for i in list(TEMPLATES)[shape])
 
 
-def _bass_of_beats(notes: Sequence[Note], first: int, last: int, beat: int) -> list[int]:
+def _bass_of_beats(near: _Near, first: int, last: int, beat: int) -> list[int]:
     out = []
     for b in range(first, last):
         start, end = b * beat, (b + 1) * beat
         inside = [
-            n.pitch for n in notes if n.start_tick < end and n.start_tick + n.length_ticks > start
+            n.pitch for n in near.between(start, end) if n.start_tick + n.length_ticks > start
         ]
         out.append(min(inside) % 12 if inside else -1)
     return out

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import mido
+from mido.midifiles.meta import KeySignatureError
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.notes.note import Note, in_order
@@ -16,6 +17,8 @@ DRUM_CHANNEL = 9
 PEDAL = 64
 PEDAL_DOWN = 64  # a controller value from here up holds the notes
 MAX_BYTES = 16 << 20
+MOST_TICKS = 2000 * 4 * TICKS_PER_QUARTER  # an hour and a half at 93 BPM
+MOST_BEATS, BEAT_UNITS = 32, (1, 2, 4, 8, 16, 32)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -63,6 +66,10 @@ def read_midi(data: bytes, where: str) -> MidiSong:
             f"{where} is of type {kind} (byte 8), which holds separate songs; save it as type 0 "
             "or 1"
         )
+    if division & 0x8000 and not division & 0xFF:
+        raise CloudriftError(
+            f"{where} has frames without ticks (byte 13): its notes have no places"
+        )
     if division == 0:
         raise CloudriftError(f"{where} has no time division (byte 12), so its notes have no places")
     tracks = [
@@ -71,7 +78,14 @@ def read_midi(data: bytes, where: str) -> MidiSong:
     ]
     if not tracks:
         raise CloudriftError(f"{where} holds no track behind its header, at byte {len(data)}")
-    return _song(tracks, division)
+    song = _song(tracks, division)
+    end = max((n.start_tick + n.length_ticks for n in song.notes), default=0)
+    if end > MOST_TICKS:
+        raise CloudriftError(
+            f"{where} lasts {end // (4 * TICKS_PER_QUARTER)} bars of 4/4, longer than any song; "
+            "cut out what is wanted, or the silence in it"
+        )
+    return song
 
 
 def _chunks(data: bytes, where: str) -> Iterator[tuple[int, bytes]]:
@@ -98,7 +112,9 @@ def _events(chunk: bytes, start: int, number: int, where: str) -> list[_Raw]:
     stream = io.BytesIO(head + chunk)
     try:
         track = mido.MidiFile(file=stream, clip=True).tracks[0]
-    except (EOFError, ValueError, IndexError, KeyError, OSError, TypeError) as error:
+    except (
+        EOFError, ValueError, IndexError, KeyError, OSError, TypeError, KeySignatureError
+    ) as error:  # fmt: skip
         at = start + max(0, stream.tell() - len(head))
         raise CloudriftError(
             f"{where} cannot be read in track {number}, at byte {at}: "
@@ -116,8 +132,9 @@ def _song(tracks: list[list[_Raw]], division: int) -> MidiSong:
     events = [event for track in tracks for event in track]
     end = max((event.tick for event in events), default=0)
     tempos = sorted(
-        (e.tick, 60e6 / e.message.tempo) for e in events if e.message.type == "set_tempo"
-    )
+        (e.tick, 60e6 / e.message.tempo)
+        for e in events if e.message.type == "set_tempo" and e.message.tempo > 0
+    )  # fmt: skip
     played = [(_name(track), list(_notes(track))) for track in tracks]
     if division & 0x8000:  # frames a second and ticks a frame: real time, no beats
         per_second = (256 - (division >> 8)) * (division & 0xFF)
@@ -148,9 +165,14 @@ def _song(tracks: list[list[_Raw]], division: int) -> MidiSong:
         tempo=round(tempo, 2),
         tempo_from=source,
         tempos=tuple((ticks(tick), round(bpm, 3)) for tick, bpm in tempos),
-        metre=(metres[0].numerator, metres[0].denominator) if metres else (4, 4),
+        metre=_metre(metres[0].numerator, metres[0].denominator) if metres else (4, 4),
         signature=keys[0] if keys else "",
     )
+
+
+def _metre(beats: int, unit: int) -> tuple[int, int]:
+    """A metre in which there are bars and beats; what is none counts as 4/4."""
+    return (beats, unit) if 1 <= beats <= MOST_BEATS and unit in BEAT_UNITS else (4, 4)
 
 
 def _name(track: list[_Raw]) -> str:

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 SLOWEST_BPM, FASTEST_BPM = 55.0, 200.0
 LIKELY_BPM, LIKELY_WIDTH = 110.0, 0.6  # of beats people tap to, in octaves
 STEP_BPM = 0.1
+MOST_ONSETS = 4000  # more say no more, and take memory for each tempo that is tried
 DEFAULT_BPM = 120.0
 # Onsets fall on the beat and on its halves and quarters; each has less to say than the one above.
 DIVISIONS = ((1, 1.0), (2, 0.8), (4, 0.5))
@@ -32,8 +33,8 @@ def rank_tempos(
     most: int = 3,
 ) -> list[float]:
     """Return the likeliest tempos, the best first, none near another; empty without onsets."""
-    times = np.asarray(onsets_s, np.float64)
-    loud = np.ones(len(times)) if weights is None else np.asarray(weights, np.float64)
+    times = np.asarray(onsets_s, np.float64)[:MOST_ONSETS]
+    loud = np.ones(len(times)) if weights is None else np.asarray(weights, np.float64)[:MOST_ONSETS]
     if len(times) < 3 or np.ptp(times) <= 0:
         return []
     bpm = np.arange(SLOWEST_BPM, FASTEST_BPM + STEP_BPM / 2, STEP_BPM)

@@ -2,7 +2,7 @@
 
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
-from cloudrift.desktop.parts import Elided, small_button
+from cloudrift.desktop.parts import Elided, plain_tip, small_button
 from cloudrift.desktop.session import Session
 from cloudrift.ground.words import plural
 from cloudrift.loop import edits
@@ -47,7 +47,7 @@ class BassLine(QWidget):
         roots = roots_layer(loop)
         why = f"{roots.name} plays roots" if roots else "no layer plays it"
         self.words.setText(f"The bass voice of {names}{more} is not heard: {why}.")
-        self.words.setToolTip(self.words.text())
+        self.words.setToolTip(plain_tip(self.words.text()))
         self.help.setText(f"Let {roots.name} play it" if roots else "Add a bass that plays it")
         self.help.setToolTip("Its lens takes the lowest voice instead of the root" if roots else
                              f"A layer with {BASS_SOUND}, looking at the lowest voice")  # fmt: skip

@@ -7,7 +7,15 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.layers.room_map import NAMES, RoomMap
-from cloudrift.desktop.parts import Elided, WhileShown, heading, label, panel, small_button
+from cloudrift.desktop.parts import (
+    Elided,
+    WhileShown,
+    heading,
+    label,
+    panel,
+    plain_tip,
+    small_button,
+)
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.desktop.trying import Trying
@@ -161,7 +169,7 @@ class RoomView(QWidget):
             band = f"{hz_text(worst.low_hz)} to {hz_text(worst.high_hz)}"
             self.words.setText(f"{first} and {second} crowd {band}")
             self.whom.setText(f"{moved}:")
-            self.words.setToolTip(in_words(worst, loop))
+            self.words.setToolTip(plain_tip(in_words(worst, loop)))
         self._say_gap()
 
     def _whom(self, worst: Crowded) -> str:
@@ -208,4 +216,4 @@ class RoomView(QWidget):
             f"{verdict}: {number(found.level_db, '.1f')} dB of the loop's loudness is there, asked "
             f"{number(wanted, '.1f')} dB; most from {loudest}"
         )
-        self.gap_words.setToolTip(self.gap_words.text())
+        self.gap_words.setToolTip(plain_tip(self.gap_words.text()))

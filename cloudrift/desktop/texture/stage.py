@@ -39,7 +39,7 @@ from cloudrift.render.step_facts import StepFacts, harsh_in, step_facts
 from cloudrift.texture import KINDS, Context, Treatment
 from cloudrift.texture.portrait import Portrait, portrait
 from cloudrift.texture.resonances import Harsh
-from cloudrift.texture.treatment import time_ratio
+from cloudrift.texture.treatment import Line, time_ratio
 
 BARE_WORDS = {
     LAYERS: "as the notes and the sound make it",
@@ -362,7 +362,7 @@ class TextureStage(QWidget):
             self._tasks.run(
                 f"step {count}",
                 _facts_work(engine, loop, line_of, count),
-                partial(self._show_facts, count),
+                partial(self._show_facts, line_of, loop.line_of(line_of), count),
             )
         for count, row in enumerate(self.rows):
             if row.portrait is not None:
@@ -380,9 +380,13 @@ class TextureStage(QWidget):
             if row.treatment_id == treatment_id and row.portrait is not None:
                 row.portrait.show_portrait(made)
 
-    def _show_facts(self, count: int, facts: StepFacts) -> None:
+    def _show_facts(self, line_of: str | None, line: Line, count: int, facts: StepFacts) -> None:
+        """Show what was measured of a step, if what was asked about is still there and shown."""
+        loop = self._session.loop
+        there = line_of in (None, *(x.id for x in loop.layers), *(x.id for x in loop.groups))
+        if line_of != self._line_of or not there or loop.line_of(line_of) != line:
+            return
         self._facts[count] = facts
-        line = self._session.loop.line_of(self._line_of)
         if count == 0 and self._bare is not None:
             self._bare.show_facts(facts)
         elif count <= len(self.rows) and count - 1 in self._facts:
