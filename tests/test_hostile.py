@@ -14,6 +14,7 @@ import numpy as np
 import pytest
 import soundfile
 from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFileDialog
 
 from cloudrift.audio import files as audio_files
 from cloudrift.audio.clips import add_clip
@@ -26,6 +27,7 @@ from cloudrift.loop.storage import MAX_JSON_BYTES, load, loop_from, read_note, s
 from cloudrift.notes import Note
 from cloudrift.notes.find_chords import _Near, find_chords
 from cloudrift.notes.from_midi import read_song
+from cloudrift.notes.midi import midi_file
 from cloudrift.render.step_facts import step_facts
 from cloudrift.sound import own_files
 from cloudrift.sound.own import OwnSound, read_recording
@@ -462,3 +464,55 @@ def test_the_only_copy_stays_until_it_is_kept_anew(window, tmp_path, monkeypatch
     offer_unsaved(window)
     assert window.session.loop.tempo == 66
     assert (folder / "left.cloudrift").exists()
+
+
+# --- saving -------------------------------------------------------------------------------------
+
+
+def test_links_and_rights_stay_as_they_are(small_loop, tmp_path):
+    real = tmp_path / "real.cloudrift"
+    save(small_loop, real)
+    real.chmod(0o640)
+    link = tmp_path / "link.cloudrift"
+    link.symlink_to(real)
+    save(edits.set_tempo(small_loop, 99), link)
+    assert link.is_symlink()
+    assert load(real).tempo == 99
+    assert real.stat().st_mode & 0o777 == 0o640
+    assert [p.name for p in tmp_path.iterdir() if p.suffix == ".part"] == []
+
+
+def test_a_name_that_gets_its_ending_asks_before_it_replaces(window, tmp_path, monkeypatch):
+    from tests.test_desktop import answer
+
+    path = tmp_path / "mine.cloudrift"
+    save(edits.set_tempo(window.session.loop, 44), path)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "mine"), ""))
+    answer(monkeypatch, "Go back")
+    assert not window.save_as()
+    assert load(path).tempo == 44
+    answer(monkeypatch, "Replace it")
+    assert window.save_as()
+    assert load(path) == window.session.loop
+
+
+def test_no_layer_lands_on_the_drums_channel(tmp_path):
+    note = Note(start_tick=0, length_ticks=480, pitch=60, velocity=90)
+    parts = [(f"Part {i}", (note,)) for i in range(20)]
+    (tmp_path / "many.mid").write_bytes(
+        midi_file(parts, tempo=90, metre=(4, 4), signature="", loop_ticks=3840, title="x")
+    )
+    assert [name for name, _ in read_song(tmp_path / "many.mid").parts] == [n for n, _ in parts]
+
+
+def test_what_was_saved_is_saved_even_if_the_leftover_stays(window, tmp_path, monkeypatch):
+    session = window.session
+    session.apply("x", lambda loop: edits.set_tempo(loop, 77))
+    session.keep_unsaved()
+
+    def refused(*_a, **_k):
+        raise PermissionError("no")
+
+    monkeypatch.setattr(type(tmp_path), "unlink", refused)
+    assert session.save(tmp_path / "a.cloudrift")
+    assert session.is_saved

@@ -24,10 +24,13 @@ def write_atomically(path: Path, write: Callable[[io.BufferedIOBase], object]) -
     """Write a file so that at any moment the old one or the new one is there, whole.
 
     The bytes go to a temporary file in the same folder, are forced to disk, and the file then
-    takes the name. Raises CloudriftError that names the file and what the disk said.
+    takes the name. What a link points to is written, not the link; a file keeps who may read it.
+    Raises CloudriftError that names the file and what the disk said.
     """
     temporary = None
     try:
+        path = path.resolve() if path.is_symlink() else path
+        mode = path.stat().st_mode & 0o777 if path.exists() else NEW_FILE_MODE
         handle, temporary = tempfile.mkstemp(
             dir=path.parent, prefix=f".{path.name}.", suffix=".part"
         )
@@ -35,7 +38,7 @@ def write_atomically(path: Path, write: Callable[[io.BufferedIOBase], object]) -
             write(file)
             file.flush()
             os.fsync(file.fileno())
-        os.chmod(temporary, _new_file_mode())
+        os.chmod(temporary, mode)
         os.replace(temporary, path)
         _sync_folder(path.parent)
     except OSError as error:
@@ -52,6 +55,9 @@ def _new_file_mode() -> int:
     mask = os.umask(0)
     os.umask(mask)
     return 0o666 & ~mask
+
+
+NEW_FILE_MODE = _new_file_mode()  # looked up once: to read the mask is to change it for a moment
 
 
 def _sync_folder(folder: Path) -> None:

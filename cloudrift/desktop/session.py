@@ -24,7 +24,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import recovery, spec
 from cloudrift.loop.history import History, Moment
 from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import SUFFIX, save
+from cloudrift.loop.storage import save, with_suffix
 from cloudrift.render.audition import click_track
 from cloudrift.render.engine import Engine, Loudness, Rendered
 from cloudrift.render.match import Match, matched
@@ -511,8 +511,7 @@ class Session(QObject):
         path = path or self.path
         if path is None:
             return False
-        if path.suffix != SUFFIX:
-            path = path.with_name(path.name + SUFFIX)
+        path = with_suffix(path)
         loop = self.loop
         try:
             save(loop, path)

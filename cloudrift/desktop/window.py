@@ -50,7 +50,7 @@ from cloudrift.ground.words import plural
 from cloudrift.loop.from_notes import put_chords_of
 from cloudrift.loop.kept import keep, row_folder, row_of, template_folder
 from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import SUFFIX, load
+from cloudrift.loop.storage import SUFFIX, load, with_suffix
 from cloudrift.notes.from_midi import Song, read_song
 from cloudrift.notes.reference import Reference, read_reference
 
@@ -416,7 +416,22 @@ class Window(QMainWindow):
         chosen, _ = QFileDialog.getSaveFileName(
             self, "Save the loop", str(self._loop_folder / name), FILE_KINDS
         )
-        return bool(chosen) and self._save_to(Path(chosen))
+        if not chosen:
+            return False
+        path = with_suffix(Path(chosen))
+        if path != Path(chosen) and path.exists() and not self._may_replace(path):
+            return False  # the dialog has asked about another name
+        return self._save_to(path)
+
+    def _may_replace(self, path: Path) -> bool:
+        box = QMessageBox(self)
+        box.setTextFormat(Qt.TextFormat.PlainText)
+        box.setWindowTitle("There already")
+        box.setText(f"{path.name} is there already. Replace it?")
+        yes = box.addButton("Replace it", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Go back", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is yes
 
     @property
     def _loop_folder(self) -> Path:

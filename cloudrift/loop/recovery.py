@@ -4,6 +4,7 @@ Each running program keeps one file under a name of its own, and holds a lock be
 long as it runs; a file whose lock nobody holds was left by a crash and is offered.
 """
 
+import contextlib
 import fcntl
 import uuid
 from dataclasses import dataclass
@@ -48,10 +49,12 @@ def keep(loop: Loop, origin: Path | None, folder: Path | None = None) -> Path:
 def forget(folder: Path | None = None) -> None:
     """Remove this program's file: all is saved, or thrown away on purpose."""
     folder = folder or state_folder()
-    (folder / f"{_NAME}{SUFFIX}").unlink(missing_ok=True)
+    with contextlib.suppress(OSError):  # what was saved is saved, even if this stays
+        (folder / f"{_NAME}{SUFFIX}").unlink(missing_ok=True)
     held = _held.pop(folder, None)
     if held is not None:
-        (_locks(folder) / _NAME).unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            (_locks(folder) / _NAME).unlink(missing_ok=True)
         held.close()
 
 

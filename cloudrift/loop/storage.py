@@ -72,6 +72,11 @@ def to_bytes(loop: Loop, notes: dict[str, str] | None = None) -> bytes:
     return out.getvalue()
 
 
+def with_suffix(path: Path) -> Path:
+    """Return a path that ends as loop files do."""
+    return path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX)
+
+
 def save(loop: Loop, path: Path, notes: dict[str, str] | None = None) -> None:
     """Write a loop file so that the old one or the new one is there, whole, at any moment."""
     data = to_bytes(loop, notes)

@@ -8,6 +8,8 @@ import mido
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import TICKS_PER_QUARTER, Clock
 
+CHANNELS = tuple(c for c in range(16) if c != 9)  # the tenth is that of drum sets
+
 
 def midi_file(
     parts: list[tuple[str, tuple[Note, ...]]],
@@ -36,8 +38,9 @@ def midi_file(
     head.append(mido.MetaMessage("end_of_track", time=loop_ticks))
     file.tracks.append(head)
     clock = Clock.of(tempo, 1000)  # frames of a millisecond
-    for channel, (name, notes) in enumerate(parts):
-        file.tracks.append(_track(name, notes, channel % 16, clock, loop_ticks))
+    for number, (name, notes) in enumerate(parts):
+        channel = CHANNELS[number % len(CHANNELS)]
+        file.tracks.append(_track(name, notes, channel, clock, loop_ticks))
     out = io.BytesIO()
     file.save(file=out)
     return out.getvalue()
