@@ -156,7 +156,8 @@ def as_bytes(raw):
 
 
 @pytest.mark.parametrize("name", ["offset_ms", "glide_ms"])
-@pytest.mark.parametrize("value", [1e308, -1e308, float("1e5"), -(10**400)])
+@pytest.mark.parametrize("value", [1e308, -1e308, 1e5, -(10**400)],
+                         ids=["large", "minus", "far", "endless"])  # fmt: skip
 def test_notes_keep_near_their_places(small_loop, name, value):
     raw = document(small_loop)
     raw["layers"][0]["own"] = [{"start_tick": 0, "length_ticks": 480, "pitch": 60, "id": 1,
@@ -186,8 +187,11 @@ def test_deep_nesting_and_endless_digits_are_said():
      "layers.0.lens.where", "line.0.draw", "line.0.blend", "line.0.version"],
 )  # fmt: skip
 @pytest.mark.parametrize(
-    "value", [-1, 1 << 68, -(10**400), 1e308, "x", None, [], {}, [-1], [1 << 68], [[0, 1]] * 300]
-)
+    "value",
+    [-1, 1 << 68, -(10**400), 1e308, "x", None, [], {}, [-1], [1 << 68], [[0, 1]] * 300],
+    ids=["minus", "huge", "endless", "large", "word", "none", "list", "map", "minuses", "huges",
+         "many"],
+)  # fmt: skip
 def test_values_of_any_kind_are_refused_in_words_or_taken(small_loop, path, value):
     raw = document(small_loop)
     *way, last = path.split(".")
