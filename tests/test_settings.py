@@ -313,6 +313,18 @@ def test_a_sound_is_kept_from_the_inspector(qtbot, window, monkeypatch):
     assert [one.name for one in own_sounds()] == ["Short felt"]
 
 
+def test_a_sound_kept_before_the_shelf_was_seen_stands_beside_those_of_other_days(window):
+    save_own(OwnSound(name="Mine", house="warm pad", version=find_sound("warm pad").version))
+    window.session.select(layer_id="l1")
+    window.shelf.take_own(OwnSound(name="Mine", house="felt upright",
+                                   version=find_sound("felt upright").version))  # fmt: skip
+    assert "Mine is there already" in window.message.text()
+    assert window.session.loop.layer("l1").sound.name == "Mine 2"
+    window.open_shelf()
+    names = {sound.name for sound in window.shelf.grid.sounds}
+    assert {"Mine", "Mine 2"} <= names
+
+
 # --- chords of a layer's own notes ------------------------------------------------------------
 
 

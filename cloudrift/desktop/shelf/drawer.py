@@ -70,7 +70,6 @@ class Shelf(QFrame):
         )  # fmt: skip
         self.about = label("", size=11.5, name="soft")
         self.about.setWordWrap(True)
-        self.about.setTextFormat(Qt.TextFormat.PlainText)  # names are a composer's own words
         self.target = label("", size=11.5, name="soft")
         self.use = QPushButton("Use it")
         self.add = QPushButton("Add a layer")
@@ -79,7 +78,7 @@ class Shelf(QFrame):
         self.beside.setToolTip("The layer's second sound: to swap with the first by one press, or "
                                "to take turns with it")  # fmt: skip
         self.bring = button("Own sound…", self._choose_files, tip="Make a sound of your one-shots")
-        self._library: dict[str, OwnSound] | None = None  # read when the shelf is first seen
+        self._library: dict[str, OwnSound] | None = None  # see _read_library
         self._lay_out()
         self._connect()
         for row, choice in ((self.which, EVERY), (self.reach, REACHES[0]), (self.how, IN_LOOP),
@@ -183,6 +182,12 @@ class Shelf(QFrame):
         uses = (use for layer in self._session.loop.layers for use in layer.all_sounds)
         carried = {use.name: use.own for use in uses if use.own}
         return carried | (self._library or {})
+
+    def _read_library(self) -> dict[str, OwnSound]:
+        """The own sounds that are kept, read when they are first needed."""
+        if self._library is None:
+            self._library = {own.name: own for own in own_sounds()}
+        return self._library
 
     def _sound(self, sound: Instrument) -> str | OwnSound:
         """What an edit takes for a tile."""
@@ -303,11 +308,12 @@ class Shelf(QFrame):
 
         One of a name that is taken by another gets a number.
         """
+        library = self._read_library()
         name = own.name
         own = replace(own, name=free_name(name, [*CATALOGUE, *self._owns()]))
         taken = "" if own.name == name else f": {name} is there already"
         self._session.told.emit(f"Kept on the shelf as {own.name}{taken}")
-        self._library = (self._library or {}) | {own.name: own}
+        library[own.name] = own
         try:
             save_own(own)
         except CloudriftError as error:
@@ -339,7 +345,7 @@ class Shelf(QFrame):
 
     def showEvent(self, _event: QShowEvent | None) -> None:
         if self._library is None:
-            self._library = {own.name: own for own in own_sounds()}
+            self._read_library()
             self._fill()
 
     def hideEvent(self, _event: QHideEvent | None) -> None:
