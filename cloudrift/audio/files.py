@@ -68,6 +68,16 @@ def _sync_folder(folder: Path) -> None:
         os.close(handle)
 
 
+def make_folder(folder: Path, then: str = "") -> None:
+    """Make a folder with all above it; ``then`` says what to do where that cannot be done."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise CloudriftError(
+            f"could not make the folder {folder}: {error.strerror}{then}"
+        ) from error
+
+
 def write_wav(
     path: Path,
     audio: Stereo,

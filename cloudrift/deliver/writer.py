@@ -8,7 +8,7 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from cloudrift.audio.buffers import RATES, Stereo
-from cloudrift.audio.files import SUBTYPES, write_atomically, write_wav
+from cloudrift.audio.files import SUBTYPES, make_folder, write_atomically, write_wav
 from cloudrift.deliver.names import slug, stem_of
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
@@ -150,12 +150,7 @@ def deliver(
     """
     if not loop.heard():
         raise CloudriftError("no layer sounds, so there is nothing to write; turn one on in Layers")
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise CloudriftError(
-            f"could not make the folder {folder}: {error.strerror}; choose another"
-        ) from error
+    make_folder(folder, "; choose another")
     todo = parcels(loop, order, number or free_number(loop, order, folder))
     done = []
     engine = Engine()

@@ -1,8 +1,8 @@
-"""Asking for a file: every dialog begins where the settings say."""
+"""Asking for a file, where every dialog begins where the settings say, and for a name."""
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from cloudrift.desktop.session import Session
 
@@ -22,3 +22,9 @@ def ask_for_files(parent: QWidget, session: Session, title: str, kinds: str) -> 
     folder = str(session.preferences.folder)
     chosen, _ = QFileDialog.getOpenFileNames(parent, title, folder, kinds)
     return [Path(one) for one in chosen]
+
+
+def ask_for_name(parent: QWidget, title: str, what: str, suggested: str) -> str:
+    """Ask for a name; an empty one where none was given."""
+    name, good = QInputDialog.getText(parent, title, what, text=suggested)
+    return name.strip() if good else ""

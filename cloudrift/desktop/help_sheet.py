@@ -150,7 +150,6 @@ class AboutSheet(QDialog):
 
 def _plain(text: str) -> QLabel:
     made = label(text, size=12.5, name="soft")
-    made.setTextFormat(Qt.TextFormat.PlainText)
     made.setWordWrap(True)
     made.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
     return made

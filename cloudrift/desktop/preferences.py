@@ -7,7 +7,7 @@ from typing import Any
 import msgspec
 from platformdirs import user_config_path
 
-from cloudrift.audio.files import write_atomically
+from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.devices.speaker import BUFFER_MS
 from cloudrift.ground.errors import CloudriftError
 
@@ -62,10 +62,7 @@ class Preferences:
         """
         self.now = msgspec.structs.replace(self.now, **what)
         body = msgspec.json.format(msgspec.json.encode(self.now), indent=1)
-        try:
-            self.file.parent.mkdir(parents=True, exist_ok=True)
-        except OSError as error:
-            raise CloudriftError(f"could not make {self.file.parent}: {error.strerror}") from error
+        make_folder(self.file.parent)
         write_atomically(self.file, lambda file: file.write(body))
 
     def remember(self, **what: Any) -> None:

@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QDialog,
     QFileDialog,
     QHBoxLayout,
-    QInputDialog,
     QLabel,
     QLineEdit,
     QMainWindow,
@@ -24,7 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from cloudrift.desktop import look
-from cloudrift.desktop.asking import RECORDINGS, ask_for_file
+from cloudrift.desktop.asking import RECORDINGS, ask_for_file, ask_for_name
 from cloudrift.desktop.chords.midi_sheet import MidiSheet
 from cloudrift.desktop.chords.stage import ChordsStage
 from cloudrift.desktop.deliver.stage import DeliverStage
@@ -442,7 +441,8 @@ class Window(QMainWindow):
     def keep_template(self) -> None:
         """Keep the open loop to begin others from; its name is asked for."""
         self._leave_start(0)
-        name = self._ask_name("Keep as a template", "Name of the template")
+        title = self.session.loop.title
+        name = ask_for_name(self, "Keep as a template", "Name of the template", title)
         if name:
             self._keep(self.session.loop, name, template_folder(), "to begin from: Start a loop, "
                        "A template")  # fmt: skip
@@ -450,7 +450,8 @@ class Window(QMainWindow):
     def keep_row(self) -> None:
         """Put the open loop's chords on the shelf of rows; their name is asked for."""
         self._leave_start(0)
-        name = self._ask_name("Put the row on the shelf", "Name of the row")
+        title = self.session.loop.title
+        name = ask_for_name(self, "Put the row on the shelf", "Name of the row", title)
         if name:
             try:
                 row = row_of(self.session.loop)
@@ -458,10 +459,6 @@ class Window(QMainWindow):
                 self.say(str(error))
                 return
             self._keep(row, name, row_folder(), "among the rows: Row, in the Chords stage")
-
-    def _ask_name(self, title: str, what: str) -> str:
-        name, good = QInputDialog.getText(self, title, what, text=self.session.loop.title)
-        return name.strip() if good else ""
 
     def _keep(self, loop: Loop, name: str, folder: Path, where: str) -> None:
         try:

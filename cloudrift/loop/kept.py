@@ -9,6 +9,7 @@ from pathlib import Path
 from msgspec.structs import replace
 from platformdirs import user_data_path
 
+from cloudrift.audio.files import make_folder
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import free_name, plural
 from cloudrift.loop.edits import set_bars, set_key
@@ -67,13 +68,10 @@ def keep(loop: Loop, name: str, folder: Path) -> Kept:
     name = name.strip()
     if not name:
         raise CloudriftError("what is kept needs a name; type at least one letter")
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise CloudriftError(f"could not make the folder {folder}: {error.strerror}") from error
-    files = {path.stem for path in folder.glob(f"*{SUFFIX}")}
-    name = free_name(name, [*(one.name for one in kept_in(folder)[0]), *files])
-    stem = free_name(name.replace("/", "-").lstrip(".") or "loop", files)
+    make_folder(folder)
+    plain = name.replace("/", "-").lstrip(".") or "loop"
+    stem = free_name(plain, (path.stem for path in folder.glob(f"*{SUFFIX}")))
+    name += stem[len(plain) :]  # the number that the file got, if any
     one = Kept(replace(loop, title=name, kit=""), folder / f"{stem}{SUFFIX}")
     save(one.loop, one.file)
     return one

@@ -10,7 +10,7 @@ import msgspec
 from platformdirs import user_data_path
 
 from cloudrift.audio.clips import add_clip, flac_of
-from cloudrift.audio.files import write_atomically
+from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_archive, reading
 from cloudrift.sound.own import OwnSound
@@ -48,10 +48,7 @@ def write_clips(archive: zipfile.ZipFile, clips: set[str]) -> None:
 def save_own(own: OwnSound, folder: Path | None = None) -> Path:
     """Write an own sound into a file of its own in the folder; nothing there is overwritten."""
     folder = folder or own_folder()
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise CloudriftError(f"could not make the folder {folder}: {error.strerror}") from error
+    make_folder(folder)
     body = io.BytesIO()
     with zipfile.ZipFile(body, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr(zipfile.ZipInfo(MEMBER, (1980, 1, 1, 0, 0, 0)),

@@ -7,7 +7,7 @@ from pathlib import Path
 from msgspec.structs import replace
 from platformdirs import user_data_path
 
-from cloudrift.audio.files import write_atomically
+from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_words
 from cloudrift.texture.finish import Finish, read_finish, write_finish
@@ -52,10 +52,7 @@ def save_finish(finish: Finish, folder: Path | None = None) -> Finish:
     while finish.slug in house or (folder / f"{finish.slug}{SUFFIX}").exists():
         number += 1
         finish = replace(finish, name=f"{name} {number}")
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise CloudriftError(f"could not make the folder {folder}: {error.strerror}") from error
+    make_folder(folder)
     path = folder / f"{finish.slug}{SUFFIX}"
     body = write_finish(finish).encode()
     write_atomically(path, lambda file: file.write(body))

@@ -7,7 +7,6 @@ from typing import Any, get_args
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QGridLayout,
-    QInputDialog,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -15,6 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from cloudrift.desktop.asking import ask_for_name
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.parts import (
     ChoiceRow,
@@ -349,12 +349,10 @@ class LayerInspector(Inspector):
 
     def _keep_sound(self) -> None:
         layer = self._session.loop.layer(self._session.selection.layer_id)
-        name, good = QInputDialog.getText(
-            self, "Keep as an own sound", "Name of the sound", text=layer.name
-        )
-        if good and name.strip():
+        name = ask_for_name(self, "Keep as an own sound", "Name of the sound", layer.name)
+        if name:
             use = layer.sound
-            self.keep_wanted.emit(with_settings(name.strip(), use.own, use.of, use.settings))
+            self.keep_wanted.emit(with_settings(name, use.own, use.of, use.settings))
 
     def _add_sound_choice(self, layer: Layer) -> None:
         sound = layer.sound.of

@@ -26,7 +26,6 @@ class OwnerRow(QFrame):
         self._role, self._quiet = role, False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.name: QLabel = label(of.name, size=13.5, weight=SEMI)
-        self.name.setTextFormat(Qt.TextFormat.PlainText)
         self.name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.level = FieldWidget(LEVEL, of.level_db, accent=role)
         self.pan = FieldWidget(PAN, round(of.pan * 100), accent=role)

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from cloudrift.desktop.asking import MIDI_KINDS, RECORDINGS, ask_for_file
+from cloudrift.desktop.chords.midi_sheet import FROM
 from cloudrift.desktop.heard_in import HeardIn
 from cloudrift.desktop.parts import ChoiceRow, button, heading, label
 from cloudrift.desktop.session import Session
@@ -288,10 +289,8 @@ class MidiSource(FileSource):
     def found(self, what: Song) -> None:
         self._song = what
         self.estimated.setText(
-            f"Key estimated, {what.key_confidence:.0%} sure; tempo "
-            + {"file": "written in the file", "standard": "not in the file: the standard's",
-               "estimate": "estimated from its notes"}[what.tempo_from]
-        )  # fmt: skip
+            f"Key estimated, {what.key_confidence:.0%} sure; tempo {FROM[what.tempo_from]}"
+        )
 
     def forget(self) -> None:
         super().forget()
