@@ -8,7 +8,7 @@ from platformdirs import user_data_path
 from cloudrift.loop import chord_edits, edits
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, save
-from cloudrift.style.card import find_card
+from cloudrift.style.card_files import find_card
 from cloudrift.style.sketch import sketch
 from cloudrift.theory.key import Key
 from cloudrift.theory.symbols import parse_degree

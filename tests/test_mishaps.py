@@ -91,7 +91,11 @@ def test_the_log_says_where_and_sentences_stay_short(mishaps, qtbot):
     assert "\n" not in mishaps.words[0]
     assert in_a_sentence("a\n b") == "a b"
     assert in_a_sentence("y" * 400) == "y" * 299 + "…"
-    assert mishap_words(CloudriftError("z" * 900)) == "z" * 299 + "…"
+    # Where it is stands first and what to do stands last: the middle goes.
+    long = mishap_words(CloudriftError("a.cloudrift: " + "z" * 900 + "\n; save it anew"))
+    assert len(long) <= MOST_WORDS
+    assert long.startswith("a.cloudrift: zz")
+    assert long.endswith("zz ; save it anew")
 
 
 # --- what used to raise ---------------------------------------------------------------------------

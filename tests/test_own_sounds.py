@@ -8,9 +8,10 @@ import soundfile
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 
-from cloudrift.audio.clips import add_clip, clip_of, flac_of, read_clip
+from cloudrift.audio.clips import add_clip, clip_of, flac_of
 from cloudrift.audio.files import write_wav
 from cloudrift.ground import CloudriftError
+from cloudrift.ground.lru import forget_made
 from cloudrift.loop import edits, own_notes
 from cloudrift.loop.storage import load, save
 from cloudrift.notes.note import Note
@@ -172,7 +173,7 @@ def test_a_loop_carries_it_and_is_read_where_the_files_are_not(small_loop, own, 
     save(loop, tmp_path / "b.cloudrift")
     assert (tmp_path / "a.cloudrift").read_bytes() == (tmp_path / "b.cloudrift").read_bytes()
     clips._CLIPS.clear()
-    read_clip.cache_clear()
+    forget_made()
     again = load(tmp_path / "a.cloudrift")
     assert again == loop
     fresh = Engine()

@@ -4,7 +4,6 @@ A document holds a clip's name; its file carries the FLAC. Whoever reads a docum
 clips first, so a name that is known always has its sound.
 """
 
-import functools
 import hashlib
 import io
 
@@ -14,6 +13,7 @@ import soundfile
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.files import HIGHEST_RATE, LOWEST_RATE
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.lru import kept
 
 LONGEST_S = 60.0
 _CLIPS: dict[str, bytes] = {}  # one program's documents share what they carry
@@ -22,7 +22,13 @@ _CLIPS: dict[str, bytes] = {}  # one program's documents share what they carry
 def clip_of(audio: Stereo, rate: int) -> str:
     """Keep audio as 24-bit FLAC and return its name."""
     body = io.BytesIO()
-    soundfile.write(body, np.clip(audio, -1, 1 - 2**-23).T, rate, subtype="PCM_24", format="FLAC")
+    data = np.clip(audio, -1, 1 - 2**-23).T
+    try:
+        soundfile.write(body, data, rate, subtype="PCM_24", format="FLAC")
+    except RuntimeError as error:
+        raise CloudriftError(
+            f"a recording of {rate} frames a second can't be kept; take one of 44100 or 48000"
+        ) from error
     return add_clip(body.getvalue())
 
 
@@ -57,7 +63,7 @@ def flac_of(name: str) -> bytes:
     return _CLIPS[name]
 
 
-@functools.lru_cache(maxsize=32)
+@kept
 def read_clip(name: str) -> tuple[Stereo, int]:
     """Return a known clip as (2, frames), read-only, and its rate."""
     with soundfile.SoundFile(io.BytesIO(_CLIPS[name])) as file:

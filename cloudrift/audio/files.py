@@ -1,9 +1,11 @@
 """Audio files: WAV with loop points, tempo and key, written whole or not at all."""
 
+import contextlib
 import io
 import os
+import secrets
 import struct
-import tempfile
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -17,38 +19,100 @@ from cloudrift.ground.errors import CloudriftError
 LOWEST_RATE, HIGHEST_RATE = 8000, 192_000  # frames a second
 MOST_SAMPLES = 48 << 20  # of all channels: nine minutes of stereo at 44.1 kHz
 BLOCK = 1 << 18
+PART = ".part"
 SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
 
 
 def write_atomically(path: Path, write: Callable[[io.BufferedIOBase], object]) -> None:
     """Write a file so that at any moment the old one or the new one is there, whole.
 
-    The bytes go to a temporary file in the same folder, are forced to disk, and the file then
-    takes the name. What a link points to is written, not the link; a file keeps who may read it.
+    The bytes go to a file without a name on the same disk, are forced to it, and then take the
+    name: a program that is killed leaves nothing half written behind. Where the disk knows no
+    such files, one with a name of its own stands in. What a link points to is written, not the
+    link; a file keeps who may read it.
+
     Raises CloudriftError that names the file and what the disk said.
     """
-    temporary = None
     try:
         path = path.resolve() if path.is_symlink() else path
         mode = path.stat().st_mode & 0o777 if path.exists() else NEW_FILE_MODE
-        handle, temporary = tempfile.mkstemp(
-            dir=path.parent, prefix=f".{path.name}.", suffix=".part"
-        )
-        with os.fdopen(handle, "wb") as file:
-            write(file)
-            file.flush()
-            os.fsync(file.fileno())
-        os.chmod(temporary, mode)
-        os.replace(temporary, path)
-        _sync_folder(path.parent)
+        with _Part(path) as part:
+            with part.open() as file:
+                write(file)
+                file.flush()
+                os.fsync(file.fileno())
+                os.fchmod(file.fileno(), mode)
+                part.give_name(file.fileno())
+            os.replace(part.name, path)
     except OSError as error:
-        if temporary is not None and os.path.exists(temporary):
-            os.unlink(temporary)
         said = error.strerror or str(error)
         raise CloudriftError(
             f"could not write {path}: {said}; choose another folder or make room, "
             "nothing that was there is changed"
         ) from error
+    _sync_folder(path.parent)
+
+
+_parts: "set[_Part]" = set()  # being written now
+
+
+class _Part:
+    """What is being written for a path; what has a name and was not used is removed at the end."""
+
+    def __init__(self, path: Path) -> None:
+        self._folder = path.parent
+        self.name = path.with_name(f".{_short(path.name)}.{secrets.token_hex(4)}{PART}")
+
+    def __enter__(self) -> "_Part":
+        _parts.add(self)
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.remove()
+
+    def open(self) -> io.BufferedWriter:
+        """Open it to be written, without a name where the disk knows that."""
+        try:
+            handle = os.open(self._folder, os.O_TMPFILE | os.O_WRONLY, 0o600)
+        except OSError:  # or for a reason that holds for the next line too
+            handle = os.open(self.name, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600)
+        return os.fdopen(handle, "wb")
+
+    def give_name(self, handle: int) -> None:
+        """Let it have its name, if it has none yet."""
+        if self.name.exists():
+            return
+        folder = os.open(self._folder, os.O_PATH)
+        try:  # with a folder given, the link in /proc is followed
+            os.link(f"/proc/self/fd/{handle}", self.name.name, src_dir_fd=folder,
+                    dst_dir_fd=folder)  # fmt: skip
+        finally:
+            os.close(folder)
+
+    def remove(self) -> None:
+        """Remove it, if it is there."""
+        _parts.discard(self)
+        with contextlib.suppress(OSError):
+            self.name.unlink()
+
+
+def _short(name: str) -> str:
+    """Leave room for what is put before and behind a name of a file: it has 255 bytes at most."""
+    return os.fsdecode(os.fsencode(name)[:200])
+
+
+def forget_parts() -> None:
+    """Remove what is being written at this moment: the program ends in the middle of it."""
+    for part in list(_parts):
+        part.remove()
+
+
+def remove_old_parts(folder: Path, older_than_s: float = 3600.0) -> None:
+    """Remove from a folder of ours what a crash left half written."""
+    for part in folder.glob(f".*{PART}"):
+        with contextlib.suppress(OSError):
+            if time.time() - part.stat().st_mtime > older_than_s:
+                part.unlink()
 
 
 def _new_file_mode() -> int:
@@ -61,11 +125,12 @@ NEW_FILE_MODE = _new_file_mode()  # looked up once: to read the mask is to chang
 
 
 def _sync_folder(folder: Path) -> None:
-    handle = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(handle)
-    finally:
-        os.close(handle)
+    with contextlib.suppress(OSError):  # the file is there; only a loss of power could undo it
+        handle = os.open(folder, os.O_RDONLY)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)
 
 
 def make_folder(folder: Path, then: str = "") -> None:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import QUIET_DB, Stereo, raised_cosine, to_db
 from cloudrift.audio.wrap import AFTER, BLOCK, fast_length
+from cloudrift.ground.lru import kept
 
 BLOCK_S, HOP_S = 0.4, 0.1  # gating block and its hop, BS.1770-4
 ABSOLUTE_GATE_LUFS, RELATIVE_GATE_LU = -70.0, -10.0
@@ -41,7 +42,7 @@ def integrated_lufs(audio: Stereo, rate: int) -> float:
     return float(OFFSET_LU + 10 * np.log10(kept.mean()))
 
 
-@functools.lru_cache(maxsize=4)
+@kept
 def _k_response(length: int, rate: int) -> NDArray[np.complex64]:
     import pyloudnorm  # noqa: PLC0415 - it brings half a second of imports
 

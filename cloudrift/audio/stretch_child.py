@@ -4,12 +4,17 @@ The stretching library keeps Python's lock for a whole call. In the program's ow
 would hold up the speaker for half a second, so it lives in this one. Run with ``python -m``.
 """
 
+import contextlib
+import ctypes
+import os
+import signal
 import struct
 import sys
 from typing import BinaryIO
 
 import numpy as np
 
+PR_SET_PDEATHSIG = 1  # prctl(2)
 HEAD = struct.Struct("<qdd")  # frames, rate, semitones
 
 
@@ -35,5 +40,15 @@ def serve(requests: BinaryIO, answers: BinaryIO) -> None:
         answers.flush()
 
 
+def end_with_parent(parent: int) -> None:
+    """Let the system end this process when the one that has started it ends, however it does."""
+    with contextlib.suppress(OSError, AttributeError):  # another system: its pipe closes, later
+        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
+    if os.getppid() != parent:
+        sys.exit()  # it has ended before that
+
+
 if __name__ == "__main__":
-    serve(sys.stdin.buffer, sys.stdout.buffer)
+    end_with_parent(int(sys.argv[1]))
+    with contextlib.suppress(BrokenPipeError, KeyboardInterrupt):
+        serve(sys.stdin.buffer, sys.stdout.buffer)

@@ -1,5 +1,6 @@
 """Starting the application: fonts, theme, speaker, session, window, and what a crash left."""
 
+import logging
 import os
 import signal
 import sys
@@ -8,6 +9,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
+from cloudrift.audio.files import forget_parts
 from cloudrift.desktop import look
 from cloudrift.desktop.mishaps import Mishaps, log_to_file
 from cloudrift.desktop.preferences import Preferences
@@ -62,7 +64,9 @@ def run(opened: tuple[Loop, Path] | None, *, play: bool = False) -> int:
         window.say("No sound card was found: everything plays in time, but silently.", good=True)
     if play:
         session.set_playing(True)
-    signal.signal(signal.SIGINT, lambda *_: window.close())
+    # From a terminal or at the end of a day: nobody is asked, and nothing is lost.
+    for ends in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(ends, lambda *_: window.leave())
     # Python looks at signals only while it runs: a timer gives it a moment.
     heartbeat = QTimer()
     heartbeat.timeout.connect(lambda: None)
@@ -70,7 +74,17 @@ def run(opened: tuple[Loop, Path] | None, *, play: bool = False) -> int:
     QTimer.singleShot(0, lambda: offer_unsaved(window))
     code = app.exec()
     mishaps.remove()
+    if not window.ended:
+        end_now(code)
     return code
+
+
+def end_now(code: int) -> None:
+    """End the process although something still runs: it is only computing what nobody wants."""
+    forget_parts()
+    logging.shutdown()
+    sys.stdout.flush()
+    os._exit(code)
 
 
 def offer_unsaved(window: Window) -> None:

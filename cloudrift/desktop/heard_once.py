@@ -64,11 +64,15 @@ class HeardOnce(QObject):
         self._thread = threading.Thread(target=self._run, name="heard once", daemon=True)
         self._thread.start()
 
-    def close(self) -> None:
-        """Let the thread go."""
+    def stop(self) -> None:
+        """Want nothing more; the thread ends after what it does now."""
         self._newest.clear()  # nothing that waits is wanted any more
         self._submit(AT_ONCE - 1, None)
-        self._thread.join()
+
+    def has_ended(self, within_s: float) -> bool:
+        """Wait so long for the thread; say whether it has ended."""
+        self._thread.join(max(0.0, within_s))
+        return not self._thread.is_alive()
 
     def _submit(self, urgency: int, work: Callable[[], object] | None) -> None:
         self._jobs.put(_Job(urgency, next(self._numbers), work or self._end))

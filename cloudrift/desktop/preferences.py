@@ -1,6 +1,7 @@
 """What a composer has chosen for the program itself, and what it remembers for them."""
 
 import contextlib
+import os
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +11,8 @@ from platformdirs import user_config_path
 from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.devices.speaker import BUFFER_MS
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.paths import path_of, path_text
+from cloudrift.ground.reading import read_file, read_json
 
 FILE = "settings.json"
 THEMES = ("", "Daybreak", "Nightfall")
@@ -51,8 +54,8 @@ class Preferences:
     def __init__(self, folder: Path | None = None) -> None:
         self.file = (folder or user_config_path("cloudrift")) / FILE
         try:
-            self.now = msgspec.json.decode(self.file.read_bytes(), type=Wishes)
-        except (OSError, msgspec.DecodeError):
+            self.now = read_json(read_file(self.file, "settings"), FILE, Wishes)
+        except CloudriftError:
             self.now = Wishes()
 
     def change(self, **what: Any) -> None:
@@ -73,21 +76,23 @@ class Preferences:
     def opened(self, path: Path) -> None:
         """Put a loop file first among the recent ones."""
         path = path.resolve()
-        others = (one for one in self.now.recent if one != str(path))
-        self.remember(recent=(str(path), *others)[:MOST_RECENT])
+        text = path_text(path)
+        others = (one for one in self.now.recent if one != text)
+        self.remember(recent=(text, *others)[:MOST_RECENT])
 
     @property
     def recent(self) -> list[Path]:
         """The loop files opened or saved last that are still there."""
-        return [path for one in self.now.recent if (path := Path(one)).is_file()]
+        # Not the path's own method, which raises for names that no disk takes.
+        return [path for one in self.now.recent if os.path.isfile(path := path_of(one))]
 
     @property
     def folder(self) -> Path:
         """Where file dialogs begin."""
-        chosen = Path(self.now.files) if self.now.files else Path.home()
-        return chosen if chosen.is_dir() else Path.home()
+        chosen = path_of(self.now.files) if self.now.files else Path.home()
+        return chosen if os.path.isdir(chosen) else Path.home()
 
     @property
     def delivery(self) -> Path:
         """Where to deliver, unless another folder is chosen."""
-        return Path(self.now.delivery) if self.now.delivery else self.folder / "Loops"
+        return path_of(self.now.delivery) if self.now.delivery else self.folder / "Loops"

@@ -37,6 +37,7 @@ log = logging.getLogger(__name__)
 TREATED = "treated"
 Against = Literal["loop", "line", "card"]
 _Made = TypeVar("_Made")
+CLOSING_S = 2.0  # so long is waited for what still runs when all is to end
 RESTING_MS = 60  # a hand that has not moved for so long rests
 MOVING_HEARD_S = 0.35  # how often a moving hand is heard while the loop plays
 
@@ -461,6 +462,7 @@ class Session(QObject):
     def use_speaker(self, speaker: Speaker) -> None:
         """Play through another speaker from now on; the one before has been closed."""
         self.speaker = speaker
+        self.player.reset_clock()
         speaker.start(self.player.pull)
 
     def set_click(self, on: bool) -> None:
@@ -536,12 +538,21 @@ class Session(QObject):
             return False
         return True
 
-    def close(self) -> None:
-        """Let speaker, threads and timers go. Unsaved work must have been asked for before."""
+    def close(self, *, keep: bool = False, within_s: float = CLOSING_S) -> bool:
+        """Let speaker, threads and timers go; say whether all have ended within so long.
+
+        Unsaved work must have been asked for before, or is to be kept for the next start.
+        """
         self._autosave.stop()
+        self._resting.stop()
+        kept = keep and self.keep_unsaved()
+        self.once.stop()
+        self._worker.stop()
         self.speaker.close()
-        self.once.close()
-        self._worker.close()
-        self.engine.close()
+        until = time.monotonic() + within_s
+        ended = [part.has_ended(until - time.monotonic()) for part in (self.once, self._worker)]
+        self.engine.close(wait=all(ended))
         self.rendered.clear()
-        recovery.forget(self._state_folder)
+        if not kept:
+            recovery.forget(self._state_folder)
+        return all(ended)

@@ -21,6 +21,7 @@ from cloudrift.desktop.preferences import BUFFERS, SIZES
 from cloudrift.desktop.session import Session
 from cloudrift.devices import keyboards, open_speaker, speakers
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
+from cloudrift.ground.paths import path_of, path_text
 
 THEME_WORDS = (("", "As the desktop"), ("Daybreak", "Daybreak: light"),
                ("Nightfall", "Nightfall: dark"))  # fmt: skip
@@ -43,7 +44,7 @@ class SettingsSheet(QDialog):
         self.buffer.chosen.connect(self._play_through)
         self.keyboard = _names("MIDI keyboard", ANY, keyboards(), now.keyboard)
         self.keyboard.activated.connect(lambda _i: self._keep(keyboard=self.keyboard.currentData()))
-        self.files = QLineEdit(now.files)
+        self.files = QLineEdit(str(path_of(now.files)) if now.files else "")
         self.files.setPlaceholderText(str(Path.home()))
         self.files.setAccessibleName("Folder for files")
         self.files.editingFinished.connect(self._files_typed)
@@ -112,7 +113,7 @@ class SettingsSheet(QDialog):
         chosen = QFileDialog.getExistingDirectory(self, "Where file dialogs begin", start)
         if chosen:
             self.files.setText(chosen)
-            self._keep(files=chosen)
+            self._keep(files=path_text(Path(chosen)))
 
     def _files_typed(self) -> None:
         typed = self.files.text().strip()
@@ -120,8 +121,9 @@ class SettingsSheet(QDialog):
         if typed and not folder.is_dir():
             self.words.setText(f"There is no folder {folder}; choose one that is there.")
             return
-        if typed != self._session.preferences.now.files:
-            self._keep(files=str(folder) if typed else "")
+        files = path_text(folder) if typed else ""
+        if files != self._session.preferences.now.files:
+            self._keep(files=files)
 
     def _put_theme(self, name: str) -> None:
         self._keep(theme=name)

@@ -6,7 +6,7 @@ told that it is no longer wanted.
 
 import itertools
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from functools import partial
 from typing import Any
 
@@ -31,6 +31,7 @@ class Tasks(QObject):
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="tasks")
         self._numbers = itertools.count(1)
         self._closed = False
+        self._newest: Future[None] | None = None  # one after another: the last to end
         self._current: dict[str, int] = {}
         self._answers: dict[int, tuple[Callable[..., None], ...]] = {}
         self._done.connect(self._on_done)
@@ -71,7 +72,7 @@ class Tasks(QObject):
             else:
                 self._done.emit(name, number, answer)
 
-        self._pool.submit(body)
+        self._newest = self._pool.submit(body)
 
     def _say_failed(self, name: str, error: Exception) -> None:
         if not isinstance(error, Cancelled):
@@ -81,12 +82,17 @@ class Tasks(QObject):
         """Want a task no longer; it answers with Cancelled."""
         self._current.pop(name, None)
 
-    def close(self) -> None:
-        """Drop everything and wait for the thread."""
+    def stop(self) -> None:
+        """Drop everything; the thread ends when what runs has heard of it."""
         self._closed = True
         self._current.clear()
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        self._pool.shutdown(wait=False, cancel_futures=True)
         self._answers.clear()
+
+    def has_ended(self, within_s: float) -> bool:
+        """Wait so long for what runs; say whether it has ended."""
+        running = [] if self._newest is None else [self._newest]
+        return not wait(running, max(0.0, within_s)).not_done
 
     def _on_done(self, name: str, number: int, answer: object) -> None:
         done, _, _ = self._answers.pop(number, (None, None, None))

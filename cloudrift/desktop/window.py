@@ -1,5 +1,6 @@
 """The window: heading, rail, stages, drawers, ribbon."""
 
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import TypeVar
@@ -22,6 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from cloudrift.audio.stretch import stop_stretching
 from cloudrift.desktop import look
 from cloudrift.desktop.asking import RECORDINGS, ask_for_file, ask_for_name
 from cloudrift.desktop.chords.midi_sheet import MidiSheet
@@ -38,7 +40,7 @@ from cloudrift.desktop.menus import Menus
 from cloudrift.desktop.rail import STAGES, Rail
 from cloudrift.desktop.reference_sheet import ReferenceSheet
 from cloudrift.desktop.ribbon import Ribbon
-from cloudrift.desktop.session import Session
+from cloudrift.desktop.session import CLOSING_S, Session
 from cloudrift.desktop.settings_sheet import SettingsSheet
 from cloudrift.desktop.shelf.drawer import Shelf
 from cloudrift.desktop.start.page import StartPage
@@ -66,6 +68,8 @@ class Window(QMainWindow):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._leaving = False  # whether nobody is there to be asked
+        self.ended = True  # after closing: whether all that ran has ended
         self.tasks = Tasks(self)
         self.heading = Heading(session)
         self.rail = Rail()
@@ -541,13 +545,24 @@ class Window(QMainWindow):
         focused = self.focusWidget()
         if isinstance(focused, QLineEdit):
             focused.clearFocus()  # what is being typed counts
-        if not self._may_leave():
+        if not (self._leaving or self._may_leave()):
             event.ignore()
             return
+        # Gone from the screen at once, whatever still runs.
+        self.hide()
+        QApplication.sendPostedEvents()
         self._clock.stop()
         app = QApplication.instance()
         if app is not None:
             app.removeEventFilter(self)
-        self.tasks.close()
-        self.session.close()
+        self.tasks.stop()
+        stop_stretching()  # what waits for it ends
+        until = time.monotonic() + CLOSING_S
+        self.ended = self.session.close(keep=self._leaving)
+        self.ended = self.tasks.has_ended(until - time.monotonic()) and self.ended
         event.accept()
+
+    def leave(self) -> None:
+        """Close without a question: what is not saved is kept for the next start."""
+        self._leaving = True
+        self.close()

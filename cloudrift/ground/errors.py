@@ -3,9 +3,23 @@
 import difflib
 from collections.abc import Iterable
 
+from cloudrift.ground.paths import shown
+
+MOST_WORDS = 300  # letters of a message on the screen
+
 
 class CloudriftError(ValueError):
-    """Something a composer can understand and mend: what, where, and what to do."""
+    """Something a composer can understand and mend: what, where, and what to do.
+
+    Its words are one line, at most MOST_WORDS letters: where a file's own words would make it
+    longer, the middle goes, for where it is stands first and what to do stands last.
+    """
+
+    def __str__(self) -> str:
+        said = " ".join(shown(super().__str__()).split())
+        if len(said) <= MOST_WORDS:
+            return said
+        return f"{said[: MOST_WORDS // 2]} … {said[3 - MOST_WORDS // 2 :]}"
 
 
 MOST_NAMES = 8  # that are listed where none is near
@@ -19,9 +33,6 @@ def did_you_mean(wrong: str, known: Iterable[str]) -> str:
         return f"; did you mean {near[0]!r}?"
     more = f" and {len(names) - MOST_NAMES} more" if len(names) > MOST_NAMES else ""
     return f"; known are {', '.join(names[:MOST_NAMES])}{more}"
-
-
-MOST_WORDS = 300  # letters of a message on the screen
 
 
 def in_a_sentence(text: str, most: int = MOST_WORDS) -> str:

@@ -1,11 +1,14 @@
 """What was computed, by what it was computed from: least recently used goes first."""
 
+import functools
 import threading
-from collections import OrderedDict
+from collections import OrderedDict, defaultdict
 from collections.abc import Callable, Hashable
-from typing import Generic, TypeVar
+from typing import Any, Generic, ParamSpec, TypeVar
 
 _Value = TypeVar("_Value")
+_Given = ParamSpec("_Given")
+MOST_MADE = 128 << 20  # bytes of arrays that a floor keeps to make its sound from
 
 
 class BoundedStore(Generic[_Value]):
@@ -52,3 +55,41 @@ class BoundedStore(Generic[_Value]):
     def size_bytes(self) -> int:
         """How much is held."""
         return self._size
+
+
+def bytes_of(value: Any) -> int:
+    """Return how much an array has, or the arrays in a tuple; little for anything else."""
+    if isinstance(value, tuple):
+        return sum(map(bytes_of, value)) + 64
+    return int(getattr(value, "nbytes", 64))
+
+
+_MADE: defaultdict[str, BoundedStore[Any]] = defaultdict(
+    lambda: BoundedStore[Any](MOST_MADE, bytes_of)
+)
+
+
+def kept(make: Callable[_Given, _Value]) -> Callable[_Given, _Value]:
+    """Keep the arrays that a pure function makes (or tuples of them), by what it was given.
+
+    All such functions of a floor (``cloudrift.sound``, ``cloudrift.texture``, …) share room for
+    MOST_MADE bytes: what is large does not stay because it is one of few.
+    """
+    store, name = _MADE[make.__module__.split(".")[1]], f"{make.__module__}.{make.__qualname__}"
+
+    @functools.wraps(make)
+    def look(*given: _Given.args, **named: _Given.kwargs) -> _Value:
+        key = (name, given, tuple(sorted(named.items())))
+        value: _Value | None = store.get(key)
+        if value is None:
+            value = make(*given, **named)
+            store.put(key, value)
+        return value
+
+    return look
+
+
+def forget_made() -> None:
+    """Let all that is kept so go."""
+    for store in _MADE.values():
+        store.clear()

@@ -73,11 +73,32 @@ def read_toml(text: str, where: str, kind: type[_Read]) -> _Read:
     with reading(where, "TOML"):
         try:
             raw: dict[str, Any] = tomllib.loads(text)
-            return msgspec.convert(raw, kind)
+            return msgspec.convert(in_bounds(raw, where), kind)
         except tomllib.TOMLDecodeError as error:
             raise CloudriftError(f"{where} is not TOML: {error}") from error
         except msgspec.ValidationError as error:
             raise CloudriftError(f"{where}: {str(error).replace('`$.', '`')}") from error
+
+
+def read_json(data: bytes, where: str, kind: type[_Read]) -> _Read:
+    """Read JSON as a type; raise CloudriftError that names the file and the place."""
+    with reading(where, "JSON"):
+        try:
+            return msgspec.convert(in_bounds(msgspec.json.decode(data), where), kind)
+        except msgspec.DecodeError as error:
+            raise CloudriftError(f"{where}: {str(error).replace('`$.', '`')}") from error
+
+
+def in_bounds(raw: _Read, where: str) -> _Read:
+    """Return what was read from a file as it is; raise CloudriftError for endless numbers.
+
+    Whole numbers have 64 bits everywhere else: in keys, in arrays, in messages.
+    """
+    try:
+        msgspec.msgpack.encode(raw)
+    except OverflowError as error:
+        raise CloudriftError(f"{where} holds a whole number of more than 64 bits") from error
+    return raw
 
 
 def read_archive(

@@ -14,6 +14,7 @@ from typing import TextIO
 from platformdirs import user_state_path
 
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.paths import path_of, path_text
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import ORIGIN, SUFFIX, load, read_note, save
 
@@ -42,7 +43,7 @@ def keep(loop: Loop, origin: Path | None, folder: Path | None = None) -> Path:
     folder.mkdir(parents=True, exist_ok=True)
     _hold(folder)
     path = folder / f"{_NAME}{SUFFIX}"
-    save(loop, path, {ORIGIN: str(origin.absolute()) if origin else ""})
+    save(loop, path, {ORIGIN: path_text(origin.absolute()) if origin else ""})
     return path
 
 
@@ -83,7 +84,7 @@ def left_behind(folder: Path | None = None) -> list[Unsaved]:
         except CloudriftError:
             continue
         origin = read_note(path, ORIGIN)
-        found.append(Unsaved(loop, Path(origin) if origin else None, path))
+        found.append(Unsaved(loop, path_of(origin) if origin else None, path))
     return sorted(found, key=_written, reverse=True)
 
 

@@ -14,7 +14,7 @@ import msgspec
 
 from cloudrift.audio.files import write_atomically
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.reading import read_archive, reading
+from cloudrift.ground.reading import in_bounds, read_archive, reading
 from cloudrift.loop.model import Chord, Group, Layer, Loop
 from cloudrift.sound.own_files import MAX_BYTES, add_clips, is_clip, write_clips
 from cloudrift.texture.treatment import Treatment
@@ -128,7 +128,7 @@ def loop_from(text: bytes, where: str) -> Loop:
 
 def _loop_from(text: bytes, where: str) -> Loop:
     try:
-        document = msgspec.json.decode(text)
+        document = in_bounds(msgspec.json.decode(text), where)
     except msgspec.DecodeError as error:
         raise CloudriftError(f"{where}: {MEMBER} is not JSON: {error}") from error
     if not isinstance(document, dict) or document.get("format") != FORMAT:

@@ -65,9 +65,9 @@ class Engine:
         self._measured: dict[bytes, Loudness] = {}
         self._pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="render")
 
-    def close(self) -> None:
+    def close(self, *, wait: bool = True) -> None:
         """Let the threads go, and the audio: whoever still holds the engine holds little."""
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        self._pool.shutdown(wait=wait, cancel_futures=True)
         self.cache.clear()
         self.tones.clear()
         self.facts.clear()

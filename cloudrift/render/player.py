@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo, raised_cosine
 
 FADE_S = 0.010
+PERIODS = 3  # that the device holds
 # Rendering threads hand Python's lock on this often; each array step of the callback may wait for
 # it once, so the usual 5 ms would add up to a gap.
 SWITCH_INTERVAL_S = 0.0003
@@ -98,6 +99,9 @@ class Player:
         self._struck: list[_Struck] = []
         self._loop_gain = 1.0
         self.callback_s: deque[float] = deque(maxlen=100_000)
+        self.waits_s: deque[float] = deque(maxlen=100_000)  # from one pull to the next
+        self.gaps = 0  # pulls that came after all that had been handed out was played
+        self._pulled_at = self._lasts_until = 0.0
 
     # --- from the interface -----------------------------------------------------------------
 
@@ -171,6 +175,7 @@ class Player:
     def pull(self, frames: int) -> NDArray[np.float32]:
         """Return the next frames, (frames, 2), never outside -1 to 1."""
         began = time.perf_counter()
+        self._keep_time(began, frames / self.rate)
         self._follow()
         self._take_in()
         out = self._undisturbed(frames)
@@ -178,6 +183,23 @@ class Player:
             out = self._assembled(frames)
         self.callback_s.append(time.perf_counter() - began)
         return out
+
+    def _keep_time(self, now: float, lasts: float) -> None:
+        """Count a gap where this pull comes too late: the device plays what it has, then nothing.
+
+        It holds PERIODS pulls; one that comes while the last of them is played is in time.
+        """
+        if self._pulled_at:
+            self.waits_s.append(now - self._pulled_at)
+            if now > self._lasts_until + (PERIODS - 1) * lasts:
+                self.gaps += 1
+                self._lasts_until = now
+        self._lasts_until = max(self._lasts_until, now) + lasts
+        self._pulled_at = now
+
+    def reset_clock(self) -> None:
+        """Begin to keep time anew: another device pulls from now on."""
+        self._pulled_at = self._lasts_until = 0.0
 
     def _undisturbed(self, frames: int) -> NDArray[np.float32] | None:
         """Return a view of the loop where nothing begins, ends or fades: no array work at all.

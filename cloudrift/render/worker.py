@@ -63,13 +63,22 @@ class RenderWorker:
             self._wanted[name] = loop
             self._change.notify_all()
 
-    def close(self) -> None:
-        """Stop after the current step and wait for the thread."""
+    def stop(self) -> None:
+        """Want nothing more; the thread ends after the current step."""
         with self._change:
             self._closing = True
             self._wanted.clear()
             self._change.notify_all()
-        self._thread.join()
+
+    def has_ended(self, within_s: float | None = None) -> bool:
+        """Wait so long for the thread (None: as long as it takes); say whether it has ended."""
+        self._thread.join(None if within_s is None else max(0.0, within_s))
+        return not self._thread.is_alive()
+
+    def close(self) -> None:
+        """Stop after the current step and wait for the thread."""
+        self.stop()
+        self.has_ended()
 
     def _stale(self, name: str) -> bool:
         with self._change:

@@ -21,6 +21,7 @@ from cloudrift.audio.files import read_audio
 from cloudrift.audio.stretch import LEAD_S, pitch_shifted
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Settings, SettingsSpec, percent
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
@@ -165,7 +166,7 @@ def _tone(own: OwnSound, request: ToneRequest) -> Tone:
     return Tone(_dull(hard, request), hard)
 
 
-@functools.lru_cache(maxsize=16)
+@kept
 def _stretching(clip: str, length: float) -> tuple[Stereo, int]:
     """Return a recording at so much higher a pitch that, slowed to its own, it has another length.
 

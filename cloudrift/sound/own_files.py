@@ -12,7 +12,7 @@ from platformdirs import user_data_path
 from cloudrift.audio.clips import add_clip, flac_of
 from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.reading import read_archive, reading
+from cloudrift.ground.reading import read_archive, read_json, reading
 from cloudrift.sound.own import OwnSound
 
 SUFFIX, MEMBER, CLIPS = ".cloudsound", "sound.json", "clips/"
@@ -74,7 +74,7 @@ def load_own(path: Path) -> OwnSound:
                            {MEMBER: MAX_MEMBER_BYTES}, MAX_BYTES)  # fmt: skip
     with reading(str(path), "own sound"):
         add_clips(members)
-        return msgspec.json.decode(members[MEMBER], type=OwnSound)
+        return read_json(members[MEMBER], str(path), OwnSound)
 
 
 def own_sounds(folder: Path | None = None) -> list[OwnSound]:

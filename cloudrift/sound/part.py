@@ -1,6 +1,5 @@
 """Playing a part: notes to audio, with envelopes, velocity and the seam; for every sound."""
 
-import functools
 from collections import Counter
 from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass, replace
@@ -13,7 +12,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
 from cloudrift.audio.wrap import read_stretch
-from cloudrift.ground.lru import BoundedStore
+from cloudrift.ground.lru import BoundedStore, kept
 from cloudrift.ground.settings import Full, Settings
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import Clock
@@ -357,7 +356,7 @@ def _brightness(hit: _Hit, full: Full, rate: int) -> Mono | np.float32:
     return bright * _moving(hit.held + hit.release, opens * rate / 1e3, closes * rate / 1e3)
 
 
-@functools.lru_cache(maxsize=32)
+@kept
 def _moving(frames: int, opens: float, closes: float) -> Mono:
     """A share that opens and closes with time constants in frames (0: it does not)."""
     t = np.arange(frames, dtype=np.float32)
@@ -383,7 +382,7 @@ def _envelope(hit: _Hit, full: Full, rate: int) -> Mono:
                   0.0 if hit.joined else tau)  # fmt: skip
 
 
-@functools.lru_cache(maxsize=48)
+@kept
 def _shape(held: int, release: int, attack: int, sustain: float, tau: float) -> Mono:
     """Attack (raised cosine), decay towards sustain (0: there at once), release to silence.
 
@@ -401,7 +400,7 @@ def _shape(held: int, release: int, attack: int, sustain: float, tau: float) -> 
     return envelope
 
 
-@functools.lru_cache(maxsize=16)
+@kept
 def _fall(release: int) -> Mono:
     """Exponential to -48 dB, bent: it starts without a corner and ends at exactly nothing."""
     fall = np.arange(1, release + 1, dtype=np.float32) / np.float32(release)

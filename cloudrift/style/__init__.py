@@ -1,6 +1,7 @@
 """Style cards: small open text files that say how a producer writes, and first loops from them."""
 
-from cloudrift.style.card import Card, find_card, house_cards, read_card
+from cloudrift.style.card import Card
+from cloudrift.style.card_files import find_card, house_cards, read_card
 from cloudrift.style.sketch import draw_chords, sketch, way_of_voicing, without_chords
 
 __all__ = [

@@ -6,18 +6,15 @@ import numpy as np
 from msgspec.structs import replace
 
 from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import SettingsSpec, Value
 from cloudrift.loop.bass import with_bass_heard
-from cloudrift.loop.model import Chord, Layer, Loop, SoundUse
+from cloudrift.loop.model import Chord, Loop
 from cloudrift.notes.time import bar_ticks
-from cloudrift.notes.touch import Touch
-from cloudrift.sound.catalogue import find_sound
-from cloudrift.style.card import Card, CardLayer, CardTreatment, Drawn, Voicing, house_cards
-from cloudrift.texture.catalogue import find_kind
-from cloudrift.texture.treatment import Line, Treatment
+from cloudrift.style.card import Card
+from cloudrift.style.card_files import house_cards
+from cloudrift.style.lay import Drawing, layers_of, line_of
+from cloudrift.style.voiced import voiced
 from cloudrift.theory.key import Key
 from cloudrift.theory.symbols import parse_degree
-from cloudrift.theory.voicing import bass_below, voice_chord
 
 DEFAULT_BARS = 8
 
@@ -51,17 +48,16 @@ def sketch(
         style=card.name,
         draw=draw,
     )
-    layers = [
-        _layer(layer, number, draw)
-        for number, layer in enumerate(card.layers, 1)
-        if stream(draw, "chance", layer.name).random() < layer.chance
-    ]
+
+    def hand(*labels: str) -> Drawing:
+        return Drawing(stream(draw, *labels))
+
     return with_bass_heard(
         replace(
             loop,
             chords=draw_chords(card, loop, draw),
-            layers=tuple(layers),
-            line=_line(card.line, stream(draw, "line"), draw),
+            layers=layers_of(card, draw, hand),
+            line=line_of(card.line, hand("line"), draw),
         )
     )
 
@@ -113,7 +109,8 @@ def draw_chords(card: Card, loop: Loop, draw: int) -> tuple[Chord, ...]:
         start = turn * total
         for token, length in zip(tokens, lengths, strict=True):
             tones = parse_degree(token, loop.key)
-            upper, voices = _voiced(tones, card.voicing, before, draw)
+            spread = stream(draw, "spread").random() < card.voicing.spread
+            upper, voices = voiced(tones, card.voicing, before, spread=spread)
             chords.append(Chord(id=f"c{len(chords) + 1}", start_tick=start, length_ticks=length,
                                 voices=voices, root=tones[0]))  # fmt: skip
             before, start = upper, start + length
@@ -151,69 +148,3 @@ def _progression(card: Card, count: int, rng: np.random.Generator) -> list[str]:
 def _other(options: tuple[str, ...], than: str, rng: np.random.Generator) -> str:
     rest = [t for t in options if t != than]
     return rest[int(rng.integers(len(rest)))] if rest else than
-
-
-def _voiced(
-    tones: tuple[int, ...], voicing: Voicing, before: tuple[int, ...], draw: int
-) -> tuple[tuple[int, ...], tuple[int, ...]]:
-    """Return the upper voices, and all voices with the bass note below."""
-    spread = stream(draw, "spread").random() < voicing.spread
-    upper = voice_chord(tones, low=voicing.low, high=voicing.high, before=before, spread=spread)
-    if not voicing.bass_octaves:
-        return upper, upper
-    return upper, (bass_below(tones[0], upper, octaves=voicing.bass_octaves), *upper)
-
-
-def _layer(card: CardLayer, number: int, draw: int) -> Layer:
-    rng = stream(draw, "layer", card.name)
-    sound = find_sound(card.sound)
-    touch = {name: _drawn(value, rng) for name, value in card.touch.items()}
-    if "velocity" in touch:
-        touch["velocity"] = round(float(touch["velocity"]))
-    return Layer(
-        id=f"l{number}",
-        name=card.name,
-        role=sound.role,
-        sound=SoundUse(name=sound.name, version=sound.version,
-                       settings=_settings(card.settings, sound.spec, rng, card.sound)),
-        lens=replace(card.lens, draw=draw),
-        touch=Touch(draw=draw, **touch),  # type: ignore[arg-type]
-        level_db=round(_number(card.level_db, rng), 1),
-        pan=round(_number(card.pan, rng), 2),
-        line=_line(card.line, rng, draw),
-    )  # fmt: skip
-
-
-def _line(cards: tuple[CardTreatment, ...], rng: np.random.Generator, draw: int) -> Line:
-    line: list[Treatment] = []
-    for card in cards:
-        there = rng.random() < card.chance
-        blend = round(_number(card.blend, rng), 2)
-        settings = _settings(card.settings, find_kind(card.kind).spec, rng, card.kind)
-        if there:
-            line.append(Treatment(id=f"t{len(line) + 1}", kind=card.kind, blend=blend, draw=draw,
-                                  settings=settings))  # fmt: skip
-    return tuple(line)
-
-
-def _settings(
-    wanted: dict[str, Value | tuple[float, float]],
-    spec: SettingsSpec,
-    rng: np.random.Generator,
-    where: str,
-) -> tuple[tuple[str, Value], ...]:
-    drawn = {name: _drawn(value, rng) for name, value in wanted.items()}
-    checked = dict(spec.check(drawn, where))
-    for name, value in checked.items():
-        if not isinstance(value, str):
-            step = spec[name].step
-            checked[name] = round(round(value / step) * step, 4)
-    return spec.check(checked, where)
-
-
-def _drawn(value: Value | tuple[float, float], rng: np.random.Generator) -> Value:
-    return float(rng.uniform(*value)) if isinstance(value, tuple) else value
-
-
-def _number(value: Drawn, rng: np.random.Generator) -> float:
-    return float(rng.uniform(*value)) if isinstance(value, tuple) else float(value)

@@ -1,12 +1,11 @@
 """Echo: repeats in time with the loop, each darker than the one before."""
 
-import functools
-
 import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.wrap import Spectrum, read_displaced
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec
 from cloudrift.texture.curves import saturate
 from cloudrift.texture.kind import Context, Kind, Linear, rough_of
@@ -29,7 +28,7 @@ def _through(spectrum: Spectrum, full: Full, _draw: int, context: Context, lengt
     return np.asarray(middle * response, np.complex64)
 
 
-@functools.lru_cache(maxsize=6)
+@kept
 def _response(settings: Settings, tempo: float, rate: int, length: int) -> NDArray[np.complex64]:
     """All repeats at once: a geometric series of one repeat's response, (1 or 2, bins)."""
     full = Full(dict(settings))

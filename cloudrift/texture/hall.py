@@ -16,6 +16,7 @@ from cloudrift.audio.wrap import (
     splined,
 )
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.cuts import HIGH_OFF_HZ
 from cloudrift.texture.kind import Context, Kind, Linear, rough_of
@@ -35,7 +36,7 @@ def band_decay_s(full: Full, hz: float) -> float:
     return full.number("decay_s") / (1 + damping * (hz / 3000) ** 0.8 * 1.4)
 
 
-@functools.lru_cache(maxsize=2)
+@kept
 def _banded_noise(draw: int, frames: int, rate: int, *, worn: bool) -> NDArray[np.float32]:
     """Noise in octave bands whose sum is flat: (bands, 2, frames); ``worn``: of few impulses."""
     rng = stream(draw, "hall", rate)
@@ -62,7 +63,7 @@ class Walls(NamedTuple):
     worn: bool = False  # heard as through an early, worn-out box: few answers, and a body's tone
 
 
-@functools.lru_cache(maxsize=16)
+@kept
 def _impulse(
     walls: Walls, settings: tuple[tuple[str, float], ...], draw: int, rate: int
 ) -> NDArray[np.float32]:
@@ -90,7 +91,7 @@ def _impulse(
     return np.pad(out, ((0, 0), (delay, 0)))
 
 
-@functools.lru_cache(maxsize=12)
+@kept
 def _sides(
     walls: Walls, settings: tuple[tuple[str, float], ...], draw: int, rate: int, length: int
 ) -> NDArray[np.complex64]:
@@ -183,7 +184,7 @@ _STILL = _space(Walls(0, 0.05, 0.4, "cloud"),
                 high_cut=9000)  # fmt: skip
 
 
-@functools.lru_cache(maxsize=4)
+@kept
 def _drift(draw: int, frames: int, rate: int) -> NDArray[np.float32]:
     """How far left and right stray, in frames for a speed that strays by 1 at most: (2, frames)."""
     slow, quick = (hz * frames / rate for hz in DRIFT_HZ)

@@ -1,6 +1,5 @@
 """What repeats in time with the loop: rates as note values, bent so that they divide it."""
 
-import functools
 from collections.abc import Callable
 
 import numpy as np
@@ -8,6 +7,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import taken
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, Settings
 from cloudrift.notes.time import LONG_VALUES, NOTE_VALUES, TICKS_PER_QUARTER
 from cloudrift.texture.kind import Context, Near, Process
@@ -84,6 +84,6 @@ def _pointwise(curve: Curve, lay: Callable[[Stereo, Gains], Stereo]) -> tuple[Pr
     return process, Near(process=stretch, reach=lambda _full, _draw, _context: 0)
 
 
-@functools.lru_cache(maxsize=6)
+@kept
 def _whole(curve: Curve, settings: Settings, context: Context) -> Gains:
     return curve(Full(dict(settings)), context, all_of(context))

@@ -1,11 +1,10 @@
 """Resonance: strings or bars that ring along, tuned to the key that is heard."""
 
-import functools
-
 import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.wrap import Spectrum
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.kind import Context, Kind, Linear
 from cloudrift.theory.key import Key
@@ -23,7 +22,7 @@ def tuned_hz(key: Key, which: str, octave: int, octaves: int) -> tuple[float, ..
     return tuple(440.0 * 2 ** ((m - 69) / 12) for m in sorted(midi))
 
 
-@functools.lru_cache(maxsize=6)
+@kept
 def _response(tones_hz: tuple[float, ...], ring_s: float, bright: float, rate: int, length: int
               ) -> NDArray[np.complex64]:  # fmt: skip
     """The sum of one resonance a tone, each as high as the next, higher ones softer."""

@@ -1,13 +1,12 @@
 """Smear: overlapping grains of what was heard a moment ago, some of them at another pitch."""
 
-import functools
-
 import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import read_splined, read_stretch, splined
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec, percent
 from cloudrift.texture.kind import Context, Kind, Near
 from cloudrift.texture.periods import Moments, all_of, stretch_of
@@ -50,7 +49,7 @@ def courses_of(full: Full, draw: int, context: Context, at: Moments) -> Courses:
     return away, sides[0], sides[1]
 
 
-@functools.lru_cache(maxsize=1)
+@kept
 def _whole(settings: Settings, draw: int, context: Context) -> Courses:
     return courses_of(Full(dict(settings)), draw, context, all_of(context))
 

@@ -1,11 +1,10 @@
 """Spring: coils in which high sounds travel slower than low ones, so that each return chirps."""
 
-import functools
-
 import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.wrap import Spectrum
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, SettingsSpec, hz_text, percent
 from cloudrift.texture.kind import Context, Kind, Linear
 
@@ -20,7 +19,7 @@ def decay_at_s(full: Full, hz: float) -> float:
     return full.number("decay_s") / (1 + full.number("damping") / 100 * (hz / 2500))
 
 
-@functools.lru_cache(maxsize=6)
+@kept
 def _response(settings: tuple[tuple[str, float], ...], rate: int, length: int
               ) -> NDArray[np.complex64]:  # fmt: skip
     """Left and right as spectra, (2, bins): of each spring, the sum of all returns."""

@@ -1,12 +1,11 @@
 """Chorus and doubler: several voices of a sound, each read a little elsewhere."""
 
-import functools
-
 import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import read_splined, read_stretch, splined, taken
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec
 from cloudrift.texture.kind import Context, Kind, Near
 from cloudrift.texture.periods import Moments, all_of, phase, rate_field, stretch_of, turns
@@ -26,7 +25,7 @@ def chorus_away(full: Full, context: Context, at: Moments) -> Aways:
     return np.asarray(out, np.float32)
 
 
-@functools.lru_cache(maxsize=2)
+@kept
 def _whole(settings: Settings, context: Context) -> Aways:
     return chorus_away(Full(dict(settings)), context, all_of(context))
 

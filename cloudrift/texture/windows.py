@@ -1,6 +1,5 @@
 """What is done window by window: played slower, or its start again and again."""
 
-import functools
 from collections.abc import Callable
 
 import numpy as np
@@ -8,6 +7,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import read_displaced, read_stretch, taken
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.notes.time import LONG_VALUES
 from cloudrift.texture.kind import Context, Kind, Near, Process
@@ -41,7 +41,7 @@ def _joined(into: NDArray[np.int64], sizes: NDArray[np.int64], rate: int) -> Cur
 # --- slow -----------------------------------------------------------------------------------------
 
 
-@functools.lru_cache(maxsize=8)
+@kept
 def _slow_course(value: str, speed: int, context: Context) -> tuple[Curve, Curve]:
     into, sizes = _into(_edges(value, context))
     away = -(into * (1 - 1 / speed)).astype(np.float32)
@@ -129,7 +129,7 @@ def _reordered(
 # --- stutter --------------------------------------------------------------------------------------
 
 
-@functools.lru_cache(maxsize=8)
+@kept
 def _stutter_course(window: str, slice_: str, share: float, context: Context
                     ) -> tuple[NDArray[np.int64], Curve]:  # fmt: skip
     """Which frame is heard at each, and the level: the window's last part repeats a slice."""
@@ -181,7 +181,7 @@ def _chord_edges(context: Context) -> tuple[int, NDArray[np.int64]]:
     return cuts[0], np.array([cut - cuts[0] for cut in cuts] + [n], np.int64)
 
 
-@functools.lru_cache(maxsize=8)
+@kept
 def _replay_course(slice_: str, share: float, fall_db: float, backward: bool, context: Context
                    ) -> tuple[NDArray[np.int64], Curve]:  # fmt: skip
     """Which frame is heard at each, and the level.

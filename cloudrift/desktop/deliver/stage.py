@@ -31,6 +31,7 @@ from cloudrift.desktop.parts import (
 )
 from cloudrift.desktop.session import TREATED, Session
 from cloudrift.desktop.tasks import Tasks
+from cloudrift.ground.paths import path_text
 from cloudrift.ground.words import number, plural
 from cloudrift.render.engine import Cancelled
 from cloudrift.render.plan import passes_of
@@ -250,7 +251,7 @@ class DeliverStage(QWidget):
         self.result.setText(f"Writing {name}" if name else "")
 
     def _wrote(self, paths: list[Path], folder: Path) -> None:
-        self._session.preferences.remember(delivery=str(folder.absolute()))
+        self._session.preferences.remember(delivery=path_text(folder.absolute()))
         self._end(f"Wrote {plural(len(paths), 'file')} to {folder}", good=True)
 
     def _fail(self, error: Exception) -> None:

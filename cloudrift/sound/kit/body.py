@@ -1,12 +1,12 @@
 """Boxes and boards: how evenly, and between which frequencies, they carry what rings on them."""
 
-import functools
 from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 
 
 def board(
@@ -26,7 +26,7 @@ def board(
     return gain
 
 
-@functools.lru_cache(maxsize=16)
+@kept
 def _bumps(draw: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     drawn = stream(draw, "board").standard_normal(170)
     log_hz = np.log(np.geomspace(25, 22_000, 160))

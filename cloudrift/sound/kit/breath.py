@@ -1,13 +1,12 @@
 """Breath: noise that follows the note, as air does through a pipe or over a lip."""
 
-import functools
-
 import numpy as np
 import scipy.fft as sf
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 from cloudrift.sound.instrument import Tone, ToneRequest
 from cloudrift.sound.kit.noise import read_round
 from cloudrift.theory.pitch import pitch_to_hz
@@ -16,7 +15,7 @@ LONG = 1 << 16
 CHIFF_MS = 45.0
 
 
-@functools.lru_cache(maxsize=2)
+@kept
 def _hiss(rate: int) -> tuple[NDArray[np.float32], NDArray[np.complex64]]:
     """What all notes share: a soft hiss by frequency, and drawn phases, (2, bins)."""
     hz = np.fft.rfftfreq(LONG, 1 / rate)
@@ -25,7 +24,7 @@ def _hiss(rate: int) -> tuple[NDArray[np.float32], NDArray[np.complex64]]:
     return gain.astype(np.float32), np.exp(2j * np.pi * drawn).astype(np.complex64)
 
 
-@functools.lru_cache(maxsize=48)
+@kept
 def breath_noise(pitch: int, rate: int) -> Stereo:
     """Return noise round the first harmonics of a note over a soft hiss, (2, LONG), RMS 1."""
     hiss, turn = _hiss(rate)

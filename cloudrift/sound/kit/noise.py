@@ -1,6 +1,5 @@
 """Noises: short ones (hammers, picks, keys), and long ones that go round (breath, hiss, rain)."""
 
-import functools
 from collections.abc import Callable
 
 import numpy as np
@@ -10,6 +9,7 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo, raised_cosine
 from cloudrift.audio.wrap import taken
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 
 LONG = 1 << 17  # frames of a long noise before it goes round: 3 s
 
@@ -49,7 +49,7 @@ def burst(
     return np.asarray(np.stack([mid + side, mid - side]) * envelope)
 
 
-@functools.lru_cache(maxsize=48)
+@kept
 def lasting(
     name: str,
     rate: int,

@@ -5,7 +5,6 @@ into one cycle of several seconds. It beats like many players, loops without a s
 and its mean pitch is exact because each bell is symmetric about its harmonic.
 """
 
-import functools
 from collections.abc import Callable
 
 import numpy as np
@@ -15,6 +14,7 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import taken
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 from cloudrift.sound.instrument import Tone, ToneRequest
 from cloudrift.theory.pitch import pitch_to_hz
 
@@ -27,14 +27,14 @@ TOP = 0.46  # of the rate
 Shape = Callable[[NDArray[np.float64], float, tuple[float, ...]], tuple[NDArray[np.float64], ...]]
 
 
-@functools.lru_cache(maxsize=4)
+@kept
 def _turns(name: str) -> NDArray[np.complex64]:
     """A drawn phase for each line of the spectrum; all pitches of a sound share them."""
     drawn = stream(0, "spread", name).random(CYCLE // 2 + 1)
     return np.exp(2j * np.pi * drawn).astype(np.complex64)
 
 
-@functools.lru_cache(maxsize=32)
+@kept
 def cycles(
     name: str, shape: Shape, pitch: int, rate: int, spread_cents: float, own: tuple[float, ...],
     finer: int = 1,

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import (
     Instrument,
@@ -27,7 +28,7 @@ from cloudrift.theory.pitch import pitch_to_hz
 BASS_BOARD = board(29, 42, 1800)
 
 
-@functools.lru_cache(maxsize=64)
+@kept
 def _sub_tables(drive: float) -> NDArray[np.float32]:
     """Soft and hard, whole and without the first harmonic: the low end stays in the middle."""
     soft = np.array([1.0, 0.055, 0.02, 0.006, 0.002])
@@ -64,7 +65,7 @@ def sub(request: ToneRequest, name: str, drive: float) -> Tone:
     return Tone(*(np.stack([m + a, m - a]) for m, a in zip(middle, apart, strict=True)))
 
 
-@functools.lru_cache(maxsize=64)
+@kept
 def _layer_tables(pitch: int, rate: int) -> NDArray[np.float32]:
     k, f0 = harmonics(pitch + 12, rate, 40), pitch_to_hz(pitch + 12)
     hz = f0 * k
@@ -94,7 +95,7 @@ def _fingered(request: ToneRequest) -> Tone:
     return plucked(request, "fingered bass", string, Pair(fast=1.7, slow=0.85), answer, 0.18)
 
 
-@functools.lru_cache(maxsize=64)
+@kept
 def _synth_tables(pitch: int, rate: int, square: float) -> NDArray[np.float32]:
     k, f0 = harmonics(pitch + 12, rate, 90), pitch_to_hz(pitch)
     hz = f0 * k

@@ -4,6 +4,7 @@ import functools
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.noise import add_at_start, burst
@@ -26,7 +27,7 @@ COMB = Modes(
 )  # fmt: skip
 
 
-@functools.lru_cache(maxsize=8)
+@kept
 def _clapper(variant: int, rate: int) -> tuple[Stereo, Stereo]:
     rng = stream(variant, "clapper")
     return (

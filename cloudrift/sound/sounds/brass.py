@@ -1,11 +1,10 @@
 """Brass: tubes that brighten as they are blown."""
 
-import functools
-
 import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import percent
 from cloudrift.sound.instrument import (
     Instrument,
@@ -22,7 +21,7 @@ from cloudrift.sound.sounds.leads import swaying
 from cloudrift.theory.pitch import pitch_to_hz
 
 
-@functools.lru_cache(maxsize=64)
+@kept
 def _tube(pitch: int, rate: int, dark_hz: float, bright_hz: float) -> NDArray[np.float32]:
     k, f0 = harmonics(pitch, rate, 80), pitch_to_hz(pitch)
     hz = f0 * k

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.bank import decaying_partials
@@ -82,7 +83,7 @@ def _skin(
     return np.tanh(push * wave) / np.tanh(push)
 
 
-@functools.lru_cache(maxsize=64)
+@kept
 def _plates(plate: Plate, tuned: float, frames: int, rate: int, draw: int) -> Stereo:
     rng = stream(draw, "plate")
     hz = plate.low_hz * (plate.high_hz / plate.low_hz) ** rng.random(plate.count) * tuned

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, add_wrapped, silence
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.fm import sine
@@ -26,7 +27,7 @@ RISER_BANDS = 7
 COLOUR = 0.5  # how much of the key's interval moves the colour
 
 
-@functools.lru_cache(maxsize=32)
+@kept
 def _coloured(
     name: str, pitch: int, rate: int, low: float, high: float, slope: float
 ) -> tuple[Stereo, Stereo]:
@@ -46,7 +47,7 @@ def _coloured(
     return out[0], out[1]
 
 
-@functools.lru_cache(maxsize=4)
+@kept
 def _turns(name: str) -> NDArray[np.complex64]:
     drawn = stream(0, name).random((2, LONG // 2 + 1)).astype(np.float32)
     drawn *= np.float32(2 * np.pi)
@@ -68,7 +69,7 @@ def _apart(audio: Stereo, late: int) -> Stereo:
     return np.stack([audio[0, late:], audio[1, :-late]])
 
 
-@functools.lru_cache(maxsize=16)
+@kept
 def _drops(
     name: str, pitch: int, rate: int, per_s: float, low: float, high: float, t60_ms: float
 ) -> tuple[Stereo, Stereo]:

@@ -1,11 +1,10 @@
 """Keys: pianos from strings, tines and reeds from bent sines."""
 
-import functools
-
 import numpy as np
 
 from cloudrift.audio.buffers import Mono, Stereo
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit import fm
@@ -34,7 +33,7 @@ def _case(rng: np.random.Generator, soft: float, hard: float) -> Ring:
     return Ring(hz=hz, t60=0.22 / (hz / 100) ** 0.6, soft=soft * level, hard=hard * level)
 
 
-@functools.lru_cache(maxsize=16)
+@kept
 def _hammer(variant: int, rate: int) -> tuple[Stereo, Stereo]:
     """Felt meeting strings, soft and hard."""
     rng = stream(variant, "hammer")
@@ -43,7 +42,7 @@ def _hammer(variant: int, rate: int) -> tuple[Stereo, Stereo]:
     return felt, strike
 
 
-@functools.lru_cache(maxsize=8)
+@kept
 def _damper(variant: int, rate: int) -> Stereo:
     """Felt falling back on the strings, 34 dB under a note's start."""
     noise = burst(stream(variant, "damper"), rate=rate, seconds=0.12, decay_ms=24, low_hz=120,

@@ -1,11 +1,10 @@
 """Leads: single lines, blown or oscillating."""
 
-import functools
-
 import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import percent
 from cloudrift.sound.instrument import (
     Instrument,
@@ -34,7 +33,7 @@ def _two(soft: NDArray[np.float64], hard: NDArray[np.float64], name: str) -> NDA
     return period(np.stack([soft, hard]), phases)
 
 
-@functools.lru_cache(maxsize=64)
+@kept
 def _soft_tables(pitch: int, rate: int, hollow: float) -> NDArray[np.float32]:
     k, f0 = harmonics(pitch, rate, 40), pitch_to_hz(pitch)
     base = np.where(k % 2 == 0, 1 - hollow, 1.0) / k**1.7
@@ -42,7 +41,7 @@ def _soft_tables(pitch: int, rate: int, hollow: float) -> NDArray[np.float32]:
     return _two(base / (1 + (f0 * k / (700 + f0)) ** 2), hard, "soft lead")
 
 
-@functools.lru_cache(maxsize=64)
+@kept
 def _reed_tables(pitch: int, rate: int, nasal: float) -> NDArray[np.float32]:
     """A cane reed on a narrow bore: odd harmonics lead, a nose between 900 and 1600 Hz."""
     k, f0 = harmonics(pitch, rate, 60), pitch_to_hz(pitch)
@@ -54,7 +53,7 @@ def _reed_tables(pitch: int, rate: int, nasal: float) -> NDArray[np.float32]:
                 "reed lead")  # fmt: skip
 
 
-@functools.lru_cache(maxsize=64)
+@kept
 def _flute_tables(pitch: int, rate: int) -> NDArray[np.float32]:
     k = harmonics(pitch, rate, 16)
     soft = np.array([1, 0.16, 0.05, 0.012, 0.006] + [0.002] * 11)[: len(k)]
@@ -62,14 +61,14 @@ def _flute_tables(pitch: int, rate: int) -> NDArray[np.float32]:
     return _two(soft, hard, "flute")
 
 
-@functools.lru_cache(maxsize=64)
+@kept
 def _whistle_tables(pitch: int, rate: int) -> NDArray[np.float32]:
     k = harmonics(pitch, rate, 6)
     soft = np.array([1, 0.012, 0.004, 0.001, 0.0, 0.0])[: len(k)]
     return _two(soft, np.array([1, 0.55, 0.2, 0.03, 0.0, 0.0])[: len(k)], "whistle")
 
 
-@functools.lru_cache(maxsize=64)
+@kept
 def _glide_tables(pitch: int, rate: int) -> NDArray[np.float32]:
     # A glide from an octave and a half above reads the period that much faster.
     k, f0 = harmonics(pitch + 19, rate, 80), pitch_to_hz(pitch)

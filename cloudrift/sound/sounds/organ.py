@@ -1,12 +1,11 @@
 """Organs: added sines, and pipes."""
 
-import functools
-
 import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.breath import breath
@@ -20,7 +19,7 @@ SOFT_BARS = (0.5, 0.25, 1.0, 0.3, 0.08, 0.04, 0.0, 0.0, 0.0)
 HARD_BARS = (0.6, 0.6, 1.0, 0.8, 0.45, 0.4, 0.16, 0.14, 0.22)
 
 
-@functools.lru_cache(maxsize=64)
+@kept
 def _drawn(pitch: int, rate: int, sub: float) -> NDArray[np.float32]:
     k = harmonics(pitch - 12, rate, 16)
     levels = np.zeros((2, len(k)))
@@ -30,7 +29,7 @@ def _drawn(pitch: int, rate: int, sub: float) -> NDArray[np.float32]:
     return period(levels, stream(2, "bars").uniform(0, 2 * np.pi, len(k)))
 
 
-@functools.lru_cache(maxsize=8)
+@kept
 def _click(variant: int, rate: int) -> Stereo:
     return burst(stream(variant, "key click"), rate=rate, seconds=0.03, decay_ms=3, low_hz=900,
                  high_hz=5000, rise_ms=0.8)  # fmt: skip
@@ -52,7 +51,7 @@ def _drawbar(request: ToneRequest) -> Tone:
     return tone
 
 
-@functools.lru_cache(maxsize=64)
+@kept
 def _pipes(pitch: int, rate: int, mixture: float) -> NDArray[np.float32]:
     """A stopped pipe and a principal an octave up, with a small mixture on top."""
     k = harmonics(pitch, rate, 48)

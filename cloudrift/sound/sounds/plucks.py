@@ -6,6 +6,7 @@ import numpy as np
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import (
     Instrument,
@@ -35,7 +36,7 @@ def _wound(light: float, pitch: float) -> float:
     return light * 2.0 ** ((pitch - 60) / 14)
 
 
-@functools.lru_cache(maxsize=16)
+@kept
 def finger(variant: int, rate: int) -> tuple[Stereo, Stereo]:
     """The finger leaving the string: flesh, and nail when it is plucked hard."""
     rng = stream(variant, "finger")
@@ -124,7 +125,7 @@ def _kalimba(request: ToneRequest) -> Tone:
     return tone
 
 
-@functools.lru_cache(maxsize=64)
+@kept
 def _saw_tables(pitch: int, rate: int, hollow: float) -> np.ndarray:
     k = harmonics(pitch, rate, 120)
     hz = pitch_to_hz(pitch) * k

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import percent
 from cloudrift.sound.instrument import (
     Instrument,
@@ -53,7 +54,7 @@ def _choir(name: str, shape: Shape, request: ToneRequest) -> Tone:
     return breath(request, tone, request.settings.number("breath") / 100, steady=0.05, chiff=0.08)
 
 
-@functools.lru_cache(maxsize=64)
+@kept
 def _syllable(pitch: int, rate: int) -> NDArray[np.float32]:
     """Four periods: closed lips and an open ah, each soft and hard."""
     k, f0 = harmonics(pitch, rate, 90), pitch_to_hz(pitch)
@@ -61,7 +62,7 @@ def _syllable(pitch: int, rate: int) -> NDArray[np.float32]:
     return period(np.stack(shapes), stream(1, "syllable").uniform(0, 2 * np.pi, len(k)))
 
 
-@functools.lru_cache(maxsize=8)
+@kept
 def _consonant(variant: int, rate: int) -> Stereo:
     return burst(stream(variant, "consonant"), rate=rate, seconds=0.05, decay_ms=9, low_hz=1800,
                  high_hz=7000, rise_ms=3)  # fmt: skip

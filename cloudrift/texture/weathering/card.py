@@ -1,7 +1,5 @@
 """The weathering card: speed, tape, record, sampler and radio in the order a sound meets them."""
 
-import functools
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,6 +12,7 @@ from cloudrift.audio.wrap import (
     read_stretch,
     taken,
 )
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.curves import band_edge, saturate
 from cloudrift.texture.kind import Context, Kind, Near
@@ -113,7 +112,7 @@ def _edge_alone(full: Full) -> bool:
     return others == 0 and full.word("filters") == FILTERED and full.number("bits") >= MOST_BITS
 
 
-@functools.lru_cache(maxsize=4)
+@kept
 def _noise_up_to(name: str, draw: int, frames: int, rate: int, edge_hz: float) -> Stereo:
     """One loop of a noise, up to a band edge."""
     noise = NOISES[name](draw, frames, rate)

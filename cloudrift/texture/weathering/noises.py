@@ -1,6 +1,5 @@
 """What is heard beside the music: tape hiss, crackle, dust, rumble, static. One loop of each."""
 
-import functools
 from collections.abc import Callable
 
 import numpy as np
@@ -10,11 +9,11 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo, add_wrapped, silence
 from cloudrift.audio.wrap import circular_noise
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 
 CRACKLES_PER_S, DUST_PER_S = 9.0, 90.0
 CYCLE = 1 << 17  # frames: noise comes round so often, which no ear notices
 SEAM = 4096  # frames over which its end fades into what precedes its start
-KEPT = 4  # of each noise: a draw or two, before and after a change of tempo
 
 Shape = Callable[[NDArray[np.floating]], NDArray[np.floating]]
 
@@ -34,14 +33,14 @@ def _noise(rng: np.random.Generator, frames: int, rate: int, shape: Shape) -> St
     return out
 
 
-@functools.lru_cache(maxsize=KEPT)
+@kept
 def hiss(draw: int, frames: int, rate: int) -> Stereo:
     """Return tape hiss, RMS 1: rising towards 6 kHz, its own on each side."""
     return _noise(stream(draw, "hiss"), frames, rate,
                   lambda hz: np.sqrt(hz / (hz + 1500)) / (1 + (hz / 9000) ** 2))  # fmt: skip
 
 
-@functools.lru_cache(maxsize=KEPT)
+@kept
 def rumble(draw: int, frames: int, rate: int) -> Stereo:
     """Return the rumble of a turntable, RMS 1: 12 to 60 Hz, nearly the same on both sides."""
     sides = _noise(stream(draw, "rumble"), frames, rate,
@@ -50,7 +49,7 @@ def rumble(draw: int, frames: int, rate: int) -> Stereo:
     return np.asarray(both / both.std(), np.float32)
 
 
-@functools.lru_cache(maxsize=KEPT)
+@kept
 def static(draw: int, frames: int, rate: int) -> Stereo:
     """Return what is heard between stations, RMS 1: one channel, 300 Hz to 4 kHz, in gusts."""
     rng = stream(draw, "static")
@@ -78,13 +77,13 @@ def _specks(
     return out
 
 
-@functools.lru_cache(maxsize=KEPT)
+@kept
 def crackle(draw: int, frames: int, rate: int) -> Stereo:
     """Return scratches in the groove: few, the loudest near full scale."""
     return _specks(stream(draw, "crackle"), frames, rate, CRACKLES_PER_S, 0.004, 2.2)
 
 
-@functools.lru_cache(maxsize=KEPT)
+@kept
 def dust(draw: int, frames: int, rate: int) -> Stereo:
     """Return dust: many fine specks over the groove's own soft noise, RMS 1."""
     rng = stream(draw, "dust")
@@ -99,7 +98,7 @@ NOISES: dict[str, Callable[[int, int, int], Stereo]] = {
 }  # fmt: skip
 
 
-@functools.lru_cache(maxsize=KEPT)
+@kept
 def dropouts(draw: int, per_minute: float, frames: int, rate: int) -> NDArray[np.float32]:
     """Return a level that falls away for moments, 10 to 30 dB down: (frames,)."""
     rng = stream(draw, "drop-outs")

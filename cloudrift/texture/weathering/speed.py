@@ -1,12 +1,11 @@
 """A playing speed that strays: slow (wow), quick (flutter), with the record's turning (warp)."""
 
-import functools
-
 import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.wrap import circular_noise
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 
 TURN_HZ = 33.333 / 60  # a record's turning rate
 WOW_HZ, FLUTTER_HZ = (0.3, 2.2), (6.0, 13.0)
@@ -30,7 +29,7 @@ def speed_curve(part: str, draw: int, frames: int, rate: int) -> NDArray[np.floa
     return np.asarray(curve / np.abs(curve).max())
 
 
-@functools.lru_cache(maxsize=8)
+@kept
 def _stray(part: str, draw: int, frames: int, rate: int) -> NDArray[np.float32]:
     """How far the playing place strays in frames, for a speed that strays by 1."""
     return displaced_by(speed_curve(part, draw, frames, rate))

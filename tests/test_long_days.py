@@ -1,0 +1,168 @@
+"""A program that runs all day: processes that die, memory, gaps, closing while it works."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from cloudrift.audio import stretch
+from cloudrift.audio.stretch import pitch_shifted
+from cloudrift.ground import CloudriftError
+from cloudrift.ground.lru import MOST_MADE, BoundedStore, bytes_of, forget_made, kept
+from cloudrift.render.player import PERIODS, Player
+from tests.conftest import wait_for
+
+RATE = 44_100
+
+
+def tone(seconds=0.5):
+    t = np.arange(int(seconds * RATE)) / RATE
+    return np.stack([np.sin(2 * np.pi * 220 * t)] * 2).astype(np.float32) * 0.3
+
+
+def at_work():
+    """The stretching processes that wait for work."""
+    return [c for c in stretch._idle.queue if c is not None and c._process.poll() is None]
+
+
+# --- stretching processes -------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSTOP], ids=["dies", "hangs"])
+def test_a_stretching_process_that_is_lost_is_replaced(monkeypatch, how):
+    monkeypatch.setattr(stretch, "STILL_S", 0.3)
+    monkeypatch.setattr(stretch, "_LOOK_S", 0.05)
+    wanted = pitch_shifted(tone(), 3, RATE)
+    lost = [child._process.pid for child in at_work()]
+    assert lost
+    for pid in lost:
+        os.kill(pid, how)
+    # Larger than a pipe holds: a process that has stopped is found while it is written to.
+    assert np.array_equal(pitch_shifted(tone(), 3, RATE), wanted)
+    assert lost[-1] not in {child._process.pid for child in at_work()}
+
+
+def test_one_that_computes_without_end_is_given_up(monkeypatch):
+    monkeypatch.setattr(stretch, "START_S", 0.1)
+    monkeypatch.setattr(stretch, "MOST_CPU", 0.0)
+    monkeypatch.setattr(stretch, "_LOOK_S", 0.05)
+    with pytest.raises(CloudriftError, match="ended or stood still; try again"):
+        pitch_shifted(np.tile(tone(), 60), 3, RATE)
+
+
+def test_a_process_that_cannot_be_started_is_said(monkeypatch):
+    children = at_work()
+    for child in children:
+        child.close()
+    while not stretch._idle.empty():
+        stretch._idle.get()
+    for _ in range(stretch.PROCESSES):
+        stretch._idle.put(None)
+    monkeypatch.setattr(stretch.sys, "executable", "/nowhere/python")
+    with pytest.raises(CloudriftError, match=r"no process could be started \(No such file"):
+        pitch_shifted(tone(), 3, RATE)
+    monkeypatch.undo()
+    assert pitch_shifted(tone(), 3, RATE).shape == tone().shape
+
+
+STRETCHING = """
+import os, sys, numpy as np
+from cloudrift.audio import stretch
+stretch.pitch_shifted(np.zeros((2, 20000), np.float32), 3, 44100)
+print(*[c._process.pid for c in stretch._idle.queue if c], flush=True)
+sys.stdin.read()
+"""
+
+
+@pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGTERM, signal.SIGINT, None],
+                         ids=["killed", "ended", "interrupted", "over"])  # fmt: skip
+def test_the_children_end_with_the_parent(how):
+    pipes = dict.fromkeys(("stdin", "stdout", "stderr"), subprocess.PIPE)
+    parent = subprocess.Popen([sys.executable, "-P", "-c", STRETCHING], text=True, **pipes)
+    children = [int(pid) for pid in parent.stdout.readline().split()]
+    assert children
+    # Busy or not: a stopped process could never look whether its input has ended.
+    for pid in children:
+        os.kill(pid, signal.SIGSTOP)
+    if how is None:
+        parent.stdin.close()
+    else:
+        parent.send_signal(how)
+    parent.wait(10)
+    wait_for(lambda: not any(alive(pid) for pid in children), 10)
+    assert "stretch_child" not in parent.stderr.read()
+
+
+def alive(pid):
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
+    except OSError:
+        return False
+
+
+# --- memory ---------------------------------------------------------------------------------------
+
+
+def test_what_is_kept_is_counted_in_bytes():
+    made = []
+
+    @kept
+    def large(number: int, *, size: int = 1) -> tuple[np.ndarray, int]:
+        made.append(number)
+        return np.zeros(size, np.uint8), number
+
+    forget_made()
+    assert bytes_of((np.zeros(10), (np.zeros((2, 5), np.float32), 3))) == 80 + 40 + 3 * 64
+    for _ in range(3):
+        assert large(1, size=1000)[1] == 1
+    assert made == [1]
+    assert large(1, size=1001)[0].shape == (1001,)
+    for number in range(2, 6):
+        large(number, size=MOST_MADE // 3)
+    large(1, size=1000)
+    assert made == [1, 1, 2, 3, 4, 5, 1]  # the small one had to go too: it was used longest ago
+    large(5, size=MOST_MADE // 3)
+    assert made[-1] == 1
+    forget_made()
+
+
+def test_a_store_never_holds_more_than_it_may():
+    store = BoundedStore(1000, len)
+    for i in range(50):
+        store.put(i, b"x" * 90)
+        assert store.size_bytes <= 1000
+    store.put("large", b"x" * 5000)
+    assert store.get("large")
+    assert store.get(49) is None
+
+
+# --- the speaker's time ---------------------------------------------------------------------------
+
+
+def test_a_pull_that_comes_too_late_is_counted(monkeypatch):
+    player = Player(RATE)
+    now = [100.0]
+    monkeypatch.setattr(time, "perf_counter", lambda: now[0])
+    lasts = 1024 / RATE
+    for _ in range(20):
+        player.pull(1024)
+        now[0] += lasts
+    assert player.gaps == 0
+    now[0] += (PERIODS - 1.5) * lasts  # late, but the device still has something to play
+    player.pull(1024)
+    assert player.gaps == 0
+    for _ in range(PERIODS):  # it catches up
+        player.pull(1024)
+    now[0] += (2 * PERIODS + 1) * lasts
+    player.pull(1024)
+    assert player.gaps == 1
+    assert max(player.waits_s) == pytest.approx((2 * PERIODS + 1) * lasts)
+    player.reset_clock()
+    now[0] += 60
+    player.pull(1024)
+    assert player.gaps == 1
