@@ -6,7 +6,7 @@ QT_LIBRARIES := libegl1 libgl1 libxkbcommon0 libdbus-1-3 libfontconfig1 libxkbco
   libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-image0 libxcb-render-util0 libxcb-shape0 \
   libxcb-randr0 libxcb-xinerama0
 
-.PHONY: demo test bench shots sounds-report system clean
+.PHONY: demo test bench fuzz soak killed shots sounds-report system clean
 
 demo: $(STAMP) system
 	@$(BIN)/cloudrift demo
@@ -22,6 +22,19 @@ test: $(STAMP) system
 bench: $(STAMP) system
 	-@$(BIN)/pip install -q --disable-pip-version-check pedalboard==0.9.26
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m bench
+
+# How many files; how many minutes; how many times the program is killed.
+fuzz: N ?= 20000
+fuzz: $(STAMP) system
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -W ignore -m tools.fuzz $(N)
+
+soak: MINUTES ?= 15
+soak: $(STAMP) system
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m tools.soak $(MINUTES)
+
+killed: N ?= 1000
+killed: $(STAMP)
+	$(BIN)/python -m tools.killed $(N)
 
 shots: $(STAMP) system
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/shots.py

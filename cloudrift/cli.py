@@ -3,9 +3,11 @@
 import json
 import multiprocessing
 import os
+import signal
 import sys
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 from typing import Any, Literal
 
@@ -13,8 +15,10 @@ import click
 
 from cloudrift import __version__
 from cloudrift.cli_layers import notes, room
+from cloudrift.cli_terminal import need_display, write_plainly
 from cloudrift.cli_texture import treat, treatments
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.paths import have_home
 
 EXIT_BAD_INPUT = 2
 
@@ -46,7 +50,7 @@ def demo() -> None:
     """Open the demo kit, playing."""
     from cloudrift.demo import unpack  # noqa: PLC0415 - a command loads only what it needs
 
-    _need_display()
+    need_display()
     _window(unpack()[:1], play=True)
 
 
@@ -54,21 +58,10 @@ def _window(files: Sequence[Path], *, play: bool = False) -> None:
     from cloudrift.loop.storage import load  # noqa: PLC0415
 
     loops = [(load(file), file) for file in files]
-    _need_display()
+    need_display()
     from cloudrift.desktop.app import run  # noqa: PLC0415
 
     sys.exit(run(loops[0] if loops else None, play=play))
-
-
-def _need_display() -> None:
-    """Qt would end the program with a page of text; say it in one sentence instead."""
-    chosen = os.environ.get("QT_QPA_PLATFORM", "")
-    shown = any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY"))
-    if not shown and not chosen.startswith(("offscreen", "minimal", "vnc", "linuxfb", "eglfs")):
-        raise CloudriftError(
-            "there is no display to open a window on; start it on a desktop, or on a virtual "
-            "display with: xvfb-run cloudrift demo"
-        )
 
 
 @commands.command()
@@ -277,11 +270,29 @@ def render(
         return
     # Started anew rather than forked: a fork would copy locks that rendering threads hold.
     context = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(min(len(files), os.cpu_count() or 1), context) as pool:
-        count = len(files)
+    workers = min(len(files), os.cpu_count() or 1)
+    pool = ProcessPoolExecutor(workers, context, initializer=_leave_to_parent)
+    count = len(files)
+    try:
         for paths in pool.map(_render_quietly, files, [output] * count, [order] * count, numbers):
             for path in paths:
                 click.echo(str(path))
+    except BrokenProcessPool as error:
+        raise CloudriftError(
+            "a rendering process was ended from outside (is there enough memory?); what is listed "
+            "is whole, render the rest again"
+        ) from error
+    except KeyboardInterrupt:
+        for process in multiprocessing.active_children():
+            process.terminate()
+        raise
+    finally:
+        pool.shutdown(cancel_futures=True)
+
+
+def _leave_to_parent() -> None:
+    """Ctrl+C in a terminal reaches every process; the one that started them says so once."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
 def _numbers(files: Sequence[Path], folder: Path, order: Any) -> list[int]:
@@ -402,6 +413,9 @@ def note(sound: str, pitch: int, velocity: int, length: float, output: Path) -> 
 
 def main(arguments: list[str] | None = None) -> None:
     """Run the command line; every error of a composer's is one sentence and code 2."""
+    write_plainly()
+    if said := have_home():
+        click.echo(f"cloudrift: {said}", err=True)
     try:
         commands.main(arguments, prog_name="cloudrift", standalone_mode=False)
     except click.exceptions.Abort:

@@ -5,6 +5,7 @@ from pathlib import Path
 from msgspec.structs import replace
 from platformdirs import user_data_path
 
+from cloudrift.audio.files import make_folder
 from cloudrift.loop import chord_edits, edits
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, save
@@ -52,7 +53,7 @@ def demo_folder() -> Path:
 def unpack(folder: Path | None = None) -> list[Path]:
     """Write the kit's loop files where they are not yet, and return them; changes are kept."""
     folder = folder or demo_folder()
-    folder.mkdir(parents=True, exist_ok=True)
+    make_folder(folder, "; set XDG_DATA_HOME to a folder that can be written")
     paths = []
     for loop in demo_loops():
         path = folder / f"{loop.title}{SUFFIX}"

@@ -250,7 +250,7 @@ def test_the_parts_of_a_midi_file_become_layers(small_loop, midi_path):
     assert put_layers(small_loop, [("x", late)]).layers[-1].own[0].end_tick == small_loop.ticks
 
 
-def test_midi_files_and_one_shots_are_dropped_on_the_stage(window, midi_path, tmp_path):
+def test_midi_files_and_one_shots_are_dropped_on_the_stage(qtbot, window, midi_path, tmp_path):
     window.show_stage(1)
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(p)) for p in (midi_path, tmp_path / "a.txt")])
@@ -258,9 +258,11 @@ def test_midi_files_and_one_shots_are_dropped_on_the_stage(window, midi_path, tm
     assert dropped(None) == []
     count = len(window.session.loop.layers)
     window.layers.bring_midi(midi_path)
-    assert len(window.session.loop.layers) == count + 2
+    qtbot.waitUntil(lambda: len(window.session.loop.layers) == count + 2, timeout=5000)
     assert window.session.selection.layer_id == window.session.loop.layers[count].id
-    window.layers.bring_midi(tmp_path / "gone.mid")
+    with qtbot.waitSignal(window.tasks.broke, timeout=5000) as said:
+        window.layers.bring_midi(tmp_path / "gone.mid")
+    assert said.args[0].startswith("there is no file")
     assert len(window.session.loop.layers) == count + 2
 
 

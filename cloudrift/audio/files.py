@@ -1,6 +1,7 @@
 """Audio files: WAV with loop points, tempo and key, written whole or not at all."""
 
 import contextlib
+import glob
 import io
 import os
 import secrets
@@ -20,30 +21,40 @@ LOWEST_RATE, HIGHEST_RATE = 8000, 192_000  # frames a second
 MOST_SAMPLES = 48 << 20  # of all channels: nine minutes of stereo at 44.1 kHz
 BLOCK = 1 << 18
 PART = ".part"
+OLD_S = 60.0  # what is being written for longer has been given up
 SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
 
 
-def write_atomically(path: Path, write: Callable[[io.BufferedIOBase], object]) -> None:
+def _new_file_mode() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return 0o666 & ~mask
+
+
+NEW_FILE_MODE = _new_file_mode()  # looked up once: to read the mask is to change it for a moment
+
+
+def write_atomically(
+    path: Path, write: Callable[[io.BufferedIOBase], object], *, new_mode: int = NEW_FILE_MODE
+) -> None:
     """Write a file so that at any moment the old one or the new one is there, whole.
 
     The bytes go to a file without a name on the same disk, are forced to it, and then take the
     name: a program that is killed leaves nothing half written behind. Where the disk knows no
     such files, one with a name of its own stands in. What a link points to is written, not the
-    link; a file keeps who may read it.
+    link; a file keeps who may read it, a new one has ``new_mode``.
 
     Raises CloudriftError that names the file and what the disk said.
     """
     try:
         path = path.resolve() if path.is_symlink() else path
-        mode = path.stat().st_mode & 0o777 if path.exists() else NEW_FILE_MODE
-        with _Part(path) as part:
-            with part.open() as file:
-                write(file)
-                file.flush()
-                os.fsync(file.fileno())
-                os.fchmod(file.fileno(), mode)
-                part.give_name(file.fileno())
-            os.replace(part.name, path)
+        mode = path.stat().st_mode & 0o777 if path.exists() else new_mode
+        with _Part(path) as part, part.open() as file:
+            write(file)
+            file.flush()
+            os.fsync(file.fileno())
+            os.fchmod(file.fileno(), mode)
+            part.take_place(file.fileno(), path)
     except OSError as error:
         said = error.strerror or str(error)
         raise CloudriftError(
@@ -51,6 +62,7 @@ def write_atomically(path: Path, write: Callable[[io.BufferedIOBase], object]) -
             "nothing that was there is changed"
         ) from error
     _sync_folder(path.parent)
+    remove_old_parts(path.parent, _short(path.name))
 
 
 _parts: "set[_Part]" = set()  # being written now
@@ -78,14 +90,18 @@ class _Part:
             handle = os.open(self.name, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600)
         return os.fdopen(handle, "wb")
 
-    def give_name(self, handle: int) -> None:
-        """Let it have its name, if it has none yet."""
-        if self.name.exists():
-            return
+    def take_place(self, handle: int, path: Path) -> None:
+        """Let it be the file of a name, in place of what was there.
+
+        What has no name can't replace what has one: for a moment it has its own.
+        """
         folder = os.open(self._folder, os.O_PATH)
-        try:  # with a folder given, the link in /proc is followed
-            os.link(f"/proc/self/fd/{handle}", self.name.name, src_dir_fd=folder,
-                    dst_dir_fd=folder)  # fmt: skip
+        try:
+            if not self.name.exists():
+                # With a folder given, the link in /proc is followed.
+                os.link(f"/proc/self/fd/{handle}", self.name.name, src_dir_fd=folder,
+                        dst_dir_fd=folder)  # fmt: skip
+            os.replace(self.name.name, path.name, src_dir_fd=folder, dst_dir_fd=folder)
         finally:
             os.close(folder)
 
@@ -107,21 +123,13 @@ def forget_parts() -> None:
         part.remove()
 
 
-def remove_old_parts(folder: Path, older_than_s: float = 3600.0) -> None:
-    """Remove from a folder of ours what a crash left half written."""
-    for part in folder.glob(f".*{PART}"):
+def remove_old_parts(folder: Path, name: str = "*", older_than_s: float = OLD_S) -> None:
+    """Remove what programs that were killed left in a folder, of one file or of all."""
+    name = name if name == "*" else glob.escape(name)
+    for part in folder.glob(f".{name}.{'[0-9a-f]' * 8}{PART}"):
         with contextlib.suppress(OSError):
             if time.time() - part.stat().st_mtime > older_than_s:
                 part.unlink()
-
-
-def _new_file_mode() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return 0o666 & ~mask
-
-
-NEW_FILE_MODE = _new_file_mode()  # looked up once: to read the mask is to change it for a moment
 
 
 def _sync_folder(folder: Path) -> None:

@@ -3,14 +3,18 @@
 import re
 import unicodedata
 
+from cloudrift.ground.words import for_a_file
 from cloudrift.theory.key import Key
 
 
 def slug(text: str) -> str:
-    """Return a name for files: lower case, plain letters, single hyphens."""
+    """Return a name for files: lower case, letters without marks, single hyphens.
+
+    Letters of any script stay as they are; what is too long for a name is cut.
+    """
     plain = unicodedata.normalize("NFKD", text.replace("♯", "sharp").replace("♭", "flat"))
-    plain = plain.encode("ascii", "ignore").decode().lower()
-    return re.sub(r"[^a-z0-9]+", "-", plain).strip("-") or "loop"
+    plain = unicodedata.normalize("NFC", re.sub("[\u0300-\u036f]", "", plain)).lower()
+    return for_a_file(re.sub(r"[\W_]+", "-", plain)).strip("-") or "loop"
 
 
 def tempo_text(tempo: float) -> str:

@@ -6,16 +6,18 @@ import signal
 import sys
 from pathlib import Path
 
+from platformdirs import user_data_path
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
-from cloudrift.audio.files import forget_parts
+from cloudrift.audio.files import forget_parts, remove_old_parts
 from cloudrift.desktop import look
 from cloudrift.desktop.mishaps import Mishaps, log_to_file
 from cloudrift.desktop.preferences import Preferences
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.window import Window
 from cloudrift.devices import open_speaker
+from cloudrift.ground.errors import in_a_sentence
 from cloudrift.ground.memory import keep_memory_tidy
 from cloudrift.loop import recovery
 from cloudrift.loop.model import Loop
@@ -72,6 +74,8 @@ def run(opened: tuple[Loop, Path] | None, *, play: bool = False) -> int:
     heartbeat.timeout.connect(lambda: None)
     heartbeat.start(300)
     QTimer.singleShot(0, lambda: offer_unsaved(window))
+    for folder in (preferences.file.parent, *user_data_path("cloudrift").glob("*/")):
+        remove_old_parts(folder)
     code = app.exec()
     mishaps.remove()
     if not window.ended:
@@ -89,7 +93,11 @@ def end_now(code: int) -> None:
 
 def offer_unsaved(window: Window) -> None:
     """Offer work that a crash left behind."""
-    for unsaved in recovery.left_behind():
+    wrong: list[str] = []
+    left = recovery.left_behind(tell=wrong.append)
+    if wrong:
+        window.say(f"Unsaved work was found that can't be read: {in_a_sentence(wrong[0], 200)}")
+    for unsaved in left:
         box = QMessageBox(window)
         box.setWindowTitle("Work that was not saved")
         box.setTextFormat(Qt.TextFormat.PlainText)

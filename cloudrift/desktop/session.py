@@ -4,6 +4,7 @@
 """
 
 import logging
+import threading
 import time
 from collections.abc import Callable, Iterable
 from dataclasses import replace
@@ -20,11 +21,11 @@ from cloudrift.desktop.preferences import Preferences
 from cloudrift.desktop.selection import first_selection, only_there, still_there
 from cloudrift.desktop.trouble import error_words
 from cloudrift.devices import Speaker
-from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.loop import recovery, spec
 from cloudrift.loop.history import History, Moment
 from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import save, with_suffix
+from cloudrift.loop.storage import save, signature, with_suffix
 from cloudrift.render.audition import click_track
 from cloudrift.render.engine import Engine, Loudness, Rendered
 from cloudrift.render.match import Match, matched
@@ -60,6 +61,8 @@ class Session(QObject):
     _measured = pyqtSignal(str, object, object)
     _broke = pyqtSignal(str)
     _came_soon = pyqtSignal(object)  # Stereo
+    _rested = pyqtSignal()
+    _kept_anew = pyqtSignal(object, str)  # Loop, and what was wrong if it could not be kept
 
     def __init__(
         self,
@@ -87,6 +90,11 @@ class Session(QObject):
         self._saved = loop if path else None
         self._state_folder = state_folder or recovery.state_folder()
         self._kept: Loop | None = None
+        self._keeping = threading.Lock()  # held while what is unsaved is written, or forgotten
+        self._keeper: threading.Thread | None = None
+        self._times_forgotten = 0
+        self._not_kept = ""  # why the unsaved work could not be kept the last time
+        self._seen = signature(path)
         self._up_to: tuple[str | None, int] | None = None
         self.against: Against = "loop"
         self.then: Moment | None = None
@@ -100,6 +108,8 @@ class Session(QObject):
         self._answered.connect(self._on_answered)
         self._measured.connect(self._on_measured)
         self._broke.connect(self.failed)
+        self._rested.connect(lambda: self.busy_changed.emit(self._worker.busy))
+        self._kept_anew.connect(self._on_kept)
         self._came_soon.connect(self._on_soon)
         self.once = HeardOnce(self)
         self._worker = RenderWorker(
@@ -110,6 +120,7 @@ class Session(QObject):
             where=self._where,
             soon=self._came_soon.emit,
             between=self.once.wait_for_draft,
+            rested=self._rested.emit,
         )
         self._asked_at = 0.0
         self._resting = QTimer(self)
@@ -118,7 +129,7 @@ class Session(QObject):
         self._resting.timeout.connect(self._ask)
         self._autosave = QTimer(self)
         self._autosave.setInterval(spec.AUTOSAVE_EVERY_S * 1000)
-        self._autosave.timeout.connect(self.keep_unsaved)
+        self._autosave.timeout.connect(self.keep_soon)
         self._autosave.start()
         speaker.start(self.player.pull)
         self._ask()
@@ -197,10 +208,9 @@ class Session(QObject):
     def open(self, loop: Loop, path: Path | None, *, unsaved: bool = False) -> None:
         """Put another document in place of this one; what was unsaved must have been asked for."""
         before = self.loop
-        recovery.forget(self._state_folder)
-        self._kept = None
+        self._forget_unsaved()
         self.history = History.of(loop)
-        self.path = path
+        self.path, self._seen = path, signature(path)
         self.begun = True
         self._saved = None if unsaved or path is None else loop
         self.selection = first_selection(loop)
@@ -335,7 +345,6 @@ class Session(QObject):
             self._play_what_is_heard()
         if name == TREATED:
             self.sound_changed.emit(rendered)
-        self.busy_changed.emit(self._worker.busy)
 
     def _where(self) -> float | None:
         """Where the sound is while the treated loop plays."""
@@ -353,7 +362,6 @@ class Session(QObject):
         if self.hearing == BARE or self._comparing:
             self._play_what_is_heard()
         self.loudness_changed.emit()
-        self.busy_changed.emit(self._worker.busy)
 
     def _play_what_is_heard(self) -> None:
         rendered = self.rendered.get(self.hearing)
@@ -520,23 +528,66 @@ class Session(QObject):
         except CloudriftError as error:
             self.failed.emit(str(error))
             return False
-        self.path, self._saved = path, loop
-        recovery.forget(self._state_folder)
-        self._kept = None
+        self.path, self._saved, self._seen = path, loop, signature(path)
+        self._forget_unsaved()
         self.changed.emit(loop, loop)
         return True
 
+    @property
+    def is_changed_outside(self) -> bool:
+        """Whether another program has written the loop's file since it was opened or saved."""
+        return self.path is not None and signature(self.path) not in (self._seen, None)
+
     def keep_unsaved(self) -> bool:
-        """Keep what is not saved in the state folder; called every 20 s. Say whether it is safe."""
+        """Keep what is not saved in the state folder, now; say whether it is safe."""
         if not self.would_be_lost or self.loop is self._kept:
             return True
+        loop = self.loop
+        with self._keeping:
+            wrong = self._write_unsaved(loop, self.path)
+        self._on_kept(loop, wrong)
+        return not wrong
+
+    def keep_soon(self) -> None:
+        """Keep what is not saved, beside the interface; called every 20 s."""
+        writing = self._keeper is not None and self._keeper.is_alive()
+        if not self.would_be_lost or self.loop is self._kept or writing:
+            return
+        loop, path, times = self.loop, self.path, self._times_forgotten
+
+        def work() -> None:
+            with self._keeping:
+                if times != self._times_forgotten:
+                    return  # saved, or another loop is open
+                wrong = self._write_unsaved(loop, path)
+            self._kept_anew.emit(loop, wrong)
+
+        self._keeper = threading.Thread(target=work, name="keeper", daemon=True)
+        self._keeper.start()
+
+    def _write_unsaved(self, loop: Loop, path: Path | None) -> str:
         try:
-            recovery.keep(self.loop, self.path, self._state_folder)
-            self._kept = self.loop
+            recovery.keep(loop, path, self._state_folder)
         except (CloudriftError, OSError) as error:
             log.warning("unsaved work could not be kept: %s", error)
-            return False
-        return True
+            return str(error)
+        return ""
+
+    def _on_kept(self, loop: Loop, wrong: str) -> None:
+        """Say what is wrong, once, while it is the same."""
+        if wrong and wrong != self._not_kept:
+            self.failed.emit(
+                in_a_sentence(f"Save soon: changes are not kept against a crash now, {wrong}")
+            )
+        self._not_kept = wrong
+        if not wrong:
+            self._kept = loop
+
+    def _forget_unsaved(self) -> None:
+        with self._keeping:
+            self._times_forgotten += 1
+            recovery.forget(self._state_folder)
+            self._kept = None
 
     def close(self, *, keep: bool = False, within_s: float = CLOSING_S) -> bool:
         """Let speaker, threads and timers go; say whether all have ended within so long.
@@ -554,5 +605,5 @@ class Session(QObject):
         self.engine.close(wait=all(ended))
         self.rendered.clear()
         if not kept:
-            recovery.forget(self._state_folder)
+            self._forget_unsaved()
         return all(ended)

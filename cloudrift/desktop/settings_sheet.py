@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import Any
 
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
@@ -22,6 +23,7 @@ from cloudrift.desktop.session import Session
 from cloudrift.devices import keyboards, open_speaker, speakers
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.ground.paths import path_of, path_text
+from cloudrift.ground.words import plural
 
 THEME_WORDS = (("", "As the desktop"), ("Daybreak", "Daybreak: light"),
                ("Nightfall", "Nightfall: dark"))  # fmt: skip
@@ -42,6 +44,12 @@ class SettingsSheet(QDialog):
         self.buffer = ChoiceRow([(ms, f"{ms} ms") for ms in BUFFERS], columns=4, name="Buffer")
         self.buffer.show_choice(now.buffer_ms)
         self.buffer.chosen.connect(self._play_through)
+        self.gaps = label("", size=11.5, name="soft")
+        self.gaps.setAccessibleName("Gaps in the sound")
+        self._clock = QTimer(self)
+        self._clock.timeout.connect(self._show_gaps)
+        self._clock.start(1000)
+        self._show_gaps()
         self.keyboard = _names("MIDI keyboard", ANY, keyboards(), now.keyboard)
         self.keyboard.activated.connect(lambda _i: self._keep(keyboard=self.keyboard.currentData()))
         self.files = QLineEdit(str(path_of(now.files)) if now.files else "")
@@ -72,6 +80,7 @@ class SettingsSheet(QDialog):
             ("Speaker", self.speaker, "No sound card was found; everything plays silently"
              if silent else ""),
             ("Buffer", self.buffer, "Shorter answers the hand sooner; longer never stutters"),
+            ("Gaps", self.gaps, ""),
             ("MIDI keyboard", self.keyboard, "Play keys opens with it"),
             ("Folder for files", files, "Where file dialogs begin"),
             ("Theme", self.theme, ""),
@@ -89,6 +98,17 @@ class SettingsSheet(QDialog):
         column.addWidget(self.words)
         column.addLayout(close_line(self))
         self.speaker.setFocus()
+
+    def _show_gaps(self) -> None:
+        player = self._session.player
+        longest = f"{1e3 * max(player.waits_s, default=0):.0f} ms"
+        if player.gaps:
+            self.gaps.setText(
+                f"{plural(player.gaps, 'gap')} since the start: the speaker ran dry, and asked up "
+                f"to {longest} apart. Take a longer buffer."
+            )
+        else:
+            self.gaps.setText(f"None since the start. The speaker asks at most {longest} apart.")
 
     def _keep(self, **what: Any) -> None:
         try:

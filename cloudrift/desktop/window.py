@@ -47,7 +47,7 @@ from cloudrift.desktop.start.page import StartPage
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.desktop.texture.stage import TextureStage
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
-from cloudrift.ground.words import plural
+from cloudrift.ground.words import free_name, plural
 from cloudrift.loop.from_notes import put_chords_of
 from cloudrift.loop.kept import keep, row_folder, row_of, template_folder
 from cloudrift.loop.model import Loop
@@ -405,7 +405,13 @@ class Window(QMainWindow):
         return self._save_to(self.session.path)
 
     def _save_to(self, path: Path) -> bool:
-        if not self.session.save(path):
+        session = self.session
+        if path == session.path and session.is_changed_outside:
+            other = self._beside(path)
+            if other is None:
+                return False
+            path = other
+        if not session.save(path):
             return False
         assert self.session.path is not None
         self.session.preferences.opened(self.session.path)
@@ -425,6 +431,26 @@ class Window(QMainWindow):
         if path != Path(chosen) and path.exists() and not self._may_replace(path):
             return False  # the dialog has asked about another name
         return self._save_to(path)
+
+    def _beside(self, path: Path) -> Path | None:
+        """Ask what to do where another program has written the file; None means: go back."""
+        box = QMessageBox(self)
+        box.setTextFormat(Qt.TextFormat.PlainText)
+        box.setWindowTitle("Changed by another program")
+        free = path.with_name(
+            free_name(path.stem, (one.stem for one in path.parent.glob(f"*{SUFFIX}"))) + SUFFIX
+        )
+        box.setText(
+            f"{path.name} was changed by another program since it was opened here. Keep both, and "
+            f"save this one as {free.name}?"
+        )
+        both = box.addButton("Keep both", QMessageBox.ButtonRole.AcceptRole)
+        mine = box.addButton("Replace it", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Go back", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is both:
+            return free
+        return path if box.clickedButton() is mine else None
 
     def _may_replace(self, path: Path) -> bool:
         box = QMessageBox(self)

@@ -33,6 +33,14 @@ def nth(n: int) -> str:
     return f"{n}{end}"
 
 
+MOST_BYTES = 120  # of a name that goes into a file's: that has 255, with what is put around it
+
+
+def for_a_file(text: str) -> str:
+    """Return as much of a name as can go into a file's name: MOST_BYTES, whole letters."""
+    return text.encode(errors="replace")[:MOST_BYTES].decode(errors="ignore")
+
+
 def free_name(name: str, taken: Iterable[str]) -> str:
     """Return a name that is not taken yet, in any case of letters: numbered if need be."""
     used = {one.casefold() for one in taken}

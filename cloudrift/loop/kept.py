@@ -11,7 +11,7 @@ from platformdirs import user_data_path
 
 from cloudrift.audio.files import make_folder
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import free_name, plural
+from cloudrift.ground.words import for_a_file, free_name, plural
 from cloudrift.loop.edits import set_bars, set_key
 from cloudrift.loop.metre import metre_text, set_metre
 from cloudrift.loop.model import Loop
@@ -69,7 +69,7 @@ def keep(loop: Loop, name: str, folder: Path) -> Kept:
     if not name:
         raise CloudriftError("what is kept needs a name; type at least one letter")
     make_folder(folder)
-    plain = name.replace("/", "-").lstrip(".") or "loop"
+    plain = for_a_file(name.replace("/", "-").lstrip(".")) or "loop"
     stem = free_name(plain, (path.stem for path in folder.glob(f"*{SUFFIX}")))
     name += stem[len(plain) :]  # the number that the file got, if any
     one = Kept(replace(loop, title=name, kit=""), folder / f"{stem}{SUFFIX}")

@@ -271,6 +271,12 @@ def _check_line(where: str, line: Line, blend: float) -> None:
     _within(f"{where}: number of treatments", len(line), 0, spec.MAX_TREATMENTS)
     _within(f"{where}: blend of its line", blend, 0, 1)
     _unique(where, (t.id for t in line))
+    times = time_ratio(line)
+    if not 1 / spec.MOST_TIMES <= times <= spec.MOST_TIMES:
+        raise CloudriftError(
+            f"{where}: its line makes it {times:g} times as long, but {1 / spec.MOST_TIMES:g} to "
+            f"{spec.MOST_TIMES:g} is what can be; take a tape out"
+        )
 
 
 class Group(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -336,6 +342,8 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         _unique("chords", (chord.id for chord in self.chords))
         _check_line("the whole loop", self.line, self.line_blend)
         self._check_chord_places()
+        _within("length that is heard", self.sounding_frames / self.rate, 0, spec.MAX_SOUNDING_S,
+                " s")  # fmt: skip
 
     def _check_chord_places(self) -> None:
         end = 0

@@ -7,17 +7,20 @@ long as it runs; a file whose lock nobody holds was left by a crash and is offer
 import contextlib
 import fcntl
 import uuid
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TextIO
 
 from platformdirs import user_state_path
 
+from cloudrift.audio.files import make_folder, remove_old_parts
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import path_of, path_text
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import ORIGIN, SUFFIX, load, read_note, save
 
+PRIVATE = 0o600  # what nobody has saved is for nobody else to read
 RUNNING = "running"  # the folder of locks, beside that of unsaved work
 _NAME = uuid.uuid4().hex  # of this program's file: a process number would come again
 _held: dict[Path, TextIO] = {}
@@ -40,10 +43,11 @@ class Unsaved:
 def keep(loop: Loop, origin: Path | None, folder: Path | None = None) -> Path:
     """Write this program's unsaved loop and return its file."""
     folder = folder or state_folder()
-    folder.mkdir(parents=True, exist_ok=True)
+    make_folder(folder)
     _hold(folder)
     path = folder / f"{_NAME}{SUFFIX}"
-    save(loop, path, {ORIGIN: path_text(origin.absolute()) if origin else ""})
+    notes = {ORIGIN: path_text(origin.absolute()) if origin else ""}
+    save(loop, path, notes, new_mode=PRIVATE)
     return path
 
 
@@ -66,22 +70,29 @@ def _locks(folder: Path) -> Path:
 def _hold(folder: Path) -> None:
     """Lock what tells others that this program runs; the system lets go of it when it ends."""
     if folder not in _held:
-        _locks(folder).mkdir(parents=True, exist_ok=True)
+        make_folder(_locks(folder))
         handle = (_locks(folder) / _NAME).open("w")
         fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
         _held[folder] = handle
 
 
-def left_behind(folder: Path | None = None) -> list[Unsaved]:
-    """Return the work of processes that are gone, newest first; broken files are passed over."""
+def left_behind(
+    folder: Path | None = None, tell: Callable[[str], object] = lambda _words: None
+) -> list[Unsaved]:
+    """Return the work of processes that are gone, newest first.
+
+    Files that can't be read are passed over; ``tell`` hears of each in a sentence. They stay.
+    """
     found = []
     folder = folder or state_folder()
+    remove_old_parts(folder)
     for path in folder.glob(f"*{SUFFIX}"):
         if _is_running(folder, path.stem):
             continue
         try:
             loop = load(path)
-        except CloudriftError:
+        except CloudriftError as error:
+            tell(str(error))
             continue
         origin = read_note(path, ORIGIN)
         found.append(Unsaved(loop, path_of(origin) if origin else None, path))

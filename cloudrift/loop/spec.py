@@ -2,6 +2,8 @@
 
 MIN_TEMPO_BPM, MAX_TEMPO_BPM = 40.0, 240.0  # below, a bar outlasts 6 s; above, beats blur
 MIN_BARS, MAX_BARS = 1, 64
+MAX_SOUNDING_S = 1200.0  # as long as the longest loop that can be written
+MOST_TIMES = 16.0  # that a line makes what it treats longer or shorter
 MIN_LEVEL_DB, MAX_LEVEL_DB = -60.0, 12.0  # the lowest is silence
 MAX_VOICES = 10
 LOWEST_VOICE, HIGHEST_VOICE = 12, 120  # what files may hold

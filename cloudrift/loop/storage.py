@@ -12,7 +12,7 @@ from typing import Any
 
 import msgspec
 
-from cloudrift.audio.files import write_atomically
+from cloudrift.audio.files import NEW_FILE_MODE, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import in_bounds, read_archive, reading
 from cloudrift.loop.model import Chord, Group, Layer, Loop
@@ -77,10 +77,23 @@ def with_suffix(path: Path) -> Path:
     return path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX)
 
 
-def save(loop: Loop, path: Path, notes: dict[str, str] | None = None) -> None:
+def save(
+    loop: Loop, path: Path, notes: dict[str, str] | None = None, *, new_mode: int = NEW_FILE_MODE
+) -> None:
     """Write a loop file so that the old one or the new one is there, whole, at any moment."""
     data = to_bytes(loop, notes)
-    write_atomically(path, lambda file: file.write(data))
+    write_atomically(path, lambda file: file.write(data), new_mode=new_mode)
+
+
+def signature(path: Path | None) -> tuple[int, ...] | None:
+    """Return what tells whether a file is still the one that was seen; None if it is not there."""
+    if path is None:
+        return None
+    try:
+        seen = path.stat()
+    except OSError:
+        return None
+    return seen.st_dev, seen.st_ino, seen.st_size, seen.st_mtime_ns
 
 
 def load(path: Path) -> Loop:

@@ -31,14 +31,16 @@ class RenderWorker:
         where: Callable[[], float | None] = lambda: None,
         soon: Soon = lambda _audio: None,
         between: Callable[[], object] = lambda: None,
+        rested: Callable[[], object] = lambda: None,
     ) -> None:
         """``where`` tells where the sound is while it plays; ``soon`` takes what comes next there.
 
         What comes next is there long before the whole loop is. ``between`` is called between its
-        steps, and may hold it up for something more urgent.
+        steps, and may hold it up for something more urgent. ``rested`` is called when nothing is
+        left to do, however it came out.
         """
         self._engine = engine
-        self._where, self._soon, self._between = where, soon, between
+        self._where, self._soon, self._between, self._rested = where, soon, between, rested
         self._answer = answer
         self._measured = measured
         self._failed = failed
@@ -95,6 +97,10 @@ class RenderWorker:
         while True:
             with self._change:
                 self._running = None
+                rests = not self._wanted
+            if rests:
+                self._rested()
+            with self._change:
                 self._change.wait_for(lambda: self._closing or self._wanted)
                 if self._closing:
                     return

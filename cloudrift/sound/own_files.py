@@ -13,6 +13,7 @@ from cloudrift.audio.clips import add_clip, flac_of
 from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_archive, read_json, reading
+from cloudrift.ground.words import for_a_file
 from cloudrift.sound.own import OwnSound
 
 SUFFIX, MEMBER, CLIPS = ".cloudsound", "sound.json", "clips/"
@@ -59,7 +60,8 @@ def save_own(own: OwnSound, folder: Path | None = None) -> Path:
             f"{own.name} is larger than an own sound may be ({MAX_BYTES >> 20} MiB), and could "
             "not be opened again; take fewer or shorter recordings"
         )
-    plain = "".join(c if c.isalnum() else "-" for c in own.name.lower()).strip("-") or "sound"
+    plain = "".join(c if c.isalnum() else "-" for c in own.name.lower())
+    plain = for_a_file(plain).strip("-") or "sound"
     path, number = folder / f"{plain}{SUFFIX}", 1
     while path.exists():
         number += 1

@@ -1,6 +1,6 @@
 """The Layers stage: the list and the inspector."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
@@ -17,11 +17,11 @@ from cloudrift.desktop.notes.view import NotesView
 from cloudrift.desktop.parts import WhileShown, button, clear, label, panel, scrolling, set_look
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.tasks import Tasks
-from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import edits
 from cloudrift.loop.from_notes import put_layers
 from cloudrift.loop.model import Group, Layer, Loop
 from cloudrift.notes.from_midi import read_parts
+from cloudrift.notes.note import Note
 from cloudrift.render.variants import alone
 from cloudrift.sound import look_up
 from cloudrift.sound.instrument import FAMILIES
@@ -41,7 +41,7 @@ class LayersStage(QWidget):
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__()
-        self._session = session
+        self._session, self._tasks = session, tasks
         self.setAcceptDrops(True)
         self.room = RoomView(session, tasks)
         self.rows: dict[str, LayerRow] = {}
@@ -143,16 +143,16 @@ class LayersStage(QWidget):
             self.bring_midi(chosen)
 
     def bring_midi(self, path: Path) -> None:
-        """Add a layer for each part of a MIDI file, with the notes as they are."""
-        try:
-            song = read_parts(path)
-        except CloudriftError as error:
-            self._session.failed.emit(str(error))
-            return
+        """Add a layer for each part of a MIDI file, with the notes as they are, when it is read."""
+        self._tasks.run(
+            f"reading {path.name}",
+            lambda _cancelled, _moved: read_parts(path),
+            lambda song: self._put_layers(song.parts),
+        )
+
+    def _put_layers(self, parts: Sequence[tuple[str, Sequence[Note]]]) -> None:
         first = len(self._session.loop.layers)
-        if self._session.apply(
-            "layers from a MIDI file", lambda loop: put_layers(loop, song.parts)
-        ):
+        if self._session.apply("layers from a MIDI file", lambda loop: put_layers(loop, parts)):
             self._session.select(layer_id=self._session.loop.layers[first].id)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
