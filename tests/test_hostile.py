@@ -3,9 +3,11 @@
 import io
 import json
 import os
+import signal
 import struct
 import subprocess
 import sys
+import time
 import zipfile
 import zlib
 
@@ -19,7 +21,8 @@ from PyQt6.QtWidgets import QFileDialog
 from cloudrift.audio import files as audio_files
 from cloudrift.audio.clips import add_clip
 from cloudrift.audio.files import read_audio, write_wav
-from cloudrift.ground import CloudriftError
+from cloudrift.desktop.preferences import Preferences
+from cloudrift.ground import CloudriftError, paths
 from cloudrift.ground.reading import read_file, read_toml, read_words, reading
 from cloudrift.loop import edits, recovery
 from cloudrift.loop.recovery import left_behind
@@ -520,3 +523,184 @@ def test_what_was_saved_is_saved_even_if_the_leftover_stays(window, tmp_path, mo
     monkeypatch.setattr(type(tmp_path), "unlink", refused)
     assert session.save(tmp_path / "a.cloudrift")
     assert session.is_saved
+
+
+# --- bounds ---------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("place", ["layers.0.sound.version", "line.0.version", "unknown"])
+def test_whole_numbers_have_64_bits(small_loop, place, tmp_path):
+    """They go into keys and arrays: one that does not would fail long after it was taken."""
+    raw = document(small_loop)
+    if place == "unknown":
+        raw["line"] = [{"id": "t1", "kind": "not yet", "settings": [["x", 1 << 70]]}]
+    elif place == "line.0.version":
+        raw["line"][0]["version"] = 1 << 70
+    else:
+        raw["layers"][0]["sound"]["version"] = 1 << 70
+    with pytest.raises(CloudriftError, match=r"a\.cloudrift holds a whole number of more than 64"):
+        loop_from(as_bytes(raw), "a.cloudrift")
+    with pytest.raises(CloudriftError, match="more than 64 bits"):
+        parse_line(f'[[treatments]]\nkind = "not yet"\nsettings = {{x = {1 << 70}}}\n', "a.toml")
+    own = tmp_path / "a.cloudsound"
+    zipped(own, [("sound.json", b'{"name": "x", "house": "organ", "version": %d}' % (1 << 70))])
+    with pytest.raises(CloudriftError, match="more than 64 bits"):
+        load_own(own)
+
+
+def test_tapes_cannot_make_a_loop_without_end(small_loop):
+    slow = edits.add_treatment(small_loop, None, "shift")
+    for name, value in (("way", "tape"), ("semitones", -12.0)):
+        slow = edits.set_treatment_setting(slow, None, slow.line[-1].id, name, value)
+    assert slow.sounding_frames == pytest.approx(2 * small_loop.sounding_frames, abs=1)
+    twice = slow.line[-1]
+    line = tuple(msgspec.structs.replace(twice, id=f"t{i}") for i in range(5))
+    for owner in (None, "l1"):
+        with pytest.raises(CloudriftError, match=r"makes it 32 times as long, but 0\.0625 to 16"):
+            edits.set_line(small_loop, owner, line)
+    long = edits.set_bars(edits.set_tempo(small_loop, 40.0), 64)
+    with pytest.raises(CloudriftError, match="length that is heard is 1536 s"):
+        edits.set_line(long, None, line[:2])
+
+
+def test_a_recording_at_a_rate_that_no_clip_has_is_said(tmp_path):
+    tone = np.sin(np.arange(100_001) / 9).astype(np.float32)
+    for rate in (88_200, 100_001):
+        soundfile.write(tmp_path / "a.wav", tone, rate, subtype="FLOAT")
+        if rate == 88_200:
+            assert read_recording(tmp_path / "a.wav")[0].name == "a.wav"
+            continue
+        with pytest.raises(CloudriftError, match="100001 frames a second can't be kept"):
+            read_recording(tmp_path / "a.wav")
+
+
+@pytest.mark.parametrize("body", [
+    b"\xff\xfe", b"[" * 90_000, b"{", b"[]", b'{"recent": ["' + b"x" * 9000 + b'"]}',
+    b'{"recent": ["\\u0000"]}', b'{"size_percent": 1e400}', b'{"files": "\\ud800"}',
+])  # fmt: skip
+def test_settings_of_any_kind_are_passed_over(tmp_path, body):
+    (tmp_path / "settings.json").write_bytes(body)
+    kept = Preferences(tmp_path)
+    assert kept.recent == []
+    assert kept.folder.is_absolute()
+    kept.opened(tmp_path / "a.cloudrift")
+    (tmp_path / "a.cloudrift").write_bytes(b"")
+    assert Preferences(tmp_path).recent == [tmp_path / "a.cloudrift"]
+
+
+# --- words ----------------------------------------------------------------------------------------
+
+
+def test_an_error_is_one_line_that_can_be_printed():
+    long = str(CloudriftError("a.toml: " + "x" * 5000 + "\n\n; write it anew"))
+    assert len(long) <= LONGEST_MESSAGE
+    assert "\n" not in long
+    assert long.startswith("a.toml: xxx")
+    assert long.endswith("xxx ; write it anew")
+    assert str(CloudriftError(os.fsdecode(b"\xff.mid"))) == "?.mid"
+    assert str(CloudriftError("F♯")) == "F♯"
+
+
+# --- where it is started --------------------------------------------------------------------------
+
+
+def run(*what, **env):
+    done = subprocess.run([sys.executable, "-P", "-m", "cloudrift", *what], capture_output=True,
+                          timeout=60, check=False, env=os.environ | env)  # fmt: skip
+    return done.returncode, done.stdout, done.stderr.decode()
+
+
+def test_a_terminal_of_another_alphabet_is_written_to(small_loop, tmp_path):
+    loop = edits.set_title(small_loop, "Лёд – ♭")
+    save(loop, tmp_path / "a.cloudrift")
+    code, out, _ = run("info", str(tmp_path / "a.cloudrift"), PYTHONIOENCODING="latin-1")
+    assert code == 0
+    assert b"F# minor" in out
+    assert b"??? - b" in out
+
+
+def test_a_display_that_does_not_answer_is_said():
+    code, _, err = run("demo", QT_QPA_PLATFORM="", DISPLAY=":4077", WAYLAND_DISPLAY="")
+    assert code == 2
+    assert err.startswith("cloudrift: the display :4077 does not answer; start it on a desktop")
+    assert err.count("\n") == 1
+
+
+def test_a_home_that_cannot_be_written_is_said():
+    code, _, err = run("demo", HOME="/proc", XDG_DATA_HOME="/proc")
+    assert code == 2
+    assert "could not make the folder /proc/cloudrift" in err
+    assert "set XDG_DATA_HOME" in err
+    assert err.count("\n") == 1
+
+
+def test_without_a_home_folder_there_is_one(monkeypatch, tmp_path):
+    def gone():
+        raise RuntimeError("no home")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(paths.Path, "home", gone)
+        patched.setattr(paths.tempfile, "gettempdir", lambda: str(tmp_path))
+        said = paths.have_home()
+        assert os.environ["HOME"].startswith(str(tmp_path))
+    assert said == f"there is no home folder; what is kept goes to {os.environ['HOME']}"
+    assert paths.have_home() == ""
+
+
+WITHOUT = """
+import sys
+from PyQt6.QtCore import QTimer
+from cloudrift.desktop import app, window
+shown = window.Window.showEvent
+def show(self, event):
+    shown(self, event)
+    QTimer.singleShot(200, lambda: print(self.isVisible(), flush=True))
+    QTimer.singleShot(300, self.leave)
+window.Window.showEvent = show
+sys.exit(app.run(None))
+"""
+
+
+@pytest.mark.parametrize("env", [
+    {"FONTCONFIG_FILE": "/dev/null"}, {"TMPDIR": "/nonexistent"}, {"LC_ALL": "C", "LANG": "C"},
+    {"XDG_STATE_HOME": "/proc", "XDG_CONFIG_HOME": "/proc", "XDG_DATA_HOME": "/proc"},
+], ids=["fonts", "temp", "C", "read-only"])  # fmt: skip
+def test_it_starts_where_something_is_missing(env):
+    done = subprocess.run([sys.executable, "-c", WITHOUT], capture_output=True, text=True,
+                          timeout=60, check=False, env=os.environ | env)  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert done.stdout == "True\n"
+    assert "Traceback" not in done.stderr
+
+
+def test_rendering_many_ends_in_words_when_a_process_is_lost(
+    small_loop, tmp_path, monkeypatch, capsys
+):
+    from cloudrift import cli
+
+    for name in "ab":
+        save(small_loop, tmp_path / f"{name}.cloudrift")
+    real = cli.ProcessPoolExecutor
+
+    class Lost(real):
+        def map(self, *given, **named):
+            raise cli.BrokenProcessPool("gone")
+
+    monkeypatch.setattr(cli, "ProcessPoolExecutor", Lost)
+    with pytest.raises(SystemExit):
+        cli.main(["render", *map(str, tmp_path.glob("*.cloudrift")), "-o", str(tmp_path)])
+    assert "a rendering process was ended from outside" in capsys.readouterr().err
+
+
+def test_ctrl_c_while_rendering_many_is_one_line(small_loop, tmp_path):
+    for name in "abcd":
+        save(edits.set_bars(small_loop, 8), tmp_path / f"{name}.cloudrift")
+    files = sorted(map(str, tmp_path.glob("*.cloudrift")))
+    what = [sys.executable, "-P", "-m", "cloudrift", "render", *files, "-o", str(tmp_path)]
+    how = {"stderr": subprocess.PIPE, "start_new_session": True, "text": True}
+    with subprocess.Popen(what, **how) as running:
+        time.sleep(2.0)  # its children are at work, or on their way
+        os.killpg(running.pid, signal.SIGINT)  # as a terminal does
+        assert running.wait(20) == 130
+        assert running.stderr.read().strip() == "cloudrift: stopped"
+    assert list(tmp_path.glob(".*.part")) == []

@@ -14,6 +14,7 @@ from cloudrift.audio import stretch
 from cloudrift.audio.stretch import pitch_shifted
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.lru import MOST_MADE, BoundedStore, bytes_of, forget_made, kept
+from cloudrift.loop import edits
 from cloudrift.render.player import PERIODS, Player
 from tests.conftest import wait_for
 
@@ -166,3 +167,34 @@ def test_a_pull_that_comes_too_late_is_counted(monkeypatch):
     now[0] += 60
     player.pull(1024)
     assert player.gaps == 1
+
+
+def test_gaps_are_shown_in_the_settings(qtbot, window):
+    from cloudrift.desktop.settings_sheet import SettingsSheet
+
+    player = window.session.player
+    player.waits_s.append(0.041)
+    sheet = SettingsSheet(window.session, window)
+    assert "None since the start. The speaker asks at most 41 ms apart." in sheet.gaps.text()
+    player.gaps, player.waits_s = 2, type(player.waits_s)([0.3])
+    sheet._clock.timeout.emit()
+    assert sheet.gaps.text().startswith("2 gaps since the start: the speaker ran dry, and asked up")
+    assert "300 ms" in sheet.gaps.text()
+    assert "Take a longer buffer" in sheet.gaps.text()
+
+
+def test_the_light_goes_out_when_nothing_can_be_rendered(qtbot, window, monkeypatch):
+    session = window.session
+    qtbot.waitUntil(lambda: not window.ribbon._busy, timeout=10_000)
+    said = []
+    session.failed.connect(said.append)
+
+    def broken(*_a, **_k):
+        raise CloudriftError("no sound today")
+
+    monkeypatch.setattr(session.engine, "render", broken)
+    session.apply("tempo", lambda loop: edits.set_tempo(loop, 70))
+    assert window.ribbon._busy
+    qtbot.waitUntil(lambda: not window.ribbon._busy, timeout=5000)
+    assert said == ["no sound today"] * 2
+    assert not session._worker.busy

@@ -81,6 +81,76 @@ def test_a_bad_card_names_the_place(old, new, says):
         read_card(text.replace(old, new, 1), "card.toml")
 
 
+@pytest.mark.parametrize("name", CARDS)
+def test_house_cards_are_as_sound_as_others_have_to_be(name):
+    """They are not looked at when the program starts."""
+    from importlib import resources
+
+    folder = resources.files("cloudrift.style") / "cards"
+    texts = {read_card(f.read_text(), f.name).name: f for f in folder.iterdir() if "toml" in f.name}
+    assert name in texts
+    assert read_card(texts[name].read_text(), "x") == house_cards()[name]
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "says"),
+    [
+        ("roll_ms = [10, 40]", "roll_ms = [10, 4000]", "roll_ms is 4000, but must lie"),
+        ("roll_ms = [10, 40]", "roll_ms = [40, 10]", "from 40 to 10 is no range"),
+        ("roll_ms = [10, 40]", "rolls_ms = 4", "no touch is called 'rolls_ms'"),
+        ("roll_ms = [10, 40]", 'roll_ms = "much"', r"touch\.roll_ms"),
+        ("roll_ms = [10, 40]", 'velocity = "hall"', r"touch\.velocity"),
+        ("felt = [60, 90]", "felt = [60, 900]", "felt is 900 %, but must lie"),
+        ("felt = [60, 90]", "feld = 60", "did you mean 'felt'"),
+        ("usual = 142", "usual = 10", r"tempo\.usual"),
+        ("usual = 142", "usual = 200", "the usual tempo lies between"),
+        ('starts = ["i"', "starts = [] #", r"length >= 1"),
+        ("low = 53", "low = 80", "an octave at least"),
+        ("low = 53", "low = -1000000000000", r"voicing\.low"),
+    ],
+)
+def test_a_card_is_looked_at_as_far_as_any_draw_can_go(old, new, says):
+    text = HOSTILE_CARD
+    assert old in text
+    read_card(text, "card.toml")
+    with pytest.raises(CloudriftError, match=says) as error:
+        read_card(text.replace(old, new, 1), "card.toml")
+    assert "card.toml" in str(error.value)
+
+
+def test_every_chord_of_a_card_has_another_to_follow():
+    with pytest.raises(CloudriftError, match="nothing but iv follows iv"):
+        read_card(HOSTILE_CARD.replace('iv = ["i"]', 'iv = ["iv"]'), "card.toml")
+
+
+HOSTILE_CARD = """
+name = "Jetty"
+about = "x"
+[tempo]
+low = 120
+high = 150
+usual = 142
+[key]
+tonics = ["C", "F#"]
+modes = ["minor"]
+[chords]
+starts = ["i"]
+ends = ["iv"]
+rhythms = [[1, 1]]
+[chords.next]
+i = ["iv"]
+iv = ["i"]
+[voicing]
+low = 53
+high = 74
+[[layers]]
+name = "Keys"
+sound = "felt upright"
+touch = { roll_ms = [10, 40] }
+settings = { felt = [60, 90] }
+"""
+
+
 # --- delivery -----------------------------------------------------------------------------------
 
 

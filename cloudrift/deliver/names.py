@@ -8,12 +8,12 @@ from cloudrift.theory.key import Key
 
 
 def slug(text: str) -> str:
-    """Return a name for files: lower case, letters without marks, single hyphens.
+    """Return a name for files: lower case, Latin letters without marks, single hyphens.
 
     Letters of any script stay as they are; what is too long for a name is cut.
     """
     plain = unicodedata.normalize("NFKD", text.replace("♯", "sharp").replace("♭", "flat"))
-    plain = unicodedata.normalize("NFC", re.sub("[\u0300-\u036f]", "", plain)).lower()
+    plain = unicodedata.normalize("NFC", re.sub("(?<=[A-Za-z])[\u0300-\u036f]+", "", plain)).lower()
     return for_a_file(re.sub(r"[\W_]+", "-", plain)).strip("-") or "loop"
 
 

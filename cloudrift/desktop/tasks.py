@@ -31,7 +31,7 @@ class Tasks(QObject):
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="tasks")
         self._numbers = itertools.count(1)
         self._closed = False
-        self._newest: Future[None] | None = None  # one after another: the last to end
+        self._futures: list[Future[None]] = []  # that have not ended
         self._current: dict[str, int] = {}
         self._answers: dict[int, tuple[Callable[..., None], ...]] = {}
         self._done.connect(self._on_done)
@@ -72,7 +72,8 @@ class Tasks(QObject):
             else:
                 self._done.emit(name, number, answer)
 
-        self._newest = self._pool.submit(body)
+        self._futures = [one for one in self._futures if not one.done()]
+        self._futures.append(self._pool.submit(body))
 
     def _say_failed(self, name: str, error: Exception) -> None:
         if not isinstance(error, Cancelled):
@@ -91,7 +92,7 @@ class Tasks(QObject):
 
     def has_ended(self, within_s: float) -> bool:
         """Wait so long for what runs; say whether it has ended."""
-        running = [] if self._newest is None else [self._newest]
+        running = [one for one in self._futures if not one.cancelled()]
         return not wait(running, max(0.0, within_s)).not_done
 
     def _on_done(self, name: str, number: int, answer: object) -> None:

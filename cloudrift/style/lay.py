@@ -3,10 +3,11 @@
 from collections.abc import Callable
 from typing import Protocol
 
+import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.settings import SettingsSpec, Value
 from cloudrift.loop.model import Layer, SoundUse
 from cloudrift.notes.touch import Touch
@@ -69,9 +70,7 @@ def layers_of(card: Card, draw: int, hand: Callable[..., Hand]) -> tuple[Layer, 
 
 def _layer(card: CardLayer, number: int, draw: int, hand: Hand) -> Layer:
     sound = find_sound(card.sound)
-    touch = {name: _drawn(value, hand) for name, value in card.touch.items()}
-    if "velocity" in touch:
-        touch["velocity"] = round(float(touch["velocity"]))
+    touch = _touch(card, draw, hand)  # drawn first, as ever: the same draw is the same loop
     return Layer(
         id=f"l{number}",
         name=card.name,
@@ -79,11 +78,26 @@ def _layer(card: CardLayer, number: int, draw: int, hand: Hand) -> Layer:
         sound=SoundUse(name=sound.name, version=sound.version,
                        settings=_settings(card.settings, sound.spec, hand, card.sound)),
         lens=replace(card.lens, draw=draw),
-        touch=Touch(draw=draw, **touch),  # type: ignore[arg-type]
+        touch=touch,
         level_db=round(_number(card.level_db, hand), 1),
         pan=round(_number(card.pan, hand), 2),
         line=line_of(card.line, hand, draw),
     )  # fmt: skip
+
+
+def _touch(card: CardLayer, draw: int, hand: Hand) -> Touch:
+    drawn = {name: _drawn(value, hand) for name, value in card.touch.items()}
+    for name, value in drawn.items():
+        if name not in Touch.__struct_fields__:
+            known = did_you_mean(name, Touch.__struct_fields__)
+            raise CloudriftError(f"{card.name}: no touch is called {name!r}{known}")
+        if name in ("velocity", "top") and not isinstance(value, str):
+            drawn[name] = round(value)
+    try:
+        return msgspec.convert({"draw": draw, **drawn}, Touch)
+    except msgspec.ValidationError as error:
+        said = str(error).replace("`$.", "`touch.")
+        raise CloudriftError(f"{card.name}: {said}") from error
 
 
 def line_of(cards: tuple[CardTreatment, ...], hand: Hand, draw: int) -> Line:
