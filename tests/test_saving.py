@@ -320,6 +320,7 @@ def test_unsaved_work_that_cannot_be_read_is_said_and_stays(window, small_loop):
 RUNNING = """
 import sys
 from pathlib import Path
+from PyQt6.QtCore import QTimer
 from cloudrift.desktop import app, window
 from cloudrift.loop import edits
 from cloudrift.loop.storage import load
@@ -344,7 +345,10 @@ def test_a_program_that_is_told_to_end_keeps_what_is_not_saved(small_loop, tmp_p
     save(small_loop, path)
     with subprocess.Popen([sys.executable, "-c", RUNNING, str(path)], stdout=subprocess.PIPE,
                           stderr=subprocess.PIPE, text=True) as running:  # fmt: skip
+        killer = threading.Timer(40, running.kill)  # rather than wait for ever
+        killer.start()
         assert running.stdout.readline() == "changed\n"
+        killer.cancel()
         running.send_signal(getattr(signal, signal_name))
         assert running.wait(20) == 0
         assert "Traceback" not in running.stderr.read()
@@ -412,6 +416,7 @@ def test_closing_does_not_wait_for_what_still_runs(
 
 STUCK = """
 import sys, time
+from PyQt6.QtCore import QTimer
 from cloudrift.desktop import app, window
 shown = window.Window.showEvent
 def show(self, event):
