@@ -1,13 +1,16 @@
 """Files from strangers: what is wrong with one is said in a sentence, soon, in little memory."""
 
+import contextlib
 import io
 import json
 import os
+import random
 import signal
 import struct
 import subprocess
 import sys
 import time
+import tracemalloc
 import zipfile
 import zlib
 
@@ -24,7 +27,9 @@ from cloudrift.audio.files import read_audio, write_wav
 from cloudrift.desktop.preferences import Preferences
 from cloudrift.ground import CloudriftError, paths
 from cloudrift.ground.reading import read_file, read_toml, read_words, reading
+from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import edits, recovery
+from cloudrift.loop.from_notes import put_layers
 from cloudrift.loop.recovery import left_behind
 from cloudrift.loop.storage import MAX_JSON_BYTES, load, loop_from, read_note, save
 from cloudrift.notes import Note
@@ -33,11 +38,13 @@ from cloudrift.notes.from_midi import read_song
 from cloudrift.notes.midi import midi_file
 from cloudrift.render.step_facts import step_facts
 from cloudrift.sound import own_files
-from cloudrift.sound.own import OwnSound, read_recording
+from cloudrift.sound.own import OwnSound, loop_points, read_recording
 from cloudrift.sound.own_files import load_own, own_sounds, save_own
 from cloudrift.style import find_card, sketch
 from cloudrift.texture.finish_files import own_finishes
 from cloudrift.texture.line_file import parse_line
+from tools import fuzz
+from tools.hostile import LARGE, MAKERS
 
 PLANTED = "import pathlib\npathlib.Path(__file__).with_name('ran').write_text('x')\n"
 LONGEST_MESSAGE = 300
@@ -528,13 +535,11 @@ def test_what_was_saved_is_saved_even_if_the_leftover_stays(window, tmp_path, mo
 # --- bounds ---------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("place", ["layers.0.sound.version", "line.0.version", "unknown"])
+@pytest.mark.parametrize("place", ["layers.0.sound.version", "line.0.version"])
 def test_whole_numbers_have_64_bits(small_loop, place, tmp_path):
     """They go into keys and arrays: one that does not would fail long after it was taken."""
     raw = document(small_loop)
-    if place == "unknown":
-        raw["line"] = [{"id": "t1", "kind": "not yet", "settings": [["x", 1 << 70]]}]
-    elif place == "line.0.version":
+    if place == "line.0.version":
         raw["line"][0]["version"] = 1 << 70
     else:
         raw["layers"][0]["sound"]["version"] = 1 << 70
@@ -586,6 +591,62 @@ def test_settings_of_any_kind_are_passed_over(tmp_path, body):
     kept.opened(tmp_path / "a.cloudrift")
     (tmp_path / "a.cloudrift").write_bytes(b"")
     assert Preferences(tmp_path).recent == [tmp_path / "a.cloudrift"]
+
+
+LARGE_ONES = [(kind, n) for kind, count in (("loop", 8), ("line", 10)) for n in range(count)]
+
+
+@pytest.mark.parametrize(("kind", "number"), LARGE_ONES)
+def test_large_files_cost_little(kind, number, tmp_path):
+    """What would become millions of parts in memory is counted before it does."""
+    path = tmp_path / f"a{MAKERS[kind][0]}"
+    path.write_bytes(LARGE[kind](random.Random(number)))
+    tracemalloc.start()
+    try:
+        with contextlib.suppress(CloudriftError):
+            fuzz.READERS[kind](path)
+        _, most = tracemalloc.get_traced_memory()
+    finally:
+        tracemalloc.stop()
+    assert most < 256 << 20
+
+
+def test_what_is_too_long_to_be_a_name_is_said_and_not_shown(small_loop):
+    for change in ({"title": "x" * 201}, {"kit": "x" * 201}, {"style": "x" * 201}):
+        with pytest.raises(CloudriftError, match="a name of 201 letters; 200 are the most"):
+            loop_from(as_bytes(document(small_loop, **change)), "a.cloudrift")
+    with pytest.raises(CloudriftError, match="a layer has a name of 999 letters"):
+        edits.set_layer(small_loop, "l1", name="x" * 999)
+    with pytest.raises(CloudriftError, match="an own sound has a name of 300"):
+        OwnSound(name="y" * 300, house="felt upright")
+    note = Note(start_tick=0, length_ticks=480, pitch=60)
+    assert len(put_layers(small_loop, [("z" * 5000, [note])]).layers[-1].name) == 100
+
+
+def test_a_midi_file_that_is_not_wanted_any_more_is_let_go(tmp_path):
+    path = tmp_path / "a.mid"
+    path.write_bytes(LARGE["MIDI"](random.Random(3)))
+    asked = []
+
+    def cancelled():
+        asked.append(1)
+        return len(asked) > 2
+
+    with pytest.raises(Cancelled):
+        read_song(path, cancelled=cancelled)
+    assert len(asked) == 3
+
+
+def test_a_loop_of_a_recording_is_found_behind_other_chunks(tmp_path):
+    path = tmp_path / "a.wav"
+    write_wav(path, np.zeros((2, 4000), np.float32), 44_100, bits=16, loop=True)
+    assert loop_points(path) == (0, 4000)
+    raw = path.read_bytes()
+    at = raw.index(b"smpl")
+    path.write_bytes(raw[:at] + b"junk" + struct.pack("<I", 3) + b"abc\0" + raw[at:])
+    assert loop_points(path) == (0, 4000)
+    path.write_bytes(raw[:at] + b"junk" + struct.pack("<I", 0xFFFFFFFF) + raw[at:])
+    assert loop_points(path) == (0, 0)
 
 
 # --- words ----------------------------------------------------------------------------------------

@@ -209,7 +209,7 @@ def to_text(data):
         (b'"schema": 6', b'"schema": 0', r"schema 0, which never was"),
         (b'"chords"', b'"cords"', r"unknown field `cords`"),
         (b'"format": "cloudrift loop"', b'"format": "x"', r"does not say"),
-        (b"{", b"[", r"is not JSON"),
+        (b"{", b"[", r"is no loop"),
     ],
 )
 def test_a_hand_edited_file_names_the_place(small_loop, old, new, says):

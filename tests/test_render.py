@@ -5,8 +5,9 @@ import pytest
 from msgspec.structs import replace
 
 from cloudrift.audio.spectrum import chroma
+from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import chord_edits, edits
-from cloudrift.render import Cancelled, Engine, bare_of, plan, without_line
+from cloudrift.render import Engine, bare_of, plan, without_line
 from cloudrift.render.audition import audition, drafted, keeps_places
 from cloudrift.render.cache import AudioCache
 from cloudrift.render.plan import layer_node, loop_node, mix_node

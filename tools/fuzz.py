@@ -24,6 +24,7 @@ import msgspec
 
 from cloudrift.desktop.preferences import FILE, Preferences
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.reading import read_words
 from cloudrift.loop import edits
 from cloudrift.loop.from_notes import put_layers
 from cloudrift.loop.model import Loop, SoundUse
@@ -136,7 +137,7 @@ def _finish(path: Path) -> Use:
 
 
 def _line(path: Path) -> Use:
-    line = read_line(path.read_bytes().decode(errors="replace"), str(path))
+    line = read_line(read_words(path, "line file"), str(path))
     return lambda bench: _laid(bench, line)
 
 

@@ -427,6 +427,71 @@ def written(rng: random.Random) -> bytes:
     return text.encode()
 
 
+# --- large ones -----------------------------------------------------------------------------------
+
+
+def _large_loop(rng: random.Random) -> bytes:
+    base = next(raw for raw in loops() if raw["layers"][0].get("own"))
+    layer = base["layers"][0]
+    note = json.dumps(layer["own"][0]).encode()
+    text = json.dumps({"format": "cloudrift loop", "schema": rng.choice((6, 5)), "loop": base})
+    body = text.encode()
+    own = json.dumps(layer["own"]).encode()
+    many = rng.choice((5000, 60_000, 150_000))
+    body = rng.choice((
+        lambda: body.replace(own, b"[" + b",".join([note] * many) + b"]"),
+        lambda: body.replace(b'"chords": []', b'"chords": [' + b"{}," * (many * 10) + b"{}]"),
+        lambda: body.replace(own, b"[" + b"1," * (many * 20) + b"1]"),
+        lambda: body.replace(b'"title": "', b'"title": "' + b"x" * (many * 100)),
+        lambda: body.replace(own, b"[" * many + b"]" * many),
+        lambda: body.replace(b'"layers": [', b'"layers": [' + (json.dumps(layer).encode() + b",")
+                             * (many // 100)),
+    ))()  # fmt: skip
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+        archive.writestr("loop.json", body)
+    return out.getvalue()
+
+
+def _large_toml(rng: random.Random) -> bytes:
+    many = rng.choice((2000, 20_000, 100_000))
+    return rng.choice((
+        lambda: b".".join([b"a"] * many) + b" = 1",
+        lambda: b"[" + b".".join([b"a"] * many) + b"]",
+        lambda: b"\n".join(b"[a%d]" % i for i in range(many)),
+        lambda: b"a = [" + b"1," * many + b"]",
+        lambda: b"a = [" + b"1.5," * many + b"]",
+        lambda: b"a = " + b"{a = " * many + b"1" + b"}" * many,
+        lambda: b'name = "' + b"x" * many * 30 + b'"',
+        lambda: b"a = " + b"9" * many * 10,
+    ))()  # fmt: skip
+
+
+def _large_midi(rng: random.Random) -> bytes:
+    many = rng.choice((5000, 20_000))
+    event = rng.choice((b"\x01\x3c\x40\x01\x3c\x00", b"\x00\x3c\x40\x00\x40\x40", b"\x01\x3c\x40"))
+    body = b"\x00\x90\x3c\x40" + event * many + b"\x00\xff\x2f\x00"
+    division = rng.choice((1, 96, 480))
+    head = b"MThd\0\0\0\6\0\0\0\1" + division.to_bytes(2)
+    return head + b"MTrk" + len(body).to_bytes(4) + body
+
+
+def _large_audio(rng: random.Random) -> bytes:
+    seconds = rng.choice((30, 120, 500))
+    rate = rng.choice((RATE, 44_100))
+    noise = np.random.default_rng(rng.randrange(9)).normal(0, 0.1, (rate, 2)).astype(np.float32)
+    body = io.BytesIO()
+    soundfile.write(body, np.tile(noise, (seconds, 1)), rate, format=rng.choice(("WAV", "FLAC")))
+    return body.getvalue()
+
+
+LARGE = {
+    "loop": _large_loop, "recovery": _large_loop, "style card": _large_toml,
+    "finish": _large_toml, "line": _large_toml, "MIDI": _large_midi, "audio": _large_audio,
+}  # fmt: skip
+LARGE_SHARE = 0.004
+
+
 MAKERS: dict[str, tuple[str, Callable[[random.Random], bytes]]] = {
     "loop": (".cloudrift", loop_file),
     "recovery": (".cloudrift", recovered),
@@ -443,4 +508,8 @@ MAKERS: dict[str, tuple[str, Callable[[random.Random], bytes]]] = {
 
 def hostile(reader: str, number: int, seed: int = 1) -> bytes:
     """Return the file with a number for a reader; the same numbers give the same file."""
-    return MAKERS[reader][1](random.Random(f"{seed}/{reader}/{number}"))
+    rng = random.Random(f"{seed}/{reader}/{number}")
+    # Asked of another draw, so that the others stay what they were.
+    large = random.Random(f"{seed}/{reader}/{number}/large").random() < LARGE_SHARE
+    make = LARGE.get(reader, MAKERS[reader][1]) if large else MAKERS[reader][1]
+    return make(rng)

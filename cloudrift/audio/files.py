@@ -7,11 +7,13 @@ import os
 import secrets
 import struct
 import time
+from collections import deque
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import soundfile
+from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
@@ -239,11 +241,14 @@ def read_audio(path: Path, most_s: float = 0.0) -> tuple[Stereo, int]:
             most = MOST_SAMPLES // file.channels
             wanted = min(most + 1, int(most_s * rate)) if most_s else most + 1
             # Counted as it is read: what a header says of its length may be untrue.
-            parts, got = [], 0
+            parts: deque[NDArray[np.float32]] = deque()
+            got = 0
             while got < wanted:
                 part = file.read(min(BLOCK, wanted - got), dtype="float32", always_2d=True)
                 if not len(part):
                     break
+                if not np.isfinite(part).all():
+                    raise CloudriftError(f"{path} holds values that are no numbers; write it anew")
                 parts.append(part[:, :2])
                 got += len(part)
     except (OSError, RuntimeError) as error:
@@ -252,9 +257,10 @@ def read_audio(path: Path, most_s: float = 0.0) -> tuple[Stereo, int]:
         raise CloudriftError(
             f"{path} is longer than can be taken in ({most / rate / 60:.0f} min); cut a part out"
         )
-    data = np.concatenate(parts) if parts else np.zeros((0, 2), np.float32)
-    if not np.isfinite(data).all():
-        raise CloudriftError(f"{path} holds values that are no numbers; write it anew")
-    if data.shape[1] == 1:
-        data = np.repeat(data, 2, axis=1)
-    return np.ascontiguousarray(data.T), rate
+    audio = np.empty((2, got), np.float32)
+    at = 0
+    while parts:  # let go of as they are laid out: never twice as much as there is
+        part = parts.popleft()
+        audio[:, at : at + len(part)] = part.T
+        at += len(part)
+    return audio, rate

@@ -11,10 +11,11 @@ from cloudrift.audio.buffers import RATES, Stereo
 from cloudrift.audio.files import SUBTYPES, make_folder, write_atomically, write_wav
 from cloudrift.deliver.names import slug, stem_of
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.ground.words import plural
 from cloudrift.loop.model import Group, Layer, Loop
 from cloudrift.notes.midi import midi_file
-from cloudrift.render.engine import Cancelled, Engine, never, trimmed
+from cloudrift.render.engine import Engine, trimmed
 from cloudrift.render.plan import mix_node
 
 Progress = Callable[[int, int, str], None]  # done, of, file name

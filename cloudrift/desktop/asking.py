@@ -5,6 +5,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from cloudrift.desktop.session import Session
+from cloudrift.ground.words import NAME_TYPED
 
 MIDI_KINDS = "MIDI files (*.mid *.midi *.MID)"
 RECORDINGS = "Recordings (*.wav *.flac *.ogg *.mp3 *.aiff *.aif)"
@@ -27,4 +28,4 @@ def ask_for_files(parent: QWidget, session: Session, title: str, kinds: str) -> 
 def ask_for_name(parent: QWidget, title: str, what: str, suggested: str) -> str:
     """Ask for a name; an empty one where none was given."""
     name, good = QInputDialog.getText(parent, title, what, text=suggested)
-    return name.strip() if good else ""
+    return name.strip()[:NAME_TYPED] if good else ""

@@ -10,7 +10,7 @@ from cloudrift.desktop.meter import Meter
 from cloudrift.desktop.parts import label
 from cloudrift.desktop.session import BARE, TREATED, Session
 from cloudrift.desktop.tiles import Tile, open_length, open_style, open_tempo
-from cloudrift.ground.words import plural
+from cloudrift.ground.words import MOST_NAME, plural
 from cloudrift.loop import edits
 from cloudrift.notes.time import position_text
 
@@ -102,6 +102,7 @@ class Title(QLineEdit):
 
     def __init__(self) -> None:
         super().__init__()
+        self.setMaxLength(MOST_NAME)
         self._pressed = False
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

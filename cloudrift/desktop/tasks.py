@@ -13,7 +13,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from cloudrift.desktop.trouble import error_words
-from cloudrift.render.engine import Cancelled
+from cloudrift.ground.wanted import Cancelled
 
 Work = Callable[[Callable[[], bool], Callable[[float, str], None]], Any]
 

@@ -297,7 +297,7 @@ class Window(QMainWindow):
         self.say(f"Looking for chords in {path.name}…", good=True)
         self.tasks.run(
             "midi",
-            lambda _cancelled, _progress: read_song(path),
+            lambda cancelled, _progress: read_song(path, cancelled=cancelled),
             lambda song: self._show_midi(song, path),
             lambda error: self.say(str(error)),
         )

@@ -27,7 +27,7 @@ MOST_NAMES = 8  # that are listed where none is near
 
 def did_you_mean(wrong: str, known: Iterable[str]) -> str:
     """Return ``"; did you mean 'x'?"`` for the nearest known name, or some of the known ones."""
-    names = sorted(known)
+    names, wrong = sorted(known), wrong[:60]
     near = difflib.get_close_matches(wrong, names, n=1)
     if near:
         return f"; did you mean {near[0]!r}?"

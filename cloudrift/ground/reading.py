@@ -4,6 +4,7 @@ Files come from strangers. What they say of themselves (sizes, counts) is not be
 reader raises never reaches a composer as it is.
 """
 
+import re
 import stat
 import tomllib
 import zipfile
@@ -15,8 +16,14 @@ from typing import Any, TypeVar
 import msgspec
 
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
+from cloudrift.ground.wanted import Cancelled
 
-MOST_TEXT = 4 << 20  # bytes of a file of words
+MOST_TEXT = 256 << 10  # bytes of a file of words: the longest of ours has a tenth
+MOST_PARTS = 500_000  # lists and maps in JSON: a loop with all the notes it can have has 150 000
+MOST_VALUES = 4_000_000
+# Names with so many dots are nested as deeply, and take the parser more than any name is worth.
+# (Looked for at the beginnings of names alone, and without going back: in one go.)
+_DOTTED = re.compile(r"""(?<![\w"'-])(?:[\w"'-]++[ \t]*+\.[ \t]*+){12}""")
 MOST_MEMBERS = 2200  # of an archive: as many clips as all layers can have
 METHODS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 ENCRYPTED = 0x1
@@ -28,7 +35,7 @@ def reading(where: str, what: str) -> Iterator[None]:
     """Turn whatever goes wrong inside into a CloudriftError: ``where`` is no ``what``, and why."""
     try:
         yield
-    except CloudriftError:
+    except (CloudriftError, Cancelled):
         raise
     except FileNotFoundError as error:
         raise CloudriftError(f"there is no file {where}") from error
@@ -52,7 +59,7 @@ def read_file(path: Path, what: str, most: int = MOST_TEXT) -> bytes:
             data = file.read(most + 1)
     if len(data) > most:
         raise CloudriftError(
-            f"{path} is larger than any {what} ({most >> 20} MiB); it was not read"
+            f"{path} is larger than any {what} ({most >> 10} KiB); it was not read"
         )
     return data
 
@@ -71,6 +78,8 @@ def read_words(path: Path, what: str) -> str:
 def read_toml(text: str, where: str, kind: type[_Read]) -> _Read:
     """Read TOML as a type; raise CloudriftError that names the file and the place."""
     with reading(where, "TOML"):
+        if _DOTTED.search(text):
+            raise CloudriftError(f"{where} is not TOML that can be read: a name has too many dots")
         try:
             raw: dict[str, Any] = tomllib.loads(text)
             return msgspec.convert(in_bounds(raw, where), kind)
@@ -82,11 +91,18 @@ def read_toml(text: str, where: str, kind: type[_Read]) -> _Read:
 
 def read_json(data: bytes, where: str, kind: type[_Read]) -> _Read:
     """Read JSON as a type; raise CloudriftError that names the file and the place."""
+    check_parts(data, where)
     with reading(where, "JSON"):
         try:
             return msgspec.convert(in_bounds(msgspec.json.decode(data), where), kind)
         except msgspec.DecodeError as error:
             raise CloudriftError(f"{where}: {str(error).replace('`$.', '`')}") from error
+
+
+def check_parts(data: bytes, where: str) -> None:
+    """Raise CloudriftError where JSON would become more parts in memory than any document has."""
+    if data.count(b"{") + data.count(b"[") > MOST_PARTS or data.count(b",") > MOST_VALUES:
+        raise CloudriftError(f"{where} holds more parts than any document; it was not opened")
 
 
 def in_bounds(raw: _Read, where: str) -> _Read:

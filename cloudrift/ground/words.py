@@ -6,6 +6,8 @@ number is written, so that words around it stay as they are.
 
 from collections.abc import Iterable
 
+from cloudrift.ground.errors import CloudriftError
+
 MINUS = "−"
 
 
@@ -31,6 +33,20 @@ def nth(n: int) -> str:
     """Write which one of a row in figures: ``1st``, ``2nd``, ``16th``."""
     end = "th" if 10 < n % 100 < 14 else {1: "st", 2: "nd", 3: "rd"}.get(n % 10, "th")
     return f"{n}{end}"
+
+
+MOST_NAME = 200  # letters of what something is called
+NAME_TYPED = 100  # of one that is typed: there is room for a number behind it
+
+
+def check_name(what: str, name: str, *, may_be_empty: bool = False) -> None:
+    """Raise CloudriftError if something has no name, or one that nobody would read to its end."""
+    if not (may_be_empty or name.strip()):
+        raise CloudriftError(f"{what} needs a name; type at least one letter")
+    if len(name) > MOST_NAME:
+        raise CloudriftError(
+            f"{what} has a name of {len(name)} letters; {MOST_NAME} are the most that can be"
+        )
 
 
 MOST_BYTES = 120  # of a name that goes into a file's: that has 255, with what is put around it

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import NAME_TYPED
 from cloudrift.loop import edits, spec
 from cloudrift.loop.model import Chord, Layer, Loop
 from cloudrift.loop.own_notes import with_own
@@ -136,7 +137,7 @@ def put_layers(loop: Loop, parts: Sequence[tuple[str, Sequence[Note]]]) -> Loop:
         ]  # fmt: skip
         if not inside:
             continue
-        added = edits.add_layer(added, _sound_for(name, inside), name or "")
+        added = edits.add_layer(added, _sound_for(name, inside), name[:NAME_TYPED])
         added = with_own(added, added.layers[-1].id, inside)
     if added is loop:
         raise CloudriftError("no notes were found within the loop's length; nothing was changed")

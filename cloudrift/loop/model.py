@@ -11,7 +11,7 @@ from cloudrift.audio.buffers import DEFAULT_RATE, RATES
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, Settings
-from cloudrift.ground.words import plural
+from cloudrift.ground.words import check_name, plural
 from cloudrift.loop import spec
 from cloudrift.notes.lens import Lens, look
 from cloudrift.notes.note import HIGHEST, LOWEST, MOST, Note
@@ -236,8 +236,7 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         where = f"layer {self.id}"
         if self.level_ride:
             check_ride(self.level_ride, LEVEL, where)
-        if not self.name.strip():
-            raise CloudriftError("a layer needs a name; type at least one letter")
+        check_name("a layer", self.name)
         _within(f"{where}: level", self.level_db, spec.MIN_LEVEL_DB, spec.MAX_LEVEL_DB, " dB")
         _within(f"{where}: pan", self.pan, -1, 1)
         _check_line(where, self.line, self.line_blend)
@@ -292,8 +291,7 @@ class Group(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 
     def __post_init__(self) -> None:
         where = f"group {self.id}"
-        if not self.name.strip():
-            raise CloudriftError("a group needs a name; type at least one letter")
+        check_name("a group", self.name)
         _within(f"{where}: level", self.level_db, spec.MIN_LEVEL_DB, spec.MAX_LEVEL_DB, " dB")
         _within(f"{where}: pan", self.pan, -1, 1)
         _check_line(where, self.line, self.line_blend)
@@ -318,6 +316,8 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     line_blend: float = 1.0
 
     def __post_init__(self) -> None:
+        for name in (self.title, self.kit, self.style):
+            check_name("a loop", name, may_be_empty=True)
         _within("tempo", self.tempo, spec.MIN_TEMPO_BPM, spec.MAX_TEMPO_BPM, " BPM")
         _within("bars", self.bars, spec.MIN_BARS, spec.MAX_BARS)
         _within("draw", self.draw, 0, MAX_DRAW)

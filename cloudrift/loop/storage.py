@@ -14,7 +14,7 @@ import msgspec
 
 from cloudrift.audio.files import NEW_FILE_MODE, write_atomically
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.reading import in_bounds, read_archive, reading
+from cloudrift.ground.reading import check_parts, in_bounds, read_archive, reading
 from cloudrift.loop.model import Chord, Group, Layer, Loop
 from cloudrift.sound.own_files import MAX_BYTES, add_clips, is_clip, write_clips
 from cloudrift.texture.treatment import Treatment
@@ -25,7 +25,9 @@ SCHEMA = 6
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
 ORIGIN = "origin.txt"  # beside it, in what a crash left: where the loop is from
-MAX_JSON_BYTES, MAX_NOTE_BYTES = 64 << 20, 1 << 16
+MAX_JSON_BYTES, MAX_NOTE_BYTES = 32 << 20, 1 << 16
+MOST_TO_LOOK_AT = 4 << 20  # bytes of a loop of which every fault is looked for, rather than one
+MOST_PROBLEMS = 5
 
 
 def _to_6(document: dict[str, Any]) -> dict[str, Any]:
@@ -139,24 +141,43 @@ def loop_from(text: bytes, where: str) -> Loop:
         return _loop_from(text, where)
 
 
+class _Head(msgspec.Struct):
+    """What stands around a loop; the loop itself is read when it is known to be one."""
+
+    format: str = ""
+    schema: int = 0
+    loop: msgspec.Raw = msgspec.Raw(b"null")
+
+
 def _loop_from(text: bytes, where: str) -> Loop:
+    check_parts(text, where)
     try:
-        document = in_bounds(msgspec.json.decode(text), where)
+        head = msgspec.json.decode(text, type=_Head)
+    except msgspec.ValidationError as error:
+        raise CloudriftError(f"{where}: {MEMBER} is no loop: {error}") from error
     except msgspec.DecodeError as error:
         raise CloudriftError(f"{where}: {MEMBER} is not JSON: {error}") from error
-    if not isinstance(document, dict) or document.get("format") != FORMAT:
+    if head.format != FORMAT:
         raise CloudriftError(f'{where}: {MEMBER} does not say "format": "{FORMAT}"')
-    schema = document.get("schema")
-    if not isinstance(schema, int) or schema > SCHEMA:
+    if head.schema > SCHEMA:
         raise CloudriftError(
-            f"{where} has schema {schema}, newer than this program's {SCHEMA}; open it with a "
+            f"{where} has schema {head.schema}, newer than this program's {SCHEMA}; open it with a "
             "newer one"
         )
-    if schema < 1:
-        raise CloudriftError(f"{where} has schema {schema}, which never was; they count from 1")
-    for step in range(schema, SCHEMA):
+    if head.schema < 1:
+        raise CloudriftError(
+            f"{where} has schema {head.schema}, which never was; they count from 1"
+        )
+    if head.schema == SCHEMA:
+        try:
+            return in_bounds(msgspec.json.decode(head.loop, type=Loop), where)
+        except msgspec.ValidationError as error:
+            if len(head.loop) > MOST_TO_LOOK_AT:
+                raise CloudriftError(f"{where}: {_placed(str(error), 'loop')}") from error
+    document = {"loop": in_bounds(msgspec.json.decode(head.loop), where)}
+    for step in range(head.schema, SCHEMA):
         document = MIGRATIONS[step](document)
-    raw = document.get("loop")
+    raw = document["loop"]
     if not isinstance(raw, dict):
         raise CloudriftError(f"{where}: {MEMBER} has no loop in it")
     try:
@@ -167,7 +188,7 @@ def _loop_from(text: bytes, where: str) -> Loop:
 
 
 def _all_problems(raw: dict[str, Any]) -> list[str]:
-    """Look at the parts one by one, so that every bad one is named at once."""
+    """Look at the parts one by one, so that the bad ones are named at once."""
     parts: list[tuple[str, Any, Any]] = [("loop.key", raw.get("key"), Key)]
     kinds = (("chords", Chord), ("layers", Layer), ("groups", Group), ("line", Treatment))
     for name, kind in kinds:
@@ -180,6 +201,8 @@ def _all_problems(raw: dict[str, Any]) -> list[str]:
             msgspec.convert(value, kind)
         except msgspec.ValidationError as error:
             problems.append(_placed(str(error), place))
+            if len(problems) == MOST_PROBLEMS:
+                break
     if not problems:
         try:
             msgspec.convert(raw, Loop)

@@ -1,12 +1,13 @@
 """A MIDI file as a composer wants it: its chords, its key, its tempo, and where each is from."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from statistics import median
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_file, reading
+from cloudrift.ground.wanted import never
 from cloudrift.notes.find_chords import FoundChord, find_chords, guess_key, is_chordal
 from cloudrift.notes.midi_in import MAX_BYTES, MidiSong, read_midi
 from cloudrift.notes.note import LOW_PITCH, Note, in_order
@@ -33,14 +34,14 @@ class Song:
     metre: tuple[int, int]
 
 
-def read_parts(path: Path) -> MidiSong:
+def read_parts(path: Path, cancelled: Callable[[], bool] = never) -> MidiSong:
     """Read a MIDI file that holds notes.
 
-    Raises CloudriftError with one sentence on what is wrong and where.
+    Raises CloudriftError with one sentence on what is wrong and where; Cancelled.
     """
     data = read_file(path, "MIDI file", MAX_BYTES)
     with reading(str(path), "MIDI file"):
-        song = read_midi(data, str(path))
+        song = read_midi(data, str(path), cancelled)
     if not song.notes:
         raise CloudriftError(f"{path} holds no notes (drums are passed over); choose another file")
     return song
@@ -59,9 +60,9 @@ def harmony(parts: Sequence[tuple[str, tuple[Note, ...]]]) -> tuple[Note, ...]:
     return in_order(note for notes in all_notes for note in notes)
 
 
-def read_song(path: Path, key: Key | None = None) -> Song:
+def read_song(path: Path, key: Key | None = None, cancelled: Callable[[], bool] = never) -> Song:
     """Read a MIDI file and find its chords; estimate its key if none is given."""
-    song = read_parts(path)
+    song = read_parts(path, cancelled)
     chords = find_chords(harmony(song.parts), song.metre)
     guess = guess_key(song.notes, [(c.start_tick, 0, c.voices) for c in chords], song.signature)
     return Song(

@@ -1,13 +1,14 @@
 """Standard MIDI files, in: types 0 and 1, with what is wrong in a broken one named by its place."""
 
 import io
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import mido
 from mido.midifiles.meta import KeySignatureError
 
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.tempo import guess_tempo
 from cloudrift.notes.time import TICKS_PER_QUARTER
@@ -16,7 +17,8 @@ STANDARD_TEMPO = 120.0  # what the standard says where a file says nothing
 DRUM_CHANNEL = 9
 PEDAL = 64
 PEDAL_DOWN = 64  # a controller value from here up holds the notes
-MAX_BYTES = 16 << 20
+MAX_BYTES = 1 << 20  # some hours of music; the library takes 20 µs for an event
+_LOOK_EVERY = 4096  # reads: how often is asked whether a file is still wanted
 MOST_TICKS = 2000 * 4 * TICKS_PER_QUARTER  # an hour and a half at 93 BPM
 MOST_BEATS, BEAT_UNITS = 32, (1, 2, 4, 8, 16, 32)
 
@@ -47,13 +49,28 @@ class _Raw:
     message: mido.Message | mido.MetaMessage
 
 
-def read_midi(data: bytes, where: str) -> MidiSong:
+class _Watched(io.BytesIO):
+    """Bytes that are no longer handed out when nobody wants them: the library asks for a few."""
+
+    def __init__(self, data: bytes, cancelled: Callable[[], bool]) -> None:
+        super().__init__(data)
+        self._cancelled, self._reads = cancelled, 0
+
+    def read(self, size: int | None = -1, /) -> bytes:
+        """Read on; raise Cancelled."""
+        self._reads += 1
+        if self._reads % _LOOK_EVERY == 0 and self._cancelled():
+            raise Cancelled
+        return super().read(size)
+
+
+def read_midi(data: bytes, where: str, cancelled: Callable[[], bool] = never) -> MidiSong:
     """Read the bytes of a standard MIDI file.
 
-    Raises CloudriftError with the byte or the track at fault.
+    Raises CloudriftError with the byte or the track at fault, and Cancelled.
     """
     if len(data) > MAX_BYTES:
-        raise CloudriftError(f"{where} is larger than any song ({len(data) >> 20} MB)")
+        raise CloudriftError(f"{where} is larger than any song ({len(data) >> 10} KiB)")
     if data[:4] != b"MThd":
         raise CloudriftError(
             f"{where} is no MIDI file: it does not begin with MThd at byte 0; choose a .mid file"
@@ -73,7 +90,7 @@ def read_midi(data: bytes, where: str) -> MidiSong:
     if division == 0:
         raise CloudriftError(f"{where} has no time division (byte 12), so its notes have no places")
     tracks = [
-        _events(chunk, start, number, where)
+        _events(chunk, start, number, where, cancelled)
         for number, (start, chunk) in enumerate(_chunks(data, where), 1)
     ]
     if not tracks:
@@ -106,10 +123,12 @@ def _chunks(data: bytes, where: str) -> Iterator[tuple[int, bytes]]:
         at += 8 + length
 
 
-def _events(chunk: bytes, start: int, number: int, where: str) -> list[_Raw]:
+def _events(
+    chunk: bytes, start: int, number: int, where: str, cancelled: Callable[[], bool]
+) -> list[_Raw]:
     """Let one track be read on its own, so that an error has its place."""
     head = b"MThd" + (6).to_bytes(4) + b"\0\0\0\1\0\x60" + b"MTrk" + len(chunk).to_bytes(4)
-    stream = io.BytesIO(head + chunk)
+    stream = _Watched(head + chunk, cancelled)
     try:
         track = mido.MidiFile(file=stream, clip=True).tracks[0]
     except (

@@ -3,8 +3,8 @@
 Nothing here knows of windows; pictures and files ask the same engine as the ears do.
 """
 
-from cloudrift.render.engine import Cancelled, Engine
+from cloudrift.render.engine import Engine
 from cloudrift.render.player import Player
 from cloudrift.render.variants import bare_of, without_line
 
-__all__ = ["Cancelled", "Engine", "Player", "bare_of", "without_line"]
+__all__ = ["Engine", "Player", "bare_of", "without_line"]

@@ -11,6 +11,7 @@ import numpy as np
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.ground.lru import BoundedStore
+from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.model import Group, Layer, Loop
 from cloudrift.render.cache import AudioCache
 from cloudrift.render.plan import Former, Node, group_node, layer_node, loop_node, placed
@@ -23,16 +24,7 @@ ONCE_FLOOR = 10 ** (-90 / 20)  # where a one-pass tail has ended
 ONCE_FADE_S = 0.02
 
 
-class Cancelled(Exception):  # noqa: N818 - nothing went wrong
-    """The work was no longer wanted."""
-
-
 _Out = TypeVar("_Out")
-
-
-def never() -> bool:
-    """Say that the work is still wanted."""
-    return False
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -8,9 +8,10 @@ import threading
 from collections.abc import Callable
 
 from cloudrift.audio.buffers import Stereo
+from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.model import Loop
 from cloudrift.render.ahead import ahead
-from cloudrift.render.engine import Cancelled, Engine, Loudness, Rendered
+from cloudrift.render.engine import Engine, Loudness, Rendered
 
 Answer = Callable[[str, Rendered], None]
 Measured = Callable[[str, Rendered, Loudness], None]

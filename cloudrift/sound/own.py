@@ -2,10 +2,11 @@
 
 import dataclasses
 import functools
+import os
 import re
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Literal
+from typing import BinaryIO, Literal
 
 import msgspec
 import numpy as np
@@ -23,6 +24,7 @@ from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Settings, SettingsSpec, percent
+from cloudrift.ground.words import check_name
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.theory.pitch import pitch_to_hz
@@ -74,8 +76,8 @@ class OwnSound(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     settings: Settings = ()
 
     def __post_init__(self) -> None:
-        if not self.name.strip():
-            raise CloudriftError("an own sound needs a name")
+        check_name("an own sound", self.name)
+        check_name("a licence", self.licence, may_be_empty=True)
         if self.house:
             find_sound(self.house, self.version).spec.check(self.settings, f"sound {self.name}")
         elif not 0 < len(self.recordings) <= MOST:
@@ -257,7 +259,7 @@ def read_recording(path: Path, *, many: bool = False) -> tuple[Recording, str]:
     It is taken from the file's name (C4 is 60; a plain number only where there are ``many``),
     else from the sound; else it is C4, and somebody has to say.
     """
-    audio, rate = read_audio(path)
+    audio, rate = read_audio(path, LONGEST_S + 1)
     if audio.shape[1] < rate // 100:
         raise CloudriftError(f"{path.name} is shorter than 10 ms; leave it out")
     if audio.shape[1] > LONGEST_S * rate:
@@ -321,17 +323,25 @@ def root_from_sound(audio: Stereo, rate: int) -> float | None:
 def loop_points(path: Path) -> tuple[int, int]:
     """Return the first loop of a WAV file's ``smpl`` chunk as frames, (0, 0) if it has none."""
     try:
-        raw = path.read_bytes()
-        with soundfile.SoundFile(path) as file:
-            frames = file.frames
+        with soundfile.SoundFile(path) as sound:
+            frames = sound.frames
+        with path.open("rb") as file:
+            body = _chunk_of(file, b"smpl", 60)
     except (OSError, RuntimeError):
         return 0, 0
-    at = 12
-    while raw[:4] == b"RIFF" and at + 8 <= len(raw):
-        size = int.from_bytes(raw[at + 4 : at + 8], "little")
-        body = raw[at + 8 : at + 8 + size]
-        if raw[at : at + 4] == b"smpl" and len(body) >= 60:
-            start, end = (int.from_bytes(body[i : i + 4], "little") for i in (44, 48))
-            return (start, end + 1) if start < end < frames else (0, 0)
-        at += 8 + size + size % 2
-    return 0, 0
+    if len(body) < 60:
+        return 0, 0
+    start, end = (int.from_bytes(body[i : i + 4], "little") for i in (44, 48))
+    return (start, end + 1) if start < end < frames else (0, 0)
+
+
+def _chunk_of(file: BinaryIO, name: bytes, most: int) -> bytes:
+    """Return the first bytes of a RIFF file's chunk, none if it is not there."""
+    if file.read(12)[:4] != b"RIFF":
+        return b""
+    while len(head := file.read(8)) == 8:
+        size = int.from_bytes(head[4:], "little")
+        if head[:4] == name:
+            return file.read(min(size, most))
+        file.seek(size + size % 2, os.SEEK_CUR)
+    return b""

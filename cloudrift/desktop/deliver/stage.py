@@ -32,8 +32,8 @@ from cloudrift.desktop.parts import (
 from cloudrift.desktop.session import TREATED, Session
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.ground.paths import path_text
+from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import number, plural
-from cloudrift.render.engine import Cancelled
 from cloudrift.render.plan import passes_of
 
 BITS = ((16, "16 bit"), (24, "24 bit"), (32, "32 bit float"))

@@ -29,7 +29,7 @@ from cloudrift.desktop.parts import (
 )
 from cloudrift.desktop.session import Session
 from cloudrift.ground.settings import Field, Value
-from cloudrift.ground.words import plural
+from cloudrift.ground.words import MOST_NAME, plural
 from cloudrift.loop import chord_time, edits
 from cloudrift.loop.model import STRIKING, Layer, Loop
 from cloudrift.notes.lens import DOUBLES, HIGHEST, KINDS, LOWEST, MAX_VOICES, ORDERS, Lens
@@ -226,6 +226,7 @@ class LayerInspector(Inspector):
         self._session = session
         self._built: tuple[object, ...] | None = None
         self.name = QLineEdit()
+        self.name.setMaxLength(MOST_NAME)
         self.acts: dict[str, QPushButton] = {}
         self.fields: dict[str, FieldWidget] = {}
         self.lens = ChoiceRow([(k, k) for k in KINDS], columns=3, name="Lens")
@@ -409,6 +410,7 @@ class LayerInspector(Inspector):
 
     def _group_name_line(self, group_id: str) -> QLineEdit:
         line = QLineEdit(self._session.loop.group(group_id).name)
+        line.setMaxLength(MOST_NAME)
         line.setAccessibleName("Name of the group")
 
         def rename() -> None:
@@ -448,6 +450,7 @@ class LayerInspector(Inspector):
 
     def _name_line(self, layer: Layer) -> QLineEdit:
         self.name = QLineEdit(layer.name)
+        self.name.setMaxLength(MOST_NAME)
         self.name.setAccessibleName("Name")
         self.name.editingFinished.connect(lambda: self._rename(layer.id))
         return self.name

@@ -146,7 +146,7 @@ class LayersStage(QWidget):
         """Add a layer for each part of a MIDI file, with the notes as they are, when it is read."""
         self._tasks.run(
             f"reading {path.name}",
-            lambda _cancelled, _moved: read_parts(path),
+            lambda cancelled, _moved: read_parts(path, cancelled),
             lambda song: self._put_layers(song.parts),
         )
 

@@ -25,10 +25,10 @@ from cloudrift.desktop.shelf.kept import Kept
 from cloudrift.desktop.shelf.own_sheet import NAMED_IN, Found, OwnSheet
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import free_name
 from cloudrift.loop import edits
 from cloudrift.loop.model import Layer, Loop
-from cloudrift.render.engine import Cancelled
 from cloudrift.sound import CATALOGUE, Instrument, look_up
 from cloudrift.sound.catalogue import REACHES
 from cloudrift.sound.instrument import FAMILIES

@@ -10,6 +10,7 @@ from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.parts import ChoiceRow, button, heading, label, scrolling
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
+from cloudrift.ground.words import NAME_TYPED
 from cloudrift.sound import CATALOGUE
 from cloudrift.sound.own import OwnSound, Recording
 from cloudrift.theory import Key
@@ -36,8 +37,10 @@ class OwnSheet(QDialog):
         self.setWindowTitle("An own sound")
         self.setMinimumSize(480, 420)
         self.name = QLineEdit(name)
+        self.name.setMaxLength(NAME_TYPED)
         self.name.setAccessibleName("Name")
         self.licence = QLineEdit()
+        self.licence.setMaxLength(NAME_TYPED)
         self.licence.setAccessibleName("Where from, and which licence")
         self.licence.setPlaceholderText("e.g. own recording; CC0 by …")
         self.plays = ChoiceRow([("once", "once"), ("looped", "looped")], columns=2, name="Plays")

@@ -36,6 +36,7 @@ from cloudrift.desktop.tasks import Tasks
 from cloudrift.desktop.tiles import TEMPO, MetreChoice
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field, Value
+from cloudrift.ground.words import NAME_TYPED
 from cloudrift.loop.model import Loop
 from cloudrift.style import without_chords
 from cloudrift.style.beginnings import empty_loop
@@ -63,6 +64,7 @@ class StartPage(QWidget):
         self._choice = Choice()
         self._named = False  # whether the title has been typed
         self.title = QLineEdit(UNTITLED)
+        self.title.setMaxLength(NAME_TYPED)
         self.title.setAccessibleName("Name of the loop")
         self.title.textEdited.connect(self._name)
         self.card, self.empty = CardSource(), EmptySource()

@@ -22,14 +22,15 @@ from cloudrift.desktop.session import Session
 from cloudrift.desktop.tasks import Tasks
 from cloudrift.desktop.trouble import error_words
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import plural
+from cloudrift.ground.paths import shown
+from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.words import NAME_TYPED, plural
 from cloudrift.loop import edits
 from cloudrift.loop.kept import Kept, forget, kept_in, template_folder
 from cloudrift.loop.metre import set_metre
 from cloudrift.loop.model import Loop
 from cloudrift.notes.from_midi import Song, read_song
 from cloudrift.notes.reference import Reference, read_reference
-from cloudrift.render.engine import Cancelled
 from cloudrift.style import Card, house_cards, sketch
 from cloudrift.style.beginnings import BARS, KEY, TEMPO, empty_loop, from_row, from_song
 from cloudrift.theory.key import Key
@@ -215,13 +216,13 @@ class FileSource(Source):
     def read(self, path: Path) -> None:
         """Read a file; what it holds becomes the loop."""
         self.path = path
-        self.title = path.stem
+        self.title = shown(path.stem)[:NAME_TYPED]
         self.forget()
         self._reading = True
         self.choose_file.setText("Stop")
         self.says.setText(f"{self.reading} {path.name}…")
-        self._tasks.run(self._name, lambda _cancelled, _progress: self.work(path), self._came,
-                        self._failed)  # fmt: skip
+        self._tasks.run(self._name, lambda cancelled, _progress: self.work(path, cancelled),
+                        self._came, self._failed)  # fmt: skip
         self.changed.emit()
 
     def _stands(self, words: str) -> None:
@@ -242,8 +243,8 @@ class FileSource(Source):
         self._stands(self.ask)
         self.changed.emit()
 
-    def work(self, path: Path) -> Any:
-        """Read it; on another thread."""
+    def work(self, path: Path, cancelled: Callable[[], bool]) -> Any:
+        """Read it, as long as it is wanted; on another thread."""
         raise NotImplementedError
 
     def found(self, what: Any) -> None:
@@ -283,8 +284,8 @@ class MidiSource(FileSource):
         self.parts = parts
         self.changed.emit()
 
-    def work(self, path: Path) -> Song:
-        return read_song(path)
+    def work(self, path: Path, cancelled: Callable[[], bool]) -> Song:
+        return read_song(path, cancelled=cancelled)
 
     def found(self, what: Song) -> None:
         self._song = what
@@ -314,7 +315,7 @@ class RecordingSource(FileSource):
         super().__init__(session, tasks)
         self.heard: HeardIn | None = None
 
-    def work(self, path: Path) -> Reference:
+    def work(self, path: Path, cancelled: Callable[[], bool]) -> Reference:
         return read_reference(path)
 
     def found(self, what: Reference) -> None:

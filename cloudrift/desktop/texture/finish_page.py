@@ -24,6 +24,7 @@ from cloudrift.desktop.session import Session
 from cloudrift.desktop.texture.back_page import BackPage
 from cloudrift.desktop.trying import Trying
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import NAME_TYPED
 from cloudrift.loop import edits
 from cloudrift.loop.model import Loop
 from cloudrift.texture.finish import USES, Finish
@@ -122,6 +123,7 @@ class FinishPage(BackPage):
     def _saving(self) -> QHBoxLayout:
         row = QHBoxLayout()
         self.name, self.purpose = QLineEdit(), QLineEdit()
+        self.name.setMaxLength(NAME_TYPED)
         self.name.setPlaceholderText("Name for this line")
         self.name.setAccessibleName("Name for this line as a finish")
         self.purpose.setPlaceholderText("What it is for; words with # become tags")
