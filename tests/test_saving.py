@@ -289,7 +289,7 @@ def test_work_that_cannot_be_kept_is_said_once(qtbot, window, monkeypatch):
     session.failed.connect(said.append)
 
     def full(*_given):
-        raise CloudriftError("could not write x: No space left on device")
+        raise CloudriftError("could not write x") from OSError(28, "No space left on device")
 
     with monkeypatch.context() as patched:
         patched.setattr(recovery, "keep", full)
@@ -298,8 +298,8 @@ def test_work_that_cannot_be_kept_is_said_once(qtbot, window, monkeypatch):
             session.keep_soon()
             session._keeper.join()
             qtbot.wait(20)
-        assert said == ["Save soon: changes are not kept against a crash now, could not write x: "
-                        "No space left on device"]  # fmt: skip
+        assert said == ["Save soon: changes can't be kept against a crash in "
+                        f"{session._state_folder} (No space left on device)"]  # fmt: skip
         assert not session.keep_unsaved()
         assert len(said) == 1
     assert session.keep_unsaved()

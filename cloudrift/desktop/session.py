@@ -570,14 +570,16 @@ class Session(QObject):
             recovery.keep(loop, path, self._state_folder)
         except (CloudriftError, OSError) as error:
             log.warning("unsaved work could not be kept: %s", error)
-            return str(error)
+            said = error if isinstance(error, OSError) else error.__cause__
+            reason = said.strerror if isinstance(said, OSError) else ""
+            return f"in {self._state_folder} ({reason or error})"
         return ""
 
     def _on_kept(self, loop: Loop, wrong: str) -> None:
         """Say what is wrong, once, while it is the same."""
         if wrong and wrong != self._not_kept:
             self.failed.emit(
-                in_a_sentence(f"Save soon: changes are not kept against a crash now, {wrong}")
+                in_a_sentence(f"Save soon: changes can't be kept against a crash {wrong}")
             )
         self._not_kept = wrong
         if not wrong:

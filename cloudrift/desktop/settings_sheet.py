@@ -46,6 +46,7 @@ class SettingsSheet(QDialog):
         self.buffer.chosen.connect(self._play_through)
         self.gaps = label("", size=11.5, name="soft")
         self.gaps.setAccessibleName("Gaps in the sound")
+        self.gaps.setWordWrap(True)
         self._clock = QTimer(self)
         self._clock.timeout.connect(self._show_gaps)
         self._clock.start(1000)
