@@ -4,6 +4,7 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import time
 from pathlib import Path
 
@@ -69,6 +70,35 @@ def test_a_process_that_cannot_be_started_is_said(monkeypatch):
         pitch_shifted(tone(), 3, RATE)
     monkeypatch.undo()
     assert pitch_shifted(tone(), 3, RATE).shape == tone().shape
+
+
+def test_stretching_that_is_stopped_is_not_begun_again(monkeypatch):
+    pitch_shifted(tone(), 3, RATE)
+    begun = []
+    real = stretch._Child.shifted
+
+    def shifted(child, *what):
+        begun.append(child)
+        return real(child, *what)
+
+    monkeypatch.setattr(stretch._Child, "shifted", shifted)
+    said = []
+
+    def work():
+        with pytest.raises(CloudriftError) as error:
+            pitch_shifted(np.tile(tone(), 200), 3, RATE)
+        said.append(str(error.value))
+
+    thread = threading.Thread(target=work)
+    thread.start()
+    wait_for(lambda: begun)
+    time.sleep(0.1)  # it is at work
+    stretch.stop_stretching()
+    thread.join(10)
+    assert said
+    assert len(begun) == 1
+    monkeypatch.undo()
+    assert pitch_shifted(tone(), 3, RATE).any()
 
 
 STRETCHING = """
@@ -140,6 +170,31 @@ def test_a_store_never_holds_more_than_it_may():
     store.put("large", b"x" * 5000)
     assert store.get("large")
     assert store.get(49) is None
+
+
+FREED = """
+import numpy as np
+from cloudrift.ground.memory import keep_memory_tidy
+def mib():
+    return int(next(r for r in open("/proc/self/status") if r.startswith("VmRSS")).split()[1]) >> 10
+keep_memory_tidy()
+large = np.ones(500_000)
+del large  # the allocator learns from it how large a block of its own may be
+before, small = mib(), []
+for _ in range(4):
+    loops = []
+    for _ in range(50):
+        loops.append(np.ones(400_000))
+        small.append(np.ones(2000))  # lies behind it, and stays
+    del loops
+print(mib() - before)
+"""
+
+
+def test_what_is_freed_goes_back_to_the_system():
+    done = subprocess.run([sys.executable, "-c", FREED], capture_output=True, text=True,
+                          timeout=60, check=True)  # fmt: skip
+    assert int(done.stdout) < 30  # of 160 MiB; 3 of them are still held
 
 
 # --- the speaker's time ---------------------------------------------------------------------------

@@ -19,7 +19,7 @@ from cloudrift.ground import CloudriftError
 from cloudrift.ground.paths import path_of, path_text
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import edits, recovery
-from cloudrift.loop.kept import keep
+from cloudrift.loop.kept import keep, template_folder
 from cloudrift.loop.recovery import left_behind
 from cloudrift.loop.storage import load, save, signature
 from cloudrift.sound.own import OwnSound
@@ -120,6 +120,17 @@ def test_a_folder_that_cannot_be_forced_to_disk_is_no_failure(tmp_path, monkeypa
     monkeypatch.setattr(os, "fsync", fsync)
     write_atomically(tmp_path / "a.txt", lambda file: file.write(b"new"))
     assert (tmp_path / "a.txt").read_bytes() == b"new"
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root gives files away")
+def test_a_file_keeps_whose_it_is(tmp_path):
+    path = tmp_path / "a.txt"
+    path.write_bytes(b"old")
+    os.chown(path, 1234, 1235)
+    path.chmod(0o604)
+    write_atomically(path, lambda file: file.write(b"new"))
+    now = path.stat()
+    assert (now.st_uid, now.st_gid, now.st_mode & 0o777) == (1234, 1235, 0o604)
 
 
 def test_what_was_left_half_written_goes_with_the_next_save(tmp_path):
@@ -343,6 +354,11 @@ def test_a_program_that_is_told_to_end_keeps_what_is_not_saved(small_loop, tmp_p
 
     path = tmp_path / "a.cloudrift"
     save(small_loop, path)
+    templates = template_folder()
+    templates.mkdir(parents=True)
+    left = templates / ".a.cloudrift.01234567.part"
+    left.write_bytes(b"x")
+    os.utime(left, (0, 0))
     with subprocess.Popen([sys.executable, "-c", RUNNING, str(path)], stdout=subprocess.PIPE,
                           stderr=subprocess.PIPE, text=True) as running:  # fmt: skip
         killer = threading.Timer(40, running.kill)  # rather than wait for ever
@@ -356,6 +372,7 @@ def test_a_program_that_is_told_to_end_keeps_what_is_not_saved(small_loop, tmp_p
     assert found.loop == edits.set_tempo(small_loop, 55)
     assert found.origin == path
     assert load(path) == small_loop
+    assert not left.exists()
 
 
 # --- closing --------------------------------------------------------------------------------------

@@ -7,6 +7,7 @@ Everything happens in folders of its own.
 
 import argparse
 import contextlib
+import ctypes
 import logging
 import os
 import random
@@ -34,6 +35,7 @@ from cloudrift.desktop.mishaps import Mishaps
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.window import Window
 from cloudrift.devices import SilentSpeaker
+from cloudrift.ground.lru import made_bytes
 from cloudrift.ground.memory import keep_memory_tidy
 from cloudrift.loop import chord_edits, edits, own_notes
 from cloudrift.loop.model import Loop
@@ -237,6 +239,29 @@ def resident_mib() -> float:
         return int(file.read().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 2**20
 
 
+class _Heap(ctypes.Structure):
+    """What the C library says of its heap (mallinfo2(3)), in bytes."""
+
+    _fields_ = [(name, ctypes.c_size_t) for name in (
+        "arena", "ordblks", "smblks", "hblks", "hblkhd", "usmblks", "fsmblks", "uordblks",
+        "fordblks", "keepcost")]  # fmt: skip
+
+
+def free_heap_mib() -> float:
+    """How much of the heap is freed and not given back; 0 where the C library does not say."""
+    library = ctypes.CDLL(None)
+    if not hasattr(library, "mallinfo2"):
+        return 0.0
+    library.mallinfo2.restype = _Heap
+    return float(library.mallinfo2().fordblks) / 2**20
+
+
+def stores_mib(session: Session) -> float:
+    """How much the bounded stores hold."""
+    engine = session.engine
+    return (engine.cache.size_bytes + engine.tones.size_bytes + made_bytes()) / 2**20
+
+
 def children() -> list[int]:
     """The processes that this one has started."""
     done = subprocess.run(["ps", "-o", "pid=", "--ppid", str(os.getpid())], capture_output=True,
@@ -298,13 +323,14 @@ def day(minutes: float, seed: int) -> int:
         rows.append((minute, resident_mib(), threading.active_count(), len(children())))
         cells = (f"{minute:.1f}", f"{rows[-1][1]:.0f}", rows[-1][2], rows[-1][3],
                  f"{max(waits, default=0) * 1e3:.0f}", session.player.gaps,
-                 sum(deeds.done.values()), sum(errors.found.values()))  # fmt: skip
+                 sum(deeds.done.values()), sum(errors.found.values()),
+                 f"{stores_mib(session):.0f}", f"{free_heap_mib():.0f}")  # fmt: skip
         print(f"| {' | '.join(map(str, cells))} |", flush=True)
 
-    print(
-        "| minute | memory, MiB | threads | children | longest wait, ms | gaps | deeds | errors |"
-    )
-    print("|---" * 8 + "|")
+    names = ("minute", "memory, MiB", "threads", "children", "longest wait, ms", "gaps", "deeds",
+             "errors", "in stores, MiB", "free heap, MiB")  # fmt: skip
+    print(f"| {' | '.join(names)} |")
+    print("|---" * len(names) + "|")
     timers = []
     for every_ms, what in ((EVERY_MS, deeds.one), (200, close_what_asks), (60_000, row)):
         timer = QTimer()

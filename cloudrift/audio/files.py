@@ -44,17 +44,21 @@ def write_atomically(
     The bytes go to a file without a name on the same disk, are forced to it, and then take the
     name: a program that is killed leaves nothing half written behind. Where the disk knows no
     such files, one with a name of its own stands in. What a link points to is written, not the
-    link; a file keeps who may read it, a new one has ``new_mode``.
+    link; a file keeps whose it is and who may read it, a new one has ``new_mode``.
 
     Raises CloudriftError that names the file and what the disk said.
     """
     try:
         path = path.resolve() if path.is_symlink() else path
-        mode = path.stat().st_mode & 0o777 if path.exists() else new_mode
+        old = path.stat() if path.exists() else None
+        mode = old.st_mode & 0o777 if old else new_mode
         with _Part(path) as part, part.open() as file:
             write(file)
             file.flush()
             os.fsync(file.fileno())
+            if old and (old.st_uid, old.st_gid) != (os.geteuid(), os.getegid()):
+                with contextlib.suppress(OSError):  # only who may do so
+                    os.fchown(file.fileno(), old.st_uid, old.st_gid)
             os.fchmod(file.fileno(), mode)
             part.take_place(file.fileno(), path)
     except OSError as error:

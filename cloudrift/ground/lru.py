@@ -2,13 +2,16 @@
 
 import functools
 import threading
-from collections import OrderedDict, defaultdict
+from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from typing import Any, Generic, ParamSpec, TypeVar
 
+import numpy as np
+from numpy.typing import NDArray
+
 _Value = TypeVar("_Value")
 _Given = ParamSpec("_Given")
-MOST_MADE = 128 << 20  # bytes of arrays that a floor keeps to make its sound from
+MOST_MADE = 176 << 20  # bytes of arrays that are kept to make sound from
 
 
 class BoundedStore(Generic[_Value]):
@@ -58,38 +61,50 @@ class BoundedStore(Generic[_Value]):
 
 
 def bytes_of(value: Any) -> int:
-    """Return how much an array has, or the arrays in a tuple; little for anything else."""
+    """Return how much an array holds, or the arrays in a tuple; little for anything else.
+
+    A part of a larger array holds all of that.
+    """
     if isinstance(value, tuple):
         return sum(map(bytes_of, value)) + 64
+    while isinstance(value, np.ndarray) and isinstance(value.base, np.ndarray):
+        value = value.base
     return int(getattr(value, "nbytes", 64))
 
 
-_MADE: defaultdict[str, BoundedStore[Any]] = defaultdict(
-    lambda: BoundedStore[Any](MOST_MADE, bytes_of)
-)
+def alone(array: NDArray[Any]) -> NDArray[Any]:
+    """Return an array that holds no more than itself: a copy where it is part of a larger one."""
+    return array if bytes_of(array) <= 1.1 * array.nbytes else array.copy()
+
+
+_MADE = BoundedStore[Any](MOST_MADE, bytes_of)
 
 
 def kept(make: Callable[_Given, _Value]) -> Callable[_Given, _Value]:
     """Keep the arrays that a pure function makes (or tuples of them), by what it was given.
 
-    All such functions of a floor (``cloudrift.sound``, ``cloudrift.texture``, …) share room for
-    MOST_MADE bytes: what is large does not stay because it is one of few.
+    All such functions share room for MOST_MADE bytes: what is large does not stay because it is
+    one of few.
     """
-    store, name = _MADE[make.__module__.split(".")[1]], f"{make.__module__}.{make.__qualname__}"
+    name = f"{make.__module__}.{make.__qualname__}"
 
     @functools.wraps(make)
     def look(*given: _Given.args, **named: _Given.kwargs) -> _Value:
         key = (name, given, tuple(sorted(named.items())))
-        value: _Value | None = store.get(key)
+        value: _Value | None = _MADE.get(key)
         if value is None:
             value = make(*given, **named)
-            store.put(key, value)
+            _MADE.put(key, value)
         return value
 
     return look
 
 
+def made_bytes() -> int:
+    """Return how much is kept so."""
+    return _MADE.size_bytes
+
+
 def forget_made() -> None:
     """Let all that is kept so go."""
-    for store in _MADE.values():
-        store.clear()
+    _MADE.clear()

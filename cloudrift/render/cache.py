@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.ground.lru import BoundedStore
+from cloudrift.ground.lru import BoundedStore, alone, bytes_of
 
 DEFAULT_BYTES = 288 << 20  # a ten-layer loop with its treatments, and some moments of history
 
@@ -12,7 +12,7 @@ class AudioCache:
     """A bounded store of audio. Arrays in it are read-only: many readers share them."""
 
     def __init__(self, limit_bytes: int = DEFAULT_BYTES) -> None:
-        self._store = BoundedStore[Stereo](limit_bytes, lambda audio: audio.nbytes)
+        self._store = BoundedStore[Stereo](limit_bytes, bytes_of)
 
     def get(self, key: bytes) -> Stereo | None:
         """Return the audio under a key, or None."""
@@ -20,6 +20,7 @@ class AudioCache:
 
     def put(self, key: bytes, audio: Stereo) -> None:
         """Keep audio under a key."""
+        audio = alone(audio)
         audio.flags.writeable = False
         self._store.put(key, audio)
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
 from cloudrift.audio.wrap import read_stretch
-from cloudrift.ground.lru import BoundedStore, kept
+from cloudrift.ground.lru import BoundedStore, alone, bytes_of, kept
 from cloudrift.ground.settings import Full, Settings
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import Clock
@@ -53,8 +53,8 @@ class ToneCache:
     """
 
     def __init__(self, tone_bytes: int = TONE_BYTES, note_bytes: int = NOTE_BYTES) -> None:
-        self._tones = BoundedStore[Tone](tone_bytes, lambda t: t.soft.nbytes + t.hard.nbytes)
-        self._notes = BoundedStore[Stereo](note_bytes, lambda audio: audio.nbytes)
+        self._tones = BoundedStore[Tone](tone_bytes, bytes_of)
+        self._notes = BoundedStore[Stereo](note_bytes, bytes_of)
 
     def clear(self) -> None:
         """Let everything go."""
@@ -73,6 +73,8 @@ class ToneCache:
         tone = self._tones.get(key)
         if tone is None or tone.soft.shape[1] < request.frames:
             tone = instrument.tone(request)
+            soft = alone(tone.soft)
+            tone = Tone(soft, soft if tone.hard is tone.soft else alone(tone.hard))
             self._tones.put(key, tone)
         return tone
 
@@ -80,7 +82,7 @@ class ToneCache:
         """Return a finished note, computing it if need be."""
         audio = self._notes.get(key)
         if audio is None:
-            audio = make()
+            audio = alone(make())
             self._notes.put(key, audio)
         return audio
 
