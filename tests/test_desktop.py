@@ -501,7 +501,7 @@ def test_work_of_a_crash_is_offered_and_opened(qtbot, window, tmp_path, monkeypa
     lost = edits.set_tempo(window.session.loop, 66)
     recovery.keep(lost, None, folder).rename(folder / "999999.cloudrift")
     answer(monkeypatch, "Open it")
-    monkeypatch.setattr(window.session, "_state_folder", folder)
+    monkeypatch.setattr(window.session.keeper, "folder", folder)
     offer_unsaved(window)
     assert window.session.loop == lost
     assert window.session.would_be_lost

@@ -156,7 +156,7 @@ def test_a_group_has_level_pan_hear_and_off(window, qtbot):
     row.hear.click()
     assert [x.id for x in session.heard_loop.heard()] == ["l1", "l2"]
     row.hear.click()
-    session.save(session._state_folder.parent / "g")
+    session.save(session.keeper.folder.parent / "g")
     assert load(session.path) == session.loop
     session.undo()
     session.undo()

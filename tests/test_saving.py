@@ -166,7 +166,7 @@ def test_a_name_that_is_not_utf_8_is_worked_with(window, tmp_path, capfd):
     window.session.open(load(path), path)
     changed(window)
     assert window.session.keep_unsaved()
-    folder = window.session._state_folder
+    folder = window.session.keeper.folder
     recovery._held.pop(folder).close()  # as if the program had ended
     (found,) = left_behind(folder)
     assert found.origin == path
@@ -264,12 +264,12 @@ def test_unsaved_work_is_kept_beside_the_interface(qtbot, window, monkeypatch):
         return real(*given)
 
     monkeypatch.setattr(recovery, "keep", watched)
-    session.keep_soon()
-    qtbot.waitUntil(lambda: session._kept is session.loop, timeout=5000)
+    session._autosave.timeout.emit()
+    qtbot.waitUntil(lambda: session.keeper.kept is session.loop, timeout=5000)
     assert threads[0] is not threading.main_thread()
-    session.keep_soon()
+    session._autosave.timeout.emit()
     assert len(threads) == 1  # nothing has changed since
-    (file,) = session._state_folder.glob("*.cloudrift")
+    (file,) = session.keeper.folder.glob("*.cloudrift")
     assert load(file) == session.loop
     assert file.stat().st_mode & 0o777 == 0o600
 
@@ -277,21 +277,33 @@ def test_unsaved_work_is_kept_beside_the_interface(qtbot, window, monkeypatch):
 def test_what_is_saved_meanwhile_is_not_kept_again(qtbot, window, tmp_path, monkeypatch):
     session = window.session
     changed(window)
-    session._keeping.acquire()
-    session.keep_soon()
-    assert session._keeper.is_alive()
-    session._keeping.release()
+    session.keeper._writing.acquire()
+    session._autosave.timeout.emit()
+    assert session.keeper._thread.is_alive()
+    session.keeper._writing.release()
     session.save(tmp_path / "a.cloudrift")
-    session._keeper.join()
+    session.keeper._thread.join()
     qtbot.wait(20)
-    assert list(session._state_folder.glob("*.cloudrift")) == []
+    assert list(session.keeper.folder.glob("*.cloudrift")) == []
     changed(window, 78)
-    session._keeping.acquire()
-    session.keep_soon()
-    session._times_forgotten += 1  # another loop is open by now
-    session._keeping.release()
-    session._keeper.join()
-    assert list(session._state_folder.glob("*.cloudrift")) == []
+    session.keeper._writing.acquire()
+    session._autosave.timeout.emit()
+    session.keeper._times_forgotten += 1  # another loop is open by now
+    session.keeper._writing.release()
+    session.keeper._thread.join()
+    assert list(session.keeper.folder.glob("*.cloudrift")) == []
+
+
+def test_what_was_forgotten_before_it_was_told_is_not_taken_for_kept(qtbot, window):
+    changed(window)
+    keeper = window.session.keeper
+    window.session._autosave.timeout.emit()
+    keeper._thread.join()
+    keeper.forget()
+    qtbot.wait(20)
+    assert keeper.kept is None
+    assert window.session.keep_unsaved()
+    assert len(list(keeper.folder.glob("*.cloudrift"))) == 1
 
 
 def test_work_that_cannot_be_kept_is_said_once(qtbot, window, monkeypatch):
@@ -306,15 +318,15 @@ def test_work_that_cannot_be_kept_is_said_once(qtbot, window, monkeypatch):
         patched.setattr(recovery, "keep", full)
         for tempo in (71, 72, 73):
             changed(window, tempo)
-            session.keep_soon()
-            session._keeper.join()
+            session._autosave.timeout.emit()
+            session.keeper._thread.join()
             qtbot.wait(20)
         assert said == ["Save soon: changes can't be kept against a crash in "
-                        f"{session._state_folder} (No space left on device)"]  # fmt: skip
+                        f"{session.keeper.folder} (No space left on device)"]  # fmt: skip
         assert not session.keep_unsaved()
         assert len(said) == 1
     assert session.keep_unsaved()
-    assert session._kept is session.loop
+    assert session.keeper.kept is session.loop
 
 
 def test_unsaved_work_that_cannot_be_read_is_said_and_stays(window, small_loop):

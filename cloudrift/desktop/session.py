@@ -4,7 +4,6 @@
 """
 
 import logging
-import threading
 import time
 from collections.abc import Callable, Iterable
 from dataclasses import replace
@@ -17,11 +16,12 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.desktop.heard_once import BARE, HeardOnce
+from cloudrift.desktop.keeper import Keeper
 from cloudrift.desktop.preferences import Preferences
 from cloudrift.desktop.selection import first_selection, only_there, still_there
 from cloudrift.desktop.trouble import error_words
 from cloudrift.devices import Speaker
-from cloudrift.ground.errors import CloudriftError, in_a_sentence
+from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import recovery, spec
 from cloudrift.loop.history import History, Moment
 from cloudrift.loop.model import Loop
@@ -62,7 +62,6 @@ class Session(QObject):
     _broke = pyqtSignal(str)
     _came_soon = pyqtSignal(object)  # Stereo
     _rested = pyqtSignal()
-    _kept_anew = pyqtSignal(object, str)  # Loop, and what was wrong if it could not be kept
 
     def __init__(
         self,
@@ -88,12 +87,8 @@ class Session(QObject):
         self.rendered: dict[str, Rendered] = {}
         self.loudness: dict[str, Loudness] = {}
         self._saved = loop if path else None
-        self._state_folder = state_folder or recovery.state_folder()
-        self._kept: Loop | None = None
-        self._keeping = threading.Lock()  # held while what is unsaved is written, or forgotten
-        self._keeper: threading.Thread | None = None
-        self._times_forgotten = 0
-        self._not_kept = ""  # why the unsaved work could not be kept the last time
+        self.keeper = Keeper(state_folder or recovery.state_folder(), self)
+        self.keeper.failed.connect(self.failed)
         self._seen = signature(path)
         self._up_to: tuple[str | None, int] | None = None
         self.against: Against = "loop"
@@ -109,7 +104,6 @@ class Session(QObject):
         self._measured.connect(self._on_measured)
         self._broke.connect(self.failed)
         self._rested.connect(lambda: self.busy_changed.emit(self._worker.busy))
-        self._kept_anew.connect(self._on_kept)
         self._came_soon.connect(self._on_soon)
         self.once = HeardOnce(self)
         self._worker = RenderWorker(
@@ -129,7 +123,7 @@ class Session(QObject):
         self._resting.timeout.connect(self._ask)
         self._autosave = QTimer(self)
         self._autosave.setInterval(spec.AUTOSAVE_EVERY_S * 1000)
-        self._autosave.timeout.connect(self.keep_soon)
+        self._autosave.timeout.connect(self._keep_soon)
         self._autosave.start()
         speaker.start(self.player.pull)
         self._ask()
@@ -208,7 +202,7 @@ class Session(QObject):
     def open(self, loop: Loop, path: Path | None, *, unsaved: bool = False) -> None:
         """Put another document in place of this one; what was unsaved must have been asked for."""
         before = self.loop
-        self._forget_unsaved()
+        self.keeper.forget()
         self.history = History.of(loop)
         self.path, self._seen = path, signature(path)
         self.begun = True
@@ -529,7 +523,7 @@ class Session(QObject):
             self.failed.emit(str(error))
             return False
         self.path, self._saved, self._seen = path, loop, signature(path)
-        self._forget_unsaved()
+        self.keeper.forget()
         self.changed.emit(loop, loop)
         return True
 
@@ -539,57 +533,12 @@ class Session(QObject):
         return self.path is not None and signature(self.path) not in (self._seen, None)
 
     def keep_unsaved(self) -> bool:
-        """Keep what is not saved in the state folder, now; say whether it is safe."""
-        if not self.would_be_lost or self.loop is self._kept:
-            return True
-        loop = self.loop
-        with self._keeping:
-            wrong = self._write_unsaved(loop, self.path)
-        self._on_kept(loop, wrong)
-        return not wrong
+        """Keep what is not saved against a crash, now; say whether it is safe."""
+        return not self.would_be_lost or self.keeper.keep(self.loop, self.path)
 
-    def keep_soon(self) -> None:
-        """Keep what is not saved, beside the interface; called every 20 s."""
-        writing = self._keeper is not None and self._keeper.is_alive()
-        if not self.would_be_lost or self.loop is self._kept or writing:
-            return
-        loop, path, times = self.loop, self.path, self._times_forgotten
-
-        def work() -> None:
-            with self._keeping:
-                if times != self._times_forgotten:
-                    return  # saved, or another loop is open
-                wrong = self._write_unsaved(loop, path)
-            self._kept_anew.emit(loop, wrong)
-
-        self._keeper = threading.Thread(target=work, name="keeper", daemon=True)
-        self._keeper.start()
-
-    def _write_unsaved(self, loop: Loop, path: Path | None) -> str:
-        try:
-            recovery.keep(loop, path, self._state_folder)
-        except (CloudriftError, OSError) as error:
-            log.warning("unsaved work could not be kept: %s", error)
-            said = error if isinstance(error, OSError) else error.__cause__
-            reason = said.strerror if isinstance(said, OSError) else ""
-            return f"in {self._state_folder} ({reason or error})"
-        return ""
-
-    def _on_kept(self, loop: Loop, wrong: str) -> None:
-        """Say what is wrong, once, while it is the same."""
-        if wrong and wrong != self._not_kept:
-            self.failed.emit(
-                in_a_sentence(f"Save soon: changes can't be kept against a crash {wrong}")
-            )
-        self._not_kept = wrong
-        if not wrong:
-            self._kept = loop
-
-    def _forget_unsaved(self) -> None:
-        with self._keeping:
-            self._times_forgotten += 1
-            recovery.forget(self._state_folder)
-            self._kept = None
+    def _keep_soon(self) -> None:
+        if self.would_be_lost:
+            self.keeper.keep_soon(self.loop, self.path)
 
     def close(self, *, keep: bool = False, within_s: float = CLOSING_S) -> bool:
         """Let speaker, threads and timers go; say whether all have ended within so long.
@@ -607,5 +556,5 @@ class Session(QObject):
         self.engine.close(wait=all(ended))
         self.rendered.clear()
         if not kept:
-            self._forget_unsaved()
+            self.keeper.forget()
         return all(ended)
