@@ -1,6 +1,6 @@
 """A long day in short: random edits and presses while the loop plays: ``python -m tools.soak``.
 
-Prints a row a minute: memory, threads, children, gaps in the sound, errors. Then the program is
+Prints a row a minute: memory (the median of thirty looks, and the most), threads, children, gaps in the sound, errors. Then the program is
 ended in each way there is (closed, SIGTERM, SIGINT, SIGKILL), and what is left of it is looked for.
 Everything happens in folders of its own.
 """
@@ -13,6 +13,7 @@ import os
 import random
 import shutil
 import signal
+import statistics
 import subprocess
 import sys
 import tempfile
@@ -316,23 +317,28 @@ def day(minutes: float, seed: int) -> int:
     began = time.monotonic()
     rows: list[tuple[float, float, int, int]] = []
 
+    samples: list[float] = []
+
     def row() -> None:
+        memory, most = statistics.median(samples), max(samples)
+        samples.clear()
         waits = list(session.player.waits_s)
         session.player.waits_s.clear()
         minute = (time.monotonic() - began) / 60
-        rows.append((minute, resident_mib(), threading.active_count(), len(children())))
-        cells = (f"{minute:.1f}", f"{rows[-1][1]:.0f}", rows[-1][2], rows[-1][3],
+        rows.append((minute, memory, threading.active_count(), len(children())))
+        cells = (f"{minute:.1f}", f"{memory:.0f}", f"{most:.0f}", rows[-1][2], rows[-1][3],
                  f"{max(waits, default=0) * 1e3:.0f}", session.player.gaps,
                  sum(deeds.done.values()), sum(errors.found.values()),
                  f"{stores_mib(session):.0f}", f"{free_heap_mib():.0f}")  # fmt: skip
         print(f"| {' | '.join(map(str, cells))} |", flush=True)
 
-    names = ("minute", "memory, MiB", "threads", "children", "longest wait, ms", "gaps", "deeds",
+    names = ("minute", "memory, MiB", "at most, MiB", "threads", "children", "longest wait, ms", "gaps", "deeds",
              "errors", "in stores, MiB", "free heap, MiB")  # fmt: skip
     print(f"| {' | '.join(names)} |")
     print("|---" * len(names) + "|")
     timers = []
-    for every_ms, what in ((EVERY_MS, deeds.one), (200, close_what_asks), (60_000, row)):
+    for every_ms, what in ((EVERY_MS, deeds.one), (200, close_what_asks),
+                           (2000, lambda: samples.append(resident_mib())), (60_000, row)):  # fmt: skip
         timer = QTimer()
         timer.timeout.connect(what)
         timer.start(every_ms)
@@ -341,6 +347,7 @@ def day(minutes: float, seed: int) -> int:
     app.exec()
     for timer in timers:
         timer.stop()
+    samples.append(resident_mib())
     row()
     closing = time.monotonic()
     session.begun = False
