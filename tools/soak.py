@@ -1,8 +1,8 @@
 """A long day in short: random edits and presses while the loop plays: ``python -m tools.soak``.
 
-Prints a row a minute: memory (the median of thirty looks, and the most), threads, children, gaps in the sound, errors. Then the program is
-ended in each way there is (closed, SIGTERM, SIGINT, SIGKILL), and what is left of it is looked for.
-Everything happens in folders of its own.
+Prints a row a minute: memory (the median of thirty looks, and the most), threads, children, gaps in
+the sound, errors. Then it is closed, and a program is ended in each other way there is (SIGTERM,
+SIGINT, SIGKILL) and what is left of it looked for. Everything happens in folders of its own.
 """
 
 import argparse
@@ -296,6 +296,48 @@ def close_what_asks() -> None:
             asks.close()
 
 
+class Watch:
+    """Looks at the program while it is used, and prints a row a minute."""
+
+    head = ("minute", "memory, MiB", "at most, MiB", "threads", "children", "longest wait, ms",
+            "gaps", "deeds", "errors", "in stores, MiB", "free heap, MiB")  # fmt: skip
+
+    def __init__(self, session: Session, deeds: Deeds, errors: Errors) -> None:
+        self._session, self._deeds, self._errors = session, deeds, errors
+        self._began = time.monotonic()
+        self._memory: list[float] = []  # since the last row
+        self._rows: list[tuple[float, float, int, int]] = []
+
+    def look(self) -> None:
+        """Look at the memory."""
+        self._memory.append(resident_mib())
+
+    def row(self) -> None:
+        """Print what was seen since the last row."""
+        player = self._session.player
+        self.look()
+        memory, most = statistics.median(self._memory), max(self._memory)
+        wait_ms = 1e3 * max(player.waits_s, default=0.0)
+        self._memory.clear()
+        player.waits_s.clear()
+        minute = (time.monotonic() - self._began) / 60
+        threads, processes = threading.active_count(), len(children())
+        self._rows.append((minute, memory, threads, processes))
+        cells = (f"{minute:.1f}", f"{memory:.0f}", f"{most:.0f}", threads, processes,
+                 f"{wait_ms:.0f}", player.gaps, sum(self._deeds.done.values()),
+                 sum(self._errors.found.values()), f"{stores_mib(self._session):.0f}",
+                 f"{free_heap_mib():.0f}")  # fmt: skip
+        print(f"| {' | '.join(map(str, cells))} |", flush=True)
+
+    def summary(self) -> str:
+        """Say how memory, threads and children were once all had settled."""
+        settled = [row for row in self._rows if row[0] >= SETTLED_MIN] or self._rows[-1:]
+        least, most = (f(row[1] for row in settled) for f in (min, max))
+        return (f"memory after {SETTLED_MIN} min: {least:.0f} to {most:.0f} MiB "
+                f"({100 * (most / least - 1):.0f} %); threads {sorted({r[2] for r in settled})}; "
+                f"children {sorted({r[3] for r in settled})}")  # fmt: skip
+
+
 def day(minutes: float, seed: int) -> int:
     """Edit for so long; return how much was wrong."""
     sys.setswitchinterval(SWITCH_INTERVAL_S)
@@ -314,31 +356,12 @@ def day(minutes: float, seed: int) -> int:
     window.show()
     session.set_playing(True)
     deeds = Deeds(window, seed)
-    began = time.monotonic()
-    rows: list[tuple[float, float, int, int]] = []
-
-    samples: list[float] = []
-
-    def row() -> None:
-        memory, most = statistics.median(samples), max(samples)
-        samples.clear()
-        waits = list(session.player.waits_s)
-        session.player.waits_s.clear()
-        minute = (time.monotonic() - began) / 60
-        rows.append((minute, memory, threading.active_count(), len(children())))
-        cells = (f"{minute:.1f}", f"{memory:.0f}", f"{most:.0f}", rows[-1][2], rows[-1][3],
-                 f"{max(waits, default=0) * 1e3:.0f}", session.player.gaps,
-                 sum(deeds.done.values()), sum(errors.found.values()),
-                 f"{stores_mib(session):.0f}", f"{free_heap_mib():.0f}")  # fmt: skip
-        print(f"| {' | '.join(map(str, cells))} |", flush=True)
-
-    names = ("minute", "memory, MiB", "at most, MiB", "threads", "children", "longest wait, ms", "gaps", "deeds",
-             "errors", "in stores, MiB", "free heap, MiB")  # fmt: skip
-    print(f"| {' | '.join(names)} |")
-    print("|---" * len(names) + "|")
+    watch = Watch(session, deeds, errors)
+    print(f"| {' | '.join(watch.head)} |")
+    print("|---" * len(watch.head) + "|")
     timers = []
-    for every_ms, what in ((EVERY_MS, deeds.one), (200, close_what_asks),
-                           (2000, lambda: samples.append(resident_mib())), (60_000, row)):  # fmt: skip
+    whats = ((EVERY_MS, deeds.one), (200, close_what_asks), (2000, watch.look), (60_000, watch.row))
+    for every_ms, what in whats:
         timer = QTimer()
         timer.timeout.connect(what)
         timer.start(every_ms)
@@ -347,21 +370,12 @@ def day(minutes: float, seed: int) -> int:
     app.exec()
     for timer in timers:
         timer.stop()
-    samples.append(resident_mib())
-    row()
     closing = time.monotonic()
-    session.begun = False
-    window.hide()
-    window.deleteLater()
-    session.close()
+    window.leave()
     took = time.monotonic() - closing
     mishaps.remove()
-    settled = [mib for minute, mib, *_ in rows if minute >= SETTLED_MIN] or [rows[-1][1]]
-    threads = {count for minute, _, count, _ in rows if minute >= SETTLED_MIN}
     print(f"\n{dict(deeds.done)}\nrefused in words: {sum(said.values())}, of {len(said)} kinds\n"
-          f"memory after {SETTLED_MIN} min: {min(settled):.0f} to {max(settled):.0f} MiB "
-          f"({100 * (max(settled) / min(settled) - 1):.0f} %); threads {sorted(threads)}; "
-          f"closed in {took:.1f} s")  # fmt: skip
+          f"{watch.summary()}; closed in {took:.1f} s")  # fmt: skip
     return sum(errors.found.values())
 
 
