@@ -1,5 +1,6 @@
 """Nothing lost: programs that are killed, names of any kind, others' files, full disks."""
 
+import contextlib
 import errno
 import os
 import random
@@ -8,6 +9,7 @@ import subprocess
 import sys
 import threading
 import time
+from concurrent.futures import CancelledError
 
 import pytest
 
@@ -22,6 +24,7 @@ from cloudrift.loop import edits, recovery
 from cloudrift.loop.kept import keep, template_folder
 from cloudrift.loop.recovery import left_behind
 from cloudrift.loop.storage import load, save, signature
+from cloudrift.render import Engine
 from cloudrift.sound.own import OwnSound
 from cloudrift.sound.own_files import own_sounds, save_own
 from cloudrift.texture.finish import Finish
@@ -441,6 +444,22 @@ def test_closing_does_not_wait_for_what_still_runs(
     stuck.go.set()
     wait_for(lambda: session._worker.has_ended(0) and session.once.has_ended(0))
     assert window.tasks.has_ended(5)
+
+
+def test_an_engine_says_whether_its_steps_have_ended():
+    engine, stuck = Engine(), Stuck()
+
+    def work():
+        with contextlib.suppress(Cancelled, CancelledError):
+            engine.each(stuck, (1, 2, 3))
+
+    thread = threading.Thread(target=work)
+    thread.start()
+    assert stuck.begun.wait(10)
+    assert not engine.close(0.1)
+    stuck.go.set()
+    thread.join(10)
+    assert engine.close()
 
 
 STUCK = """

@@ -553,7 +553,7 @@ class Session(QObject):
         self.speaker.close()
         until = time.monotonic() + within_s
         ended = [part.has_ended(until - time.monotonic()) for part in (self.once, self._worker)]
-        self.engine.close(wait=all(ended))
+        ended.append(self.engine.close(until - time.monotonic()))
         self.rendered.clear()
         if not kept:
             self.keeper.forget()

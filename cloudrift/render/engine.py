@@ -2,9 +2,9 @@
 
 import time
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -56,13 +56,20 @@ class Engine:
         self.facts = BoundedStore[object](KEPT_FACTS, lambda _: 1)  # what others measured, by key
         self._measured: dict[bytes, Loudness] = {}
         self._pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="render")
+        self._given: set[Future[Any]] = set()  # to the pool, and not done
 
-    def close(self, *, wait: bool = True) -> None:
-        """Let the threads go, and the audio: whoever still holds the engine holds little."""
-        self._pool.shutdown(wait=wait, cancel_futures=True)
+    def close(self, within_s: float | None = None) -> bool:
+        """Let the threads go, and the audio: whoever still holds the engine holds little.
+
+        Waits so long for steps that run (None: as long as they take); says whether all have ended.
+        """
+        self._pool.shutdown(wait=False, cancel_futures=True)
+        running = [one for one in tuple(self._given) if not one.cancelled()]
+        ended = not wait(running, None if within_s is None else max(0.0, within_s)).not_done
         self.cache.clear()
         self.tones.clear()
         self.facts.clear()
+        return ended
 
     def audio(
         self,
@@ -109,6 +116,9 @@ class Engine:
         if len(nodes) < 2:
             return [work(node) for node in nodes]
         futures = [self._pool.submit(work, node) for node in nodes]
+        for future in futures:
+            self._given.add(future)
+            future.add_done_callback(self._given.discard)
         try:
             found = [
                 work(node) if future.cancel() else future.result()
