@@ -22,6 +22,7 @@ from typing import NamedTuple
 
 import msgspec
 
+from cloudrift.audio.files import read_audio
 from cloudrift.desktop.preferences import FILE, Preferences
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_words
@@ -167,17 +168,15 @@ def _midi(path: Path) -> Use:
 
 
 def _audio(path: Path) -> Use:
-    refused = None
-    try:
-        read_reference(path)
-    except CloudriftError as error:
-        refused = error
-    try:
+    with contextlib.suppress(CloudriftError):
         read_recording(path)
-    except CloudriftError:
-        if refused:
-            raise refused from None
-    return lambda _bench: None
+    read_audio(path)
+
+    def use(_bench: Bench) -> None:
+        with contextlib.suppress(CloudriftError):  # too short, without a beat, …
+            read_reference(path)
+
+    return use
 
 
 def _settings(path: Path) -> Use:

@@ -25,6 +25,7 @@ TEMPLATES: dict[tuple[int, ...], float] = {
     (0, 4, 7, 11): -0.05, (0, 3, 7, 10): -0.05, (0, 4, 7, 10): -0.05, (0, 3, 6, 10): -0.1,
     (0, 7): -0.12,
 }  # fmt: skip
+MANY_BEATS = 1024  # that are compared with all shapes at once
 CHANGE_COST, OFF_BAR_COST = 0.22, 0.2
 
 
@@ -272,6 +273,20 @@ def _bass_of_beats(near: _Near, first: int, last: int, beat: int) -> list[int]:
     return out
 
 
+def _gains(
+    heard: NDArray[np.float64], bass: NDArray[np.int64], masks: NDArray[np.float64],
+    bonus: NDArray[np.float64],
+) -> NDArray[np.float64]:  # fmt: skip
+    """How well each shape stands for each beat, (beats, shapes); 0 where nothing is heard."""
+    total = heard.sum(axis=1, keepdims=True)
+    share = (heard / np.where(total > 0, total, 1)) @ masks.T
+    # Notes of a shape that are not played make it less likely.
+    played = (heard > 0.02 * np.maximum(total, 1)) @ masks.T / masks.sum(axis=1)
+    roots = np.arange(len(masks)) // len(TEMPLATES)
+    gain = share + 0.5 * played + bonus + 0.1 * (roots == bass[:, None])
+    return np.where(total > 0, gain, 0.0)
+
+
 def chord_path(
     heard: NDArray[np.float64], bass: list[int], first: int, beats_a_bar: int
 ) -> list[int]:
@@ -286,19 +301,17 @@ def chord_path(
     for state in range(states):
         masks[state, list(chord_tones_of(state))] = 1
         bonus[state] = list(TEMPLATES.values())[state % len(TEMPLATES)]
-    best = np.zeros(states)
-    came: list[NDArray[np.int64]] = []
-    for b, row in enumerate(heard):
-        total = row.sum()
-        share = masks @ (row / total) if total > 0 else np.zeros(states)
-        # Notes of a shape that are not played make it less likely.
-        played = masks @ (row > 0.02 * max(total, 1)) / masks.sum(axis=1)
-        gain = share + 0.5 * played + bonus + 0.1 * (np.arange(states) // len(TEMPLATES) == bass[b])
-        cost = CHANGE_COST + OFF_BAR_COST * ((first + b) % beats_a_bar != 0)
-        leader = int(best.argmax())
-        change = best[leader] - cost > best
-        came.append(np.where(change, leader, np.arange(states)))
-        best = np.where(change, best[leader] - cost, best) + (gain if total > 0 else 0)
+    best, itself = np.zeros(states), np.arange(states, dtype=np.int16)
+    came: list[NDArray[np.int16]] = []
+    for start in range(0, len(heard), MANY_BEATS):
+        rows = heard[start : start + MANY_BEATS]
+        lowest = np.asarray(bass[start : start + MANY_BEATS])
+        for b, gain in enumerate(_gains(rows, lowest, masks, bonus), start):
+            cost = CHANGE_COST + OFF_BAR_COST * ((first + b) % beats_a_bar != 0)
+            leader = int(best.argmax())
+            changed = best[leader] - cost
+            came.append(np.where(changed > best, np.int16(leader), itself))
+            best = np.maximum(best, changed) + gain
     path = [int(best.argmax())]
     for step in reversed(came[1:]):
         path.append(int(step[path[-1]]))
