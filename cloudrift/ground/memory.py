@@ -1,24 +1,37 @@
-"""How the C library hands out memory, set once for a process that renders."""
+"""How the C library hands out memory, set once for a process that renders, and what it gives back.
+
+To let all large blocks lie outside the heap (M_MMAP_THRESHOLD) would keep the memory as low by
+itself, but each step would then pay for fresh pages: twice the time for a loop.
+"""
 
 import ctypes
-import ctypes.util
+import functools
+from typing import Any
 
-M_MMAP_THRESHOLD, M_ARENA_MAX = -3, -8  # mallopt(3)
+M_ARENA_MAX = -8  # mallopt(3)
 ARENAS = 2
-LARGE = 1 << 20  # bytes from which on a block is the system's own, and goes back to it when freed
+
+
+@functools.cache
+def _library() -> Any:
+    return ctypes.CDLL(None)
 
 
 def keep_memory_tidy() -> None:
-    """Let all threads share two heaps, and what is large lie outside them.
+    """Let all threads share two heaps.
 
     Left alone, the allocator keeps freed loops in one heap a thread, full of holes: twice the
-    memory that is in use after a long session; and it moves the line from which on blocks are given
-    back up to the largest that it has seen. Does nothing where the C library is another one.
+    memory that is in use after a long session. Does nothing where the C library is another one.
     """
-    library = ctypes.util.find_library("c")
-    if library is None:
-        return
-    c = ctypes.CDLL(library)
-    if hasattr(c, "mallopt"):
-        c.mallopt(M_ARENA_MAX, ARENAS)
-        c.mallopt(M_MMAP_THRESHOLD, LARGE)
+    if hasattr(_library(), "mallopt"):
+        _library().mallopt(M_ARENA_MAX, ARENAS)
+
+
+def give_back() -> None:
+    """Give what is freed inside the heaps back to the system (``malloc_trim(3)``): some 10 ms.
+
+    What lies between blocks that stay would else be held for ever: a long day would end with twice
+    the memory that it needs.
+    """
+    if hasattr(_library(), "malloc_trim"):
+        _library().malloc_trim(0)

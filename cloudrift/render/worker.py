@@ -5,14 +5,17 @@ too: every second one may finish, so that moving a field without pause is heard 
 """
 
 import threading
+import time
 from collections.abc import Callable
 
 from cloudrift.audio.buffers import Stereo
+from cloudrift.ground.memory import give_back
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.model import Loop
 from cloudrift.render.ahead import ahead
 from cloudrift.render.engine import Engine, Loudness, Rendered
 
+GIVE_BACK_S = 10.0  # how often memory is given back to the system while it renders
 Answer = Callable[[str, Rendered], None]
 Measured = Callable[[str, Rendered, Loudness], None]
 Soon = Callable[[Stereo], None]
@@ -95,12 +98,16 @@ class RenderWorker:
                 self._soon(audio)
 
     def _run(self) -> None:
+        given_back = time.monotonic()
         while True:
             with self._change:
                 self._running = None
                 rests = not self._wanted
             if rests:
                 self._rested()
+            if time.monotonic() - given_back > GIVE_BACK_S:
+                give_back()
+                given_back = time.monotonic()
             with self._change:
                 self._change.wait_for(lambda: self._closing or self._wanted)
                 if self._closing:
