@@ -7,6 +7,7 @@ from msgspec.structs import replace
 from cloudrift.audio.spectrum import chroma
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import chord_edits, edits
+from cloudrift.notes import Note
 from cloudrift.render import Engine, bare_of, plan, without_line
 from cloudrift.render.audition import audition, drafted, keeps_places
 from cloudrift.render.cache import AudioCache
@@ -279,3 +280,23 @@ def test_a_draft_lays_one_chord_bare_into_the_loop_and_leaves_the_rest(engine, s
     assert {int(p) for p in np.argsort(root)[-3:]} <= {v % 12 for v in chord.voices}
     assert keeps_places(small_loop)
     assert not keeps_places(edits.add_treatment(small_loop, None, "backward"))
+
+
+def test_a_step_is_no_follower_of_one_at_another_tempo():
+    """Eight bars at 120 and four at 60 are as long; what is timed by the beat is not the same."""
+    loop = replace(sketch(find_card("Marlow Quist"), draw=1, bars=8), tempo=120.0, line=())
+    loop = edits.set_line(replace(loop, layers=loop.layers[:1], chords=()), "l1", ())
+    loop = edits.add_treatment(loop, "l1", "echo")
+
+    def held(length_ticks):
+        return (Note(id=1, start_tick=0, length_ticks=length_ticks, pitch=60, velocity=90),)
+
+    quick = replace(loop, layers=(replace(loop.layers[0], own=held(960)),))
+    slow = replace(quick, tempo=60.0, bars=4, layers=(replace(loop.layers[0], own=held(480)),))
+    assert slow.frames == quick.frames
+    engine, fresh = Engine(), Engine()
+    engine.render(quick)
+    followed, anew = engine.render(slow).audio, fresh.render(slow).audio
+    assert db(rms(followed - anew) / rms(anew)) < -80
+    for each in (engine, fresh):
+        each.close()

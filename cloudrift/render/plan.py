@@ -237,7 +237,9 @@ def _blended(dry: Node, wet: Node, blend: float, place: str) -> Node:
 def _treated(source: Node, group: Line, context: Context, place: str) -> Node:
     what = [(t.kind, t.version, t.blend, t.draw, t.settings, t.rides) for t in group]
     key = context.key.plain if any(t.of.follows_key for t in group) else ""
-    where = (context.rate, context.exact_frames, context.cuts, context.passes, context.once, key)
+    # All that a treatment can ask of its place; the length alone does not tell the tempo.
+    where = (context.rate, context.exact_frames, context.tempo, context.cuts, context.passes,
+             context.once, key)  # fmt: skip
     return Node(
         key=_key("treat", source.key, what, where),
         inputs=(source,),
