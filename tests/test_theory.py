@@ -168,3 +168,33 @@ def test_the_bass_lies_below(root, lowest, octaves):
     bass = bass_below(root, (lowest, lowest + 7), octaves=octaves)
     assert bass % 12 == root
     assert lowest - 5 - 12 * octaves < bass <= lowest - 5
+
+
+STACKS = {
+    "": (0, 4, 7), "m": (0, 3, 7), "°": (0, 3, 6), "7": (0, 4, 7, 10), "maj7": (0, 4, 7, 11),
+    "m7": (0, 3, 7, 10), "m7b5": (0, 3, 6, 10), "m(maj7)": (0, 3, 7, 11),
+    "9": (0, 4, 7, 10, 14), "maj9": (0, 4, 7, 11, 14), "m9": (0, 3, 7, 10, 14),
+    "m(maj9)": (0, 3, 7, 11, 14), "add9": (0, 4, 7, 14), "m(add9)": (0, 3, 7, 14),
+    "7b9": (0, 4, 7, 10, 13), "7#9": (0, 4, 7, 10, 15),
+}  # fmt: skip
+SIXTHS = {("m7", 1): "6", ("m7b5", 1): "m6"}  # the same notes, and as usual a name
+# A whole chord over the note that it lacks to be the larger one: said so as often.
+OVER = {("add9", 3): "", ("m(add9)", 3): "m", ("m(maj7)", 3): "m", ("7b9", 4): "7", ("7#9", 4): "7"}
+
+
+@pytest.mark.parametrize("root", range(12))
+@pytest.mark.parametrize("kind", STACKS)
+def test_a_stack_of_thirds_is_named_on_whatever_note_it_stands(kind, root):
+    tones = [60 + root + i for i in STACKS[kind]]
+    for at, low in enumerate(tones):
+        voices = tuple(sorted([t for t in tones if t != low] + [low - 36]))
+        reading = read_chord(voices, Key("C", "major"))
+        if (kind, at) in SIXTHS:
+            assert reading.name.endswith(SIXTHS[kind, at])
+            continue
+        assert reading.root == root % 12, reading.name
+        assert reading.bass == low % 12
+        assert ("/" in reading.name) == (at > 0)
+        suffix = OVER.get((kind, at), kind)
+        names = {name + suffix for name in (SHARP_NAMES[root], FLAT_NAMES[root])}
+        assert reading.name.split("/")[0] in names

@@ -30,8 +30,22 @@ HINT_BONUS = 1.2  # more than an inversion: whoever wrote the chord decides amon
 INVERSION, TENSION_IN_BASS, FOREIGN_BASS = 0.9, 1.0, 1.25
 NO_FIFTH, NO_THIRD, SUS_NO_FIFTH, SIXTH_NO_FIFTH = 0.6, 1.3, 1.2, 0.6
 ADDED, ALTERED, IMPLAUSIBLE = 0.7, 0.5, 3.0
+CONTRIVED = 1.0  # where another reading is a stack of thirds: more than standing on another note
+MINOR_OVER_MAJOR = 0.3
 ALTERNATIVE_WITHIN, SLASH_WITHIN, ALTERNATIVE_MOST = 1.2, 0.75, 1.8
 MAX_ALTERNATIVES = 3
+
+
+# Chords that are whole as they are named: stacks of thirds, with all their notes.
+STACKS = frozenset(
+    ("", "m", "°", "+", "7", "maj7", "m7", "m7b5", "°7", "m(maj7)", "9", "maj9", "m9", "m(maj9)",
+     "add9", "m(add9)", "7b9", "7#9")
+)  # fmt: skip
+# Names that are as usual as those, for the same notes: these stay as they are.
+USUAL = STACKS | frozenset(
+    ("6", "m6", "6/9", "m6/9", "sus2", "sus4", "7sus4", "9sus4", "13sus4", "11", "m11", "13",
+     "maj13", "m13", "maj7#11", "7#5", "7b5", "5", " alone")
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -88,9 +102,14 @@ def _read(pcs: frozenset[int], bass: int, key: Key, hint: int | None) -> ChordRe
     found = [_rooted(pcs, root, bass) for root in sorted(pcs)]
     found += _over_foreign_bass(pcs, bass)
     distance = {pc: (pc - bass) % 12 for pc in pcs}
+    stacked = any(its.suffix in STACKS for _, its, _, slash in found if not slash)
 
     def order(one: tuple[int, _Spelling, float, bool]) -> tuple[float, int]:
-        root, _, cost, _ = one
+        root, its, cost, slash = one
+        # A stack of thirds on another note of its own is what it is, however its notes could be
+        # added to something else.
+        cost += CONTRIVED * (stacked and its.suffix not in USUAL)
+        cost += MINOR_OVER_MAJOR * (slash and its.suffix.startswith("m") and distance[root] == 8)
         return cost - HINT_BONUS * (root == hint), distance[root]
 
     found.sort(key=order)
