@@ -205,9 +205,14 @@ def test_a_worker_gives_memory_back_now_and_then(qtbot, window, monkeypatch):
     from cloudrift.render import worker
 
     given = []
-    monkeypatch.setattr(worker, "GIVE_BACK_S", 0.0)
     monkeypatch.setattr(worker, "give_back", lambda: given.append(threading.current_thread()))
+    monkeypatch.setattr(worker, "GIVE_BACK_RESTING_S", 3600.0)
     window.session.apply("tempo", lambda loop: edits.set_tempo(loop, 71))
+    qtbot.waitUntil(lambda: not window.session._worker.busy, timeout=10_000)
+    qtbot.wait(20)
+    assert given == []
+    monkeypatch.setattr(worker, "GIVE_BACK_RESTING_S", 0.0)
+    window.session.apply("tempo", lambda loop: edits.set_tempo(loop, 72))
     qtbot.waitUntil(lambda: bool(given), timeout=10_000)
     assert given[0].name == "render worker"
 

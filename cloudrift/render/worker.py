@@ -15,7 +15,8 @@ from cloudrift.loop.model import Loop
 from cloudrift.render.ahead import ahead
 from cloudrift.render.engine import Engine, Loudness, Rendered
 
-GIVE_BACK_S = 10.0  # how often memory is given back to the system while it renders
+# How often memory is given back to the system, where more is to be done and where nothing is.
+GIVE_BACK_S, GIVE_BACK_RESTING_S = 10.0, 2.0
 Answer = Callable[[str, Rendered], None]
 Measured = Callable[[str, Rendered, Loudness], None]
 Soon = Callable[[Stereo], None]
@@ -105,7 +106,7 @@ class RenderWorker:
                 rests = not self._wanted
             if rests:
                 self._rested()
-            if time.monotonic() - given_back > GIVE_BACK_S:
+            if time.monotonic() - given_back > (GIVE_BACK_RESTING_S if rests else GIVE_BACK_S):
                 give_back()
                 given_back = time.monotonic()
             with self._change:
