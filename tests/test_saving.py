@@ -455,11 +455,11 @@ def test_an_engine_says_whether_its_steps_have_ended():
 
     thread = threading.Thread(target=work)
     thread.start()
-    assert stuck.begun.wait(10)
+    wait_for(lambda: stuck.begun.is_set() and engine._given)  # all have been handed over
     assert not engine.close(0.1)
     stuck.go.set()
     thread.join(10)
-    assert engine.close()
+    assert engine.close(10.0)
 
 
 STUCK = """
