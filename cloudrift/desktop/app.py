@@ -7,11 +7,12 @@ import sys
 from pathlib import Path
 
 from platformdirs import user_data_path
-from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QApplication, QMessageBox
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
 
 from cloudrift.audio.files import forget_parts, remove_old_parts
 from cloudrift.desktop import look
+from cloudrift.desktop.asking import ask
 from cloudrift.desktop.mishaps import Mishaps, log_to_file
 from cloudrift.desktop.preferences import Preferences
 from cloudrift.desktop.session import Session
@@ -98,23 +99,16 @@ def offer_unsaved(window: Window) -> None:
     if wrong:
         window.say(f"Unsaved work was found that can't be read: {in_a_sentence(wrong[0], 200)}")
     for unsaved in left:
-        box = QMessageBox(window)
-        box.setWindowTitle("Work that was not saved")
-        box.setTextFormat(Qt.TextFormat.PlainText)
         where = f" (from {unsaved.origin})" if unsaved.origin else ""
-        box.setText(
-            f"{unsaved.loop.title}{where} was not saved when the program last ended. Open it?"
-        )
-        yes = box.addButton("Open it", QMessageBox.ButtonRole.AcceptRole)
-        no = box.addButton("Throw it away", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Ask me later", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        if box.clickedButton() is yes:
+        words = f"{unsaved.loop.title}{where} was not saved when the program last ended. Open it?"
+        title = "Work that was not saved"
+        chosen = ask(window, title, words, "Open it", "Throw it away", "Ask me later")
+        if chosen == "Open it":
             window.session.open(unsaved.loop, unsaved.origin, unsaved=True)
             window.show_stage(0)
             # What the crash left goes only when it is kept anew: it may be the only copy.
             if window.session.keep_unsaved():
                 unsaved.file.unlink(missing_ok=True)
             return
-        if box.clickedButton() is no:
+        if chosen == "Throw it away":
             unsaved.file.unlink(missing_ok=True)

@@ -2,7 +2,8 @@
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from cloudrift.desktop.session import Session
 from cloudrift.ground.words import NAME_TYPED
@@ -16,6 +17,25 @@ def ask_for_file(parent: QWidget, session: Session, title: str, kinds: str) -> P
     folder = str(session.preferences.folder)
     chosen, _ = QFileDialog.getOpenFileName(parent, title, folder, kinds)
     return Path(chosen) if chosen else None
+
+
+def ask(parent: QWidget, title: str, words: str, does: str, loses: str, stays: str) -> str:
+    """Ask a question in plain text and return the words of the button that was pressed.
+
+    ``does`` is what is offered (empty: nothing), ``loses`` what throws something away, ``stays``
+    what changes nothing, as Escape does.
+    """
+    box = QMessageBox(parent)
+    box.setWindowTitle(title)
+    box.setTextFormat(Qt.TextFormat.PlainText)
+    box.setText(words)
+    if does:
+        box.addButton(does, QMessageBox.ButtonRole.AcceptRole)
+    box.addButton(loses, QMessageBox.ButtonRole.DestructiveRole)
+    box.addButton(stays, QMessageBox.ButtonRole.RejectRole)
+    box.exec()
+    pressed = box.clickedButton()
+    return pressed.text() if pressed is not None else stays
 
 
 def ask_for_files(parent: QWidget, session: Session, title: str, kinds: str) -> list[Path]:

@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QMainWindow,
-    QMessageBox,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -25,7 +24,7 @@ from PyQt6.QtWidgets import (
 
 from cloudrift.audio.stretch import stop_stretching
 from cloudrift.desktop import look
-from cloudrift.desktop.asking import RECORDINGS, ask_for_file, ask_for_name
+from cloudrift.desktop.asking import RECORDINGS, ask, ask_for_file, ask_for_name
 from cloudrift.desktop.chords.midi_sheet import MidiSheet
 from cloudrift.desktop.chords.stage import ChordsStage
 from cloudrift.desktop.deliver.stage import DeliverStage
@@ -385,17 +384,9 @@ class Window(QMainWindow):
         """Ask what to do with changes that are not saved; False means: stay."""
         if not self.session.would_be_lost:
             return True
-        box = QMessageBox(self)
-        box.setWindowTitle("Not saved")
-        box.setTextFormat(Qt.TextFormat.PlainText)
-        box.setText(f"{self.session.loop.title} has changes that are not saved.")
-        keep = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        lose = box.addButton("Throw away", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Go back", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        if box.clickedButton() is keep:
-            return self.save()
-        return box.clickedButton() is lose
+        words = f"{self.session.loop.title} has changes that are not saved."
+        chosen = ask(self, "Not saved", words, "Save", "Throw away", "Go back")
+        return self.save() if chosen == "Save" else chosen == "Throw away"
 
     def save(self) -> bool:
         """Save; asks for a place the first time. From the start page: the loop that it leads to."""
@@ -434,33 +425,20 @@ class Window(QMainWindow):
 
     def _beside(self, path: Path) -> Path | None:
         """Ask what to do where another program has written the file; None means: go back."""
-        box = QMessageBox(self)
-        box.setTextFormat(Qt.TextFormat.PlainText)
-        box.setWindowTitle("Changed by another program")
         free = path.with_name(
             free_name(path.stem, (one.stem for one in path.parent.glob(f"*{SUFFIX}"))) + SUFFIX
         )
-        box.setText(
+        words = (
             f"{path.name} was changed by another program since it was opened here. Keep both, and "
             f"save this one as {free.name}?"
         )
-        both = box.addButton("Keep both", QMessageBox.ButtonRole.AcceptRole)
-        mine = box.addButton("Replace it", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Go back", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        if box.clickedButton() is both:
-            return free
-        return path if box.clickedButton() is mine else None
+        title = "Changed by another program"
+        chosen = ask(self, title, words, "Keep both", "Replace it", "Go back")
+        return {"Keep both": free, "Replace it": path}.get(chosen)
 
     def _may_replace(self, path: Path) -> bool:
-        box = QMessageBox(self)
-        box.setTextFormat(Qt.TextFormat.PlainText)
-        box.setWindowTitle("There already")
-        box.setText(f"{path.name} is there already. Replace it?")
-        yes = box.addButton("Replace it", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Go back", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        return box.clickedButton() is yes
+        words = f"{path.name} is there already. Replace it?"
+        return ask(self, "There already", words, "", "Replace it", "Go back") == "Replace it"
 
     @property
     def _loop_folder(self) -> Path:
