@@ -5,6 +5,7 @@ from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from cloudrift.desktop.parts import button, label
+from cloudrift.desktop.preview import Preview
 from cloudrift.desktop.session import Session
 
 HINT = (
@@ -19,6 +20,7 @@ class HistorySheet(QDialog):
     def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
         self._session = session
+        self._preview = Preview(session, self)
         self.setWindowTitle("History")
         self.resize(400, 480)
         self.list = QListWidget()
@@ -69,7 +71,7 @@ class HistorySheet(QDialog):
     def go(self) -> None:
         """Go to the chosen moment."""
         if self.chosen is not None:
-            self._session.preview(None)
+            self._preview.end()
             self._session.go_to(self.chosen)
 
     def as_then(self) -> None:
@@ -82,12 +84,12 @@ class HistorySheet(QDialog):
         """Hear the chosen moment on the other side."""
         if self.chosen is not None:
             moment = self._session.history.moments[self.chosen]
-            self._session.preview(moment.loop, f"heard: {moment.label}")
+            self._preview.put(moment.loop, f"heard: {moment.label}")
             self._tell()
 
     def let_go(self) -> None:
         """Hear the loop as it is, bare against treated."""
-        self._session.preview(None)
+        self._preview.end()
         self._session.compare_with(None)
         self._tell()
 

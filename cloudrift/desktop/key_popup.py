@@ -4,6 +4,7 @@ from PyQt6.QtGui import QCloseEvent, QHideEvent
 
 from cloudrift.desktop.chords.pages import row, small
 from cloudrift.desktop.parts import ChoiceRow, heading, label, row_of_heading
+from cloudrift.desktop.preview import Preview
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.tiles import Popup, Tile
 from cloudrift.ground.errors import CloudriftError
@@ -28,6 +29,8 @@ class KeyPopup(Popup):
         self._session = session
         self._middle = 0
         self.heard: int | None = None  # the shift that is heard now
+        self._preview = Preview(session, self)
+        self._preview.ended.connect(self._heard_no_more)
         self.way = ChoiceRow(
             [(FOLLOW, "Chords follow"), (STAY, "Chords stay, names change")], columns=2,
             name="What a new key does",
@@ -107,14 +110,17 @@ class KeyPopup(Popup):
     def hear(self, semitones: int) -> None:
         """Hear the loop so many semitones higher or lower, in its place, unchanged."""
         session = self._session
+        self._preview.end()
         try:
-            moved = _shifted(session.loop, semitones)
+            if semitones:
+                self._preview.put(
+                    lambda loop: _shifted(loop, semitones), f"heard {number(semitones, '+d')} st"
+                )
         except CloudriftError as error:
             session.failed.emit(str(error))
             self.sync()
             return
         self.heard = semitones
-        session.preview(moved if semitones else None, f"heard {number(semitones, '+d')} st")
         if not session.player.playing:
             session.set_playing(True)
         self.sync()
@@ -130,9 +136,12 @@ class KeyPopup(Popup):
         self.sync()
 
     def _stop_hearing(self) -> None:
-        if self.heard is not None:
-            self.heard = None
-            self._session.preview(None)
+        self._preview.end()
+        self.heard = None
+
+    def _heard_no_more(self) -> None:
+        self.heard = None
+        self.sync()
 
     def hideEvent(self, event: QHideEvent | None) -> None:
         self._stop_hearing()

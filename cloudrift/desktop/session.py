@@ -18,6 +18,7 @@ from cloudrift.audio.buffers import Stereo
 from cloudrift.desktop.heard_once import BARE, HeardOnce
 from cloudrift.desktop.keeper import Keeper
 from cloudrift.desktop.preferences import Preferences
+from cloudrift.desktop.preview import Preview
 from cloudrift.desktop.selection import first_selection, only_there, still_there
 from cloudrift.desktop.trouble import error_words
 from cloudrift.devices import Speaker
@@ -93,11 +94,8 @@ class Session(QObject):
         self._up_to: tuple[str | None, int] | None = None
         self.against: Against = "loop"
         self.then: Moment | None = None
-        self._preview: Loop | None = None
-        self.preview_words = ""
+        self._previews: tuple[Preview, ...] = ()  # that stand; the last is in front
         self.alone: frozenset[str] = frozenset()  # layers and groups heard alone; none: all are
-        self._preview_alone: frozenset[str] | None = None
-        self.instead = False  # whether the preview is shown in the loop's place
         self.click = False
         self._comparing = False  # whether the compare switch has been used since playing began
         self._answered.connect(self._on_answered)
@@ -208,9 +206,10 @@ class Session(QObject):
         self.begun = True
         self._saved = None if unsaved or path is None else loop
         self.selection = first_selection(loop)
-        self._up_to = self._preview = self._preview_alone = self.then = None
+        self._up_to = self.then = None
         self.against = "loop"
-        self.instead = False
+        for preview in self._previews:
+            preview.end()
         self._recovered = unsaved
         self.alone, self._comparing = frozenset(), False
         self.shown_changed.emit()
@@ -223,7 +222,11 @@ class Session(QObject):
         self._up_to = None
         self.selection = still_there(self.selection, self.loop)
         self.alone &= {x.id for x in self.loop.layers} | {x.id for x in self.loop.groups}
+        standing = self._previews
+        self._previews = tuple(one for one in standing if one.follow(self.loop))
         self.changed.emit(before, self.loop)
+        if standing:
+            self.shown_changed.emit()
         due = self.player.playing and time.monotonic() - self._asked_at > MOVING_HEARD_S
         if moving and not due:
             self._resting.start()
@@ -413,29 +416,40 @@ class Session(QObject):
         """Which line is heard only down to which row."""
         return self._up_to
 
-    def preview(
-        self, loop: Loop | None, words: str = "not begun yet", *,
-        alone: frozenset[str] | None = None, instead: bool = False,
-    ) -> None:  # fmt: skip
-        """Hear and show another loop without changing this one; None to return.
+    def put_preview(self, preview: Preview) -> None:
+        """Show and hear a preview, in front of those that stand."""
+        self._stand((*(one for one in self._previews if one is not preview), preview))
 
-        ``words`` say in the heading what it is. ``alone`` are the layers that are heard of it;
-        those that are heard of this loop where nothing is said. One that is shown ``instead``
-        of this loop lets nothing change it until it ends.
-        """
-        self.instead = instead and loop is not None
-        self.preview_words = words if loop is not None else ""
-        alone = None if loop is None else alone
-        if (loop, alone) != (self._preview, self._preview_alone):
-            self._preview, self._preview_alone = loop, alone
-            self.shown_changed.emit()
-            self._ask()
+    def end_preview(self, preview: Preview) -> None:
+        """Let a preview go; what is behind it is shown and heard again."""
+        self._stand(tuple(one for one in self._previews if one is not preview))
+
+    def _stand(self, previews: tuple[Preview, ...]) -> None:
+        # What stands in the loop's place stays in front of what the loop might become.
+        self._previews = tuple(sorted(previews, key=lambda one: one.instead))
+        self.shown_changed.emit()
+        self._ask()
+
+    @property
+    def _preview(self) -> Preview | None:
+        """The preview in front."""
+        return self._previews[-1] if self._previews else None
+
+    @property
+    def instead(self) -> bool:
+        """Whether another loop is shown in this one's place."""
+        return self._preview is not None and self._preview.instead
+
+    @property
+    def preview_words(self) -> str:
+        """What is heard before it is done, in words."""
+        return self._preview.words if self._preview else ""
 
     @property
     def heard_loop(self) -> Loop:
         """The loop that is shown, with only those layers heard that are heard alone, if any."""
-        only = self.alone if self._preview_alone is None else self._preview_alone
-        return alone(self.shown, only)
+        only = self._preview.alone if self._preview else None
+        return alone(self.shown, self.alone if only is None else only)
 
     def hear_alone(self, ids: Iterable[str]) -> None:
         """Hear only some layers and groups; none of them: all. Nothing is changed by that."""
@@ -452,7 +466,8 @@ class Session(QObject):
     @property
     def shown(self) -> Loop:
         """The loop that heading and ribbon show: a preview while there is one."""
-        return self._preview or self.loop
+        preview = self._preview
+        return self.loop if preview is None or preview.loop is None else preview.loop
 
     @property
     def previewing(self) -> bool:

@@ -1,10 +1,12 @@
 """Hearing before doing: a button that lets its edit be heard while the pointer or focus rests."""
 
+import contextlib
 from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, QTimer
 from PyQt6.QtWidgets import QAbstractButton
 
+from cloudrift.desktop.preview import Preview
 from cloudrift.desktop.session import Session
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.model import Loop
@@ -19,9 +21,9 @@ class Trying(QObject):
         self, widget: QAbstractButton, session: Session, edit: Callable[[Loop], Loop], words: str
     ) -> None:
         super().__init__(widget)
-        self._session, self._edit, self._words = session, edit, words
+        self._edit, self._words = edit, words
         self._widget = widget
-        self._on = False
+        self._preview = Preview(session, widget)
         self._rests = QTimer(self)
         self._rests.setSingleShot(True)
         self._rests.setInterval(RESTS_MS)
@@ -31,19 +33,13 @@ class Trying(QObject):
 
     def begin(self) -> None:
         """Let the edit be heard and seen."""
-        try:
-            after = self._edit(self._session.loop)
-        except CloudriftError:
-            return  # said when the button is pressed
-        self._on = True
-        self._session.preview(after, self._words)
+        with contextlib.suppress(CloudriftError):  # said when the button is pressed
+            self._preview.put(self._edit, self._words)
 
     def end(self) -> None:
         """Go back to the loop as it is."""
         self._rests.stop()
-        if self._on:
-            self._on = False
-            self._session.preview(None)
+        self._preview.end()
 
     def eventFilter(self, _watched: QObject | None, event: QEvent | None) -> bool:
         if event is not None and self._widget.isEnabled():

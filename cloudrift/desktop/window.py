@@ -336,8 +336,6 @@ class Window(QMainWindow):
 
     def show_stage(self, stage: int) -> None:
         """Show a stage by number."""
-        if self._at_start:
-            self.session.preview(None)
         self.stack.setCurrentIndex(stage)
         self.rail.show_stage(stage)
         if not self.rail.hasFocus():

@@ -6,6 +6,7 @@ from enum import Enum
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
+from cloudrift.desktop.preview import Preview
 from cloudrift.desktop.session import Session
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
@@ -71,6 +72,7 @@ class Recorder(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
+        self._preview = Preview(session, self)
         self.state = State.STANDS
         self.becomes = Becomes.CHORDS
         self.grid_ticks = 480
@@ -129,9 +131,8 @@ class Recorder(QObject):
             return
         self.state = State.COUNT_IN
         self.played = Played(session.loop.ticks)
-        heard = self._heard_meanwhile(session.loop)
-        if heard is not session.loop:
-            session.preview(heard, "playing in")
+        if self._heard_meanwhile(session.loop) is not session.loop:
+            self._preview.put(self._heard_meanwhile, "playing in")
         session.player.hear_part(0.0, 1.0)
         self._last_share = 1 - 1 / session.loop.bars
         session.player.seek(self._last_share)
@@ -178,7 +179,7 @@ class Recorder(QObject):
         self.state = State.STANDS
         self.played = None
         self._clock.stop()
-        self._session.preview(None)
+        self._preview.end()
         self.ended.emit()
         self.moved.emit()
 

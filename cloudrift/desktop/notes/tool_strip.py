@@ -1,5 +1,7 @@
 """The strip of a tool: its settings, tried as they are moved, and used or dropped."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
@@ -7,6 +9,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidg
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.notes.moves import NoteMoves
 from cloudrift.desktop.parts import button, clear, heading, label
+from cloudrift.desktop.preview import Preview
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Settings, Value
 from cloudrift.loop import own_notes
@@ -30,7 +33,7 @@ class ToolStrip(QFrame):
         self._session = moves.session
         self._tool: Tool | None = None
         self._values: dict[str, dict[str, Value]] = {}  # by tool: as they were left
-        self._made: tuple[Loop, Loop, frozenset[int]] | None = None  # before, after, left
+        self._preview = Preview(moves.session, self)
         self.fields: dict[str, FieldWidget] = {}
         self.title = heading("")
         self.about = label("", size=11.5, name="soft")
@@ -90,35 +93,38 @@ class ToolStrip(QFrame):
         tool, layer = self._tool, self._moves.layer
         if tool is None or layer is None:
             return
-        loop = self._session.loop
-        settings: Settings = tuple(self._values[tool.name].items())
+        edit = self._edit(tool, layer.id)
         try:
-            after, left = own_notes.use_tool(
-                loop, layer.id, tool, self._moves.picked, settings, self._moves.grid.ticks
-            )
+            self._preview.put(lambda loop: edit(loop)[0], f"{tool.name} tried")
         except CloudriftError as error:
             self._session.failed.emit(str(error))
             return
-        self._made = loop, after, left
-        notes: tuple[Note, ...] = after.layer(layer.id).own or ()
+        assert self._preview.loop is not None
+        notes: tuple[Note, ...] = self._preview.loop.layer(layer.id).own or ()
         self.tried.emit(notes)
-        self._session.preview(after, f"{tool.name} tried")
+
+    def _edit(self, tool: Tool, layer_id: str) -> Callable[[Loop], tuple[Loop, frozenset[int]]]:
+        """What the tool does to a loop as it is set now."""
+        settings: Settings = tuple(self._values[tool.name].items())
+        picked, grid = self._moves.picked, self._moves.grid.ticks
+        return lambda loop: own_notes.use_tool(loop, layer_id, tool, picked, settings, grid)
 
     def apply(self) -> None:
         """Change the notes, in one step."""
-        tool, made = self._tool, self._made
+        tool, layer = self._tool, self._moves.layer
         self.close_strip()
-        if tool is None or made is None or made[0] is not self._session.loop:
+        if tool is None or layer is None:
             return
-        if self._session.apply(tool.name, lambda _loop: made[1]) and self._moves.picked and made[2]:
-            self._moves.pick(made[2])
+        left = self._session.make(tool.name, self._edit(tool, layer.id))
+        if self._moves.picked and left:
+            self._moves.pick(left)
 
     def close_strip(self) -> None:
         """Leave the notes as they are."""
         if self._tool is None:
             return
-        self._tool = self._made = None
-        self._session.preview(None)
+        self._tool = None
+        self._preview.end()
         self.tried.emit(None)
         self.hide()
         self.ended.emit()

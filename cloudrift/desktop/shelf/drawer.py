@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from cloudrift.desktop.asking import ask_for_files
 from cloudrift.desktop.parts import ChoiceRow, button, heading, label, scrolling
+from cloudrift.desktop.preview import Preview
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.shelf.grid import SoundGrid
 from cloudrift.desktop.shelf.kept import Kept
@@ -58,6 +59,8 @@ class Shelf(QFrame):
         self.setObjectName("panel")
         self.setFixedHeight(HEIGHT)
         self.grid = SoundGrid()
+        self._preview = Preview(session, self)
+        self._preview.ended.connect(lambda: self.grid.show_heard(""))
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search: dark, short, bell …")
         self.search.setClearButtonEnabled(True)
@@ -230,7 +233,7 @@ class Shelf(QFrame):
         session = self._session
         if sound is None:
             if self.grid.heard:
-                session.preview(None)
+                self._preview.end()
                 if self._started:
                     session.set_playing(False)
             self._started = False
@@ -238,8 +241,8 @@ class Shelf(QFrame):
             return
         layer = self._layer()
         alone = frozenset({layer.id}) if layer and self._how == ALONE else None
-        session.preview(
-            self._tried(session.loop, sound), f"heard with {sound.label.lower()}", alone=alone
+        self._preview.put(
+            lambda loop: self._tried(loop, sound), f"heard with {sound.label.lower()}", alone=alone
         )
         self.grid.show_heard(sound.name)
         if not session.player.playing:

@@ -18,6 +18,7 @@ from cloudrift.desktop.dropped import dropped, is_midi
 from cloudrift.desktop.field import FieldWidget
 from cloudrift.desktop.look import SEMI
 from cloudrift.desktop.parts import ChoiceRow, button, heading, label, panel, set_look
+from cloudrift.desktop.preview import Preview
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.start.sources import (
     UNTITLED,
@@ -59,6 +60,7 @@ class StartPage(QWidget):
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__()
         self._session = session
+        self._preview = Preview(session, self)
         self.setAcceptDrops(True)
         self._loop: Loop | None = None
         self._choice = Choice()
@@ -278,7 +280,9 @@ class StartPage(QWidget):
 
     def _show_loop(self) -> None:
         """Let what is chosen be heard and shown in the place of the open loop."""
-        self._session.preview(self._loop or empty_loop(), alone=frozenset(), instead=True)
+        self._preview.put(
+            self._loop or empty_loop(), "not begun yet", alone=frozenset(), instead=True
+        )
 
     def _listen(self) -> None:
         self._session.toggle_playing()
@@ -297,7 +301,7 @@ class StartPage(QWidget):
                                       "begin from nothing")  # fmt: skip
             return
         title = self.title.text().strip() or UNTITLED
-        self._session.preview(None)
+        self._preview.end()
         self.begun.emit(replace(change(self._loop), title=title))
 
     @property
@@ -311,7 +315,7 @@ class StartPage(QWidget):
 
     def leave(self) -> None:
         """Go back to the open loop."""
-        self._session.preview(None)
+        self._preview.end()
         self.left.emit()
 
     # --- Qt -----------------------------------------------------------------------------------

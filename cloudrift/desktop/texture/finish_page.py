@@ -208,7 +208,6 @@ class FinishPage(BackPage):
     def lay(self, finish: Finish, *, behind: bool) -> None:
         """Lay a finish on the line and go back to it."""
         session, line_of = self._session, self._line_of
-        session.preview(None)
         if session.apply(
             f"finish: {finish.name}", lambda loop: laid(loop, line_of, finish, behind=behind)
         ):

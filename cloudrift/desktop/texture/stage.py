@@ -248,7 +248,6 @@ class TextureStage(QWidget):
 
     def show_line(self) -> None:
         """Show the descent."""
-        self._session.preview(None)
         self.pages.setCurrentIndex(0)
         self._ask_for_facts()
 
