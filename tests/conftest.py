@@ -157,6 +157,14 @@ def settled(qtbot, session):
     QCoreApplication.processEvents()  # what it has told last is on its way
 
 
+def saved(save, *given):
+    """Save by a method that tells when all is written; say whether it went well."""
+    answers = []
+    save(*given, answers.append)
+    wait_for(lambda: QCoreApplication.processEvents() or answers)
+    return answers[0]
+
+
 def drag(qtbot, widget, start, end, modifier=Qt.KeyboardModifier.NoModifier):
     """Drag with the left button, in eight moves."""
     left = Qt.MouseButton.LeftButton

@@ -381,6 +381,7 @@ def test_commands_from_the_first_start_page_are_for_the_loop_that_is_shown(
     window.start.another_draw()
     shown = window.session.shown
     getattr(window, act)()
+    window.session.saver.has_ended(5)
     assert not window.session.instead
     assert window.session.loop.chords == shown.chords
     if act == "save":

@@ -17,7 +17,7 @@ from cloudrift.ground.settings import Field
 from cloudrift.loop import edits, load, recovery
 from cloudrift.sound import find_sound
 from cloudrift.theory import Key
-from tests.conftest import drag, rms, settled
+from tests.conftest import drag, rms, saved, settled
 
 LEFT = Qt.MouseButton.LeftButton
 NONE = Qt.KeyboardModifier.NoModifier
@@ -448,6 +448,7 @@ def test_saving_and_opening(qtbot, window, tmp_path, monkeypatch):
     assert window.windowTitle() == "Ice Road * – Cloudrift"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
     qtbot.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: session.is_saved, timeout=5000)
     assert load(path).tempo == 101
     assert window.windowTitle() == "Ice Road – Cloudrift"
     bad = tmp_path / "bad.cloudrift"
@@ -466,7 +467,7 @@ def test_saving_and_opening(qtbot, window, tmp_path, monkeypatch):
 
 def test_a_failed_save_is_said_and_nothing_is_lost(window, tmp_path):
     session = window.session
-    assert not session.save(tmp_path / "none" / "x.cloudrift")
+    assert not saved(session.save, tmp_path / "none" / "x.cloudrift")
     assert "could not write" in window.message.text()
     assert not session.is_saved
     assert session.path is None
@@ -490,7 +491,7 @@ def test_unsaved_work_is_kept_and_forgotten_once_saved(session, tmp_path):
     session.keep_unsaved()
     (kept,) = folder.iterdir()
     assert load(kept).tempo == 77
-    session.save(tmp_path / "a.cloudrift")
+    assert saved(session.save, tmp_path / "a.cloudrift")
     assert not list(folder.iterdir())
 
 

@@ -15,7 +15,7 @@ from cloudrift.render.match import matched
 from cloudrift.render.plan import loop_node
 from cloudrift.render.variants import alone
 from cloudrift.texture import Treatment
-from tests.conftest import db, rms, settled
+from tests.conftest import db, rms, saved, settled
 
 
 @pytest.fixture
@@ -156,7 +156,7 @@ def test_a_group_has_level_pan_hear_and_off(window, qtbot):
     row.hear.click()
     assert [x.id for x in session.heard_loop.heard()] == ["l1", "l2"]
     row.hear.click()
-    session.save(session.keeper.folder.parent / "g")
+    assert saved(session.save, session.keeper.folder.parent / "g")
     assert load(session.path) == session.loop
     session.undo()
     session.undo()

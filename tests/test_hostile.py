@@ -43,6 +43,7 @@ from cloudrift.sound.own_files import load_own, own_sounds, save_own
 from cloudrift.style import find_card, sketch
 from cloudrift.texture.finish_files import own_finishes
 from cloudrift.texture.line_file import parse_line
+from tests.conftest import saved
 from tools import fuzz
 from tools.hostile import LARGE, MAKERS
 
@@ -503,10 +504,10 @@ def test_a_name_that_gets_its_ending_asks_before_it_replaces(window, tmp_path, m
     save(edits.set_tempo(window.session.loop, 44), path)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "mine"), ""))
     answer(monkeypatch, "Go back")
-    assert not window.save_as()
+    assert not saved(window.save_as)
     assert load(path).tempo == 44
     answer(monkeypatch, "Replace it")
-    assert window.save_as()
+    assert saved(window.save_as)
     assert load(path) == window.session.loop
 
 
@@ -528,7 +529,7 @@ def test_what_was_saved_is_saved_even_if_the_leftover_stays(window, tmp_path, mo
         raise PermissionError("no")
 
     monkeypatch.setattr(type(tmp_path), "unlink", refused)
-    assert session.save(tmp_path / "a.cloudrift")
+    assert saved(session.save, tmp_path / "a.cloudrift")
     assert session.is_saved
 
 

@@ -8,11 +8,12 @@ import soundfile
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 
+from cloudrift.audio import clips as known
 from cloudrift.audio.clips import add_clip, clip_of, flac_of
 from cloudrift.audio.files import write_wav
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.lru import forget_made
-from cloudrift.loop import edits, own_notes
+from cloudrift.loop import edits, own_notes, recovery
 from cloudrift.loop.storage import load, save
 from cloudrift.notes.note import Note
 from cloudrift.render import Engine
@@ -274,3 +275,35 @@ def test_a_rhythm_with_a_tempo_of_its_own_is_stretched_to_the_loops(tmp_path, ba
     assert abs(1200 * np.log2(main_hz(piece, 800, 960) / 880)) < 12
     again = edits.set_sound_setting(loop, layer, "own_bpm", 0.0)
     assert again.layers[0].sound.settings == ()
+
+
+def test_what_is_kept_against_a_crash_writes_each_recording_once(own, small_loop, tmp_path):
+    folder = tmp_path / "unsaved"
+    loop = edits.set_sound(small_loop, "l1", own)
+    file = recovery.keep(loop, None, folder)
+    clips = file.with_suffix(".clips")
+    written = {path.name: path.stat().st_mtime_ns for path in clips.iterdir()}
+    assert set(written) == {f"{one.clip}.flac" for one in own.recordings}
+    assert all(path.stat().st_mode & 0o777 == 0o600 for path in clips.iterdir())
+    with zipfile.ZipFile(file) as archive:
+        assert [m for m in archive.namelist() if m.startswith("clips")] == []
+    recovery.keep(edits.set_tempo(loop, 66), None, folder)
+    assert {path.name: path.stat().st_mtime_ns for path in clips.iterdir()} == written
+    recovery._held.pop(folder).close()  # as if the program had ended
+    for one in own.recordings:  # another program knows none of them
+        known._CLIPS.pop(one.clip)
+    (found,) = recovery.left_behind(folder)
+    assert found.loop == edits.set_tempo(loop, 66)
+    recovery.remove(found.file)
+    assert list(folder.iterdir()) == []
+
+
+def test_recordings_whose_loop_was_never_kept_are_cleared_away(own, small_loop, tmp_path):
+    folder = tmp_path / "unsaved"
+    file = recovery.keep(edits.set_sound(small_loop, "l1", own), None, folder)
+    file.unlink()
+    assert recovery.left_behind(folder) == []
+    assert file.with_suffix(".clips").exists()  # of a program that runs
+    recovery._held.pop(folder).close()
+    assert recovery.left_behind(folder) == []
+    assert list(folder.iterdir()) == []

@@ -16,6 +16,7 @@ import pytest
 from cloudrift.audio import files
 from cloudrift.audio.files import OLD_S, forget_parts, remove_old_parts, write_atomically
 from cloudrift.deliver.names import slug
+from cloudrift.desktop import saver
 from cloudrift.desktop.preferences import Preferences
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.paths import path_of, path_text
@@ -29,7 +30,7 @@ from cloudrift.sound.own import OwnSound
 from cloudrift.sound.own_files import own_sounds, save_own
 from cloudrift.texture.finish import Finish
 from cloudrift.texture.finish_files import forget_finish, own_finishes, save_finish
-from tests.conftest import wait_for
+from tests.conftest import saved, wait_for
 from tests.test_desktop import answer
 from tools import killed
 
@@ -173,7 +174,7 @@ def test_a_name_that_is_not_utf_8_is_worked_with(window, tmp_path, capfd):
     recovery._held.pop(folder).close()  # as if the program had ended
     (found,) = left_behind(folder)
     assert found.origin == path
-    assert window._save_to(path)
+    assert saved(window._save_to, path)
     assert load(path).tempo == 77
     assert Preferences().recent[0] == path  # kept, and read again
     window.session.failed.emit("x")
@@ -235,13 +236,13 @@ def test_a_file_that_another_program_has_changed_is_asked_about(
 ):
     path = tmp_path / "Ice Road.cloudrift"
     session = window.session
-    assert window._save_to(path)
+    assert saved(window._save_to, path)
     changed(window, 70)
-    assert window.save()  # nobody else has: nobody is asked
+    assert saved(window.save)  # nobody else has: nobody is asked
     save(edits.set_tempo(session.loop, 44), path)
     changed(window)
     answer(monkeypatch, words)
-    assert window.save() == bool(mine)
+    assert saved(window.save) == bool(mine)
     assert load(path).tempo == theirs
     if mine:
         assert session.path == tmp_path / mine
@@ -249,8 +250,125 @@ def test_a_file_that_another_program_has_changed_is_asked_about(
         assert session.is_saved
         assert not session.is_changed_outside
     path.unlink(missing_ok=True)
-    assert window.save()  # it is gone: it is written anew
+    assert saved(window.save)  # it is gone: it is written anew
     assert signature(tmp_path / "nothing") is None
+
+
+# --- beside the interface -------------------------------------------------------------------------
+
+
+@pytest.fixture
+def gate(monkeypatch):
+    """Holds back whatever is saved until it is set."""
+    held = threading.Event()
+
+    def slowly(*given):
+        assert held.wait(20)
+        return save(*given)
+
+    monkeypatch.setattr(saver, "save", slowly)
+    yield held
+    held.set()
+
+
+def save_first(window, path, gate):
+    gate.set()
+    assert saved(window._save_to, path)
+    gate.clear()
+
+
+def test_what_is_changed_while_it_is_saved_is_not_saved(qtbot, window, tmp_path, gate):
+    session, path = window.session, tmp_path / "a.cloudrift"
+    changed(window, 77)
+    began = time.monotonic()
+    session.save(path)
+    changed(window, 78)
+    assert session.keep_unsaved()
+    assert not path.exists()
+    assert time.monotonic() - began < 10  # the interface waits for nothing
+    gate.set()
+    qtbot.waitUntil(lambda: session.path == path, timeout=5000)
+    assert load(path).tempo == 77
+    assert not session.is_saved
+    assert window.windowTitle() == "Ice Road * – Cloudrift"
+    (kept,) = session.keeper.folder.glob("*.cloudrift")  # what is not saved stays kept
+    assert load(kept).tempo == 78
+    session.undo()
+    assert session.is_saved
+    assert saved(session.save, path)
+    assert window.heading.under.text() == "saved"
+
+
+def test_a_save_that_ends_in_another_document_tells_that_one_nothing(qtbot, window, tmp_path, gate):
+    session, path = window.session, tmp_path / "a.cloudrift"
+    changed(window, 77)
+    answers = []
+    session.save(path, answers.append)
+    session.open(edits.set_tempo(session.loop, 60), None)
+    gate.set()
+    qtbot.waitUntil(lambda: answers == [True], timeout=5000)
+    assert load(path).tempo == 77
+    assert session.path is None
+    assert not session.is_saved
+
+
+def test_a_long_save_is_said_while_it_runs(qtbot, window, tmp_path, gate):
+    window._save_to(tmp_path / "a.cloudrift")
+    qtbot.waitUntil(lambda: window.message.text() == "Saving…", timeout=5000)
+    gate.set()
+    qtbot.waitUntil(lambda: window.message.text().startswith("Saved "), timeout=5000)
+    assert window.message.text() == f"Saved {tmp_path / 'a.cloudrift'}"
+
+
+def test_closing_saves_first_and_then_closes(qtbot, window, tmp_path, monkeypatch, gate):
+    session, path = window.session, tmp_path / "a.cloudrift"
+    save_first(window, path, gate)
+    changed(window, 77)
+    answer(monkeypatch, "Save")
+    window.close()
+    assert window.isVisible()
+    window.close()  # pressed again: there is nothing to ask twice
+    gate.set()
+    qtbot.waitUntil(lambda: not window.isVisible(), timeout=5000)
+    assert load(path).tempo == 77
+    assert session.is_saved
+
+
+def test_what_comes_after_a_save_is_asked_about_before_closing(
+    qtbot, window, tmp_path, monkeypatch, gate
+):
+    path = tmp_path / "a.cloudrift"
+    save_first(window, path, gate)
+    changed(window, 77)
+    answer(monkeypatch, "Save")
+    window.close()
+    changed(window, 78)
+    answer(monkeypatch, "Go back")
+    gate.set()
+    qtbot.waitUntil(lambda: window.session._saved.tempo == 77, timeout=5000)
+    assert window.isVisible()
+    assert window.session.loop.tempo == 78
+    answer(monkeypatch, "Throw away")
+    window.close()
+    assert not window.isVisible()
+
+
+def test_a_save_that_fails_keeps_the_window_and_says_why(qtbot, window, tmp_path, monkeypatch):
+    path = tmp_path / "a.cloudrift"
+    assert saved(window._save_to, path)
+    changed(window, 77)
+
+    def full(*_given):
+        raise CloudriftError("the disk is full")
+
+    monkeypatch.setattr(saver, "save", full)
+    answer(monkeypatch, "Save")
+    window.close()
+    qtbot.waitUntil(lambda: not window.session.saver.busy, timeout=5000)
+    assert window.message.text() == "the disk is full"
+    assert window.isVisible()
+    assert load(path).tempo != 77
+    assert not window.session.is_saved
 
 
 # --- unsaved work ---------------------------------------------------------------------------------
@@ -284,7 +402,7 @@ def test_what_is_saved_meanwhile_is_not_kept_again(qtbot, window, tmp_path, monk
     session._autosave.timeout.emit()
     assert session.keeper._thread.is_alive()
     session.keeper._writing.release()
-    session.save(tmp_path / "a.cloudrift")
+    assert saved(session.save, tmp_path / "a.cloudrift")
     session.keeper._thread.join()
     qtbot.wait(20)
     assert list(session.keeper.folder.glob("*.cloudrift")) == []

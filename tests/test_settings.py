@@ -27,7 +27,7 @@ from cloudrift.render import Engine
 from cloudrift.sound import find_sound
 from cloudrift.sound.own import OwnSound, with_settings
 from cloudrift.sound.own_files import load_own, own_sounds, save_own
-from tests.conftest import FakeSpeaker
+from tests.conftest import FakeSpeaker, saved
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -78,7 +78,7 @@ def test_recent_files_are_opened_from_the_menu(qtbot, window, tmp_path, monkeypa
     assert [a.isEnabled() for a in window.menus.recent.actions()] == [False]
     path = tmp_path / "Ice & Road.cloudrift"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
-    window.save()
+    assert saved(window.save)
     window.session.open(window.session.loop, None)
     window.session.begun = False  # nothing to ask for
     window.menus._fill_recent()

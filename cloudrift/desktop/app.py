@@ -108,7 +108,7 @@ def offer_unsaved(window: Window) -> None:
             window.show_stage(0)
             # What the crash left goes only when it is kept anew: it may be the only copy.
             if window.session.keep_unsaved():
-                unsaved.file.unlink(missing_ok=True)
+                recovery.remove(unsaved.file)
             return
         if chosen == "Throw it away":
-            unsaved.file.unlink(missing_ok=True)
+            recovery.remove(unsaved.file)

@@ -156,6 +156,7 @@ class Heading(QWidget):
         self.meter = Meter(session)
         self._lay_out()
         session.changed.connect(self._show)
+        session.saved.connect(self._show)
         session.shown_changed.connect(self._show)
         session.playing_changed.connect(self.play.setChecked)
         session.hearing_changed.connect(self._show_hearing)

@@ -19,6 +19,7 @@ from cloudrift.desktop.heard_once import BARE, HeardOnce
 from cloudrift.desktop.keeper import Keeper
 from cloudrift.desktop.preferences import Preferences
 from cloudrift.desktop.preview import Preview
+from cloudrift.desktop.saver import Saver, Written
 from cloudrift.desktop.selection import first_selection, only_there, still_there
 from cloudrift.desktop.trouble import error_words
 from cloudrift.devices import Speaker
@@ -26,7 +27,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import recovery, spec
 from cloudrift.loop.history import History, Moment
 from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import save, signature, with_suffix
+from cloudrift.loop.storage import signature, with_suffix
 from cloudrift.render.audition import click_track
 from cloudrift.render.engine import Engine, Loudness, Rendered
 from cloudrift.render.match import Match, matched
@@ -49,6 +50,7 @@ class Session(QObject):
 
     changed = pyqtSignal(object, object)  # Loop before, Loop after
     opened = pyqtSignal()  # another document
+    saved = pyqtSignal()
     selected = pyqtSignal()
     sound_changed = pyqtSignal(object)  # Rendered, as it is played from now on
     loudness_changed = pyqtSignal()
@@ -90,6 +92,8 @@ class Session(QObject):
         self._saved = loop if path else None
         self.keeper = Keeper(state_folder or recovery.state_folder(), self)
         self.keeper.failed.connect(self.failed)
+        self.saver = Saver(self)
+        self._document = 0  # how many have been opened before this one
         self._seen = signature(path)
         self._up_to: tuple[str | None, int] | None = None
         self.against: Against = "loop"
@@ -200,6 +204,7 @@ class Session(QObject):
     def open(self, loop: Loop, path: Path | None, *, unsaved: bool = False) -> None:
         """Put another document in place of this one; what was unsaved must have been asked for."""
         before = self.loop
+        self._document += 1
         self.keeper.forget()
         self.history = History.of(loop)
         self.path, self._seen = path, signature(path)
@@ -525,22 +530,24 @@ class Session(QObject):
         begun = self.path is None and not self._recovered
         return begun and not (self.history.can_undo or self.history.can_redo)
 
-    def save(self, path: Path | None = None) -> bool:
-        """Save to a path (or where it came from); a failure is said and changes nothing."""
-        path = path or self.path
-        if path is None:
-            return False
-        path = with_suffix(path)
-        loop = self.loop
-        try:
-            save(loop, path)
-        except CloudriftError as error:
-            self.failed.emit(str(error))
-            return False
-        self.path, self._saved, self._seen = path, loop, signature(path)
-        self.keeper.forget()
-        self.changed.emit(loop, loop)
-        return True
+    def save(self, path: Path, then: Callable[[bool], object] = lambda _good: None) -> None:
+        """Write the loop as it is now, beside the interface; ``then`` hears whether it went well.
+
+        A failure is said, and changes nothing. What is changed meanwhile is not saved.
+        """
+        document = self._document
+
+        def answer(written: Written) -> None:
+            if written.wrong:
+                self.failed.emit(written.wrong)
+            elif document == self._document:  # no other has been opened
+                self.path, self._saved, self._seen = written.path, written.loop, written.seen
+                if self.is_saved:
+                    self.keeper.forget()
+                self.saved.emit()
+            then(not written.wrong)
+
+        self.saver.save(self.loop, with_suffix(path), answer)
 
     @property
     def is_changed_outside(self) -> bool:
@@ -565,9 +572,13 @@ class Session(QObject):
         kept = keep and self.keep_unsaved()
         self.once.stop()
         self._worker.stop()
+        self.saver.stop()
         self.speaker.close()
         until = time.monotonic() + within_s
-        ended = [part.has_ended(until - time.monotonic()) for part in (self.once, self._worker)]
+        ended = [
+            part.has_ended(until - time.monotonic())
+            for part in (self.saver, self.once, self._worker)
+        ]
         ended.append(self.engine.close(until - time.monotonic()))
         self.rendered.clear()
         if not kept:

@@ -1,25 +1,35 @@
-"""Work beside the interface: one helper for pictures and files, with cancel and progress.
+"""Work beside the interface: pictures and files, with cancel and progress.
 
 The newest task of a name replaces the older one: its answer is dropped and, where it asks, it is
-told that it is no longer wanted.
+told that it is no longer wanted. What is slow has a lane of its own, so that nothing seen waits
+for a file.
 """
 
 import itertools
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor, wait
-from functools import partial
+from enum import Enum
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from cloudrift.desktop.trouble import error_words
+from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
 
 Work = Callable[[Callable[[], bool], Callable[[float, str], None]], Any]
 
 
+class Lane(Enum):
+    """Tasks of one lane run one after another, those of different lanes beside each other."""
+
+    PICTURES = "pictures"  # what is seen of the loop as it is now
+    READING = "reading"
+    WRITING = "writing"
+
+
 class Tasks(QObject):
-    """Runs tasks one after another on a thread of its own and answers on the interface's thread."""
+    """Runs tasks on a thread for each lane and answers on the interface's thread."""
 
     broke = pyqtSignal(str)  # what went wrong, in a sentence
     _done = pyqtSignal(str, int, object)
@@ -28,7 +38,7 @@ class Tasks(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pool = ThreadPoolExecutor(1, thread_name_prefix="tasks")
+        self._pools: dict[Lane, ThreadPoolExecutor] = {}  # a thread begins with its first task
         self._numbers = itertools.count(1)
         self._closed = False
         self._futures: list[Future[None]] = []  # that have not ended
@@ -45,16 +55,19 @@ class Tasks(QObject):
         done: Callable[[Any], None],
         failed: Callable[[Exception], None] | None = None,
         moved: Callable[[float, str], None] = lambda _share, _text: None,
+        *,
+        lane: Lane = Lane.PICTURES,
     ) -> None:
         """Run ``work(cancelled, progress)``; progress takes a share (0-1) and words.
 
-        What fails is logged, and said where ``failed`` is not there to do so.
+        ``failed`` hears a CloudriftError, or Cancelled; any other fault is logged and becomes
+        one. Where it is not given, what failed is said by ``broke``.
         """
         if self._closed:
             return  # a signal that was under way when the window closed
         number = next(self._numbers)
         self._current[name] = number
-        self._answers[number] = (done, failed or partial(self._say_failed, name), moved)
+        self._answers[number] = (done, failed or self._say_failed, moved)
 
         def stale() -> bool:
             return self._current.get(name) != number
@@ -67,27 +80,33 @@ class Tasks(QObject):
                 answer = work(
                     stale, lambda share, text: self._moved.emit(name, number, share, text)
                 )
-            except Exception as error:
+            except (CloudriftError, Cancelled) as error:
                 self._failed.emit(name, number, error)
+            except Exception as error:
+                said = CloudriftError(error_words(error, f"{name} could not be worked out"))
+                self._failed.emit(name, number, said)
             else:
                 self._done.emit(name, number, answer)
 
         self._futures = [one for one in self._futures if not one.done()]
-        self._futures.append(self._pool.submit(body))
+        if lane not in self._pools:
+            self._pools[lane] = ThreadPoolExecutor(1, thread_name_prefix=lane.value)
+        self._futures.append(self._pools[lane].submit(body))
 
-    def _say_failed(self, name: str, error: Exception) -> None:
+    def _say_failed(self, error: Exception) -> None:
         if not isinstance(error, Cancelled):
-            self.broke.emit(error_words(error, f"{name} could not be worked out"))
+            self.broke.emit(error_words(error))
 
     def cancel(self, name: str) -> None:
         """Want a task no longer; it answers with Cancelled."""
         self._current.pop(name, None)
 
     def stop(self) -> None:
-        """Drop everything; the thread ends when what runs has heard of it."""
+        """Drop everything; the threads end when what runs has heard of it."""
         self._closed = True
         self._current.clear()
-        self._pool.shutdown(wait=False, cancel_futures=True)
+        for pool in self._pools.values():
+            pool.shutdown(wait=False, cancel_futures=True)
         self._answers.clear()
 
     def has_ended(self, within_s: float) -> bool:

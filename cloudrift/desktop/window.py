@@ -43,7 +43,7 @@ from cloudrift.desktop.session import CLOSING_S, Session
 from cloudrift.desktop.settings_sheet import SettingsSheet
 from cloudrift.desktop.shelf.drawer import Shelf
 from cloudrift.desktop.start.page import StartPage
-from cloudrift.desktop.tasks import Tasks
+from cloudrift.desktop.tasks import Lane, Tasks
 from cloudrift.desktop.texture.stage import TextureStage
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.ground.words import free_name, plural
@@ -57,6 +57,7 @@ from cloudrift.notes.reference import Reference, read_reference
 USUAL, LEAST = (1280, 800), (1100, 700)  # pixels of the window
 FRAME_MS = 16
 MESSAGE_MS = 9000
+SAVING_SAID_MS = 400  # what takes longer is said
 FILE_KINDS = f"Loops (*{SUFFIX})"
 _Sheet = TypeVar("_Sheet", bound=QDialog)
 
@@ -68,6 +69,7 @@ class Window(QMainWindow):
         super().__init__()
         self.session = session
         self._leaving = False  # whether nobody is there to be asked
+        self._settled = False  # whether it has been asked what becomes of what is not saved
         self.ended = True  # after closing: whether all that ran has ended
         self.tasks = Tasks(self)
         self.heading = Heading(session)
@@ -134,6 +136,7 @@ class Window(QMainWindow):
         session = self.session
         self.rail.chosen.connect(self.choose_stage)
         session.changed.connect(lambda _b, _a: self._show_title())
+        session.saved.connect(self._show_title)
         for signal in (session.shown_changed, session.hearing_changed):
             signal.connect(lambda: self.rail.show_facts(session.heard_loop))
         session.failed.connect(self.say)
@@ -299,6 +302,7 @@ class Window(QMainWindow):
             lambda cancelled, _progress: read_song(path, cancelled=cancelled),
             lambda song: self._show_midi(song, path),
             lambda error: self.say(str(error)),
+            lane=Lane.READING,
         )
 
     def choose_reference(self) -> None:
@@ -318,6 +322,7 @@ class Window(QMainWindow):
             lambda _cancelled, _progress: read_reference(path),
             lambda found: self._show_heard(found, path),
             lambda error: self.say(str(error)),
+            lane=Lane.READING,
         )
 
     def _show_sheet(self, sheet: _Sheet) -> _Sheet:
@@ -368,58 +373,91 @@ class Window(QMainWindow):
 
     def _begin(self, loop: Loop) -> None:
         plays_in = self.start.plays_in
-        if self.session.is_untouched or self._may_leave():
+
+        def go() -> None:
             self.session.open(loop, None)
             self.show_stage(STAGES.index("Layers") if plays_in else 0)
             if plays_in:
                 self._play_a_layer_in()
-        elif self._at_start:
-            self.start.show_again()
+
+        def stay() -> None:
+            if self._at_start:
+                self.start.show_again()
+
+        if self.session.is_untouched:
+            go()
+        else:
+            self._leave_then(go, stay)
 
     # --- files --------------------------------------------------------------------------------
 
-    def _may_leave(self) -> bool:
-        """Ask what to do with changes that are not saved; False means: stay."""
-        if not self.session.would_be_lost:
-            return True
-        words = f"{self.session.loop.title} has changes that are not saved."
+    def _leave_then(
+        self, go: Callable[[], object], stay: Callable[[], object] = lambda: None
+    ) -> None:
+        """Let go of the loop to do something else, when it is settled what becomes of changes."""
+        session = self.session
+        if session.saver.busy:
+            session.saver.when_rested(lambda: self._leave_then(go, stay))
+            return
+        if not session.would_be_lost:
+            go()
+            return
+        words = f"{session.loop.title} has changes that are not saved."
         chosen = ask(self, "Not saved", words, "Save", "Throw away", "Go back")
-        return self.save() if chosen == "Save" else chosen == "Throw away"
+        if chosen == "Save":  # and ask again if it was changed while it was written
+            self.save(lambda good: self._leave_then(go, stay) if good else stay())
+        elif chosen == "Throw away":
+            go()
+        else:
+            stay()
 
-    def save(self) -> bool:
-        """Save; asks for a place the first time. From the start page: the loop that it leads to."""
+    def save(self, then: Callable[[bool], object] = lambda _good: None) -> None:
+        """Save; asks for a place the first time. From the start page: the loop that it leads to.
+
+        ``then`` hears, when all is written, whether it is.
+        """
         self._leave_start(0)
         if self.session.path is None:
-            return self.save_as()
-        return self._save_to(self.session.path)
+            self.save_as(then)
+        else:
+            self._save_to(self.session.path, then)
 
-    def _save_to(self, path: Path) -> bool:
+    def _save_to(self, path: Path, then: Callable[[bool], object] = lambda _good: None) -> None:
         session = self.session
         if path == session.path and session.is_changed_outside:
             other = self._beside(path)
             if other is None:
-                return False
+                then(False)
+                return
             path = other
-        if not session.save(path):
-            return False
-        assert self.session.path is not None
-        self.session.preferences.opened(self.session.path)
-        self.say(f"Saved {self.session.path}", good=True)
-        return True
 
-    def save_as(self) -> bool:
-        """Ask for a place and save there."""
+        def written(good: bool) -> None:
+            if good:
+                self.session.preferences.opened(path)
+                self.say(f"Saved {path}", good=True)
+            then(good)
+
+        session.save(path, written)
+        QTimer.singleShot(SAVING_SAID_MS, self._say_saving)
+
+    def _say_saving(self) -> None:
+        if self.session.saver.busy:
+            self.say("Saving…", good=True)
+
+    def save_as(self, then: Callable[[bool], object] = lambda _good: None) -> None:
+        """Ask for a place and save there; ``then`` as in ``save``."""
         self._leave_start(0)
         name = self.session.loop.title.replace("/", "-") + SUFFIX
         chosen, _ = QFileDialog.getSaveFileName(
             self, "Save the loop", str(self._loop_folder / name), FILE_KINDS
         )
-        if not chosen:
-            return False
         path = with_suffix(Path(chosen))
-        if path != Path(chosen) and path.exists() and not self._may_replace(path):
-            return False  # the dialog has asked about another name
-        return self._save_to(path)
+        # The dialog has asked about the name as it was typed.
+        asks = path != Path(chosen) and path.exists()
+        if chosen and (not asks or self._may_replace(path)):
+            self._save_to(path, then)
+        else:
+            then(False)
 
     def _beside(self, path: Path) -> Path | None:
         """Ask what to do where another program has written the file; None means: go back."""
@@ -488,13 +526,15 @@ class Window(QMainWindow):
         except CloudriftError as error:
             self.say(str(error))
             return
-        if self._may_leave():
-            self.session.open(loop, path)
-            self.session.preferences.opened(path)
-            self.show_stage(0)
-            if loop.unknown:
-                self.say(f"{path.name}: not known here are {', '.join(loop.unknown)}; they are "
-                         "kept in the file, and the sound passes them by")  # fmt: skip
+        self._leave_then(lambda: self._open(loop, path))
+
+    def _open(self, loop: Loop, path: Path) -> None:
+        self.session.open(loop, path)
+        self.session.preferences.opened(path)
+        self.show_stage(0)
+        if loop.unknown:
+            self.say(f"{path.name}: not known here are {', '.join(loop.unknown)}; they are "
+                     "kept in the file, and the sound passes them by")  # fmt: skip
 
     # --- telling ------------------------------------------------------------------------------
 
@@ -547,7 +587,7 @@ class Window(QMainWindow):
         focused = self.focusWidget()
         if isinstance(focused, QLineEdit):
             focused.clearFocus()  # what is being typed counts
-        if not (self._leaving or self._may_leave()):
+        if not (self._leaving or self._settled or self._is_settled()):
             event.ignore()
             return
         # Gone from the screen at once, whatever still runs.
@@ -563,6 +603,20 @@ class Window(QMainWindow):
         self.ended = self.session.close(keep=self._leaving)
         self.ended = self.tasks.has_ended(until - time.monotonic()) and self.ended
         event.accept()
+
+    def _is_settled(self) -> bool:
+        """Whether the window may close now; if something is saved first, it closes after that."""
+        waited = False
+
+        def go() -> None:
+            closes = waited and not self._settled
+            self._settled = True
+            if closes:
+                self.close()
+
+        self._leave_then(go)
+        waited = True
+        return self._settled
 
     def leave(self) -> None:
         """Close without a question: what is not saved is kept for the next start."""

@@ -1,26 +1,34 @@
 """Recovery: what was not saved yet, kept in the state folder until it is.
 
 Each running program keeps one file under a name of its own, and holds a lock beside the folder as
-long as it runs; a file whose lock nobody holds was left by a crash and is offered.
+long as it runs; a file whose lock nobody holds was left by a crash and is offered. The recordings
+that it names lie beside it, each written once: what is kept again and again is only the loop.
 """
 
 import contextlib
 import fcntl
+import shutil
 import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
+from io import BufferedIOBase
 from pathlib import Path
 from typing import TextIO
 
 from platformdirs import user_state_path
 
-from cloudrift.audio.files import make_folder, remove_old_parts
+from cloudrift.audio.clips import add_clip, flac_of
+from cloudrift.audio.files import make_folder, remove_old_parts, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import path_of, path_text
+from cloudrift.ground.reading import read_file
 from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import ORIGIN, SUFFIX, load, read_note, save
+from cloudrift.loop.storage import ORIGIN, SUFFIX, clips_of, load, read_note, save
+from cloudrift.sound.own_files import MAX_BYTES
 
 PRIVATE = 0o600  # what nobody has saved is for nobody else to read
+CLIP_SUFFIX = ".flac"
 RUNNING = "running"  # the folder of locks, beside that of unsaved work
 _NAME = uuid.uuid4().hex  # of this program's file: a process number would come again
 _held: dict[Path, TextIO] = {}
@@ -47,15 +55,43 @@ def keep(loop: Loop, origin: Path | None, folder: Path | None = None) -> Path:
     _hold(folder)
     path = folder / f"{_NAME}{SUFFIX}"
     notes = {ORIGIN: path_text(origin.absolute()) if origin else ""}
-    save(loop, path, notes, new_mode=PRIVATE)
+    _keep_clips(clips_of(loop), _clips_beside(path))
+    save(loop, path, notes, clips=False, new_mode=PRIVATE)
     return path
+
+
+def _clips_beside(file: Path) -> Path:
+    return file.with_suffix(".clips")
+
+
+def _keep_clips(names: set[str], folder: Path) -> None:
+    for name in sorted(names):
+        path = folder / f"{name}{CLIP_SUFFIX}"
+        if not path.exists():
+            make_folder(folder)
+            write_atomically(path, partial(_write, flac_of(name)), new_mode=PRIVATE)
+
+
+def _write(data: bytes, file: BufferedIOBase) -> None:
+    file.write(data)
+
+
+def _read_clips(folder: Path) -> None:
+    for path in sorted(folder.glob(f"*{CLIP_SUFFIX}")):
+        add_clip(read_file(path, "recording", MAX_BYTES))
+
+
+def remove(file: Path) -> None:
+    """Remove what a crash left, with its recordings; what cannot be removed stays."""
+    with contextlib.suppress(OSError):
+        file.unlink(missing_ok=True)
+    shutil.rmtree(_clips_beside(file), ignore_errors=True)
 
 
 def forget(folder: Path | None = None) -> None:
     """Remove this program's file: all is saved, or thrown away on purpose."""
     folder = folder or state_folder()
-    with contextlib.suppress(OSError):  # what was saved is saved, even if this stays
-        (folder / f"{_NAME}{SUFFIX}").unlink(missing_ok=True)
+    remove(folder / f"{_NAME}{SUFFIX}")  # what was saved is saved, even if this stays
     held = _held.pop(folder, None)
     if held is not None:
         with contextlib.suppress(OSError):
@@ -86,10 +122,14 @@ def left_behind(
     found = []
     folder = folder or state_folder()
     remove_old_parts(folder)
+    for clips in folder.glob("*.clips"):
+        if not clips.with_suffix(SUFFIX).exists() and not _is_running(folder, clips.stem):
+            remove(clips.with_suffix(SUFFIX))  # killed before its loop was kept
     for path in folder.glob(f"*{SUFFIX}"):
         if _is_running(folder, path.stem):
             continue
         try:
+            _read_clips(_clips_beside(path))
             loop = load(path)
         except CloudriftError as error:
             tell(str(error))

@@ -58,8 +58,17 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
 }
 
 
-def to_bytes(loop: Loop, notes: dict[str, str] | None = None) -> bytes:
-    """Return a loop as the bytes of its file; ``notes`` are small extra text members."""
+def clips_of(loop: Loop) -> set[str]:
+    """Return the names of the clips that a loop's sounds are made of."""
+    uses = [use for layer in loop.layers for use in layer.all_sounds]
+    return {r.clip for use in uses if use.own for r in use.own.recordings}
+
+
+def to_bytes(loop: Loop, notes: dict[str, str] | None = None, *, clips: bool = True) -> bytes:
+    """Return a loop as the bytes of its file; ``notes`` are small extra text members.
+
+    Without ``clips`` it only names them, and they must be known before it is read.
+    """
     document = {"format": FORMAT, "schema": SCHEMA, "loop": loop}
     text = msgspec.json.format(msgspec.json.encode(document), indent=1)
     out = io.BytesIO()
@@ -68,9 +77,8 @@ def to_bytes(loop: Loop, notes: dict[str, str] | None = None) -> bytes:
         for name, body in members.items():
             # A fixed date: the same loop is the same file.
             archive.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), body)
-        uses = [use for layer in loop.layers for use in layer.all_sounds]
-        owns = [use.own for use in uses if use.own]
-        write_clips(archive, {r.clip for own in owns for r in own.recordings})
+        if clips:
+            write_clips(archive, clips_of(loop))
     return out.getvalue()
 
 
@@ -80,10 +88,14 @@ def with_suffix(path: Path) -> Path:
 
 
 def save(
-    loop: Loop, path: Path, notes: dict[str, str] | None = None, *, new_mode: int = NEW_FILE_MODE
-) -> None:
-    """Write a loop file so that the old one or the new one is there, whole, at any moment."""
-    data = to_bytes(loop, notes)
+    loop: Loop, path: Path, notes: dict[str, str] | None = None, *, clips: bool = True,
+    new_mode: int = NEW_FILE_MODE,
+) -> None:  # fmt: skip
+    """Write a loop file so that the old one or the new one is there, whole, at any moment.
+
+    ``notes`` and ``clips`` as in ``to_bytes``.
+    """
+    data = to_bytes(loop, notes, clips=clips)
     write_atomically(path, lambda file: file.write(data), new_mode=new_mode)
 
 

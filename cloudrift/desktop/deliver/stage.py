@@ -30,7 +30,7 @@ from cloudrift.desktop.parts import (
     scrolling,
 )
 from cloudrift.desktop.session import TREATED, Session
-from cloudrift.desktop.tasks import Tasks
+from cloudrift.desktop.tasks import Lane, Tasks
 from cloudrift.ground.paths import path_text
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import number, plural
@@ -244,6 +244,7 @@ class DeliverStage(QWidget):
             lambda paths: self._wrote(paths, folder),
             self._fail,
             self._move,
+            lane=Lane.WRITING,
         )  # fmt: skip
 
     def _move(self, share: float, name: str) -> None:

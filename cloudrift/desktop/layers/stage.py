@@ -16,7 +16,7 @@ from cloudrift.desktop.layers.row import LayerRow
 from cloudrift.desktop.notes.view import NotesView
 from cloudrift.desktop.parts import WhileShown, button, clear, label, panel, scrolling, set_look
 from cloudrift.desktop.session import Session
-from cloudrift.desktop.tasks import Tasks
+from cloudrift.desktop.tasks import Lane, Tasks
 from cloudrift.loop import edits
 from cloudrift.loop.from_notes import put_layers
 from cloudrift.loop.model import Group, Layer, Loop
@@ -148,6 +148,7 @@ class LayersStage(QWidget):
             f"reading {path.name}",
             lambda cancelled, _moved: read_parts(path, cancelled),
             lambda song: self._put_layers(song.parts),
+            lane=Lane.READING,
         )
 
     def _put_layers(self, parts: Sequence[tuple[str, Sequence[Note]]]) -> None:

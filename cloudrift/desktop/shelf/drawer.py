@@ -24,7 +24,7 @@ from cloudrift.desktop.session import Session
 from cloudrift.desktop.shelf.grid import SoundGrid
 from cloudrift.desktop.shelf.kept import Kept
 from cloudrift.desktop.shelf.own_sheet import NAMED_IN, Found, OwnSheet
-from cloudrift.desktop.tasks import Tasks
+from cloudrift.desktop.tasks import Lane, Tasks
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import free_name
@@ -289,6 +289,7 @@ class Shelf(QFrame):
             lambda found: self._ask(found, paths[0]),
             self._not_read,
             lambda share, name: self.about.setText(f"Reading {name}: {share:.0%}"),
+            lane=Lane.READING,
         )
 
     def _not_read(self, error: Exception) -> None:

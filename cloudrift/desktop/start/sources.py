@@ -19,7 +19,7 @@ from cloudrift.desktop.chords.midi_sheet import FROM
 from cloudrift.desktop.heard_in import HeardIn
 from cloudrift.desktop.parts import ChoiceRow, button, heading, label
 from cloudrift.desktop.session import Session
-from cloudrift.desktop.tasks import Tasks
+from cloudrift.desktop.tasks import Lane, Tasks
 from cloudrift.desktop.trouble import error_words
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import shown
@@ -222,7 +222,7 @@ class FileSource(Source):
         self.choose_file.setText("Stop")
         self.says.setText(f"{self.reading} {path.name}…")
         self._tasks.run(self._name, lambda cancelled, _progress: self.work(path, cancelled),
-                        self._came, self._failed)  # fmt: skip
+                        self._came, self._failed, lane=Lane.READING)  # fmt: skip
         self.changed.emit()
 
     def _stands(self, words: str) -> None:

@@ -1,0 +1,112 @@
+"""Work beside the interface: lanes that do not wait for each other, and what fails."""
+
+import logging
+import threading
+
+import pytest
+
+from cloudrift.desktop.tasks import Lane, Tasks
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.wanted import Cancelled
+from cloudrift.loop import edits
+
+
+@pytest.fixture
+def tasks(qapp):
+    made = Tasks()
+    yield made
+    made.stop()
+    assert made.has_ended(5)
+
+
+def fails(error):
+    def work(_stop, _moved):
+        raise error
+
+    return work
+
+
+def test_lanes_do_not_wait_for_each_other_and_one_lane_goes_in_order(tasks, qtbot):
+    gate, came = threading.Event(), []
+
+    def waits(_stop, _moved):
+        assert gate.wait(10)
+        return "long"
+
+    tasks.run("deliver", waits, came.append, lane=Lane.WRITING)
+    tasks.run("another", lambda _s, _m: "behind it", came.append, lane=Lane.WRITING)
+    tasks.run("midi", lambda _s, _m: "read", came.append, lane=Lane.READING)
+    tasks.run("ribbon", lambda _s, _m: "seen", came.append)
+    qtbot.waitUntil(lambda: len(came) == 2, timeout=5000)
+    assert sorted(came) == ["read", "seen"]
+    gate.set()
+    qtbot.waitUntil(lambda: len(came) == 4, timeout=5000)
+    assert came[2:] == ["long", "behind it"]
+
+
+def test_all_lanes_have_ended_only_when_each_has(tasks):
+    gate = threading.Event()
+    tasks.run("deliver", lambda _s, _m: gate.wait(10), print, lane=Lane.WRITING)
+    tasks.run("ribbon", lambda _s, _m: 1, lambda _a: None)
+    tasks.stop()
+    assert not tasks.has_ended(0.05)
+    gate.set()
+    assert tasks.has_ended(5)
+
+
+def test_what_fails_unheard_is_said(tasks, qtbot):
+    said = []
+    tasks.broke.connect(said.append)
+    tasks.run("room", fails(CloudriftError("no room today")), lambda _a: None)
+    qtbot.waitUntil(lambda: bool(said), timeout=5000)
+    assert said == ["no room today"]
+    tasks.run("room", fails(Cancelled()), lambda _a: None)
+    done = []
+    tasks.run("last", lambda _s, _m: 1, done.append)
+    qtbot.waitUntil(lambda: bool(done), timeout=5000)
+    assert len(said) == 1  # what was wanted no longer is nothing to say
+
+
+@pytest.mark.parametrize("heard", [True, False])
+def test_a_fault_is_logged_with_its_place_and_heard_as_a_sentence(tasks, qtbot, caplog, heard):
+    errors, said = [], []
+    tasks.broke.connect(said.append)
+    with caplog.at_level(logging.ERROR):
+        tasks.run("strata", fails(KeyError("l9")), lambda _a: None,
+                  errors.append if heard else None)  # fmt: skip
+        qtbot.waitUntil(lambda: bool(errors or said), timeout=5000)
+    words = str(errors[0]) if heard else said[0]
+    assert words.startswith("strata could not be worked out ('l9')")
+    assert isinstance((errors or [CloudriftError("")])[0], CloudriftError)
+    (record,) = caplog.records
+    assert record.exc_info[0] is KeyError
+
+
+def test_pictures_follow_while_files_are_written(window, qtbot, monkeypatch):
+    from cloudrift.desktop.deliver import stage
+
+    gate = threading.Event()
+
+    def slowly(*_given, cancelled, progress):
+        progress(1, 4, "Ice Road.wav")
+        assert gate.wait(20)
+        return []
+
+    monkeypatch.setattr(stage, "deliver", slowly)
+    window.show_stage(3)
+    window.deliver.write.click()
+    qtbot.waitUntil(lambda: window.deliver.result.text() == "Writing Ice Road.wav", timeout=5000)
+    seen = []
+    real = window.ribbon._take
+
+    def take(made):
+        seen.append(made)
+        real(made)
+
+    monkeypatch.setattr(window.ribbon, "_take", take)
+    window.session.apply("slower", lambda loop: edits.set_tempo(loop, 70))
+    qtbot.waitUntil(lambda: bool(seen), timeout=20_000)
+    assert not gate.is_set()
+    assert window.deliver.cancel.isVisible()
+    gate.set()
+    qtbot.waitUntil(window.deliver.write.isEnabled, timeout=5000)
