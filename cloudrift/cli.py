@@ -55,13 +55,13 @@ def demo() -> None:
 
 
 def _window(files: Sequence[Path], *, play: bool = False) -> None:
-    from cloudrift.loop.storage import load  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document  # noqa: PLC0415
 
-    loops = [(load(file), file) for file in files]
+    documents = [(load_document(file), file) for file in files]
     need_display()
     from cloudrift.desktop.app import run  # noqa: PLC0415
 
-    sys.exit(run(loops[0] if loops else None, play=play))
+    sys.exit(run(documents[0] if documents else None, play=play))
 
 
 @commands.command()

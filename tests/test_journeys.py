@@ -157,4 +157,4 @@ def test_reopened_three_semitones_lower_compared_and_exported_in_15_actions(
     assert any(n.startswith("low-road_") for n in written(tmp_path / "Loops", ".wav"))
     assert load(path).title == "Ice Road"
     assert hand.count <= 15, hand.count
-    window.session._saved = window.session.loop
+    window.session._saved = window.session.history.now

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import Chord, History, chord_edits, edits, load, recovery, save, storage
+from cloudrift.loop.document import Document
 from cloudrift.loop.storage import loop_from, to_bytes
 from cloudrift.theory import SCALES, Key
 from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES
@@ -151,27 +152,30 @@ def test_undo_and_redo_bring_the_very_same_loops(small_loop):
     loops = [small_loop]
     for tempo in (100, 110, 120):
         loops.append(edits.set_tempo(loops[-1], tempo))
-        history = history.then(loops[-1], f"tempo {tempo}")
+        history = history.then(Document.of(loops[-1]), f"tempo {tempo}")
     for wanted in reversed(loops[:-1]):
         history = history.undone()
-        assert history.now is wanted
+        assert history.now.loop is wanted
     assert not history.can_undo
     for wanted in loops[1:]:
         history = history.redone()
-        assert history.now is wanted
-    branched = history.undone().then(small_loop, "back")
+        assert history.now.loop is wanted
+    branched = history.undone().then(Document.of(small_loop), "back")
     assert not branched.can_redo
 
 
 def test_a_drag_is_one_step_and_nothing_is_none(small_loop):
+    def at_tempo(tempo):
+        return Document.of(edits.set_tempo(small_loop, tempo))
+
     history = History.of(small_loop)
     for tempo in range(100, 120):
-        history = history.then(edits.set_tempo(small_loop, tempo), "tempo", "drag tempo")
+        history = history.then(at_tempo(tempo), "tempo", "drag tempo")
     assert len(history.moments) == 2
-    history = history.closed().then(edits.set_tempo(small_loop, 90), "tempo", "drag tempo")
+    history = history.closed().then(at_tempo(90), "tempo", "drag tempo")
     assert len(history.moments) == 3
     assert history.then(history.now, "same") is history
-    assert history.undone().now.tempo == 119
+    assert history.undone().now.loop.tempo == 119
 
 
 # --- files --------------------------------------------------------------------------------------
@@ -198,9 +202,9 @@ def to_text(data):
     [
         (b'"tempo": 140', b'"tempo": 0', r"tempo is 0 BPM, but must lie between 40 and 240"),
         (
-            b'"felt upright"',
-            b'"felt piano"',
-            r"loop\.layers\[0\]\.sound: no sound is called 'felt piano'",
+            b'"role": "keys"',
+            b'"role": "piano"',
+            r"loop\.layers\[0\]\.role: Invalid enum value 'piano'",
         ),
         (b'"mode": "minor"', b'"mode": "minr"', r"loop\.key: .*did you mean 'minor'"),
         (b'"crackle_db"', b'"crakle_db"', r"loop\.line\[0\]: .*did you mean 'crackle_db'"),
@@ -222,7 +226,7 @@ def test_a_hand_edited_file_names_the_place(small_loop, old, new, says):
 def test_every_problem_is_said_at_once(small_loop):
     text = (
         text_of(small_loop)
-        .replace(b'"felt upright"', b'"felt"')
+        .replace(b'"role": "keys"', b'"role": "felt"')
         .replace(b'"crackle_db"', b'"cracks"')
     )
     with pytest.raises(CloudriftError) as error:
@@ -318,7 +322,7 @@ def test_work_of_a_crashed_program_is_found_and_of_a_running_one_not(small_loop,
     dead = kept.rename(folder / "999999.cloudrift")
     (folder / "999998.cloudrift").write_bytes(b"broken")
     (found,) = recovery.left_behind(folder)
-    assert (found.loop, found.origin, found.file) == (
+    assert (found.document.loop, found.origin, found.file) == (
         small_loop,
         tmp_path / "Ice Road.cloudrift",
         dead,

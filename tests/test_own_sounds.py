@@ -293,7 +293,7 @@ def test_what_is_kept_against_a_crash_writes_each_recording_once(own, small_loop
     for one in own.recordings:  # another program knows none of them
         known._CLIPS.pop(one.clip)
     (found,) = recovery.left_behind(folder)
-    assert found.loop == edits.set_tempo(loop, 66)
+    assert found.document.loop == edits.set_tempo(loop, 66)
     recovery.remove(found.file)
     assert list(folder.iterdir()) == []
 

@@ -184,7 +184,10 @@ def test_a_treatment_that_is_not_known_is_named_kept_and_passed_by(small_loop, t
     save(loop, path)
     assert load(path) == loop  # nothing of them is lost
     assert loop.line[0].settings == (("rate", 3.0),)
-    assert loop.unknown == ("grundle (design 2)", "hall (design 7)")
+    assert loop.unknown == (
+        "the treatment grundle (design 2), passed by",
+        "the treatment hall (design 7), passed by",
+    )
 
 
 def test_an_older_file_opens_with_what_it_lacks_at_its_default(small_loop):

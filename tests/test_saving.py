@@ -345,7 +345,7 @@ def test_what_comes_after_a_save_is_asked_about_before_closing(
     changed(window, 78)
     answer(monkeypatch, "Go back")
     gate.set()
-    qtbot.waitUntil(lambda: window.session._saved.tempo == 77, timeout=5000)
+    qtbot.waitUntil(lambda: window.session._saved.loop.tempo == 77, timeout=5000)
     assert window.isVisible()
     assert window.session.loop.tempo == 78
     answer(monkeypatch, "Throw away")
@@ -386,7 +386,7 @@ def test_unsaved_work_is_kept_beside_the_interface(qtbot, window, monkeypatch):
 
     monkeypatch.setattr(recovery, "keep", watched)
     session._autosave.timeout.emit()
-    qtbot.waitUntil(lambda: session.keeper.kept is session.loop, timeout=5000)
+    qtbot.waitUntil(lambda: session.keeper.kept is session.history.now, timeout=5000)
     assert threads[0] is not threading.main_thread()
     session._autosave.timeout.emit()
     assert len(threads) == 1  # nothing has changed since
@@ -447,7 +447,7 @@ def test_work_that_cannot_be_kept_is_said_once(qtbot, window, monkeypatch):
         assert not session.keep_unsaved()
         assert len(said) == 1
     assert session.keep_unsaved()
-    assert session.keeper.kept is session.loop
+    assert session.keeper.kept is session.history.now
 
 
 def test_unsaved_work_that_cannot_be_read_is_said_and_stays(window, small_loop):
@@ -467,7 +467,7 @@ from pathlib import Path
 from PyQt6.QtCore import QTimer
 from cloudrift.desktop import app, window
 from cloudrift.loop import edits
-from cloudrift.loop.storage import load
+from cloudrift.loop.storage import load_document
 shown = window.Window.showEvent
 def change(self):
     self.session.apply("x", lambda loop: edits.set_tempo(loop, 55))
@@ -477,7 +477,7 @@ def show(self, event):
     QTimer.singleShot(0, lambda: change(self))
 window.Window.showEvent = show
 path = Path(sys.argv[1])
-sys.exit(app.run((load(path), path)))
+sys.exit(app.run((load_document(path), path)))
 """
 
 
@@ -502,7 +502,7 @@ def test_a_program_that_is_told_to_end_keeps_what_is_not_saved(small_loop, tmp_p
         assert running.wait(20) == 0
         assert "Traceback" not in running.stderr.read()
     (found,) = left_behind()
-    assert found.loop == edits.set_tempo(small_loop, 55)
+    assert found.document.loop == edits.set_tempo(small_loop, 55)
     assert found.origin == path
     assert load(path) == small_loop
     assert not left.exists()

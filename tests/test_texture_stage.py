@@ -66,7 +66,7 @@ def test_a_treatment_is_added_by_typing_what_it_does(stage, window, qtbot):
     assert stage.rows[0].portrait is not None  # it is open
     qtbot.waitUntil(lambda: search.text() == "")
     qtbot.waitUntil(lambda: stage.rows[0].portrait.portrait is not None, timeout=20_000)
-    assert window.session.history.now.line[0].version == 1
+    assert window.session.history.now.loop.line[0].version == 1
     assert window.session.history.undo_label == "add spring"
 
 
@@ -349,9 +349,12 @@ def test_an_unknown_treatment_is_said_on_opening_and_on_its_card(stage, window, 
     strange = Treatment(id="t1", kind="grundle", version=2, settings=(("depth", 3.0),))
     loop = msgspec.structs.replace(window.session.loop, line=(strange,))
     save(loop, tmp_path / "later.cloudrift")
-    window.session._saved = window.session.loop
+    window.session._saved = window.session.history.now
     window.open_file(tmp_path / "later.cloudrift")
-    assert "not known here are grundle (design 2)" in window.message.text()
+    assert (
+        "not known here, and kept in the file: the treatment grundle (design 2)"
+        in window.message.text()
+    )
     window.show_stage(2)
     window.session.select(line_of=None, treatment_id="t1")
     assert "kept, and passed by" in stage.rows[0].says.text()

@@ -94,8 +94,12 @@ def _looked_at(folder: Path, steps: list[str]) -> list[str]:
     # What was under way when it ended may be there or not.
     may = {f"Ice Road {kept}", f"Ice Road {kept + 1}"}
     must = kept > forgotten and kept % 7 != 0
-    if len(left) > 1 or any(one.loop.title not in may for one in left) or (must and not left):
-        titles = [one.loop.title for one in left]
+    if (
+        len(left) > 1
+        or any(one.document.loop.title not in may for one in left)
+        or (must and not left)
+    ):
+        titles = [one.document.loop.title for one in left]
         wrong.append(f"offered are {titles}, kept was {kept}, forgotten {forgotten}")
     if any(one.origin != folder / NAME for one in left):
         wrong.append("what is offered is from elsewhere")

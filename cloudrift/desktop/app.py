@@ -21,7 +21,7 @@ from cloudrift.devices import open_speaker
 from cloudrift.ground.errors import in_a_sentence
 from cloudrift.ground.memory import keep_memory_tidy
 from cloudrift.loop import recovery
-from cloudrift.loop.model import Loop
+from cloudrift.loop.document import Document
 from cloudrift.render.player import SWITCH_INTERVAL_S
 from cloudrift.style import house_cards, sketch
 
@@ -38,7 +38,7 @@ def make_app(theme: str = "") -> QApplication:
     return app
 
 
-def run(opened: tuple[Loop, Path] | None, *, play: bool = False) -> int:
+def run(opened: tuple[Document, Path] | None, *, play: bool = False) -> int:
     """Open the window, with a loop or on the start page, and stay until it is closed."""
     sys.setswitchinterval(SWITCH_INTERVAL_S)
     keep_memory_tidy()
@@ -47,9 +47,10 @@ def run(opened: tuple[Loop, Path] | None, *, play: bool = False) -> int:
     if wishes.size_percent != 100:  # before there is an application: Qt looks only once
         os.environ.setdefault("QT_SCALE_FACTOR", f"{wishes.size_percent / 100:g}")
     app = make_app(wishes.theme)
-    loop, path = opened or (sketch(next(iter(house_cards().values()))), None)
-    speaker = open_speaker(loop.rate, wishes.speaker, wishes.buffer_ms)
-    session = Session(loop, path, speaker, preferences=preferences)
+    card = next(iter(house_cards().values()))
+    document, path = opened or (Document.of(sketch(card)), None)
+    speaker = open_speaker(document.loop.rate, wishes.speaker, wishes.buffer_ms)
+    session = Session(document, path, speaker, preferences=preferences)
     if path is not None:
         preferences.opened(path)
     window = Window(session)
@@ -100,11 +101,13 @@ def offer_unsaved(window: Window) -> None:
         window.say(f"Unsaved work was found that can't be read: {in_a_sentence(wrong[0], 200)}")
     for unsaved in left:
         where = f" (from {unsaved.origin})" if unsaved.origin else ""
-        words = f"{unsaved.loop.title}{where} was not saved when the program last ended. Open it?"
-        title = "Work that was not saved"
-        chosen = ask(window, title, words, "Open it", "Throw it away", "Ask me later")
+        title = unsaved.document.loop.title
+        words = f"{title}{where} was not saved when the program last ended. Open it?"
+        chosen = ask(
+            window, "Work that was not saved", words, "Open it", "Throw it away", "Ask me later"
+        )
         if chosen == "Open it":
-            window.session.open(unsaved.loop, unsaved.origin, unsaved=True)
+            window.session.open(unsaved.document, unsaved.origin, unsaved=True)
             window.show_stage(0)
             # What the crash left goes only when it is kept anew: it may be the only copy.
             if window.session.keep_unsaved():

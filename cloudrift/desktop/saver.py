@@ -9,7 +9,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from cloudrift.desktop.trouble import error_words
-from cloudrift.loop.model import Loop
+from cloudrift.loop.document import Document
 from cloudrift.loop.storage import save, signature
 
 
@@ -17,14 +17,14 @@ from cloudrift.loop.storage import save, signature
 class Written:
     """What came of a save: what tells the file from any other, or what was wrong."""
 
-    loop: Loop
+    document: Document
     path: Path
     seen: tuple[int, ...] | None = None
     wrong: str = ""
 
 
 class Saver(QObject):
-    """Saves loops on a thread of its own; answers come on the interface's thread."""
+    """Saves documents on a thread of its own; answers come on the interface's thread."""
 
     _wrote = pyqtSignal(int, object)  # number, Written
 
@@ -49,19 +49,19 @@ class Saver(QObject):
         else:
             act()
 
-    def save(self, loop: Loop, path: Path, answer: Callable[[Written], None]) -> None:
-        """Write a loop file; ``answer`` hears what came of it."""
+    def save(self, document: Document, path: Path, answer: Callable[[Written], None]) -> None:
+        """Write a document; ``answer`` hears what came of it."""
         number = next(self._numbers)
         self._answers[number] = answer
 
         def work() -> None:
             try:
-                save(loop, path)
+                save(document, path)
             except Exception as error:
                 wrong = error_words(error, f"{path} could not be written")
-                written = Written(loop=loop, path=path, wrong=wrong)
+                written = Written(document=document, path=path, wrong=wrong)
             else:
-                written = Written(loop=loop, path=path, seen=signature(path))
+                written = Written(document=document, path=path, seen=signature(path))
             self._wrote.emit(number, written)
 
         self._last = self._pool.submit(work)

@@ -25,6 +25,7 @@ from cloudrift.desktop.trouble import error_words
 from cloudrift.devices import Speaker
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import recovery, spec
+from cloudrift.loop.document import Document
 from cloudrift.loop.history import History, Moment
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import signature, with_suffix
@@ -68,7 +69,7 @@ class Session(QObject):
 
     def __init__(
         self,
-        loop: Loop,
+        what: Loop | Document,
         path: Path | None,
         speaker: Speaker,
         *,
@@ -77,7 +78,8 @@ class Session(QObject):
         parent: QObject | None = None,
     ) -> None:
         super().__init__(parent)
-        self.history = History.of(loop)
+        self.history = History.of(what)
+        loop = self.loop
         self.path = path
         self._recovered = False  # whether it was left by a crash
         self.begun = False  # whether somebody has chosen this loop, rather than the program
@@ -89,11 +91,11 @@ class Session(QObject):
         self.hearing = TREATED
         self.rendered: dict[str, Rendered] = {}
         self.loudness: dict[str, Loudness] = {}
-        self._saved = loop if path else None
+        self._saved = self.history.now if path else None
         self.keeper = Keeper(state_folder or recovery.state_folder(), self)
         self.keeper.failed.connect(self.failed)
         self.saver = Saver(self)
-        self._document = 0  # how many have been opened before this one
+        self._opened = 0  # how many documents have been opened before this one
         self._seen = signature(path)
         self._up_to: tuple[str | None, int] | None = None
         self.against: Against = "loop"
@@ -135,7 +137,7 @@ class Session(QObject):
     @property
     def loop(self) -> Loop:
         """The loop as it is now."""
-        return self.history.now
+        return self.history.now.loop
 
     def apply(
         self, label: str, edit: Callable[[Loop], Loop], *, merge: str = "", moving: bool = False
@@ -166,7 +168,7 @@ class Session(QObject):
         except CloudriftError as error:
             self.failed.emit(str(error))
             return None
-        self.history = self.history.then(after, label, merge)
+        self.history = self.history.then(self.history.now.with_loop(after), label, merge)
         if self.loop is not before:
             self._follow(before, moving=moving)
         return made
@@ -201,16 +203,16 @@ class Session(QObject):
         self.history = self.history.redone()
         self._follow(before)
 
-    def open(self, loop: Loop, path: Path | None, *, unsaved: bool = False) -> None:
+    def open(self, what: Loop | Document, path: Path | None, *, unsaved: bool = False) -> None:
         """Put another document in place of this one; what was unsaved must have been asked for."""
         before = self.loop
-        self._document += 1
+        self._opened += 1
         self.keeper.forget()
-        self.history = History.of(loop)
+        self.history = History.of(what)
         self.path, self._seen = path, signature(path)
         self.begun = True
-        self._saved = None if unsaved or path is None else loop
-        self.selection = first_selection(loop)
+        self._saved = None if unsaved or path is None else self.history.now
+        self.selection = first_selection(self.loop)
         self._up_to = self.then = None
         self.against = "loop"
         for preview in self._previews:
@@ -517,7 +519,7 @@ class Session(QObject):
     @property
     def is_saved(self) -> bool:
         """Whether the loop is as it is on disk."""
-        return self.loop == self._saved
+        return self.history.now == self._saved
 
     @property
     def would_be_lost(self) -> bool:
@@ -535,19 +537,19 @@ class Session(QObject):
 
         A failure is said, and changes nothing. What is changed meanwhile is not saved.
         """
-        document = self._document
+        opened = self._opened
 
         def answer(written: Written) -> None:
             if written.wrong:
                 self.failed.emit(written.wrong)
-            elif document == self._document:  # no other has been opened
-                self.path, self._saved, self._seen = written.path, written.loop, written.seen
+            elif opened == self._opened:  # no other has been opened
+                self.path, self._saved, self._seen = written.path, written.document, written.seen
                 if self.is_saved:
                     self.keeper.forget()
                 self.saved.emit()
             then(not written.wrong)
 
-        self.saver.save(self.loop, with_suffix(path), answer)
+        self.saver.save(self.history.now, with_suffix(path), answer)
 
     @property
     def is_changed_outside(self) -> bool:
@@ -556,11 +558,11 @@ class Session(QObject):
 
     def keep_unsaved(self) -> bool:
         """Keep what is not saved against a crash, now; say whether it is safe."""
-        return not self.would_be_lost or self.keeper.keep(self.loop, self.path)
+        return not self.would_be_lost or self.keeper.keep(self.history.now, self.path)
 
     def _keep_soon(self) -> None:
         if self.would_be_lost:
-            self.keeper.keep_soon(self.loop, self.path)
+            self.keeper.keep_soon(self.history.now, self.path)
 
     def close(self, *, keep: bool = False, within_s: float = CLOSING_S) -> bool:
         """Let speaker, threads and timers go; say whether all have ended within so long.

@@ -47,10 +47,11 @@ from cloudrift.desktop.tasks import Lane, Tasks
 from cloudrift.desktop.texture.stage import TextureStage
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.ground.words import free_name, plural
+from cloudrift.loop.document import Document
 from cloudrift.loop.from_notes import put_chords_of
 from cloudrift.loop.kept import keep, row_folder, row_of, template_folder
 from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import SUFFIX, load, with_suffix
+from cloudrift.loop.storage import SUFFIX, load_document, with_suffix
 from cloudrift.notes.from_midi import Song, read_song
 from cloudrift.notes.reference import Reference, read_reference
 
@@ -522,19 +523,21 @@ class Window(QMainWindow):
     def open_file(self, path: Path) -> None:
         """Open a loop file; a bad one is said and the open loop stays."""
         try:
-            loop = load(path)
+            document = load_document(path)
         except CloudriftError as error:
             self.say(str(error))
             return
-        self._leave_then(lambda: self._open(loop, path))
+        self._leave_then(lambda: self._open(document, path))
 
-    def _open(self, loop: Loop, path: Path) -> None:
-        self.session.open(loop, path)
+    def _open(self, document: Document, path: Path) -> None:
+        self.session.open(document, path)
         self.session.preferences.opened(path)
         self.show_stage(0)
-        if loop.unknown:
-            self.say(f"{path.name}: not known here are {', '.join(loop.unknown)}; they are "
-                     "kept in the file, and the sound passes them by")  # fmt: skip
+        strange = list(document.loop.unknown)
+        if document.newer is not None:
+            strange.append("what a newer version of the program has written into it")
+        if strange:
+            self.say(f"{path.name}: not known here, and kept in the file: {'; '.join(strange)}")
 
     # --- telling ------------------------------------------------------------------------------
 

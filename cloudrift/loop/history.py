@@ -1,7 +1,8 @@
-"""History: every loop there was, in order, with what made it."""
+"""History: every document there was, in order, with what made it."""
 
 from dataclasses import dataclass, replace
 
+from cloudrift.loop.document import Document
 from cloudrift.loop.model import Loop
 
 MAX_MOMENTS = 500
@@ -9,11 +10,16 @@ MAX_MOMENTS = 500
 
 @dataclass(frozen=True, kw_only=True)
 class Moment:
-    """A loop and the edit that led to it. ``merge`` joins the moments of one drag."""
+    """A document and the edit that led to it. ``merge`` joins the moments of one drag."""
 
-    loop: Loop
+    document: Document
     label: str
     merge: str = ""
+
+    @property
+    def loop(self) -> Loop:
+        """The loop as it was."""
+        return self.document.loop
 
 
 @dataclass(frozen=True)
@@ -24,14 +30,14 @@ class History:
     at: int = 0
 
     @classmethod
-    def of(cls, loop: Loop, label: str = "opened") -> "History":
+    def of(cls, what: Loop | Document, label: str = "opened") -> "History":
         """Start a history."""
-        return cls((Moment(loop=loop, label=label),))
+        return cls((Moment(document=Document.of(what), label=label),))
 
     @property
-    def now(self) -> Loop:
-        """The loop as it is."""
-        return self.moments[self.at].loop
+    def now(self) -> Document:
+        """The document as it is."""
+        return self.moments[self.at].document
 
     @property
     def can_undo(self) -> bool:
@@ -53,18 +59,18 @@ class History:
         """What redo would bring again."""
         return self.moments[self.at + 1].label if self.can_redo else ""
 
-    def then(self, loop: Loop, label: str, merge: str = "") -> "History":
+    def then(self, document: Document, label: str, merge: str = "") -> "History":
         """Return the history with an edit behind now; what had been undone is dropped.
 
         An edit with the same non-empty ``merge`` as the last one replaces it, so that a drag is
         one step. An edit that changes nothing is no moment.
         """
-        if loop == self.now:
+        if document == self.now:
             return self
         kept = self.moments[: self.at + 1]
         if merge and kept[-1].merge == merge and len(kept) > 1:
             kept = kept[:-1]
-        moments = (*kept, Moment(loop=loop, label=label, merge=merge))[-MAX_MOMENTS:]
+        moments = (*kept, Moment(document=document, label=label, merge=merge))[-MAX_MOMENTS:]
         return History(moments, len(moments) - 1)
 
     def closed(self) -> "History":

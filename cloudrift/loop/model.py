@@ -18,7 +18,7 @@ from cloudrift.notes.note import HIGHEST, LOWEST, MOST, Note
 from cloudrift.notes.span import Span
 from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.notes.touch import ChordTouch, Touch, play
-from cloudrift.sound.catalogue import find_sound
+from cloudrift.sound.catalogue import find_design, unknown_sound
 from cloudrift.sound.instrument import Instrument, Role
 from cloudrift.sound.own import OwnSound
 from cloudrift.texture.ride import Ride, check_ride
@@ -126,7 +126,8 @@ _Item = TypeVar("_Item", bound="Chord | Layer | Group")
 class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """Which sound a layer plays, of which design, with which settings off their defaults.
 
-    An own sound is carried along, recordings and all.
+    An own sound is carried along, recordings and all. One that is not known here, or a newer
+    design, is kept as it is, and silent.
     """
 
     name: str
@@ -135,12 +136,25 @@ class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     own: OwnSound | None = None
 
     def __post_init__(self) -> None:
-        self.of.spec.check(self.settings, f"sound {self.name}")
+        if self.known:
+            self.of.spec.check(self.settings, f"sound {self.name}")
+
+    @property
+    def known(self) -> bool:
+        """Whether this program knows it, in its design."""
+        return self.own.known if self.own else find_design(self.name, self.version) is not None
+
+    @property
+    def fields(self) -> tuple[Field, ...]:
+        """What can be set of it: nothing of one that is not known."""
+        return self.of.spec.fields if self.known else ()
 
     @property
     def of(self) -> Instrument:
         """The instrument, in the design that the loop was made with."""
-        return self.own.instrument if self.own else find_sound(self.name, self.version)
+        if self.own:
+            return self.own.instrument
+        return find_design(self.name, self.version) or unknown_sound(self.name, self.version)
 
 
 # Notes that have been looked at, by the identity of their tuple: an edit of anything else leaves
@@ -402,10 +416,13 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 
     @property
     def unknown(self) -> tuple[str, ...]:
-        """The treatments that this program does not know, each once, in words."""
+        """What this program does not know and passes by, each once, in words."""
         lines = (self.line, *(x.line for x in self.layers), *(x.line for x in self.groups))
-        found = (t for line in lines for t in line if not t.known)
-        return tuple(dict.fromkeys(f"{t.kind} (design {t.version})" for t in found))
+        found = [f"the treatment {t.kind} (design {t.version}), passed by"
+                 for line in lines for t in line if not t.known]  # fmt: skip
+        found += [f"the sound {use.name} (design {use.version}), silent in {x.name}"
+                  for x in self.layers for use in x.all_sounds if not use.known]  # fmt: skip
+        return tuple(dict.fromkeys(found))
 
     def layer(self, layer_id: str) -> Layer:
         """Return a layer by id."""

@@ -12,8 +12,8 @@ from cloudrift.notes.lens import Lens
 from cloudrift.notes.note import Note, numbered
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks, beat_ticks
 from cloudrift.notes.touch import Touch
-from cloudrift.sound.catalogue import find_sound
 from cloudrift.sound.instrument import Family, Instrument
+from cloudrift.sound.own import house_of
 
 # So much under the others a further layer comes in: they are softer than their playing tells,
 # by what their treatments cut; a bass has nobody beside it; what is heard at once comes in low.
@@ -79,7 +79,7 @@ def usual_layer(loop: Loop, use: SoundUse, name: str = "") -> Layer:
 
 def _house_of(use: SoundUse) -> Instrument:
     """The sound itself, or that of the house which an own sound has set in its way."""
-    return find_sound(use.own.house, use.own.version) if use.own and use.own.house else use.of
+    return (house_of(use.own) if use.own else None) or use.of
 
 
 def family_of(use: SoundUse) -> Family:

@@ -23,8 +23,9 @@ from cloudrift.audio.files import make_folder, remove_old_parts, write_atomicall
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import path_of, path_text
 from cloudrift.ground.reading import read_file
+from cloudrift.loop.document import Document
 from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import ORIGIN, SUFFIX, clips_of, load, read_note, save
+from cloudrift.loop.storage import ORIGIN, SUFFIX, clips_of, load_document, read_note, save
 from cloudrift.sound.own_files import MAX_BYTES
 
 PRIVATE = 0o600  # what nobody has saved is for nobody else to read
@@ -41,22 +42,22 @@ def state_folder() -> Path:
 
 @dataclass(frozen=True)
 class Unsaved:
-    """Work left by a crash: the loop, where it had been opened from, and its file."""
+    """Work left by a crash: the document, where it had been opened from, and its file."""
 
-    loop: Loop
+    document: Document
     origin: Path | None
     file: Path
 
 
-def keep(loop: Loop, origin: Path | None, folder: Path | None = None) -> Path:
-    """Write this program's unsaved loop and return its file."""
+def keep(what: Loop | Document, origin: Path | None, folder: Path | None = None) -> Path:
+    """Write this program's unsaved document and return its file."""
     folder = folder or state_folder()
     make_folder(folder)
     _hold(folder)
     path = folder / f"{_NAME}{SUFFIX}"
     notes = {ORIGIN: path_text(origin.absolute()) if origin else ""}
-    _keep_clips(clips_of(loop), _clips_beside(path))
-    save(loop, path, notes, clips=False, new_mode=PRIVATE)
+    _keep_clips(clips_of(Document.of(what).loop), _clips_beside(path))
+    save(what, path, notes, clips=False, new_mode=PRIVATE)
     return path
 
 
@@ -130,12 +131,12 @@ def left_behind(
             continue
         try:
             _read_clips(_clips_beside(path))
-            loop = load(path)
+            document = load_document(path)
         except CloudriftError as error:
             tell(str(error))
             continue
         origin = read_note(path, ORIGIN)
-        found.append(Unsaved(loop, path_of(origin) if origin else None, path))
+        found.append(Unsaved(document, path_of(origin) if origin else None, path))
     return sorted(found, key=_written, reverse=True)
 
 

@@ -1,7 +1,8 @@
 """Loop files: a zip with ``loop.json`` in it, saved whole or not at all.
 
 ``loop.json`` is ``{"format": "cloudrift loop", "schema": 6, "loop": {…}}``; the loop's fields are
-those of ``model.Loop``, documented in ``docs/loop-file.md``.
+those of ``model.Loop``, documented in ``docs/loop-file.md``. A newer file says by ``needs`` which
+schema must be known to read it: what else is in it is kept (``loop.newer``).
 """
 
 import io
@@ -15,7 +16,9 @@ import msgspec
 from cloudrift.audio.files import NEW_FILE_MODE, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import check_parts, in_bounds, read_archive, reading
+from cloudrift.loop.document import Document
 from cloudrift.loop.model import Chord, Group, Layer, Loop
+from cloudrift.loop.newer import Newer, put_back, taken_apart
 from cloudrift.sound.own_files import MAX_BYTES, add_clips, is_clip, write_clips
 from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
@@ -64,13 +67,15 @@ def clips_of(loop: Loop) -> set[str]:
     return {r.clip for use in uses if use.own for r in use.own.recordings}
 
 
-def to_bytes(loop: Loop, notes: dict[str, str] | None = None, *, clips: bool = True) -> bytes:
-    """Return a loop as the bytes of its file; ``notes`` are small extra text members.
+def to_bytes(
+    what: Loop | Document, notes: dict[str, str] | None = None, *, clips: bool = True
+) -> bytes:
+    """Return a document as the bytes of its file; ``notes`` are small extra text members.
 
     Without ``clips`` it only names them, and they must be known before it is read.
     """
-    document = {"format": FORMAT, "schema": SCHEMA, "loop": loop}
-    text = msgspec.json.format(msgspec.json.encode(document), indent=1)
+    document = Document.of(what)
+    text = msgspec.json.format(msgspec.json.encode(_written(document)), indent=1)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         members = {MEMBER: text} | {name: note.encode() for name, note in (notes or {}).items()}
@@ -78,8 +83,20 @@ def to_bytes(loop: Loop, notes: dict[str, str] | None = None, *, clips: bool = T
             # A fixed date: the same loop is the same file.
             archive.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), body)
         if clips:
-            write_clips(archive, clips_of(loop))
+            write_clips(archive, clips_of(document.loop))
     return out.getvalue()
+
+
+def _written(document: Document) -> dict[str, Any]:
+    head: dict[str, Any] = {"format": FORMAT, "schema": SCHEMA}
+    newer = document.newer
+    if newer is None:
+        return head | {"loop": document.loop}
+    # As it was: a newer program finds its own again, and one like this knows that it may read it.
+    head |= {"schema": newer.schema, "needs": SCHEMA}
+    head["loop"] = msgspec.json.decode(msgspec.json.encode(document.loop))
+    put_back(head, newer.fields)
+    return head
 
 
 def with_suffix(path: Path) -> Path:
@@ -88,14 +105,14 @@ def with_suffix(path: Path) -> Path:
 
 
 def save(
-    loop: Loop, path: Path, notes: dict[str, str] | None = None, *, clips: bool = True,
+    what: Loop | Document, path: Path, notes: dict[str, str] | None = None, *, clips: bool = True,
     new_mode: int = NEW_FILE_MODE,
 ) -> None:  # fmt: skip
     """Write a loop file so that the old one or the new one is there, whole, at any moment.
 
     ``notes`` and ``clips`` as in ``to_bytes``.
     """
-    data = to_bytes(loop, notes, clips=clips)
+    data = to_bytes(what, notes, clips=clips)
     write_atomically(path, lambda file: file.write(data), new_mode=new_mode)
 
 
@@ -110,9 +127,14 @@ def signature(path: Path | None) -> tuple[int, ...] | None:
     return seen.st_dev, seen.st_ino, seen.st_size, seen.st_mtime_ns
 
 
-def load(path: Path) -> Loop:
+def load_document(path: Path) -> Document:
     """Read a loop file; raise CloudriftError that names the place of everything wrong in it."""
-    return loop_from(_opened(path), str(path))
+    return document_from(_opened(path), str(path))
+
+
+def load(path: Path) -> Loop:
+    """Read a loop file for its loop alone."""
+    return load_document(path).loop
 
 
 def read_note(path: Path, name: str) -> str:
@@ -147,10 +169,15 @@ def _opened(path: Path) -> bytes:
     return members[MEMBER]
 
 
-def loop_from(text: bytes, where: str) -> Loop:
+def document_from(text: bytes, where: str) -> Document:
     """Read ``loop.json``; ``where`` names the file in errors."""
     with reading(where, "loop file"):
-        return _loop_from(text, where)
+        return _document_from(text, where)
+
+
+def loop_from(text: bytes, where: str) -> Loop:
+    """Read ``loop.json`` for its loop alone."""
+    return document_from(text, where).loop
 
 
 class _Head(msgspec.Struct):
@@ -158,10 +185,11 @@ class _Head(msgspec.Struct):
 
     format: str = ""
     schema: int = 0
+    needs: int = SCHEMA + 1  # what a newer file must say is less
     loop: msgspec.Raw = msgspec.Raw(b"null")
 
 
-def _loop_from(text: bytes, where: str) -> Loop:
+def _document_from(text: bytes, where: str) -> Document:
     check_parts(text, where)
     try:
         head = msgspec.json.decode(text, type=_Head)
@@ -171,6 +199,8 @@ def _loop_from(text: bytes, where: str) -> Loop:
         raise CloudriftError(f"{where}: {MEMBER} is not JSON: {error}") from error
     if head.format != FORMAT:
         raise CloudriftError(f'{where}: {MEMBER} does not say "format": "{FORMAT}"')
+    if head.schema > SCHEMA >= head.needs:
+        return _newer_from(text, head.schema, where)
     if head.schema > SCHEMA:
         raise CloudriftError(
             f"{where} has schema {head.schema}, newer than this program's {SCHEMA}; open it with a "
@@ -182,7 +212,7 @@ def _loop_from(text: bytes, where: str) -> Loop:
         )
     if head.schema == SCHEMA:
         try:
-            return in_bounds(msgspec.json.decode(head.loop, type=Loop), where)
+            return Document(loop=in_bounds(msgspec.json.decode(head.loop, type=Loop), where))
         except msgspec.ValidationError as error:
             if len(head.loop) > MOST_TO_LOOK_AT:
                 raise CloudriftError(f"{where}: {_placed(str(error), 'loop')}") from error
@@ -192,6 +222,22 @@ def _loop_from(text: bytes, where: str) -> Loop:
     raw = document["loop"]
     if not isinstance(raw, dict):
         raise CloudriftError(f"{where}: {MEMBER} has no loop in it")
+    return Document(loop=_loop_of(raw, where))
+
+
+def _newer_from(text: bytes, schema: int, where: str) -> Document:
+    """Read what a newer program has written so that this one may: what is not known is kept."""
+    raw = in_bounds(msgspec.json.decode(text), where)
+    for name in ("format", "schema", "needs"):
+        raw.pop(name)
+    known, aside = taken_apart(raw, Document)
+    loop = known.get("loop")
+    if not isinstance(loop, dict):
+        raise CloudriftError(f"{where}: {MEMBER} has no loop in it")
+    return Document(loop=_loop_of(loop, where), newer=Newer(schema=schema, fields=aside))
+
+
+def _loop_of(raw: dict[str, Any], where: str) -> Loop:
     try:
         return msgspec.convert(raw, Loop)
     except msgspec.ValidationError as error:

@@ -1,10 +1,12 @@
 """All house sounds by name. Nothing is computed until a sound is played."""
 
+import functools
 from collections.abc import Iterable
 from typing import Literal
 
+from cloudrift.audio.buffers import silence
 from cloudrift.ground.errors import CloudriftError, did_you_mean
-from cloudrift.sound.instrument import Instrument
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.sounds import (
     bass,
     bells,
@@ -30,23 +32,42 @@ DESIGNS: dict[tuple[str, int], Instrument] = {
 }
 
 
-def find_sound(name: str, version: int | None = None) -> Instrument:
-    """Return a sound by name, in its newest design or a given one.
+def _plain(name: str) -> str:
+    return " ".join(name.lower().replace("-", " ").replace("_", " ").split())
 
-    Raises CloudriftError with the nearest name, or when a design is newer than this program.
-    """
-    plain = " ".join(name.lower().replace("-", " ").replace("_", " ").split())
+
+def find_sound(name: str) -> Instrument:
+    """Return a sound by name, in its newest design; raise CloudriftError with the nearest name."""
+    plain = _plain(name)
     if plain not in CATALOGUE:
         raise CloudriftError(f"no sound is called {name!r}{did_you_mean(plain, CATALOGUE)}")
-    newest = CATALOGUE[plain]
-    if version is None or version == newest.version:
-        return newest
-    if (plain, version) not in DESIGNS:
-        raise CloudriftError(
-            f"design {version} of {plain!r} is not known here (the newest is {newest.version}); "
-            "install a newer Cloudrift to open it"
-        )
-    return DESIGNS[plain, version]
+    return CATALOGUE[plain]
+
+
+def find_design(name: str, version: int) -> Instrument | None:
+    """Return a sound in one of its designs; None where that is not known here."""
+    return DESIGNS.get((_plain(name), version))
+
+
+@functools.lru_cache(maxsize=64)
+def unknown_sound(name: str, version: int) -> Instrument:
+    """Return what stands for a sound, or a newer design of one, that is not known here: silence."""
+    newest = CATALOGUE.get(_plain(name))
+    if newest is not None:
+        what = f"design {version} of {newest.name}; here it is known up to {newest.version}"
+    else:
+        near = did_you_mean(_plain(name), CATALOGUE)
+        what = f"no sound is called {name!r} here{near if 'did you' in near else ''}"
+    return Instrument(
+        name=name, family="own", role="keys", tags=(), register=(0, 127), version=version,
+        about=f"Not known here, so kept as it is, and silent: {what}",
+        spec=shaped(attack_ms=1, release_ms=10, detune_cents=0), tone=_silent, variants=1,
+        content="not known",
+    )  # fmt: skip
+
+
+def _silent(request: ToneRequest) -> Tone:
+    return Tone(silence(request.frames), silence(request.frames))
 
 
 Reach = Literal["any", "low", "middle", "high"]

@@ -25,7 +25,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Settings, SettingsSpec, percent
 from cloudrift.ground.words import check_name
-from cloudrift.sound.catalogue import find_sound
+from cloudrift.sound.catalogue import find_design, unknown_sound
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.theory.pitch import pitch_to_hz
 
@@ -78,22 +78,30 @@ class OwnSound(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     def __post_init__(self) -> None:
         check_name("an own sound", self.name)
         check_name("a licence", self.licence, may_be_empty=True)
-        if self.house:
-            find_sound(self.house, self.version).spec.check(self.settings, f"sound {self.name}")
-        elif not 0 < len(self.recordings) <= MOST:
+        house = find_design(self.house, self.version) if self.house else None
+        if house is not None:
+            house.spec.check(self.settings, f"sound {self.name}")
+        elif not self.house and not 0 < len(self.recordings) <= MOST:
             raise CloudriftError(
                 f"{self.name} has {len(self.recordings)} recordings, not 1 to {MOST}"
             )
 
     @property
+    def known(self) -> bool:
+        """Whether what it is made of is known here."""
+        return not self.house or find_design(self.house, self.version) is not None
+
+    @property
     def instrument(self) -> Instrument:
-        """The sound as an instrument."""
+        """The sound as an instrument; a silent one where what it is made of is not known."""
         return _instrument(self)
 
 
 @functools.lru_cache(maxsize=64)
 def _instrument(own: OwnSound) -> Instrument:
-    base = find_sound(own.house, own.version) if own.house else _of_recordings(own)
+    base = house_of(own) or _of_recordings(own)
+    if not own.known:
+        return dataclasses.replace(base, name=own.name)
     given = dict(own.settings)
     usual = (replace(field, default=given.get(field.name, field.default)) for field in base.spec)
     spec = SettingsSpec(tuple(usual))
@@ -105,6 +113,13 @@ def _instrument(own: OwnSound) -> Instrument:
         )  # fmt: skip
     set_so = ",".join(f"{name}={value}" for name, value in own.settings)
     return dataclasses.replace(base, spec=spec, content=f"{base.content}:{set_so}")
+
+
+def house_of(own: OwnSound) -> Instrument | None:
+    """Return the house sound that an own one is made of, if it is not made of recordings."""
+    if not own.house:
+        return None
+    return find_design(own.house, own.version) or unknown_sound(own.house, own.version)
 
 
 def _of_recordings(own: OwnSound) -> Instrument:

@@ -207,6 +207,8 @@ class DeliverStage(QWidget):
             lines.append(f"Written in {loop.key.text} at {loop.tempo:g} BPM. The treated loop is "
                          "named by what is heard; stems, their sum and MIDI by what is "
                          "written.")  # fmt: skip
+        if self._session.loop.unknown:
+            lines.append(f"Not heard in what is written: {'; '.join(self._session.loop.unknown)}.")
         carried = "tempo and key" if self.once.isChecked() else "loop points, tempo and key"
         lines.append(f"WAV files carry {carried}.")
         loudness = self._session.loudness.get(TREATED)

@@ -277,7 +277,7 @@ class LayerInspector(Inspector):
             f"touch {f.name}": shown(f.name, getattr(layer.touch, f.name)) for f in TOUCH_FIELDS
         }
         full = layer.sound.of.spec.full(layer.sound.settings)
-        sound = {f"sound {name}": value for name, value in full.items()}
+        sound = {f"sound {f.name}": full[f.name] for f in layer.sound.fields}
         values: dict[str, Value] = sound | {"layer role": layer.role}
         if layer.follows:
             values |= lens | touch
@@ -326,7 +326,7 @@ class LayerInspector(Inspector):
                                  "set on the shelf, under a name of its own")  # fmt: skip
         self.body.addWidget(row_of_heading("Sound", self.keep))
         self._add_sound_choice(layer)
-        for field in layer.sound.of.spec:
+        for field in layer.sound.fields:
             self._add(f"sound {field.name}", field, values, layer)
         self._add_other(layer, values)
         if layer.follows:
@@ -360,13 +360,13 @@ class LayerInspector(Inspector):
         self.sound = button(f"{sound.label}  ·  {sound.family}", self.shelf_wanted.emit,
                             tip="Find another on the shelf (F4)")  # fmt: skip
         self.body.addWidget(self.sound)
-        about = label(sound.about, size=11.5, name="soft")
+        about = label(sound.about, size=11.5, name="soft" if layer.sound.known else "signal")
         about.setWordWrap(True)
         self.body.addWidget(about)
-        newest = sound.version if layer.sound.own else CATALOGUE[sound.name].version
-        if sound.version < newest:
+        house = None if layer.sound.own else CATALOGUE.get(sound.name)
+        if house is not None and sound.version != house.version:
             self.body.addWidget(
-                button(f"Design {sound.version}; use the newest, {newest}",
+                button(f"Design {sound.version}; use the newest, {house.version}",
                        lambda: self._renew(layer.id), name="link")
             )  # fmt: skip
 

@@ -1,0 +1,229 @@
+"""What is not known here: sounds that are silent, fields of newer files; kept, named, not lost."""
+
+import json
+import zipfile
+
+import msgspec
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from cloudrift.ground import CloudriftError
+from cloudrift.loop import edits
+from cloudrift.loop.document import Document, section_loop
+from cloudrift.loop.model import OtherSound, SoundUse
+from cloudrift.loop.newer import MOST, taken_apart
+from cloudrift.loop.storage import SCHEMA, document_from, load, load_document, save, to_bytes
+from cloudrift.render import Engine
+from cloudrift.sound.own import OwnSound
+from tests.conftest import saved, settled
+
+STRANGE = SoundUse(name="dust harp", version=3, settings=(("grit", 4.0), ("mode", "slow")))
+
+
+def text_of(path):
+    with zipfile.ZipFile(path) as archive:
+        return json.loads(archive.read("loop.json"))
+
+
+@pytest.fixture
+def newer(small_loop, tmp_path):
+    """A file of a newer program: it has more everywhere, and says who may read it."""
+    loop = edits.group_layers(edits.add_treatment(small_loop, "l2", "hall"), ["l1", "l2"])
+    path = tmp_path / "newer.cloudrift"
+    save(loop, path)
+    raw = text_of(path)
+    raw |= {"schema": SCHEMA + 2, "needs": SCHEMA, "sections": [{"id": "s1", "bars": 4}]}
+    raw["loop"]["swing"] = 0.6
+    raw["loop"]["chords"][1]["colour"] = "plum"
+    raw["loop"]["layers"][1]["fade"] = {"in_ms": 20, "curve": [1, 2.5]}
+    raw["loop"]["layers"][1]["line"][-1]["wear"] = None
+    raw["loop"]["layers"][2]["sound"]["pedal"] = True
+    raw["loop"]["groups"][0]["depth"] = 3
+    raw["loop"]["key"]["tuning_hz"] = 432
+    with zipfile.ZipFile(path, "w") as archive:
+        archive.writestr("loop.json", json.dumps(raw))
+    return path, raw, loop
+
+
+# --- sounds ---------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    "use",
+    [STRANGE, SoundUse(name="felt upright", version=99, settings=(("hammer", 1.0),)),
+     SoundUse(name="Mine", own=OwnSound(name="Mine", house="dust harp", version=2))],
+    ids=["no such sound", "a newer design", "an own one made of it"],
+)  # fmt: skip
+def test_a_sound_that_is_not_known_is_kept_named_and_silent(small_loop, tmp_path, use):
+    loop = edits.set_layer(small_loop, "l1", sound=use)
+    path = tmp_path / "a.cloudrift"
+    save(loop, path)
+    assert load(path) == loop
+    assert not use.known
+    assert loop.unknown == (f"the sound {use.name} (design {use.version}), silent in "
+                            f"{loop.layer('l1').name}",)  # fmt: skip
+    assert "Not known here, so kept as it is, and silent" in use.of.about
+    engine = Engine()
+    heard = engine.render(loop).audio
+    without = engine.render(edits.set_layer(small_loop, "l1", mute=True)).audio
+    np.testing.assert_array_equal(heard, without)
+    assert np.abs(engine.render(small_loop).audio - without).max() > 0.01
+    engine.close()
+
+
+def test_a_sound_kept_aside_that_is_not_known_is_named_too(small_loop):
+    other = OtherSound(use=STRANGE, every_bars=1)
+    loop = edits.set_layer(small_loop, "l1", other=other)
+    assert "the sound dust harp (design 3)" in loop.unknown[0]
+    back = edits.swap_sounds(loop, "l1")
+    assert back.layer("l1").sound is STRANGE
+
+
+def test_all_that_is_done_to_a_layer_can_be_done_to_a_silent_one(small_loop):
+    loop = edits.set_layer(small_loop, "l1", sound=STRANGE)
+    loop = edits.shift_key(loop, 3)
+    loop = edits.set_bars(loop, 4)
+    assert loop.layer("l1").sound == STRANGE
+    with pytest.raises(CloudriftError, match="no sound is called 'dust harp'"):
+        edits.use_newest_design(loop, "l1")
+    chosen = edits.set_sound(loop, "l1", "warm pad")
+    assert chosen.unknown == ()
+    newest = edits.use_newest_design(
+        edits.set_layer(loop, "l1", sound=SoundUse(name="felt upright", version=99)), "l1"
+    )
+    assert newest.layer("l1").sound.known
+
+
+def test_a_silent_layer_says_so_where_it_is_looked_at(window, qtbot, small_loop, tmp_path):
+    path = tmp_path / "a.cloudrift"
+    loop = edits.set_layer(small_loop, "l1", sound=STRANGE)
+    save(loop, path)
+    window.open_file(path)
+    assert window.message.text() == (
+        "a.cloudrift: not known here, and kept in the file: the sound dust harp (design 3), "
+        f"silent in {loop.layer('l1').name}"
+    )
+    window.show_stage(1)
+    window.session.select(layer_id="l1")
+    inspector = window.layers.inspector
+    assert inspector.sound.text().startswith("Dust harp")
+    words = [w.text() for w in inspector.findChildren(type(window.message))]
+    assert any("no sound is called 'dust harp' here" in w for w in words)
+    assert not [name for name in inspector.fields if name.startswith("sound ")]
+    assert window.layers.rows["l1"].sound.text() == "Dust harp"
+    window.show_stage(3)
+    facts = [w.text() for w in window.deliver.findChildren(type(window.message))]
+    assert any(w.startswith("Not heard in what is written: the sound dust harp") for w in facts)
+    settled(qtbot, window.session)
+
+
+# --- fields of newer files ------------------------------------------------------------------------
+
+
+def test_what_a_newer_program_wrote_is_there_again_when_it_is_saved(newer, tmp_path):
+    path, raw, loop = newer
+    document = load_document(path)
+    assert document.loop == loop
+    assert len(document.newer.fields) == 8
+    again = tmp_path / "again.cloudrift"
+    save(document, again)
+    assert text_of(again) == raw
+    assert load_document(again) == document
+
+
+def test_what_moves_keeps_its_own_and_what_goes_takes_it_along(newer, tmp_path):
+    document = load_document(newer[0])
+    moved = edits.move_layer(edits.remove_layer(document.loop, "l3"), "l2", 1)
+    again = tmp_path / "again.cloudrift"
+    save(document.with_loop(moved), again)
+    layers = {one["id"]: one for one in text_of(again)["loop"]["layers"]}
+    assert layers["l2"]["fade"] == {"in_ms": 20, "curve": [1, 2.5]}
+    assert layers["l2"]["line"][-1]["wear"] is None
+    assert "l3" not in layers
+    assert [one for one in layers if "fade" in layers[one]] == ["l2"]
+
+
+def test_a_newer_file_is_edited_and_saved_in_the_window(window, newer, qtbot):
+    path, raw, _ = newer
+    window.open_file(path)
+    assert window.message.text() == (
+        "newer.cloudrift: not known here, and kept in the file: what a newer version of the "
+        "program has written into it"
+    )
+    session = window.session
+    assert session.is_saved
+    session.apply("slower", lambda loop: edits.set_tempo(loop, 66))
+    assert saved(session.save, path)
+    assert text_of(path) == {**raw, "loop": {**raw["loop"], "tempo": 66.0}}
+    session.undo()
+    assert not session.is_saved
+    session.keep_unsaved()
+    (kept,) = session.keeper.folder.glob("*.cloudrift")
+    assert text_of(kept)["loop"]["swing"] == 0.6
+
+
+@pytest.mark.parametrize(("change", "says"), [
+    (dict(needs=SCHEMA + 1), f"schema {SCHEMA + 2}, newer than this program's {SCHEMA}"),
+    (dict(needs=None), f"schema {SCHEMA + 2}, newer than"),
+    (dict(loop=[]), "no loop in it"),
+    (dict(schema=SCHEMA), "unknown field"),
+])  # fmt: skip
+def test_what_may_not_be_read_so_is_refused(newer, change, says):
+    _, raw, _ = newer
+    raw = {k: v for k, v in {**raw, **change}.items() if v is not None}
+    with pytest.raises(CloudriftError, match=says):
+        document_from(json.dumps(raw).encode(), "x")
+
+
+def test_a_wrong_value_in_a_newer_file_is_named_by_its_place(newer):
+    _, raw, _ = newer
+    raw["loop"]["layers"][1]["pan"] = 7
+    with pytest.raises(CloudriftError, match=r"loop.layers\[1\]: layer l2: pan is 7"):
+        document_from(json.dumps(raw).encode(), "x")
+
+
+def test_no_more_is_set_aside_than_any_program_writes(newer):
+    _, raw, _ = newer
+    raw["loop"] |= {f"x{i}": i for i in range(MOST)}
+    with pytest.raises(CloudriftError, match="more than 10000 fields"):
+        document_from(json.dumps(raw).encode(), "x")
+
+
+class Dot(msgspec.Struct, frozen=True, tag_field="kind", tag="dot"):
+    x: int = 0
+
+
+class Bar(msgspec.Struct, frozen=True, tag_field="kind", tag="bar"):
+    height: int = 0
+
+
+class Shapes(msgspec.Struct, frozen=True):
+    shapes: tuple[Dot | Bar, ...] = ()
+
+
+def test_fields_are_known_by_the_kind_of_what_they_are_in():
+    raw = {"shapes": [{"kind": "bar", "height": 2, "x": 1}, {"kind": "dot", "x": 1, "height": 2}]}
+    known, aside = taken_apart(raw, Shapes)
+    assert known == {"shapes": [{"kind": "bar", "height": 2}, {"kind": "dot", "x": 1}]}
+    assert [(a.at, a.name) for a in aside] == [
+        (("shapes", "#0"), "x"),
+        (("shapes", "#1"), "height"),
+    ]
+
+
+def test_a_document_without_sections_is_its_loop(small_loop):
+    document = Document.of(small_loop)
+    assert section_loop(document) is small_loop
+    assert document.with_loop(small_loop) is document
+    assert document.with_loop(replace(small_loop, tempo=60.0)).loop.tempo == 60
+    assert Document.of(document) is document
+    with pytest.raises(CloudriftError, match="no section 's1'"):
+        section_loop(document, "s1")
+    assert document_from(json.dumps(text_or(document)).encode(), "x") == document
+
+
+def text_or(document):
+    import io
+
+    return json.loads(zipfile.ZipFile(io.BytesIO(to_bytes(document))).read("loop.json"))
