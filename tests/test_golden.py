@@ -5,6 +5,7 @@ like is in ``golden/sounds.json``: the level in dB of each octave in each sixtee
 this module to write it anew, when a sound or a treatment was changed on purpose without a version.
 """
 
+import itertools
 import json
 from pathlib import Path
 
@@ -31,7 +32,7 @@ def portrait(audio, rate):
     for part in np.array_split(audio, PARTS, axis=1):
         power = (np.abs(np.fft.rfft(part * np.hanning(part.shape[1]))) ** 2).sum(0)
         hz = np.fft.rfftfreq(part.shape[1], 1 / rate)
-        bands = [power[(hz >= a) & (hz < b)].sum() for a, b in zip(edges, edges[1:], strict=False)]
+        bands = [power[(hz >= a) & (hz < b)].sum() for a, b in itertools.pairwise(edges)]
         level = 10 * np.log10(np.array(bands) / part.shape[1] ** 2 + 1e-12)
         rows.append(np.maximum(level, FLOOR_DB).round(1).tolist())
     return rows
