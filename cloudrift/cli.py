@@ -137,8 +137,8 @@ def loop_facts(loop: Any) -> dict[str, Any]:
             {
                 "name": layer.name,
                 "role": layer.role,
-                "lens": layer.lens.kind,
-                "sound": layer.sound.name,
+                "lens": layer.source.lens.kind,
+                "sound": layer.source.sound.name,
                 "notes": len(loop.notes_of(layer)),
                 "level_db": layer.level_db,
                 "pan": layer.pan,

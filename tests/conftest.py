@@ -6,6 +6,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, settings
+from msgspec.structs import replace
 from PyQt6.QtCore import QCoreApplication, QEvent, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 
@@ -115,6 +116,23 @@ def window(app, small_loop, speaker, tmp_path, qtbot):
     app.processEvents()  # what was under way when it closed
     made.deleteLater()
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+def in_schema(raw, schema):
+    """A file's JSON as an older program would have written it, as far as layers go."""
+    for layer in raw["loop"]["layers"]:
+        source = layer.pop("source")
+        if source.pop("kind") == "notes":
+            layer["own"] = source.pop("notes")
+        layer.update(source)
+    raw["schema"] = schema
+    return raw
+
+
+def given_notes(loop, layer_id, notes):
+    """A loop in which a layer has these notes of its own, as they are."""
+    layers = (x.with_notes(notes) if x.id == layer_id else x for x in loop.layers)
+    return replace(loop, layers=tuple(layers))
 
 
 def sine(hz, seconds=1.0, rate=DEFAULT_RATE, level=0.5):

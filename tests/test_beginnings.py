@@ -306,11 +306,11 @@ def test_rides_and_places_go_along_with_the_metre():
     points = (RidePoint(tick=0, value=0), RidePoint(tick=3600, value=-6),
               RidePoint(tick=BAR, value=-9))  # fmt: skip
     whole = Ride(of="level_db", points=points)
-    loop = edits.set_layer(loop, "l1", level_ride=whole,
-                           lens=replace(loop.layers[0].lens, where=((0, BAR),)))  # fmt: skip
+    lens = replace(loop.layers[0].source.lens, where=((0, BAR),))
+    loop = edits.set_layer(edits.set_source(loop, "l1", lens=lens), "l1", level_ride=whole)
     layer = set_metre(loop, (3, 4)).layers[0]
     assert [p.tick for p in layer.level_ride.points] == [0, 2880]
-    assert layer.lens.where == ((0, 2880),)
+    assert layer.source.lens.where == ((0, 2880),)
     last = edits.set_lens(loop, "l1", where=((2880, BAR),))
     assert set_metre(last, (3, 4)).layers[0].mute
     assert "1 layer off" in metre_words(last, (3, 4))

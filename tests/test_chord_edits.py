@@ -7,7 +7,8 @@ from msgspec.structs import replace
 
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import Loop, chord_edits, chord_time, edits, progression
-from cloudrift.loop.model import Layer, SoundUse
+from cloudrift.loop.model import Layer
+from cloudrift.loop.source import FromChords, SoundUse
 from cloudrift.notes.lens import Lens, look
 from cloudrift.notes.touch import ChordTouch, Touch
 from cloudrift.theory import Key, parse_progression
@@ -264,8 +265,8 @@ def test_repeats_are_tied_into_held_chords_and_untied(bare_chords):
 
 
 def test_a_chord_has_a_touch_of_its_own_until_it_follows_its_layer_again(bare_chords):
-    keys = Layer(id="l1", name="Keys", role="keys", sound=SoundUse(name="felt upright"),
-                 touch=Touch(roll_ms=30, draw=4))  # fmt: skip
+    source = FromChords(sound=SoundUse(name="felt upright"), touch=Touch(roll_ms=30, draw=4))
+    keys = Layer(id="l1", name="Keys", role="keys", source=source)
     loop = replace(bare_chords, layers=(keys,))
     own = chord_time.set_chord_touch(loop, ["c2"], top=2, direction="up")
     assert own.chord("c2").touch == ChordTouch(roll_ms=30, top=2, draw=4)

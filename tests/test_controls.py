@@ -26,7 +26,7 @@ from cloudrift.style import find_card, house_cards, sketch
 from cloudrift.texture.ride import Ride, RidePoint, fitted_points
 from cloudrift.theory import Key
 from cloudrift.theory.build import SPACINGS, arranged, build_of, rebuilt
-from tests.conftest import db, rms
+from tests.conftest import db, given_notes, rms
 
 BAR = 3840
 KEY = Key("C", "minor")
@@ -61,15 +61,15 @@ def test_a_card_that_leaves_the_bass_out_gets_a_layer_that_takes_it(small_loop):
     for layer in small_loop.layers:
         out = edits.set_lens(out, layer.id, skip_bass=True)
     bass = next(x.id for x in out.layers if x.role == "bass")
-    assert out.layer(bass).lens.kind == "roots" and not hears_bass(out, out.chords[0])
+    assert out.layer(bass).source.lens.kind == "roots" and not hears_bass(out, out.chords[0])
     given = with_bass_heard(out)
-    assert given.layer(bass).lens.kind == "bass"
+    assert given.layer(bass).source.lens.kind == "bass"
     # At the bottom lies the root: what is heard is what was heard, in the same octave.
     assert [n.pitch for n in given.notes_of(given.layer(bass))] == [
         n.pitch for n in out.notes_of(out.layer(bass))
     ]
     gone = edits.remove_layer(out, bass)
-    assert not with_bass_heard(gone).layers[0].lens.skip_bass
+    assert not with_bass_heard(gone).layers[0].source.lens.skip_bass
     assert with_bass_heard(given) is given
 
 
@@ -106,7 +106,7 @@ def test_the_window_says_when_nobody_plays_a_bass_move_and_offers_who_could(wind
     session.apply("none", lambda p: edits.remove_layer(p, bass.id))
     assert line.help.text() == "Add a bass that plays it"
     line.help.click()
-    assert session.loop.layers[-1].lens.kind == "bass" and not line.isVisible()
+    assert session.loop.layers[-1].source.lens.kind == "bass" and not line.isVisible()
 
 
 def test_a_bass_note_below_that_only_doubles_the_root_is_said_too(small_loop):
@@ -133,8 +133,8 @@ def test_a_bass_note_below_that_only_doubles_the_root_is_said_too(small_loop):
 def test_a_new_layer_plays_as_its_family_does_at_a_level_that_fits(engine, small_loop, sound, lens):
     loop = edits.add_layer(small_loop, sound)
     layer = loop.layers[-1]
-    assert layer.lens.kind == lens
-    assert layer.touch.velocity != 84 and layer.lens.skip_bass == (
+    assert layer.source.lens.kind == lens
+    assert layer.source.touch.velocity != 84 and layer.source.lens.skip_bass == (
         lens in ("all", "held", "broken")
     )
     lufs = [integrated_lufs(engine.heard_layer(loop, x), loop.rate) for x in loop.layers]
@@ -144,9 +144,9 @@ def test_a_new_layer_plays_as_its_family_does_at_a_level_that_fits(engine, small
 
 def test_the_first_layer_takes_the_bass_and_no_other(bare_chords):
     one = edits.add_layer(bare_chords, "felt upright")
-    assert not one.layers[0].lens.skip_bass and one.layers[0].level_db == 0
+    assert not one.layers[0].source.lens.skip_bass and one.layers[0].level_db == 0
     two = edits.add_layer(one, "warm pad")
-    assert two.layers[1].lens.skip_bass
+    assert two.layers[1].source.lens.skip_bass
 
 
 def test_what_has_no_pitch_has_strokes_of_its_own(small_loop, engine):
@@ -159,7 +159,7 @@ def test_what_has_no_pitch_has_strokes_of_its_own(small_loop, engine):
     assert [n.start_tick for n in loop.layers[-1].own] == [BAR]  # into the first beat
     other = edits.set_key(loop, Key("A", "minor"))
     assert [x.own for x in other.layers[-3:]] == [x.own for x in loop.layers[-3:]]
-    own = edits.set_layer(loop, "l1", own=(Note(start_tick=0, length_ticks=60, pitch=66, id=1),))
+    own = given_notes(loop, "l1", (Note(start_tick=0, length_ticks=60, pitch=66, id=1),))
     assert edits.set_key(own, Key("A", "minor")).layer("l1").own[0].pitch == 69
 
 
@@ -170,9 +170,9 @@ def test_a_note_layer_comes_in_one_press(window, qtbot):
     like = session.loop.layer("l3")
     window.layers.draw.click()
     made = session.loop.layers[-1]
-    assert (made.own, made.sound, made.level_db, made.name) == (
+    assert (made.own, made.source.sound, made.level_db, made.name) == (
         (),
-        like.sound,
+        like.source.sound,
         like.level_db,
         "Notes",
     )
@@ -209,7 +209,7 @@ def stroke_levels(name, choke, engine, small_loop):
     layer = loop.layers[-1]
     notes = (Note(start_tick=0, length_ticks=960, pitch=60, velocity=120, id=1),
              Note(start_tick=240, length_ticks=60, pitch=60, velocity=1, id=2))  # fmt: skip
-    loop = edits.set_layer(loop, layer.id, own=notes)
+    loop = given_notes(loop, layer.id, notes)
     loop = edits.set_sound_setting(loop, layer.id, "choke", choke)
     audio = engine.stem(loop, loop.layer(layer.id))
     begin = loop.clock.frames(240) + 900
@@ -290,13 +290,13 @@ def test_a_layer_plays_in_every_second_bar_by_one_choice(window, qtbot):
     session, inspector = window.session, window.layers.inspector
     session.select(layer_id="l1")
     inspector.fields["lens where"]._choose("every 2nd bar")
-    assert session.loop.layer("l1").lens.where == ((BAR, 2 * BAR),)
+    assert session.loop.layer("l1").source.lens.where == ((BAR, 2 * BAR),)
     assert session.history.undo_label == "plays in"
     assert all(n.start_tick >= BAR for n in session.loop.notes_of(session.loop.layer("l1")))
     inspector.fields["lens where"]._choose("chosen places")  # they are drawn, not chosen
     assert inspector.fields["lens where"].value == "every 2nd bar"
     inspector.fields["lens where"]._choose("every bar")
-    assert session.loop.layer("l1").lens.where == ()
+    assert session.loop.layer("l1").source.lens.where == ()
 
 
 def test_one_grid_with_one_meaning():
@@ -392,9 +392,9 @@ def test_the_top_of_a_chord_counts_from_one_to_eight():
 
 def test_changing_to_the_top_takes_one_voice_and_back_takes_all(small_loop):
     top = edits.set_lens(small_loop, "l1", kind="top")
-    assert top.layer("l1").lens.most_voices == 1
+    assert top.layer("l1").source.lens.most_voices == 1
     three = edits.set_lens(top, "l1", voices=3)
-    assert edits.set_lens(three, "l1", kind="all").layer("l1").lens.most_voices == 8
+    assert edits.set_lens(three, "l1", kind="all").layer("l1").source.lens.most_voices == 8
 
 
 def test_a_swell_that_is_used_twice_is_the_same_swell():

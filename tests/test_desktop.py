@@ -229,17 +229,17 @@ def test_lens_sound_and_touch_are_changed_in_the_inspector(qtbot, window):
     session, inspector = window.session, window.layers.inspector
     session.select(layer_id="l1")
     inspector.lens.button("broken").click()
-    assert session.loop.layer("l1").lens.kind == "broken"
+    assert session.loop.layer("l1").source.lens.kind == "broken"
     inspector.fields["lens step_ticks"].nudge(1, fine=False)
-    assert session.loop.layer("l1").lens.step_ticks == 320
+    assert session.loop.layer("l1").source.lens.step_ticks == 320
     inspector.fields["touch spread"].type_text("22")
-    assert session.loop.layer("l1").touch.spread == 22
+    assert session.loop.layer("l1").source.touch.spread == 22
     inspector.fields["sound felt"].type_text("10")
-    assert dict(session.loop.layer("l1").sound.settings)["felt"] == 10
+    assert dict(session.loop.layer("l1").source.sound.settings)["felt"] == 10
     inspector.sound.click()
     assert window.shelf.isVisible()
     window.shelf.choose(find_sound("warm pad"), False)
-    assert session.loop.layer("l1").sound.name == "warm pad"
+    assert session.loop.layer("l1").source.sound.name == "warm pad"
     assert "sound hollow" in inspector.fields
 
 

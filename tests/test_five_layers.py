@@ -60,15 +60,15 @@ def test_five_layers_in_their_own_places_in_under_sixty_actions(given, qtbot):
     assert any("No layers yet" in one.text() for one in window.layers.findChildren(QLabel))
     keys = add(hand, window, "Keys", "Felt upright")
     pad = add(hand, window, "Pads", "Warm pad")
-    assert session.loop.layer(pad).lens.kind == "held"
-    assert session.loop.layer(pad).lens.skip_bass
+    assert session.loop.layer(pad).source.lens.kind == "held"
+    assert session.loop.layer(pad).source.lens.skip_bass
 
     pluck = add(hand, window, "Plucks", "Muted pluck")
     field = inspector.fields["lens voices"]
     hand.press(field)
     hand.key(field, Qt.Key.Key_2)
     hand.key(field._editor, Qt.Key.Key_Return)
-    assert session.loop.layer(pluck).lens.text == "breaks up the top 2 voices, no bass"
+    assert session.loop.layer(pluck).source.lens.text == "breaks up the top 2 voices, no bass"
     hand.press(view.follow)  # let go, to rub two notes by a half step
     for tick in (7680 - 480, 4 * 7680 - 480):
         note = next(n for n in view.moves.notes if n.start_tick == tick)
@@ -81,13 +81,13 @@ def test_five_layers_in_their_own_places_in_under_sixty_actions(given, qtbot):
     hand.press(inspector.lens.button("line"))
     hand.count += 2  # the field and its choice
     inspector.fields["lens answers"]._choose("behind the middle of a chord")
-    assert session.loop.layer(lead).lens.text == "answers the chords with a line"
+    assert session.loop.layer(lead).source.lens.text == "answers the chords with a line"
 
     sub = add(hand, window, "Bass", "Round sub")
     place = QPoint(round(view.grid.places.at_x(3 * 3840 + 100)), TOP - 6)
     hand.press(view.grid, place, double=True)
-    assert session.loop.layer(sub).lens.late_bars == (3,)
-    assert session.loop.layer(sub).lens.kind == "bass"
+    assert session.loop.layer(sub).source.lens.late_bars == (3,)
+    assert session.loop.layer(sub).source.lens.kind == "bass"
 
     five = {keys, pad, pluck, lead, sub}
 

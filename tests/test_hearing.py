@@ -1,5 +1,7 @@
 """What is heard against what is written: compared loudness, hear, groups, blended lines, stems."""
 
+import json
+
 import numpy as np
 import pytest
 import soundfile
@@ -15,7 +17,7 @@ from cloudrift.render.match import matched
 from cloudrift.render.plan import loop_node
 from cloudrift.render.variants import alone
 from cloudrift.texture import Treatment
-from tests.conftest import db, rms, saved, settled
+from tests.conftest import db, in_schema, rms, saved, settled
 
 
 @pytest.fixture
@@ -121,7 +123,7 @@ def test_alone_reaches_into_groups(small_loop):
 
 
 def test_older_files_that_held_hear_open_whole(small_loop, tmp_path):
-    text = save_text(small_loop).replace('"schema": 6', '"schema": 5')
+    text = json.dumps(in_schema(json.loads(save_text(small_loop)), 5))
     text = text.replace('"parked": false', '"parked": false, "solo": true', 1)
     assert '"solo": true' in text
     assert loop_from(text.encode(), "old") == small_loop

@@ -162,7 +162,7 @@ def document(loop, **changes):
 
 
 def as_bytes(raw):
-    text = json.dumps({"format": "cloudrift loop", "schema": 6, "loop": raw}, allow_nan=True)
+    text = json.dumps({"format": "cloudrift loop", "schema": 7, "loop": raw}, allow_nan=True)
     return text.encode()
 
 
@@ -171,8 +171,8 @@ def as_bytes(raw):
                          ids=["large", "minus", "far", "endless"])  # fmt: skip
 def test_notes_keep_near_their_places(small_loop, name, value):
     raw = document(small_loop)
-    raw["layers"][0]["own"] = [{"start_tick": 0, "length_ticks": 480, "pitch": 60, "id": 1,
-                                name: value}]  # fmt: skip
+    note = {"start_tick": 0, "length_ticks": 480, "pitch": 60, "id": 1, name: value}
+    raw["layers"][0]["source"] |= {"kind": "notes", "notes": [note]}
     with pytest.raises(CloudriftError, match=r"a\.cloudrift"):
         loop_from(as_bytes(raw), "a.cloudrift")
 
@@ -193,9 +193,11 @@ def test_deep_nesting_and_endless_digits_are_said():
 @pytest.mark.parametrize(
     "path",
     ["tempo", "draw", "bars", "rate", "chords.0.root", "chords.0.voices.0", "chords.0.start_tick",
-     "chords.0.late_ticks", "layers.0.lens.draw", "layers.0.lens.voices", "layers.0.touch.draw",
-     "layers.0.touch.velocity", "layers.0.level_db", "layers.0.own", "layers.0.lens.late_bars",
-     "layers.0.lens.where", "line.0.draw", "line.0.blend", "line.0.version"],
+     "chords.0.late_ticks", "layers.0.source.lens.draw", "layers.0.source.lens.voices",
+     "layers.0.source.touch.draw",
+     "layers.0.source.touch.velocity", "layers.0.level_db", "layers.0.source.notes",
+     "layers.0.source.lens.late_bars",
+     "layers.0.source.lens.where", "line.0.draw", "line.0.blend", "line.0.version"],
 )  # fmt: skip
 @pytest.mark.parametrize(
     "value",
@@ -459,7 +461,7 @@ def test_work_is_offered_when_its_program_is_gone_and_not_before(small_loop, tmp
         assert len(list(folder.iterdir())) == 1  # the other's stays
         other.kill()
     (found,) = left_behind(folder)
-    assert found.loop == small_loop
+    assert found.document.loop == small_loop
 
 
 def test_the_only_copy_stays_until_it_is_kept_anew(window, tmp_path, monkeypatch):
@@ -536,14 +538,14 @@ def test_what_was_saved_is_saved_even_if_the_leftover_stays(window, tmp_path, mo
 # --- bounds ---------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("place", ["layers.0.sound.version", "line.0.version"])
+@pytest.mark.parametrize("place", ["layers.0.source.sound.version", "line.0.version"])
 def test_whole_numbers_have_64_bits(small_loop, place, tmp_path):
     """They go into keys and arrays: one that does not would fail long after it was taken."""
     raw = document(small_loop)
     if place == "line.0.version":
         raw["line"][0]["version"] = 1 << 70
     else:
-        raw["layers"][0]["sound"]["version"] = 1 << 70
+        raw["layers"][0]["source"]["sound"]["version"] = 1 << 70
     with pytest.raises(CloudriftError, match=r"a\.cloudrift holds a whole number of more than 64"):
         loop_from(as_bytes(raw), "a.cloudrift")
     with pytest.raises(CloudriftError, match="more than 64 bits"):

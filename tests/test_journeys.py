@@ -75,8 +75,12 @@ def test_from_nothing_to_wav_stems_and_midi_in_25_actions(qtbot, window, hand, t
         hand.key(Qt.Key.Key_Return)
         hand.key(Qt.Key.Key_Return, held)
     loop = window.session.loop
-    assert [x.sound.name for x in loop.layers] == ["felt upright", "warm pad", "round sub"]
-    assert [x.lens.kind for x in loop.layers] == ["all", "held", "bass"]  # each in its own way
+    assert [x.source.sound.name for x in loop.layers] == ["felt upright", "warm pad", "round sub"]
+    assert [x.source.lens.kind for x in loop.layers] == [
+        "all",
+        "held",
+        "bass",
+    ]  # each in its own way
     hand.key(Qt.Key.Key_L, CTRL)  # a layer of one's own notes
     grid = window.layers.notes.grid
     hand.press(grid, grid.rect().center(), double=True)

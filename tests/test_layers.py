@@ -14,7 +14,7 @@ from cloudrift.notes.lens import KINDS
 from cloudrift.render import Engine
 from cloudrift.render.audition import audition
 from cloudrift.theory import Key
-from tests.conftest import db, main_hz, rms
+from tests.conftest import db, given_notes, main_hz, rms
 from tests.test_notes import keys, progressions
 
 BAR = 3840
@@ -134,12 +134,12 @@ def test_a_wrong_note_in_a_file_is_named(small_loop):
     layer = small_loop.layers[0].id
     bad = Note(start_tick=0, length_ticks=10, pitch=200, id=1)
     with pytest.raises(CloudriftError, match="note 0 has pitch 200"):
-        edits.set_layer(small_loop, layer, own=(bad,))
+        given_notes(small_loop, layer, (bad,))
     late = replace(bad, pitch=60, start_tick=9000)
     with pytest.raises(CloudriftError, match="ends behind the loop's end at 7680"):
-        edits.set_layer(small_loop, layer, own=(late,))
+        given_notes(small_loop, layer, (late,))
     with pytest.raises(CloudriftError, match="each note needs an id"):
-        edits.set_layer(small_loop, layer, own=(replace(late, start_tick=0, id=0),))
+        given_notes(small_loop, layer, (replace(late, start_tick=0, id=0),))
 
 
 @pytest.mark.parametrize("sound", ["round sub", "warm pad"])

@@ -15,6 +15,7 @@ from cloudrift.loop.document import Document
 from cloudrift.loop.storage import loop_from, to_bytes
 from cloudrift.theory import SCALES, Key
 from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES
+from tests.conftest import in_schema
 
 keys = st.builds(
     Key, st.sampled_from(sorted({*SHARP_NAMES, *FLAT_NAMES})), st.sampled_from(sorted(SCALES))
@@ -105,9 +106,9 @@ def test_lines_are_edited_in_place(small_loop):
 
 def test_layers_follow_their_sound(small_loop):
     loop = edits.add_layer(small_loop, "round sub")
-    assert (loop.layers[-1].lens.kind, loop.layers[-1].role) == ("bass", "bass")
+    assert (loop.layers[-1].source.lens.kind, loop.layers[-1].role) == ("bass", "bass")
     loop = edits.set_sound(loop, loop.layers[-1].id, "warm pad")
-    assert (loop.layers[-1].role, loop.layers[-1].sound.settings) == ("pad", ())
+    assert (loop.layers[-1].role, loop.layers[-1].source.sound.settings) == ("pad", ())
     assert edits.remove_layer(loop, loop.layers[-1].id) == small_loop
 
 
@@ -209,8 +210,8 @@ def to_text(data):
         (b'"mode": "minor"', b'"mode": "minr"', r"loop\.key: .*did you mean 'minor'"),
         (b'"crackle_db"', b'"crakle_db"', r"loop\.line\[0\]: .*did you mean 'crackle_db'"),
         (b'"bars": 2', b'"bars": "two"', r"loop\.bars: Expected `int`, got `str`"),
-        (b'"schema": 6', b'"schema": 7', r"schema 7, newer than"),
-        (b'"schema": 6', b'"schema": 0', r"schema 0, which never was"),
+        (b'"schema": 7', b'"schema": 8', r"schema 8, newer than"),
+        (b'"schema": 7', b'"schema": 0', r"schema 0, which never was"),
         (b'"chords"', b'"cords"', r"unknown field `cords`"),
         (b'"format": "cloudrift loop"', b'"format": "x"', r"does not say"),
         (b"{", b"[", r"is no loop"),
@@ -330,13 +331,11 @@ def test_work_of_a_crashed_program_is_found_and_of_a_running_one_not(small_loop,
 
 
 def test_older_schemas_are_brought_up(small_loop, monkeypatch):
-    document = json.loads(text_of(small_loop))
+    document = in_schema(json.loads(text_of(small_loop)), 1)
     for chord in document["loop"]["chords"]:
         for field in ("muted", "tied", "late_ticks", "strikes", "gate", "touch"):
             del chord[field]  # schema 1 knew none of them
-    document["schema"] = 1
     assert loop_from(json.dumps(document).encode(), "a") == small_loop
-    monkeypatch.setattr(storage, "SCHEMA", 3)
     monkeypatch.setitem(storage.MIGRATIONS, 2, lambda d: {**d, "loop": {**d["loop"], "kit": "old"}})
     assert loop_from(json.dumps(document).encode(), "a").kit == "old"
 

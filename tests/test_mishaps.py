@@ -16,6 +16,7 @@ from cloudrift.ground.words import number, ordinal, plural
 from cloudrift.loop import edits
 from cloudrift.loop.model import Group
 from cloudrift.notes.note import MOST, Note
+from tests.conftest import given_notes
 
 
 @pytest.fixture
@@ -129,7 +130,7 @@ def test_a_note_too_many_is_refused_in_words(window, qtbot):
     session.select(layer_id="l1")
     full = tuple(Note(start_tick=i % 7000, length_ticks=30, pitch=20 + i // 7000, id=i + 1)
                  for i in range(MOST))  # fmt: skip
-    session.apply("full", lambda p: edits.set_layer(p, "l1", own=full))
+    session.apply("full", lambda p: given_notes(p, "l1", full))
     said = []
     session.failed.connect(said.append)
     moves = window.layers.notes.moves

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from cloudrift.audio.loudness import true_peak_db
 from cloudrift.audio.wrap import taken
 from cloudrift.texture import KINDS
+from cloudrift.texture.frames import smoothed
 from cloudrift.texture.hall import band_decay_s
 from cloudrift.texture.motion import PATTERNS
 from cloudrift.texture.periods import RATES
@@ -432,6 +433,17 @@ def test_the_tamer_holds_down_what_sticks_out_while_it_does(rng):
     assert -36 < db(level[1] / level[0]) < -8
     calm = slice(int(2.5 * RATE), int(3.5 * RATE))
     assert abs(db(rms(out[:, calm]) / rms(noise[:, calm]))) < 1.0
+
+
+def test_running_means_stay_within_what_they_are_means_of():
+    values = (10 ** np.random.default_rng(206).uniform(-6, 7, (400, 1))).astype(np.float32)
+    values[200:] = 1e-13
+    for around in (True, False):
+        for size in (3, 5, 33):
+            means = smoothed(values, size, 0, round_the_loop=around)
+            assert means.min() >= values.min()
+            assert means.max() <= values.max()
+    assert np.isfinite(np.log10(smoothed(values, 3, 0, round_the_loop=True))).all()
 
 
 def test_the_cleaner_takes_steady_noise_out_and_leaves_the_notes(rng):

@@ -11,8 +11,8 @@ from msgspec.structs import replace
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import edits
 from cloudrift.loop.document import Document, section_loop
-from cloudrift.loop.model import OtherSound, SoundUse
 from cloudrift.loop.newer import MOST, taken_apart
+from cloudrift.loop.source import OtherSound, SoundUse
 from cloudrift.loop.storage import SCHEMA, document_from, load, load_document, save, to_bytes
 from cloudrift.render import Engine
 from cloudrift.sound.own import OwnSound
@@ -38,7 +38,7 @@ def newer(small_loop, tmp_path):
     raw["loop"]["chords"][1]["colour"] = "plum"
     raw["loop"]["layers"][1]["fade"] = {"in_ms": 20, "curve": [1, 2.5]}
     raw["loop"]["layers"][1]["line"][-1]["wear"] = None
-    raw["loop"]["layers"][2]["sound"]["pedal"] = True
+    raw["loop"]["layers"][2]["source"]["sound"]["pedal"] = True
     raw["loop"]["groups"][0]["depth"] = 3
     raw["loop"]["key"]["tuning_hz"] = 432
     with zipfile.ZipFile(path, "w") as archive:
@@ -56,7 +56,7 @@ def newer(small_loop, tmp_path):
     ids=["no such sound", "a newer design", "an own one made of it"],
 )  # fmt: skip
 def test_a_sound_that_is_not_known_is_kept_named_and_silent(small_loop, tmp_path, use):
-    loop = edits.set_layer(small_loop, "l1", sound=use)
+    loop = edits.set_source(small_loop, "l1", sound=use)
     path = tmp_path / "a.cloudrift"
     save(loop, path)
     assert load(path) == loop
@@ -74,30 +74,30 @@ def test_a_sound_that_is_not_known_is_kept_named_and_silent(small_loop, tmp_path
 
 def test_a_sound_kept_aside_that_is_not_known_is_named_too(small_loop):
     other = OtherSound(use=STRANGE, every_bars=1)
-    loop = edits.set_layer(small_loop, "l1", other=other)
+    loop = edits.set_source(small_loop, "l1", other=other)
     assert "the sound dust harp (design 3)" in loop.unknown[0]
     back = edits.swap_sounds(loop, "l1")
-    assert back.layer("l1").sound is STRANGE
+    assert back.layer("l1").source.sound is STRANGE
 
 
 def test_all_that_is_done_to_a_layer_can_be_done_to_a_silent_one(small_loop):
-    loop = edits.set_layer(small_loop, "l1", sound=STRANGE)
+    loop = edits.set_source(small_loop, "l1", sound=STRANGE)
     loop = edits.shift_key(loop, 3)
     loop = edits.set_bars(loop, 4)
-    assert loop.layer("l1").sound == STRANGE
+    assert loop.layer("l1").source.sound == STRANGE
     with pytest.raises(CloudriftError, match="no sound is called 'dust harp'"):
         edits.use_newest_design(loop, "l1")
     chosen = edits.set_sound(loop, "l1", "warm pad")
     assert chosen.unknown == ()
     newest = edits.use_newest_design(
-        edits.set_layer(loop, "l1", sound=SoundUse(name="felt upright", version=99)), "l1"
+        edits.set_source(loop, "l1", sound=SoundUse(name="felt upright", version=99)), "l1"
     )
-    assert newest.layer("l1").sound.known
+    assert newest.layer("l1").source.sound.known
 
 
 def test_a_silent_layer_says_so_where_it_is_looked_at(window, qtbot, small_loop, tmp_path):
     path = tmp_path / "a.cloudrift"
-    loop = edits.set_layer(small_loop, "l1", sound=STRANGE)
+    loop = edits.set_source(small_loop, "l1", sound=STRANGE)
     save(loop, path)
     window.open_file(path)
     assert window.message.text() == (

@@ -239,20 +239,20 @@ def test_places_and_late_bars_are_drawn_on_the_strip(window, qtbot):
     y = TOP - 6
     drag(qtbot, view.grid, QPoint(round(places.at_x(1920)), y),
          QPoint(round(places.at_x(3840)), y))  # fmt: skip
-    assert session.loop.layer("l3").lens.where == ((0, 1920), (3840, 7680))
+    assert session.loop.layer("l3").source.lens.where == ((0, 1920), (3840, 7680))
     assert not any(1920 <= n.start_tick < 3840 for n in view.moves.notes)
     drag(qtbot, view.grid, QPoint(round(places.at_x(2400)), y),
          QPoint(round(places.at_x(2880)), y))  # fmt: skip
-    assert session.loop.layer("l3").lens.where == ((0, 1920), (2400, 2880), (3840, 7680))
+    assert session.loop.layer("l3").source.lens.where == ((0, 1920), (2400, 2880), (3840, 7680))
     session.undo()
     session.undo()
     qtbot.mouseDClick(view.grid, LEFT_BUTTON, pos=QPoint(round(places.at_x(5000)), y))
-    assert session.loop.layer("l3").lens.late_bars == (1,)
+    assert session.loop.layer("l3").source.lens.late_bars == (1,)
     inspector = window.layers.inspector
     assert inspector.fields["lens late_bars"].value == "every 2nd"
     inspector.fields["lens late_bars"]._choose("the last")
     inspector.fields["lens late_ticks"]._choose("1/4")
-    assert session.loop.layer("l3").lens.late_ticks == 960
+    assert session.loop.layer("l3").source.lens.late_ticks == 960
     assert min(n.start_tick for n in view.moves.notes if n.start_tick >= 3840) == 4800
 
 
@@ -298,11 +298,11 @@ def test_groups_and_second_sounds_from_the_inspector(window, qtbot):
     assert window.layers.groups["g1"].who.text() == "group of 2 layers"
     window.open_shelf()
     window.shelf.keep_beside(next(s for s in window.shelf.grid.sounds if s.name == "tine keys"))
-    assert session.loop.layer("l1").other.use.name == "tine keys"
-    first = session.loop.layer("l1").sound
+    assert session.loop.layer("l1").source.other.use.name == "tine keys"
+    first = session.loop.layer("l1").source.sound
     inspector.swap.click()
-    assert session.loop.layer("l1").sound.name == "tine keys"
-    assert session.loop.layer("l1").other.use == first
+    assert session.loop.layer("l1").source.sound.name == "tine keys"
+    assert session.loop.layer("l1").source.other.use == first
     inspector.fields["other every_bars"]._choose("every bar")
     assert "Tine keys / Felt upright" in window.layers.rows["l1"].sound.text()
     settled(qtbot, session)

@@ -232,13 +232,13 @@ def test_one_shots_become_a_sound_on_the_shelf(window, qtbot, tmp_path):
     sheet.roots[1].type_text("62.5")
     qtbot.mouseClick(sheet.plays.button("looped"), Qt.MouseButton.LeftButton)
     qtbot.mouseClick(sheet.make, Qt.MouseButton.LeftButton)
-    use = window.session.loop.layer("l2").sound
+    use = window.session.loop.layer("l2").source.sound
     assert (use.name, use.own.plays, use.own.licence) == ("Gutter", "looped", "own recording")
     assert use.own.recordings[1].root == 62.5
     assert [s.name for s in shelf.grid.sounds] == ["Gutter"]
     assert [o.name for o in own_sounds()] == ["Gutter"]
     window.session.undo()
-    assert window.session.loop.layer("l2").sound.name == "warm pad"
+    assert window.session.loop.layer("l2").source.sound.name == "warm pad"
     shelf.bring_files([tmp_path / "nothing here"])
     qtbot.waitUntil(lambda: "no WAV, FLAC" in window.message.text(), timeout=20_000)
     shelf.take_own(use.own)  # the same once more: nothing is overwritten
@@ -274,7 +274,7 @@ def test_a_rhythm_with_a_tempo_of_its_own_is_stretched_to_the_loops(tmp_path, ba
     piece = audio[:, round(beat) + 1500 : round(beat) + 9000]
     assert abs(1200 * np.log2(main_hz(piece, 800, 960) / 880)) < 12
     again = edits.set_sound_setting(loop, layer, "own_bpm", 0.0)
-    assert again.layers[0].sound.settings == ()
+    assert again.layers[0].source.sound.settings == ()
 
 
 def test_what_is_kept_against_a_crash_writes_each_recording_once(own, small_loop, tmp_path):

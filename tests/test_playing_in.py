@@ -77,7 +77,7 @@ def test_a_layer_is_played_in_with_the_chosen_layer_s_sound(drawer):
     play(drawer, (70, 66), (2000, 69))
     added = session.loop.layers[-1]
     assert added.name == "Played in"
-    assert added.sound == before.layers[0].sound
+    assert added.source.sound == before.layers[0].source.sound
     assert facts(session, added.id) == [(0, 66, 77), (1920, 69, 77)]
     assert session.selection.layer_id == added.id
     assert "put down as a new layer" in drawer.words.text()
@@ -239,8 +239,8 @@ def test_the_parts_of_a_midi_file_become_layers(small_loop, midi_path):
     assert [(name, len(notes)) for name, notes in song.parts] == [("Kalimba", 2), ("", 2)]
     loop = put_layers(small_loop, song.parts)
     high, low = loop.layers[-2:]
-    assert (high.name, high.sound.name) == ("Kalimba", "kalimba")
-    assert low.sound.name == "round sub"
+    assert (high.name, high.source.sound.name) == ("Kalimba", "kalimba")
+    assert low.source.sound.name == "round sub"
     # The empty bar in front is left out; what lies behind the loop's end is cut.
     assert [(n.start_tick, n.pitch) for n in high.own] == [(0, 72)]
     assert [(n.start_tick, n.length_ticks) for n in low.own] == [(960, 960)]

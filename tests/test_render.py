@@ -291,8 +291,8 @@ def test_a_step_is_no_follower_of_one_at_another_tempo():
     def held(length_ticks):
         return (Note(id=1, start_tick=0, length_ticks=length_ticks, pitch=60, velocity=90),)
 
-    quick = replace(loop, layers=(replace(loop.layers[0], own=held(960)),))
-    slow = replace(quick, tempo=60.0, bars=4, layers=(replace(loop.layers[0], own=held(480)),))
+    quick = replace(loop, layers=(loop.layers[0].with_notes(held(960)),))
+    slow = replace(quick, tempo=60.0, bars=4, layers=(loop.layers[0].with_notes(held(480)),))
     assert slow.frames == quick.frames
     engine, fresh = Engine(), Engine()
     engine.render(quick)

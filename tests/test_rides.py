@@ -17,7 +17,7 @@ from cloudrift.texture import KINDS, Ride, RidePoint, Treatment
 from cloudrift.texture.ridden import Course
 from cloudrift.texture.ride import BLEND, shares_at
 from cloudrift.texture.treatment import fused, treat, treat_stretch
-from tests.conftest import db, rms
+from tests.conftest import db, in_schema, rms
 from tests.test_treatments import RATE, context, treatment
 
 N = 4 * RATE  # eight beats at 120 BPM: 7680 ticks
@@ -196,7 +196,7 @@ def test_an_older_file_opens_with_what_it_lacks_at_its_default(small_loop):
     import zipfile
 
     raw = json.loads(zipfile.ZipFile(io.BytesIO(to_bytes(small_loop))).read("loop.json"))
-    raw["schema"] = 4
+    raw = in_schema(raw, 4)
     for owner in (raw["loop"], *raw["loop"]["layers"]):
         owner.pop("level_ride", None)
         for one in owner.get("line", []):

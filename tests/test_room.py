@@ -174,9 +174,14 @@ def test_a_remedy_makes_more_room_or_says_so_in_level_and_place(crowded_loop, na
     one, other = worst.layers
     after = REMEDIES[name].edit(crowded_loop, other, one, worst.low_hz, worst.high_hz)
     assert after != crowded_loop
-    assert after.layer(one).lens == crowded_loop.layer(one).lens
+    assert after.layer(one).source.lens == crowded_loop.layer(one).source.lens
     if name in ("Octave up", "Octave down"):
-        assert abs(after.layer(other).lens.octave - crowded_loop.layer(other).lens.octave) == 1
+        assert (
+            abs(
+                after.layer(other).source.lens.octave - crowded_loop.layer(other).source.lens.octave
+            )
+            == 1
+        )
     elif name == "Apart":
         assert after.layer(one).pan == -after.layer(other).pan != 0
     else:
@@ -211,11 +216,11 @@ def test_the_stage_shows_the_room_and_helps_with_one_press(window, qtbot):
     session.select(layer_id="l2")
     assert view.words.text().startswith("Dusk keys and Slow vault crowd")
     assert view.whom.text() == "Slow vault:"
-    octave = session.loop.layer("l2").lens.octave
+    octave = session.loop.layer("l2").source.lens.octave
     qtbot.mouseClick(view.helps["Octave up"], Qt.MouseButton.LeftButton)
-    assert session.loop.layer("l2").lens.octave == octave + 1
+    assert session.loop.layer("l2").source.lens.octave == octave + 1
     session.undo()
-    assert session.loop.layer("l2").lens.octave == octave
+    assert session.loop.layer("l2").source.lens.octave == octave
     worst = view.room.crowded[0]
     share = sum(worst.when[0]) / 2
     place = QPointF(view.map._x(share), view.map.y_of((worst.low_hz * worst.high_hz) ** 0.5))

@@ -62,7 +62,7 @@ def point(grid, name):
 
 def test_typing_narrows_and_the_words_say_what_is_looked_at(window, shelf, qtbot):
     assert shelf.search.hasFocus() or not window.isActiveWindow()
-    assert shelf.grid.at_cursor.name == window.session.loop.layer("l2").sound.name
+    assert shelf.grid.at_cursor.name == window.session.loop.layer("l2").source.sound.name
     qtbot.keyClicks(shelf.search, "glassy")
     names = {s.name for s in shelf.grid.sounds}
     assert "glass bell" in names
@@ -87,7 +87,7 @@ def test_a_sound_is_heard_in_its_place_and_the_loop_stays(window, shelf, qtbot, 
     qtbot.keyClick(grid, Qt.Key.Key_Return)
     assert session.loop is before
     assert session.previewing
-    assert session.shown.layer("l2").sound.name == "glass pad"
+    assert session.shown.layer("l2").source.sound.name == "glass pad"
     heard = [x.id for x in session.heard_loop.heard()]
     assert heard == (["l2"] if how == "alone" else [x.id for x in before.heard()])
     assert session.player.playing  # it was still, so it plays for as long as it is heard
@@ -106,12 +106,12 @@ def test_a_resting_pointer_hears_and_leaving_stops(window, shelf, qtbot):
     grid._rest.stop()
     grid.underMouse = lambda: True
     grid._rested()
-    assert session.shown.layer("l2").sound.name == "reed keys"
+    assert session.shown.layer("l2").source.sound.name == "reed keys"
     qtbot.mouseMove(grid, point(grid, "tine keys"))
     assert not session.previewing  # on the way to another
     assert grid._rest.isActive()
     grid._rested()
-    assert session.shown.layer("l2").sound.name == "tine keys"
+    assert session.shown.layer("l2").source.sound.name == "tine keys"
     grid.leaveEvent(None)
     assert not session.previewing
     assert session.player.playing  # it played before
@@ -120,15 +120,15 @@ def test_a_resting_pointer_hears_and_leaving_stops(window, shelf, qtbot):
 def test_pressing_uses_a_sound_and_shift_adds_a_layer(window, shelf, qtbot):
     session, grid = window.session, shelf.grid
     qtbot.mouseClick(grid, Qt.MouseButton.LeftButton, pos=point(grid, "bright grand"))
-    assert session.loop.layer("l2").sound.name == "bright grand"
+    assert session.loop.layer("l2").source.sound.name == "bright grand"
     count = len(session.loop.layers)
     qtbot.mouseClick(grid, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier,
                      pos=point(grid, "digital keys"))  # fmt: skip
     assert len(session.loop.layers) == count + 1
-    assert session.loop.layer(session.selection.layer_id).sound.name == "digital keys"
+    assert session.loop.layer(session.selection.layer_id).source.sound.name == "digital keys"
     session.undo()
     session.undo()
-    assert session.loop.layer("l2").sound.name == "warm pad"
+    assert session.loop.layer("l2").source.sound.name == "warm pad"
     qtbot.mouseClick(shelf.which.button("last used"), Qt.MouseButton.LeftButton)
     assert [s.name for s in grid.sounds] == ["digital keys", "bright grand"]
 
@@ -159,7 +159,7 @@ def test_without_layers_the_first_sound_becomes_one(window, shelf, qtbot):
         session.apply("remove", lambda loop, i=layer.id: edits.remove_layer(loop, i))
     assert shelf.target.text() == "no layer yet"
     shelf.hear(CATALOGUE["harp"])
-    assert [x.sound.name for x in session.shown.layers] == ["harp"]
+    assert [x.source.sound.name for x in session.shown.layers] == ["harp"]
     qtbot.mouseClick(shelf.add, Qt.MouseButton.LeftButton)
     assert len(session.loop.layers) == 1
 
@@ -174,12 +174,12 @@ def test_from_the_start_page_the_shelf_leads_to_the_layers(window):
 
 def test_an_older_design_offers_the_newest(window, shelf, qtbot):
     session = window.session
-    use = session.loop.layer("l2").sound
+    use = session.loop.layer("l2").source.sound
     old = type(use)(name="warm pad", version=1, settings=(("attack_ms", 300.0),))
-    session.apply("old", lambda loop: edits.set_layer(loop, "l2", sound=old))
+    session.apply("old", lambda loop: edits.set_source(loop, "l2", sound=old))
     offers = [b for b in window.layers.inspector.findChildren(type(shelf.use)) if
               "use the newest, 2" in b.text()]  # fmt: skip
     assert len(offers) == 1
     qtbot.mouseClick(offers[0], Qt.MouseButton.LeftButton)
-    assert session.loop.layer("l2").sound.version == 2
-    assert session.loop.layer("l2").sound.settings == (("attack_ms", 300.0),)
+    assert session.loop.layer("l2").source.sound.version == 2
+    assert session.loop.layer("l2").source.sound.settings == (("attack_ms", 300.0),)

@@ -28,9 +28,10 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_words
 from cloudrift.loop import edits
 from cloudrift.loop.from_notes import put_layers
-from cloudrift.loop.model import Loop, SoundUse
+from cloudrift.loop.model import Loop
 from cloudrift.loop.progression import put_row
 from cloudrift.loop.recovery import left_behind
+from cloudrift.loop.source import SoundUse
 from cloudrift.loop.storage import load, loop_from, to_bytes
 from cloudrift.notes.from_midi import read_song
 from cloudrift.notes.note import Note
@@ -90,7 +91,7 @@ class Bench:
             loop.notes_of(layer)
         data = to_bytes(loop)
         assert data
-        document = {"format": "cloudrift loop", "schema": 6, "loop": loop}
+        document = {"format": "cloudrift loop", "schema": 7, "loop": loop}
         again = loop_from(msgspec.json.encode(document), "again")
         assert again == loop, "it comes back as another loop"
         if loop.sounding_frames <= RENDERED_S * loop.rate and len(loop.layers) <= 6:
@@ -114,8 +115,8 @@ def _own(path: Path) -> Use:
 
     def use(bench: Bench) -> None:
         loop = edits.add_layer(bench.loop, "felt upright")
-        layer = msgspec.structs.replace(loop.layers[0], sound=SoundUse(name=own.name, own=own))
-        layer = msgspec.structs.replace(layer, own=NOTES)
+        layer = loop.layers[0].with_source(sound=SoundUse(name=own.name, own=own))
+        layer = layer.with_notes(NOTES)
         bench.sounds(msgspec.structs.replace(loop, layers=(layer,)))
 
     return use
@@ -148,7 +149,7 @@ def _line(path: Path) -> Use:
 
 def _laid(bench: Bench, line: object) -> None:
     loop = edits.add_layer(bench.loop, "felt upright")
-    layer = msgspec.structs.replace(loop.layers[0], own=NOTES, line=line)
+    layer = msgspec.structs.replace(loop.layers[0].with_notes(NOTES), line=line)
     bench.sounds(msgspec.structs.replace(loop, layers=(layer,)))
 
 

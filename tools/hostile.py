@@ -200,11 +200,11 @@ def loops() -> tuple[dict[str, Any], ...]:
         Note(start_tick=240 * i, length_ticks=200, pitch=50 + i, velocity=90, id=i + 1,
              offset_ms=float(i), glide_ms=5.0) for i in range(12)
     )  # fmt: skip
-    layer = msgspec.structs.replace(base.layers[0], own=notes)
+    layer = base.layers[0].with_notes(notes)
     found.append(msgspec.structs.replace(base, layers=(layer,)))
     own = own_sound()
-    layer = msgspec.structs.replace(
-        layer, sound=msgspec.structs.replace(layer.sound, name=own.name, own=own, settings=())
+    layer = layer.with_source(
+        sound=msgspec.structs.replace(layer.source.sound, name=own.name, own=own, settings=())
     )
     found.append(msgspec.structs.replace(base, layers=(layer,)))
     return tuple(json.loads(msgspec.json.encode(loop)) for loop in found)
@@ -213,7 +213,7 @@ def loops() -> tuple[dict[str, Any], ...]:
 def loop_file(rng: random.Random) -> bytes:
     """A loop file."""
     raw = rng.choice(loops())
-    document = {"format": "cloudrift loop", "schema": rng.choice((6, 6, 6, 6, 5, 1)), "loop": raw}
+    document = {"format": "cloudrift loop", "schema": rng.choice((7, 7, 7, 7, 5, 1)), "loop": raw}
     if rng.random() < 0.9:
         document = spoilt_document(rng, document)
     members = {"loop.json": json.dumps(document).encode()}
@@ -227,7 +227,7 @@ def loop_file(rng: random.Random) -> bytes:
 
 def recovered(rng: random.Random) -> bytes:
     """What a crash left: a loop file with a note of where it is from."""
-    members = {"loop.json": json.dumps({"format": "cloudrift loop", "schema": 6,
+    members = {"loop.json": json.dumps({"format": "cloudrift loop", "schema": 7,
                                         "loop": spoilt_document(rng, loops()[0])}).encode(),
                "origin.txt": rng.choice(WORDS).encode() or b"/x"}  # fmt: skip
     return packed(rng, members)
@@ -431,12 +431,12 @@ def written(rng: random.Random) -> bytes:
 
 
 def _large_loop(rng: random.Random) -> bytes:
-    base = next(raw for raw in loops() if raw["layers"][0].get("own"))
+    base = next(raw for raw in loops() if "notes" in raw["layers"][0]["source"])
     layer = base["layers"][0]
-    note = json.dumps(layer["own"][0]).encode()
-    text = json.dumps({"format": "cloudrift loop", "schema": rng.choice((6, 5)), "loop": base})
+    note = json.dumps(layer["source"]["notes"][0]).encode()
+    text = json.dumps({"format": "cloudrift loop", "schema": rng.choice((7, 5)), "loop": base})
     body = text.encode()
-    own = json.dumps(layer["own"]).encode()
+    own = json.dumps(layer["source"]["notes"]).encode()
     many = rng.choice((5000, 60_000, 150_000))
     body = rng.choice((
         lambda: body.replace(own, b"[" + b",".join([note] * many) + b"]"),

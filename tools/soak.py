@@ -26,6 +26,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+import numpy as np
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
@@ -33,6 +34,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from cloudrift.demo import polar_night
 from cloudrift.desktop.app import make_app
 from cloudrift.desktop.mishaps import Mishaps
+from cloudrift.desktop.preview import Preview
 from cloudrift.desktop.session import Session
 from cloudrift.desktop.window import Window
 from cloudrift.devices import SilentSpeaker
@@ -62,6 +64,7 @@ class Deeds:
         self.window, self.session = window, window.session
         self.rng = random.Random(seed)
         self.done: Counter[str] = Counter()
+        self._preview = Preview(window.session, window)
         self._deeds: list[tuple[int, Callable[[], object]]] = [
             (6, self.setting), (3, self.treatment), (2, self.layer), (4, self.chord),
             (3, self.level), (2, self.notes), (5, self.undo), (3, self.stage), (5, self.press),
@@ -200,7 +203,10 @@ class Deeds:
 
     def preview(self) -> None:
         """Hear another loop, or return."""
-        self.session.preview(None if self.session.previewing else self._sketch())
+        if self._preview.on:
+            self._preview.end()
+        else:
+            self._preview.put(self._sketch(), "another loop")
 
     def alone(self) -> None:
         """Hear a layer alone, or all again."""
@@ -332,9 +338,13 @@ class Watch:
     def summary(self) -> str:
         """Say how memory, threads and children were once all had settled."""
         settled = [row for row in self._rows if row[0] >= SETTLED_MIN] or self._rows[-1:]
-        least, most = (f(row[1] for row in settled) for f in (min, max))
-        return (f"memory after {SETTLED_MIN} min: {least:.0f} to {most:.0f} MiB "
-                f"({100 * (most / least - 1):.0f} %); threads {sorted({r[2] for r in settled})}; "
+        minutes, memory = np.array([row[:2] for row in settled]).T
+        mean = memory.mean()
+        away = np.abs(memory / mean - 1).max()
+        grows = np.polyfit(minutes, memory, 1)[0] * 60 if len(settled) > 1 else 0.0
+        return (f"memory after {SETTLED_MIN} min: {memory.min():.0f} to {memory.max():.0f} MiB, no "
+                f"minute farther than {away:.0%} from their mean of {mean:.0f}; grows by "
+                f"{grows:+.0f} MiB an hour; threads {sorted({r[2] for r in settled})}; "
                 f"children {sorted({r[3] for r in settled})}")  # fmt: skip
 
 

@@ -97,7 +97,7 @@ def _stems(loop: Loop, order: Order, written: str, end: str) -> list[Parcel]:
     stems: tuple[Layer | Group, ...] = (*alone, *groups)
     for number, owner in enumerate(stems, 1):
         what = (
-            f"stem: {owner.name}, {owner.sound.name}" if isinstance(owner, Layer)
+            f"stem: {owner.name}, {owner.source.sound.name}" if isinstance(owner, Layer)
             else f"stem: {owner.name}, its layers behind the group's treatments"
         )  # fmt: skip
         out.append(

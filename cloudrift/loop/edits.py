@@ -11,9 +11,10 @@ from cloudrift.ground.words import free_name
 from cloudrift.loop import spec
 from cloudrift.loop.chord_edits import with_voices
 from cloudrift.loop.chord_time import lasting
-from cloudrift.loop.model import LEVEL, Chord, Group, Layer, Loop, OtherSound, SoundUse, new_id
+from cloudrift.loop.model import LEVEL, Chord, Group, Layer, Loop, new_id
 from cloudrift.loop.new_layer import usual_layer
 from cloudrift.loop.own_notes import fitted
+from cloudrift.loop.source import OtherSound, SoundUse
 from cloudrift.notes.lens import folded
 from cloudrift.notes.note import HIGHEST, LOWEST, in_order
 from cloudrift.notes.time import bar_ticks
@@ -69,11 +70,11 @@ def _in_key(chord: Chord, old: Key, new: Key, shift: int) -> Chord:
 
 def _own_in_key(layer: Layer, old: Key, new: Key, shift: int) -> Layer:
     """Own notes go along; one that would leave the reach of notes goes by an octave less."""
-    if not layer.own or not layer.sound.of.tuned:  # a drum has no key to go along with
+    if not layer.own or not layer.source.sound.of.tuned:  # a drum has no key to go along with
         return layer
     own = (replace(n, pitch=folded(_moved(n.pitch, old, new, shift), LOWEST, HIGHEST))
            for n in layer.own)  # fmt: skip
-    return replace(layer, own=in_order(own))
+    return layer.with_source(notes=in_order(own))
 
 
 def _moved(pitch: int, old: Key, new: Key, shift: int) -> int:
@@ -125,24 +126,29 @@ def set_style(loop: Loop, style: str) -> Loop:
 
 
 def set_layer(loop: Loop, layer_id: str, **changes: Any) -> Loop:
-    """Change fields of a layer: ``level_db``, ``pan``, ``mute``, ``lens``, ``touch``, …"""
+    """Change fields of a layer: ``level_db``, ``pan``, ``mute``, ``source``, …"""
     layers = tuple(
         replace(layer, **changes) if layer.id == layer_id else layer for layer in loop.layers
     )
     return replace(loop, layers=layers)
 
 
+def set_source(loop: Loop, layer_id: str, **changes: Any) -> Loop:
+    """Change fields of what a layer comes from: ``sound``, ``other``, ``lens``, ``touch``, …"""
+    return set_layer(loop, layer_id, source=loop.layer(layer_id).with_source(**changes).source)
+
+
 def set_lens(loop: Loop, layer_id: str, **changes: Any) -> Loop:
     """Change fields of a layer's lens. To and from the top, the usual number of voices is taken."""
-    lens = loop.layer(layer_id).lens
+    lens = loop.layer(layer_id).source.lens
     if "top" in (lens.kind, changes.get("kind")) and changes.get("kind", lens.kind) != lens.kind:
         changes = {"voices": 0, **changes}
-    return set_layer(loop, layer_id, lens=replace(lens, **changes))
+    return set_source(loop, layer_id, lens=replace(lens, **changes))
 
 
 def set_places(loop: Loop, layer_id: str, first: int, last: int, *, plays: bool) -> Loop:
     """Let a layer's lens play in a stretch of ticks, or not; no places at all is everywhere."""
-    where = loop.layer(layer_id).lens.where or ((0, loop.ticks),)
+    where = loop.layer(layer_id).source.lens.where or ((0, loop.ticks),)
     cuts = sorted({first, last, *(tick for pair in where for tick in pair)})
     kept: list[tuple[int, int]] = []
     for a, b in pairwise(cuts):
@@ -160,7 +166,7 @@ def set_places(loop: Loop, layer_id: str, first: int, last: int, *, plays: bool)
 
 def set_touch(loop: Loop, layer_id: str, **changes: Any) -> Loop:
     """Change fields of a layer's touch."""
-    return set_layer(loop, layer_id, touch=replace(loop.layer(layer_id).touch, **changes))
+    return set_source(loop, layer_id, touch=replace(loop.layer(layer_id).source.touch, **changes))
 
 
 def sound_use(sound: str | OwnSound) -> SoundUse:
@@ -174,36 +180,36 @@ def sound_use(sound: str | OwnSound) -> SoundUse:
 def set_sound(loop: Loop, layer_id: str, sound: str | OwnSound) -> Loop:
     """Give a layer another sound, with that sound's own settings and role."""
     use = sound_use(sound)
-    return set_layer(loop, layer_id, role=use.of.role, sound=use)
+    return set_layer(set_source(loop, layer_id, sound=use), layer_id, role=use.of.role)
 
 
 def set_aside(loop: Loop, layer_id: str, sound: str | OwnSound) -> Loop:
     """Keep a second sound beside a layer's first, to swap with it or to take turns."""
-    other = loop.layer(layer_id).other
+    other = loop.layer(layer_id).source.other
     turns = other.every_bars if other else 0
-    return set_layer(loop, layer_id, other=OtherSound(use=sound_use(sound), every_bars=turns))
+    return set_source(loop, layer_id, other=OtherSound(use=sound_use(sound), every_bars=turns))
 
 
 def swap_sounds(loop: Loop, layer_id: str) -> Loop:
     """Swap a layer's two sounds."""
     layer = loop.layer(layer_id)
-    if layer.other is None:
+    if layer.source.other is None:
         raise CloudriftError(f"{layer.name} has no second sound; keep one beside it first")
-    other = replace(layer.other, use=layer.sound)
-    return set_layer(loop, layer_id, sound=layer.other.use, other=other)
+    other = replace(layer.source.other, use=layer.source.sound)
+    return set_source(loop, layer_id, sound=layer.source.other.use, other=other)
 
 
 def take_turns(loop: Loop, layer_id: str, every_bars: int) -> Loop:
     """Let a layer's two sounds take turns every so many bars; 0: the second one rests."""
     layer = loop.layer(layer_id)
-    if layer.other is None:
+    if layer.source.other is None:
         raise CloudriftError(f"{layer.name} has no second sound; keep one beside it first")
-    return set_layer(loop, layer_id, other=replace(layer.other, every_bars=every_bars))
+    return set_source(loop, layer_id, other=replace(layer.source.other, every_bars=every_bars))
 
 
 def use_newest_design(loop: Loop, layer_id: str) -> Loop:
     """Let a layer play the newest design of its sound; settings that it still has are kept."""
-    use = loop.layer(layer_id).sound
+    use = loop.layer(layer_id).source.sound
     if use.own:
         return loop  # it has one design
     newest = find_sound(use.name)
@@ -212,15 +218,15 @@ def use_newest_design(loop: Loop, layer_id: str) -> Loop:
         tuple(pair for pair in use.settings if pair[0] in there), f"sound {use.name}"
     )
     sound = SoundUse(name=use.name, version=newest.version, settings=settings)
-    return set_layer(loop, layer_id, sound=sound)
+    return set_source(loop, layer_id, sound=sound)
 
 
 def set_sound_setting(loop: Loop, layer_id: str, name: str, value: object) -> Loop:
     """Change one setting of a layer's sound."""
-    use = loop.layer(layer_id).sound
+    use = loop.layer(layer_id).source.sound
     full = {**use.of.spec.full(use.settings), name: value}
     settings = use.of.spec.check(full, f"sound {use.name}")
-    return set_layer(loop, layer_id, sound=replace(use, settings=settings))
+    return set_source(loop, layer_id, sound=replace(use, settings=settings))
 
 
 def add_layer(loop: Loop, sound_name: str | OwnSound, name: str = "") -> Loop:
@@ -232,10 +238,11 @@ def add_layer(loop: Loop, sound_name: str | OwnSound, name: str = "") -> Loop:
 
 def add_note_layer(loop: Loop, like: str = "") -> Loop:
     """Add a layer without notes, to draw or play in, with the sound of another if it is named."""
-    sound = loop.layer(like).sound if like else sound_use("felt upright")
+    sound = loop.layer(like).source.sound if like else sound_use("felt upright")
     layer = usual_layer(loop, sound, free_name("Notes", (one.name for one in loop.layers)))
     level = loop.layer(like).level_db if like else layer.level_db
-    layer = replace(layer, id=new_id("l", (one.id for one in loop.layers)), own=(), level_db=level)
+    new = new_id("l", (one.id for one in loop.layers))
+    layer = replace(layer.with_notes(()), id=new, level_db=level)
     return replace(loop, layers=(*loop.layers, layer))
 
 

@@ -72,7 +72,7 @@ def chords_of(loop: Loop, layer: Layer) -> tuple[Chord, ...]:
     A tune makes none, nor do notes by the thousand.
     """
     own = layer.own or ()
-    if len(own) > MOST_NAMED or not layer.sound.of.tuned or not is_chordal(own):
+    if len(own) > MOST_NAMED or not layer.source.sound.of.tuned or not is_chordal(own):
         return ()
     return _chords_of(own, loop.metre)
 

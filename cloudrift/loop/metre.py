@@ -93,18 +93,19 @@ class _Bars:
 
     def layer(self, layer: Layer) -> Layer:
         changes: dict[str, Any] = {"line": self.line(layer.line)}
+        source = layer.source
         if layer.own is not None:
             kept = (note for note in layer.own if not self.goes(note.start_tick))
-            changes["own"] = numbered(self.note(note) for note in kept)
-        if layer.lens.where:
-            places = ((self.at(a), self.at(b)) for a, b in layer.lens.where)
+            source = replace(source, notes=numbered(self.note(note) for note in kept))
+        if source.lens.where:
+            places = ((self.at(a), self.at(b)) for a, b in source.lens.where)
             where = tuple((a, b) for a, b in places if b > a)
-            changes["lens"] = replace(layer.lens, where=where)
+            source = replace(source, lens=replace(source.lens, where=where))
             if not where:  # nowhere is left where it plays, and no places would mean everywhere
                 changes["mute"] = True
         if layer.level_ride is not None:
             changes["level_ride"] = self.ride(layer.level_ride)
-        return replace(layer, **changes)
+        return replace(layer, source=source, **changes)
 
     def line(self, line: Line) -> Line:
         return tuple(

@@ -7,7 +7,8 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from cloudrift.loop.bass import BASS_HIGH, BASS_LOW, hears_bass
-from cloudrift.loop.model import Layer, Loop, SoundUse
+from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.source import FromChords, SoundUse
 from cloudrift.notes.lens import Lens
 from cloudrift.notes.note import Note, numbered
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks, beat_ticks
@@ -70,10 +71,10 @@ def usual_layer(loop: Loop, use: SoundUse, name: str = "") -> Layer:
         lens = WAYS["plucks"].lens
     if lens.skip_bass and loop.chords and not any(hears_bass(loop, c) for c in loop.chords):
         lens = replace(lens, skip_bass=False)  # somebody has to play it
-    layer = Layer(id="new", name=name or sound.label, role=sound.role, sound=use, lens=lens,
-                  touch=touch)  # fmt: skip
+    layer = Layer(id="new", name=name or sound.label, role=sound.role,
+                  source=FromChords(sound=use, lens=lens, touch=touch))  # fmt: skip
     if not sound.tuned:
-        layer = replace(layer, own=first_notes(loop, _house_of(use)))
+        layer = layer.with_notes(first_notes(loop, _house_of(use)))
     return replace(layer, level_db=fitted_level(loop, layer))
 
 
@@ -112,7 +113,7 @@ def fitted_level(loop: Loop, layer: Layer) -> float:
     others = [x.level_db + playing_db(loop, x) for x in loop.heard() if loop.notes_of(x)]
     if not others:
         return 0.0
-    family = family_of(layer.sound)
+    family = family_of(layer.source.sound)
     under = (
         BASS_UNDER_DB if family == "bass" else ACCENT_UNDER_DB if family in ACCENTS else UNDER_DB
     )
@@ -122,7 +123,7 @@ def fitted_level(loop: Loop, layer: Layer) -> float:
 
 def playing_db(loop: Loop, layer: Layer) -> float:
     """Return how loud a layer's playing makes it, in dB against one note held throughout."""
-    full = layer.sound.of.spec.full(layer.sound.settings)
+    full = layer.source.sound.of.spec.full(layer.source.sound.settings)
     rings = 1e9  # ticks until a note has died away by itself
     if full.number("sustain") < 50:
         second = TICKS_PER_QUARTER * loop.tempo / 60

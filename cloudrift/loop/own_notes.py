@@ -29,7 +29,7 @@ def with_own(loop: Loop, layer_id: str, notes: Iterable[Note] | None) -> Loop:
     """Give a layer notes of its own, brought into the loop and numbered; None: none."""
     ticks = loop.ticks
     own = None if notes is None else numbered(inside(note, ticks) for note in notes)
-    layers = (replace(x, own=own) if x.id == layer_id else x for x in loop.layers)
+    layers = (x.with_notes(own) if x.id == layer_id else x for x in loop.layers)
     loop.layer(layer_id)
     return replace(loop, layers=tuple(layers))
 
@@ -175,7 +175,7 @@ def fitted(layers: tuple[Layer, ...], have: int, ticks: int) -> tuple[Layer, ...
     if have == ticks:
         return layers
     return tuple(
-        layer if layer.own is None else replace(layer, own=_fitted(layer.own, have, ticks))
+        layer if layer.own is None else layer.with_notes(_fitted(layer.own, have, ticks))
         for layer in layers
     )
 

@@ -28,7 +28,7 @@ def _octave(by: int) -> Edit:
         if layer.own is not None:
             ids = {note.id for note in layer.own}
             return own_notes.move_notes(loop, layer_id, ids, semitones=12 * by)
-        octave = layer.lens.octave + by
+        octave = layer.source.lens.octave + by
         return edits.set_lens(loop, layer_id, octave=min(max(octave, -3), 3))
 
     return edit

@@ -1,6 +1,6 @@
 """Loop files: a zip with ``loop.json`` in it, saved whole or not at all.
 
-``loop.json`` is ``{"format": "cloudrift loop", "schema": 6, "loop": {…}}``; the loop's fields are
+``loop.json`` is ``{"format": "cloudrift loop", "schema": 7, "loop": {…}}``; the loop's fields are
 those of ``model.Loop``, documented in ``docs/loop-file.md``. A newer file says by ``needs`` which
 schema must be known to read it: what else is in it is kept (``loop.newer``).
 """
@@ -24,7 +24,7 @@ from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
 FORMAT = "cloudrift loop"
-SCHEMA = 6
+SCHEMA = 7
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
 ORIGIN = "origin.txt"  # beside it, in what a crash left: where the loop is from
@@ -46,6 +46,20 @@ def _to_6(document: dict[str, Any]) -> dict[str, Any]:
     return document
 
 
+def _to_7(document: dict[str, Any]) -> dict[str, Any]:
+    """What a layer comes from stands in one place: chords through a lens, or notes of its own."""
+    loop = document.get("loop")
+    layers = loop.get("layers") if isinstance(loop, dict) else None
+    for layer in layers if isinstance(layers, list) else ():
+        if isinstance(layer, dict):
+            own = layer.pop("own", None)
+            names = [name for name in ("sound", "other", "lens", "touch") if name in layer]
+            source = {name: layer.pop(name) for name in names}
+            kind = {"kind": "chords"} if own is None else {"kind": "notes", "notes": own}
+            layer["source"] = kind | source
+    return document
+
+
 # From a schema to the next: how an older document becomes one of the next schema.
 MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     # Schema 2 gave chords a rhythm and a touch of their own; what they lack has its default.
@@ -58,13 +72,14 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     4: lambda document: document,
     # Schema 6 gives lines a blend and groups a level; what is heard alone is no longer written.
     5: _to_6,
+    # Schema 7 names what a layer comes from, for it to be other than a sound that is played.
+    6: _to_7,
 }
 
 
 def clips_of(loop: Loop) -> set[str]:
     """Return the names of the clips that a loop's sounds are made of."""
-    uses = [use for layer in loop.layers for use in layer.all_sounds]
-    return {r.clip for use in uses if use.own for r in use.own.recordings}
+    return {clip for layer in loop.layers for clip in layer.source.clips}
 
 
 def to_bytes(

@@ -5,7 +5,8 @@ from msgspec.structs import replace
 
 from cloudrift.audio.buffers import Stereo, raised_cosine, silence
 from cloudrift.loop import spec
-from cloudrift.loop.model import Chord, Layer, Loop, SoundUse
+from cloudrift.loop.model import Chord, Layer, Loop
+from cloudrift.loop.source import FromChords, SoundUse
 from cloudrift.notes.lens import Lens, folded
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, numbered
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks, beat_ticks
@@ -21,22 +22,24 @@ BASSES = ("roots", "bass")
 
 
 def _plain_layer() -> Layer:
-    return Layer(id="plain", name="Plain", role="keys", sound=SoundUse(name=PLAIN_SOUND))
+    return Layer(
+        id="plain", name="Plain", role="keys", source=FromChords(sound=SoundUse(name=PLAIN_SOUND))
+    )
 
 
 def _strikers(loop: Loop) -> list[Layer]:
     """The layers that chords are tried in: those that strike them."""
-    heard = [x for x in loop.heard() if x.follows and x.lens.kind in CHORD_ROLES]
-    if not any(layer.lens.kind not in BASSES for layer in heard):
+    heard = [x for x in loop.heard() if x.follows and x.source.lens.kind in CHORD_ROLES]
+    if not any(layer.source.lens.kind not in BASSES for layer in heard):
         first = loop.striker or _plain_layer()
-        lens = Lens(kind="all", skip_bass=any(layer.lens.kind in BASSES for layer in heard))
-        heard.append(replace(first, id="tried", lens=lens, own=None))
+        lens = Lens(kind="all", skip_bass=any(layer.source.lens.kind in BASSES for layer in heard))
+        heard.append(replace(first.with_notes(None).with_source(lens=lens), id="tried"))
     return heard
 
 
 def audition_layers(loop: Loop) -> tuple[Layer, ...]:
     """Return the layers that chords are tried in, bare."""
-    return tuple(replace(x, line=(), group="", other=None) for x in _strikers(loop))
+    return tuple(replace(x.with_source(other=None), line=(), group="") for x in _strikers(loop))
 
 
 def tried(loop: Loop, chords: tuple[Chord, ...]) -> Loop:
@@ -52,7 +55,7 @@ def tried(loop: Loop, chords: tuple[Chord, ...]) -> Loop:
         by += 12
     while highest + by > spec.HIGHEST_VOICE:
         by -= 12
-    layers = tuple(replace(x, other=None) for x in _strikers(base))
+    layers = tuple(x.with_source(other=None) for x in _strikers(base))
     there = {x.group for x in layers}
     return replace(
         bare, tempo=_heard_tempo(loop), layers=layers, line=base.line,
@@ -127,7 +130,8 @@ def _whole_layers(loop: Loop, chords: tuple[Chord, ...], shift: int) -> tuple[La
                 ]  # fmt: skip
                 begin += chord.length_ticks
             own = numbered(kept)
-        out.append(replace(layer, line=(), group="", other=None, own=own))
+        bare = replace(layer.with_source(other=None), line=(), group="")
+        out.append(bare.with_notes(own))
     return tuple(out)
 
 

@@ -15,7 +15,8 @@ from msgspec.structs import replace
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
 from cloudrift.audio.wrap import changed_span, taken
 from cloudrift.loop import spec
-from cloudrift.loop.model import LEVEL, Group, Layer, Loop, SoundUse
+from cloudrift.loop.model import LEVEL, Group, Layer, Loop
+from cloudrift.loop.source import SoundUse
 from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.sound.own import in_tempo
@@ -75,7 +76,7 @@ def passes_of(loop: Loop) -> int:
     """Return how many loop lengths a one-pass render needs until all has died away."""
     layers = loop.heard()
     tail = max(
-        (max(use.of.spec.full(use.settings).number("release_ms") for use in layer.sounds) / 1000
+        (layer.source.rings_s
          + tail_s(layer.line, loop.tempo)
          + tail_s(_group_line(loop, layer), loop.tempo) for layer in layers),
         default=0.0,
@@ -130,13 +131,13 @@ def step_context(loop: Loop, line_of: str | None, count: int) -> Context:
 def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, *, once: bool = False) -> Node:
     """Return the step that plays a layer's notes, or that adds up two sounds which take turns."""
     notes = loop.notes_of(layer)
-    if layer.other is None or len(layer.sounds) == 1:
-        return _played(loop, layer, layer.sound, notes, tones, 0, once=once)
-    turn = layer.other.every_bars * bar_ticks(loop.metre)
+    if layer.source.other is None or len(layer.source.sounds) == 1:
+        return _played(loop, layer, layer.source.sound, notes, tones, 0, once=once)
+    turn = layer.source.other.every_bars * bar_ticks(loop.metre)
     pieces = in_turns(notes, turn)
     nodes = tuple(
         _played(loop, layer, sound, pieces[i], tones, i, once=once)
-        for i, sound in enumerate(layer.sounds)
+        for i, sound in enumerate(layer.source.sounds)
     )
     return Node(
         key=_key("turns", [node.key for node in nodes]),

@@ -75,21 +75,22 @@ def _moved(layer: Layer, semitones: int) -> Layer:
     if layer.own is not None:
         own = tuple(replace(n, pitch=folded(n.pitch + semitones, LOWEST, HIGHEST))
                     for n in layer.own)  # fmt: skip
-        return replace(layer, own=own)
-    octaves = min(max(layer.lens.octave + round(semitones / 12), -3), 3)
-    return replace(layer, lens=replace(layer.lens, octave=octaves))
+        return layer.with_source(notes=own)
+    octaves = min(max(layer.source.lens.octave + round(semitones / 12), -3), 3)
+    return layer.with_source(lens=replace(layer.source.lens, octave=octaves))
 
 
 def key_loop(loop: Loop, layer: Layer, pitch: int, velocity: int, held_ticks: int) -> Loop:
     """Return a loop of one note in a layer's sound, through its line and all behind it."""
-    bare, by = without_time(replace(loop, chords=(), layers=(replace(
-        layer, own=(), other=None, level_ride=None, mute=False, parked=False),)))  # fmt: skip
+    silent = layer.with_notes(()).with_source(other=None)
+    silent = replace(silent, level_ride=None, mute=False, parked=False)
+    bare, by = without_time(replace(loop, chords=(), layers=(silent,)))
     only = bare.layers[0]
     moved = by + _line_shift(loop, layer)
     note = Note(start_tick=0, length_ticks=max(1, held_ticks), velocity=velocity, id=1,
                 pitch=folded(pitch + moved, LOWEST, HIGHEST))  # fmt: skip
     bars = max(1, -(-held_ticks // bar_ticks(loop.metre)))
-    return replace(bare, bars=bars, layers=(replace(only, own=(note,)),))
+    return replace(bare, bars=bars, layers=(only.with_notes((note,)),))
 
 
 def _line_shift(loop: Loop, layer: Layer) -> int:
@@ -134,7 +135,7 @@ class _Moment:
 
 def _played(loop: Loop, layer: Layer, tones: ToneCache, frames: int) -> Stereo:
     """The beginning of a layer's notes, bare."""
-    clock, use = loop.clock, layer.sound
+    clock, use = loop.clock, layer.source.sound
     notes = tuple(n for n in loop.notes_of(layer) if clock.frames(n.start_tick) < frames)
     settings = in_tempo(use.settings, loop.tempo)
     release = int(use.of.spec.full(settings).number("release_ms") / 1000 * loop.rate)

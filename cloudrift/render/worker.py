@@ -16,7 +16,7 @@ from cloudrift.render.ahead import ahead
 from cloudrift.render.engine import Engine, Loudness, Rendered
 
 # How often memory is given back to the system, where more is to be done and where nothing is.
-GIVE_BACK_S, GIVE_BACK_RESTING_S = 10.0, 2.0
+GIVE_BACK_S, GIVE_BACK_RESTING_S = 3.0, 0.5
 Answer = Callable[[str, Rendered], None]
 Measured = Callable[[str, Rendered, Loudness], None]
 Soon = Callable[[Stereo], None]

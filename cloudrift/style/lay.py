@@ -9,7 +9,8 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.settings import SettingsSpec, Value
-from cloudrift.loop.model import Layer, SoundUse
+from cloudrift.loop.model import Layer
+from cloudrift.loop.source import FromChords, SoundUse
 from cloudrift.notes.touch import Touch
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.style.card import Card, CardLayer, CardTreatment, Drawn
@@ -75,10 +76,12 @@ def _layer(card: CardLayer, number: int, draw: int, hand: Hand) -> Layer:
         id=f"l{number}",
         name=card.name,
         role=sound.role,
-        sound=SoundUse(name=sound.name, version=sound.version,
-                       settings=_settings(card.settings, sound.spec, hand, card.sound)),
-        lens=replace(card.lens, draw=draw),
-        touch=touch,
+        source=FromChords(
+            sound=SoundUse(name=sound.name, version=sound.version,
+                           settings=_settings(card.settings, sound.spec, hand, card.sound)),
+            lens=replace(card.lens, draw=draw),
+            touch=touch,
+        ),
         level_db=round(_number(card.level_db, hand), 1),
         pan=round(_number(card.pan, hand), 2),
         line=line_of(card.line, hand, draw),

@@ -98,8 +98,14 @@ def filtered_stretch(
 def smoothed(
     values: NDArray[np.float32], size: int, axis: int, *, round_the_loop: bool = False
 ) -> NDArray[np.float32]:
-    """Return running means along an axis, round the seam or held at the ends."""
+    """Return running means along an axis, round the seam or held at the ends.
+
+    They are summed as they run, so that behind something loud a little less than nothing may be
+    left; no mean lies outside what it is the mean of.
+    """
     from scipy.ndimage import uniform_filter1d  # noqa: PLC0415 - slow to import, rarely needed
 
     mode = "wrap" if round_the_loop else "nearest"
-    return np.asarray(uniform_filter1d(values, max(1, size), axis=axis, mode=mode), np.float32)
+    means = uniform_filter1d(values, max(1, size), axis=axis, mode=mode)
+    ends = (f(values, axis=axis, keepdims=True) for f in (np.min, np.max))
+    return np.asarray(np.clip(means, *ends), np.float32)

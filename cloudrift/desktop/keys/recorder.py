@@ -266,7 +266,8 @@ def _new_layer(loop: Loop, take: Take, notes: tuple[Note, ...]) -> Loop:
     added = edits.add_layer(loop, "felt upright", "Played in")
     layer = added.layers[-1]
     if like is not None:
-        added = edits.set_layer(added, layer.id, sound=like.sound, role=like.role)
+        added = edits.set_source(added, layer.id, sound=like.source.sound)
+        added = edits.set_layer(added, layer.id, role=like.role)
     names = [x.name for x in loop.layers if x.name.startswith("Played in")]
     name = f"Played in {len(names) + 1}" if names else "Played in"
     added = edits.set_layer(added, layer.id, name=name)

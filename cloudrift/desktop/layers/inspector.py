@@ -31,7 +31,8 @@ from cloudrift.desktop.session import Session
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import MOST_NAME, plural
 from cloudrift.loop import chord_time, edits
-from cloudrift.loop.model import STRIKING, Layer, Loop
+from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.source import STRIKING
 from cloudrift.notes.lens import DOUBLES, HIGHEST, KINDS, LOWEST, MAX_VOICES, ORDERS, Lens
 from cloudrift.notes.time import NOTE_VALUES, bar_ticks
 from cloudrift.sound import CATALOGUE
@@ -250,39 +251,41 @@ class LayerInspector(Inspector):
             self.under.setText("Add a layer: it follows the chords at once.")
             return
         self.title.setText(layer.name)
-        notes = f"{layer.text} · {plural(len(self._session.loop.notes_of(layer)), 'note')}"
+        notes = f"{layer.source.text} · {plural(len(self._session.loop.notes_of(layer)), 'note')}"
         self.under.setText(notes if layer.follows else "its own notes; the lens and the touch rest")
         loop = self._session.loop
         group = loop.group(layer.group).name if layer.group else ""
-        striking = layer.lens.kind in STRIKING
+        striking = layer.source.lens.kind in STRIKING
         own = sum(chord.touch is not None for chord in loop.chords) if striking else 0
-        wanted = (layer.id, layer.lens.kind, layer.sound.name, layer.sound.version,
-                  layer.parked, layer.role, layer.name, layer.follows, group, own, layer.other and (
-                  layer.other.use.name))  # fmt: skip
+        source = layer.source
+        wanted = (layer.id, source.lens.kind, source.sound.name, source.sound.version,
+                  layer.parked, layer.role, layer.name, layer.follows, group, own,
+                  source.other and source.other.use.name)  # fmt: skip
         if wanted != self._built:
             self._build(layer, own)
             self._built = wanted
-        self.lens.show_choice(layer.lens.kind)
+        self.lens.show_choice(layer.source.lens.kind)
         for name, value in self._values(layer).items():
             self.fields[name].set_value(value)
 
     def _values(self, layer: Layer) -> dict[str, Value]:
         loop = self._session.loop
         lens: dict[str, Value] = {
-            f"lens {field.name}": lens_value(layer.lens, field, loop)
-            for group in LENS_SHOWS[layer.lens.kind]
+            f"lens {field.name}": lens_value(layer.source.lens, field, loop)
+            for group in LENS_SHOWS[layer.source.lens.kind]
             for field in LENS_FIELDS[group]
         }
         touch = {
-            f"touch {f.name}": shown(f.name, getattr(layer.touch, f.name)) for f in TOUCH_FIELDS
+            f"touch {f.name}": shown(f.name, getattr(layer.source.touch, f.name))
+            for f in TOUCH_FIELDS
         }
-        full = layer.sound.of.spec.full(layer.sound.settings)
-        sound = {f"sound {f.name}": full[f.name] for f in layer.sound.fields}
+        full = layer.source.sound.of.spec.full(layer.source.sound.settings)
+        sound = {f"sound {f.name}": full[f.name] for f in layer.source.sound.fields}
         values: dict[str, Value] = sound | {"layer role": layer.role}
         if layer.follows:
             values |= lens | touch
-        if layer.other:
-            bars = layer.other.every_bars
+        if layer.source.other:
+            bars = layer.source.other.every_bars
             values["other every_bars"] = next(
                 (t for t, n in TURN_BARS.items() if n == bars), TURNS[0]
             )
@@ -319,14 +322,14 @@ class LayerInspector(Inspector):
         if layer.follows:
             self.body.addWidget(heading("Lens: how it looks at the chords"))
             self.body.addWidget(self.lens)
-            for group in LENS_SHOWS[layer.lens.kind]:
+            for group in LENS_SHOWS[layer.source.lens.kind]:
                 for field in LENS_FIELDS[group]:
                     self._add(f"lens {field.name}", field, values, layer)
         self.keep = small_button("Keep as own…", self._keep_sound, tip="Put the sound as it is "
                                  "set on the shelf, under a name of its own")  # fmt: skip
         self.body.addWidget(row_of_heading("Sound", self.keep))
         self._add_sound_choice(layer)
-        for field in layer.sound.fields:
+        for field in layer.source.sound.fields:
             self._add(f"sound {field.name}", field, values, layer)
         self._add_other(layer, values)
         if layer.follows:
@@ -352,18 +355,18 @@ class LayerInspector(Inspector):
         layer = self._session.loop.layer(self._session.selection.layer_id)
         name = ask_for_name(self, "Keep as an own sound", "Name of the sound", layer.name)
         if name:
-            use = layer.sound
+            use = layer.source.sound
             self.keep_wanted.emit(with_settings(name, use.own, use.of, use.settings))
 
     def _add_sound_choice(self, layer: Layer) -> None:
-        sound = layer.sound.of
+        sound = layer.source.sound.of
         self.sound = button(f"{sound.label}  ·  {sound.family}", self.shelf_wanted.emit,
                             tip="Find another on the shelf (F4)")  # fmt: skip
         self.body.addWidget(self.sound)
-        about = label(sound.about, size=11.5, name="soft" if layer.sound.known else "signal")
+        about = label(sound.about, size=11.5, name="soft" if layer.source.sound.known else "signal")
         about.setWordWrap(True)
         self.body.addWidget(about)
-        house = None if layer.sound.own else CATALOGUE.get(sound.name)
+        house = None if layer.source.sound.own else CATALOGUE.get(sound.name)
         if house is not None and sound.version != house.version:
             self.body.addWidget(
                 button(f"Design {sound.version}; use the newest, {house.version}",
@@ -372,14 +375,14 @@ class LayerInspector(Inspector):
 
     def _add_other(self, layer: Layer, values: dict[str, Value]) -> None:
         """The second sound: swapped with the first, or in turn with it."""
-        if layer.other is None:
+        if layer.source.other is None:
             self.body.addWidget(
                 button("Keep another sound beside it…", self.shelf_wanted.emit,
                        tip="Choose one on the shelf, then compare the two by one press, or let "
                        "them take turns")
             )  # fmt: skip
             return
-        name = layer.other.use.of.label
+        name = layer.source.other.use.of.label
         self.swap = button(f"Swap with {name}", lambda: self._act_on_other(layer.id, swap=True),
                            tip="Hear the other one in its place")  # fmt: skip
         self.body.addWidget(self.swap)
@@ -393,7 +396,7 @@ class LayerInspector(Inspector):
             self._session.apply("swap sounds", lambda loop: edits.swap_sounds(loop, layer_id))
         else:
             self._session.apply(
-                "let a sound go", lambda loop: edits.set_layer(loop, layer_id, other=None)
+                "let a sound go", lambda loop: edits.set_source(loop, layer_id, other=None)
             )
 
     def _group_choice(self, layer: Layer) -> QPushButton:
@@ -531,7 +534,7 @@ class LayerInspector(Inspector):
         )
 
     def _redraw(self, layer_id: str) -> None:
-        draw = self._session.loop.layer(layer_id).touch.draw % 999 + 1
+        draw = self._session.loop.layer(layer_id).source.touch.draw % 999 + 1
         self._session.apply(
             "another draw of the touch", lambda loop: edits.set_touch(loop, layer_id, draw=draw)
         )

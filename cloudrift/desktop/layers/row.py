@@ -73,9 +73,9 @@ class LayerRow(OwnerRow):
         self.name.setText(f"{layer.name}  (parked)" if layer.parked else layer.name)
         self.hear.setEnabled(not layer.parked)
         self.off.setEnabled(not layer.parked)
-        sounds = " / ".join(use.of.label for use in layer.sounds)
+        sounds = layer.source.sound_text
         self.sound.setText(sounds)
-        text = layer.text
+        text = layer.source.text
         self.lens.setText(text)
         self.lens.setToolTip(f"{text} of the chords" if layer.follows else text)
         self.level.let_ride(small_ride(layer.level_ride, LEVEL, loop.ticks))

@@ -146,7 +146,9 @@ class NoteGrid(QWidget):
         if layer is None or not layer.follows:
             return
         tick = self.places.tick_at(point.x())
-        plays = layer.lens.where and not any(a <= tick < b for a, b in layer.lens.where)
+        plays = layer.source.lens.where and not any(
+            a <= tick < b for a, b in layer.source.lens.where
+        )
         self._drag = Drag("strip", point, plays=bool(plays))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:

@@ -43,7 +43,7 @@ class NoteMoves(QObject):
     def in_key(self) -> bool:
         """Whether its sound has a pitch that the key says something about; a drum has none."""
         layer = self.layer
-        return layer is None or layer.sound.of.tuned
+        return layer is None or layer.source.sound.of.tuned
 
     @property
     def scale(self) -> tuple[int, ...]:
@@ -231,7 +231,7 @@ class NoteMoves(QObject):
         """Let a bar start late, or on time again."""
         layer = self.layer
         if layer is not None and layer.follows:
-            late = set(layer.lens.late_bars) ^ {bar}
+            late = set(layer.source.lens.late_bars) ^ {bar}
             self.session.apply(
                 "late bar",
                 lambda loop: edits.set_lens(loop, layer.id, late_bars=tuple(sorted(late))),

@@ -182,7 +182,7 @@ class Shelf(QFrame):
 
     def _owns(self) -> dict[str, OwnSound]:
         """The own sounds that the loop carries, and those that are kept."""
-        uses = (use for layer in self._session.loop.layers for use in layer.all_sounds)
+        uses = (use for layer in self._session.loop.layers for use in layer.source.all_sounds)
         carried = {use.name: use.own for use in uses if use.own}
         return carried | (self._library or {})
 
@@ -203,7 +203,7 @@ class Shelf(QFrame):
 
     def _follow(self) -> None:
         layer = self._layer()
-        self.grid.show_used(layer.sound.name if layer else "")
+        self.grid.show_used(layer.source.sound.name if layer else "")
         self.target.setText(f"for {layer.name}" if layer else "no layer yet")
         self.use.setEnabled(layer is not None)
         self.beside.setEnabled(layer is not None)
@@ -333,8 +333,8 @@ class Shelf(QFrame):
         """Put the cursor on the sound that the layer has, if it is among those shown."""
         layer = self._layer()
         names = [s.name for s in self.grid.sounds]
-        if layer and layer.sound.name in names:
-            self.grid.current = names.index(layer.sound.name)
+        if layer and layer.source.sound.name in names:
+            self.grid.current = names.index(layer.source.sound.name)
             self._tell(self.grid.at_cursor)
             self._reveal(self.grid.box(self.grid.current))
 
