@@ -295,8 +295,11 @@ def test_what_is_changed_while_it_is_saved_is_not_saved(qtbot, window, tmp_path,
     assert load(kept).tempo == 78
     session.undo()
     assert session.is_saved
+    redrawn = []
+    session.changed.connect(lambda *_: redrawn.append(1))
     assert saved(session.save, path)
     assert window.heading.under.text() == "saved"
+    assert redrawn == []  # a save changes nothing that is drawn of the loop
 
 
 def test_a_save_that_ends_in_another_document_tells_that_one_nothing(qtbot, window, tmp_path, gate):

@@ -60,7 +60,7 @@ class HeardOnce(QObject):
         self._no_draft.set()
         self._drafted: tuple[Rendered, Stereo] | None = None  # on which, and how it sounds
         self._draft_made.connect(self._on_draft)
-        self._broke.connect(session.failed)
+        self._broke.connect(session.say)
         self._thread = threading.Thread(target=self._run, name="heard once", daemon=True)
         self._thread.start()
 

@@ -117,7 +117,7 @@ class KeyPopup(Popup):
                     lambda loop: _shifted(loop, semitones), f"heard {number(semitones, '+d')} st"
                 )
         except CloudriftError as error:
-            session.failed.emit(str(error))
+            session.say(str(error))
             self.sync()
             return
         self.heard = semitones

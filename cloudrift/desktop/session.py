@@ -93,7 +93,7 @@ class Session(QObject):
         self.loudness: dict[str, Loudness] = {}
         self._saved = self.history.now if path else None
         self.keeper = Keeper(state_folder or recovery.state_folder(), self)
-        self.keeper.failed.connect(self.failed)
+        self.keeper.failed.connect(self.say)
         self.saver = Saver(self)
         self._opened = 0  # how many documents have been opened before this one
         self._seen = signature(path)
@@ -106,7 +106,7 @@ class Session(QObject):
         self._comparing = False  # whether the compare switch has been used since playing began
         self._answered.connect(self._on_answered)
         self._measured.connect(self._on_measured)
-        self._broke.connect(self.failed)
+        self._broke.connect(self.say)
         self._rested.connect(lambda: self.busy_changed.emit(self._worker.busy))
         self._came_soon.connect(self._on_soon)
         self.once = HeardOnce(self)
@@ -131,6 +131,10 @@ class Session(QObject):
         self._autosave.start()
         speaker.start(self.player.pull)
         self._ask()
+
+    def say(self, words: str, *, good: bool = False) -> None:
+        """Say in a sentence what could not be done, or what went well and is worth a word."""
+        (self.told if good else self.failed).emit(words)
 
     # --- the loop -----------------------------------------------------------------------------
 
@@ -166,7 +170,7 @@ class Session(QObject):
         try:
             after, made = edit(before)
         except CloudriftError as error:
-            self.failed.emit(str(error))
+            self.say(str(error))
             return None
         self.history = self.history.then(self.history.now.with_loop(after), label, merge)
         if self.loop is not before:
@@ -176,7 +180,7 @@ class Session(QObject):
     def _is_hidden(self) -> bool:
         """Whether another loop is shown in this one's place: what is not seen is not changed."""
         if self.instead:
-            self.failed.emit("that would change a loop that is not shown; begin with this one, or "
+            self.say("that would change a loop that is not shown; begin with this one, or "
                              "go back to the open one first")  # fmt: skip
         return self.instead
 
@@ -541,7 +545,7 @@ class Session(QObject):
 
         def answer(written: Written) -> None:
             if written.wrong:
-                self.failed.emit(written.wrong)
+                self.say(written.wrong)
             elif opened == self._opened:  # no other has been opened
                 self.path, self._saved, self._seen = written.path, written.document, written.seen
                 if self.is_saved:

@@ -35,9 +35,14 @@ class History:
         return cls((Moment(document=Document.of(what), label=label),))
 
     @property
+    def moment(self) -> Moment:
+        """Where we are."""
+        return self.moments[self.at]
+
+    @property
     def now(self) -> Document:
         """The document as it is."""
-        return self.moments[self.at].document
+        return self.moment.document
 
     @property
     def can_undo(self) -> bool:

@@ -155,7 +155,7 @@ class RowBar(QWidget):
                       partial(self._put, "a row of your own",
                               partial(_taken, row.loop)))  # fmt: skip
         for words in wrong:
-            self._session.failed.emit(words)
+            self._session.say(words)
         self._add("Put this row on the shelf…", self.keep_wanted.emit)
         if rows:
             menu = self.menu.addMenu("Take one off the shelf")
@@ -169,7 +169,7 @@ class RowBar(QWidget):
         try:
             forget(row)
         except OSError as error:
-            self._session.failed.emit(f"could not take {row.name} off: {error.strerror}")
+            self._session.say(f"could not take {row.name} off: {error.strerror}")
 
     def _add(self, text: str, act: Callable[[], object]) -> None:
         action = self.menu.addAction(text)

@@ -294,7 +294,7 @@ class KeysDrawer(QFrame):
             )
         except CloudriftError as error:
             self.source.setCurrentIndex(0)
-            self._session.failed.emit(str(error))
+            self._session.say(str(error))
 
     # --- playing in ---------------------------------------------------------------------------
 

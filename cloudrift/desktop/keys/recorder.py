@@ -127,7 +127,7 @@ class Recorder(QObject):
         """Count in from the loop's last bar; from its first beat on, keys are taken."""
         session = self._session
         if self.becomes in (Becomes.NOTES, Becomes.MORE) and not self.layer_id:
-            session.failed.emit("there is no layer to play into; let it become a new one")
+            session.say("there is no layer to play into; let it become a new one")
             return
         self.state = State.COUNT_IN
         self.played = Played(session.loop.ticks)

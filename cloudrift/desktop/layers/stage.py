@@ -131,7 +131,7 @@ class LayersStage(QWidget):
         """Hear the first layer alone, then one more each time; after the last, all as before."""
         ids = [layer.id for layer in self._session.loop.layers if not layer.parked]
         if not ids:
-            self._session.failed.emit("there is no layer to hear yet; add one in Layers")
+            self._session.say("there is no layer to hear yet; add one in Layers")
             return
         heard = sum(one in self._session.alone for one in ids)
         self._session.hear_alone(ids[: heard + 1] if heard < len(ids) else ())

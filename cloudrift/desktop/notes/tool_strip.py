@@ -97,7 +97,7 @@ class ToolStrip(QFrame):
         try:
             self._preview.put(lambda loop: edit(loop)[0], f"{tool.name} tried")
         except CloudriftError as error:
-            self._session.failed.emit(str(error))
+            self._session.say(str(error))
             return
         assert self._preview.loop is not None
         notes: tuple[Note, ...] = self._preview.loop.layer(layer.id).own or ()

@@ -295,7 +295,7 @@ class Shelf(QFrame):
     def _not_read(self, error: Exception) -> None:
         self.bring.setEnabled(True)
         self._tell(self.grid.at_cursor)
-        self._session.failed.emit(str(error))
+        self._session.say(str(error))
 
     def _ask(self, found: list[Found], first: Path) -> None:
         self.bring.setEnabled(True)
@@ -316,12 +316,12 @@ class Shelf(QFrame):
         name = own.name
         own = replace(own, name=free_name(name, [*CATALOGUE, *self._owns()]))
         taken = "" if own.name == name else f": {name} is there already"
-        self._session.told.emit(f"Kept on the shelf as {own.name}{taken}")
+        self._session.say(f"Kept on the shelf as {own.name}{taken}", good=True)
         library[own.name] = own
         try:
             save_own(own)
         except CloudriftError as error:
-            self._session.failed.emit(f"{error}; the loop carries the sound all the same")
+            self._session.say(f"{error}; the loop carries the sound all the same")
         self._narrow(_family=OWN, _which=EVERY, _reach=REACHES[0])
         self.choose(own.instrument, self._layer() is None)
 

@@ -72,7 +72,7 @@ class StartPage(QWidget):
         self.card, self.empty = CardSource(), EmptySource()
         self.midi, self.recording = MidiSource(session, tasks), RecordingSource(session, tasks)
         self.phrase = PhraseSource()
-        self.template = TemplateSource(session, session.failed.emit)
+        self.template = TemplateSource(session, session.say)
         self.sources: tuple[Source, ...] = (
             self.card, self.empty, self.midi, self.recording, self.phrase, self.template
         )  # fmt: skip
@@ -297,7 +297,7 @@ class StartPage(QWidget):
 
     def _take(self, change: Callable[[Loop], Loop]) -> None:
         if self._loop is None:
-            self._session.failed.emit("there is nothing to begin with yet; choose a file, or "
+            self._session.say("there is nothing to begin with yet; choose a file, or "
                                       "begin from nothing")  # fmt: skip
             return
         title = self.title.text().strip() or UNTITLED

@@ -142,7 +142,7 @@ class FinishPage(BackPage):
         """Show the finishes, those for a role first; None: for the whole loop."""
         self._own, wrong = own_finishes()
         if wrong:
-            self._session.failed.emit("; ".join(wrong))
+            self._session.say("; ".join(wrong))
         self._use = "whole loop" if role is None else USE_OF_ROLE.get(role, EVERY)
         self._fill()
         self.search.setFocus()
@@ -227,10 +227,10 @@ class FinishPage(BackPage):
             )  # fmt: skip
             saved = save_finish(finish)
         except CloudriftError as error:
-            self._session.failed.emit(str(error))
+            self._session.say(str(error))
             return
         taken = "" if saved.name == finish.name else f": {finish.name} is there already"
-        self._session.told.emit(f"Saved as {saved.name}{taken}")
+        self._session.say(f"Saved as {saved.name}{taken}", good=True)
         for line in (self.name, self.purpose, self.search):
             line.clear()
         self._own, _ = own_finishes()

@@ -183,7 +183,7 @@ class TextureStage(QWidget):
         try:
             pasted = copied_line()
         except CloudriftError as error:
-            session.failed.emit(str(error))
+            session.say(str(error))
             return
         ids = [t.id for t in session.loop.line_of(line_of)]
         opened = session.selection.treatment_id
@@ -217,11 +217,11 @@ class TextureStage(QWidget):
         session, line_of = self._session, self._line_of
         ids = [t.id for t in session.loop.line_of(line_of)]
         if len(ids) < 2:
-            session.failed.emit("there is only one treatment here; add another to swap it with")
+            session.say("there is only one treatment here; add another to swap it with")
             return
         at = ids.index(treatment_id)
         other = ids[at + 1] if at + 1 < len(ids) else ids[at - 1]
-        before = session.history.moments[session.history.at]
+        before = session.history.moment
         if session.apply(
             "swap two treatments",
             lambda loop: edits.swap_treatments(loop, line_of, treatment_id, other),
@@ -285,7 +285,7 @@ class TextureStage(QWidget):
             "find harsh",
             lambda _stop, _moved: harsh_in(engine, loop, line_of),
             self.harsh.show_found,
-            lambda error: self._session.failed.emit(str(error)),
+            lambda error: self._session.say(str(error)),
         )
 
     def _notch(self, found: Harsh) -> None:
