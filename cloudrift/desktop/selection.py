@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model import LineAt, Loop
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -19,7 +19,7 @@ class Selection:
     voice: int = -1
     through: bool = False
     layer_id: str = ""
-    line_of: str | None = None
+    line_of: LineAt = None
     treatment_id: str = ""
     notes: frozenset[int] = frozenset()
 

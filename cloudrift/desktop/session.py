@@ -27,7 +27,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import recovery, spec
 from cloudrift.loop.document import Document
 from cloudrift.loop.history import History, Moment
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model import LineAt, Loop
 from cloudrift.loop.storage import signature, with_suffix
 from cloudrift.render.audition import click_track
 from cloudrift.render.engine import Engine, Loudness, Rendered
@@ -316,10 +316,9 @@ class Session(QObject):
             return f"then: {self.then.label}"
         if self.against == "loop" or self.instead:
             return "no treatment anywhere"
-        owner = self.loop.owner(self.selection.line_of)
-        whose = "the whole loop" if isinstance(owner, Loop) else owner.name
+        whose = self.loop.name_of(self.selection.line_of)
+        line = self.loop.line_of(self.selection.line_of)
         if self._without_card:
-            line = owner.line
             card = next(t for t in line if t.id == self.selection.treatment_id)
             return f"{whose} without {card.of.label.lower()}"
         return f"{whose} without its line"
@@ -407,7 +406,7 @@ class Session(QObject):
         """Switch between treated and bare."""
         self.hear(BARE if self.hearing == TREATED else TREATED)
 
-    def hear_up_to(self, line_of: str | None, count: int | None) -> None:
+    def hear_up_to(self, line_of: LineAt, count: int | None) -> None:
         """Hear the loop with a line only down to a row; None for all of it again."""
         wanted = None if count is None else (line_of, count)
         if wanted != self._up_to:

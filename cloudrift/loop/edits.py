@@ -11,7 +11,7 @@ from cloudrift.ground.words import free_name
 from cloudrift.loop import spec
 from cloudrift.loop.chord_edits import with_voices
 from cloudrift.loop.chord_time import lasting
-from cloudrift.loop.model import LEVEL, Chord, Group, Layer, Loop, new_id
+from cloudrift.loop.model import LEVEL, Chord, Group, Layer, LineAt, Loop, new_id
 from cloudrift.loop.new_layer import usual_layer
 from cloudrift.loop.own_notes import fitted
 from cloudrift.loop.source import OtherSound, SoundUse
@@ -308,82 +308,74 @@ def set_group(loop: Loop, group_id: str, **changes: Any) -> Loop:
 # --- treatment lines: of a layer or a group, or of the whole loop (None) -------------------------
 
 
-def set_line(loop: Loop, layer_id: str | None, line: Line) -> Loop:
+def set_line(loop: Loop, line_of: LineAt, line: Line) -> Loop:
     """Put another line on a layer or on the whole loop."""
-    return _on_owner(loop, layer_id, line=line)
+    return loop.with_owner(line_of, line=line)
 
 
-def set_line_blend(loop: Loop, layer_id: str | None, blend: float) -> Loop:
+def set_line_blend(loop: Loop, line_of: LineAt, blend: float) -> Loop:
     """Blend what a whole line makes (0-1) into what goes into it.
 
     Refused where the line changes the length: there is nothing as long to blend it with.
     """
-    if time_ratio(loop.line_of(layer_id)) != 1:
+    if time_ratio(loop.line_of(line_of)) != 1:
         raise CloudriftError(
             "this line makes its sound longer (tape), so there is nothing as long to blend it "
             "with; let the shift hold the length, or take it out"
         )
-    return _on_owner(loop, layer_id, line_blend=round(blend, 3))
+    return loop.with_owner(line_of, line_blend=round(blend, 3))
 
 
-def _on_owner(loop: Loop, owner: str | None, **changes: Any) -> Loop:
-    if owner is None:
-        return replace(loop, **changes)
-    if owner in {group.id for group in loop.groups}:
-        return set_group(loop, owner, **changes)
-    return set_layer(loop, owner, **changes)
-
-
-def add_treatment(loop: Loop, layer_id: str | None, kind: str, at: int | None = None) -> Loop:
+def add_treatment(loop: Loop, line_of: LineAt, kind: str, at: int | None = None) -> Loop:
     """Add a treatment with its defaults, at the end or at a place."""
-    line = loop.line_of(layer_id)
+    line = loop.line_of(line_of)
     made = find_kind(kind)
     treatment = Treatment(id=new_id("t", (t.id for t in line)), kind=kind, version=made.version,
                           blend=made.blend)  # fmt: skip
     place = len(line) if at is None else at
-    return set_line(loop, layer_id, (*line[:place], treatment, *line[place:]))
+    return set_line(loop, line_of, (*line[:place], treatment, *line[place:]))
 
 
-def remove_treatment(loop: Loop, layer_id: str | None, treatment_id: str) -> Loop:
+def remove_treatment(loop: Loop, line_of: LineAt, treatment_id: str) -> Loop:
     """Take a treatment out of its line."""
-    line = tuple(t for t in loop.line_of(layer_id) if t.id != treatment_id)
-    return set_line(loop, layer_id, line)
+    line = tuple(t for t in loop.line_of(line_of) if t.id != treatment_id)
+    return set_line(loop, line_of, line)
 
 
-def move_treatment(loop: Loop, layer_id: str | None, treatment_id: str, by: int) -> Loop:
+def move_treatment(loop: Loop, line_of: LineAt, treatment_id: str, by: int) -> Loop:
     """Move a treatment up (negative) or down its line."""
-    line = list(loop.line_of(layer_id))
+    line = list(loop.line_of(line_of))
     at = next(i for i, t in enumerate(line) if t.id == treatment_id)
     treatment = line.pop(at)
     line.insert(min(max(at + by, 0), len(line)), treatment)
-    return set_line(loop, layer_id, tuple(line))
+    return set_line(loop, line_of, tuple(line))
 
 
-def set_treatment(loop: Loop, layer_id: str | None, treatment_id: str, **changes: Any) -> Loop:
+def set_treatment(loop: Loop, line_of: LineAt, treatment_id: str, **changes: Any) -> Loop:
     """Change ``on``, ``blend``, ``draw`` or ``note`` of a treatment."""
     line = tuple(
-        replace(t, **changes) if t.id == treatment_id else t for t in loop.line_of(layer_id)
+        replace(t, **changes) if t.id == treatment_id else t for t in loop.line_of(line_of)
     )
-    return set_line(loop, layer_id, line)
+    return set_line(loop, line_of, line)
 
 
 def set_treatment_setting(
-    loop: Loop, layer_id: str | None, treatment_id: str, name: str, value: object
+    loop: Loop, line_of: LineAt, treatment_id: str, name: str, value: object
 ) -> Loop:
     """Change one setting of a treatment."""
-    line = tuple(t.set(name, value) if t.id == treatment_id else t for t in loop.line_of(layer_id))
-    return set_line(loop, layer_id, line)
+    line = tuple(t.set(name, value) if t.id == treatment_id else t for t in loop.line_of(line_of))
+    return set_line(loop, line_of, line)
 
 
 def ride_again(
-    loop: Loop, layer_id: str | None, treatment_id: str, name: str, every_ticks: int
+    loop: Loop, line_of: LineAt, treatment_id: str, name: str, every_ticks: int
 ) -> Loop:  # fmt: skip
     """Let a ride come again every so many ticks (0: once a loop); the same way in that time."""
-    ride = _treatment(loop, layer_id, treatment_id).ride_of(name)
+    ride = _treatment(loop, line_of, treatment_id).ride_of(name)
     if ride is None:
         return loop
     points = fitted_points(ride, every_ticks, loop.ticks)
-    return set_ride(loop, layer_id, treatment_id, name, points, every_ticks)
+    return set_ride(loop, line_of, treatment_id, name, points, every_ticks)
 
 
 def level_ride_again(loop: Loop, layer_id: str, every_ticks: int) -> Loop:
@@ -394,23 +386,23 @@ def level_ride_again(loop: Loop, layer_id: str, every_ticks: int) -> Loop:
     return set_level_ride(loop, layer_id, fitted_points(ride, every_ticks, loop.ticks), every_ticks)
 
 
-def _treatment(loop: Loop, layer_id: str | None, treatment_id: str) -> Treatment:
-    found = [t for t in loop.line_of(layer_id) if t.id == treatment_id]
+def _treatment(loop: Loop, line_of: LineAt, treatment_id: str) -> Treatment:
+    found = [t for t in loop.line_of(line_of) if t.id == treatment_id]
     if not found:
         raise CloudriftError(f"there is no treatment {treatment_id!r} in this line")
     return found[0]
 
 
 def set_ride(
-    loop: Loop, layer_id: str | None, treatment_id: str, name: str, points: tuple[RidePoint, ...],
+    loop: Loop, line_of: LineAt, treatment_id: str, name: str, points: tuple[RidePoint, ...],
     every_ticks: int = 0,
 ) -> Loop:  # fmt: skip
     """Let a value of a treatment ride through points, or (with none) stand again."""
     line = tuple(
         t.with_ride(name, points, every_ticks) if t.id == treatment_id else t
-        for t in loop.line_of(layer_id)
+        for t in loop.line_of(line_of)
     )
-    return set_line(loop, layer_id, line)
+    return set_line(loop, line_of, line)
 
 
 def set_level_ride(
@@ -425,10 +417,10 @@ def set_level_ride(
 
 
 def insert_treatments(
-    loop: Loop, layer_id: str | None, treatments: Line, at: int | None = None
+    loop: Loop, line_of: LineAt, treatments: Line, at: int | None = None
 ) -> tuple[Loop, tuple[str, ...]]:
     """Put copies of treatments into a line, at its end or at a place; return their new ids too."""
-    line = loop.line_of(layer_id)
+    line = loop.line_of(line_of)
     place = len(line) if at is None else at
     ids = [t.id for t in line]
     copies = []
@@ -436,24 +428,24 @@ def insert_treatments(
         copies.append(replace(treatment, id=new_id("t", ids)))
         ids.append(copies[-1].id)
     line = (*line[:place], *copies, *line[place:])
-    return set_line(loop, layer_id, line), tuple(t.id for t in copies)
+    return set_line(loop, line_of, line), tuple(t.id for t in copies)
 
 
-def add_notch(loop: Loop, layer_id: str | None, found: Harsh) -> Loop:
+def add_notch(loop: Loop, line_of: LineAt, found: Harsh) -> Loop:
     """Put an equaliser with a notch at a resonance at a line's end, as deep as that sticks out."""
-    loop = add_treatment(loop, layer_id, "equaliser")
-    added = loop.line_of(layer_id)[-1].id
+    loop = add_treatment(loop, line_of, "equaliser")
+    added = loop.line_of(line_of)[-1].id
     depth = min(24.0, round(found.over_db * 2) / 2)
     for name, value in (("notch_hz", round(found.hz)), ("notch_q", round(found.q, 1)),
                         ("notch_db", -depth)):  # fmt: skip
-        loop = set_treatment_setting(loop, layer_id, added, name, value)
+        loop = set_treatment_setting(loop, line_of, added, name, value)
     return loop
 
 
-def swap_treatments(loop: Loop, layer_id: str | None, one: str, other: str) -> Loop:
+def swap_treatments(loop: Loop, line_of: LineAt, one: str, other: str) -> Loop:
     """Let two treatments of a line change places."""
-    line = {t.id: t for t in loop.line_of(layer_id)}
+    line = {t.id: t for t in loop.line_of(line_of)}
     if one not in line or other not in line:
         raise CloudriftError(f"there are no treatments {one} and {other} in this line to swap")
     places = {one: other, other: one}
-    return set_line(loop, layer_id, tuple(line[places.get(id_, id_)] for id_ in line))
+    return set_line(loop, line_of, tuple(line[places.get(id_, id_)] for id_ in line))

@@ -27,6 +27,9 @@ from cloudrift.theory.key import Key
 LEVEL = Field(name="level_db", label="Level", default=0, unit="dB", low=spec.MIN_LEVEL_DB,
               high=spec.MAX_LEVEL_DB, step=0.5, off_low=True)  # fmt: skip
 
+# Where a line is: the id of the layer or the group that has it; None for the whole loop's.
+LineAt = str | None
+
 _Item = TypeVar("_Item", bound="Chord | Layer | Group")
 
 
@@ -236,16 +239,33 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         """Return a group by id."""
         return _by_id(self.groups, group_id, "group")
 
-    def owner(self, owner: str | None) -> "Layer | Group | Loop":
-        """Return what has a line: a layer or a group by id, or the whole loop for None."""
-        if owner is None:
+    def owner(self, at: LineAt) -> "Layer | Group | Loop":
+        """Return what has a line."""
+        if at is None:
             return self
         owners: tuple[Layer | Group, ...] = (*self.layers, *self.groups)
-        return _by_id(owners, owner, "layer or group")
+        return _by_id(owners, at, "layer or group")
 
-    def line_of(self, owner: str | None) -> Line:
-        """Return the line of a layer or a group, or of the whole loop for None."""
-        return self.owner(owner).line
+    def line_of(self, at: LineAt) -> Line:
+        """Return a line."""
+        return self.owner(at).line
+
+    def with_owner(self, at: LineAt, **changes: Any) -> "Loop":
+        """Return the loop with fields of what has a line changed; of all that has one alike."""
+        old = self.owner(at)
+        if isinstance(old, Loop):
+            return replace(self, **changes)
+        new = replace(old, **changes)
+        return replace(
+            self,
+            layers=tuple(new if one is old else one for one in self.layers),
+            groups=tuple(new if one is old else one for one in self.groups),
+        )
+
+    def name_of(self, at: LineAt) -> str:
+        """Return what has a line by its name, as words say it."""
+        owner = self.owner(at)
+        return "the whole loop" if isinstance(owner, Loop) else owner.name
 
     def heard(self) -> tuple[Layer, ...]:
         """Return the layers that sound: those that are not off or parked, nor is their group."""

@@ -15,7 +15,7 @@ from msgspec.structs import replace
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
 from cloudrift.audio.wrap import changed_span, taken
 from cloudrift.loop import spec
-from cloudrift.loop.model import LEVEL, Group, Layer, Loop
+from cloudrift.loop.model import LEVEL, Group, Layer, LineAt, Loop
 from cloudrift.loop.source import SoundUse
 from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.time import Clock, bar_ticks
@@ -117,15 +117,27 @@ def group_context(loop: Loop, group_id: str, *, once: bool = False) -> Context:
     return loop_context(loop, once=once).stretched(1 / time_ratio(line))
 
 
-def step_context(loop: Loop, line_of: str | None, count: int) -> Context:
+def step_context(loop: Loop, line_of: LineAt, count: int) -> Context:
     """Return the context behind the first ``count`` treatments of a line."""
-    if line_of is None:
-        context = loop_context(loop)
-    elif line_of in {group.id for group in loop.groups}:
-        context = group_context(loop, line_of)
-    else:
-        context = layer_context(loop, loop.layer(line_of))
+    match loop.owner(line_of):
+        case Layer() as layer:
+            context = layer_context(loop, layer)
+        case Group() as group:
+            context = group_context(loop, group.id)
+        case _:
+            context = loop_context(loop)
     return after(context, loop.line_of(line_of)[:count])
+
+
+def step_node(loop: Loop, line_of: LineAt, tones: ToneCache, count: int) -> Node:
+    """Return the step behind the first ``count`` treatments of a line."""
+    match loop.owner(line_of):
+        case Layer() as layer:
+            return layer_node(loop, layer, tones, count=count)
+        case Group() as group:
+            return group_node(loop, group.id, tones, count=count)
+        case _:
+            return loop_node(loop, tones, count=count)
 
 
 def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, *, once: bool = False) -> Node:

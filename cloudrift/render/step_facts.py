@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import QUIET_DB, Stereo
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.audio.spectrum import spectrogram
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model import LineAt, Loop
 from cloudrift.notes.time import TICKS_PER_QUARTER
 from cloudrift.render.engine import Engine
-from cloudrift.render.plan import Node, group_node, layer_node, loop_node
+from cloudrift.render.plan import step_node
 from cloudrift.texture.resonances import Harsh, find_harsh
 from cloudrift.texture.treatment import Line, Treatment, tail_s
 
@@ -51,18 +51,9 @@ class StepFacts:
     took_ms: float
 
 
-def step_node(engine: Engine, loop: Loop, line_of: str | None, count: int) -> Node:
-    """Return the step behind the first ``count`` treatments of a line."""
-    if line_of is None:
-        return loop_node(loop, engine.tones, count=count)
-    if line_of in {group.id for group in loop.groups}:
-        return group_node(loop, line_of, engine.tones, count=count)
-    return layer_node(loop, loop.layer(line_of), engine.tones, count=count)
-
-
-def step_facts(engine: Engine, loop: Loop, line_of: str | None, count: int) -> StepFacts:
+def step_facts(engine: Engine, loop: Loop, line_of: LineAt, count: int) -> StepFacts:
     """Measure a line behind its first ``count`` treatments; what was measured before is kept."""
-    node = step_node(engine, loop, line_of, count)
+    node = step_node(loop, line_of, engine.tones, count)
     kept = engine.facts.get(node.key)
     if isinstance(kept, StepFacts):
         return kept
@@ -119,7 +110,7 @@ def added(before: StepFacts, after: StepFacts, treatment: Treatment, tempo: floa
 
 
 def heed(
-    loop: Loop, line_of: str | None, treatment: Treatment, before: StepFacts, after: StepFacts
+    loop: Loop, line_of: LineAt, treatment: Treatment, before: StepFacts, after: StepFacts
 ) -> list[str]:
     """Return warnings in words for the step behind a treatment: only what it has brought itself."""
     if not treatment.acts or after.lufs < QUIET_LUFS:
@@ -151,7 +142,7 @@ def _cleared(line: Line, treatment: Treatment) -> bool:
     return any(t.full.number("low_cut_hz") >= RUMBLE_HZ for t in cuts)
 
 
-def short_gap_s(loop: Loop, line_of: str | None) -> float | None:
+def short_gap_s(loop: Loop, line_of: LineAt) -> float | None:
     """Return the usual gap between the notes of a layer that plays staccato, in seconds."""
     layers = {layer.id: layer for layer in loop.layers}
     if line_of not in layers:
@@ -170,7 +161,7 @@ def short_gap_s(loop: Loop, line_of: str | None) -> float | None:
     return gap / TICKS_PER_QUARTER * 60 / loop.tempo if gap > 0 else None
 
 
-def harsh_in(engine: Engine, loop: Loop, line_of: str | None) -> Harsh | None:
+def harsh_in(engine: Engine, loop: Loop, line_of: LineAt) -> Harsh | None:
     """Return the strongest narrow resonance in what leaves a line."""
-    node = step_node(engine, loop, line_of, len(loop.line_of(line_of)))
+    node = step_node(loop, line_of, engine.tones, len(loop.line_of(line_of)))
     return find_harsh(engine.audio(node), loop.rate)

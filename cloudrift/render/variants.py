@@ -5,7 +5,7 @@ from collections.abc import Collection
 from msgspec.structs import replace
 
 from cloudrift.loop.edits import set_line, set_treatment
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model import LineAt, Loop
 
 
 def bare_of(loop: Loop) -> Loop:
@@ -15,19 +15,19 @@ def bare_of(loop: Loop) -> Loop:
     return replace(loop, layers=layers, groups=groups, line=())
 
 
-def without_line(loop: Loop, layer_id: str | None) -> Loop:
+def without_line(loop: Loop, line_of: LineAt) -> Loop:
     """Return the loop with one line bare: a layer's, or the whole loop's for None."""
-    return set_line(loop, layer_id, ())
+    return set_line(loop, line_of, ())
 
 
-def without_card(loop: Loop, layer_id: str | None, treatment_id: str) -> Loop:
+def without_card(loop: Loop, line_of: LineAt, treatment_id: str) -> Loop:
     """Return the loop with one treatment of a line out."""
-    return set_treatment(loop, layer_id, treatment_id, on=False)
+    return set_treatment(loop, line_of, treatment_id, on=False)
 
 
-def up_to(loop: Loop, layer_id: str | None, count: int) -> Loop:
+def up_to(loop: Loop, line_of: LineAt, count: int) -> Loop:
     """Return the loop with only the first ``count`` treatments of a line."""
-    return set_line(loop, layer_id, loop.line_of(layer_id)[:count])
+    return set_line(loop, line_of, loop.line_of(line_of)[:count])
 
 
 def alone(loop: Loop, ids: Collection[str]) -> Loop:

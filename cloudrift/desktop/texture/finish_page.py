@@ -26,7 +26,7 @@ from cloudrift.desktop.trying import Trying
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED
 from cloudrift.loop import edits
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model import LineAt, Loop
 from cloudrift.texture.finish import USES, Finish
 from cloudrift.texture.finish_files import (
     forget_finish,
@@ -44,7 +44,7 @@ USE_OF_ROLE = {
 }  # fmt: skip
 
 
-def laid(loop: Loop, line_of: str | None, finish: Finish, *, behind: bool) -> Loop:
+def laid(loop: Loop, line_of: LineAt, finish: Finish, *, behind: bool) -> Loop:
     """Return a loop with a finish in place of a line, or behind it, in what is heard there."""
     key, tempo = loop.sounding_key, loop.tempo
     if not behind:

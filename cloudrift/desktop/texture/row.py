@@ -34,6 +34,7 @@ from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import number
 from cloudrift.loop import edits
+from cloudrift.loop.model import LineAt
 from cloudrift.render.step_facts import StepFacts, added, heed
 from cloudrift.texture import RidePoint, Treatment
 from cloudrift.texture.ride import BLEND
@@ -110,7 +111,7 @@ class TreatmentRow(_Row):
     swap_wanted = pyqtSignal()
 
     def __init__(
-        self, session: Session, line_of: str | None, treatment: Treatment, role: str, *, open_: bool
+        self, session: Session, line_of: LineAt, treatment: Treatment, role: str, *, open_: bool
     ) -> None:
         super().__init__(role, treatment.of.label, treatment.of.family)
         self._session, self._line_of, self._role = session, line_of, role

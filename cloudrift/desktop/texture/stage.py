@@ -32,7 +32,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import percent
 from cloudrift.ground.words import number, plural
 from cloudrift.loop import edits
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model import LineAt, Loop
 from cloudrift.render.engine import Engine
 from cloudrift.render.plan import step_context
 from cloudrift.render.step_facts import StepFacts, harsh_in, step_facts
@@ -157,7 +157,7 @@ class TextureStage(QWidget):
     def _owner(self) -> Owner:
         return next(one for one in line_owners(self._session.loop) if one.id == self._line_of)
 
-    def _choose_line(self, line_of: str | None) -> None:
+    def _choose_line(self, line_of: LineAt) -> None:
         self._session.hear_up_to(None, None)
         self._session.select(line_of=line_of, treatment_id="")
         self.harsh.hide()
@@ -379,7 +379,7 @@ class TextureStage(QWidget):
             if row.treatment_id == treatment_id and row.portrait is not None:
                 row.portrait.show_portrait(made)
 
-    def _show_facts(self, line_of: str | None, line: Line, count: int, facts: StepFacts) -> None:
+    def _show_facts(self, line_of: LineAt, line: Line, count: int, facts: StepFacts) -> None:
         """Show what was measured of a step, if what was asked about is still there and shown."""
         loop = self._session.loop
         there = line_of in (None, *(x.id for x in loop.layers), *(x.id for x in loop.groups))
@@ -448,7 +448,7 @@ class TextureStage(QWidget):
             super().keyPressEvent(event)
 
 
-def _facts_work(engine: Engine, loop: Loop, line_of: str | None, count: int) -> Work:
+def _facts_work(engine: Engine, loop: Loop, line_of: LineAt, count: int) -> Work:
     return lambda _stop, _moved: step_facts(engine, loop, line_of, count)
 
 

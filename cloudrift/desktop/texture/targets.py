@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 from cloudrift.desktop.look import SEMI, color, text_font
 from cloudrift.desktop.parts import button, clear, heading, label, panel, scrolling
 from cloudrift.ground.words import plural
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model import LineAt, Loop
 
 LAYERS, GROUPS, ALL = "Layers", "Groups", "All of it"
 EMPTY_ROLE = "grain"  # the colour of a group that nobody is in
@@ -107,7 +107,7 @@ class Targets(QWidget):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(frame)
 
-    def show_loop(self, loop: Loop, line_of: str | None) -> None:
+    def show_loop(self, loop: Loop, line_of: LineAt) -> None:
         """Refresh the list."""
         wanted = line_owners(loop)
         if wanted != self._shown:
