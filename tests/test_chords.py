@@ -25,7 +25,7 @@ from cloudrift.theory.build import (
 )
 from cloudrift.theory.chord import chord_tones, stacked
 from cloudrift.theory.fit import (
-    fit,
+    HeardChord,
     guess_keys,
     other_fits,
     parallel_of,
@@ -42,7 +42,7 @@ from cloudrift.theory.movement import (
     total_movement,
     voice_through,
 )
-from cloudrift.theory.pitch import FLAT_NAMES, NATURALS, SHARP_NAMES, accidentals
+from cloudrift.theory.pitch import FLAT_NAMES, NATURALS, SHARP_NAMES, accidentals, name_to_pc
 from cloudrift.theory.voicing import nearest_voicing
 from tests.chord_names import rows
 
@@ -308,15 +308,60 @@ def test_a_body_set_out_by_hand_keeps_its_notes_where_they_are():
 # --- which key ----------------------------------------------------------------------------------
 
 
-@given(st.integers(0, 11), st.sampled_from(["major", "minor"]))
-def test_a_key_is_guessed_from_its_chords(pc, mode):
-    key = plain_key(pc, mode)
-    degrees = (1, 6, 4, 5) if mode == "minor" else (1, 4, 5, 1)
-    chords = [tuple(48 + n for n in chord_tones(key, d, seventh=d == 5)) for d in degrees]
-    guess = guess_keys(weights_of(chords, [1.0] * 4), homes=(pc,))[0]
-    assert (guess.key.pc, guess.key.mode) == (pc, mode)
-    assert 0.3 < guess.confidence <= 1
-    assert fit(weights_of(chords, [1.0] * 4), key) == 1.0
+# Rows as they are written, each in the key that its writer meant.
+ROWS = [
+    ("Am", "Am F C G"), ("Am", "Am Dm E7 Am"), ("Am", "Am G F E7"), ("Am", "Dm E7 Am Am"),
+    ("Am", "E7 Am E7 Am E7 Dm"), ("Am", "Am Em F E7"), ("Am", "F Dm E7 Am"), ("Am", "Am Am/C Dm E"),
+    ("Gm", "Gm D Gm D D7 Gm Cm D"), ("Gm", "Gm Eb Bb D7"), ("Gm", "Gm Cm D7 G"),
+    ("Gm", "Gm Dm Eb D"),
+    ("Em", "Em C G B7"), ("Em", "Em Am B7 Em"), ("F#m", "F#m D A C#7"), ("F#m", "F#m Bm C#7 F#m"),
+    ("C", "C F G C"), ("C", "C Am F G7"), ("C", "C G Am F"), ("C", "C Am Dm G7"),
+    ("C", "Dm G7 C C"),
+    ("D", "D Bm G A7"), ("D", "D A7 D A7 A7 D"), ("Eb", "Eb Cm Ab Bb7"), ("Bb", "Bb Eb F7 Bb"),
+]  # fmt: skip
+
+
+def heard_row(words, shift=0):
+    chords = [parse_chord(word) for word in words.split()]
+    return [HeardChord(frozenset((t + shift) % 12 for t in c.tones), (c.tones[0] + shift) % 12, 1.0)
+            for c in chords]  # fmt: skip
+
+
+def guessed(row):
+    return guess_keys(weights_of([tuple(c.tones) for c in row], [c.length for c in row]), row)
+
+
+@pytest.mark.parametrize(("name", "words"), ROWS, ids=[words for _, words in ROWS])
+def test_a_key_is_guessed_from_its_chords(name, words):
+    home = name_to_pc(name.removesuffix("m"))
+    wanted = "minor" if name.endswith("m") else "major"
+    for shift in range(12):
+        guess = guessed(heard_row(words, shift))[0]
+        assert (guess.key.pc, guess.key.mode) == ((home + shift) % 12, wanted)
+        assert 0.4 < guess.confidence <= 1
+
+
+def test_a_row_that_dwells_on_its_dominant_is_not_in_that():
+    row = heard_row("Gm D D A D D7 Gm")
+    weights = weights_of([tuple(c.tones) for c in row], [1.0] * 7)
+    assert guess_keys(weights)[0].key.pc == 2  # what notes alone would say
+    assert guess_keys(weights, row)[0].key == Key("G", "minor")
+
+
+def test_how_sure_a_guess_is_follows_what_speaks_for_it():
+    closed, open_row = guessed(heard_row("Am Dm E7 Am")), guessed(heard_row("F G Em Am"))
+    assert closed[0].confidence > 0.9
+    assert open_row[0].confidence < 0.75
+    for found in (closed, open_row):
+        assert sum(guess.confidence for guess in found) == pytest.approx(1)
+        shares = [guess.confidence for guess in found]
+        assert shares == sorted(shares, reverse=True)
+    minor_ends_in_major = guessed(heard_row("Gm Cm D7 G"))
+    assert minor_ends_in_major[0].key == Key("G", "minor")
+    longer = [
+        c._replace(length=8.0 if i == 0 else 1.0) for i, c in enumerate(heard_row("Am F C G"))
+    ]
+    assert guessed(longer)[0].confidence > guessed(heard_row("Am F C G"))[0].confidence
 
 
 def test_nothing_heard_is_no_key_to_be_sure_of():

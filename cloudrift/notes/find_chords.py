@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks, beat_ticks
-from cloudrift.theory.fit import KeyGuess, guess_keys, plain_key, weights_of
+from cloudrift.theory.fit import HeardChord, KeyGuess, guess_keys, plain_key, weights_of
 from cloudrift.theory.naming import read_chord
 from cloudrift.theory.pitch import name_to_pc
 
@@ -37,6 +37,11 @@ class FoundChord:
     length_ticks: int
     voices: tuple[int, ...]
     root: int
+
+    @property
+    def end_tick(self) -> int:
+        """The first tick behind it."""
+        return self.start_tick + self.length_ticks
 
 
 def find_chords(notes: Sequence[Note], metre: tuple[int, int] = (4, 4)) -> tuple[FoundChord, ...]:
@@ -76,10 +81,19 @@ def guess_key(
     chords: Sequence[tuple[int, int, tuple[int, ...]]] = (),
     signature: str = "",
 ) -> KeyGuess:
-    """Guess the key of notes, with the roots they begin and end on, and a signature as in F#m."""
+    """Guess the key of notes, with their chords if they are known, and a signature as in F#m.
+
+    A chord is where it starts and ends, in ticks, and its voices, low to high.
+    """
     weights = weights_of([(n.pitch,) for n in notes], [n.length_ticks for n in notes])
-    homes = [chords[i][2][0] % 12 for i in (0, -1)] if chords else []
-    ranked = guess_keys(weights, homes)
+    ranked = guess_keys(weights)
+    if chords:
+        # Which of its notes is a chord's root may hang on the key: the notes alone tell that one.
+        near = ranked[0].key
+        ranked = guess_keys(weights, [
+            HeardChord(frozenset(v % 12 for v in voices), read_chord(voices, near).root, b - a)
+            for a, b, voices in chords
+        ])  # fmt: skip
     if signature:
         named = plain_key(name_to_pc(signature.removesuffix("m")),
                           "minor" if signature.endswith("m") else "major")  # fmt: skip

@@ -64,7 +64,9 @@ def read_song(path: Path, key: Key | None = None, cancelled: Callable[[], bool] 
     """Read a MIDI file and find its chords; estimate its key if none is given."""
     song = read_parts(path, cancelled)
     chords = find_chords(harmony(song.parts), song.metre)
-    guess = guess_key(song.notes, [(c.start_tick, 0, c.voices) for c in chords], song.signature)
+    guess = guess_key(
+        song.notes, [(c.start_tick, c.end_tick, c.voices) for c in chords], song.signature
+    )
     return Song(
         notes=song.notes,
         parts=song.parts,

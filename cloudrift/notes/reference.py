@@ -15,7 +15,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import reading
 from cloudrift.notes.find_chords import chord_path, chord_tones_of
 from cloudrift.notes.tempo import rank_tempos
-from cloudrift.theory.fit import KeyGuess, guess_keys, weights_of
+from cloudrift.theory.fit import HeardChord, KeyGuess, guess_keys, weights_of
 from cloudrift.theory.symbols import WrittenChord
 
 LONGEST_S = 120.0  # more says no more about key and tempo, and takes longer
@@ -61,8 +61,9 @@ def listen(audio: Stereo, rate: int, where: str) -> Reference:
     chords = _chords(every, bass)
     # The chords have been cleared of overtones and noise: they say more about the key.
     lengths = [float(chord.bars or 1) for chord in chords]
-    homes = [chords[i].tones[0] for i in (0, -1)]
-    keys = guess_keys(weights_of([c.tones for c in chords], lengths), homes)[:MOST_KEYS]
+    row = [HeardChord(frozenset(c.tones), c.tones[0], length)
+           for c, length in zip(chords, lengths, strict=True)]  # fmt: skip
+    keys = guess_keys(weights_of([c.tones for c in chords], lengths), row)[:MOST_KEYS]
     return Reference(tempos=tuple(tempos), keys=tuple(keys), chords=chords, start_s=start)
 
 

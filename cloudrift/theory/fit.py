@@ -2,6 +2,8 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,11 +17,14 @@ PROFILES = {
     "major": (6.35, 2.23, 3.48, 2.33, 4.38, 4.09, 2.52, 5.19, 2.39, 3.66, 2.29, 2.88),
     "minor": (6.33, 2.68, 3.52, 5.38, 2.60, 3.53, 2.54, 4.75, 3.98, 2.69, 3.34, 3.17),
 }
-# For a key whose home note is the root that the music starts on, and for one that it ends on: a
-# loop begins at home more often than it ends there, for its end leads back.
-HOME_BONUSES = (0.18, 0.08)
-OUTSIDE_COST = 0.5  # for all of the sound being outside the scale
-SHARPNESS = 14.0  # turns differences of fit into a confidence
+# What speaks for a key, and how much (log odds): fitted to 68 pieces with written analyses, 292
+# four-part chorales and sketches of the house's own cards, so that a confidence is the share of
+# guesses that are right. ``FROM_NOTES`` is for notes without chords.
+FROM_CHORDS = {
+    "fit": 1.30, "outside": -11.2, "first": 2.09, "last": 1.54, "cadences": 2.47, "home": 1.63,
+    "dominants": 3.01, "minor": 1.18,
+}  # fmt: skip
+FROM_NOTES = {"fit": 4.27, "outside": -19.94, "minor": 0.21}
 
 
 @dataclass(frozen=True)
@@ -36,36 +41,80 @@ def plain_key(pc: int, mode: str) -> Key:
     return min((Key(n, mode) for n in names), key=lambda k: (abs(k.signature), k.tonic))
 
 
+class HeardChord(NamedTuple):
+    """A chord in a row: its pitch classes, its root as one, and how long it lasts (any unit)."""
+
+    tones: frozenset[int]
+    root: int
+    length: float
+
+
 def guess_keys(
-    weights: Sequence[float] | NDArray[np.float64], homes: Sequence[int] = ()
+    weights: Sequence[float] | NDArray[np.float64], chords: Sequence[HeardChord] = ()
 ) -> list[KeyGuess]:
     """Return all 24 major and minor keys, the likeliest first.
+
+    Beside what sounds, it counts which chord is first and last, how often a dominant goes home,
+    and how long both last: where a row dwells on its dominant, notes alone name that.
 
     Parameters
     ----------
     weights : how much each of the 12 pitch classes sounds (any unit, C first).
-    homes : the roots that the music starts and ends on; none if it is not known.
+    chords : the chords in order; none if they are not known.
     """
     heard = np.asarray(weights, np.float64)
-    total = heard.sum()
-    if total <= 0:
+    if heard.sum() <= 0:
         return [KeyGuess(plain_key(0, "minor"), 0.0)]
+    counts = FROM_CHORDS if chords else FROM_NOTES
     keys, scores = [], []
-    for mode, profile in PROFILES.items():
+    for mode in PROFILES:
         for pc in range(12):
-            rotated = np.roll(np.array(profile), pc)
-            fit = float(np.corrcoef(rotated, heard)[0, 1]) if heard.std() > 0 else 0.0
-            inside = [(pc + i) % 12 for i in SCALES[mode]]
-            if mode == "minor":
-                inside.append((pc + 11) % 12)  # the leading note belongs to minor as it is used
-            outside = 1 - heard[inside].sum() / total
-            home = sum(b for b, root in zip(HOME_BONUSES, homes, strict=False) if root == pc)
-            scores.append(fit - OUTSIDE_COST * outside + home)
+            marks = _marks(heard, chords, pc, mode)
+            scores.append(sum(counts[name] * marks[name] for name in counts))
             keys.append(plain_key(pc, mode))
-    weight = np.exp(SHARPNESS * (np.array(scores) - max(scores)))
+    weight = np.exp(np.array(scores) - max(scores))
     share = weight / weight.sum()
     order = np.argsort(-share, kind="stable")
     return [KeyGuess(keys[i], float(share[i])) for i in order]
+
+
+def _marks(
+    heard: NDArray[np.float64], chords: Sequence[HeardChord], pc: int, mode: str
+) -> dict[str, float]:
+    """What speaks for a key, each 0 to 1 (a correlation from -1)."""
+    leading, fifth = (pc + 11) % 12, (pc + 7) % 12
+    inside = {(pc + i) % 12 for i in SCALES[mode]}
+    if mode == "minor":
+        inside.add(leading)  # it belongs to minor as it is used
+    profile = np.roll(np.array(PROFILES[mode]), pc)
+    marks = {
+        "fit": float(np.corrcoef(profile, heard)[0, 1]) if heard.std() > 0 else 0.0,
+        "outside": float(1 - heard[sorted(inside)].sum() / heard.sum()),
+        "minor": float(mode == "minor"),
+    }
+    if not chords:
+        return marks
+    third, other = ((pc + i) % 12 for i in ((3, 4) if mode == "minor" else (4, 3)))
+
+    def is_home(chord: HeardChord) -> bool:
+        return chord.root == pc and (third in chord.tones or other not in chord.tones)
+
+    def is_dominant(chord: HeardChord) -> bool:
+        if chord.root == leading:  # a fifth without its root
+            return fifth not in chord.tones
+        return chord.root == fifth and leading in chord.tones
+
+    first, last = chords[0], chords[-1]
+    total = sum(chord.length for chord in chords) or 1.0
+    closes = sum(is_dominant(one) and then.root == pc for one, then in pairwise(chords))
+    return marks | {
+        "first": float(is_home(first)),
+        # Minor may end in major.
+        "last": float(is_home(last) or (mode == "minor" and last.root == pc)),
+        "cadences": closes / max(1, len(chords) - 1),
+        "home": sum(chord.length for chord in chords if is_home(chord)) / total,
+        "dominants": sum(chord.length for chord in chords if is_dominant(chord)) / total,
+    }
 
 
 def weights_of(voicings: Sequence[tuple[int, ...]], lengths: Sequence[float]) -> list[float]:
