@@ -7,7 +7,8 @@ from collections.abc import Callable
 import numpy as np
 
 from cloudrift.texture import Context, Treatment
-from cloudrift.texture.treatment import Line, acting, fused, treat
+from cloudrift.texture.running import treat
+from cloudrift.texture.treatment import Line, acting, fused
 
 RATE, SECONDS, ROUNDS = 44_100, 16, 5
 N = RATE * SECONDS

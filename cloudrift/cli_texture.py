@@ -49,7 +49,7 @@ def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, outpu
     from cloudrift.audio.files import read_audio, write_wav  # noqa: PLC0415
     from cloudrift.render.engine import trimmed  # noqa: PLC0415
     from cloudrift.texture.line_file import read_line  # noqa: PLC0415
-    from cloudrift.texture.treatment import laid  # noqa: PLC0415
+    from cloudrift.texture.running import laid  # noqa: PLC0415
     from cloudrift.theory.key import parse_key  # noqa: PLC0415
 
     if not 20 <= tempo <= 400:

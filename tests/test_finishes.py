@@ -15,7 +15,8 @@ from cloudrift.texture.finish_files import (
     own_finishes,
     save_finish,
 )
-from cloudrift.texture.treatment import after, fused, treat
+from cloudrift.texture.running import treat
+from cloudrift.texture.treatment import after, fused
 from cloudrift.theory.key import Key
 from tests.conftest import db, rms
 from tests.test_treatments import RATE, chords_audio, treatment

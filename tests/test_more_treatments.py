@@ -17,17 +17,9 @@ from cloudrift.texture.motion import PATTERNS
 from cloudrift.texture.periods import RATES
 from cloudrift.texture.resonance import tuned_hz
 from cloudrift.texture.resonances import find_harsh
+from cloudrift.texture.running import runner, treat
 from cloudrift.texture.spring import decay_at_s
-from cloudrift.texture.treatment import (
-    Treatment,
-    acting,
-    after,
-    fused,
-    tail_s,
-    treat,
-    treat_change,
-    treat_stretch,
-)
+from cloudrift.texture.treatment import Treatment, acting, after, fused, tail_s
 from cloudrift.theory.key import Key
 from tests.conftest import db, main_hz, rms, run, sine
 from tests.test_treatments import RATE, context, treatment
@@ -562,7 +554,7 @@ def test_a_stretch_is_that_of_the_whole(kind, start, rng):
     audio = (rng.standard_normal((2, N)) * 0.1).astype(np.float32)
     where, one = context(N), treatment(kind)
     count = RATE // 2
-    piece = treat_stretch(audio, (one,), where, start, count)
+    piece = runner((one,), where).stretch(audio, start, count)
     if piece is None:
         assert kind in (
             "backward",
@@ -581,7 +573,7 @@ def test_a_stretch_is_that_of_the_whole(kind, start, rng):
     # An edit elsewhere leaves it as it was.
     other = audio.copy()
     other[:, 3 * RATE : 3 * RATE + 2000] *= -1
-    followed = treat_change(treat(audio, (one,), where), audio, other, (one,), where)
+    followed = runner((one,), where).change(treat(audio, (one,), where), audio, other)
     if followed is not None:
         fresh = treat(other, (one,), where)
         assert db(rms(followed - fresh) / rms(fresh)) < -80

@@ -127,7 +127,8 @@ def test_a_speaker_is_always_found():
 def test_moving_a_field_is_heard_without_gap_click_or_zipper():
     """The third of four cards is moved step by step while the loop plays: the joined audio."""
     from cloudrift.texture import Context, Treatment
-    from cloudrift.texture.treatment import fused, treat
+    from cloudrift.texture.running import treat
+    from cloudrift.texture.treatment import fused
 
     t = np.arange(N) / RATE
     tone = np.stack([0.4 * np.sin(2 * np.pi * 200 * t)] * 2).astype(np.float32)

@@ -8,13 +8,12 @@ from cloudrift.audio.spectrum import chroma
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import chord_edits, edits
 from cloudrift.notes import Note
-from cloudrift.render import Engine, bare_of, plan, without_line
+from cloudrift.render import Engine, bare_of, nodes, without_line
 from cloudrift.render.audition import audition, drafted, keeps_places
 from cloudrift.render.cache import AudioCache
 from cloudrift.render.plan import layer_node, loop_node, mix_node
 from cloudrift.render.worker import RenderWorker
 from cloudrift.style import find_card, sketch
-from cloudrift.texture import treatment
 from cloudrift.theory import Key
 from tests.conftest import db, rms, wait_for
 
@@ -114,8 +113,7 @@ def test_an_edit_of_one_chord_runs_less_than_the_whole(engine, monkeypatch):
     loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 140.0, 1, bars=8, title="Ice Road")
     engine.render(loop)
     made = []
-    whole = treatment.treat
-    monkeypatch.setattr(plan, "treat", lambda *x: made.append(x[1][0].kind) or whole(*x))
+    monkeypatch.setattr(nodes.Treated, "make", lambda node, _inputs: made.append(node.label))
     engine.render(chord_edits.set_degree(loop, loop.chords[2].id, 4))  # one bar
     assert made == []
 

@@ -16,7 +16,8 @@ from cloudrift.render import Engine
 from cloudrift.texture import KINDS, Ride, RidePoint, Treatment
 from cloudrift.texture.ridden import Course
 from cloudrift.texture.ride import BLEND, shares_at
-from cloudrift.texture.treatment import fused, treat, treat_stretch
+from cloudrift.texture.running import runner, treat
+from cloudrift.texture.treatment import fused
 from tests.conftest import db, in_schema, rms
 from tests.test_treatments import RATE, context, treatment
 
@@ -106,7 +107,7 @@ def test_what_rides_goes_round_and_makes_no_step(noise, kind, name, pairs):
     single = treat(noise, (one,), context(N))
     double = treat(np.tile(noise, 2), (one,), context(N, passes=2))
     assert db(rms(double - np.tile(single, 2)) / rms(single)) < -60
-    piece = treat_stretch(noise, (one,), context(N), 30_000, 8000)
+    piece = runner((one,), context(N)).stretch(noise, 30_000, 8000)
     if piece is not None:
         assert db(rms(piece - single[:, 30_000:38_000]) / rms(single)) < -50
 

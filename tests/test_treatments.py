@@ -11,7 +11,8 @@ from cloudrift.ground import CloudriftError
 from cloudrift.texture import KINDS, Context, Treatment, find_kind
 from cloudrift.texture.curves import saturate
 from cloudrift.texture.hall import band_decay_s
-from cloudrift.texture.treatment import after, fused, shift_st, time_ratio, treat
+from cloudrift.texture.running import treat
+from cloudrift.texture.treatment import after, fused, shift_st, time_ratio
 from tests.conftest import db, main_hz, rms, sine
 
 RATE = 44_100

@@ -5,7 +5,7 @@ import pytest
 import scipy.signal as ss
 
 from cloudrift.texture import KINDS
-from cloudrift.texture.treatment import treat
+from cloudrift.texture.running import treat
 from tests.conftest import db, rms, sine
 from tests.test_treatments import RATE, context, treatment
 

@@ -13,7 +13,8 @@ from cloudrift.audio.buffers import Stereo, raised_cosine
 from cloudrift.audio.wrap import put, taken
 from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Engine
-from cloudrift.render.plan import Former, Node, loop_node
+from cloudrift.render.nodes import Former, Node
+from cloudrift.render.plan import loop_node
 
 AHEAD_S = 1.2  # longer than the whole takes to follow, but for the largest loops
 BEFORE_S = 0.06  # it begins a little before where the sound is, so that no gap is left
@@ -88,7 +89,7 @@ class _Stretch:
         old = found[1] if found else pairs[0][0]
         if any(one.shape != old.shape for one in inputs):
             raise _CannotBeError  # another length: places do not correspond
-        piece = node.stretch(inputs, self._start, self._count) if node.stretch else None
+        piece = node.stretch(inputs, self._start, self._count)
         if piece is None:
             whole = node.make(inputs)
             if whole.shape != old.shape:

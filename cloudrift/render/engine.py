@@ -14,7 +14,8 @@ from cloudrift.ground.lru import BoundedStore
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.model import Group, Layer, Loop
 from cloudrift.render.cache import AudioCache
-from cloudrift.render.plan import Former, Node, group_node, layer_node, loop_node, placed
+from cloudrift.render.nodes import Former, Node
+from cloudrift.render.plan import group_node, layer_node, loop_node, placed
 from cloudrift.sound.part import ToneCache
 
 WORKERS = 2

@@ -4,72 +4,22 @@ notes -> bare layer -> after its treatments -> mix -> after the whole loop's tre
 whose key is in the cache is not run, so changing one thing runs only what follows from it.
 """
 
-import hashlib
-from collections.abc import Callable
-from dataclasses import dataclass
-
-import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
-from cloudrift.audio.wrap import changed_span, taken
+from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.loop import spec
-from cloudrift.loop.model import LEVEL, Group, Layer, LineAt, Loop
+from cloudrift.loop.model import Group, Layer, LineAt, Loop
 from cloudrift.loop.source import SoundUse
 from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.time import Clock, bar_ticks
+from cloudrift.render.nodes import LineBlended, Node, Played, Riding, Summed, Treated, Turns
 from cloudrift.sound.own import in_tempo
 from cloudrift.sound.part import Part, ToneCache
 from cloudrift.texture.kind import Context
-from cloudrift.texture.ride import Ride, ride_shares, share_to_value
-from cloudrift.texture.treatment import (
-    Line,
-    after,
-    fused,
-    tail_s,
-    time_ratio,
-    treat,
-    treat_change,
-    treat_stretch,
-)
+from cloudrift.texture.treatment import Line, after, fused, tail_s, time_ratio
 
 ONCE_LONGEST_TAIL_S = 40.0
-
-
-@dataclass(frozen=True, kw_only=True)
-class Node:
-    """One step: its key, what it needs, and how to make it from that.
-
-    ``like`` is the hash of all but the inputs (a part's notes count as such): two nodes that
-    share it do the same to different input. ``follow(former, inputs)`` makes the output from what
-    was made of another input, running only what differs; None when that is no less work.
-    ``place`` says where in the loop it stands, whatever its settings. ``stretch(inputs, start,
-    count)`` makes only some frames, or nearly so; None where that cannot be.
-    """
-
-    key: bytes
-    inputs: tuple["Node", ...]
-    make: Callable[[list[Stereo]], Stereo]
-    label: str
-    like: bytes
-    follow: Callable[["Former", list[Stereo]], Stereo | None]
-    place: bytes
-    stretch: Callable[[list[Stereo], int, int], Stereo | None] | None = None
-    part: Part | None = None
-
-
-@dataclass(frozen=True, kw_only=True)
-class Former:
-    """What a step like another has made: the step, its inputs' audio, and its own."""
-
-    node: Node
-    inputs: list[Stereo]
-    out: Stereo
-
-
-def _key(*parts: object) -> bytes:
-    return hashlib.blake2b(msgspec.msgpack.encode(parts), digest_size=16).digest()
 
 
 def passes_of(loop: Loop) -> int:
@@ -147,22 +97,11 @@ def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, *, once: bool = False
         return _played(loop, layer, layer.source.sound, notes, tones, 0, once=once)
     turn = layer.source.other.every_bars * bar_ticks(loop.metre)
     pieces = in_turns(notes, turn)
-    nodes = tuple(
+    one, other = (
         _played(loop, layer, sound, pieces[i], tones, i, once=once)
         for i, sound in enumerate(layer.source.sounds)
     )
-    return Node(
-        key=_key("turns", [node.key for node in nodes]),
-        inputs=nodes,
-        make=lambda inputs: inputs[0] + inputs[1],
-        label=f"{layer.name}: two sounds in turn",
-        like=_key("turns", layer.id, once),
-        follow=lambda _former, _inputs: None,
-        place=_key("turns", layer.id),
-        stretch=lambda inputs, start, count: (
-            taken(inputs[0], start, count) + taken(inputs[1], start, count)
-        ),
-    )
+    return Turns(one, other, ("turns", layer.id), f"{layer.name}: two sounds in turn")
 
 
 def in_turns(notes: tuple[Note, ...], turn: int) -> tuple[tuple[Note, ...], tuple[Note, ...]]:
@@ -189,27 +128,12 @@ def _played(
 ) -> Node:  # fmt: skip
     """Notes played with one of a layer's sounds, the ``which``-th."""
     context = layer_context(loop, layer, once=once)
-    frames = context.frames
     part = Part(
         notes=notes, instrument=sound.of, settings=in_tempo(sound.settings, context.tempo),
-        clock=Clock.of(context.tempo, loop.rate), loop_ticks=loop.ticks, frames=frames, once=once,
+        clock=Clock.of(context.tempo, loop.rate), loop_ticks=loop.ticks, frames=context.frames,
+        once=once,
     )  # fmt: skip
-
-    def follow(former: Former, _: list[Stereo]) -> Stereo | None:
-        assert former.node.part
-        return part.follow(former.out, former.node.part, tones)
-
-    what = (sound, context.tempo, loop.rate, frames, loop.ticks, once)
-    return Node(
-        key=_key("bare", part.notes, what),
-        inputs=(),
-        make=lambda _: part.render(tones),
-        label=f"{layer.name}: notes",
-        like=_key("bare", layer.id, what),
-        follow=follow,
-        place=_key("bare", layer.id, which),
-        part=part,
-    )
+    return Played(part, tones, ("bare", layer.id, str(which)), f"{layer.name}: notes")
 
 
 def through(source: Node, line: Line, context: Context, place: str, blend: float = 1.0) -> Node:
@@ -219,52 +143,11 @@ def through(source: Node, line: Line, context: Context, place: str, blend: float
     """
     node, start = source, context
     for i, group in enumerate(fused(line)):
-        node = _treated(node, group, context, f"{place} {i}")
+        node = Treated(node, group, context, (place, str(i)))
         context = after(context, group)
     if blend == 1 or node is source or context.frames != start.frames:
         return node
-    return _blended(source, node, blend, place)
-
-
-def _blended(dry: Node, wet: Node, blend: float, place: str) -> Node:
-    """What a line makes, blended into what goes into it."""
-    share = np.float32(blend)
-
-    def mixed(one: Stereo, other: Stereo) -> Stereo:
-        return one + share * (other - one)
-
-    return Node(
-        key=_key("line blend", dry.key, wet.key, blend),
-        inputs=(dry, wet),
-        make=lambda inputs: mixed(*inputs),
-        label="blend of the line",
-        like=_key("line blend", place, blend),
-        follow=lambda _former, _inputs: None,
-        place=_key("line blend", place),
-        stretch=lambda inputs, start, count: mixed(
-            taken(inputs[0], start, count), taken(inputs[1], start, count)
-        ),
-    )
-
-
-def _treated(source: Node, group: Line, context: Context, place: str) -> Node:
-    what = [(t.kind, t.version, t.blend, t.draw, t.settings, t.rides) for t in group]
-    key = context.key.plain if any(t.of.follows_key for t in group) else ""
-    # All that a treatment can ask of its place; the length alone does not tell the tempo.
-    where = (context.rate, context.exact_frames, context.tempo, context.cuts, context.passes,
-             context.once, key)  # fmt: skip
-    return Node(
-        key=_key("treat", source.key, what, where),
-        inputs=(source,),
-        make=lambda inputs: treat(inputs[0], group, context),
-        label=", ".join(t.of.label for t in group),
-        like=_key("treat", place, what, where),
-        follow=lambda former, inputs: treat_change(
-            former.out, former.inputs[0], inputs[0], group, context
-        ),
-        place=_key("treat", place),
-        stretch=lambda inputs, start, count: treat_stretch(inputs[0], group, context, start, count),
-    )
+    return LineBlended(source, node, blend, (place,))
 
 
 def layer_node(
@@ -278,31 +161,8 @@ def layer_node(
     node = through(bare, layer.line[:count], context, layer.id, blend)
     if layer.level_ride is None or count is not None:
         return node
-    return _riding(node, layer, layer.level_ride, after(context, layer.line))
-
-
-def _riding(source: Node, layer: Layer, ride: Ride, context: Context) -> Node:
-    """A layer at a level that rides, behind its line."""
-    where = (context.rate, context.exact_frames, context.passes, context.tempo)
-    return Node(
-        key=_key("ride", source.key, ride, where),
-        inputs=(source,),
-        make=lambda inputs: inputs[0] * context.tiled(_level_curve(ride, context)),
-        label=f"{layer.name}: level riding",
-        like=_key("ride", layer.id, ride, where),
-        follow=lambda _former, _inputs: None,
-        place=_key("ride", layer.id),
-        stretch=lambda inputs, start, count: (
-            taken(inputs[0], start, count) * taken(_level_curve(ride, context), start, count)
-        ),
-    )
-
-
-def _level_curve(ride: Ride, context: Context) -> Mono:
-    """The gain at every frame of the loop; the field's lowest value is silence."""
-    shares = ride_shares(ride, LEVEL, context)
-    gain = 10 ** (share_to_value(LEVEL, shares) / 20)
-    return np.asarray(np.where(shares <= 1e-6, 0.0, gain), np.float32)
+    behind = after(context, layer.line)
+    return Riding(node, layer.level_ride, behind, (layer.id,), f"{layer.name}: level riding")
 
 
 def placed(audio: Stereo, *owners: Layer | Group) -> Stereo:
@@ -331,7 +191,8 @@ def mix_node(loop: Loop, tones: ToneCache, *, once: bool = False) -> Node:
     there = {x.group for x in heard}
     parts += [(group.id, group_node(loop, group.id, tones, once=once), _gains(group))
               for group in loop.groups if group.id in there]  # fmt: skip
-    return _sum(parts, loop_context(loop, once=once).frames, "mix", once=once)
+    frames = loop_context(loop, once=once).frames
+    return Summed(parts, frames, ("mix",), "mix", once=once)
 
 
 def group_node(
@@ -341,50 +202,11 @@ def group_node(
     context = group_context(loop, group_id, once=once)
     parts = [(x.id, layer_node(loop, x, tones, once=once), _gains(x))
              for x in loop.heard() if x.group == group_id]  # fmt: skip
-    summed = _sum(parts, context.frames, f"sum of {group_id}", once=once)
+    what = f"sum of {group_id}"
+    summed = Summed(parts, context.frames, (what,), what, once=once)
     group = loop.group(group_id)
     blend = group.line_blend if count is None else 1.0
     return through(summed, group.line[:count], context, group_id, blend)
-
-
-def _sum(
-    parts: list[tuple[str, Node, tuple[float, float]]], frames: int, what: str, *, once: bool
-) -> Node:
-    """Return the sum of parts: what they are called, what they are, their gains left and right."""
-    gains = [np.array(gain, np.float32)[:, None] for _, _, gain in parts]
-
-    def make(inputs: list[Stereo]) -> Stereo:
-        out = silence(frames)
-        for audio, gain in zip(inputs, gains, strict=True):
-            out += audio * gain
-        return out
-
-    def follow(former: Former, inputs: list[Stereo]) -> Stereo:
-        new = former.out.copy()
-        for old, audio, gain in zip(former.inputs, inputs, gains, strict=True):
-            if old is not audio:
-                start, count = changed_span(old, audio)
-                difference = taken(audio, start, count) - taken(old, start, count)
-                add_wrapped(new, difference * gain, start)
-        return new
-
-    def stretch(inputs: list[Stereo], start: int, count: int) -> Stereo:
-        out = silence(count)
-        for audio, gain in zip(inputs, gains, strict=True):
-            out += taken(audio, start, count) * gain
-        return out
-
-    levels = [gain for _, _, gain in parts]
-    return Node(
-        key=_key("sum", [node.key for _, node, _ in parts], levels, frames),
-        inputs=tuple(node for _, node, _ in parts),
-        make=make,
-        label=what,
-        like=_key(what, [name for name, _, _ in parts], levels, frames, once),
-        follow=follow,
-        place=_key(what),
-        stretch=stretch,
-    )
 
 
 def loop_node(

@@ -20,7 +20,8 @@ from cloudrift.render.plan import loop_context, placed
 from cloudrift.sound.own import in_tempo
 from cloudrift.sound.part import Part, ToneCache
 from cloudrift.texture.kind import Context
-from cloudrift.texture.treatment import Line, acting, fused, shift_st, treat
+from cloudrift.texture.running import treat
+from cloudrift.texture.treatment import Line, acting, fused, shift_st
 
 FIRST_S = 0.4  # so much is made at once; the rest is there before it has sounded
 MARGIN_S = 0.1  # made beyond that, so that what looks ahead does not meet the end

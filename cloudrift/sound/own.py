@@ -141,7 +141,9 @@ def _of_recordings(own: OwnSound) -> Instrument:
             attack_ms=2, release_ms=200, detune_cents=0,
         ),
         tone=functools.partial(_tone, own), gain_db=-18,
-        content=",".join(f"{r.clip}@{r.root:g}" for r in own.recordings),
+        # What is usual of it is not among its settings.
+        content=f"{own.plays},{low:g},{high:g}:"
+                + ",".join(f"{r.clip}@{r.root:g}" for r in own.recordings),
     )  # fmt: skip
 
 

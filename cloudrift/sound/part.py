@@ -129,6 +129,12 @@ class Part:
     frames: int
     once: bool = False
 
+    @property
+    def depends(self) -> tuple[object, ...]:
+        """All that decides how it sounds beside its notes, as plain values."""
+        return (self.instrument.identity, self.settings, str(self.clock.tempo), self.clock.rate,
+                self.loop_ticks, self.frames, self.once)  # fmt: skip
+
     def render(self, tones: ToneCache | None = None) -> Stereo:
         """Return the part as audio, (2, frames). ``tones`` is shared by parts and renders."""
         out = silence(self.frames)

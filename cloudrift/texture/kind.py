@@ -46,6 +46,11 @@ class Context:
         """The period in seconds."""
         return self.exact_frames / self.rate
 
+    def depends(self, *, in_key: bool) -> tuple[object, ...]:
+        """All that a treatment can ask of it, as plain values; the key only of those that do."""
+        key = self.key.plain if in_key else ""
+        return (self.rate, self.exact_frames, self.tempo, self.cuts, self.passes, self.once, key)
+
     def stretched(self, ratio: float) -> "Context":
         """Return the context behind a change of length by ``ratio`` (2 = twice as long)."""
         if ratio == 1:

@@ -4,28 +4,13 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 import msgspec
-import numpy as np
 
-from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import (
-    LONGEST_CHANGE,
-    Spectrum,
-    Through,
-    changed_span,
-    filter_change,
-    filter_circular,
-    filter_stretch,
-    put,
-    taken,
-)
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, Full, Settings
 from cloudrift.texture.catalogue import find_design, unknown_kind
 from cloudrift.texture.kind import Context, Kind
-from cloudrift.texture.ridden import Course, Run, Values, blend_curve, ridden, ridden_stretch
 from cloudrift.texture.ride import BLEND, Ride, RidePoint, check_ride
-from cloudrift.theory.key import Key
 
 MOST_NOTE = 2000  # letters
 
@@ -181,166 +166,13 @@ def fused(line: Iterable[Treatment]) -> list[Line]:
     """Group acting treatments so that neighbouring linear ones that stand are one group."""
     groups: list[Line] = []
     for treatment in acting(line):
-        if _stands(treatment) and groups and _stands(groups[-1][-1]):
+        if stands(treatment) and groups and stands(groups[-1][-1]):
             groups[-1] = (*groups[-1], treatment)
         else:
             groups.append((treatment,))
     return groups
 
 
-def _stands(treatment: Treatment) -> bool:
+def stands(treatment: Treatment) -> bool:
     """Whether it is linear and the same at any moment."""
     return treatment.of.linear is not None and not treatment.rides
-
-
-def treat(audio: Stereo, group: Line, context: Context) -> Stereo:
-    """Apply one fused group: (2, context.frames) -> (2, frames of the context behind it)."""
-    if _stands(group[0]):
-        return filter_circular(audio, *_linear(group, context))
-    (treatment,) = group
-    kind, full = treatment.of, treatment.full
-    if treatment.rides:
-        wet = _ridden(audio, treatment, context)
-    elif kind.process is not None:
-        wet = kind.process(audio, full, treatment.draw, context)
-    else:
-        raise CloudriftError(f"treatment {kind.name} has no process")
-    if kind.time_ratio(full) != 1:
-        return wet  # of another length: there is nothing to blend it with
-    return _blended(audio, wet, treatment, context)
-
-
-def _blended(
-    dry: Stereo, wet: Stereo, treatment: Treatment, context: Context, start: int = 0
-) -> Stereo:
-    """Blend a treatment's sound into what came in; both begin at a frame of the loop."""
-    curve = blend_curve(treatment.rides, context)
-    if curve is not None:
-        return dry + taken(curve, start, dry.shape[1]) * (wet - dry)
-    return wet if treatment.blend == 1 else dry + np.float32(treatment.blend) * (wet - dry)
-
-
-def _ridden(audio: Stereo, treatment: Treatment, context: Context) -> Stereo:
-    """What it makes of the whole loop, unblended, with what rides riding."""
-    run = _runner(audio, treatment, context, exact=True)
-    if all(ride.of == BLEND.name for ride in treatment.rides):
-        out = run((), None)
-        assert out is not None
-        return out
-    return ridden(Course(treatment.rides, treatment.of.spec, context), run, context)
-
-
-def _runner(audio: Stereo, treatment: Treatment, context: Context, *, exact: bool) -> Run:
-    """Return how a treatment that rides is run at other values, whole or in part."""
-    still = msgspec.structs.replace(treatment, rides=(), blend=1.0)
-
-    def run(values: Values, where: tuple[int, int] | None) -> Stereo | None:
-        settings = still.of.spec.check({**still.full, **dict(values)}, still.kind)
-        one = (msgspec.structs.replace(still, settings=settings),)
-        if where is None:
-            return treat(audio, one, context)
-        return treat_stretch(audio, one, context, *where, exact=exact)
-
-    return run
-
-
-def laid(
-    audio: Stereo, line: Line, rate: int, tempo: float, *, key: Key | None = None,
-    once: bool = False,
-) -> Stereo:  # fmt: skip
-    """Lay a line on sound: (2, n) as a loop, or once, with the tail that it rings.
-
-    Parameters
-    ----------
-    tempo : BPM, for what is in time.
-    key : for what rings in the key; C minor where none is given.
-    """
-    n = audio.shape[1]
-    passes = 2 + int(tail_s(line, tempo) * rate) // n if once else 1
-    context = Context(rate=rate, exact_frames=float(n), tempo=tempo, passes=passes, once=once,
-                      key=key or Key())  # fmt: skip
-    if once:
-        audio = np.pad(audio, ((0, 0), (0, (passes - 1) * n)))
-    for group in fused(line):
-        audio = treat(audio, group, context)
-        context = after(context, group)
-    return audio
-
-
-def treat_change(
-    out: Stereo, before: Stereo, after: Stereo, group: Line, context: Context
-) -> Stereo | None:
-    """Return what ``treat`` makes of ``after``, from what it made of ``before``.
-
-    Only the stretch that an edit touched is run again, and what rings on from it. None when that
-    is not possible, or no less work than the whole.
-    """
-    if context.once:
-        return None
-    if _stands(group[0]):
-        return filter_change(out, before, after, *_linear(group, context))
-    (treatment,) = group
-    near, full, draw = treatment.of.near, treatment.full, treatment.draw
-    if near is None or treatment.rides:
-        return None
-    start, count = changed_span(before, after)
-    reach = near.reach(full, draw, context)
-    if count + 2 * reach > LONGEST_CHANGE * out.shape[1]:
-        return None
-    new = out.copy()
-    if count:
-        start, count = start - reach, count + 2 * reach
-        wet = near.process(after, full, draw, context, start, count)
-        put(new, _blended(taken(after, start, count), wet, treatment, context, start), start)
-    return new
-
-
-def treat_stretch(
-    audio: Stereo, group: Line, context: Context, start: int, count: int, *, exact: bool = False
-) -> Stereo | None:
-    """Return frames ``start`` to ``start + count`` of what ``treat`` makes.
-
-    Nearly so, good enough to be heard for a moment, unless it is to be ``exact``.
-    None where that is not possible, or no less work than the whole.
-    """
-    if context.once:
-        return None
-    if _stands(group[0]):
-        through, ring = _linear(group, context)
-        # What rang in longer ago than half of that is 45 dB down.
-        return filter_stretch(audio, through, ring if exact else ring // 2, start, count)
-    (treatment,) = group
-    kind, full = treatment.of, treatment.full
-    wet: Stereo | None = None
-    if treatment.rides:
-        run = _runner(audio, treatment, context, exact=exact)
-        if all(ride.of == BLEND.name for ride in treatment.rides):
-            wet = run((), (start, count))
-        else:
-            course = Course(treatment.rides, kind.spec, context)
-            wet = ridden_stretch(course, run, context, start, count)
-    elif kind.near:
-        wet = kind.near.process(audio, full, treatment.draw, context, start, count)
-    elif kind.rough and not exact:
-        wet = kind.rough(audio, full, context, start, count)
-    if wet is None:
-        return None
-    return _blended(taken(audio, start, count), wet, treatment, context, start)
-
-
-def _linear(group: Line, context: Context) -> tuple[Through, int]:
-    """What a linear group does to a spectrum, and how many frames it rings."""
-    parts = [(t, t.of.linear, t.full) for t in group]
-    ring = sum(part.ring_s(full, context) for _, part, full in parts if part)
-
-    def through(spectrum: Spectrum, length: int) -> Spectrum:
-        for treatment, part, full in parts:
-            assert part is not None
-            wet = part.through(spectrum, full, treatment.draw, context, length)
-            if treatment.blend < 1:
-                wet *= np.float32(treatment.blend)
-                wet += spectrum * np.float32(1 - treatment.blend)
-            spectrum = wet
-        return spectrum
-
-    return through, int(ring * context.rate)

@@ -1,0 +1,240 @@
+"""Steps: small classes, each a pure function of its inputs and of what it declares once.
+
+What a step ``depends`` on, beside its inputs, is told in one place. From it follow its ``key`` (the
+name of its audio in the cache), its ``like`` (who has done the same to other input, and may be
+followed), and its ``place`` (where in the loop it stands, whatever it does there). A step cannot
+so be followed by one that differs in something it has forgotten to tell: what it does not declare
+it has not got, for its constructor keeps nothing else.
+"""
+
+import hashlib
+from abc import ABC, abstractmethod
+from typing import ClassVar, NamedTuple
+
+import msgspec
+import numpy as np
+
+from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence
+from cloudrift.audio.wrap import changed_span, taken
+from cloudrift.loop.model import LEVEL
+from cloudrift.sound.part import Part, ToneCache
+from cloudrift.texture.kind import Context
+from cloudrift.texture.ride import Ride, ride_shares, share_to_value
+from cloudrift.texture.running import Runner, runner
+from cloudrift.texture.treatment import Line
+
+Gains = tuple[float, float]  # left, right
+
+
+class Former(NamedTuple):
+    """What a step like another has made: the step, its inputs' audio, and its own."""
+
+    node: "Node"
+    inputs: list[Stereo]
+    out: Stereo
+
+
+def _hash(*parts: object) -> bytes:
+    return hashlib.blake2b(msgspec.msgpack.encode(parts), digest_size=16).digest()
+
+
+class Node(ABC):
+    """One step.
+
+    Parameters
+    ----------
+    place : where in the loop it stands: ids and names, whatever its settings.
+    inputs : the steps whose audio it is made from.
+    depends : all else that decides what it makes, as plain values.
+    given : what of that counts as input: two steps that differ in nothing else are alike.
+    label : what it is, in words, for progress.
+    """
+
+    kind: ClassVar[str]
+
+    def __init__(
+        self, *, place: tuple[str, ...], depends: tuple[object, ...], label: str,
+        inputs: tuple["Node", ...] = (), given: object = None,
+    ) -> None:  # fmt: skip
+        self.inputs, self.label = inputs, label
+        self.key: bytes = _hash(self.kind, depends, given, [node.key for node in inputs])
+        self.like: bytes = _hash(self.kind, place, depends)
+        self.place: bytes = _hash(self.kind, place)
+
+    @abstractmethod
+    def make(self, inputs: list[Stereo]) -> Stereo:
+        """Make the whole of it."""
+
+    def follow(self, former: Former, inputs: list[Stereo]) -> Stereo | None:
+        """Make it from what a step like it made of other input, running only what differs.
+
+        None where that is no less work than the whole.
+        """
+        del former, inputs
+        return None
+
+    @abstractmethod
+    def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo | None:
+        """Make only some frames, or nearly so; None where that cannot be."""
+
+
+class Played(Node):
+    """Notes played with a sound."""
+
+    kind = "played"
+
+    def __init__(self, part: Part, tones: ToneCache, place: tuple[str, ...], label: str) -> None:
+        self.part, self._tones = part, tones
+        super().__init__(place=place, depends=part.depends, given=part.notes, label=label)
+
+    def make(self, inputs: list[Stereo]) -> Stereo:
+        """Play them."""
+        return self.part.render(self._tones)
+
+    def follow(self, former: Former, inputs: list[Stereo]) -> Stereo | None:
+        """Take away the notes that went, add those that came."""
+        assert isinstance(former.node, Played)
+        return self.part.follow(former.out, former.node.part, self._tones)
+
+    def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo | None:
+        """A part is followed instead: its notes ring where they like."""
+        return None
+
+
+class Turns(Node):
+    """Two sounds that take turns, added up: each has the notes of its own turns."""
+
+    kind = "turns"
+
+    def __init__(self, one: Node, other: Node, place: tuple[str, ...], label: str) -> None:
+        super().__init__(place=place, depends=(), inputs=(one, other), label=label)
+
+    def make(self, inputs: list[Stereo]) -> Stereo:
+        """Add them up."""
+        return inputs[0] + inputs[1]
+
+    def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo:
+        """Add some frames of them up."""
+        return taken(inputs[0], start, count) + taken(inputs[1], start, count)
+
+
+class Treated(Node):
+    """A fused group of treatments laid on what comes in."""
+
+    kind = "treated"
+
+    def __init__(self, source: Node, group: Line, context: Context, place: tuple[str, ...]) -> None:
+        what = tuple((t.kind, t.version, t.blend, t.draw, t.settings, t.rides) for t in group)
+        in_key = any(t.of.follows_key for t in group)
+        self._group, self._context = group, context
+        self._made: Runner | None = None
+        super().__init__(
+            place=place, depends=(what, context.depends(in_key=in_key)), inputs=(source,),
+            label=", ".join(t.of.label for t in group),
+        )  # fmt: skip
+
+    @property
+    def _runner(self) -> Runner:
+        if self._made is None:  # most steps of a plan are in the cache and never run
+            self._made = runner(self._group, self._context)
+        return self._made
+
+    def make(self, inputs: list[Stereo]) -> Stereo:
+        """Lay it on the whole."""
+        return self._runner.whole(inputs[0])
+
+    def follow(self, former: Former, inputs: list[Stereo]) -> Stereo | None:
+        """Lay it on what has changed, and let that ring on."""
+        return self._runner.change(former.out, former.inputs[0], inputs[0])
+
+    def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo | None:
+        """Lay it on some frames."""
+        return self._runner.stretch(inputs[0], start, count)
+
+
+class LineBlended(Node):
+    """What a line makes, blended into what goes into it."""
+
+    kind = "line blend"
+
+    def __init__(self, dry: Node, wet: Node, blend: float, place: tuple[str, ...]) -> None:
+        self._share = np.float32(blend)
+        super().__init__(place=place, depends=(blend,), inputs=(dry, wet),
+                         label="blend of the line")  # fmt: skip
+
+    def make(self, inputs: list[Stereo]) -> Stereo:
+        """Blend them."""
+        dry, wet = inputs
+        return dry + self._share * (wet - dry)
+
+    def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo:
+        """Blend some frames of them."""
+        return self.make([taken(one, start, count) for one in inputs])
+
+
+class Riding(Node):
+    """A level that rides."""
+
+    kind = "riding"
+
+    def __init__(
+        self, source: Node, ride: Ride, context: Context, place: tuple[str, ...], label: str
+    ) -> None:
+        self._ride, self._context = ride, context
+        super().__init__(place=place, depends=(ride, context.depends(in_key=False)),
+                         inputs=(source,), label=label)  # fmt: skip
+
+    def _curve(self) -> Mono:
+        """The gain at every frame of the loop; the field's lowest value is silence."""
+        shares = ride_shares(self._ride, LEVEL, self._context)
+        gain = 10 ** (share_to_value(LEVEL, shares) / 20)
+        return np.asarray(np.where(shares <= 1e-6, 0.0, gain), np.float32)
+
+    def make(self, inputs: list[Stereo]) -> Stereo:
+        """Turn it up and down."""
+        return inputs[0] * self._context.tiled(self._curve())
+
+    def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo:
+        """Turn some frames of it up and down."""
+        return taken(inputs[0], start, count) * taken(self._curve(), start, count)
+
+
+class Summed(Node):
+    """Parts added up, each at its gains."""
+
+    kind = "summed"
+
+    def __init__(
+        self, parts: list[tuple[str, Node, Gains]], frames: int, place: tuple[str, ...],
+        label: str, *, once: bool,
+    ) -> None:  # fmt: skip
+        self._frames = frames
+        self._gains = [np.array(gains, np.float32)[:, None] for _, _, gains in parts]
+        # By their names: what is followed takes away from each the one that it was.
+        named = tuple((name, gains) for name, _, gains in parts)
+        super().__init__(place=place, depends=(named, frames, once), label=label,
+                         inputs=tuple(node for _, node, _ in parts))  # fmt: skip
+
+    def make(self, inputs: list[Stereo]) -> Stereo:
+        """Add them up."""
+        out = silence(self._frames)
+        for audio, gain in zip(inputs, self._gains, strict=True):
+            out += audio * gain
+        return out
+
+    def follow(self, former: Former, inputs: list[Stereo]) -> Stereo:
+        """Add what has changed, less what it was."""
+        new = former.out.copy()
+        for old, audio, gain in zip(former.inputs, inputs, self._gains, strict=True):
+            if old is not audio:
+                start, count = changed_span(old, audio)
+                difference = taken(audio, start, count) - taken(old, start, count)
+                add_wrapped(new, difference * gain, start)
+        return new
+
+    def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo:
+        """Add some frames of them up."""
+        out = silence(count)
+        for audio, gain in zip(inputs, self._gains, strict=True):
+            out += taken(audio, start, count) * gain
+        return out

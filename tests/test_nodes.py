@@ -1,0 +1,160 @@
+"""Steps of a plan: whatever is edited after whatever, what is followed is as if made anew."""
+
+from itertools import product
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from cloudrift.audio.wrap import taken
+from cloudrift.loop import chord_edits, edits, own_notes
+from cloudrift.render import Engine
+from cloudrift.render.nodes import LineBlended, Node, Played, Riding, Summed, Treated, Turns
+from cloudrift.render.plan import loop_node
+from cloudrift.sound.own import OwnSound
+from cloudrift.style import find_card, sketch
+from cloudrift.texture import RidePoint
+from cloudrift.theory import Key
+from tests.conftest import db
+
+
+def every_kind():
+    """A loop in which there is a step of every kind, and treatments run in each way there is."""
+    loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 140.0, 1, bars=2, title="Ice Road")
+    loop = edits.set_line(edits.set_line(loop, "l1", ()), "l2", ())
+    loop = own_notes.let_go(loop, "l1")
+    loop = edits.take_turns(edits.set_aside(loop, "l2", "glass pad"), "l2", 1)
+    loop = edits.group_layers(loop, ["l1", "l2"], "Dusk")
+    for line_of, kind in (("l1", "echo"), ("l1", "compressor"), ("l2", "cuts"), ("l2", "tremolo"),
+                          ("g1", "chorus"), ("g1", "resonance")):  # fmt: skip
+        loop = edits.add_treatment(loop, line_of, kind)
+    ride = (RidePoint(tick=0, value=200.0), RidePoint(tick=3840, value=900.0))
+    loop = edits.set_ride(loop, "l2", loop.line_of("l2")[0].id, "low_cut_hz", ride)
+    level = (RidePoint(tick=0, value=-12.0), RidePoint(tick=3840, value=0.0))
+    loop = edits.set_level_ride(loop, "l3", level)
+    return edits.set_line_blend(loop, "g1", 0.6)
+
+
+def steps(node):
+    yield node
+    for each in node.inputs:
+        yield from steps(each)
+
+
+LOOP = every_kind()
+ECHO, CUTS = LOOP.line_of("l1")[0].id, LOOP.line_of("l2")[0].id
+EDITS = {
+    "tempo": lambda p: edits.set_tempo(p, p.tempo * 0.8),
+    "bars and tempo": lambda p: edits.set_tempo(edits.set_bars(p, 1), p.tempo / 2),
+    "key": lambda p: edits.shift_key(p, 2),
+    "key of the same notes": lambda p: edits.rename_key(p, Key("A", "major")),
+    "a chord": lambda p: chord_edits.set_degree(p, "c1", 4),
+    "a chord's place": lambda p: replace(p, chords=tuple(
+        replace(c, late_ticks=240) if i == 1 else c for i, c in enumerate(p.chords))),
+    "a setting": lambda p: edits.set_treatment_setting(p, "l1", ECHO, "feedback", 30.0),
+    "out": lambda p: edits.set_treatment(p, "l1", ECHO, on=False),
+    "order": lambda p: edits.move_treatment(p, "g1", p.line_of("g1")[0].id, 1),
+    "blend": lambda p: edits.set_treatment(p, "l1", ECHO, blend=0.35),
+    "blend of a line": lambda p: edits.set_line_blend(p, "g1", 0.2),
+    "ride": lambda p: edits.set_ride(p, "l2", CUTS, "low_cut_hz", (
+        RidePoint(tick=0, value=900.0), RidePoint(tick=1920, value=100.0))),
+    "ride of a level": lambda p: edits.level_ride_again(p, "l3", 1920),
+    "level": lambda p: edits.set_layer(p, "l4", level_db=-9.0, pan=0.4),
+    "off": lambda p: edits.set_layer(p, "l2", mute=True),
+    "a sound's setting": lambda p: edits.set_sound_setting(p, "l4", "release_ms", 700.0),
+    "design": lambda p: edits.set_layer(p, "l3", name="Other"),
+}  # fmt: skip
+NAMES = list(EDITS)
+
+
+def test_there_is_a_step_of_every_kind():
+    engine = Engine()
+    kinds = {type(step) for step in steps(loop_node(LOOP, engine.tones))}
+    engine.close()
+    assert kinds == {Played, Turns, Treated, LineBlended, Riding, Summed}
+
+
+@pytest.mark.parametrize("first", NAMES)
+def test_what_is_followed_is_what_is_made_anew(first):
+    engine = Engine()
+    at = NAMES.index(first)
+    for then in (NAMES[(at + 3) % len(NAMES)], NAMES[(at + 8) % len(NAMES)]):
+        engine.render(LOOP)
+        once = EDITS[first](LOOP)
+        engine.render(once)
+        twice = EDITS[then](once)
+        followed = engine.render(twice).audio
+        back = engine.render(once).audio
+        fresh = Engine()
+        for audio, loop in ((followed, twice), (back, once)):
+            wanted = fresh.render(loop).audio
+            assert audio.shape == wanted.shape
+            assert db(np.abs(audio - wanted).max()) < -80, (first, then)
+        fresh.close()
+    engine.close()
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_steps_that_are_alike_do_the_same_to_the_same(name):
+    """What an edit changes in what a step makes must show in who is like it."""
+    engine = Engine()
+    before = {step.place: step for step in steps(loop_node(LOOP, engine.tones))}
+    for step in steps(loop_node(EDITS[name](LOOP), engine.tones)):
+        old = before.get(step.place)
+        if old is None or type(step).follow is Node.follow or old.like != step.like:
+            continue  # nothing follows it
+        if isinstance(step, Played):
+            continue  # its notes are what it is given
+        inputs = [engine.audio(node) for node in step.inputs]
+        shapes = {audio.shape for audio in inputs}
+        assert shapes == {engine.audio(node).shape for node in old.inputs}
+        np.testing.assert_allclose(step.make(inputs), old.make(inputs), atol=1e-6)
+    engine.close()
+
+
+def test_some_frames_of_a_step_are_those_of_the_whole():
+    engine = Engine()
+    exact = (Turns, LineBlended, Riding, Summed)
+    for step in steps(loop_node(LOOP, engine.tones)):
+        if isinstance(step, exact):
+            inputs = [engine.audio(node) for node in step.inputs]
+            whole = step.make(inputs)
+            for start, count in ((1000, 4000), (whole.shape[1] - 500, 2000)):
+                piece = step.stretch(inputs, start, count)
+                np.testing.assert_allclose(piece, taken(whole, start, count), atol=1e-6)
+    engine.close()
+
+
+def test_a_step_is_told_apart_by_each_thing_it_depends_on():
+    class Plain(Node):
+        kind = "plain"
+
+        def make(self, inputs):
+            raise NotImplementedError
+
+        def stretch(self, inputs, start, count):
+            raise NotImplementedError
+
+    def step(place="a", depends=1, given=2, label="x", inputs=()):
+        return Plain(place=(place,), depends=(depends,), given=given, label=label, inputs=inputs)
+
+    base = step()
+    for change, differs in (
+        (dict(depends=9), ("key", "like")), (dict(given=9), ("key",)), (dict(label="y"), ()),
+        (dict(place="b"), ("like", "place")), (dict(inputs=(step(),)), ("key",)),
+    ):  # fmt: skip
+        other = step(**change)
+        for name in ("key", "like", "place"):
+            assert (getattr(other, name) != getattr(base, name)) == (name in differs), change
+
+
+def test_own_sounds_of_the_same_recordings_played_otherwise_are_told_apart():
+    from cloudrift.audio.clips import clip_of
+    from cloudrift.sound.own import Recording
+
+    clip = clip_of(np.zeros((2, 4410), np.float32), 44_100)
+    found = set()
+    for plays, low, high in product(("once", "looped"), (10.0, 20.0), (60.0, 70.0)):
+        one = Recording(clip=clip, root=60.0, loop_from=low, loop_to=high)
+        found.add(OwnSound(name="Tin", recordings=(one,), plays=plays).instrument.identity)
+    assert len(found) == 8
