@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from cloudrift.audio.wrap import filter_circular, filter_stretch, taken
+from cloudrift.audio.wrap import filter_circular, filter_stretch, slice_wrapped
 from cloudrift.loop import chord_edits, edits, own_notes
 from cloudrift.render import Engine
 from cloudrift.render.ahead import AHEAD_S, ahead
@@ -30,7 +30,7 @@ def loop(small_loop):
 
 def stretch(audio, loop, share):
     count = int(AHEAD_S * loop.rate) - 6000
-    return taken(audio, round(share * audio.shape[1]), count)
+    return slice_wrapped(audio, round(share * audio.shape[1]), count)
 
 
 EDITS = {
@@ -71,7 +71,7 @@ def test_what_comes_next_is_as_in_the_whole_and_the_rest_as_it_was(engine, loop,
     assert error < (-12 if name in OTHER_NOTES else -30)
     assert error < db(rms(was - now) / rms(now)) - 6 or rms(was - now) < 1e-4
     elsewhere = share + 0.4 + AHEAD_S * loop.rate / loop.frames
-    far = [taken(a, round(elsewhere * a.shape[1]), 20_000) for a in (soon, before)]
+    far = [slice_wrapped(a, round(elsewhere * a.shape[1]), 20_000) for a in (soon, before)]
     assert np.array_equal(*far)
 
 
@@ -109,7 +109,7 @@ def test_a_stretch_of_a_filter_is_that_of_the_whole(rng, start):
 
     whole = filter_circular(loop, through, 3000)
     piece = filter_stretch(loop, through, 3000, start, 20_000)
-    wanted = taken(whole, start, 20_000)
+    wanted = slice_wrapped(whole, start, 20_000)
     assert db(rms(piece - wanted) / rms(wanted)) < -60
     assert filter_stretch(loop, through, 160_000, start, 20_000) is None
 

@@ -18,10 +18,10 @@ from cloudrift.audio.wrap import (
     filter_change,
     filter_circular,
     fold,
-    put,
+    put_wrapped,
     read_displaced,
     read_stretch,
-    taken,
+    slice_wrapped,
 )
 from cloudrift.ground import CloudriftError
 from tests.conftest import db, main_hz, rms, sine
@@ -69,8 +69,10 @@ def test_reading_between_frames_follows_the_wave_over_the_seam(n):
 def test_a_stretch_reads_what_the_whole_loop_would(start, count, rng):
     audio = rng.standard_normal((2, 44_100)).astype(np.float32)
     away = (150 * np.sin(2 * np.pi * np.arange(44_100) / 44_100)).astype(np.float32)
-    whole = taken(read_displaced(audio, away), start, count)
-    assert np.abs(read_stretch(audio, taken(away, start, count), start) - whole).max() < 1e-5
+    whole = slice_wrapped(read_displaced(audio, away), start, count)
+    assert (
+        np.abs(read_stretch(audio, slice_wrapped(away, start, count), start) - whole).max() < 1e-5
+    )
 
 
 @given(st.integers(600, 9000), st.lists(st.integers(0, 8999), max_size=5))
@@ -87,7 +89,7 @@ def test_the_changed_stretch_holds_every_difference_and_is_the_shortest(frames, 
     gaps = np.diff([*places, places[0] + frames])
     assert frames - gaps.max() < count <= frames - gaps.max() + 1 + 2 * CHANGE_STEP
     assert count <= frames
-    assert (taken(after, start, count) == 1).any()
+    assert (slice_wrapped(after, start, count) == 1).any()
 
 
 @pytest.mark.parametrize("ring", [2000, 12_000])
@@ -96,7 +98,7 @@ def test_filtering_a_change_is_filtering_the_whole(ring, start, rng):
     n = 80_021
     before = rng.standard_normal((2, n)).astype(np.float32)
     after = before.copy()
-    put(after, rng.standard_normal((2, 3000)).astype(np.float32), start)
+    put_wrapped(after, rng.standard_normal((2, 3000)).astype(np.float32), start)
     impulse = rng.standard_normal(ring) * np.exp(-np.arange(ring) * 9 / ring)
 
     def through(spectrum, length):

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cloudrift.audio.loudness import true_peak_db
-from cloudrift.audio.wrap import taken
+from cloudrift.audio.wrap import slice_wrapped
 from cloudrift.texture import KINDS
 from cloudrift.texture.frames import smoothed
 from cloudrift.texture.hall import band_decay_s
@@ -565,7 +565,7 @@ def test_a_stretch_is_that_of_the_whole(kind, start, rng):
             "cloud",
         )  # all of so short a loop
         return
-    wanted = taken(treat(audio, (one,), where), start, count)
+    wanted = slice_wrapped(treat(audio, (one,), where), start, count)
     exact = KINDS[kind].near is not None
     assert db(rms(piece - wanted) / rms(wanted)) < (-75 if exact else -20)
     if not exact:

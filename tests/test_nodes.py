@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from cloudrift.audio.wrap import taken
+from cloudrift.audio.wrap import slice_wrapped
 from cloudrift.loop import chord_edits, edits, own_notes
 from cloudrift.render import Engine
 from cloudrift.render.nodes import LineBlended, Node, Played, Riding, Summed, Treated, Turns
@@ -121,7 +121,7 @@ def test_some_frames_of_a_step_are_those_of_the_whole():
             whole = step.make(inputs)
             for start, count in ((1000, 4000), (whole.shape[1] - 500, 2000)):
                 piece = step.stretch(inputs, start, count)
-                np.testing.assert_allclose(piece, taken(whole, start, count), atol=1e-6)
+                np.testing.assert_allclose(piece, slice_wrapped(whole, start, count), atol=1e-6)
     engine.close()
 
 

@@ -47,7 +47,7 @@ def fold(audio: NDArray[_Real], frames: int) -> NDArray[_Real]:
     return padded.reshape(audio.shape[0], rounds, frames).sum(axis=1)
 
 
-def taken(audio: NDArray[np.float32], start: int, count: int) -> NDArray[np.float32]:
+def slice_wrapped(audio: NDArray[np.float32], start: int, count: int) -> NDArray[np.float32]:
     """Return ``count`` frames of a loop from a start frame, round the seam as often as it takes."""
     n = audio.shape[-1]
     start %= n
@@ -57,7 +57,7 @@ def taken(audio: NDArray[np.float32], start: int, count: int) -> NDArray[np.floa
     return np.concatenate([audio[..., start:], *[audio] * turns, audio[..., :rest]], axis=-1)
 
 
-def put(target: NDArray[np.float32], part: NDArray[np.float32], start: int) -> None:
+def put_wrapped(target: NDArray[np.float32], part: NDArray[np.float32], start: int) -> None:
     """Write a part over a loop from a start frame, round the seam if it must."""
     n, count = target.shape[-1], part.shape[-1]
     start %= n
@@ -129,7 +129,7 @@ def filter_change(
     new = out.copy()
     difference = np.zeros((2, _rung(needed)), np.float32)
     np.subtract(
-        taken(after, start, count), taken(before, start, count),
+        slice_wrapped(after, start, count), slice_wrapped(before, start, count),
         out=difference[:, reach : reach + count],
     )  # fmt: skip
     # Silence all round it is long enough for the ringing, so that as a loop it never meets itself.
@@ -150,7 +150,7 @@ def filter_stretch(
     if length > LONGEST_CHANGE * audio.shape[1]:
         return None
     # What wraps round in this piece falls on the frames in front, which are not kept.
-    piece = np.array(taken(audio, start - before, length))
+    piece = np.array(slice_wrapped(audio, start - before, length))
     return filter_circular(piece, through, ring_frames)[:, before : before + count]
 
 
@@ -263,7 +263,7 @@ def read_stretch(audio: Stereo, away: NDArray[np.float32], start: int) -> Stereo
 
     at, f = _places(away, start)
     first, last = int(at.min()) - SPLINE_REACH, int(at.max()) + SPLINE_REACH
-    near = taken(audio, first, last - first)
+    near = slice_wrapped(audio, first, last - first)
 
     spline = both(lambda i: spline_filter1d(near[i], order=3, output=np.float32))
     return _read(np.stack(spline), at - first - 1, f)

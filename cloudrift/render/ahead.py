@@ -10,7 +10,7 @@ from collections.abc import Callable
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo, raised_cosine
-from cloudrift.audio.wrap import put, taken
+from cloudrift.audio.wrap import put_wrapped, slice_wrapped
 from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Engine
 from cloudrift.render.nodes import Former, Node
@@ -98,7 +98,7 @@ class _Stretch:
         return old, self._within(old, piece)
 
     def _cut(self, audio: Stereo) -> Stereo:
-        return taken(audio, self._start, self._count)
+        return slice_wrapped(audio, self._start, self._count)
 
     def _within(self, old: Stereo, piece: Stereo) -> Stereo:
         """Put a piece in, faded at both ends."""
@@ -109,5 +109,5 @@ class _Stretch:
         share[: self._fade], share[-self._fade :] = fade, fade[::-1]
         was = self._cut(old)
         out = old.copy()
-        put(out, was + share * (piece - was), self._start % old.shape[1])
+        put_wrapped(out, was + share * (piece - was), self._start % old.shape[1])
         return out

@@ -15,7 +15,7 @@ import msgspec
 import numpy as np
 
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence
-from cloudrift.audio.wrap import changed_span, taken
+from cloudrift.audio.wrap import changed_span, slice_wrapped
 from cloudrift.loop.model import LEVEL
 from cloudrift.sound.part import Part, ToneCache
 from cloudrift.texture.kind import Context
@@ -115,7 +115,7 @@ class Turns(Node):
 
     def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo:
         """Add some frames of them up."""
-        return taken(inputs[0], start, count) + taken(inputs[1], start, count)
+        return slice_wrapped(inputs[0], start, count) + slice_wrapped(inputs[1], start, count)
 
 
 class Treated(Node):
@@ -169,7 +169,7 @@ class LineBlended(Node):
 
     def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo:
         """Blend some frames of them."""
-        return self.make([taken(one, start, count) for one in inputs])
+        return self.make([slice_wrapped(one, start, count) for one in inputs])
 
 
 class Riding(Node):
@@ -196,7 +196,7 @@ class Riding(Node):
 
     def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo:
         """Turn some frames of it up and down."""
-        return taken(inputs[0], start, count) * taken(self._curve(), start, count)
+        return slice_wrapped(inputs[0], start, count) * slice_wrapped(self._curve(), start, count)
 
 
 class Summed(Node):
@@ -228,7 +228,7 @@ class Summed(Node):
         for old, audio, gain in zip(former.inputs, inputs, self._gains, strict=True):
             if old is not audio:
                 start, count = changed_span(old, audio)
-                difference = taken(audio, start, count) - taken(old, start, count)
+                difference = slice_wrapped(audio, start, count) - slice_wrapped(old, start, count)
                 add_wrapped(new, difference * gain, start)
         return new
 
@@ -236,5 +236,5 @@ class Summed(Node):
         """Add some frames of them up."""
         out = silence(count)
         for audio, gain in zip(inputs, self._gains, strict=True):
-            out += taken(audio, start, count) * gain
+            out += slice_wrapped(audio, start, count) * gain
         return out

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, to_gain
-from cloudrift.audio.wrap import BLOCK, Spectrum, filter_circular, shaped_oversampled, taken
+from cloudrift.audio.wrap import BLOCK, Spectrum, filter_circular, shaped_oversampled, slice_wrapped
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.curves import SHAPES, band_edge
 from cloudrift.texture.kind import Context, Kind, Near, rough_of
@@ -59,7 +59,7 @@ def _kind(
     def stretch(
         audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
     ) -> Stereo:
-        piece = np.array(taken(audio, start - REACH, count + 2 * REACH))
+        piece = np.array(slice_wrapped(audio, start - REACH, count + 2 * REACH))
         return _driven(piece, full, curve, context.rate)[:, REACH : REACH + count]
 
     spec = SettingsSpec((

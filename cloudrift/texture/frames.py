@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, add_wrapped
 from cloudrift.audio.pair import both
-from cloudrift.audio.wrap import taken
+from cloudrift.audio.wrap import slice_wrapped
 from cloudrift.texture.kind import Context
 
 FRAME, HOP = 2048, 512
@@ -54,7 +54,7 @@ def filtered(audio: Stereo, context: Context, gain_of: Callable[[Spectra], Gain]
         add_wrapped(weight, squared, int(start))
     out = np.zeros_like(audio)
     for turn in range(context.passes):
-        source = taken(audio, turn * n, n + FRAME)
+        source = slice_wrapped(audio, turn * n, n + FRAME)
         spectra = sf.rfft(source[:, index] * WINDOW)
         spectra = spectra * gain_of(spectra)
 
@@ -82,7 +82,7 @@ def filtered_stretch(
     which = np.tile(np.arange(len(starts)), len(turns))
     near = (at > start - FRAME) & (at < start + count)
     at, which = at[near], which[near]
-    source = taken(audio, int(at[0]), int(at[-1] - at[0]) + FRAME)
+    source = slice_wrapped(audio, int(at[0]), int(at[-1] - at[0]) + FRAME)
     spectra = sf.rfft(source[:, (at - at[0])[:, None] + np.arange(FRAME)] * WINDOW)
     frames = sf.irfft(spectra * gain_at(places(context)[which]), FRAME, overwrite_x=True) * WINDOW
     out = np.zeros_like(source)

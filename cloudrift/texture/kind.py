@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import LONGEST_CHANGE, Spectrum, filter_circular, taken
+from cloudrift.audio.wrap import LONGEST_CHANGE, Spectrum, filter_circular, slice_wrapped
 from cloudrift.ground.settings import Full, SettingsSpec
 from cloudrift.theory.key import Key
 
@@ -117,7 +117,7 @@ def rough_of(process: Process, lead_s: float) -> Rough:
         length = count + 2 * lead
         if length > LONGEST_CHANGE * audio.shape[1]:
             return None
-        piece = np.array(taken(audio, start - lead, length))
+        piece = np.array(slice_wrapped(audio, start - lead, length))
         alone = replace(context, exact_frames=float(length), passes=1, cuts=(0,))
         return process(piece, full, 1, alone)[:, lead : lead + count]
 

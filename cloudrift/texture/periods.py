@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import taken
+from cloudrift.audio.wrap import slice_wrapped
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, Settings
 from cloudrift.notes.time import LONG_VALUES, NOTE_VALUES, TICKS_PER_QUARTER
@@ -79,7 +79,7 @@ def _pointwise(curve: Curve, lay: Callable[[Stereo, Gains], Stereo]) -> tuple[Pr
         audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
     ) -> Stereo:
         gains = curve(full, context, stretch_of(context, start, count))
-        return lay(taken(audio, start, count), gains)
+        return lay(slice_wrapped(audio, start, count), gains)
 
     return process, Near(process=stretch, reach=lambda _full, _draw, _context: 0)
 

@@ -7,7 +7,7 @@ import scipy.fft as sf
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import taken
+from cloudrift.audio.wrap import slice_wrapped
 from cloudrift.ground.settings import Field, Full, SettingsSpec, hz_text, percent
 from cloudrift.texture.frames import FRAME, HOP, Gain, Spectra, filtered, hz_of, smoothed
 from cloudrift.texture.kind import Context, Kind, rough_of
@@ -47,7 +47,7 @@ def find_harsh(audio: Stereo, rate: int) -> Harsh | None:
     n = audio.shape[1]
     count = max(4, n // (FINE // 2))
     starts = np.arange(count) * n // count
-    padded = taken(audio.mean(axis=0, keepdims=True), 0, n + FINE)[0]
+    padded = slice_wrapped(audio.mean(axis=0, keepdims=True), 0, n + FINE)[0]
     window = np.hanning(FINE).astype(np.float32)
     power = np.abs(sf.rfft(padded[starts[:, None] + np.arange(FINE)] * window)) ** 2
     hz = np.fft.rfftfreq(FINE, 1 / rate)

@@ -18,8 +18,8 @@ from cloudrift.audio.wrap import (
     filter_change,
     filter_circular,
     filter_stretch,
-    put,
-    taken,
+    put_wrapped,
+    slice_wrapped,
 )
 from cloudrift.texture.kind import Context, Process
 from cloudrift.texture.ridden import Course, Values, blend_curve, ridden, ridden_stretch
@@ -125,12 +125,14 @@ class _OneRunner(Runner):
 
     def _stretch(self, audio: Stereo, start: int, count: int, exact: bool) -> Stereo | None:
         wet = self._wet_stretch(audio, start, count, exact)
-        return None if wet is None else self._blended(taken(audio, start, count), wet, start)
+        return (
+            None if wet is None else self._blended(slice_wrapped(audio, start, count), wet, start)
+        )
 
     def _blended(self, dry: Stereo, wet: Stereo, start: int = 0) -> Stereo:
         """Blend its sound into what came in; both begin at a frame of the loop."""
         if self._blend is not None:
-            return dry + taken(self._blend, start, dry.shape[1]) * (wet - dry)
+            return dry + slice_wrapped(self._blend, start, dry.shape[1]) * (wet - dry)
         blend = self.treatment.blend
         return wet if blend == 1 else dry + np.float32(blend) * (wet - dry)
 
@@ -161,7 +163,7 @@ class StandingRunner(_OneRunner):
         if count:
             start, count = start - reach, count + 2 * reach
             wet = near.process(after, self.full, draw, self.context, start, count)
-            put(new, self._blended(taken(after, start, count), wet, start), start)
+            put_wrapped(new, self._blended(slice_wrapped(after, start, count), wet, start), start)
         return new
 
     def _wet_stretch(self, audio: Stereo, start: int, count: int, exact: bool) -> Stereo | None:

@@ -3,7 +3,7 @@
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.resample import resample_circular, shift_held
 from cloudrift.audio.stretch import LEAD_S, pitch_shifted
-from cloudrift.audio.wrap import taken
+from cloudrift.audio.wrap import slice_wrapped
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.kind import Context, Kind
 
@@ -43,7 +43,7 @@ def _rough(audio: Stereo, full: Full, context: Context, start: int, count: int) 
     if full.word("way") == TAPE:
         return None
     lead = int(LEAD_S * context.rate)
-    piece = taken(audio, start - lead, count + 2 * lead)
+    piece = slice_wrapped(audio, start - lead, count + 2 * lead)
     return pitch_shifted(piece, semitones_of(full), context.rate)[:, lead : lead + count]
 
 

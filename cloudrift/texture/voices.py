@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import read_splined, read_stretch, splined, taken
+from cloudrift.audio.wrap import read_splined, read_stretch, slice_wrapped, splined
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec
 from cloudrift.texture.kind import Context, Kind, Near
@@ -87,7 +87,7 @@ def _doubler_stretch(
 ) -> Stereo:
     cents = full.number("cents")
     if cents == 0:
-        return np.array(taken(audio, start, count))
+        return np.array(slice_wrapped(audio, start, count))
     sides, at = [], stretch_of(context, start, count)
     for side, way in enumerate((1, -1)):
         pairs = zip(*_heads(way * cents, context, at), strict=True)

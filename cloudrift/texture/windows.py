@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import read_displaced, read_stretch, taken
+from cloudrift.audio.wrap import read_displaced, read_stretch, slice_wrapped
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.notes.time import LONG_VALUES
@@ -66,8 +66,8 @@ def _slow_stretch(
     audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
 ) -> Stereo:
     away, level = _course(full, context)
-    read = read_stretch(audio, taken(away, start, count), start)
-    return np.asarray(read * taken(level, start, count))
+    read = read_stretch(audio, slice_wrapped(away, start, count), start)
+    return np.asarray(read * slice_wrapped(level, start, count))
 
 
 def _slow_reach(full: Full, _draw: int, context: Context) -> int:
@@ -121,7 +121,7 @@ def _reordered(
     ) -> Stereo:
         source, level = sources(full, context)
         heard = source.take(np.arange(start, start + count), mode="wrap")
-        return audio[:, heard] * taken(level, start, count)
+        return audio[:, heard] * slice_wrapped(level, start, count)
 
     return process, Near(process=stretch, reach=reach)
 

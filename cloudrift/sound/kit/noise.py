@@ -7,7 +7,7 @@ import scipy.fft as sf
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, raised_cosine
-from cloudrift.audio.wrap import taken
+from cloudrift.audio.wrap import slice_wrapped
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 
@@ -73,7 +73,7 @@ def lasting(
 
 def read_round(noise: Stereo, start: int, frames: int) -> Stereo:
     """Return a copy of frames of a long noise from a start, going round."""
-    return np.array(taken(noise, start, frames))
+    return np.array(slice_wrapped(noise, start, frames))
 
 
 def band(low_hz: float, high_hz: float, steep: float = 4.0

@@ -12,7 +12,7 @@ import scipy.fft as sf
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import taken
+from cloudrift.audio.wrap import slice_wrapped
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.sound.instrument import Tone, ToneRequest
@@ -84,8 +84,8 @@ def read_cycle(cycle: NDArray[np.float32], start: int, frames: int, side: float)
 
     ``side`` is how strong the side signal is beside the middle (0 = mono).
     """
-    middle = taken(cycle, start, frames)
-    apart = np.float32(side) * taken(cycle, start + SIDE_AT, frames)
+    middle = slice_wrapped(cycle, start, frames)
+    apart = np.float32(side) * slice_wrapped(cycle, start + SIDE_AT, frames)
     return np.stack([middle + apart, middle - apart])
 
 

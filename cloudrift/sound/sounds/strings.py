@@ -5,7 +5,7 @@ import functools
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.audio.wrap import circular_noise, taken
+from cloudrift.audio.wrap import circular_noise, slice_wrapped
 from cloudrift.ground.draws import stream
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, opening, shaped
@@ -57,7 +57,7 @@ def _replayed(request: ToneRequest, start: int, spread: float, cents: float
     key = KEYS_A_TAPE * round(request.pitch / KEYS_A_TAPE)
     tape = cycles("tape strings", _aged, key, request.rate, spread, (), 2)
     speed = 2 ** ((request.pitch - key) / 12)
-    away = np.float32(2 ** (cents / 1200) - 1) * taken(_strays(), start, request.frames)
+    away = np.float32(2 ** (cents / 1200) - 1) * slice_wrapped(_strays(), start, request.frames)
     place = 2 * (start + speed * np.arange(request.frames) + away)
     whole = np.floor(place)
     at, rest = whole.astype(np.int64), (place - whole).astype(np.float32)

@@ -10,7 +10,7 @@ from cloudrift.audio.wrap import (
     filter_circular,
     read_displaced,
     read_stretch,
-    taken,
+    slice_wrapped,
 )
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, SettingsSpec
@@ -52,9 +52,9 @@ def _process_stretch(
     first, more = start - ring, count + 2 * ring
     away = strays_of(full, draw, context)
     if away is None:
-        read = np.array(taken(audio, first, more))
+        read = np.array(slice_wrapped(audio, first, more))
     else:
-        read = read_stretch(audio, taken(away, first, more), first)
+        read = read_stretch(audio, slice_wrapped(away, first, more), first)
     return _worn(read, full, draw, context, first)[:, ring : ring + count]
 
 
@@ -90,7 +90,7 @@ def _worn(audio: Stereo, full: Full, draw: int, context: Context, start: int) ->
         )
     if wear * full.number("dropouts") > 0:
         level = dropouts(draw, wear * full.number("dropouts"), frames, rate)
-        audio = audio * taken(level, start, count)
+        audio = audio * slice_wrapped(level, start, count)
     for name in BESIDE:
         audio = _with_noise(audio, name, full, draw, context, start, edge_hz)
     if not at_once:
@@ -128,7 +128,9 @@ def _with_noise(
     one_loop = (draw, context.loop_frames, context.rate)
     whole = edge_hz >= context.rate / 2
     noise = NOISES[name](*one_loop) if whole else _noise_up_to(name, *one_loop, edge_hz)
-    return audio + taken(noise, start, audio.shape[1]) * np.float32(to_gain(level_db) * wear)
+    return audio + slice_wrapped(noise, start, audio.shape[1]) * np.float32(
+        to_gain(level_db) * wear
+    )
 
 
 def _sampled(audio: Stereo, full: Full, rate: int, frames: int, start: int) -> Stereo:

@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import taken
+from cloudrift.audio.wrap import slice_wrapped
 
 FULL_RATE_HZ = 44_100.0
 MOST_BITS = 16.0  # from here on bits are not counted
@@ -26,7 +26,7 @@ def hold(
     ``audio`` is any stretch from ``start`` on of a loop of ``frames``, or turns of all of it.
     """
     count = audio.shape[1]
-    back = taken(_waited(rate_hz, frames, rate), start, count).astype(np.int64)
+    back = slice_wrapped(_waited(rate_hz, frames, rate), start, count).astype(np.int64)
     return audio[:, np.maximum(np.arange(count) - back, 0)]
 
 
