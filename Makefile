@@ -6,7 +6,7 @@ QT_LIBRARIES := libegl1 libgl1 libxkbcommon0 libdbus-1-3 libfontconfig1 libxkbco
   libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-image0 libxcb-render-util0 libxcb-shape0 \
   libxcb-randr0 libxcb-xinerama0
 
-.PHONY: demo test bench fuzz soak killed shots sounds-report system clean
+.PHONY: demo test bench fuzz soak killed mutants shots sounds-report system clean
 
 demo: $(STAMP) system
 	@$(BIN)/cloudrift demo
@@ -35,6 +35,9 @@ soak: $(STAMP) system
 killed: N ?= 1000
 killed: $(STAMP)
 	$(BIN)/python -m tools.killed $(N)
+
+mutants: $(STAMP) system
+	$(BIN)/python -m tools.mutate
 
 shots: $(STAMP) system
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/shots.py

@@ -105,7 +105,7 @@ def draw_chords(card: Card, loop: Loop, draw: int) -> tuple[Chord, ...]:
         tokens = list(once)
         last = turn == turns - 1 and turns > 1
         if last and rng.random() < card.chords.vary_end:
-            tokens[-1] = _other(card.chords.ends, tokens[-1], rng)
+            tokens[-1] = _other_end(card, tokens, rng)
         start = turn * total
         for token, length in zip(tokens, lengths, strict=True):
             tones = parse_degree(token, loop.key)
@@ -132,12 +132,22 @@ def _rhythm(card: Card, loop: Loop, rng: np.random.Generator) -> list[int]:
 
 
 def _progression(card: Card, count: int, rng: np.random.Generator) -> list[str]:
-    """Walk the grammar: never the same chord twice in a row, an ending it likes if one follows."""
+    """Walk the grammar: from chord to chord as it says, to an ending it likes if one follows.
+
+    The same chord comes twice in a row only where the grammar lets it follow itself; so too where
+    the row begins again.
+    """
     grammar = card.chords
     tokens = [grammar.starts[int(rng.integers(len(grammar.starts)))]]
     while len(tokens) < count:
-        options = [t for t in grammar.next[tokens[-1]] if t != tokens[-1]]
-        if len(tokens) == count - 1:
+        options = list(grammar.next[tokens[-1]])
+        first, left = tokens[0], count - len(tokens)
+        if first not in grammar.next[first]:
+            if left == 2:  # from there it must be able to end elsewhere
+                options = [t for t in options if set(grammar.next[t]) - {first}] or options
+            elif left == 1:
+                options = [t for t in options if t != first] or options
+        if left == 1:
             options = [t for t in options if t in grammar.ends] or options
         # A chord that was not there yet is likelier: a loop of four wants four colours.
         weights = np.array([1.0 if t in tokens else 3.0 for t in options])
@@ -145,6 +155,10 @@ def _progression(card: Card, count: int, rng: np.random.Generator) -> list[str]:
     return tokens
 
 
-def _other(options: tuple[str, ...], than: str, rng: np.random.Generator) -> str:
-    rest = [t for t in options if t != than]
-    return rest[int(rng.integers(len(rest)))] if rest else than
+def _other_end(card: Card, tokens: list[str], rng: np.random.Generator) -> str:
+    """Another ending that the card likes, and that is no repeat of the chord before it."""
+    before = tokens[-2] if len(tokens) > 1 else ""
+    repeats = before in card.chords.next.get(before, ())
+    rest = [t for t in card.chords.ends
+            if t not in (tokens[-1], tokens[0]) and (repeats or t != before)]  # fmt: skip
+    return rest[int(rng.integers(len(rest)))] if rest else tokens[-1]

@@ -21,6 +21,7 @@ from cloudrift.audio.wrap import (
     put_wrapped,
     slice_wrapped,
 )
+from cloudrift.ground.errors import CloudriftError
 from cloudrift.texture.kind import Context, Process
 from cloudrift.texture.ridden import Course, Values, blend_curve, ridden, ridden_stretch
 from cloudrift.texture.ride import BLEND
@@ -113,7 +114,8 @@ class _OneRunner(Runner):
 
     @property
     def _process(self) -> Process:
-        assert self.kind.process is not None, f"{self.kind.name} has no process"
+        if self.kind.process is None:
+            raise CloudriftError(f"treatment {self.kind.name} has no process")
         return self.kind.process
 
     def whole(self, audio: Stereo) -> Stereo:

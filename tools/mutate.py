@@ -1,0 +1,157 @@
+"""Listed one-line faults over the core, each put in by itself: do the tests see it?
+
+Each fault is a line that somebody might have written instead. The program and its tests are copied,
+one line is changed, and the tests that are about it are run; a fault that none of them sees is
+printed. ``make mutants`` prints which share was seen.
+"""
+
+import argparse
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+HOME = Path(__file__).resolve().parent.parent
+COPIED = ("cloudrift", "tests", "tools", "bench", "docs")
+LONGEST_S = 400
+
+
+@dataclass(frozen=True)
+class Fault:
+    """In a file of the program, ``right`` stands once; ``wrong`` is put there instead."""
+
+    file: str
+    right: str
+    wrong: str
+    tests: str  # files of tests, without "test_"
+
+
+FAULTS = (
+    # Chords and notes.
+    Fault("theory/voicing.py", "while pitch > min(above) - 5:", "while pitch > min(above) - 2:",
+          "promises chords"),
+    Fault("theory/fit.py", "return chord.root == fifth and leading in chord.tones",
+          "return chord.root == fifth", "chords"),
+    Fault("theory/fit.py", "closes / max(1, len(chords) - 1)", "0.0", "chords"),
+    Fault("notes/touch.py", "drift, loud = rng.uniform(-1, 1, 2)",
+          "drift, loud = rng.uniform(0, 1, 2)", "promises notes"),
+    Fault("notes/touch.py", "round(note.length_ticks * way.length)", "note.length_ticks", "notes"),
+    Fault("notes/find_chords.py", "near = ranked[0].key", "near = ranked[-1].key", "midi_in chords"),
+    Fault("loop/from_notes.py", "// bar * bar", "// bar * 0", "promises playing_in"),
+    Fault("loop/from_notes.py", "for n in notes if n.start_tick - first < loop.ticks",
+          "for n in notes", "promises playing_in"),
+    Fault("loop/edits.py", "if abs(distance) == 6 else", "if False else", "promises loop"),
+    Fault("loop/edits.py", "if plays if first <= a < last else inside:", "if plays:",
+          "promises layers"),
+    Fault("loop/edits.py", "other = replace(layer.source.other, use=layer.source.sound)",
+          "other = OtherSound(use=layer.source.sound)", "promises layers"),
+    Fault("loop/chord.py", "starts = [s for s in starts if s < self.end_tick] or [first]",
+          "starts = list(starts)", "chord_edits loop"),
+    Fault("loop/model.py", "if layer.source.end_tick > self.ticks:", "if False:", "layers"),
+    Fault("loop/model.py", "x.parked or x.mute or x.group in off", "x.parked or x.mute", "layers "
+          "hearing"),
+    Fault("loop/source.py", "own = {i: span.touch for i, span in enumerate(spans) if span.touch "
+          "is not None}", "own = {}", "chord_edits"),
+    # Files.
+    Fault("loop/newer.py", 'return f"={item[\'id\']}" if named else f"#{number}"',
+          'return f"#{number}"', "newer"),
+    Fault("loop/storage.py", "if head.schema > SCHEMA >= head.needs:",
+          "if head.schema > SCHEMA:", "newer"),
+    Fault("loop/storage.py", 'lens["voices"] = 0', "pass", "golden hearing"),
+    Fault("loop/recovery.py", "if not path.exists():", "if True:", "own_sounds"),
+    Fault("loop/history.py", "kept = self.moments[: self.at + 1]", "kept = self.moments", "loop"),
+    # Treatments.
+    Fault("texture/ride.py", "size = max(1, min(int(SMOOTH_S * context.rate), n // 2)) | 1",
+          "size = 1", "promises"),
+    Fault("texture/treatment.py", "for t in acting(line) if t.blend >= 0.5)",
+          "for t in acting(line))", "promises rides treatments"),
+    Fault("texture/kind.py", "cuts=tuple(round(cut * ratio) for cut in self.cuts),", "",
+          "promises"),
+    Fault("texture/kind.py", "self.tempo, self.cuts, self.passes", "self.tempo, (), self.passes",
+          "promises nodes"),
+    Fault("texture/kind.py", "self.exact_frames, self.tempo, self.cuts",
+          "self.exact_frames, 0, self.cuts", "nodes render"),
+    Fault("texture/running.py", "start, count = start - reach, count + 2 * reach",
+          "start, count = start, count", "nodes more_treatments"),
+    Fault("texture/running.py", "still = msgspec.structs.replace(self.treatment, rides=(), "
+          "blend=1.0)", "still = msgspec.structs.replace(self.treatment, rides=())", "rides"),
+    Fault("texture/frames.py", "np.clip(means, *ends)", "means", "more_treatments"),
+    # Rendering.
+    Fault("render/nodes.py", "difference * gain", "difference", "nodes render"),
+    Fault("render/nodes.py", "t.version, t.blend, t.draw, t.settings, t.rides",
+          "t.version, t.blend, t.draw, t.settings", "nodes rides"),
+    Fault("render/nodes.py", "np.where(shares <= 1e-6, 0.0, gain)", "gain", "rides"),
+    Fault("render/plan.py", "+ tail_s(_group_line(loop, layer), loop.tempo)", "", "promises"),
+    Fault("render/player.py", "start, end = (part.start, part.end) if part else (0.0, 1.0)",
+          "start, end = 0.0, 1.0", "promises player"),
+    Fault("render/match.py", "one.true_peak_db", "0.0", "hearing"),
+    Fault("sound/own.py", 'content=f"{own.plays},{low:g},{high:g}:"', 'content=""', "nodes"),
+    Fault("sound/part.py", "self.instrument.identity, self.settings, str(self.clock.tempo)",
+          'self.instrument.identity, (), str(self.clock.tempo)', "nodes render"),
+    # What is written.
+    Fault("deliver/writer.py", "key = loop.sounding_key if treated else loop.key",
+          "key = loop.key", "promises"),
+    Fault("deliver/writer.py", "root_pitch=60 + key.pc,", "root_pitch=60,", "promises"),
+    Fault("deliver/writer.py", "tempo = loop.sounding_tempo if treated else loop.tempo",
+          "tempo = loop.tempo", "promises"),
+    Fault("style/sketch.py", "options = [t for t in options if t != first] or options", "pass",
+          "promises"),
+    Fault("style/sketch.py", "options = list(grammar.next[tokens[-1]])",
+          "options = list(grammar.next)", "promises style_and_cli"),
+    Fault("audio/wrap.py", "start %= n\n    if start + count <= n:",
+          "start = max(0, start)\n    if start + count <= n:", "audio ahead"),
+)  # fmt: skip
+
+
+def is_seen(fault: Fault) -> tuple[bool, str]:
+    """Put a fault into a copy and run its tests; say whether it was seen, and in which way."""
+    with tempfile.TemporaryDirectory() as folder:
+        copy = Path(folder)
+        for name in COPIED:
+            shutil.copytree(HOME / name, copy / name, ignore=shutil.ignore_patterns("__pycache__"))
+        shutil.copy(HOME / "pyproject.toml", copy)
+        path = copy / "cloudrift" / fault.file
+        text = path.read_text()
+        if text.count(fault.right) != 1:
+            return False, f"the right line is there {text.count(fault.right)} times"
+        path.write_text(text.replace(fault.right, fault.wrong))
+        tests = [f"tests/test_{name}.py" for name in fault.tests.split()]
+        known = {"PYTHONPATH": folder, "PYTHONDONTWRITEBYTECODE": "1",
+                 "QT_QPA_PLATFORM": "offscreen"}  # fmt: skip
+        try:
+            run = subprocess.run(
+                [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests],
+                cwd=copy, env=os.environ | known, capture_output=True, text=True, check=False,
+                timeout=LONGEST_S,
+            )  # fmt: skip
+        except subprocess.TimeoutExpired:
+            return True, "its tests did not end"
+    failed = [line for line in run.stdout.splitlines() if line.startswith(("FAILED", "ERROR"))]
+    return run.returncode == 1, (failed or [""])[0].removeprefix("FAILED ").split(" - ")[0]
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Try all faults, or those in files that are named; return 1 where one is not seen."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("only", nargs="?", default="", help="only faults in files of this name")
+    only = parser.parse_args(arguments).only
+    faults = [fault for fault in FAULTS if only in fault.file]
+    began = time.monotonic()
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        found = list(pool.map(is_seen, faults))
+    for fault, (seen, how) in zip(faults, found, strict=True):
+        print(f"{'seen' if seen else 'UNSEEN':6}  {fault.file}: {fault.wrong!r}  {how}")
+    seen = sum(one for one, _ in found)
+    print(f"{seen} of {len(faults)} faults were seen ({seen / len(faults):.0%}) in "
+          f"{time.monotonic() - began:.0f} s")  # fmt: skip
+    return 0 if seen == len(faults) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())
