@@ -12,6 +12,8 @@ from cloudrift.deliver import Order, deliver
 from cloudrift.deliver.writer import write_midi
 from cloudrift.loop import edits, own_notes
 from cloudrift.loop.from_notes import put_layers
+from cloudrift.notes import find_chords as find_chords_module
+from cloudrift.notes.find_chords import guess_key
 from cloudrift.notes.from_midi import read_parts
 from cloudrift.notes.lens import Lens
 from cloudrift.notes.note import Note
@@ -24,6 +26,7 @@ from cloudrift.texture import Context, RidePoint, Treatment
 from cloudrift.texture.ride import BLEND, Ride, ride_shares
 from cloudrift.texture.running import treat
 from cloudrift.theory import Key
+from cloudrift.theory.fit import HeardChord, guess_keys, weights_of
 from cloudrift.theory.pitch import name_to_pc
 from cloudrift.theory.voicing import LOWEST_BASS, bass_near
 from tests.conftest import db, main_hz, rms, sine
@@ -53,6 +56,45 @@ def test_loudness_spreads_both_ways_about_the_touch():
     assert max(velocities) > 92
     assert max(abs(v - 80) for v in velocities) <= 20
     assert abs(np.mean(velocities) - 80) < 4
+
+
+def test_a_touch_holds_notes_as_long_as_it_says():
+    note = Note(start_tick=0, length_ticks=1000, pitch=60)
+    for length, wanted in ((0.25, 250), (1.0, 1000), (1.2, 1200)):
+        assert play((note,), Touch(length=length))[0].length_ticks == wanted
+
+
+def test_a_cadence_speaks_for_its_key():
+    """The same chords as often and as long; only the order tells where they lead."""
+    home = [HeardChord(frozenset({0, 4, 7}), 0, 1.0), HeardChord(frozenset({7, 11, 2}), 7, 1.0),
+            HeardChord(frozenset({5, 9, 0}), 5, 1.0)]  # fmt: skip
+    tonic, dominant, other = home
+    closing = [tonic, other, dominant, tonic, other, dominant, tonic]
+    open_row = [tonic, dominant, other, tonic, dominant, other, tonic]
+    weights = weights_of([tuple(c.tones) for c in closing], [1.0] * 7)
+
+    def share(row):
+        return next(g.confidence for g in guess_keys(weights, row) if g.key == Key("C", "major"))
+
+    assert share(closing) > share(open_row) + 0.005
+
+
+def test_which_root_a_chord_has_is_asked_of_the_nearest_key():
+    """A C E G is Am7 in A minor, C6 in C major: notes alone tell which of them is near."""
+    blocks = [(48, 57, 64, 67, 72), (45, 57, 60, 64), (50, 57, 62, 65), (52, 56, 59, 64)]
+    notes = [Note(start_tick=3840 * i, length_ticks=3840, pitch=p)
+             for i, voices in enumerate(blocks) for p in voices]  # fmt: skip
+    seen = []
+    real = find_chords_module.read_chord
+
+    def reads(voices, key, **more):
+        seen.append(key)
+        return real(voices, key, **more)
+
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(find_chords_module, "read_chord", reads)
+        guess_key(notes, [(3840 * i, 3840 * (i + 1), v) for i, v in enumerate(blocks)])
+    assert {(key.pc, key.mode) for key in seen} <= {(9, "minor"), (0, "major")}
 
 
 def midi(path, *starts):
