@@ -16,8 +16,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from msgspec.structs import replace
 
 from cloudrift.demo import polar_night
-from cloudrift.desktop.app import make_app
-from cloudrift.desktop.session import Session
+from cloudrift.desktop.frame.app import make_app
+from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.memory import keep_memory_tidy
 from cloudrift.loop import chord_edits, edits
@@ -151,9 +151,9 @@ def start_rows() -> list[tuple[str, str, str]]:
     script = (
         "import time; began = time.perf_counter()\n"
         "from cloudrift.demo import polar_night\n"
-        "from cloudrift.desktop.app import make_app\n"
-        "from cloudrift.desktop.session import Session\n"
-        "from cloudrift.desktop.window import Window\n"
+        "from cloudrift.desktop.frame.app import make_app\n"
+        "from cloudrift.desktop.session.session import Session\n"
+        "from cloudrift.desktop.frame.window import Window\n"
         "from cloudrift.devices import SilentSpeaker\n"
         "app = make_app(); loop = polar_night()\n"
         "session = Session(loop, None, SilentSpeaker(loop.rate)); window = Window(session)\n"

@@ -10,9 +10,9 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 
 from cloudrift.demo import polar_night
-from cloudrift.desktop.app import make_app
-from cloudrift.desktop.session import Session
-from cloudrift.desktop.window import Window
+from cloudrift.desktop.frame.app import make_app
+from cloudrift.desktop.frame.window import Window
+from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.memory import keep_memory_tidy
 from cloudrift.loop import chord_edits

@@ -59,7 +59,7 @@ def _window(files: Sequence[Path], *, play: bool = False) -> None:
 
     documents = [(load_document(file), file) for file in files]
     need_display()
-    from cloudrift.desktop.app import run  # noqa: PLC0415
+    from cloudrift.desktop.frame.app import run  # noqa: PLC0415
 
     sys.exit(run(documents[0] if documents else None, play=play))
 

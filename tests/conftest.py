@@ -77,7 +77,7 @@ def speaker():
 
 @pytest.fixture
 def session(qapp, small_loop, speaker, tmp_path):
-    from cloudrift.desktop.session import Session
+    from cloudrift.desktop.session.session import Session
 
     made = Session(small_loop, None, speaker, state_folder=tmp_path / "state")
     yield made
@@ -87,16 +87,16 @@ def session(qapp, small_loop, speaker, tmp_path):
 @pytest.fixture(scope="session")
 def app(qapp):
     """The application with its fonts and look: made once, for styling takes a second."""
-    from cloudrift.desktop.app import make_app
+    from cloudrift.desktop.frame.app import make_app
 
     return make_app()
 
 
 @pytest.fixture
 def window(app, small_loop, speaker, tmp_path, qtbot):
-    from cloudrift.desktop import look
-    from cloudrift.desktop.session import Session
-    from cloudrift.desktop.window import Window
+    from cloudrift.desktop.frame.window import Window
+    from cloudrift.desktop.kit import look
+    from cloudrift.desktop.session.session import Session
 
     if look.look.name != "Daybreak":
         look.apply(app, "Daybreak")

@@ -6,8 +6,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 
 from cloudrift.audio.files import write_wav
-from cloudrift.desktop.start.page import EMPTY, MIDI, PHRASE, TEMPLATE
-from cloudrift.desktop.tiles import open_length, open_style
+from cloudrift.desktop.kit.tiles import open_length, open_style
+from cloudrift.desktop.stages.start.page import EMPTY, MIDI, PHRASE, TEMPLATE
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import edits
 from cloudrift.loop.from_notes import put_found
@@ -323,7 +323,7 @@ def test_rides_and_places_go_along_with_the_metre():
 
 def test_the_length_tile_changes_the_metre_and_says_what_that_does(qtbot, window):
     popup = open_length(window.heading.length, window.session)
-    from cloudrift.desktop.tiles import MetreChoice
+    from cloudrift.desktop.kit.tiles import MetreChoice
 
     metre = popup.findChild(MetreChoice)
     put = next(b for b in popup.findChildren(type(window.start.begin)) if "metre" in b.text())

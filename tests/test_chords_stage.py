@@ -9,19 +9,19 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QWheelEvent
 
-from cloudrift.desktop import look
-from cloudrift.desktop.chords.midi_sheet import MidiSheet
-from cloudrift.desktop.chords.model import (
+from cloudrift.desktop.frame.key_popup import open_key
+from cloudrift.desktop.frame.midi_sheet import MidiSheet
+from cloudrift.desktop.kit import look
+from cloudrift.desktop.session.session import TREATED
+from cloudrift.desktop.stages.chords.model import (
     half_step_words,
     movement_words,
     setting_words,
     thread_picture,
 )
-from cloudrift.desktop.chords.next_model import key_row, outlook, outside_row, steps_of_five
-from cloudrift.desktop.key_popup import open_key
-from cloudrift.desktop.keys.layout import chord_caps, note_caps, pitches_of
-from cloudrift.desktop.keys.recorder import State
-from cloudrift.desktop.session import TREATED
+from cloudrift.desktop.stages.chords.next_model import key_row, outlook, outside_row, steps_of_five
+from cloudrift.desktop.stages.keys.layout import chord_caps, note_caps, pitches_of
+from cloudrift.desktop.stages.keys.recorder import State
 from cloudrift.loop import chord_edits, chord_time
 from cloudrift.loop.model import Chord, Loop
 from cloudrift.loop.progression import put_row

@@ -8,11 +8,11 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
-from cloudrift.desktop import look
-from cloudrift.desktop.field import FieldWidget
-from cloudrift.desktop.key_popup import open_key
-from cloudrift.desktop.session import BARE, TREATED
-from cloudrift.desktop.tiles import open_tempo
+from cloudrift.desktop.frame.key_popup import open_key
+from cloudrift.desktop.kit import look
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.tiles import open_tempo
+from cloudrift.desktop.session.session import BARE, TREATED
 from cloudrift.ground.settings import Field
 from cloudrift.loop import edits, load, recovery
 from cloudrift.sound import find_sound
@@ -496,7 +496,7 @@ def test_unsaved_work_is_kept_and_forgotten_once_saved(session, tmp_path):
 
 
 def test_work_of_a_crash_is_offered_and_opened(qtbot, window, tmp_path, monkeypatch):
-    from cloudrift.desktop.app import offer_unsaved
+    from cloudrift.desktop.frame.app import offer_unsaved
 
     folder = recovery.state_folder()
     lost = edits.set_tempo(window.session.loop, 66)

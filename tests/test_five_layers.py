@@ -4,7 +4,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QLabel, QMenu
 
-from cloudrift.desktop.notes.places import TOP
+from cloudrift.desktop.stages.layers.notes.places import TOP
 from tests.conftest import settled
 
 LEFT = Qt.MouseButton.LeftButton

@@ -7,7 +7,7 @@ import pytest
 import soundfile
 
 from cloudrift.deliver import Order, deliver, free_number, parcels
-from cloudrift.desktop.session import BARE, TREATED
+from cloudrift.desktop.session.session import BARE, TREATED
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import edits, load, save
 from cloudrift.loop.storage import loop_from, to_bytes

@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import QFileDialog
 from cloudrift.audio import files as audio_files
 from cloudrift.audio.clips import add_clip
 from cloudrift.audio.files import read_audio, write_wav
-from cloudrift.desktop.preferences import Preferences
+from cloudrift.desktop.session.preferences import Preferences
 from cloudrift.ground import CloudriftError, paths
 from cloudrift.ground.reading import read_file, read_toml, read_words, reading
 from cloudrift.ground.wanted import Cancelled
@@ -400,7 +400,7 @@ def test_chords_of_many_notes_are_those_of_few(rng):
 
 
 def test_words_from_files_are_shown_as_they_are(qtbot, window, tmp_path):
-    from cloudrift.desktop.parts import label, plain_tip
+    from cloudrift.desktop.kit.parts import label, plain_tip
 
     bad = "<b>x</b><img src='/dev/zero'>"
     made = label(bad)
@@ -465,7 +465,7 @@ def test_work_is_offered_when_its_program_is_gone_and_not_before(small_loop, tmp
 
 
 def test_the_only_copy_stays_until_it_is_kept_anew(window, tmp_path, monkeypatch):
-    from cloudrift.desktop.app import offer_unsaved
+    from cloudrift.desktop.frame.app import offer_unsaved
     from tests.test_desktop import answer
 
     folder = recovery.state_folder()
@@ -714,7 +714,8 @@ def test_without_a_home_folder_there_is_one(monkeypatch, tmp_path):
 WITHOUT = """
 import sys
 from PyQt6.QtCore import QTimer
-from cloudrift.desktop import app, window
+from cloudrift.desktop.frame import app
+from cloudrift.desktop.frame import window
 shown = window.Window.showEvent
 def show(self, event):
     shown(self, event)

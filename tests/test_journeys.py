@@ -7,9 +7,9 @@ import soundfile
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QPushButton
 
-from cloudrift.desktop.history_sheet import HistorySheet
-from cloudrift.desktop.key_popup import KeyPopup
-from cloudrift.desktop.session import BARE, TREATED
+from cloudrift.desktop.frame.history_sheet import HistorySheet
+from cloudrift.desktop.frame.key_popup import KeyPopup
+from cloudrift.desktop.session.session import BARE, TREATED
 from cloudrift.loop.storage import load, save
 from cloudrift.theory import Key
 from tests.test_beginnings import write_song

@@ -245,7 +245,7 @@ def test_a_pull_that_comes_too_late_is_counted(monkeypatch):
 
 
 def test_gaps_are_shown_in_the_settings(qtbot, window):
-    from cloudrift.desktop.settings_sheet import SettingsSheet
+    from cloudrift.desktop.frame.settings_sheet import SettingsSheet
 
     player = window.session.player
     player.waits_s.append(0.041)

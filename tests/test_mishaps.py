@@ -7,9 +7,9 @@ import threading
 import pytest
 from PyQt6.QtCore import QTimer
 
-from cloudrift.desktop.mishaps import AGAIN_S, Mishaps, log_file, log_to_file, mishap_words
-from cloudrift.desktop.selection import only_there
-from cloudrift.desktop.texture.targets import line_owners
+from cloudrift.desktop.frame.mishaps import AGAIN_S, Mishaps, log_file, log_to_file, mishap_words
+from cloudrift.desktop.session.selection import only_there
+from cloudrift.desktop.stages.texture.targets import line_owners
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.errors import MOST_WORDS, in_a_sentence
 from cloudrift.ground.words import number, ordinal, plural
@@ -65,7 +65,7 @@ def test_a_mishap_in_the_real_program_does_not_end_it(tmp_path):
     code = (
         "import sys\n"
         "from PyQt6.QtCore import QTimer\n"
-        "from cloudrift.desktop import app, window\n"
+        "from cloudrift.desktop.frame import app, window\n"
         "shown = window.Window.showEvent\n"
         "def show(self, event):\n"
         "    shown(self, event)\n"

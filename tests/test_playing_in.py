@@ -6,9 +6,9 @@ import mido
 import pytest
 from PyQt6.QtCore import QMimeData, Qt, QUrl
 
-from cloudrift.desktop.dropped import dropped
-from cloudrift.desktop.keys.drawer import OWN_KEYS
-from cloudrift.desktop.keys.recorder import Becomes, State
+from cloudrift.desktop.kit.dropped import dropped
+from cloudrift.desktop.stages.keys.drawer import OWN_KEYS
+from cloudrift.desktop.stages.keys.recorder import Becomes, State
 from cloudrift.devices import MidiKeyboard, keyboards
 from cloudrift.ground import CloudriftError
 from cloudrift.loop.from_notes import put_layers

@@ -4,9 +4,9 @@ import pytest
 from PyQt6.QtCore import QCoreApplication, QEvent
 from PyQt6.QtWidgets import QWidget
 
-from cloudrift.desktop.history_sheet import HistorySheet
-from cloudrift.desktop.key_popup import KeyPopup
-from cloudrift.desktop.preview import Preview
+from cloudrift.desktop.frame.history_sheet import HistorySheet
+from cloudrift.desktop.frame.key_popup import KeyPopup
+from cloudrift.desktop.session.preview import Preview
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import edits
 from tests.conftest import settled

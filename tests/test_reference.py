@@ -89,7 +89,7 @@ def test_the_first_bars_of_chords_are_cut_where_they_end():
 
 
 def test_a_recording_gives_the_loop_its_tempo_and_key(qtbot, window, engine, tmp_path):
-    from cloudrift.desktop.reference_sheet import ReferenceSheet
+    from cloudrift.desktop.frame.reference_sheet import ReferenceSheet
 
     loop, audio = recording(engine, Key("C", "minor"), 93.0)
     path = tmp_path / "pier.wav"
@@ -125,7 +125,7 @@ def test_a_minor_is_not_read_as_its_relative(engine, row):
 
 
 def test_the_sheet_shows_each_likely_key_and_names_chords_in_the_one_chosen(qtbot, window):
-    from cloudrift.desktop.reference_sheet import ReferenceSheet
+    from cloudrift.desktop.frame.reference_sheet import ReferenceSheet
 
     keys = [KeyGuess(Key("A", "minor"), 0.62), KeyGuess(Key("C#", "minor"), 0.3)]
     row = [WrittenChord(tones=(10, 1, 5)), WrittenChord(tones=(8, 0, 3))]

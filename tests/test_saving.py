@@ -16,8 +16,8 @@ import pytest
 from cloudrift.audio import files
 from cloudrift.audio.files import OLD_S, forget_parts, remove_old_parts, write_atomically
 from cloudrift.deliver.names import slug
-from cloudrift.desktop import saver
-from cloudrift.desktop.preferences import Preferences
+from cloudrift.desktop.session import saver
+from cloudrift.desktop.session.preferences import Preferences
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.paths import path_of, path_text
 from cloudrift.ground.wanted import Cancelled
@@ -454,7 +454,7 @@ def test_work_that_cannot_be_kept_is_said_once(qtbot, window, monkeypatch):
 
 
 def test_unsaved_work_that_cannot_be_read_is_said_and_stays(window, small_loop):
-    from cloudrift.desktop.app import offer_unsaved
+    from cloudrift.desktop.frame.app import offer_unsaved
 
     folder = recovery.state_folder()
     folder.mkdir(parents=True)
@@ -468,7 +468,8 @@ RUNNING = """
 import sys
 from pathlib import Path
 from PyQt6.QtCore import QTimer
-from cloudrift.desktop import app, window
+from cloudrift.desktop.frame import app
+from cloudrift.desktop.frame import window
 from cloudrift.loop import edits
 from cloudrift.loop.storage import load_document
 shown = window.Window.showEvent
@@ -530,10 +531,10 @@ class Stuck:
 def test_closing_does_not_wait_for_what_still_runs(
     qtbot, small_loop, speaker, tmp_path, monkeypatch, where
 ):
-    from cloudrift.desktop import session as session_module
-    from cloudrift.desktop import window as window_module
-    from cloudrift.desktop.session import Session
-    from cloudrift.desktop.window import Window
+    from cloudrift.desktop.frame import window as window_module
+    from cloudrift.desktop.frame.window import Window
+    from cloudrift.desktop.session import session as session_module
+    from cloudrift.desktop.session.session import Session
 
     monkeypatch.setattr(session_module, "CLOSING_S", 0.2)
     monkeypatch.setattr(window_module, "CLOSING_S", 0.2)
@@ -586,7 +587,8 @@ def test_an_engine_says_whether_its_steps_have_ended():
 STUCK = """
 import sys, time
 from PyQt6.QtCore import QTimer
-from cloudrift.desktop import app, window
+from cloudrift.desktop.frame import app
+from cloudrift.desktop.frame import window
 shown = window.Window.showEvent
 def show(self, event):
     shown(self, event)

@@ -8,13 +8,13 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLabel
 
-import cloudrift.desktop.settings_sheet as sheet_room
-from cloudrift.desktop import look
-from cloudrift.desktop.help_sheet import NEXT_KEYS, NOTE_KEYS, STAGE_KEYS, THREAD_KEYS
-from cloudrift.desktop.notes.model import chord_names
-from cloudrift.desktop.preferences import MOST_RECENT, Preferences, Wishes
-from cloudrift.desktop.session import Session
-from cloudrift.desktop.window import Window
+import cloudrift.desktop.frame.settings_sheet as sheet_room
+from cloudrift.desktop.frame.help_sheet import NEXT_KEYS, NOTE_KEYS, STAGE_KEYS, THREAD_KEYS
+from cloudrift.desktop.frame.window import Window
+from cloudrift.desktop.kit import look
+from cloudrift.desktop.session.preferences import MOST_RECENT, Preferences, Wishes
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.layers.notes.model import chord_names
 from cloudrift.devices import SilentSpeaker, open_speaker, speakers
 from cloudrift.devices import speaker as speaker_room
 from cloudrift.ground import CloudriftError
@@ -168,7 +168,7 @@ def test_a_speaker_that_is_not_there_is_the_systems(monkeypatch):
 
 
 def test_play_keys_opens_with_the_keyboard_that_is_wished(window, monkeypatch):
-    import cloudrift.desktop.keys.drawer as room
+    import cloudrift.desktop.stages.keys.drawer as room
 
     made = []
 

@@ -5,7 +5,7 @@ import threading
 
 import pytest
 
-from cloudrift.desktop.tasks import Lane, Tasks
+from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import edits
@@ -83,7 +83,7 @@ def test_a_fault_is_logged_with_its_place_and_heard_as_a_sentence(tasks, qtbot, 
 
 
 def test_pictures_follow_while_files_are_written(window, qtbot, monkeypatch):
-    from cloudrift.desktop.deliver import stage
+    from cloudrift.desktop.stages.deliver import stage
 
     gate = threading.Event()
 

@@ -7,9 +7,9 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication
 
 from cloudrift.audio.loudness import integrated_lufs
-from cloudrift.desktop.field import FieldWidget
-from cloudrift.desktop.session import BARE, TREATED
-from cloudrift.desktop.texture.pair_page import difference, step_names
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.session.session import BARE, TREATED
+from cloudrift.desktop.stages.texture.pair_page import difference, step_names
 from cloudrift.loop import edits
 from cloudrift.loop.storage import save
 from cloudrift.render import Engine

@@ -4,7 +4,7 @@ import msgspec
 import numpy as np
 import pytest
 
-from cloudrift.desktop.session import BARE
+from cloudrift.desktop.session.session import BARE
 from cloudrift.loop import edits
 from cloudrift.render import Engine
 from cloudrift.render.audition import played_key, tried

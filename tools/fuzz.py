@@ -23,7 +23,7 @@ from typing import NamedTuple
 import msgspec
 
 from cloudrift.audio.files import read_audio
-from cloudrift.desktop.preferences import FILE, Preferences
+from cloudrift.desktop.session.preferences import FILE, Preferences
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_words
 from cloudrift.loop import edits

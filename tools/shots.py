@@ -6,10 +6,10 @@ from pathlib import Path
 from PyQt6.QtWidgets import QApplication
 
 from cloudrift.demo import KIT, polar_night, slow_meridian
-from cloudrift.desktop import look
-from cloudrift.desktop.app import make_app
-from cloudrift.desktop.session import BARE, TREATED, Session
-from cloudrift.desktop.window import Window
+from cloudrift.desktop.frame.app import make_app
+from cloudrift.desktop.frame.window import Window
+from cloudrift.desktop.kit import look
+from cloudrift.desktop.session.session import BARE, TREATED, Session
 from cloudrift.devices import SilentSpeaker
 from cloudrift.sound import find_sound
 

@@ -32,11 +32,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from cloudrift.demo import polar_night
-from cloudrift.desktop.app import make_app
-from cloudrift.desktop.mishaps import Mishaps
-from cloudrift.desktop.preview import Preview
-from cloudrift.desktop.session import Session
-from cloudrift.desktop.window import Window
+from cloudrift.desktop.frame.app import make_app
+from cloudrift.desktop.frame.mishaps import Mishaps
+from cloudrift.desktop.frame.window import Window
+from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.lru import made_bytes
 from cloudrift.ground.memory import keep_memory_tidy

@@ -14,6 +14,9 @@ from cloudrift.notes.note import LOW_PITCH, Note, in_order
 from cloudrift.theory.key import Key
 
 GIVEN, ESTIMATED = "given", "estimate"
+# Where a tempo is from, in words.
+TEMPO_FROM = {"file": "written in the file", "standard": "the standard's, the file says none",
+              "estimate": "estimated from its notes"}  # fmt: skip
 
 
 @dataclass(frozen=True, kw_only=True)

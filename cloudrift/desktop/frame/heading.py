@@ -1,0 +1,246 @@
+"""The heading: name, the four tiles, transport, the compare switch, the meter."""
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from cloudrift.desktop.frame.key_popup import open_key
+from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
+from cloudrift.desktop.kit.meter import Meter
+from cloudrift.desktop.kit.parts import label
+from cloudrift.desktop.kit.tiles import Tile, open_length, open_style, open_tempo
+from cloudrift.desktop.session.session import BARE, TREATED, Session
+from cloudrift.ground.words import MOST_NAME, plural
+from cloudrift.loop import edits
+from cloudrift.notes.time import position_text
+
+HEIGHT = 62
+
+
+class PlayButton(QAbstractButton):
+    """A round button: a triangle when it stands, two bars when it plays."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(42, 42)
+        self.setCheckable(True)
+        self.setAccessibleName("Play or stop")
+        self.setToolTip("Play or stop (Space)")
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(color("focus"), 2) if self.hasFocus() else Qt.PenStyle.NoPen)
+        painter.setBrush(color("ink"))
+        painter.drawEllipse(QRectF(2, 2, 38, 38))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(color("on_ink"))
+        if self.isChecked():
+            painter.drawRect(QRectF(14.5, 14, 4.5, 14))
+            painter.drawRect(QRectF(23, 14, 4.5, 14))
+        else:
+            painter.drawPolygon(QPolygonF([QPointF(16, 13), QPointF(16, 29), QPointF(30, 21)]))
+
+
+class CompareSwitch(QWidget):
+    """Bare against treated: one press, in place, at the same loudness."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(150, 29)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setToolTip("Compare bare with treated (B)")
+        self.show_choice(TREATED)
+
+    def show_choice(self, what: str, sides: tuple[str, str] = ("Bare", "Treated")) -> None:
+        """Show which one is heard, and what both are called."""
+        self._what, self._sides = what, sides
+        heard = sides[what == TREATED]
+        self.setAccessibleName(f"Compare: {heard.lower()} is heard")
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(150, 29)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self.chosen.emit(BARE if event.position().x() < self.width() / 2 else TREATED)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.chosen.emit(BARE if event.key() == Qt.Key.Key_Left else TREATED)
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+        painter.setPen(
+            QPen(color("focus" if self.hasFocus() else "line"), 2 if self.hasFocus() else 1)
+        )
+        painter.setBrush(color("card"))
+        painter.drawRoundedRect(box, 5, 5)
+        half = box.width() / 2
+        for i, (what, words) in enumerate(zip((BARE, TREATED), self._sides, strict=True)):
+            side = QRectF(box.left() + i * half, box.top(), half, box.height())
+            on = self._what == what
+            if on:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(color("ink"))
+                painter.drawRoundedRect(side.adjusted(2, 2, -2, -2), 4, 4)
+            painter.setPen(color("on_ink" if on else "ink_soft"))
+            painter.setFont(text_font(12.5, SEMI if on else MEDIUM))
+            painter.drawText(side, Qt.AlignmentFlag.AlignCenter, words)
+
+
+class Title(QLineEdit):
+    """The loop's name. Pressed for the first time it is chosen whole: what is typed stands in."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMaxLength(MOST_NAME)
+        self._pressed = False
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        super().mousePressEvent(event)
+        if not self._pressed:
+            self.selectAll()
+        self._pressed = True
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        self._pressed = False
+        super().focusOutEvent(event)
+
+
+class Heading(QWidget):
+    """The top of the window."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.setFixedHeight(HEIGHT)
+        self.title = Title()
+        self.title.setAccessibleName("Loop name")
+        self.title.setFont(text_font(17, SEMI))
+        self.title.setMinimumWidth(120)
+        self.title.setMaximumWidth(210)
+        self.title.setStyleSheet(
+            "QLineEdit { background: transparent; border: 1px solid transparent; padding: 0 2px; }"
+            "QLineEdit:focus { border: 1px solid palette(highlight); }"
+        )
+        self.title.editingFinished.connect(self._rename)
+        self.under = label("", size=11, name="soft")
+        self.under.setContentsMargins(4, 0, 0, 0)
+        self.key = Tile("Key", 122)
+        self.tempo = Tile("Tempo", 112)
+        self.length = Tile("Length and metre", 70)
+        self.style_tile = Tile("Style card", 122)
+        for tile, opener in (
+            (self.key, open_key), (self.tempo, open_tempo),
+            (self.length, open_length), (self.style_tile, open_style),
+        ):  # fmt: skip
+            tile.clicked.connect(lambda _c=False, t=tile, o=opener: o(t, session))
+        self.play = PlayButton()
+        self.play.clicked.connect(session.toggle_playing)
+        self.position = label("1.1", size=17)
+        self.position.setFont(figure_font(17, SEMI))
+        self.position.setMinimumWidth(46)
+        self.compare = CompareSwitch()
+        self.compare.chosen.connect(session.hear)
+        self.matched = label("", size=11, name="soft")
+        self.matched.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+        self.meter = Meter(session)
+        self._lay_out()
+        session.changed.connect(self._show)
+        session.saved.connect(self._show)
+        session.shown_changed.connect(self._show)
+        session.playing_changed.connect(self.play.setChecked)
+        session.hearing_changed.connect(self._show_hearing)
+        session.loudness_changed.connect(self._show_hearing)
+        self._show()
+
+    def _lay_out(self) -> None:
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 6, 16, 6)
+        row.setSpacing(7)
+        names = QVBoxLayout()
+        names.setSpacing(0)
+        names.addWidget(self.title)
+        names.addWidget(self.under)
+        row.addLayout(names)
+        for tile in (self.key, self.tempo, self.length, self.style_tile):
+            row.addWidget(tile)
+        row.addSpacing(6)
+        row.addWidget(self.play)
+        place = QVBoxLayout()
+        place.setSpacing(0)
+        place.addWidget(self.position)
+        place.addWidget(label("bar.beat", size=10.5, name="soft"))
+        row.addLayout(place)
+        row.addStretch(1)
+        comparing = QVBoxLayout()
+        comparing.setSpacing(1)
+        comparing.addWidget(self.compare, 0, Qt.AlignmentFlag.AlignHCenter)
+        comparing.addWidget(self.matched)
+        row.addLayout(comparing)
+        row.addSpacing(4)
+        row.addWidget(self.meter)
+
+    def _rename(self) -> None:
+        text = self.title.text()
+        if text.strip() != self._session.loop.title and not self._session.apply(
+            "rename the loop", lambda loop: edits.set_title(loop, text)
+        ):
+            self.title.setText(self._session.loop.title)
+
+    def _show(self) -> None:
+        session, loop = self._session, self._session.shown
+        for tile in (self.key, self.tempo, self.length, self.style_tile, self.title):
+            tile.setEnabled(not session.previewing)
+        if not self.title.hasFocus():
+            self.title.setText(loop.title)
+            self.title.setCursorPosition(0)
+        state = "saved" if session.is_saved else "not saved"
+        if session.previewing:
+            state = session.preview_words
+        self.under.setText(f"kit: {loop.kit} · {state}" if loop.kit else state)
+        sounding = loop.sounding_key
+        self.key.show_text(loop.key.text, f"sounds {sounding.text}" if sounding != loop.key else "",
+                           "written = sounding")  # fmt: skip
+        tempo = loop.sounding_tempo
+        moved = abs(tempo - loop.tempo) > 0.005
+        self.tempo.show_text(f"{loop.tempo:g} BPM", f"sounds {tempo:.1f} BPM" if moved else "",
+                             "written = sounding")  # fmt: skip
+        self.length.show_text(plural(loop.bars, "bar"), "", f"{loop.metre[0]}/{loop.metre[1]}")
+        self.style_tile.show_text(
+            loop.style or "no style",
+            "",
+            f"style card · draw {loop.draw}" if loop.style else "style card",
+        )
+        self._show_hearing()
+
+    def _show_hearing(self) -> None:
+        self.compare.show_choice(self._session.hearing, self._session.sides)
+        session = self._session
+        known = len(session.loudness) >= 2
+        self.matched.setText(session.match_words if known else "")
+        equal = "equally loud" if session.match.equal else "each as loud as it is"
+        self.matched.setToolTip(f"Compared with {session.compared}, {equal}")
+
+    def show_place(self, share: float) -> None:
+        """Show where the sound is."""
+        loop = self._session.shown
+        text = position_text(int(share * loop.ticks) % loop.ticks, loop.metre)
+        if text != self.position.text():
+            self.position.setText(text)
+        self.meter.follow(share)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), color("paper"))
+        painter.setPen(color("line"))
+        painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)

@@ -1,0 +1,203 @@
+"""The key editor: another key with everything following, names only, or by ear at five shifts."""
+
+from PyQt6.QtGui import QCloseEvent, QHideEvent
+
+from cloudrift.desktop.kit.parts import ChoiceRow, heading, label, row_of_heading
+from cloudrift.desktop.kit.rows import row, small
+from cloudrift.desktop.kit.tiles import Popup, Tile
+from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.session import Session
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import number
+from cloudrift.loop import edits
+from cloudrift.loop.model import Loop
+from cloudrift.theory.fit import fit, other_fits, parallel_of, plain_key, relative_of, weights_of
+from cloudrift.theory.key import SCALES, Key
+from cloudrift.theory.pitch import pretty
+
+FOLLOW, STAY = "follow", "stay"
+SHIFTS = (-2, -1, 0, 1, 2)
+FARTHEST = 9
+WIDTH = 372
+
+
+class KeyPopup(Popup):
+    """Tonic, scale, related keys, how well the chords fit, and hearing it elsewhere."""
+
+    def __init__(self, tile: Tile, session: Session) -> None:
+        super().__init__(tile, WIDTH)
+        self._session = session
+        self._middle = 0
+        self.heard: int | None = None  # the shift that is heard now
+        self._preview = Preview(session, self)
+        self._preview.ended.connect(self._heard_no_more)
+        self.way = ChoiceRow(
+            [(FOLLOW, "Chords follow"), (STAY, "Chords stay, names change")], columns=2,
+            name="What a new key does",
+        )  # fmt: skip
+        self.way.show_choice(FOLLOW)
+        self.way.chosen.connect(self._choose_way)
+        self._way = FOLLOW
+        self.tonics = ChoiceRow([(pc, "") for pc in range(12)], columns=6, name="Tonic")
+        self.tonics.chosen.connect(lambda pc: self.put(plain_key(pc, self._session.loop.key.mode)))
+        self.modes = ChoiceRow([(m, m) for m in SCALES], columns=3, name="Scale")
+        self.modes.chosen.connect(lambda m: self.put(Key(self._session.loop.key.tonic, m)))
+        self.under = label("", size=11.5, name="soft")
+        self.under.setWordWrap(True)
+        self.fits = label("", size=11.5, name="soft")
+        self.fits.setWordWrap(True)
+        self.relative = small("", self._put_relative)
+        self.relative.setToolTip("The same notes, another home: chords stay")
+        self.parallel = small("", self._put_parallel)
+        self.parallel.setToolTip("The same home, another scale: degrees stay")
+        self.shifts = ChoiceRow([(i, "") for i in range(5)], columns=5, name="Hear it at")
+        self.shifts.chosen.connect(lambda i: self.hear(self._middle + SHIFTS[i]))
+        self.keep = small("Keep this key", self._keep, "Put the loop into the key that is heard")
+        for widget in (
+            row_of_heading("Key", small("From a recording…", self._listen,
+                           "Find key and tempo of a recording")), self.way, self.tonics,
+            row([small("−1 st", lambda: self.shift(-1), "Everything a semitone lower"),
+                 small("+1 st", lambda: self.shift(1), "Everything a semitone higher")]),
+            heading("Scale"), self.modes, self.under,
+            heading("Related"), row([self.relative, self.parallel]), self.fits,
+            heading("Find a better key: hear it at"), self.shifts,
+            row([small("Lower", lambda: self._move_middle(-1)), self.keep,
+                 small("Higher", lambda: self._move_middle(1))]),
+        ):  # fmt: skip
+            self.body.addWidget(widget)
+        self.sync()
+
+    # --- what is done -------------------------------------------------------------------------
+
+    def _listen(self) -> None:
+        window = self._owner.window()
+        self.close()
+        window.choose_reference()  # type: ignore[union-attr]
+
+    def _choose_way(self, way: str) -> None:
+        self._way = way
+
+    def put(self, key: Key) -> None:
+        """Change the key, with the chords following or staying as chosen."""
+        self._stop_hearing()
+        edit = edits.set_key if self._way == FOLLOW else edits.rename_key
+        self._session.apply(f"key {key.text}", lambda loop: edit(loop, key))
+        self.sync()
+
+    def _put_relative(self) -> None:
+        self._stop_hearing()
+        key = relative_of(self._session.loop.key)
+        self._session.apply(f"read in {key.text}", lambda loop: edits.rename_key(loop, key))
+        self.sync()
+
+    def _put_parallel(self) -> None:
+        self._stop_hearing()
+        key = parallel_of(self._session.loop.key)
+        self._session.apply(f"key {key.text}", lambda loop: edits.set_key(loop, key))
+        self.sync()
+
+    def shift(self, semitones: int) -> None:
+        """Move everything by semitones."""
+        self._stop_hearing()
+        self._session.apply(
+            f"key {number(semitones, '+d')} st",
+            lambda loop: edits.shift_key(loop, semitones),
+        )
+        self.sync()
+
+    # --- by ear -------------------------------------------------------------------------------
+
+    def hear(self, semitones: int) -> None:
+        """Hear the loop so many semitones higher or lower, in its place, unchanged."""
+        session = self._session
+        self._preview.end()
+        try:
+            if semitones:
+                self._preview.put(
+                    lambda loop: _shifted(loop, semitones), f"heard {number(semitones, '+d')} st"
+                )
+        except CloudriftError as error:
+            session.say(str(error))
+            self.sync()
+            return
+        self.heard = semitones
+        if not session.player.playing:
+            session.set_playing(True)
+        self.sync()
+
+    def _keep(self) -> None:
+        if self.heard:
+            self.shift(self.heard)
+            self._middle = 0
+            self.sync()
+
+    def _move_middle(self, by: int) -> None:
+        self._middle = min(max(self._middle + by, -FARTHEST), FARTHEST)
+        self.sync()
+
+    def _stop_hearing(self) -> None:
+        self._preview.end()
+        self.heard = None
+
+    def _heard_no_more(self) -> None:
+        self.heard = None
+        self.sync()
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        self._stop_hearing()
+        super().hideEvent(event)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self._stop_hearing()
+        super().closeEvent(event)
+
+    # --- what is shown ------------------------------------------------------------------------
+
+    def sync(self) -> None:
+        """Show the key as it is."""
+        loop = self._session.loop
+        key = loop.key
+        for pc in range(12):
+            name = pretty(plain_key(pc, key.mode).tonic)
+            self.tonics.button(pc).setText(name)
+            self.tonics.button(pc).setAccessibleName(f"Tonic: {name}")
+        self.tonics.show_choice(key.pc)
+        self.modes.show_choice(key.mode)
+        notes = " ".join(pretty(key.spell(pc)) for pc in key.scale)
+        heard = loop.sounding_key
+        more = f"\nsounds {heard.text} after the whole loop's treatments" if heard != key else ""
+        self.under.setText(f"{key.text}: {notes}{more}")
+        self.relative.setText(f"Relative: {relative_of(key).text}")
+        self.parallel.setText(f"Parallel: {parallel_of(key).text}")
+        self.fits.setText(_fit_words(loop))
+        self.keep.setEnabled(bool(self.heard))
+        for i, by in enumerate(SHIFTS):
+            semitones = self._middle + by
+            text = pretty(key.shifted(semitones).tonic)
+            away = f"{number(semitones, '+d')} st" if semitones else "as it is"
+            self.shifts.button(i).setText(f"{text}\n{away}")
+        chosen = None if self.heard is None else self.heard - self._middle
+        self.shifts.show_choice(SHIFTS.index(chosen) if chosen in SHIFTS else None)
+
+
+def _shifted(loop: Loop, semitones: int) -> Loop:
+    return edits.shift_key(loop, semitones) if semitones else loop
+
+
+def _fit_words(loop: Loop) -> str:
+    """Say how much of what the chords hold lies in this key and in others."""
+    if not loop.chords:
+        return "No chords yet that could fit another key."
+    weights = weights_of([c.voices for c in loop.chords],
+                         [float(c.length_ticks) for c in loop.chords])  # fmt: skip
+    own = f"{fit(weights, loop.key):.0%} of the chords lies in {loop.key.text}"
+    others = ", ".join(f"{k.text} {share:.0%}" for k, share in other_fits(weights, loop.key, 3))
+    return f"{own}; in others: {others}."
+
+
+def open_key(tile: Tile, session: Session) -> KeyPopup:
+    """Open the key editor under its tile."""
+    popup = KeyPopup(tile, session)
+    popup.open()
+    popup.tonics.button(session.loop.key.pc).setFocus()
+    return popup

@@ -1,0 +1,74 @@
+"""Chords from a MIDI file: what was found, and what of it to take."""
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QHBoxLayout,
+    QListWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.desktop.kit.parts import button, heading, label
+from cloudrift.desktop.session.session import Session
+from cloudrift.loop import edits
+from cloudrift.loop.from_notes import put_found, put_heard
+from cloudrift.loop.model import Loop
+from cloudrift.notes.from_midi import TEMPO_FROM, Song
+from cloudrift.notes.time import position_text
+from cloudrift.theory.naming import read_chord
+
+
+class MidiSheet(QDialog):
+    """Shows a song's chords, key and tempo; each can be taken or left."""
+
+    def __init__(self, song: Song, path: Path, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._song, self._session = song, session
+        self.setWindowTitle(f"Chords from {path.name}")
+        self.setMinimumWidth(460)
+        column = QVBoxLayout(self)
+        column.setSpacing(7)
+        column.addWidget(heading(f"{len(song.chords)} chords in {path.name}"))
+        self.chords = QListWidget()
+        self.chords.setAccessibleName("Chords found")
+        for chord in song.chords:
+            reading = read_chord(chord.voices, song.key, root_hint=chord.root)
+            place = position_text(chord.start_tick, song.metre)
+            notes = " ".join(song.key.spell_pitch(v) for v in chord.voices)
+            self.chords.addItem(f"{place:>6}   {reading.text}   ({reading.degree_text})   {notes}")
+        column.addWidget(self.chords)
+        self.key = QCheckBox(f"Take its key: {song.key.text}, estimated, "
+                             f"{song.key_confidence:.0%} sure")  # fmt: skip
+        self.tempo = QCheckBox(f"Take its tempo: {song.tempo:g} BPM, {TEMPO_FROM[song.tempo_from]}")
+        self.key.setChecked(True)
+        self.tempo.setChecked(song.tempo_from != "standard")
+        column.addWidget(self.key)
+        column.addWidget(self.tempo)
+        words = label("Its chords replace those of the loop, with their own voicings; without its "
+                      "key they are moved into the loop's.", size=11.5, name="soft")  # fmt: skip
+        words.setWordWrap(True)
+        column.addWidget(words)
+        line = QHBoxLayout()
+        line.addStretch(1)
+        line.addWidget(button("Leave it", self.reject))
+        self.take = button("Take the chords", self.accept, name="strong")
+        self.take.setDefault(True)
+        line.addWidget(self.take)
+        column.addLayout(line)
+        self.accepted.connect(self._put)
+
+    def _put(self) -> None:
+        take_key, take_tempo = self.key.isChecked(), self.tempo.isChecked()
+        song = self._song
+
+        def edit(loop: Loop) -> Loop:
+            out = put_heard(
+                loop, song.key, lambda there: put_found(there, song.chords), take_key=take_key
+            )
+            return edits.set_tempo(out, song.tempo) if take_tempo else out
+
+        if self._session.apply("chords from a MIDI file", edit):
+            self._session.select(chord_id=self._session.loop.chords[0].id, more=(), voice=-1)

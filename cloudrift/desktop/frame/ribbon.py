@@ -1,0 +1,263 @@
+"""The whole-loop ribbon: bars, chord names, energy per layer, playhead; drag to hear a part."""
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer
+from PyQt6.QtGui import (
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QResizeEvent,
+)
+from PyQt6.QtWidgets import QWidget
+
+from cloudrift.audio.spectrum import energy_curve
+from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.loop.model import Loop
+from cloudrift.notes.time import bar_ticks
+from cloudrift.render.engine import Engine
+
+HEIGHT, LEFT, RIGHT, TOP = 86, 112, 16, 22
+COLUMNS = 320
+QUIET_DB = -48.0  # of the loudest moment; below, a stratum has no height
+SNAP_PX = 3
+REDRAW_MS = 120
+
+
+def strata(engine: Engine, loop: Loop) -> list[tuple[str, NDArray[np.float32]]]:
+    """Return each heard layer's role and its energy over the loop, as heights from 0 to 1."""
+    curves = [
+        (layer.role, energy_curve(engine.heard_layer(loop, layer), COLUMNS))
+        for layer in loop.heard()
+    ]
+    total = sum((curve for _, curve in curves), np.zeros(COLUMNS, np.float32))
+    loudest = float(total.max(initial=0.0))
+    if loudest <= 0:
+        return [(role, np.zeros(COLUMNS, np.float32)) for role, _ in curves]
+    height = np.clip(1 - 20 * np.log10(np.maximum(total, 1e-9) / loudest) / QUIET_DB, 0, 1)
+    share = height / np.maximum(total, 1e-9)
+    return [(role, (curve * share).astype(np.float32)) for role, curve in curves]
+
+
+class Ribbon(QWidget):
+    """The foot of the window, always there."""
+
+    def __init__(self, session: Session, tasks: Tasks) -> None:
+        super().__init__()
+        self._session, self._tasks = session, tasks
+        self._strata: list[tuple[str, NDArray[np.float32]]] = []
+        self._picture: QPixmap | None = None
+        self._hills: QPixmap | None = None  # the strata alone: names change more often
+        self._share = 0.0
+        self._busy = False
+        self._drag_from: float | None = None
+        self._dragged = False
+        self.setFixedHeight(HEIGHT)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Whole loop: drag to hear a part, press to go there")
+        self.setToolTip("Press to go there; drag to hear only a part; double-press for all of it")
+        self._later = QTimer(self)  # while a hand drags, the names follow a little behind
+        self._later.setSingleShot(True)
+        self._later.setInterval(REDRAW_MS)
+        self._later.timeout.connect(self._redraw)
+        session.changed.connect(lambda _before, _after: self._redraw_soon())
+        session.shown_changed.connect(self._redraw)
+        session.sound_changed.connect(lambda _rendered: self._measure())
+        session.busy_changed.connect(self._show_busy)
+
+    # --- what it shows ------------------------------------------------------------------------
+
+    def _measure(self) -> None:
+        loop, engine = self._session.heard_loop, self._session.engine
+        self._tasks.run("ribbon", lambda _stop, _moved: strata(engine, loop), self._take)
+
+    def _take(self, found: list[tuple[str, NDArray[np.float32]]]) -> None:
+        self._strata, self._hills = found, None
+        self._redraw_soon()
+
+    def _redraw_soon(self) -> None:
+        if not self._later.isActive():
+            self._later.start()
+
+    def _redraw(self) -> None:
+        self._picture = None
+        self.update()
+
+    def _show_busy(self, busy: bool) -> None:
+        if busy != self._busy:
+            self._busy = busy
+            self.update(0, 0, self.width(), 3)
+
+    def show_place(self, share: float) -> None:
+        """Move the playhead; only the strips it leaves and enters are painted."""
+        before, after = self._x(self._share), self._x(share)
+        self._share = share
+        if int(before) != int(after):
+            for x in (before, after):
+                self.update(QRect(int(x) - 3, 0, 7, HEIGHT))
+            self.update(QRect(0, 56, LEFT - 6, 24))
+
+    # --- places -------------------------------------------------------------------------------
+
+    def _x(self, share: float) -> float:
+        return LEFT + share * (self.width() - LEFT - RIGHT)
+
+    def _share_at(self, x: float) -> float:
+        return min(max((x - LEFT) / max(1, self.width() - LEFT - RIGHT), 0.0), 1.0)
+
+    def _snapped(self, share: float) -> float:
+        """Bring a place to the nearest beat."""
+        loop = self._session.shown
+        beats = loop.bars * loop.metre[0]
+        return round(share * beats) / beats
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self._drag_from, self._dragged = event.position().x(), False
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._drag_from is None:
+            return
+        x = event.position().x()
+        if abs(x - self._drag_from) > SNAP_PX:
+            self._dragged = True
+        if self._dragged:
+            first, last = sorted((self._share_at(self._drag_from), self._share_at(x)))
+            self._hear(self._snapped(first), self._snapped(last))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._drag_from is not None and not self._dragged and event.position().x() >= LEFT:
+            self._session.player.seek(self._share_at(event.position().x()))
+        self._drag_from = None
+
+    def mouseDoubleClickEvent(self, _event: QMouseEvent | None) -> None:
+        self._hear(0.0, 1.0)
+
+    def _hear(self, first: float, last: float) -> None:
+        if last > first:
+            self._session.player.hear_part(first, last)
+            self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        player, loop = self._session.player, self._session.shown
+        beat = 1 / (loop.bars * loop.metre[0])
+        first, last = player.part
+        key, shift = event.key(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        by = {Qt.Key.Key_Left: -beat, Qt.Key.Key_Right: beat}.get(Qt.Key(key))
+        if key == Qt.Key.Key_Escape and player.part != (0.0, 1.0):
+            self._hear(0.0, 1.0)
+        elif key == Qt.Key.Key_Home:
+            player.seek(first)
+        elif by is not None and shift:
+            self._hear(first, min(max(self._snapped(last + by), first + beat), 1.0))
+        elif by is not None:
+            player.seek((self._snapped(player.share) + by) % 1.0)
+        else:
+            super().keyPressEvent(event)
+
+    # --- painting -----------------------------------------------------------------------------
+
+    def resizeEvent(self, _event: QResizeEvent | None) -> None:
+        self._picture = self._hills = None
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        if event is not None and event.type() == QEvent.Type.PaletteChange:
+            self._picture = self._hills = None
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        if self._picture is None:
+            self._picture = self._paint_picture()
+        painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._picture)
+        first, last = self._session.player.part
+        if (first, last) != (0.0, 1.0):
+            shade = color("sky", 0.72)
+            painter.fillRect(QRectF(LEFT, 1, self._x(first) - LEFT, HEIGHT), shade)
+            painter.fillRect(QRectF(self._x(last), 1, self._x(1) - self._x(last), HEIGHT), shade)
+            painter.setPen(QPen(color("focus"), 2))
+            for share in (first, last):
+                painter.drawLine(QPointF(self._x(share), 2), QPointF(self._x(share), HEIGHT))
+        painter.setPen(QPen(color("signal"), 2))
+        x = self._x(self._share)
+        painter.drawLine(QPointF(x, 1), QPointF(x, HEIGHT))
+        seconds = self._share * self._session.shown.sounding_frames / self._session.shown.rate
+        painter.setPen(color("ink_soft"))
+        painter.setFont(figure_font(11.5))
+        painter.drawText(QPointF(14, 72), f"{int(seconds // 60)}:{seconds % 60:05.2f}")
+        if self._busy:
+            painter.fillRect(QRectF(0, 0, self.width(), 2), color("signal"))
+
+    def _paint_picture(self) -> QPixmap:
+        if self._hills is None:
+            self._hills = self._blank()
+            painter = QPainter(self._hills)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._paint_strata(painter)
+            painter.end()
+        picture = QPixmap(self._hills)
+        painter = QPainter(picture)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(color("line"))
+        painter.drawLine(0, 0, self.width(), 0)
+        painter.setPen(color("ink"))
+        painter.setFont(text_font(12.5, SEMI))
+        painter.drawText(QPointF(14, 26), "Whole loop")
+        painter.setPen(color("ink_soft"))
+        painter.setFont(text_font(11))
+        painter.drawText(QPointF(14, 44), "drag to hear a part")
+        self._paint_bars(painter)
+        painter.end()
+        return picture
+
+    def _blank(self) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        picture = QPixmap(int(self.width() * ratio), int(HEIGHT * ratio))
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(color("paper"))
+        return picture
+
+    def _paint_strata(self, painter: QPainter) -> None:
+        floor = np.zeros(COLUMNS)
+        high = HEIGHT - TOP - 6
+        xs = [self._x((i + 0.5) / COLUMNS) for i in range(COLUMNS)]
+        xs[0], xs[-1] = self._x(0), self._x(1)
+        painter.setPen(Qt.PenStyle.NoPen)
+        for role, curve in reversed(self._strata):
+            roof = floor + curve
+            upper = [QPointF(x, HEIGHT - 2 - high * y) for x, y in zip(xs, roof, strict=True)]
+            lower = [QPointF(x, HEIGHT - 2 - high * y) for x, y in zip(xs, floor, strict=True)]
+            painter.setBrush(color(role, 0.62))
+            painter.drawPolygon(QPolygonF(upper + lower[::-1]))
+            floor = roof
+
+    def _paint_bars(self, painter: QPainter) -> None:
+        loop = self._session.shown
+        bar = bar_ticks(loop.metre)
+        every = next(n for n in (1, 2, 4, 8, 16) if loop.bars / n <= 16 or n == 16)
+        painter.setFont(figure_font(10.5, MEDIUM))
+        for i in range(0, loop.bars, every):
+            x = self._x(i * bar / loop.ticks)
+            painter.setPen(color("hair"))
+            painter.drawLine(QPointF(x, 1), QPointF(x, HEIGHT))
+            painter.setPen(color("ink_soft"))
+            painter.drawText(QPointF(x + 4, 14), str(i + 1))
+        painter.setFont(text_font(11.5, SEMI))
+        painter.setPen(color("ink"))
+        free_from = 0.0
+        for chord in loop.chords:
+            x = self._x(chord.start_tick / loop.ticks) + (
+                22 if chord.start_tick % (bar * every) == 0 else 4
+            )
+            name = chord.read(loop.key).text
+            if x >= free_from:
+                painter.drawText(QPointF(x, 14), name)
+                free_from = x + painter.fontMetrics().horizontalAdvance(name) + 6

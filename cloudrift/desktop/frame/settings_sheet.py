@@ -1,0 +1,170 @@
+"""The settings of the program: speaker, buffer, keyboard, folder, theme, size; kept at once."""
+
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.desktop.kit import look
+from cloudrift.desktop.kit.parts import ChoiceRow, button, close_line, heading, label
+from cloudrift.desktop.session.preferences import BUFFERS, SIZES
+from cloudrift.desktop.session.session import Session
+from cloudrift.devices import keyboards, open_speaker, speakers
+from cloudrift.ground.errors import CloudriftError, in_a_sentence
+from cloudrift.ground.paths import path_of, path_text
+from cloudrift.ground.words import plural
+
+THEME_WORDS = (("", "As the desktop"), ("Daybreak", "Daybreak: light"),
+               ("Nightfall", "Nightfall: dark"))  # fmt: skip
+SYSTEM, ANY = "as the system has it", "chosen in Play keys"
+
+
+class SettingsSheet(QDialog):
+    """Each choice holds at once; what needs a new start says so."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setWindowTitle("Settings")
+        self.setMinimumWidth(520)
+        now = session.preferences.now
+        self.speaker = _names("Speaker", SYSTEM, speakers(), now.speaker)
+        self.speaker.activated.connect(lambda _i: self._play_through())
+        self.buffer = ChoiceRow([(ms, f"{ms} ms") for ms in BUFFERS], columns=4, name="Buffer")
+        self.buffer.show_choice(now.buffer_ms)
+        self.buffer.chosen.connect(self._play_through)
+        self.gaps = label("", size=11.5, name="soft")
+        self.gaps.setAccessibleName("Gaps in the sound")
+        self.gaps.setWordWrap(True)
+        self._clock = QTimer(self)
+        self._clock.timeout.connect(self._show_gaps)
+        self._clock.start(1000)
+        self._show_gaps()
+        self.keyboard = _names("MIDI keyboard", ANY, keyboards(), now.keyboard)
+        self.keyboard.activated.connect(lambda _i: self._keep(keyboard=self.keyboard.currentData()))
+        self.files = QLineEdit(str(path_of(now.files)) if now.files else "")
+        self.files.setPlaceholderText(str(Path.home()))
+        self.files.setAccessibleName("Folder for files")
+        self.files.editingFinished.connect(self._files_typed)
+        self.theme = ChoiceRow(THEME_WORDS, columns=3, name="Theme")
+        self.theme.show_choice(now.theme)
+        self.theme.chosen.connect(self._put_theme)
+        self.size_of = ChoiceRow([(p, f"{p} %") for p in SIZES], columns=5, name="Size")
+        self.size_of.show_choice(now.size_percent)
+        self.size_of.chosen.connect(self._put_size)
+        self.words = label("", size=12, name="soft")
+        self.words.setWordWrap(True)
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        column = QVBoxLayout(self)
+        column.setSpacing(8)
+        grid = QGridLayout()
+        grid.setVerticalSpacing(9)
+        grid.setColumnStretch(1, 1)
+        files = QHBoxLayout()
+        files.addWidget(self.files, 1)
+        files.addWidget(button("Choose…", self._choose_folder))
+        silent = self._session.speaker.silent
+        rows: tuple[tuple[str, Any, str], ...] = (
+            ("Speaker", self.speaker, "No sound card was found; everything plays silently"
+             if silent else ""),
+            ("Buffer", self.buffer, "Shorter answers the hand sooner; longer never stutters"),
+            ("Gaps", self.gaps, ""),
+            ("MIDI keyboard", self.keyboard, "Play keys opens with it"),
+            ("Folder for files", files, "Where file dialogs begin"),
+            ("Theme", self.theme, ""),
+            ("Text and controls", self.size_of, "Another size holds from the next start on"),
+        )  # fmt: skip
+        for i, (name, what, about) in enumerate(rows):
+            grid.addWidget(heading(name), 2 * i, 0)
+            if isinstance(what, QWidget):
+                grid.addWidget(what, 2 * i, 1)
+            else:
+                grid.addLayout(what, 2 * i, 1)
+            if about:
+                grid.addWidget(label(about, size=11.5, name="soft"), 2 * i + 1, 1)
+        column.addLayout(grid)
+        column.addWidget(self.words)
+        column.addLayout(close_line(self))
+        self.speaker.setFocus()
+
+    def _show_gaps(self) -> None:
+        player = self._session.player
+        longest = f"{1e3 * max(player.waits_s, default=0):.0f} ms"
+        if player.gaps:
+            self.gaps.setText(
+                f"{plural(player.gaps, 'gap')} since the start: the speaker ran dry, and asked up "
+                f"to {longest} apart. Take a longer buffer."
+            )
+        else:
+            self.gaps.setText(f"None since the start. The speaker asks at most {longest} apart.")
+
+    def _keep(self, **what: Any) -> None:
+        try:
+            self._session.preferences.change(**what)
+            self.words.setText(f"Kept in {self._session.preferences.file}")
+        except CloudriftError as error:
+            self.words.setText(in_a_sentence(str(error)))
+
+    def _play_through(self, buffer_ms: int = 0) -> None:
+        session = self._session
+        self._keep(speaker=self.speaker.currentData(),
+                   buffer_ms=buffer_ms or session.preferences.now.buffer_ms)  # fmt: skip
+        now = session.preferences.now
+        session.speaker.close()
+        try:
+            session.use_speaker(open_speaker(session.player.rate, now.speaker, now.buffer_ms))
+        except CloudriftError as error:
+            self.words.setText(in_a_sentence(str(error)))
+
+    def _choose_folder(self) -> None:
+        start = str(self._session.preferences.folder)
+        chosen = QFileDialog.getExistingDirectory(self, "Where file dialogs begin", start)
+        if chosen:
+            self.files.setText(chosen)
+            self._keep(files=path_text(Path(chosen)))
+
+    def _files_typed(self) -> None:
+        typed = self.files.text().strip()
+        folder = Path(typed).expanduser()
+        if typed and not folder.is_dir():
+            self.words.setText(f"There is no folder {folder}; choose one that is there.")
+            return
+        files = path_text(folder) if typed else ""
+        if files != self._session.preferences.now.files:
+            self._keep(files=files)
+
+    def _put_theme(self, name: str) -> None:
+        self._keep(theme=name)
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        look.apply(app, look.theme_of(app, name))
+
+    def _put_size(self, percent: int) -> None:
+        self._keep(size_percent=percent)
+        self.words.setText(f"{percent} % holds from the next start on.")
+
+
+def _names(name: str, none: str, found: tuple[str, ...], chosen: str) -> QComboBox:
+    """Devices to choose from; one that was chosen and is not there now says so."""
+    box = QComboBox()
+    box.setAccessibleName(name)
+    box.addItem(none, "")
+    for one in found:
+        box.addItem(one, one)
+    if chosen and chosen not in found:
+        box.addItem(f"{chosen} (not plugged in)", chosen)
+    box.setCurrentIndex(max(0, box.findData(chosen)))
+    return box

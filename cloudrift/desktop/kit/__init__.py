@@ -1,0 +1,1 @@
+"""What views are built of: fields, tiles, lanes, buttons, colours and letters, questions."""

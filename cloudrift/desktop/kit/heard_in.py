@@ -1,0 +1,90 @@
+"""What was heard in a recording: its tempo, key and chords, each to take or to leave."""
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from cloudrift.desktop.kit.parts import label
+from cloudrift.notes.reference import Reference, first_bars
+from cloudrift.theory.key import Key
+from cloudrift.theory.naming import read_chord
+from cloudrift.theory.symbols import WrittenChord
+
+SHOWN_CHORDS = 24
+
+
+class HeardIn(QWidget):
+    """Likely tempos and keys to choose from, and the chords, named in the key that is chosen."""
+
+    chosen = pyqtSignal()
+
+    def __init__(self, found: Reference, bars: int) -> None:
+        super().__init__()
+        self._found, self._bars = found, bars
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(7)
+        self.tempo, self.tempos = QCheckBox("Take its tempo"), QComboBox()
+        self.key, self.keys = QCheckBox("Take its key"), QComboBox()
+        self.tempos.setAccessibleName("Likely tempos")
+        self.keys.setAccessibleName("Likely keys")
+        for bpm in found.tempos:
+            self.tempos.addItem(f"{bpm:g} BPM", bpm)
+        for guess in found.keys:
+            self.keys.addItem(f"{guess.key.text}, {guess.confidence:.0%} sure", guess.key)
+        for tick, choices in ((self.tempo, self.tempos), (self.key, self.keys)):
+            tick.setChecked(True)
+            line = QHBoxLayout()
+            line.addWidget(tick)
+            line.addWidget(choices, 1)
+            column.addLayout(line)
+        self.chords = QCheckBox(f"Take its chords, for {bars} bars")
+        column.addWidget(self.chords)
+        self.names = label("", size=12)
+        self.names.setWordWrap(True)
+        column.addWidget(self.names)
+        about = label("Heard, not known: a tempo may be half or double, a key its relative, and "
+                      "what is not played plainly is guessed. Which note of a chord is lowest is "
+                      "not told.", size=11.5, name="soft")  # fmt: skip
+        about.setWordWrap(True)
+        column.addWidget(about)
+        self._name_chords()
+        self.keys.currentIndexChanged.connect(self._name_chords)
+        for choices in (self.tempos, self.keys):
+            choices.currentIndexChanged.connect(self.chosen)
+        for tick in (self.tempo, self.key, self.chords):
+            tick.toggled.connect(self.chosen)
+
+    @property
+    def heard_key(self) -> Key:
+        """The key that is chosen, taken or not: the chords are named in it."""
+        key: Key = self.keys.currentData()
+        return key
+
+    @property
+    def taken_key(self) -> Key | None:
+        """The key, if it is to be taken."""
+        return self.heard_key if self.key.isChecked() else None
+
+    @property
+    def taken_tempo(self) -> float | None:
+        """The tempo (BPM), if it is to be taken."""
+        return float(self.tempos.currentData()) if self.tempo.isChecked() else None
+
+    @property
+    def taken_chords(self) -> tuple[WrittenChord, ...]:
+        """The chords that fit, if they are to be taken; none otherwise."""
+        return first_bars(self._found.chords, self._bars) if self.chords.isChecked() else ()
+
+    def _name_chords(self) -> None:
+        """Name the chords, each with its root lowest."""
+        names = [
+            read_chord(_root_lowest(chord), self.heard_key, root_hint=chord.tones[0]).text
+            for chord in self._found.chords[:SHOWN_CHORDS]
+        ]
+        more = " …" if len(self._found.chords) > SHOWN_CHORDS else ""
+        self.names.setText("  ".join(names) + more)
+
+
+def _root_lowest(chord: WrittenChord) -> tuple[int, ...]:
+    root = chord.tones[0]
+    return tuple(48 + root + (pc - root) % 12 for pc in chord.tones)

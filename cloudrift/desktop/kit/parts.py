@@ -1,0 +1,240 @@
+"""Small parts that every stage uses: labels, rows of choices, panels, cleared layouts."""
+
+import html
+from collections.abc import Callable, Iterable
+
+from PyQt6.QtCore import QEvent, QObject, QRect, QSignalBlocker, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QPalette
+from PyQt6.QtWidgets import (
+    QApplication,
+    QButtonGroup,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.desktop.kit.look import SEMI, text_font
+
+
+def label(text: str, *, size: float = 13, weight: object = None, name: str = "") -> QLabel:
+    """Return a line of text; ``name`` picks its colour (``soft``, ``signal``, ``good``)."""
+    made = QLabel(text)
+    made.setTextFormat(Qt.TextFormat.PlainText)  # names in it may be a stranger's words
+    made.setFont(text_font(size, weight or text_font(size).weight()))  # type: ignore[arg-type]
+    made.setObjectName(name)
+    return made
+
+
+def plain_tip(text: str) -> str:
+    """Return words for a tool tip as they are: a name in them may look like marks of a page."""
+    return f"<span>{html.escape(text)}</span>" if "<" in text else text
+
+
+class Elided(QLabel):
+    """A line of text that is cut with dots where there is no room for it; its tip has it whole."""
+
+    def __init__(self, *, size: float, name: str = "") -> None:
+        super().__init__()
+        self.setFont(text_font(size))
+        self.setObjectName(name)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setPen(self.palette().color(QPalette.ColorRole.WindowText))
+        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, text)
+
+
+def set_look(widget: QWidget, name: str) -> None:
+    """Give a widget another of the named looks (``soft``, ``signal`` …), if it has not got it."""
+    if name == widget.objectName():
+        return
+    widget.setObjectName(name)
+    style = widget.style()
+    assert style is not None
+    style.unpolish(widget)
+    style.polish(widget)
+
+
+def playhead_moved(widget: QWidget, before: float, after: float) -> None:
+    """Paint the strips anew where a playhead was and is (pixels), and nothing else."""
+    if int(before) != int(after):
+        for x in (int(before), int(after)):
+            widget.update(QRect(x - 2, 0, 5, widget.height()))
+
+
+def heading(text: str) -> QLabel:
+    """Return a small heading."""
+    return label(text, size=12.5, weight=SEMI)
+
+
+def row_of_heading(text: str, widget: QWidget) -> QWidget:
+    """Return a small heading with a widget at the end of its line."""
+    holder = QWidget()
+    line = QHBoxLayout(holder)
+    line.setContentsMargins(0, 0, 0, 0)
+    line.addWidget(heading(text), 1)
+    line.addWidget(widget)
+    return holder
+
+
+def panel() -> QFrame:
+    """Return an empty panel of paper."""
+    frame = QFrame()
+    frame.setObjectName("panel")
+    return frame
+
+
+def button(text: str, act: Callable[[], object], *, name: str = "", tip: str = "") -> QPushButton:
+    """Return a button; ``strong`` and ``link`` are its other looks."""
+    made = QPushButton(text)
+    made.setObjectName(name)
+    made.setToolTip(tip)
+    made.setAccessibleName(text)
+    made.clicked.connect(lambda _checked=False: act())
+    return made
+
+
+def small_button(text: str, act: Callable[[], object], *, tip: str = "") -> QPushButton:
+    """Return a button for a place where there is little room."""
+    made = button(text, act, tip=tip)
+    made.setFont(text_font(11))
+    made.setMinimumWidth(10)
+    made.setStyleSheet("QPushButton { padding: 0px 7px; min-height: 16px; }")
+    return made
+
+
+def clear(layout: QLayout) -> None:
+    """Take everything out of a layout and let it go.
+
+    What has the keyboard gives it up first: hidden with it, it would hand it on to whatever comes
+    next, as if somebody had gone there.
+    """
+    while (item := layout.takeAt(0)) is not None:
+        if (widget := item.widget()) is not None:
+            focused = QApplication.focusWidget()
+            if focused is not None and (focused is widget or widget.isAncestorOf(focused)):
+                focused.clearFocus()
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()
+        elif (inner := item.layout()) is not None:
+            clear(inner)
+            inner.deleteLater()
+
+
+def close_line(sheet: QWidget) -> QHBoxLayout:
+    """Return the last line of a sheet that is only closed."""
+    line = QHBoxLayout()
+    line.addStretch(1)
+    close = button("Close", sheet.close, name="strong")
+    close.setDefault(True)
+    line.addWidget(close)
+    return line
+
+
+def scrolling(inside: QWidget) -> QScrollArea:
+    """Return an area that scrolls its content up and down only."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(inside)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    return area
+
+
+class WhileShown(QObject):
+    """Calls a refresh only while a widget is seen, and once when it comes into view again."""
+
+    def __init__(self, widget: QWidget, refresh: Callable[[], object]) -> None:
+        super().__init__(widget)
+        self._widget, self._refresh = widget, refresh
+        self._stale = False
+        widget.installEventFilter(self)
+
+    def __call__(self, *_: object) -> None:
+        """Refresh now, or when the widget is seen next."""
+        if self._widget.isVisible():
+            self._refresh()
+        else:
+            self._stale = True
+
+    def eventFilter(self, _watched: QObject | None, event: QEvent | None) -> bool:
+        if self._stale and event is not None and event.type() == QEvent.Type.Show:
+            self._stale = False
+            self._refresh()
+        return False
+
+
+class ChoiceRow(QWidget):
+    """Buttons of which one is down. ``chosen`` carries its key."""
+
+    chosen = pyqtSignal(object)
+
+    def __init__(
+        self, choices: Iterable[tuple[object, str]], *, columns: int = 4, name: str = ""
+    ) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self._group = QButtonGroup(self)
+        self._keys: list[object] = []
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(4)
+        for i, (key, text) in enumerate(choices):
+            one = QPushButton(text)
+            one.setCheckable(True)
+            one.setMinimumWidth(10)
+            one.setStyleSheet("QPushButton { padding: 3px 2px; }")
+            one.setAccessibleName(f"{name}: {text}" if name else text)
+            self._group.addButton(one, i)
+            self._keys.append(key)
+            grid.addWidget(one, i // columns, i % columns)
+        self._group.idClicked.connect(lambda i: self.chosen.emit(self._keys[i]))
+
+    def button(self, key: object) -> QPushButton:
+        """Return the button of a key."""
+        found = self._group.button(self._keys.index(key))
+        assert isinstance(found, QPushButton)
+        return found
+
+    def show_choice(self, key: object) -> None:
+        """Put the button of a key down, or none if no button has it; nothing is emitted."""
+        with QSignalBlocker(self._group):
+            self._group.setExclusive(False)
+            for i, one in enumerate(self._keys):
+                found = self._group.button(i)
+                assert found is not None
+                found.setChecked(one == key)
+            self._group.setExclusive(True)
+
+
+class Inspector(QFrame):
+    """The right-hand panel: a title, a line under it, and what belongs to the selection."""
+
+    def __init__(self, width: int = 262) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.setFixedWidth(width)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 10, 2, 8)
+        outer.setSpacing(4)
+        self.title = label("", size=18, weight=SEMI)
+        self.under = label("", size=11.5, name="soft")
+        self.under.setWordWrap(True)
+        for widget in (self.title, self.under):
+            widget.setContentsMargins(13, 0, 10, 0)
+            outer.addWidget(widget)
+        inside = QWidget()
+        self.body = QVBoxLayout(inside)
+        self.body.setContentsMargins(13, 4, 9, 4)
+        self.body.setSpacing(5)
+        outer.addWidget(scrolling(inside), 1)

@@ -1,0 +1,40 @@
+"""Rows of several buttons beside each other, in little room."""
+
+from collections.abc import Callable, Iterable
+
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+
+from cloudrift.desktop.kit.parts import button
+
+NARROW = "QPushButton { padding: 3px 2px; }"
+
+
+def toggle(text: str, act: Callable[[bool], object], tip: str = "") -> QPushButton:
+    """Return a button that stays down."""
+    made = QPushButton(text)
+    made.setCheckable(True)
+    made.setMinimumWidth(10)
+    made.setStyleSheet(NARROW)
+    made.setToolTip(tip)
+    made.setAccessibleName(text)
+    made.clicked.connect(act)
+    return made
+
+
+def small(text: str, act: Callable[[], object], tip: str = "") -> QPushButton:
+    """Return a button for a row of several."""
+    made = button(text, act, tip=tip)
+    made.setMinimumWidth(10)
+    made.setStyleSheet(NARROW)
+    return made
+
+
+def row(widgets: Iterable[QWidget]) -> QWidget:
+    """Return widgets beside each other."""
+    holder = QWidget()
+    line = QHBoxLayout(holder)
+    line.setContentsMargins(0, 0, 0, 0)
+    line.setSpacing(4)
+    for widget in widgets:
+        line.addWidget(widget, 1)
+    return holder

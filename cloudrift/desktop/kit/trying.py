@@ -1,0 +1,50 @@
+"""Hearing before doing: a button that lets its edit be heard while the pointer or focus rests."""
+
+import contextlib
+from collections.abc import Callable
+
+from PyQt6.QtCore import QEvent, QObject, QTimer
+from PyQt6.QtWidgets import QAbstractButton
+
+from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.session import Session
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop.model import Loop
+
+RESTS_MS = 350
+
+
+class Trying(QObject):
+    """Previews what a button would do while somebody rests on it; nothing is changed by that."""
+
+    def __init__(
+        self, widget: QAbstractButton, session: Session, edit: Callable[[Loop], Loop], words: str
+    ) -> None:
+        super().__init__(widget)
+        self._edit, self._words = edit, words
+        self._widget = widget
+        self._preview = Preview(session, widget)
+        self._rests = QTimer(self)
+        self._rests.setSingleShot(True)
+        self._rests.setInterval(RESTS_MS)
+        self._rests.timeout.connect(self.begin)
+        widget.installEventFilter(self)
+        widget.clicked.connect(self.end)
+
+    def begin(self) -> None:
+        """Let the edit be heard and seen."""
+        with contextlib.suppress(CloudriftError):  # said when the button is pressed
+            self._preview.put(self._edit, self._words)
+
+    def end(self) -> None:
+        """Go back to the loop as it is."""
+        self._rests.stop()
+        self._preview.end()
+
+    def eventFilter(self, _watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and self._widget.isEnabled():
+            if event.type() in (QEvent.Type.Enter, QEvent.Type.FocusIn):
+                self._rests.start()
+            elif event.type() in (QEvent.Type.Leave, QEvent.Type.FocusOut, QEvent.Type.Hide):
+                self.end()
+        return False

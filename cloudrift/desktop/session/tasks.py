@@ -1,0 +1,134 @@
+"""Work beside the interface: pictures and files, with cancel and progress.
+
+The newest task of a name replaces the older one: its answer is dropped and, where it asks, it is
+told that it is no longer wanted. What is slow has a lane of its own, so that nothing seen waits
+for a file.
+"""
+
+import itertools
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor, wait
+from enum import Enum
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from cloudrift.desktop.session.trouble import error_words
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.wanted import Cancelled
+
+Work = Callable[[Callable[[], bool], Callable[[float, str], None]], Any]
+
+
+class Lane(Enum):
+    """Tasks of one lane run one after another, those of different lanes beside each other."""
+
+    PICTURES = "pictures"  # what is seen of the loop as it is now
+    READING = "reading"
+    WRITING = "writing"
+
+
+class Tasks(QObject):
+    """Runs tasks on a thread for each lane and answers on the interface's thread."""
+
+    broke = pyqtSignal(str)  # what went wrong, in a sentence
+    _done = pyqtSignal(str, int, object)
+    _failed = pyqtSignal(str, int, object)
+    _moved = pyqtSignal(str, int, float, str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._pools: dict[Lane, ThreadPoolExecutor] = {}  # a thread begins with its first task
+        self._numbers = itertools.count(1)
+        self._closed = False
+        self._futures: list[Future[None]] = []  # that have not ended
+        self._current: dict[str, int] = {}
+        self._answers: dict[int, tuple[Callable[..., None], ...]] = {}
+        self._done.connect(self._on_done)
+        self._failed.connect(self._on_failed)
+        self._moved.connect(self._on_moved)
+
+    def run(
+        self,
+        name: str,
+        work: Work,
+        done: Callable[[Any], None],
+        failed: Callable[[Exception], None] | None = None,
+        moved: Callable[[float, str], None] = lambda _share, _text: None,
+        *,
+        lane: Lane = Lane.PICTURES,
+    ) -> None:
+        """Run ``work(cancelled, progress)``; progress takes a share (0-1) and words.
+
+        ``failed`` hears a CloudriftError, or Cancelled; any other fault is logged and becomes
+        one. Where it is not given, what failed is said by ``broke``.
+        """
+        if self._closed:
+            return  # a signal that was under way when the window closed
+        number = next(self._numbers)
+        self._current[name] = number
+        self._answers[number] = (done, failed or self._say_failed, moved)
+
+        def stale() -> bool:
+            return self._current.get(name) != number
+
+        def body() -> None:
+            if stale():
+                self._failed.emit(name, number, Cancelled())
+                return
+            try:
+                answer = work(
+                    stale, lambda share, text: self._moved.emit(name, number, share, text)
+                )
+            except (CloudriftError, Cancelled) as error:
+                self._failed.emit(name, number, error)
+            except Exception as error:
+                said = CloudriftError(error_words(error, f"{name} could not be worked out"))
+                self._failed.emit(name, number, said)
+            else:
+                self._done.emit(name, number, answer)
+
+        self._futures = [one for one in self._futures if not one.done()]
+        if lane not in self._pools:
+            self._pools[lane] = ThreadPoolExecutor(1, thread_name_prefix=lane.value)
+        self._futures.append(self._pools[lane].submit(body))
+
+    def _say_failed(self, error: Exception) -> None:
+        if not isinstance(error, Cancelled):
+            self.broke.emit(error_words(error))
+
+    def cancel(self, name: str) -> None:
+        """Want a task no longer; it answers with Cancelled."""
+        self._current.pop(name, None)
+
+    def stop(self) -> None:
+        """Drop everything; the threads end when what runs has heard of it."""
+        self._closed = True
+        self._current.clear()
+        for pool in self._pools.values():
+            pool.shutdown(wait=False, cancel_futures=True)
+        self._answers.clear()
+
+    def has_ended(self, within_s: float) -> bool:
+        """Wait so long for what runs; say whether it has ended."""
+        running = [one for one in self._futures if not one.cancelled()]
+        return not wait(running, max(0.0, within_s)).not_done
+
+    def _on_done(self, name: str, number: int, answer: object) -> None:
+        done, _, _ = self._answers.pop(number, (None, None, None))
+        if done is not None and self._current.get(name) == number:
+            del self._current[name]
+            done(answer)
+
+    def _on_failed(self, name: str, number: int, error: Exception) -> None:
+        _, failed, _ = self._answers.pop(number, (None, None, None))
+        if failed is None:
+            return
+        if self._current.get(name) == number:
+            del self._current[name]
+        failed(error)
+
+    def _on_moved(self, name: str, number: int, share: float, text: str) -> None:
+        answers = self._answers.get(number)
+        if answers is not None and self._current.get(name) == number:
+            answers[2](share, text)

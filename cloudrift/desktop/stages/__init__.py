@@ -1,0 +1,1 @@
+"""The stages and drawers, a folder each; none knows of another."""

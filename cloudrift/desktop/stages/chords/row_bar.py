@@ -1,0 +1,193 @@
+"""The row bar: type a row of chords, draw one, take one from the shelf or a file; the grid."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QWidget,
+)
+
+from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
+from cloudrift.desktop.kit.grid import GridChoice
+from cloudrift.desktop.kit.parts import button
+from cloudrift.desktop.stages.chords.moves import Moves
+from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.loop import progression
+from cloudrift.loop.chord_edits import set_tones
+from cloudrift.loop.kept import Kept, forget, kept_in, row_folder, take_row
+from cloudrift.loop.model import Loop
+from cloudrift.style import Card, draw_chords, house_cards, way_of_voicing
+from cloudrift.theory.pitch import pretty
+from cloudrift.theory.symbols import parse_progression
+
+EXAMPLE = "Type a row: i VI iv7 V7,  4 2 3,  or Dm9 G13 | Cmaj7"
+
+
+class RowBar(QWidget):
+    """Everything that puts a whole row of chords down. ``midi_chosen`` carries a file's path."""
+
+    midi_chosen = pyqtSignal(object)
+    keys_wanted = pyqtSignal()
+    keep_wanted = pyqtSignal()
+
+    def __init__(self, moves: Moves) -> None:
+        super().__init__()
+        self._moves = moves
+        self._session = moves.session
+        self._draw = 0
+        self.typed = QLineEdit()
+        self.typed.setPlaceholderText(EXAMPLE)
+        self.typed.setAccessibleName("Row of chords: degrees, numbers or names")
+        self.typed.setToolTip("Degrees (i VI7 bII V7/iv), numbers of the scale, or names; bar "
+                              "lines share a bar, % repeats. Enter puts the row down.")  # fmt: skip
+        self.typed.setClearButtonEnabled(True)
+        self.typed.returnPressed.connect(self.put_typed)
+        self.put = button("Put", self.put_typed, tip="Put the row in the place of what is there")
+        self.draw = button("Draw", self.draw_row, tip="Draw a row from the style card's grammar")
+        self.more = QPushButton("Row")
+        self.more.setToolTip("Typical rows of the style, MIDI files, copies, mirror")
+        self.menu = QMenu(self.more)
+        self.menu.aboutToShow.connect(self._fill_menu)
+        self.more.setMenu(self.menu)
+        self.play_in = button(
+            "Play in", self.keys_wanted.emit, tip="Play chords in against a click"
+        )
+        self.grid = GridChoice(moves.grid)
+        line = QHBoxLayout(self)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(6)
+        line.addWidget(self.typed, 1)
+        for one in (self.put, self.draw, self.more, self.play_in):
+            line.addWidget(one)
+        line.addSpacing(8)
+        line.addWidget(self.grid)
+
+    @property
+    def _card(self) -> Card:
+        cards = house_cards()
+        return cards.get(self._session.loop.style) or next(iter(cards.values()))
+
+    # --- rows ---------------------------------------------------------------------------------
+
+    def put_typed(self) -> None:
+        """Put down what is typed; what is no chord is said, and nothing changes."""
+        text = self.typed.text()
+        if self._put("type a row", lambda loop: _typed(loop, text)):
+            self.typed.clear()
+
+    def _put(self, what: str, edit: Callable[[Loop], Loop]) -> bool:
+        """Apply an edit of the whole row, and select its first chord."""
+        done = self._session.apply(what, edit)
+        chords = self._session.loop.chords
+        if done and chords:
+            self._session.select(chord_id=chords[0].id, more=(), voice=-1)
+            self._session.once.edit(chords[0].id)
+        return done
+
+    def _put_row(self, row: str) -> None:
+        self._put("a row from the shelf", lambda loop: _typed(loop, row))
+
+    def draw_row(self) -> None:
+        """Draw another row from the card's grammar."""
+        self._draw = self._draw % MAX_DRAW + 1
+        card, draw = self._card, self._draw
+        self.draw.setText(f"Draw {draw}")
+        self._put(
+            f"draw {draw} from {card.name}",
+            lambda loop: progression.put_chords(loop, draw_chords(card, loop, draw)),
+        )
+
+    def _copy_block(self) -> bool:
+        last = self._session.make("copy the block", progression.copy_block)
+        if last:
+            self._session.select(chord_id=last)
+        return last is not None
+
+    def _vary_end(self) -> None:
+        """Copy the block and draw another end for the copy from the card."""
+        if not self._copy_block():
+            return
+        chord_id, loop = self._session.selection.chord_id, self._session.loop
+        now = loop.chord(chord_id).read(loop.key).degree
+        ends = [e for e in self._card.chords.ends if e != now] or list(self._card.chords.ends)
+        self._draw = self._draw % MAX_DRAW + 1
+        end = ends[self._draw % len(ends)]
+        tones = parse_progression(end, loop.key)[0].tones
+        self._moves.apply("vary the end", lambda p: set_tones(p, chord_id, tones))
+
+    def choose_midi(self) -> None:
+        """Ask for a MIDI file."""
+        if chosen := ask_for_file(self, self._session, "Chords from a MIDI file", MIDI_KINDS):
+            self.midi_chosen.emit(chosen)
+
+    def _fill_menu(self) -> None:
+        menu = self.menu
+        menu.clear()
+        card = self._card
+        title = menu.addAction(f"Typical of {card.name}")
+        assert title is not None
+        title.setEnabled(False)
+        for name, row in card.chords.shelf.items():
+            self._add(f"{name}\t{pretty(row)}", partial(self._put_row, row))
+        self._add_kept()
+        menu.addSeparator()
+        self._add("Copy the block behind itself", self._copy_block)
+        self._add("Copy it with another end", self._vary_end)
+        self._add("Mirror: backwards behind itself",
+                  lambda: self._put("mirror", progression.mirror))  # fmt: skip
+        menu.addSeparator()
+        self._add("Chords from a MIDI file…", self.choose_midi)
+
+    def _add_kept(self) -> None:
+        """The rows that somebody has put on the shelf, and a way to put one there or off it."""
+        rows, wrong = kept_in(row_folder())
+        self.menu.addSeparator()
+        for row in rows:
+            chords = "  ".join(c.read(row.loop.key).text for c in row.loop.chords[:8])
+            more = " …" if len(row.loop.chords) > 8 else ""
+            self._add(f"{row.name}\t{chords}{more}".replace("&", "&&"),
+                      partial(self._put, "a row of your own",
+                              partial(_taken, row.loop)))  # fmt: skip
+        for words in wrong:
+            self._session.say(words)
+        self._add("Put this row on the shelf…", self.keep_wanted.emit)
+        if rows:
+            menu = self.menu.addMenu("Take one off the shelf")
+            assert menu is not None
+            for row in rows:
+                action = menu.addAction(row.name.replace("&", "&&"))
+                assert action is not None
+                action.triggered.connect(lambda _c=False, row=row: self._forget(row))
+
+    def _forget(self, row: Kept) -> None:
+        try:
+            forget(row)
+        except OSError as error:
+            self._session.say(f"could not take {row.name} off: {error.strerror}")
+
+    def _add(self, text: str, act: Callable[[], object]) -> None:
+        action = self.menu.addAction(text)
+        assert action is not None
+        action.triggered.connect(lambda _c=False: act())
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            self.typed.clear()
+        else:
+            super().keyPressEvent(event)
+
+
+def _taken(row: Loop, loop: Loop) -> Loop:
+    return take_row(loop, row)
+
+
+def _typed(loop: Loop, text: str) -> Loop:
+    row = parse_progression(text, loop.key)
+    return progression.put_row(loop, row, **way_of_voicing(loop.style))

@@ -1,0 +1,119 @@
+"""The Chords stage: the row bar, tiles over threads over onsets, what could come next."""
+
+from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolTip, QVBoxLayout, QWidget
+
+from cloudrift.desktop.kit.dropped import dropped, is_midi
+from cloudrift.desktop.kit.grid import Grid
+from cloudrift.desktop.kit.look import look, text_font
+from cloudrift.desktop.kit.parts import panel, small_button
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.chords.bass_line import BassLine
+from cloudrift.desktop.stages.chords.inspector import ChordInspector
+from cloudrift.desktop.stages.chords.moves import Moves
+from cloudrift.desktop.stages.chords.next import NextChords
+from cloudrift.desktop.stages.chords.onsets import Onsets
+from cloudrift.desktop.stages.chords.row_bar import RowBar
+from cloudrift.desktop.stages.chords.thread_paint import LEFT
+from cloudrift.desktop.stages.chords.threads import HINT, Threads
+from cloudrift.desktop.stages.chords.tiles import ChordTiles
+
+
+class ChordsStage(QWidget):
+    """Everything about chords, with the inspector at the right."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.moves = Moves(session, Grid())
+        self.row_bar = RowBar(self.moves)
+        self.tiles = ChordTiles(self.moves)
+        self.threads = Threads(self.moves)
+        self.onsets = Onsets(self.moves)
+        self.next = NextChords(self.moves)
+        self.bass = BassLine(session)
+        self.inspector = ChordInspector(self.moves)
+        self.moves.grid.changed.append(self.inspector.refresh)
+        self.setAcceptDrops(True)
+        middle = panel()
+        inside = QVBoxLayout(middle)
+        inside.setContentsMargins(6, 7, 8, 7)
+        inside.setSpacing(3)
+        inside.addWidget(self.row_bar)
+        inside.addWidget(self.tiles)
+        inside.addWidget(self.threads, 1)
+        inside.addLayout(self._under_threads())
+        inside.addWidget(self.bass)
+        inside.addWidget(self.onsets)
+        inside.addWidget(self.next)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 6, 8, 6)
+        row.setSpacing(8)
+        row.addWidget(middle, 1)
+        row.addWidget(self.inspector)
+
+    def _under_threads(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        line.addWidget(_Legend(), 1)
+        threads = self.threads
+        for text, act, tip in (
+            ("−", lambda: threads.zoom(1.25), "Show more pitches (−, Ctrl+wheel)"),
+            ("+", lambda: threads.zoom(0.8), "Show fewer pitches (+, Ctrl+wheel)"),
+            ("All", threads.fit, "Show all voices (0)"),
+        ):
+            line.addWidget(small_button(text, act, tip=tip))
+        keys = small_button("Hands and keys", lambda: None, tip=HINT)
+        keys.clicked.connect(lambda _c=False: _show_tip(keys))
+        line.addWidget(keys)
+        return line
+
+    def focus_first(self) -> None:
+        """Put the keyboard where the work is."""
+        if self.moves.session.loop.chords:
+            self.threads.setFocus()
+        else:
+            self.row_bar.typed.setFocus()
+
+    def show_place(self, share: float) -> None:
+        """Move the playhead."""
+        self.threads.show_place(share)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        assert event is not None
+        if any(map(is_midi, dropped(event.mimeData()))):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        path = next(filter(is_midi, dropped(event.mimeData())), None)
+        if path is not None:
+            self.row_bar.midi_chosen.emit(path)
+
+
+def _show_tip(widget: QWidget) -> None:
+    QToolTip.showText(widget.mapToGlobal(widget.rect().topLeft()), widget.toolTip(), widget)
+
+
+class _Legend(QLabel):
+    """What the lines mean, in the colours of the theme in use."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFont(text_font(11))
+        self.setObjectName("soft")
+        self.setContentsMargins(LEFT, 0, 0, 0)
+        self.setTextFormat(Qt.TextFormat.RichText)
+        self._fill()
+
+    def _fill(self) -> None:
+        signal = look.tokens.signal
+        self.setText(
+            f"<span style='color:{signal}'>━</span> half step &nbsp; ─ whole step or common tone "
+            f"&nbsp; ┄ leap &nbsp; <span style='color:{signal}'>▭</span> out of key"
+        )
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        if event is not None and event.type() == QEvent.Type.PaletteChange:
+            self._fill()
+        super().changeEvent(event)

@@ -1,0 +1,540 @@
+"""The inspector of one layer: lens, sound, touch."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any, get_args
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.desktop.kit.asking import ask_for_name
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.parts import (
+    ChoiceRow,
+    Inspector,
+    WhileShown,
+    button,
+    clear,
+    heading,
+    label,
+    row_of_heading,
+    small_button,
+)
+from cloudrift.desktop.session.session import Session
+from cloudrift.ground.settings import Field, Value
+from cloudrift.ground.words import MOST_NAME, plural
+from cloudrift.loop import chord_time, edits
+from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.source import STRIKING
+from cloudrift.notes.lens import DOUBLES, HIGHEST, KINDS, LOWEST, MAX_VOICES, ORDERS, Lens
+from cloudrift.notes.time import NOTE_VALUES, bar_ticks
+from cloudrift.sound import CATALOGUE
+from cloudrift.sound.instrument import Role
+from cloudrift.sound.own import with_settings
+from cloudrift.theory import Key
+
+STEPS = {ticks: name for name, ticks in NOTE_VALUES.items() if ticks <= 1920}
+ALL_OR_BASS = ("with the bass", "without the bass")
+THROUGHOUT, ANSWERS = "all along", "behind the middle of a chord"
+_PLAIN = Key("C", "major")
+NOTES = {p: _PLAIN.spell_pitch(p) for p in range(LOWEST, HIGHEST + 1)}
+NOTE_NAMES = tuple(NOTES.values())
+
+STEP = Field(name="step_ticks", label="Step", default="1/8", choices=tuple(STEPS.values()))
+GATE = Field(name="gate", label="Gate", default=80, unit="%", low=5, high=100)
+FROM_BAR = {"none": (), "every 2nd": (2, 1), "every 4th": (4, 3), "the last": (0, -1)}
+CHOSEN = "chosen ones"
+# Bars that a layer plays in: so many of every so many, from which on (from 0).
+PLACES_IN = {
+    "every bar": (1, 1, 0),
+    "every 2nd bar": (1, 2, 1),
+    "bars 1, 3, 5 …": (1, 2, 0),
+    "every 4th bar": (1, 4, 3),
+    "the first half": (-1, 2, 0),
+    "the second half": (-1, 2, 1),
+}
+CHOSEN_PLACES = "chosen places"
+LATE = Field(
+    name="late_bars",
+    label="Late bars",
+    default="none",
+    choices=(*FROM_BAR, CHOSEN),
+    hint="bars that start late; double-click the strip over the notes for single ones",
+)
+LATE_BY = Field(name="late_ticks", label="Late by", default="1/8", choices=tuple(STEPS.values()))
+PLACES = Field(
+    name="where",
+    label="Plays in",
+    default="every bar",
+    choices=(*PLACES_IN, CHOSEN_PLACES),
+    hint="drag over the strip above the notes for places of your own",
+)
+TURNS = ("kept aside", "every bar", "every 2nd bar", "every 4th bar")
+TURN_BARS = dict(zip(TURNS, (0, 1, 2, 4), strict=True))
+TURN = Field(name="every_bars", label="Takes turns", default=TURNS[0], choices=TURNS)
+LENS_FIELDS: dict[str, tuple[Field, ...]] = {
+    "voices": (
+        Field(name="voices", label="From the top", default=MAX_VOICES, unit="voices", low=1,
+              high=MAX_VOICES),
+    ),
+    "bass": (Field(name="skip_bass", label="Bass", default=ALL_OR_BASS[0], choices=ALL_OR_BASS),),
+    "broken": (
+        Field(name="order", label="Order", default="up", choices=ORDERS),
+        STEP,
+        Field(name="octaves", label="Octaves", default=1, unit="oct", low=1, high=3),
+        GATE,
+    ),
+    "line": (
+        STEP,
+        Field(name="leaps", label="Leaps", default=15, unit="%", low=0, high=100,
+              hint="how often it leaps to a voice of the chord instead of going on by a step"),
+        Field(name="answers", label="Plays", default=THROUGHOUT, choices=(THROUGHOUT, ANSWERS)),
+        GATE,
+        Field(name="draw", label="Draw", default=1, unit="№", low=1, high=999),
+    ),
+    "more": (
+        Field(name="scale_steps", label="In the scale", default=0, unit="steps", low=-7, high=7),
+        Field(name="octave", label="Octave", default=0, unit="oct", low=-3, high=3),
+        Field(name="low", label="Kept above", default=NOTE_NAMES[0], choices=NOTE_NAMES),
+        Field(name="high", label="Kept below", default=NOTE_NAMES[-1], choices=NOTE_NAMES),
+        Field(name="double", label="Doubled", default="off", choices=DOUBLES),
+        Field(name="drop_every", label="Leave out every", default=0, unit="th note", low=0,
+              high=16, off_low=True),
+        PLACES,
+        LATE,
+        LATE_BY,
+    ),
+}  # fmt: skip
+LENS_SHOWS = {
+    "all": ("bass", "voices", "more"),
+    "top": ("voices", "more"),
+    "inner": ("more",),
+    "bass": ("more",),
+    "roots": ("more",),
+    "held": ("bass", "voices", "more"),
+    "broken": ("bass", "voices", "broken", "more"),
+    "line": ("line", "more"),
+}
+ROLE = Field(name="role", label="Coloured as", default="keys", choices=get_args(Role))
+TOUCH_FIELDS = (
+    Field(name="roll_ms", label="Roll", default=0, unit="ms", low=0, high=400),
+    Field(name="direction", label="Direction", default="up", choices=("up", "down")),
+    Field(name="uneven", label="Uneven roll", default=0, unit="%", low=0, high=100),
+    Field(name="drift_ms", label="Timing drift", default=0, unit="ms", low=0, high=60),
+    Field(name="velocity", label="Loudness", default=84, unit="vel", low=1, high=127),
+    Field(name="spread", label="Loudness spread", default=0, unit="vel", low=0, high=40),
+    Field(name="length", label="Length", default=100, unit="%", low=5, high=120),
+)
+EITHER = {"skip_bass": ALL_OR_BASS, "answers": (THROUGHOUT, ANSWERS)}  # no, yes
+PERCENT = frozenset({"uneven", "length", "gate", "leaps"})  # shown in %, kept as shares
+WHOLE = frozenset({"octave", "voices", "octaves", "velocity", "scale_steps", "drop_every", "draw"})
+
+
+def shown(name: str, value: Any) -> Value:
+    """Turn a value of a lens or a touch into what its field shows."""
+    if name in EITHER:
+        return EITHER[name][int(value)]
+    if name in ("low", "high"):
+        return NOTES[value]
+    if name in ("step_ticks", "late_ticks"):
+        return STEPS.get(value, "1/8")
+    if name in PERCENT:
+        return float(round(value * 100))
+    return value if isinstance(value, str) else float(value)
+
+
+def kept(name: str, value: Value) -> Any:
+    """Turn what a field shows into a value of a lens or a touch."""
+    if name in EITHER:
+        return value == EITHER[name][1]
+    if name in ("low", "high"):
+        return LOWEST + NOTE_NAMES.index(str(value))
+    if name in ("step_ticks", "late_ticks"):
+        return NOTE_VALUES[str(value)]
+    if isinstance(value, str):
+        return value
+    if name in PERCENT:
+        return value / 100
+    return round(value) if name in WHOLE else value
+
+
+def lens_value(lens: Lens, field: Field, loop: Loop) -> Value:
+    """Return what a field of a lens shows."""
+    if field is LATE:
+        return late_choice(lens.late_bars, loop.bars)
+    if field is PLACES:
+        return places_choice(lens.where, loop.bars, bar_ticks(loop.metre))
+    if field.name == "voices":
+        return float(lens.most_voices)
+    return shown(field.name, getattr(lens, field.name))
+
+
+def lens_setting(name: str, value: Value, loop: Loop) -> Any:
+    """Return what a field of a lens or a touch stands for in a loop."""
+    if name == LATE.name:
+        return late_bars(str(value), loop.bars)
+    if name == PLACES.name:
+        return places_in(str(value), loop.bars, bar_ticks(loop.metre))
+    return kept(name, value)
+
+
+def late_bars(choice: str, bars: int) -> tuple[int, ...]:
+    """Return the bars (from 0) that a choice stands for in a loop of so many."""
+    pair = FROM_BAR.get(choice, ())
+    if not pair:
+        return ()
+    every, first = pair
+    return tuple(range(first, bars, every)) if every else (bars - 1,)
+
+
+def late_choice(late: tuple[int, ...], bars: int) -> str:
+    """Return the choice that stands for some late bars."""
+    return next((c for c in FROM_BAR if late_bars(c, bars) == late), CHOSEN)
+
+
+def places_in(choice: str, bars: int, bar_ticks: int) -> tuple[tuple[int, int], ...]:
+    """Return the stretches of ticks that a choice of places stands for; none is everywhere."""
+    count, every, first = PLACES_IN[choice]
+    if count < 0:  # of the loop, not of bars
+        half = bars * bar_ticks // 2
+        return ((first * half, (first + 1) * half),)
+    if every == 1:
+        return ()
+    starts = range(first, bars, every)
+    return tuple((bar * bar_ticks, (bar + 1) * bar_ticks) for bar in starts)
+
+
+def places_choice(where: tuple[tuple[int, int], ...], bars: int, bar_ticks: int) -> str:
+    """Return the choice that stands for some stretches."""
+    return next((c for c in PLACES_IN if places_in(c, bars, bar_ticks) == where), CHOSEN_PLACES)
+
+
+class LayerInspector(Inspector):
+    """Rebuilt when another layer, lens kind or sound is chosen; else only its values follow."""
+
+    keep_wanted = pyqtSignal(object)  # an OwnSound: the layer's sound as it is set
+    shelf_wanted = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._built: tuple[object, ...] | None = None
+        self.name = QLineEdit()
+        self.name.setMaxLength(MOST_NAME)
+        self.acts: dict[str, QPushButton] = {}
+        self.fields: dict[str, FieldWidget] = {}
+        self.lens = ChoiceRow([(k, k) for k in KINDS], columns=3, name="Lens")
+        self.sound = QPushButton()
+        refresh = WhileShown(self, self._show)
+        session.changed.connect(refresh)
+        session.opened.connect(refresh)
+        session.selected.connect(refresh)
+        self._show()
+
+    def _layer(self) -> Layer | None:
+        layer_id = self._session.selection.layer_id
+        return self._session.loop.layer(layer_id) if layer_id else None
+
+    def _show(self) -> None:
+        layer = self._layer()
+        if layer is None:
+            clear(self.body)
+            self._built, self.fields, self.acts = None, {}, {}
+            self.title.setText("No layer")
+            self.under.setText("Add a layer: it follows the chords at once.")
+            return
+        self.title.setText(layer.name)
+        notes = f"{layer.source.text} · {plural(len(self._session.loop.notes_of(layer)), 'note')}"
+        self.under.setText(notes if layer.follows else "its own notes; the lens and the touch rest")
+        loop = self._session.loop
+        group = loop.group(layer.group).name if layer.group else ""
+        striking = layer.source.lens.kind in STRIKING
+        own = sum(chord.touch is not None for chord in loop.chords) if striking else 0
+        source = layer.source
+        wanted = (layer.id, source.lens.kind, source.sound.name, source.sound.version,
+                  layer.parked, layer.role, layer.name, layer.follows, group, own,
+                  source.other and source.other.use.name)  # fmt: skip
+        if wanted != self._built:
+            self._build(layer, own)
+            self._built = wanted
+        self.lens.show_choice(layer.source.lens.kind)
+        for name, value in self._values(layer).items():
+            self.fields[name].set_value(value)
+
+    def _values(self, layer: Layer) -> dict[str, Value]:
+        loop = self._session.loop
+        lens: dict[str, Value] = {
+            f"lens {field.name}": lens_value(layer.source.lens, field, loop)
+            for group in LENS_SHOWS[layer.source.lens.kind]
+            for field in LENS_FIELDS[group]
+        }
+        touch = {
+            f"touch {f.name}": shown(f.name, getattr(layer.source.touch, f.name))
+            for f in TOUCH_FIELDS
+        }
+        full = layer.source.sound.of.spec.full(layer.source.sound.settings)
+        sound = {f"sound {f.name}": full[f.name] for f in layer.source.sound.fields}
+        values: dict[str, Value] = sound | {"layer role": layer.role}
+        if layer.follows:
+            values |= lens | touch
+        if layer.source.other:
+            bars = layer.source.other.every_bars
+            values["other every_bars"] = next(
+                (t for t, n in TURN_BARS.items() if n == bars), TURNS[0]
+            )
+        return values
+
+    def _own_touches(self, count: int) -> QWidget:
+        """Say that some chords are not played by this touch, and offer that they be."""
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, 0, 0, 0)
+        words = label(f"{plural(count, 'chord')} {'has' if count == 1 else 'have'} a touch of "
+                      f"{'its' if count == 1 else 'their'} own and keep{'s' * (count == 1)} it.",
+                      size=11.5, name="signal")  # fmt: skip
+        words.setWordWrap(True)
+        column.addWidget(words)
+        self.give_up = button("Play them as the layer", lambda: self._session.apply(
+            "touch as its layer",
+            lambda loop: chord_time.as_layer(loop, [c.id for c in loop.chords])))  # fmt: skip
+        column.addWidget(self.give_up)
+        return holder
+
+    def _build(self, layer: Layer, own: int) -> None:
+        hands: dict[str, QWidget] = {**self.fields, **self.acts}
+        had_focus = next((n for n, w in hands.items() if w.hasFocus()), "")
+        clear(self.body)
+        self.fields = {}
+        values = self._values(layer)
+        self.lens = ChoiceRow([(k, k) for k in KINDS], columns=3, name="Lens")
+        self.lens.chosen.connect(
+            lambda kind: self._session.apply(
+                f"lens {kind}", lambda loop: edits.set_lens(loop, layer.id, kind=kind)
+            )
+        )
+        if layer.follows:
+            self.body.addWidget(heading("Lens: how it looks at the chords"))
+            self.body.addWidget(self.lens)
+            for group in LENS_SHOWS[layer.source.lens.kind]:
+                for field in LENS_FIELDS[group]:
+                    self._add(f"lens {field.name}", field, values, layer)
+        self.keep = small_button("Keep as own…", self._keep_sound, tip="Put the sound as it is "
+                                 "set on the shelf, under a name of its own")  # fmt: skip
+        self.body.addWidget(row_of_heading("Sound", self.keep))
+        self._add_sound_choice(layer)
+        for field in layer.source.sound.fields:
+            self._add(f"sound {field.name}", field, values, layer)
+        self._add_other(layer, values)
+        if layer.follows:
+            self.body.addWidget(heading("Touch: how it is played"))
+            if own:
+                self.body.addWidget(self._own_touches(own))
+            for field in TOUCH_FIELDS:
+                self._add(f"touch {field.name}", field, values, layer)
+            self.body.addWidget(button("Another draw of the touch", lambda: self._redraw(layer.id)))
+        self.body.addWidget(heading("The layer itself"))
+        self.body.addWidget(self._name_line(layer))
+        self._add("layer role", ROLE, values, layer)
+        self.body.addWidget(self._group_choice(layer))
+        if layer.group:
+            self.body.addWidget(self._group_name_line(layer.group))
+        self.body.addWidget(self._acts(layer))
+        self.body.addStretch(1)
+        hands = {**self.fields, **self.acts}
+        if had_focus in hands:
+            hands[had_focus].setFocus()
+
+    def _keep_sound(self) -> None:
+        layer = self._session.loop.layer(self._session.selection.layer_id)
+        name = ask_for_name(self, "Keep as an own sound", "Name of the sound", layer.name)
+        if name:
+            use = layer.source.sound
+            self.keep_wanted.emit(with_settings(name, use.own, use.of, use.settings))
+
+    def _add_sound_choice(self, layer: Layer) -> None:
+        sound = layer.source.sound.of
+        self.sound = button(f"{sound.label}  ·  {sound.family}", self.shelf_wanted.emit,
+                            tip="Find another on the shelf (F4)")  # fmt: skip
+        self.body.addWidget(self.sound)
+        about = label(sound.about, size=11.5, name="soft" if layer.source.sound.known else "signal")
+        about.setWordWrap(True)
+        self.body.addWidget(about)
+        house = None if layer.source.sound.own else CATALOGUE.get(sound.name)
+        if house is not None and sound.version != house.version:
+            self.body.addWidget(
+                button(f"Design {sound.version}; use the newest, {house.version}",
+                       lambda: self._renew(layer.id), name="link")
+            )  # fmt: skip
+
+    def _add_other(self, layer: Layer, values: dict[str, Value]) -> None:
+        """The second sound: swapped with the first, or in turn with it."""
+        if layer.source.other is None:
+            self.body.addWidget(
+                button("Keep another sound beside it…", self.shelf_wanted.emit,
+                       tip="Choose one on the shelf, then compare the two by one press, or let "
+                       "them take turns")
+            )  # fmt: skip
+            return
+        name = layer.source.other.use.of.label
+        self.swap = button(f"Swap with {name}", lambda: self._act_on_other(layer.id, swap=True),
+                           tip="Hear the other one in its place")  # fmt: skip
+        self.body.addWidget(self.swap)
+        self._add("other every_bars", TURN, values, layer)
+        self.body.addWidget(
+            button(f"Let {name} go", lambda: self._act_on_other(layer.id, swap=False), name="link")
+        )
+
+    def _act_on_other(self, layer_id: str, *, swap: bool) -> None:
+        if swap:
+            self._session.apply("swap sounds", lambda loop: edits.swap_sounds(loop, layer_id))
+        else:
+            self._session.apply(
+                "let a sound go", lambda loop: edits.set_source(loop, layer_id, other=None)
+            )
+
+    def _group_choice(self, layer: Layer) -> QPushButton:
+        """Which group it is in, and the others that it could be in."""
+        loop = self._session.loop
+        name = loop.group(layer.group).name if layer.group else "none"
+        made = QPushButton(f"Group: {name}")
+        made.setToolTip("Layers of a group share a treatment line behind their own")
+        menu = QMenu(made)
+        menu.aboutToShow.connect(lambda: self._fill_groups(menu, layer.id))
+        made.setMenu(menu)
+        self.group = made
+        return made
+
+    def _group_name_line(self, group_id: str) -> QLineEdit:
+        line = QLineEdit(self._session.loop.group(group_id).name)
+        line.setMaxLength(MOST_NAME)
+        line.setAccessibleName("Name of the group")
+
+        def rename() -> None:
+            name = " ".join(line.text().split())
+            if name != self._session.loop.group(group_id).name:
+                self._session.apply(
+                    "rename a group", lambda loop: edits.set_group(loop, group_id, name=name)
+                )
+
+        line.editingFinished.connect(rename)
+        self.group_name = line
+        return line
+
+    def _fill_groups(self, menu: QMenu, layer_id: str) -> None:
+        menu.clear()
+        loop = self._session.loop
+        layer = loop.layer(layer_id)
+        for group in loop.groups:
+            if group.id != layer.group:
+                self._choice(menu, f"Into {group.name}", partial(
+                    edits.put_in_group, layer_id=layer_id, group_id=group.id))  # fmt: skip
+        for other in loop.layers:
+            if other.id != layer_id and not other.group:
+                self._choice(menu, f"New group with {other.name}", partial(
+                    edits.group_layers, layer_ids=(layer_id, other.id)))  # fmt: skip
+        if layer.group:
+            self._choice(menu, "Out of its group", partial(
+                edits.put_in_group, layer_id=layer_id, group_id=""))  # fmt: skip
+
+    def _choice(self, menu: QMenu, words: str, edit: Callable[[Loop], Loop]) -> None:
+        action = menu.addAction(words)
+        assert action is not None
+        action.triggered.connect(lambda _c=False: self._session.apply("group", edit))
+
+    def _renew(self, layer_id: str) -> None:
+        self._session.apply("newest design", lambda loop: edits.use_newest_design(loop, layer_id))
+
+    def _name_line(self, layer: Layer) -> QLineEdit:
+        self.name = QLineEdit(layer.name)
+        self.name.setMaxLength(MOST_NAME)
+        self.name.setAccessibleName("Name")
+        self.name.editingFinished.connect(lambda: self._rename(layer.id))
+        return self.name
+
+    def _rename(self, layer_id: str) -> None:
+        name = " ".join(self.name.text().split())
+        if name != self._session.loop.layer(layer_id).name:
+            self._session.apply(
+                "rename a layer", lambda loop: edits.set_layer(loop, layer_id, name=name)
+            )
+        self.name.setText(self._session.loop.layer(layer_id).name)
+
+    def _acts(self, layer: Layer) -> QWidget:
+        """What is done with a layer as a whole."""
+        holder = QWidget()
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(4)
+        one = layer.id
+        acts: tuple[tuple[str, str, Callable[[Loop], Loop]], ...] = (
+            ("Up", "Higher in the list", lambda loop: edits.move_layer(loop, one, -1)),
+            ("Down", "Lower in the list", lambda loop: edits.move_layer(loop, one, 1)),
+            ("Copy", "A copy behind it", lambda loop: edits.copy_layer(loop, one)),
+            ("Twin", "The same notes without its treatments, panned the other way",
+             lambda loop: edits.copy_layer(loop, one, twin=True)),
+            ("Take back" if layer.parked else "Park", "Keep it, silent and out of the way",
+             lambda loop: edits.set_layer(loop, one, parked=not loop.layer(one).parked)),
+            ("Remove", "Undo brings it back", lambda loop: edits.remove_layer(loop, one)),
+        )  # fmt: skip
+        self.acts = {}
+        for i, (words, tip, edit) in enumerate(acts):
+            made = button(words, partial(self._act, words, edit), tip=tip)
+            self.acts[words] = made
+            grid.addWidget(made, i // 3, i % 3)
+        return holder
+
+    def _act(self, words: str, edit: Callable[[Loop], Loop]) -> None:
+        before = {layer.id for layer in self._session.loop.layers}
+        if self._session.apply(f"{words.lower()} a layer", edit):
+            new = [x.id for x in self._session.loop.layers if x.id not in before]
+            if new:
+                self._session.select(layer_id=new[0])
+
+    def _add(self, name: str, field: Field, values: dict[str, Value], layer: Layer) -> None:
+        widget = FieldWidget(field, values[name], accent=layer.role)
+        widget.edited.connect(lambda value, n=name: self._edit(layer.id, n, value))
+        widget.settled.connect(self._session.end_drag)
+        self.fields[name] = widget
+        self.body.addWidget(widget)
+
+    def _edit(self, layer_id: str, name: str, value: Value) -> None:
+        part, setting = name.split(" ", 1)
+        merge = f"{layer_id} {name}"
+        if part == "sound":
+            self._session.apply(
+                self.fields[name].spec.label.lower(),
+                lambda loop: edits.set_sound_setting(loop, layer_id, setting, value),
+                merge=merge,
+            )
+            return
+        if part == "other":
+            bars = TURN_BARS[str(value)]
+            self._session.apply("sounds in turn", lambda p: edits.take_turns(p, layer_id, bars))
+            return
+        if value in (CHOSEN, CHOSEN_PLACES) and setting in (LATE.name, PLACES.name):
+            self._show()  # such places are drawn, not chosen
+            return
+        if part == "layer":
+            self._session.apply(
+                "recolour", lambda loop: edits.set_layer(loop, layer_id, role=value)
+            )
+            return
+        change = edits.set_lens if part == "lens" else edits.set_touch
+        self._session.apply(
+            self.fields[name].spec.label.lower(),
+            lambda loop: change(loop, layer_id, **{setting: lens_setting(setting, value, loop)}),
+            merge=merge,
+        )
+
+    def _redraw(self, layer_id: str) -> None:
+        draw = self._session.loop.layer(layer_id).source.touch.draw % 999 + 1
+        self._session.apply(
+            "another draw of the touch", lambda loop: edits.set_touch(loop, layer_id, draw=draw)
+        )

@@ -1,0 +1,55 @@
+"""A layer's notes over the loop, small."""
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QSize, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QWidget
+
+from cloudrift.desktop.kit.look import color
+from cloudrift.desktop.stages.layers.notes.rects import LENGTH, PITCH, START, columns, draw_boxes
+from cloudrift.loop.model import Layer, Loop
+from cloudrift.notes.note import Note
+
+
+class MiniNotes(QWidget):
+    """Time runs to the right, pitch up."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._notes: tuple[Note, ...] = ()
+        self._ticks = 1
+        self._role = "keys"
+        self._quiet = False
+        self.setFixedHeight(34)
+        self.setMinimumWidth(60)
+        self.setAccessibleName("Notes over the loop")
+
+    def sizeHint(self) -> QSize:
+        return QSize(96, 34)
+
+    def show_layer(self, loop: Loop, layer: Layer, *, quiet: bool) -> None:
+        """Show a layer's notes."""
+        notes = loop.notes_of(layer)
+        wanted = (loop.ticks, layer.role, quiet)
+        if notes is not self._notes or wanted != (self._ticks, self._role, self._quiet):
+            self._notes = notes
+            self._ticks, self._role, self._quiet = wanted
+            self.update()
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        width, height = self.width() - 2, self.height() - 6
+        painter.setPen(color("hair"))
+        painter.drawLine(QPointF(0, self.height() - 1), QPointF(width, self.height() - 1))
+        if not self._notes:
+            return
+        notes = columns(self._notes)
+        low = notes[:, PITCH].min()
+        span = max(notes[:, PITCH].max() - low, 7)
+        boxes = np.full((len(notes), 4), 3.0)
+        boxes[:, 0] = notes[:, START] / self._ticks * width
+        boxes[:, 1] = (1 - (notes[:, PITCH] - low) / span) * (height - 3)
+        boxes[:, 2] = np.maximum(2.0, notes[:, LENGTH] / self._ticks * width - 1)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(color("ink_soft", 0.4) if self._quiet else color(self._role))
+        draw_boxes(painter, boxes)

@@ -1,0 +1,238 @@
+"""What hands and keys do to the notes of the layer that is open: every edit goes through here."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from cloudrift.desktop.kit.grid import Grid
+from cloudrift.desktop.session.session import Session
+from cloudrift.loop import edits, own_notes
+from cloudrift.loop.model import Layer, Loop
+from cloudrift.notes.note import Note
+
+OCTAVE = 12
+REFUSED = "These notes follow the chords. Let go of the chords to change them."
+
+
+class NoteMoves(QObject):
+    """Edits of the picked notes. ``refused`` says why nothing was done."""
+
+    refused = pyqtSignal(str)
+
+    def __init__(self, session: Session, grid: Grid) -> None:
+        super().__init__()
+        self.session = session
+        self.grid = grid
+        self.copied: tuple[Note, ...] = ()
+
+    @property
+    def layer(self) -> Layer | None:
+        """The layer that is open."""
+        layer_id = self.session.selection.layer_id
+        return self.session.loop.layer(layer_id) if layer_id else None
+
+    @property
+    def notes(self) -> tuple[Note, ...]:
+        """Its own notes, or those that it sees in the chords."""
+        layer = self.layer
+        if layer is None:
+            return ()
+        return self.session.loop.notes_of(layer) if layer.own is None else layer.own
+
+    @property
+    def in_key(self) -> bool:
+        """Whether its sound has a pitch that the key says something about; a drum has none."""
+        layer = self.layer
+        return layer is None or layer.source.sound.of.tuned
+
+    @property
+    def scale(self) -> tuple[int, ...]:
+        """The pitch classes that are in key: all of them for a sound without a pitch."""
+        return self.session.loop.key.scale if self.in_key else tuple(range(12))
+
+    @property
+    def picked(self) -> frozenset[int]:
+        """The ids of the picked notes."""
+        return self.session.selection.notes
+
+    @property
+    def chosen(self) -> tuple[Note, ...]:
+        """The picked notes."""
+        return tuple(n for n in self.notes if n.id in self.picked)
+
+    def may(self) -> bool:
+        """Whether the notes may be changed; if not, why is said."""
+        layer = self.layer
+        if layer is None or layer.follows:
+            self.refused.emit(REFUSED if layer else "Choose a layer first.")
+            return False
+        return True
+
+    def pick(self, ids: frozenset[int]) -> None:
+        """Pick notes."""
+        self.session.select(notes=ids)
+
+    def pick_all(self) -> None:
+        """Pick every note."""
+        self.pick(frozenset(n.id for n in self.notes))
+
+    def pick_voice(self) -> None:
+        """Pick the same voice in every chord."""
+        self.pick(own_notes.same_voice(self.notes, self.picked))
+
+    def pick_pitch(self) -> None:
+        """Pick the same pitches everywhere."""
+        self.pick(own_notes.same_pitch(self.notes, self.picked))
+
+    def pick_every_second(self) -> None:
+        """Keep every second start of what is picked."""
+        self.pick(own_notes.every(self.notes, self.picked, 2))
+
+    def step(self, by: int) -> None:
+        """Pick the next note, or the one before."""
+        notes = self.notes
+        if not notes:
+            return
+        at = [i for i, n in enumerate(notes) if n.id in self.picked]
+        if not at:
+            new = 0 if by > 0 else len(notes) - 1
+        else:
+            new = min(max((at[-1] if by > 0 else at[0]) + by, 0), len(notes) - 1)
+        self.pick(frozenset({notes[new].id}))
+
+    # --- edits --------------------------------------------------------------------------------
+
+    def _apply(
+        self, words: str, edit: Callable[[Loop, str], Loop], merge: str = "", *,
+        moving: bool = False,
+    ) -> bool:  # fmt: skip
+        layer = self.layer
+        if layer is None or not self.may():
+            return False
+        return self.session.apply(
+            words, lambda loop: edit(loop, layer.id), merge=merge, moving=moving
+        )
+
+    def _each(self, words: str, edit: Callable[[Loop, str, frozenset[int]], Loop],
+              merge: str = "", *, moving: bool = False) -> None:  # fmt: skip
+        ids = self.picked
+        if ids:
+            self._apply(words, lambda loop, layer: edit(loop, layer, ids), merge, moving=moving)
+
+    def let_go(self) -> None:
+        """Make the layer's notes its own."""
+        layer = self.layer
+        if layer is not None:
+            self.session.apply("let go of the chords", lambda p: own_notes.let_go(p, layer.id))
+
+    def take_again(self) -> None:
+        """Let the layer follow the chords again."""
+        layer = self.layer
+        if layer is not None:
+            self.session.apply(
+                "follow the chords again", lambda p: own_notes.take_again(p, layer.id)
+            )
+
+    def move(self, *, ticks: int = 0, semitones: int = 0, steps: int = 0, merge: str = "") -> None:
+        """Move the picked notes."""
+        self._each(
+            "move notes",
+            lambda loop, layer, ids: own_notes.move_notes(
+                loop, layer, ids, ticks=ticks, semitones=semitones, steps=steps
+            ),
+            merge, moving=bool(merge),
+        )  # fmt: skip
+
+    def stretch(self, *, start: int = 0, end: int = 0, merge: str = "") -> None:
+        """Move the starts or ends of the picked notes."""
+        least = min(self.grid.ticks, 60)
+        self._each(
+            "length of notes",
+            lambda loop, layer, ids: own_notes.stretch_notes(
+                loop, layer, ids, start=start, end=end, least=least
+            ),
+            merge, moving=bool(merge),
+        )  # fmt: skip
+
+    def loudness(self, levels: dict[int, int], merge: str) -> None:
+        """Set the loudness of notes."""
+        self._apply("loudness of notes",
+                    lambda loop, layer: own_notes.set_loudness(loop, layer, levels),
+                    merge, moving=True)  # fmt: skip
+
+    def mute(self) -> None:
+        """Mute or unmute the picked notes."""
+        self._each("mute notes", own_notes.mute_notes)
+
+    def remove(self) -> None:
+        """Take the picked notes out."""
+        self._each("take notes out", own_notes.remove_notes)
+
+    def cut(self, tick: int) -> None:
+        """Cut the picked notes (none: all) in two at a tick."""
+        ids = self.picked or frozenset(n.id for n in self.notes)
+        self._apply("cut notes", lambda loop, layer: own_notes.cut_notes(loop, layer, ids, tick))
+
+    def add(self, tick: int, pitch: int, merge: str = "") -> Note | None:
+        """Draw a note of the grid's length and pick it."""
+        layer = self.layer
+        if layer is None or not self.may():
+            return None
+        tick = min(max(tick, 0), self.session.loop.ticks - 30)
+        note = Note(start_tick=tick, length_ticks=self.grid.ticks, pitch=pitch)
+        new = self.session.make(
+            "draw a note", lambda loop: own_notes.add_note(loop, layer.id, note),
+            merge=merge, moving=bool(merge),
+        )  # fmt: skip
+        if new is None:
+            return None
+        self.pick(frozenset({new}))
+        return next((n for n in self.notes if n.id == new), None)
+
+    def copy(self) -> None:
+        """Keep the picked notes for pasting."""
+        self.copied = self.chosen or self.copied
+
+    def paste(self, tick: int) -> None:
+        """Put what was copied in from a tick on, and pick it."""
+        layer = self.layer
+        if layer is None or not self.copied or not self.may():
+            return
+        copied = self.copied
+        new = self.session.make(
+            "paste notes", lambda loop: own_notes.paste_notes(loop, layer.id, copied, tick)
+        )
+        if new:
+            self.pick(new)
+
+    def copy_behind(self) -> None:
+        """Put a copy of the picked notes behind them, on the next place of the grid."""
+        chosen = self.chosen
+        if not chosen:
+            return
+        step = self.grid.ticks
+        first, last = min(n.start_tick for n in chosen), max(n.end_tick for n in chosen)
+        self.copied = chosen
+        self.paste(first + max(step, -(-(last - first) // step) * step))
+
+    # --- where a lens plays -------------------------------------------------------------------
+
+    def places(self, first: int, last: int, *, plays: bool, merge: str) -> None:
+        """Let the lens play in a stretch, or not."""
+        layer = self.layer
+        if layer is not None and layer.follows and first < last:
+            self.session.apply(
+                "where it plays",
+                lambda loop: edits.set_places(loop, layer.id, first, last, plays=plays),
+                merge=merge, moving=True,
+            )  # fmt: skip
+
+    def late_bar(self, bar: int) -> None:
+        """Let a bar start late, or on time again."""
+        layer = self.layer
+        if layer is not None and layer.follows:
+            late = set(layer.source.lens.late_bars) ^ {bar}
+            self.session.apply(
+                "late bar",
+                lambda loop: edits.set_lens(loop, layer.id, late_bars=tuple(sorted(late))),
+            )

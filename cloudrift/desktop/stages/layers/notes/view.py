@@ -1,0 +1,213 @@
+"""The notes of the chosen layer: what they are, tools for them, the grid."""
+
+from functools import partial
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from cloudrift.desktop.kit.grid import Grid, GridChoice
+from cloudrift.desktop.kit.look import text_font
+from cloudrift.desktop.kit.parts import (
+    Elided,
+    WhileShown,
+    button,
+    clear,
+    label,
+    panel,
+    set_look,
+    small_button,
+)
+from cloudrift.desktop.kit.ride_lane import RideLane
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.layers.notes.grid import HINT, NoteGrid
+from cloudrift.desktop.stages.layers.notes.model import said, slowed
+from cloudrift.desktop.stages.layers.notes.moves import NoteMoves
+from cloudrift.desktop.stages.layers.notes.places import LEFT
+from cloudrift.desktop.stages.layers.notes.tool_strip import ToolStrip
+from cloudrift.loop import edits
+from cloudrift.loop.model import LEVEL, Layer
+from cloudrift.notes.tools import GROUPS, TOOLS
+from cloudrift.texture.ride import RidePoint
+
+LET_GO, TAKE_AGAIN = "Let go", "Take again"
+
+
+class NotesView(QWidget):
+    """The lower half of the Layers stage."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.moves = NoteMoves(session, Grid("1/16"))
+        self.grid = NoteGrid(self.moves)
+        self.strip = ToolStrip(self.moves)
+        self.title = label("", size=14)
+        self.words = Elided(size=11.5, name="soft")
+        self.follow = button(LET_GO, self._swap_follow)
+        self.step = GridChoice(self.moves.grid)
+        self.moves.grid.changed.append(self._follow_grid)
+        self.pull = small_button("pull into it", self.pull_into_slow)
+        self.help = small_button("?", self._say_keys, tip=HINT)
+        self.help.setFixedWidth(24)
+        self.lane: RideLane | None = None
+        self._lane_of: tuple[object, ...] = ()
+        self.tools: dict[str, QPushButton] = {}
+        self._lay_out()
+        self.strip.tried.connect(self.grid.show_tried)
+        self.strip.ended.connect(self.grid.setFocus)
+        self.moves.refused.connect(self._say)
+        refresh = WhileShown(self, self._show)
+        session.changed.connect(refresh)
+        session.opened.connect(self.grid.fit)
+        session.opened.connect(refresh)
+        session.selected.connect(refresh)
+        self._show()
+
+    def _lay_out(self) -> None:
+        frame = panel()
+        column = QVBoxLayout(frame)
+        column.setContentsMargins(12, 8, 8, 8)
+        column.setSpacing(5)
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        head.addWidget(self.title)
+        head.addWidget(self.words, 1)
+        head.addWidget(self.pull)
+        head.addWidget(self.step)
+        head.addWidget(self.help)
+        head.addWidget(self.follow)
+        column.addLayout(head)
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        for group in GROUPS:
+            made = QPushButton(group)
+            made.setFont(text_font(11.5))
+            made.setMinimumWidth(10)
+            made.setStyleSheet("QPushButton { padding: 1px 6px; min-height: 17px; }")
+            menu = QMenu(made)
+            menu.setToolTipsVisible(True)
+            for tool in TOOLS.values():
+                if tool.group == group:
+                    action = menu.addAction(f"{tool.label}: {tool.about}")
+                    assert action is not None
+                    action.triggered.connect(partial(self.open_tool, tool.name))
+            made.setMenu(menu)
+            made.setAccessibleName(f"Tools: {group}")
+            self.tools[group] = made
+            line.addWidget(made)
+        line.addStretch(1)
+        column.addLayout(line)
+        column.addWidget(self.strip)
+        self._level = QVBoxLayout()  # the level's lane, while it rides
+        self._level.setContentsMargins(LEFT, 0, 4, 0)
+        column.addLayout(self._level)
+        column.addWidget(self.grid, 1)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(frame)
+
+    def open_tool(self, name: str, _checked: bool = False) -> None:
+        """Open a tool's strip."""
+        self.strip.open_tool(TOOLS[name])
+
+    def pull_into_slow(self) -> None:
+        """Open the tool that pulls notes into what a slow treatment lets one hear, set for it."""
+        layer = self.moves.layer
+        slow = slowed(self._session.loop, layer) if layer else None
+        if slow is not None:
+            self.strip.open_tool(TOOLS["to the front"],
+                                 window=slow.window, share=slow.share * 100)  # fmt: skip
+
+    def _follow_grid(self) -> None:
+        self.strip.try_it()
+        self.grid.update()
+
+    def _swap_follow(self) -> None:
+        layer = self.moves.layer
+        if layer is None:
+            return
+        self.strip.close_strip()
+        if layer.follows:
+            self.moves.let_go()
+        else:
+            self.moves.take_again()
+
+    def _say(self, words: str) -> None:
+        self.words.setText(words)
+        set_look(self.words, "signal")
+
+    def _say_keys(self) -> None:
+        from PyQt6.QtWidgets import QToolTip  # noqa: PLC0415
+
+        QToolTip.showText(self.help.mapToGlobal(self.help.rect().bottomLeft()), HINT, self.help)
+
+    def _show(self) -> None:
+        layer = self.moves.layer
+        if self.strip.tool is not None:
+            self.strip.try_it()  # what it was tried on has changed
+        self.follow.setVisible(layer is not None)
+        slow = slowed(self._session.loop, layer) if layer else None
+        self.pull.setVisible(slow is not None)
+        if slow is not None:
+            self.pull.setText(f"{slow.share:.0%} heard: pull in".replace("%", " %"))
+            self.pull.setToolTip(f"{slow.says}; squeeze the notes into that part")
+        for one in self.tools.values():
+            one.setEnabled(layer is not None)
+        if layer is None:
+            self.title.setText("Notes")
+            self.words.setText("")
+        else:
+            self.title.setText(layer.name)
+            self.follow.setText(LET_GO if layer.follows else TAKE_AGAIN)
+            self.follow.setToolTip(
+                "Make these notes your own; the lens rests" if layer.follows
+                else "Let the lens make the notes again; your own go (undo brings them back)"
+            )  # fmt: skip
+            self.words.setText(said(self._session.loop, layer, len(self.moves.picked)))
+        set_look(self.words, "soft")
+        self._show_level(layer)
+        self.grid.update()
+
+    def _show_level(self, layer: Layer | None) -> None:
+        """Show the lane of a level that rides, over the same time as the notes."""
+        loop = self._session.loop
+        ride = layer.level_ride if layer else None
+        lane_of = (layer.id, layer.role, loop.ticks, loop.metre) if layer and ride else ()
+        if lane_of != self._lane_of:
+            self._lane_of, self.lane = lane_of, None
+            clear(self._level)
+        if layer is None or ride is None:
+            return
+        if self.lane is None:
+            self.lane = RideLane(LEVEL, layer.role, loop.ticks, loop.metre)
+            self.lane.curve.edited.connect(partial(self._draw_level, layer.id))
+            self.lane.curve.settled.connect(self._session.end_drag)
+            self.lane.every_chosen.connect(partial(self._level_again, layer.id))
+            self._level.addWidget(self.lane)
+        self.lane.show_ride(ride, loop.ticks)
+
+    def _level_again(self, layer_id: str, every: int) -> None:
+        """Let the ride of the level come again so often, its way as it is."""
+        self._session.apply(
+            "how often the level rides", lambda p: edits.level_ride_again(p, layer_id, every)
+        )
+
+    def _draw_level(self, layer_id: str, points: tuple[RidePoint, ...]) -> None:
+        """Let the level ride through points, as often as it does; with none it stands."""
+        before = self._session.loop.layer(layer_id).level_ride
+        every = before.every_ticks if before else 0
+        self._session.apply(
+            "level rides" if points else "level stands",
+            lambda loop: edits.set_level_ride(loop, layer_id, points, every),
+            merge=f"level ride {layer_id}", moving=True,
+        )  # fmt: skip
+
+    def show_place(self, share: float) -> None:
+        """Move the playheads."""
+        self.grid.show_place(share)
+        if self.lane is not None:
+            self.lane.curve.show_place(share)
+
+    def focus_grid(self) -> None:
+        """Put the keyboard on the notes."""
+        self.grid.setFocus(Qt.FocusReason.OtherFocusReason)

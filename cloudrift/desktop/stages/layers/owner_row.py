@@ -1,0 +1,101 @@
+"""What the cards of a layer and of a group share: level, pan, hear, off, and a strip of colour."""
+
+from typing import Any
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout
+
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.look import SEMI, color
+from cloudrift.desktop.kit.parts import label
+from cloudrift.desktop.session.session import Session
+from cloudrift.ground.settings import Field
+from cloudrift.loop.model import LEVEL, Group, Layer, Loop
+
+PAN = Field(name="pan", label="Pan", default=0, unit="%", low=-100, high=100, step=1)
+
+
+class OwnerRow(QFrame):
+    """A card. What it belongs to says how it is changed, in ``change`` and ``words_for``."""
+
+    def __init__(self, session: Session, of: Layer | Group, role: str, what: str) -> None:
+        super().__init__()
+        self._session, self._what = session, what
+        self.owner_id = of.id
+        self._role, self._quiet = role, False
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.name: QLabel = label(of.name, size=13.5, weight=SEMI)
+        self.name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.level = FieldWidget(LEVEL, of.level_db, accent=role)
+        self.pan = FieldWidget(PAN, round(of.pan * 100), accent=role)
+        for field in (self.level, self.pan):
+            field.settled.connect(session.end_drag)
+            field.setMinimumWidth(70)
+        self.level.edited.connect(lambda v: self._set("level", level_db=v))
+        self.pan.edited.connect(lambda v: self._set("pan", pan=v / 100))
+        self.hear = QPushButton("hear")
+        self.off = QPushButton("off")
+        for one, act, tip in (
+            (self.hear, self._toggle_hear, f"Hear only this {what} (and others so marked); "
+             "what is written stays as it is"),
+            (self.off, self._toggle_off, f"Take this {what} out of the loop's sound, here and in "
+             "what is written"),
+        ):  # fmt: skip
+            one.setCheckable(True)
+            one.setFixedSize(44, 22)
+            one.setToolTip(tip)
+            one.setAccessibleName(f"{of.name}: {one.text()}")
+            one.setStyleSheet("QPushButton { padding: 0px 2px; min-height: 12px; }")
+            one.clicked.connect(act)
+
+    def change(self, loop: Loop, **changes: Any) -> Loop:
+        """Return the loop with fields of what the card stands for changed."""
+        raise NotImplementedError
+
+    def _switches(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(3)
+        column.addWidget(self.hear)
+        column.addWidget(self.off)
+        return column
+
+    def _fields(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setSpacing(6)
+        line.addWidget(self.level, 3)
+        line.addWidget(self.pan, 2)
+        return line
+
+    def _set(self, what: str, **changes: Any) -> None:
+        self._session.apply(
+            f"{what} of {self.name.text()}", lambda loop: self.change(loop, **changes),
+            merge=f"{what} {self.owner_id}",
+        )  # fmt: skip
+
+    def _toggle_hear(self) -> None:
+        self._session.swap_alone(self.owner_id)
+
+    def _toggle_off(self, off: bool) -> None:
+        self._session.apply(
+            f"{self._what} off" if off else f"{self._what} on",
+            lambda loop: self.change(loop, mute=off),
+        )
+
+    def show_switches(self, of: Layer | Group, *, quiet: bool) -> None:
+        """Refresh what both kinds of card show; ``quiet`` says that nothing of it is heard."""
+        self._quiet = quiet
+        self.level.set_value(of.level_db)
+        self.pan.set_value(float(round(of.pan * 100)))
+        self.hear.setChecked(of.id in self._session.alone)
+        self.off.setChecked(of.mute)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        strip = QRectF(2, 2, 5, self.height() - 4)
+        if not self._quiet:
+            painter.fillRect(strip, color(self._role))
+            return
+        painter.setPen(color(self._role))  # an empty strip: nothing of it is heard
+        painter.drawRect(strip.adjusted(0.5, 0.5, -0.5, -0.5))

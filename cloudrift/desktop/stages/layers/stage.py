@@ -1,0 +1,271 @@
+"""The Layers stage: the list and the inspector."""
+
+from collections.abc import Collection, Sequence
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
+from cloudrift.desktop.kit.dropped import dropped, is_midi
+from cloudrift.desktop.kit.parts import WhileShown, button, clear, label, panel, scrolling, set_look
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.stages.layers.group_row import GroupRow
+from cloudrift.desktop.stages.layers.inspector import LayerInspector
+from cloudrift.desktop.stages.layers.notes.view import NotesView
+from cloudrift.desktop.stages.layers.room_view import RoomView
+from cloudrift.desktop.stages.layers.row import LayerRow
+from cloudrift.loop import edits
+from cloudrift.loop.from_notes import put_layers
+from cloudrift.loop.model import Group, Layer, Loop
+from cloudrift.notes.from_midi import read_parts
+from cloudrift.notes.note import Note
+from cloudrift.render.variants import alone
+from cloudrift.sound import look_up
+from cloudrift.sound.instrument import FAMILIES
+from cloudrift.style import house_cards
+
+ROOM_FROM = 400  # pixels of height
+LIST_PX = 292
+INDENT_PX = 12  # of a layer under its group
+
+
+class LayersStage(QWidget):
+    """A card a layer; what is heard is said above them."""
+
+    shelf_wanted = pyqtSignal()
+    keys_wanted = pyqtSignal()
+    sounds_dropped = pyqtSignal(list)  # paths of recordings
+
+    def __init__(self, session: Session, tasks: Tasks) -> None:
+        super().__init__()
+        self._session, self._tasks = session, tasks
+        self.setAcceptDrops(True)
+        self.room = RoomView(session, tasks)
+        self.rows: dict[str, LayerRow] = {}
+        self.groups: dict[str, GroupRow] = {}
+        self._listed: list[str] | None = None  # the layers in the list; None before the first look
+        self.inspector = LayerInspector(session)
+        self.inspector.shelf_wanted.connect(self.shelf_wanted)
+        self.heard = label("", size=12, name="soft")
+        self.add = QPushButton("Add a layer")
+        self.add.setObjectName("strong")
+        self.add.setMenu(self._sounds_menu())
+        self.draw = button("Notes", self.add_note_layer, tip="Add a layer without notes, in the "
+                           "chosen layer's sound: draw them or play them in")  # fmt: skip
+        self.notes = NotesView(session)
+        left = panel()
+        left.setFixedWidth(LIST_PX)
+        inside = QVBoxLayout(left)
+        inside.setContentsMargins(10, 8, 4, 8)
+        inside.setSpacing(3)
+        top = QHBoxLayout()
+        top.setContentsMargins(0, 0, 6, 0)
+        top.addWidget(label("Layers", size=14), 1)
+        top.addWidget(self.draw)
+        top.addWidget(self.add)
+        inside.addLayout(top)
+        self.heard.setWordWrap(True)
+        inside.addWidget(self.heard)
+        self._list = QVBoxLayout()
+        self._list.setSpacing(5)
+        self._list.setContentsMargins(0, 2, 6, 4)
+        holder = QWidget()
+        holder.setLayout(self._list)
+        inside.addWidget(scrolling(holder), 1)
+        middle = QVBoxLayout()
+        middle.setSpacing(6)
+        middle.addWidget(self.room, 2)
+        middle.addWidget(self.notes, 3)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 6, 8, 6)
+        row.setSpacing(8)
+        row.addWidget(left)
+        row.addLayout(middle, 1)
+        row.addWidget(self.inspector)
+        refresh = WhileShown(self, self._show)
+        session.changed.connect(refresh)
+        session.opened.connect(refresh)
+        session.selected.connect(refresh)
+        session.hearing_changed.connect(refresh)
+        self._show()
+
+    def _sounds_menu(self) -> QMenu:
+        """The sounds by family, and the shelf for whoever wants to hear them first."""
+        menu = QMenu(self.add)
+        menu.addAction("Find one on the shelf…", self.shelf_wanted.emit)
+        menu.addAction("Notes from a MIDI file…", self.choose_midi)
+        menu.addAction("Play one in…", self.keys_wanted.emit)
+        menu.addSeparator()
+        for family in FAMILIES:
+            inside = menu.addMenu(family.capitalize())
+            assert inside is not None
+            for sound in look_up(family=family):
+                action = inside.addAction(f"{sound.label}: {sound.about}")
+                assert action is not None
+                action.triggered.connect(lambda _c, name=sound.name: self._add(name))
+        return menu
+
+    def _add(self, sound: str) -> None:
+        if self._session.apply("add a layer", lambda loop: edits.add_layer(loop, sound)):
+            self._session.select(layer_id=self._session.loop.layers[-1].id)
+
+    def add_note_layer(self) -> None:
+        """Add a layer without notes and put the keyboard on its grid."""
+        like = self._session.selection.layer_id
+        if self._session.apply("add a note layer", lambda loop: edits.add_note_layer(loop, like)):
+            self._session.select(layer_id=self._session.loop.layers[-1].id)
+            self.notes.focus_grid()
+
+    def next_layer(self) -> None:
+        """Choose the next layer; behind the last comes the first."""
+        ids = [layer.id for layer in self._session.loop.layers]
+        if ids:
+            now = self._session.selection.layer_id
+            at = ids.index(now) + 1 if now in ids else 0
+            self._session.select(layer_id=ids[at % len(ids)])
+
+    def hear_one_more(self) -> None:
+        """Hear the first layer alone, then one more each time; after the last, all as before."""
+        ids = [layer.id for layer in self._session.loop.layers if not layer.parked]
+        if not ids:
+            self._session.say("there is no layer to hear yet; add one in Layers")
+            return
+        heard = sum(one in self._session.alone for one in ids)
+        self._session.hear_alone(ids[: heard + 1] if heard < len(ids) else ())
+
+    def choose_midi(self) -> None:
+        """Ask for a MIDI file whose parts become layers."""
+        words = "A MIDI file whose parts become layers"
+        if chosen := ask_for_file(self, self._session, words, MIDI_KINDS):
+            self.bring_midi(chosen)
+
+    def bring_midi(self, path: Path) -> None:
+        """Add a layer for each part of a MIDI file, with the notes as they are, when it is read."""
+        self._tasks.run(
+            f"reading {path.name}",
+            lambda cancelled, _moved: read_parts(path, cancelled),
+            lambda song: self._put_layers(song.parts),
+            lane=Lane.READING,
+        )
+
+    def _put_layers(self, parts: Sequence[tuple[str, Sequence[Note]]]) -> None:
+        first = len(self._session.loop.layers)
+        if self._session.apply("layers from a MIDI file", lambda loop: put_layers(loop, parts)):
+            self._session.select(layer_id=self._session.loop.layers[first].id)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """MIDI files and recordings may be dropped here."""
+        assert event is not None
+        if dropped(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        paths = dropped(event.mimeData())
+        recordings = [path for path in paths if not is_midi(path)]
+        for path in paths:
+            if path not in recordings:
+                self.bring_midi(path)
+        if recordings:
+            self.sounds_dropped.emit(recordings)
+
+    def _show(self) -> None:
+        loop = self._session.loop
+        ordered = listed(loop)
+        ids = [owner.id for owner in ordered]
+        if ids != self._listed:
+            # The new rows come first: what is cleared may give the focus on, and ask for them.
+            self.rows = {x.id: LayerRow(self._session, x) for x in ordered if isinstance(x, Layer)}
+            self.groups = {
+                x.id: GroupRow(self._session, x, role_of(loop, x))
+                for x in ordered if isinstance(x, Group)
+            }  # fmt: skip
+            self._listed = ids
+            clear(self._list)
+            for owner in ordered:
+                self._list_row(owner)
+            if not self.rows:
+                empty = label("No layers yet. Add one: it follows the chords at once. Or drop a "
+                              "MIDI file or one-shots here.", name="soft")  # fmt: skip
+                empty.setWordWrap(True)
+                self._list.addWidget(empty)
+            self._list.addStretch(1)
+        for layer in loop.layers:
+            self.rows[layer.id].show_layer(layer)
+        for group_id, row in self.groups.items():
+            row.show_group(loop, loop.group(group_id))
+        alone = self._session.alone
+        self.heard.setText(heard_words(loop, alone))
+        name = "signal" if alone or not loop.heard() else "soft"
+        if loop.layers:
+            set_look(self.heard, name)
+
+    def _list_row(self, owner: Layer | Group) -> None:
+        """Put a card into the list; layers of a group stand in under it."""
+        row: QWidget = self.groups[owner.id] if isinstance(owner, Group) else self.rows[owner.id]
+        line = QHBoxLayout()
+        line.setContentsMargins(0, 0, 0, 0)
+        if isinstance(owner, Layer) and owner.group:
+            line.addSpacing(INDENT_PX)
+        line.addWidget(row)
+        self._list.addLayout(line)
+
+    def resizeEvent(self, _event: QResizeEvent | None) -> None:
+        """Where a drawer leaves little room, the list has it."""
+        self.room.setVisible(self.height() > ROOM_FROM)
+
+    def focus_first(self) -> None:
+        """Put the keyboard where the work is."""
+        (self.rows.get(self._session.selection.layer_id) or self.add).setFocus()
+
+    def show_place(self, share: float) -> None:
+        """Move the playheads."""
+        self.room.show_place(share)
+        self.notes.show_place(share)
+
+
+def listed(loop: Loop) -> list[Layer | Group]:
+    """Return layers and groups in the order of the list: parked ones below, groups together."""
+    out: list[Layer | Group] = []
+    for layer in sorted(loop.layers, key=lambda layer: layer.parked):
+        if layer.group and not any(one.id == layer.group for one in out):
+            inside = [x for x in loop.layers if x.group == layer.group]
+            out += [loop.group(layer.group), *sorted(inside, key=lambda x: x.parked)]
+        elif not layer.group:
+            out.append(layer)
+    return out
+
+
+def role_of(loop: Loop, group: Group) -> str:
+    """Return the colour of a group: that of its first layer."""
+    return next(layer.role for layer in loop.layers if layer.group == group.id)
+
+
+def heard_words(loop: Loop, only: Collection[str] = ()) -> str:
+    """Say which layers are heard, unmistakably, and how many the style keeps to.
+
+    ``only`` are the layers and groups that are heard alone.
+    """
+    heard, layers = alone(loop, only).heard(), loop.layers
+    if not layers:
+        return ""
+    if not heard:
+        return "nothing is heard: every layer is off"
+    parked = sum(layer.parked for layer in layers)
+    if only:
+        return (f"only {', '.join(layer.name for layer in heard)}, by hear; what is written "
+                "stays whole")  # fmt: skip
+    if len(heard) == len(layers) - parked:
+        words = f"all {len(heard)} are heard" + (f", {parked} parked" if parked else "")
+    else:
+        off = ", ".join(x.name for x in layers if x not in heard and not x.parked)
+        words = f"{len(heard)} of {len(layers) - parked} are heard, without {off}"
+    card = house_cards().get(loop.style)
+    if card is None:
+        return words
+    low, high = card.layer_counts
+    span = f"{low}" if low == high else f"{low} to {high}"
+    return f"{words} · {card.name} keeps to {span}"

@@ -1,0 +1,380 @@
+"""The Shelf drawer: find a sound, hear it in the layer's own place, use it."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from msgspec.structs import replace
+from platformdirs import user_data_path
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
+from PyQt6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.desktop.kit.asking import ask_for_files
+from cloudrift.desktop.kit.parts import ChoiceRow, button, heading, label, scrolling
+from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.stages.shelf.grid import SoundGrid
+from cloudrift.desktop.stages.shelf.kept import Kept
+from cloudrift.desktop.stages.shelf.own_sheet import NAMED_IN, Found, OwnSheet
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.words import free_name
+from cloudrift.loop import edits
+from cloudrift.loop.model import Layer, Loop
+from cloudrift.sound import CATALOGUE, Instrument, look_up
+from cloudrift.sound.catalogue import REACHES
+from cloudrift.sound.instrument import FAMILIES
+from cloudrift.sound.own import OwnSound, audio_files, read_recording
+from cloudrift.sound.own_files import own_sounds, save_own
+
+HEIGHT = 222
+IN_LOOP, ALONE = "in the loop", "alone"
+EVERY, STARRED, LAST = "all", "starred", "last used"
+OWN = "own"
+FILES = "One-shots (*.wav *.flac *.ogg *.aif *.aiff)"
+
+
+class Shelf(QFrame):
+    """Search and families at the left and top, tiles in the middle, words on the one looked at."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, session: Session, tasks: Tasks, folder: Path | None = None) -> None:
+        super().__init__()
+        self._tasks = tasks
+        self.sheet: OwnSheet | None = None
+        self._session = session
+        self._kept = Kept(folder or user_data_path("cloudrift"))
+        self._family = ""
+        self._started = False  # whether hearing a sound has set the loop going
+        self.setObjectName("panel")
+        self.setFixedHeight(HEIGHT)
+        self.grid = SoundGrid()
+        self._preview = Preview(session, self)
+        self._preview.ended.connect(lambda: self.grid.show_heard(""))
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search: dark, short, bell …")
+        self.search.setClearButtonEnabled(True)
+        self.which = ChoiceRow([(w, w) for w in (EVERY, STARRED, LAST)], columns=3, name="Which")
+        self.reach = ChoiceRow([(r, r) for r in REACHES], columns=4, name="Reaches")
+        self.how = ChoiceRow([(h, h) for h in (IN_LOOP, ALONE)], columns=2, name="Hear it")
+        self.families = ChoiceRow(
+            [("", "all"), *((f, f) for f in FAMILIES), (OWN, OWN)], columns=2 + len(FAMILIES),
+            name="Family",
+        )  # fmt: skip
+        self.about = label("", size=11.5, name="soft")
+        self.about.setWordWrap(True)
+        self.target = label("", size=11.5, name="soft")
+        self.use = QPushButton("Use it")
+        self.add = QPushButton("Add a layer")
+        self.add.setToolTip("A layer more, with this sound")
+        self.beside = QPushButton("Keep beside")
+        self.beside.setToolTip("The layer's second sound: to swap with the first by one press, or "
+                               "to take turns with it")  # fmt: skip
+        self.bring = button("Own sound…", self._choose_files, tip="Make a sound of your one-shots")
+        self._library: dict[str, OwnSound] | None = None  # see _read_library
+        self._lay_out()
+        self._connect()
+        for row, choice in ((self.which, EVERY), (self.reach, REACHES[0]), (self.how, IN_LOOP),
+                            (self.families, "")):  # fmt: skip
+            row.show_choice(choice)
+        self._which, self._reach, self._how = EVERY, REACHES[0], IN_LOOP
+        self._fill()
+        self._follow()
+
+    def _lay_out(self) -> None:
+        hint = label("Rest on a sound or press Enter to hear it; press it to use it, with Shift "
+                     "to add a layer. The line is its register, the mark C4.", size=11,
+                     name="soft")  # fmt: skip
+        hint.setWordWrap(True)
+        side = QVBoxLayout()
+        side.setContentsMargins(0, 0, 0, 0)
+        side.setSpacing(4)
+        head = QHBoxLayout()
+        head.addWidget(heading("Shelf"), 1)
+        head.addWidget(button("Close", self.close_drawer, tip="Close the drawer (Esc)"))
+        side.addLayout(head)
+        side.addWidget(self.search)
+        side.addWidget(self.which)
+        for words, row in (("Reaches", self.reach), ("Hear it", self.how)):
+            line = QHBoxLayout()
+            line.addWidget(label(words, size=11.5, name="soft"))
+            line.addWidget(row, 1)
+            side.addLayout(line)
+        side.addWidget(hint, 1)
+        right = QVBoxLayout()
+        right.setContentsMargins(0, 0, 0, 0)
+        right.setSpacing(4)
+        right.addWidget(self.about, 1)
+        right.addWidget(self.target)
+        hands = QGridLayout()
+        hands.setSpacing(4)
+        for i, one in enumerate((self.use, self.add, self.beside, self.bring)):
+            one.setMinimumWidth(10)
+            one.setStyleSheet("QPushButton { padding: 3px 2px; }")
+            hands.addWidget(one, i // 2, i % 2)
+        right.addLayout(hands)
+        self.about.setAlignment(Qt.AlignmentFlag.AlignTop)
+        middle = QVBoxLayout()
+        middle.setSpacing(5)
+        middle.addWidget(self.families)
+        self._scroll = scrolling(self.grid)
+        middle.addWidget(self._scroll, 1)
+        line = QHBoxLayout(self)
+        line.setContentsMargins(12, 8, 12, 8)
+        line.setSpacing(12)
+        for layout, width in ((side, 262), (right, 190)):
+            holder = QWidget()
+            holder.setLayout(layout)
+            holder.setFixedWidth(width)
+            line.addWidget(holder)
+        line.insertLayout(1, middle, 1)
+
+    def _connect(self) -> None:
+        self.search.textChanged.connect(lambda _t: self._fill())
+        self.search.returnPressed.connect(self.grid.setFocus)
+        self.which.chosen.connect(lambda which: self._narrow(_which=which))
+        self.reach.chosen.connect(lambda reach: self._narrow(_reach=reach))
+        self.families.chosen.connect(lambda family: self._narrow(_family=family))
+        self.how.chosen.connect(lambda how: self._narrow(_how=how))
+        self.grid.pointed.connect(self._tell)
+        self.grid.wanted.connect(self.hear)
+        self.grid.chosen.connect(self.choose)
+        self.grid.starred.connect(self._star)
+        self.grid.moved.connect(self._reveal)
+        self.use.clicked.connect(lambda: self.choose(self.grid.at_cursor, False))
+        self.add.clicked.connect(lambda: self.choose(self.grid.at_cursor, True))
+        self.beside.clicked.connect(lambda: self.keep_beside(self.grid.at_cursor))
+        for signal in (self._session.changed, self._session.opened, self._session.selected):
+            signal.connect(lambda *_: self._follow())
+        self._session.opened.connect(self._fill)
+
+    def _narrow(self, **what: str) -> None:
+        for name, value in what.items():
+            setattr(self, name, value)
+        for row, choice in ((self.which, self._which), (self.reach, self._reach),
+                            (self.families, self._family), (self.how, self._how)):  # fmt: skip
+            row.show_choice(choice)
+        self._fill()
+
+    def _fill(self) -> None:
+        found = look_up(self.search.text(), self._family, self._reach, self._all())
+        if self._which == STARRED:
+            found = [s for s in found if s.name in self._kept.favourites]
+        elif self._which == LAST:
+            by_name = {s.name: s for s in found}
+            found = [by_name[name] for name in self._kept.last if name in by_name]
+        self.grid.show_sounds(found, frozenset(self._kept.favourites))
+        self._tell(self.grid.at_cursor)
+
+    def _all(self) -> list[Instrument]:
+        """The sounds of the house, and the composer's own."""
+        return [*CATALOGUE.values(), *(own.instrument for own in self._owns().values())]
+
+    def _owns(self) -> dict[str, OwnSound]:
+        """The own sounds that the loop carries, and those that are kept."""
+        uses = (use for layer in self._session.loop.layers for use in layer.source.all_sounds)
+        carried = {use.name: use.own for use in uses if use.own}
+        return carried | (self._library or {})
+
+    def _read_library(self) -> dict[str, OwnSound]:
+        """The own sounds that are kept, read when they are first needed."""
+        if self._library is None:
+            self._library = {own.name: own for own in own_sounds()}
+        return self._library
+
+    def _sound(self, sound: Instrument) -> str | OwnSound:
+        """What an edit takes for a tile."""
+        return self._owns()[sound.name] if sound.family == OWN else sound.name
+
+    def _layer(self) -> Layer | None:
+        layers = self._session.loop.layers
+        wanted = self._session.selection.layer_id
+        return next((x for x in layers if x.id == wanted), layers[0] if layers else None)
+
+    def _follow(self) -> None:
+        layer = self._layer()
+        self.grid.show_used(layer.source.sound.name if layer else "")
+        self.target.setText(f"for {layer.name}" if layer else "no layer yet")
+        self.use.setEnabled(layer is not None)
+        self.beside.setEnabled(layer is not None)
+
+    def _tell(self, sound: Instrument | None) -> None:
+        if sound is None:
+            self.about.setText("")
+            return
+        low, high = (NAMED_IN.spell_pitch(p) for p in sound.register)
+        mono = ", one note at a time" if sound.mono else ""
+        self.about.setText(
+            f"{sound.label}: {sound.about}\n{', '.join(sound.tags)}\n"
+            f"best from {low} to {high}{mono}"
+        )
+
+    # --- hearing and choosing -----------------------------------------------------------------
+
+    def _tried(self, loop: Loop, sound: Instrument) -> Loop:
+        """Return the loop with a sound in the layer's place, or with it as a first layer."""
+        layer = self._layer()
+        if layer is None:
+            return edits.add_layer(loop, self._sound(sound))
+        return edits.set_sound(loop, layer.id, self._sound(sound))
+
+    def hear(self, sound: Instrument | None) -> None:
+        """Hear the layer's own part with another sound, in tempo, in place; None to stop."""
+        session = self._session
+        if sound is None:
+            if self.grid.heard:
+                self._preview.end()
+                if self._started:
+                    session.set_playing(False)
+            self._started = False
+            self.grid.show_heard("")
+            return
+        layer = self._layer()
+        alone = frozenset({layer.id}) if layer and self._how == ALONE else None
+        self._preview.put(
+            lambda loop: self._tried(loop, sound), f"heard with {sound.label.lower()}", alone=alone
+        )
+        self.grid.show_heard(sound.name)
+        if not session.player.playing:
+            self._started = True
+            session.set_playing(True)
+
+    def choose(self, sound: Instrument | None, as_layer: bool) -> None:
+        """Give the layer the sound, or add a layer with it."""
+        if sound is None:
+            return
+        layer, what = self._layer(), self._sound(sound)
+        self.hear(None)
+        if as_layer or layer is None:
+            if self._session.apply("add a layer", lambda loop: edits.add_layer(loop, what)):
+                self._session.select(layer_id=self._session.loop.layers[-1].id)
+        else:
+            self._session.apply("another sound", lambda loop: edits.set_sound(loop, layer.id, what))
+        self._kept.used(sound.name)
+
+    def keep_beside(self, sound: Instrument | None) -> None:
+        """Keep a sound as the layer's second one."""
+        layer = self._layer()
+        if sound is None or layer is None:
+            return
+        what = self._sound(sound)
+        self.hear(None)
+        self._session.apply("keep a sound", lambda p: edits.set_aside(p, layer.id, what))
+        self._kept.used(sound.name)
+
+    # --- own sounds ---------------------------------------------------------------------------
+
+    def _choose_files(self) -> None:
+        words = "One-shots: one, or several over the keyboard"
+        if chosen := ask_for_files(self, self._session, words, FILES):
+            self.bring_files(chosen)
+
+    def bring_files(self, paths: list[Path]) -> None:
+        """Read one-shots (files or folders) beside the interface, then ask for the rest."""
+        self.bring.setEnabled(False)
+        self.about.setText("Reading recordings…")
+        self._tasks.run(
+            "own sound",
+            lambda stop, moved: read_all(paths, stop, moved),
+            lambda found: self._ask(found, paths[0]),
+            self._not_read,
+            lambda share, name: self.about.setText(f"Reading {name}: {share:.0%}"),
+            lane=Lane.READING,
+        )
+
+    def _not_read(self, error: Exception) -> None:
+        self.bring.setEnabled(True)
+        self._tell(self.grid.at_cursor)
+        self._session.say(str(error))
+
+    def _ask(self, found: list[Found], first: Path) -> None:
+        self.bring.setEnabled(True)
+        self._tell(self.grid.at_cursor)
+        name = first.name if first.is_dir() else first.parent.name if len(found) > 1 else first.stem
+        sheet = OwnSheet(found, name, self)
+        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        sheet.made.connect(self.take_own)
+        self.sheet = sheet
+        sheet.open()
+
+    def take_own(self, own: OwnSound) -> None:
+        """Put an own sound on the shelf, keep it for other loops, and give it to the layer.
+
+        One of a name that is taken by another gets a number.
+        """
+        library = self._read_library()
+        name = own.name
+        own = replace(own, name=free_name(name, [*CATALOGUE, *self._owns()]))
+        taken = "" if own.name == name else f": {name} is there already"
+        self._session.say(f"Kept on the shelf as {own.name}{taken}", good=True)
+        library[own.name] = own
+        try:
+            save_own(own)
+        except CloudriftError as error:
+            self._session.say(f"{error}; the loop carries the sound all the same")
+        self._narrow(_family=OWN, _which=EVERY, _reach=REACHES[0])
+        self.choose(own.instrument, self._layer() is None)
+
+    def _star(self, sound: Instrument) -> None:
+        self._kept.swap_favourite(sound.name)
+        self._fill()
+
+    def show_layer_sound(self) -> None:
+        """Put the cursor on the sound that the layer has, if it is among those shown."""
+        layer = self._layer()
+        names = [s.name for s in self.grid.sounds]
+        if layer and layer.source.sound.name in names:
+            self.grid.current = names.index(layer.source.sound.name)
+            self._tell(self.grid.at_cursor)
+            self._reveal(self.grid.box(self.grid.current))
+
+    def _reveal(self, box: QRectF) -> None:
+        centre = box.center().toPoint()
+        self._scroll.ensureVisible(centre.x(), centre.y(), 0, round(box.height()))
+
+    def close_drawer(self) -> None:
+        """Put the shelf away; what was heard in place of the loop stops."""
+        self.hide()
+        self.closed.emit()
+
+    def showEvent(self, _event: QShowEvent | None) -> None:
+        if self._library is None:
+            self._read_library()
+            self._fill()
+
+    def hideEvent(self, _event: QHideEvent | None) -> None:
+        self.hear(None)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            if self.grid.heard:
+                self.hear(None)
+            else:
+                self.close_drawer()
+        else:
+            super().keyPressEvent(event)
+
+
+def read_all(
+    paths: list[Path], stop: Callable[[], bool], moved: Callable[[float, str], None]
+) -> list[Found]:
+    """Read every recording among files and folders; raise Cancelled when told to stop."""
+    files = audio_files(paths)
+    found = []
+    for i, file in enumerate(files):
+        if stop():
+            raise Cancelled
+        moved(i / len(files), file.name)
+        found.append(Found(*read_recording(file, many=len(files) > 1)))
+    return found

@@ -1,0 +1,415 @@
+"""What a loop can be started from: a style card, nothing, a file, a phrase, a template."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QListWidget,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.desktop.kit.asking import MIDI_KINDS, RECORDINGS, ask_for_file
+from cloudrift.desktop.kit.heard_in import HeardIn
+from cloudrift.desktop.kit.parts import ChoiceRow, button, heading, label
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.session.trouble import error_words
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.paths import shown
+from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.words import NAME_TYPED, plural
+from cloudrift.loop import edits
+from cloudrift.loop.kept import Kept, forget, kept_in, template_folder
+from cloudrift.loop.metre import set_metre
+from cloudrift.loop.model import Loop
+from cloudrift.notes.from_midi import TEMPO_FROM, Song, read_song
+from cloudrift.notes.reference import Reference, read_reference
+from cloudrift.style import Card, house_cards, sketch
+from cloudrift.style.beginnings import BARS, KEY, TEMPO, empty_loop, from_row, from_song
+from cloudrift.theory.key import Key
+
+UNTITLED = "Untitled loop"
+
+
+@dataclass
+class Choice:
+    """What is chosen on the page; None is what the source has by itself."""
+
+    key: Key | None = None
+    tempo: float | None = None
+    bars: int | None = None
+    metre: tuple[int, int] | None = None
+    draw: int = 1
+
+
+class Source(QWidget):
+    """One of the things to start from, with what there is to choose about it.
+
+    ``changed`` says that another loop would come of it. ``own_key`` names the key that it has by
+    itself, ``own_tonic`` the tonic where only that is given and its scale is free to choose.
+    ``draws`` says whether the draw counts; ``plays_in`` that the first thing to do is play.
+    """
+
+    changed = pyqtSignal()
+    own_key = "as it is"
+    own_tonic = ""
+    draws = False
+    plays_in = False
+    title = UNTITLED
+    problem = ""
+
+    def make(self, choice: Choice) -> Loop | None:
+        """Return the loop that would be begun; None as long as there is none."""
+        raise NotImplementedError
+
+    def enter(self) -> None:
+        """The start page is entered."""
+
+    def first(self) -> QWidget:
+        """Return what has the keyboard first."""
+        return self
+
+
+def altered(loop: Loop, choice: Choice) -> Loop:
+    """Return a loop that is there already with what was chosen for it."""
+    if choice.metre is not None:
+        loop = set_metre(loop, choice.metre)
+    if choice.bars is not None:
+        loop = edits.set_bars(loop, choice.bars)
+    if choice.key is not None:
+        loop = edits.set_key(loop, choice.key)
+    return loop if choice.tempo is None else edits.set_tempo(loop, choice.tempo)
+
+
+def _words(text: str) -> QWidget:
+    made = label(text, size=12.5, name="soft")
+    made.setWordWrap(True)
+    return made
+
+
+def _column(source: Source) -> QVBoxLayout:
+    column = QVBoxLayout(source)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(7)
+    return column
+
+
+# --- a style card ---------------------------------------------------------------------------------
+
+
+class CardButton(QPushButton):
+    """A style card to choose."""
+
+    def __init__(self, card: Card) -> None:
+        super().__init__(f"{card.name}\n{card.about}")
+        self.setCheckable(True)
+        self.setAutoExclusive(True)
+        self.setMinimumSize(100, 54)
+        self.setAccessibleName(f"Style card {card.name}: {card.about}")
+        self.setStyleSheet("QPushButton { text-align: left; padding: 7px 12px; }")
+
+
+class CardSource(Source):
+    """A first loop in a producer's style."""
+
+    own_key = "as the card draws it"
+    draws = True
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.cards: dict[str, CardButton] = {}
+        column = _column(self)
+        column.addWidget(heading("Style card"))
+        row = QHBoxLayout()
+        for card in house_cards().values():
+            one = CardButton(card)
+            one.clicked.connect(lambda _c, name=card.name: self.choose(name))
+            self.cards[card.name] = one
+            row.addWidget(one, 1)
+        column.addLayout(row)
+        self.card = next(iter(house_cards().values()))
+        self.cards[self.card.name].setChecked(True)
+
+    def choose(self, name: str) -> None:
+        """Take another card."""
+        self.card = house_cards()[name]
+        self.cards[name].setChecked(True)
+        self.changed.emit()
+
+    def make(self, choice: Choice) -> Loop:
+        return sketch(self.card, choice.key, choice.tempo, choice.draw,
+                      bars=choice.bars or BARS, metre=choice.metre or (4, 4))  # fmt: skip
+
+    def first(self) -> QWidget:
+        return self.cards[self.card.name]
+
+
+# --- nothing, and a phrase ------------------------------------------------------------------------
+
+
+class EmptySource(Source):
+    """No card, no chords, no layers, no treatments."""
+
+    own_key, own_tonic = f"{KEY.tonic}, not chosen", KEY.tonic
+    about = ("No card, no sounds, no treatments. Type, draw or play the chords in, add layers one "
+             "by one: each follows the chords from then on.")  # fmt: skip
+
+    def __init__(self) -> None:
+        super().__init__()
+        _column(self).addWidget(_words(self.about))
+
+    def make(self, choice: Choice) -> Loop:
+        return empty_loop(choice.key or KEY, choice.tempo or TEMPO, bars=choice.bars or BARS,
+                          metre=choice.metre or (4, 4))  # fmt: skip
+
+
+class PhraseSource(EmptySource):
+    """Empty, with the keys open to play a phrase in."""
+
+    plays_in = True
+    about = (
+        "Begin, and the keys open: play a phrase in against a click, on a MIDI keyboard or "
+        "the computer's keys. It becomes a layer; its chords are named from its notes."
+    )
+
+
+# --- files ----------------------------------------------------------------------------------------
+
+
+class FileSource(Source):
+    """Something that a file is read for, beside the interface."""
+
+    ask, kinds, reading = "", "", ""
+
+    def __init__(self, session: Session, tasks: Tasks) -> None:
+        super().__init__()
+        self._session, self._tasks = session, tasks
+        self._name = f"start from {type(self).__name__}"
+        self.path: Path | None = None
+        self.choose_file = button("Choose a file…", self._choose_or_stop)
+        self.says = label("", size=12.5, name="soft")
+        self.says.setWordWrap(True)
+        self._reading = False
+        self.column = _column(self)
+        line = QHBoxLayout()
+        line.addWidget(self.choose_file)
+        line.addWidget(self.says, 1)
+        self.column.addLayout(line)
+        self.says.setText(self.ask)
+
+    def _choose_or_stop(self) -> None:
+        if self._reading:
+            self._tasks.cancel(self._name)
+            self._stands(self.ask)
+            return
+        chosen = ask_for_file(self, self._session, self.ask, self.kinds)
+        if chosen:
+            self.read(chosen)
+
+    def read(self, path: Path) -> None:
+        """Read a file; what it holds becomes the loop."""
+        self.path = path
+        self.title = shown(path.stem)[:NAME_TYPED]
+        self.forget()
+        self._reading = True
+        self.choose_file.setText("Stop")
+        self.says.setText(f"{self.reading} {path.name}…")
+        self._tasks.run(self._name, lambda cancelled, _progress: self.work(path, cancelled),
+                        self._came, self._failed, lane=Lane.READING)  # fmt: skip
+        self.changed.emit()
+
+    def _stands(self, words: str) -> None:
+        self._reading = False
+        self.choose_file.setText("Choose a file…" if self.path is None else "Choose another…")
+        self.says.setText(words)
+
+    def _came(self, found: Any) -> None:
+        assert self.path is not None
+        self._stands(self.path.name)
+        self.found(found)
+        self.changed.emit()
+
+    def _failed(self, error: Exception) -> None:
+        if isinstance(error, Cancelled):
+            return
+        self.problem = error_words(error)
+        self._stands(self.ask)
+        self.changed.emit()
+
+    def work(self, path: Path, cancelled: Callable[[], bool]) -> Any:
+        """Read it, as long as it is wanted; on another thread."""
+        raise NotImplementedError
+
+    def found(self, what: Any) -> None:
+        """Take what was read."""
+        raise NotImplementedError
+
+    def forget(self) -> None:
+        """Another file is read."""
+        self.problem = ""
+
+    def first(self) -> QWidget:
+        return self.choose_file
+
+
+class MidiSource(FileSource):
+    """A MIDI file's chords, or its parts as layers."""
+
+    own_key = "as in the file"
+    ask = "A MIDI file to begin from; it may be dropped here, too"
+    kinds, reading = MIDI_KINDS, "Looking for chords in"
+
+    def __init__(self, session: Session, tasks: Tasks) -> None:
+        super().__init__(session, tasks)
+        self._song: Song | None = None
+        self.parts = False
+        self.take = ChoiceRow(
+            [(False, "Its chords, with a layer to hear them"), (True, "Its parts, a layer each")],
+            columns=2, name="What to take",
+        )  # fmt: skip
+        self.take.show_choice(False)
+        self.take.chosen.connect(self._take)
+        self.column.addWidget(self.take)
+        self.estimated = label("", size=11.5, name="soft")
+        self.column.addWidget(self.estimated)
+
+    def _take(self, parts: bool) -> None:
+        self.parts = parts
+        self.changed.emit()
+
+    def work(self, path: Path, cancelled: Callable[[], bool]) -> Song:
+        return read_song(path, cancelled=cancelled)
+
+    def found(self, what: Song) -> None:
+        self._song = what
+        self.estimated.setText(
+            f"Key estimated, {what.key_confidence:.0%} sure; tempo {TEMPO_FROM[what.tempo_from]}"
+        )
+
+    def forget(self) -> None:
+        super().forget()
+        self._song = None
+        self.estimated.setText("")
+
+    def make(self, choice: Choice) -> Loop | None:
+        if self._song is None:
+            return None
+        return altered(from_song(self._song, self.title, parts=self.parts), choice)
+
+
+class RecordingSource(FileSource):
+    """A recording's tempo, key and chords."""
+
+    own_key = "as heard"
+    ask = "A recording whose tempo and key to begin with; it may be dropped here, too"
+    kinds, reading = RECORDINGS, "Listening to"
+
+    def __init__(self, session: Session, tasks: Tasks) -> None:
+        super().__init__(session, tasks)
+        self.heard: HeardIn | None = None
+
+    def work(self, path: Path, cancelled: Callable[[], bool]) -> Reference:
+        return read_reference(path)
+
+    def found(self, what: Reference) -> None:
+        self.heard = HeardIn(what, BARS)
+        self.heard.chosen.connect(self.changed)
+        self.column.addWidget(self.heard)
+
+    def forget(self) -> None:
+        super().forget()
+        if self.heard is not None:
+            self.heard.hide()
+            self.heard.deleteLater()
+            self.heard = None
+
+    def make(self, choice: Choice) -> Loop | None:
+        heard = self.heard
+        if heard is None:
+            return None
+        loop = from_row(self.title, heard.taken_key or KEY, heard.taken_tempo or TEMPO,
+                        heard.taken_chords)  # fmt: skip
+        return altered(loop, choice)
+
+
+# --- templates ------------------------------------------------------------------------------------
+
+
+class TemplateSource(Source):
+    """A loop that was kept to begin others from."""
+
+    def __init__(self, session: Session, say: Callable[[str], None]) -> None:
+        super().__init__()
+        self._session, self._say = session, say
+        self._kept: Sequence[Kept] = ()
+        self.list = QListWidget()
+        self.list.setAccessibleName("Templates")
+        self.list.setFixedHeight(96)
+        self.list.currentRowChanged.connect(lambda _i: self._choose())
+        self.remove = button("Remove", self._remove, tip="Remove the chosen template's file")
+        self.none = _words("No templates yet. Menu Loop, Keep as a template: the open loop is kept "
+                           "with its chords, layers and treatments.")  # fmt: skip
+        column = _column(self)
+        row = QHBoxLayout()
+        row.addWidget(self.list, 1)
+        row.addWidget(self.remove)
+        column.addLayout(row)
+        column.addWidget(self.none)
+
+    def enter(self) -> None:
+        """Read the folder anew."""
+        self._kept, wrong = kept_in(template_folder())
+        if wrong:
+            self._say(wrong[0])
+        at = max(self.list.currentRow(), 0)
+        self.list.blockSignals(True)
+        self.list.clear()
+        self.list.addItems([f"{one.name}: {one.about}" for one in self._kept])
+        self.list.setCurrentRow(min(at, len(self._kept) - 1))
+        self.list.blockSignals(False)
+        for widget in (self.list, self.remove):
+            widget.setVisible(bool(self._kept))
+        self.none.setVisible(not self._kept)
+        self._choose()
+
+    def _choose(self) -> None:
+        at = self.list.currentRow()
+        self.title = self._kept[at].name if 0 <= at < len(self._kept) else UNTITLED
+        self.changed.emit()
+
+    def _remove(self) -> None:
+        try:
+            forget(self._kept[self.list.currentRow()])
+        except OSError as error:
+            self._say(f"could not remove the template: {error.strerror}")
+        self.enter()
+
+    def make(self, choice: Choice) -> Loop | None:
+        at = self.list.currentRow()
+        return altered(self._kept[at].loop, choice) if 0 <= at < len(self._kept) else None
+
+    def first(self) -> QWidget:
+        return self.list if self._kept else self
+
+
+def made(source: Source, choice: Choice) -> tuple[Loop | None, str]:
+    """Return a source's loop, and in words why there is none."""
+    try:
+        return source.make(choice), source.problem
+    except CloudriftError as error:
+        return None, str(error)
+
+
+def summary(loop: Loop) -> str:
+    """Say what a loop holds, in three lines."""
+    chords = "   ".join(chord.read(loop.key).text for chord in loop.chords[:24])
+    layers = ", ".join(layer.name for layer in loop.layers)
+    more = " …" if len(loop.chords) > 24 else ""
+    return (f"{loop.key.text}, {loop.tempo:g} BPM, {plural(loop.bars, 'bar')}\n"
+            f"{chords + more or 'no chords yet'}\n{layers or 'no layers yet'}")  # fmt: skip

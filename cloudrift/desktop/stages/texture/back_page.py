@@ -1,0 +1,28 @@
+"""A page that stands over the line for a while; Esc goes back to it."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from cloudrift.desktop.kit.parts import button, row_of_heading
+
+
+class BackPage(QWidget):
+    """A heading with a way back; ``left`` is emitted when the line is to be seen again."""
+
+    left = pyqtSignal()
+
+    def __init__(self, heading: str) -> None:
+        super().__init__()
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.setSpacing(6)
+        self.back = button("‹ back to the line", self.left.emit, name="link", tip="Esc")
+        self.column.addWidget(row_of_heading(heading, self.back))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            self.left.emit()
+        else:
+            super().keyPressEvent(event)

@@ -1,0 +1,243 @@
+"""Finishes: heard on the line in place before one is laid, searched, saved, kept as files."""
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QHBoxLayout,
+    QLineEdit,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, text_font
+from cloudrift.desktop.kit.parts import (
+    ChoiceRow,
+    button,
+    clear,
+    label,
+    scrolling,
+    small_button,
+)
+from cloudrift.desktop.kit.trying import Trying
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.texture.back_page import BackPage
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import NAME_TYPED
+from cloudrift.loop import edits
+from cloudrift.loop.model import LineAt, Loop
+from cloudrift.texture.finish import USES, Finish
+from cloudrift.texture.finish_files import (
+    forget_finish,
+    house_finishes,
+    own_finishes,
+    own_folder,
+    save_finish,
+)
+
+EVERY, OWN = "all", "own"
+# The use that a layer's role is looked for under.
+USE_OF_ROLE = {
+    "keys": "keys", "pad": "pads", "strings": "pads", "pluck": "plucks", "bell": "plucks",
+    "lead": "leads", "voice": "voices", "bass": "bass", "grain": "pads",
+}  # fmt: skip
+
+
+def laid(loop: Loop, line_of: LineAt, finish: Finish, *, behind: bool) -> Loop:
+    """Return a loop with a finish in place of a line, or behind it, in what is heard there."""
+    key, tempo = loop.sounding_key, loop.tempo
+    if not behind:
+        loop = edits.set_line(loop, line_of, ())
+    return edits.insert_treatments(loop, line_of, finish.laid_in(key, tempo))[0]
+
+
+class FinishCard(QAbstractButton):
+    """One finish: its name, what it is for, its treatments."""
+
+    def __init__(self, finish: Finish) -> None:
+        super().__init__()
+        self.finish = finish
+        self._kinds = ", ".join(t.of.label.lower() for t in finish.line)
+        self.setFixedHeight(58)
+        self.setMinimumWidth(200)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(f"{finish.name}: {finish.purpose} {self._kinds}")
+        self.setToolTip("Rest on it to hear it in place; press to lay it instead of the line")
+
+    def sizeHint(self) -> QSize:
+        return QSize(420, 58)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = self.rect().adjusted(1, 1, -2, -2)
+        warm = self.hasFocus() or self.underMouse()
+        painter.setPen(QPen(color("focus" if warm else "line"), 2 if self.hasFocus() else 1))
+        painter.setBrush(color("card"))
+        painter.drawRoundedRect(box, 5, 5)
+        inner = box.adjusted(12, 5, -12, -5)
+        lines = ((self.finish.name, 12.5, SEMI, "ink"), (self.finish.purpose, 11.5, MEDIUM, "ink"),
+                 (self._kinds, 11, MEDIUM, "ink_soft"))  # fmt: skip
+        for i, (words, size, weight, tone) in enumerate(lines):
+            painter.setFont(text_font(size, weight))
+            painter.setPen(color(tone))
+            fitting = painter.fontMetrics().elidedText(
+                words, Qt.TextElideMode.ElideRight, inner.width()
+            )
+            painter.drawText(inner.left(), inner.top() + 12 + 16 * i, fitting)
+
+
+class FinishPage(BackPage):
+    """Finishes over the line."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("Finishes")
+        self._session = session
+        self._use = EVERY
+        self._own: list[Finish] = []
+        self.cards: list[FinishCard] = []
+        self.where = label("", size=11.5, name="soft")
+        column = self.column
+        column.addWidget(self.where)
+        row = QHBoxLayout()
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Find a finish: dark, tape, far…")
+        self.search.setAccessibleName("Find a finish")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(lambda _t: self._fill())
+        row.addWidget(self.search, 1)
+        column.addLayout(row)
+        self.uses = ChoiceRow([(use, use) for use in (EVERY, *USES, OWN)], columns=9, name="For")
+        self.uses.chosen.connect(self._choose_use)
+        column.addWidget(self.uses)
+        column.addLayout(self._saving())
+        self._list = QVBoxLayout()
+        self._list.setContentsMargins(0, 0, 8, 0)
+        self._list.setSpacing(5)
+        holder = QWidget()
+        holder.setLayout(self._list)
+        column.addWidget(scrolling(holder), 1)
+
+    def _saving(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        self.name, self.purpose = QLineEdit(), QLineEdit()
+        self.name.setMaxLength(NAME_TYPED)
+        self.name.setPlaceholderText("Name for this line")
+        self.name.setAccessibleName("Name for this line as a finish")
+        self.purpose.setPlaceholderText("What it is for; words with # become tags")
+        self.purpose.setAccessibleName("What the finish is for")
+        self.name.returnPressed.connect(self.save)
+        self.purpose.returnPressed.connect(self.save)
+        row.addWidget(self.name, 2)
+        row.addWidget(self.purpose, 3)
+        self.keep = button("Save this line", self.save, tip=f"As a TOML file in {own_folder()}")
+        row.addWidget(self.keep)
+        return row
+
+    # --- showing ------------------------------------------------------------------------------
+
+    def enter(self, role: str | None) -> None:
+        """Show the finishes, those for a role first; None: for the whole loop."""
+        self._own, wrong = own_finishes()
+        if wrong:
+            self._session.say("; ".join(wrong))
+        self._use = "whole loop" if role is None else USE_OF_ROLE.get(role, EVERY)
+        self._fill()
+        self.search.setFocus()
+
+    def _choose_use(self, use: object) -> None:
+        self._use = str(use)
+        self._fill()
+
+    def _found(self) -> list[Finish]:
+        words = self.search.text().lower().split()
+        found = []
+        for finish in (*self._own, *house_finishes()):
+            if self._use == OWN and finish.house:
+                continue
+            if self._use not in (EVERY, OWN) and self._use not in finish.tags:
+                continue
+            kinds = " ".join(t.kind for t in finish.line)
+            said = f"{finish.name} {finish.purpose} {' '.join(finish.tags)} {kinds}".lower()
+            if all(word in said for word in words):
+                found.append(finish)
+        return found
+
+    def _fill(self) -> None:
+        self.uses.show_choice(self._use)
+        clear(self._list)
+        self.cards = []
+        for finish in self._found():
+            self._add_card(finish)
+        if not self.cards:
+            words = ("No finish of your own yet: name a line above and save it."
+                     if self._use == OWN and not self.search.text()
+                     else "No finish fits; try another word, or “all”.")  # fmt: skip
+            self._list.addWidget(label(words, size=12, name="soft"))
+        self._list.addStretch(1)
+        count = len(self._session.loop.line_of(self._line_of))
+        self.where.setText(
+            f"Rest on one to hear it in place; press to lay it instead of the {count} treatments "
+            "there are." if count else "Rest on one to hear it in place; press to lay it."
+        )  # fmt: skip
+
+    def _add_card(self, finish: Finish) -> None:
+        session, line_of = self._session, self._line_of
+        card = FinishCard(finish)
+        Trying(card, session, lambda loop: laid(loop, line_of, finish, behind=False),
+               f"heard: {finish.name}")  # fmt: skip
+        card.clicked.connect(lambda _c: self.lay(finish, behind=False))
+        row = QHBoxLayout()
+        row.addWidget(card, 1)
+        row.addWidget(small_button("behind", lambda: self.lay(finish, behind=True),
+                                   tip="Lay it behind the treatments there are"))  # fmt: skip
+        if not finish.house:
+            row.addWidget(small_button("forget", lambda: self._forget(finish),
+                                       tip="Take its file away"))  # fmt: skip
+        self._list.addLayout(row)
+        self.cards.append(card)
+
+    @property
+    def _line_of(self) -> str | None:
+        return self._session.selection.line_of
+
+    # --- acts ---------------------------------------------------------------------------------
+
+    def lay(self, finish: Finish, *, behind: bool) -> None:
+        """Lay a finish on the line and go back to it."""
+        session, line_of = self._session, self._line_of
+        if session.apply(
+            f"finish: {finish.name}", lambda loop: laid(loop, line_of, finish, behind=behind)
+        ):
+            self.left.emit()
+
+    def save(self) -> None:
+        """Save the line as it is as a finish of one's own."""
+        loop = self._session.loop
+        words = self.purpose.text().split()
+        tags = tuple(word[1:].lower() for word in words if word.startswith("#") and len(word) > 1)
+        try:
+            finish = Finish(
+                name=self.name.text().strip(),
+                purpose=" ".join(word for word in words if not word.startswith("#")),
+                tags=(*tags, *((self._use,) if self._use in USES else ())),
+                line=loop.line_of(self._line_of), tempo=loop.tempo, key=loop.sounding_key,
+            )  # fmt: skip
+            saved = save_finish(finish)
+        except CloudriftError as error:
+            self._session.say(str(error))
+            return
+        taken = "" if saved.name == finish.name else f": {finish.name} is there already"
+        self._session.say(f"Saved as {saved.name}{taken}", good=True)
+        for line in (self.name, self.purpose, self.search):
+            line.clear()
+        self._own, _ = own_finishes()
+        self._use = OWN
+        self._fill()
+
+    def _forget(self, finish: Finish) -> None:
+        forget_finish(finish)
+        self._own, _ = own_finishes()
+        self._fill()

@@ -1,0 +1,45 @@
+"""What find harsh has found, and the notch that it offers."""
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
+
+from cloudrift.desktop.kit.parts import button, label, small_button
+from cloudrift.texture.resonances import Harsh
+
+
+class HarshLine(QWidget):
+    """One line of words; ``notch_wanted`` carries what was found."""
+
+    notch_wanted = pyqtSignal(object)  # Harsh
+
+    def __init__(self) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 8, 0)
+        row.setSpacing(8)
+        self._found: Harsh | None = None
+        self.words = label("", size=12)
+        self.notch = button("Add a notch there", self._want, tip="An equaliser at the line's end")
+        row.addWidget(self.words)
+        row.addWidget(self.notch)
+        row.addStretch(1)
+        row.addWidget(small_button("close", self.hide))
+        self.hide()
+
+    def show_looking(self) -> None:
+        """Say that it is being looked for."""
+        self.words.setText("Listening for a narrow resonance between 1 and 9 kHz…")
+        self.notch.hide()
+        self.show()
+
+    def show_found(self, found: Harsh | None) -> None:
+        """Say what was found."""
+        self._found = found
+        self.notch.setVisible(found is not None)
+        nothing = "Nothing sticks out by 6 dB or more between 1 and 9 kHz."
+        self.words.setText(found.says if found else nothing)
+
+    def _want(self) -> None:
+        if self._found is not None:
+            self.notch_wanted.emit(self._found)
+        self.hide()

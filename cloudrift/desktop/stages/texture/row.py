@@ -1,0 +1,446 @@
+"""One row of the descent: what the treatment is, its fields, what it does now, its strip."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QFocusEvent,
+    QKeyEvent,
+    QKeySequence,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+)
+from PyQt6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.look import SEMI, color
+from cloudrift.desktop.kit.parts import button, label, set_look
+from cloudrift.desktop.kit.ride_lane import RideLane, first_points, small_ride
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.texture.note_line import NoteLine
+from cloudrift.desktop.stages.texture.passing import copy_line
+from cloudrift.desktop.stages.texture.portrait_view import PortraitView
+from cloudrift.desktop.stages.texture.strip import Strip
+from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.settings import Field, Value
+from cloudrift.ground.words import number
+from cloudrift.loop import edits
+from cloudrift.loop.model import LineAt
+from cloudrift.render.step_facts import StepFacts, added, heed
+from cloudrift.texture import RidePoint, Treatment
+from cloudrift.texture.ride import BLEND
+
+DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=0, high=MAX_DRAW)
+FIELDS_A_LINE, FIELD_WIDTH, WORDS_WIDTH = 3, 94, 136
+MIDDLE_WIDTH = FIELDS_A_LINE * (FIELD_WIDTH + 4)
+FIRST = 2  # settings shown while the row is not selected, besides the blend
+OPEN_STRIP = 84  # px
+DRAG_FROM = 10  # px: a shorter move is a press
+
+
+class _Row(QFrame):
+    """What the bare row and the treatment rows share: words at the left, a strip at the right."""
+
+    def __init__(self, role: str, title: str, under: str) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self.title = label(title, size=14.5, weight=SEMI)
+        self.under = label(under, size=11, name="soft")
+        self.strip = Strip(role, title)
+        self.words = QVBoxLayout()
+        self.words.setSpacing(2)
+        self.words.addWidget(self.title)
+        self.words.addWidget(self.under)
+        holder = QWidget()
+        holder.setFixedWidth(WORDS_WIDTH)
+        holder.setLayout(self.words)
+        self.words.setContentsMargins(0, 0, 0, 0)
+        self.middle = QVBoxLayout()
+        self.middle.setSpacing(4)
+        self.right = QVBoxLayout()
+        self.right.setSpacing(4)
+        self.right.addWidget(self.strip, 1)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 8, 8, 8)
+        row.setSpacing(8)
+        row.addWidget(holder)
+        row.addLayout(self.middle)
+        row.addLayout(self.right, 1)
+
+    def add_words(self, name: str = "soft", size: float = 11.5) -> QLabel:
+        """Add a line of words under the fields and return it."""
+        made = label("", size=size, name=name)
+        made.setWordWrap(True)
+        made.setFixedWidth(MIDDLE_WIDTH)
+        self.middle.addWidget(made)
+        return made
+
+
+class BareRow(_Row):
+    """The top of the descent: a bare layer, or what comes in from the lines of several."""
+
+    def __init__(self, role: str, words: str, *, bare: bool) -> None:
+        super().__init__(role, "Bare" if bare else "Coming in",
+                         "before any treatment" if bare else "before this line")  # fmt: skip
+        self._before = "before any treatment" if bare else "before this line"
+        self.setMinimumHeight(92)
+        self.words.addStretch(1)
+        self.add_words().setText(words)
+        self.loudness = self.add_words()
+        self.middle.addStretch(1)
+
+    def show_facts(self, facts: StepFacts) -> None:
+        """Show the picture and how loud it is."""
+        self.strip.show_picture(facts.picture)
+        self.loudness.setText(f"{number(facts.lufs, '.1f')} LUFS {self._before}")
+
+
+class TreatmentRow(_Row):
+    """A treatment. ``dropped`` carries how far down the window it was let go, in pixels."""
+
+    dropped = pyqtSignal(float)
+    swap_wanted = pyqtSignal()
+
+    def __init__(
+        self, session: Session, line_of: LineAt, treatment: Treatment, role: str, *, open_: bool
+    ) -> None:
+        super().__init__(role, treatment.of.label, treatment.of.family)
+        self._session, self._line_of, self._role = session, line_of, role
+        self.treatment_id = treatment.id
+        self._on = treatment.on
+        self._pressed_y: float | None = None
+        self.fields: dict[str, FieldWidget] = {}
+        self.lanes: dict[str, RideLane] = {}
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        if open_:
+            self.setObjectName("cardSelected")
+        self._add_switch(treatment, open_)
+        if open_:
+            self._add_hands()
+        self.words.addStretch(1)
+        self._add_fields(treatment, open_)
+        self.says = self.add_words()
+        self.added = self.add_words(size=11)
+        self.heed = self.add_words("", 11)
+        self.heed.hide()
+        self.note = NoteLine(treatment.note, edited=self._write_note, open_=open_)
+        self.note.setFixedWidth(MIDDLE_WIDTH)
+        self.middle.addWidget(self.note)
+        self.middle.addStretch(1)
+        self.portrait: PortraitView | None = None
+        if open_:
+            self.strip.setFixedHeight(OPEN_STRIP)
+            self.portrait = PortraitView(role)
+            self.right.addWidget(self.portrait)
+            self.right.addStretch(1)
+        self.show_treatment(treatment)
+
+    def _add_switch(self, treatment: Treatment, open_: bool) -> None:
+        self.switch = QPushButton()
+        self.switch.setCheckable(True)
+        self.switch.setFixedSize(48, 25)
+        self.switch.setStyleSheet("QPushButton { padding: 0 4px; min-height: 12px; }")
+        self.switch.clicked.connect(self._switch)
+        total = len(treatment.of.spec.fields) + 1 + treatment.of.draws
+        self.more = QPushButton("close" if open_ else f"all {total} ›")
+        self.more.setObjectName("link")
+        self.more.clicked.connect(self._open)
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        line.addWidget(self.switch)
+        line.addWidget(self.more)
+        line.addStretch(1)
+        self.words.addLayout(line)
+
+    def _add_hands(self) -> None:
+        """What can be done with the whole card."""
+        self.hands: dict[str, QPushButton] = {}
+        grid = QGridLayout()
+        grid.setSpacing(0)
+        grid.setContentsMargins(0, 4, 0, 0)
+        acts: tuple[tuple[str, Callable[[], object], str], ...] = (
+            ("up", lambda: self.move_by(-1), "Move up (Alt+↑, or drag the card)"),
+            ("down", lambda: self.move_by(1), "Move down (Alt+↓, or drag the card)"),
+            ("copy", self.copy, "Copy the card as text (Ctrl+C)"),
+            ("swap", self.swap_wanted.emit, "Swap with the next card; B then compares both orders"),
+            ("note", self._begin_note, "Write a note on the card"),
+            ("remove", self.remove, "Take it out of the line (Delete)"),
+        )
+        for i, (text, act, tip) in enumerate(acts):
+            one = button(text, act, name="link", tip=tip)
+            self.hands[text] = one
+            grid.addWidget(one, i // 2, i % 2, Qt.AlignmentFlag.AlignLeft)
+        self.words.addLayout(grid)
+
+    def _add_fields(self, treatment: Treatment, open_: bool) -> None:
+        specs = list(treatment.of.spec)
+        drawn = [DRAW] if treatment.of.draws else []
+        first = [field for field in specs if not field.part]
+        parts = [field for field in specs if field.part]
+        shown = [*first, BLEND, *drawn, *parts] if open_ else [*specs[:FIRST], BLEND]
+        values = field_values(treatment)
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        line, column, part = 0, 0, ""
+        for field in shown:
+            if open_ and field.part != part:  # a heading over each part of a large card
+                line, column, part = line + (column > 0), 0, field.part
+                if part:
+                    grid.addWidget(label(part, size=11, weight=SEMI, name="soft"), line, 0, 1, 3)
+                    line += 1
+            widget = FieldWidget(field, values[field.name], accent=self._role, stacked=True)
+            widget.setFixedWidth(FIELD_WIDTH)
+            widget.edited.connect(lambda value, name=field.name: self._edit(name, value))
+            widget.settled.connect(self._session.end_drag)
+            widget.ride_wanted.connect(lambda on, name=field.name: self._ride(name, on))
+            self.fields[field.name] = widget
+            grid.addWidget(widget, line, column)
+            line, column = (line, column + 1) if column + 1 < FIELDS_A_LINE else (line + 1, 0)
+        if len(shown) < FIELDS_A_LINE:
+            grid.setColumnStretch(FIELDS_A_LINE, 1)
+        self.middle.addLayout(grid)
+
+    # --- showing ------------------------------------------------------------------------------
+
+    def show_treatment(self, treatment: Treatment) -> None:
+        """Refresh values and words."""
+        self._on = treatment.on
+        values = field_values(treatment)
+        for name, widget in self.fields.items():
+            widget.set_value(values[name])
+            if name != DRAW.name:
+                ride, ticks = treatment.ride_of(name), self._session.loop.ticks
+                widget.let_ride(small_ride(ride, widget.spec, ticks))
+        self.switch.setChecked(treatment.on)
+        self.switch.setText("in" if treatment.on else "out")
+        self.switch.setToolTip("Take it out of the sound" if treatment.on else "Put it in again")
+        self.switch.setAccessibleName(f"{treatment.of.label} is {'in' if treatment.on else 'out'}")
+        self.says.setText(treatment.says)
+        set_look(self.says, "soft" if treatment.known else "")
+        self.title.setEnabled(treatment.on)
+        self.note.show_note(treatment.note)
+        if self.portrait is not None:
+            self._show_lanes(treatment)
+        self.update()
+
+    def _show_lanes(self, treatment: Treatment) -> None:
+        """A lane for each value that rides, under the strip, over the same time."""
+        loop = self._session.loop
+        riding = {ride.of: ride for ride in treatment.rides}
+        for name in [n for n in self.lanes if n not in riding]:
+            lane = self.lanes.pop(name)
+            self.right.removeWidget(lane)
+            lane.hide()
+            lane.deleteLater()
+        for name, ride in riding.items():
+            if name not in self.lanes:
+                lane = RideLane(treatment.field(name), self._role, loop.ticks, loop.metre)
+                lane.curve.edited.connect(lambda points, n=name: self._draw_ride(n, points))
+                lane.curve.settled.connect(self._session.end_drag)
+                lane.every_chosen.connect(lambda every, n=name: self._ride_again(n, every))
+                self.lanes[name] = lane
+                self.right.insertWidget(len(self.lanes), lane)
+            self.lanes[name].show_ride(ride, loop.ticks)
+
+    def show_facts(self, treatment: Treatment, before: StepFacts, after: StepFacts) -> None:
+        """Show the picture behind it, what it has added, and what to heed."""
+        self.strip.show_picture(after.picture)
+        loop = self._session.loop
+        self.added.setText(added(before, after, treatment, loop.tempo) if treatment.acts else "")
+        warnings = heed(loop, self._line_of, treatment, before, after)
+        self.heed.setText("\n".join(f"! {words}" for words in warnings))
+        self.heed.setVisible(bool(warnings))
+
+    def show_place(self, share: float) -> None:
+        """Move the playhead on strip and lanes."""
+        self.strip.show_place(share)
+        for lane in self.lanes.values():
+            lane.curve.show_place(share)
+
+    # --- edits --------------------------------------------------------------------------------
+
+    def _edit(self, name: str, value: Value) -> None:
+        line_of, treatment_id = self._line_of, self.treatment_id
+        merge = f"{line_of} {treatment_id} {name}"
+        if name in (BLEND.name, DRAW.name):
+            assert not isinstance(value, str)
+            blend = name == BLEND.name
+            change = {"blend": value / 100} if blend else {"draw": int(value)}
+            self._session.apply(
+                "blend" if blend else "another draw",
+                lambda loop: edits.set_treatment(loop, line_of, treatment_id, **change),
+                merge=merge,
+            )
+        else:
+            self._session.apply(
+                self._label(name),
+                lambda loop: edits.set_treatment_setting(loop, line_of, treatment_id, name, value),
+                merge=merge,
+            )
+
+    def _ride(self, name: str, on: bool) -> None:
+        """Let a value ride, at first as it stands, or let it stand again."""
+        session = self._session
+        treatment = next(
+            t for t in session.loop.line_of(self._line_of) if t.id == self.treatment_id
+        )
+        value = float(field_values(treatment)[name])
+        self._draw_ride(name, first_points(value, session.loop.ticks) if on else ())
+        session.end_drag()
+        if on and session.selection.treatment_id != self.treatment_id:
+            session.select(treatment_id=self.treatment_id)  # its lane is in the open card
+
+    def _draw_ride(self, name: str, points: tuple[RidePoint, ...]) -> None:
+        """Let a value ride through points, as often as it does; with none it stands."""
+        line_of, treatment_id = self._line_of, self.treatment_id
+        line = {t.id: t for t in self._session.loop.line_of(line_of)}
+        before = line[treatment_id].ride_of(name)
+        every = before.every_ticks if before else 0
+        self._session.apply(
+            f"{self._label(name)} rides" if points else f"{self._label(name)} stands",
+            lambda loop: edits.set_ride(loop, line_of, treatment_id, name, points, every),
+            merge=f"ride {line_of} {treatment_id} {name}", moving=True,
+        )  # fmt: skip
+
+    def _ride_again(self, name: str, every: int) -> None:
+        """Let a ride come again so often, its way as it is."""
+        line_of, treatment_id = self._line_of, self.treatment_id
+        self._session.apply(
+            f"how often {self._label(name)} rides",
+            lambda loop: edits.ride_again(loop, line_of, treatment_id, name, every),
+        )
+
+    def _label(self, name: str) -> str:
+        """What a value is called on the card, for the history."""
+        treatment = next(
+            t for t in self._session.loop.line_of(self._line_of) if t.id == self.treatment_id
+        )
+        return treatment.field(name).label.lower()
+
+    def _switch(self, on: bool) -> None:
+        self._session.apply(
+            "treatment in" if on else "treatment out",
+            lambda loop: edits.set_treatment(loop, self._line_of, self.treatment_id, on=on),
+        )
+
+    def _begin_note(self) -> None:
+        self.note.begin()
+
+    def _write_note(self, text: str) -> None:
+        self._session.apply(
+            "a note",
+            lambda loop: edits.set_treatment(loop, self._line_of, self.treatment_id, note=text),
+        )
+
+    def copy(self) -> None:
+        """Put the card on the clipboard, as the text of a line file."""
+        line = self._session.loop.line_of(self._line_of)
+        copy_line(tuple(t for t in line if t.id == self.treatment_id))
+
+    def move_by(self, by: int) -> None:
+        """Move it in its line."""
+        if by:
+            self._session.apply(
+                "move a treatment",
+                lambda loop: edits.move_treatment(loop, self._line_of, self.treatment_id, by),
+            )
+
+    def remove(self) -> None:
+        """Take it out of its line."""
+        self._session.apply(
+            "remove a treatment",
+            lambda loop: edits.remove_treatment(loop, self._line_of, self.treatment_id),
+        )
+
+    def _open(self) -> None:
+        opened = self._session.selection.treatment_id == self.treatment_id
+        self._session.select(treatment_id="" if opened else self.treatment_id)
+
+    # --- hands --------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self.setFocus()
+        self._pressed_y = event.position().y()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._pressed_y is not None and abs(event.position().y() - self._pressed_y) > DRAG_FROM:
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        pressed, self._pressed_y = self._pressed_y, None
+        self.unsetCursor()
+        if pressed is None:
+            return
+        if abs(event.position().y() - pressed) > DRAG_FROM:
+            self.dropped.emit(self.mapToParent(event.position()).y())
+        elif self._session.selection.treatment_id != self.treatment_id:
+            self._open()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        key, alt = event.key(), bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        if alt and key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self.move_by(-1 if key == Qt.Key.Key_Up else 1)
+        elif event.matches(QKeySequence.StandardKey.Copy):
+            self.copy()
+        elif event.matches(QKeySequence.StandardKey.Cut):
+            self.copy()
+            self.remove()
+        elif key == Qt.Key.Key_Delete:
+            self.remove()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._open()
+        else:
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.fillRect(QRectF(2, 2, 4, self.height() - 4),
+                         color(self._role if self._on else "line"))  # fmt: skip
+        if self.hasFocus():
+            painter.setPen(color("focus"))
+            for inset in (1, 2):
+                painter.drawRect(self.rect().adjusted(inset, inset, -inset - 1, -inset - 1))
+
+
+class Link(QWidget):
+    """The short line from one row to the next: the sound runs down here."""
+
+    def __init__(self, role: str) -> None:
+        super().__init__()
+        self._role = role
+        self.setFixedHeight(7)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(color(self._role, 0.8))
+        painter.drawRect(QRectF(QPointF(24, 0), QPointF(28, 7)))
+
+
+def field_values(treatment: Treatment) -> dict[str, Value]:
+    """Return what the fields of a treatment show."""
+    return {
+        **treatment.full,
+        "blend": float(round(treatment.blend * 100)),
+        "draw": float(treatment.draw),
+    }

@@ -1,0 +1,463 @@
+"""The Texture stage: which line, and its descent from bare to treated."""
+
+from functools import partial
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.look import SEMI, text_font
+from cloudrift.desktop.kit.parts import (
+    ChoiceRow,
+    Elided,
+    WhileShown,
+    button,
+    clear,
+    label,
+    panel,
+    scrolling,
+)
+from cloudrift.desktop.session.session import BARE, TREATED, Session
+from cloudrift.desktop.session.tasks import Tasks, Work
+from cloudrift.desktop.stages.texture.adding import AddBar
+from cloudrift.desktop.stages.texture.finish_page import FinishPage
+from cloudrift.desktop.stages.texture.harsh_line import HarshLine
+from cloudrift.desktop.stages.texture.pair_page import PairPage
+from cloudrift.desktop.stages.texture.passing import copied_line, copy_line
+from cloudrift.desktop.stages.texture.row import BareRow, Link, TreatmentRow
+from cloudrift.desktop.stages.texture.strip import Strip
+from cloudrift.desktop.stages.texture.targets import (
+    ALL,
+    GROUPS,
+    LAYERS,
+    Owner,
+    Targets,
+    line_owners,
+)
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.settings import percent
+from cloudrift.ground.words import number, plural
+from cloudrift.loop import edits
+from cloudrift.loop.model import LineAt, Loop
+from cloudrift.render.engine import Engine
+from cloudrift.render.plan import step_context
+from cloudrift.render.step_facts import StepFacts, harsh_in, step_facts
+from cloudrift.texture import KINDS, Context, Treatment
+from cloudrift.texture.portrait import Portrait, portrait
+from cloudrift.texture.resonances import Harsh
+from cloudrift.texture.treatment import Line, time_ratio
+
+BARE_WORDS = {
+    LAYERS: "as the notes and the sound make it",
+    GROUPS: "its layers together, each behind its own line",
+    ALL: "the layers together, each behind its own line",
+}
+LINE_BLEND = percent("line_blend", "Whole line", 100, "how much of all of it is heard")
+COMPARES = (("loop", "all"), ("line", "this line"), ("card", "this card"))
+
+
+class TextureStage(QWidget):
+    """Lines at the left; at the right the descent, or the finishes, or two strips side by side."""
+
+    def __init__(self, session: Session, tasks: Tasks) -> None:
+        super().__init__()
+        self._session, self._tasks = session, tasks
+        self.targets = Targets()
+        self.targets.chosen.connect(self._choose_line)
+        self.targets.finishes_wanted.connect(self.show_finishes)
+        self.rows: list[TreatmentRow] = []
+        self.strips: list[Strip] = []
+        self._bare: BareRow | None = None
+        self._facts: dict[int, StepFacts] = {}
+        self._built: tuple[object, ...] = ()
+        self._share = 0.0
+        self.finishes = FinishPage(session)
+        self.finishes.left.connect(self.show_line)
+        self.pair = PairPage()
+        self.pair.asked.connect(self._ask_for_pair)
+        self.pair.pressed.connect(self._press)
+        self.pair.left.connect(self.show_line)
+        self.pages = QStackedWidget()
+        for page in (self._descent(), self.finishes, self.pair):
+            self.pages.addWidget(page)
+        middle = panel()
+        inside = QVBoxLayout(middle)
+        inside.setContentsMargins(12, 7, 4, 8)
+        inside.addWidget(self.pages)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 6, 8, 6)
+        row.setSpacing(8)
+        row.addWidget(self.targets)
+        row.addWidget(middle, 1)
+        refresh = WhileShown(self, self._show)
+        session.changed.connect(refresh)
+        session.opened.connect(refresh)
+        session.selected.connect(refresh)
+        session.hearing_changed.connect(self._show_heard)
+        session.loudness_changed.connect(self._show_loudness)
+        session.sound_changed.connect(lambda _r: self._ask_for_facts())
+        self._show()
+
+    # --- parts --------------------------------------------------------------------------------
+
+    def _descent(self) -> QWidget:
+        page = QWidget()
+        inside = QVBoxLayout(page)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(4)
+        inside.addLayout(self._head())
+        self._list = QVBoxLayout()
+        self._list.setContentsMargins(0, 2, 8, 2)
+        self._list.setSpacing(0)
+        holder = QWidget()
+        holder.setLayout(self._list)
+        self._scroll = scrolling(holder)
+        inside.addWidget(self._scroll, 1)
+        self.treated = label("", size=11.5, name="soft")
+        self.treated.setWordWrap(True)
+        self.blend = FieldWidget(LINE_BLEND, 100.0)
+        self.blend.setFixedWidth(158)
+        self.blend.edited.connect(self._blend_line)
+        self.blend.settled.connect(self._session.end_drag)
+        foot = QHBoxLayout()
+        foot.setContentsMargins(0, 0, 8, 0)
+        foot.addWidget(self.treated, 1)
+        foot.addWidget(self.blend)
+        inside.addLayout(foot)
+        self.harsh = HarshLine()
+        self.harsh.notch_wanted.connect(self._notch)
+        inside.addWidget(self.harsh)
+        self.adding = AddBar()
+        self.adding.chosen.connect(self._add)
+        self.adders = self.adding.adders
+        inside.addWidget(self.adding)
+        return page
+
+    def _head(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.title = Elided(size=14)
+        self.title.setFont(text_font(14, SEMI))
+        row.addWidget(self.title, 1)
+        row.addStretch(1)
+        row.addWidget(label("B compares", size=11.5, name="soft"))
+        self.compares = ChoiceRow(COMPARES, columns=3, name="B compares")
+        self.compares.setFixedWidth(196)
+        self.compares.chosen.connect(self._compare)
+        row.addWidget(self.compares)
+        for text, act, tip in (
+            ("Side by side", self.show_pair, "Two strips, large, with their spectra (Shift+B)"),
+            ("Find harsh", self.find_harsh, "Look for a narrow resonance and offer a notch"),
+            ("Copy line", self.copy_line, "As text, for another line (Ctrl+Shift+C)"),
+            ("Paste", self.paste, "Cards or a line, behind the open card (Ctrl+V)"),
+        ):
+            row.addWidget(button(text, act, name="link", tip=tip))
+        return row
+
+    # --- acts ---------------------------------------------------------------------------------
+
+    @property
+    def _line_of(self) -> str | None:
+        return self._session.selection.line_of
+
+    def _owner(self) -> Owner:
+        return next(one for one in line_owners(self._session.loop) if one.id == self._line_of)
+
+    def _choose_line(self, line_of: LineAt) -> None:
+        self._session.hear_up_to(None, None)
+        self._session.select(line_of=line_of, treatment_id="")
+        self.harsh.hide()
+        if self.pages.currentWidget() is self.finishes:
+            self.show_finishes()
+
+    def _add(self, kind: str) -> None:
+        line_of = self._line_of
+        label_of = KINDS[kind].label.lower()
+        if self._session.apply(
+            f"add {label_of}", lambda loop: edits.add_treatment(loop, line_of, kind)
+        ):
+            added = self._session.loop.line_of(line_of)[-1]
+            self._session.select(treatment_id=added.id)
+
+    def copy_line(self) -> None:
+        """Copy the whole line as text."""
+        copy_line(self._session.loop.line_of(self._line_of))
+
+    def paste(self) -> None:
+        """Paste what was copied behind the open card, or at the end."""
+        session, line_of = self._session, self._line_of
+        try:
+            pasted = copied_line()
+        except CloudriftError as error:
+            session.say(str(error))
+            return
+        ids = [t.id for t in session.loop.line_of(line_of)]
+        opened = session.selection.treatment_id
+        at = ids.index(opened) + 1 if opened in ids else None
+        session.apply(
+            f"paste {plural(len(pasted), 'treatment')}",
+            lambda loop: edits.insert_treatments(loop, line_of, pasted, at)[0],
+        )
+
+    def _blend_line(self, percent: float) -> None:
+        line_of = self._line_of
+        self._session.apply(
+            "blend of the line", lambda loop: edits.set_line_blend(loop, line_of, percent / 100),
+            merge=f"line blend {line_of}",
+        )  # fmt: skip
+        self._show_blend()  # also where it was refused
+
+    def _show_blend(self) -> None:
+        """Show how much of the whole line is heard; without a line there is nothing to blend."""
+        loop, line = self._session.loop, self._session.loop.line_of(self._line_of)
+        self.blend.setVisible(bool(line))
+        longer = time_ratio(line) != 1
+        self.blend.setEnabled(not longer)
+        self.blend.set_value(100.0 if longer else round(100 * loop.owner(self._line_of).line_blend))
+        if longer:
+            self.blend.setToolTip("A line that changes the length cannot be blended: there is "
+                                  "nothing as long to blend it with")  # fmt: skip
+
+    def _swap(self, treatment_id: str) -> None:
+        """Swap a card with the next one; both orders can then be compared."""
+        session, line_of = self._session, self._line_of
+        ids = [t.id for t in session.loop.line_of(line_of)]
+        if len(ids) < 2:
+            session.say("there is only one treatment here; add another to swap it with")
+            return
+        at = ids.index(treatment_id)
+        other = ids[at + 1] if at + 1 < len(ids) else ids[at - 1]
+        before = session.history.moment
+        if session.apply(
+            "swap two treatments",
+            lambda loop: edits.swap_treatments(loop, line_of, treatment_id, other),
+        ):
+            session.compare_with(before)
+
+    def _dropped(self, treatment_id: str, y: float) -> None:
+        """A card was let go at a height: it goes before the first card whose middle is below."""
+        line_of = self._line_of
+        ids = [row.treatment_id for row in self.rows]
+        above = sum(row.geometry().center().y() < y for row in self.rows
+                    if row.treatment_id != treatment_id)  # fmt: skip
+        by = above - ids.index(treatment_id)
+        if by:
+            self._session.apply(
+                "move a treatment",
+                lambda loop: edits.move_treatment(loop, line_of, treatment_id, by),
+            )
+
+    def _compare(self, against: object) -> None:
+        self._session.compare(against)  # type: ignore[arg-type]
+
+    # --- pages --------------------------------------------------------------------------------
+
+    def show_line(self) -> None:
+        """Show the descent."""
+        self.pages.setCurrentIndex(0)
+        self._ask_for_facts()
+
+    def show_finishes(self) -> None:
+        """Show the finishes for this line."""
+        self.pages.setCurrentWidget(self.finishes)
+        self.finishes.enter(None if self._line_of is None else self._owner().role)
+
+    def show_pair(self) -> None:
+        """Show two strips side by side."""
+        self._refresh_pair()
+        self.pages.setCurrentWidget(self.pair)
+        self.pair.choices[0].setFocus()
+
+    def _refresh_pair(self) -> None:
+        self.pair.show_line(self._session.loop.line_of(self._line_of), self._owner().role)
+        self._ask_for_pair()
+
+    def _ask_for_pair(self) -> None:
+        loop, line_of, engine = self._session.loop, self._line_of, self._session.engine
+        steps = self.pair.steps
+        self._tasks.run(
+            "pair of strips",
+            lambda _stop, _moved: [step_facts(engine, loop, line_of, count) for count in steps],
+            lambda facts: self.pair.show_facts(*facts),
+        )
+
+    # --- find harsh ---------------------------------------------------------------------------
+
+    def find_harsh(self) -> None:
+        """Look for a narrow resonance in what leaves the line."""
+        loop, line_of, engine = self._session.loop, self._line_of, self._session.engine
+        self.harsh.show_looking()
+        self._tasks.run(
+            "find harsh",
+            lambda _stop, _moved: harsh_in(engine, loop, line_of),
+            self.harsh.show_found,
+            lambda error: self._session.say(str(error)),
+        )
+
+    def _notch(self, found: Harsh) -> None:
+        line_of = self._line_of
+        if self._session.apply("a notch", lambda loop: edits.add_notch(loop, line_of, found)):
+            self._session.select(treatment_id=self._session.loop.line_of(line_of)[-1].id)
+
+    # --- showing ------------------------------------------------------------------------------
+
+    def _show(self) -> None:
+        session, loop, line_of = self._session, self._session.loop, self._line_of
+        line = loop.line_of(line_of)
+        opened = session.selection.treatment_id
+        self.targets.show_loop(loop, line_of)
+        owner = self._owner()
+        self.title.setText(
+            f"{owner.name}, from {'bare' if owner.part == LAYERS else 'what comes in'} to treated"
+        )
+        built = (line_of, owner.name, owner.role, opened, loop.ticks, loop.metre,
+                 tuple((t.id, t.kind, t.known) for t in line))  # fmt: skip
+        if built != self._built:
+            self._built = built
+            self._build(loop, owner, opened)
+        for row, treatment in zip(self.rows, line, strict=True):
+            row.show_treatment(treatment)
+        self.compares.button("card").setEnabled(bool(opened))
+        self.compares.show_choice(session.against if session.then is None else None)
+        if self.pages.currentWidget() is self.pair:
+            self._refresh_pair()
+        self._show_blend()
+        self._show_heard()
+        self._show_loudness()
+
+    def _build(self, loop: Loop, owner: Owner, opened: str) -> None:
+        holder, focused = self._scroll.widget(), QApplication.focusWidget()
+        had_focus = holder is not None and focused is not None and holder.isAncestorOf(focused)
+        at = next((row.treatment_id for row in self.rows if row is focused or
+                   (focused is not None and row.isAncestorOf(focused))), opened)  # fmt: skip
+        clear(self._list)
+        self._bare = BareRow(owner.role, BARE_WORDS[owner.part], bare=owner.part == LAYERS)
+        self._list.addWidget(self._bare)
+        self.rows, self.strips = [], [self._bare.strip]
+        self._facts = {}
+        for treatment in loop.line_of(owner.id):
+            row = TreatmentRow(self._session, owner.id, treatment, owner.role,
+                               open_=treatment.id == opened)  # fmt: skip
+            row.dropped.connect(partial(self._dropped, treatment.id))
+            row.swap_wanted.connect(partial(self._swap, treatment.id))
+            self.rows.append(row)
+            self.strips.append(row.strip)
+            self._list.addWidget(Link(owner.role))
+            self._list.addWidget(row)
+        if not self.rows:
+            empty = label("Nothing is done to it yet: add a treatment below, or lay a finish; it "
+                          "is heard at once.", size=12, name="soft")  # fmt: skip
+            empty.setContentsMargins(12, 14, 0, 0)
+            self._list.addWidget(empty)
+        self._list.addStretch(1)
+        for count, strip in enumerate(self.strips):
+            strip.pressed.connect(lambda n=count: self._press(n))
+        if had_focus:  # the rows are new: the keyboard stays where it was
+            same = [row for row in self.rows if row.treatment_id == at]
+            (same[0] if same else self.targets.buttons[owner.id]).setFocus()
+        self.show_place(self._share)
+        self._ask_for_facts()
+
+    def _ask_for_facts(self) -> None:
+        """Measure every step again, and draw the open card's portrait."""
+        if not self.isVisible():
+            return
+        loop, line_of, engine = self._session.loop, self._line_of, self._session.engine
+        for count in range(len(self.strips)):
+            self._tasks.run(
+                f"step {count}",
+                _facts_work(engine, loop, line_of, count),
+                partial(self._show_facts, line_of, loop.line_of(line_of), count),
+            )
+        for count, row in enumerate(self.rows):
+            if row.portrait is not None:
+                treatment = loop.line_of(line_of)[count]
+                context = step_context(loop, line_of, count)
+                self._tasks.run(
+                    "portrait", _portrait_work(treatment, context),
+                    partial(self._show_portrait, treatment.id),
+                )  # fmt: skip
+        if self.pages.currentWidget() is self.pair:
+            self._ask_for_pair()
+
+    def _show_portrait(self, treatment_id: str, made: Portrait | None) -> None:
+        for row in self.rows:  # the row that asked may be gone by now
+            if row.treatment_id == treatment_id and row.portrait is not None:
+                row.portrait.show_portrait(made)
+
+    def _show_facts(self, line_of: LineAt, line: Line, count: int, facts: StepFacts) -> None:
+        """Show what was measured of a step, if what was asked about is still there and shown."""
+        loop = self._session.loop
+        there = line_of in (None, *(x.id for x in loop.layers), *(x.id for x in loop.groups))
+        if line_of != self._line_of or not there or loop.line_of(line_of) != line:
+            return
+        self._facts[count] = facts
+        if count == 0 and self._bare is not None:
+            self._bare.show_facts(facts)
+        elif count <= len(self.rows) and count - 1 in self._facts:
+            self.rows[count - 1].show_facts(line[count - 1], self._facts[count - 1], facts)
+
+    def showEvent(self, event: object) -> None:
+        self._ask_for_facts()
+
+    def _press(self, count: int) -> None:
+        whole = count == len(self.strips) - 1
+        already = self._session.heard_up_to == (self._line_of, count)
+        self._session.hear_up_to(self._line_of, None if whole or already else count)
+
+    def _show_heard(self) -> None:
+        up_to = self._session.heard_up_to
+        count = up_to[1] if up_to and up_to[0] == self._line_of else None
+        for i, strip in enumerate(self.strips):
+            strip.show_heard(count == i, count is not None and i > count)
+        session = self._session
+        self.compares.show_choice(session.against if session.then is None else None)
+
+    def _show_loudness(self) -> None:
+        session = self._session
+        treated, bare = (session.loudness.get(name) for name in (TREATED, BARE))
+        if treated is None or bare is None:
+            return
+        one, other = session.sides
+        words = (
+            f"{other}: {number(treated.lufs, '.1f')} LUFS, peak "
+            f"{number(treated.true_peak_db, '.1f')} dBTP · {one.lower()}, {session.compared}: "
+            f"{number(bare.lufs, '.1f')} LUFS; {session.match_words}"
+        )
+        self.treated.setText(words)
+
+    def focus_first(self) -> None:
+        """Put the keyboard where the work is."""
+        self.targets.buttons[self._line_of].setFocus()
+
+    def show_place(self, share: float) -> None:
+        """Move the playhead on all strips."""
+        self._share = share
+        if self._bare is not None:
+            self._bare.strip.show_place(share)
+        for row in self.rows:
+            row.show_place(share)
+        self.pair.show_place(share)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if event.matches(QKeySequence.StandardKey.Paste):
+            self.paste()
+        elif event.key() == Qt.Key.Key_C and shift and (
+            event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        ):  # fmt: skip
+            self.copy_line()
+        elif event.key() == Qt.Key.Key_B and shift:
+            self.show_pair()
+        else:
+            super().keyPressEvent(event)
+
+
+def _facts_work(engine: Engine, loop: Loop, line_of: LineAt, count: int) -> Work:
+    return lambda _stop, _moved: step_facts(engine, loop, line_of, count)
+
+
+def _portrait_work(treatment: Treatment, context: Context) -> Work:
+    return lambda _stop, _moved: portrait(treatment, context)
