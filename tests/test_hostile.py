@@ -741,19 +741,19 @@ def test_it_starts_where_something_is_missing(env):
 def test_rendering_many_ends_in_words_when_a_process_is_lost(
     small_loop, tmp_path, monkeypatch, capsys
 ):
-    from cloudrift import cli
+    from cloudrift.cli import main, rendering
 
     for name in "ab":
         save(small_loop, tmp_path / f"{name}.cloudrift")
-    real = cli.ProcessPoolExecutor
+    real = rendering.ProcessPoolExecutor
 
     class Lost(real):
         def map(self, *given, **named):
-            raise cli.BrokenProcessPool("gone")
+            raise rendering.BrokenProcessPool("gone")
 
-    monkeypatch.setattr(cli, "ProcessPoolExecutor", Lost)
+    monkeypatch.setattr(rendering, "ProcessPoolExecutor", Lost)
     with pytest.raises(SystemExit):
-        cli.main(["render", *map(str, tmp_path.glob("*.cloudrift")), "-o", str(tmp_path)])
+        main(["render", *map(str, tmp_path.glob("*.cloudrift")), "-o", str(tmp_path)])
     assert "a rendering process was ended from outside" in capsys.readouterr().err
 
 

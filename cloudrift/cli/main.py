@@ -1,0 +1,121 @@
+"""The command line: the same jobs without a window. Bad input ends with code 2 and one sentence."""
+
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+import click
+
+from cloudrift import __version__
+from cloudrift.cli.facts import chords, info
+from cloudrift.cli.layers import notes, room
+from cloudrift.cli.rendering import render
+from cloudrift.cli.sounds import note, sounds
+from cloudrift.cli.terminal import need_display, write_plainly
+from cloudrift.cli.texture import treat, treatments
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.paths import have_home
+
+EXIT_BAD_INPUT = 2
+
+
+class _Commands(click.Group):
+    """A group in which a file name alone means: open it in the window."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        if not args or (args[0] not in self.commands and not args[0].startswith("-")):
+            args = ["open", *args]
+        return super().parse_args(ctx, args)
+
+
+@click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__)
+def commands() -> None:
+    """Cloudrift writes melodic loops. With a FILE or nothing it opens its window."""
+
+
+@commands.command("open", hidden=True)
+@click.argument("file", type=click.Path(path_type=Path), required=False)
+def open_file(file: Path | None) -> None:
+    """Open the window, with a loop file if one is given."""
+    _window([file] if file else [])
+
+
+@commands.command()
+def demo() -> None:
+    """Open the demo kit, playing."""
+    from cloudrift.demo import unpack  # noqa: PLC0415 - a command loads only what it needs
+
+    need_display()
+    _window(unpack()[:1], play=True)
+
+
+def _window(files: Sequence[Path], *, play: bool = False) -> None:
+    from cloudrift.loop.storage import load_document  # noqa: PLC0415
+
+    documents = [(load_document(file), file) for file in files]
+    need_display()
+    from cloudrift.desktop.frame.app import run  # noqa: PLC0415
+
+    sys.exit(run(documents[0] if documents else None, play=play))
+
+
+@commands.command()
+@click.option("--style", required=True, help="Style card: a name, or a .toml file.")
+@click.option("--key", "key_text", help="Key, as in 'F# minor'.")
+@click.option("--tempo", type=float, help="Tempo in BPM.")
+@click.option("--bars", type=int, default=8, show_default=True)
+@click.option(
+    "--draw", type=int, default=1, show_default=True, help="The same draw, the same loop."
+)
+@click.option("--title", help="Title; taken from the file name if not given.")
+@click.option("-o", "--output", type=click.Path(path_type=Path), required=True)
+def new(
+    style: str,
+    key_text: str | None,
+    tempo: float | None,
+    bars: int,
+    draw: int,
+    title: str | None,
+    output: Path,
+) -> None:
+    """Write a first loop in a style into a loop file."""
+    from cloudrift.loop.storage import SUFFIX, save  # noqa: PLC0415
+    from cloudrift.style import find_card, sketch  # noqa: PLC0415
+    from cloudrift.theory import parse_key  # noqa: PLC0415
+
+    card = find_card(style)
+    key = parse_key(key_text) if key_text else None
+    path = output if output.suffix == SUFFIX else output.with_name(output.name + SUFFIX)
+    name = title or path.stem.replace("-", " ").replace("_", " ")
+    loop = sketch(card, key, tempo, draw, bars=bars, title=name)
+    save(loop, path)
+    click.echo(
+        f"{path}: {loop.key.text}, {loop.tempo:g} BPM, {loop.bars} bars, "
+        f"{len(loop.layers)} layers, draw {draw}"
+    )
+
+
+for command in (info, chords, render, sounds, note, notes, room, treatments, treat):
+    commands.add_command(command)
+
+
+def main(arguments: list[str] | None = None) -> None:
+    """Run the command line; every error of a composer's is one sentence and code 2."""
+    write_plainly()
+    if said := have_home():
+        click.echo(f"cloudrift: {said}", err=True)
+    try:
+        commands.main(arguments, prog_name="cloudrift", standalone_mode=False)
+    except click.exceptions.Abort:
+        click.echo("cloudrift: stopped", err=True)
+        sys.exit(130)
+    except click.ClickException as error:
+        _fail(error.format_message())
+    except CloudriftError as error:
+        _fail(str(error))
+
+
+def _fail(message: str) -> None:
+    click.echo(f"cloudrift: {' '.join(message.split())}", err=True)
+    sys.exit(EXIT_BAD_INPUT)

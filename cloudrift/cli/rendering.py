@@ -1,0 +1,108 @@
+"""The command that renders loop files, several beside each other."""
+
+import multiprocessing
+import os
+import signal
+from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from pathlib import Path
+from typing import Any
+
+import click
+
+from cloudrift.ground.errors import CloudriftError
+
+
+@click.command()
+@click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("-o", "--output", type=click.Path(path_type=Path), required=True, help="Folder.")
+@click.option("--stems", is_flag=True, help="Also every layer, and their sum.")
+@click.option("--midi", is_flag=True, help="Also the notes.")
+@click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
+@click.option("--rate", type=click.Choice(["44100", "48000"]), help="The loop's own if not given.")
+@click.option("--once", is_flag=True, help="One pass with its tail, instead of the loop.")
+@click.option("--replace", is_flag=True, help="Overwrite files of the same names; else numbered.")
+def render(
+    files: tuple[Path, ...],
+    output: Path,
+    stems: bool,
+    midi: bool,
+    bits: str,
+    rate: str | None,
+    once: bool,
+    replace: bool,
+) -> None:
+    """Render loop files to WAV, stems and MIDI in a folder."""
+    from cloudrift.deliver import Order  # noqa: PLC0415
+
+    order = Order(stems=stems, midi=midi, bits=int(bits), rate=int(rate or 0), once=once)
+    numbers = [1] * len(files) if replace else _numbers(files, output, order)
+    if len(files) == 1:
+        for path in _render_with_bar(files[0], output, order, numbers[0]):
+            click.echo(str(path))
+        return
+    # Started anew rather than forked: a fork would copy locks that rendering threads hold.
+    context = multiprocessing.get_context("spawn")
+    workers = min(len(files), os.cpu_count() or 1)
+    pool = ProcessPoolExecutor(workers, context, initializer=_leave_to_parent)
+    count = len(files)
+    try:
+        for paths in pool.map(_render_quietly, files, [output] * count, [order] * count, numbers):
+            for path in paths:
+                click.echo(str(path))
+    except BrokenProcessPool as error:
+        raise CloudriftError(
+            "a rendering process was ended from outside (is there enough memory?); what is listed "
+            "is whole, render the rest again"
+        ) from error
+    except KeyboardInterrupt:
+        for process in multiprocessing.active_children():
+            process.terminate()
+        raise
+    finally:
+        pool.shutdown(cancel_futures=True)
+
+
+def _leave_to_parent() -> None:
+    """Ctrl+C in a terminal reaches every process; the one that started them says so once."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+
+
+def _numbers(files: Sequence[Path], folder: Path, order: Any) -> list[int]:
+    """The number of each delivery, so that none overwrites what is there or another of them."""
+    from cloudrift.deliver import free_number, parcels  # noqa: PLC0415
+    from cloudrift.loop.storage import load  # noqa: PLC0415
+
+    claimed: set[str] = set()
+    numbers = []
+    for file in files:
+        loop = load(file)
+        numbers.append(free_number(loop, order, folder, claimed))
+        claimed |= {parcel.name for parcel in parcels(loop, order, numbers[-1])}
+    return numbers
+
+
+def _render_with_bar(file: Path, folder: Path, order: Any, number: int) -> list[Path]:
+    from rich.console import Console  # noqa: PLC0415
+    from rich.progress import Progress  # noqa: PLC0415
+
+    from cloudrift.deliver import deliver  # noqa: PLC0415
+    from cloudrift.loop.storage import load  # noqa: PLC0415
+
+    loop = load(file)
+    with Progress(console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task("rendering", total=None)
+        return deliver(
+            loop, folder, order, number=number,
+            progress=lambda done, of, name: bar.update(
+                task, completed=done, total=of, description=name or "done"
+            ),
+        )  # fmt: skip
+
+
+def _render_quietly(file: Path, folder: Path, order: Any, number: int) -> list[Path]:
+    from cloudrift.deliver import deliver  # noqa: PLC0415
+    from cloudrift.loop.storage import load  # noqa: PLC0415
+
+    return deliver(load(file), folder, order, number=number)

@@ -1,0 +1,78 @@
+"""The commands of the house sounds: which there are, and one note of one."""
+
+import json
+from pathlib import Path
+from typing import Literal
+
+import click
+
+
+@click.command()
+@click.argument("words", nargs=-1)
+@click.option("--family", default="", help="keys, organ, pads, strings, plucks, leads, voice, …")
+@click.option("--reach", type=click.Choice(["any", "low", "middle", "high"]), default="any",
+              show_default=True, help="Sounds that are good at C2, C4 or C6.")  # fmt: skip
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+def sounds(
+    words: tuple[str, ...], family: str, reach: Literal["any", "low", "middle", "high"],
+    as_json: bool,
+) -> None:  # fmt: skip
+    """List the house sounds, or those that all WORDS fit (name, family, tag, description)."""
+    from cloudrift.sound import look_up  # noqa: PLC0415
+    from cloudrift.sound.instrument import FAMILIES  # noqa: PLC0415
+
+    if family and family not in FAMILIES:
+        raise click.BadParameter(f"{family!r} is none of {', '.join(FAMILIES)}",
+                                 param_hint="--family")  # fmt: skip
+    facts = [
+        {
+            "name": s.name,
+            "family": s.family,
+            "role": s.role,
+            "about": s.about,
+            "tags": list(s.tags),
+            "register": list(s.register),
+            "mono": s.mono,
+            "version": s.version,
+            "settings": [
+                {"name": f.name, "unit": f.unit, "min": f.low, "max": f.high, "default": f.default}
+                for f in s.spec
+            ],
+        }
+        for s in look_up(" ".join(words), family, reach)
+    ]
+    if as_json:
+        click.echo(json.dumps(facts, indent=1))
+        return
+    for fact in facts:
+        click.echo(f"{fact['name']:16} {fact['family']:8} {fact['about']}")
+    if not facts:
+        click.echo("no sound fits; `cloudrift sounds` lists all")
+
+
+@click.command()
+@click.argument("sound")
+@click.option("--pitch", type=click.IntRange(12, 120), default=60, show_default=True, help="MIDI.")
+@click.option("--velocity", type=click.IntRange(1, 127), default=100, show_default=True)
+@click.option("--length", type=click.FloatRange(0.01, 60), default=2.0, show_default=True,
+              help="Seconds held.")  # fmt: skip
+@click.option("-o", "--output", type=click.Path(path_type=Path), required=True)
+def note(sound: str, pitch: int, velocity: int, length: float, output: Path) -> None:
+    """Render one bare note, with what rings on after it."""
+    from cloudrift.audio.buffers import DEFAULT_RATE  # noqa: PLC0415
+    from cloudrift.audio.files import write_wav  # noqa: PLC0415
+    from cloudrift.notes import TICKS_PER_QUARTER, Clock, Note  # noqa: PLC0415
+    from cloudrift.render.engine import trimmed  # noqa: PLC0415
+    from cloudrift.sound import Part, find_sound  # noqa: PLC0415
+
+    instrument = find_sound(sound)
+    clock = Clock.of(60, DEFAULT_RATE)
+    ticks = round(length * TICKS_PER_QUARTER)
+    release_s = instrument.spec.full(()).number("release_ms") / 1000
+    frames = clock.frames(ticks) + int((release_s + 1) * DEFAULT_RATE)
+    held = Note(start_tick=0, length_ticks=ticks, pitch=pitch, velocity=velocity)
+    part = Part(notes=(held,), instrument=instrument, settings=(), clock=clock, loop_ticks=ticks,
+                frames=frames, once=True)  # fmt: skip
+    audio = trimmed(part.render(), clock.frames(ticks), DEFAULT_RATE)
+    write_wav(output, audio, DEFAULT_RATE, bits=24, title=f"{sound} {pitch}", root_pitch=pitch)
+    click.echo(str(output))
