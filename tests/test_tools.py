@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import own_notes
+from cloudrift.loop.document import Document
 from cloudrift.loop.history import History
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, numbered
 from cloudrift.notes.tools import TOOLS, Around, find_tool, use
@@ -228,8 +229,8 @@ def test_a_tool_is_one_step_and_undo_is_exact(name, small_loop):
     history = History.of(gone)
     after, left = own_notes.use_tool(gone, layer, TOOLS[name], (), (), 240)
     assert left <= {n.id for n in after.layer(layer).own}
-    history = history.then(after, name)
-    assert history.undone().now == gone
+    history = history.then(Document.of(after), name)
+    assert history.undone().now.loop == gone
 
 
 def test_notes_are_drawn_moved_stretched_cut_muted_and_pasted(small_loop):
