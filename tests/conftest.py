@@ -34,12 +34,16 @@ def rng():
     return np.random.default_rng(5)
 
 
-@pytest.fixture
-def small_loop():
-    """Two bars, two chords, four layers: quick to render, with everything in it."""
+def make_small_loop():
     loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 140.0, 1, bars=2, title="Ice Road")
     assert len(loop.layers) == 4
     return loop
+
+
+@pytest.fixture
+def small_loop():
+    """Two bars, two chords, four layers: quick to render, with everything in it."""
+    return make_small_loop()
 
 
 @pytest.fixture
@@ -75,11 +79,42 @@ def speaker():
     return FakeSpeaker()
 
 
+@pytest.fixture(scope="session")
+def warm():
+    """An engine that has rendered the small loop, treated and bare: made once a process."""
+    from cloudrift.render import Engine, bare_of
+
+    loop = make_small_loop()
+    made = Engine()
+    for one in (loop, bare_of(loop)):
+        made.loudness(made.render(one))
+    yield made
+    made.close()
+
+
 @pytest.fixture
-def session(qapp, small_loop, speaker, tmp_path):
+def engine_of_session(warm):
+    """An engine that knows what the warm one has rendered, and shares nothing else with it."""
+    from cloudrift.render import Engine
+
+    made = Engine()
+    stores = ((made.cache._store, warm.cache._store), (made.tones._tones, warm.tones._tones),
+              (made.tones._notes, warm.tones._notes), (made._latest, warm._latest),
+              (made._latest_at, warm._latest_at), (made._took, warm._took))  # fmt: skip
+    for mine, theirs in stores:
+        for key, value in theirs._held.items():
+            mine.put(key, value)
+    made._measured |= warm._measured
+    return made
+
+
+@pytest.fixture
+def session(qapp, small_loop, speaker, tmp_path, engine_of_session):
     from cloudrift.desktop.session.session import Session
 
-    made = Session(small_loop, None, speaker, state_folder=tmp_path / "state")
+    made = Session(
+        small_loop, None, speaker, state_folder=tmp_path / "state", engine=engine_of_session
+    )
     yield made
     made.close()
 
@@ -93,14 +128,16 @@ def app(qapp):
 
 
 @pytest.fixture
-def window(app, small_loop, speaker, tmp_path, qtbot):
+def window(app, small_loop, speaker, tmp_path, qtbot, engine_of_session):
     from cloudrift.desktop.frame.window import Window
     from cloudrift.desktop.kit import look
     from cloudrift.desktop.session.session import Session
 
     if look.look.name != "Daybreak":
         look.apply(app, "Daybreak")
-    session = Session(small_loop, None, speaker, state_folder=tmp_path / "state")
+    session = Session(
+        small_loop, None, speaker, state_folder=tmp_path / "state", engine=engine_of_session
+    )
     made = Window(session)
     made.show()
     qtbot.waitUntil(

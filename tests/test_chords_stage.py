@@ -19,11 +19,11 @@ from cloudrift.desktop.stages.chords.model import (
     setting_words,
     thread_picture,
 )
-from cloudrift.desktop.stages.chords.next_model import key_row, outlook, outside_row, steps_of_five
 from cloudrift.desktop.stages.keys.layout import chord_caps, note_caps, pitches_of
 from cloudrift.desktop.stages.keys.recorder import State
 from cloudrift.loop import chord_edits, chord_time
 from cloudrift.loop.model import Chord, Loop
+from cloudrift.loop.next_chords import key_row, outlook, outside_row, steps_of_five
 from cloudrift.loop.progression import put_row
 from cloudrift.style import find_card, sketch, without_chords
 from cloudrift.theory import Key, parse_progression

@@ -5,9 +5,10 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QColor
 
-from cloudrift.desktop.stages.layers.notes.model import View, fitting, lines, slowed
+from cloudrift.desktop.stages.layers.notes.model import View, fitting, lines
 from cloudrift.desktop.stages.layers.notes.places import LEFT, TOP
 from cloudrift.loop import edits, own_notes
+from cloudrift.loop.slowed import slowed
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.tools import TOOLS
 from cloudrift.texture import Treatment

@@ -8,10 +8,11 @@ from PyQt6.QtCore import QMimeData, Qt, QUrl
 
 from cloudrift.desktop.kit.dropped import dropped
 from cloudrift.desktop.stages.keys.drawer import OWN_KEYS
-from cloudrift.desktop.stages.keys.recorder import Becomes, State
+from cloudrift.desktop.stages.keys.recorder import State
 from cloudrift.devices import MidiKeyboard, keyboards
 from cloudrift.ground import CloudriftError
 from cloudrift.loop.from_notes import put_layers
+from cloudrift.loop.takes import Becomes
 from cloudrift.notes.from_midi import read_parts
 from cloudrift.notes.note import Note
 from cloudrift.notes.played import Played

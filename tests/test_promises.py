@@ -10,8 +10,11 @@ from msgspec.structs import replace
 
 from cloudrift.deliver import Order, deliver
 from cloudrift.deliver.writer import write_midi
+from cloudrift.desktop.stages.layers.inspector import LENS_FIELDS, TOUCH_FIELDS
+from cloudrift.ground.settings import Field
 from cloudrift.loop import edits, own_notes
 from cloudrift.loop.from_notes import put_layers
+from cloudrift.loop.model import LEVEL
 from cloudrift.notes import find_chords as find_chords_module
 from cloudrift.notes.find_chords import guess_key
 from cloudrift.notes.from_midi import read_parts
@@ -21,8 +24,9 @@ from cloudrift.notes.touch import Touch, play
 from cloudrift.render import Engine
 from cloudrift.render.plan import loop_context, mix_node, passes_of
 from cloudrift.render.player import Player
+from cloudrift.sound import CATALOGUE
 from cloudrift.style import find_card, house_cards, sketch
-from cloudrift.texture import Context, RidePoint, Treatment
+from cloudrift.texture import KINDS, Context, RidePoint, Treatment
 from cloudrift.texture.ride import BLEND, Ride, ride_shares
 from cloudrift.texture.running import treat
 from cloudrift.theory import Key
@@ -318,3 +322,40 @@ def test_a_played_note_has_its_pitch(small_loop):
     wanted = 440 * 2 ** ((note.pitch - 69) / 12)
     heard = main_hz(audio[:, start : start + RATE // 2], wanted * 0.9, wanted * 1.1)
     assert heard == pytest.approx(wanted, rel=0.003)
+
+
+# --- fields ---------------------------------------------------------------------------------------
+
+
+def every_field():
+    for owner in (*KINDS.values(), *CATALOGUE.values()):
+        for field in owner.spec:
+            yield f"{owner.name} {field.name}", field
+    shown = (*TOUCH_FIELDS, *(field for group in LENS_FIELDS.values() for field in group))
+    for field in (*shown, LEVEL, BLEND):
+        yield field.name, field
+
+
+@pytest.mark.parametrize("share", [0.0, 0.13, 0.37, 0.5, 0.82, 1.0])
+def test_what_a_field_writes_it_reads_back(share):
+    for name, field in every_field():
+        values = field.choices or (field.from_share(share),)
+        for value in values:
+            again = field.read(field.text(value))
+            assert again is not None, name
+            assert field.text(again) == field.text(value), name
+            if isinstance(value, float):
+                assert field.to_share(again) == pytest.approx(field.to_share(value), abs=0.01), name
+
+
+@pytest.mark.parametrize(("typed", "wanted"), [
+    ("380", 380), ("1.2 kHz", 1200), ("1,2k", 1200), ("−5", 20), ("99999", 20_000), ("off", None),
+    ("", None), ("plenty", None),
+])  # fmt: skip
+def test_what_is_typed_is_read_as_it_is_meant(typed, wanted):
+    field = Field(name="hz", label="Cut", default=100, unit="Hz", low=20, high=20_000, log=True)
+    assert field.read(typed) == wanted
+    assert Field(name="t", label="T", default=1, unit="ms", low=1, high=9000).read("4 s") == 4000
+    choice = Field(name="c", label="C", default="up", choices=("up", "up-down", "random"))
+    assert [choice.read(t) for t in ("up", "UP-", "r", "x", "")] == ["up", "up-down", "random",
+                                                                  None, None]  # fmt: skip

@@ -9,10 +9,11 @@ from PyQt6.QtWidgets import QApplication
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.session.session import BARE, TREATED
-from cloudrift.desktop.stages.texture.pair_page import difference, step_names
+from cloudrift.desktop.stages.texture.pair_page import step_names
 from cloudrift.loop import edits
 from cloudrift.loop.storage import save
 from cloudrift.render import Engine
+from cloudrift.render.pair import difference
 from cloudrift.render.step_facts import added, heed, short_gap_s, step_facts
 from cloudrift.texture import RidePoint, Treatment
 from cloudrift.texture.finish_files import own_finishes

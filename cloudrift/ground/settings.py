@@ -4,6 +4,7 @@ A sound or a treatment describes its settings as a ``SettingsSpec``. A document 
 differs from the defaults, as a sorted tuple of pairs, so that it is hashable and small.
 """
 
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
@@ -15,6 +16,9 @@ from cloudrift.ground.words import nth, number
 
 Value = float | str
 Settings = tuple[tuple[str, Value], ...]
+
+
+_TYPED = re.compile(r"([+-]?\d*\.?\d+)\s*(\S*)")
 
 
 class Field(msgspec.Struct, frozen=True, kw_only=True):
@@ -87,6 +91,29 @@ class Field(msgspec.Struct, frozen=True, kw_only=True):
         if (self.off_low and value <= self.low) or (self.off_high and value >= self.high):
             return "off"
         return self._number_text(value)
+
+    def read(self, text: str) -> Value | None:
+        """Read what is typed: ``380``, ``1.2 kHz``, ``4 s``, ``off``, or how a choice begins.
+
+        It is brought into the range; None for what is no value. What ``text`` writes is read back.
+        """
+        plain = text.strip().lower()
+        if self.choices:
+            begun = [c for c in self.choices if plain and c.lower().startswith(plain)]
+            return min(
+                begun, key=lambda c: (c.lower() != plain, self.choices.index(c)), default=None
+            )
+        plain = plain.replace("−", "-").replace(",", ".")
+        if plain == "off" and (self.off_low or self.off_high):
+            return self.low if self.off_low else self.high
+        found = _TYPED.search(plain)
+        if found is None:
+            return None
+        value, unit = float(found[1]), found[2]
+        thousands = (unit.startswith("k") and self.unit == "Hz") or (
+            unit == "s" and self.unit == "ms"
+        )
+        return self.clipped(value * 1000 if thousands else value)
 
     def _number_text(self, value: float) -> str:
         if self.unit == "Hz" and value >= 1000:

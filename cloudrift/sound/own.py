@@ -4,7 +4,7 @@ import dataclasses
 import functools
 import os
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import BinaryIO, Literal
 
@@ -24,6 +24,7 @@ from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Settings, SettingsSpec, percent
+from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.ground.words import check_name
 from cloudrift.sound.catalogue import find_design, unknown_sound
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
@@ -267,6 +268,32 @@ def audio_files(paths: Iterable[Path]) -> list[Path]:
         raise CloudriftError("no WAV, FLAC, OGG or AIFF file is there; choose others")
     if len(found) > MOST:
         raise CloudriftError(f"{len(found)} files are more than the {MOST} one sound can have")
+    return found
+
+
+@dataclasses.dataclass(frozen=True)
+class Found:
+    """A recording that was read, and how its root pitch was found."""
+
+    recording: Recording
+    how: str
+
+
+def read_recordings(
+    paths: Sequence[Path], stop: Callable[[], bool] = never,
+    moved: Callable[[float, str], object] = lambda _share, _name: None,
+) -> list[Found]:  # fmt: skip
+    """Read every one-shot among files and folders; raise Cancelled when told to stop.
+
+    ``moved`` hears how far it is (0-1) and which file comes next.
+    """
+    files = audio_files(paths)
+    found = []
+    for i, file in enumerate(files):
+        if stop():
+            raise Cancelled
+        moved(i / len(files), file.name)
+        found.append(Found(*read_recording(file, many=len(files) > 1)))
     return found
 
 

@@ -40,7 +40,6 @@ from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.stages.chords.stage import ChordsStage
 from cloudrift.desktop.stages.deliver.stage import DeliverStage
 from cloudrift.desktop.stages.keys.drawer import KeysDrawer
-from cloudrift.desktop.stages.keys.recorder import Becomes
 from cloudrift.desktop.stages.layers.stage import LayersStage
 from cloudrift.desktop.stages.shelf.drawer import Shelf
 from cloudrift.desktop.stages.start.page import StartPage
@@ -52,6 +51,7 @@ from cloudrift.loop.from_notes import put_chords_of
 from cloudrift.loop.kept import keep, row_folder, row_of, template_folder
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, load_document, with_suffix
+from cloudrift.loop.takes import Becomes
 from cloudrift.notes.from_midi import Song, read_song
 from cloudrift.notes.reference import Reference, read_reference
 

@@ -4,8 +4,6 @@ Drag it, scroll it, type into it, nudge it with the arrow keys (Shift is fine), 
 the default. Reachable by Tab and named for screen readers.
 """
 
-import re
-
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
@@ -133,22 +131,8 @@ class FieldWidget(QWidget):
 
     def type_text(self, text: str) -> None:
         """Take a typed value such as ``380``, ``1.2 kHz``, ``4 s`` or ``off``; nonsense is left."""
-        plain = text.strip().lower().replace("−", "-").replace(",", ".")
-        if self.spec.choices:
-            for choice in self.spec.choices:
-                if choice.startswith(plain):
-                    self._put(choice)
-            self.settled.emit()
-            return
-        if plain == "off" and (self.spec.off_low or self.spec.off_high):
-            self._put(self.spec.low if self.spec.off_low else self.spec.high)
-        match = re.match(r"([+-]?\d*\.?\d+)\s*(\S*)", plain)
-        if match:
-            value, unit = float(match[1]), match[2]
-            if (unit.startswith("k") and self.spec.unit == "Hz") or (
-                unit == "s" and self.spec.unit == "ms"
-            ):
-                value *= 1000
+        value = self.spec.read(text)
+        if value is not None:
             self._put(value)
         self.settled.emit()
 

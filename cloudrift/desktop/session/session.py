@@ -75,8 +75,10 @@ class Session(QObject):
         *,
         state_folder: Path | None = None,
         preferences: Preferences | None = None,
+        engine: Engine | None = None,
         parent: QObject | None = None,
     ) -> None:
+        """``engine`` renders for it alone, and is closed with it."""
         super().__init__(parent)
         self.history = History.of(what)
         loop = self.loop
@@ -85,7 +87,7 @@ class Session(QObject):
         self.begun = False  # whether somebody has chosen this loop, rather than the program
         self.preferences = preferences or Preferences()
         self.speaker = speaker
-        self.engine = Engine()
+        self.engine = engine or Engine()
         self.player = Player(loop.rate)
         self.selection = first_selection(loop)
         self.hearing = TREATED

@@ -18,7 +18,10 @@ from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.kit.parts import ChoiceRow, Elided, heading
 from cloudrift.desktop.stages.chords.model import MOVE_NAMES
 from cloudrift.desktop.stages.chords.moves import Moves
-from cloudrift.desktop.stages.chords.next_model import (
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import plural
+from cloudrift.loop import chord_time, spec
+from cloudrift.loop.next_chords import (
     NextChord,
     Outlook,
     key_row,
@@ -27,9 +30,6 @@ from cloudrift.desktop.stages.chords.next_model import (
     put_after,
     put_in_place,
 )
-from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import plural
-from cloudrift.loop import chord_time, spec
 from cloudrift.render.trying import left_out
 
 HOLD_MS = 450  # resting on a tile so long lets it be heard

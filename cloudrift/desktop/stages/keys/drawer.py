@@ -25,11 +25,12 @@ from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_fo
 from cloudrift.desktop.kit.parts import button, heading, label, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.keys.layout import chord_caps, note_caps, pitches_of
-from cloudrift.desktop.stages.keys.recorder import Becomes, Recorder, State
+from cloudrift.desktop.stages.keys.recorder import Recorder, State
 from cloudrift.devices import Keyboard, MidiKeyboard, keyboards
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import plural
+from cloudrift.loop.takes import Becomes
 from cloudrift.notes.time import NOTE_VALUES
 from cloudrift.render.trying import left_out
 from cloudrift.theory.naming import read_chord

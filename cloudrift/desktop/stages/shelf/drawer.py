@@ -1,6 +1,5 @@
 """The Shelf drawer: find a sound, hear it in the layer's own place, use it."""
 
-from collections.abc import Callable
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -24,16 +23,15 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.stages.shelf.grid import SoundGrid
 from cloudrift.desktop.stages.shelf.kept import Kept
-from cloudrift.desktop.stages.shelf.own_sheet import NAMED_IN, Found, OwnSheet
+from cloudrift.desktop.stages.shelf.own_sheet import NAMED_IN, OwnSheet
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import free_name
 from cloudrift.loop import edits
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.sound import CATALOGUE, Instrument, look_up
 from cloudrift.sound.catalogue import REACHES
 from cloudrift.sound.instrument import FAMILIES
-from cloudrift.sound.own import OwnSound, audio_files, read_recording
+from cloudrift.sound.own import Found, OwnSound, read_recordings
 from cloudrift.sound.own_files import own_sounds, save_own
 
 HEIGHT = 222
@@ -285,7 +283,7 @@ class Shelf(QFrame):
         self.about.setText("Reading recordings…")
         self._tasks.run(
             "own sound",
-            lambda stop, moved: read_all(paths, stop, moved),
+            lambda stop, moved: read_recordings(paths, stop, moved),
             lambda found: self._ask(found, paths[0]),
             self._not_read,
             lambda share, name: self.about.setText(f"Reading {name}: {share:.0%}"),
@@ -364,17 +362,3 @@ class Shelf(QFrame):
                 self.close_drawer()
         else:
             super().keyPressEvent(event)
-
-
-def read_all(
-    paths: list[Path], stop: Callable[[], bool], moved: Callable[[float, str], None]
-) -> list[Found]:
-    """Read every recording among files and folders; raise Cancelled when told to stop."""
-    files = audio_files(paths)
-    found = []
-    for i, file in enumerate(files):
-        if stop():
-            raise Cancelled
-        moved(i / len(files), file.name)
-        found.append(Found(*read_recording(file, many=len(files) > 1)))
-    return found

@@ -1,7 +1,5 @@
 """An own sound: files, the pitch each sounds, how they play, and where they are from."""
 
-from dataclasses import dataclass
-
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
@@ -12,18 +10,10 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import NAME_TYPED
 from cloudrift.sound import CATALOGUE
-from cloudrift.sound.own import OwnSound, Recording
+from cloudrift.sound.own import Found, OwnSound
 from cloudrift.theory import Key
 
 NAMED_IN = Key("C", "major")
-
-
-@dataclass(frozen=True)
-class Found:
-    """A recording that was read, and how its root pitch was found."""
-
-    recording: Recording
-    how: str
 
 
 class OwnSheet(QDialog):

@@ -25,8 +25,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.texture.back_page import BackPage
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED
-from cloudrift.loop import edits
-from cloudrift.loop.model import LineAt, Loop
+from cloudrift.loop.finishes import lay_finish
 from cloudrift.texture.finish import USES, Finish
 from cloudrift.texture.finish_files import (
     forget_finish,
@@ -42,14 +41,6 @@ USE_OF_ROLE = {
     "keys": "keys", "pad": "pads", "strings": "pads", "pluck": "plucks", "bell": "plucks",
     "lead": "leads", "voice": "voices", "bass": "bass", "grain": "pads",
 }  # fmt: skip
-
-
-def laid(loop: Loop, line_of: LineAt, finish: Finish, *, behind: bool) -> Loop:
-    """Return a loop with a finish in place of a line, or behind it, in what is heard there."""
-    key, tempo = loop.sounding_key, loop.tempo
-    if not behind:
-        loop = edits.set_line(loop, line_of, ())
-    return edits.insert_treatments(loop, line_of, finish.laid_in(key, tempo))[0]
 
 
 class FinishCard(QAbstractButton):
@@ -186,7 +177,7 @@ class FinishPage(BackPage):
     def _add_card(self, finish: Finish) -> None:
         session, line_of = self._session, self._line_of
         card = FinishCard(finish)
-        Trying(card, session, lambda loop: laid(loop, line_of, finish, behind=False),
+        Trying(card, session, lambda loop: lay_finish(loop, line_of, finish, behind=False),
                f"heard: {finish.name}")  # fmt: skip
         card.clicked.connect(lambda _c: self.lay(finish, behind=False))
         row = QHBoxLayout()
@@ -209,7 +200,7 @@ class FinishPage(BackPage):
         """Lay a finish on the line and go back to it."""
         session, line_of = self._session, self._line_of
         if session.apply(
-            f"finish: {finish.name}", lambda loop: laid(loop, line_of, finish, behind=behind)
+            f"finish: {finish.name}", lambda loop: lay_finish(loop, line_of, finish, behind=behind)
         ):
             self.left.emit()
 

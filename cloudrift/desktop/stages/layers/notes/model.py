@@ -1,14 +1,13 @@
 """What the note grid shows, made by pure functions of the loop."""
 
 from dataclasses import dataclass
-from typing import NamedTuple
 
 from cloudrift.ground.words import plural
 from cloudrift.loop.from_notes import chords_of
 from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.slowed import slowed
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.time import bar_ticks, beat_ticks
-from cloudrift.texture.windows import SLOWED, SPEEDS, heard_ticks
 
 SPARE = 3  # semitones above and below the notes
 LEAST = 24  # semitones shown at least
@@ -103,30 +102,6 @@ def lines(loop: Loop, grid_ticks: int, view: View, least_px: float, width: float
             if tick >= view.first:
                 out.setdefault(tick, what)
     return sorted(out.items())
-
-
-class Slowed(NamedTuple):
-    """A slow treatment that a layer goes through: window, share heard, and where (ticks)."""
-
-    window: str
-    share: float
-    heard: tuple[tuple[int, int], ...]
-
-    @property
-    def says(self) -> str:
-        """What of it is heard, in words."""
-        return f"slow: the first {self.share * 100:.0f} % of every {self.window} is heard"
-
-
-def slowed(loop: Loop, layer: Layer) -> Slowed | None:
-    """Return the first slow treatment on a layer's way (its line, its group's, the loop's)."""
-    group = loop.group(layer.group).line if layer.group else ()
-    for treatment in (*layer.line, *group, *loop.line):
-        if treatment.kind == SLOWED.name and treatment.acts:
-            full = treatment.full
-            return Slowed(full.word("window"), 1 / SPEEDS[full.word("speed")],
-                          heard_ticks(full, loop.ticks))  # fmt: skip
-    return None
 
 
 def said(loop: Loop, layer: Layer, picked: int) -> str:

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPen
 
 from cloudrift.desktop.kit.look import SEMI, color, figure_font, text_font
-from cloudrift.desktop.stages.layers.notes.model import chord_names, lines, outlines, slowed
+from cloudrift.desktop.stages.layers.notes.model import chord_names, lines, outlines
 from cloudrift.desktop.stages.layers.notes.places import LEFT, STRIP, TOP, Places
 from cloudrift.desktop.stages.layers.notes.rects import (
     ID,
@@ -20,6 +20,7 @@ from cloudrift.desktop.stages.layers.notes.rects import (
     draw_boxes,
 )
 from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.slowed import slowed
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks
 

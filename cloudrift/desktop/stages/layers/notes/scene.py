@@ -4,10 +4,11 @@ from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.kit.look import look
-from cloudrift.desktop.stages.layers.notes.model import chord_names, slowed
+from cloudrift.desktop.stages.layers.notes.model import chord_names
 from cloudrift.desktop.stages.layers.notes.paint import paint_ground, paint_notes
 from cloudrift.desktop.stages.layers.notes.places import Places
 from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.slowed import slowed
 from cloudrift.notes.note import Note
 
 

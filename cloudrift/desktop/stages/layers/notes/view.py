@@ -20,12 +20,13 @@ from cloudrift.desktop.kit.parts import (
 from cloudrift.desktop.kit.ride_lane import RideLane
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.layers.notes.grid import HINT, NoteGrid
-from cloudrift.desktop.stages.layers.notes.model import said, slowed
+from cloudrift.desktop.stages.layers.notes.model import said
 from cloudrift.desktop.stages.layers.notes.moves import NoteMoves
 from cloudrift.desktop.stages.layers.notes.places import LEFT
 from cloudrift.desktop.stages.layers.notes.tool_strip import ToolStrip
 from cloudrift.loop import edits
 from cloudrift.loop.model import LEVEL, Layer
+from cloudrift.loop.slowed import slowed
 from cloudrift.notes.tools import GROUPS, TOOLS
 from cloudrift.texture.ride import RidePoint
 
