@@ -161,7 +161,7 @@ def start_rows() -> list[tuple[str, str, str]]:
         "session.set_playing(True)\n"
         "while 'treated' not in session.rendered: app.processEvents(); time.sleep(0.005)\n"
         "print(time.perf_counter() - began, flush=True)\n"
-        "while session._worker.busy: app.processEvents(); time.sleep(0.005)\n"
+        "while session.busy: app.processEvents(); time.sleep(0.005)\n"
         "t, w = time.process_time(), time.perf_counter()\n"
         "while time.perf_counter() - w < 5: app.processEvents(); time.sleep(0.002)\n"
         "print((time.process_time() - t) / 5, flush=True)\n"
@@ -223,7 +223,7 @@ def draft_rows(loops: dict[str, Loop]) -> list[tuple[str, str, str]]:
                 app.processEvents()
                 time.sleep(0.001)
             took.append((time.perf_counter() - began) * 1e3)
-            while session._worker.busy or session.rendered["treated"].loop != session.loop:
+            while session.busy or session.rendered["treated"].loop != session.loop:
                 app.processEvents()
                 time.sleep(0.002)
         session.close()

@@ -43,7 +43,7 @@ def main() -> None:
     session = Session(loop, None, SilentSpeaker(loop.rate))
     window = Window(session)
     window.show()
-    while session._worker.busy or "treated" not in session.rendered:
+    while session.busy or "treated" not in session.rendered:
         app.processEvents()
         time.sleep(0.01)
     session.set_playing(True)

@@ -208,7 +208,7 @@ def wait_for(condition, seconds=10.0):
 
 
 def settled(qtbot, session):
-    qtbot.waitUntil(lambda: not session._worker.busy, timeout=60_000)
+    qtbot.waitUntil(lambda: not session.busy, timeout=60_000)
     QCoreApplication.processEvents()  # what it has told last is on its way
 
 

@@ -647,7 +647,7 @@ def test_the_sound_follows_when_a_moving_hand_rests(qtbot, four):
     for _ in range(5):
         session.apply("x", lambda p: chord_edits.move_chord(p, "c1", semitones=1), merge="m",
                       moving=True)  # fmt: skip
-    assert not session._worker.busy
+    assert not session.busy
     qtbot.waitUntil(lambda: bool(heard), timeout=60_000)
     assert heard[-1].loop.chords == session.loop.chords
 

@@ -163,6 +163,8 @@ def test_undo_and_redo_bring_the_very_same_loops(small_loop):
         assert history.now.loop is wanted
     branched = history.undone().then(Document.of(small_loop), "back")
     assert not branched.can_redo
+    assert len(branched.moments) == len(history.moments)  # what had been undone is dropped
+    assert branched.undone().now.loop is loops[-2]
 
 
 def test_a_drag_is_one_step_and_nothing_is_none(small_loop):

@@ -54,17 +54,29 @@ EDITS = {
     "a setting": lambda p: edits.set_treatment_setting(p, "l1", ECHO, "feedback", 30.0),
     "out": lambda p: edits.set_treatment(p, "l1", ECHO, on=False),
     "order": lambda p: edits.move_treatment(p, "g1", p.line_of("g1")[0].id, 1),
-    "blend": lambda p: edits.set_treatment(p, "l1", ECHO, blend=0.35),
+    "blend": lambda p: edits.set_treatment(p, "l1", ECHO, blend=0.8),
     "blend of a line": lambda p: edits.set_line_blend(p, "g1", 0.2),
     "ride": lambda p: edits.set_ride(p, "l2", CUTS, "low_cut_hz", (
         RidePoint(tick=0, value=900.0), RidePoint(tick=1920, value=100.0))),
     "ride of a level": lambda p: edits.level_ride_again(p, "l3", 1920),
     "level": lambda p: edits.set_layer(p, "l4", level_db=-9.0, pan=0.4),
     "off": lambda p: edits.set_layer(p, "l2", mute=True),
-    "a sound's setting": lambda p: edits.set_sound_setting(p, "l4", "release_ms", 700.0),
-    "design": lambda p: edits.set_layer(p, "l3", name="Other"),
+    "a sound's setting": lambda p: edits.set_sound_setting(p, "l4", "attack_ms", 250.0),
+    "a name": lambda p: edits.set_layer(p, "l3", name="Other"),
 }  # fmt: skip
 NAMES = list(EDITS)
+
+
+def test_each_of_these_edits_but_a_name_is_heard():
+    engine = Engine()
+    before = engine.render(LOOP).audio
+    for name, edit in EDITS.items():
+        after = engine.render(edit(LOOP)).audio
+        if name in ("a name", "key of the same notes"):
+            continue
+        same = after.shape == before.shape and db(np.abs(after - before).max()) < -60
+        assert not same, name
+    engine.close()
 
 
 def test_there_is_a_step_of_every_kind():

@@ -101,6 +101,16 @@ def test_which_root_a_chord_has_is_asked_of_the_nearest_key():
     assert {(key.pc, key.mode) for key in seen} <= {(9, "minor"), (0, "major")}
 
 
+def test_strikes_without_room_are_passed_over_and_come_again(small_loop):
+    chord = replace(small_loop.chords[0], length_ticks=3840, strikes=(0, 960, 2880), gate=1.0)
+    assert [start for start, _ in chord.hits] == [0, 960, 2880]
+    short = replace(chord, length_ticks=1200)
+    assert short.hits == ((0, 960), (960, 240))
+    assert replace(short, length_ticks=3840).hits == chord.hits
+    late = replace(chord, length_ticks=500, strikes=(480,), late_ticks=100)
+    assert late.hits == ((100, 400),)  # with no room for any it is struck once
+
+
 def midi(path, *starts):
     file = mido.MidiFile(ticks_per_beat=480)
     track = mido.MidiTrack()
@@ -244,6 +254,18 @@ def test_an_edit_does_not_reset_the_part_that_turns():
     for _ in range(200):
         player.pull(512)
         assert 0.24 < player.share < 0.51
+
+
+def test_what_rides_is_blended_once(rng):
+    audio = (rng.standard_normal((2, 2 * RATE)) * 0.1).astype(np.float32)
+    context = Context(rate=RATE, exact_frames=float(2 * RATE), tempo=120.0)
+    one = Treatment(id="t1", kind="compressor")
+    field = next(f for f in one.of.spec if f.rides and not f.choices)
+    points = (RidePoint(tick=0, value=field.low), RidePoint(tick=960, value=field.high))
+    whole, half = (replace(one.with_ride(field.name, points), blend=blend) for blend in (1.0, 0.5))
+    wet, blended = (treat(audio, (each,), context) for each in (whole, half))
+    np.testing.assert_allclose(blended, audio + 0.5 * (wet - audio), atol=1e-6)
+    assert np.abs(wet - audio).max() > 1e-3
 
 
 def test_treatments_leave_what_they_are_given_as_it_is(rng):

@@ -20,7 +20,7 @@ SETTLE_S = 0.8
 def wait(app: QApplication, session: Session, seconds: float = SETTLE_S) -> None:
     """Let rendering and pictures finish."""
     end = time.monotonic() + seconds
-    while time.monotonic() < end or session._worker.busy:
+    while time.monotonic() < end or session.busy:
         app.processEvents()
         time.sleep(0.01)
 

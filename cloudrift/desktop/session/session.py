@@ -109,7 +109,7 @@ class Session(QObject):
         self._answered.connect(self._on_answered)
         self._measured.connect(self._on_measured)
         self._broke.connect(self.say)
-        self._rested.connect(lambda: self.busy_changed.emit(self._worker.busy))
+        self._rested.connect(lambda: self.busy_changed.emit(self.busy))
         self._came_soon.connect(self._on_soon)
         self.once = HeardOnce(self)
         self._worker = RenderWorker(
@@ -280,6 +280,11 @@ class Session(QObject):
         self._worker.ask(TREATED, treated)
         self._worker.ask(BARE, self._compared(loop))
         self.busy_changed.emit(True)
+
+    @property
+    def busy(self) -> bool:
+        """Whether a loop is being rendered, or waits to be."""
+        return self._worker.busy
 
     # --- what it is compared with -------------------------------------------------------------
 
