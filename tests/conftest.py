@@ -7,8 +7,6 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, settings
 from msgspec.structs import replace
-from PyQt6.QtCore import QCoreApplication, QEvent, QPointF, Qt
-from PyQt6.QtGui import QMouseEvent
 
 from cloudrift.audio.buffers import DEFAULT_RATE
 from cloudrift.loop.model import Chord, Loop
@@ -144,6 +142,8 @@ def window(app, small_loop, speaker, tmp_path, qtbot, engine_of_session):
         lambda: "treated" in session.loudness and "bare" in session.loudness, timeout=60_000
     )
     yield made
+    from PyQt6.QtCore import QCoreApplication, QEvent
+
     from cloudrift.loop.history import History
 
     session.history = History.of(session.loop)  # nothing to ask for on closing
@@ -202,37 +202,6 @@ def wait_for(condition, seconds=10.0):
     while not condition():
         assert time.monotonic() < end, "waited in vain"
         time.sleep(0.01)
-
-
-# --- hands ----------------------------------------------------------------------------------------
-
-
-def settled(qtbot, session):
-    qtbot.waitUntil(lambda: not session.busy, timeout=60_000)
-    QCoreApplication.processEvents()  # what it has told last is on its way
-
-
-def saved(save, *given):
-    """Save by a method that tells when all is written; say whether it went well."""
-    answers = []
-    save(*given, answers.append)
-    wait_for(lambda: QCoreApplication.processEvents() or answers)
-    return answers[0]
-
-
-def drag(qtbot, widget, start, end, modifier=Qt.KeyboardModifier.NoModifier):
-    """Drag with the left button, in eight moves."""
-    left = Qt.MouseButton.LeftButton
-    qtbot.mousePress(widget, left, modifier, start)
-    for i in range(1, 9):
-        step = start + (end - start) * i / 8
-        qtbot.mouseMove(widget, step)
-        place, globally = QPointF(step), widget.mapToGlobal(QPointF(step))
-        widget.mouseMoveEvent(
-            QMouseEvent(QMouseEvent.Type.MouseMove, place, globally,
-                        Qt.MouseButton.NoButton, left, modifier)
-        )  # fmt: skip
-    qtbot.mouseRelease(widget, left, modifier, end)
 
 
 # --- commands -------------------------------------------------------------------------------------

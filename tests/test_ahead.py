@@ -7,7 +7,8 @@ from cloudrift.audio.wrap import filter_circular, filter_stretch, slice_wrapped
 from cloudrift.loop import chord_edits, edits, own_notes
 from cloudrift.render import Engine
 from cloudrift.render.ahead import AHEAD_S, ahead
-from tests.conftest import db, rms, settled
+from tests.conftest import db, rms
+from tests.hands import settled
 
 
 @pytest.fixture

@@ -27,7 +27,8 @@ from cloudrift.loop.next_chords import key_row, outlook, outside_row, steps_of_f
 from cloudrift.loop.progression import put_row
 from cloudrift.style import find_card, sketch, without_chords
 from cloudrift.theory import Key, parse_progression
-from tests.conftest import drag, rms, settled
+from tests.conftest import rms
+from tests.hands import drag, settled
 
 LEFT = Qt.MouseButton.LeftButton
 NONE = Qt.KeyboardModifier.NoModifier

@@ -17,7 +17,8 @@ from cloudrift.ground.settings import Field
 from cloudrift.loop import edits, load, recovery
 from cloudrift.sound import find_sound
 from cloudrift.theory import Key
-from tests.conftest import drag, rms, saved, settled
+from tests.conftest import rms
+from tests.hands import drag, saved, settled
 
 LEFT = Qt.MouseButton.LeftButton
 NONE = Qt.KeyboardModifier.NoModifier

@@ -5,7 +5,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QLabel, QMenu
 
 from cloudrift.desktop.stages.layers.notes.places import TOP
-from tests.conftest import settled
+from tests.hands import settled
 
 LEFT = Qt.MouseButton.LeftButton
 

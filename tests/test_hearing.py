@@ -17,7 +17,8 @@ from cloudrift.render.match import matched
 from cloudrift.render.plan import loop_node
 from cloudrift.render.variants import alone
 from cloudrift.texture import Treatment
-from tests.conftest import db, in_schema, rms, saved, settled
+from tests.conftest import db, in_schema, rms
+from tests.hands import saved, settled
 
 
 @pytest.fixture

@@ -43,7 +43,7 @@ from cloudrift.sound.own_files import load_own, own_sounds, save_own
 from cloudrift.style import find_card, sketch
 from cloudrift.texture.finish_files import own_finishes
 from cloudrift.texture.line_file import parse_line
-from tests.conftest import saved
+from tests.hands import saved
 from tools import fuzz
 from tools.hostile import LARGE, MAKERS
 

@@ -16,7 +16,7 @@ from cloudrift.loop.source import OtherSound, SoundUse
 from cloudrift.loop.storage import SCHEMA, document_from, load, load_document, save, to_bytes
 from cloudrift.render import Engine
 from cloudrift.sound.own import OwnSound
-from tests.conftest import saved, settled
+from tests.hands import saved, settled
 
 STRANGE = SoundUse(name="dust harp", version=3, settings=(("grit", 4.0), ("mode", "slow")))
 

@@ -12,7 +12,7 @@ from cloudrift.loop.slowed import slowed
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.tools import TOOLS
 from cloudrift.texture import Treatment
-from tests.conftest import drag, settled
+from tests.hands import drag, settled
 
 LEFT_BUTTON = Qt.MouseButton.LeftButton
 SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier

@@ -9,7 +9,7 @@ from cloudrift.desktop.frame.key_popup import KeyPopup
 from cloudrift.desktop.session.preview import Preview
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import edits
-from tests.conftest import settled
+from tests.hands import settled
 
 
 def slower(loop):

@@ -22,7 +22,8 @@ from cloudrift.render.room import (
     look_at,
     weighting_db,
 )
-from tests.conftest import drag, run, settled, sine
+from tests.conftest import run, sine
+from tests.hands import drag, settled
 
 RATE = 44_100
 THIRD = 2 ** (1 / 3)

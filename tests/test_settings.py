@@ -27,7 +27,8 @@ from cloudrift.render import Engine
 from cloudrift.sound import find_sound
 from cloudrift.sound.own import OwnSound, with_settings
 from cloudrift.sound.own_files import load_own, own_sounds, save_own
-from tests.conftest import FakeSpeaker, saved
+from tests.conftest import FakeSpeaker
+from tests.hands import saved
 
 LEFT = Qt.MouseButton.LeftButton
 

@@ -10,7 +10,7 @@ from cloudrift.desktop.stages.shelf.kept import FILE, LAST, Kept
 from cloudrift.loop import edits
 from cloudrift.sound import CATALOGUE, look_up
 from cloudrift.sound.instrument import FAMILIES
-from tests.conftest import settled
+from tests.hands import settled
 
 
 def test_sounds_are_looked_up_by_word_family_and_reach():

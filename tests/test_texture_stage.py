@@ -17,7 +17,8 @@ from cloudrift.render.pair import difference
 from cloudrift.render.step_facts import added, heed, short_gap_s, step_facts
 from cloudrift.texture import RidePoint, Treatment
 from cloudrift.texture.finish_files import own_finishes
-from tests.conftest import db, drag, rms, settled
+from tests.conftest import db, rms
+from tests.hands import drag, settled
 from tests.test_treatments import treatment
 
 ENTER, LEFT = Qt.Key.Key_Return, Qt.MouseButton.LeftButton

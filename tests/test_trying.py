@@ -11,7 +11,8 @@ from cloudrift.render.audition import played_key, tried
 from cloudrift.render.player import Player
 from cloudrift.render.trying import FIRST_S, first_moment, left_out, tried_line
 from cloudrift.texture import KINDS, Treatment
-from tests.conftest import db, main_hz, rms, settled, sine
+from tests.conftest import db, main_hz, rms, sine
+from tests.hands import settled
 
 RATE = 44_100
 

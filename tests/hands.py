@@ -1,0 +1,34 @@
+"""What tests do in the real window: only they need Qt."""
+
+from PyQt6.QtCore import QCoreApplication, QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
+
+from tests.conftest import wait_for
+
+
+def settled(qtbot, session):
+    qtbot.waitUntil(lambda: not session.busy, timeout=60_000)
+    QCoreApplication.processEvents()  # what it has told last is on its way
+
+
+def saved(save, *given):
+    """Save by a method that tells when all is written; say whether it went well."""
+    answers = []
+    save(*given, answers.append)
+    wait_for(lambda: QCoreApplication.processEvents() or answers)
+    return answers[0]
+
+
+def drag(qtbot, widget, start, end, modifier=Qt.KeyboardModifier.NoModifier):
+    """Drag with the left button, in eight moves."""
+    left = Qt.MouseButton.LeftButton
+    qtbot.mousePress(widget, left, modifier, start)
+    for i in range(1, 9):
+        step = start + (end - start) * i / 8
+        qtbot.mouseMove(widget, step)
+        place, globally = QPointF(step), widget.mapToGlobal(QPointF(step))
+        widget.mouseMoveEvent(
+            QMouseEvent(QMouseEvent.Type.MouseMove, place, globally,
+                        Qt.MouseButton.NoButton, left, modifier)
+        )  # fmt: skip
+    qtbot.mouseRelease(widget, left, modifier, end)

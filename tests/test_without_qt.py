@@ -1,0 +1,45 @@
+"""The core and its tests run where Qt cannot be imported."""
+
+import subprocess
+import sys
+from pathlib import Path
+
+HERE = Path(__file__).parent
+QT = ("PyQt6", "qtbot", "cloudrift.desktop", "tests.hands", "(window", "(session", "test_desktop")
+CODE = """
+import sys
+sys.modules["PyQt6"] = None  # as where it is not installed
+import pytest
+sys.exit(pytest.main(["-q", "-p", "no:pytest-qt", "-p", "no:cacheprovider", *sys.argv[1:]]))
+"""
+
+
+def core_tests():
+    """Every file of tests that has nothing to do with the window."""
+    files = (path for path in sorted(HERE.glob("test_*.py")) if path != Path(__file__))
+    return [path for path in files if not any(word in path.read_text() for word in QT)]
+
+
+def tried(*arguments):
+    return subprocess.run(
+        [sys.executable, "-c", CODE, *arguments], cwd=HERE.parent, capture_output=True, text=True,
+        timeout=300, check=False,
+    )  # fmt: skip
+
+
+def test_every_core_test_can_be_collected_without_qt():
+    files = core_tests()
+    assert len(files) >= 20
+    done = tried("--collect-only", *map(str, files))
+    assert done.returncode == 0, done.stdout[-2000:] + done.stderr[-2000:]
+
+
+def test_what_the_core_promises_holds_without_qt():
+    done = tried(str(HERE / "test_theory.py"), str(HERE / "test_golden.py"))
+    assert done.returncode == 0, done.stdout[-2000:] + done.stderr[-2000:]
+
+
+def test_qt_is_really_out_of_reach_there():
+    done = tried(str(HERE / "test_desktop.py"))
+    assert done.returncode != 0
+    assert "PyQt6" in done.stdout
