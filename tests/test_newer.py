@@ -107,11 +107,14 @@ def test_a_silent_layer_says_so_where_it_is_looked_at(window, qtbot, small_loop,
     window.show_stage(1)
     window.session.select(layer_id="l1")
     inspector = window.layers.inspector
-    assert inspector.sound.text().startswith("Dust harp")
+    assert inspector.sound.text() == "Dust harp  ·  not known"
+    assert window.layers.heard.text().startswith(
+        f"3 of 4 are heard, without {loop.layer('l1').name}"
+    )
     words = [w.text() for w in inspector.findChildren(type(window.message))]
     assert any("no sound is called 'dust harp' here" in w for w in words)
     assert not [name for name in inspector.fields if name.startswith("sound ")]
-    assert window.layers.rows["l1"].sound.text() == "Dust harp"
+    assert window.layers.rows["l1"].sound.text() == "Dust harp: not known, silent"
     window.show_stage(3)
     facts = [w.text() for w in window.deliver.findChildren(type(window.message))]
     assert any(w.startswith("Not heard in what is written: the sound dust harp") for w in facts)

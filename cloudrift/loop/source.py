@@ -158,7 +158,13 @@ class _Played(
     @property
     def sound_text(self) -> str:
         """What it is played with, in words."""
-        return " / ".join(use.of.label for use in self.sounds)
+        return " / ".join(use.of.label if use.known else f"{use.of.label}: not known, silent"
+                          for use in self.sounds)  # fmt: skip
+
+    @property
+    def is_silent(self) -> bool:
+        """Whether nothing can be heard of it: none of its sounds is known here."""
+        return not any(use.known for use in self.sounds)
 
     @property
     def rings_s(self) -> float:

@@ -360,7 +360,8 @@ class LayerInspector(Inspector):
 
     def _add_sound_choice(self, layer: Layer) -> None:
         sound = layer.source.sound.of
-        self.sound = button(f"{sound.label}  ·  {sound.family}", self.shelf_wanted.emit,
+        kind = sound.family if layer.source.sound.known else "not known"
+        self.sound = button(f"{sound.label}  ·  {kind}", self.shelf_wanted.emit,
                             tip="Find another on the shelf (F4)")  # fmt: skip
         self.body.addWidget(self.sound)
         about = label(sound.about, size=11.5, name="soft" if layer.source.sound.known else "signal")

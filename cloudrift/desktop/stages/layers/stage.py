@@ -254,6 +254,9 @@ def heard_words(loop: Loop, only: Collection[str] = ()) -> str:
         return ""
     if not heard:
         return "nothing is heard: every layer is off"
+    heard = tuple(layer for layer in heard if not layer.source.is_silent)
+    if not heard:
+        return "nothing is heard: no sound of these layers is known here"
     parked = sum(layer.parked for layer in layers)
     if only:
         return (f"only {', '.join(layer.name for layer in heard)}, by hear; what is written "
