@@ -158,7 +158,7 @@ class _Played(
     @property
     def sound_text(self) -> str:
         """What it is played with, in words."""
-        return " / ".join(use.of.label if use.known else f"{use.of.label}: not known, silent"
+        return " / ".join(use.of.label if use.known else f"{use.of.label}: silent"
                           for use in self.sounds)  # fmt: skip
 
     @property
