@@ -32,3 +32,8 @@ def drag(qtbot, widget, start, end, modifier=Qt.KeyboardModifier.NoModifier):
                         Qt.MouseButton.NoButton, left, modifier)
         )  # fmt: skip
     qtbot.mouseRelease(widget, left, modifier, end)
+
+
+def command(window, text):
+    """Return a command of the menus by its words."""
+    return next(one for one in window.menus.commands if one.text().replace("&", "") == text)

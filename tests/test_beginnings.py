@@ -25,6 +25,7 @@ from cloudrift.style import find_card, sketch
 from cloudrift.style.beginnings import empty_loop, from_song
 from cloudrift.texture.ride import Ride, RidePoint
 from cloudrift.theory import Key
+from tests.hands import command
 from tests.test_desktop import answer
 
 LEFT = Qt.MouseButton.LeftButton
@@ -370,7 +371,10 @@ def test_the_start_page_is_compared_with_itself_bare(qtbot, window):
     session.begun = False
 
 
-@pytest.mark.parametrize("act", ["type_row", "add_note_layer", "keep_row", "save"])
+@pytest.mark.parametrize(
+    "act",
+    ["Type a row of chords", "Note layer: one to draw in", "Put the row on the shelf…", "Save"],
+)
 def test_commands_from_the_first_start_page_are_for_the_loop_that_is_shown(
     window, monkeypatch, act, tmp_path
 ):
@@ -380,11 +384,11 @@ def test_commands_from_the_first_start_page_are_for_the_loop_that_is_shown(
     window.start_loop()
     window.start.another_draw()
     shown = window.session.shown
-    getattr(window, act)()
+    command(window, act).trigger()
     window.session.saver.has_ended(5)
     assert not window.session.instead
     assert window.session.loop.chords == shown.chords
-    if act == "save":
+    if act == "Save":
         assert load(path).chords == shown.chords
     if act == "keep_row":
         assert kept_in(row_folder())[0][0].loop.chords == shown.chords

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -10,7 +10,7 @@ from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu
 
 from cloudrift.desktop.frame.rail import STAGES
-from cloudrift.notes.tools import GROUPS, TOOLS
+from cloudrift.desktop.kit.commands import Command
 
 if TYPE_CHECKING:
     from cloudrift.desktop.frame.window import Window
@@ -105,45 +105,28 @@ class Menus:
         self._command(helping, "&About Cloudrift", window.open_about)
 
     def _make_chords(self) -> None:
-        window, bar = self._window, self._window.chords.row_bar
-        chords = self._menu("&Chords")
-        self._command(chords, "&Type a row of chords", window.type_row, "Ctrl+R")
-        self._command(chords, "&Draw a row from the style card", bar.draw_row, "Ctrl+D")
-        self._command(chords, "Chords from a &MIDI file…", bar.choose_midi, "Ctrl+M")
+        window, chords = self._window, self._menu("&Chords")
+        self._offered(chords, "Chords", window.chords.commands())
+        chords.addSeparator()
         self._command(chords, "Tempo and key from a &recording…", window.choose_reference)
         self._command(chords, "Put the row on the &shelf…", window.keep_row)
-        self._command(chords, "&Nearest voicing for all", window.chords.inspector.all_nearest)
-        self._command(chords, "&Every second one late", window.chords.moves.every_second_late)
         self._command(chords, "&Play keys", partial(window.swap_drawer, "Play keys"), "F6")
 
     def _make_texture(self) -> None:
-        window, stage = self._window, self._window.texture
-        texture = self._menu("&Texture")
-        acts = (
-            ("&Finishes: ready lines", stage.show_finishes, "F3"),
-            ("&Two strips side by side", stage.show_pair, ""),
-            ("Find &harsh: the strongest resonance", stage.find_harsh, ""),
-            ("&Copy the line", stage.copy_line, ""),
-            ("&Paste treatments", stage.paste, ""),
-        )
-        for text, act, key in acts:
-            self._command(texture, text, partial(window.in_texture, act), key)
+        self._offered(self._menu("&Texture"), "Texture", self._window.texture.commands())
 
     def _make_layers(self) -> None:
-        window = self._window
-        layers, notes = self._menu("L&ayers"), window.layers.notes
+        window, layers = self._window, self._menu("L&ayers")
         self._command(layers, "&Shelf: find a sound", partial(window.swap_drawer, "Shelf"), "F4")
-        self._command(layers, "&Note layer: one to draw in", window.add_note_layer, "Ctrl+L")
-        self._command(layers, "Layers from a &MIDI file…", window.layers.choose_midi)
-        self._command(layers, "Step to the &next layer", window.layers.next_layer, "F7")
-        self._command(layers, "&Hear one layer more", window.layers.hear_one_more, "F8")
-        layers.addSeparator()
-        self._command(layers, "&Let go of the chords", notes.moves.let_go)
         self._command(layers, "&Chords from the layer's own notes", window.chords_of_layer)
-        self._command(layers, "&Follow the chords again", notes.moves.take_again)
-        for group in GROUPS:
-            menu = self._inside(layers, f"Notes: {group}")
-            for tool in TOOLS.values():
-                if tool.group == group:
-                    self._command(menu, f"{tool.label}: {tool.about}",
-                                  partial(window.open_tool, tool.name))  # fmt: skip
+        layers.addSeparator()
+        self._offered(layers, "Layers", window.layers.commands())
+
+    def _offered(self, menu: QMenu, stage: str, commands: Iterable[Command]) -> None:
+        """Put what a stage offers into its menu."""
+        inside: dict[str, QMenu] = {}
+        for one in commands:
+            if one.inside and one.inside not in inside:
+                inside[one.inside] = self._inside(menu, one.inside)
+            act = partial(self._window.in_stage, stage, one.act) if one.goes else one.act
+            self._command(inside.get(one.inside, menu), one.text, act, one.key)

@@ -164,9 +164,9 @@ class Window(QMainWindow):
         self.session.hear_up_to(None, None)
         self.ribbon.update()
 
-    def in_texture(self, act: Callable[[], object]) -> None:
-        """Go to the Texture stage and do something there."""
-        self.choose_stage(STAGES.index("Texture"))
+    def in_stage(self, stage: str, act: Callable[[], object]) -> None:
+        """Go to a stage and do something there."""
+        self.choose_stage(STAGES.index(stage))
         act()
 
     def open_history(self) -> HistorySheet:
@@ -175,16 +175,6 @@ class Window(QMainWindow):
         sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         sheet.show()
         return sheet
-
-    def open_tool(self, name: str) -> None:
-        """Open a tool on the notes of the chosen layer."""
-        self.choose_stage(STAGES.index("Layers"))
-        self.layers.notes.open_tool(name)
-
-    def add_note_layer(self) -> None:
-        """Add a layer to draw in, in the Layers stage."""
-        self.choose_stage(STAGES.index("Layers"))
-        self.layers.add_note_layer()
 
     def chords_of_layer(self) -> None:
         """Put the chords that the chosen layer's own notes make in the row's place."""
@@ -236,11 +226,6 @@ class Window(QMainWindow):
         return self._show_sheet(AboutSheet(places, self))
 
     # --- chords -------------------------------------------------------------------------------
-
-    def type_row(self) -> None:
-        """Put the keyboard on the line where a row of chords is typed."""
-        self.choose_stage(0)
-        self.chords.row_bar.typed.setFocus()
 
     # --- drawers ------------------------------------------------------------------------------
 

@@ -4,6 +4,7 @@ from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolTip, QVBoxLayout, QWidget
 
+from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.dropped import dropped, is_midi
 from cloudrift.desktop.kit.grid import Grid
 from cloudrift.desktop.kit.look import look, text_font
@@ -67,6 +68,17 @@ class ChordsStage(QWidget):
         keys.clicked.connect(lambda _c=False: _show_tip(keys))
         line.addWidget(keys)
         return line
+
+    def commands(self) -> tuple[Command, ...]:
+        """What can be done here, for the menus."""
+        bar = self.row_bar
+        return (
+            Command("&Type a row of chords", bar.typed.setFocus, "Ctrl+R", goes=True),
+            Command("&Draw a row from the style card", bar.draw_row, "Ctrl+D"),
+            Command("Chords from a &MIDI file…", bar.choose_midi, "Ctrl+M"),
+            Command("&Nearest voicing for all", self.inspector.all_nearest),
+            Command("&Every second one late", self.moves.every_second_late),
+        )
 
     def focus_first(self) -> None:
         """Put the keyboard where the work is."""

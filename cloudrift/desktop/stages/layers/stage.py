@@ -1,6 +1,7 @@
 """The Layers stage: the list and the inspector."""
 
 from collections.abc import Collection, Sequence
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
@@ -8,6 +9,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
+from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.dropped import dropped, is_midi
 from cloudrift.desktop.kit.parts import WhileShown, button, clear, label, panel, scrolling, set_look
 from cloudrift.desktop.session.session import Session
@@ -22,6 +24,7 @@ from cloudrift.loop.from_notes import put_layers
 from cloudrift.loop.model import Group, Layer, Loop
 from cloudrift.notes.from_midi import read_parts
 from cloudrift.notes.note import Note
+from cloudrift.notes.tools import GROUPS, TOOLS
 from cloudrift.render.variants import alone
 from cloudrift.sound import look_up
 from cloudrift.sound.instrument import FAMILIES
@@ -216,6 +219,21 @@ class LayersStage(QWidget):
     def resizeEvent(self, _event: QResizeEvent | None) -> None:
         """Where a drawer leaves little room, the list has it."""
         self.room.setVisible(self.height() > ROOM_FROM)
+
+    def commands(self) -> tuple[Command, ...]:
+        """What can be done here, for the menus."""
+        moves = self.notes.moves
+        return (
+            Command("&Note layer: one to draw in", self.add_note_layer, "Ctrl+L", goes=True),
+            Command("Layers from a &MIDI file…", self.choose_midi),
+            Command("Step to the &next layer", self.next_layer, "F7"),
+            Command("&Hear one layer more", self.hear_one_more, "F8"),
+            Command("&Let go of the chords", moves.let_go),
+            Command("&Follow the chords again", moves.take_again),
+            *(Command(f"{tool.label}: {tool.about}", partial(self.notes.open_tool, tool.name),
+                      goes=True, inside=f"Notes: {group}")
+              for group in GROUPS for tool in TOOLS.values() if tool.group == group),
+        )  # fmt: skip
 
     def focus_first(self) -> None:
         """Put the keyboard where the work is."""

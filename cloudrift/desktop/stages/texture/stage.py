@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.look import SEMI, text_font
 from cloudrift.desktop.kit.parts import (
@@ -426,6 +427,16 @@ class TextureStage(QWidget):
             f"{number(bare.lufs, '.1f')} LUFS; {session.match_words}"
         )
         self.treated.setText(words)
+
+    def commands(self) -> tuple[Command, ...]:
+        """What can be done here, for the menus."""
+        return (
+            Command("&Finishes: ready lines", self.show_finishes, "F3", goes=True),
+            Command("&Two strips side by side", self.show_pair, goes=True),
+            Command("Find &harsh: the strongest resonance", self.find_harsh, goes=True),
+            Command("&Copy the line", self.copy_line, goes=True),
+            Command("&Paste treatments", self.paste, goes=True),
+        )
 
     def focus_first(self) -> None:
         """Put the keyboard where the work is."""

@@ -1,0 +1,18 @@
+"""Commands: what a stage offers to the menus, the command finder and the list of keys."""
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+
+class Command(NamedTuple):
+    """One thing that can be done.
+
+    ``key`` is its shortcut, as Qt writes it. With ``goes`` its stage is shown first. ``inside``
+    names the menu within the stage's own that it stands in.
+    """
+
+    text: str
+    act: Callable[[], object]
+    key: str = ""
+    goes: bool = False
+    inside: str = ""
