@@ -562,7 +562,7 @@ class Window(QMainWindow):
         ):
             watched.click()
             return True
-        return super().eventFilter(watched, event)
+        return False  # all events of the program come by here
 
     # --- Qt -----------------------------------------------------------------------------------
 
