@@ -105,7 +105,7 @@ def _loop(path: Path) -> Use:
 
 def _recovery(path: Path) -> Use:
     for unsaved in left_behind(path.parent):
-        assert unsaved.loop
+        assert unsaved.document.loop
     return lambda _bench: None
 
 

@@ -213,7 +213,12 @@ def loops() -> tuple[dict[str, Any], ...]:
 def loop_file(rng: random.Random) -> bytes:
     """A loop file."""
     raw = rng.choice(loops())
-    document = {"format": "cloudrift loop", "schema": rng.choice((7, 7, 7, 7, 5, 1)), "loop": raw}
+    schema = rng.choice((7, 7, 7, 7, 5, 1))
+    document: dict[str, Any] = {"format": "cloudrift loop", "schema": schema, "loop": raw}
+    if rng.random() < 0.2:  # of a newer program, which has more in it
+        layers = [{**layer, "more": rng.choice(({"a": 1}, [], None))} for layer in raw["layers"]]
+        newer = {"schema": 9, "needs": rng.choice((7, 7, 7, 9)), "sections": [{"id": "s1"}]}
+        document |= newer | {"loop": {**raw, "layers": layers, "more": [{"id": 4}]}}
     if rng.random() < 0.9:
         document = spoilt_document(rng, document)
     members = {"loop.json": json.dumps(document).encode()}

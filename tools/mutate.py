@@ -150,10 +150,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
         found = list(pool.map(is_seen, faults))
     for fault, (seen, how) in zip(faults, found, strict=True):
         print(f"{'seen' if seen else 'UNSEEN':6}  {fault.file}: {fault.wrong!r}  {how}")
-    seen = sum(one for one, _ in found)
-    print(f"{seen} of {len(faults)} faults were seen ({seen / len(faults):.0%}) in "
+    count = sum(seen for seen, _ in found)
+    print(f"{count} of {len(faults)} faults were seen ({count / len(faults):.0%}) in "
           f"{time.monotonic() - began:.0f} s")  # fmt: skip
-    return 0 if seen == len(faults) else 1
+    return 0 if count == len(faults) else 1
 
 
 if __name__ == "__main__":
