@@ -1,5 +1,8 @@
+import io
 import os
 import time
+import zipfile
+from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -153,6 +156,15 @@ def window(app, small_loop, speaker, tmp_path, qtbot, engine_of_session):
     app.processEvents()  # what was under way when it closed
     made.deleteLater()
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+def file_text(what):
+    """The ``loop.json`` of a file on disk, or of the one that a loop or a document makes."""
+    from cloudrift.loop.storage import to_bytes
+
+    source = what if isinstance(what, Path) else io.BytesIO(to_bytes(what))
+    with zipfile.ZipFile(source) as archive:
+        return archive.read("loop.json")
 
 
 def in_schema(raw, schema):

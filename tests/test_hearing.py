@@ -10,14 +10,14 @@ from cloudrift.deliver import Order, deliver, free_number, parcels
 from cloudrift.desktop.session.session import BARE, TREATED
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import edits, load, save
-from cloudrift.loop.storage import loop_from, to_bytes
+from cloudrift.loop.storage import loop_from
 from cloudrift.render import Engine
 from cloudrift.render.engine import Loudness
 from cloudrift.render.match import matched
 from cloudrift.render.plan import loop_node
 from cloudrift.render.variants import alone
 from cloudrift.texture import Treatment
-from tests.conftest import db, in_schema, rms
+from tests.conftest import db, file_text, in_schema, rms
 from tests.hands import saved, settled
 
 
@@ -124,19 +124,12 @@ def test_alone_reaches_into_groups(small_loop):
 
 
 def test_older_files_that_held_hear_open_whole(small_loop, tmp_path):
-    text = json.dumps(in_schema(json.loads(save_text(small_loop)), 5))
+    text = json.dumps(in_schema(json.loads(file_text(small_loop)), 5))
     text = text.replace('"parked": false', '"parked": false, "solo": true', 1)
     assert '"solo": true' in text
     assert loop_from(text.encode(), "old") == small_loop
     with pytest.raises(CloudriftError, match="solo"):
         loop_from(text.replace('"schema": 5', '"schema": 6').encode(), "new")
-
-
-def save_text(loop):
-    import io
-    import zipfile
-
-    return zipfile.ZipFile(io.BytesIO(to_bytes(loop))).read("loop.json").decode()
 
 
 # --- groups ---------------------------------------------------------------------------------------

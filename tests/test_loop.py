@@ -2,7 +2,6 @@ import json
 import os
 import signal
 import sys
-import zipfile
 
 import msgspec
 import pytest
@@ -15,7 +14,7 @@ from cloudrift.loop.document import Document
 from cloudrift.loop.storage import loop_from, to_bytes
 from cloudrift.theory import SCALES, Key
 from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES
-from tests.conftest import in_schema
+from tests.conftest import file_text, in_schema
 
 keys = st.builds(
     Key, st.sampled_from(sorted({*SHARP_NAMES, *FLAT_NAMES})), st.sampled_from(sorted(SCALES))
@@ -190,16 +189,6 @@ def test_a_loop_survives_its_file_and_the_file_is_always_the_same(small_loop, tm
     assert to_bytes(small_loop) == to_bytes(load(tmp_path / "a.cloudrift"))
 
 
-def text_of(loop):
-    return to_text(to_bytes(loop))
-
-
-def to_text(data):
-    import io
-
-    return zipfile.ZipFile(io.BytesIO(data)).read("loop.json")
-
-
 @pytest.mark.parametrize(
     ("old", "new", "says"),
     [
@@ -220,7 +209,7 @@ def to_text(data):
     ],
 )
 def test_a_hand_edited_file_names_the_place(small_loop, old, new, says):
-    text = text_of(small_loop)
+    text = file_text(small_loop)
     assert old in text
     with pytest.raises(CloudriftError, match=says):
         loop_from(text.replace(old, new, 1), "a.cloudrift")
@@ -228,7 +217,7 @@ def test_a_hand_edited_file_names_the_place(small_loop, old, new, says):
 
 def test_every_problem_is_said_at_once(small_loop):
     text = (
-        text_of(small_loop)
+        file_text(small_loop)
         .replace(b'"role": "keys"', b'"role": "felt"')
         .replace(b'"crackle_db"', b'"cracks"')
     )
@@ -333,7 +322,7 @@ def test_work_of_a_crashed_program_is_found_and_of_a_running_one_not(small_loop,
 
 
 def test_older_schemas_are_brought_up(small_loop, monkeypatch):
-    document = in_schema(json.loads(text_of(small_loop)), 1)
+    document = in_schema(json.loads(file_text(small_loop)), 1)
     for chord in document["loop"]["chords"]:
         for field in ("muted", "tied", "late_ticks", "strikes", "gate", "touch"):
             del chord[field]  # schema 1 knew none of them

@@ -13,17 +13,17 @@ from cloudrift.loop import edits
 from cloudrift.loop.document import Document, section_loop
 from cloudrift.loop.newer import MOST, taken_apart
 from cloudrift.loop.source import OtherSound, SoundUse
-from cloudrift.loop.storage import SCHEMA, document_from, load, load_document, save, to_bytes
+from cloudrift.loop.storage import SCHEMA, document_from, load, load_document, save
 from cloudrift.render import Engine
 from cloudrift.sound.own import OwnSound
+from tests.conftest import file_text
 from tests.hands import saved, settled
 
 STRANGE = SoundUse(name="dust harp", version=3, settings=(("grit", 4.0), ("mode", "slow")))
 
 
-def text_of(path):
-    with zipfile.ZipFile(path) as archive:
-        return json.loads(archive.read("loop.json"))
+def text_of(what):
+    return json.loads(file_text(what))
 
 
 @pytest.fixture
@@ -223,10 +223,4 @@ def test_a_document_without_sections_is_its_loop(small_loop):
     assert Document.of(document) is document
     with pytest.raises(CloudriftError, match="no section 's1'"):
         section_loop(document, "s1")
-    assert document_from(json.dumps(text_or(document)).encode(), "x") == document
-
-
-def text_or(document):
-    import io
-
-    return json.loads(zipfile.ZipFile(io.BytesIO(to_bytes(document))).read("loop.json"))
+    assert document_from(json.dumps(text_of(document)).encode(), "x") == document

@@ -137,6 +137,18 @@ def test_some_frames_of_a_step_are_those_of_the_whole():
     engine.close()
 
 
+def test_a_step_that_has_run_holds_no_sound_and_no_curves():
+    """Steps are remembered long after their audio has gone."""
+    engine = Engine()
+    for step in steps(loop_node(LOOP, engine.tones)):
+        engine.audio(step)
+        if isinstance(step, Treated):
+            step.stretch([engine.audio(node) for node in step.inputs], 1000, 4000)
+            assert set(vars(step)) <= {"inputs", "label", "key", "like", "place", "_group",
+                                       "_context"}  # fmt: skip
+    engine.close()
+
+
 def test_a_step_is_told_apart_by_each_thing_it_depends_on():
     class Plain(Node):
         kind = "plain"

@@ -372,7 +372,7 @@ def test_what_a_field_writes_it_reads_back(share):
 
 @pytest.mark.parametrize(("typed", "wanted"), [
     ("380", 380), ("1.2 kHz", 1200), ("1,2k", 1200), ("−5", 20), ("99999", 20_000), ("off", None),
-    ("", None), ("plenty", None),
+    ("", None), ("plenty", None), ("about 5", None),
 ])  # fmt: skip
 def test_what_is_typed_is_read_as_it_is_meant(typed, wanted):
     field = Field(name="hz", label="Cut", default=100, unit="Hz", low=20, high=20_000, log=True)

@@ -11,14 +11,14 @@ from hypothesis import strategies as st
 
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import edits
-from cloudrift.loop.storage import load, loop_from, save, to_bytes
+from cloudrift.loop.storage import load, loop_from, save
 from cloudrift.render import Engine
 from cloudrift.texture import KINDS, Ride, RidePoint, Treatment
 from cloudrift.texture.ridden import Course
 from cloudrift.texture.ride import BLEND, shares_at
 from cloudrift.texture.running import runner, treat
 from cloudrift.texture.treatment import fused
-from tests.conftest import db, in_schema, rms
+from tests.conftest import db, file_text, in_schema, rms
 from tests.test_treatments import RATE, context, treatment
 
 N = 4 * RATE  # eight beats at 120 BPM: 7680 ticks
@@ -192,12 +192,9 @@ def test_a_treatment_that_is_not_known_is_named_kept_and_passed_by(small_loop, t
 
 
 def test_an_older_file_opens_with_what_it_lacks_at_its_default(small_loop):
-    import io
     import json
-    import zipfile
 
-    raw = json.loads(zipfile.ZipFile(io.BytesIO(to_bytes(small_loop))).read("loop.json"))
-    raw = in_schema(raw, 4)
+    raw = in_schema(json.loads(file_text(small_loop)), 4)
     for owner in (raw["loop"], *raw["loop"]["layers"]):
         owner.pop("level_ride", None)
         for one in owner.get("line", []):

@@ -103,10 +103,10 @@ class Field(msgspec.Struct, frozen=True, kw_only=True):
             return min(
                 begun, key=lambda c: (c.lower() != plain, self.choices.index(c)), default=None
             )
-        plain = plain.replace("−", "-").replace(",", ".")
+        plain = plain.removeprefix("№").lstrip().replace("−", "-").replace(",", ".")
         if plain == "off" and (self.off_low or self.off_high):
             return self.low if self.off_low else self.high
-        found = _TYPED.search(plain)
+        found = _TYPED.match(plain)
         if found is None:
             return None
         value, unit = float(found[1]), found[2]

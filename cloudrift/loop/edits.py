@@ -300,9 +300,7 @@ def _without_empty(loop: Loop) -> Loop:
 def set_group(loop: Loop, group_id: str, **changes: Any) -> Loop:
     """Change fields of a group: ``name``, ``line``, ``level_db``, ``pan``, ``mute``."""
     loop.group(group_id)
-    return replace(loop, groups=tuple(
-        replace(group, **changes) if group.id == group_id else group for group in loop.groups
-    ))  # fmt: skip
+    return loop.with_owner(group_id, **changes)
 
 
 # --- treatment lines: of a layer or a group, or of the whole loop (None) -------------------------

@@ -207,7 +207,7 @@ class FromChords(_Played, frozen=True, kw_only=True, tag="chords"):
         A chord's own touch is for what strikes whole chords; a pad under it, a broken chord over
         it and the bass go on in their own way.
         """
-        return _looked(self.lens, self.touch, *around)
+        return _from_chords(self.lens, self.touch, *around)
 
 
 class OwnNotes(_Played, frozen=True, kw_only=True, tag="notes"):
@@ -219,13 +219,12 @@ class OwnNotes(_Played, frozen=True, kw_only=True, tag="notes"):
 
     def check(self, where: str) -> None:
         """Raise CloudriftError that names the place of a wrong note."""
-        if self.notes:
-            looked_at(self.notes, where)
+        looked_at(self.notes, where)
 
     @property
     def end_tick(self) -> int:
         """Where its last note ends."""
-        return looked_at(self.notes, "own notes").end_tick if self.notes else 0
+        return looked_at(self.notes, "own notes").end_tick
 
     @property
     def text(self) -> str:
@@ -235,7 +234,7 @@ class OwnNotes(_Played, frozen=True, kw_only=True, tag="notes"):
     def notes_in(self, around: Around) -> tuple[Note, ...]:
         """Return its notes as played: all that are not muted."""
         del around  # they are what they are
-        return looked_at(self.notes, "own notes").sounding if self.notes else ()
+        return looked_at(self.notes, "own notes").sounding
 
 
 Source = Union[FromChords, OwnNotes]  # noqa: UP007 - more of them come
@@ -251,7 +250,7 @@ def with_notes(source: Source, notes: tuple[Note, ...] | None) -> Source:
 
 
 @functools.lru_cache(maxsize=256)
-def _looked(
+def _from_chords(
     lens: Lens, touch: Touch, spans: tuple[Span, ...], key: Key, bar: int
 ) -> tuple[Note, ...]:
     own = {}

@@ -127,7 +127,6 @@ class Treated(Node):
         what = tuple((t.kind, t.version, t.blend, t.draw, t.settings, t.rides) for t in group)
         in_key = any(t.of.follows_key for t in group)
         self._group, self._context = group, context
-        self._made: Runner | None = None
         super().__init__(
             place=place, depends=(what, context.depends(in_key=in_key)), inputs=(source,),
             label=", ".join(t.of.label for t in group),
@@ -135,9 +134,8 @@ class Treated(Node):
 
     @property
     def _runner(self) -> Runner:
-        if self._made is None:  # most steps of a plan are in the cache and never run
-            self._made = runner(self._group, self._context)
-        return self._made
+        # Made when it runs and not kept: steps are remembered long, and what rides fills arrays.
+        return runner(self._group, self._context)
 
     def make(self, inputs: list[Stereo]) -> Stereo:
         """Lay it on the whole."""

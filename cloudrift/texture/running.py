@@ -6,9 +6,11 @@ answers the same three questions, so that whoever renders need not know which it
 """
 
 from abc import ABC, abstractmethod
+from functools import cached_property
 
 import msgspec
 import numpy as np
+from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import (
@@ -110,7 +112,10 @@ class _OneRunner(Runner):
         super().__init__(group, context)
         (self.treatment,) = group
         self.kind, self.full = self.treatment.of, self.treatment.full
-        self._blend = blend_curve(self.treatment.rides, context)
+
+    @cached_property
+    def _blend(self) -> NDArray[np.float32] | None:
+        return blend_curve(self.treatment.rides, self.context)
 
     @property
     def _process(self) -> Process:
@@ -178,11 +183,12 @@ class StandingRunner(_OneRunner):
 class RidingRunner(_OneRunner):
     """One treatment some of whose values ride."""
 
-    def __init__(self, group: Line, context: Context) -> None:
-        super().__init__(group, context)
+    @cached_property
+    def _course(self) -> Course | None:
+        """What rides beside the blend, if anything does."""
         rides = self.treatment.rides
         only_blend = all(ride.of == BLEND.name for ride in rides)
-        self._course = None if only_blend else Course(rides, self.kind.spec, context)
+        return None if only_blend else Course(rides, self.kind.spec, self.context)
 
     def _at(self, values: Values) -> Runner:
         """What runs it with its values standing elsewhere."""

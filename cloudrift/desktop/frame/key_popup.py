@@ -114,7 +114,8 @@ class KeyPopup(Popup):
         try:
             if semitones:
                 self._preview.put(
-                    lambda loop: _shifted(loop, semitones), f"heard {number(semitones, '+d')} st"
+                    lambda loop: edits.shift_key(loop, semitones),
+                    f"heard {number(semitones, '+d')} st",
                 )
         except CloudriftError as error:
             session.say(str(error))
@@ -178,10 +179,6 @@ class KeyPopup(Popup):
             self.shifts.button(i).setText(f"{text}\n{away}")
         chosen = None if self.heard is None else self.heard - self._middle
         self.shifts.show_choice(SHIFTS.index(chosen) if chosen in SHIFTS else None)
-
-
-def _shifted(loop: Loop, semitones: int) -> Loop:
-    return edits.shift_key(loop, semitones) if semitones else loop
 
 
 def _fit_words(loop: Loop) -> str:

@@ -381,10 +381,10 @@ class Window(QMainWindow):
         self, go: Callable[[], object], stay: Callable[[], object] = lambda: None
     ) -> None:
         """Let go of the loop to do something else, when it is settled what becomes of changes."""
+        self.session.saver.when_rested(lambda: self._ask_then(go, stay))
+
+    def _ask_then(self, go: Callable[[], object], stay: Callable[[], object]) -> None:
         session = self.session
-        if session.saver.busy:
-            session.saver.when_rested(lambda: self._leave_then(go, stay))
-            return
         if not session.would_be_lost:
             go()
             return

@@ -17,9 +17,8 @@ class Keeper(QObject):
     """Keeps one document at a time in a folder; ``failed`` says, once, why it could not."""
 
     failed = pyqtSignal(str)
-    _came = pyqtSignal(
-        object, str, int
-    )  # Document, what was wrong, how often was forgotten till then
+    # Document, what was wrong, how often was forgotten till then
+    _came = pyqtSignal(object, str, int)
 
     def __init__(self, folder: Path, parent: QObject | None = None) -> None:
         super().__init__(parent)
