@@ -94,11 +94,19 @@ def warm():
 
 
 @pytest.fixture
-def engine_of_session(warm):
+def clips():
+    """A store of recordings: that of the session too, where there is one."""
+    from cloudrift.audio.clips import ClipStore
+
+    return ClipStore()
+
+
+@pytest.fixture
+def engine_of_session(warm, clips):
     """An engine that knows what the warm one has rendered, and shares nothing else with it."""
     from cloudrift.render import Engine
 
-    made = Engine()
+    made = Engine(clips=clips)
     stores = ((made.cache._store, warm.cache._store), (made.tones._tones, warm.tones._tones),
               (made.tones._notes, warm.tones._notes), (made._latest, warm._latest),
               (made._latest_at, warm._latest_at), (made._took, warm._took))  # fmt: skip
@@ -112,9 +120,10 @@ def engine_of_session(warm):
 @pytest.fixture
 def session(qapp, small_loop, speaker, tmp_path, engine_of_session):
     from cloudrift.desktop.session.session import Session
+    from cloudrift.loop.recovery import Shelter
 
     made = Session(
-        small_loop, None, speaker, state_folder=tmp_path / "state", engine=engine_of_session
+        small_loop, None, speaker, shelter=Shelter(tmp_path / "state"), engine=engine_of_session
     )
     yield made
     made.close()
@@ -133,11 +142,12 @@ def window(app, small_loop, speaker, tmp_path, qtbot, engine_of_session):
     from cloudrift.desktop.frame.window import Window
     from cloudrift.desktop.kit import look
     from cloudrift.desktop.session.session import Session
+    from cloudrift.loop.recovery import Shelter
 
     if look.look.name != "Daybreak":
         look.apply(app, "Daybreak")
     session = Session(
-        small_loop, None, speaker, state_folder=tmp_path / "state", engine=engine_of_session
+        small_loop, None, speaker, shelter=Shelter(tmp_path / "state"), engine=engine_of_session
     )
     made = Window(session)
     made.show()

@@ -8,13 +8,15 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
+from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.frame.key_popup import open_key
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.tiles import open_tempo
 from cloudrift.desktop.session.session import BARE, TREATED
 from cloudrift.ground.settings import Field
-from cloudrift.loop import edits, load, recovery
+from cloudrift.loop import edits, load
+from cloudrift.loop.recovery import Shelter
 from cloudrift.sound import find_sound
 from cloudrift.theory import Key
 from tests.conftest import rms
@@ -499,11 +501,10 @@ def test_unsaved_work_is_kept_and_forgotten_once_saved(session, tmp_path):
 def test_work_of_a_crash_is_offered_and_opened(qtbot, window, tmp_path, monkeypatch):
     from cloudrift.desktop.frame.app import offer_unsaved
 
-    folder = recovery.state_folder()
+    folder = window.session.shelter.folder
     lost = edits.set_tempo(window.session.loop, 66)
-    recovery.keep(lost, None, folder).rename(folder / "999999.cloudrift")
+    Shelter(folder).keep(lost, None, ClipStore()).rename(folder / "999999.cloudrift")
     answer(monkeypatch, "Open it")
-    monkeypatch.setattr(window.session.keeper, "folder", folder)
     offer_unsaved(window)
     assert window.session.loop == lost
     assert window.session.would_be_lost

@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from cloudrift.audio.clips import ClipStore
 from cloudrift.loop.storage import SCHEMA, load, save
 from cloudrift.render import Engine
 
@@ -39,8 +40,9 @@ def portrait(audio, rate):
 
 
 def sounding(schema):
-    loop = load(file_of(schema))
-    engine = Engine()
+    clips = ClipStore()
+    loop = load(file_of(schema), clips)
+    engine = Engine(clips=clips)
     try:
         return portrait(engine.render(loop).audio, loop.rate)
     finally:
@@ -59,10 +61,11 @@ def test_a_file_of_an_earlier_schema_sounds_as_it_did(schema):
 
 @pytest.mark.parametrize("schema", SCHEMAS)
 def test_what_an_earlier_file_holds_is_in_it_when_it_is_saved_anew(schema, tmp_path):
-    loop = load(file_of(schema))
+    clips = ClipStore()
+    loop = load(file_of(schema), clips)
     path = tmp_path / "anew.cloudrift"
-    save(loop, path)
-    assert load(path) == loop
+    save(loop, path, clips)
+    assert load(path, ClipStore()) == loop
     assert loop.title == f"Ice Road {schema}"
     assert loop.unknown == ()
     assert loop.layer("l2").pan == -0.3

@@ -152,7 +152,7 @@ def test_a_group_has_level_pan_hear_and_off(window, qtbot):
     row.hear.click()
     assert [x.id for x in session.heard_loop.heard()] == ["l1", "l2"]
     row.hear.click()
-    assert saved(session.save, session.keeper.folder.parent / "g")
+    assert saved(session.save, session.keeper.shelter.folder.parent / "g")
     assert load(session.path) == session.loop
     session.undo()
     session.undo()

@@ -1,6 +1,7 @@
 """Files from strangers: what is wrong with one is said in a sentence, soon, in little memory."""
 
 import contextlib
+import functools
 import io
 import json
 import os
@@ -22,15 +23,15 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog
 
 from cloudrift.audio import files as audio_files
-from cloudrift.audio.clips import add_clip
+from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import read_audio, write_wav
 from cloudrift.desktop.session.preferences import Preferences
 from cloudrift.ground import CloudriftError, paths
-from cloudrift.ground.reading import read_file, read_toml, read_words, reading
+from cloudrift.ground.reading import read_archive, read_file, read_toml, read_words, reading
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop import edits, recovery
+from cloudrift.loop import edits
 from cloudrift.loop.from_notes import put_layers
-from cloudrift.loop.recovery import left_behind
+from cloudrift.loop.recovery import Shelter, left_behind
 from cloudrift.loop.storage import MAX_JSON_BYTES, load, loop_from, read_note, save
 from cloudrift.notes import Note
 from cloudrift.notes.find_chords import _Near, find_chords
@@ -121,8 +122,20 @@ def lying(path, body):
 def test_archives_are_looked_at_before_they_are_believed(tmp_path, members, method, says):
     path = zipped(tmp_path / "a.cloudrift", members, method)
     with pytest.raises(CloudriftError, match=says) as error:
-        load(path)
+        load(path, ClipStore())
     assert "a.cloudrift" in sentence(error)
+
+
+def test_all_that_is_in_an_archive_is_counted_together(tmp_path):
+    path = zipped(tmp_path / "a.zip", [("a", bytes(600)), ("b", bytes(600)), ("c", b"")])
+    read = functools.partial(read_archive, path, "box", lambda _name: True, {"c": 10})
+    streams = []
+    assert {name: len(body) for name, body in read(1200).items()} == {"a": 600, "b": 600, "c": 0}
+    with pytest.raises(CloudriftError, match="b is larger than any box"):
+        read(1199)
+    with pytest.raises(CloudriftError, match="b is larger than any box"):
+        read(1199, large=lambda stream: streams.append(stream.read(4096)))
+    assert streams == [bytes(600)]
 
 
 def test_a_bomb_is_stopped_where_it_is_too_large(tmp_path):
@@ -239,7 +252,7 @@ def flac(channels=2, rate=44_100, frames=1000, kind="FLAC"):
 )  # fmt: skip
 def test_clips_are_what_they_are_taken_for(body, says):
     with pytest.raises(CloudriftError, match=says):
-        add_clip(body)
+        ClipStore().add(io.BytesIO(body))
 
 
 def test_recordings_that_are_too_long_or_no_numbers_are_refused(tmp_path, monkeypatch):
@@ -277,14 +290,14 @@ def test_a_header_that_claims_more_than_there_is_costs_nothing(tmp_path):
     assert audio.shape[1] < 2000
 
 
-def test_an_own_sound_that_could_not_be_opened_again_is_not_saved(tmp_path, monkeypatch):
+def test_an_own_sound_that_could_not_be_opened_again_is_not_saved(tmp_path, clips, monkeypatch):
     path = tmp_path / "x A4.wav"
     t = 0.3 * np.sin(2 * np.pi * 440 * np.arange(20_000) / 44_100)
     write_wav(path, np.stack([t, t]).astype(np.float32), 44_100, bits=16, title="x")
-    own = OwnSound(name="Large", recordings=(read_recording(path)[0],))
+    own = OwnSound(name="Large", recordings=(read_recording(path, clips)[0],))
     monkeypatch.setattr(own_files, "MAX_BYTES", 1000)
-    with pytest.raises(CloudriftError, match="larger than an own sound may be"):
-        save_own(own, tmp_path / "sounds")
+    with pytest.raises(CloudriftError, match="could not be opened again"):
+        save_own(own, clips, tmp_path / "sounds")
     assert own_sounds(tmp_path / "sounds") == []
 
 
@@ -293,7 +306,7 @@ def test_broken_own_sounds_finishes_and_leftovers_stop_nothing(tmp_path):
         zipped(tmp_path / f"{name}.cloudsound", [("sound.json", b"[" * 100_000)])
         zipped(tmp_path / f"{name}.cloudrift", [("loop.json", b"[" * 100_000)])
     assert own_sounds(tmp_path) == []
-    assert left_behind(tmp_path) == []
+    assert left_behind(ClipStore(), tmp_path) == []
     (tmp_path / "deep.toml").write_text("x = " + "[" * 3000)
     (tmp_path / "long.toml").write_text("x = " + "9" * 5000)
     (tmp_path / "latin.toml").write_bytes("x = 'Föhn'".encode("latin-1"))
@@ -439,9 +452,10 @@ def test_an_answer_about_rows_that_are_gone_is_dropped(qtbot, window):
 KEEPER = """
 import sys, time
 from pathlib import Path
-from cloudrift.loop import recovery
+from cloudrift.loop.recovery import Shelter
 from cloudrift.loop.storage import load
-recovery.keep(load(Path(sys.argv[1])), None, Path(sys.argv[2]))
+shelter = Shelter(Path(sys.argv[2]))
+shelter.keep(load(Path(sys.argv[1])), None, shelter.clips)
 print("kept", flush=True)
 time.sleep(60)
 """
@@ -453,14 +467,15 @@ def test_work_is_offered_when_its_program_is_gone_and_not_before(small_loop, tmp
     what = [sys.executable, "-c", KEEPER, str(tmp_path / "a.cloudrift"), str(folder)]
     with subprocess.Popen(what, stdout=subprocess.PIPE, text=True) as other:
         assert other.stdout.readline() == "kept\n"
-        mine = recovery.keep(small_loop, None, folder)
-        assert left_behind(folder) == []  # both run
+        shelter = Shelter(folder)
+        mine = shelter.keep(small_loop, None, shelter.clips)
+        assert left_behind(ClipStore(), folder) == []  # both run
         assert len(list(folder.iterdir())) == 2
-        recovery.forget(folder)
+        shelter.close()
         assert not mine.exists()
         assert len(list(folder.iterdir())) == 1  # the other's stays
         other.kill()
-    (found,) = left_behind(folder)
+    (found,) = left_behind(ClipStore(), folder)
     assert found.document.loop == small_loop
 
 
@@ -468,16 +483,15 @@ def test_the_only_copy_stays_until_it_is_kept_anew(window, tmp_path, monkeypatch
     from cloudrift.desktop.frame.app import offer_unsaved
     from tests.test_desktop import answer
 
-    folder = recovery.state_folder()
-    recovery.keep(edits.set_tempo(window.session.loop, 66), None, folder).rename(
-        folder / "left.cloudrift"
-    )
+    folder = window.session.shelter.folder
+    lost = edits.set_tempo(window.session.loop, 66)
+    Shelter(folder).keep(lost, None, ClipStore()).rename(folder / "left.cloudrift")
     answer(monkeypatch, "Open it")
 
     def full(*_arguments):
         raise OSError("no space left")
 
-    monkeypatch.setattr(recovery, "keep", full)
+    monkeypatch.setattr(window.session.shelter, "keep", full)
     offer_unsaved(window)
     assert window.session.loop.tempo == 66
     assert (folder / "left.cloudrift").exists()
@@ -576,10 +590,10 @@ def test_a_recording_at_a_rate_that_no_clip_has_is_said(tmp_path):
     for rate in (88_200, 100_001):
         soundfile.write(tmp_path / "a.wav", tone, rate, subtype="FLOAT")
         if rate == 88_200:
-            assert read_recording(tmp_path / "a.wav")[0].name == "a.wav"
+            assert read_recording(tmp_path / "a.wav", ClipStore())[0].name == "a.wav"
             continue
         with pytest.raises(CloudriftError, match="100001 frames a second can't be kept"):
-            read_recording(tmp_path / "a.wav")
+            read_recording(tmp_path / "a.wav", ClipStore())
 
 
 @pytest.mark.parametrize("body", [

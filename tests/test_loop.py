@@ -8,9 +8,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from cloudrift.audio.clips import ClipStore
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import Chord, History, chord_edits, edits, load, recovery, save, storage
 from cloudrift.loop.document import Document
+from cloudrift.loop.recovery import Shelter
 from cloudrift.loop.storage import loop_from, to_bytes
 from cloudrift.theory import SCALES, Key
 from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES
@@ -309,11 +311,12 @@ def test_a_folder_that_is_not_there_is_said(small_loop, tmp_path):
 
 def test_work_of_a_crashed_program_is_found_and_of_a_running_one_not(small_loop, tmp_path):
     folder = tmp_path / "unsaved"
-    kept = recovery.keep(small_loop, tmp_path / "Ice Road.cloudrift", folder)
-    assert recovery.left_behind(folder) == []
+    shelter = Shelter(folder)
+    kept = shelter.keep(small_loop, tmp_path / "Ice Road.cloudrift", ClipStore())
+    assert recovery.left_behind(ClipStore(), folder) == []
     dead = kept.rename(folder / "999999.cloudrift")
     (folder / "999998.cloudrift").write_bytes(b"broken")
-    (found,) = recovery.left_behind(folder)
+    (found,) = recovery.left_behind(ClipStore(), folder)
     assert (found.document.loop, found.origin, found.file) == (
         small_loop,
         tmp_path / "Ice Road.cloudrift",

@@ -162,7 +162,7 @@ def test_a_newer_file_is_edited_and_saved_in_the_window(window, newer, qtbot):
     session.undo()
     assert not session.is_saved
     session.keep_unsaved()
-    (kept,) = session.keeper.folder.glob("*.cloudrift")
+    (kept,) = session.keeper.shelter.folder.glob("*.cloudrift")
     assert text_of(kept)["loop"]["swing"] == 0.6
 
 

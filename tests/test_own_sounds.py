@@ -1,5 +1,7 @@
 """Own sounds: recordings read, spread over the keyboard, carried by the loop, put on the shelf."""
 
+import functools
+import json
 import zipfile
 
 import numpy as np
@@ -8,18 +10,21 @@ import soundfile
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 
-from cloudrift.audio import clips as known
-from cloudrift.audio.clips import add_clip, clip_of, flac_of
+from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import write_wav
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.lru import forget_made
 from cloudrift.loop import edits, own_notes, recovery
-from cloudrift.loop.storage import load, save
+from cloudrift.loop.kept import keep, template_folder
+from cloudrift.loop.recovery import Shelter
+from cloudrift.loop.storage import load, load_document, save, to_bytes
 from cloudrift.notes.note import Note
 from cloudrift.render import Engine
-from cloudrift.sound.measure import strike, tuning_cents
+from cloudrift.sound import measure, own_files
+from cloudrift.sound.measure import tuning_cents
 from cloudrift.sound.own import (
     OwnSound,
+    Recording,
     audio_files,
     loop_points,
     looped,
@@ -27,7 +32,8 @@ from cloudrift.sound.own import (
     root_from_name,
     root_from_sound,
 )
-from cloudrift.sound.own_files import own_sounds, save_own
+from cloudrift.sound.own_files import load_own, own_sounds, save_own
+from cloudrift.sound.part import ToneCache
 from cloudrift.theory.pitch import pitch_to_hz
 from tests.conftest import db, main_hz, rms
 
@@ -80,7 +86,7 @@ def test_files_and_folders_are_read_with_how_their_pitch_was_found(tmp_path):
     (tmp_path / "kit" / "notes.txt").write_text("x")
     files = audio_files([tmp_path / "kit"])
     assert [f.name for f in files] == ["a_C4.wav", "mid.aiff", "plain.flac"]
-    found = {f.name: read_recording(f, many=True) for f in files}
+    found = {f.name: read_recording(f, ClipStore(), many=True) for f in files}
     assert found["a_C4.wav"][1] == "from its name"
     assert found["plain.flac"][1] == "from its sound"
     assert abs(found["plain.flac"][0].root - 67) < 0.05
@@ -101,7 +107,7 @@ def test_what_is_no_one_shot_is_said(tmp_path, make, says):
     path = tmp_path / "x.wav"
     make(path)
     with pytest.raises(CloudriftError, match=says):
-        read_recording(path)
+        read_recording(path, ClipStore())
 
 
 def test_loop_points_are_read_from_the_file(tmp_path):
@@ -123,21 +129,27 @@ def test_going_round_has_no_step(rng):
 
 
 @pytest.fixture
-def own(tmp_path):
+def strike(clips):
+    """Strike a sound whose recordings lie in the store."""
+    return functools.partial(measure.strike, tones=ToneCache(clips=clips))
+
+
+@pytest.fixture
+def own(tmp_path, clips):
     paths = [one_shot(tmp_path / "set", f"x{i}.wav", pitch) for i, pitch in enumerate((48, 67))]
-    made = tuple(read_recording(path)[0] for path in paths)
+    made = tuple(read_recording(path, clips)[0] for path in paths)
     return OwnSound(name="Tin roof", recordings=made, licence="own recording, CC0")
 
 
 @pytest.mark.parametrize("pitch", [40, 48, 55, 60, 67, 79])
-def test_it_plays_in_tune_from_the_nearest_recording(own, pitch):
+def test_it_plays_in_tune_from_the_nearest_recording(own, strike, pitch):
     audio = strike(own.instrument, pitch, 100, 0.8)
     assert abs(tuning_cents(audio[:, 2000:], pitch)) < 4
     near = pitch_to_hz(pitch)
     assert abs(main_hz(audio, 1.6 * near, 2.4 * near) / near - 2) < 0.01
 
 
-def test_it_answers_velocity_detune_and_ways_of_playing(own):
+def test_it_answers_velocity_detune_and_ways_of_playing(own, strike):
     sound = own.instrument
     soft, hard = strike(sound, 60, 30, 0.5), strike(sound, 60, 120, 0.5)
     assert db(rms(hard) / rms(soft)) > 12
@@ -151,9 +163,9 @@ def test_it_answers_velocity_detune_and_ways_of_playing(own):
     assert "own recording, CC0" in sound.about
 
 
-def test_high_notes_of_a_bright_recording_do_not_fold(tmp_path):
+def test_high_notes_of_a_bright_recording_do_not_fold(tmp_path, clips, strike):
     path = one_shot(tmp_path, "b.wav", 72, partials=35)
-    recording, _ = read_recording(path)
+    recording, _ = read_recording(path, clips)
     sound = OwnSound(name="b", recordings=(recording,)).instrument
     audio = strike(sound, 90, 127, 0.7, settings=(("brightness", 100.0),))[:, 1000:14_000]
     power = np.abs(np.fft.rfft(audio[0] * np.blackman(13_000)))
@@ -163,49 +175,109 @@ def test_high_notes_of_a_bright_recording_do_not_fold(tmp_path):
     assert db(power[between].max() / power.max()) < -75
 
 
-def test_a_loop_carries_it_and_is_read_where_the_files_are_not(small_loop, own, tmp_path):
-    from cloudrift.audio import clips
+def without_recordings(path, to):
+    """A copy of a file that names its recordings and has none."""
+    with zipfile.ZipFile(path) as whole, zipfile.ZipFile(to, "w") as part:
+        for name in whole.namelist():
+            if not name.startswith("clips/"):
+                part.writestr(name, whole.read(name))
+    return to
 
+
+def test_a_loop_carries_it_and_is_read_where_the_files_are_not(small_loop, own, clips, tmp_path):
     loop = edits.set_sound(small_loop, "l1", own)
     assert loop.layer("l1").role == "keys"
-    engine = Engine()
+    engine = Engine(clips=clips)
     before = engine.render(loop).audio
-    save(loop, tmp_path / "a.cloudrift")
-    save(loop, tmp_path / "b.cloudrift")
+    save(loop, tmp_path / "a.cloudrift", clips)
+    save(loop, tmp_path / "b.cloudrift", clips)
     assert (tmp_path / "a.cloudrift").read_bytes() == (tmp_path / "b.cloudrift").read_bytes()
-    clips._CLIPS.clear()
+    assert (tmp_path / "a.cloudrift").read_bytes() == to_bytes(loop, clips)
     forget_made()
-    again = load(tmp_path / "a.cloudrift")
+    other = ClipStore()
+    again = load(tmp_path / "a.cloudrift", other)
     assert again == loop
-    fresh = Engine()
+    fresh = Engine(clips=other)
     assert np.array_equal(fresh.render(again).audio, before)
     engine.close()
     fresh.close()
-    # Without its recordings it is refused, and the place is named.
-    with zipfile.ZipFile(tmp_path / "a.cloudrift") as whole, \
-            zipfile.ZipFile(tmp_path / "c.cloudrift", "w") as part:  # fmt: skip
-        part.writestr("loop.json", whole.read("loop.json"))
-    clips._CLIPS.clear()
-    with pytest.raises(CloudriftError, match=r"loop\.layers\[0\].*: .*x0\.wav is not in the file"):
-        load(tmp_path / "c.cloudrift")
+    # Without its recordings it is refused, and the place is named; who only looks needs none.
+    bare = without_recordings(tmp_path / "a.cloudrift", tmp_path / "c.cloudrift")
+    with pytest.raises(
+        CloudriftError, match=r"loop\.layers\[0\], .*: .*x0\.wav is not in the file"
+    ):
+        load(bare, ClipStore())
+    assert load(bare) == loop
+    with pytest.raises(CloudriftError, match="open the file that carries it"):
+        save(loop, tmp_path / "d.cloudrift", ClipStore())
+    assert not (tmp_path / "d.cloudrift").exists()
+    deaf = Engine(clips=ClipStore())
+    with pytest.raises(CloudriftError, match="open the file that carries it"):
+        deaf.render(edits.set_sound_setting(loop, "l1", "stretch", 90.0))
+    deaf.close()
 
 
-def test_a_clip_that_is_no_audio_is_refused(small_loop, own, tmp_path):
+def test_a_clip_that_is_no_audio_is_refused(small_loop, own, clips, tmp_path):
     path = tmp_path / "a.cloudrift"
-    save(edits.set_sound(small_loop, "l1", own), path)
+    save(edits.set_sound(small_loop, "l1", own), path, clips)
     with zipfile.ZipFile(path, "a") as archive:
         archive.writestr("clips/000000000000000000000000.flac", b"nothing")
+    store = ClipStore(tmp_path / "store")
     with pytest.raises(CloudriftError, match=r"a\.cloudrift: a recording in it can't be read"):
-        load(path)
-    name = clip_of(tone(60), RATE)
-    assert add_clip(flac_of(name)) == name
+        load(path, store)
+    lying = {path.stem for path in (tmp_path / "store").iterdir()}
+    assert lying == {one.clip for one in own.recordings}  # nothing of the other is left
 
 
-def test_own_sounds_are_kept_as_files(own, tmp_path):
-    path = save_own(own, tmp_path / "kept")
+def test_a_store_keeps_each_clip_once_and_goes_with_its_folder(tmp_path, clips):
+    name = clips.record(tone(60), RATE)
+    assert clips.record(tone(60), RATE) == name
+    assert [p.name for p in clips.file(name).parent.iterdir()] == [f"{name}.flac"]
+    with clips.file(name).open("rb") as file:
+        other = ClipStore(tmp_path / "other")
+        assert name not in other
+        assert other.add(file) == name
+    assert other.size_bytes([name]) == clips.file(name).stat().st_size > 10_000
+    audio, rate = other.read(name)
+    assert rate == RATE
+    assert np.abs(audio - tone(60)).max() < 2**-22
+    assert not audio.flags.writeable
+    folder = clips.file(name).parent
+    clips.remove()
+    assert not folder.exists()
+    other.remove()
+    assert not (tmp_path / "other").exists()
+
+
+@pytest.mark.parametrize("name", ["../a", "/etc/passwd", "A" * 24, "0" * 23, ""])
+def test_no_name_of_a_clip_leads_out_of_its_folder(name, clips):
+    clips.record(tone(60), RATE)
+    assert name not in clips
+    with pytest.raises(CloudriftError, match="is not here"):
+        clips.file(name)
+    with pytest.raises(CloudriftError, match="does not name a recording"):
+        Recording(clip=name, root=60.0)
+
+
+def test_a_document_with_too_many_recordings_is_not_written(small_loop, own, clips, tmp_path,
+                                                            monkeypatch):  # fmt: skip
+    monkeypatch.setattr(own_files, "MAX_BYTES", 1000)
+    with pytest.raises(CloudriftError, match=r"^Ice Road has recordings of more than .*again"):
+        save(edits.set_sound(small_loop, "l1", own), tmp_path / "a.cloudrift", clips)
+    assert not (tmp_path / "a.cloudrift").exists()
+
+
+def test_own_sounds_are_kept_as_files(own, clips, tmp_path):
+    path = save_own(own, clips, tmp_path / "kept")
     assert path.name == "tin-roof.cloudsound"
     (tmp_path / "kept" / "broken.cloudsound").write_bytes(b"PK")
-    assert own_sounds(tmp_path / "kept") == [own]
+    assert [one.own for one in own_sounds(tmp_path / "kept")] == [own]
+    store = ClipStore()
+    assert load_own(path, store) == own
+    assert store.size_bytes(one.clip for one in own.recordings) > 10_000
+    bare = without_recordings(path, tmp_path / "bare.cloudsound")
+    with pytest.raises(CloudriftError, match=r"bare\.cloudsound: the recording x0\.wav is not in"):
+        load_own(bare, ClipStore())
     with pytest.raises(CloudriftError, match="needs a name"):
         replace(own, name=" ")
     with pytest.raises(CloudriftError, match="0 recordings, not 1 to 64"):
@@ -236,32 +308,93 @@ def test_one_shots_become_a_sound_on_the_shelf(window, qtbot, tmp_path):
     assert (use.name, use.own.plays, use.own.licence) == ("Gutter", "looped", "own recording")
     assert use.own.recordings[1].root == 62.5
     assert [s.name for s in shelf.grid.sounds] == ["Gutter"]
-    assert [o.name for o in own_sounds()] == ["Gutter"]
+    assert [o.own.name for o in own_sounds()] == ["Gutter"]
     window.session.undo()
     assert window.session.loop.layer("l2").source.sound.name == "warm pad"
     shelf.bring_files([tmp_path / "nothing here"])
     qtbot.waitUntil(lambda: "no WAV, FLAC" in window.message.text(), timeout=20_000)
     shelf.take_own(use.own)  # the same once more: nothing is overwritten
     assert window.message.text() == "Kept on the shelf as Gutter 2: Gutter is there already"
-    assert [o.name for o in own_sounds()] == ["Gutter", "Gutter 2"]
+    assert [o.own.name for o in own_sounds()] == ["Gutter", "Gutter 2"]
+
+
+def test_a_sound_that_was_kept_is_read_when_it_is_wanted(window, own, clips, tmp_path):
+    """What lies on the shelf is only looked at; used or heard, its recordings come."""
+    elsewhere = ClipStore()
+    for recording in own.recordings:
+        with clips.file(recording.clip).open("rb") as file:
+            elsewhere.add(file)
+    save_own(own, elsewhere)
+    gone = save_own(replace(own, name="Gone"), elsewhere)
+    clips.remove()
+    window.show_stage(1)
+    window.session.select(layer_id="l2")
+    window.open_shelf()
+    shelf = window.shelf
+    before = window.session.loop
+    gone.unlink()
+    shelf.choose(replace(own, name="Gone").instrument, False)
+    assert "there is no file" in window.message.text()
+    assert window.session.loop is before
+    shelf.hear(own.instrument)
+    assert all(one.clip in window.session.clips for one in own.recordings)
+    assert window.session.previewing
+    shelf.choose(own.instrument, False)
+    assert window.session.loop.layer("l2").source.sound.own == own
+
+
+def test_a_template_brings_its_recordings(window, small_loop, own, clips):
+    keep(edits.set_sound(small_loop, "l1", own), "Tin", template_folder(), clips)
+    clips.remove()
+    window.start_loop()
+    page = window.start
+    page.choose_source(page.sources.index(page.template))
+    assert all(one.clip in window.session.clips for one in own.recordings)
+
+
+def test_recordings_that_only_a_newer_program_knows_are_kept(small_loop, own, clips, tmp_path):
+    """A newer program's file may carry clips for what this one sets aside."""
+    save(edits.set_sound(small_loop, "l1", own), tmp_path / "a.cloudrift", clips)
+    extra = clips.record(tone(50), RATE)
+    newer = tmp_path / "b.cloudrift"
+    with zipfile.ZipFile(tmp_path / "a.cloudrift") as old, zipfile.ZipFile(newer, "w") as new:
+        document = json.loads(old.read("loop.json")) | {"schema": 9, "needs": 7, "prints": [extra]}
+        new.writestr("loop.json", json.dumps(document))
+        for one in own.recordings:
+            new.writestr(f"clips/{one.clip}.flac", old.read(f"clips/{one.clip}.flac"))
+        new.write(clips.file(extra), f"clips/{extra}.flac")
+    store = ClipStore()
+    opened = load_document(newer, store)
+    assert opened.newer.clips == (extra,)
+    again = tmp_path / "c.cloudrift"
+    save(opened, again, store)
+    with zipfile.ZipFile(again) as archive:
+        assert f"clips/{extra}.flac" in archive.namelist()
+    shelter = Shelter(tmp_path / "unsaved")  # and through a crash
+    shelter.keep(opened, None, store)
+    shelter._lock.close()
+    (found,) = recovery.left_behind(ClipStore(), shelter.folder)
+    assert found.document == opened
 
 
 @pytest.mark.parametrize("tempo", [80.0, 120.0])
-def test_a_rhythm_with_a_tempo_of_its_own_is_stretched_to_the_loops(tmp_path, bare_chords, tempo):
+def test_a_rhythm_with_a_tempo_of_its_own_is_stretched_to_the_loops(
+    tmp_path, clips, bare_chords, tempo
+):
     """Four strokes at 100 BPM come a beat apart in the loop, at the pitch they had."""
     rhythm = np.zeros((2, int(2.6 * RATE)), np.float32)
     for stroke in range(4):
         at = int(stroke * 0.6 * RATE)
         rhythm[:, at : at + RATE // 4] += tone(69, 0.25)
     soundfile.write(tmp_path / "steps A4.wav", rhythm.T, RATE)
-    own = OwnSound(name="Steps", recordings=(read_recording(tmp_path / "steps A4.wav")[0],))
+    own = OwnSound(name="Steps", recordings=(read_recording(tmp_path / "steps A4.wav", clips)[0],))
     loop = edits.set_tempo(replace(bare_chords, chords=(), bars=2), tempo)
     loop = edits.add_layer(loop, own)
     layer = loop.layers[0].id
     note = Note(start_tick=0, length_ticks=7680, pitch=69, velocity=100)
     loop = own_notes.with_own(loop, layer, [note])
     loop = edits.set_sound_setting(loop, layer, "own_bpm", 100.0)
-    engine = Engine()
+    engine = Engine(clips=clips)
     audio = engine.render(loop).audio
     engine.close()
     level = np.convolve(np.abs(audio).max(axis=0), np.ones(256) / 256, "same")
@@ -277,33 +410,60 @@ def test_a_rhythm_with_a_tempo_of_its_own_is_stretched_to_the_loops(tmp_path, ba
     assert again.layers[0].source.sound.settings == ()
 
 
-def test_what_is_kept_against_a_crash_writes_each_recording_once(own, small_loop, tmp_path):
+def test_what_is_kept_against_a_crash_writes_each_recording_once(own, clips, small_loop, tmp_path):
     folder = tmp_path / "unsaved"
     loop = edits.set_sound(small_loop, "l1", own)
-    file = recovery.keep(loop, None, folder)
-    clips = file.with_suffix(".clips")
-    written = {path.name: path.stat().st_mtime_ns for path in clips.iterdir()}
+    shelter = Shelter(folder)
+    file = shelter.keep(loop, None, clips)
+    beside = file.with_suffix(".clips")
+    written = {path.name: path.stat().st_mtime_ns for path in beside.iterdir()}
     assert set(written) == {f"{one.clip}.flac" for one in own.recordings}
-    assert all(path.stat().st_mode & 0o777 == 0o600 for path in clips.iterdir())
+    assert all(path.stat().st_mode & 0o777 == 0o600 for path in beside.iterdir())
     with zipfile.ZipFile(file) as archive:
         assert [m for m in archive.namelist() if m.startswith("clips")] == []
-    recovery.keep(edits.set_tempo(loop, 66), None, folder)
-    assert {path.name: path.stat().st_mtime_ns for path in clips.iterdir()} == written
-    recovery._held.pop(folder).close()  # as if the program had ended
-    for one in own.recordings:  # another program knows none of them
-        known._CLIPS.pop(one.clip)
-    (found,) = recovery.left_behind(folder)
+    shelter.keep(edits.set_tempo(loop, 66), None, clips)
+    assert {path.name: path.stat().st_mtime_ns for path in beside.iterdir()} == written
+    shelter._lock.close()  # as if the program had ended
+    store = ClipStore()  # another program knows none of them
+    (found,) = recovery.left_behind(store, folder)
     assert found.document.loop == edits.set_tempo(loop, 66)
+    assert all(one.clip in store for one in own.recordings)
     recovery.remove(found.file)
     assert list(folder.iterdir()) == []
 
 
-def test_recordings_whose_loop_was_never_kept_are_cleared_away(own, small_loop, tmp_path):
+def test_recordings_lie_from_the_first_where_a_crash_leaves_them(own, clips, small_loop, tmp_path):
+    loop = edits.set_sound(small_loop, "l1", own)
+    save(loop, tmp_path / "a.cloudrift", clips)
+    shelter = Shelter(tmp_path / "unsaved")
+    opened = load(tmp_path / "a.cloudrift", shelter.clips)
+    beside = shelter.file.with_suffix(".clips")
+    lying = {path.name: path.stat().st_ino for path in beside.iterdir()}
+    assert set(lying) == {f"{one.clip}.flac" for one in own.recordings}
+    assert all(path.stat().st_mode & 0o777 == 0o600 for path in beside.iterdir())
+    shelter.keep(opened, None, shelter.clips)
+    assert {path.name: path.stat().st_ino for path in beside.iterdir()} == lying
+    shelter.forget()
+    assert not shelter.file.exists()
+    assert shelter.clips.read(own.recordings[0].clip)[1] == RATE  # the open loop needs them still
+    shelter.close()
+    assert list(shelter.folder.iterdir()) == []
+
+
+def test_without_a_state_folder_recordings_lie_elsewhere(tmp_path):
+    (tmp_path / "file").write_text("in the way")
+    shelter = Shelter(tmp_path / "file" / "unsaved")
+    assert shelter.clips.record(tone(60), RATE) in shelter.clips
+    shelter.close()
+
+
+def test_recordings_whose_loop_was_never_kept_are_cleared_away(own, clips, small_loop, tmp_path):
     folder = tmp_path / "unsaved"
-    file = recovery.keep(edits.set_sound(small_loop, "l1", own), None, folder)
+    shelter = Shelter(folder)
+    file = shelter.keep(edits.set_sound(small_loop, "l1", own), None, clips)
     file.unlink()
-    assert recovery.left_behind(folder) == []
+    assert recovery.left_behind(ClipStore(), folder) == []
     assert file.with_suffix(".clips").exists()  # of a program that runs
-    recovery._held.pop(folder).close()
-    assert recovery.left_behind(folder) == []
+    shelter._lock.close()
+    assert recovery.left_behind(ClipStore(), folder) == []
     assert list(folder.iterdir()) == []

@@ -14,6 +14,7 @@ from concurrent.futures import CancelledError
 import pytest
 
 from cloudrift.audio import files
+from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import OLD_S, forget_parts, remove_old_parts, write_atomically
 from cloudrift.deliver.names import slug
 from cloudrift.desktop.session import saver
@@ -21,9 +22,9 @@ from cloudrift.desktop.session.preferences import Preferences
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.paths import path_of, path_text
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop import edits, recovery
+from cloudrift.loop import edits
 from cloudrift.loop.kept import keep, template_folder
-from cloudrift.loop.recovery import left_behind
+from cloudrift.loop.recovery import Shelter, left_behind
 from cloudrift.loop.storage import load, save, signature
 from cloudrift.render import Engine
 from cloudrift.sound.own import OwnSound
@@ -171,9 +172,9 @@ def test_a_name_that_is_not_utf_8_is_worked_with(window, tmp_path, capfd):
     window.session.open(load(path), path)
     changed(window)
     assert window.session.keep_unsaved()
-    folder = window.session.keeper.folder
-    recovery._held.pop(folder).close()  # as if the program had ended
-    (found,) = left_behind(folder)
+    folder = window.session.keeper.shelter.folder
+    window.session.shelter._lock.close()  # as if the program had ended
+    (found,) = left_behind(ClipStore(), folder)
     assert found.origin == path
     assert saved(window._save_to, path)
     assert load(path).tempo == 77
@@ -213,9 +214,9 @@ def test_titles_of_any_script_have_names_of_their_own(title, wanted):
 def test_long_names_are_cut_where_they_become_files(small_loop, tmp_path):
     name = "Й" * 150
     own = OwnSound(name=name, house="felt upright")
-    assert save_own(own, tmp_path / "s").exists()
-    assert save_own(own, tmp_path / "s").exists()
-    assert [one.name for one in own_sounds(tmp_path / "s")] == [name] * 2
+    assert save_own(own, ClipStore(), tmp_path / "s").exists()
+    assert save_own(own, ClipStore(), tmp_path / "s").exists()
+    assert [one.own.name for one in own_sounds(tmp_path / "s")] == [name] * 2
     line = edits.add_treatment(small_loop, None, "hall").line
     finish = save_finish(Finish(name=name, purpose="", tags=(), line=line), tmp_path / "f")
     assert [one.name for one in own_finishes(tmp_path / "f")[0]] == [name]
@@ -290,7 +291,7 @@ def test_what_is_changed_while_it_is_saved_is_not_saved(qtbot, window, tmp_path,
     assert load(path).tempo == 77
     assert not session.is_saved
     assert window.windowTitle() == "Ice Road * – Cloudrift"
-    (kept,) = session.keeper.folder.glob("*.cloudrift")  # what is not saved stays kept
+    (kept,) = session.keeper.shelter.folder.glob("*.cloudrift")  # what is not saved stays kept
     assert load(kept).tempo == 78
     session.undo()
     assert session.is_saved
@@ -380,19 +381,19 @@ def test_unsaved_work_is_kept_beside_the_interface(qtbot, window, monkeypatch):
     session = window.session
     changed(window)
     threads = []
-    real = recovery.keep
+    real = session.shelter.keep
 
     def watched(*given):
         threads.append(threading.current_thread())
         return real(*given)
 
-    monkeypatch.setattr(recovery, "keep", watched)
+    monkeypatch.setattr(session.shelter, "keep", watched)
     session._autosave.timeout.emit()
     qtbot.waitUntil(lambda: session.keeper.kept is session.history.now, timeout=5000)
     assert threads[0] is not threading.main_thread()
     session._autosave.timeout.emit()
     assert len(threads) == 1  # nothing has changed since
-    (file,) = session.keeper.folder.glob("*.cloudrift")
+    (file,) = session.keeper.shelter.folder.glob("*.cloudrift")
     assert load(file) == session.loop
     assert file.stat().st_mode & 0o777 == 0o600
 
@@ -407,14 +408,14 @@ def test_what_is_saved_meanwhile_is_not_kept_again(qtbot, window, tmp_path, monk
     assert saved(session.save, tmp_path / "a.cloudrift")
     session.keeper._thread.join()
     qtbot.wait(20)
-    assert list(session.keeper.folder.glob("*.cloudrift")) == []
+    assert list(session.keeper.shelter.folder.glob("*.cloudrift")) == []
     changed(window, 78)
     session.keeper._writing.acquire()
     session._autosave.timeout.emit()
     session.keeper._times_forgotten += 1  # another loop is open by now
     session.keeper._writing.release()
     session.keeper._thread.join()
-    assert list(session.keeper.folder.glob("*.cloudrift")) == []
+    assert list(session.keeper.shelter.folder.glob("*.cloudrift")) == []
 
 
 def test_what_was_forgotten_before_it_was_told_is_not_taken_for_kept(qtbot, window):
@@ -426,7 +427,7 @@ def test_what_was_forgotten_before_it_was_told_is_not_taken_for_kept(qtbot, wind
     qtbot.wait(20)
     assert keeper.kept is None
     assert window.session.keep_unsaved()
-    assert len(list(keeper.folder.glob("*.cloudrift"))) == 1
+    assert len(list(keeper.shelter.folder.glob("*.cloudrift"))) == 1
 
 
 def test_work_that_cannot_be_kept_is_said_once(qtbot, window, monkeypatch):
@@ -438,14 +439,14 @@ def test_work_that_cannot_be_kept_is_said_once(qtbot, window, monkeypatch):
         raise CloudriftError("could not write x") from OSError(28, "No space left on device")
 
     with monkeypatch.context() as patched:
-        patched.setattr(recovery, "keep", full)
+        patched.setattr(session.shelter, "keep", full)
         for tempo in (71, 72, 73):
             changed(window, tempo)
             session._autosave.timeout.emit()
             session.keeper._thread.join()
             qtbot.wait(20)
         assert said == ["Save soon: changes can't be kept against a crash in "
-                        f"{session.keeper.folder} (No space left on device)"]  # fmt: skip
+                        f"{session.keeper.shelter.folder} (No space left on device)"]  # fmt: skip
         assert not session.keep_unsaved()
         assert len(said) == 1
     assert session.keep_unsaved()
@@ -455,7 +456,7 @@ def test_work_that_cannot_be_kept_is_said_once(qtbot, window, monkeypatch):
 def test_unsaved_work_that_cannot_be_read_is_said_and_stays(window, small_loop):
     from cloudrift.desktop.frame.app import offer_unsaved
 
-    folder = recovery.state_folder()
+    folder = window.session.shelter.folder
     folder.mkdir(parents=True)
     (folder / "broken.cloudrift").write_bytes(b"x")
     offer_unsaved(window)
@@ -504,7 +505,7 @@ def test_a_program_that_is_told_to_end_keeps_what_is_not_saved(small_loop, tmp_p
         running.send_signal(getattr(signal, signal_name))
         assert running.wait(20) == 0
         assert "Traceback" not in running.stderr.read()
-    (found,) = left_behind()
+    (found,) = left_behind(ClipStore())
     assert found.document.loop == edits.set_tempo(small_loop, 55)
     assert found.origin == path
     assert load(path) == small_loop
@@ -538,7 +539,7 @@ def test_closing_does_not_wait_for_what_still_runs(
     monkeypatch.setattr(session_module, "CLOSING_S", 0.2)
     monkeypatch.setattr(window_module, "CLOSING_S", 0.2)
     stuck = Stuck()
-    session = Session(small_loop, None, speaker, state_folder=tmp_path / "state")
+    session = Session(small_loop, None, speaker, shelter=Shelter(tmp_path / "state"))
     window = Window(session)
     window.show()
     if where == "render":

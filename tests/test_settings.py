@@ -9,6 +9,7 @@ from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLabel
 
 import cloudrift.desktop.frame.settings_sheet as sheet_room
+from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.frame.help_sheet import NEXT_KEYS, NOTE_KEYS, STAGE_KEYS, THREAD_KEYS
 from cloudrift.desktop.frame.window import Window
 from cloudrift.desktop.kit import look
@@ -21,6 +22,7 @@ from cloudrift.ground import CloudriftError
 from cloudrift.loop import edits, own_notes
 from cloudrift.loop.from_notes import MOST_NAMED, chords_of
 from cloudrift.loop.new_layer import usual_layer
+from cloudrift.loop.recovery import Shelter
 from cloudrift.loop.storage import load, save
 from cloudrift.notes import Note
 from cloudrift.render import Engine
@@ -190,7 +192,7 @@ def test_play_keys_opens_with_the_keyboard_that_is_wished(window, monkeypatch):
 
 
 def test_the_window_is_no_larger_than_the_screen_has_room(app, small_loop, tmp_path, qtbot):
-    session = Session(small_loop, None, FakeSpeaker(), state_folder=tmp_path / "s")
+    session = Session(small_loop, None, FakeSpeaker(), shelter=Shelter(tmp_path / "s"))
     window = Window(session)
     window.fit(QSize(1024, 640))
     window.show()
@@ -276,8 +278,8 @@ def test_a_house_sound_as_it_is_set_is_an_own_sound(small_loop, tmp_path):
     engine.close()
     save(made, tmp_path / "a.cloudrift")
     assert load(tmp_path / "a.cloudrift") == made
-    save_own(own, tmp_path)
-    assert own_sounds(tmp_path) == [own]
+    save_own(own, ClipStore(), tmp_path)
+    assert [one.own for one in own_sounds(tmp_path)] == [own]
     assert load_own(next(tmp_path.glob("*.cloudsound"))) == own
     again = with_settings("Shorter", own, own.instrument, (("decay_ms", 300.0),))
     assert dict(again.settings) == {**dict(own.settings), "decay_ms": 300.0}
@@ -306,15 +308,16 @@ def test_a_sound_is_kept_from_the_inspector(qtbot, window, monkeypatch):
     qtbot.mouseClick(window.layers.inspector.keep, LEFT)
     sound = session.loop.layer("l1").source.sound
     assert (sound.name, sound.own.house) == ("Short felt", "felt upright")
-    assert [one.name for one in own_sounds()] == ["Short felt"]
+    assert [one.own.name for one in own_sounds()] == ["Short felt"]
     assert window.layers.inspector.fields["sound decay_ms"].value == 900
     session.undo()
     assert session.loop.layer("l1").source.sound.own is None
-    assert [one.name for one in own_sounds()] == ["Short felt"]
+    assert [one.own.name for one in own_sounds()] == ["Short felt"]
 
 
 def test_a_sound_kept_before_the_shelf_was_seen_stands_beside_those_of_other_days(window):
-    save_own(OwnSound(name="Mine", house="warm pad", version=find_sound("warm pad").version))
+    mine = OwnSound(name="Mine", house="warm pad", version=find_sound("warm pad").version)
+    save_own(mine, ClipStore())
     window.session.select(layer_id="l1")
     window.shelf.take_own(OwnSound(name="Mine", house="felt upright",
                                    version=find_sound("felt upright").version))  # fmt: skip

@@ -87,7 +87,7 @@ def test_pictures_follow_while_files_are_written(window, qtbot, monkeypatch):
 
     gate = threading.Event()
 
-    def slowly(*_given, cancelled, progress):
+    def slowly(*_given, clips, cancelled, progress):
         progress(1, 4, "Ice Road.wav")
         assert gate.wait(20)
         return []

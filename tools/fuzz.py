@@ -22,6 +22,7 @@ from typing import NamedTuple
 
 import msgspec
 
+from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import read_audio
 from cloudrift.desktop.session.preferences import FILE, Preferences
 from cloudrift.ground.errors import CloudriftError
@@ -85,39 +86,49 @@ class Bench:
         self.engine = Engine(AudioCache(64 << 20))
         self.loop = empty_loop(tempo=160.0, bars=1)
 
-    def sounds(self, loop: Loop) -> None:
-        """Work with a loop as the program would: its notes, its file, its sound."""
+    def sounds(self, loop: Loop, clips: ClipStore | None = None) -> None:
+        """Work with a loop as the program would: its notes, its file, its sound.
+
+        ``clips`` has the recordings that it names.
+        """
         for layer in loop.layers:
             loop.notes_of(layer)
-        data = to_bytes(loop)
+        data = to_bytes(loop, clips)
         assert data
         document = {"format": "cloudrift loop", "schema": 7, "loop": loop}
         again = loop_from(msgspec.json.encode(document), "again")
         assert again == loop, "it comes back as another loop"
         if loop.sounding_frames <= RENDERED_S * loop.rate and len(loop.layers) <= 6:
-            self.engine.render(loop)
+            if clips is None:
+                self.engine.render(loop)
+                return
+            engine = Engine(AudioCache(64 << 20), clips)
+            engine.render(loop)
+            engine.close()
 
 
 def _loop(path: Path) -> Use:
-    loop = load(path)
-    return lambda bench: bench.sounds(loop)
+    clips = ClipStore()
+    loop = load(path, clips)
+    return lambda bench: bench.sounds(loop, clips)
 
 
 def _recovery(path: Path) -> Use:
-    for unsaved in left_behind(path.parent):
+    for unsaved in left_behind(ClipStore(), path.parent):
         assert unsaved.document.loop
     return lambda _bench: None
 
 
 def _own(path: Path) -> Use:
     own_sounds(path.parent)
-    own = load_own(path)
+    clips = ClipStore()
+    own = load_own(path, clips)
 
     def use(bench: Bench) -> None:
         loop = edits.add_layer(bench.loop, "felt upright")
         layer = loop.layers[0].with_source(sound=SoundUse(name=own.name, own=own))
         layer = layer.with_notes(NOTES)
-        bench.sounds(msgspec.structs.replace(loop, layers=(layer,)))
+        bench.sounds(msgspec.structs.replace(loop, layers=(layer,)), clips)
 
     return use
 
@@ -170,7 +181,7 @@ def _midi(path: Path) -> Use:
 
 def _audio(path: Path) -> Use:
     with contextlib.suppress(CloudriftError):
-        read_recording(path)
+        read_recording(path, ClipStore())
     read_audio(path)
 
     def use(_bench: Bench) -> None:

@@ -19,7 +19,7 @@ import msgspec
 import numpy as np
 import soundfile
 
-from cloudrift.audio.clips import clip_of, flac_of
+from cloudrift.audio.clips import ClipStore
 from cloudrift.ground.settings import Settings
 from cloudrift.loop import edits
 from cloudrift.loop.model import Loop
@@ -168,12 +168,19 @@ def sung(seconds: float = 0.5, pitch: float = 220.0, rate: int = RATE) -> np.nda
 
 
 @cache
+def clips() -> dict[str, bytes]:
+    """Two recordings as they are filed, by name."""
+    store = ClipStore()
+    names = [store.record(sung(pitch=p), RATE) for p in (220.0, 440.0)]
+    return {name: store.file(name).read_bytes() for name in names}
+
+
+@cache
 def own_sound() -> OwnSound:
     """An own sound of two recordings."""
-    clips = [clip_of(sung(pitch=p), RATE) for p in (220.0, 440.0)]
     return OwnSound(name="Jetty", licence="own", recordings=tuple(
         Recording(clip=clip, root=root, name="a.wav")
-        for clip, root in zip(clips, (57.0, 69.0), strict=True)
+        for clip, root in zip(clips(), (57.0, 69.0), strict=True)
     ))  # fmt: skip
 
 
@@ -225,8 +232,7 @@ def loop_file(rng: random.Random) -> bytes:
     if rng.random() < 0.05:
         members["loop.json"] = spoilt_bytes(rng, members["loop.json"])
     if rng.random() < 0.5 or "clip" in str(raw)[:4000]:
-        for recording in own_sound().recordings:
-            members[f"clips/{recording.clip}.flac"] = flac_of(recording.clip)
+        members |= {f"clips/{name}.flac": body for name, body in clips().items()}
     return packed(rng, members)
 
 
@@ -243,11 +249,8 @@ def own_file(rng: random.Random) -> bytes:
     own = own_sound()
     document = spoilt_document(rng, json.loads(msgspec.json.encode(own)))
     members = {"sound.json": json.dumps(document).encode()}
-    for recording in own.recordings:
-        body = flac_of(recording.clip)
-        members[f"clips/{recording.clip}.flac"] = (
-            spoilt_bytes(rng, body) if rng.random() < 0.1 else body
-        )
+    for name, body in clips().items():
+        members[f"clips/{name}.flac"] = spoilt_bytes(rng, body) if rng.random() < 0.1 else body
     return packed(rng, members)
 
 

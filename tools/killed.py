@@ -17,10 +17,11 @@ from pathlib import Path
 
 import msgspec
 
+from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import remove_old_parts
-from cloudrift.loop import recovery
 from cloudrift.loop.edits import set_title
 from cloudrift.loop.model import Loop
+from cloudrift.loop.recovery import Shelter, left_behind
 from cloudrift.loop.storage import load, save
 from cloudrift.style import find_card, sketch
 
@@ -37,8 +38,7 @@ def written(number: int) -> Loop:
 
 def _save_for_ever(folder: Path, told: int) -> None:
     """Save, keep, tell how far it is; never ends by itself."""
-    recovery._NAME = f"{os.getpid():x}"
-    recovery._held.clear()
+    shelter = Shelter(folder / "unsaved")
     loop = written(0)
     number = 0
     while True:
@@ -46,10 +46,10 @@ def _save_for_ever(folder: Path, told: int) -> None:
         loop = msgspec.structs.replace(loop, title=f"Ice Road {number}")
         save(loop, folder / NAME)
         os.write(told, f"s{number}\n".encode())
-        recovery.keep(loop, folder / NAME, folder / "unsaved")
+        shelter.keep(loop, folder / NAME, shelter.clips)
         os.write(told, f"k{number}\n".encode())
         if number % 7 == 0:
-            recovery.forget(folder / "unsaved")
+            shelter.forget()
             os.write(told, f"f{number}\n".encode())
 
 
@@ -57,7 +57,7 @@ def once(folder: Path, rng: random.Random) -> list[str]:
     """Let a child save, kill it, and return what is wrong then."""
     (folder / "unsaved").mkdir(exist_ok=True)
     for old in (folder / "unsaved").iterdir():
-        old.unlink()
+        old.rmdir() if old.is_dir() else old.unlink()
     hears, tells = os.pipe()
     child = os.fork()
     if child == 0:
@@ -89,7 +89,7 @@ def _looked_at(folder: Path, steps: list[str]) -> list[str]:
             wrong.append(f"the file holds {title}, {last('s')} was saved")
     except ValueError as error:
         wrong.append(f"the file is not whole: {error}")
-    left = recovery.left_behind(folder / "unsaved", wrong.append)
+    left = left_behind(ClipStore(), folder / "unsaved", wrong.append)
     kept, forgotten = last("k"), last("f")
     # What was under way when it ended may be there or not.
     may = {f"Ice Road {kept}", f"Ice Road {kept + 1}"}

@@ -67,7 +67,10 @@ FAULTS = (
     Fault("loop/storage.py", "if head.schema > SCHEMA >= head.needs:",
           "if head.schema > SCHEMA:", "newer"),
     Fault("loop/storage.py", 'lens["voices"] = 0', "pass", "golden hearing"),
-    Fault("loop/recovery.py", "if not path.exists():", "if True:", "own_sounds"),
+    Fault("loop/storage.py", "sorted(carried - clips_of(document))", "()", "own_sounds"),
+    Fault("loop/recovery.py", "- self._safe", "", "own_sounds"),
+    Fault("audio/clips.py", "PRIVATE), \"wb\")", "0o644), \"wb\")", "own_sounds"),
+    Fault("ground/reading.py", "left -= counted.size", "pass", "hostile"),
     Fault("loop/history.py", "kept = self.moments[: self.at + 1]", "kept = self.moments", "loop"),
     # Treatments.
     Fault("texture/ride.py", "size = max(1, min(int(SMOOTH_S * context.rate), n // 2)) | 1",

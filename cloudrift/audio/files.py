@@ -23,6 +23,7 @@ LOWEST_RATE, HIGHEST_RATE = 8000, 192_000  # frames a second
 MOST_SAMPLES = 48 << 20  # of all channels: nine minutes of stereo at 44.1 kHz
 BLOCK = 1 << 18
 PART = ".part"
+PRIVATE = 0o600  # what nobody has saved is for nobody else to read
 OLD_S = 60.0  # what is being written for longer has been given up
 SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
 

@@ -51,12 +51,14 @@ def notes(file: Path, name: str, as_json: bool, midi: Path | None) -> None:
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 def room(file: Path, as_json: bool) -> None:
     """Say which layers are in each other's way, and between which frequencies."""
+    from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.loop.storage import load  # noqa: PLC0415
     from cloudrift.render import Engine  # noqa: PLC0415
     from cloudrift.render.room import in_words, look_at  # noqa: PLC0415
 
-    loop = load(file)
-    engine = Engine()
+    clips = ClipStore()
+    loop = load(file, clips)
+    engine = Engine(clips=clips)
     try:
         found = look_at(loop, engine).crowded
     finally:

@@ -51,13 +51,18 @@ def demo() -> None:
 
 
 def _window(files: Sequence[Path], *, play: bool = False) -> None:
+    from cloudrift.loop.recovery import Shelter  # noqa: PLC0415
     from cloudrift.loop.storage import load_document  # noqa: PLC0415
 
-    documents = [(load_document(file), file) for file in files]
-    need_display()
-    from cloudrift.desktop.frame.app import run  # noqa: PLC0415
-
-    sys.exit(run(documents[0] if documents else None, play=play))
+    shelter = Shelter()
+    try:
+        documents = [(load_document(file, shelter.clips), file) for file in files]
+        need_display()
+        from cloudrift.desktop.frame.app import run  # noqa: PLC0415
+    except BaseException:
+        shelter.close()
+        raise
+    sys.exit(run(documents[0] if documents else None, shelter=shelter, play=play))
 
 
 @commands.command()

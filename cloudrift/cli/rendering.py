@@ -87,14 +87,16 @@ def _render_with_bar(file: Path, folder: Path, order: Any, number: int) -> list[
     from rich.console import Console  # noqa: PLC0415
     from rich.progress import Progress  # noqa: PLC0415
 
+    from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.deliver import deliver  # noqa: PLC0415
     from cloudrift.loop.storage import load  # noqa: PLC0415
 
-    loop = load(file)
+    clips = ClipStore()
+    loop = load(file, clips)
     with Progress(console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task("rendering", total=None)
         return deliver(
-            loop, folder, order, number=number,
+            loop, folder, order, clips=clips, number=number,
             progress=lambda done, of, name: bar.update(
                 task, completed=done, total=of, description=name or "done"
             ),
@@ -102,7 +104,9 @@ def _render_with_bar(file: Path, folder: Path, order: Any, number: int) -> list[
 
 
 def _render_quietly(file: Path, folder: Path, order: Any, number: int) -> list[Path]:
+    from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.deliver import deliver  # noqa: PLC0415
     from cloudrift.loop.storage import load  # noqa: PLC0415
 
-    return deliver(load(file), folder, order, number=number)
+    clips = ClipStore()
+    return deliver(load(file, clips), folder, order, clips=clips, number=number)

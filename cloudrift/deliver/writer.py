@@ -8,6 +8,7 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from cloudrift.audio.buffers import RATES, Stereo
+from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import SUBTYPES, make_folder, write_atomically, write_wav
 from cloudrift.deliver.names import slug, stem_of
 from cloudrift.ground.errors import CloudriftError
@@ -136,6 +137,7 @@ def deliver(
     folder: Path,
     order: Order,
     *,
+    clips: ClipStore | None = None,
     number: int = 0,
     progress: Progress | None = None,
     cancelled: Callable[[], bool] = never,
@@ -145,6 +147,7 @@ def deliver(
     Where a file of one of the names is there, all names get a number: nothing that was delivered
     is lost, and one delivery stays one set. A ``number`` that is given is taken instead; 1 is none,
     and overwrites.
+    ``clips`` has the recordings that the loop names.
     Each file is written whole or not at all; a cancelled delivery leaves the files that were
     finished. Everything is computed anew: a file depends on its loop to the last bit, not on the
     edits that led there. Raises CloudriftError that names the file at fault, and Cancelled.
@@ -154,7 +157,7 @@ def deliver(
     make_folder(folder, "; choose another")
     todo = parcels(loop, order, number or free_number(loop, order, folder))
     done = []
-    engine = Engine()
+    engine = Engine(clips=clips)
     try:
         for i, parcel in enumerate(todo):
             if cancelled():

@@ -91,13 +91,18 @@ def kept(make: Callable[_Given, _Value]) -> Callable[_Given, _Value]:
     @functools.wraps(make)
     def look(*given: _Given.args, **named: _Given.kwargs) -> _Value:
         key = (name, given, tuple(sorted(named.items())))
-        value: _Value | None = _MADE.get(key)
-        if value is None:
-            value = make(*given, **named)
-            _MADE.put(key, value)
-        return value
+        return remembered(key, lambda: make(*given, **named))
 
     return look
+
+
+def remembered(key: Hashable, make: Callable[[], _Value]) -> _Value:
+    """Return what is kept under a key, or make it: as ``kept``, where a key says all of it."""
+    value: _Value | None = _MADE.get(key)
+    if value is None:
+        value = make()
+        _MADE.put(key, value)
+    return value
 
 
 def made_bytes() -> int:

@@ -11,7 +11,7 @@ import zipfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import IO, Any, TypeVar, cast
 
 import msgspec
 
@@ -119,9 +119,9 @@ def in_bounds(raw: _Read, where: str) -> _Read:
 
 def read_archive(
     path: Path, what: str, known: Callable[[str], bool], most: dict[str, int], in_all: int,
-    *, only: str = "",
+    *, only: str = "", large: Callable[[IO[bytes]], object] | None = None,
 ) -> dict[str, bytes]:  # fmt: skip
-    """Return the members of a zip by name, inflated, within limits that are counted, not believed.
+    """Return the members of a zip by name, inflated, in limits that are counted, not believed.
 
     Parameters
     ----------
@@ -129,6 +129,7 @@ def read_archive(
     most : how many bytes a member may have, for those with a limit of their own.
     in_all : how many bytes all of them may have.
     only : the one member to read, if no other is wanted; all are looked at.
+    large : takes what has no limit of its own, each as a stream; then that is not returned.
     """
     where = str(path)
     found: dict[str, bytes] = {}
@@ -146,21 +147,38 @@ def read_archive(
                     if only not in ("", info.filename):
                         continue
                     limit = min(left, most.get(info.filename, left))
+                    said = f"{where}: {_short(info.filename)} is larger than any {what}"
                     with archive.open(info) as member:
-                        data = member.read(limit + 1)
-                    if len(data) > limit:
-                        raise CloudriftError(
-                            f"{where}: {_short(info.filename)} is larger than any {what}; it was "
-                            "not opened"
-                        )
-                    left -= len(data)
-                    found[info.filename] = data
+                        counted = _Counted(member, limit, f"{said}; it was not opened")
+                        if large is None or info.filename in most:
+                            found[info.filename] = counted.read()
+                        else:
+                            found[info.filename] = b""
+                            large(cast(IO[bytes], counted))
+                    left -= counted.size
         except (zipfile.BadZipFile, EOFError, NotImplementedError, zipfile.LargeZipFile) as error:
             raise CloudriftError(
                 f"{where} is no whole {what} (cut short, or of another kind); open another copy, "
                 "the file was not changed"
             ) from error
     return found
+
+
+class _Counted:
+    """A stream that is read no farther than a number of bytes: then it is an error."""
+
+    def __init__(self, stream: IO[bytes], most: int, words: str) -> None:
+        self._stream, self._most, self._words = stream, most, words
+        self.size = 0
+
+    def read(self, size: int = -1) -> bytes:
+        """Return so many bytes, or all; fewer only at the end."""
+        left = self._most + 1 - self.size
+        data = self._stream.read(left if size < 0 else min(size, left))
+        self.size += len(data)
+        if self.size > self._most:
+            raise CloudriftError(self._words)
+        return data
 
 
 def _check_member(

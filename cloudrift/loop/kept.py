@@ -9,6 +9,7 @@ from pathlib import Path
 from msgspec.structs import replace
 from platformdirs import user_data_path
 
+from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import make_folder
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import for_a_file, free_name, plural
@@ -53,7 +54,10 @@ def row_folder() -> Path:
 
 
 def kept_in(folder: Path) -> tuple[list[Kept], list[str]]:
-    """Return what is kept in a folder, by name, and in words which files could not be read."""
+    """Return what is kept in a folder, by name, and in words which files could not be read.
+
+    Recordings are not looked at; whoever takes one reads its file.
+    """
     found, wrong = [], []
     for path in sorted(folder.glob(f"*{SUFFIX}")):
         try:
@@ -63,8 +67,11 @@ def kept_in(folder: Path) -> tuple[list[Kept], list[str]]:
     return sorted(found, key=lambda one: one.name.casefold()), wrong
 
 
-def keep(loop: Loop, name: str, folder: Path) -> Kept:
-    """Keep a loop under a name and return it. Where the name is taken, it gets a number."""
+def keep(loop: Loop, name: str, folder: Path, clips: ClipStore | None = None) -> Kept:
+    """Keep a loop under a name, with its recordings out of a store, and return it.
+
+    Where the name is taken, it gets a number.
+    """
     name = name.strip()
     if not name:
         raise CloudriftError("what is kept needs a name; type at least one letter")
@@ -73,7 +80,7 @@ def keep(loop: Loop, name: str, folder: Path) -> Kept:
     stem = free_name(plain, (path.stem for path in folder.glob(f"*{SUFFIX}")))
     name += stem[len(plain) :]  # the number that the file got, if any
     one = Kept(replace(loop, title=name, kit=""), folder / f"{stem}{SUFFIX}")
-    save(one.loop, one.file)
+    save(one.loop, one.file, clips)
     return one
 
 

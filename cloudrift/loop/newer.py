@@ -27,10 +27,14 @@ class Aside(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 
 
 class Newer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """All that is set aside of a file, and the schema that it was written with."""
+    """All that is set aside of a file, and the schema that it was written with.
+
+    ``clips`` are recordings that it carries for what is set aside.
+    """
 
     schema: int
     fields: tuple[Aside, ...] = ()
+    clips: tuple[str, ...] = ()
 
 
 def taken_apart(raw: Any, kind: type) -> tuple[Any, tuple[Aside, ...]]:

@@ -2,37 +2,32 @@
 
 Each running program keeps one file under a name of its own, and holds a lock beside the folder as
 long as it runs; a file whose lock nobody holds was left by a crash and is offered. The recordings
-that it names lie beside it, each written once: what is kept again and again is only the loop.
+that it names lie beside it, in the folder that is the program's store: what is kept again and again
+is only the loop.
 """
 
 import contextlib
 import fcntl
+import os
 import shutil
 import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import partial
-from io import BufferedIOBase
+from functools import cached_property
 from pathlib import Path
 from typing import TextIO
 
 from platformdirs import user_state_path
 
-from cloudrift.audio.clips import add_clip, flac_of
-from cloudrift.audio.files import make_folder, remove_old_parts, write_atomically
+from cloudrift.audio.clips import ClipStore
+from cloudrift.audio.files import PRIVATE, make_folder, remove_old_parts, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import path_of, path_text
-from cloudrift.ground.reading import read_file
 from cloudrift.loop.document import Document
 from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import ORIGIN, SUFFIX, clips_of, load_document, read_note, save
-from cloudrift.sound.own_files import MAX_BYTES
+from cloudrift.loop.storage import ORIGIN, SUFFIX, clips_of, load_document, read_note, save_apart
 
-PRIVATE = 0o600  # what nobody has saved is for nobody else to read
-CLIP_SUFFIX = ".flac"
 RUNNING = "running"  # the folder of locks, beside that of unsaved work
-_NAME = uuid.uuid4().hex  # of this program's file: a process number would come again
-_held: dict[Path, TextIO] = {}
 
 
 def state_folder() -> Path:
@@ -49,37 +44,81 @@ class Unsaved:
     file: Path
 
 
-def keep(what: Loop | Document, origin: Path | None, folder: Path | None = None) -> Path:
-    """Write this program's unsaved document and return its file."""
-    folder = folder or state_folder()
-    make_folder(folder)
-    _hold(folder)
-    path = folder / f"{_NAME}{SUFFIX}"
-    notes = {ORIGIN: path_text(origin.absolute()) if origin else ""}
-    _keep_clips(clips_of(Document.of(what).loop), _clips_beside(path))
-    save(what, path, notes, clips=False, new_mode=PRIVATE)
-    return path
+class Shelter:
+    """Where one running program keeps what is not saved: a file, its recordings, and a lock."""
+
+    def __init__(self, folder: Path | None = None) -> None:
+        self.folder = folder or state_folder()
+        name = uuid.uuid4().hex  # a process number would come again
+        self.file = self.folder / f"{name}{SUFFIX}"
+        self._lock_file = _locks(self.folder) / name
+        self._lock: TextIO | None = None
+        self._safe: set[str] = set()  # clips that are on the disk for sure
+
+    @cached_property
+    def clips(self) -> ClipStore:
+        """The program's store of recordings, at the place where a crash leaves them."""
+        try:
+            self._hold()  # without it another program would take them for left behind
+        except (OSError, CloudriftError):
+            return ClipStore()
+        return ClipStore(_clips_beside(self.file))
+
+    def keep(self, what: Loop | Document, origin: Path | None, clips: ClipStore) -> Path:
+        """Write the unsaved document, with recordings that lie in a store; return its file."""
+        document = Document.of(what)
+        make_folder(self.folder)
+        self._hold()
+        for name in sorted(clips_of(document) - self._safe):
+            self._keep_clip(clips.file(name))
+            self._safe.add(name)
+        notes = {ORIGIN: path_text(origin.absolute()) if origin else ""}
+        save_apart(document, self.file, notes)
+        return self.file
+
+    def _keep_clip(self, file: Path) -> None:
+        path = _clips_beside(self.file) / file.name
+        if path == file:  # it has lain here from the first; not for sure on the disk
+            for each in (path, path.parent):
+                handle = os.open(each, os.O_RDONLY)
+                try:
+                    os.fsync(handle)
+                finally:
+                    os.close(handle)
+            return
+        make_folder(path.parent)
+        with file.open("rb") as source:
+            write_atomically(path, lambda out: shutil.copyfileobj(source, out), new_mode=PRIVATE)
+
+    def forget(self) -> None:
+        """Remove the file: all is saved, or thrown away on purpose."""
+        with contextlib.suppress(OSError):
+            self.file.unlink(missing_ok=True)  # what was saved is saved, even if this stays
+
+    def close(self) -> None:
+        """Remove all of it: nothing is to be found at the next start.
+
+        What is to be found is left as it is; the lock goes with the program.
+        """
+        remove(self.file)
+        self._safe.clear()
+        if self._lock is not None:
+            with contextlib.suppress(OSError):
+                self._lock_file.unlink(missing_ok=True)
+            self._lock.close()
+            self._lock = None
+
+    def _hold(self) -> None:
+        """Lock what tells others that this program runs; the system lets go of it when it ends."""
+        if self._lock is None:
+            make_folder(self._lock_file.parent)
+            handle = self._lock_file.open("w")
+            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            self._lock = handle
 
 
 def _clips_beside(file: Path) -> Path:
     return file.with_suffix(".clips")
-
-
-def _keep_clips(names: set[str], folder: Path) -> None:
-    for name in sorted(names):
-        path = folder / f"{name}{CLIP_SUFFIX}"
-        if not path.exists():
-            make_folder(folder)
-            write_atomically(path, partial(_write, flac_of(name)), new_mode=PRIVATE)
-
-
-def _write(data: bytes, file: BufferedIOBase) -> None:
-    file.write(data)
-
-
-def _read_clips(folder: Path) -> None:
-    for path in sorted(folder.glob(f"*{CLIP_SUFFIX}")):
-        add_clip(read_file(path, "recording", MAX_BYTES))
 
 
 def remove(file: Path) -> None:
@@ -89,49 +128,29 @@ def remove(file: Path) -> None:
     shutil.rmtree(_clips_beside(file), ignore_errors=True)
 
 
-def forget(folder: Path | None = None) -> None:
-    """Remove this program's file: all is saved, or thrown away on purpose."""
-    folder = folder or state_folder()
-    remove(folder / f"{_NAME}{SUFFIX}")  # what was saved is saved, even if this stays
-    held = _held.pop(folder, None)
-    if held is not None:
-        with contextlib.suppress(OSError):
-            (_locks(folder) / _NAME).unlink(missing_ok=True)
-        held.close()
-
-
 def _locks(folder: Path) -> Path:
     return folder.parent / RUNNING
 
 
-def _hold(folder: Path) -> None:
-    """Lock what tells others that this program runs; the system lets go of it when it ends."""
-    if folder not in _held:
-        make_folder(_locks(folder))
-        handle = (_locks(folder) / _NAME).open("w")
-        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        _held[folder] = handle
-
-
 def left_behind(
-    folder: Path | None = None, tell: Callable[[str], object] = lambda _words: None
-) -> list[Unsaved]:
-    """Return the work of processes that are gone, newest first.
+    clips: ClipStore, folder: Path | None = None,
+    tell: Callable[[str], object] = lambda _words: None,
+) -> list[Unsaved]:  # fmt: skip
+    """Return the work of processes that are gone, newest first; its recordings go into a store.
 
     Files that can't be read are passed over; ``tell`` hears of each in a sentence. They stay.
     """
     found = []
     folder = folder or state_folder()
     remove_old_parts(folder)
-    for clips in folder.glob("*.clips"):
-        if not clips.with_suffix(SUFFIX).exists() and not _is_running(folder, clips.stem):
-            remove(clips.with_suffix(SUFFIX))  # killed before its loop was kept
+    for beside in folder.glob("*.clips"):
+        if not beside.with_suffix(SUFFIX).exists() and not _is_running(folder, beside.stem):
+            remove(beside.with_suffix(SUFFIX))  # killed before its loop was kept
     for path in folder.glob(f"*{SUFFIX}"):
         if _is_running(folder, path.stem):
             continue
         try:
-            _read_clips(_clips_beside(path))
-            document = load_document(path)
+            document = load_document(path, clips, _clips_beside(path))
         except CloudriftError as error:
             tell(str(error))
             continue

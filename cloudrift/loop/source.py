@@ -19,7 +19,7 @@ from cloudrift.notes.span import Span
 from cloudrift.notes.touch import Touch, play
 from cloudrift.sound.catalogue import find_design, unknown_sound
 from cloudrift.sound.instrument import Instrument
-from cloudrift.sound.own import OwnSound
+from cloudrift.sound.own import OwnSound, Recording
 from cloudrift.theory.key import Key
 
 MOST_MS = 10_000.0  # that a note is away from its place, or glides
@@ -173,10 +173,10 @@ class _Played(
         return max(full.number("release_ms") for full in sounds) / 1000
 
     @property
-    def clips(self) -> frozenset[str]:
-        """The clips that it carries along."""
+    def recordings(self) -> tuple[Recording, ...]:
+        """The recordings that it carries along."""
         owns = (use.own for use in self.all_sounds if use.own)
-        return frozenset(recording.clip for own in owns for recording in own.recordings)
+        return tuple(one for own in owns for one in own.recordings)
 
     @property
     def unknown(self) -> tuple[str, ...]:

@@ -9,17 +9,19 @@ import io
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 import msgspec
+from msgspec.structs import replace
 
-from cloudrift.audio.files import NEW_FILE_MODE, write_atomically
+from cloudrift.audio.clips import ClipStore
+from cloudrift.audio.files import PRIVATE, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import check_parts, in_bounds, read_archive, reading
 from cloudrift.loop.document import Document
 from cloudrift.loop.model import Chord, Group, Layer, Loop
 from cloudrift.loop.newer import Newer, put_back, taken_apart
-from cloudrift.sound.own_files import MAX_BYTES, add_clips, is_clip, write_clips
+from cloudrift.sound.own_files import MAX_BYTES, is_clip, write_clips
 from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
@@ -77,29 +79,30 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
 }
 
 
-def clips_of(loop: Loop) -> set[str]:
-    """Return the names of the clips that a loop's sounds are made of."""
-    return {clip for layer in loop.layers for clip in layer.source.clips}
+def clips_of(document: Document) -> set[str]:
+    """Return the names of the clips that a document is made of, or keeps for a newer program."""
+    own = {one.clip for layer in document.loop.layers for one in layer.source.recordings}
+    return own | set(document.newer.clips if document.newer else ())
 
 
-def to_bytes(
-    what: Loop | Document, notes: dict[str, str] | None = None, *, clips: bool = True
-) -> bytes:
-    """Return a document as the bytes of its file; ``notes`` are small extra text members.
-
-    Without ``clips`` it only names them, and they must be known before it is read.
-    """
-    document = Document.of(what)
-    text = msgspec.json.format(msgspec.json.encode(_written(document)), indent=1)
+def to_bytes(what: Loop | Document, clips: ClipStore | None = None) -> bytes:
+    """Return a document as the bytes of its file; ``clips`` as in ``save``."""
     out = io.BytesIO()
+    _write(out, Document.of(what), ClipStore() if clips is None else clips, {})
+    return out.getvalue()
+
+
+def _write(
+    out: io.BufferedIOBase, document: Document, clips: ClipStore | None, notes: dict[str, str]
+) -> None:
+    text = msgspec.json.format(msgspec.json.encode(_written(document)), indent=1)
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        members = {MEMBER: text} | {name: note.encode() for name, note in (notes or {}).items()}
+        members = {MEMBER: text} | {name: note.encode() for name, note in notes.items()}
         for name, body in members.items():
             # A fixed date: the same loop is the same file.
             archive.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), body)
-        if clips:
-            write_clips(archive, clips_of(document.loop))
-    return out.getvalue()
+        if clips is not None:
+            write_clips(archive, clips_of(document), clips, document.loop.title)
 
 
 def _written(document: Document) -> dict[str, Any]:
@@ -119,16 +122,21 @@ def with_suffix(path: Path) -> Path:
     return path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX)
 
 
-def save(
-    what: Loop | Document, path: Path, notes: dict[str, str] | None = None, *, clips: bool = True,
-    new_mode: int = NEW_FILE_MODE,
-) -> None:  # fmt: skip
+def save(what: Loop | Document, path: Path, clips: ClipStore | None = None) -> None:
     """Write a loop file so that the old one or the new one is there, whole, at any moment.
 
-    ``notes`` and ``clips`` as in ``to_bytes``.
+    ``clips`` has the recordings that its sounds name; a loop that names none needs no store.
     """
-    data = to_bytes(what, notes, clips=clips)
-    write_atomically(path, lambda file: file.write(data), new_mode=new_mode)
+    document, store = Document.of(what), ClipStore() if clips is None else clips
+    write_atomically(path, lambda file: _write(file, document, store, {}))
+
+
+def save_apart(document: Document, path: Path, notes: dict[str, str]) -> None:
+    """Write a loop file that names its recordings and has none: they lie elsewhere.
+
+    ``notes`` are small extra text members. The file is for nobody else to read.
+    """
+    write_atomically(path, lambda file: _write(file, document, None, notes), new_mode=PRIVATE)
 
 
 def signature(path: Path | None) -> tuple[int, ...] | None:
@@ -142,14 +150,39 @@ def signature(path: Path | None) -> tuple[int, ...] | None:
     return seen.st_dev, seen.st_ino, seen.st_size, seen.st_mtime_ns
 
 
-def load_document(path: Path) -> Document:
-    """Read a loop file; raise CloudriftError that names the place of everything wrong in it."""
-    return document_from(_opened(path), str(path))
+def load_document(
+    path: Path, clips: ClipStore | None = None, beside: Path | None = None
+) -> Document:
+    """Read a loop file, and its recordings into a store; without one they are not looked at.
+
+    ``beside`` is the folder where they lie if the file only names them. Raises CloudriftError that
+    names the place of everything wrong in it.
+    """
+    text, carried = _opened(path, clips)
+    if clips is not None and beside is not None:
+        carried |= clips.add_all(beside)
+    document = document_from(text, str(path))
+    if clips is not None:
+        _check_recordings(document.loop, clips, path)
+        if document.newer is not None:
+            strange = tuple(sorted(carried - clips_of(document)))
+            document = replace(document, newer=replace(document.newer, clips=strange))
+    return document
 
 
-def load(path: Path) -> Loop:
-    """Read a loop file for its loop alone."""
-    return load_document(path).loop
+def load(path: Path, clips: ClipStore | None = None) -> Loop:
+    """Read a loop file for its loop alone; ``clips`` as in ``load_document``."""
+    return load_document(path, clips).loop
+
+
+def _check_recordings(loop: Loop, clips: ClipStore, path: Path) -> None:
+    for at, layer in enumerate(loop.layers):
+        for one in layer.source.recordings:
+            if one.clip not in clips:
+                raise CloudriftError(
+                    f"{path}: loop.layers[{at}], {layer.name}: the recording "
+                    f"{one.name or one.clip} is not in the file"
+                )
 
 
 def read_note(path: Path, name: str) -> str:
@@ -164,24 +197,31 @@ def _is_member(name: str) -> bool:
     return name in (MEMBER, ORIGIN) or is_clip(name)
 
 
-def _members(path: Path, only: str = "") -> dict[str, bytes]:
+def _members(
+    path: Path, only: str = "", large: Callable[[IO[bytes]], object] | None = None
+) -> dict[str, bytes]:
     limits = {MEMBER: MAX_JSON_BYTES, ORIGIN: MAX_NOTE_BYTES}
-    return read_archive(path, "loop file", _is_member, limits, MAX_BYTES, only=only)
+    return read_archive(path, "loop file", _is_member, limits, MAX_BYTES, only=only, large=large)
 
 
-def _opened(path: Path) -> bytes:
-    """Return a file's ``loop.json``; the recordings it carries are kept."""
-    members = _members(path)
+def _opened(path: Path, clips: ClipStore | None) -> tuple[bytes, set[str]]:
+    """Return a file's ``loop.json`` and the clips it carries, which are now in the store."""
+    carried: set[str] = set()
+
+    def keep(clip: IO[bytes]) -> None:
+        assert clips is not None
+        try:
+            carried.add(clips.add(clip))
+        except CloudriftError as error:
+            raise CloudriftError(f"{path}: {error}; it was not opened") from error
+
+    members = _members(path, large=keep) if clips is not None else _members(path, only=MEMBER)
     if MEMBER not in members:
         raise CloudriftError(
             f"{path} is no whole loop file (there is no {MEMBER} in it); open another copy, the "
             "file was not changed"
         )
-    try:
-        add_clips(members)
-    except CloudriftError as error:
-        raise CloudriftError(f"{path}: {error}; it was not opened") from error
-    return members[MEMBER]
+    return members[MEMBER], carried
 
 
 def document_from(text: bytes, where: str) -> Document:

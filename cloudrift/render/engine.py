@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.ground.lru import BoundedStore
 from cloudrift.ground.wanted import Cancelled, never
@@ -48,9 +49,10 @@ class Loudness:
 class Engine:
     """Computes nodes of plans. One engine serves playing, pictures and comparing."""
 
-    def __init__(self, cache: AudioCache | None = None, tones: ToneCache | None = None) -> None:
+    def __init__(self, cache: AudioCache | None = None, clips: ClipStore | None = None) -> None:
+        """``clips`` has the recordings that loops name: a store of its own if none is given."""
         self.cache = cache or AudioCache()
-        self.tones = tones or ToneCache()
+        self.tones = ToneCache(clips=clips)
         self._latest = BoundedStore[Node](LATEST, lambda _: 1)  # by what they do
         self._latest_at = BoundedStore[Node](LATEST, lambda _: 1)  # by where they stand
         self._took = BoundedStore[float](KEPT_FACTS, lambda _: 1)  # ms, by key
@@ -58,6 +60,11 @@ class Engine:
         self._measured: dict[bytes, Loudness] = {}
         self._pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="render")
         self._given: set[Future[Any]] = set()  # to the pool, and not done
+
+    @property
+    def clips(self) -> ClipStore:
+        """The recordings that loops may name."""
+        return self.tones.clips
 
     def close(self, within_s: float | None = None) -> bool:
         """Let the threads go, and the audio: whoever still holds the engine holds little.

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Literal, NamedTuple, get_args
 
 from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.clips import ClipStore
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 
 Role = Literal["keys", "pad", "pluck", "lead", "strings", "voice", "bass", "bell", "grain"]
@@ -29,13 +30,17 @@ class Tone(NamedTuple):
 
 @dataclass(frozen=True, kw_only=True)
 class ToneRequest:
-    """What a tone depends on. ``variant`` is a draw: equal notes in a row take other variants."""
+    """What a tone depends on. ``variant`` is a draw: equal notes in a row take other variants.
+
+    ``clips`` has the recordings that an own sound names.
+    """
 
     pitch: int
     variant: int
     frames: int
     rate: int
     settings: Full
+    clips: ClipStore
 
 
 @dataclass(frozen=True, kw_only=True)

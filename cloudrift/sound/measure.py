@@ -52,10 +52,12 @@ def strike(
     at_tick: int = 0,
     tail_s: float = 0.0,
     settings: Settings = (),
+    tones: ToneCache | None = None,
 ) -> Stereo:
     """Render one held note from silence: (2, frames), as long as it is held and ``tail_s`` more.
 
     ``at_tick`` decides which of its strikes is heard; the note starts at frame 0 all the same.
+    ``tones`` has the recordings of an own sound.
     """
     clock = Clock.of(60, rate)
     note = Note(start_tick=at_tick, length_ticks=round(seconds * TICKS_PER_QUARTER), pitch=pitch,
@@ -68,7 +70,7 @@ def strike(
         settings=instrument.spec.check(settings, instrument.name),
         loop_ticks=200 * TICKS_PER_QUARTER, frames=frames + 12 * rate, once=True,
     )  # fmt: skip
-    return part.render()[:, start:frames]
+    return part.render(tones)[:, start:frames]
 
 
 def rms(audio: NDArray[np.float32]) -> float:

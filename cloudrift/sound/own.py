@@ -17,12 +17,12 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.clips import LONGEST_S, clip_of, has_clip, read_clip
+from cloudrift.audio.clips import LONGEST_S, ClipStore, is_clip_name
 from cloudrift.audio.files import read_audio
 from cloudrift.audio.stretch import LEAD_S, pitch_shifted
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.lru import kept
+from cloudrift.ground.lru import remembered
 from cloudrift.ground.settings import Field, Settings, SettingsSpec, percent
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.ground.words import check_name
@@ -56,8 +56,8 @@ class Recording(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
     loop_to: float = 0.0
 
     def __post_init__(self) -> None:
-        if not has_clip(self.clip):
-            raise CloudriftError(f"the recording {self.name or self.clip} is not in the file")
+        if not is_clip_name(self.clip):
+            raise CloudriftError(f"{self.clip[:60]!r} does not name a recording")
         if not 0 <= self.root <= 127:
             raise CloudriftError(f"the root pitch of {self.name} is {self.root:g}, not 0 to 127")
 
@@ -166,7 +166,7 @@ def _tone(own: OwnSound, request: ToneRequest) -> Tone:
     recording = min(own.recordings, key=lambda r: abs(r.root - request.pitch))
     settings = request.settings
     length = settings.number("stretch") / 100
-    audio, rate = _stretching(recording.clip, length)
+    audio, rate = _stretching(request.clips, recording.clip, length)
     speed = 2 ** ((request.pitch - recording.root) / 12) / length
     need = int(request.frames * speed * rate / request.rate * 1.05) + 4 * rate // 100
     if settings.word("plays") == "looped":
@@ -182,22 +182,25 @@ def _tone(own: OwnSound, request: ToneRequest) -> Tone:
         _at_speed(side[skip:], rate, request.rate, speed * away, request.frames)
         for side, away in zip(source, (apart, 1 / apart), strict=True)
     ]
-    hard = np.stack(sides) * np.float32(_evening(recording.clip))
+    hard = np.stack(sides) * np.float32(_evening(request.clips, recording.clip))
     return Tone(_dull(hard, request), hard)
 
 
-@kept
-def _stretching(clip: str, length: float) -> tuple[Stereo, int]:
+def _stretching(clips: ClipStore, clip: str, length: float) -> tuple[Stereo, int]:
     """Return a recording at so much higher a pitch that, slowed to its own, it has another length.
 
     ``length`` is a factor; 1 leaves the recording as it is.
     """
-    audio, rate = read_clip(clip)
+    audio, rate = clips.read(clip)
     if length == 1:
         return audio, rate
-    lead = int(LEAD_S * rate)  # the stretcher settles before the first stroke
-    padded = np.pad(audio, ((0, 0), (lead, lead)))
-    return pitch_shifted(padded, 12 * np.log2(length), rate)[:, lead:], rate
+
+    def stretch() -> Stereo:
+        lead = int(LEAD_S * rate)  # the stretcher settles before the first stroke
+        padded = np.pad(audio, ((0, 0), (lead, lead)))
+        return pitch_shifted(padded, 12 * np.log2(length), rate)[:, lead:]
+
+    return remembered(("stretching", clip, length), stretch), rate
 
 
 def in_tempo(settings: Settings, tempo: float) -> Settings:
@@ -236,14 +239,17 @@ def looped(audio: Stereo, start: int, end: int, need: int, fade: int) -> Stereo:
     return np.concatenate([audio[:, :start], np.tile(body, turns)], axis=1)[:, :need]
 
 
-@functools.lru_cache(maxsize=256)
-def _evening(clip: str) -> float:
+def _evening(clips: ClipStore, clip: str) -> float:
     """Return the gain that gives a recording's loudest 400 ms an RMS of 1."""
-    audio, rate = read_clip(clip)
-    square = (audio**2).mean(axis=0)
-    size = min(len(square), int(0.4 * rate))
-    loudest = np.convolve(square, np.ones(size, np.float32) / size, "valid").max(initial=0.0)
-    return float(1 / np.sqrt(max(loudest, 1e-8)))
+
+    def measure() -> float:
+        audio, rate = clips.read(clip)
+        square = (audio**2).mean(axis=0)
+        size = min(len(square), int(0.4 * rate))
+        loudest = np.convolve(square, np.ones(size, np.float32) / size, "valid").max(initial=0.0)
+        return float(1 / np.sqrt(max(loudest, 1e-8)))
+
+    return remembered(("evening", clip), measure)
 
 
 def _dull(audio: Stereo, request: ToneRequest) -> Stereo:
@@ -280,10 +286,10 @@ class Found:
 
 
 def read_recordings(
-    paths: Sequence[Path], stop: Callable[[], bool] = never,
+    paths: Sequence[Path], clips: ClipStore, stop: Callable[[], bool] = never,
     moved: Callable[[float, str], object] = lambda _share, _name: None,
 ) -> list[Found]:  # fmt: skip
-    """Read every one-shot among files and folders; raise Cancelled when told to stop.
+    """Read every one-shot among files and folders into a store; raise Cancelled when told to stop.
 
     ``moved`` hears how far it is (0-1) and which file comes next.
     """
@@ -293,12 +299,12 @@ def read_recordings(
         if stop():
             raise Cancelled
         moved(i / len(files), file.name)
-        found.append(Found(*read_recording(file, many=len(files) > 1)))
+        found.append(Found(*read_recording(file, clips, many=len(files) > 1)))
     return found
 
 
-def read_recording(path: Path, *, many: bool = False) -> tuple[Recording, str]:
-    """Read a one-shot and say how its root pitch was found.
+def read_recording(path: Path, clips: ClipStore, *, many: bool = False) -> tuple[Recording, str]:
+    """Read a one-shot into a store and say how its root pitch was found.
 
     It is taken from the file's name (C4 is 60; a plain number only where there are ``many``),
     else from the sound; else it is C4, and somebody has to say.
@@ -317,7 +323,7 @@ def read_recording(path: Path, *, many: bool = False) -> tuple[Recording, str]:
     start, end = loop_points(path)
     share = 100 / audio.shape[1]
     recording = Recording(
-        clip=clip_of(audio, rate), root=round(float(root), 2), name=path.name,
+        clip=clips.record(audio, rate), root=round(float(root), 2), name=path.name,
         loop_from=round(start * share, 3), loop_to=round(end * share, 3),
     )  # fmt: skip
     return recording, how

@@ -3,13 +3,13 @@
 import io
 import re
 import zipfile
-from collections.abc import Mapping
+from dataclasses import dataclass
 from pathlib import Path
 
 import msgspec
 from platformdirs import user_data_path
 
-from cloudrift.audio.clips import add_clip, flac_of
+from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_archive, read_json, reading
@@ -19,6 +19,14 @@ from cloudrift.sound.own import OwnSound
 SUFFIX, MEMBER, CLIPS = ".cloudsound", "sound.json", "clips/"
 MAX_BYTES, MAX_MEMBER_BYTES = 512 << 20, 1 << 20
 _CLIP = re.compile(r"clips/[0-9a-f]{24}\.flac")
+
+
+@dataclass(frozen=True)
+class Shelved:
+    """An own sound, and the file that has its recordings; None where it could not be written."""
+
+    own: OwnSound
+    file: Path | None
 
 
 def own_folder() -> Path:
@@ -31,22 +39,17 @@ def is_clip(name: str) -> bool:
     return _CLIP.fullmatch(name) is not None
 
 
-def add_clips(members: Mapping[str, bytes]) -> None:
-    """Keep every clip among an archive's members."""
-    for name, body in members.items():
-        if is_clip(name):
-            add_clip(body)
+def write_clips(archive: zipfile.ZipFile, names: set[str], clips: ClipStore, what: str) -> None:
+    """Write clips into an archive; raise CloudriftError where it could not be opened again."""
+    if clips.size_bytes(names) > MAX_BYTES:
+        raise CloudriftError(
+            f"{what} has recordings of more than {MAX_BYTES >> 20} MiB, and could not be opened "
+            "again; take fewer or shorter recordings"
+        )
+    clips.write_into(archive, names, CLIPS)
 
 
-def write_clips(archive: zipfile.ZipFile, clips: set[str]) -> None:
-    """Write clips into an archive as they are: FLAC does not get smaller."""
-    for clip in sorted(clips):
-        # A fixed date: the same document is the same file.
-        info = zipfile.ZipInfo(f"{CLIPS}{clip}.flac", (1980, 1, 1, 0, 0, 0))
-        archive.writestr(info, flac_of(clip), zipfile.ZIP_STORED)
-
-
-def save_own(own: OwnSound, folder: Path | None = None) -> Path:
+def save_own(own: OwnSound, clips: ClipStore, folder: Path | None = None) -> Path:
     """Write an own sound into a file of its own in the folder; nothing there is overwritten."""
     folder = folder or own_folder()
     make_folder(folder)
@@ -54,12 +57,7 @@ def save_own(own: OwnSound, folder: Path | None = None) -> Path:
     with zipfile.ZipFile(body, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr(zipfile.ZipInfo(MEMBER, (1980, 1, 1, 0, 0, 0)),
                          msgspec.json.format(msgspec.json.encode(own), indent=1))  # fmt: skip
-        write_clips(archive, {r.clip for r in own.recordings})
-    if body.tell() > MAX_BYTES:
-        raise CloudriftError(
-            f"{own.name} is larger than an own sound may be ({MAX_BYTES >> 20} MiB), and could "
-            "not be opened again; take fewer or shorter recordings"
-        )
+        write_clips(archive, {r.clip for r in own.recordings}, clips, own.name)
     plain = "".join(c if c.isalnum() else "-" for c in own.name.lower())
     plain = for_a_file(plain).strip("-") or "sound"
     path, number = folder / f"{plain}{SUFFIX}", 1
@@ -70,21 +68,30 @@ def save_own(own: OwnSound, folder: Path | None = None) -> Path:
     return path
 
 
-def load_own(path: Path) -> OwnSound:
-    """Read an own sound; raise CloudriftError that names the file and what is wrong in it."""
-    members = read_archive(path, "own sound", lambda name: name == MEMBER or is_clip(name),
-                           {MEMBER: MAX_MEMBER_BYTES}, MAX_BYTES)  # fmt: skip
+def load_own(path: Path, clips: ClipStore | None = None) -> OwnSound:
+    """Read an own sound, and its recordings into a store; without one they are not looked at.
+
+    Raises CloudriftError that names the file and what is wrong in it.
+    """
+    members = read_archive(
+        path, "own sound", lambda name: name == MEMBER or is_clip(name),
+        {MEMBER: MAX_MEMBER_BYTES}, MAX_BYTES, only=MEMBER if clips is None else "",
+        large=None if clips is None else clips.add,
+    )  # fmt: skip
     with reading(str(path), "own sound"):
-        add_clips(members)
-        return read_json(members[MEMBER], str(path), OwnSound)
+        own = read_json(members[MEMBER], str(path), OwnSound)
+    for one in own.recordings:
+        if clips is not None and one.clip not in clips:
+            raise CloudriftError(f"{path}: the recording {one.name or one.clip} is not in the file")
+    return own
 
 
-def own_sounds(folder: Path | None = None) -> list[OwnSound]:
+def own_sounds(folder: Path | None = None) -> list[Shelved]:
     """Return the own sounds that are kept, by name; files that can't be read are passed over."""
     found = []
     for path in sorted((folder or own_folder()).glob(f"*{SUFFIX}")):
         try:
-            found.append(load_own(path))
+            found.append(Shelved(load_own(path), path))
         except CloudriftError:
             continue
-    return sorted(found, key=lambda own: own.name.lower())
+    return sorted(found, key=lambda one: one.own.name.lower())

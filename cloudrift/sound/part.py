@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
+from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.wrap import read_stretch
 from cloudrift.ground.lru import BoundedStore, alone, bytes_of, kept
 from cloudrift.ground.settings import Full, Settings
@@ -49,10 +50,14 @@ class ToneCache:
     """Undamped tones, and notes as played; both bounded in bytes.
 
     A tone serves every note of its pitch; a finished note serves the loops in which it is again
-    the same, which after most edits is nearly all of them.
+    the same, which after most edits is nearly all of them. ``clips`` are what own sounds play.
     """
 
-    def __init__(self, tone_bytes: int = TONE_BYTES, note_bytes: int = NOTE_BYTES) -> None:
+    def __init__(
+        self, tone_bytes: int = TONE_BYTES, note_bytes: int = NOTE_BYTES,
+        clips: ClipStore | None = None,
+    ) -> None:  # fmt: skip
+        self.clips = ClipStore() if clips is None else clips
         self._tones = BoundedStore[Tone](tone_bytes, bytes_of)
         self._notes = BoundedStore[Stereo](note_bytes, bytes_of)
 
@@ -305,6 +310,7 @@ def _play(
         frames=-(-(total + max(ahead, 0) + 2) // step) * step,
         rate=rate,
         settings=full,
+        clips=tones.clips,
     )
     tone = tones.tone(instrument, settings, request)
     bright = _brightness(hit, full, rate)

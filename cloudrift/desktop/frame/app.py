@@ -22,6 +22,7 @@ from cloudrift.ground.errors import in_a_sentence
 from cloudrift.ground.memory import keep_memory_tidy
 from cloudrift.loop import recovery
 from cloudrift.loop.document import Document
+from cloudrift.loop.recovery import Shelter
 from cloudrift.render.player import SWITCH_INTERVAL_S
 from cloudrift.style import house_cards, sketch
 
@@ -38,8 +39,13 @@ def make_app(theme: str = "") -> QApplication:
     return app
 
 
-def run(opened: tuple[Document, Path] | None, *, play: bool = False) -> int:
-    """Open the window, with a loop or on the start page, and stay until it is closed."""
+def run(
+    opened: tuple[Document, Path] | None, *, shelter: Shelter | None = None, play: bool = False
+) -> int:
+    """Open the window, with a loop or on the start page, and stay until it is closed.
+
+    The recordings of a loop lie in the ``shelter``'s store.
+    """
     sys.setswitchinterval(SWITCH_INTERVAL_S)
     keep_memory_tidy()
     preferences = Preferences()
@@ -50,7 +56,7 @@ def run(opened: tuple[Document, Path] | None, *, play: bool = False) -> int:
     card = next(iter(house_cards().values()))
     document, path = opened or (Document.of(sketch(card)), None)
     speaker = open_speaker(document.loop.rate, wishes.speaker, wishes.buffer_ms)
-    session = Session(document, path, speaker, preferences=preferences)
+    session = Session(document, path, speaker, shelter=shelter, preferences=preferences)
     if path is not None:
         preferences.opened(path)
     window = Window(session)
@@ -95,8 +101,8 @@ def end_now(code: int) -> None:
 
 def offer_unsaved(window: Window) -> None:
     """Offer work that a crash left behind."""
-    wrong: list[str] = []
-    left = recovery.left_behind(tell=wrong.append)
+    session, wrong = window.session, list[str]()
+    left = recovery.left_behind(session.clips, session.shelter.folder, wrong.append)
     if wrong:
         window.say(f"Unsaved work was found that can't be read: {in_a_sentence(wrong[0], 200)}")
     for unsaved in left:

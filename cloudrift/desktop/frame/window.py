@@ -492,7 +492,7 @@ class Window(QMainWindow):
 
     def _keep(self, loop: Loop, name: str, folder: Path, where: str) -> None:
         try:
-            one = keep(loop, name, folder)
+            one = keep(loop, name, folder, self.session.clips)
         except CloudriftError as error:
             self.say(str(error))
         else:
@@ -508,7 +508,7 @@ class Window(QMainWindow):
     def open_file(self, path: Path) -> None:
         """Open a loop file; a bad one is said and the open loop stays."""
         try:
-            document = load_document(path)
+            document = load_document(path, self.session.clips)
         except CloudriftError as error:
             self.say(str(error))
             return

@@ -6,24 +6,25 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from cloudrift.audio.clips import ClipStore
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
-from cloudrift.loop import recovery
 from cloudrift.loop.document import Document
+from cloudrift.loop.recovery import Shelter
 
 log = logging.getLogger(__name__)
 
 
 class Keeper(QObject):
-    """Keeps one document at a time in a folder; ``failed`` says, once, why it could not."""
+    """Keeps one document at a time in a shelter; ``failed`` says, once, why it could not."""
 
     failed = pyqtSignal(str)
     # Document, what was wrong, how often was forgotten till then
     _came = pyqtSignal(object, str, int)
 
-    def __init__(self, folder: Path, parent: QObject | None = None) -> None:
+    def __init__(self, shelter: Shelter, clips: ClipStore, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.folder = folder
-        self.kept: Document | None = None  # what lies in the folder
+        self.shelter, self._clips = shelter, clips
+        self.kept: Document | None = None  # what lies in the shelter
         self._writing = threading.Lock()  # held while it is written, or forgotten
         self._thread: threading.Thread | None = None
         self._times_forgotten = 0
@@ -59,17 +60,17 @@ class Keeper(QObject):
         """Remove what is kept: it is saved, or thrown away on purpose."""
         with self._writing:
             self._times_forgotten += 1
-            recovery.forget(self.folder)
+            self.shelter.forget()
             self.kept = None
 
     def _write(self, document: Document, path: Path | None) -> str:
         try:
-            recovery.keep(document, path, self.folder)
+            self.shelter.keep(document, path, self._clips)
         except (CloudriftError, OSError) as error:
             log.warning("unsaved work could not be kept: %s", error)
             said = error if isinstance(error, OSError) else error.__cause__
             reason = said.strerror if isinstance(said, OSError) else ""
-            return f"in {self.folder} ({reason or error})"
+            return f"in {self.shelter.folder} ({reason or error})"
         return ""
 
     def _on_kept(self, document: Document, wrong: str, times: int) -> None:

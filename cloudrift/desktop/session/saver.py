@@ -8,6 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.loop.document import Document
 from cloudrift.loop.storage import save, signature
@@ -49,14 +50,16 @@ class Saver(QObject):
         else:
             act()
 
-    def save(self, document: Document, path: Path, answer: Callable[[Written], None]) -> None:
-        """Write a document; ``answer`` hears what came of it."""
+    def save(
+        self, document: Document, path: Path, clips: ClipStore, answer: Callable[[Written], None]
+    ) -> None:
+        """Write a document with its recordings; ``answer`` hears what came of it."""
         number = next(self._numbers)
         self._answers[number] = answer
 
         def work() -> None:
             try:
-                save(document, path)
+                save(document, path, clips)
             except Exception as error:
                 wrong = error_words(error, f"{path} could not be written")
                 written = Written(document=document, path=path, wrong=wrong)

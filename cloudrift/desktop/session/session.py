@@ -15,6 +15,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.session.heard_once import BARE, HeardOnce
 from cloudrift.desktop.session.keeper import Keeper
 from cloudrift.desktop.session.preferences import Preferences
@@ -24,10 +25,11 @@ from cloudrift.desktop.session.selection import first_selection, only_there, sti
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.devices import Speaker
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import recovery, spec
+from cloudrift.loop import spec
 from cloudrift.loop.document import Document
 from cloudrift.loop.history import History, Moment
 from cloudrift.loop.model import LineAt, Loop
+from cloudrift.loop.recovery import Shelter
 from cloudrift.loop.storage import signature, with_suffix
 from cloudrift.render.audition import click_track
 from cloudrift.render.engine import Engine, Loudness, Rendered
@@ -73,12 +75,16 @@ class Session(QObject):
         path: Path | None,
         speaker: Speaker,
         *,
-        state_folder: Path | None = None,
+        shelter: Shelter | None = None,
         preferences: Preferences | None = None,
         engine: Engine | None = None,
         parent: QObject | None = None,
     ) -> None:
-        """``engine`` renders for it alone, and is closed with it."""
+        """``engine`` renders for it alone, and is closed with it; ``shelter`` likewise.
+
+        The recordings that documents name lie in the engine's store, the shelter's if none is
+        given.
+        """
         super().__init__(parent)
         self.history = History.of(what)
         loop = self.loop
@@ -87,14 +93,15 @@ class Session(QObject):
         self.begun = False  # whether somebody has chosen this loop, rather than the program
         self.preferences = preferences or Preferences()
         self.speaker = speaker
-        self.engine = engine or Engine()
+        self.shelter = shelter or Shelter()
+        self.engine = engine or Engine(clips=self.shelter.clips)
         self.player = Player(loop.rate)
         self.selection = first_selection(loop)
         self.hearing = TREATED
         self.rendered: dict[str, Rendered] = {}
         self.loudness: dict[str, Loudness] = {}
         self._saved = self.history.now if path else None
-        self.keeper = Keeper(state_folder or recovery.state_folder(), self)
+        self.keeper = Keeper(self.shelter, self.clips, self)
         self.keeper.failed.connect(self.say)
         self.saver = Saver(self)
         self._opened = 0  # how many documents have been opened before this one
@@ -139,6 +146,11 @@ class Session(QObject):
         (self.told if good else self.failed).emit(words)
 
     # --- the loop -----------------------------------------------------------------------------
+
+    @property
+    def clips(self) -> ClipStore:
+        """The recordings that documents name."""
+        return self.engine.clips
 
     @property
     def loop(self) -> Loop:
@@ -559,7 +571,7 @@ class Session(QObject):
                 self.saved.emit()
             then(not written.wrong)
 
-        self.saver.save(self.history.now, with_suffix(path), answer)
+        self.saver.save(self.history.now, with_suffix(path), self.clips, answer)
 
     @property
     def is_changed_outside(self) -> bool:
@@ -594,5 +606,5 @@ class Session(QObject):
         ended.append(self.engine.close(until - time.monotonic()))
         self.rendered.clear()
         if not kept:
-            self.keeper.forget()
+            self.shelter.close()
         return all(ended)

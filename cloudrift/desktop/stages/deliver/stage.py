@@ -231,6 +231,7 @@ class DeliverStage(QWidget):
 
     def _write(self) -> None:
         folder, loop, order = self._folder, self._session.loop, self.order
+        clips = self._session.clips
         self.bar.setRange(0, 1000)
         self.bar.setValue(0)
         for widget, there in ((self.bar, True), (self.cancel, True), (self.open_folder, False)):
@@ -240,7 +241,7 @@ class DeliverStage(QWidget):
         self._tasks.run(
             "deliver",
             lambda stop, moved: deliver(
-                loop, folder, order, cancelled=stop,
+                loop, folder, order, clips=clips, cancelled=stop,
                 progress=lambda done, of, name: moved(done / of, name),
             ),
             lambda paths: self._wrote(paths, folder),

@@ -32,7 +32,7 @@ from cloudrift.sound import CATALOGUE, Instrument, look_up
 from cloudrift.sound.catalogue import REACHES
 from cloudrift.sound.instrument import FAMILIES
 from cloudrift.sound.own import Found, OwnSound, read_recordings
-from cloudrift.sound.own_files import own_sounds, save_own
+from cloudrift.sound.own_files import Shelved, load_own, own_sounds, save_own
 
 HEIGHT = 222
 IN_LOOP, ALONE = "in the loop", "alone"
@@ -79,7 +79,7 @@ class Shelf(QFrame):
         self.beside.setToolTip("The layer's second sound: to swap with the first by one press, or "
                                "to take turns with it")  # fmt: skip
         self.bring = button("Own sound…", self._choose_files, tip="Make a sound of your one-shots")
-        self._library: dict[str, OwnSound] | None = None  # see _read_library
+        self._library: dict[str, Shelved] | None = None  # see _read_library
         self._lay_out()
         self._connect()
         for row, choice in ((self.which, EVERY), (self.reach, REACHES[0]), (self.how, IN_LOOP),
@@ -182,17 +182,34 @@ class Shelf(QFrame):
         """The own sounds that the loop carries, and those that are kept."""
         uses = (use for layer in self._session.loop.layers for use in layer.source.all_sounds)
         carried = {use.name: use.own for use in uses if use.own}
-        return carried | (self._library or {})
+        return carried | {name: one.own for name, one in (self._library or {}).items()}
 
-    def _read_library(self) -> dict[str, OwnSound]:
+    def _read_library(self) -> dict[str, Shelved]:
         """The own sounds that are kept, read when they are first needed."""
         if self._library is None:
-            self._library = {own.name: own for own in own_sounds()}
+            self._library = {one.own.name: one for one in own_sounds()}
         return self._library
 
     def _sound(self, sound: Instrument) -> str | OwnSound:
         """What an edit takes for a tile."""
         return self._owns()[sound.name] if sound.family == OWN else sound.name
+
+    def _is_ready(self, sound: Instrument) -> bool:
+        """Have a sound's recordings in the session's store; one that can't be read is said."""
+        kept = (self._library or {}).get(sound.name) if sound.family == OWN else None
+        clips = self._session.clips
+        if (
+            kept is None
+            or kept.file is None
+            or all(one.clip in clips for one in kept.own.recordings)
+        ):
+            return True
+        try:
+            load_own(kept.file, clips)
+        except CloudriftError as error:
+            self._session.say(str(error))
+            return False
+        return True
 
     def _layer(self) -> Layer | None:
         layers = self._session.loop.layers
@@ -237,6 +254,8 @@ class Shelf(QFrame):
             self._started = False
             self.grid.show_heard("")
             return
+        if not self._is_ready(sound):
+            return
         layer = self._layer()
         alone = frozenset({layer.id}) if layer and self._how == ALONE else None
         self._preview.put(
@@ -249,7 +268,7 @@ class Shelf(QFrame):
 
     def choose(self, sound: Instrument | None, as_layer: bool) -> None:
         """Give the layer the sound, or add a layer with it."""
-        if sound is None:
+        if sound is None or not self._is_ready(sound):
             return
         layer, what = self._layer(), self._sound(sound)
         self.hear(None)
@@ -263,7 +282,7 @@ class Shelf(QFrame):
     def keep_beside(self, sound: Instrument | None) -> None:
         """Keep a sound as the layer's second one."""
         layer = self._layer()
-        if sound is None or layer is None:
+        if sound is None or layer is None or not self._is_ready(sound):
             return
         what = self._sound(sound)
         self.hear(None)
@@ -279,11 +298,12 @@ class Shelf(QFrame):
 
     def bring_files(self, paths: list[Path]) -> None:
         """Read one-shots (files or folders) beside the interface, then ask for the rest."""
+        clips = self._session.clips
         self.bring.setEnabled(False)
         self.about.setText("Reading recordings…")
         self._tasks.run(
             "own sound",
-            lambda stop, moved: read_recordings(paths, stop, moved),
+            lambda stop, moved: read_recordings(paths, clips, stop, moved),
             lambda found: self._ask(found, paths[0]),
             self._not_read,
             lambda share, name: self.about.setText(f"Reading {name}: {share:.0%}"),
@@ -315,9 +335,9 @@ class Shelf(QFrame):
         own = replace(own, name=free_name(name, [*CATALOGUE, *self._owns()]))
         taken = "" if own.name == name else f": {name} is there already"
         self._session.say(f"Kept on the shelf as {own.name}{taken}", good=True)
-        library[own.name] = own
+        library[own.name] = Shelved(own, None)
         try:
-            save_own(own)
+            library[own.name] = Shelved(own, save_own(own, self._session.clips))
         except CloudriftError as error:
             self._session.say(f"{error}; the loop carries the sound all the same")
         self._narrow(_family=OWN, _which=EVERY, _reach=REACHES[0])

@@ -28,6 +28,7 @@ from cloudrift.loop import edits
 from cloudrift.loop.kept import Kept, forget, kept_in, template_folder
 from cloudrift.loop.metre import set_metre
 from cloudrift.loop.model import Loop
+from cloudrift.loop.storage import load
 from cloudrift.notes.from_midi import TEMPO_FROM, Song, read_song
 from cloudrift.notes.reference import Reference, read_reference
 from cloudrift.style import Card, house_cards, sketch
@@ -348,6 +349,7 @@ class TemplateSource(Source):
         super().__init__()
         self._session, self._say = session, say
         self._kept: Sequence[Kept] = ()
+        self._chosen: Loop | None = None  # with its recordings in the session's store
         self.list = QListWidget()
         self.list.setAccessibleName("Templates")
         self.list.setFixedHeight(96)
@@ -380,7 +382,14 @@ class TemplateSource(Source):
 
     def _choose(self) -> None:
         at = self.list.currentRow()
-        self.title = self._kept[at].name if 0 <= at < len(self._kept) else UNTITLED
+        chosen = self._kept[at] if 0 <= at < len(self._kept) else None
+        self.title = chosen.name if chosen else UNTITLED
+        self._chosen = None
+        if chosen:
+            try:
+                self._chosen = load(chosen.file, self._session.clips)
+            except CloudriftError as error:
+                self._say(str(error))
         self.changed.emit()
 
     def _remove(self) -> None:
@@ -391,8 +400,7 @@ class TemplateSource(Source):
         self.enter()
 
     def make(self, choice: Choice) -> Loop | None:
-        at = self.list.currentRow()
-        return altered(self._kept[at].loop, choice) if 0 <= at < len(self._kept) else None
+        return altered(self._chosen, choice) if self._chosen else None
 
     def first(self) -> QWidget:
         return self.list if self._kept else self
