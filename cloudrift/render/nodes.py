@@ -18,7 +18,7 @@ from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence
 from cloudrift.audio.wrap import changed_span, slice_wrapped
 from cloudrift.loop.model import LEVEL
 from cloudrift.sound.part import Part, ToneCache
-from cloudrift.texture.kind import Context
+from cloudrift.texture.context import Context
 from cloudrift.texture.ride import Ride, ride_shares, share_to_value
 from cloudrift.texture.running import Runner, runner
 from cloudrift.texture.treatment import Line

@@ -5,7 +5,7 @@ import numpy as np
 from cloudrift.ground.settings import hz_text
 from cloudrift.ground.words import number
 from cloudrift.render.step_facts import BANDS_HZ, StepFacts
-from cloudrift.texture.portrait import Axis, Portrait
+from cloudrift.texture.picture import Axis, Portrait
 
 FLOOR_DB = -90.0
 SMOOTH = 3  # bands to either side: together three quarters of an octave

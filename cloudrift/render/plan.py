@@ -16,7 +16,7 @@ from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.render.nodes import LineBlended, Node, Played, Riding, Summed, Treated, Turns
 from cloudrift.sound.own import in_tempo
 from cloudrift.sound.part import Part, ToneCache
-from cloudrift.texture.kind import Context
+from cloudrift.texture.context import Context
 from cloudrift.texture.treatment import Line, after, fused, tail_s, time_ratio
 
 ONCE_LONGEST_TAIL_S = 40.0

@@ -124,7 +124,7 @@ def heed(
     if after.wide_low_db > WIDE_LOW_DB > before.wide_low_db and after.low_db > LOW_DB:
         found.append("the low end is wide below 120 Hz; a trim can keep it in the middle")
     cleared = _cleared(loop.line_of(line_of), treatment)
-    if treatment.kind == "slow" and after.rumble_db > RUMBLE_DB and not cleared:
+    if treatment.of.rumbles and after.rumble_db > RUMBLE_DB and not cleared:
         found.append(f"rumble below {RUMBLE_HZ:.0f} Hz, {-after.rumble_db:.0f} dB under all of it; "
                      "a low cut behind it clears that")  # fmt: skip
     gap = short_gap_s(loop, line_of)
@@ -138,8 +138,8 @@ def heed(
 def _cleared(line: Line, treatment: Treatment) -> bool:
     """Whether a low cut behind a treatment takes away what rumbles."""
     at = next((i for i, t in enumerate(line) if t.id == treatment.id), len(line))
-    cuts = (t for t in line[at + 1 :] if t.kind == "cuts" and t.acts and t.blend > CLEARING_BLEND)
-    return any(t.full.number("low_cut_hz") >= RUMBLE_HZ for t in cuts)
+    behind = (t for t in line[at + 1 :] if t.acts and t.blend > CLEARING_BLEND)
+    return any(t.of.clears_hz(t.full) >= RUMBLE_HZ for t in behind)
 
 
 def short_gap_s(loop: Loop, line_of: LineAt) -> float | None:

@@ -4,7 +4,8 @@ Knows tempo and chord places through a ``Context``. Knows nothing of layers or d
 """
 
 from cloudrift.texture.catalogue import FAMILIES, KINDS, find_kind
-from cloudrift.texture.kind import Context, Kind
+from cloudrift.texture.context import Context
+from cloudrift.texture.kind import Kind
 from cloudrift.texture.ride import Ride, RidePoint
 from cloudrift.texture.treatment import Line, Treatment
 

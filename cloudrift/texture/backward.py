@@ -7,7 +7,9 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine, silence
 from cloudrift.ground.settings import Field, Full, SettingsSpec
-from cloudrift.texture.kind import Context, Kind
+from cloudrift.texture.context import Context
+from cloudrift.texture.kind import Kind
+from cloudrift.texture.picture import Portrait, beats_of, moments
 
 WHOLE, CHORDS = "whole", "chords in order"
 
@@ -25,7 +27,7 @@ def _process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     return _each_chord(audio, full.number("fade_ms"), context)
 
 
-def heard_frames(full: Full, context: Context) -> NDArray[np.int64]:
+def _heard_frames(full: Full, context: Context) -> NDArray[np.int64]:
     """Return which frame of the loop is heard at each, fades aside."""
     n = context.loop_frames
     if full.word("what") == WHOLE:
@@ -68,6 +70,10 @@ def _says(full: Full) -> str:
     return "each chord swells into its own place; the order stays"
 
 
+def _picture(full: Full, _draw: int, context: Context) -> Portrait:
+    return moments([_heard_frames(full, context)], beats_of(context), context)
+
+
 BACKWARD = Kind(
     name="backward",
     label="Backward",
@@ -82,4 +88,5 @@ BACKWARD = Kind(
     ),
     says=_says,
     process=_process,
+    picture=_picture,
 )  # fmt: skip

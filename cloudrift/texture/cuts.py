@@ -5,7 +5,9 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.wrap import Spectrum
 from cloudrift.ground.settings import Field, Full, SettingsSpec
-from cloudrift.texture.kind import Context, Kind, Linear
+from cloudrift.texture.context import Context
+from cloudrift.texture.kind import Kind
+from cloudrift.texture.process import Linear
 
 LOW_OFF_HZ, HIGH_OFF_HZ = 20.0, 20_000.0
 
@@ -83,4 +85,5 @@ CUTS = Kind(
     ),
     says=_says,
     linear=Linear(through=_through, ring_s=_ring_s),
+    clears_hz=lambda full: full.number("low_cut_hz"),
 )  # fmt: skip

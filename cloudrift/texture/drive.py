@@ -8,8 +8,11 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.wrap import BLOCK, Spectrum, filter_circular, shaped_oversampled, slice_wrapped
 from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.texture.context import Context
 from cloudrift.texture.curves import SHAPES, band_edge
-from cloudrift.texture.kind import Context, Kind, Near, rough_of
+from cloudrift.texture.kind import Kind
+from cloudrift.texture.picture import POINTS, Axis, Portrait
+from cloudrift.texture.process import Near, rough_of
 from cloudrift.texture.tone import bell
 
 EDGE_HZ = 20_000.0
@@ -49,6 +52,26 @@ def _no_offset(rate: int, spectrum: Spectrum, length: int) -> Spectrum:
     return spectrum * (slow / (1 + slow)).astype(np.complex64)
 
 
+def _picture(curve: str, full: Full, *, whole: bool = False) -> Portrait:
+    """What comes out for each level that goes in, a moment of a wave at a time.
+
+    ``whole``: all of the gain is given back, as a tape does.
+    """
+    gain = to_gain(full.number("drive_db"))
+    lean = full.number("lean") / 100 if "lean" in full else 0.0
+    x = np.linspace(-1, 1, POINTS)
+    wave = np.repeat(x[:, None], 2, axis=1).astype(np.float32)
+    shape = SHAPES[curve]
+    rest = shape(np.full((1, 2), lean, np.float32))[0, -1]
+    y = (shape(wave * np.float32(gain) + np.float32(lean))[:, -1] - rest).astype(float)
+    y *= to_gain(full.number("out_db")) / (gain if whole else np.sqrt(gain))
+    most = max(1.0, float(np.abs(y).max()))
+    marks = ((-1.0, "−1"), (0.0, "0"), (1.0, "+1"))
+    return Portrait(title="out over in, of full scale", x=x, curves=(y, x),
+                    x_axis=Axis(low=-1, high=1, marks=marks),
+                    y_axis=Axis(low=-most, high=most, marks=marks))  # fmt: skip
+
+
 def _kind(
     name: str, about: str, curve: str, fields: tuple[Field, ...], says: str, drive_db: float,
     most_db: float = 24,
@@ -72,6 +95,7 @@ def _kind(
         name=name, label=name.capitalize(), family="Drive", about=about, spec=spec,
         says=lambda full: f"{full.number('drive_db'):.1f} dB into {says}", process=process,
         near=Near(process=stretch, reach=lambda _full, _draw, _context: REACH),
+        picture=lambda full, _draw, _context: _picture(curve, full),
     )  # fmt: skip
 
 
@@ -134,7 +158,6 @@ TAPE = Kind(
     says=lambda full: (f"{full.number('drive_db'):.1f} dB onto {full.word('speed')} tape, "
                        f"a bump at {SPEEDS[full.word('speed')][1]:.0f} Hz"),
     process=_tape, rough=rough_of(_tape, 0.3),
+    picture=lambda full, _draw, _context: _picture("soft", full, whole=True),
 )  # fmt: skip
-# Which curve each bends with.
-CURVES = {"warm": "soft", "tape": "soft", "overdrive": "soft", "soft clip": "hard", "fold": "fold"}
 KINDS = (WARM, TAPE, OVERDRIVE, CLIP, FOLD)

@@ -9,7 +9,10 @@ from cloudrift.audio.loudness import peaks_between, true_peak_db
 from cloudrift.audio.wrap import LONGEST_BLOCK_RING, Spectrum, filter_circular, fold
 from cloudrift.ground.settings import Field, Full, SettingsSpec, percent
 from cloudrift.ground.words import number
-from cloudrift.texture.kind import Context, Kind, rough_of
+from cloudrift.texture.context import Context
+from cloudrift.texture.kind import Kind
+from cloudrift.texture.picture import Portrait, level_out
+from cloudrift.texture.process import rough_of
 
 QUIET = 1e-12
 
@@ -67,6 +70,11 @@ def reduction_db(level_db: NDArray[np.float32], full: Full) -> NDArray[np.float3
     return np.where(over > knee / 2, over, soft) * np.float32(1 - 1 / full.number("ratio"))
 
 
+def _compressor_picture(full: Full, _draw: int, _context: Context) -> Portrait:
+    gain = full.number("gain_db")
+    return level_out(lambda x: x + gain - reduction_db(x.astype(np.float32), full))
+
+
 COMPRESSOR = Kind(
     name="compressor", label="Compressor", family="Drive",
     about="Turns down what is loud, evenly or with a push.",
@@ -84,7 +92,7 @@ COMPRESSOR = Kind(
     )),
     says=lambda full: (f"{full.number('ratio'):.1f} to 1 above "
                        f"{number(full.number('threshold_db'), '.0f')} dB"),
-    process=_compressor, rough=rough_of(_compressor, 1.0),
+    process=_compressor, picture=_compressor_picture, rough=rough_of(_compressor, 1.0),
 )  # fmt: skip
 
 
@@ -119,6 +127,13 @@ def _limiter(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
 
 
 MARGIN = 0.995  # of the ceiling: what is aimed at
+
+
+def _limiter_picture(full: Full, _draw: int, _context: Context) -> Portrait:
+    push, ceiling = full.number("push_db"), full.number("ceiling_db")
+    return level_out(lambda x: np.minimum(x + push, ceiling))
+
+
 LIMITER = Kind(
     name="limiter", label="Limiter", family="Drive",
     about="Nothing gets above the ceiling, between samples either.",
@@ -130,7 +145,7 @@ LIMITER = Kind(
     )),
     says=lambda full: (f"holds {full.number('push_db'):.1f} dB more under "
                        f"{number(full.number('ceiling_db'), '.1f')} dBTP"),
-    process=_limiter, rough=rough_of(_limiter, 0.5),
+    process=_limiter, rough=rough_of(_limiter, 0.5), picture=_limiter_picture,
 )  # fmt: skip
 
 
@@ -179,6 +194,10 @@ def _band_gain(name: str) -> Field:
                  step=0.5)  # fmt: skip
 
 
+def _squash_picture(full: Full, _draw: int, _context: Context) -> Portrait:
+    return level_out(lambda x: x + squash_db(x.astype(np.float32), full))
+
+
 SQUASH = Kind(
     name="squash", label="Squash", family="Drive",
     about="Loud down and soft up, in three bands: dense and bright.",
@@ -194,6 +213,6 @@ SQUASH = Kind(
     )),
     says=lambda full: (f"three bands {full.number('amount'):.0f} % of the way to "
                        f"{number(full.number('aim_db'), '.0f')} dB"),
-    process=_squash, rough=rough_of(_squash, 0.6),
+    process=_squash, rough=rough_of(_squash, 0.6), picture=_squash_picture,
 )  # fmt: skip
 KINDS = (COMPRESSOR, SQUASH, LIMITER)

@@ -7,9 +7,11 @@ from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.wrap import Spectrum, read_displaced
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec
+from cloudrift.texture.context import Context
 from cloudrift.texture.curves import saturate
-from cloudrift.texture.kind import Context, Kind, Linear, rough_of
+from cloudrift.texture.kind import Kind, decay_of
 from cloudrift.texture.periods import SYNCED, seconds_of
+from cloudrift.texture.process import Linear, rough_of
 from cloudrift.texture.weathering.speed import strayed
 
 SILENT_DB = 60.0  # a repeat that is so much softer is not waited for
@@ -20,8 +22,12 @@ def _delay_frames(full: Full, tempo: float, rate: int) -> int:
     return max(1, round(seconds_of(full.word("time"), tempo) * rate))
 
 
+_OF_REPEATS = ("dark_hz", "feedback", "thin_hz", "time", "way", "width")
+
+
 def _through(spectrum: Spectrum, full: Full, _draw: int, context: Context, length: int) -> Spectrum:
-    response = _response(tuple(sorted(full.items())), context.tempo, context.rate, length)
+    settings = tuple((name, full[name]) for name in _OF_REPEATS)  # a tape echo has more
+    response = _response(settings, context.tempo, context.rate, length)
     if full.word("way") == BESIDE:
         return np.asarray(spectrum * response, np.complex64)
     middle = (spectrum[0] + spectrum[1]) / 2
@@ -74,6 +80,12 @@ def _says(full: Full) -> str:
     return f"about {count} repeats every {full.word('time')}, {full.word('way')}"
 
 
+def _ring_s(full: Full, context: Context) -> float:
+    return 1.5 * _tail_s(full, context.tempo) + 0.05
+
+
+_LINEAR = Linear(through=_through, ring_s=_ring_s)
+_picture = decay_of(_LINEAR)  # a tape echo's too: the repeats, without what the tape does to them
 ECHO = Kind(
     name="echo",
     label="Echo",
@@ -90,25 +102,18 @@ ECHO = Kind(
         Field(name="width", label="Width", default=80, unit="%", low=0, high=100),
     )),
     says=_says,
-    linear=Linear(
-        through=_through,
-        ring_s=lambda full, context: 1.5 * _tail_s(full, context.tempo) + 0.05,
-    ),
+    linear=_LINEAR,
+    picture=_picture,
     tail_s=_tail_s,
     blend=0.35,
 )  # fmt: skip
 
 # --- tape echo ------------------------------------------------------------------------------------
 
-_PLAIN = frozenset(field.name for field in ECHO.spec)
-
 
 def _tape_echo(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
     """The same repeats off a tape: its speed strays, and what is loud is rounded."""
-    plain = Full({name: value for name, value in full.items() if name in _PLAIN})
-    linear = ECHO.linear
-    assert linear is not None
-    out = linear.lay(audio, plain, draw, context)
+    out = _LINEAR.lay(audio, full, draw, context)
     cents = {"wow": full.number("drift_cents"), "flutter": full.number("drift_cents") / 5}
     away = strayed(cents, draw, context.loop_frames, context.rate)
     if away is not None:
@@ -127,6 +132,7 @@ TAPE_ECHO = Kind(
         Field(name="drive_db", label="Saturation", default=8, unit="dB", low=0, high=16, step=0.5),
     )),
     says=lambda full: f"{_says(full)}, drifting ±{full.number('drift_cents'):.0f} cents",
-    process=_tape_echo, rough=rough_of(_tape_echo, 2.0), tail_s=_tail_s, blend=0.35, draws=True,
+    process=_tape_echo, rough=rough_of(_tape_echo, 2.0), picture=_picture,
+    tail_s=_tail_s, blend=0.35, draws=True,
 )  # fmt: skip
 KINDS = (ECHO, TAPE_ECHO)

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo, add_wrapped
 from cloudrift.audio.pair import both
 from cloudrift.audio.wrap import slice_wrapped
-from cloudrift.texture.kind import Context
+from cloudrift.texture.context import Context
 
 FRAME, HOP = 2048, 512
 Spectra = NDArray[np.complex64]  # (2, frames, bins)

@@ -18,8 +18,11 @@ from cloudrift.audio.wrap import (
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.texture.context import Context
 from cloudrift.texture.cuts import HIGH_OFF_HZ
-from cloudrift.texture.kind import Context, Kind, Linear, rough_of
+from cloudrift.texture.kind import Kind, decay_of
+from cloudrift.texture.picture import Portrait, straying
+from cloudrift.texture.process import Linear, rough_of
 from cloudrift.texture.tone import bell
 from cloudrift.texture.weathering.speed import cents_to_speed, displaced_by
 
@@ -139,6 +142,7 @@ def _space(
 ) -> Kind:  # fmt: skip
     """Return a kind of space; ``decay`` is its default, least and most, in seconds."""
     usual, least, most = decay
+    linear = Linear(through=functools.partial(_through, walls), ring_s=_ring_s)
     return Kind(
         name=walls.name,
         label=walls.name.capitalize(),
@@ -158,7 +162,8 @@ def _space(
             Field(name="width", label="Width", default=100, unit="%", low=0, high=100),
         )),
         says=_says,
-        linear=Linear(through=functools.partial(_through, walls), ring_s=_ring_s),
+        linear=linear,
+        picture=decay_of(linear),
         tail_s=_ring_s,
         blend=0.35,
         draws=True,
@@ -212,6 +217,10 @@ def _cloud(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
     return np.concatenate([read_splined(spline[i : i + 1], away[i]) for i in range(2)])
 
 
+def _drift_picture(full: Full, draw: int, context: Context) -> Portrait:
+    return straying([*drift_of(full, draw, context)], context)
+
+
 CLOUD = Kind(
     name="cloud", label="Cloud", family="Space", about=_STILL.about,
     spec=SettingsSpec((
@@ -220,6 +229,7 @@ CLOUD = Kind(
               ride_step=1 / 30),
     )),
     says=lambda full: f"{_says(full)}, drifting ±{full.number('drift_cents'):.0f} cents",
-    process=_cloud, rough=rough_of(_cloud, 2.0), tail_s=_ring_s, blend=0.35, draws=True,
+    process=_cloud, rough=rough_of(_cloud, 2.0), picture=_drift_picture,
+    tail_s=_ring_s, blend=0.35, draws=True,
 )  # fmt: skip
 KINDS = (HALL, ROOM, PLATE, WORN, CLOUD)

@@ -6,7 +6,9 @@ from cloudrift.audio.buffers import to_gain
 from cloudrift.audio.wrap import Spectrum
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.ground.words import number
-from cloudrift.texture.kind import Context, Kind, Linear
+from cloudrift.texture.context import Context
+from cloudrift.texture.kind import Kind
+from cloudrift.texture.process import Linear
 
 MONO_OFF_HZ = 20.0
 

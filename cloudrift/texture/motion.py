@@ -1,12 +1,14 @@
 """Motion: level, place and width that move with the loop. Rates are note values that divide it."""
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.ground.settings import Field, Full, SettingsSpec, percent
-from cloudrift.texture.kind import Context, Kind, Near, Process
+from cloudrift.texture.context import Context
+from cloudrift.texture.kind import Kind
 from cloudrift.texture.periods import (
     Gains,
     Moments,
@@ -17,6 +19,15 @@ from cloudrift.texture.periods import (
     rate_words,
     turns,
 )
+from cloudrift.texture.picture import (
+    Portrait,
+    beat_axis,
+    beats_of,
+    over_beats,
+    percent_axis,
+    shown_beats,
+)
+from cloudrift.texture.process import Near, Process
 
 STEPS = 16
 PATTERNS = {
@@ -80,13 +91,38 @@ def _width_move(full: Full, context: Context, at: Moments) -> Gains:
     return np.stack([np.ones_like(side), side]).astype(np.float32)
 
 
+def _level_picture(process: Process, full: Full, draw: int, context: Context) -> Portrait:
+    """The level left and right over the loop."""
+    out = process(np.ones((2, context.loop_frames), np.float32), full, draw, context)
+    beats = shown_beats(full.word("rate"), context)
+    if "pattern" in full:  # a step is a rate, but a pattern is sixteen
+        whole = beats_of(context)
+        beats = min(whole, beats * STEPS / 4 if beats < whole else beats)
+    lines = [out[0]] if np.array_equal(out[0], out[1]) else [out[0], out[1]]
+    drawn = [over_beats(line * 100, beats, context) for line in lines]
+    return Portrait(title="level over time" + (", left and right" if len(lines) > 1 else ""),
+                    x=drawn[0][0], curves=tuple(y for _, y in drawn), x_axis=beat_axis(beats),
+                    y_axis=percent_axis())  # fmt: skip
+
+
+def _width_picture(process: Process, full: Full, draw: int, context: Context) -> Portrait:
+    """How wide it is over the loop."""
+    sides = np.array([[1], [-1]], np.float32) * np.ones(context.loop_frames, np.float32)
+    beats = shown_beats(full.word("rate"), context)
+    x, y = over_beats(process(sides, full, draw, context)[0] * 100, beats, context)
+    return Portrait(title="width over time", x=x, curves=(y,), x_axis=beat_axis(beats),
+                    y_axis=percent_axis(200))  # fmt: skip
+
+
 def _kind(
     name: str, label: str, about: str, spec: tuple[Field, ...], says: Callable[[Full], str],
     moved: tuple[Process, Near],
+    picture: Callable[[Process, Full, int, Context], Portrait] = _level_picture,
 ) -> Kind:  # fmt: skip
     process, near = moved
     return Kind(name=name, label=label, family="Motion", about=about, spec=SettingsSpec(spec),
-                says=says, process=process, near=near)  # fmt: skip
+                says=says, process=process, near=near,
+                picture=partial(picture, process))  # fmt: skip
 
 
 TREMOLO = _kind(
@@ -124,6 +160,6 @@ WIDTH_MOVE = _kind(
      rate_field("2 bars")),
     lambda full: (f"from {full.number('least'):.0f} to {full.number('most'):.0f} % wide, "
                   f"{rate_words(full)}"),
-    by_width(_width_move),
+    by_width(_width_move), _width_picture,
 )  # fmt: skip
 KINDS = (TREMOLO, AUTO_PAN, PUMP, GATE, WIDTH_MOVE)

@@ -10,7 +10,8 @@ from cloudrift.audio.wrap import slice_wrapped
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, Settings
 from cloudrift.notes.time import LONG_VALUES, NOTE_VALUES, TICKS_PER_QUARTER
-from cloudrift.texture.kind import Context, Near, Process
+from cloudrift.texture.context import Context
+from cloudrift.texture.process import Near, Process
 
 RATES = {**LONG_VALUES, **NOTE_VALUES}
 SYNCED = {name: ticks for name, ticks in NOTE_VALUES.items() if ticks <= 1920}

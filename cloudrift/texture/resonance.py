@@ -6,7 +6,9 @@ from numpy.typing import NDArray
 from cloudrift.audio.wrap import Spectrum
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, SettingsSpec
-from cloudrift.texture.kind import Context, Kind, Linear
+from cloudrift.texture.context import Context
+from cloudrift.texture.kind import Kind
+from cloudrift.texture.process import Linear
 from cloudrift.theory.key import Key
 
 # Which tones of the scale ring, counted from 0.

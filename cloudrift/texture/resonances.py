@@ -9,8 +9,11 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import slice_wrapped
 from cloudrift.ground.settings import Field, Full, SettingsSpec, hz_text, percent
+from cloudrift.texture.context import Context
 from cloudrift.texture.frames import FRAME, HOP, Gain, Spectra, filtered, hz_of, smoothed
-from cloudrift.texture.kind import Context, Kind, rough_of
+from cloudrift.texture.kind import Kind
+from cloudrift.texture.picture import POINTS, Axis, Curve, Portrait, db_axis
+from cloudrift.texture.process import rough_of
 
 # --- find harsh -----------------------------------------------------------------------------------
 
@@ -111,6 +114,15 @@ def _fade_in(hz: NDArray[np.float32], low: float, high: float) -> NDArray[np.flo
     return np.asarray(rise * fall, np.float32)
 
 
+def _tamer_picture(full: Full, _draw: int, _context: Context) -> Portrait:
+    """How far something still sticks out."""
+    x = np.linspace(0, 24, POINTS)
+    y = x - full.number("amount") / 100 * np.maximum(0, x - full.number("above_db"))
+    axis = db_axis(0, 24, 6)
+    return Portrait(title="sticks out by, over by how much it did", x=x, curves=(y, x),
+                    x_axis=axis, y_axis=axis)  # fmt: skip
+
+
 TAMER = Kind(
     name="tamer", label="Moving tamer", family="Tone",
     about="Turns down resonances as they come, leaves the rest.",
@@ -126,7 +138,7 @@ TAMER = Kind(
     )),
     says=lambda full: (f"holds down what sticks out by over {full.number('above_db'):.0f} dB, "
                        f"{hz_text(full.number('from_hz'))} to {hz_text(full.number('to_hz'))}"),
-    process=_tamer, rough=rough_of(_tamer, FRAME / 44_100 + 0.25),
+    process=_tamer, rough=rough_of(_tamer, FRAME / 44_100 + 0.25), picture=_tamer_picture,
 )  # fmt: skip
 
 
@@ -159,6 +171,16 @@ def _cleaner(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     return filtered(audio, context, gain_of)
 
 
+def _cleaner_picture(full: Full, _draw: int, _context: Context) -> Portrait:
+    """How much is taken of what is so far above the noise."""
+    x = np.linspace(-6, 30, POINTS)
+    margin = full.number("above_db")
+    kept = np.clip((x - margin / 2) / max(margin, 1), 0, 1)
+    y = -full.number("reduction_db") * (1 - kept)
+    return Portrait(title="gain over level above the noise", x=x, curves=(y,),
+                    x_axis=db_axis(-6, 30, 6), y_axis=db_axis(-36, 3, 12))  # fmt: skip
+
+
 GATE_OFF_DB = -90.0
 CLEANER = Kind(
     name="noise cleaner", label="Noise cleaner", family="Level",
@@ -172,7 +194,7 @@ CLEANER = Kind(
               high=-20, off_low=True),
     )),
     says=lambda full: f"up to {full.number('reduction_db'):.0f} dB less of what is always there",
-    process=_cleaner, rough=rough_of(_cleaner, 1.0),
+    process=_cleaner, rough=rough_of(_cleaner, 1.0), picture=_cleaner_picture,
 )  # fmt: skip
 
 
@@ -203,6 +225,25 @@ def _formant(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     return filtered(audio, context, gain_of)
 
 
+SUNG = ((700, 0, 130), (1150, -4, 150), (2600, -16, 260), (3500, -24, 300))  # Hz, dB, Hz wide
+
+
+def _formant_picture(full: Full, _draw: int, _context: Context) -> Portrait:
+    """A vowel's shape before and after."""
+    hz = np.geomspace(80, 9000, POINTS)
+
+    def body(at: Curve) -> Curve:
+        power = sum(10 ** (db / 10) / (1 + ((at - f) / w) ** 2) for f, db, w in SUNG)
+        return np.asarray(10 * np.log10(power))
+
+    ratio = 2 ** (full.number("shift_st") / 12)
+    marks = ((100.0, "100 Hz"), (1000.0, "1 kHz"))
+    return Portrait(title="the body of a sung ah: now, and as it was", x=hz,
+                    curves=(body(hz / ratio), body(hz)),
+                    x_axis=Axis(low=80, high=9000, log=True, marks=marks),
+                    y_axis=db_axis(-40, 6, 20))  # fmt: skip
+
+
 FORMANT = Kind(
     name="formant", label="Formant", family="Time",
     about="A larger or smaller mouth or body; the pitch stays.",
@@ -214,5 +255,5 @@ FORMANT = Kind(
     says=lambda full: (f"a body {abs(full.number('shift_st')):.1f} semitones "
                        f"{'smaller' if full.number('shift_st') > 0 else 'larger'}, same pitch"
                        if full.number("shift_st") else "as it was"),
-    process=_formant, rough=rough_of(_formant, FRAME / 44_100 + 0.1),
+    process=_formant, rough=rough_of(_formant, FRAME / 44_100 + 0.1), picture=_formant_picture,
 )  # fmt: skip

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.settings import SettingsSpec
-from cloudrift.texture.kind import Context
+from cloudrift.texture.context import Context
 from cloudrift.texture.ride import BLEND, Ride, ride_shares, share_to_value
 
 APART = 16_384  # frames: what is nearer than this is run in one

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, percent
 from cloudrift.notes.time import TICKS_PER_QUARTER
-from cloudrift.texture.kind import Context
+from cloudrift.texture.context import Context
 
 BLEND = percent("blend", "Blend", 100)
 MOST_POINTS = 128

@@ -24,7 +24,8 @@ from cloudrift.audio.wrap import (
     slice_wrapped,
 )
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.texture.kind import Context, Process
+from cloudrift.texture.context import Context
+from cloudrift.texture.process import Process
 from cloudrift.texture.ridden import Course, Values, blend_curve, ridden, ridden_stretch
 from cloudrift.texture.ride import BLEND
 from cloudrift.texture.treatment import Line, after, fused, stands, tail_s

@@ -1,9 +1,14 @@
 """Shadow and ghost: another octave beside the sound, and a space that swells into it."""
 
+import numpy as np
+
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.texture.context import Context
 from cloudrift.texture.hall import HALL
-from cloudrift.texture.kind import Context, Kind, rough_of
+from cloudrift.texture.kind import Kind
+from cloudrift.texture.picture import POINTS, Axis, Portrait, db_axis, moved
+from cloudrift.texture.process import rough_of
 from cloudrift.texture.shift import held
 
 INTERVALS = {
@@ -24,6 +29,7 @@ SHADOW = Kind(
               choices=tuple(INTERVALS)),
     )),
     says=lambda full: f"with {full.word('interval')} beside it", process=_shadow, blend=0.4,
+    picture=lambda full, _draw, _context: moved(INTERVALS[full.word("interval")]),
     rough=rough_of(_shadow, 0.3),
 )  # fmt: skip
 
@@ -37,12 +43,24 @@ def _ghost(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
     return turned[:, ::-1].copy()
 
 
+def _ghost_picture(full: Full, _draw: int, _context: Context) -> Portrait:
+    """The hall's decay the other way round."""
+    seconds = full.number("decay_s")
+    x = np.linspace(-seconds, 0.2, POINTS)
+    y = np.where(x <= 0, 60 * x / seconds, -60.0)
+    marks = ((-seconds, f"−{seconds:.1f} s"), (0.0, "0 s"))
+    return Portrait(title="swells into a note at 0 s", x=x, curves=(y,),
+                    x_axis=Axis(low=-seconds, high=0.2, marks=marks),
+                    y_axis=db_axis(-60, 0, 20))  # fmt: skip
+
+
 GHOST = Kind(
     name="ghost", label="Ghost", family="Time", about="A hall that swells into each note.",
     spec=SettingsSpec(tuple(
         field for field in HALL.spec if field.name in ("decay_s", "low_cut_hz", "damping", "width")
     )),
     says=lambda full: f"swells over {full.number('decay_s'):.1f} s before each note",
-    process=_ghost, rough=rough_of(_ghost, 2.0), blend=0.35, draws=True,
+    process=_ghost, rough=rough_of(_ghost, 2.0), picture=_ghost_picture,
+    blend=0.35, draws=True,
 )  # fmt: skip
 KINDS = (SHADOW, GHOST)

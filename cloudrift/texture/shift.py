@@ -5,7 +5,9 @@ from cloudrift.audio.resample import resample_circular, shift_held
 from cloudrift.audio.stretch import LEAD_S, pitch_shifted
 from cloudrift.audio.wrap import slice_wrapped
 from cloudrift.ground.settings import Field, Full, SettingsSpec
-from cloudrift.texture.kind import Context, Kind
+from cloudrift.texture.context import Context
+from cloudrift.texture.kind import Kind
+from cloudrift.texture.picture import moved
 
 HOLD, TAPE = "hold", "tape"
 
@@ -89,6 +91,7 @@ SHIFT = Kind(
     ),
     says=_says,
     process=_process,
+    picture=lambda full, _draw, _context: moved(semitones_of(full)),
     rough=_rough,
     shift_st=semitones_of,
     time_ratio=_ratio,

@@ -8,8 +8,11 @@ from cloudrift.audio.wrap import read_splined, read_stretch, splined
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec, percent
-from cloudrift.texture.kind import Context, Kind, Near
+from cloudrift.texture.context import Context
+from cloudrift.texture.kind import Kind
 from cloudrift.texture.periods import Moments, all_of, stretch_of
+from cloudrift.texture.picture import BEATS_SHOWN, Portrait, beats_of, moments
+from cloudrift.texture.process import Near
 
 STREAMS = 4  # of grains at once, each a quarter of a grain behind the one before
 PITCHES = {
@@ -77,6 +80,12 @@ def _reach(full: Full, _draw: int, context: Context) -> int:
     return int(longest * 1e-3 * context.rate) + 64
 
 
+def _picture(full: Full, draw: int, context: Context) -> Portrait:
+    away, _, _ = courses_of(full, draw, context, all_of(context))
+    beats = min(beats_of(context), BEATS_SHOWN)
+    return moments(list(np.arange(context.loop_frames) + away), beats, context)
+
+
 SMEAR = Kind(
     name="smear", label="Smear", family="Space",
     about="Turns chords into a bed: grains of a moment ago, also at other pitches.",
@@ -91,5 +100,6 @@ SMEAR = Kind(
     )),
     says=lambda full: (f"grains of {full.number('grain_ms'):.0f} ms from the last "
                        f"{full.number('reach_ms') / 1000:.2g} s, {full.word('pitch')}"),
-    process=_smear, near=Near(process=_stretch, reach=_reach), blend=0.5, draws=True,
+    process=_smear, near=Near(process=_stretch, reach=_reach), picture=_picture,
+    blend=0.5, draws=True,
 )  # fmt: skip

@@ -6,7 +6,9 @@ from numpy.typing import NDArray
 from cloudrift.audio.wrap import Spectrum
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, SettingsSpec, hz_text, percent
-from cloudrift.texture.kind import Context, Kind, Linear
+from cloudrift.texture.context import Context
+from cloudrift.texture.kind import Kind, decay_of
+from cloudrift.texture.process import Linear
 
 # What a low sound needs for the way there and back (s), and how much of a spring is left, right.
 SPRINGS = ((0.0331, 1.0, 0.15), (0.0417, 0.15, 1.0), (0.0378, 0.7, -0.7))
@@ -59,6 +61,7 @@ def _ring_s(full: Full, _where: object) -> float:
     return full.number("decay_s") * 1.2 + full.number("pre_delay_ms") * 1e-3 + 0.2
 
 
+_LINEAR = Linear(through=_through, ring_s=_ring_s)
 SPRING = Kind(
     name="spring", label="Spring", family="Space", about="Coiled springs: chirping, boingy, dark.",
     spec=SettingsSpec((
@@ -76,5 +79,5 @@ SPRING = Kind(
     )),
     says=lambda full: (f"returns for {full.number('decay_s'):.1f} s up to "
                        f"{hz_text(full.number('high_cut_hz'))}, highs later than lows"),
-    linear=Linear(through=_through, ring_s=_ring_s), tail_s=_ring_s, blend=0.3,
+    linear=_LINEAR, picture=decay_of(_LINEAR), tail_s=_ring_s, blend=0.3,
 )  # fmt: skip

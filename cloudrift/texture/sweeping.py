@@ -1,6 +1,7 @@
 """Sweep and swirl: a filter's edge, and notches, that move with the loop."""
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -8,9 +9,12 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
 from cloudrift.ground.settings import Field, Full, SettingsSpec, hz_text, percent
+from cloudrift.texture.context import Context
 from cloudrift.texture.frames import FRAME, Gain, filtered, filtered_stretch, hz_of, places
-from cloudrift.texture.kind import Context, Kind, Near, Process
+from cloudrift.texture.kind import Kind
 from cloudrift.texture.periods import rate_field, rate_words, turns
+from cloudrift.texture.picture import POINTS, Portrait, beat_axis, beats_of, hz_axis, shown_beats
+from cloudrift.texture.process import Near, Process
 
 SHAPES = ("triangle", "sine", "random", "falling")
 
@@ -87,6 +91,17 @@ def _by_frames(gain_of: Callable[[Full, int, Context, Shares], Gain]) -> tuple[P
     return process, Near(process=stretch, reach=lambda _full, _draw, _context: FRAME)
 
 
+def _edge_picture(title: str, full: Full, draw: int, context: Context) -> Portrait:
+    """Where a filter that moves is, over the loop."""
+    beats = shown_beats(full.word("rate"), context)
+    x = np.linspace(0, beats, POINTS, endpoint=False)
+    place = course(full.word("shape"), full.word("rate"), draw, context,
+                   x / beats_of(context) % 1.0)  # fmt: skip
+    low, high = full.number("low_hz"), full.number("high_hz")
+    return Portrait(title=title, x=x, curves=(low * (high / low) ** place,),
+                    x_axis=beat_axis(beats), y_axis=hz_axis())  # fmt: skip
+
+
 _SWEEP_MOVED = _by_frames(_sweep)
 SWEEP = Kind(
     name="sweep", label="Sweep", family="Motion", about="A high cut, moving with the bars.",
@@ -101,6 +116,7 @@ SWEEP = Kind(
     )),
     says=lambda full: f"{full.word('shape')} between its edges, {rate_words(full)}",
     process=_SWEEP_MOVED[0], near=_SWEEP_MOVED[1], draws=True,
+    picture=partial(_edge_picture, "the edge over time"),
 )  # fmt: skip
 _SWIRL_MOVED = _by_frames(_swirl)
 SWIRL = Kind(
@@ -117,5 +133,6 @@ SWIRL = Kind(
     says=lambda full: (f"three notches between {hz_text(full.number('low_hz'))} and "
                        f"{hz_text(full.number('high_hz'))}, {rate_words(full)}"),
     process=_SWIRL_MOVED[0], near=_SWIRL_MOVED[1], draws=True,
+    picture=partial(_edge_picture, "the middle notch over time"),
 )  # fmt: skip
 KINDS = (SWEEP, SWIRL)

@@ -8,7 +8,9 @@ from numpy.typing import NDArray
 from cloudrift.audio.wrap import Spectrum
 from cloudrift.ground.settings import Field, Full, SettingsSpec, hz_text
 from cloudrift.ground.words import number
-from cloudrift.texture.kind import Context, Kind, Linear
+from cloudrift.texture.context import Context
+from cloudrift.texture.kind import Kind
+from cloudrift.texture.process import Linear
 
 PHASE_FROM = 0.38  # of the rate
 Response = Callable[[NDArray[np.float32], Full], NDArray[np.complex64]]  # at Hz (never 0)

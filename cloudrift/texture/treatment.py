@@ -9,7 +9,8 @@ from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, Full, Settings
 from cloudrift.texture.catalogue import find_design, unknown_kind
-from cloudrift.texture.kind import Context, Kind
+from cloudrift.texture.context import Context
+from cloudrift.texture.kind import Kind
 from cloudrift.texture.ride import BLEND, Ride, RidePoint, check_ride
 
 MOST_NOTE = 2000  # letters

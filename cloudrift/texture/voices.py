@@ -7,8 +7,11 @@ from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import read_splined, read_stretch, slice_wrapped, splined
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec
-from cloudrift.texture.kind import Context, Kind, Near
+from cloudrift.texture.context import Context
+from cloudrift.texture.kind import Kind
 from cloudrift.texture.periods import Moments, all_of, phase, rate_field, stretch_of, turns
+from cloudrift.texture.picture import Axis, Portrait, beat_axis, cents_axis, over_beats, shown_beats
+from cloudrift.texture.process import Near
 
 Aways = NDArray[np.float32]  # (voices, moments): how far from its place each is read, in frames
 
@@ -95,6 +98,25 @@ def _doubler_stretch(
     return np.stack(sides)
 
 
+def _chorus_picture(full: Full, _draw: int, context: Context) -> Portrait:
+    beats = shown_beats(full.word("rate"), context)
+    lines = [over_beats(-away / context.rate * 1e3, beats, context)
+             for away in chorus_away(full, context, all_of(context))]  # fmt: skip
+    most = float(np.ceil(max(y.max() for _, y in lines) / 5) * 5)
+    return Portrait(title="how late its four voices are", x=lines[0][0],
+                    curves=tuple(y for _, y in lines), x_axis=beat_axis(beats),
+                    y_axis=Axis(low=0, high=most, marks=((0.0, "0 ms"), (most, f"{most:.0f} ms"))),
+                    )  # fmt: skip
+
+
+def _doubler_picture(full: Full, _draw: int, _context: Context) -> Portrait:
+    apart = full.number("cents")
+    return Portrait(title="pitch from left to right", x=np.array([0.0, 0.45, 0.55, 1.0]),
+                    curves=(np.array([apart, apart, -apart, -apart]),),
+                    x_axis=Axis(low=0, high=1, marks=((0.1, "left"), (0.9, "right"))),
+                    y_axis=cents_axis(apart))  # fmt: skip
+
+
 CHORUS = Kind(
     name="chorus", label="Chorus", family="Motion", about="Several of it, each moving a little.",
     spec=SettingsSpec((
@@ -106,6 +128,7 @@ CHORUS = Kind(
     )),
     says=lambda full: f"four voices that stray by {full.number('depth_ms'):.1f} ms",
     blend=0.5, process=_chorus, near=Near(process=_chorus_stretch, reach=_chorus_reach),
+    picture=_chorus_picture,
 )  # fmt: skip
 DOUBLER = Kind(
     name="doubler", label="Doubler", family="Motion", about="Left a little higher, right lower.",
@@ -116,5 +139,6 @@ DOUBLER = Kind(
     says=lambda full: f"left {full.number('cents'):.1f} cents up, right as much down",
     blend=0.6, process=_doubler,
     near=Near(process=_doubler_stretch, reach=lambda _full, _draw, context: context.rate // 5),
+    picture=_doubler_picture,
 )  # fmt: skip
 KINDS = (CHORUS, DOUBLER)

@@ -10,8 +10,11 @@ from cloudrift.audio.wrap import read_displaced, read_stretch, slice_wrapped
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.notes.time import LONG_VALUES
-from cloudrift.texture.kind import Context, Kind, Near, Process
+from cloudrift.texture.context import Context
+from cloudrift.texture.kind import Kind
 from cloudrift.texture.periods import RATES, SYNCED, seconds_of
+from cloudrift.texture.picture import Portrait, beats_of, moments, shown_beats
+from cloudrift.texture.process import Near, Process
 
 WINDOWS = (*SYNCED, "1/1", *LONG_VALUES)
 SPEEDS = {"half": 2, "a quarter": 4}
@@ -52,11 +55,6 @@ def _course(full: Full, context: Context) -> tuple[Curve, Curve]:
     return _slow_course(full.word("window"), SPEEDS[full.word("speed")], context)
 
 
-def slow_away(full: Full, context: Context) -> Curve:
-    """Return how far back each frame of the loop is read, in frames (never forward)."""
-    return _course(full, context)[0]
-
-
 def _slow(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     away, level = _course(full, context)
     return read_displaced(audio, away) * context.tiled(level)
@@ -81,6 +79,11 @@ def _slow_says(full: Full) -> str:
             f"heard, at {full.word('speed')} of the speed, {octaves} lower")  # fmt: skip
 
 
+def _slow_picture(full: Full, _draw: int, context: Context) -> Portrait:
+    heard = np.arange(context.loop_frames) + _course(full, context)[0]
+    return moments([heard], shown_beats(full.word("window"), context), context)
+
+
 SOME = Field(name="window", label="Window", default="1/1", choices=WINDOWS)
 SLOWED = Kind(
     name="slow", label="Slow", family="Time",
@@ -89,6 +92,7 @@ SLOWED = Kind(
         Field(name="speed", label="Speed", default="half", choices=tuple(SPEEDS)), SOME,
     )),
     says=_slow_says, process=_slow, near=Near(process=_slow_stretch, reach=_slow_reach),
+    picture=_slow_picture, rumbles=True,
 )  # fmt: skip
 
 
@@ -151,9 +155,9 @@ def _stutter_of(full: Full, context: Context) -> tuple[NDArray[np.int64], Curve]
     return _stutter_course(full.word("window"), full.word("slice"), share, context)
 
 
-def stutter_frames(full: Full, context: Context) -> NDArray[np.int64]:
-    """Return which frame of the loop is heard at each."""
-    return _stutter_of(full, context)[0]
+def _stutter_picture(full: Full, _draw: int, context: Context) -> Portrait:
+    beats = shown_beats(full.word("window"), context)
+    return moments([_stutter_of(full, context)[0]], beats, context)
 
 
 _STUTTERED = _reordered(_stutter_of, _slow_reach)
@@ -167,7 +171,7 @@ STUTTER = Kind(
     )),
     says=lambda full: (f"the last {full.number('share'):.0f} % of every {full.word('window')} in "
                        f"slices of {full.word('slice')}"),
-    process=_STUTTERED[0], near=_STUTTERED[1],
+    process=_STUTTERED[0], near=_STUTTERED[1], picture=_stutter_picture,
 )  # fmt: skip
 
 
@@ -215,9 +219,9 @@ def _replay_of(full: Full, context: Context) -> tuple[NDArray[np.int64], Curve]:
                           full.word("way") == "backward", context)  # fmt: skip
 
 
-def replay_frames(full: Full, context: Context) -> NDArray[np.int64]:
-    """Return which frame of the loop is heard at each."""
-    return _replay_of(full, context)[0] % context.loop_frames
+def _replay_picture(full: Full, _draw: int, context: Context) -> Portrait:
+    heard = _replay_of(full, context)[0] % context.loop_frames
+    return moments([heard], beats_of(context), context)
 
 
 def _replay_reach(_full: Full, _draw: int, context: Context) -> int:
@@ -237,6 +241,6 @@ REPLAY = Kind(
     )),
     says=lambda full: (f"the last {full.number('share'):.0f} % of every chord in slices of "
                        f"{full.word('slice')}, {full.number('fall_db'):.1f} dB softer each time"),
-    process=_REPLAYED[0], near=_REPLAYED[1],
+    process=_REPLAYED[0], near=_REPLAYED[1], picture=_replay_picture,
 )  # fmt: skip
 KINDS = (SLOWED, STUTTER, REPLAY)

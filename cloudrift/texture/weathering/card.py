@@ -14,8 +14,11 @@ from cloudrift.audio.wrap import (
 )
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.texture.context import Context
 from cloudrift.texture.curves import band_edge, saturate
-from cloudrift.texture.kind import Context, Kind, Near
+from cloudrift.texture.kind import Kind
+from cloudrift.texture.picture import Portrait, straying
+from cloudrift.texture.process import Near
 from cloudrift.texture.tone import bell
 from cloudrift.texture.weathering.noises import NOISES, dropouts
 from cloudrift.texture.weathering.sampler import (
@@ -259,6 +262,14 @@ FIELDS = (
           hint="narrows to 420 Hz to 2.6 kHz", part="Radio"),
     _noise("static", OFF_DB, "what is heard between stations", "Radio"),
 )  # fmt: skip
+
+
+def _picture(full: Full, draw: int, context: Context) -> Portrait:
+    away = strays_of(full, draw, context)
+    still = np.zeros(context.loop_frames, np.float32)
+    return straying([still if away is None else away], context)
+
+
 WEATHERING = Kind(
     name="weathering",
     label="Weathering",
@@ -268,5 +279,6 @@ WEATHERING = Kind(
     says=_says,
     process=_process,
     near=Near(process=_process_stretch, reach=_reach),
+    picture=_picture,
     draws=True,
 )

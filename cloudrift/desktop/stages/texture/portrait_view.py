@@ -6,7 +6,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from cloudrift.desktop.kit.look import SEMI, color, figure_font, text_font
-from cloudrift.texture.portrait import Axis, Portrait
+from cloudrift.texture.picture import Axis, Portrait
 
 BESIDE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 LEFT, TOP, BOTTOM = 54, 19, 16  # room for marks and title

@@ -45,7 +45,8 @@ from cloudrift.render.engine import Engine
 from cloudrift.render.plan import step_context
 from cloudrift.render.step_facts import StepFacts, harsh_in, step_facts
 from cloudrift.texture import KINDS, Context, Treatment
-from cloudrift.texture.portrait import Portrait, portrait
+from cloudrift.texture.picture import Portrait
+from cloudrift.texture.portrait import portrait
 from cloudrift.texture.resonances import Harsh
 from cloudrift.texture.treatment import Line, time_ratio
 
