@@ -158,10 +158,10 @@ def start_rows() -> list[tuple[str, str, str]]:
         "app = make_app(); loop = polar_night()\n"
         "session = Session(loop, None, SilentSpeaker(loop.rate)); window = Window(session)\n"
         "window.show(); app.processEvents(); print(time.perf_counter() - began)\n"
-        "session.set_playing(True)\n"
-        "while 'treated' not in session.rendered: app.processEvents(); time.sleep(0.005)\n"
+        "session.transport.set_playing(True)\n"
+        "while 'treated' not in session.hearing.rendered: app.processEvents(); time.sleep(0.005)\n"
         "print(time.perf_counter() - began, flush=True)\n"
-        "while session.busy: app.processEvents(); time.sleep(0.005)\n"
+        "while session.hearing.busy: app.processEvents(); time.sleep(0.005)\n"
         "t, w = time.process_time(), time.perf_counter()\n"
         "while time.perf_counter() - w < 5: app.processEvents(); time.sleep(0.002)\n"
         "print((time.process_time() - t) / 5, flush=True)\n"
@@ -208,22 +208,22 @@ def draft_rows(loops: dict[str, Loop]) -> list[tuple[str, str, str]]:
     rows = []
     for name, loop in loops.items():
         session = Session(loop, None, SilentSpeaker(loop.rate))
-        while {"treated", "bare"} - set(session.loudness):
+        while {"treated", "bare"} - set(session.hearing.loudness):
             app.processEvents()
             time.sleep(0.005)
-        session.set_playing(True)
+        session.transport.set_playing(True)
         took = []
         for i in range(ROUNDS):
             chord, heard = session.loop.chords[i % 4].id, session.player._wanted
             began = time.perf_counter()
             session.apply("x", partial(chord_edits.set_degree, chord_id=chord,
                                        degree=1 + (3 * i + 2) % 7, count=3 + i % 2))  # fmt: skip
-            session.once.edit(chord)
+            session.hearing.once.edit(chord)
             while session.player._wanted is heard:
                 app.processEvents()
                 time.sleep(0.001)
             took.append((time.perf_counter() - began) * 1e3)
-            while session.busy or session.rendered["treated"].loop != session.loop:
+            while session.hearing.busy or session.hearing.rendered["treated"].loop != session.loop:
                 app.processEvents()
                 time.sleep(0.002)
         session.close()

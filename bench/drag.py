@@ -43,10 +43,10 @@ def main() -> None:
     session = Session(loop, None, SilentSpeaker(loop.rate))
     window = Window(session)
     window.show()
-    while session.busy or "treated" not in session.rendered:
+    while session.hearing.busy or "treated" not in session.hearing.rendered:
         app.processEvents()
         time.sleep(0.01)
-    session.set_playing(True)
+    session.transport.set_playing(True)
     threads = window.chords.threads
     bar = next(b for b in threads._model.bars if (b.chord_id, b.voice) == ("c20", 2))
     start = threads.places.full_box(bar).center()
@@ -66,7 +66,7 @@ def main() -> None:
         clock.append((time.perf_counter() - began) * 1e3)
         time.sleep(max(0.0, FRAME_S - (time.perf_counter() - began)))
     threads.mouseReleaseEvent(None)
-    session.history = History.of(session.loop)  # nothing to be asked for on closing
+    session.document.history = History.of(session.loop)  # nothing to be asked for on closing
     window.close()
     for times in (own, clock):
         print(statistics.median(times), sorted(times)[int(0.95 * FRAMES)])

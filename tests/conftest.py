@@ -152,15 +152,16 @@ def window(app, small_loop, speaker, tmp_path, qtbot, engine_of_session):
     made = Window(session)
     made.show()
     qtbot.waitUntil(
-        lambda: "treated" in session.loudness and "bare" in session.loudness, timeout=60_000
+        lambda: "treated" in session.hearing.loudness and "bare" in session.hearing.loudness,
+        timeout=60_000,
     )
     yield made
     from PyQt6.QtCore import QCoreApplication, QEvent
 
     from cloudrift.loop.history import History
 
-    session.history = History.of(session.loop)  # nothing to ask for on closing
-    session.begun = False
+    session.document.history = History.of(session.loop)  # nothing to ask for on closing
+    session.document.begun = False
     made.close()
     assert speaker.closed
     app.processEvents()  # what was under way when it closed

@@ -7,7 +7,7 @@ from tests.conftest import wait_for
 
 
 def settled(qtbot, session):
-    qtbot.waitUntil(lambda: not session.busy, timeout=60_000)
+    qtbot.waitUntil(lambda: not session.hearing.busy, timeout=60_000)
     QCoreApplication.processEvents()  # what it has told last is on its way
 
 

@@ -116,20 +116,20 @@ def test_a_stretch_of_a_filter_is_that_of_the_whole(rng, start):
 
 
 def test_while_it_plays_what_comes_next_is_heard_first(qtbot, session, loop):
-    session.open(loop, None)
-    qtbot.waitUntil(lambda: {"treated", "bare"} <= set(session.loudness), timeout=60_000)
+    session.document.open(loop, None)
+    qtbot.waitUntil(lambda: {"treated", "bare"} <= set(session.hearing.loudness), timeout=60_000)
     settled(qtbot, session)
     loads, load = [], session.player.load
     session.player.load = lambda *a: (loads.append(a[0]), load(*a))
     session.apply("x", lambda p: edits.set_layer(p, "l1", level_db=-15.0))
     settled(qtbot, session)
     qtbot.waitUntil(lambda: len(loads) == 1, timeout=60_000)  # it stands: the whole is enough
-    session.set_playing(True)
+    session.transport.set_playing(True)
     session.apply("x", lambda p: edits.set_layer(p, "l1", level_db=-5.0))
     settled(qtbot, session)
     qtbot.waitUntil(lambda: len(loads) == 3, timeout=60_000)
     assert not np.array_equal(loads[1], loads[2])
-    assert np.array_equal(loads[2], session.rendered["treated"].audio)
+    assert np.array_equal(loads[2], session.hearing.rendered["treated"].audio)
 
 
 @pytest.mark.parametrize("change", ["another document", "a layer on tape"])

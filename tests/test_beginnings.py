@@ -104,7 +104,7 @@ def test_begin_from_a_midi_file_named_as_the_file(qtbot, window, tmp_path):
     qtbot.mouseClick(window.start.midi.take.button(True), LEFT)
     window.start.tonic.setCurrentIndex(window.start.tonic.findData("B"))
     window.start.tonic.activated.emit(0)
-    assert window.session.shown.key == Key("B", "minor")
+    assert window.session.hearing.shown.key == Key("B", "minor")
     qtbot.mouseClick(window.start.begin, LEFT)
     loop = window.session.loop
     assert loop.title == "Night pier"
@@ -135,12 +135,12 @@ def test_begin_from_a_recording(qtbot, window, tmp_path):
     window.open_reference(tmp_path / "Pier.wav")
     qtbot.waitUntil(lambda: window.start.recording.heard is not None, timeout=60_000)
     heard = window.start.recording.heard
-    assert window.session.shown.key == heard.heard_key
-    assert window.session.shown.chords == ()
+    assert window.session.hearing.shown.key == heard.heard_key
+    assert window.session.hearing.shown.chords == ()
     heard.chords.click()
-    assert window.session.shown.chords
+    assert window.session.hearing.shown.chords
     heard.key.click()
-    assert window.session.shown.key != heard.heard_key
+    assert window.session.hearing.shown.key != heard.heard_key
     qtbot.mouseClick(window.start.begin, LEFT)
     assert window.session.loop.title == "Pier"
     assert len(window.session.loop.layers) == 1
@@ -172,7 +172,7 @@ def test_a_loop_kept_as_a_template_is_begun_from(qtbot, window, monkeypatch):
     qtbot.mouseClick(window.start.begin, LEFT)
     loop = window.session.loop
     assert (loop.layers, loop.chords, loop.title) == (mine.layers, mine.chords, "Half-time dusk 2")
-    assert window.session.path is None
+    assert window.session.document.path is None
 
 
 def test_a_template_that_cannot_be_read_is_said(window):
@@ -221,9 +221,11 @@ def test_beginning_again_from_an_untouched_sketch_asks_nothing(qtbot, window, mo
     answer(monkeypatch, "Go back")
     window.start.begin_loop()
     assert window.session.loop.tempo == 101
-    assert window.session.instead  # the start page is still there, and what it shows is heard
-    window.session.open(window.session.loop, None, unsaved=True)
-    assert not window.session.is_untouched  # what a crash left is asked for
+    assert (
+        window.session.hearing.instead
+    )  # the start page is still there, and what it shows is heard
+    window.session.document.open(window.session.loop, None, unsaved=True)
+    assert not window.session.document.is_untouched  # what a crash left is asked for
 
 
 # --- rows -------------------------------------------------------------------------------------
@@ -336,7 +338,7 @@ def test_the_length_tile_changes_the_metre_and_says_what_that_does(qtbot, window
     assert window.session.loop.metre == (3, 4)
     assert window.heading.length._under == "3/4"
     popup.close()
-    window.session.undo()
+    window.session.document.undo()
     assert window.session.loop.metre == (4, 4)
 
 
@@ -358,17 +360,17 @@ def test_the_card_tile_changes_the_card_and_nothing_else(window):
 def test_the_start_page_is_compared_with_itself_bare(qtbot, window):
     session = window.session
     session.select(line_of=None, treatment_id=session.loop.line[0].id)
-    session.compare("card")
-    assert session.sides == ("Card out", "Card in")
+    session.hearing.compare("card")
+    assert session.hearing.sides == ("Card out", "Card in")
     window.start_loop()
     window.start.choose_source(EMPTY)
-    assert session.sides == ("Bare", "Treated")
-    assert session.compared == "no treatment anywhere"
+    assert session.hearing.sides == ("Bare", "Treated")
+    assert session.hearing.compared == "no treatment anywhere"
     window.start.leave()
-    assert session.sides == ("Card out", "Card in")
-    session.open(session.loop, None)
-    assert session.against == "loop"
-    session.begun = False
+    assert session.hearing.sides == ("Card out", "Card in")
+    session.document.open(session.loop, None)
+    assert session.hearing.against == "loop"
+    session.document.begun = False
 
 
 @pytest.mark.parametrize(
@@ -383,10 +385,10 @@ def test_commands_from_the_first_start_page_are_for_the_loop_that_is_shown(
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
     window.start_loop()
     window.start.another_draw()
-    shown = window.session.shown
+    shown = window.session.hearing.shown
     command(window, act).trigger()
-    window.session.saver.has_ended(5)
-    assert not window.session.instead
+    window.session.document.saver.has_ended(5)
+    assert not window.session.hearing.instead
     assert window.session.loop.chords == shown.chords
     if act == "Save":
         assert load(path).chords == shown.chords
@@ -402,14 +404,14 @@ def test_from_nothing_the_scale_is_free_to_choose(window):
     assert start.mode.isEnabled()
     start.mode.setCurrentIndex(start.mode.findData("dorian"))
     start.mode.activated.emit(0)
-    assert window.session.shown.key == Key("C", "dorian")
+    assert window.session.hearing.shown.key == Key("C", "dorian")
 
 
 def test_a_line_heard_in_part_does_not_stand_in_the_way_of_the_start_page(window):
     session = window.session
-    session.hear_up_to("l4", 0)
+    session.hearing.hear_up_to("l4", 0)
     window.start_loop()
     window.start.choose_source(EMPTY)  # it has no layers at all
-    assert session.shown.layers == ()
+    assert session.hearing.shown.layers == ()
     window.start.leave()
-    assert session.heard_up_to == ("l4", 0)
+    assert session.hearing.heard_up_to == ("l4", 0)

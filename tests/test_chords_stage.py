@@ -12,7 +12,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QWheelEvent
 from cloudrift.desktop.frame.key_popup import open_key
 from cloudrift.desktop.frame.midi_sheet import MidiSheet
 from cloudrift.desktop.kit import look
-from cloudrift.desktop.session.session import TREATED
+from cloudrift.desktop.session.hearing import TREATED
 from cloudrift.desktop.stages.chords.model import (
     half_step_words,
     movement_words,
@@ -53,7 +53,7 @@ def four(window):
         for i, v in enumerate(voices)
     )
     layers = tuple(replace(layer, line=()) for layer in base.layers[:2])
-    window.session.open(replace(base, chords=chords, layers=layers, line=()), None)
+    window.session.document.open(replace(base, chords=chords, layers=layers, line=()), None)
     window.show_stage(0)
     return window
 
@@ -62,7 +62,7 @@ def four(window):
 def blank(window):
     """The window with an empty loop of eight bars in C♯ minor."""
     base = sketch(find_card("Marlow Quist"), Key("C#", "minor"), 142.0, 1, title="Ice Road")
-    window.session.open(without_chords(base), None)
+    window.session.document.open(without_chords(base), None)
     window.show_stage(0)
     return window
 
@@ -137,7 +137,7 @@ def test_the_threads_are_seen_in_both_themes_and_with_a_voice_selected(qtbot, fo
         whole = threads.grab().toImage()
         session.apply("move", lambda p: chord_edits.move_voice(p, "c2", 1, steps=1))
         threads.grab()
-        session.undo()
+        session.document.undo()
         session.select(chord_id="c2", voice=1)
         assert threads.grab().toImage() == whole  # painted in part, it is the same picture
     four.swap_theme() if look.look.name != "Daybreak" else None
@@ -153,9 +153,9 @@ def test_a_voice_is_dragged_by_scale_steps_and_undone_in_one(qtbot, four):
     drag(qtbot, threads, start, start - QPoint(0, round(3.2 * threads.places.lane)))
     assert session.loop.chord("c1").voices == (42, 57, 64, 66)
     assert (session.selection.chord_id, session.selection.voice) == ("c1", 2)
-    session.undo()
+    session.document.undo()
     assert session.loop is before
-    assert not session.history.can_undo
+    assert not session.document.history.can_undo
     drag(qtbot, threads, start, start - QPoint(0, round(1.1 * threads.places.lane)), SHIFT)
     assert session.loop.chord("c1").voices == (42, 57, 62, 66)
 
@@ -165,13 +165,13 @@ def test_a_voice_is_pulled_out_of_another_and_dragged_away(qtbot, four):
     start = point_of(threads, "c1", 3)
     drag(qtbot, threads, start, start - QPoint(0, round(3.3 * threads.places.lane)), CTRL)
     assert session.loop.chord("c1").voices == (42, 57, 61, 66, 69)
-    assert session.history.undo_label in ("add a voice", "move a voice")
+    assert session.document.history.undo_label in ("add a voice", "move a voice")
     out = point_of(threads, "c1", 4)
     drag(qtbot, threads, out, QPoint(20, out.y()))
     assert session.loop.chord("c1").voices == (42, 57, 61, 66)
-    session.undo()
-    session.undo()
-    assert not session.history.can_undo
+    session.document.undo()
+    session.document.undo()
+    assert not session.document.history.can_undo
 
 
 def test_a_double_click_adds_a_voice_in_the_scale(qtbot, four):
@@ -190,17 +190,17 @@ def test_a_whole_chord_and_its_ends_are_dragged(qtbot, four):
     at = QPointF(point_of(threads, "c2", 1).x(), threads.places.at_y(52)).toPoint()
     drag(qtbot, threads, at, at - QPoint(0, round(2.2 * threads.places.lane)), SHIFT)
     assert session.loop.chord("c2").voices == (40, 59, 64, 68)
-    session.undo()
+    session.document.undo()
     drag(qtbot, threads, at, at - QPoint(0, round(1.8 * threads.places.lane)))
     assert all(session.loop.key.has(v) for v in session.loop.chord("c2").voices)
     assert session.loop.chord("c2").root == 4
-    session.undo()
+    session.document.undo()
     end = point_of(threads, "c2", 1, 1.0) - QPoint(1, 0)
     wanted = threads.places.at_x((5 * BAR + 100) / session.loop.ticks)
     drag(qtbot, threads, end, QPoint(round(wanted), end.y()))
     assert session.loop.chord("c2").end_tick == 5 * BAR
     assert session.loop.chord("c3").start_tick == 5 * BAR
-    session.undo()
+    session.document.undo()
     drag(qtbot, threads, end, QPoint(round(wanted), end.y()), ALT)  # free of the grid
     assert session.loop.chord("c2").end_tick % 480 != 0
 
@@ -217,8 +217,8 @@ def test_the_grid_and_its_half_rule_drags_in_time(qtbot, four):
     assert session.loop.chord("c1").end_tick == 2 * BAR + 30
     four.chords.moves.late()
     assert session.loop.chord("c1").late_ticks == 30
-    session.undo()
-    session.undo()
+    session.document.undo()
+    session.document.undo()
     bar.free.click()
     tiles = four.chords.tiles
     box = tiles.box(session.loop.chord("c2"))
@@ -301,7 +301,7 @@ def test_the_menu_of_a_voice_mutes_it(qtbot, four):
 def test_build_and_voicing_are_changed_by_buttons_and_heard(qtbot, four):
     session, page = four.session, four.chords.inspector.pages["Voice"]
     settled(qtbot, session)
-    sound = session.rendered[TREATED].audio
+    sound = session.hearing.rendered[TREATED].audio
     session.select(chord_id="c3")
     page.extensions["7"].click()
     assert names(session.loop)[2] == "Bm7"
@@ -325,7 +325,7 @@ def test_build_and_voicing_are_changed_by_buttons_and_heard(qtbot, four):
     assert after == [tuple(v - 12 for v in voices) for voices in before]
     page.all_nearest()
     settled(qtbot, session)
-    after = session.rendered[TREATED].audio
+    after = session.hearing.rendered[TREATED].audio
     assert after.shape == sound.shape
     assert rms(after - sound) > 1e-3
     assert four.chords.inspector.title.text() == "Bm7 and 1 more"
@@ -340,7 +340,7 @@ def test_a_register_is_chosen_by_its_middle_note(qtbot, four):
     assert voices[0] == before[0]
     assert 66 <= sum(voices[1:]) / 3 <= 72
     page.register.nudge(1, fine=False)
-    assert session.history.undo_label == "register"
+    assert session.document.history.undo_label == "register"
 
 
 def test_a_digit_puts_a_degree_in_place_as_rich_as_the_chord_was(qtbot, four):
@@ -415,12 +415,12 @@ def test_onsets_are_pressed_and_dragged(qtbot, four):
     assert session.loop.chord("c2").strikes == (0, 1920)
     qtbot.mouseClick(onsets, LEFT, NONE, QPoint(round(onsets.at_x(2 * BAR)), y))
     assert session.loop.chord("c2").strikes == (1920,)
-    session.undo()
-    session.undo()
+    session.document.undo()
+    session.document.undo()
     start = QPoint(round(onsets.at_x(6 * BAR)), y)
     drag(qtbot, onsets, start, QPoint(round(onsets.at_x(6 * BAR + 970)), y))
     assert session.loop.chord("c4").late_ticks == 960
-    assert session.history.undo_label == "late"
+    assert session.document.history.undo_label == "late"
 
 
 def test_touch_of_a_chord_is_its_own_until_it_is_given_up(qtbot, four):
@@ -513,7 +513,7 @@ def test_a_tile_is_heard_after_the_chord_in_front_without_changing_anything(qtbo
     before = session.loop
     tile = four.chords.next.tiles[6]
     tile.enterEvent(None)
-    qtbot.waitUntil(lambda: player.striking and not session.once.busy, timeout=60_000)
+    qtbot.waitUntil(lambda: player.striking and not session.hearing.once.busy, timeout=60_000)
     out = np.concatenate([player.pull(4096) for _ in range(60)])
     bar = session.loop.clock.frames(BAR)
     assert rms(out[:bar]) > 1e-3
@@ -562,8 +562,8 @@ def test_a_row_is_typed_drawn_mirrored_and_taken_from_the_shelf(qtbot, blank):
     choose("Copy it with another end")
     assert (len(session.loop.chords), session.loop.bars) == (8, 16)
     assert names(session.loop)[7] != names(session.loop)[3]
-    session.undo()
-    session.undo()
+    session.document.undo()
+    session.document.undo()
     choose("Mirror")
     assert names(session.loop) == names(session.loop)[::-1]
 
@@ -591,7 +591,7 @@ def test_a_midi_file_brings_its_chords_key_and_tempo(qtbot, blank, tmp_path):
     assert loop.tempo == pytest.approx(96, abs=0.01)
     assert loop.key in (Key("A", "minor"), Key("C", "major"), Key("F", "major"))
     assert loop.bars == 3
-    session.undo()
+    session.document.undo()
     assert not session.loop.chords
     (tmp_path / "bad.mid").write_bytes(b"MThd")
     blank.open_midi(tmp_path / "bad.mid")
@@ -606,7 +606,7 @@ def test_a_key_is_heard_at_five_shifts_and_kept_or_left(qtbot, four):
     before = session.loop
     popup = open_key(four.heading.key, session)
     popup.shifts.button(4).click()
-    assert session.shown.key == Key("G#", "minor")
+    assert session.hearing.shown.key == Key("G#", "minor")
     assert session.loop is before
     assert "heard +2 st" in four.heading.under.text()
     assert "lies in F♯ minor" in popup.fits.text()
@@ -615,8 +615,8 @@ def test_a_key_is_heard_at_five_shifts_and_kept_or_left(qtbot, four):
     assert session.loop.chord("c1").voices == (44, 59, 63, 68)
     popup.shifts.button(0).click()
     popup.hide()
-    assert not session.previewing
-    session.set_playing(False)
+    assert not session.hearing.previewing
+    session.transport.set_playing(False)
 
 
 def test_a_voice_goes_through_the_selected_chords_only(qtbot, four):
@@ -644,11 +644,11 @@ def test_the_sound_follows_when_a_moving_hand_rests(qtbot, four):
     session = four.session
     settled(qtbot, session)
     heard = []
-    session.sound_changed.connect(heard.append)
+    session.hearing.sound_changed.connect(heard.append)
     for _ in range(5):
         session.apply("x", lambda p: chord_edits.move_chord(p, "c1", semitones=1), merge="m",
                       moving=True)  # fmt: skip
-    assert not session.busy
+    assert not session.hearing.busy
     qtbot.waitUntil(lambda: bool(heard), timeout=60_000)
     assert heard[-1].loop.chords == session.loop.chords
 
@@ -692,7 +692,7 @@ def test_chords_are_played_in_against_a_click(qtbot, blank, monkeypatch):
     monkeypatch.setattr(type(session.player), "share", property(lambda _self: share["now"]))
     drawer.take.click()
     assert drawer.recorder.state is State.COUNT_IN
-    assert session.click
+    assert session.transport.click
     assert "Counting in" in drawer.words.text()
     for bar, key in enumerate((Qt.Key.Key_1, Qt.Key.Key_6, Qt.Key.Key_4, Qt.Key.Key_5)):
         share["now"] = (bar * 2 * BAR + 90) / session.loop.ticks
@@ -706,18 +706,18 @@ def test_chords_are_played_in_against_a_click(qtbot, blank, monkeypatch):
     assert drawer.recorder.state is State.STANDS
     assert [n.split("/")[0] for n in names(session.loop)] == ["C#m", "A", "F#m", "G#m"]
     assert [c.start_tick for c in session.loop.chords] == [0, 2 * BAR, 4 * BAR, 6 * BAR]
-    assert not session.previewing
-    assert not session.click
-    session.undo()
+    assert not session.hearing.previewing
+    assert not session.transport.click
+    session.document.undo()
     assert not session.loop.chords
 
 
 def test_letters_are_notes_in_the_drawer_and_commands_elsewhere(qtbot, four):
     session = four.session
     four.open_keys()
-    hearing = session.hearing
+    hearing = session.hearing.side
     qtbot.keyPress(four.keys.keys, Qt.Key.Key_B)
-    assert session.hearing == hearing
+    assert session.hearing.side == hearing
     qtbot.waitUntil(lambda: session.player.striking, timeout=60_000)
     qtbot.keyRelease(four.keys.keys, Qt.Key.Key_B)
     qtbot.keyClick(four.keys, Qt.Key.Key_Escape)
@@ -734,7 +734,7 @@ def test_a_large_loop_is_dragged_and_stays_whole(qtbot, window):
     base = Loop(title="Long", key=key, tempo=142.0, bars=16, layers=session.loop.layers[:1])
     loop = chord_edits.each(put_row(base, row), [f"c{i}" for i in range(1, 65)],
                             lambda p, i: chord_edits.set_top_root(p, i, True))  # fmt: skip
-    session.open(loop, None)
+    session.document.open(loop, None)
     window.show_stage(0)
     assert len(session.loop.chords) == 64
     assert min(len(c.voices) for c in session.loop.chords) >= 5
@@ -747,18 +747,18 @@ def test_a_large_loop_is_dragged_and_stays_whole(qtbot, window):
 
 
 def test_an_edit_is_heard_in_its_place_while_the_loop_plays(qtbot, session, monkeypatch):
-    qtbot.waitUntil(lambda: {"treated", "bare"} <= set(session.loudness), timeout=60_000)
+    qtbot.waitUntil(lambda: {"treated", "bare"} <= set(session.hearing.loudness), timeout=60_000)
     settled(qtbot, session)
-    session.set_playing(True)
+    session.transport.set_playing(True)
     loads, load = [], session.player.load
     monkeypatch.setattr(session.player, "load", lambda *a: (loads.append(a[0]), load(*a)))
-    before = session.rendered["treated"].audio
+    before = session.hearing.rendered["treated"].audio
     asked = []  # the loop follows later
     monkeypatch.setattr(
-        session._worker, "ask", lambda *a: asked.append(a)
+        session.hearing._worker, "ask", lambda *a: asked.append(a)
     )  # the loop follows later
     session.apply("x", lambda loop: chord_edits.set_degree(loop, "c2", 3))
-    session.once.edit("c2")
+    session.hearing.once.edit("c2")
     qtbot.waitUntil(lambda: bool(loads), timeout=60_000)
     chord, n = session.loop.chord("c2"), before.shape[1]
     start, end = (round(n * t / session.loop.ticks) for t in (chord.start_tick, chord.end_tick))
@@ -767,12 +767,14 @@ def test_an_edit_is_heard_in_its_place_while_the_loop_plays(qtbot, session, monk
     assert not np.allclose(loads[0][:, start:end], before[:, start:end], atol=1e-3)
     # A second one is laid beside the first.
     session.apply("x", lambda loop: chord_edits.set_degree(loop, "c1", 5))
-    session.once.edit("c1")
+    session.hearing.once.edit("c1")
     qtbot.waitUntil(lambda: len(loads) == 2, timeout=60_000)
     assert np.array_equal(loads[1][:, start:end], loads[0][:, start:end])
     # The treated loop takes their place.
     monkeypatch.undo()
-    session._ask()
+    session.hearing.ask()
     settled(qtbot, session)
-    qtbot.waitUntil(lambda: session.rendered["treated"].loop == session.loop, timeout=60_000)
-    assert session.once._drafted is None
+    qtbot.waitUntil(
+        lambda: session.hearing.rendered["treated"].loop == session.loop, timeout=60_000
+    )
+    assert session.hearing.once._drafted is None

@@ -101,7 +101,7 @@ def test_the_window_says_when_nobody_plays_a_bass_move_and_offers_who_could(wind
     bass = next(x for x in session.loop.layers if x.role == "bass")
     low = session.loop.chords[0].voices[0]
     assert session.loop.notes_of(bass)[0].pitch % 12 == low % 12
-    session.undo()
+    session.document.undo()
     assert line.isVisible()
     session.apply("none", lambda p: edits.remove_layer(p, bass.id))
     assert line.help.text() == "Add a bass that plays it"
@@ -291,7 +291,7 @@ def test_a_layer_plays_in_every_second_bar_by_one_choice(window, qtbot):
     session.select(layer_id="l1")
     inspector.fields["lens where"]._choose("every 2nd bar")
     assert session.loop.layer("l1").source.lens.where == ((BAR, 2 * BAR),)
-    assert session.history.undo_label == "plays in"
+    assert session.document.history.undo_label == "plays in"
     assert all(n.start_tick >= BAR for n in session.loop.notes_of(session.loop.layer("l1")))
     inspector.fields["lens where"]._choose("chosen places")  # they are drawn, not chosen
     assert inspector.fields["lens where"].value == "every 2nd bar"
@@ -351,7 +351,7 @@ def test_how_often_a_ride_comes_is_chosen_in_its_lane(window, qtbot):
     ride = session.loop.layer("l1").level_ride
     assert ride.every_ticks == BAR and [p.tick for p in ride.points] == [0, BAR * BAR // loop.ticks]
     assert window.layers.notes.lane.title.text() == "Level over 1/1, every 1/1"
-    session.undo()
+    session.document.undo()
     assert session.loop.layer("l1").level_ride.points == points
 
 

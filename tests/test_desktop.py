@@ -13,7 +13,7 @@ from cloudrift.desktop.frame.key_popup import open_key
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.tiles import open_tempo
-from cloudrift.desktop.session.session import BARE, TREATED
+from cloudrift.desktop.session.hearing import BARE, TREATED
 from cloudrift.ground.settings import Field
 from cloudrift.loop import edits, load
 from cloudrift.loop.recovery import Shelter
@@ -121,7 +121,7 @@ def test_the_tempo_tile_takes_a_typed_tempo(qtbot, window):
     assert session.loop.tempo == 98.5
     assert "98.5 BPM" in window.heading.tempo.accessibleName()
     settled(qtbot, session)
-    assert session.rendered[TREATED].audio.shape[1] == session.loop.frames
+    assert session.hearing.rendered[TREATED].audio.shape[1] == session.loop.frames
 
 
 def test_renaming_in_the_heading(qtbot, window):
@@ -145,15 +145,17 @@ def test_space_plays_and_b_compares_at_the_same_loudness(qtbot, window, speaker)
     assert window.heading.play.isChecked()
     speaker.pull(4096)
     qtbot.keyClick(window, Qt.Key.Key_B)
-    assert session.hearing == BARE
-    bare, treated = session.loudness[BARE].lufs, session.loudness[TREATED].lufs
-    assert session.match.one_db == pytest.approx(treated - bare, abs=0.01)
+    assert session.hearing.side == BARE
+    bare, treated = session.hearing.loudness[BARE].lufs, session.hearing.loudness[TREATED].lufs
+    assert session.hearing.match.one_db == pytest.approx(treated - bare, abs=0.01)
     before = session.player.share
     speaker.pull(2048)
     out = speaker.pull(4096)
     assert session.player.share == pytest.approx(before, abs=0.1)
-    at = round(session.player.share * session.rendered[BARE].audio.shape[1])
-    wanted = session.rendered[BARE].audio[:, at - 4096 : at].T * 10 ** (session.match.one_db / 20)
+    at = round(session.player.share * session.hearing.rendered[BARE].audio.shape[1])
+    wanted = session.hearing.rendered[BARE].audio[:, at - 4096 : at].T * 10 ** (
+        session.hearing.match.one_db / 20
+    )
     assert np.abs(out - np.clip(wanted, -1, 1)).max() < 1e-4
     qtbot.keyClick(window, Qt.Key.Key_Space)
     assert not session.player.playing
@@ -161,18 +163,18 @@ def test_space_plays_and_b_compares_at_the_same_loudness(qtbot, window, speaker)
 
 def test_an_edit_is_heard_without_stopping(qtbot, window, speaker):
     session = window.session
-    session.set_playing(True)
+    session.transport.set_playing(True)
     speaker.pull(4096)
-    first = session.rendered[TREATED]
+    first = session.hearing.rendered[TREATED]
     line = session.loop.line[0].id
     session.apply("wear", lambda p: edits.set_treatment_setting(p, None, line, "wear", 95.0))
-    while session.rendered[TREATED] is first:
+    while session.hearing.rendered[TREATED] is first:
         assert np.abs(speaker.pull(1024)).max() > 1e-4
         qtbot.wait(5)
     speaker.pull(1024)
     out = speaker.pull(2048)
     at = round(session.player.share * session.loop.frames)
-    assert np.abs(out - session.rendered[TREATED].audio[:, at - 2048 : at].T).max() < 1e-5
+    assert np.abs(out - session.hearing.rendered[TREATED].audio[:, at - 2048 : at].T).max() < 1e-5
 
 
 def test_dragging_on_the_ribbon_hears_a_part_and_pressing_goes_there(qtbot, window, speaker):
@@ -216,15 +218,15 @@ def test_layers_are_levelled_panned_heard_alone_and_taken_out(qtbot, window):
     assert session.loop.layer("l2").pan == pytest.approx(0.4, abs=0.03)
     row.hear.click()
     assert window.layers.heard.text().startswith("only Slow vault, by hear")
-    assert session.alone == {"l2"}
+    assert session.hearing.alone == {"l2"}
     settled(qtbot, session)
-    alone = session.rendered[TREATED].audio
+    alone = session.hearing.rendered[TREATED].audio
     assert window.rail._facts[1] == "1 of 4 heard"
     row.hear.click()
     row.off.click()
     assert window.layers.heard.text().startswith("3 of 4 are heard, without Slow vault")
     settled(qtbot, session)
-    assert rms(alone - session.rendered[TREATED].audio) > 1e-3
+    assert rms(alone - session.hearing.rendered[TREATED].audio) > 1e-3
 
 
 def test_lens_sound_and_touch_are_changed_in_the_inspector(qtbot, window):
@@ -304,8 +306,8 @@ def test_a_layer_is_renamed_moved_copied_twinned_and_parked(qtbot, window):
     assert len(session.loop.heard()) == heard
     press("Remove")
     while names() != before:
-        session.undo()
-    session.redo()
+        session.document.undo()
+    session.document.redo()
     assert session.loop.layer("l2").name == "Far shore"
 
 
@@ -338,16 +340,16 @@ def test_the_descent_is_edited_and_every_row_gets_its_strip(qtbot, window):
 def test_pressing_a_strip_hears_the_loop_up_to_there(qtbot, window):
     window.show_stage(2)
     session, stage = window.session, window.texture
-    whole = session.rendered[TREATED].audio
+    whole = session.hearing.rendered[TREATED].audio
     qtbot.mouseClick(stage.strips[0], LEFT)
-    assert session.heard_up_to == (None, 0)
+    assert session.hearing.heard_up_to == (None, 0)
     assert stage.strips[0].heard_to_here
     settled(qtbot, session)
     qtbot.wait(20)
-    assert not session.rendered[TREATED].loop.line
-    assert rms(session.rendered[TREATED].audio - whole) > 1e-3
+    assert not session.hearing.rendered[TREATED].loop.line
+    assert rms(session.hearing.rendered[TREATED].audio - whole) > 1e-3
     qtbot.mouseClick(stage.strips[0], LEFT)
-    assert session.heard_up_to is None
+    assert session.hearing.heard_up_to is None
 
 
 def test_lines_of_layers_are_opened_from_the_list(qtbot, window):
@@ -429,17 +431,17 @@ def test_a_stage_chosen_on_the_first_start_page_begins_the_loop_shown(qtbot, win
     window.rail.chosen.emit(1)
     assert window.stack.currentWidget() is window.layers
     assert window.session.loop.chords == shown.chords
-    assert not window.session.previewing
+    assert not window.session.hearing.previewing
 
 
 def test_a_preview_changes_nothing(qtbot, window):
     before = window.session.loop
     window.start_loop()
     window.start.another_draw()
-    assert window.session.previewing
+    assert window.session.hearing.previewing
     window.start.leave()
     assert window.session.loop is before
-    assert not window.session.previewing
+    assert not window.session.hearing.previewing
     assert window.heading.title.text() == before.title
 
 
@@ -451,7 +453,7 @@ def test_saving_and_opening(qtbot, window, tmp_path, monkeypatch):
     assert window.windowTitle() == "Ice Road * – Cloudrift"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
     qtbot.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
-    qtbot.waitUntil(lambda: session.is_saved, timeout=5000)
+    qtbot.waitUntil(lambda: session.document.is_saved, timeout=5000)
     assert load(path).tempo == 101
     assert window.windowTitle() == "Ice Road – Cloudrift"
     bad = tmp_path / "bad.cloudrift"
@@ -463,51 +465,53 @@ def test_saving_and_opening(qtbot, window, tmp_path, monkeypatch):
     answer(monkeypatch, "Go back")
     window.open_file(path)
     assert session.loop.tempo == 90  # "Go back"
-    session.undo()
+    session.document.undo()
     window.open_file(path)
-    assert session.path == path
+    assert session.document.path == path
 
 
 def test_a_failed_save_is_said_and_nothing_is_lost(window, tmp_path):
     session = window.session
-    assert not saved(session.save, tmp_path / "none" / "x.cloudrift")
+    assert not saved(session.document.save, tmp_path / "none" / "x.cloudrift")
     assert "could not write" in window.message.text()
-    assert not session.is_saved
-    assert session.path is None
+    assert not session.document.is_saved
+    assert session.document.path is None
 
 
 def test_a_loop_of_another_rate_is_heard_at_the_rate_of_the_speaker(qtbot, window, small_loop):
     from msgspec.structs import replace
 
-    window.session.open(replace(small_loop, rate=48_000), None)
+    window.session.document.open(replace(small_loop, rate=48_000), None)
     settled(qtbot, window.session)
-    qtbot.waitUntil(lambda: window.session.rendered[TREATED].loop.rate == 44_100, timeout=60_000)
-    assert window.session.rendered[TREATED].audio.shape[1] == small_loop.frames
+    qtbot.waitUntil(
+        lambda: window.session.hearing.rendered[TREATED].loop.rate == 44_100, timeout=60_000
+    )
+    assert window.session.hearing.rendered[TREATED].audio.shape[1] == small_loop.frames
     assert window.session.loop.rate == 48_000
 
 
 def test_unsaved_work_is_kept_and_forgotten_once_saved(session, tmp_path):
     folder = tmp_path / "state"
-    session.keep_unsaved()
+    session.document.keep_unsaved()
     assert not folder.exists() or not list(folder.iterdir())  # nothing has been done yet
     session.apply("tempo", lambda p: edits.set_tempo(p, 77))
-    session.keep_unsaved()
+    session.document.keep_unsaved()
     (kept,) = folder.iterdir()
     assert load(kept).tempo == 77
-    assert saved(session.save, tmp_path / "a.cloudrift")
+    assert saved(session.document.save, tmp_path / "a.cloudrift")
     assert not list(folder.iterdir())
 
 
 def test_work_of_a_crash_is_offered_and_opened(qtbot, window, tmp_path, monkeypatch):
     from cloudrift.desktop.frame.app import offer_unsaved
 
-    folder = window.session.shelter.folder
+    folder = window.session.document.shelter.folder
     lost = edits.set_tempo(window.session.loop, 66)
     Shelter(folder).keep(lost, None, ClipStore()).rename(folder / "999999.cloudrift")
     answer(monkeypatch, "Open it")
     offer_unsaved(window)
     assert window.session.loop == lost
-    assert window.session.would_be_lost
+    assert window.session.document.would_be_lost
     assert not (folder / "999999.cloudrift").exists()
 
 

@@ -38,7 +38,7 @@ class Hand:
 @pytest.fixture
 def given(window, bare_chords, qtbot):
     """A loop with four chords and no layers."""
-    window.session.open(bare_chords, None, unsaved=True)
+    window.session.document.open(bare_chords, None, unsaved=True)
     window.show_stage(1)
     settled(qtbot, window.session)
     return window

@@ -7,7 +7,7 @@ import pytest
 import soundfile
 
 from cloudrift.deliver import Order, deliver, free_number, parcels
-from cloudrift.desktop.session.session import BARE, TREATED
+from cloudrift.desktop.session.hearing import BARE, TREATED
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import edits, load, save
 from cloudrift.loop.storage import loop_from
@@ -68,26 +68,26 @@ def test_the_louder_side_is_turned_down_while_they_are_compared(window, qtbot, s
     push = session.loop.line[0].id
     session.apply("y", lambda p: edits.set_treatment_setting(p, None, push, "push_db", 24.0))
     settled(qtbot, session)
-    bare, treated = session.loudness[BARE], session.loudness[TREATED]
-    match = session.match
+    bare, treated = session.hearing.loudness[BARE], session.hearing.loudness[TREATED]
+    match = session.hearing.match
     assert match.other_db < -1  # the bare side has no room for all of it
     played = []
-    session.set_playing(True)
+    session.transport.set_playing(True)
     for side in (TREATED, BARE, TREATED):
-        session.hear(side)
-        gain = session.gain_of(side)
+        session.hearing.hear(side)
+        gain = session.hearing.gain_of(side)
         speaker.pull(2048)
         speaker.pull(2048)
-        at = round(session.player.share * session.rendered[side].audio.shape[1])
+        at = round(session.player.share * session.hearing.rendered[side].audio.shape[1])
         out = speaker.pull(4096)
-        wanted = session.rendered[side].audio[:, at : at + 4096].T * gain
+        wanted = session.hearing.rendered[side].audio[:, at : at + 4096].T * gain
         assert np.abs(out - wanted).max() < 2e-3
         played.append({TREATED: treated, BARE: bare}[side].lufs + 20 * np.log10(gain))
     assert played[0] == pytest.approx(treated.lufs)  # until it is compared it is as it is
     assert played[1] == pytest.approx(played[2], abs=0.01)
     assert "treated −" in window.heading.matched.text()
-    session.set_playing(False)
-    assert session.gain_of(TREATED) == 1.0
+    session.transport.set_playing(False)
+    assert session.hearing.gain_of(TREATED) == 1.0
 
 
 # --- hear is listening ----------------------------------------------------------------------------
@@ -97,20 +97,20 @@ def test_hear_changes_nothing_but_what_is_heard(window, qtbot):
     session = window.session
     window.show_stage(1)
     before = session.loop
-    session.open(before, session.path)
+    session.document.open(before, session.document.path)
     row = window.layers.rows["l2"]
     session.apply("off", lambda p: edits.set_layer(p, "l2", mute=True))
-    steps = session.history.at
+    steps = session.document.history.at
     row.hear.click()  # never a dead press: a layer that is off is heard too
-    assert [x.id for x in session.heard_loop.heard()] == ["l2"]
+    assert [x.id for x in session.hearing.heard_loop.heard()] == ["l2"]
     assert row.hear.isChecked() and row.off.isChecked()
-    assert session.history.at == steps and session.loop.layer("l2").mute
+    assert session.document.history.at == steps and session.loop.layer("l2").mute
     window.show_stage(3)
     words = [w.text() for w in window.deliver.facts.findChildren(type(window.message))]
     assert any("You hear only some layers" in text for text in words)
     session.apply("gone", lambda p: edits.remove_layer(p, "l2"))
-    assert not session.alone  # nobody is left to hear alone
-    assert len(session.heard_loop.heard()) == 3
+    assert not session.hearing.alone  # nobody is left to hear alone
+    assert len(session.hearing.heard_loop.heard()) == 3
 
 
 def test_alone_reaches_into_groups(small_loop):
@@ -144,19 +144,19 @@ def test_a_group_has_level_pan_hear_and_off(window, qtbot):
     row.level.type_text("-6")
     row.pan.type_text("50")
     assert (session.loop.group("g1").level_db, session.loop.group("g1").pan) == (-6, 0.5)
-    assert session.history.undo_label == "pan of Dusk"
+    assert session.document.history.undo_label == "pan of Dusk"
     row.off.click()
     assert [x.id for x in session.loop.heard()] == ["l3", "l4"]
     assert window.layers.heard.text().startswith("2 of 4 are heard, without Dusk keys, Slow vault")
     row.off.click()
     row.hear.click()
-    assert [x.id for x in session.heard_loop.heard()] == ["l1", "l2"]
+    assert [x.id for x in session.hearing.heard_loop.heard()] == ["l1", "l2"]
     row.hear.click()
-    assert saved(session.save, session.keeper.shelter.folder.parent / "g")
-    assert load(session.path) == session.loop
-    session.undo()
-    session.undo()
-    session.undo()
+    assert saved(session.document.save, session.document.keeper.shelter.folder.parent / "g")
+    assert load(session.document.path) == session.loop
+    session.document.undo()
+    session.document.undo()
+    session.document.undo()
     assert session.loop.group("g1").pan == 0  # pan, after off and on
     with pytest.raises(CloudriftError, match="group g1: pan is 3"):
         edits.set_group(session.loop, "g1", pan=3)

@@ -438,7 +438,7 @@ def test_an_answer_about_rows_that_are_gone_is_dropped(qtbot, window):
     asked = session.loop.line_of("l1")
     facts = step_facts(session.engine, session.loop, "l1", 0)
     window.show_stage(0)
-    session.undo()
+    session.document.undo()
     stage._facts.clear()
     stage._show_facts("l1", asked, len(asked), facts)
     stage._show_facts("l9", asked, 0, facts)
@@ -483,7 +483,7 @@ def test_the_only_copy_stays_until_it_is_kept_anew(window, tmp_path, monkeypatch
     from cloudrift.desktop.frame.app import offer_unsaved
     from tests.test_desktop import answer
 
-    folder = window.session.shelter.folder
+    folder = window.session.document.shelter.folder
     lost = edits.set_tempo(window.session.loop, 66)
     Shelter(folder).keep(lost, None, ClipStore()).rename(folder / "left.cloudrift")
     answer(monkeypatch, "Open it")
@@ -491,7 +491,7 @@ def test_the_only_copy_stays_until_it_is_kept_anew(window, tmp_path, monkeypatch
     def full(*_arguments):
         raise OSError("no space left")
 
-    monkeypatch.setattr(window.session.shelter, "keep", full)
+    monkeypatch.setattr(window.session.document.shelter, "keep", full)
     offer_unsaved(window)
     assert window.session.loop.tempo == 66
     assert (folder / "left.cloudrift").exists()
@@ -539,14 +539,14 @@ def test_no_layer_lands_on_the_drums_channel(tmp_path):
 def test_what_was_saved_is_saved_even_if_the_leftover_stays(window, tmp_path, monkeypatch):
     session = window.session
     session.apply("x", lambda loop: edits.set_tempo(loop, 77))
-    session.keep_unsaved()
+    session.document.keep_unsaved()
 
     def refused(*_a, **_k):
         raise PermissionError("no")
 
     monkeypatch.setattr(type(tmp_path), "unlink", refused)
-    assert saved(session.save, tmp_path / "a.cloudrift")
-    assert session.is_saved
+    assert saved(session.document.save, tmp_path / "a.cloudrift")
+    assert session.document.is_saved
 
 
 # --- bounds ---------------------------------------------------------------------------------------

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from cloudrift.desktop.frame.history_sheet import HistorySheet
 from cloudrift.desktop.frame.key_popup import KeyPopup
-from cloudrift.desktop.session.session import BARE, TREATED
+from cloudrift.desktop.session.hearing import BARE, TREATED
 from cloudrift.loop.storage import load, save
 from cloudrift.theory import Key
 from tests.test_beginnings import write_song
@@ -146,12 +146,14 @@ def test_reopened_three_semitones_lower_compared_and_exported_in_15_actions(
     qtbot.keyClick(sheet.list, Qt.Key.Key_End)
     hand.count += 1
     hand.press(next(b for b in sheet.findChildren(QPushButton) if b.text() == "Hear as then"))
-    assert window.session.sides == ("Then", "Now")
+    assert window.session.hearing.sides == ("Then", "Now")
     hand.press(window.heading.compare, window.heading.compare.rect().center() / 2)
-    assert window.session.hearing == BARE
-    qtbot.waitUntil(lambda: window.session.rendered[BARE].loop.key == Key("F#", "minor"),
+    assert window.session.hearing.side == BARE
+    qtbot.waitUntil(lambda: window.session.hearing.rendered[BARE].loop.key == Key("F#", "minor"),
                     timeout=60_000)  # fmt: skip
-    qtbot.waitUntil(lambda: window.session.rendered[TREATED].loop.key.pc == 3, timeout=60_000)
+    qtbot.waitUntil(
+        lambda: window.session.hearing.rendered[TREATED].loop.key.pc == 3, timeout=60_000
+    )
     hand.press(window.heading.title)
     hand.type("Low Road")  # what was there is chosen, and goes
     hand.key(Qt.Key.Key_Return)
@@ -161,4 +163,4 @@ def test_reopened_three_semitones_lower_compared_and_exported_in_15_actions(
     assert any(n.startswith("low-road_") for n in written(tmp_path / "Loops", ".wav"))
     assert load(path).title == "Ice Road"
     assert hand.count <= 15, hand.count
-    window.session._saved = window.session.history.now
+    window.session.document._saved = window.session.document.history.now

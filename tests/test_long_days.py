@@ -208,7 +208,7 @@ def test_a_worker_gives_memory_back_now_and_then(qtbot, window, monkeypatch):
     monkeypatch.setattr(worker, "give_back", lambda: given.append(threading.current_thread()))
     monkeypatch.setattr(worker, "GIVE_BACK_RESTING_S", 3600.0)
     window.session.apply("tempo", lambda loop: edits.set_tempo(loop, 71))
-    qtbot.waitUntil(lambda: not window.session.busy, timeout=10_000)
+    qtbot.waitUntil(lambda: not window.session.hearing.busy, timeout=10_000)
     qtbot.wait(20)
     assert given == []
     monkeypatch.setattr(worker, "GIVE_BACK_RESTING_S", 0.0)
@@ -272,4 +272,4 @@ def test_the_light_goes_out_when_nothing_can_be_rendered(qtbot, window, monkeypa
     assert window.ribbon._busy
     qtbot.waitUntil(lambda: not window.ribbon._busy, timeout=5000)
     assert said == ["no sound today"] * 2
-    assert not session.busy
+    assert not session.hearing.busy

@@ -149,7 +149,7 @@ def test_an_edit_hands_back_what_it_made_or_nothing(session):
     assert session.make("x", lambda loop: (edits.set_tempo(loop, 9), "made")) is None
     assert session.loop.tempo == 99 and "tempo is 9 BPM" in said[0]
     assert session.make("same", lambda loop: (loop, 7)) == 7
-    assert session.history.undo_label == "x"
+    assert session.document.history.undo_label == "x"
 
 
 def test_a_group_that_nobody_is_in_is_shown(window):

@@ -155,14 +155,14 @@ def test_a_newer_file_is_edited_and_saved_in_the_window(window, newer, qtbot):
         "program has written into it"
     )
     session = window.session
-    assert session.is_saved
+    assert session.document.is_saved
     session.apply("slower", lambda loop: edits.set_tempo(loop, 66))
-    assert saved(session.save, path)
+    assert saved(session.document.save, path)
     assert text_of(path) == {**raw, "loop": {**raw["loop"], "tempo": 66.0}}
-    session.undo()
-    assert not session.is_saved
-    session.keep_unsaved()
-    (kept,) = session.keeper.shelter.folder.glob("*.cloudrift")
+    session.document.undo()
+    assert not session.document.is_saved
+    session.document.keep_unsaved()
+    (kept,) = session.document.keeper.shelter.folder.glob("*.cloudrift")
     assert text_of(kept)["loop"]["swing"] == 0.6
 
 

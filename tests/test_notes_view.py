@@ -59,12 +59,12 @@ def test_notes_are_drawn_by_double_click_with_their_length_under_the_hand(view, 
     qtbot.mouseDClick(view.grid, LEFT_BUTTON, pos=place)
     assert (480, 240, 66) in facts(view)
     assert len(view.moves.chosen) == 1
-    session.undo()
+    session.document.undo()
     assert len(own(view)) == 4
     # Out of the scale the next note below is drawn, with Shift the one under the hand.
     qtbot.mouseDClick(view.grid, LEFT_BUTTON, pos=at(view, 490, 67))
     assert (480, 240, 66) in facts(view)
-    session.undo()
+    session.document.undo()
     qtbot.mouseDClick(view.grid, LEFT_BUTTON, SHIFT, at(view, 490, 67))
     assert (480, 240, 67) in facts(view)
 
@@ -81,11 +81,11 @@ def test_a_note_is_dragged_by_the_grid_and_the_scale_in_one_step(view, qtbot):
     assert [f for i, f in enumerate(facts(view)) if i != 1] == [
         (n.start_tick, n.length_ticks, n.pitch) for n in before.layer("l1").own if n.id != note.id
     ]
-    session.undo()
+    session.document.undo()
     assert session.loop == before
     drag(qtbot, view.grid, start, start + QPoint(0, round(-3 * lane)), SHIFT)
     assert facts(view)[1] == (960, 480, 67)
-    session.undo()
+    session.document.undo()
     drag(qtbot, view.grid, start, start + QPoint(7, 0), ALT)  # off the grid
     assert facts(view)[1][0] not in (960, 1200)
     assert facts(view)[1][2] == 64
@@ -98,13 +98,13 @@ def test_ends_are_dragged_and_ctrl_leaves_a_copy(view, qtbot):
     step = view.grid.places.at_x(240) - view.grid.places.at_x(0)
     drag(qtbot, view.grid, end, end + QPoint(round(2 * step), 0))
     assert facts(view)[0] == (0, 960, 61)
-    session.undo()
+    session.document.undo()
     start = middle(view, note)
     drag(qtbot, view.grid, start, start + QPoint(round(2 * step), 0), CTRL)
     assert (0, 480, 61) in facts(view)
     assert (480, 480, 61) in facts(view)
-    session.undo()
-    session.undo()
+    session.document.undo()
+    session.document.undo()
     assert len(own(view)) == 4
 
 
@@ -141,7 +141,7 @@ def test_keys_pick_copy_paste_and_cut(view, qtbot):
     assert [n.pitch for n in view.moves.chosen] == [61, 66]
     qtbot.keyClick(grid, KEY.Key_J, CTRL)
     assert [f[0] for f in facts(view)] == [0, 960, 1920, 2400, 2880, 4320]
-    session.undo()
+    session.document.undo()
     qtbot.keyClick(grid, KEY.Key_PageDown)
     assert len(view.moves.chosen) == 1
     qtbot.keyClick(grid, KEY.Key_C, CTRL)
@@ -198,37 +198,37 @@ def test_a_tool_is_seen_and_heard_before_it_is_used(view, qtbot):
     view.moves.pick_all()
     view.open_tool("echo")
     assert view.strip.isVisible()
-    assert session.previewing
+    assert session.hearing.previewing
     assert session.loop == before
     assert len(view.grid.tried) > 4
     view.strip.fields["repeats"].type_text("1")
     tried = view.grid.tried
     assert len(tried) == 8
-    assert session.shown.layer("l1").own == tried
+    assert session.hearing.shown.layer("l1").own == tried
     qtbot.keyClick(view.strip, KEY.Key_Escape)
-    assert not session.previewing
+    assert not session.hearing.previewing
     assert view.grid.tried is None
     assert session.loop == before
     view.open_tool("echo")  # its settings are as they were left
     assert view.strip.fields["repeats"].value == 1
     qtbot.keyClick(view.strip, KEY.Key_Return)
     assert own(view) == tried
-    assert session.history.undo_label == "echo"
-    session.undo()
+    assert session.document.history.undo_label == "echo"
+    session.document.undo()
     assert session.loop == before
 
 
 def test_every_tool_opens_and_is_used_or_left_in_one_step(view):
     session = view.moves.session
     for name, tool in TOOLS.items():
-        before, moments = session.loop, session.history.at
+        before, moments = session.loop, session.document.history.at
         view.open_tool(name)
         assert view.strip.title.text().startswith(tool.label)
         view.strip.use.click()
         assert not view.strip.isVisible()
-        assert session.history.at - moments == (session.loop != before), name
+        assert session.document.history.at - moments == (session.loop != before), name
         if session.loop != before:
-            session.undo()
+            session.document.undo()
         assert session.loop == before, name
 
 
@@ -245,8 +245,8 @@ def test_places_and_late_bars_are_drawn_on_the_strip(window, qtbot):
     drag(qtbot, view.grid, QPoint(round(places.at_x(2400)), y),
          QPoint(round(places.at_x(2880)), y))  # fmt: skip
     assert session.loop.layer("l3").source.lens.where == ((0, 1920), (2400, 2880), (3840, 7680))
-    session.undo()
-    session.undo()
+    session.document.undo()
+    session.document.undo()
     qtbot.mouseDClick(view.grid, LEFT_BUTTON, pos=QPoint(round(places.at_x(5000)), y))
     assert session.loop.layer("l3").source.lens.late_bars == (1,)
     inspector = window.layers.inspector

@@ -309,7 +309,7 @@ def test_one_shots_become_a_sound_on_the_shelf(window, qtbot, tmp_path):
     assert use.own.recordings[1].root == 62.5
     assert [s.name for s in shelf.grid.sounds] == ["Gutter"]
     assert [o.own.name for o in own_sounds()] == ["Gutter"]
-    window.session.undo()
+    window.session.document.undo()
     assert window.session.loop.layer("l2").source.sound.name == "warm pad"
     shelf.bring_files([tmp_path / "nothing here"])
     qtbot.waitUntil(lambda: "no WAV, FLAC" in window.message.text(), timeout=20_000)
@@ -338,7 +338,7 @@ def test_a_sound_that_was_kept_is_read_when_it_is_wanted(window, own, clips, tmp
     assert window.session.loop is before
     shelf.hear(own.instrument)
     assert all(one.clip in window.session.clips for one in own.recordings)
-    assert window.session.previewing
+    assert window.session.hearing.previewing
     shelf.choose(own.instrument, False)
     assert window.session.loop.layer("l2").source.sound.own == own
 

@@ -84,7 +84,7 @@ def test_a_layer_is_played_in_with_the_chosen_layer_s_sound(drawer):
     assert "put down as a new layer" in drawer.words.text()
     drawer.grid.setCurrentText("as played")  # quantised afterwards, in the same step
     assert facts(session, added.id) == [(70, 66, 77), (2000, 69, 77)]
-    session.undo()
+    session.document.undo()
     assert session.loop == before
 
 
@@ -99,7 +99,7 @@ def test_takes_are_kept_and_one_stands_in_another_s_place(drawer):
     drawer._choose_take(0)
     for pitches in ([61], [73, 75], [61]):  # each of them is a step of its own
         assert [f[1] for f in facts(session, "l1")] == pitches
-        session.undo()
+        session.document.undo()
     assert session.loop == before
     assert drawer.takes.isEnabled()  # the takes are still there
 
@@ -122,11 +122,11 @@ def test_a_layer_played_in_after_chords_leaves_the_chords_there(drawer):
     assert session.selection.layer_id == first
     drawer._choose_take(0)  # chords go on top of the layers
     assert [x.name for x in session.loop.layers[-2:]] == ["Played in", "Played in 2"]
-    session.undo()  # the chords were as they are: the newest step is the second layer
+    session.document.undo()  # the chords were as they are: the newest step is the second layer
     assert session.loop.layers[-1].name == "Played in"
-    session.undo()
+    session.document.undo()
     assert session.loop.chords == chords and session.loop.layers == before.layers
-    session.undo()
+    session.document.undo()
     assert session.loop == before
 
 
@@ -146,7 +146,7 @@ def test_nothing_played_changes_nothing(drawer):
     play(drawer)
     assert session.loop == before
     assert "Nothing was played" in drawer.words.text()
-    assert not session.previewing
+    assert not session.hearing.previewing
     assert not drawer.click.isChecked()
 
 
@@ -271,10 +271,10 @@ def test_layers_are_heard_one_more_at_a_time(window):
     session = window.session
     for count in (1, 2, 3, 4):
         window.layers.hear_one_more()
-        assert len(session.heard_loop.heard()) == count
+        assert len(session.hearing.heard_loop.heard()) == count
     window.layers.hear_one_more()
-    assert not session.alone
-    assert not session.history.can_undo  # listening is no edit
+    assert not session.hearing.alone
+    assert not session.document.history.can_undo  # listening is no edit
     session.select(layer_id="l4")
     window.layers.next_layer()
     assert session.selection.layer_id == "l1"

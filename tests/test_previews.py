@@ -32,13 +32,19 @@ def test_what_ends_shows_what_stood_behind_it_again(session, views):
     one, other = (Preview(session, view) for view in views)
     one.put(slower, "slower")
     other.put(louder, "louder")
-    assert (session.shown, session.preview_words) == (louder(session.loop), "louder")
+    assert (session.hearing.shown, session.hearing.preview_words) == (
+        louder(session.loop),
+        "louder",
+    )
     other.end()
-    assert (session.shown, session.preview_words) == (slower(session.loop), "slower")
+    assert (session.hearing.shown, session.hearing.preview_words) == (
+        slower(session.loop),
+        "slower",
+    )
     other.end()  # a second time is nothing
     one.end()
-    assert session.shown is session.loop
-    assert session.preview_words == ""
+    assert session.hearing.shown is session.loop
+    assert session.hearing.preview_words == ""
 
 
 def test_the_one_behind_may_end_first(session, views):
@@ -46,24 +52,24 @@ def test_the_one_behind_may_end_first(session, views):
     one.put(slower, "slower")
     other.put(louder, "louder")
     one.end()
-    assert session.preview_words == "louder"
+    assert session.hearing.preview_words == "louder"
     one.put(slower, "slower")  # put anew, it is in front
-    assert session.preview_words == "slower"
+    assert session.hearing.preview_words == "slower"
 
 
 def test_a_change_under_a_standing_preview_is_seen_and_heard_in_it(session, views, qtbot):
     preview = Preview(session, views[0])
     preview.put(slower, "slower")
     seen = []
-    session.shown_changed.connect(lambda: seen.append(session.shown))
+    session.hearing.shown_changed.connect(lambda: seen.append(session.hearing.shown))
     session.apply("turn off", lambda loop: edits.set_layer(loop, "l2", mute=True))
-    assert session.shown == slower(session.loop)
-    assert session.shown.layer("l2").mute
-    assert seen[-1] == session.shown
+    assert session.hearing.shown == slower(session.loop)
+    assert session.hearing.shown.layer("l2").mute
+    assert seen[-1] == session.hearing.shown
     settled(qtbot, session)
-    assert session.rendered["treated"].loop.layer("l2").mute
-    session.undo()
-    assert not session.shown.layer("l2").mute
+    assert session.hearing.rendered["treated"].loop.layer("l2").mute
+    session.document.undo()
+    assert not session.hearing.shown.layer("l2").mute
 
 
 def test_another_moment_gives_way_to_the_first_change(session, views):
@@ -71,7 +77,7 @@ def test_another_moment_gives_way_to_the_first_change(session, views):
     preview.ended.connect(lambda: ended.append(1))
     preview.put(slower(session.loop), "an old one")
     session.apply("louder", louder)
-    assert session.shown is session.loop
+    assert session.hearing.shown is session.loop
     assert ended == [1]
     assert not preview.on
 
@@ -85,7 +91,7 @@ def test_an_edit_that_can_no_longer_be_made_ends_what_shows_it(session, views):
     preview.ended.connect(lambda: ended.append(1))
     preview.put(needs_l1, "slower")
     session.apply("remove", lambda loop: edits.remove_layer(loop, "l1"))
-    assert not session.previewing
+    assert not session.hearing.previewing
     assert ended == [1]
 
 
@@ -93,7 +99,7 @@ def test_an_edit_that_is_refused_shows_nothing(session, views):
     preview = Preview(session, views[0])
     with pytest.raises(CloudriftError, match="between"):
         preview.put(lambda loop: edits.set_tempo(loop, 9999), "too fast")
-    assert not session.previewing
+    assert not session.hearing.previewing
 
 
 def test_what_stands_in_place_of_the_loop_stays_in_front(session, views):
@@ -101,36 +107,36 @@ def test_what_stands_in_place_of_the_loop_stays_in_front(session, views):
     whole = slower(session.loop)
     one.put(whole, "not begun yet", alone=frozenset(), instead=True)
     other.put(louder, "louder")
-    assert session.shown is whole
-    assert session.instead
+    assert session.hearing.shown is whole
+    assert session.hearing.instead
     assert not session.apply("louder", louder)
     one.end()
-    assert session.shown == louder(session.loop)
-    assert not session.instead
+    assert session.hearing.shown == louder(session.loop)
+    assert not session.hearing.instead
 
 
 def test_it_ends_when_its_view_is_hidden_or_gone_or_another_document_comes(session, views):
     one, other = (Preview(session, view) for view in views)
     one.put(slower, "slower")
     views[0].hide()
-    assert not session.previewing
+    assert not session.hearing.previewing
     other.put(louder, "louder")
     views[1].deleteLater()
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
-    assert not session.previewing
+    assert not session.hearing.previewing
     one.put(slower, "slower")
-    session.open(session.loop, None)
-    assert not session.previewing
+    session.document.open(session.loop, None)
+    assert not session.hearing.previewing
     assert not one.on
 
 
 def test_layers_heard_alone_in_a_preview_are_those_of_the_one_in_front(session, views):
     one, other = (Preview(session, view) for view in views)
-    session.hear_alone({"l1"})
+    session.hearing.hear_alone({"l1"})
     one.put(slower, "slower")
-    assert [x.id for x in session.heard_loop.heard()] == ["l1"]
+    assert [x.id for x in session.hearing.heard_loop.heard()] == ["l1"]
     other.put(louder, "louder", alone=frozenset({"l2"}))
-    assert [x.id for x in session.heard_loop.heard()] == ["l2"]
+    assert [x.id for x in session.hearing.heard_loop.heard()] == ["l2"]
 
 
 # --- the views that have one ----------------------------------------------------------------------
@@ -142,13 +148,13 @@ def test_a_tool_stays_heard_while_a_remedy_is_rested_on(window):
     session.select(layer_id="l1")
     view.moves.let_go()
     view.open_tool("echo")
-    tried = session.shown
+    tried = session.hearing.shown
     rests = Preview(session, window.layers.room)
     rests.put(louder, "louder tried")
-    assert session.preview_words == "louder tried"
+    assert session.hearing.preview_words == "louder tried"
     rests.end()
-    assert session.shown == tried
-    assert session.preview_words == "echo tried"
+    assert session.hearing.shown == tried
+    assert session.hearing.preview_words == "echo tried"
 
 
 def test_a_tool_is_used_on_the_notes_as_they_have_become(window):
@@ -158,11 +164,11 @@ def test_a_tool_is_used_on_the_notes_as_they_have_become(window):
     view.moves.let_go()
     view.open_tool("echo")
     session.apply("louder", louder)
-    tried = session.shown
+    tried = session.hearing.shown
     assert tried.layer("l1").level_db == 3.0
     view.strip.apply()
     assert session.loop == tried
-    assert session.history.undo_label == "echo"
+    assert session.document.history.undo_label == "echo"
 
 
 def test_a_sound_that_is_heard_lets_a_change_be_heard_with_it(window):
@@ -171,9 +177,9 @@ def test_a_sound_that_is_heard_lets_a_change_be_heard_with_it(window):
     sound = next(s for s in shelf.grid.sounds if s.name == "glass pad")
     shelf.hear(sound)
     session.apply("slower", slower)
-    assert session.shown.tempo == session.loop.tempo
-    assert session.shown != session.loop
-    session.open(session.loop, None)
+    assert session.hearing.shown.tempo == session.loop.tempo
+    assert session.hearing.shown != session.loop
+    session.document.open(session.loop, None)
     assert shelf.grid.heard == ""
 
 
@@ -183,11 +189,11 @@ def test_a_key_that_is_heard_moves_with_what_is_changed_meanwhile(window, qtbot)
     qtbot.addWidget(popup)
     popup.hear(2)
     session.apply("slower", slower)
-    assert session.shown == edits.shift_key(session.loop, 2)
+    assert session.hearing.shown == edits.shift_key(session.loop, 2)
     popup.hear(0)
-    assert session.shown is session.loop
+    assert session.hearing.shown is session.loop
     popup.hear(3)
-    session.open(session.loop, None)
+    session.document.open(session.loop, None)
     assert popup.heard is None
 
 
@@ -197,9 +203,9 @@ def test_an_old_moment_in_place_of_now_gives_way_and_the_sheet_says_so(window, q
     sheet = HistorySheet(session, window)
     sheet.list.setCurrentRow(1)
     sheet.as_now()
-    assert session.preview_words == "heard: opened"
+    assert session.hearing.preview_words == "heard: opened"
     assert "now: opened" in sheet.says.text()
     session.apply("louder", louder)
-    assert session.shown is session.loop
+    assert session.hearing.shown is session.loop
     assert sheet.says.text() == "bare against treated is compared"
     sheet.close()

@@ -106,7 +106,7 @@ def test_a_recording_gives_the_loop_its_tempo_and_key(qtbot, window, engine, tmp
     assert session.loop.key.mode == "minor"
     assert session.loop.key.pc == loop.sounding_key.pc
     assert session.loop.chords
-    session.undo()
+    session.document.undo()
     assert session.loop.tempo == 140
     window.open_reference(tmp_path / "none.wav")
     qtbot.waitUntil(lambda: "could not read" in window.message.text(), timeout=60_000)

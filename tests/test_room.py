@@ -220,7 +220,7 @@ def test_the_stage_shows_the_room_and_helps_with_one_press(window, qtbot):
     octave = session.loop.layer("l2").source.lens.octave
     qtbot.mouseClick(view.helps["Octave up"], Qt.MouseButton.LeftButton)
     assert session.loop.layer("l2").source.lens.octave == octave + 1
-    session.undo()
+    session.document.undo()
     assert session.loop.layer("l2").source.lens.octave == octave
     worst = view.room.crowded[0]
     share = sum(worst.when[0]) / 2
@@ -242,11 +242,11 @@ def test_a_remedy_is_heard_before_it_is_taken(window, qtbot):
     qtbot.waitUntil(lambda: view.room is not None and bool(view.room.crowded), timeout=60_000)
     before = session.loop
     QApplication.sendEvent(view.helps["Octave up"], QEvent(QEvent.Type.Enter))
-    qtbot.waitUntil(lambda: session.previewing, timeout=5000)
-    tried = session.shown
+    qtbot.waitUntil(lambda: session.hearing.previewing, timeout=5000)
+    tried = session.hearing.shown
     assert tried != before == session.loop
     QApplication.sendEvent(view.helps["Octave up"], QEvent(QEvent.Type.Leave))
-    assert not session.previewing
+    assert not session.hearing.previewing
     qtbot.mouseClick(view.helps["Octave up"], Qt.MouseButton.LeftButton)
     assert session.loop == tried
 
@@ -259,19 +259,19 @@ def test_cuts_are_dragged_in_the_room_and_by_keys(window, qtbot):
     line = len(session.loop.layer("l2").line)
     low, high = cuts_of(session.loop, "l2")
     start = QPoint(300, round(chart.y_of(low)))
-    moments = len(session.history.moments)
+    moments = len(session.document.history.moments)
     drag(qtbot, chart, start, QPoint(300, round(chart.y_of(800.0))))
     assert cuts_of(session.loop, "l2")[0] == pytest.approx(800, rel=0.03)
     assert len(session.loop.layer("l2").line) <= line + 1
-    assert len(session.history.moments) == moments + 1  # one drag is one step
+    assert len(session.document.history.moments) == moments + 1  # one drag is one step
     drag(qtbot, chart, QPoint(300, round(chart.y_of(800.0))), QPoint(300, chart.height() - 1))
     assert cuts_of(session.loop, "l2") == (20.0, high)  # out of the picture: off
     qtbot.keyClick(chart, Qt.Key.Key_Right)
     qtbot.keyClick(chart, Qt.Key.Key_Down)
     assert cuts_of(session.loop, "l2")[1] < high
-    session.undo()
-    session.undo()
-    session.undo()
+    session.document.undo()
+    session.document.undo()
+    session.document.undo()
     assert cuts_of(session.loop, "l2") == (low, high)
 
 

@@ -169,11 +169,11 @@ def test_paths_that_are_no_words_go_through_text(tmp_path):
 def test_a_name_that_is_not_utf_8_is_worked_with(window, tmp_path, capfd):
     path = tmp_path / ODD
     save(window.session.loop, path)
-    window.session.open(load(path), path)
+    window.session.document.open(load(path), path)
     changed(window)
-    assert window.session.keep_unsaved()
-    folder = window.session.keeper.shelter.folder
-    window.session.shelter._lock.close()  # as if the program had ended
+    assert window.session.document.keep_unsaved()
+    folder = window.session.document.keeper.shelter.folder
+    window.session.document.shelter._lock.close()  # as if the program had ended
     (found,) = left_behind(ClipStore(), folder)
     assert found.origin == path
     assert saved(window._save_to, path)
@@ -247,10 +247,10 @@ def test_a_file_that_another_program_has_changed_is_asked_about(
     assert saved(window.save) == bool(mine)
     assert load(path).tempo == theirs
     if mine:
-        assert session.path == tmp_path / mine
-        assert load(session.path).tempo == 77
-        assert session.is_saved
-        assert not session.is_changed_outside
+        assert session.document.path == tmp_path / mine
+        assert load(session.document.path).tempo == 77
+        assert session.document.is_saved
+        assert not session.document.is_changed_outside
     path.unlink(missing_ok=True)
     assert saved(window.save)  # it is gone: it is written anew
     assert signature(tmp_path / "nothing") is None
@@ -282,22 +282,24 @@ def save_first(window, path, gate):
 def test_what_is_changed_while_it_is_saved_is_not_saved(qtbot, window, tmp_path, gate):
     session, path = window.session, tmp_path / "a.cloudrift"
     changed(window, 77)
-    session.save(path)
+    session.document.save(path)
     changed(window, 78)
-    assert session.keep_unsaved()
+    assert session.document.keep_unsaved()
     assert not path.exists()
     gate.set()
-    qtbot.waitUntil(lambda: session.path == path, timeout=5000)
+    qtbot.waitUntil(lambda: session.document.path == path, timeout=5000)
     assert load(path).tempo == 77
-    assert not session.is_saved
+    assert not session.document.is_saved
     assert window.windowTitle() == "Ice Road * – Cloudrift"
-    (kept,) = session.keeper.shelter.folder.glob("*.cloudrift")  # what is not saved stays kept
+    (kept,) = session.document.keeper.shelter.folder.glob(
+        "*.cloudrift"
+    )  # what is not saved stays kept
     assert load(kept).tempo == 78
-    session.undo()
-    assert session.is_saved
+    session.document.undo()
+    assert session.document.is_saved
     redrawn = []
     session.changed.connect(lambda *_: redrawn.append(1))
-    assert saved(session.save, path)
+    assert saved(session.document.save, path)
     assert window.heading.under.text() == "saved"
     assert redrawn == []  # a save changes nothing that is drawn of the loop
 
@@ -306,13 +308,13 @@ def test_a_save_that_ends_in_another_document_tells_that_one_nothing(qtbot, wind
     session, path = window.session, tmp_path / "a.cloudrift"
     changed(window, 77)
     answers = []
-    session.save(path, answers.append)
-    session.open(edits.set_tempo(session.loop, 60), None)
+    session.document.save(path, answers.append)
+    session.document.open(edits.set_tempo(session.loop, 60), None)
     gate.set()
     qtbot.waitUntil(lambda: answers == [True], timeout=5000)
     assert load(path).tempo == 77
-    assert session.path is None
-    assert not session.is_saved
+    assert session.document.path is None
+    assert not session.document.is_saved
 
 
 def test_a_long_save_is_said_while_it_runs(qtbot, window, tmp_path, gate):
@@ -334,7 +336,7 @@ def test_closing_saves_first_and_then_closes(qtbot, window, tmp_path, monkeypatc
     gate.set()
     qtbot.waitUntil(lambda: not window.isVisible(), timeout=5000)
     assert load(path).tempo == 77
-    assert session.is_saved
+    assert session.document.is_saved
 
 
 def test_what_comes_after_a_save_is_asked_about_before_closing(
@@ -348,7 +350,7 @@ def test_what_comes_after_a_save_is_asked_about_before_closing(
     changed(window, 78)
     answer(monkeypatch, "Go back")
     gate.set()
-    qtbot.waitUntil(lambda: window.session._saved.loop.tempo == 77, timeout=5000)
+    qtbot.waitUntil(lambda: window.session.document._saved.loop.tempo == 77, timeout=5000)
     assert window.isVisible()
     assert window.session.loop.tempo == 78
     answer(monkeypatch, "Throw away")
@@ -367,11 +369,11 @@ def test_a_save_that_fails_keeps_the_window_and_says_why(qtbot, window, tmp_path
     monkeypatch.setattr(saver, "save", full)
     answer(monkeypatch, "Save")
     window.close()
-    qtbot.waitUntil(lambda: not window.session.saver.busy, timeout=5000)
+    qtbot.waitUntil(lambda: not window.session.document.saver.busy, timeout=5000)
     assert window.message.text() == "the disk is full"
     assert window.isVisible()
     assert load(path).tempo != 77
-    assert not window.session.is_saved
+    assert not window.session.document.is_saved
 
 
 # --- unsaved work ---------------------------------------------------------------------------------
@@ -381,19 +383,21 @@ def test_unsaved_work_is_kept_beside_the_interface(qtbot, window, monkeypatch):
     session = window.session
     changed(window)
     threads = []
-    real = session.shelter.keep
+    real = session.document.shelter.keep
 
     def watched(*given):
         threads.append(threading.current_thread())
         return real(*given)
 
-    monkeypatch.setattr(session.shelter, "keep", watched)
-    session._autosave.timeout.emit()
-    qtbot.waitUntil(lambda: session.keeper.kept is session.history.now, timeout=5000)
+    monkeypatch.setattr(session.document.shelter, "keep", watched)
+    session.document._autosave.timeout.emit()
+    qtbot.waitUntil(
+        lambda: session.document.keeper.kept is session.document.history.now, timeout=5000
+    )
     assert threads[0] is not threading.main_thread()
-    session._autosave.timeout.emit()
+    session.document._autosave.timeout.emit()
     assert len(threads) == 1  # nothing has changed since
-    (file,) = session.keeper.shelter.folder.glob("*.cloudrift")
+    (file,) = session.document.keeper.shelter.folder.glob("*.cloudrift")
     assert load(file) == session.loop
     assert file.stat().st_mode & 0o777 == 0o600
 
@@ -401,32 +405,32 @@ def test_unsaved_work_is_kept_beside_the_interface(qtbot, window, monkeypatch):
 def test_what_is_saved_meanwhile_is_not_kept_again(qtbot, window, tmp_path, monkeypatch):
     session = window.session
     changed(window)
-    session.keeper._writing.acquire()
-    session._autosave.timeout.emit()
-    assert session.keeper._thread.is_alive()
-    session.keeper._writing.release()
-    assert saved(session.save, tmp_path / "a.cloudrift")
-    session.keeper._thread.join()
+    session.document.keeper._writing.acquire()
+    session.document._autosave.timeout.emit()
+    assert session.document.keeper._thread.is_alive()
+    session.document.keeper._writing.release()
+    assert saved(session.document.save, tmp_path / "a.cloudrift")
+    session.document.keeper._thread.join()
     qtbot.wait(20)
-    assert list(session.keeper.shelter.folder.glob("*.cloudrift")) == []
+    assert list(session.document.keeper.shelter.folder.glob("*.cloudrift")) == []
     changed(window, 78)
-    session.keeper._writing.acquire()
-    session._autosave.timeout.emit()
-    session.keeper._times_forgotten += 1  # another loop is open by now
-    session.keeper._writing.release()
-    session.keeper._thread.join()
-    assert list(session.keeper.shelter.folder.glob("*.cloudrift")) == []
+    session.document.keeper._writing.acquire()
+    session.document._autosave.timeout.emit()
+    session.document.keeper._times_forgotten += 1  # another loop is open by now
+    session.document.keeper._writing.release()
+    session.document.keeper._thread.join()
+    assert list(session.document.keeper.shelter.folder.glob("*.cloudrift")) == []
 
 
 def test_what_was_forgotten_before_it_was_told_is_not_taken_for_kept(qtbot, window):
     changed(window)
-    keeper = window.session.keeper
-    window.session._autosave.timeout.emit()
+    keeper = window.session.document.keeper
+    window.session.document._autosave.timeout.emit()
     keeper._thread.join()
     keeper.forget()
     qtbot.wait(20)
     assert keeper.kept is None
-    assert window.session.keep_unsaved()
+    assert window.session.document.keep_unsaved()
     assert len(list(keeper.shelter.folder.glob("*.cloudrift"))) == 1
 
 
@@ -439,24 +443,24 @@ def test_work_that_cannot_be_kept_is_said_once(qtbot, window, monkeypatch):
         raise CloudriftError("could not write x") from OSError(28, "No space left on device")
 
     with monkeypatch.context() as patched:
-        patched.setattr(session.shelter, "keep", full)
+        patched.setattr(session.document.shelter, "keep", full)
         for tempo in (71, 72, 73):
             changed(window, tempo)
-            session._autosave.timeout.emit()
-            session.keeper._thread.join()
+            session.document._autosave.timeout.emit()
+            session.document.keeper._thread.join()
             qtbot.wait(20)
         assert said == ["Save soon: changes can't be kept against a crash in "
-                        f"{session.keeper.shelter.folder} (No space left on device)"]  # fmt: skip
-        assert not session.keep_unsaved()
+                        f"{session.document.shelter.folder} (No space left on device)"]  # fmt: skip
+        assert not session.document.keep_unsaved()
         assert len(said) == 1
-    assert session.keep_unsaved()
-    assert session.keeper.kept is session.history.now
+    assert session.document.keep_unsaved()
+    assert session.document.keeper.kept is session.document.history.now
 
 
 def test_unsaved_work_that_cannot_be_read_is_said_and_stays(window, small_loop):
     from cloudrift.desktop.frame.app import offer_unsaved
 
-    folder = window.session.shelter.folder
+    folder = window.session.document.shelter.folder
     folder.mkdir(parents=True)
     (folder / "broken.cloudrift").write_bytes(b"x")
     offer_unsaved(window)
@@ -548,7 +552,7 @@ def test_closing_does_not_wait_for_what_still_runs(
     elif where == "task":
         window.tasks.run("x", stuck, lambda _answer: None)
     else:
-        session.once._submit(0, stuck)
+        session.hearing.once._submit(0, stuck)
     assert stuck.begun.wait(10)
     hidden = []
     real = session.close
@@ -558,13 +562,13 @@ def test_closing_does_not_wait_for_what_still_runs(
         return real(**how)
 
     monkeypatch.setattr(session, "close", close)
-    monkeypatch.setattr(type(session), "would_be_lost", False)
+    monkeypatch.setattr(type(session.document), "would_be_lost", False)
     window.close()
     assert hidden == [True]  # gone before anything is waited for
     assert not window.ended
     assert speaker.closed
     stuck.go.set()
-    wait_for(lambda: session._worker.has_ended(0) and session.once.has_ended(0))
+    wait_for(lambda: session.hearing._worker.has_ended(0) and session.hearing.once.has_ended(0))
     assert window.tasks.has_ended(5)
 
 

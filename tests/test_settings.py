@@ -82,13 +82,13 @@ def test_recent_files_are_opened_from_the_menu(qtbot, window, tmp_path, monkeypa
     path = tmp_path / "Ice & Road.cloudrift"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
     assert saved(window.save)
-    window.session.open(window.session.loop, None)
-    window.session.begun = False  # nothing to ask for
+    window.session.document.open(window.session.loop, None)
+    window.session.document.begun = False  # nothing to ask for
     window.menus._fill_recent()
     action = window.menus.recent.actions()[0]
     assert action.text().startswith("Ice && Road\t")
     action.trigger()
-    assert window.session.path == path
+    assert window.session.document.path == path
 
 
 def test_the_delivery_folder_is_remembered(qtbot, window, tmp_path):
@@ -122,17 +122,17 @@ def test_another_speaker_or_buffer_plays_at_once(qtbot, window, sheet, monkeypat
         return FakeSpeaker()
 
     monkeypatch.setattr(sheet_room, "open_speaker", opened)
-    before = window.session.speaker
+    before = window.session.transport.speaker
     sheet.speaker.setCurrentIndex(2)
     sheet.speaker.activated.emit(2)
     qtbot.mouseClick(sheet.buffer.button(80), LEFT)
     rate = window.session.player.rate
     assert asked == [(rate, "Headphones", 40), (rate, "Headphones", 80)]
     assert before.closed
-    assert window.session.speaker.pull == window.session.player.pull
+    assert window.session.transport.speaker.pull == window.session.player.pull
     assert Preferences().now == Wishes(speaker="Headphones", buffer_ms=80)
-    window.session.speaker.close()
-    window.session.speaker = before  # the fixture looks at it
+    window.session.transport.speaker.close()
+    window.session.transport.speaker = before  # the fixture looks at it
 
 
 def test_theme_size_keyboard_and_folder(qtbot, app, window, sheet, tmp_path):
@@ -310,7 +310,7 @@ def test_a_sound_is_kept_from_the_inspector(qtbot, window, monkeypatch):
     assert (sound.name, sound.own.house) == ("Short felt", "felt upright")
     assert [one.own.name for one in own_sounds()] == ["Short felt"]
     assert window.layers.inspector.fields["sound decay_ms"].value == 900
-    session.undo()
+    session.document.undo()
     assert session.loop.layer("l1").source.sound.own is None
     assert [one.own.name for one in own_sounds()] == ["Short felt"]
 

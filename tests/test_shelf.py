@@ -86,34 +86,34 @@ def test_a_sound_is_heard_in_its_place_and_the_loop_stays(window, shelf, qtbot, 
         qtbot.keyClick(grid, Qt.Key.Key_Right)
     qtbot.keyClick(grid, Qt.Key.Key_Return)
     assert session.loop is before
-    assert session.previewing
-    assert session.shown.layer("l2").source.sound.name == "glass pad"
-    heard = [x.id for x in session.heard_loop.heard()]
+    assert session.hearing.previewing
+    assert session.hearing.shown.layer("l2").source.sound.name == "glass pad"
+    heard = [x.id for x in session.hearing.heard_loop.heard()]
     assert heard == (["l2"] if how == "alone" else [x.id for x in before.heard()])
     assert session.player.playing  # it was still, so it plays for as long as it is heard
-    assert session.preview_words == "heard with glass pad"
+    assert session.hearing.preview_words == "heard with glass pad"
     settled(qtbot, session)
     qtbot.keyClick(grid, Qt.Key.Key_Return)
-    assert not session.previewing
+    assert not session.hearing.previewing
     assert not session.player.playing
     assert session.loop is before
 
 
 def test_a_resting_pointer_hears_and_leaving_stops(window, shelf, qtbot):
     session, grid = window.session, shelf.grid
-    session.set_playing(True)
+    session.transport.set_playing(True)
     qtbot.mouseMove(grid, point(grid, "reed keys"))
     grid._rest.stop()
     grid.underMouse = lambda: True
     grid._rested()
-    assert session.shown.layer("l2").source.sound.name == "reed keys"
+    assert session.hearing.shown.layer("l2").source.sound.name == "reed keys"
     qtbot.mouseMove(grid, point(grid, "tine keys"))
-    assert not session.previewing  # on the way to another
+    assert not session.hearing.previewing  # on the way to another
     assert grid._rest.isActive()
     grid._rested()
-    assert session.shown.layer("l2").source.sound.name == "tine keys"
+    assert session.hearing.shown.layer("l2").source.sound.name == "tine keys"
     grid.leaveEvent(None)
-    assert not session.previewing
+    assert not session.hearing.previewing
     assert session.player.playing  # it played before
 
 
@@ -126,8 +126,8 @@ def test_pressing_uses_a_sound_and_shift_adds_a_layer(window, shelf, qtbot):
                      pos=point(grid, "digital keys"))  # fmt: skip
     assert len(session.loop.layers) == count + 1
     assert session.loop.layer(session.selection.layer_id).source.sound.name == "digital keys"
-    session.undo()
-    session.undo()
+    session.document.undo()
+    session.document.undo()
     assert session.loop.layer("l2").source.sound.name == "warm pad"
     qtbot.mouseClick(shelf.which.button("last used"), Qt.MouseButton.LeftButton)
     assert [s.name for s in grid.sounds] == ["digital keys", "bright grand"]
@@ -142,9 +142,9 @@ def test_stars_are_kept_and_escape_puts_the_shelf_away(window, shelf, qtbot):
     qtbot.mouseClick(shelf.which.button("starred"), Qt.MouseButton.LeftButton)
     assert [s.name for s in grid.sounds] == [star]
     qtbot.keyClick(grid, Qt.Key.Key_Return)
-    assert window.session.previewing
+    assert window.session.hearing.previewing
     qtbot.keyClick(grid, Qt.Key.Key_Escape)
-    assert not window.session.previewing
+    assert not window.session.hearing.previewing
     assert shelf.isVisible()
     qtbot.keyClick(grid, Qt.Key.Key_Escape)
     assert not shelf.isVisible()
@@ -159,7 +159,7 @@ def test_without_layers_the_first_sound_becomes_one(window, shelf, qtbot):
         session.apply("remove", lambda loop, i=layer.id: edits.remove_layer(loop, i))
     assert shelf.target.text() == "no layer yet"
     shelf.hear(CATALOGUE["harp"])
-    assert [x.source.sound.name for x in session.shown.layers] == ["harp"]
+    assert [x.source.sound.name for x in session.hearing.shown.layers] == ["harp"]
     qtbot.mouseClick(shelf.add, Qt.MouseButton.LeftButton)
     assert len(session.loop.layers) == 1
 

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QApplication
 
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.session.session import BARE, TREATED
+from cloudrift.desktop.session.hearing import BARE, TREATED
 from cloudrift.desktop.stages.texture.pair_page import step_names
 from cloudrift.loop import edits
 from cloudrift.loop.storage import save
@@ -47,7 +47,8 @@ def add(stage, *names):
 def comes(qtbot, session, side, line):
     """Wait until a side of the compare switch is the loop with such a line."""
     qtbot.waitUntil(
-        lambda: [t.kind for t in session.rendered[side].loop.line if t.on] == line, timeout=20_000
+        lambda: [t.kind for t in session.hearing.rendered[side].loop.line if t.on] == line,
+        timeout=20_000,
     )
 
 
@@ -68,8 +69,8 @@ def test_a_treatment_is_added_by_typing_what_it_does(stage, window, qtbot):
     assert stage.rows[0].portrait is not None  # it is open
     qtbot.waitUntil(lambda: search.text() == "")
     qtbot.waitUntil(lambda: stage.rows[0].portrait.portrait is not None, timeout=20_000)
-    assert window.session.history.now.loop.line[0].version == 1
-    assert window.session.history.undo_label == "add spring"
+    assert window.session.document.history.now.loop.line[0].version == 1
+    assert window.session.document.history.undo_label == "add spring"
 
 
 def test_the_portrait_follows_the_fields_and_the_card_says_what_it_added(stage, window, qtbot):
@@ -120,7 +121,7 @@ def test_a_card_is_dragged_under_another(stage, window, qtbot):
     end = first.mapFromGlobal(last.mapToGlobal(QPoint(60, last.height() - 4)))
     drag(qtbot, first, start, end)
     assert kinds(session) == ["hall", "trim", "cuts"]
-    session.undo()
+    session.document.undo()
     assert kinds(session) == ["cuts", "hall", "trim"]
 
 
@@ -130,9 +131,9 @@ def test_two_cards_are_swapped_and_both_orders_compared(stage, window, qtbot):
     row = open_first(stage, session)
     qtbot.mouseClick(row.hands["swap"], LEFT)
     assert kinds(session) == ["cuts", "echo"]
-    assert session.sides == ("Then", "Now")
+    assert session.hearing.sides == ("Then", "Now")
     comes(qtbot, session, BARE, ["echo", "cuts"])
-    session.swap_hearing()
+    session.hearing.swap()
     assert "then is heard" in window.heading.compare.accessibleName()
 
 
@@ -150,7 +151,7 @@ def test_a_value_rides_by_a_key_and_its_way_is_drawn(stage, window, qtbot):
     assert field.accessibleDescription() == "rides"
     curve = row.lanes["high_cut_hz"].curve
     settled(qtbot, session)
-    plain = session.rendered[TREATED].audio
+    plain = session.hearing.rendered[TREATED].audio
     # A point is set low in the middle of the loop by pressing there.
     qtbot.mouseClick(curve, LEFT, pos=QPoint(curve.width() // 4, curve.height() - 8))
     points = session.loop.line[0].ride_of("high_cut_hz").points
@@ -158,7 +159,7 @@ def test_a_value_rides_by_a_key_and_its_way_is_drawn(stage, window, qtbot):
     assert points[1].tick == pytest.approx(session.loop.ticks / 4, abs=480)
     assert points[1].value < 300
     settled(qtbot, session)
-    heard = session.rendered[TREATED].audio
+    heard = session.hearing.rendered[TREATED].audio
     n = heard.shape[1]
     quarter, late = slice(n // 4 - 2000, n // 4 + 2000), slice(3 * n // 4, 3 * n // 4 + 4000)
     assert db(rms(heard[:, quarter]) / rms(plain[:, quarter])) < -2
@@ -169,8 +170,8 @@ def test_a_value_rides_by_a_key_and_its_way_is_drawn(stage, window, qtbot):
     assert session.loop.line[0].ride_of("high_cut_hz").points[1].value > points[1].value
     qtbot.keyClick(curve, Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
     assert session.loop.line[0].ride_of("high_cut_hz").points[1].bend == pytest.approx(-0.1)
-    session.undo()
-    session.undo()
+    session.document.undo()
+    session.document.undo()
     assert session.loop.line[0].ride_of("high_cut_hz").points == points
     qtbot.keyClick(curve, Qt.Key.Key_Delete)
     assert len(session.loop.line[0].ride_of("high_cut_hz").points) == 2
@@ -195,7 +196,7 @@ def test_a_point_is_dragged_and_stays_between_its_neighbours(stage, window, qtbo
     moved = session.loop.line[0].ride_of("gain_db").points
     assert moved[1].tick == ticks // 2 - 1
     assert moved[1].value > 18
-    session.undo()
+    session.document.undo()
     assert session.loop.line[0].ride_of("gain_db").points[1].value == 0
 
 
@@ -211,24 +212,24 @@ def test_b_compares_the_whole_loop_the_line_or_the_card(stage, window, qtbot):
 
     def other(line, layers):
         comes(qtbot, session, BARE, line)
-        assert [t.kind for t in session.rendered[BARE].loop.layer(layer).line] == layers
+        assert [t.kind for t in session.hearing.rendered[BARE].loop.layer(layer).line] == layers
 
     other([], [])
     qtbot.mouseClick(stage.compares.button("card"), LEFT)
     other(["cuts"], ["hall"])
-    assert session.sides == ("Card out", "Card in")
-    assert session.compared == "the whole loop without tilt"
+    assert session.hearing.sides == ("Card out", "Card in")
+    assert session.hearing.compared == "the whole loop without tilt"
     session.select(treatment_id=session.loop.line[0].id)  # it follows the open card
     other(["tilt"], ["hall"])
     qtbot.mouseClick(stage.compares.button("line"), LEFT)
     other([], ["hall"])
     settled(qtbot, session)
-    assert session.sides == ("Line out", "Line in")
+    assert session.hearing.sides == ("Line out", "Line in")
     qtbot.waitUntil(
         lambda: "the whole loop without its line" in stage.treated.text(), timeout=20_000
     )
-    treated, bare = session.loudness[TREATED], session.loudness[BARE]
-    match = session.match
+    treated, bare = session.hearing.loudness[TREATED], session.hearing.loudness[BARE]
+    match = session.hearing.match
     assert match.one_db - match.other_db == pytest.approx(treated.lufs - bare.lufs, abs=0.01)
 
 
@@ -248,11 +249,11 @@ def test_any_two_moments_of_the_history_are_compared(stage, window, qtbot):
     assert sheet.says.text() == "then: add cuts · now: add echo"
     sheet.go()
     assert kinds(session) == ["cuts", "echo"]
-    session.redo()
+    session.document.redo()
     assert kinds(session) == ["cuts", "echo", "trim"]
     sheet.close()
-    assert session.sides == ("Bare", "Treated")
-    assert not session.previewing
+    assert session.hearing.sides == ("Bare", "Treated")
+    assert not session.hearing.previewing
 
 
 def test_two_strips_stand_side_by_side_with_their_spectra(stage, window, qtbot):
@@ -270,7 +271,7 @@ def test_two_strips_stand_side_by_side_with_their_spectra(stage, window, qtbot):
     )
     assert "LUFS" in stage.pair.measures[0].text()
     stage.pair.strips[0].pressed.emit()
-    assert session.heard_up_to == (None, 0)
+    assert session.hearing.heard_up_to == (None, 0)
     qtbot.keyClick(stage.pair, Qt.Key.Key_Escape)
     assert stage.pages.currentIndex() == 0
 
@@ -305,14 +306,14 @@ def test_a_finish_is_heard_in_place_then_laid_and_an_own_one_kept(stage, window,
     assert [card.finish.name for card in page.cards] == ["Old disc"]
     card = page.cards[0]
     card.setFocus()
-    qtbot.waitUntil(lambda: session.previewing, timeout=5000)  # resting on it
-    assert [t.kind for t in session.shown.line] == ["cuts", "weathering"]
+    qtbot.waitUntil(lambda: session.hearing.previewing, timeout=5000)  # resting on it
+    assert [t.kind for t in session.hearing.shown.line] == ["cuts", "weathering"]
     assert kinds(session) == []
     qtbot.keyClick(card, ENTER)
     assert kinds(session) == ["cuts", "weathering"]
-    assert not session.previewing
+    assert not session.hearing.previewing
     assert stage.pages.currentIndex() == 0
-    session.undo()
+    session.document.undo()
     assert kinds(session) == []
     add(stage, "tape", "hall")
     stage.show_finishes()
@@ -351,7 +352,7 @@ def test_an_unknown_treatment_is_said_on_opening_and_on_its_card(stage, window, 
     strange = Treatment(id="t1", kind="grundle", version=2, settings=(("depth", 3.0),))
     loop = msgspec.structs.replace(window.session.loop, line=(strange,))
     save(loop, tmp_path / "later.cloudrift")
-    window.session._saved = window.session.history.now
+    window.session.document._saved = window.session.document.history.now
     window.open_file(tmp_path / "later.cloudrift")
     assert (
         "not known here, and kept in the file: the treatment grundle (design 2)"

@@ -4,7 +4,7 @@ import msgspec
 import numpy as np
 import pytest
 
-from cloudrift.desktop.session.session import BARE
+from cloudrift.desktop.session.hearing import BARE
 from cloudrift.loop import edits
 from cloudrift.render import Engine
 from cloudrift.render.audition import played_key, tried
@@ -123,19 +123,19 @@ def test_a_key_that_is_let_go_is_released_and_its_space_rings_on(window, qtbot, 
     session = window.session
     session.apply("x", lambda p: edits.set_line(plain(p), "l2", line("hall", decay_s=4.0)))
     settled(qtbot, session)
-    session.once.key_down(60, 100, "l2")
+    session.hearing.once.key_down(60, 100, "l2")
     qtbot.waitUntil(lambda: session.player.striking, timeout=20_000)
     held = rms(session.player.pull(int(0.4 * RATE)))
     assert held > 1e-3
-    session.once.key_up(60)
-    qtbot.waitUntil(lambda: not session.once.busy, timeout=20_000)
+    session.hearing.once.key_up(60)
+    qtbot.waitUntil(lambda: not session.hearing.once.busy, timeout=20_000)
     after = [rms(session.player.pull(int(0.25 * RATE))) for _ in range(24)]
     assert after[2] > 1e-4  # the hall rings on
     assert after[-1] < 0.3 * after[2]  # and the note is over: it is not held for its eight beats
-    session.hear(BARE)
-    session.once.key_down(60, 100, "l2")
-    session.once.key_up(60)
-    qtbot.waitUntil(lambda: not session.once.busy, timeout=20_000)
+    session.hearing.hear(BARE)
+    session.hearing.once.key_down(60, 100, "l2")
+    session.hearing.once.key_up(60)
+    qtbot.waitUntil(lambda: not session.hearing.once.busy, timeout=20_000)
 
 
 def test_the_drawer_says_what_keys_are_heard_without(window):

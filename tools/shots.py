@@ -9,7 +9,8 @@ from cloudrift.demo import KIT, polar_night, slow_meridian
 from cloudrift.desktop.frame.app import make_app
 from cloudrift.desktop.frame.window import Window
 from cloudrift.desktop.kit import look
-from cloudrift.desktop.session.session import BARE, TREATED, Session
+from cloudrift.desktop.session.hearing import BARE, TREATED
+from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
 from cloudrift.sound import find_sound
 
@@ -20,7 +21,7 @@ SETTLE_S = 0.8
 def wait(app: QApplication, session: Session, seconds: float = SETTLE_S) -> None:
     """Let rendering and pictures finish."""
     end = time.monotonic() + seconds
-    while time.monotonic() < end or session.busy:
+    while time.monotonic() < end or session.hearing.busy:
         app.processEvents()
         time.sleep(0.01)
 
@@ -34,9 +35,9 @@ def main() -> None:
     window = Window(session)
     window.resize(1280, 800)
     window.show()
-    while not {TREATED, BARE} <= set(session.loudness):
+    while not {TREATED, BARE} <= set(session.hearing.loudness):
         wait(app, session, 0.1)
-    session.set_playing(True)
+    session.transport.set_playing(True)
     session.player.seek(0.31)
     FOLDER.mkdir(parents=True, exist_ok=True)
 
@@ -80,12 +81,12 @@ def main() -> None:
     shot("start-from-nothing")
     window.start.leave()
     slow = slow_meridian()
-    session.open(slow, Path(KIT) / "Slow Meridian.cloudrift")
+    session.document.open(slow, Path(KIT) / "Slow Meridian.cloudrift")
     look.apply(app, "Nightfall")
     wait(app, session, 2)
     shot("chords-nightfall")
-    session.set_playing(False)
-    session.begun = False  # nobody is there to be asked whether to save
+    session.transport.set_playing(False)
+    session.document.begun = False  # nobody is there to be asked whether to save
     window.close()
 
 

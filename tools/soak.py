@@ -166,7 +166,8 @@ class Deeds:
     def undo(self) -> None:
         """Undo or redo a few steps."""
         for _ in range(self.rng.choice((1, 1, 3))):
-            self.session.undo() if self.rng.random() < 0.7 else self.session.redo()
+            document = self.session.document
+            document.undo() if self.rng.random() < 0.7 else document.redo()
 
     def stage(self) -> None:
         """Go to another stage."""
@@ -211,15 +212,15 @@ class Deeds:
     def alone(self) -> None:
         """Hear a layer alone, or all again."""
         one = self._layer()
-        self.session.hear_alone([] if self.session.alone or one is None else [one])
+        self.session.hearing.hear_alone([] if self.session.hearing.alone or one is None else [one])
 
     def bare(self) -> None:
         """Hear it bare, or treated."""
-        self.session.swap_hearing()
+        self.session.hearing.swap()
 
     def another(self) -> None:
         """Open another loop."""
-        self.session.open(self._sketch(), None)
+        self.session.document.open(self._sketch(), None)
 
     def tempo(self) -> None:
         """Set the tempo."""
@@ -229,8 +230,8 @@ class Deeds:
 
     def play(self) -> None:
         """Stop and play again: it plays most of the day."""
-        self.session.set_playing(False)
-        self.session.set_playing(True)
+        self.session.transport.set_playing(False)
+        self.session.transport.set_playing(True)
 
     def _sketch(self) -> Loop:
         card = self.rng.choice(list(house_cards().values()))
@@ -358,13 +359,13 @@ def day(minutes: float, seed: int) -> int:
     loop = polar_night()
     session = Session(loop, None, SilentSpeaker(loop.rate))
     window = Window(session)
-    mishaps = Mishaps(session.keep_unsaved, window)
+    mishaps = Mishaps(session.document.keep_unsaved, window)
     said: Counter[str] = Counter()
     session.failed.connect(lambda words: said.update([words]))
     mishaps.install()
     window.resize(1280, 800)
     window.show()
-    session.set_playing(True)
+    session.transport.set_playing(True)
     deeds = Deeds(window, seed)
     watch = Watch(session, deeds, errors)
     print(f"| {' | '.join(watch.head)} |")

@@ -61,7 +61,7 @@ def run(
         preferences.opened(path)
     window = Window(session)
     log_to_file()
-    mishaps = Mishaps(session.keep_unsaved, window)
+    mishaps = Mishaps(session.document.keep_unsaved, window)
     mishaps.said.connect(window.say)
     mishaps.install()
     screen = window.screen()
@@ -70,10 +70,10 @@ def run(
     window.show()
     if opened is None:
         window.start_loop()
-    if session.speaker.silent:
+    if session.transport.speaker.silent:
         window.say("No sound card was found: everything plays in time, but silently.", good=True)
     if play:
-        session.set_playing(True)
+        session.transport.set_playing(True)
     # From a terminal or at the end of a day: nobody is asked, and nothing is lost.
     for ends in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(ends, lambda *_: window.leave())
@@ -102,7 +102,7 @@ def end_now(code: int) -> None:
 def offer_unsaved(window: Window) -> None:
     """Offer work that a crash left behind."""
     session, wrong = window.session, list[str]()
-    left = recovery.left_behind(session.clips, session.shelter.folder, wrong.append)
+    left = recovery.left_behind(session.clips, session.document.shelter.folder, wrong.append)
     if wrong:
         window.say(f"Unsaved work was found that can't be read: {in_a_sentence(wrong[0], 200)}")
     for unsaved in left:
@@ -113,10 +113,10 @@ def offer_unsaved(window: Window) -> None:
             window, "Work that was not saved", words, "Open it", "Throw it away", "Ask me later"
         )
         if chosen == "Open it":
-            window.session.open(unsaved.document, unsaved.origin, unsaved=True)
+            window.session.document.open(unsaved.document, unsaved.origin, unsaved=True)
             window.show_stage(0)
             # What the crash left goes only when it is kept anew: it may be the only copy.
-            if window.session.keep_unsaved():
+            if window.session.document.keep_unsaved():
                 recovery.remove(unsaved.file)
             return
         if chosen == "Throw it away":

@@ -9,7 +9,8 @@ from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_fo
 from cloudrift.desktop.kit.meter import Meter
 from cloudrift.desktop.kit.parts import label
 from cloudrift.desktop.kit.tiles import Tile, open_length, open_style, open_tempo
-from cloudrift.desktop.session.session import BARE, TREATED, Session
+from cloudrift.desktop.session.hearing import BARE, TREATED
+from cloudrift.desktop.session.session import Session
 from cloudrift.ground.words import MOST_NAME, plural
 from cloudrift.loop import edits
 from cloudrift.notes.time import position_text
@@ -145,22 +146,22 @@ class Heading(QWidget):
         ):  # fmt: skip
             tile.clicked.connect(lambda _c=False, t=tile, o=opener: o(t, session))
         self.play = PlayButton()
-        self.play.clicked.connect(session.toggle_playing)
+        self.play.clicked.connect(session.transport.toggle)
         self.position = label("1.1", size=17)
         self.position.setFont(figure_font(17, SEMI))
         self.position.setMinimumWidth(46)
         self.compare = CompareSwitch()
-        self.compare.chosen.connect(session.hear)
+        self.compare.chosen.connect(session.hearing.hear)
         self.matched = label("", size=11, name="soft")
         self.matched.setAlignment(Qt.AlignmentFlag.AlignHCenter)
         self.meter = Meter(session)
         self._lay_out()
         session.changed.connect(self._show)
-        session.saved.connect(self._show)
-        session.shown_changed.connect(self._show)
-        session.playing_changed.connect(self.play.setChecked)
-        session.hearing_changed.connect(self._show_hearing)
-        session.loudness_changed.connect(self._show_hearing)
+        session.document.saved.connect(self._show)
+        session.hearing.shown_changed.connect(self._show)
+        session.transport.playing_changed.connect(self.play.setChecked)
+        session.hearing.changed.connect(self._show_hearing)
+        session.hearing.loudness_changed.connect(self._show_hearing)
         self._show()
 
     def _lay_out(self) -> None:
@@ -198,15 +199,15 @@ class Heading(QWidget):
             self.title.setText(self._session.loop.title)
 
     def _show(self) -> None:
-        session, loop = self._session, self._session.shown
+        session, loop = self._session, self._session.hearing.shown
         for tile in (self.key, self.tempo, self.length, self.style_tile, self.title):
-            tile.setEnabled(not session.previewing)
+            tile.setEnabled(not session.hearing.previewing)
         if not self.title.hasFocus():
             self.title.setText(loop.title)
             self.title.setCursorPosition(0)
-        state = "saved" if session.is_saved else "not saved"
-        if session.previewing:
-            state = session.preview_words
+        state = "saved" if session.document.is_saved else "not saved"
+        if session.hearing.previewing:
+            state = session.hearing.preview_words
         self.under.setText(f"kit: {loop.kit} · {state}" if loop.kit else state)
         sounding = loop.sounding_key
         self.key.show_text(loop.key.text, f"sounds {sounding.text}" if sounding != loop.key else "",
@@ -224,16 +225,16 @@ class Heading(QWidget):
         self._show_hearing()
 
     def _show_hearing(self) -> None:
-        self.compare.show_choice(self._session.hearing, self._session.sides)
+        self.compare.show_choice(self._session.hearing.side, self._session.hearing.sides)
         session = self._session
-        known = len(session.loudness) >= 2
-        self.matched.setText(session.match_words if known else "")
-        equal = "equally loud" if session.match.equal else "each as loud as it is"
-        self.matched.setToolTip(f"Compared with {session.compared}, {equal}")
+        known = len(session.hearing.loudness) >= 2
+        self.matched.setText(session.hearing.match_words if known else "")
+        equal = "equally loud" if session.hearing.match.equal else "each as loud as it is"
+        self.matched.setToolTip(f"Compared with {session.hearing.compared}, {equal}")
 
     def show_place(self, share: float) -> None:
         """Show where the sound is."""
-        loop = self._session.shown
+        loop = self._session.hearing.shown
         text = position_text(int(share * loop.ticks) % loop.ticks, loop.metre)
         if text != self.position.text():
             self.position.setText(text)

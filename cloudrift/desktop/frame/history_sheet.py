@@ -50,7 +50,7 @@ class HistorySheet(QDialog):
         self._fill()
 
     def _fill(self, *_: object) -> None:
-        history, at = self._session.history, self.chosen
+        history, at = self._session.document.history, self.chosen
         self.list.clear()
         for number, moment in reversed(list(enumerate(history.moments))):
             mark = " · now" if number == history.at else ""
@@ -72,34 +72,34 @@ class HistorySheet(QDialog):
         """Go to the chosen moment."""
         if self.chosen is not None:
             self._preview.end()
-            self._session.go_to(self.chosen)
+            self._session.document.go_to(self.chosen)
 
     def as_then(self) -> None:
         """Hear the chosen moment on the one side."""
         if self.chosen is not None:
-            self._session.compare_with(self._session.history.moments[self.chosen])
+            self._session.hearing.compare_with(self._session.document.history.moments[self.chosen])
             self._tell()
 
     def as_now(self) -> None:
         """Hear the chosen moment on the other side."""
         if self.chosen is not None:
-            moment = self._session.history.moments[self.chosen]
+            moment = self._session.document.history.moments[self.chosen]
             self._preview.put(moment.loop, f"heard: {moment.label}")
             self._tell()
 
     def let_go(self) -> None:
         """Hear the loop as it is, bare against treated."""
         self._preview.end()
-        self._session.compare_with(None)
+        self._session.hearing.compare_with(None)
         self._tell()
 
     def _tell(self) -> None:
         session = self._session
         parts = []
-        if session.then is not None:
-            parts.append(f"then: {session.then.label}")
-        if session.previewing:
-            parts.append(f"now: {session.preview_words.removeprefix('heard: ')}")
+        if session.hearing.then is not None:
+            parts.append(f"then: {session.hearing.then.label}")
+        if session.hearing.previewing:
+            parts.append(f"now: {session.hearing.preview_words.removeprefix('heard: ')}")
         self.says.setText(" · ".join(parts) or "bare against treated is compared")
 
     def closeEvent(self, event: QCloseEvent | None) -> None:

@@ -123,7 +123,7 @@ class KeyPopup(Popup):
             return
         self.heard = semitones
         if not session.player.playing:
-            session.set_playing(True)
+            session.transport.set_playing(True)
         self.sync()
 
     def _keep(self) -> None:

@@ -48,14 +48,14 @@ class Ribbon(QWidget):
         self._later.setInterval(REDRAW_MS)
         self._later.timeout.connect(self._redraw)
         session.changed.connect(lambda _before, _after: self._redraw_soon())
-        session.shown_changed.connect(self._redraw)
-        session.sound_changed.connect(lambda _rendered: self._measure())
-        session.busy_changed.connect(self._show_busy)
+        session.hearing.shown_changed.connect(self._redraw)
+        session.hearing.sound_changed.connect(lambda _rendered: self._measure())
+        session.hearing.busy_changed.connect(self._show_busy)
 
     # --- what it shows ------------------------------------------------------------------------
 
     def _measure(self) -> None:
-        loop, engine = self._session.heard_loop, self._session.engine
+        loop, engine = self._session.hearing.heard_loop, self._session.engine
         self._tasks.run("ribbon", lambda _stop, _moved: strata(engine, loop), self._take)
 
     def _take(self, found: list[tuple[str, NDArray[np.float32]]]) -> None:
@@ -94,7 +94,7 @@ class Ribbon(QWidget):
 
     def _snapped(self, share: float) -> float:
         """Bring a place to the nearest beat."""
-        loop = self._session.shown
+        loop = self._session.hearing.shown
         beats = loop.bars * loop.metre[0]
         return round(share * beats) / beats
 
@@ -129,7 +129,7 @@ class Ribbon(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        player, loop = self._session.player, self._session.shown
+        player, loop = self._session.player, self._session.hearing.shown
         beat = 1 / (loop.bars * loop.metre[0])
         first, last = player.part
         key, shift = event.key(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
@@ -170,7 +170,11 @@ class Ribbon(QWidget):
         painter.setPen(QPen(color("signal"), 2))
         x = self._x(self._share)
         painter.drawLine(QPointF(x, 1), QPointF(x, HEIGHT))
-        seconds = self._share * self._session.shown.sounding_frames / self._session.shown.rate
+        seconds = (
+            self._share
+            * self._session.hearing.shown.sounding_frames
+            / self._session.hearing.shown.rate
+        )
         painter.setPen(color("ink_soft"))
         painter.setFont(figure_font(11.5))
         painter.drawText(QPointF(14, 72), f"{int(seconds // 60)}:{seconds % 60:05.2f}")
@@ -221,7 +225,7 @@ class Ribbon(QWidget):
             floor = roof
 
     def _paint_bars(self, painter: QPainter) -> None:
-        loop = self._session.shown
+        loop = self._session.hearing.shown
         bar = bar_ticks(loop.metre)
         every = next(n for n in (1, 2, 4, 8, 16) if loop.bars / n <= 16 or n == 16)
         painter.setFont(figure_font(10.5, MEDIUM))

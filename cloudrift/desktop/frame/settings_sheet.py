@@ -76,7 +76,7 @@ class SettingsSheet(QDialog):
         files = QHBoxLayout()
         files.addWidget(self.files, 1)
         files.addWidget(button("Choose…", self._choose_folder))
-        silent = self._session.speaker.silent
+        silent = self._session.transport.speaker.silent
         rows: tuple[tuple[str, Any, str], ...] = (
             ("Speaker", self.speaker, "No sound card was found; everything plays silently"
              if silent else ""),
@@ -123,9 +123,11 @@ class SettingsSheet(QDialog):
         self._keep(speaker=self.speaker.currentData(),
                    buffer_ms=buffer_ms or session.preferences.now.buffer_ms)  # fmt: skip
         now = session.preferences.now
-        session.speaker.close()
+        session.transport.speaker.close()
         try:
-            session.use_speaker(open_speaker(session.player.rate, now.speaker, now.buffer_ms))
+            session.transport.use_speaker(
+                open_speaker(session.player.rate, now.speaker, now.buffer_ms)
+            )
         except CloudriftError as error:
             self.words.setText(in_a_sentence(str(error)))
 

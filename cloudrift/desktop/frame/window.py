@@ -137,9 +137,9 @@ class Window(QMainWindow):
         session = self.session
         self.rail.chosen.connect(self.choose_stage)
         session.changed.connect(lambda _b, _a: self._show_title())
-        session.saved.connect(self._show_title)
-        for signal in (session.shown_changed, session.hearing_changed):
-            signal.connect(lambda: self.rail.show_facts(session.heard_loop))
+        session.document.saved.connect(self._show_title)
+        for signal in (session.hearing.shown_changed, session.hearing.changed):
+            signal.connect(lambda: self.rail.show_facts(session.hearing.heard_loop))
         session.failed.connect(self.say)
         session.told.connect(lambda words: self.say(words, good=True))
         self.tasks.broke.connect(self.say)
@@ -161,7 +161,7 @@ class Window(QMainWindow):
     def hear_all(self) -> None:
         """Hear the whole loop, through all of its lines."""
         self.session.player.hear_part(0.0, 1.0)
-        self.session.hear_up_to(None, None)
+        self.session.hearing.hear_up_to(None, None)
         self.ribbon.update()
 
     def in_stage(self, stage: str, act: Callable[[], object]) -> None:
@@ -335,7 +335,7 @@ class Window(QMainWindow):
     def choose_stage(self, stage: int) -> None:
         """Go to a stage; from the start page of a new program that means: with the loop shown."""
         session = self.session
-        nothing_open = session.path is None and not session.would_be_lost
+        nothing_open = session.document.path is None and not session.document.would_be_lost
         if self._at_start and nothing_open and self.start.has_loop:
             self.start.begin_loop()
         self.show_stage(stage)
@@ -354,14 +354,16 @@ class Window(QMainWindow):
             self.stack.setCurrentWidget(self.start)
             self.rail.show_stage(-1)
         session = self.session
-        self.start.never_mind.setVisible(session.path is not None or session.begun)
+        self.start.never_mind.setVisible(
+            session.document.path is not None or session.document.begun
+        )
         self.start.enter()
 
     def _begin(self, loop: Loop) -> None:
         plays_in = self.start.plays_in
 
         def go() -> None:
-            self.session.open(loop, None)
+            self.session.document.open(loop, None)
             self.show_stage(STAGES.index("Layers") if plays_in else 0)
             if plays_in:
                 self._play_a_layer_in()
@@ -370,7 +372,7 @@ class Window(QMainWindow):
             if self._at_start:
                 self.start.show_again()
 
-        if self.session.is_untouched:
+        if self.session.document.is_untouched:
             go()
         else:
             self._leave_then(go, stay)
@@ -381,11 +383,11 @@ class Window(QMainWindow):
         self, go: Callable[[], object], stay: Callable[[], object] = lambda: None
     ) -> None:
         """Let go of the loop to do something else, when it is settled what becomes of changes."""
-        self.session.saver.when_rested(lambda: self._ask_then(go, stay))
+        self.session.document.saver.when_rested(lambda: self._ask_then(go, stay))
 
     def _ask_then(self, go: Callable[[], object], stay: Callable[[], object]) -> None:
         session = self.session
-        if not session.would_be_lost:
+        if not session.document.would_be_lost:
             go()
             return
         words = f"{session.loop.title} has changes that are not saved."
@@ -403,14 +405,14 @@ class Window(QMainWindow):
         ``then`` hears, when all is written, whether it is.
         """
         self._leave_start(0)
-        if self.session.path is None:
+        if self.session.document.path is None:
             self.save_as(then)
         else:
-            self._save_to(self.session.path, then)
+            self._save_to(self.session.document.path, then)
 
     def _save_to(self, path: Path, then: Callable[[bool], object] = lambda _good: None) -> None:
         session = self.session
-        if path == session.path and session.is_changed_outside:
+        if path == session.document.path and session.document.is_changed_outside:
             other = self._beside(path)
             if other is None:
                 then(False)
@@ -423,11 +425,11 @@ class Window(QMainWindow):
                 self.say(f"Saved {path}", good=True)
             then(good)
 
-        session.save(path, written)
+        session.document.save(path, written)
         QTimer.singleShot(SAVING_SAID_MS, self._say_saving)
 
     def _say_saving(self) -> None:
-        if self.session.saver.busy:
+        if self.session.document.saver.busy:
             self.say("Saving…", good=True)
 
     def save_as(self, then: Callable[[bool], object] = lambda _good: None) -> None:
@@ -465,7 +467,7 @@ class Window(QMainWindow):
     @property
     def _loop_folder(self) -> Path:
         """Where loop files are asked for: beside the open one."""
-        path = self.session.path
+        path = self.session.document.path
         return path.parent if path else self.session.preferences.folder
 
     def keep_template(self) -> None:
@@ -515,7 +517,7 @@ class Window(QMainWindow):
         self._leave_then(lambda: self._open(document, path))
 
     def _open(self, document: Document, path: Path) -> None:
-        self.session.open(document, path)
+        self.session.document.open(document, path)
         self.session.preferences.opened(path)
         self.show_stage(0)
         strange = list(document.loop.unknown)
@@ -539,10 +541,10 @@ class Window(QMainWindow):
 
     def _show_title(self) -> None:
         session = self.session
-        star = "" if session.is_saved else " *"
+        star = "" if session.document.is_saved else " *"
         self.setWindowTitle(f"{session.loop.title}{star} – Cloudrift")
-        self.rail.show_facts(session.heard_loop)
-        history = session.history
+        self.rail.show_facts(session.hearing.heard_loop)
+        history = session.document.history
         self.menus.show_history(history.undo_label, history.redo_label)
 
     def _follow_sound(self) -> None:

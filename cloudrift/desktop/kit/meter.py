@@ -24,12 +24,12 @@ class Meter(QWidget):
         self._levels = [QUIET_DB, QUIET_DB]
         self.setFixedSize(134, 48)
         self.setAccessibleName("Level")
-        session.loudness_changed.connect(self.update)
-        session.hearing_changed.connect(self.update)
+        session.hearing.loudness_changed.connect(self.update)
+        session.hearing.changed.connect(self.update)
 
     def follow(self, share: float) -> None:
         """Measure a short window at a place in the loop and let the bars follow."""
-        rendered = self._session.rendered.get(self._session.hearing)
+        rendered = self._session.hearing.rendered.get(self._session.hearing.side)
         levels = [QUIET_DB, QUIET_DB]
         if self._session.player.playing and rendered is not None:
             n = rendered.audio.shape[1]
@@ -44,7 +44,7 @@ class Meter(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        loudness = self._session.loudness.get(self._session.hearing)
+        loudness = self._session.hearing.loudness.get(self._session.hearing.side)
         painter.setFont(figure_font(11))
         right = Qt.AlignmentFlag.AlignRight
         w = self.width()

@@ -21,7 +21,7 @@ from cloudrift.render.engine import Rendered
 from cloudrift.render.trying import first_moment
 
 if TYPE_CHECKING:
-    from cloudrift.desktop.session.session import Session
+    from cloudrift.desktop.session.hearing import Hearing
 
 AUDITION, BARE = "audition", "bare"
 DRAFT_MOST_S = 0.5
@@ -39,7 +39,7 @@ class _Job(NamedTuple):
 
 
 class HeardOnce(QObject):
-    """Renders on a thread of its own and strikes the player; belongs to a session.
+    """Renders on a thread of its own and strikes the player; belongs to what is heard.
 
     A stroke is made in two: its first moment at once, the rest while that sounds.
     """
@@ -47,9 +47,10 @@ class HeardOnce(QObject):
     _draft_made = pyqtSignal(object, object, object)  # Loop, Rendered, Stereo
     _broke = pyqtSignal(str)
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
-        self._session = session
+    def __init__(self, hearing: Hearing) -> None:
+        super().__init__(hearing)
+        self._hearing = hearing
+        self._player, self._engine = hearing.transport.player, hearing.engine
         self._jobs: PriorityQueue[_Job] = PriorityQueue()
         self._numbers = itertools.count()
         self._newest: dict[str, int] = {}  # of each group: the number of its last stroke
@@ -60,7 +61,7 @@ class HeardOnce(QObject):
         self._no_draft.set()
         self._drafted: tuple[Rendered, Stereo] | None = None  # on which, and how it sounds
         self._draft_made.connect(self._on_draft)
-        self._broke.connect(session.say)
+        self._broke.connect(hearing.broke)
         self._thread = threading.Thread(target=self._run, name="heard once", daemon=True)
         self._thread.start()
 
@@ -105,11 +106,11 @@ class HeardOnce(QObject):
 
     def chords(self, *chords: Chord) -> None:
         """Play chords once, one after another in tempo, in place of the loop; the newest wins."""
-        session = self._session
-        loop = session.heard_loop
-        if session.hearing == BARE:
+        hearing = self._hearing
+        loop = hearing.heard_loop
+        if hearing.side == BARE:
             self._strike(lambda: audition(loop, chords, written=True), AUDITION,
-                         gain=session.match.one, alone=True)  # fmt: skip
+                         gain=hearing.match.one, alone=True)  # fmt: skip
         else:
             self._strike(lambda: tried(loop, chords), AUDITION, alone=True)
 
@@ -119,32 +120,36 @@ class HeardOnce(QObject):
         While the loop plays, the chord is laid bare over what was heard, until the treated loop
         has followed.
         """
-        session = self._session
-        if chord_id not in {c.id for c in session.loop.chords}:
+        hearing = self._hearing
+        if chord_id not in {c.id for c in hearing.document.loop.chords}:
             return
-        chord = session.loop.chord(chord_id)
-        if not session.player.playing:
+        chord = hearing.document.loop.chord(chord_id)
+        if not self._player.playing:
             self.chords(chord)
-        elif not session.previewing and not session.heard_up_to and keeps_places(session.loop):
+        elif (
+            not hearing.previewing
+            and not hearing.heard_up_to
+            and keeps_places(hearing.document.loop)
+        ):
             self._draft(chord)
 
     def _draft(self, chord: Chord) -> None:
-        session = self._session
-        loop, hearing = session.loop, session.hearing
-        rendered = session.rendered.get(hearing)
+        hearing = self._hearing
+        loop = hearing.document.loop
+        rendered = hearing.rendered.get(hearing.side)
         if rendered is None or rendered.loop.ticks != loop.ticks:
             return
-        if loop.rate != session.player.rate:
+        if loop.rate != self._player.rate:
             return
-        written = hearing == BARE
+        written = hearing.side == BARE
         on = self._drafted
         base = on[1] if on and on[0] is rendered else rendered.audio
-        gain = 1.0 if written else session.match.one
+        gain = 1.0 if written else hearing.match.one
 
         def work() -> None:
             try:
-                if loop is session.loop:  # no other edit has come
-                    audio = drafted(base, loop, chord, session.engine, written=written, gain=gain)
+                if loop is hearing.document.loop:  # no other edit has come
+                    audio = drafted(base, loop, chord, self._engine, written=written, gain=gain)
                     self._draft_made.emit(loop, rendered, audio)
             finally:
                 self._no_draft.set()
@@ -158,11 +163,11 @@ class HeardOnce(QObject):
 
     def _on_draft(self, loop: Loop, rendered: Rendered, audio: Stereo) -> None:
         """Let a draft be heard if the edit still stands and the loop itself has not followed."""
-        session = self._session
-        heard = session.rendered.get(session.hearing)
-        if loop is session.loop and heard is rendered and not session.click:
+        hearing = self._hearing
+        heard = hearing.rendered.get(hearing.side)
+        if loop is hearing.document.loop and heard is rendered and not hearing.transport.click:
             self._drafted = rendered, audio
-            session.player.load(audio, session.gain_of(session.hearing))
+            self._player.load(audio, hearing.gain_of(hearing.side))
 
     # --- keys ---------------------------------------------------------------------------------
 
@@ -171,9 +176,9 @@ class HeardOnce(QObject):
 
         It is heard through the layer's line and all behind it; bare while the bare loop is heard.
         """
-        session = self._session
-        loop, written = session.loop, session.hearing == BARE
-        gain = session.match.one if written else 1.0
+        hearing = self._hearing
+        loop, written = hearing.document.loop, hearing.side == BARE
+        gain = hearing.match.one if written else 1.0
 
         def key(seconds: float | None) -> Loop:
             return played_key(loop, pitch, velocity, layer_id, seconds=seconds, written=written)
@@ -194,18 +199,18 @@ class HeardOnce(QObject):
             if self._newest.get(group) != number or struck is None:
                 return  # struck anew: what rang of it has been faded out
             if time.monotonic() - let_go > LATE_S:
-                self._session.player.hush(group)
+                self._player.hush(group)
                 return
-            audio = self._session.engine.once(key(max(0.02, let_go - struck)))
+            audio = self._engine.once(key(max(0.02, let_go - struck)))
             if self._newest.get(group) == number:
-                self._session.player.go_on(audio * np.float32(self._gain_of[group]), group)
+                self._player.go_on(audio * np.float32(self._gain_of[group]), group)
 
         self._submit(SOON, work)
 
     def hush(self) -> None:
         """Stop what is heard once."""
         self._newest.pop(AUDITION, None)
-        self._session.player.hush(AUDITION)
+        self._player.hush(AUDITION)
 
     # --- strokes ------------------------------------------------------------------------------
 
@@ -216,7 +221,7 @@ class HeardOnce(QObject):
         number = next(self._numbers)
         self._newest[group] = number
         self._gain_of[group] = gain
-        engine, player = self._session.engine, self._session.player
+        engine, player = self._engine, self._player
 
         def first() -> None:
             if self._newest.get(group) != number:

@@ -58,7 +58,7 @@ class Preview(QObject):
         else:
             self.loop, self._edit = what(self._session.loop), what
         self.words, self.alone, self.instead = words, alone, instead
-        self._session.put_preview(self)
+        self._session.hearing.put_preview(self)
 
     def follow(self, loop: Loop) -> bool:
         """The open loop is another now: make the edit of that; say whether it still stands."""
@@ -76,7 +76,13 @@ class Preview(QObject):
         """Hear what is behind it again."""
         if self.on:
             self.loop = None
-            self._session.end_preview(self)
+            self._session.hearing.end_preview(self)
+            self.ended.emit()
+
+    def drop(self) -> None:
+        """Another document is open: nothing is heard of it any more."""
+        if self.on:
+            self.loop = None
             self.ended.emit()
 
     def eventFilter(self, _watched: QObject | None, event: QEvent | None) -> bool:

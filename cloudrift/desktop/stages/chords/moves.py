@@ -26,7 +26,7 @@ class Moves:
         """Change the loop and let the chord in front be heard if the loop stands."""
         done = self.session.apply(label, edit, merge=merge, moving=bool(merge))
         if done:
-            self.session.once.edit(self.session.selection.chord_id)
+            self.session.hearing.once.edit(self.session.selection.chord_id)
         return done
 
     # --- choosing -----------------------------------------------------------------------------
@@ -66,7 +66,7 @@ class Moves:
             return
         at = ids.index(selection.chord_id) + by
         self.choose(ids[at % len(ids)])
-        self.session.once.edit(self.session.selection.chord_id)
+        self.session.hearing.once.edit(self.session.selection.chord_id)
 
     def step_voice(self, by: int) -> None:
         """Go to the voice above or below."""

@@ -201,7 +201,7 @@ class NextChords(QWidget):
         for i, tile in enumerate(self.tiles):
             tile.put.connect(partial(self._put, i))
             tile.tried.connect(partial(self._try, i))
-            tile.left.connect(self._session.once.hush)
+            tile.left.connect(self._session.hearing.once.hush)
             tile.turned.connect(partial(self._turn, i))
         session = self._session
         session.changed.connect(lambda _b, _a: self._clock.start())
@@ -282,7 +282,7 @@ class NextChords(QWidget):
         made = self._session.make("add a chord", lambda loop: put_after(loop, chord_id, new))
         if made:
             self._session.select(chord_id=made)
-            self._session.once.edit(made)
+            self._session.hearing.once.edit(made)
         self.refresh()
 
     def _try(self, at: int) -> None:
@@ -291,7 +291,7 @@ class NextChords(QWidget):
         chord_id = self._session.selection.chord_id
         if out is not None:
             before = [self._session.loop.chord(chord_id)] if chord_id else []
-            self._session.once.chords(*before, out.chord)
+            self._session.hearing.once.chords(*before, out.chord)
 
     def _turn(self, at: int, by: int) -> None:
         if 0 <= at + by < len(self.tiles):

@@ -372,7 +372,7 @@ class Threads(QWidget):
     def _hear(self) -> None:
         chord_id = self._session.selection.chord_id
         if chord_id:
-            self._session.once.chords(self._session.loop.chord(chord_id))
+            self._session.hearing.once.chords(self._session.loop.chord(chord_id))
 
     # --- painting -----------------------------------------------------------------------------
 

@@ -62,7 +62,7 @@ class ChordTiles(InTime):
         if not ctrl and not shift:
             self._drag = kind, chord.id, event.position().x(), tick
             self._moved = False
-            self._session.once.edit(chord.id)
+            self._session.hearing.once.edit(chord.id)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

@@ -63,7 +63,7 @@ class TouchPage(Page):
 
     def _settled(self) -> None:
         self.session.end_drag()
-        self.session.once.edit(self.session.selection.chord_id)
+        self.session.hearing.once.edit(self.session.selection.chord_id)
 
     def _reroll(self) -> None:
         ids = self.moves.ids

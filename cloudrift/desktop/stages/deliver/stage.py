@@ -29,7 +29,8 @@ from cloudrift.desktop.kit.parts import (
     panel,
     scrolling,
 )
-from cloudrift.desktop.session.session import TREATED, Session
+from cloudrift.desktop.session.hearing import TREATED
+from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.ground.paths import path_text
 from cloudrift.ground.wanted import Cancelled
@@ -89,7 +90,7 @@ class DeliverStage(QWidget):
         refresh = WhileShown(self, self._show)
         session.changed.connect(refresh)
         session.opened.connect(refresh)
-        for signal in (session.loudness_changed, session.hearing_changed):
+        for signal in (session.hearing.loudness_changed, session.hearing.changed):
             signal.connect(WhileShown(self, self._show_facts))
         self._show()
 
@@ -194,7 +195,7 @@ class DeliverStage(QWidget):
                             f"{seconds:.2f} s {long}")  # fmt: skip
         clear(facts.body)
         lines = []
-        if self._session.alone:
+        if self._session.hearing.alone:
             lines.append("You hear only some layers (hear is pressed); what is written is the "
                          "whole loop, without what is off or parked.")  # fmt: skip
         if self.stems.isChecked():
@@ -211,7 +212,7 @@ class DeliverStage(QWidget):
             lines.append(f"Not heard in what is written: {'; '.join(self._session.loop.unknown)}.")
         carried = "tempo and key" if self.once.isChecked() else "loop points, tempo and key"
         lines.append(f"WAV files carry {carried}.")
-        loudness = self._session.loudness.get(TREATED)
+        loudness = self._session.hearing.loudness.get(TREATED)
         for text in lines:
             words = label(text, size=12, name="soft")
             words.setWordWrap(True)

@@ -194,7 +194,7 @@ class KeysDrawer(QFrame):
         self.click = QPushButton("Click")
         self.click.setCheckable(True)
         self.click.setToolTip("A click on every beat, while the loop plays")
-        self.click.toggled.connect(session.set_click)
+        self.click.toggled.connect(session.transport.set_click)
         self.take = QPushButton("Play in")
         self.take.setCheckable(True)
         self.take.setToolTip("One bar of click, then what you play becomes what is chosen beside")

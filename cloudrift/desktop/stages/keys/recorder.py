@@ -60,7 +60,7 @@ class Recorder(QObject):
         self._clock.setTimerType(Qt.TimerType.PreciseTimer)
         self._clock.timeout.connect(self._follow)
         session.opened.connect(self._forget)
-        session.playing_changed.connect(self._on_playing)
+        session.transport.playing_changed.connect(self._on_playing)
 
     @property
     def layer_id(self) -> str:
@@ -80,7 +80,7 @@ class Recorder(QObject):
 
     def down(self, pitch: int, velocity: int) -> None:
         """A key goes down: it is heard, and taken if something is being played in."""
-        self._session.once.key_down(pitch, velocity, self.layer_id)
+        self._session.hearing.once.key_down(pitch, velocity, self.layer_id)
         self._held[pitch] = velocity
         if self.state is State.TAKES and self.played is not None:
             self.played.down(self.tick(), pitch, velocity)
@@ -88,7 +88,7 @@ class Recorder(QObject):
 
     def up(self, pitch: int) -> None:
         """A key goes up."""
-        self._session.once.key_up(pitch)
+        self._session.hearing.once.key_up(pitch)
         self._held.pop(pitch, None)
         if self.state is State.TAKES and self.played is not None:
             self.played.up(self.tick(), pitch)
@@ -108,7 +108,7 @@ class Recorder(QObject):
         session.player.hear_part(0.0, 1.0)
         self._last_share = 1 - 1 / session.loop.bars
         session.player.seek(self._last_share)
-        session.set_playing(True)
+        session.transport.set_playing(True)
         self._clock.start()
         self.moved.emit()
 
@@ -134,7 +134,7 @@ class Recorder(QObject):
         """Stop, keep the take and put it into the loop; say whether anything was played."""
         played, took, tick = self.played, self.state is State.TAKES, self.tick()
         self.drop()
-        self._session.set_playing(False)
+        self._session.transport.set_playing(False)
         if not took or played is None or not played.count:
             return False
         played.close(tick)

@@ -38,7 +38,7 @@ class GroupRow(OwnerRow):
     def show_group(self, loop: Loop, group: Group) -> None:
         """Refresh from the loop."""
         inside = [layer for layer in loop.layers if layer.group == group.id]
-        heard = {layer.id for layer in self._session.heard_loop.heard()}
+        heard = {layer.id for layer in self._session.hearing.heard_loop.heard()}
         quiet = not any(layer.id in heard for layer in inside)
         self.name.setText(group.name)
         acting = sum(t.acts for t in group.line)

@@ -74,7 +74,7 @@ class OwnerRow(QFrame):
         )  # fmt: skip
 
     def _toggle_hear(self) -> None:
-        self._session.swap_alone(self.owner_id)
+        self._session.hearing.swap_alone(self.owner_id)
 
     def _toggle_off(self, off: bool) -> None:
         self._session.apply(
@@ -87,7 +87,7 @@ class OwnerRow(QFrame):
         self._quiet = quiet
         self.level.set_value(of.level_db)
         self.pan.set_value(float(round(of.pan * 100)))
-        self.hear.setChecked(of.id in self._session.alone)
+        self.hear.setChecked(of.id in self._session.hearing.alone)
         self.off.setChecked(of.mute)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

@@ -62,8 +62,8 @@ class RoomView(QWidget):
         for field in self.gap_fields.values():
             field.edited.connect(lambda _value: self._show_gap())
         refresh = WhileShown(self, self._ask)
-        session.sound_changed.connect(refresh)
-        session.shown_changed.connect(WhileShown(self, self._follow))
+        session.hearing.sound_changed.connect(refresh)
+        session.hearing.shown_changed.connect(WhileShown(self, self._follow))
         session.changed.connect(WhileShown(self, self._follow))
         session.selected.connect(self._follow)
         self._follow()
@@ -108,7 +108,7 @@ class RoomView(QWidget):
     def _ask(self) -> None:
         if not self.isVisible():
             return
-        loop, engine = self._session.heard_loop, self._session.engine
+        loop, engine = self._session.hearing.heard_loop, self._session.engine
 
         def work(stop: Callable[[], bool], _moved: object) -> Room:
             return look_at(loop, engine, stop)
@@ -125,7 +125,7 @@ class RoomView(QWidget):
         self._say()
 
     def _follow(self) -> None:
-        self.map.show_loop(self._session.shown, self._session.selection.layer_id or "")
+        self.map.show_loop(self._session.hearing.shown, self._session.selection.layer_id or "")
         self._say()
 
     def show_place(self, share: float) -> None:
@@ -152,7 +152,7 @@ class RoomView(QWidget):
         return next(iter(mine or found), None)
 
     def _say(self) -> None:
-        if self._session.previewing:
+        if self._session.hearing.previewing:
             return  # the words stay with what they are about while a remedy is tried
         worst = self._worst()
         self._help_line.setVisible(worst is not None and not self.for_voice.isChecked())

@@ -63,10 +63,10 @@ class LayerRow(OwnerRow):
         """Refresh from the loop, if something of it is shown otherwise now."""
         session = self._session
         loop, selection = session.loop, session.selection
-        quiet = layer.id not in {one.id for one in session.heard_loop.heard()}
+        quiet = layer.id not in {one.id for one in session.hearing.heard_loop.heard()}
         self.notes.show_layer(loop, layer, quiet=quiet)
         selected = selection.layer_id == self.layer_id
-        shown = (layer, selected, quiet, loop.ticks, layer.id in session.alone)
+        shown = (layer, selected, quiet, loop.ticks, layer.id in session.hearing.alone)
         if shown == self._shown:
             return
         self._shown = shown

@@ -92,7 +92,7 @@ class LayersStage(QWidget):
         session.changed.connect(refresh)
         session.opened.connect(refresh)
         session.selected.connect(refresh)
-        session.hearing_changed.connect(refresh)
+        session.hearing.changed.connect(refresh)
         self._show()
 
     def _sounds_menu(self) -> QMenu:
@@ -136,8 +136,8 @@ class LayersStage(QWidget):
         if not ids:
             self._session.say("there is no layer to hear yet; add one in Layers")
             return
-        heard = sum(one in self._session.alone for one in ids)
-        self._session.hear_alone(ids[: heard + 1] if heard < len(ids) else ())
+        heard = sum(one in self._session.hearing.alone for one in ids)
+        self._session.hearing.hear_alone(ids[: heard + 1] if heard < len(ids) else ())
 
     def choose_midi(self) -> None:
         """Ask for a MIDI file whose parts become layers."""
@@ -200,7 +200,7 @@ class LayersStage(QWidget):
             self.rows[layer.id].show_layer(layer)
         for group_id, row in self.groups.items():
             row.show_group(loop, loop.group(group_id))
-        alone = self._session.alone
+        alone = self._session.hearing.alone
         self.heard.setText(heard_words(loop, alone))
         name = "signal" if alone or not loop.heard() else "soft"
         if loop.layers:

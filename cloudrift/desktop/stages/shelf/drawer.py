@@ -250,7 +250,7 @@ class Shelf(QFrame):
             if self.grid.heard:
                 self._preview.end()
                 if self._started:
-                    session.set_playing(False)
+                    session.transport.set_playing(False)
             self._started = False
             self.grid.show_heard("")
             return
@@ -264,7 +264,7 @@ class Shelf(QFrame):
         self.grid.show_heard(sound.name)
         if not session.player.playing:
             self._started = True
-            session.set_playing(True)
+            session.transport.set_playing(True)
 
     def choose(self, sound: Instrument | None, as_layer: bool) -> None:
         """Give the layer the sound, or add a layer with it."""

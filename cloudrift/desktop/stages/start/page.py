@@ -173,7 +173,7 @@ class StartPage(QWidget):
         self.bars.chosen.connect(self._choose_bars)
         self.metre.chosen.connect(self._choose_metre)
         self.draw.edited.connect(self._choose_draw)
-        self._session.playing_changed.connect(
+        self._session.transport.playing_changed.connect(
             lambda on: self.listen.setText("Stop" if on else "Play it")
         )
 
@@ -285,7 +285,7 @@ class StartPage(QWidget):
         )
 
     def _listen(self) -> None:
-        self._session.toggle_playing()
+        self._session.transport.toggle()
 
     def begin_loop(self) -> None:
         """Take the loop that is shown."""

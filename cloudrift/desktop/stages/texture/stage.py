@@ -19,7 +19,8 @@ from cloudrift.desktop.kit.parts import (
     panel,
     scrolling,
 )
-from cloudrift.desktop.session.session import BARE, TREATED, Session
+from cloudrift.desktop.session.hearing import BARE, TREATED
+from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Tasks, Work
 from cloudrift.desktop.stages.texture.adding import AddBar
 from cloudrift.desktop.stages.texture.finish_page import FinishPage
@@ -96,9 +97,9 @@ class TextureStage(QWidget):
         session.changed.connect(refresh)
         session.opened.connect(refresh)
         session.selected.connect(refresh)
-        session.hearing_changed.connect(self._show_heard)
-        session.loudness_changed.connect(self._show_loudness)
-        session.sound_changed.connect(lambda _r: self._ask_for_facts())
+        session.hearing.changed.connect(self._show_heard)
+        session.hearing.loudness_changed.connect(self._show_loudness)
+        session.hearing.sound_changed.connect(lambda _r: self._ask_for_facts())
         self._show()
 
     # --- parts --------------------------------------------------------------------------------
@@ -167,7 +168,7 @@ class TextureStage(QWidget):
         return next(one for one in line_owners(self._session.loop) if one.id == self._line_of)
 
     def _choose_line(self, line_of: LineAt) -> None:
-        self._session.hear_up_to(None, None)
+        self._session.hearing.hear_up_to(None, None)
         self._session.select(line_of=line_of, treatment_id="")
         self.harsh.hide()
         if self.pages.currentWidget() is self.finishes:
@@ -230,12 +231,12 @@ class TextureStage(QWidget):
             return
         at = ids.index(treatment_id)
         other = ids[at + 1] if at + 1 < len(ids) else ids[at - 1]
-        before = session.history.moment
+        before = session.document.history.moment
         if session.apply(
             "swap two treatments",
             lambda loop: edits.swap_treatments(loop, line_of, treatment_id, other),
         ):
-            session.compare_with(before)
+            session.hearing.compare_with(before)
 
     def _dropped(self, treatment_id: str, y: float) -> None:
         """A card was let go at a height: it goes before the first card whose middle is below."""
@@ -251,7 +252,7 @@ class TextureStage(QWidget):
             )
 
     def _compare(self, against: object) -> None:
-        self._session.compare(against)  # type: ignore[arg-type]
+        self._session.hearing.compare(against)  # type: ignore[arg-type]
 
     # --- pages --------------------------------------------------------------------------------
 
@@ -321,7 +322,7 @@ class TextureStage(QWidget):
         for row, treatment in zip(self.rows, line, strict=True):
             row.show_treatment(treatment)
         self.compares.button("card").setEnabled(bool(opened))
-        self.compares.show_choice(session.against if session.then is None else None)
+        self.compares.show_choice(session.hearing.against if session.hearing.then is None else None)
         if self.pages.currentWidget() is self.pair:
             self._refresh_pair()
         self._show_blend()
@@ -405,27 +406,28 @@ class TextureStage(QWidget):
 
     def _press(self, count: int) -> None:
         whole = count == len(self.strips) - 1
-        already = self._session.heard_up_to == (self._line_of, count)
-        self._session.hear_up_to(self._line_of, None if whole or already else count)
+        already = self._session.hearing.heard_up_to == (self._line_of, count)
+        self._session.hearing.hear_up_to(self._line_of, None if whole or already else count)
 
     def _show_heard(self) -> None:
-        up_to = self._session.heard_up_to
+        up_to = self._session.hearing.heard_up_to
         count = up_to[1] if up_to and up_to[0] == self._line_of else None
         for i, strip in enumerate(self.strips):
             strip.show_heard(count == i, count is not None and i > count)
         session = self._session
-        self.compares.show_choice(session.against if session.then is None else None)
+        self.compares.show_choice(session.hearing.against if session.hearing.then is None else None)
 
     def _show_loudness(self) -> None:
         session = self._session
-        treated, bare = (session.loudness.get(name) for name in (TREATED, BARE))
+        treated, bare = (session.hearing.loudness.get(name) for name in (TREATED, BARE))
         if treated is None or bare is None:
             return
-        one, other = session.sides
+        hearing = session.hearing
+        one, other = hearing.sides
         words = (
             f"{other}: {number(treated.lufs, '.1f')} LUFS, peak "
-            f"{number(treated.true_peak_db, '.1f')} dBTP · {one.lower()}, {session.compared}: "
-            f"{number(bare.lufs, '.1f')} LUFS; {session.match_words}"
+            f"{number(treated.true_peak_db, '.1f')} dBTP · {one.lower()}, {hearing.compared}: "
+            f"{number(bare.lufs, '.1f')} LUFS; {hearing.match_words}"
         )
         self.treated.setText(words)
 

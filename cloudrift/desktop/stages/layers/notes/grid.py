@@ -283,8 +283,8 @@ class NoteGrid(QWidget):
         note = self._moves.add(tick, pitch, "drag notes end")
         if note is not None:  # the hand is still down: its end goes along
             self._drag = Drag("end", QPointF(places.at_x(note.end_tick), point.y()), note)
-            self._session.once.key_down(pitch, note.velocity, self._moves.layer.id)
-            self._session.once.key_up(pitch)
+            self._session.hearing.once.key_down(pitch, note.velocity, self._moves.layer.id)
+            self._session.hearing.once.key_up(pitch)
 
     def _show_cursor(self, point: QPointF) -> None:
         note = None
