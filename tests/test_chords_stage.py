@@ -411,14 +411,14 @@ def test_rhythm_is_changed_by_buttons(qtbot, four):
 def test_onsets_are_pressed_and_dragged(qtbot, four):
     session, onsets = four.session, four.chords.onsets
     y = onsets.height() // 2
-    qtbot.mouseClick(onsets, LEFT, NONE, QPoint(round(onsets.at_x(2 * BAR + 1920)), y))
+    qtbot.mouseClick(onsets, LEFT, NONE, QPoint(round(onsets.axis.at_x(2 * BAR + 1920)), y))
     assert session.loop.chord("c2").strikes == (0, 1920)
-    qtbot.mouseClick(onsets, LEFT, NONE, QPoint(round(onsets.at_x(2 * BAR)), y))
+    qtbot.mouseClick(onsets, LEFT, NONE, QPoint(round(onsets.axis.at_x(2 * BAR)), y))
     assert session.loop.chord("c2").strikes == (1920,)
     session.document.undo()
     session.document.undo()
-    start = QPoint(round(onsets.at_x(6 * BAR)), y)
-    drag(qtbot, onsets, start, QPoint(round(onsets.at_x(6 * BAR + 970)), y))
+    start = QPoint(round(onsets.axis.at_x(6 * BAR)), y)
+    drag(qtbot, onsets, start, QPoint(round(onsets.axis.at_x(6 * BAR + 970)), y))
     assert session.loop.chord("c4").late_ticks == 960
     assert session.document.history.undo_label == "late"
 

@@ -16,6 +16,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
+from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Tasks
 from cloudrift.notes.time import bar_ticks
@@ -86,11 +87,15 @@ class Ribbon(QWidget):
 
     # --- places -------------------------------------------------------------------------------
 
+    @property
+    def _axis(self) -> TimeAxis:
+        return TimeAxis(LEFT, self.width() - LEFT - RIGHT)
+
     def _x(self, share: float) -> float:
-        return LEFT + share * (self.width() - LEFT - RIGHT)
+        return self._axis.at_x(share)
 
     def _share_at(self, x: float) -> float:
-        return min(max((x - LEFT) / max(1, self.width() - LEFT - RIGHT), 0.0), 1.0)
+        return self._axis.nearest(x)
 
     def _snapped(self, share: float) -> float:
         """Bring a place to the nearest beat."""

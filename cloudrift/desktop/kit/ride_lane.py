@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QW
 
 from cloudrift.desktop.kit.look import SEMI, color, figure_font, text_font
 from cloudrift.desktop.kit.parts import label, playhead_moved, small_button
+from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.ground.settings import Field
 from cloudrift.notes.time import (
     LONG_VALUES,
@@ -86,8 +87,12 @@ class RideCurve(QWidget):
 
     # --- places -------------------------------------------------------------------------------
 
+    @property
+    def _axis(self) -> TimeAxis:
+        return TimeAxis(1, self.width() - 2, self._ticks)
+
     def _x(self, tick: float) -> float:
-        return 1 + tick / self._ticks * (self.width() - 2)
+        return self._axis.at_x(tick)
 
     def _y(self, share: float) -> float:
         return 6 + (1 - share) * (self.height() - 12)
@@ -101,9 +106,9 @@ class RideCurve(QWidget):
         return min(GRID, max(1, self._ticks // 16))
 
     def _tick(self, x: float, *, fine: bool) -> int:
-        tick = (x - 1) / (self.width() - 2) * self._ticks
+        tick = self._axis.nearest(x)
         tick = round(tick) if fine else round(tick / self._grid) * self._grid
-        return int(min(max(tick, 0), self._ticks - 1))
+        return int(min(tick, self._ticks - 1))
 
     def _value(self, y: float) -> float:
         return self.field.from_share(1 - (y - 6) / (self.height() - 12))

@@ -3,9 +3,10 @@
 from PyQt6.QtCore import QRectF
 from PyQt6.QtWidgets import QWidget
 
+from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.chords.model import WHOLE, changed_span
 from cloudrift.desktop.stages.chords.moves import Moves
-from cloudrift.desktop.stages.chords.thread_paint import LEFT
+from cloudrift.desktop.stages.chords.thread_paint import LEFT, RIGHT_PX
 from cloudrift.loop.model import Chord
 
 
@@ -23,24 +24,13 @@ class InTime(QWidget):
         session.selected.connect(self._keep_up)
 
     @property
-    def _pixels(self) -> int:
-        return max(1, self.width() - LEFT - 2)
-
-    def at_x(self, tick: float) -> float:
-        """Return the pixel of a tick."""
-        return LEFT + tick / self._session.loop.ticks * self._pixels
-
-    def ticks_of(self, pixels: float) -> float:
-        """Return how many ticks so many pixels are."""
-        return pixels / self._pixels * self._session.loop.ticks
-
-    def tick_at(self, x: float) -> float:
-        """Return the tick of a pixel."""
-        return self.ticks_of(x - LEFT)
+    def axis(self) -> TimeAxis:
+        """Where a tick is: under the threads, which have the same edges."""
+        return TimeAxis(LEFT, self.width() - LEFT - RIGHT_PX, self._session.loop.ticks)
 
     def seen_chords(self, seen: QRectF) -> list[Chord]:
         """Return the chords that are in a part that is painted."""
-        first, last = self.tick_at(seen.left() - 4), self.tick_at(seen.right() + 4)
+        first, last = self.axis.tick_at(seen.left() - 4), self.axis.tick_at(seen.right() + 4)
         chords = self._session.loop.chords
         return [c for c in chords if c.end_tick >= first and c.start_tick <= last]
 
@@ -52,5 +42,5 @@ class InTime(QWidget):
         if span == WHOLE:
             self.update()
         elif span is not None:
-            left, right = (self.at_x(share * now[0].ticks) for share in span)
+            left, right = (self.axis.at_x(share * now[0].ticks) for share in span)
             self.update(QRectF(left - 4, 0, right - left + 8, self.height()).toRect())

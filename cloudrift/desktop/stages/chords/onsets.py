@@ -46,8 +46,8 @@ class Onsets(InTime):
         assert event is not None
         x = event.position().x()
         first = [c for c in self._session.loop.chords
-                 if abs(self.at_x(c.hits[0][0]) - x) <= NEAR_PX]  # fmt: skip
-        chord = first[0] if first else self._chord_at(self.tick_at(x))
+                 if abs(self.axis.at_x(c.hits[0][0]) - x) <= NEAR_PX]  # fmt: skip
+        chord = first[0] if first else self._chord_at(self.axis.tick_at(x))
         if chord is None:
             return
         self._moves.choose(chord.id)
@@ -59,8 +59,8 @@ class Onsets(InTime):
 
     def _toggle(self, chord: Chord, x: float) -> None:
         start = chord.start_tick + chord.late_ticks
-        near = [s for s, _ in chord.hits if abs(self.at_x(s) - x) <= NEAR_PX]
-        tick = near[0] - start if near else self._moves.grid.snap(self.tick_at(x) - start)
+        near = [s for s, _ in chord.hits if abs(self.axis.at_x(s) - x) <= NEAR_PX]
+        tick = near[0] - start if near else self._moves.grid.snap(self.axis.tick_at(x) - start)
         if 0 <= tick < chord.end_tick - start:
             self._moves.apply("strikes", lambda p: chord_time.toggle_strike(p, chord.id, tick))
 
@@ -75,7 +75,7 @@ class Onsets(InTime):
         keys = event.modifiers()
         chord = self._session.loop.chord(chord_id)
         ticks = self._moves.grid.snap(
-            self.tick_at(event.position().x()) - chord.start_tick,
+            self.axis.tick_at(event.position().x()) - chord.start_tick,
             half=asks_half(keys),
             free=asks_free(keys),
         )
@@ -113,10 +113,10 @@ class Onsets(InTime):
         if step / loop.ticks * (self.width() - LEFT) < 5:
             step = beat
         painter.setPen(color("line"))
-        first = max(1, int(self.tick_at(seen.left()) // step))
-        last = min(loop.ticks, int(self.tick_at(seen.right() + 1)) + step)
+        first = max(1, int(self.axis.tick_at(seen.left()) // step))
+        last = min(loop.ticks, int(self.axis.tick_at(seen.right() + 1)) + step)
         for tick in range(first * step, last, step):
-            x = self.at_x(tick)
+            x = self.axis.at_x(tick)
             height = 7 if tick % beat == 0 else 4
             painter.drawLine(QPointF(x, HEIGHT - 3 - height), QPointF(x, HEIGHT - 3))
 
@@ -125,8 +125,8 @@ class Onsets(InTime):
         late = chord.late_ticks > 0
         all_tied = set(chord.voices) <= set(chord.tied)
         for i, (start, length) in enumerate(chord.hits):
-            x = self.at_x(start)
-            held = QRectF(x, HEIGHT / 2 - 2, max(2.0, self.at_x(start + length) - x - 2), 4)
+            x = self.axis.at_x(start)
+            held = QRectF(x, HEIGHT / 2 - 2, max(2.0, self.axis.at_x(start + length) - x - 2), 4)
             painter.fillRect(held, color("keys", 0.45 if chosen else 0.25))
             mark = QRectF(x - 1, 4, 4, HEIGHT - 8)
             ink = color("signal" if late else "ink")
@@ -140,8 +140,8 @@ class Onsets(InTime):
             painter.setPen(color("signal"))
             painter.setFont(text_font(10.5))
             words = f"late by {ticks_in_words(chord.late_ticks)}"
-            left = self.at_x(chord.hits[0][0]) + 6
-            room = self.at_x(chord.end_tick) - left - 4
+            left = self.axis.at_x(chord.hits[0][0]) + 6
+            room = self.axis.at_x(chord.end_tick) - left - 4
             if painter.fontMetrics().horizontalAdvance(words) < room:
                 painter.fillRect(
                     QRectF(left, 4, painter.fontMetrics().horizontalAdvance(words) + 4, HEIGHT - 8),

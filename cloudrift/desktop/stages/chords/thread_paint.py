@@ -6,12 +6,13 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
 
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
+from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.session.selection import Selection
 from cloudrift.desktop.stages.chords.model import WHOLE, Thread, ThreadPicture, VoiceBar
 from cloudrift.loop.model import Loop
 from cloudrift.notes.time import bar_ticks
 
-LEFT = 66
+LEFT, RIGHT_PX = 66, 2  # what is beside the loop's length
 GAP_PX = 13.0  # room between two chords for the threads
 MIN_LABEL_PX = 9.5
 SHORT_PX = 9.0
@@ -34,13 +35,18 @@ class Places:
         """The height of a semitone."""
         return (self.height - 4) / (self.high - self.low + 1)
 
+    @property
+    def axis(self) -> TimeAxis:
+        """Where a share of the loop is."""
+        return TimeAxis(LEFT, self.width - LEFT - RIGHT_PX)
+
     def at_x(self, share: float) -> float:
         """Return the pixel of a place in the loop."""
-        return LEFT + share * (self.width - LEFT - 2)
+        return self.axis.at_x(share)
 
     def share_at(self, x: float) -> float:
         """Return the place in the loop of a pixel."""
-        return (x - LEFT) / max(1, self.width - LEFT - 2)
+        return self.axis.tick_at(x)
 
     def at_y(self, pitch: float) -> float:
         """Return the pixel of the middle of a pitch's lane."""

@@ -33,7 +33,7 @@ class ChordTiles(InTime):
 
     def box(self, chord: Chord) -> QRectF:
         """Return where a chord's tile is."""
-        left, right = self.at_x(chord.start_tick), self.at_x(chord.end_tick)
+        left, right = self.axis.at_x(chord.start_tick), self.axis.at_x(chord.end_tick)
         return QRectF(left + 1, 1, right - left - 3, HEIGHT - 4)
 
     def _at(self, point: QPointF) -> tuple[Chord, str] | None:
@@ -78,7 +78,7 @@ class ChordTiles(InTime):
         self._moved = True
         keys = event.modifiers()
         tick = self._moves.grid.snap(
-            from_tick + self.ticks_of(pixels),
+            from_tick + self.axis.ticks_of(pixels),
             half=asks_half(keys),
             free=asks_free(keys),
         )

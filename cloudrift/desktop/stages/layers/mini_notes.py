@@ -6,6 +6,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.kit.look import color
+from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.layers.notes.rects import LENGTH, PITCH, START, columns, draw_boxes
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.notes.note import Note
@@ -46,10 +47,10 @@ class MiniNotes(QWidget):
         notes = columns(self._notes)
         low = notes[:, PITCH].min()
         span = max(notes[:, PITCH].max() - low, 7)
-        boxes = np.full((len(notes), 4), 3.0)
-        boxes[:, 0] = notes[:, START] / self._ticks * width
+        axis, boxes = TimeAxis(0, width, self._ticks), np.full((len(notes), 4), 3.0)
+        boxes[:, 0] = axis.at_x(notes[:, START])
         boxes[:, 1] = (1 - (notes[:, PITCH] - low) / span) * (height - 3)
-        boxes[:, 2] = np.maximum(2.0, notes[:, LENGTH] / self._ticks * width - 1)
+        boxes[:, 2] = np.maximum(2.0, axis.px(notes[:, LENGTH]) - 1)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(color("ink_soft", 0.4) if self._quiet else color(self._role))
         draw_boxes(painter, boxes)

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from cloudrift.desktop.kit.look import MEDIUM, color, figure_font, look, text_font
 from cloudrift.desktop.kit.parts import playhead_moved
+from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.layers.notes.places import LEFT
 from cloudrift.ground.settings import hz_text
 from cloudrift.loop.model import Loop
@@ -88,8 +89,12 @@ class RoomMap(QWidget):
 
     # --- places -------------------------------------------------------------------------------
 
+    @property
+    def _axis(self) -> TimeAxis:
+        return TimeAxis(LEFT, self.width() - LEFT - 4)
+
     def _x(self, share: float) -> float:
-        return LEFT + share * (self.width() - LEFT - 4)
+        return self._axis.at_x(share)
 
     def y_of(self, hz: float) -> float:
         """Return the pixel of a frequency."""
@@ -116,7 +121,7 @@ class RoomMap(QWidget):
 
     def crowded_at(self, point: QPointF) -> Crowded | None:
         """Return the crowding that is hatched at a place."""
-        share = (point.x() - LEFT) / max(1, self.width() - LEFT - 4)
+        share = self._axis.tick_at(point.x())
         hz = self.hz_at(point.y())
         for one in self._room.crowded if self._room else ():
             if one.low_hz <= hz <= one.high_hz and any(a <= share <= b for a, b in one.when):

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from cloudrift.audio.spectrum import HIGH_HZ, LOW_HZ
 from cloudrift.desktop.kit.look import color, figure_font, look, text_font
 from cloudrift.desktop.kit.parts import playhead_moved
+from cloudrift.desktop.kit.time_axis import TimeAxis
 
 LOW_DB, HIGH_DB = -78.0, -20.0  # what is paper, and what is full colour
 TICKS = ((100, "100 Hz"), (1000, "1 kHz"), (10_000, "10 kHz"))
@@ -55,7 +56,7 @@ class Strip(QWidget):
         playhead_moved(self, before, after)
 
     def _x(self, share: float) -> float:
-        return 1 + share * (self.width() - 2)
+        return TimeAxis(1, self.width() - 2).at_x(share)
 
     def _y(self, hz: float) -> float:
         share = np.log(hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ)

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF
 
+from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.layers.notes.model import View
 from cloudrift.desktop.stages.layers.notes.rects import (
     ID,
@@ -18,7 +19,8 @@ from cloudrift.desktop.stages.layers.notes.rects import (
 )
 from cloudrift.notes.note import Note
 
-LEFT, TOP, LOUD = 52, 30, 54  # note names, bar numbers with the strip of places, the loudness lane
+LEFT, RIGHT = 52, 4  # note names, and room behind the last tick
+TOP, LOUD = 30, 54  # bar numbers with the strip of places, the loudness lane
 STRIP = 13
 EDGE_PX = 6.0
 
@@ -41,14 +43,18 @@ class Places:
         """The height of a semitone."""
         return (self.foot - TOP) / (self.view.high - self.view.low + 1)
 
+    @property
+    def axis(self) -> TimeAxis:
+        """Where a tick is."""
+        return TimeAxis(LEFT, self.width - LEFT - RIGHT, self.view.ticks, self.view.first)
+
     def at_x(self, tick: float) -> float:
         """Return the pixel of a tick."""
-        share = (tick - self.view.first) / self.view.ticks
-        return LEFT + share * (self.width - LEFT - 4)
+        return self.axis.at_x(tick)
 
     def tick_at(self, x: float) -> float:
         """Return the tick at a pixel."""
-        return self.view.first + (x - LEFT) / max(1, self.width - LEFT - 4) * self.view.ticks
+        return self.axis.tick_at(x)
 
     def at_y(self, pitch: float) -> float:
         """Return the top of a pitch's lane."""
@@ -60,19 +66,17 @@ class Places:
 
     def boxes(self, notes: Columns) -> Boxes:
         """Return where notes are drawn."""
-        a_tick = (self.width - LEFT - 4) / self.view.ticks
-        out = np.empty((len(notes), 4))
-        out[:, 0] = LEFT + (notes[:, START] - self.view.first) * a_tick
+        axis, out = self.axis, np.empty((len(notes), 4))
+        out[:, 0] = axis.at_x(notes[:, START])
         out[:, 1] = TOP + (self.view.high - notes[:, PITCH]) * self.lane + 0.5
-        out[:, 2] = np.maximum(notes[:, LENGTH] * a_tick - 1, 2.5)
+        out[:, 2] = np.maximum(axis.px(notes[:, LENGTH]) - 1, 2.5)
         out[:, 3] = max(self.lane - 1, 2.0)
         return out
 
     def stems(self, notes: Columns) -> Boxes:
         """Return the bars that show how loud notes are."""
-        a_tick = (self.width - LEFT - 4) / self.view.ticks
         out = np.full((len(notes), 4), 4.0)
-        out[:, 0] = LEFT + (notes[:, START] - self.view.first) * a_tick
+        out[:, 0] = self.axis.at_x(notes[:, START])
         out[:, 3] = (LOUD - 10) / 127 * notes[:, VELOCITY]
         out[:, 1] = self.height - 2 - out[:, 3]
         return out
