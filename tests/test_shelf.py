@@ -109,7 +109,7 @@ def test_a_resting_pointer_hears_and_leaving_stops(window, shelf, qtbot):
     assert session.hearing.shown.layer("l2").source.sound.name == "reed keys"
     qtbot.mouseMove(grid, point(grid, "tine keys"))
     assert not session.hearing.previewing  # on the way to another
-    assert grid._rest.isActive()
+    assert grid._rest.waiting
     grid._rested()
     assert session.hearing.shown.layer("l2").source.sound.name == "tine keys"
     grid.leaveEvent(None)

@@ -3,15 +3,14 @@
 import contextlib
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, QObject, QTimer
+from PyQt6.QtCore import QEvent, QObject
 from PyQt6.QtWidgets import QAbstractButton
 
+from cloudrift.desktop.kit.rest import Rest
 from cloudrift.desktop.session.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.model import Loop
-
-RESTS_MS = 350
 
 
 class Trying(QObject):
@@ -24,10 +23,8 @@ class Trying(QObject):
         self._edit, self._words = edit, words
         self._widget = widget
         self._preview = Preview(session, widget)
-        self._rests = QTimer(self)
-        self._rests.setSingleShot(True)
-        self._rests.setInterval(RESTS_MS)
-        self._rests.timeout.connect(self.begin)
+        self._rest = Rest(self)
+        self._rest.rested.connect(self.begin)
         widget.installEventFilter(self)
         widget.clicked.connect(self.end)
 
@@ -38,13 +35,13 @@ class Trying(QObject):
 
     def end(self) -> None:
         """Go back to the loop as it is."""
-        self._rests.stop()
+        self._rest.stop()
         self._preview.end()
 
     def eventFilter(self, _watched: QObject | None, event: QEvent | None) -> bool:
         if event is not None and self._widget.isEnabled():
             if event.type() in (QEvent.Type.Enter, QEvent.Type.FocusIn):
-                self._rests.start()
+                self._rest.come()
             elif event.type() in (QEvent.Type.Leave, QEvent.Type.FocusOut, QEvent.Type.Hide):
                 self.end()
         return False

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, 
 
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.kit.parts import ChoiceRow, Elided, heading
+from cloudrift.desktop.kit.rest import Rest
 from cloudrift.desktop.stages.chords.model import MOVE_NAMES
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.ground.errors import CloudriftError
@@ -32,7 +33,6 @@ from cloudrift.loop.next_chords import (
 )
 from cloudrift.render.trying import left_out
 
-HOLD_MS = 450  # resting on a tile so long lets it be heard
 REFRESH_MS = 140  # outlooks follow when a drag pauses
 COUNTS = ((1, "Roots"), (3, "Triads"), (4, "Sevenths"), (5, "Ninths"))
 OUTSIDES = (
@@ -59,11 +59,9 @@ class NextTile(QWidget):
         super().__init__()
         self.next: NextChord | None = None
         self.outlook: Outlook | None = None
-        self._hold = QTimer(self)
-        self._hold.setSingleShot(True)
-        self._hold.setInterval(HOLD_MS)
-        self._hold.timeout.connect(self._rested)
-        self._heard = False  # because the mouse rests on it
+        self._rest = Rest(self)
+        self._rest.rested.connect(self.tried)
+        self._rest.left.connect(self.left)
         self.setFixedHeight(HEIGHT)
         self.setMinimumWidth(70)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -91,24 +89,17 @@ class NextTile(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        self._hold.stop()
+        self._rest.stop()
         if event.button() == Qt.MouseButton.LeftButton:
             self.put.emit(bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
 
     def enterEvent(self, _event: QEnterEvent | None) -> None:
-        self._hold.start()
+        self._rest.come()
         self.update()
 
     def leaveEvent(self, _event: QEvent | None) -> None:
-        self._hold.stop()
-        if self._heard:
-            self._heard = False
-            self.left.emit()
+        self._rest.go()
         self.update()
-
-    def _rested(self) -> None:
-        self._heard = True
-        self.tried.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None

@@ -1,14 +1,14 @@
 """The sounds as tiles: name, family, and where on the keyboard each is at its best."""
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.kit.look import SEMI, color, text_font
+from cloudrift.desktop.kit.rest import Rest
 from cloudrift.sound import Instrument
 
 TILE_W, TILE_H, GAP = 152, 46, 5
-REST_MS = 420  # a pointer that rests this long wants to hear
 LOW_PITCH, HIGH_PITCH = 24, 100  # the ends of the register's line
 
 
@@ -36,10 +36,8 @@ class SoundGrid(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Sounds")
-        self._rest = QTimer(self)
-        self._rest.setSingleShot(True)
-        self._rest.setInterval(REST_MS)
-        self._rest.timeout.connect(self._rested)
+        self._rest = Rest(self)
+        self._rest.rested.connect(self._rested)
 
     def show_sounds(self, sounds: list[Instrument], stars: frozenset[str]) -> None:
         """Show these tiles; the cursor stays on its sound if it is still there."""
@@ -97,10 +95,10 @@ class SoundGrid(QWidget):
         if i < 0:
             self._rest.stop()
             self.wanted.emit(None)
-        elif i != self.current or not (self._rest.isActive() or self.heard):
+        elif i != self.current or not (self._rest.waiting or self.heard):
             self.wanted.emit(None)
             self._go(i)
-            self._rest.start()
+            self._rest.come()
 
     def leaveEvent(self, _event: QEvent | None) -> None:
         self._rest.stop()
