@@ -7,12 +7,12 @@ from PyQt6.QtCore import QPointF, Qt
 
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.desktop.kit.grid import FREE_TICKS, Grid
-from cloudrift.desktop.stages.layers.inspector import PLACES_IN, places_choice, places_in
 from cloudrift.desktop.stages.layers.notes.places import TOP
 from cloudrift.ground.settings import Field
 from cloudrift.loop import chord_edits, chord_time, edits
 from cloudrift.loop.bass import bass_only, hears_bass, unheard_bass, with_bass_heard
 from cloudrift.loop.model import Chord
+from cloudrift.notes.fields import PLACES_IN, places_choice, places_in
 from cloudrift.notes.lens import Lens, look, sees_bass
 from cloudrift.notes.note import Note
 from cloudrift.notes.span import Span

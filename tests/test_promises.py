@@ -10,12 +10,13 @@ from msgspec.structs import replace
 
 from cloudrift.deliver import Order, deliver
 from cloudrift.deliver.writer import write_midi
-from cloudrift.desktop.stages.layers.inspector import LENS_FIELDS, TOUCH_FIELDS
+from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
 from cloudrift.loop import edits, own_notes
 from cloudrift.loop.from_notes import put_layers
 from cloudrift.loop.model import LEVEL
 from cloudrift.notes import find_chords as find_chords_module
+from cloudrift.notes.fields import CHORD_TOUCH, LENS, LENS_SHOWS, TOUCH, of_lens
 from cloudrift.notes.find_chords import guess_key
 from cloudrift.notes.from_midi import read_parts
 from cloudrift.notes.lens import Lens
@@ -353,8 +354,8 @@ def every_field():
     for owner in (*KINDS.values(), *CATALOGUE.values()):
         for field in owner.spec:
             yield f"{owner.name} {field.name}", field
-    shown = (*TOUCH_FIELDS, *(field for group in LENS_FIELDS.values() for field in group))
-    for field in (*shown, LEVEL, BLEND):
+    described = (*TOUCH, *CHORD_TOUCH, *(one for group in LENS.values() for one in group))
+    for field in (*(one.field for one in described), LEVEL, BLEND):
         yield field.name, field
 
 
@@ -368,6 +369,30 @@ def test_what_a_field_writes_it_reads_back(share):
             assert field.text(again) == field.text(value), name
             if isinstance(value, float):
                 assert field.to_share(again) == pytest.approx(field.to_share(value), abs=0.01), name
+
+
+@pytest.mark.parametrize("one", [*TOUCH, *CHORD_TOUCH, *(x for g in LENS.values() for x in g)],
+                         ids=lambda one: one.name)  # fmt: skip
+def test_what_is_kept_of_a_lens_or_a_touch_is_shown_again(one):
+    for value in one.field.choices or (one.field.low, one.field.high):
+        assert one.shown(one.kept(value)) == value
+
+
+def test_every_end_of_a_field_is_allowed_and_no_step_beyond_it():
+    for kind in LENS_SHOWS:
+        for one in of_lens(kind):
+            if one.field.choices or one.name in ("voices", "draw"):
+                continue
+            for end, way in ((one.field.low, -1), (one.field.high, 1)):
+                assert getattr(Lens(**{one.name: one.kept(end)}), one.name) == one.kept(end)
+                with pytest.raises(CloudriftError, match=f"lens: {one.name} is"):
+                    Lens(**{one.name: one.kept(end + way)})
+    for one in TOUCH:
+        if not one.field.choices:
+            for end, way in ((one.field.low, -1), (one.field.high, 1)):
+                assert getattr(Touch(**{one.name: one.kept(end)}), one.name) == one.kept(end)
+                with pytest.raises(CloudriftError, match=f"touch: {one.name} is"):
+                    Touch(**{one.name: one.kept(end + way)})
 
 
 @pytest.mark.parametrize(("typed", "wanted"), [

@@ -35,6 +35,14 @@ MAX_VOICES = 8
 MOST_PLACES = 256  # stretches that a lens plays in, bars that start late
 
 
+# What numbers of a lens lie between.
+LIMITS: dict[str, tuple[float, float]] = {
+    "octave": (-3, 3), "voices": (0, MAX_VOICES), "step_ticks": (60, 3840), "octaves": (1, 3),
+    "gate": (0.05, 1.0), "leaps": (0.0, 1.0), "scale_steps": (-7, 7), "drop_every": (0, 16),
+    "late_ticks": (60, 3840), "draw": (0, MAX_DRAW),
+}  # fmt: skip
+
+
 class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """How a layer looks at the chords.
 
@@ -75,12 +83,8 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 
     def __post_init__(self) -> None:
         limits = {
-            "octave": (self.octave, -3, 3), "voices": (self.voices, 0, MAX_VOICES),
-            "step_ticks": (self.step_ticks, 60, 3840), "octaves": (self.octaves, 1, 3),
-            "gate": (self.gate, 0.05, 1.0), "leaps": (self.leaps, 0.0, 1.0),
-            "scale_steps": (self.scale_steps, -7, 7), "low": (self.low, LOWEST, HIGHEST - 11),
-            "high": (self.high, self.low + 11, HIGHEST), "drop_every": (self.drop_every, 0, 16),
-            "late_ticks": (self.late_ticks, 60, 3840), "draw": (self.draw, 0, MAX_DRAW),
+            **{name: (getattr(self, name), *ends) for name, ends in LIMITS.items()},
+            "low": (self.low, LOWEST, HIGHEST - 11), "high": (self.high, self.low + 11, HIGHEST),
             "number of places in where": (len(self.where), 0, MOST_PLACES),
             "number of late_bars": (len(self.late_bars), 0, MOST_PLACES),
             "the least of late_bars": (min(self.late_bars, default=0), 0, MOST_PLACES),

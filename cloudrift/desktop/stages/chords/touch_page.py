@@ -7,22 +7,10 @@ from cloudrift.desktop.kit.parts import heading, label
 from cloudrift.desktop.kit.rows import row, small
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.desktop.stages.chords.pages import Page
-from cloudrift.ground.settings import Field, Value
+from cloudrift.ground.settings import Value
 from cloudrift.loop import chord_time
 from cloudrift.loop.model import Chord
-
-TOPS = ("all", *map(str, range(1, 10)))
-FIELDS = (
-    Field(name="roll_ms", label="Roll", default=0, unit="ms", low=0, high=400, step=1,
-          hint="from its first note to its last"),
-    Field(name="direction", label="Direction", default="up", choices=("up", "down")),
-    Field(name="top", label="Rolled notes, from the top", default="all", choices=TOPS),
-    Field(name="uneven", label="Uneven roll", default=0, unit="%", low=0, high=100, step=1),
-    Field(name="drift_ms", label="Timing drift, ±", default=0, unit="ms", low=0, high=60, step=1),
-    Field(name="spread", label="Loudness spread, ±", default=0, unit="vel", low=0, high=40, step=1),
-    Field(name="length", label="Length", default=100, unit="%", low=5, high=120, step=1),
-)  # fmt: skip
-SHARES = ("uneven", "length")  # stored as shares, shown in percent
+from cloudrift.notes.fields import CHORD_TOUCH, Described
 
 
 class TouchPage(Page):
@@ -34,11 +22,11 @@ class TouchPage(Page):
         self.whose.setWordWrap(True)
         self.fields: dict[str, FieldWidget] = {}
         self.put(heading("Touch of this chord"), self.whose)
-        for field in FIELDS:
-            widget = FieldWidget(field, field.default)
-            widget.edited.connect(partial(self._put, field.name))
+        for one in CHORD_TOUCH:
+            widget = FieldWidget(one.field, one.field.default)
+            widget.edited.connect(partial(self._put, one))
             widget.settled.connect(self._settled)
-            self.fields[field.name] = widget
+            self.fields[one.name] = widget
             self.put(widget)
         self.draw = label("", size=11.5, name="soft")
         self.put(
@@ -48,17 +36,12 @@ class TouchPage(Page):
             row([small("As its layer", self._as_layer, "Give up its own touch")]),
         )  # fmt: skip
 
-    def _put(self, name: str, value: Value) -> None:
+    def _put(self, one: Described, value: Value) -> None:
         ids = self.moves.ids
-        stored: object = value
-        if name in SHARES:
-            stored = float(value) / 100
-        elif name == "top":
-            stored = 0 if value == "all" else int(float(value))
         self.session.apply(
             "touch of a chord",
-            lambda loop: chord_time.set_chord_touch(loop, ids, **{name: stored}),
-            merge=f"touch {name}",
+            lambda loop: chord_time.set_chord_touch(loop, ids, **{one.name: one.kept(value)}),
+            merge=f"touch {one.name}",
         )
 
     def _settled(self) -> None:
@@ -80,12 +63,8 @@ class TouchPage(Page):
     def show_chord(self, chord: Chord) -> None:
         loop = self.session.loop
         touch = chord_time.touch_of(loop, chord.id)
-        for name, widget in self.fields.items():
-            value = getattr(touch, name)
-            if name == "top":
-                value = TOPS[value]
-            widget.set_value(round(value * 100, 1) if name in SHARES else
-                             value if isinstance(value, str) else float(value))  # fmt: skip
+        for one in CHORD_TOUCH:
+            self.fields[one.name].set_value(one.shown(getattr(touch, one.name)))
         striker = loop.striker
         layer = striker.name if striker else "its layer"
         self.whose.setText(

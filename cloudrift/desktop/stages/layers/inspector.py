@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from functools import partial
-from typing import Any, get_args
+from typing import get_args
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
@@ -33,187 +33,17 @@ from cloudrift.ground.words import MOST_NAME, plural
 from cloudrift.loop import chord_time, edits
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.loop.source import STRIKING
-from cloudrift.notes.lens import DOUBLES, HIGHEST, KINDS, LOWEST, MAX_VOICES, ORDERS, Lens
-from cloudrift.notes.time import NOTE_VALUES, bar_ticks
+from cloudrift.notes import fields
+from cloudrift.notes.lens import KINDS
+from cloudrift.notes.time import bar_ticks
 from cloudrift.sound import CATALOGUE
 from cloudrift.sound.instrument import Role
 from cloudrift.sound.own import with_settings
-from cloudrift.theory import Key
 
-STEPS = {ticks: name for name, ticks in NOTE_VALUES.items() if ticks <= 1920}
-ALL_OR_BASS = ("with the bass", "without the bass")
-THROUGHOUT, ANSWERS = "all along", "behind the middle of a chord"
-_PLAIN = Key("C", "major")
-NOTES = {p: _PLAIN.spell_pitch(p) for p in range(LOWEST, HIGHEST + 1)}
-NOTE_NAMES = tuple(NOTES.values())
-
-STEP = Field(name="step_ticks", label="Step", default="1/8", choices=tuple(STEPS.values()))
-GATE = Field(name="gate", label="Gate", default=80, unit="%", low=5, high=100)
-FROM_BAR = {"none": (), "every 2nd": (2, 1), "every 4th": (4, 3), "the last": (0, -1)}
-CHOSEN = "chosen ones"
-# Bars that a layer plays in: so many of every so many, from which on (from 0).
-PLACES_IN = {
-    "every bar": (1, 1, 0),
-    "every 2nd bar": (1, 2, 1),
-    "bars 1, 3, 5 …": (1, 2, 0),
-    "every 4th bar": (1, 4, 3),
-    "the first half": (-1, 2, 0),
-    "the second half": (-1, 2, 1),
-}
-CHOSEN_PLACES = "chosen places"
-LATE = Field(
-    name="late_bars",
-    label="Late bars",
-    default="none",
-    choices=(*FROM_BAR, CHOSEN),
-    hint="bars that start late; double-click the strip over the notes for single ones",
-)
-LATE_BY = Field(name="late_ticks", label="Late by", default="1/8", choices=tuple(STEPS.values()))
-PLACES = Field(
-    name="where",
-    label="Plays in",
-    default="every bar",
-    choices=(*PLACES_IN, CHOSEN_PLACES),
-    hint="drag over the strip above the notes for places of your own",
-)
 TURNS = ("kept aside", "every bar", "every 2nd bar", "every 4th bar")
 TURN_BARS = dict(zip(TURNS, (0, 1, 2, 4), strict=True))
 TURN = Field(name="every_bars", label="Takes turns", default=TURNS[0], choices=TURNS)
-LENS_FIELDS: dict[str, tuple[Field, ...]] = {
-    "voices": (
-        Field(name="voices", label="From the top", default=MAX_VOICES, unit="voices", low=1,
-              high=MAX_VOICES),
-    ),
-    "bass": (Field(name="skip_bass", label="Bass", default=ALL_OR_BASS[0], choices=ALL_OR_BASS),),
-    "broken": (
-        Field(name="order", label="Order", default="up", choices=ORDERS),
-        STEP,
-        Field(name="octaves", label="Octaves", default=1, unit="oct", low=1, high=3),
-        GATE,
-    ),
-    "line": (
-        STEP,
-        Field(name="leaps", label="Leaps", default=15, unit="%", low=0, high=100,
-              hint="how often it leaps to a voice of the chord instead of going on by a step"),
-        Field(name="answers", label="Plays", default=THROUGHOUT, choices=(THROUGHOUT, ANSWERS)),
-        GATE,
-        Field(name="draw", label="Draw", default=1, unit="№", low=1, high=999),
-    ),
-    "more": (
-        Field(name="scale_steps", label="In the scale", default=0, unit="steps", low=-7, high=7),
-        Field(name="octave", label="Octave", default=0, unit="oct", low=-3, high=3),
-        Field(name="low", label="Kept above", default=NOTE_NAMES[0], choices=NOTE_NAMES),
-        Field(name="high", label="Kept below", default=NOTE_NAMES[-1], choices=NOTE_NAMES),
-        Field(name="double", label="Doubled", default="off", choices=DOUBLES),
-        Field(name="drop_every", label="Leave out every", default=0, unit="th note", low=0,
-              high=16, off_low=True),
-        PLACES,
-        LATE,
-        LATE_BY,
-    ),
-}  # fmt: skip
-LENS_SHOWS = {
-    "all": ("bass", "voices", "more"),
-    "top": ("voices", "more"),
-    "inner": ("more",),
-    "bass": ("more",),
-    "roots": ("more",),
-    "held": ("bass", "voices", "more"),
-    "broken": ("bass", "voices", "broken", "more"),
-    "line": ("line", "more"),
-}
 ROLE = Field(name="role", label="Coloured as", default="keys", choices=get_args(Role))
-TOUCH_FIELDS = (
-    Field(name="roll_ms", label="Roll", default=0, unit="ms", low=0, high=400),
-    Field(name="direction", label="Direction", default="up", choices=("up", "down")),
-    Field(name="uneven", label="Uneven roll", default=0, unit="%", low=0, high=100),
-    Field(name="drift_ms", label="Timing drift", default=0, unit="ms", low=0, high=60),
-    Field(name="velocity", label="Loudness", default=84, unit="vel", low=1, high=127),
-    Field(name="spread", label="Loudness spread", default=0, unit="vel", low=0, high=40),
-    Field(name="length", label="Length", default=100, unit="%", low=5, high=120),
-)
-EITHER = {"skip_bass": ALL_OR_BASS, "answers": (THROUGHOUT, ANSWERS)}  # no, yes
-PERCENT = frozenset({"uneven", "length", "gate", "leaps"})  # shown in %, kept as shares
-WHOLE = frozenset({"octave", "voices", "octaves", "velocity", "scale_steps", "drop_every", "draw"})
-
-
-def shown(name: str, value: Any) -> Value:
-    """Turn a value of a lens or a touch into what its field shows."""
-    if name in EITHER:
-        return EITHER[name][int(value)]
-    if name in ("low", "high"):
-        return NOTES[value]
-    if name in ("step_ticks", "late_ticks"):
-        return STEPS.get(value, "1/8")
-    if name in PERCENT:
-        return float(round(value * 100))
-    return value if isinstance(value, str) else float(value)
-
-
-def kept(name: str, value: Value) -> Any:
-    """Turn what a field shows into a value of a lens or a touch."""
-    if name in EITHER:
-        return value == EITHER[name][1]
-    if name in ("low", "high"):
-        return LOWEST + NOTE_NAMES.index(str(value))
-    if name in ("step_ticks", "late_ticks"):
-        return NOTE_VALUES[str(value)]
-    if isinstance(value, str):
-        return value
-    if name in PERCENT:
-        return value / 100
-    return round(value) if name in WHOLE else value
-
-
-def lens_value(lens: Lens, field: Field, loop: Loop) -> Value:
-    """Return what a field of a lens shows."""
-    if field is LATE:
-        return late_choice(lens.late_bars, loop.bars)
-    if field is PLACES:
-        return places_choice(lens.where, loop.bars, bar_ticks(loop.metre))
-    if field.name == "voices":
-        return float(lens.most_voices)
-    return shown(field.name, getattr(lens, field.name))
-
-
-def lens_setting(name: str, value: Value, loop: Loop) -> Any:
-    """Return what a field of a lens or a touch stands for in a loop."""
-    if name == LATE.name:
-        return late_bars(str(value), loop.bars)
-    if name == PLACES.name:
-        return places_in(str(value), loop.bars, bar_ticks(loop.metre))
-    return kept(name, value)
-
-
-def late_bars(choice: str, bars: int) -> tuple[int, ...]:
-    """Return the bars (from 0) that a choice stands for in a loop of so many."""
-    pair = FROM_BAR.get(choice, ())
-    if not pair:
-        return ()
-    every, first = pair
-    return tuple(range(first, bars, every)) if every else (bars - 1,)
-
-
-def late_choice(late: tuple[int, ...], bars: int) -> str:
-    """Return the choice that stands for some late bars."""
-    return next((c for c in FROM_BAR if late_bars(c, bars) == late), CHOSEN)
-
-
-def places_in(choice: str, bars: int, bar_ticks: int) -> tuple[tuple[int, int], ...]:
-    """Return the stretches of ticks that a choice of places stands for; none is everywhere."""
-    count, every, first = PLACES_IN[choice]
-    if count < 0:  # of the loop, not of bars
-        half = bars * bar_ticks // 2
-        return ((first * half, (first + 1) * half),)
-    if every == 1:
-        return ()
-    starts = range(first, bars, every)
-    return tuple((bar * bar_ticks, (bar + 1) * bar_ticks) for bar in starts)
-
-
-def places_choice(where: tuple[tuple[int, int], ...], bars: int, bar_ticks: int) -> str:
-    """Return the choice that stands for some stretches."""
-    return next((c for c in PLACES_IN if places_in(c, bars, bar_ticks) == where), CHOSEN_PLACES)
 
 
 class LayerInspector(Inspector):
@@ -270,15 +100,11 @@ class LayerInspector(Inspector):
 
     def _values(self, layer: Layer) -> dict[str, Value]:
         loop = self._session.loop
-        lens: dict[str, Value] = {
-            f"lens {field.name}": lens_value(layer.source.lens, field, loop)
-            for group in LENS_SHOWS[layer.source.lens.kind]
-            for field in LENS_FIELDS[group]
-        }
-        touch = {
-            f"touch {f.name}": shown(f.name, getattr(layer.source.touch, f.name))
-            for f in TOUCH_FIELDS
-        }
+        source, bar = layer.source, bar_ticks(loop.metre)
+        lens = {f"lens {one.name}": fields.lens_shown(source.lens, one, loop.bars, bar)
+                for one in fields.of_lens(source.lens.kind)}  # fmt: skip
+        touch = {f"touch {one.name}": one.shown(getattr(source.touch, one.name))
+                 for one in fields.TOUCH}  # fmt: skip
         full = layer.source.sound.of.spec.full(layer.source.sound.settings)
         sound = {f"sound {f.name}": full[f.name] for f in layer.source.sound.fields}
         values: dict[str, Value] = sound | {"layer role": layer.role}
@@ -322,9 +148,8 @@ class LayerInspector(Inspector):
         if layer.follows:
             self.body.addWidget(heading("Lens: how it looks at the chords"))
             self.body.addWidget(self.lens)
-            for group in LENS_SHOWS[layer.source.lens.kind]:
-                for field in LENS_FIELDS[group]:
-                    self._add(f"lens {field.name}", field, values, layer)
+            for one in fields.of_lens(layer.source.lens.kind):
+                self._add(f"lens {one.name}", one.field, values, layer)
         self.keep = small_button("Keep as own…", self._keep_sound, tip="Put the sound as it is "
                                  "set on the shelf, under a name of its own")  # fmt: skip
         self.body.addWidget(row_of_heading("Sound", self.keep))
@@ -336,8 +161,8 @@ class LayerInspector(Inspector):
             self.body.addWidget(heading("Touch: how it is played"))
             if own:
                 self.body.addWidget(self._own_touches(own))
-            for field in TOUCH_FIELDS:
-                self._add(f"touch {field.name}", field, values, layer)
+            for one in fields.TOUCH:
+                self._add(f"touch {one.name}", one.field, values, layer)
             self.body.addWidget(button("Another draw of the touch", lambda: self._redraw(layer.id)))
         self.body.addWidget(heading("The layer itself"))
         self.body.addWidget(self._name_line(layer))
@@ -519,7 +344,7 @@ class LayerInspector(Inspector):
             bars = TURN_BARS[str(value)]
             self._session.apply("sounds in turn", lambda p: edits.take_turns(p, layer_id, bars))
             return
-        if value in (CHOSEN, CHOSEN_PLACES) and setting in (LATE.name, PLACES.name):
+        if value in (fields.CHOSEN, fields.CHOSEN_PLACES):
             self._show()  # such places are drawn, not chosen
             return
         if part == "layer":
@@ -527,12 +352,16 @@ class LayerInspector(Inspector):
                 "recolour", lambda loop: edits.set_layer(loop, layer_id, role=value)
             )
             return
-        change = edits.set_lens if part == "lens" else edits.set_touch
-        self._session.apply(
-            self.fields[name].spec.label.lower(),
-            lambda loop: change(loop, layer_id, **{setting: lens_setting(setting, value, loop)}),
-            merge=merge,
-        )
+        lens = self._session.loop.layer(layer_id).source.lens
+        among = fields.of_lens(lens.kind) if part == "lens" else fields.TOUCH
+        one = next(one for one in among if one.name == setting)
+
+        def edit(loop: Loop) -> Loop:
+            kept = fields.lens_kept(one, value, loop.bars, bar_ticks(loop.metre))
+            change = edits.set_lens if part == "lens" else edits.set_touch
+            return change(loop, layer_id, **{setting: kept})
+
+        self._session.apply(one.field.label.lower(), edit, merge=merge)
 
     def _redraw(self, layer_id: str) -> None:
         draw = self._session.loop.layer(layer_id).source.touch.draw % 999 + 1
