@@ -19,6 +19,15 @@ def saved(save, *given):
     return answers[0]
 
 
+def opened(window, path):
+    """Open a loop file, and wait until it is read and all that is asked is answered."""
+    heard = []
+    for signal in (window.tasks._done, window.tasks._failed):
+        signal.connect(lambda name, *_: heard.append(name))
+    window.files.open_file(path)
+    wait_for(lambda: QCoreApplication.processEvents() or "open" in heard)
+
+
 def drag(qtbot, widget, start, end, modifier=Qt.KeyboardModifier.NoModifier):
     """Drag with the left button, in eight moves."""
     left = Qt.MouseButton.LeftButton

@@ -157,8 +157,8 @@ def test_begin_with_a_phrase_opens_the_keys(qtbot, window):
 
 def test_a_loop_kept_as_a_template_is_begun_from(qtbot, window, monkeypatch):
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: (" Half-time dusk ", True))
-    window.keep_template()
-    window.keep_template()
+    window.files.keep_template()
+    window.files.keep_template()
     assert "Kept Half-time dusk 2" in window.message.text()  # nothing is overwritten
     mine = window.session.loop
     window.start_loop()

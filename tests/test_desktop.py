@@ -20,7 +20,7 @@ from cloudrift.loop.recovery import Shelter
 from cloudrift.sound import find_sound
 from cloudrift.theory import Key
 from tests.conftest import rms
-from tests.hands import drag, saved, settled
+from tests.hands import drag, opened, saved, settled
 
 LEFT = Qt.MouseButton.LeftButton
 NONE = Qt.KeyboardModifier.NoModifier
@@ -458,15 +458,15 @@ def test_saving_and_opening(qtbot, window, tmp_path, monkeypatch):
     assert window.windowTitle() == "Ice Road – Cloudrift"
     bad = tmp_path / "bad.cloudrift"
     bad.write_bytes(path.read_bytes()[:300])
-    window.open_file(bad)
+    opened(window, bad)
     assert "no whole loop file" in window.message.text()
     assert session.loop.tempo == 101
     session.apply("tempo", lambda p: edits.set_tempo(p, 90))
     answer(monkeypatch, "Go back")
-    window.open_file(path)
+    opened(window, path)
     assert session.loop.tempo == 90  # "Go back"
     session.document.undo()
-    window.open_file(path)
+    opened(window, path)
     assert session.document.path == path
 
 

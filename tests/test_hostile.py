@@ -520,10 +520,10 @@ def test_a_name_that_gets_its_ending_asks_before_it_replaces(window, tmp_path, m
     save(edits.set_tempo(window.session.loop, 44), path)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "mine"), ""))
     answer(monkeypatch, "Go back")
-    assert not saved(window.save_as)
+    assert not saved(window.files.save_as)
     assert load(path).tempo == 44
     answer(monkeypatch, "Replace it")
-    assert saved(window.save_as)
+    assert saved(window.files.save_as)
     assert load(path) == window.session.loop
 
 

@@ -132,6 +132,7 @@ def test_reopened_three_semitones_lower_compared_and_exported_in_15_actions(
     before = window.session.loop.chords
     hand.choose_file(monkeypatch, path)
     hand.key(Qt.Key.Key_O, CTRL)
+    qtbot.waitUntil(lambda: window.session.document.path == path, timeout=10_000)
     hand.press(window.heading.key)
     popup = window.findChild(KeyPopup)
     hand.press(popup.tonics.button(3))  # from F sharp to D sharp, the shorter way

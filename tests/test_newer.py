@@ -17,7 +17,7 @@ from cloudrift.loop.storage import SCHEMA, document_from, load, load_document, s
 from cloudrift.render import Engine
 from cloudrift.sound.own import OwnSound
 from tests.conftest import file_text
-from tests.hands import saved, settled
+from tests.hands import opened, saved, settled
 
 STRANGE = SoundUse(name="dust harp", version=3, settings=(("grit", 4.0), ("mode", "slow")))
 
@@ -99,7 +99,7 @@ def test_a_silent_layer_says_so_where_it_is_looked_at(window, qtbot, small_loop,
     path = tmp_path / "a.cloudrift"
     loop = edits.set_source(small_loop, "l1", sound=STRANGE)
     save(loop, path)
-    window.open_file(path)
+    opened(window, path)
     assert window.message.text() == (
         "a.cloudrift: not known here, and kept in the file: the sound dust harp (design 3), "
         f"silent in {loop.layer('l1').name}"
@@ -149,7 +149,7 @@ def test_what_moves_keeps_its_own_and_what_goes_takes_it_along(newer, tmp_path):
 
 def test_a_newer_file_is_edited_and_saved_in_the_window(window, newer, qtbot):
     path, raw, _ = newer
-    window.open_file(path)
+    opened(window, path)
     assert window.message.text() == (
         "newer.cloudrift: not known here, and kept in the file: what a newer version of the "
         "program has written into it"

@@ -176,7 +176,7 @@ def test_a_name_that_is_not_utf_8_is_worked_with(window, tmp_path, capfd):
     window.session.document.shelter._lock.close()  # as if the program had ended
     (found,) = left_behind(ClipStore(), folder)
     assert found.origin == path
-    assert saved(window._save_to, path)
+    assert saved(window.files.save_to, path)
     assert load(path).tempo == 77
     assert Preferences().recent[0] == path  # kept, and read again
     window.session.failed.emit("x")
@@ -238,13 +238,13 @@ def test_a_file_that_another_program_has_changed_is_asked_about(
 ):
     path = tmp_path / "Ice Road.cloudrift"
     session = window.session
-    assert saved(window._save_to, path)
+    assert saved(window.files.save_to, path)
     changed(window, 70)
-    assert saved(window.save)  # nobody else has: nobody is asked
+    assert saved(window.files.save)  # nobody else has: nobody is asked
     save(edits.set_tempo(session.loop, 44), path)
     changed(window)
     answer(monkeypatch, words)
-    assert saved(window.save) == bool(mine)
+    assert saved(window.files.save) == bool(mine)
     assert load(path).tempo == theirs
     if mine:
         assert session.document.path == tmp_path / mine
@@ -252,7 +252,7 @@ def test_a_file_that_another_program_has_changed_is_asked_about(
         assert session.document.is_saved
         assert not session.document.is_changed_outside
     path.unlink(missing_ok=True)
-    assert saved(window.save)  # it is gone: it is written anew
+    assert saved(window.files.save)  # it is gone: it is written anew
     assert signature(tmp_path / "nothing") is None
 
 
@@ -275,7 +275,7 @@ def gate(monkeypatch):
 
 def save_first(window, path, gate):
     gate.set()
-    assert saved(window._save_to, path)
+    assert saved(window.files.save_to, path)
     gate.clear()
 
 
@@ -318,7 +318,7 @@ def test_a_save_that_ends_in_another_document_tells_that_one_nothing(qtbot, wind
 
 
 def test_a_long_save_is_said_while_it_runs(qtbot, window, tmp_path, gate):
-    window._save_to(tmp_path / "a.cloudrift")
+    window.files.save_to(tmp_path / "a.cloudrift")
     qtbot.waitUntil(lambda: window.message.text() == "Saving…", timeout=5000)
     gate.set()
     qtbot.waitUntil(lambda: window.message.text().startswith("Saved "), timeout=5000)
@@ -360,7 +360,7 @@ def test_what_comes_after_a_save_is_asked_about_before_closing(
 
 def test_a_save_that_fails_keeps_the_window_and_says_why(qtbot, window, tmp_path, monkeypatch):
     path = tmp_path / "a.cloudrift"
-    assert saved(window._save_to, path)
+    assert saved(window.files.save_to, path)
     changed(window, 77)
 
     def full(*_given):

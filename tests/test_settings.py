@@ -81,14 +81,14 @@ def test_recent_files_are_opened_from_the_menu(qtbot, window, tmp_path, monkeypa
     assert [a.isEnabled() for a in window.menus.recent.actions()] == [False]
     path = tmp_path / "Ice & Road.cloudrift"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
-    assert saved(window.save)
+    assert saved(window.files.save)
     window.session.document.open(window.session.loop, None)
     window.session.document.begun = False  # nothing to ask for
     window.menus._fill_recent()
     action = window.menus.recent.actions()[0]
     assert action.text().startswith("Ice && Road\t")
     action.trigger()
-    assert window.session.document.path == path
+    qtbot.waitUntil(lambda: window.session.document.path == path, timeout=10_000)
 
 
 def test_the_delivery_folder_is_remembered(qtbot, window, tmp_path):

@@ -18,7 +18,7 @@ from cloudrift.render.step_facts import added, heed, short_gap_s, step_facts
 from cloudrift.texture import RidePoint, Treatment
 from cloudrift.texture.finish_files import own_finishes
 from tests.conftest import db, rms
-from tests.hands import drag, settled
+from tests.hands import drag, opened, settled
 from tests.test_treatments import treatment
 
 ENTER, LEFT = Qt.Key.Key_Return, Qt.MouseButton.LeftButton
@@ -353,7 +353,7 @@ def test_an_unknown_treatment_is_said_on_opening_and_on_its_card(stage, window, 
     loop = msgspec.structs.replace(window.session.loop, line=(strange,))
     save(loop, tmp_path / "later.cloudrift")
     window.session.document._saved = window.session.document.history.now
-    window.open_file(tmp_path / "later.cloudrift")
+    opened(window, tmp_path / "later.cloudrift")
     assert (
         "not known here, and kept in the file: the treatment grundle (design 2)"
         in window.message.text()

@@ -54,7 +54,7 @@ class Menus:
         for path in self._window.session.preferences.recent:
             action = self.recent.addAction(f"{path.stem}\t{path.parent}".replace("&", "&&"))
             assert action is not None
-            action.triggered.connect(lambda _c=False, p=path: self._window.open_file(p))
+            action.triggered.connect(lambda _c=False, p=path: self._window.files.open_file(p))
         if self.recent.isEmpty():
             none = self.recent.addAction("No file has been opened yet")
             assert none is not None
@@ -71,12 +71,12 @@ class Menus:
         window, session = self._window, self._window.session
         loop = self._menu("&Loop")
         self._command(loop, "&Start a loop…", window.start_loop, "Ctrl+N")
-        self._command(loop, "&Open…", window.ask_to_open, "Ctrl+O")
+        self._command(loop, "&Open…", window.files.ask_to_open, "Ctrl+O")
         self.recent = self._inside(loop, "Open &recent")
         self.recent.aboutToShow.connect(self._fill_recent)
-        self._command(loop, "&Save", window.save, "Ctrl+S")
-        self._command(loop, "Save &as…", window.save_as, "Ctrl+Shift+S")
-        self._command(loop, "Keep as a &template…", window.keep_template)
+        self._command(loop, "&Save", window.files.save, "Ctrl+S")
+        self._command(loop, "Save &as…", window.files.save_as, "Ctrl+Shift+S")
+        self._command(loop, "Keep as a &template…", window.files.keep_template)
         loop.addSeparator()
         self._command(loop, "S&ettings…", window.open_settings, "Ctrl+,")
         self._command(loop, "&Quit", window.close, "Ctrl+Q")
@@ -109,7 +109,7 @@ class Menus:
         self._offered(chords, "Chords", window.chords.commands())
         chords.addSeparator()
         self._command(chords, "Tempo and key from a &recording…", window.choose_reference)
-        self._command(chords, "Put the row on the &shelf…", window.keep_row)
+        self._command(chords, "Put the row on the &shelf…", window.files.keep_row)
         self._command(chords, "&Play keys", partial(window.swap_drawer, "Play keys"), "F6")
 
     def _make_texture(self) -> None:

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
     QDialog,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -23,6 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from cloudrift.audio.stretch import stop_stretching
+from cloudrift.desktop.frame.files import Files
 from cloudrift.desktop.frame.finder import Finder
 from cloudrift.desktop.frame.heading import Heading
 from cloudrift.desktop.frame.help_sheet import AboutSheet, KeysSheet
@@ -34,7 +34,7 @@ from cloudrift.desktop.frame.reference_sheet import ReferenceSheet
 from cloudrift.desktop.frame.ribbon import Ribbon
 from cloudrift.desktop.frame.settings_sheet import SettingsSheet
 from cloudrift.desktop.kit import look
-from cloudrift.desktop.kit.asking import RECORDINGS, ask, ask_for_file, ask_for_name
+from cloudrift.desktop.kit.asking import RECORDINGS, ask_for_file
 from cloudrift.desktop.session.session import CLOSING_S, Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.stages.chords.stage import ChordsStage
@@ -44,13 +44,10 @@ from cloudrift.desktop.stages.layers.stage import LayersStage
 from cloudrift.desktop.stages.shelf.drawer import Shelf
 from cloudrift.desktop.stages.start.page import StartPage
 from cloudrift.desktop.stages.texture.stage import TextureStage
-from cloudrift.ground.errors import CloudriftError, in_a_sentence
-from cloudrift.ground.words import free_name, plural
-from cloudrift.loop.document import Document
+from cloudrift.ground.errors import in_a_sentence
+from cloudrift.ground.words import plural
 from cloudrift.loop.from_notes import put_chords_of
-from cloudrift.loop.kept import keep, row_folder, row_of, template_folder
 from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import SUFFIX, load_document, with_suffix
 from cloudrift.loop.takes import Becomes
 from cloudrift.notes.from_midi import Song, read_song
 from cloudrift.notes.reference import Reference, read_reference
@@ -58,8 +55,6 @@ from cloudrift.notes.reference import Reference, read_reference
 USUAL, LEAST = (1280, 800), (1100, 700)  # pixels of the window
 FRAME_MS = 16
 MESSAGE_MS = 9000
-SAVING_SAID_MS = 400  # what takes longer is said
-FILE_KINDS = f"Loops (*{SUFFIX})"
 _Sheet = TypeVar("_Sheet", bound=QDialog)
 
 
@@ -73,6 +68,7 @@ class Window(QMainWindow):
         self._settled = False  # whether it has been asked what becomes of what is not saved
         self.ended = True  # after closing: whether all that ran has ended
         self.tasks = Tasks(self)
+        self.files = Files(session, self.tasks, self)
         self.heading = Heading(session)
         self.rail = Rail()
         self.ribbon = Ribbon(session, self.tasks)
@@ -151,8 +147,10 @@ class Window(QMainWindow):
         self.layers.keys_wanted.connect(self._play_a_layer_in)
         self.layers.sounds_dropped.connect(self._take_sounds)
         self.chords.row_bar.keys_wanted.connect(self.open_keys)
-        self.chords.row_bar.keep_wanted.connect(self.keep_row)
+        self.chords.row_bar.keep_wanted.connect(self.files.keep_row)
         self.chords.row_bar.midi_chosen.connect(self.open_midi)
+        self.files.wanted.connect(lambda: self._leave_start(0))
+        self.files.opened.connect(lambda: self.show_stage(0))
         self.start.begun.connect(self._begin)
         self.start.left.connect(lambda: self.show_stage(0))
 
@@ -224,8 +222,6 @@ class Window(QMainWindow):
             ("Work that is not saved, and what went wrong", str(user_state_path("cloudrift"))),
         )
         return self._show_sheet(AboutSheet(places, self))
-
-    # --- chords -------------------------------------------------------------------------------
 
     # --- drawers ------------------------------------------------------------------------------
 
@@ -375,156 +371,7 @@ class Window(QMainWindow):
         if self.session.document.is_untouched:
             go()
         else:
-            self._leave_then(go, stay)
-
-    # --- files --------------------------------------------------------------------------------
-
-    def _leave_then(
-        self, go: Callable[[], object], stay: Callable[[], object] = lambda: None
-    ) -> None:
-        """Let go of the loop to do something else, when it is settled what becomes of changes."""
-        self.session.document.saver.when_rested(lambda: self._ask_then(go, stay))
-
-    def _ask_then(self, go: Callable[[], object], stay: Callable[[], object]) -> None:
-        session = self.session
-        if not session.document.would_be_lost:
-            go()
-            return
-        words = f"{session.loop.title} has changes that are not saved."
-        chosen = ask(self, "Not saved", words, "Save", "Throw away", "Go back")
-        if chosen == "Save":  # and ask again if it was changed while it was written
-            self.save(lambda good: self._leave_then(go, stay) if good else stay())
-        elif chosen == "Throw away":
-            go()
-        else:
-            stay()
-
-    def save(self, then: Callable[[bool], object] = lambda _good: None) -> None:
-        """Save; asks for a place the first time. From the start page: the loop that it leads to.
-
-        ``then`` hears, when all is written, whether it is.
-        """
-        self._leave_start(0)
-        if self.session.document.path is None:
-            self.save_as(then)
-        else:
-            self._save_to(self.session.document.path, then)
-
-    def _save_to(self, path: Path, then: Callable[[bool], object] = lambda _good: None) -> None:
-        session = self.session
-        if path == session.document.path and session.document.is_changed_outside:
-            other = self._beside(path)
-            if other is None:
-                then(False)
-                return
-            path = other
-
-        def written(good: bool) -> None:
-            if good:
-                self.session.preferences.opened(path)
-                self.say(f"Saved {path}", good=True)
-            then(good)
-
-        session.document.save(path, written)
-        QTimer.singleShot(SAVING_SAID_MS, self._say_saving)
-
-    def _say_saving(self) -> None:
-        if self.session.document.saver.busy:
-            self.say("Saving…", good=True)
-
-    def save_as(self, then: Callable[[bool], object] = lambda _good: None) -> None:
-        """Ask for a place and save there; ``then`` as in ``save``."""
-        self._leave_start(0)
-        name = self.session.loop.title.replace("/", "-") + SUFFIX
-        chosen, _ = QFileDialog.getSaveFileName(
-            self, "Save the loop", str(self._loop_folder / name), FILE_KINDS
-        )
-        path = with_suffix(Path(chosen))
-        # The dialog has asked about the name as it was typed.
-        asks = path != Path(chosen) and path.exists()
-        if chosen and (not asks or self._may_replace(path)):
-            self._save_to(path, then)
-        else:
-            then(False)
-
-    def _beside(self, path: Path) -> Path | None:
-        """Ask what to do where another program has written the file; None means: go back."""
-        free = path.with_name(
-            free_name(path.stem, (one.stem for one in path.parent.glob(f"*{SUFFIX}"))) + SUFFIX
-        )
-        words = (
-            f"{path.name} was changed by another program since it was opened here. Keep both, and "
-            f"save this one as {free.name}?"
-        )
-        title = "Changed by another program"
-        chosen = ask(self, title, words, "Keep both", "Replace it", "Go back")
-        return {"Keep both": free, "Replace it": path}.get(chosen)
-
-    def _may_replace(self, path: Path) -> bool:
-        words = f"{path.name} is there already. Replace it?"
-        return ask(self, "There already", words, "", "Replace it", "Go back") == "Replace it"
-
-    @property
-    def _loop_folder(self) -> Path:
-        """Where loop files are asked for: beside the open one."""
-        path = self.session.document.path
-        return path.parent if path else self.session.preferences.folder
-
-    def keep_template(self) -> None:
-        """Keep the open loop to begin others from; its name is asked for."""
-        self._leave_start(0)
-        title = self.session.loop.title
-        name = ask_for_name(self, "Keep as a template", "Name of the template", title)
-        if name:
-            self._keep(self.session.loop, name, template_folder(), "to begin from: Start a loop, "
-                       "A template")  # fmt: skip
-
-    def keep_row(self) -> None:
-        """Put the open loop's chords on the shelf of rows; their name is asked for."""
-        self._leave_start(0)
-        title = self.session.loop.title
-        name = ask_for_name(self, "Put the row on the shelf", "Name of the row", title)
-        if name:
-            try:
-                row = row_of(self.session.loop)
-            except CloudriftError as error:
-                self.say(str(error))
-                return
-            self._keep(row, name, row_folder(), "among the rows: Row, in the Chords stage")
-
-    def _keep(self, loop: Loop, name: str, folder: Path, where: str) -> None:
-        try:
-            one = keep(loop, name, folder, self.session.clips)
-        except CloudriftError as error:
-            self.say(str(error))
-        else:
-            self.say(f"Kept {one.name} {where}", good=True)
-
-    def ask_to_open(self) -> None:
-        """Ask for a loop file and open it."""
-        folder = str(self._loop_folder)
-        chosen, _ = QFileDialog.getOpenFileName(self, "Open a loop", folder, FILE_KINDS)
-        if chosen:
-            self.open_file(Path(chosen))
-
-    def open_file(self, path: Path) -> None:
-        """Open a loop file; a bad one is said and the open loop stays."""
-        try:
-            document = load_document(path, self.session.clips)
-        except CloudriftError as error:
-            self.say(str(error))
-            return
-        self._leave_then(lambda: self._open(document, path))
-
-    def _open(self, document: Document, path: Path) -> None:
-        self.session.document.open(document, path)
-        self.session.preferences.opened(path)
-        self.show_stage(0)
-        strange = list(document.loop.unknown)
-        if document.newer is not None:
-            strange.append("what a newer version of the program has written into it")
-        if strange:
-            self.say(f"{path.name}: not known here, and kept in the file: {'; '.join(strange)}")
+            self.files.leave_then(go, stay)
 
     # --- telling ------------------------------------------------------------------------------
 
@@ -604,7 +451,7 @@ class Window(QMainWindow):
             if closes:
                 self.close()
 
-        self._leave_then(go)
+        self.files.leave_then(go)
         waited = True
         return self._settled
 

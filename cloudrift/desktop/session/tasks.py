@@ -24,7 +24,8 @@ class Lane(Enum):
     """Tasks of one lane run one after another, those of different lanes beside each other."""
 
     PICTURES = "pictures"  # what is seen of the loop as it is now
-    READING = "reading"
+    OPENING = "opening"  # loop files: soon done
+    READING = "reading"  # recordings and MIDI files, which are listened to
     WRITING = "writing"
 
 
