@@ -2,6 +2,7 @@ import io
 import os
 import time
 import zipfile
+from contextlib import contextmanager
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -78,6 +79,22 @@ class FakeSpeaker:
 @pytest.fixture
 def speaker():
     return FakeSpeaker()
+
+
+_TONES = {}  # undamped tones by what they are made from, for every engine that asks for them
+
+
+@contextmanager
+def fresh_engine(**given):
+    """An engine that has rendered nothing; undamped tones alone are known from engine to engine."""
+    from cloudrift.render import Engine
+
+    engine = Engine(**given)
+    for key, tone in _TONES.items():
+        engine.tones._tones.put(key, tone)
+    yield engine
+    _TONES.update(engine.tones._tones._held)
+    engine.close()
 
 
 @pytest.fixture(scope="session")

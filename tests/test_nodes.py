@@ -8,19 +8,18 @@ from msgspec.structs import replace
 
 from cloudrift.audio.wrap import slice_wrapped
 from cloudrift.loop import chord_edits, edits, own_notes
-from cloudrift.render import Engine
 from cloudrift.render.nodes import LineBlended, Node, Played, Riding, Summed, Treated, Turns
 from cloudrift.render.plan import loop_node
 from cloudrift.sound.own import OwnSound
 from cloudrift.style import find_card, sketch
 from cloudrift.texture import RidePoint
 from cloudrift.theory import Key
-from tests.conftest import db
+from tests.conftest import db, fresh_engine
 
 
 def every_kind():
     """A loop in which there is a step of every kind, and treatments run in each way there is."""
-    loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 140.0, 1, bars=2, title="Ice Road")
+    loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 200.0, 1, bars=2, title="Ice Road")
     loop = edits.set_line(edits.set_line(loop, "l1", ()), "l2", ())
     loop = own_notes.let_go(loop, "l1")
     loop = edits.take_turns(edits.set_aside(loop, "l2", "glass pad"), "l2", 1)
@@ -68,85 +67,78 @@ NAMES = list(EDITS)
 
 
 def test_each_of_these_edits_but_a_name_is_heard():
-    engine = Engine()
-    before = engine.render(LOOP).audio
-    for name, edit in EDITS.items():
-        after = engine.render(edit(LOOP)).audio
-        if name in ("a name", "key of the same notes"):
-            continue
-        same = after.shape == before.shape and db(np.abs(after - before).max()) < -60
-        assert not same, name
-    engine.close()
+    with fresh_engine() as engine:
+        before = engine.render(LOOP).audio
+        for name, edit in EDITS.items():
+            after = engine.render(edit(LOOP)).audio
+            if name in ("a name", "key of the same notes"):
+                continue
+            same = after.shape == before.shape and db(np.abs(after - before).max()) < -60
+            assert not same, name
 
 
 def test_there_is_a_step_of_every_kind():
-    engine = Engine()
-    kinds = {type(step) for step in steps(loop_node(LOOP, engine.tones))}
-    engine.close()
+    with fresh_engine() as engine:
+        kinds = {type(step) for step in steps(loop_node(LOOP, engine.tones))}
     assert kinds == {Played, Turns, Treated, LineBlended, Riding, Summed}
 
 
 @pytest.mark.parametrize("first", NAMES)
 def test_what_is_followed_is_what_is_made_anew(first):
-    engine = Engine()
     at = NAMES.index(first)
-    for then in (NAMES[(at + 3) % len(NAMES)], NAMES[(at + 8) % len(NAMES)]):
-        engine.render(LOOP)
-        once = EDITS[first](LOOP)
-        engine.render(once)
-        twice = EDITS[then](once)
-        followed = engine.render(twice).audio
-        back = engine.render(once).audio
-        fresh = Engine()
-        for audio, loop in ((followed, twice), (back, once)):
-            wanted = fresh.render(loop).audio
-            assert audio.shape == wanted.shape
-            assert db(np.abs(audio - wanted).max()) < -80, (first, then)
-        fresh.close()
-    engine.close()
+    once = EDITS[first](LOOP)
+    with fresh_engine() as engine, fresh_engine() as fresh:
+        for then in (NAMES[(at + 3) % len(NAMES)], NAMES[(at + 8) % len(NAMES)]):
+            twice = EDITS[then](once)
+            engine.render(LOOP)
+            engine.render(once)
+            followed = engine.render(twice).audio
+            back = engine.render(once).audio
+            for audio, loop in ((followed, twice), (back, once)):
+                wanted = fresh.render(loop).audio
+                assert audio.shape == wanted.shape
+                assert db(np.abs(audio - wanted).max()) < -80, (first, then)
+                fresh._latest.clear()  # nothing is followed there
 
 
 @pytest.mark.parametrize("name", NAMES)
 def test_steps_that_are_alike_do_the_same_to_the_same(name):
     """What an edit changes in what a step makes must show in who is like it."""
-    engine = Engine()
-    before = {step.place: step for step in steps(loop_node(LOOP, engine.tones))}
-    for step in steps(loop_node(EDITS[name](LOOP), engine.tones)):
-        old = before.get(step.place)
-        if old is None or type(step).follow is Node.follow or old.like != step.like:
-            continue  # nothing follows it
-        if isinstance(step, Played):
-            continue  # its notes are what it is given
-        inputs = [engine.audio(node) for node in step.inputs]
-        shapes = {audio.shape for audio in inputs}
-        assert shapes == {engine.audio(node).shape for node in old.inputs}
-        np.testing.assert_allclose(step.make(inputs), old.make(inputs), atol=1e-6)
-    engine.close()
+    with fresh_engine() as engine:
+        before = {step.place: step for step in steps(loop_node(LOOP, engine.tones))}
+        for step in steps(loop_node(EDITS[name](LOOP), engine.tones)):
+            old = before.get(step.place)
+            if old is None or type(step).follow is Node.follow or old.like != step.like:
+                continue  # nothing follows it
+            if isinstance(step, Played):
+                continue  # its notes are what it is given
+            inputs = [engine.audio(node) for node in step.inputs]
+            shapes = {audio.shape for audio in inputs}
+            assert shapes == {engine.audio(node).shape for node in old.inputs}
+            np.testing.assert_allclose(step.make(inputs), old.make(inputs), atol=1e-6)
 
 
 def test_some_frames_of_a_step_are_those_of_the_whole():
-    engine = Engine()
-    exact = (Turns, LineBlended, Riding, Summed)
-    for step in steps(loop_node(LOOP, engine.tones)):
-        if isinstance(step, exact):
-            inputs = [engine.audio(node) for node in step.inputs]
-            whole = step.make(inputs)
-            for start, count in ((1000, 4000), (whole.shape[1] - 500, 2000)):
-                piece = step.stretch(inputs, start, count)
-                np.testing.assert_allclose(piece, slice_wrapped(whole, start, count), atol=1e-6)
-    engine.close()
+    with fresh_engine() as engine:
+        exact = (Turns, LineBlended, Riding, Summed)
+        for step in steps(loop_node(LOOP, engine.tones)):
+            if isinstance(step, exact):
+                inputs = [engine.audio(node) for node in step.inputs]
+                whole = step.make(inputs)
+                for start, count in ((1000, 4000), (whole.shape[1] - 500, 2000)):
+                    piece = step.stretch(inputs, start, count)
+                    np.testing.assert_allclose(piece, slice_wrapped(whole, start, count), atol=1e-6)
 
 
 def test_a_step_that_has_run_holds_no_sound_and_no_curves():
     """Steps are remembered long after their audio has gone."""
-    engine = Engine()
-    for step in steps(loop_node(LOOP, engine.tones)):
-        engine.audio(step)
-        if isinstance(step, Treated):
-            step.stretch([engine.audio(node) for node in step.inputs], 1000, 4000)
-            assert set(vars(step)) <= {"inputs", "label", "key", "like", "place", "_group",
-                                       "_context"}  # fmt: skip
-    engine.close()
+    with fresh_engine() as engine:
+        for step in steps(loop_node(LOOP, engine.tones)):
+            engine.audio(step)
+            if isinstance(step, Treated):
+                step.stretch([engine.audio(node) for node in step.inputs], 1000, 4000)
+                assert set(vars(step)) <= {"inputs", "label", "key", "like", "place", "_group",
+                                           "_context"}  # fmt: skip
 
 
 def test_a_step_is_told_apart_by_each_thing_it_depends_on():
