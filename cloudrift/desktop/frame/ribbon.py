@@ -15,6 +15,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
+from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.session.session import Session
@@ -137,7 +138,7 @@ class Ribbon(QWidget):
         player, loop = self._session.player, self._session.hearing.shown
         beat = 1 / (loop.bars * loop.metre[0])
         first, last = player.part
-        key, shift = event.key(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        key, shift = event.key(), held(event).shift
         by = {Qt.Key.Key_Left: -beat, Qt.Key.Key_Right: beat}.get(Qt.Key(key))
         if key == Qt.Key.Key_Escape and player.part != (0.0, 1.0):
             self._hear(0.0, 1.0)

@@ -19,6 +19,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QLineEdit, QMenu, QSizePolicy, QWidget
 
+from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
 from cloudrift.ground.settings import Field, Value
 
@@ -249,7 +250,7 @@ class FieldWidget(QWidget):
         if abs(pixels) > 2:
             self._moved = True
         if self._moved:
-            fine = FINE if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+            fine = FINE if held(event).shift else 1.0
             self._put(self.spec.from_share(self._drag[1] + pixels / DRAG_PX * fine))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -269,7 +270,7 @@ class FieldWidget(QWidget):
         if not self.hasFocus() or self.rides:
             event.ignore()  # the list under it scrolls; a field is scrolled once it is chosen
             return
-        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        fine = held(event).shift
         delta = event.angleDelta().y() or event.angleDelta().x()
         if delta:
             self.nudge(1 if delta > 0 else -1, fine=fine)
@@ -277,7 +278,7 @@ class FieldWidget(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        fine = held(event).shift
         key = event.key()
         if key == Qt.Key.Key_R and self._may_ride and not event.modifiers():
             self.ride_wanted.emit(not self.rides)

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QWidget
 
+from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.parts import label
 from cloudrift.notes.time import NOTE_VALUES
 
@@ -60,12 +61,12 @@ class Grid:
 
 def asks_half(keys: Qt.KeyboardModifier) -> bool:
     """Whether a hand that drags in time asks for half of the grid: with Shift."""
-    return bool(keys & Qt.KeyboardModifier.ShiftModifier)
+    return held(keys).shift
 
 
 def asks_free(keys: Qt.KeyboardModifier) -> bool:
     """Whether a hand that drags in time leaves the grid: with Alt."""
-    return bool(keys & Qt.KeyboardModifier.AltModifier)
+    return held(keys).alt
 
 
 class GridChoice(QWidget):

@@ -5,6 +5,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
+from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import SEMI, color, figure_font, text_font
 from cloudrift.desktop.kit.parts import label, playhead_moved, small_button
 from cloudrift.desktop.kit.time_axis import TimeAxis
@@ -132,7 +133,7 @@ class RideCurve(QWidget):
         assert event is not None
         self.setFocus()
         place, mods = event.position(), event.modifiers()
-        if mods & Qt.KeyboardModifier.AltModifier:
+        if held(mods).alt:
             tick = self._tick(place.x(), fine=True)
             self.chosen = max((i for i, p in enumerate(self.points) if p.tick <= tick),
                               default=len(self.points) - 1)  # fmt: skip
@@ -141,7 +142,7 @@ class RideCurve(QWidget):
             return
         near = self._near(place)
         if near is None and len(self.points) < MOST_POINTS:
-            fine = bool(mods & Qt.KeyboardModifier.ShiftModifier)
+            fine = held(mods).shift
             points, at = with_point(
                 self.points, self._tick(place.x(), fine=fine), self._value(place.y())
             )
@@ -158,7 +159,7 @@ class RideCurve(QWidget):
             self._bend_from = place.y()
             self._put(bent(self.points, self.chosen, by), self.chosen)
         elif self._drag:
-            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            fine = held(event).shift
             self._put(
                 moved_point(self.points, self.chosen, self._tick(place.x(), fine=fine),
                             self._value(place.y()), self._ticks),
@@ -179,12 +180,12 @@ class RideCurve(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         key, mods = event.key(), event.modifiers()
-        fine = bool(mods & Qt.KeyboardModifier.ShiftModifier)
+        fine = held(mods).shift
         up = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}.get(Qt.Key(key), 0)
         along = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(key), 0)
         step = {Qt.Key.Key_PageDown: 1, Qt.Key.Key_PageUp: -1}.get(Qt.Key(key), 0)
         point = self.points[self.chosen]
-        if up and mods & Qt.KeyboardModifier.AltModifier:
+        if up and held(mods).alt:
             self._put(bent(self.points, self.chosen, -up * BEND_STEP), self.chosen)
         elif up or along:
             share = self.field.to_share(point.value) + up * (0.005 if fine else 0.04)

@@ -14,6 +14,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
+from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.kit.parts import ChoiceRow, Elided, heading
 from cloudrift.desktop.kit.rest import Rest
@@ -91,7 +92,7 @@ class NextTile(QWidget):
         assert event is not None
         self._rest.stop()
         if event.button() == Qt.MouseButton.LeftButton:
-            self.put.emit(bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+            self.put.emit(held(event).shift)
 
     def enterEvent(self, _event: QEnterEvent | None) -> None:
         self._rest.come()
@@ -103,7 +104,7 @@ class NextTile(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        shift = held(event).shift
         turns = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -7, Qt.Key.Key_Down: 7}
         key = Qt.Key(event.key())
         if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

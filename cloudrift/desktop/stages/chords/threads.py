@@ -17,6 +17,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 
 from cloudrift.desktop.kit.grid import asks_free, asks_half
+from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import color
 from cloudrift.desktop.kit.parts import playhead_moved
 from cloudrift.desktop.stages.chords.model import WHOLE, VoiceBar, changed_span, thread_picture
@@ -149,8 +150,7 @@ class Threads(QWidget):
         assert event is not None
         if event.button() != Qt.MouseButton.LeftButton:
             return
-        point, keys = event.position(), event.modifiers()
-        ctrl = bool(keys & Qt.KeyboardModifier.ControlModifier)
+        point, ctrl = event.position(), held(event).ctrl
         bar = self.places.bar_at(self._model.bars, point)
         if bar is not None:
             edge = self.places.edge_of(bar, point.x())
@@ -174,7 +174,7 @@ class Threads(QWidget):
             self._show_cursor(event.position())
             return
         keys = event.modifiers()
-        shift = bool(keys & Qt.KeyboardModifier.ShiftModifier)
+        shift = held(keys).shift
         if drag.kind in ("start", "end"):
             half, free = asks_half(keys), asks_free(keys)
             self._drag_edge(drag, event.position().x(), half=half, free=free)
@@ -261,7 +261,7 @@ class Threads(QWidget):
         if chord is None or self.places.bar_at(self._model.bars, point) is not None:
             return
         pitch, key = self.places.pitch_at(point.y()), self._session.loop.key
-        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        shift = held(event).shift
         if not shift and not key.has(pitch):
             pitch = key.step(pitch, -1)
         self._drag = None
@@ -271,7 +271,7 @@ class Threads(QWidget):
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
         turn = event.angleDelta().y()
-        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+        if held(event).ctrl:
             self.zoom(0.85 if turn > 0 else 1 / 0.85, self.places.pitch_at(event.position().y()))
         elif turn:
             self.pan(2 if turn > 0 else -2)
@@ -313,13 +313,10 @@ class Threads(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        keys = event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
-        shift = bool(keys & Qt.KeyboardModifier.ShiftModifier)
-        ctrl = bool(keys & Qt.KeyboardModifier.ControlModifier)
-        key = Qt.Key(event.key())
+        key, (shift, ctrl, alt) = Qt.Key(event.key()), held(event)
         if (
             not self._session.loop.chords
-            or keys & Qt.KeyboardModifier.AltModifier
+            or alt
             or (not self._arrow(key, shift=shift, ctrl=ctrl) and not self._letter(key, ctrl=ctrl))
         ):
             super().keyPressEvent(event)

@@ -4,6 +4,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 
 from cloudrift.desktop.kit.grid import asks_free, asks_half
+from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.stages.chords.in_time import InTime
 from cloudrift.desktop.stages.chords.model import (
@@ -54,9 +55,7 @@ class ChordTiles(InTime):
         if found is None:
             return
         chord, kind = found
-        keys = event.modifiers()
-        ctrl = bool(keys & Qt.KeyboardModifier.ControlModifier)
-        shift = bool(keys & Qt.KeyboardModifier.ShiftModifier)
+        shift, ctrl, _ = held(event)
         self._moves.choose(chord.id, add=ctrl, to=shift)
         tick = chord.end_tick if kind == "end" else chord.start_tick
         if not ctrl and not shift:

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
 from cloudrift.desktop.kit.parts import button, heading, label, small_button
 from cloudrift.desktop.session.session import Session
@@ -89,8 +90,8 @@ class Keys(QWidget):
 
     def let_go(self) -> None:
         """Let every key go."""
-        for held in list(self._held):
-            self._up(held)
+        for who in list(self._held):
+            self._up(who)
 
     def _down(self, who: object, pitches: tuple[int, ...]) -> None:
         if who in self._held or not pitches:
@@ -114,10 +115,9 @@ class Keys(QWidget):
         return super().event(event)
 
     def _pitches(self, event: QKeyEvent) -> tuple[int, ...]:
-        taken = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
-        if event.modifiers() & taken or not 0x20 < event.key() < 0x7F:
+        raised, ctrl, alt = held(event)
+        if ctrl or alt or not 0x20 < event.key() < 0x7F:
             return ()
-        raised = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         return pitches_of(chr(event.key()), self._session.loop.key, self.octave, raised=raised)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -137,7 +137,7 @@ class Keys(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        raised = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        raised = held(event).shift
         for box, _, _, pitches, _ in self.boxes():
             if box.contains(event.position()):
                 single = raised and len(pitches) == 1

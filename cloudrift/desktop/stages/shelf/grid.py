@@ -4,6 +4,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.kit.rest import Rest
 from cloudrift.sound import Instrument
@@ -116,12 +117,12 @@ class SoundGrid(QWidget):
         ):
             self.starred.emit(self.sounds[i])
         else:
-            shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            shift = held(event).shift
             self.chosen.emit(self.sounds[i], shift)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        key, held = Qt.Key(event.key()), event.modifiers()
+        key, keys = Qt.Key(event.key()), held(event)
         steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -self._columns,
                  Qt.Key.Key_Down: self._columns}  # fmt: skip
         sound = self.at_cursor
@@ -130,8 +131,8 @@ class SoundGrid(QWidget):
             self._go(min(max(self.current + steps[key], 0), len(self.sounds) - 1))
             self.moved.emit(self.box(self.current))
         elif sound is not None and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            if held & Qt.KeyboardModifier.ControlModifier:
-                self.chosen.emit(sound, bool(held & Qt.KeyboardModifier.ShiftModifier))
+            if keys.ctrl:
+                self.chosen.emit(sound, keys.shift)
             else:
                 self.wanted.emit(None if self.heard == sound.name else sound)
         elif sound is not None and key == Qt.Key.Key_Asterisk:

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import SEMI, color
 from cloudrift.desktop.kit.parts import button, label, set_look
 from cloudrift.desktop.kit.ride_lane import RideLane, first_points, small_ride
@@ -390,7 +391,7 @@ class TreatmentRow(_Row):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        key, alt = event.key(), bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        key, alt = event.key(), held(event).alt
         if alt and key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             self.move_by(-1 if key == Qt.Key.Key_Up else 1)
         elif event.matches(QKeySequence.StandardKey.Copy):

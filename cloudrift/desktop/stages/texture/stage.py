@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QStackedWidget, QVBoxLayo
 
 from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import SEMI, text_font
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
@@ -456,11 +457,11 @@ class TextureStage(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        shift = held(event).shift
         if event.matches(QKeySequence.StandardKey.Paste):
             self.paste()
         elif event.key() == Qt.Key.Key_C and shift and (
-            event.modifiers() & Qt.KeyboardModifier.ControlModifier
+            held(event).ctrl
         ):  # fmt: skip
             self.copy_line()
         elif event.key() == Qt.Key.Key_B and shift:

@@ -15,6 +15,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 
 from cloudrift.desktop.kit.grid import asks_free, asks_half
+from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import color
 from cloudrift.desktop.kit.parts import playhead_moved
 from cloudrift.desktop.stages.layers.notes.drag import Drag
@@ -111,9 +112,7 @@ class NoteGrid(QWidget):
         assert event is not None
         if event.button() != Qt.MouseButton.LeftButton or self._moves.layer is None:
             return
-        point, keys = event.position(), event.modifiers()
-        shift = bool(keys & Qt.KeyboardModifier.ShiftModifier)
-        ctrl = bool(keys & Qt.KeyboardModifier.ControlModifier)
+        point, (shift, ctrl, _) = event.position(), held(event)
         places = self.places
         if point.y() < TOP:
             self._press_strip(point)
@@ -160,7 +159,7 @@ class NoteGrid(QWidget):
         far = (point - drag.at).manhattanLength() > FAR_PX
         if not drag.moved and not far and drag.kind != "loud":
             return
-        shift = bool(keys & Qt.KeyboardModifier.ShiftModifier)
+        shift = held(keys).shift
         alt = asks_free(keys)
         if drag.kind == "move" and not drag.moved and not drag.plays:
             self._leave_copy()
@@ -275,7 +274,7 @@ class NoteGrid(QWidget):
         if point.y() > places.foot or places.note_at(self._moves.notes, point) is not None:
             return
         pitch, key = places.pitch_at(point.y()), self._session.loop.key
-        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        shift = held(event).shift
         if not shift and self._moves.in_key and not key.has(pitch):
             pitch = key.step(pitch, -1)
         step = 1 if self._moves.grid.free else self._moves.grid.ticks
@@ -300,8 +299,8 @@ class NoteGrid(QWidget):
         assert event is not None
         turn = event.angleDelta().y() or event.angleDelta().x()
         keys, view = event.modifiers(), self.view
-        shift = bool(keys & Qt.KeyboardModifier.ShiftModifier)
-        if keys & Qt.KeyboardModifier.ControlModifier:
+        shift = held(keys).shift
+        if held(keys).ctrl:
             factor = 0.8 if turn > 0 else 1.25
             if shift:
                 self._show(view.taller(factor, self.places.pitch_at(event.position().y())))
@@ -345,12 +344,9 @@ class NoteGrid(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        keys = event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
-        shift = bool(keys & Qt.KeyboardModifier.ShiftModifier)
-        ctrl = bool(keys & Qt.KeyboardModifier.ControlModifier)
-        key = Qt.Key(event.key())
-        if keys & Qt.KeyboardModifier.AltModifier or not (
-            self._arrow(key, shift=shift, ctrl=ctrl) or self._letter(key, ctrl=ctrl)
+        key, keys = Qt.Key(event.key()), held(event)
+        if keys.alt or not (
+            self._arrow(key, shift=keys.shift, ctrl=keys.ctrl) or self._letter(key, ctrl=keys.ctrl)
         ):
             super().keyPressEvent(event)
             return
