@@ -5,10 +5,8 @@ from collections.abc import Sequence
 from itertools import combinations, pairwise
 from typing import Literal
 
-import numpy as np
-from scipy.optimize import linear_sum_assignment
-
 from cloudrift.theory.key import Key
+from cloudrift.theory.pairing import paired
 
 Move = Literal["common", "half", "whole", "leap"]
 Colour = Literal["rest", "lift", "tension", "open"]
@@ -51,9 +49,7 @@ def pair_voices(before: tuple[int, ...], after: tuple[int, ...]) -> Pairs:
 
 
 def _free(before: tuple[int, ...], after: tuple[int, ...]) -> Pairs:
-    felt = np.array([[_felt(a - b) for a in after] for b in before])
-    rows, columns = linear_sum_assignment(felt)
-    return tuple(sorted(zip(rows.tolist(), columns.tolist(), strict=True)))
+    return tuple(paired([[_felt(a - b) for a in after] for b in before]))
 
 
 def _in_order(before: tuple[int, ...], after: tuple[int, ...]) -> Pairs:
@@ -92,12 +88,11 @@ def total_movement(before: tuple[int, ...], after: tuple[int, ...]) -> int:
     Each voice of the smaller set goes to a voice of its own; a voice of ``after`` that is left
     over counts as far as it lies from the nearest voice before, and one that ends counts nothing.
     """
-    distance = np.abs(np.subtract.outer(np.array(before), np.array(after)))
-    extra = len(after) - len(before)
-    if extra > 0:
-        distance = np.vstack([distance, np.tile(distance.min(axis=0), (extra, 1))])
-    rows, columns = linear_sum_assignment(distance)
-    return int(distance[rows, columns].sum())
+    far = [[abs(b - a) for a in after] for b in before]
+    if len(after) > len(before):
+        nearest = [min(column) for column in zip(*far, strict=True)]
+        far += [nearest] * (len(after) - len(before))
+    return sum(far[row][column] for row, column in paired(far))
 
 
 def moves(before: tuple[int, ...], after: tuple[int, ...]) -> list[Move]:

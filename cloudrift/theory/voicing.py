@@ -4,10 +4,8 @@ from collections import Counter
 from collections.abc import Iterator
 from itertools import combinations, product
 
-import numpy as np
-from scipy.optimize import linear_sum_assignment
-
 from cloudrift.theory.movement import total_movement
+from cloudrift.theory.pairing import paired
 from cloudrift.theory.pitch import HIGHEST, LOWEST
 
 LOWEST_BASS = 28  # E1
@@ -120,20 +118,16 @@ def _placed(
     before: tuple[int, ...], single: list[int], fixed: tuple[int, ...], low: int, high: int
 ) -> tuple[int, ...]:
     """Place single notes beside fixed ones so that all together move least."""
-    near = np.array([[_nearest(b, pc, low, high) for pc in single] for b in before], int)
-    near = near.reshape(len(before), len(single))
-    distance = np.abs(near - np.array(before)[:, None])
-    held = np.abs(np.subtract.outer(np.array(before), np.array(fixed, int)))
-    cost = np.hstack([distance, held.reshape(len(before), len(fixed))])
-    extra = cost.shape[1] - len(before)
-    if extra > 0:
-        cost = np.vstack([cost, np.tile(cost.min(axis=0), (extra, 1))])
-    rows, columns = linear_sum_assignment(cost)
+    near = [[_nearest(b, pc, low, high) for pc in single] for b in before]
+    cost = [[abs(pitch - b) for pitch in (*row, *fixed)]
+            for b, row in zip(before, near, strict=True)]  # fmt: skip
+    least = [min(column) for column in zip(*cost, strict=True)]
+    cost += [least] * (len(least) - len(before))
     placed = list(fixed)
-    for row, column in zip(rows, columns, strict=True):
+    for row, column in paired(cost):
         if column < len(single):
-            source = row if row < len(before) else int(distance[:, column].argmin())
-            placed.append(int(near[source, column]))
+            from_least = next(i for i, each in enumerate(cost) if each[column] == least[column])
+            placed.append(near[row if row < len(before) else from_least][column])
     return tuple(sorted(placed))
 
 
