@@ -20,7 +20,7 @@ def test_pairs_are_those_of_the_library(rng, most):
 
 def test_where_all_cost_the_same_each_gets_its_own():
     assert paired(np.ones((5, 5)).tolist()) == [(i, i) for i in range(5)]
-    assert paired([[3.0, 1.0], [1.0, 3.0], [0.5, 0.5]]) == [(0, 1), (2, 0)]
+    assert paired([[3.0, 1.0], [1.0, 3.0], [0.5, 9.0]]) == [(0, 1), (2, 0)]
     assert paired([]) == []
 
 
