@@ -98,6 +98,10 @@ class Hearing(QObject):
         self._worker.ask(BARE, self._compared(loop))
         self.busy_changed.emit(True)
 
+    def ask_first(self) -> None:
+        """Ask as soon as the window has been painted: rendering beside that would hold it up."""
+        self._resting.start()
+
     def ask_when_rested(self, *, moving: bool) -> None:
         """Ask now, or when a moving hand rests; while the loop plays, now and then meanwhile."""
         due = self.transport.player.playing and time.monotonic() - self._asked_at > MOVING_HEARD_S
@@ -115,7 +119,7 @@ class Hearing(QObject):
     @property
     def busy(self) -> bool:
         """Whether a loop is being rendered, or waits to be."""
-        return self._worker.busy
+        return self._worker.busy or self._resting.isActive()
 
     def follow(self) -> bool:
         """The open loop is another now; say whether a preview stood, and so is another too."""

@@ -69,7 +69,7 @@ class Session(QObject):
         self.selecting.changed.connect(lambda _before: self.selected.emit())
         self.hearing.broke.connect(self.say)
         self.transport.start()
-        self.hearing.ask()
+        self.hearing.ask_first()
 
     @property
     def loop(self) -> Loop:
