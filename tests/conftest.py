@@ -168,6 +168,7 @@ def window(app, small_loop, speaker, tmp_path, qtbot, engine_of_session):
     )
     made = Window(session)
     made.show()
+    session.hearing.rest()  # at once, not when it has been painted
     qtbot.waitUntil(
         lambda: "treated" in session.hearing.loudness and "bare" in session.hearing.loudness,
         timeout=60_000,
