@@ -1,5 +1,6 @@
 """The real window, driven by mouse and keyboard; then what the loop became and what is painted."""
 
+import threading
 from itertools import pairwise
 
 import numpy as np
@@ -17,6 +18,7 @@ from cloudrift.desktop.session.hearing import BARE, TREATED
 from cloudrift.ground.settings import Field
 from cloudrift.loop import edits, load
 from cloudrift.loop.recovery import Shelter
+from cloudrift.loop.storage import save
 from cloudrift.sound import find_sound
 from cloudrift.theory import Key
 from tests.conftest import rms
@@ -579,3 +581,24 @@ def test_both_themes_paint_every_stage(qtbot, window):
             seen.append(image.pixelColor(4, 700).name())
     assert len(set(seen[:4])) == len(set(seen[4:])) == 1
     assert seen[0] != seen[4]
+
+
+def test_a_file_that_takes_long_to_read_is_said(window, small_loop, tmp_path, monkeypatch, qtbot):
+    from cloudrift.desktop.frame import files
+
+    gate = threading.Event()
+    real = files.load_document
+
+    def slowly(*given):
+        assert gate.wait(20)
+        return real(*given)
+
+    monkeypatch.setattr(files, "load_document", slowly)
+    save(edits.set_tempo(small_loop, 81), tmp_path / "Far.cloudrift")
+    window.files.open_file(tmp_path / "Far.cloudrift")
+    assert window.session.loop.tempo == 140  # one goes on with what is open
+    qtbot.waitUntil(lambda: window.message.text() == "Opening Far.cloudrift…", timeout=5000)
+    gate.set()
+    qtbot.waitUntil(lambda: window.session.loop.tempo == 81, timeout=5000)
+    window.files.open_file(tmp_path / "gone.cloudrift")
+    qtbot.waitUntil(lambda: "there is no file" in window.message.text(), timeout=5000)

@@ -57,8 +57,8 @@ class ClipStore:
 
         Raises CloudriftError if it can't be read, or not be kept.
         """
-        part = self._ready() / f".{secrets.token_hex(8)}"
         try:
+            part = self._ready() / f".{secrets.token_hex(8)}"
             try:
                 name = _copied(flac, part)
                 path = self._path(name)

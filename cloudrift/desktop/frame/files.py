@@ -10,13 +10,14 @@ from cloudrift.desktop.kit.asking import ask, ask_for_name
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import free_name
 from cloudrift.loop.document import Document
 from cloudrift.loop.kept import keep, row_folder, row_of, template_folder
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, load_document, with_suffix
 
-SAVING_SAID_MS = 400  # what takes longer is said
+SAID_MS = 400  # what takes longer is said
 FILE_KINDS = f"Loops (*{SUFFIX})"
 
 
@@ -29,6 +30,7 @@ class Files(QObject):
     def __init__(self, session: Session, tasks: Tasks, window: QWidget) -> None:
         super().__init__(window)
         self._session, self._tasks, self._window = session, tasks, window
+        self._opening: Path | None = None
 
     def leave_then(
         self, go: Callable[[], object], stay: Callable[[], object] = lambda: None
@@ -78,7 +80,7 @@ class Files(QObject):
             then(good)
 
         session.document.save(path, written)
-        QTimer.singleShot(SAVING_SAID_MS, self._say_saving)
+        QTimer.singleShot(SAID_MS, self._say_saving)
 
     def _say_saving(self) -> None:
         if self._session.document.saver.busy:
@@ -163,13 +165,25 @@ class Files(QObject):
 
     def open_file(self, path: Path) -> None:
         """Read a loop file beside the interface and open it; a bad one is said, nothing changes."""
-        clips = self._session.clips
-        self._tasks.run(
-            "open",
-            lambda _cancelled, _progress: load_document(path, clips),
-            lambda document: self.leave_then(lambda: self._open(document, path)),
-            lane=Lane.OPENING,
-        )
+        clips, say = self._session.clips, self._session.say
+        self._opening = path
+
+        def read(document: Document) -> None:
+            self._opening = None
+            self.leave_then(lambda: self._open(document, path))
+
+        def failed(error: Exception) -> None:
+            if not isinstance(error, Cancelled):  # another is being opened
+                self._opening = None
+                say(str(error))
+
+        self._tasks.run("open", lambda _stop, _moved: load_document(path, clips), read, failed,
+                        lane=Lane.OPENING)  # fmt: skip
+        QTimer.singleShot(SAID_MS, self._say_opening)
+
+    def _say_opening(self) -> None:
+        if self._opening is not None:
+            self._session.say(f"Opening {self._opening.name}…", good=True)
 
     def _open(self, document: Document, path: Path) -> None:
         self._session.document.open(document, path)
