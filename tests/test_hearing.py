@@ -5,6 +5,7 @@ import json
 import numpy as np
 import pytest
 import soundfile
+from msgspec.structs import replace
 
 from cloudrift.deliver import Order, deliver, free_number, parcels
 from cloudrift.desktop.session.hearing import BARE, TREATED
@@ -290,3 +291,13 @@ def test_the_command_line_numbers_too(small_loop, tmp_path, capsys):
     assert len(list(out.iterdir())) == 3
     assert run("render", files[0], "-o", out, "--replace") == 0
     assert len(list(out.iterdir())) == 3
+
+
+def test_one_layer_is_said_to_be_heard_as_one(small_loop):
+    from cloudrift.desktop.stages.layers.stage import heard_words
+
+    one = replace(small_loop, layers=small_loop.layers[:1], style="")
+    assert heard_words(one) == "it is heard"
+    off = edits.set_layer(replace(small_loop, layers=small_loop.layers[:2], style=""), "l2",
+                          mute=True)  # fmt: skip
+    assert heard_words(off) == f"1 of 2 is heard, without {off.layer('l2').name}"

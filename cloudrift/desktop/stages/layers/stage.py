@@ -280,10 +280,12 @@ def heard_words(loop: Loop, only: Collection[str] = ()) -> str:
         return (f"only {', '.join(layer.name for layer in heard)}, by hear; what is written "
                 "stays whole")  # fmt: skip
     if len(heard) == len(layers) - parked:
-        words = f"all {len(heard)} are heard" + (f", {parked} parked" if parked else "")
+        words = "it is heard" if len(heard) == 1 else f"all {len(heard)} are heard"
+        words += f", {parked} parked" if parked else ""
     else:
         off = ", ".join(x.name for x in layers if x not in heard and not x.parked)
-        words = f"{len(heard)} of {len(layers) - parked} are heard, without {off}"
+        verb = "is" if len(heard) == 1 else "are"
+        words = f"{len(heard)} of {len(layers) - parked} {verb} heard, without {off}"
     card = house_cards().get(loop.style)
     if card is None:
         return words

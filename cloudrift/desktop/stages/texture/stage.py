@@ -313,7 +313,7 @@ class TextureStage(QWidget):
         self.targets.show_loop(loop, line_of)
         owner = self._owner()
         self.title.setText(
-            f"{owner.name}, from {'bare' if owner.part == LAYERS else 'what comes in'} to treated"
+            f"{owner.name}, {'from bare to ' if owner.part == LAYERS else ''}treated"
         )
         built = (line_of, owner.name, owner.role, opened, loop.ticks, loop.metre,
                  tuple((t.id, t.kind, t.known) for t in line))  # fmt: skip
