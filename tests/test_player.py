@@ -161,3 +161,21 @@ def test_moving_a_field_is_heard_without_gap_click_or_zipper():
     hz = np.fft.rfftfreq(len(joined), 1 / RATE)
     near = np.abs(hz / 200 - np.round(hz / 200)) * 200 < 60  # the tone's own partials
     assert 20 * np.log10(level[~near & (hz > 100)].max() / level.max()) < -60  # no zipper
+
+
+@pytest.mark.parametrize("size", [37, 240, 441, 2400])
+def test_however_many_frames_are_asked_for_the_same_sound_comes(size):
+    """A change, a stroke over it and the loop's seam, in one pull or in many."""
+
+    def heard(step):
+        player = Player(RATE)
+        player.load(loop())
+        player.play()
+        player.pull(N - 3000)
+        player.load(loop(turns=131, level=0.6))
+        player.strike(loop(turns=50)[:, :4000], "key")
+        return np.concatenate([player.pull(step) for _ in range(2400 * 4 // step)])
+
+    whole = heard(2400)
+    pieces = heard(size)
+    np.testing.assert_allclose(pieces, whole[: len(pieces)], atol=2e-7)

@@ -18,6 +18,9 @@ PERIODS = 3  # that the device holds
 # Rendering threads hand Python's lock on this often; each array step of the callback may wait for
 # it once, so the usual 5 ms would add up to a gap.
 SWITCH_INTERVAL_S = 0.0003
+# NumPy hands it on in every step over more than 500 numbers: what the callback does is done in
+# pieces of fewer, and waits for nobody.
+PIECE = 240  # frames of two channels
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -220,9 +223,18 @@ class Player:
 
     def _assembled(self, frames: int) -> NDArray[np.float32]:
         out = np.zeros((frames, 2), np.float32)
+        for start in range(0, frames, PIECE):
+            piece = out[start : start + PIECE]
+            self._add_loop(piece)
+            self._add_struck(piece)
+            np.clip(piece, -1.0, 1.0, out=piece)
+        return out
+
+    def _add_loop(self, out: NDArray[np.float32]) -> None:
+        """Add the take, and the one that fades out behind it."""
         at = 0
-        while at < frames:
-            count = frames - at
+        while at < len(out):
+            count = len(out) - at
             if self._take is not None:
                 count = min(count, self._take.bounds[1] - self._position)
             stretch = out[at : at + count]
@@ -231,8 +243,6 @@ class Player:
             at += count
             if self._take is not None and self._position >= self._take.bounds[1]:
                 self._turn(self._take)
-        self._add_struck(out)
-        return np.clip(out, -1.0, 1.0, out=out)
 
     def _take_in(self) -> None:
         while self._incoming:
@@ -312,11 +322,15 @@ class Player:
         take, ghost = self._take, self._ghost
         alike = 1.0
         if take is not None and ghost is not None:
-            at = np.arange(self._fade)
-            old = ghost.take.wave[(ghost.position + at) % len(ghost.take.wave)]
-            new = take.wave[(self._position + at) % len(take.wave)]
-            power = float(np.vdot(old, old)) * float(np.vdot(new, new))
-            alike = float(np.vdot(old, new)) / power**0.5 if power > 0 else 1.0
+            olds = news = both = 0.0
+            for at in range(0, self._fade, PIECE):
+                count = min(PIECE, self._fade - at)
+                old = _wrapped(ghost.take.wave, ghost.position + at, count)
+                new = _wrapped(take.wave, self._position + at, count)
+                olds += float(np.vdot(old, old))
+                news += float(np.vdot(new, new))
+                both += float(np.vdot(old, new))
+            alike = both / (olds * news) ** 0.5 if olds * news > 0 else 1.0
         norm = np.sqrt(rise * rise + fall * fall + np.float32(2 * max(alike, 0.0)) * rise * fall)
         self._new_gain, self._old_gain = rise / norm, fall / norm
 
@@ -346,8 +360,15 @@ class Player:
         if ghost is None:
             return
         use = min(self._fade - ghost.done, len(out))
-        index = np.arange(ghost.position, ghost.position + use) % len(ghost.take.wave)
         fall = self._old_gain[ghost.done : ghost.done + use]
-        out[:use] += ghost.take.wave[index] * fall
+        out[:use] += _wrapped(ghost.take.wave, ghost.position, use) * fall
         done = ghost.done + use
         self._ghost = _Ghost(ghost.take, ghost.position + use, done) if done < self._fade else None
+
+
+def _wrapped(wave: NDArray[np.float32], start: int, count: int) -> NDArray[np.float32]:
+    """Return some frames, (count, 2), going on at the beginning behind the end."""
+    start %= len(wave)
+    if start + count <= len(wave):
+        return wave[start : start + count]
+    return np.take(wave, np.arange(start, start + count), axis=0, mode="wrap")
