@@ -260,13 +260,15 @@ def tried(reader: str, number: int, seed: int, folder: Path, bench: Bench) -> Re
 
 def _work(reader: str, first: int, last: int, seed: int, pipe: Connection) -> None:
     os.environ["XDG_STATE_HOME"] = os.environ["HOME"] = "/nonexistent"
-    folder = Path(tempfile.mkdtemp(prefix="fz"))
-    bench = Bench()
-    with contextlib.redirect_stdout(io.StringIO()):
-        for number in range(first, last):
-            pipe.send(number)  # the one that hangs is the last one that was begun
-            pipe.send(tried(reader, number, seed, folder, bench))
-    folder.rmdir()
+    with tempfile.TemporaryDirectory(prefix="fz", ignore_cleanup_errors=True) as place:
+        tempfile.tempdir = place  # of the stores of recordings too
+        folder = Path(tempfile.mkdtemp())
+        bench = Bench()
+        with contextlib.redirect_stdout(io.StringIO()):
+            for number in range(first, last):
+                pipe.send(number)  # the one that hangs is the last one that was begun
+                pipe.send(tried(reader, number, seed, folder, bench))
+        folder.rmdir()
     pipe.close()
 
 
