@@ -68,7 +68,8 @@ def write_atomically(
             f"could not write {path}: {said}; choose another folder or make room, "
             "nothing that was there is changed"
         ) from error
-    _sync_folder(path.parent)
+    with contextlib.suppress(OSError):  # the file is there; only a loss of power could undo it
+        sync(path.parent)
     remove_old_parts(path.parent, _short(path.name))
 
 
@@ -139,13 +140,13 @@ def remove_old_parts(folder: Path, name: str = "*", older_than_s: float = OLD_S)
                 part.unlink()
 
 
-def _sync_folder(folder: Path) -> None:
-    with contextlib.suppress(OSError):  # the file is there; only a loss of power could undo it
-        handle = os.open(folder, os.O_RDONLY)
-        try:
-            os.fsync(handle)
-        finally:
-            os.close(handle)
+def sync(path: Path) -> None:
+    """Wait until a file, or what is in a folder, is on the disk; raise OSError where it fails."""
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
 
 
 def make_folder(folder: Path, then: str = "") -> None:

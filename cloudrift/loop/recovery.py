@@ -8,7 +8,6 @@ is only the loop.
 
 import contextlib
 import fcntl
-import os
 import shutil
 import uuid
 from collections.abc import Callable
@@ -20,7 +19,7 @@ from typing import TextIO
 from platformdirs import user_state_path
 
 from cloudrift.audio.clips import ClipStore
-from cloudrift.audio.files import PRIVATE, make_folder, remove_old_parts, write_atomically
+from cloudrift.audio.files import PRIVATE, make_folder, remove_old_parts, sync, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import path_of, path_text
 from cloudrift.loop.document import Document
@@ -79,12 +78,8 @@ class Shelter:
     def _keep_clip(self, file: Path) -> None:
         path = _clips_beside(self.file) / file.name
         if path == file:  # it has lain here from the first; not for sure on the disk
-            for each in (path, path.parent):
-                handle = os.open(each, os.O_RDONLY)
-                try:
-                    os.fsync(handle)
-                finally:
-                    os.close(handle)
+            sync(path)
+            sync(path.parent)
             return
         make_folder(path.parent)
         with file.open("rb") as source:

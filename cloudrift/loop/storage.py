@@ -21,7 +21,7 @@ from cloudrift.ground.reading import check_parts, in_bounds, read_archive, readi
 from cloudrift.loop.document import Document
 from cloudrift.loop.model import Chord, Group, Layer, Loop
 from cloudrift.loop.newer import Newer, put_back, taken_apart
-from cloudrift.sound.own_files import MAX_BYTES, is_clip, write_clips
+from cloudrift.sound.own_files import MAX_BYTES, check_clips, is_clip, write_clips
 from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
@@ -163,7 +163,9 @@ def load_document(
         carried |= clips.add_all(beside)
     document = document_from(text, str(path))
     if clips is not None:
-        _check_recordings(document.loop, clips, path)
+        for at, layer in enumerate(document.loop.layers):
+            where = f"{path}: loop.layers[{at}], {layer.name}"
+            check_clips(layer.source.recordings, clips, where)
         if document.newer is not None:
             strange = tuple(sorted(carried - clips_of(document)))
             document = replace(document, newer=replace(document.newer, clips=strange))
@@ -173,16 +175,6 @@ def load_document(
 def load(path: Path, clips: ClipStore | None = None) -> Loop:
     """Read a loop file for its loop alone; ``clips`` as in ``load_document``."""
     return load_document(path, clips).loop
-
-
-def _check_recordings(loop: Loop, clips: ClipStore, path: Path) -> None:
-    for at, layer in enumerate(loop.layers):
-        for one in layer.source.recordings:
-            if one.clip not in clips:
-                raise CloudriftError(
-                    f"{path}: loop.layers[{at}], {layer.name}: the recording "
-                    f"{one.name or one.clip} is not in the file"
-                )
 
 
 def read_note(path: Path, name: str) -> str:

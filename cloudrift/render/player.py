@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, raised_cosine
+from cloudrift.audio.wrap import slice_wrapped
 
 FADE_S = 0.010
 PERIODS = 3  # that the device holds
@@ -325,8 +326,8 @@ class Player:
             olds = news = both = 0.0
             for at in range(0, self._fade, PIECE):
                 count = min(PIECE, self._fade - at)
-                old = _wrapped(ghost.take.wave, ghost.position + at, count)
-                new = _wrapped(take.wave, self._position + at, count)
+                old = slice_wrapped(ghost.take.wave.T, ghost.position + at, count).T
+                new = slice_wrapped(take.wave.T, self._position + at, count).T
                 olds += float(np.vdot(old, old))
                 news += float(np.vdot(new, new))
                 both += float(np.vdot(old, new))
@@ -361,14 +362,6 @@ class Player:
             return
         use = min(self._fade - ghost.done, len(out))
         fall = self._old_gain[ghost.done : ghost.done + use]
-        out[:use] += _wrapped(ghost.take.wave, ghost.position, use) * fall
+        out[:use] += slice_wrapped(ghost.take.wave.T, ghost.position, use).T * fall
         done = ghost.done + use
         self._ghost = _Ghost(ghost.take, ghost.position + use, done) if done < self._fade else None
-
-
-def _wrapped(wave: NDArray[np.float32], start: int, count: int) -> NDArray[np.float32]:
-    """Return some frames, (count, 2), going on at the beginning behind the end."""
-    start %= len(wave)
-    if start + count <= len(wave):
-        return wave[start : start + count]
-    return np.take(wave, np.arange(start, start + count), axis=0, mode="wrap")

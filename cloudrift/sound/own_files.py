@@ -1,24 +1,24 @@
 """Own sounds as files: one zip each, with what describes it and its recordings."""
 
-import io
-import re
 import zipfile
+from collections.abc import Iterable
 from dataclasses import dataclass
+from io import BufferedIOBase
 from pathlib import Path
 
 import msgspec
 from platformdirs import user_data_path
 
-from cloudrift.audio.clips import ClipStore
+from cloudrift.audio.clips import SUFFIX as CLIP
+from cloudrift.audio.clips import ClipStore, is_clip_name
 from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_archive, read_json, reading
 from cloudrift.ground.words import for_a_file
-from cloudrift.sound.own import OwnSound
+from cloudrift.sound.own import OwnSound, Recording
 
 SUFFIX, MEMBER, CLIPS = ".cloudsound", "sound.json", "clips/"
 MAX_BYTES, MAX_MEMBER_BYTES = 512 << 20, 1 << 20
-_CLIP = re.compile(r"clips/[0-9a-f]{24}\.flac")
 
 
 @dataclass(frozen=True)
@@ -36,7 +36,8 @@ def own_folder() -> Path:
 
 def is_clip(name: str) -> bool:
     """Say whether a member of an archive is a clip, by its name."""
-    return _CLIP.fullmatch(name) is not None
+    named = name.startswith(CLIPS) and name.endswith(CLIP)
+    return named and is_clip_name(name[len(CLIPS) : -len(CLIP)])
 
 
 def write_clips(archive: zipfile.ZipFile, names: set[str], clips: ClipStore, what: str) -> None:
@@ -49,22 +50,33 @@ def write_clips(archive: zipfile.ZipFile, names: set[str], clips: ClipStore, wha
     clips.write_into(archive, names, CLIPS)
 
 
+def check_clips(recordings: Iterable[Recording], clips: ClipStore, where: str) -> None:
+    """Raise CloudriftError where a recording's clip is not in a store; ``where`` names it."""
+    for one in recordings:
+        if one.clip not in clips:
+            raise CloudriftError(
+                f"{where}: the recording {one.name or one.clip} is not in the file"
+            )
+
+
 def save_own(own: OwnSound, clips: ClipStore, folder: Path | None = None) -> Path:
     """Write an own sound into a file of its own in the folder; nothing there is overwritten."""
     folder = folder or own_folder()
     make_folder(folder)
-    body = io.BytesIO()
-    with zipfile.ZipFile(body, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr(zipfile.ZipInfo(MEMBER, (1980, 1, 1, 0, 0, 0)),
-                         msgspec.json.format(msgspec.json.encode(own), indent=1))  # fmt: skip
-        write_clips(archive, {r.clip for r in own.recordings}, clips, own.name)
+
+    def write(body: BufferedIOBase) -> None:
+        with zipfile.ZipFile(body, "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr(zipfile.ZipInfo(MEMBER, (1980, 1, 1, 0, 0, 0)),
+                             msgspec.json.format(msgspec.json.encode(own), indent=1))  # fmt: skip
+            write_clips(archive, {r.clip for r in own.recordings}, clips, own.name)
+
     plain = "".join(c if c.isalnum() else "-" for c in own.name.lower())
     plain = for_a_file(plain).strip("-") or "sound"
     path, number = folder / f"{plain}{SUFFIX}", 1
     while path.exists():
         number += 1
         path = folder / f"{plain}-{number}{SUFFIX}"
-    write_atomically(path, lambda file: file.write(body.getvalue()))
+    write_atomically(path, write)
     return path
 
 
@@ -80,9 +92,8 @@ def load_own(path: Path, clips: ClipStore | None = None) -> OwnSound:
     )  # fmt: skip
     with reading(str(path), "own sound"):
         own = read_json(members[MEMBER], str(path), OwnSound)
-    for one in own.recordings:
-        if clips is not None and one.clip not in clips:
-            raise CloudriftError(f"{path}: the recording {one.name or one.clip} is not in the file")
+    if clips is not None:
+        check_clips(own.recordings, clips, str(path))
     return own
 
 

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLayout,
+    QMenu,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -238,3 +239,14 @@ class Inspector(QFrame):
         self.body.setContentsMargins(13, 4, 9, 4)
         self.body.setSpacing(5)
         outer.addWidget(scrolling(inside), 1)
+
+
+def menu_of(owner: QWidget, acts: Iterable[tuple[str, Callable[[], object]]]) -> QMenu:
+    """Return a menu for a press with the right button: words, and what each does."""
+    menu = QMenu(owner)
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    for text, act in acts:
+        action = menu.addAction(text)
+        assert action is not None
+        action.triggered.connect(lambda _c=False, a=act: a())
+    return menu

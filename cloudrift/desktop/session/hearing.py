@@ -75,7 +75,7 @@ class Hearing(QObject):
             between=self.once.wait_for_draft,
             rested=self._rested.emit,
         )
-        self._asked, self._asked_at = False, 0.0
+        self._asked_at = 0.0  # s; never yet
         self._resting = QTimer(self)
         self._resting.setSingleShot(True)
         self._resting.setInterval(RESTING_MS)
@@ -88,7 +88,7 @@ class Hearing(QObject):
 
     def ask(self) -> None:
         """Render what is to be heard now, and the other side of the compare switch."""
-        self._asked, self._asked_at = True, time.monotonic()
+        self._asked_at = time.monotonic()
         loop = self.heard_loop
         if loop.rate != self.transport.player.rate:
             loop = replace(loop, rate=self.transport.player.rate)
@@ -119,7 +119,7 @@ class Hearing(QObject):
     @property
     def busy(self) -> bool:
         """Whether a loop is being rendered, or waits to be."""
-        return self._worker.busy or not self._asked
+        return self._worker.busy or not self._asked_at
 
     def follow(self) -> bool:
         """The open loop is another now; say whether a preview stood, and so is another too."""

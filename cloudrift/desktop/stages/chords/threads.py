@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 from cloudrift.desktop.kit.grid import asks_free, asks_half
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import color
-from cloudrift.desktop.kit.parts import playhead_moved
+from cloudrift.desktop.kit.parts import menu_of, playhead_moved
 from cloudrift.desktop.stages.chords.model import WHOLE, VoiceBar, changed_span, thread_picture
 from cloudrift.desktop.stages.chords.moves import OCTAVE, Moves
 from cloudrift.desktop.stages.chords.thread_paint import (
@@ -292,8 +292,7 @@ class Threads(QWidget):
 
     def menu(self, bar: VoiceBar | None) -> QMenu:
         """Return what can be done to a voice, or to the selected chords."""
-        menu, moves = QMenu(self), self._moves
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        moves = self._moves
         voice_acts = (
             ("Mute or unmute\tM", moves.mute), ("Tie or untie\tY", moves.tie),
             ("In all chords\tT", moves.through), ("Half-step rub\tR", moves.rub),
@@ -303,11 +302,7 @@ class Threads(QWidget):
             ("Add a voice\tIns", moves.add_voice), ("Late or on time\tL", moves.late),
             ("Tie or untie\tY", moves.tie), ("Delete\tDel", moves.remove),
         )  # fmt: skip
-        for text, act in voice_acts if bar is not None else chord_acts:
-            action = menu.addAction(text)
-            assert action is not None
-            action.triggered.connect(lambda _c=False, a=act: a())
-        return menu
+        return menu_of(self, voice_acts if bar is not None else chord_acts)
 
     # --- keys ---------------------------------------------------------------------------------
 

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 from cloudrift.desktop.kit.grid import asks_free, asks_half
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import color
-from cloudrift.desktop.kit.parts import playhead_moved
+from cloudrift.desktop.kit.parts import menu_of, playhead_moved
 from cloudrift.desktop.stages.layers.notes.drag import Drag
 from cloudrift.desktop.stages.layers.notes.model import View, fitting
 from cloudrift.desktop.stages.layers.notes.moves import OCTAVE, NoteMoves
@@ -324,21 +324,15 @@ class NoteGrid(QWidget):
 
     def menu(self, tick: int) -> QMenu:
         """Return what can be done to the picked notes."""
-        menu, moves = QMenu(self), self._moves
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        acts: tuple[tuple[str, Callable[[], object]], ...] = (
+        moves = self._moves
+        return menu_of(self, (
             ("Mute or unmute\tM", moves.mute), ("Cut here", lambda: moves.cut(tick)),
             ("Copy\tCtrl+C", moves.copy), ("Paste here", lambda: moves.paste(tick)),
             ("Copy behind\tCtrl+J", moves.copy_behind), ("Take out\tDel", moves.remove),
             ("Pick the same voice\tV", moves.pick_voice),
             ("Pick the same pitch\tP", moves.pick_pitch),
             ("Pick every second\tE", moves.pick_every_second), ("Pick all\tCtrl+A", moves.pick_all),
-        )  # fmt: skip
-        for text, act in acts:
-            action = menu.addAction(text)
-            assert action is not None
-            action.triggered.connect(lambda _c=False, a=act: a())
-        return menu
+        ))  # fmt: skip
 
     # --- keys ---------------------------------------------------------------------------------
 
