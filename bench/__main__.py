@@ -7,6 +7,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections import deque
 from functools import partial
 from itertools import pairwise
 from pathlib import Path
@@ -15,6 +16,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from msgspec.structs import replace
 
+from bench.loops import big_loop
 from cloudrift.demo import polar_night
 from cloudrift.desktop.frame.app import make_app
 from cloudrift.desktop.session.session import Session
@@ -28,29 +30,9 @@ from cloudrift.render.ahead import ahead
 from cloudrift.render.player import SWITCH_INTERVAL_S
 from cloudrift.render.worker import RenderWorker
 from cloudrift.style import find_card, sketch
-from cloudrift.theory import Key
 
 ROUNDS = 12
 EDITING_S = float(os.environ.get("CLOUDRIFT_BENCH_EDITING_S", "30"))
-
-
-def big_loop() -> Loop:
-    """Ten layers, eight bars at 120 BPM, three treatments a layer and four on the whole loop."""
-    loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 120.0, 16, title="Bench")
-    sounds = ("felt upright", "warm pad", "muted pluck", "round sub")
-    while len(loop.layers) < 10:
-        loop = edits.add_layer(loop, sounds[len(loop.layers) % 4])
-        layer = loop.layers[-1]
-        loop = edits.set_layer(loop, layer.id, level_db=-14.0)
-        loop = edits.set_touch(loop, layer.id, drift_ms=5.0, spread=8.0, draw=len(loop.layers))
-    for layer in loop.layers:
-        for kind in ("cuts", "weathering", "hall")[len(layer.line) :]:
-            loop = edits.add_treatment(loop, layer.id, kind)
-    for kind in ("hall", "cuts"):
-        loop = edits.add_treatment(loop, None, kind)
-    assert [len(x.line) for x in loop.layers] == [3] * 10
-    assert len(loop.line) == 4
-    return loop
 
 
 def timed(engine: Engine, loops: list[Loop]) -> tuple[list[float], list[float]]:
@@ -58,12 +40,13 @@ def timed(engine: Engine, loops: list[Loop]) -> tuple[list[float], list[float]]:
     soon, whole = [], []
     for i, loop in enumerate(loops):
         began = time.perf_counter()
-        audio = ahead(engine, loop, i / len(loops))
-        if audio is not None:
+        stretches = ahead(engine, loop, i / len(loops))
+        if next(stretches, None) is not None:
             soon.append((time.perf_counter() - began) * 1e3)
+            deque(stretches, maxlen=0)
         engine.render(loop)
         whole.append((time.perf_counter() - began) * 1e3)
-        if audio is None:
+        if len(soon) < len(whole):
             soon.append(whole[-1])
     return soon, whole
 

@@ -8,7 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from cloudrift.audio.files import read_audio, write_atomically, write_wav
-from cloudrift.audio.loudness import integrated_lufs, true_peak_db
+from cloudrift.audio.looped import put_wrapped, slice_wrapped
+from cloudrift.audio.loudness import _k_weighting, integrated_lufs, true_peak_db
 from cloudrift.audio.resample import resample_circular, shift_held
 from cloudrift.audio.spectrum import chroma, spectrogram
 from cloudrift.audio.wrap import (
@@ -18,10 +19,8 @@ from cloudrift.audio.wrap import (
     filter_change,
     filter_circular,
     fold,
-    put_wrapped,
     read_displaced,
     read_stretch,
-    slice_wrapped,
 )
 from cloudrift.ground import CloudriftError
 from tests.conftest import db, main_hz, rms, sine
@@ -163,6 +162,24 @@ def test_loudness_agrees_with_the_reference_meter(level, rng):
     audio = (rng.standard_normal((2, n)) * level * shape).astype(np.float32)
     wanted = pyloudnorm.Meter(44_100).integrated_loudness(audio.T.astype(float))
     assert integrated_lufs(audio, 44_100) == pytest.approx(wanted, abs=0.15)
+
+
+def test_the_weighting_is_the_one_that_the_standard_lists():
+    delay = np.exp(-1j * np.linspace(0, np.pi, 2049))
+    wanted = np.ones(2049, complex)
+    for top, under in (
+        ((1.53512485958697, -2.69169618940638, 1.19839281085285),
+         (1, -1.69065929318241, 0.73248077421585)),
+        ((1, -2, 1), (1, -1.99004745483398, 0.99007225036621)),
+    ):  # fmt: skip
+        wanted *= np.polyval(top[::-1], delay) / np.polyval(under[::-1], delay)
+    assert np.abs(_k_weighting(4096, 48_000) - wanted).max() < 1e-6
+
+
+@pytest.mark.parametrize("rate", [44_100, 48_000])
+def test_a_full_tone_on_one_side_reads_three_below_full_scale(rate):
+    tone = np.sin(2 * np.pi * 997 * np.arange(5 * rate) / rate).astype(np.float32)
+    assert integrated_lufs(np.stack([tone, 0 * tone]), rate) == pytest.approx(-3.01, abs=0.01)
 
 
 def test_loudness_is_the_same_wherever_a_loop_starts(rng):

@@ -8,8 +8,8 @@ import scipy.signal as ss
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from cloudrift.audio.looped import slice_wrapped
 from cloudrift.audio.loudness import true_peak_db
-from cloudrift.audio.wrap import slice_wrapped
 from cloudrift.texture import KINDS
 from cloudrift.texture.frames import smoothed
 from cloudrift.texture.hall import band_decay_s

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from cloudrift.audio.wrap import slice_wrapped
+from cloudrift.audio.looped import slice_wrapped
 from cloudrift.loop import chord_edits, edits, own_notes
 from cloudrift.render.nodes import LineBlended, Node, Played, Riding, Summed, Treated, Turns
 from cloudrift.render.plan import loop_node

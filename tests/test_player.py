@@ -37,6 +37,28 @@ def test_it_plays_the_loop_round_and_round_without_a_seam(player):
     assert steps(out[500:]) <= SLOPE * 1.01
 
 
+@pytest.mark.parametrize("at", [9000, N - 3000])
+@pytest.mark.parametrize("block", [512, 7001])
+def test_a_patch_is_played_in_its_place_and_the_loop_elsewhere(player, at, block):
+    patch = loop(turns=150)[:, :5000]
+    player.patch(patch, at, 0.5)
+    out = pull(player, 3 * N, block)[:, 0]
+    wanted = loop()[0].copy()
+    wanted[(at + np.arange(5000)) % N] = 0.5 * patch[0]
+    assert np.array_equal(out[N : 2 * N], wanted)
+    player.load(loop())  # the whole takes its place, patch and all
+    pull(player, N, block)
+    heard = round(player.share * N)
+    assert np.array_equal(pull(player, N, block)[:N, 0], np.roll(loop()[0], -heard))
+
+
+def test_a_patch_with_nothing_loaded_is_left(player):
+    empty = Player(RATE)
+    empty.patch(loop(), 0)
+    empty.play()
+    assert not pull(empty, 2000).any()
+
+
 def test_nothing_is_heard_before_it_plays():
     player = Player(RATE)
     assert not pull(player, 2000).any()

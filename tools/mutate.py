@@ -111,7 +111,7 @@ FAULTS = (
           "promises"),
     Fault("style/sketch.py", "options = list(grammar.next[tokens[-1]])",
           "options = list(grammar.next)", "promises style_and_cli"),
-    Fault("audio/wrap.py", "start %= n\n    if start + count <= n:",
+    Fault("audio/looped.py", "start %= n\n    if start + count <= n:",
           "start = max(0, start)\n    if start + count <= n:", "audio ahead"),
 )  # fmt: skip
 

@@ -4,14 +4,16 @@ A linear process over a periodic input is a circular convolution. It is computed
 at a fast FFT length whose tail is folded back, because the loop's own length may be prime.
 """
 
+import functools
 from collections.abc import Callable
-from typing import TypeVar
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 import scipy.fft as sf
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine
+from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.pair import both
 
 Spectrum = NDArray[np.complex64]  # (2, bins) or (2, blocks, bins)
@@ -19,11 +21,14 @@ Through = Callable[[Spectrum, int], Spectrum]  # a spectrum and its FFT length -
 FFT_WORKERS = 2
 BEFORE = 4096  # frames that a response may reach back: smooth phases ring a little both ways
 BLOCK = 16_384  # a block and its spectrum stay in the processor's cache
+AT_ONCE = 4  # blocks bent at once: with all that is made of them they stay in the cache, too
 AFTER = 1024  # frames that a response may reach back within a block
 CHANGE_STEP = 512  # how finely a change is placed
 SPLINE_REACH = 32  # a spline's poles have died away by -160 dB there
 LONGEST_CHANGE = 0.7  # share of a loop up to which a change is followed by itself
 LONGEST_BLOCK_RING = BLOCK // 2
+KNOT = 64  # frames: of a curve that turns 15 times a second what lies between is right to -100 dB
+LONGEST_OPENING = 1 << 21  # frames: a ring of some 45 s
 
 
 def fast_length(frames: int) -> int:
@@ -45,25 +50,6 @@ def fold(audio: NDArray[_Real], frames: int) -> NDArray[_Real]:
     padded = np.zeros((audio.shape[0], rounds * frames), audio.dtype)
     padded[:, :length] = audio
     return padded.reshape(audio.shape[0], rounds, frames).sum(axis=1)
-
-
-def slice_wrapped(audio: NDArray[np.float32], start: int, count: int) -> NDArray[np.float32]:
-    """Return ``count`` frames of a loop from a start frame, round the seam as often as it takes."""
-    n = audio.shape[-1]
-    start %= n
-    if start + count <= n:
-        return audio[..., start : start + count]
-    turns, rest = divmod(start + count - n, n)
-    return np.concatenate([audio[..., start:], *[audio] * turns, audio[..., :rest]], axis=-1)
-
-
-def put_wrapped(target: NDArray[np.float32], part: NDArray[np.float32], start: int) -> None:
-    """Write a part over a loop from a start frame, round the seam if it must."""
-    n, count = target.shape[-1], part.shape[-1]
-    start %= n
-    first = min(count, n - start)
-    target[..., start : start + first] = part[..., :first]
-    target[..., : count - first] = part[..., first:]
 
 
 def changed_span(before: Stereo, after: Stereo) -> tuple[int, int]:
@@ -138,7 +124,7 @@ def filter_change(
 
 
 def filter_stretch(
-    audio: Stereo, through: Through, ring_frames: int, start: int, count: int
+    audio: Looped, through: Through, ring_frames: int, start: int, count: int
 ) -> Stereo | None:
     """Return frames ``start`` to ``start + count`` of what ``filter_circular`` makes of a loop.
 
@@ -152,6 +138,55 @@ def filter_stretch(
     # What wraps round in this piece falls on the frames in front, which are not kept.
     piece = np.array(slice_wrapped(audio, start - before, length))
     return filter_circular(piece, through, ring_frames)[:, before : before + count]
+
+
+class Opening(NamedTuple):
+    """How a linear process begins to answer: the spectrum of its response, cut short.
+
+    ``spectrum`` is (bins,) where both sides are treated alike, (2, bins) where each for itself,
+    else (to, from, bins), at a transform of ``length``; so many ``frames`` come out right.
+    """
+
+    spectrum: NDArray[np.complex64]
+    length: int
+    frames: int
+
+
+def opening_of(through: Through, ring_frames: int, count: int) -> Opening | None:
+    """Return how a process begins to answer: what is heard of it in its first ``count`` frames.
+
+    None where a process rings so long that it is better left alone.
+    """
+    before = AFTER if ring_frames <= LONGEST_BLOCK_RING else BEFORE
+    length = fast_length(count + ring_frames + 2 * before)
+    if length > LONGEST_OPENING:
+        return None
+    rings = min(count, ring_frames)
+    short = fast_length(count + rings + before)
+    sides = []
+    for side in range(2):  # what a click on one side makes on both
+        click = np.zeros((2, length // 2 + 1), np.complex64)
+        click[side] = 1
+        answer = sf.irfft(through(click, length), length, overwrite_x=True)
+        cut = np.zeros((2, short), np.float32)
+        cut[:, :rings], cut[:, -before:] = answer[:, :rings], answer[:, -before:]
+        sides.append(sf.rfft(cut))
+    out = np.stack(sides, axis=1)
+    if not (out[0, 1].any() or out[1, 0].any()):
+        out = np.stack([out[0, 0], out[1, 1]])
+        out = out[0] if np.array_equal(*out) else out
+    return Opening(out, short, count)
+
+
+def first_answer(difference: Stereo, opening: Opening) -> Stereo:
+    """Return what a process makes of a difference (2, opening.frames), up to where that ends."""
+    spectrum, how = sf.rfft(difference, opening.length), opening.spectrum
+    if how.ndim < 3:
+        spectrum *= how
+    else:
+        spectrum = how[:, 0] * spectrum[0] + how[:, 1] * spectrum[1]
+    out = sf.irfft(spectrum, opening.length, overwrite_x=True)
+    return np.asarray(out[:, : opening.frames], np.float32)
 
 
 def _rung(frames: int) -> int:
@@ -195,8 +230,8 @@ def shaped_oversampled(
 
     Parameters
     ----------
-    shape : a memoryless curve along the last axis; overtones it makes up to the higher Nyquist
-        frequency are taken away rather than folded back.
+    shape : a memoryless curve along the last axis, which may change what it is given; overtones
+        it makes up to the higher Nyquist frequency are taken away rather than folded back.
     response : a real response at the bins of a transform of BLOCK frames, for the way down.
     before : one for the way up: with soft edges, blocks that lie otherwise come out the same.
     """
@@ -212,15 +247,20 @@ def shaped_oversampled(
     window[: edge // 2], window[-(edge // 2) :] = fade, fade[::-1]
     out = np.empty_like(audio)
 
+    down = response * np.float32(1 / times)
+
     def run(channel: int) -> None:
-        blocks = _blocks(_padded(audio[channel], edge, hop), hop) * window
-        spectrum = sf.rfft(blocks)
-        if before is not None:
-            spectrum *= before
-        high = sf.irfft(spectrum, times * BLOCK) * np.float32(times)
-        bent = sf.rfft(shape(high))[:, : BLOCK // 2 + 1] * (response * np.float32(1 / times))
-        kept = sf.irfft(bent, BLOCK)[:, edge : edge + hop]
-        out[channel] = kept.reshape(-1)[:n]
+        blocks = _blocks(_padded(audio[channel], edge, hop), hop)
+        for first in range(0, len(blocks), AT_ONCE):
+            spectrum = sf.rfft(blocks[first : first + AT_ONCE] * window, overwrite_x=True)
+            if before is not None:
+                spectrum *= before
+            high = sf.irfft(spectrum, times * BLOCK, overwrite_x=True)
+            high *= np.float32(times)
+            bent = sf.rfft(shape(high), overwrite_x=True)[:, : BLOCK // 2 + 1] * down
+            kept = sf.irfft(bent, BLOCK, overwrite_x=True)[:, edge : edge + hop].reshape(-1)
+            here = out[channel, first * hop :]
+            here[: len(kept)] = kept[: len(here)]
 
     both(run)
     return out
@@ -257,7 +297,7 @@ def read_splined(spline: NDArray[np.float32], away: NDArray[np.float32]) -> NDAr
     return _read(spline, at, f)
 
 
-def read_stretch(audio: Stereo, away: NDArray[np.float32], start: int) -> Stereo:
+def read_stretch(audio: Looped, away: NDArray[np.float32], start: int) -> Stereo:
     """Return the frames of ``read_displaced`` from ``start`` on, as many as ``away`` has."""
     from scipy.ndimage import spline_filter1d  # noqa: PLC0415 - slow to import, rarely needed
 
@@ -316,6 +356,17 @@ def circular_noise(
     coarse = sf.irfft(spectrum, length)
     from scipy.ndimage import map_coordinates  # noqa: PLC0415
 
-    at = np.arange(frames) * (length / frames)
-    curve = map_coordinates(coarse, at[None], order=3, mode="grid-wrap")
+    # The spline is read at every KNOT-th frame, and those between follow from four neighbours.
+    at = np.arange(-1, -(-frames // KNOT) + 2) * (KNOT * length / frames)
+    knots = map_coordinates(coarse, at[None], order=3, mode="grid-wrap")
+    around = np.lib.stride_tricks.sliding_window_view(knots, 4)
+    curve = (around @ _between_knots()).reshape(-1)[:frames]
     return np.asarray(curve / np.max(np.abs(curve)))
+
+
+@functools.cache
+def _between_knots() -> NDArray[np.float64]:
+    """The shares of four knots in the frames from the second to the third: (4, KNOT), Lagrange."""
+    t = np.arange(KNOT) / KNOT
+    return np.stack([-t * (t - 1) * (t - 2) / 6, (t + 1) * (t - 1) * (t - 2) / 2,
+                     -(t + 1) * t * (t - 2) / 2, (t + 1) * t * (t - 1) / 6])  # fmt: skip

@@ -1,25 +1,28 @@
-"""What is about to be heard, rendered before the rest: an edit's next seconds, in the old loop.
+"""What is about to be heard, rendered before the rest: an edit's next moment, in the old loop.
 
 A loop under many treatments takes longer to render than a hand waits. What is played in the next
-seconds is a small part of it: where a step's settings have changed, only that stretch of it is made
-anew, and of the steps behind it. The whole comes after.
+half second is a small part of it: that stretch of each step is made anew, as it is heard if the
+edit is made now. What has sounded before rings on as it was, and is not made again. More of it
+follows in the order in which it is heard, where the whole takes longer than that.
 """
 
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Iterator
 
-import numpy as np
-
-from cloudrift.audio.buffers import Stereo, raised_cosine
-from cloudrift.audio.wrap import put_wrapped, slice_wrapped
+from cloudrift.audio.buffers import Stereo, silence
+from cloudrift.audio.looped import Looped, Patched, slice_wrapped
 from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Engine
-from cloudrift.render.nodes import Former, Node
+from cloudrift.render.nodes import Node, Played, Treated
 from cloudrift.render.plan import loop_node
 
-AHEAD_S = 1.2  # longer than the whole takes to follow, but for the largest loops
+AHEAD_S = (0.5, 2.0, 8.0)  # each longer than the next takes to make
 BEFORE_S = 0.06  # it begins a little before where the sound is, so that no gap is left
 FADE_S = 0.01
 MOST = 0.5  # of a loop: of a shorter one the whole is there as soon
+# How long the whole takes is guessed from what a stretch took: a longer one that the whole would
+# follow before the shorter has been heard is not made.
+WHOLE_SHARE, IN_TIME = 0.5, 0.7
 
 
 class _CannotBeError(Exception):
@@ -28,10 +31,10 @@ class _CannotBeError(Exception):
 
 def ahead(
     engine: Engine, loop: Loop, share: float, between: Callable[[], object] = lambda: None
-) -> Stereo | None:
-    """Return a loop as it was last rendered, with what comes next as it is now.
+) -> Iterator[Patched]:
+    """Yield a loop as it was last rendered, with what comes next as it is now; more and more of it.
 
-    None where that is not possible, or where the whole is there at once.
+    Nothing where that is not possible, or where the whole is there at once.
 
     Parameters
     ----------
@@ -41,23 +44,45 @@ def ahead(
     node = loop_node(loop, engine.tones)
     last = engine.latest_at(node.place)
     if engine.cache.get(node.key) is not None or last is None:
-        return None
+        return
     n = last[1].shape[1]
     if n != loop.sounding_frames:
-        return None  # another loop was rendered last, or this one at another length
-    count = int(AHEAD_S * loop.rate)
-    if count > MOST * n:
-        return None
+        return  # another loop was rendered last, or this one at another length
     start = round(share * n) - int(BEFORE_S * loop.rate)
-    try:
-        out = _Stretch(engine, start, count, int(FADE_S * loop.rate), between).of(node)[1]
-    except _CannotBeError:
-        return None
-    return out if out.shape[1] == n else None
+    for seconds in AHEAD_S:
+        count = frames_ahead(seconds, loop)
+        if count > MOST * n:
+            return
+        began = time.perf_counter()
+        try:
+            out = _Stretch(engine, start, count, int(FADE_S * loop.rate), between).of(node)
+        except _CannotBeError:
+            return
+        if not isinstance(out, Patched) or out.shape[1] != n:
+            return
+        yield out
+        if (time.perf_counter() - began) * WHOLE_SHARE * n / count < IN_TIME * seconds:
+            return
+
+
+def frames_ahead(seconds: float, loop: Loop) -> int:
+    """Return how many frames are made for so many seconds to be heard."""
+    return int((seconds + BEFORE_S) * loop.rate)
+
+
+def get_ready(engine: Engine, loop: Loop, stale: Callable[[], bool]) -> None:
+    """Make what the first look ahead needs, while nothing else is to be done."""
+    count = frames_ahead(AHEAD_S[0], loop)
+    waiting = [loop_node(loop, engine.tones)]
+    while waiting and not stale():
+        node = waiting.pop()
+        waiting += node.inputs
+        if isinstance(node, Treated):
+            node.get_ready(count)
 
 
 class _Stretch:
-    """Steps as they were and as they are to be heard, over some frames of the loop."""
+    """Steps as they are to be heard over some frames of the loop, and as they were elsewhere."""
 
     def __init__(
         self, engine: Engine, start: int, count: int, fade: int, between: Callable[[], object]
@@ -65,49 +90,35 @@ class _Stretch:
         self._engine, self._between = engine, between
         self._start, self._count, self._fade = start, count, fade
 
-    def of(self, node: Node) -> tuple[Stereo, Stereo]:
-        """Return a step's audio as it was, and the same with the stretch as it is now."""
+    def of(self, node: Node) -> Looped:
+        """Return a step's audio: as it is where it is there, else patched over the stretch."""
         there = self._engine.cache.get(node.key)
         if there is not None:
-            return there, there
+            return there
         self._between()
-        found = self._engine.latest_at(node.place)
-        if not node.inputs:
-            if found is None:  # a layer that was not there: nothing of it was heard
-                new = node.make([])
-                return np.zeros_like(new), new
-            last, old = found
-            out = node.follow(Former(node=last, inputs=[], out=old), []) if (
-                last.like == node.like) else None  # fmt: skip
-            new = node.make([]) if out is None else out
-            if new.shape != old.shape:
-                raise _CannotBeError  # played at another speed now
-            return old, self._within(old, self._cut(new))
-        pairs = self._engine.each(self.of, node.inputs)
-        inputs = [new for _, new in pairs]
-        # What was not there did nothing: its sound as it was is that of its input.
-        old = found[1] if found else pairs[0][0]
-        if any(one.shape != old.shape for one in inputs):
+        inputs = self._engine.each(self.of, node.inputs)
+        old = self._was(node, inputs)
+        frames = node.part.frames if isinstance(node, Played) else old.shape[1]
+        if any(one.shape[1] != frames for one in (old, *inputs)):
             raise _CannotBeError  # another length: places do not correspond
-        piece = node.stretch(inputs, self._start, self._count)
+        former = self._engine.former(node)
+        if former is not None and former.out.shape != old.shape:
+            former = None
+        piece = node.stretch(inputs, self._start, self._count, former)
         if piece is None:
-            whole = node.make(inputs)
-            if whole.shape != old.shape:
-                raise _CannotBeError
-            piece = self._cut(whole)
-        return old, self._within(old, piece)
-
-    def _cut(self, audio: Stereo) -> Stereo:
-        return slice_wrapped(audio, self._start, self._count)
-
-    def _within(self, old: Stereo, piece: Stereo) -> Stereo:
-        """Put a piece in, faded at both ends."""
+            wholes = [one.all() if isinstance(one, Patched) else one for one in inputs]
+            piece = slice_wrapped(node.make(wholes), self._start, self._count)
         if piece.shape[1] != self._count:
             raise _CannotBeError
-        fade = raised_cosine(self._fade)
-        share = np.ones(self._count, np.float32)
-        share[: self._fade], share[-self._fade :] = fade, fade[::-1]
-        was = self._cut(old)
-        out = old.copy()
-        put_wrapped(out, was + share * (piece - was), self._start % old.shape[1])
-        return out
+        return Patched(old, piece, self._start).faded(self._fade)
+
+    def _was(self, node: Node, inputs: list[Looped]) -> Stereo:
+        """What a step made when it was last run; what was not there did nothing."""
+        found = self._engine.latest_at(node.place)
+        if found is not None:
+            return found[1]
+        if isinstance(node, Played):
+            return silence(node.part.frames)
+        if not inputs:
+            raise _CannotBeError
+        return inputs[0].whole if isinstance(inputs[0], Patched) else inputs[0]

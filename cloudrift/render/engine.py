@@ -95,7 +95,7 @@ class Engine:
         inputs = self.each(lambda one: self.audio(one, cancelled, progress), node.inputs)
         if cancelled():
             raise Cancelled
-        former = self._former(node)
+        former = self.former(node)
         out = node.follow(former, inputs) if former else None
         if out is None:
             began = time.perf_counter()
@@ -137,7 +137,7 @@ class Engine:
                 future.cancel()
         return found[::-1]
 
-    def _former(self, node: Node) -> Former | None:
+    def former(self, node: Node) -> Former | None:
         """Return the last step that did the same, if its audio is still there."""
         latest = self._latest.get(node.like)
         if latest is None:

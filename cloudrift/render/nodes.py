@@ -15,7 +15,8 @@ import msgspec
 import numpy as np
 
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence
-from cloudrift.audio.wrap import changed_span, slice_wrapped
+from cloudrift.audio.looped import Looped, slice_wrapped
+from cloudrift.audio.wrap import changed_span
 from cloudrift.loop.model import LEVEL
 from cloudrift.sound.part import Part, ToneCache
 from cloudrift.texture.context import Context
@@ -74,8 +75,14 @@ class Node(ABC):
         return None
 
     @abstractmethod
-    def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo | None:
-        """Make only some frames, or nearly so; None where that cannot be."""
+    def stretch(
+        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
+    ) -> Stereo | None:
+        """Make only some frames, or nearly so; None where that cannot be.
+
+        ``former`` is what a step like it has made, if there is one: what sounded until ``start``
+        rings on from it.
+        """
 
 
 class Played(Node):
@@ -96,9 +103,14 @@ class Played(Node):
         assert isinstance(former.node, Played)
         return self.part.follow(former.out, former.node.part, self._tones)
 
-    def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo | None:
-        """A part is followed instead: its notes ring where they like."""
-        return None
+    def stretch(
+        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
+    ) -> Stereo:
+        """Play what is heard of the notes in some frames."""
+        if former is None:
+            return self.part.stretch(start, count, self._tones)
+        assert isinstance(former.node, Played)
+        return self.part.stretch(start, count, self._tones, (former.node.part, former.out))
 
 
 class Turns(Node):
@@ -113,7 +125,9 @@ class Turns(Node):
         """Add them up."""
         return inputs[0] + inputs[1]
 
-    def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo:
+    def stretch(
+        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
+    ) -> Stereo:
         """Add some frames of them up."""
         return slice_wrapped(inputs[0], start, count) + slice_wrapped(inputs[1], start, count)
 
@@ -145,9 +159,23 @@ class Treated(Node):
         """Lay it on what has changed, and let that ring on."""
         return self._runner.change(former.out, former.inputs[0], inputs[0])
 
-    def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo | None:
+    def stretch(
+        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
+    ) -> Stereo | None:
         """Lay it on some frames."""
-        return self._runner.stretch(inputs[0], start, count)
+        runs = self._runner
+        if former is not None:
+            difference = slice_wrapped(inputs[0], start, count) - slice_wrapped(
+                former.inputs[0], start, count
+            )
+            found = runs.answer(former.out, difference, start)
+            if found is not None:
+                return found
+        return runs.stretch(inputs[0], start, count)
+
+    def get_ready(self, count: int) -> None:
+        """Make what a stretch of so many frames needs, before it is needed."""
+        self._runner.get_ready(count)
 
 
 class LineBlended(Node):
@@ -165,7 +193,9 @@ class LineBlended(Node):
         dry, wet = inputs
         return dry + self._share * (wet - dry)
 
-    def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo:
+    def stretch(
+        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
+    ) -> Stereo:
         """Blend some frames of them."""
         return self.make([slice_wrapped(one, start, count) for one in inputs])
 
@@ -192,7 +222,9 @@ class Riding(Node):
         """Turn it up and down."""
         return inputs[0] * self._context.tiled(self._curve())
 
-    def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo:
+    def stretch(
+        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
+    ) -> Stereo:
         """Turn some frames of it up and down."""
         return slice_wrapped(inputs[0], start, count) * slice_wrapped(self._curve(), start, count)
 
@@ -230,7 +262,9 @@ class Summed(Node):
                 add_wrapped(new, difference * gain, start)
         return new
 
-    def stretch(self, inputs: list[Stereo], start: int, count: int) -> Stereo:
+    def stretch(
+        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
+    ) -> Stereo:
         """Add some frames of them up."""
         out = silence(count)
         for audio, gain in zip(inputs, self._gains, strict=True):

@@ -12,7 +12,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, raised_cosine
-from cloudrift.audio.wrap import slice_wrapped
 
 FADE_S = 0.010
 PERIODS = 3  # that the device holds
@@ -35,6 +34,31 @@ class Take:
     wave: NDArray[np.float32]
     start: float = 0.0
     end: float = 1.0
+    patch: NDArray[np.float32] | None = None  # (frames, 2), instead of the wave's own
+    patch_at: int = 0
+
+    def read(self, position: int, most: int) -> NDArray[np.float32]:
+        """Return frames from a position on, at least one and ``most`` at most: a view, no copy.
+
+        Fewer where the wave ends, or a patch begins or ends.
+        """
+        count = min(most, len(self.wave) - position)
+        if self.patch is None:
+            return self.wave[position : position + count]
+        into = (position - self.patch_at) % len(self.wave)
+        if into < len(self.patch):
+            return self.patch[into : into + count]
+        return self.wave[position : position + min(count, len(self.wave) - into)]
+
+    def around(self, position: int, count: int) -> NDArray[np.float32]:
+        """Return so many frames, round the seam: (count, 2)."""
+        out = np.empty((count, 2), np.float32)
+        done = 0
+        while done < count:
+            part = self.read((position + done) % len(self.wave), count - done)
+            out[done : done + len(part)] = part
+            done += len(part)
+        return out
 
     @property
     def bounds(self) -> tuple[int, int]:
@@ -42,6 +66,13 @@ class Take:
         n = len(self.wave)
         first = round(self.start * n)
         return first, max(first + 1, round(self.end * n))
+
+
+def _as_played(audio: Stereo, gain: float) -> NDArray[np.float32]:
+    """(2, n) as the speaker takes it: (n, 2), at a gain and within full scale."""
+    wave = np.empty((audio.shape[1], 2), np.float32)
+    np.multiply(audio.T, np.float32(gain), out=wave)
+    return np.clip(wave, -1.0, 1.0, out=wave)
 
 
 @dataclass(frozen=True)
@@ -113,9 +144,12 @@ class Player:
         """Play another rendering from the same place in the loop on."""
         part = self._wanted
         start, end = (part.start, part.end) if part else (0.0, 1.0)
-        wave = np.ascontiguousarray(audio.T) * np.float32(gain)
-        np.clip(wave, -1.0, 1.0, out=wave)
-        self._wanted = Take(wave=wave, start=start, end=end)
+        self._wanted = Take(wave=_as_played(audio, gain), start=start, end=end)
+
+    def patch(self, audio: Stereo, start: int, gain: float = 1.0) -> None:
+        """Play a stretch from a frame on in another rendering; the rest stays as it was loaded."""
+        if self._wanted is not None:
+            self._wanted = replace(self._wanted, patch=_as_played(audio, gain), patch_at=start)
 
     def hear_part(self, start: float, end: float) -> None:
         """Let only a part of the loop turn (shares of its length); all of it for 0 to 1."""
@@ -218,7 +252,9 @@ class Player:
         end = self._position + frames
         if end >= take.bounds[1]:
             return None
-        out = take.wave[self._position : end]
+        out = take.read(self._position, frames)
+        if len(out) < frames:
+            return None
         self._position = end
         return out
 
@@ -326,8 +362,8 @@ class Player:
             olds = news = both = 0.0
             for at in range(0, self._fade, PIECE):
                 count = min(PIECE, self._fade - at)
-                old = slice_wrapped(ghost.take.wave.T, ghost.position + at, count).T
-                new = slice_wrapped(take.wave.T, self._position + at, count).T
+                old = ghost.take.around(ghost.position + at, count)
+                new = take.around(self._position + at, count)
                 olds += float(np.vdot(old, old))
                 news += float(np.vdot(new, new))
                 both += float(np.vdot(old, new))
@@ -348,7 +384,7 @@ class Player:
         take, count = self._take, len(out)
         if take is None:
             return
-        out += take.wave[self._position : self._position + count]
+        out += take.around(self._position, count)
         self._position += count
         if self._fade_left:
             done = self._fade - self._fade_left
@@ -362,6 +398,6 @@ class Player:
             return
         use = min(self._fade - ghost.done, len(out))
         fall = self._old_gain[ghost.done : ghost.done + use]
-        out[:use] += slice_wrapped(ghost.take.wave.T, ghost.position, use).T * fall
+        out[:use] += ghost.take.around(ghost.position, use) * fall
         done = ghost.done + use
         self._ghost = _Ghost(ghost.take, ghost.position + use, done) if done < self._fade else None

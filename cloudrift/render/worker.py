@@ -8,18 +8,18 @@ import threading
 import time
 from collections.abc import Callable
 
-from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.looped import Patched
 from cloudrift.ground.memory import give_back
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.model import Loop
-from cloudrift.render.ahead import ahead
+from cloudrift.render.ahead import ahead, get_ready
 from cloudrift.render.engine import Engine, Loudness, Rendered
 
 # How often memory is given back to the system, where more is to be done and where nothing is.
 GIVE_BACK_S, GIVE_BACK_RESTING_S = 3.0, 0.5
 Answer = Callable[[str, Rendered], None]
 Measured = Callable[[str, Rendered, Loudness], None]
-Soon = Callable[[Stereo], None]
+Soon = Callable[[Patched], None]
 Failure = Callable[[str, Exception], None]
 
 
@@ -54,6 +54,7 @@ class RenderWorker:
         self._closing = False
         self._running: str | None = None
         self._was_cancelled = False
+        self._ready_for: Loop | None = None  # for the first look ahead of which all is to be made
         self._thread = threading.Thread(target=self._run, name="render worker", daemon=True)
         self._thread.start()
 
@@ -87,6 +88,10 @@ class RenderWorker:
         self.stop()
         self.has_ended()
 
+    def _called(self) -> bool:
+        with self._change:
+            return self._closing or bool(self._wanted)
+
     def _stale(self, name: str) -> bool:
         with self._change:
             return self._closing or (name in self._wanted and not self._was_cancelled)
@@ -94,8 +99,9 @@ class RenderWorker:
     def _look_ahead(self, name: str, loop: Loop) -> None:
         share = self._where() if name == "treated" else None
         if share is not None:
-            audio = ahead(self._engine, loop, share, self._between)
-            if audio is not None and not self._stale(name):
+            for audio in ahead(self._engine, loop, share, self._between):
+                if self._stale(name):
+                    return
                 self._soon(audio)
 
     def _run(self) -> None:
@@ -106,6 +112,9 @@ class RenderWorker:
                 rests = not self._wanted
             if rests:
                 self._rested()
+                ready, self._ready_for = self._ready_for, None
+                if ready is not None:
+                    get_ready(self._engine, ready, self._called)
             if time.monotonic() - given_back > (GIVE_BACK_RESTING_S if rests else GIVE_BACK_S):
                 give_back()
                 given_back = time.monotonic()
@@ -125,6 +134,8 @@ class RenderWorker:
                 self._answer(name, rendered)
                 if not self._stale(name):
                     self._measured(name, rendered, self._engine.loudness(rendered))
+                if name == "treated":
+                    self._ready_for = loop
             except Cancelled:
                 self._was_cancelled = True
             except Exception as error:

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
 from cloudrift.audio.clips import ClipStore
+from cloudrift.audio.looped import slice_wrapped
 from cloudrift.audio.wrap import read_stretch
 from cloudrift.ground.lru import BoundedStore, alone, bytes_of, kept
 from cloudrift.ground.settings import Full, Settings
@@ -82,6 +83,10 @@ class ToneCache:
             tone = Tone(soft, soft if tone.hard is tone.soft else alone(tone.hard))
             self._tones.put(key, tone)
         return tone
+
+    def has_note(self, key: Hashable) -> Stereo | None:
+        """Return a finished note if it is there."""
+        return self._notes.get(key)
 
     def note(self, key: Hashable, make: Callable[[], Stereo]) -> Stereo:
         """Return a finished note, computing it if need be."""
@@ -160,18 +165,63 @@ class Part:
         self._add(audio, come.elements(), 1, tones)
         return audio
 
+    def stretch(
+        self, start: int, count: int, tones: ToneCache, former: tuple["Part", Stereo] | None = None
+    ) -> Stereo:
+        """Return ``count`` frames from ``start`` on, in the steady state: (2, count).
+
+        No more of a note is played than is heard there. ``former`` is a part that differs in its
+        notes alone, and its audio.
+        """
+        gone, come = Counter[_Hit](), Counter(self._hits)
+        if former is not None and (old := Counter(former[0]._hits)) & come:
+            gone, come = old - come, come - old
+            out = np.array(slice_wrapped(former[1], start, count))
+        else:
+            out = silence(count)
+        for hits, sign in ((gone, -1), (come, 1)):
+            for hit in sorted(hits.elements(), key=lambda h: -h.held - h.release):
+                self._add_stretch(out, hit, sign, start, tones)
+        return out
+
+    def _add_stretch(self, out: Stereo, hit: _Hit, sign: int, start: int, tones: ToneCache) -> None:
+        """Add what is heard of a note in ``out``, which begins at a frame of the loop."""
+        count, length = out.shape[1], hit.held + hit.release
+        first = (start - hit.start) % self.frames  # into the note, when it is in its first turn
+        # Begun in the stretch, or before it: then once more for each loop that it has rung on.
+        begins = range(first - self.frames, length, self.frames)
+        heard = [at for at in begins if at + count > 0]
+        if not heard:
+            return
+        audio = self._note(hit, tones, min(length, max(heard) + count))
+        for at in heard:
+            a, b = max(at, 0), min(at + count, audio.shape[1])
+            if a < b:
+                out[:, a - at : b - at] += np.float32(sign) * audio[:, a:b]
+
     def _add(self, out: Stereo, hits: Iterable[_Hit], sign: int, tones: ToneCache) -> None:
-        instrument, settings, rate = self.instrument, self.settings, self.clock.rate
-        full = instrument.spec.full(settings)
         # The longest first: a tone that was computed for a long note serves the short ones.
         for hit in sorted(hits, key=lambda h: -h.held - h.release):
-            key = (instrument.identity, settings, rate, hit.sound)
-            audio = tones.note(key, partial(_play, hit, instrument, settings, full, rate, tones))
+            audio = self._note(hit, tones)
             add_wrapped(out, audio if sign > 0 else -audio, hit.start)
+
+    def _note(self, hit: _Hit, tones: ToneCache, most: int | None = None) -> Stereo:
+        """A note; only its first frames where no more are wanted and the whole is not there."""
+        instrument, settings, rate = self.instrument, self.settings, self.clock.rate
+        key = (instrument.identity, settings, rate, hit.sound)
+        play = partial(_play, hit, instrument, settings, self._full, rate, tones)
+        if most is None or most >= hit.held + hit.release:
+            return tones.note(key, play)
+        there = tones.has_note(key)
+        return play(most) if there is None else there
+
+    @cached_property
+    def _full(self) -> Full:
+        return self.instrument.spec.full(self.settings)
 
     @cached_property
     def _hits(self) -> list[_Hit]:
-        full = self.instrument.spec.full(self.settings)
+        full = self._full
         hits = list(_hits(self.notes, self.instrument, full, self.clock, self.once))
         if self.instrument.mono:
             loop_frames = self.clock.frames(self.loop_ticks)
@@ -298,11 +348,14 @@ def _play(
     full: Full,
     rate: int,
     tones: ToneCache,
+    most: int | None = None,
 ) -> Stereo:
-    total = hit.held + hit.release
+    """Play a note, or its first frames."""
+    length = hit.held + hit.release
+    total = min(length, max(most, hit.glide) if most else length)
     step = int(STEP_S * rate)
     skip = _frames_of(SKIP_MS, rate) if hit.joined else 0
-    bend = _bend(hit.glide_st, min(hit.glide, total))
+    bend = _bend(hit.glide_st, min(hit.glide, length))
     ahead = skip + (round(float(bend[-1])) + 1 - len(bend) if len(bend) else 0)
     request = ToneRequest(
         pitch=hit.pitch,
@@ -314,15 +367,17 @@ def _play(
     )
     tone = tones.tone(instrument, settings, request)
     bright = _brightness(hit, full, rate)
+    if isinstance(bright, np.ndarray):
+        bright = bright[:total]
     gain = (hit.velocity / 127) ** VELOCITY_POWER * to_gain(instrument.gain_db)
-    envelope = np.float32(gain) * _envelope(hit, full, rate)
+    envelope = np.float32(gain) * _envelope(hit, full, rate)[:total]
     if len(bend) and not isinstance(bright, np.ndarray):
         soft, hard = (audio[:, : request.frames] for audio in tone)
         mixed = envelope * _bent(soft + bright * (hard - soft), bend, skip, ahead, total)
     else:
         soft, hard = (_bent(audio, bend, skip, ahead, total) for audio in tone)
         mixed = _blended(soft, hard, envelope, bright)
-    if instrument.damper:
+    if instrument.damper and hit.held < total:
         _add_damper(mixed, instrument.damper(hit.variant, rate), hit.held, envelope)
     return _widened(mixed, full.number("width") / 100)
 

@@ -22,10 +22,12 @@ def before(x: Wave) -> Wave:
 
 def soft(x: Wave) -> Wave:
     """x / sqrt(1 + x^2), averaged: its area under the curve is sqrt(1 + x^2)."""
-    root = np.sqrt(1 + x * x)
+    root = x * x
+    root += 1
+    np.sqrt(root, out=root)
     out = x.copy()
     out[..., 1:] += x[..., :-1]
-    root[..., 1:] += root[..., :-1].copy()
+    root[..., 1:] += root[..., :-1]  # NumPy sees that both are the same and reads the old ones
     out /= root
     return out
 
@@ -67,6 +69,7 @@ def saturate(audio: Stereo, gain: float, edge_hz: float, rate: int) -> Stereo:
     """Round the peaks, unity gain for quiet sound, up to a band edge, loop-true."""
 
     def shape(wave: Wave) -> Wave:
-        return soft(wave * np.float32(gain)) / np.float32(gain)
+        wave *= np.float32(gain)
+        return soft(wave)
 
-    return shaped_oversampled(audio, shape, band_edge(edge_hz, rate, BLOCK))
+    return shaped_oversampled(audio, shape, band_edge(edge_hz, rate, BLOCK) / np.float32(gain))

@@ -6,7 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, to_gain
-from cloudrift.audio.wrap import BLOCK, Spectrum, filter_circular, shaped_oversampled, slice_wrapped
+from cloudrift.audio.looped import Looped, slice_wrapped
+from cloudrift.audio.wrap import BLOCK, Spectrum, filter_circular, shaped_oversampled
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.curves import SHAPES, band_edge
@@ -80,7 +81,7 @@ def _kind(
         return _driven(audio, full, curve, context.rate)
 
     def stretch(
-        audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
+        audio: Looped, full: Full, _draw: int, context: Context, start: int, count: int
     ) -> Stereo:
         piece = np.array(slice_wrapped(audio, start - REACH, count + 2 * REACH))
         return _driven(piece, full, curve, context.rate)[:, REACH : REACH + count]

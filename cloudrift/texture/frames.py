@@ -7,8 +7,8 @@ import scipy.fft as sf
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, add_wrapped
+from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.pair import both
-from cloudrift.audio.wrap import slice_wrapped
 from cloudrift.texture.context import Context
 
 FRAME, HOP = 2048, 512
@@ -69,7 +69,7 @@ def filtered(audio: Stereo, context: Context, gain_of: Callable[[Spectra], Gain]
 
 
 def filtered_stretch(
-    audio: Stereo, context: Context, gain_at: Callable[[NDArray[np.float64]], Gain],
+    audio: Looped, context: Context, gain_at: Callable[[NDArray[np.float64]], Gain],
     start: int, count: int,
 ) -> Stereo:  # fmt: skip
     """Return some frames of what ``filtered`` makes with a gain that hears nothing: as if whole.

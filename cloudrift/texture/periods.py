@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import slice_wrapped
+from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, Settings
 from cloudrift.notes.time import LONG_VALUES, NOTE_VALUES, TICKS_PER_QUARTER
@@ -77,7 +77,7 @@ def _pointwise(curve: Curve, lay: Callable[[Stereo, Gains], Stereo]) -> tuple[Pr
         return lay(audio, context.tiled(_whole(curve, tuple(full.items()), context)))
 
     def stretch(
-        audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
+        audio: Looped, full: Full, _draw: int, context: Context, start: int, count: int
     ) -> Stereo:
         gains = curve(full, context, stretch_of(context, start, count))
         return lay(slice_wrapped(audio, start, count), gains)

@@ -6,7 +6,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import LONGEST_CHANGE, Spectrum, filter_circular, slice_wrapped
+from cloudrift.audio.looped import Looped, slice_wrapped
+from cloudrift.audio.wrap import LONGEST_CHANGE, Spectrum, filter_circular
 from cloudrift.ground.settings import Full
 from cloudrift.texture.context import Context
 
@@ -41,11 +42,11 @@ class Near:
     frames away, either way, a frame of the input is still heard.
     """
 
-    process: Callable[[Stereo, Full, int, Context, int, int], Stereo]
+    process: Callable[[Looped, Full, int, Context, int, int], Stereo]
     reach: Callable[[Full, int, Context], int]
 
 
-Rough = Callable[[Stereo, Full, Context, int, int], Stereo | None]
+Rough = Callable[[Looped, Full, Context, int, int], Stereo | None]
 
 
 def rough_of(process: Process, lead_s: float) -> Rough:
@@ -55,7 +56,7 @@ def rough_of(process: Process, lead_s: float) -> Rough:
     most of the loop.
     """
 
-    def rough(audio: Stereo, full: Full, context: Context, start: int, count: int) -> Stereo | None:
+    def rough(audio: Looped, full: Full, context: Context, start: int, count: int) -> Stereo | None:
         lead = int(lead_s * context.rate)
         length = count + 2 * lead
         if length > LONGEST_CHANGE * audio.shape[1]:

@@ -7,7 +7,7 @@ import scipy.fft as sf
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import slice_wrapped
+from cloudrift.audio.looped import slice_wrapped
 from cloudrift.ground.settings import Field, Full, SettingsSpec, hz_text, percent
 from cloudrift.texture.context import Context
 from cloudrift.texture.frames import FRAME, HOP, Gain, Spectra, filtered, hz_of, smoothed

@@ -13,17 +13,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.looped import Looped, Patched, put_wrapped, slice_wrapped
 from cloudrift.audio.wrap import (
     LONGEST_CHANGE,
+    Opening,
     Spectrum,
     changed_span,
     filter_change,
     filter_circular,
     filter_stretch,
-    put_wrapped,
-    slice_wrapped,
+    first_answer,
+    opening_of,
 )
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.lru import remembered
 from cloudrift.texture.context import Context
 from cloudrift.texture.process import Process
 from cloudrift.texture.ridden import Course, Values, blend_curve, ridden, ridden_stretch
@@ -50,8 +53,20 @@ class Runner(ABC):
         """
         return None if self.context.once else self._change(out, before, after)
 
+    def answer(self, out: Stereo, difference: Stereo, start: int) -> Stereo | None:
+        """Return the frames of what ``whole`` makes over which its input begins to differ.
+
+        ``out`` is what it made before, ``difference`` (2, count) is added to its input from
+        ``start`` on: exact, as far as that goes. None where it is not linear, or rings too long.
+        """
+        return None if self.context.once else self._answer(out, difference, start)
+
+    def get_ready(self, count: int) -> None:
+        """Make what ``answer`` needs for so many frames, before it is needed."""
+        del count
+
     def stretch(
-        self, audio: Stereo, start: int, count: int, *, exact: bool = False
+        self, audio: Looped, start: int, count: int, *, exact: bool = False
     ) -> Stereo | None:
         """Return frames ``start`` to ``start + count`` of what ``whole`` makes.
 
@@ -64,8 +79,12 @@ class Runner(ABC):
         del out, before, after
         return None
 
+    def _answer(self, out: Stereo, difference: Stereo, start: int) -> Stereo | None:
+        del out, difference, start
+        return None
+
     @abstractmethod
-    def _stretch(self, audio: Stereo, start: int, count: int, exact: bool) -> Stereo | None: ...
+    def _stretch(self, audio: Looped, start: int, count: int, exact: bool) -> Stereo | None: ...
 
 
 def runner(group: Line, context: Context) -> Runner:
@@ -100,7 +119,22 @@ class LinearRunner(Runner):
     def _change(self, out: Stereo, before: Stereo, after: Stereo) -> Stereo | None:
         return filter_change(out, before, after, self._through, self._ring)
 
-    def _stretch(self, audio: Stereo, start: int, count: int, exact: bool) -> Stereo | None:
+    def _answer(self, out: Stereo, difference: Stereo, start: int) -> Stereo | None:
+        opening = self._opening(difference.shape[1])
+        if opening is None:
+            return None
+        return slice_wrapped(out, start, difference.shape[1]) + first_answer(difference, opening)
+
+    def get_ready(self, count: int) -> None:
+        """Make what ``answer`` needs for so many frames, before it is needed."""
+        self._opening(count)
+
+    def _opening(self, count: int) -> Opening | None:
+        what = tuple((t.kind, t.version, t.blend, t.draw, t.settings) for t, _, _ in self._parts)
+        key = ("opening", what, self.context.depends(in_key=True), count)
+        return remembered(key, lambda: opening_of(self._through, self._ring, count))
+
+    def _stretch(self, audio: Looped, start: int, count: int, exact: bool) -> Stereo | None:
         # What rang in longer ago than half of that is 45 dB down.
         ring = self._ring if exact else self._ring // 2
         return filter_stretch(audio, self._through, ring, start, count)
@@ -131,7 +165,7 @@ class _OneRunner(Runner):
             return wet  # of another length: there is nothing to blend it with
         return self._blended(audio, wet)
 
-    def _stretch(self, audio: Stereo, start: int, count: int, exact: bool) -> Stereo | None:
+    def _stretch(self, audio: Looped, start: int, count: int, exact: bool) -> Stereo | None:
         wet = self._wet_stretch(audio, start, count, exact)
         return (
             None if wet is None else self._blended(slice_wrapped(audio, start, count), wet, start)
@@ -149,7 +183,7 @@ class _OneRunner(Runner):
         """What it makes of the whole loop, unblended."""
 
     @abstractmethod
-    def _wet_stretch(self, audio: Stereo, start: int, count: int, exact: bool) -> Stereo | None:
+    def _wet_stretch(self, audio: Looped, start: int, count: int, exact: bool) -> Stereo | None:
         """The same of a stretch of it."""
 
 
@@ -174,7 +208,7 @@ class StandingRunner(_OneRunner):
             put_wrapped(new, self._blended(slice_wrapped(after, start, count), wet, start), start)
         return new
 
-    def _wet_stretch(self, audio: Stereo, start: int, count: int, exact: bool) -> Stereo | None:
+    def _wet_stretch(self, audio: Looped, start: int, count: int, exact: bool) -> Stereo | None:
         near, rough, context = self.kind.near, self.kind.rough, self.context
         if near:
             return near.process(audio, self.full, self.treatment.draw, context, start, count)
@@ -198,10 +232,12 @@ class RidingRunner(_OneRunner):
         return runner((msgspec.structs.replace(still, settings=settings),), self.context)
 
     def _run(
-        self, audio: Stereo, values: Values, where: tuple[int, int] | None, exact: bool
+        self, audio: Looped, values: Values, where: tuple[int, int] | None, exact: bool
     ) -> Stereo | None:
         at = self._at(values)
-        return at.whole(audio) if where is None else at.stretch(audio, *where, exact=exact)
+        if where is not None:
+            return at.stretch(audio, *where, exact=exact)
+        return at.whole(audio.all() if isinstance(audio, Patched) else audio)
 
     def _wet(self, audio: Stereo) -> Stereo:
         if self._course is None:
@@ -210,7 +246,7 @@ class RidingRunner(_OneRunner):
             self._course, lambda values, where: self._run(audio, values, where, True), self.context
         )
 
-    def _wet_stretch(self, audio: Stereo, start: int, count: int, exact: bool) -> Stereo | None:
+    def _wet_stretch(self, audio: Looped, start: int, count: int, exact: bool) -> Stereo | None:
         if self._course is None:
             return self._at(()).stretch(audio, start, count, exact=exact)
         return ridden_stretch(

@@ -1,9 +1,9 @@
 """Shift: another pitch, by tape (the length follows) or with the length held."""
 
 from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.resample import resample_circular, shift_held
 from cloudrift.audio.stretch import LEAD_S, pitch_shifted
-from cloudrift.audio.wrap import slice_wrapped
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
@@ -40,7 +40,7 @@ def held(audio: Stereo, semitones: float, context: Context) -> Stereo:
     return context.tiled(shift_held(turn, semitones, context.rate, joins=context.cuts))
 
 
-def _rough(audio: Stereo, full: Full, context: Context, start: int, count: int) -> Stereo | None:
+def _rough(audio: Looped, full: Full, context: Context, start: int, count: int) -> Stereo | None:
     """Some frames with the length held: their phases differ from those of the whole."""
     if full.word("way") == TAPE:
         return None

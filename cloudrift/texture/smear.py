@@ -4,6 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.looped import Looped
 from cloudrift.audio.wrap import read_splined, read_stretch, splined
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
@@ -66,7 +67,7 @@ def _smear(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
 
 
 def _stretch(
-    audio: Stereo, full: Full, draw: int, context: Context, start: int, count: int
+    audio: Looped, full: Full, draw: int, context: Context, start: int, count: int
 ) -> Stereo:
     away, left, right = courses_of(full, draw, context, stretch_of(context, start, count))
     out = np.zeros((2, count), np.float32)

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.looped import Looped
 from cloudrift.ground.draws import stream
 from cloudrift.ground.settings import Field, Full, SettingsSpec, hz_text, percent
 from cloudrift.texture.context import Context
@@ -82,7 +83,7 @@ def _by_frames(gain_of: Callable[[Full, int, Context, Shares], Gain]) -> tuple[P
         return filtered(audio, context, lambda _: gain)
 
     def stretch(
-        audio: Stereo, full: Full, draw: int, context: Context, start: int, count: int
+        audio: Looped, full: Full, draw: int, context: Context, start: int, count: int
     ) -> Stereo:
         return filtered_stretch(
             audio, context, lambda at: gain_of(full, draw, context, at), start, count

@@ -4,7 +4,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import read_splined, read_stretch, slice_wrapped, splined
+from cloudrift.audio.looped import Looped, slice_wrapped
+from cloudrift.audio.wrap import read_splined, read_stretch, splined
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec
 from cloudrift.texture.context import Context
@@ -46,7 +47,7 @@ def _voices(left_1: Stereo, right_1: Stereo, left_2: Stereo, right_2: Stereo) ->
 
 
 def _chorus_stretch(
-    audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
+    audio: Looped, full: Full, _draw: int, context: Context, start: int, count: int
 ) -> Stereo:
     aways = chorus_away(full, context, stretch_of(context, start, count))
     return _voices(*(read_stretch(audio, away, start) for away in aways))
@@ -86,7 +87,7 @@ def _doubler(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
 
 
 def _doubler_stretch(
-    audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
+    audio: Looped, full: Full, _draw: int, context: Context, start: int, count: int
 ) -> Stereo:
     cents = full.number("cents")
     if cents == 0:

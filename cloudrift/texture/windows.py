@@ -6,7 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import read_displaced, read_stretch, slice_wrapped
+from cloudrift.audio.looped import Looped, frames_at, slice_wrapped
+from cloudrift.audio.wrap import read_displaced, read_stretch
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.notes.time import LONG_VALUES
@@ -61,7 +62,7 @@ def _slow(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
 
 
 def _slow_stretch(
-    audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
+    audio: Looped, full: Full, _draw: int, context: Context, start: int, count: int
 ) -> Stereo:
     away, level = _course(full, context)
     read = read_stretch(audio, slice_wrapped(away, start, count), start)
@@ -121,11 +122,11 @@ def _reordered(
         return audio[:, places % audio.shape[1]] * context.tiled(level)
 
     def stretch(
-        audio: Stereo, full: Full, _draw: int, context: Context, start: int, count: int
+        audio: Looped, full: Full, _draw: int, context: Context, start: int, count: int
     ) -> Stereo:
         source, level = sources(full, context)
-        heard = source.take(np.arange(start, start + count), mode="wrap")
-        return audio[:, heard] * slice_wrapped(level, start, count)
+        heard = source.take(np.arange(start, start + count), mode="wrap") % audio.shape[1]
+        return frames_at(audio, heard) * slice_wrapped(level, start, count)
 
     return process, Near(process=stretch, reach=reach)
 

@@ -8,7 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.looped import Patched
 from cloudrift.desktop.session.document import OpenDocument
 from cloudrift.desktop.session.heard_once import BARE, HeardOnce
 from cloudrift.desktop.session.preview import Preview
@@ -41,7 +41,7 @@ class Hearing(QObject):
     broke = pyqtSignal(str)
     _answered = pyqtSignal(str, object)
     _measured = pyqtSignal(str, object, object)
-    _came_soon = pyqtSignal(object)  # Stereo
+    _came_soon = pyqtSignal(object)  # Patched
     _rested = pyqtSignal()
 
     def __init__(
@@ -325,11 +325,11 @@ class Hearing(QObject):
         heard = self.transport.player.playing and self.side == TREATED
         return self.transport.player.share if heard else None
 
-    def _on_soon(self, audio: Stereo) -> None:
+    def _on_soon(self, audio: Patched) -> None:
         """What comes next is there; the rest of the loop is as it was until it has followed."""
         if self.side == TREATED and not self.transport.click:
             self.once.followed()
-            self.transport.player.load(audio, self.gain_of(TREATED))
+            self.transport.player.patch(audio.piece, audio.start, self.gain_of(TREATED))
 
     def _on_measured(self, name: str, rendered: Rendered, loudness: Loudness) -> None:
         self.loudness[name] = loudness

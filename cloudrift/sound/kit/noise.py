@@ -7,7 +7,7 @@ import scipy.fft as sf
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, raised_cosine
-from cloudrift.audio.wrap import slice_wrapped
+from cloudrift.audio.looped import slice_wrapped
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 

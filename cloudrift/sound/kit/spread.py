@@ -12,7 +12,7 @@ import scipy.fft as sf
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import slice_wrapped
+from cloudrift.audio.looped import slice_wrapped
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.sound.instrument import Tone, ToneRequest

@@ -5,7 +5,8 @@ import functools
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.audio.wrap import circular_noise, slice_wrapped
+from cloudrift.audio.looped import slice_wrapped
+from cloudrift.audio.wrap import circular_noise
 from cloudrift.ground.draws import stream
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, opening, shaped

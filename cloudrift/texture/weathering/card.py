@@ -4,14 +4,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, to_gain
-from cloudrift.audio.wrap import (
-    AFTER,
-    Spectrum,
-    filter_circular,
-    read_displaced,
-    read_stretch,
-    slice_wrapped,
-)
+from cloudrift.audio.looped import Looped, slice_wrapped
+from cloudrift.audio.wrap import AFTER, Spectrum, filter_circular, read_displaced, read_stretch
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, Full, SettingsSpec
 from cloudrift.texture.context import Context
@@ -29,7 +23,7 @@ from cloudrift.texture.weathering.sampler import (
     hold,
     quantised,
 )
-from cloudrift.texture.weathering.speed import PARTS, strayed
+from cloudrift.texture.weathering.speed import PARTS, strayed, strays_most
 
 OFF_DB = -80.0  # a noise at this level is off
 # Frames that filters ring, one behind the other: those of saturation and sampler, of the head, of
@@ -48,22 +42,22 @@ def _process(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
 
 
 def _process_stretch(
-    audio: Stereo, full: Full, draw: int, context: Context, start: int, count: int
+    audio: Looped, full: Full, draw: int, context: Context, start: int, count: int
 ) -> Stereo:
     """The same over some frames of the loop, with what they need before and after them."""
     ring = _ring(full)
     first, more = start - ring, count + 2 * ring
-    away = strays_of(full, draw, context)
+    away = strays_of(full, draw, context, (first, more))
     if away is None:
         read = np.array(slice_wrapped(audio, first, more))
     else:
-        read = read_stretch(audio, slice_wrapped(away, first, more), first)
+        read = read_stretch(audio, away, first)
     return _worn(read, full, draw, context, first)[:, ring : ring + count]
 
 
 def _reach(full: Full, draw: int, context: Context) -> int:
-    away = strays_of(full, draw, context)
-    return _ring(full) + (0 if away is None else int(np.abs(away).max()) + 8)
+    most = strays_most(_cents_of(full), draw, context.loop_frames, context.rate)
+    return _ring(full) + most + 8
 
 
 def _ring(full: Full) -> int:
@@ -71,11 +65,18 @@ def _ring(full: Full) -> int:
     return REACH + TAPE_REACH * head + RADIO_REACH * (full.number("radio") > 0)
 
 
-def strays_of(full: Full, draw: int, context: Context) -> NDArray[np.float32] | None:
-    """Return how far each frame is read from its place at this wear; None where nothing strays."""
-    wear = _wear(full)
-    cents = {part: wear * full.number(f"{part}_cents") for part in PARTS}
-    return strayed(cents, draw, context.loop_frames, context.rate)
+def strays_of(
+    full: Full, draw: int, context: Context, where: tuple[int, int] | None = None
+) -> NDArray[np.float32] | None:
+    """Return how far each frame is read from its place at this wear; None where nothing strays.
+
+    ``where``: of so many frames from one on alone.
+    """
+    return strayed(_cents_of(full), draw, context.loop_frames, context.rate, where)
+
+
+def _cents_of(full: Full) -> dict[str, float]:
+    return {part: _wear(full) * full.number(f"{part}_cents") for part in PARTS}
 
 
 def _worn(audio: Stereo, full: Full, draw: int, context: Context, start: int) -> Stereo:

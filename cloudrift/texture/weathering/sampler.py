@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import slice_wrapped
+from cloudrift.audio.looped import slice_wrapped
 
 FULL_RATE_HZ = 44_100.0
 MOST_BITS = 16.0  # from here on bits are not counted

@@ -3,6 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from cloudrift.audio.looped import slice_wrapped
 from cloudrift.audio.wrap import circular_noise
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
@@ -47,15 +48,29 @@ def cents_to_speed(cents: float) -> np.float32:
 
 
 def strayed(
-    cents: dict[str, float], draw: int, frames: int, rate: int
-) -> NDArray[np.float32] | None:
+    cents: dict[str, float], draw: int, frames: int, rate: int,
+    where: tuple[int, int] | None = None,
+) -> NDArray[np.float32] | None:  # fmt: skip
     """Return how far each frame is read from its place, (frames,); None where nothing strays.
 
-    ``cents`` holds the peak of each part of PARTS.
+    ``cents`` holds the peak of each part of PARTS. ``where`` is a first frame and a count: only
+    those, round the seam.
     """
-    parts = [
-        _stray(part, draw, frames, rate) * cents_to_speed(peak)
-        for part, peak in cents.items()
-        if peak > 0
-    ]
-    return np.sum(parts, axis=0, dtype=np.float32) if parts else None
+    out: NDArray[np.float32] | None = None
+    for part, peak in cents.items():
+        if peak > 0:
+            stray = slice_wrapped(_stray(part, draw, frames, rate), *(where or (0, frames)))
+            more = stray * cents_to_speed(peak)
+            out = more if out is None else np.add(out, more, out=out)
+    return out
+
+
+def strays_most(cents: dict[str, float], draw: int, frames: int, rate: int) -> int:
+    """Return how many frames away from its place any frame is read at most."""
+    return int(sum(_most(part, draw, frames, rate) * cents_to_speed(peak)
+                   for part, peak in cents.items() if peak > 0)) + 1  # fmt: skip
+
+
+@kept
+def _most(part: str, draw: int, frames: int, rate: int) -> float:
+    return float(np.abs(_stray(part, draw, frames, rate)).max())

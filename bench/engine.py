@@ -1,0 +1,153 @@
+"""The engine's own figures, in CPU time, each in a process that has done nothing else.
+
+``python -m bench.engine [row ...]`` prints one row a line: what, wanted, measured.
+"""
+
+import gc
+import os
+import statistics
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from bench.loops import big_loop
+from cloudrift.ground.memory import give_back, keep_memory_tidy
+from cloudrift.loop import chord_edits, edits
+from cloudrift.loop.model import Loop
+from cloudrift.render.ahead import ahead, get_ready
+from cloudrift.render.engine import Engine
+from cloudrift.render.player import SWITCH_INTERVAL_S
+
+ROUNDS = 12
+Row = tuple[str, str, str]
+
+
+def cpu_of(work: Callable[[], object]) -> tuple[float, float]:
+    """Return the CPU time and the wall time of some work, in ms."""
+    cpu, wall = time.process_time(), time.perf_counter()
+    work()
+    return (time.process_time() - cpu) * 1e3, (time.perf_counter() - wall) * 1e3
+
+
+def heard_and_whole(engine: Engine, loops: list[Loop]) -> str:
+    """CPU time until what comes next is there, and until the whole loop is, over some edits."""
+    heard, whole = [], []
+    for i, loop in enumerate(loops):
+        stretches = ahead(engine, loop, i / len(loops))
+        first = cpu_of(lambda: next(stretches, None))  # noqa: B023
+        rest = cpu_of(lambda: (list(stretches), engine.render(loop)))  # noqa: B023
+        heard.append(first[0])
+        whole.append(first[0] + rest[0])
+    return (f"{statistics.median(heard):.0f} ms heard, {max(heard):.0f} worst; "
+            f"{statistics.median(whole):.0f} ms whole, {max(whole):.0f} worst")  # fmt: skip
+
+
+def cold() -> Row:
+    """Render the loop with nothing kept."""
+    loop, engine = big_loop(), Engine()
+    cpu, wall = cpu_of(lambda: engine.render(loop))
+    plays = loop.frames / loop.rate
+    return ("whole loop, empty cache, CPU", "2.0 CPU s, 15 times faster than it plays",
+            f"{cpu / 1e3:.2f} CPU s, {plays / wall * 1e3:.1f} times")  # fmt: skip
+
+
+def chord() -> Row:
+    """Change a chord that all layers follow."""
+    loop, engine = big_loop(), Engine()
+    engine.render(loop)
+    get_ready(engine, loop, lambda: False)
+    degrees = [chord_edits.set_degree(loop, loop.chords[1].id, 1 + i % 7, count=3 + (i > 6))
+               for i in range(ROUNDS)]  # fmt: skip
+    return (
+        "a chord changed, all layers follow, CPU",
+        "180 ms heard",
+        heard_and_whole(engine, degrees),
+    )
+
+
+def level() -> Row:
+    """Change a pan behind a line on the whole loop."""
+    loop, engine = big_loop(), Engine()
+    engine.render(loop)
+    get_ready(engine, loop, lambda: False)
+    pans = [edits.set_layer(loop, loop.layers[0].id, pan=i / 50) for i in range(ROUNDS)]
+    return "level, pan, mute, CPU", "20 ms heard", heard_and_whole(engine, pans)
+
+
+def long_level() -> Row:
+    """The same at four times the length."""
+    loop, engine = big_loop(bars=32), Engine()
+    engine.render(loop)
+    get_ready(engine, loop, lambda: False)
+    pans = [edits.set_layer(loop, loop.layers[0].id, pan=i / 50) for i in range(ROUNDS)]
+    return ("level, pan, mute at 32 bars, CPU", "60 ms heard, 1300 ms whole",
+            heard_and_whole(engine, pans))  # fmt: skip
+
+
+def resident_mb() -> int:
+    """How much memory this process uses."""
+    return int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE") >> 20
+
+
+def peak_mb() -> int:
+    """The most that it has used."""
+    lines = Path("/proc/self/status").read_text().splitlines()
+    return next(int(line.split()[1]) >> 10 for line in lines if line.startswith("VmHWM"))
+
+
+def memory() -> Row:
+    """Open the loop in the window, edit it a hundred times, and rest."""
+    from cloudrift.desktop.frame.app import make_app  # noqa: PLC0415
+    from cloudrift.desktop.frame.window import Window  # noqa: PLC0415
+    from cloudrift.desktop.session.session import Session  # noqa: PLC0415
+    from cloudrift.devices import SilentSpeaker  # noqa: PLC0415
+
+    app, loop = make_app(), big_loop()
+    session = Session(loop, None, SilentSpeaker(loop.rate))
+    window = Window(session)
+    window.show()
+
+    def rest() -> None:
+        until = time.monotonic() + 0.05
+        while session.hearing.busy or time.monotonic() < until:
+            app.processEvents()
+            time.sleep(0.002)
+
+    rest()
+    session.transport.set_playing(True)
+    for i in range(100):
+        session.apply("chord", lambda loop, i=i: chord_edits.set_degree(  # type: ignore[misc]
+            loop, loop.chords[i % 4].id, 1 + (3 * i + 2) % 7, count=3 + i % 2))  # fmt: skip
+        rest()
+    gc.collect()
+    time.sleep(1.0)
+    give_back()
+    steady = resident_mb()
+    window.close()
+    return ("memory, loop open in the window, after 100 edits", "650 MB steady, 800 MB peak",
+            f"{steady} MB steady, {peak_mb()} MB peak")  # fmt: skip
+
+
+ROWS = {one.__name__: one for one in (cold, chord, level, long_level, memory)}
+
+
+def rows() -> list[Row]:
+    """Measure all of them, each in a process of its own."""
+    out = []
+    for name in ROWS:
+        done = subprocess.run([sys.executable, "-m", "bench.engine", name], capture_output=True,
+                              text=True, check=True)  # fmt: skip
+        what, wanted, measured = done.stdout.strip().splitlines()[-1].split("\t")
+        out.append((what, wanted, measured))
+    return out
+
+
+if __name__ == "__main__":
+    sys.setswitchinterval(SWITCH_INTERVAL_S)
+    keep_memory_tidy()
+    for name in sys.argv[1:] or ROWS:
+        print("\t".join(ROWS[name]()), flush=True)
