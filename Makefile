@@ -9,9 +9,11 @@ QT_LIBRARIES := libegl1 libgl1 libxkbcommon0 libdbus-1-3 libfontconfig1 libxkbco
 .PHONY: demo test bench fuzz soak killed mutants shots sounds-report system clean
 
 demo: $(STAMP) system
+	@$(BIN)/python -m cloudrift.audio.quick
 	@$(BIN)/cloudrift demo
 
 test: $(STAMP) system
+	@$(BIN)/python -m cloudrift.audio.quick
 	$(BIN)/ruff format --check .
 	$(BIN)/ruff check .
 	$(BIN)/mypy
@@ -45,7 +47,7 @@ shots: $(STAMP) system
 sounds-report: $(STAMP) system
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/sounds_report.py
 
-$(STAMP): requirements.txt pyproject.toml
+$(STAMP): requirements.txt pyproject.toml setup.py cloudrift/audio/quick.c
 	@test -x $(BIN)/python || $(PYTHON) -m venv .venv || { \
 	  echo "cloudrift: could not make .venv; install python3-venv (3.11 or newer)"; exit 2; }
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check -r requirements.txt

@@ -104,8 +104,8 @@ def warm():
 
     loop = make_small_loop()
     made = Engine()
-    for one in (loop, bare_of(loop)):
-        made.loudness(made.render(one))
+    for name, one in (("treated", loop), ("bare", bare_of(loop))):
+        made.loudness(made.render(one, name=name))
     yield made
     made.close()
 
@@ -124,9 +124,12 @@ def engine_of_session(warm, clips):
     from cloudrift.render import Engine
 
     made = Engine(clips=clips)
-    stores = ((made.cache._store, warm.cache._store), (made.tones._tones, warm.tones._tones),
+    for key, held in warm.cache._used.items():
+        made.cache.put(key, held.audio, held.cost_ms)
+    stores = ((made.tones._tones, warm.tones._tones),
               (made.tones._notes, warm.tones._notes), (made._latest, warm._latest),
-              (made._latest_at, warm._latest_at), (made._took, warm._took))  # fmt: skip
+              (made._latest_at, warm._latest_at), (made._took, warm._took),
+              (made._costs, warm._costs))  # fmt: skip
     for mine, theirs in stores:
         for key, value in theirs._held.items():
             mine.put(key, value)

@@ -8,7 +8,16 @@ from msgspec.structs import replace
 
 from cloudrift.audio.looped import slice_wrapped
 from cloudrift.loop import chord_edits, edits, own_notes
-from cloudrift.render.nodes import LineBlended, Node, Played, Riding, Summed, Treated, Turns
+from cloudrift.render.nodes import (
+    LineBlended,
+    Node,
+    Played,
+    Riding,
+    Summed,
+    Treated,
+    Turns,
+    steps,
+)
 from cloudrift.render.plan import loop_node
 from cloudrift.sound.own import OwnSound
 from cloudrift.style import find_card, sketch
@@ -32,12 +41,6 @@ def every_kind():
     level = (RidePoint(tick=0, value=-12.0), RidePoint(tick=3840, value=0.0))
     loop = edits.set_level_ride(loop, "l3", level)
     return edits.set_line_blend(loop, "g1", 0.6)
-
-
-def steps(node):
-    yield node
-    for each in node.inputs:
-        yield from steps(each)
 
 
 LOOP = every_kind()

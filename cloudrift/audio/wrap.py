@@ -12,6 +12,7 @@ import numpy as np
 import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import quick
 from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine
 from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.pair import both
@@ -92,9 +93,11 @@ def filter_circular(audio: Stereo, through: Through, ring_frames: int) -> Stereo
     out = sf.irfft(spectrum, length, workers=FFT_WORKERS, overwrite_x=True)
     if length == n:
         return np.ascontiguousarray(out)
+    turned = out[:, :n].copy()
+    add_wrapped(turned, out[:, n:-BEFORE], 0)
     # The last frames of the transform are those before time zero.
-    ordered = np.concatenate([out[:, -BEFORE:], out[:, :-BEFORE]], axis=1)
-    return np.roll(fold(ordered, n), -BEFORE, axis=1)
+    add_wrapped(turned, out[:, -BEFORE:], -BEFORE)
+    return turned
 
 
 def filter_change(
@@ -276,6 +279,11 @@ def read_displaced(audio: Stereo, away: NDArray[np.float32]) -> Stereo:
 
 def splined(audio: Stereo) -> NDArray[np.float32]:
     """Return what ``read_splined`` reads: a loop's spline, (channels, n + 3)."""
+    if quick.library:
+        out = np.empty((len(audio), audio.shape[1] + 3), np.float32)
+        quick.spline_of(audio, out[:, 1:-2])
+        out[:, 0], out[:, -2:] = out[:, -3], out[:, 1:3]
+        return out
     from scipy.ndimage import spline_filter1d  # noqa: PLC0415 - slow to import, rarely needed
 
     def spline(channel: int) -> NDArray[np.float32]:
@@ -288,6 +296,8 @@ def splined(audio: Stereo) -> NDArray[np.float32]:
 def read_splined(spline: NDArray[np.float32], away: NDArray[np.float32]) -> NDArray[np.float32]:
     """Read one channel or two with every frame displaced, as ``read_displaced`` does."""
     n = spline.shape[1] - 3
+    if quick.library:
+        return quick.read_spline(spline, n, away, 0, max(len(away), n // len(away) * len(away)))
     at, f = _places(away, 0)
     if len(away) < n:
         turns = n // len(away)
@@ -299,14 +309,17 @@ def read_splined(spline: NDArray[np.float32], away: NDArray[np.float32]) -> NDAr
 
 def read_stretch(audio: Looped, away: NDArray[np.float32], start: int) -> Stereo:
     """Return the frames of ``read_displaced`` from ``start`` on, as many as ``away`` has."""
-    from scipy.ndimage import spline_filter1d  # noqa: PLC0415 - slow to import, rarely needed
-
     at, f = _places(away, start)
     first, last = int(at.min()) - SPLINE_REACH, int(at.max()) + SPLINE_REACH
     near = slice_wrapped(audio, first, last - first)
+    if quick.library:
+        spline = np.empty(near.shape, np.float32)
+        quick.spline_of(near, spline)
+        return quick.read_spline(spline, 0, away, start - first - 1, len(away))
+    from scipy.ndimage import spline_filter1d  # noqa: PLC0415 - slow to import, rarely needed
 
-    spline = both(lambda i: spline_filter1d(near[i], order=3, output=np.float32))
-    return _read(np.stack(spline), at - first - 1, f)
+    sides = both(lambda i: spline_filter1d(near[i], order=3, output=np.float32))
+    return _read(np.stack(sides), at - first - 1, f)
 
 
 def _places(away: NDArray[np.float32], start: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:

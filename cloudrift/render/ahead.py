@@ -13,7 +13,7 @@ from cloudrift.audio.buffers import Stereo, silence
 from cloudrift.audio.looped import Looped, Patched, slice_wrapped
 from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Engine
-from cloudrift.render.nodes import Node, Played, Treated
+from cloudrift.render.nodes import Node, Played, Treated, steps
 from cloudrift.render.plan import loop_node
 
 AHEAD_S = (0.5, 2.0, 8.0)  # each longer than the next takes to make
@@ -73,11 +73,8 @@ def frames_ahead(seconds: float, loop: Loop) -> int:
 def get_ready(engine: Engine, loop: Loop, stale: Callable[[], bool]) -> None:
     """Make what the first look ahead needs, while nothing else is to be done."""
     count = frames_ahead(AHEAD_S[0], loop)
-    waiting = [loop_node(loop, engine.tones)]
-    while waiting and not stale():
-        node = waiting.pop()
-        waiting += node.inputs
-        if isinstance(node, Treated):
+    for node in steps(loop_node(loop, engine.tones)):
+        if isinstance(node, Treated) and not stale():
             node.get_ready(count)
 
 

@@ -1,39 +1,133 @@
-"""Rendered audio by the hash of what it was made from."""
+"""Rendered audio by the hash of what it was made from, kept by what it is worth.
 
-from collections.abc import Iterable
+What the loops that are played are made of stays, as far as the machine's memory goes: a level is
+heard at once only if all layers are there. What they have left behind is spare, and is kept for a
+few steps back. Where not all of a long loop has room, what is quickly made again goes first.
+"""
+
+import os
+import threading
+from collections import OrderedDict
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.ground.lru import BoundedStore, alone, bytes_of
+from cloudrift.ground.lru import alone, bytes_of
 
-DEFAULT_BYTES = 288 << 20  # a ten-layer loop with its treatments, and some moments of history
+SPARE_BYTES = 64 << 20
+LEAST_BYTES, MOST_BYTES = 288 << 20, 1536 << 20
+OF_MEMORY = 1 / 8  # so much of what the machine has
+
+
+def usual_limit() -> int:
+    """Return how many bytes may be held on this machine."""
+    there = os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
+    return int(min(max(there * OF_MEMORY, LEAST_BYTES), MOST_BYTES))
+
+
+@dataclass(frozen=True)
+class _Held:
+    audio: Stereo
+    cost_ms: float  # to make it again
+
+    @property
+    def size(self) -> int:
+        return bytes_of(self.audio)
 
 
 class AudioCache:
     """A bounded store of audio. Arrays in it are read-only: many readers share them."""
 
-    def __init__(self, limit_bytes: int = DEFAULT_BYTES) -> None:
-        self._store = BoundedStore[Stereo](limit_bytes, bytes_of)
+    def __init__(self, limit_bytes: int | None = None, spare_bytes: int = SPARE_BYTES) -> None:
+        """``limit_bytes`` for all of it, ``spare_bytes`` for what no held loop is made of."""
+        self._limit = usual_limit() if limit_bytes is None else limit_bytes
+        self._most_spare = spare_bytes
+        self._used: OrderedDict[bytes, _Held] = OrderedDict()  # least recently used first
+        self._spare: OrderedDict[bytes, _Held] = OrderedDict()
+        self._sizes = {id(self._used): 0, id(self._spare): 0}
+        self._loops: dict[str, frozenset[bytes]] = {}  # what each held loop is made of
+        self._dear: dict[str, frozenset[bytes]] = {}  # the part of it that goes last
+        self._lock = threading.Lock()
 
     def get(self, key: bytes) -> Stereo | None:
         """Return the audio under a key, or None."""
-        return self._store.get(key)
+        with self._lock:
+            for store in (self._used, self._spare):
+                if key in store:
+                    store.move_to_end(key)
+                    return store[key].audio
+            return None
 
-    def put(self, key: bytes, audio: Stereo) -> None:
-        """Keep audio under a key."""
+    def put(self, key: bytes, audio: Stereo, cost_ms: float = 0.0) -> None:
+        """Keep audio under a key; ``cost_ms`` is what it takes to make it again."""
         audio = alone(audio)
         audio.flags.writeable = False
-        self._store.put(key, audio)
+        with self._lock:
+            self._take(key)
+            self._lay(self._used, key, _Held(audio, cost_ms))
+            self._make_room(newest=key)
+
+    def hold(self, name: str, keys: Collection[bytes], dear: Collection[bytes] = ()) -> None:
+        """Say what the loop of a name is made of now; all that no such loop needs is spare.
+
+        ``dear`` is what goes last where there is not room for all.
+        """
+        with self._lock:
+            self._loops[name], self._dear[name] = frozenset(keys), frozenset(dear)
+            needed = frozenset().union(*self._loops.values())
+            for key in [key for key in self._used if key not in needed]:
+                self._lay(self._spare, key, self._take(key))
+            for key in [key for key in self._spare if key in needed]:
+                self._lay(self._used, key, self._take(key))
+            self._make_room()
 
     def demote(self, keys: Iterable[bytes]) -> None:
-        """Let audio be the first to go when there is no room."""
-        for key in keys:
-            self._store.demote(key)
+        """Say that some audio has served: it is spare, unless it comes to be needed again."""
+        with self._lock:
+            for key in keys:
+                held = self._take(key)
+                if held is not None:
+                    self._lay(self._spare, key, held)
+            self._make_room()
+
+    def _take(self, key: bytes) -> _Held | None:
+        for store in (self._used, self._spare):
+            held = store.pop(key, None)
+            if held is not None:
+                self._sizes[id(store)] -= held.size
+                return held
+        return None
+
+    def _lay(self, store: OrderedDict[bytes, _Held], key: bytes, held: _Held | None) -> None:
+        if held is not None:
+            store[key] = held
+            self._sizes[id(store)] += held.size
+
+    def _make_room(self, newest: bytes = b"") -> None:
+        """Let spare audio go, the oldest first; then what is cheap, what is dear last of all."""
+        spare = self._sizes[id(self._spare)]
+        while self._spare and (spare > self._most_spare or self.size_bytes > self._limit):
+            self._take(next(iter(self._spare)))
+            spare = self._sizes[id(self._spare)]
+        if self.size_bytes <= self._limit:
+            return
+        dear = frozenset().union(*self._dear.values())
+        order = sorted((key for key in self._used if key != newest),
+                       key=lambda key: (key in dear, self._used[key].cost_ms))  # fmt: skip
+        for key in order:
+            if self.size_bytes <= self._limit:
+                return
+            self._take(key)
 
     def clear(self) -> None:
         """Let everything go."""
-        self._store.clear()
+        with self._lock:
+            for key in [*self._used, *self._spare]:
+                self._take(key)
+            self._loops.clear()
+            self._dear.clear()
 
     @property
     def size_bytes(self) -> int:
         """How much is held."""
-        return self._store.size_bytes
+        return sum(self._sizes.values())

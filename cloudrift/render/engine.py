@@ -15,7 +15,7 @@ from cloudrift.ground.lru import BoundedStore
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.model import Group, Layer, Loop
 from cloudrift.render.cache import AudioCache
-from cloudrift.render.nodes import Former, Node
+from cloudrift.render.nodes import Former, Node, steps
 from cloudrift.render.plan import group_node, layer_node, loop_node, placed
 from cloudrift.sound.part import ToneCache
 
@@ -56,6 +56,7 @@ class Engine:
         self._latest = BoundedStore[Node](LATEST, lambda _: 1)  # by what they do
         self._latest_at = BoundedStore[Node](LATEST, lambda _: 1)  # by where they stand
         self._took = BoundedStore[float](KEPT_FACTS, lambda _: 1)  # ms, by key
+        self._costs = BoundedStore[float](LATEST, lambda _: 1)  # ms, by key, also of what followed
         self.facts = BoundedStore[object](KEPT_FACTS, lambda _: 1)  # what others measured, by key
         self._measured: dict[bytes, Loudness] = {}
         self._pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="render")
@@ -101,7 +102,9 @@ class Engine:
             began = time.perf_counter()
             out = node.make(inputs)
             self._took.put(node.key, (time.perf_counter() - began) * 1e3)
-        self.cache.put(node.key, out)
+        cost = self._cost(node, former)
+        self.cache.put(node.key, out, cost)
+        self._costs.put(node.key, cost)
         self._latest.put(node.like, node)
         self._latest_at.put(node.place, node)
         if former:  # its inputs have served: they are the first to go when there is no room
@@ -110,6 +113,13 @@ class Engine:
         if progress:
             progress(node.label)
         return out
+
+    def _cost(self, node: Node, former: Former | None) -> float:
+        """How long it takes to make a step: what it took, or the one it has followed, in ms."""
+        took = self._took.get(node.key)
+        if took is None and former is not None:
+            took = self._costs.get(former.node.key)
+        return took or 0.0
 
     def took_ms(self, node: Node) -> float:
         """Return how long the whole of a step took when it was last made, in ms; 0 if unknown."""
@@ -155,10 +165,20 @@ class Engine:
         audio = self.cache.get(node.key) if node else None
         return (node, audio) if node and audio is not None else None
 
-    def render(self, loop: Loop, cancelled: Callable[[], bool] = never) -> Rendered:
-        """Return the loop in its steady state."""
+    def render(
+        self, loop: Loop, cancelled: Callable[[], bool] = never, *, name: str = ""
+    ) -> Rendered:
+        """Return the loop in its steady state.
+
+        All that it is made of stays at hand, also layers that are off, until another loop is
+        rendered under its ``name``.
+        """
         node = loop_node(loop, self.tones)
-        return Rendered(loop=loop, audio=self.audio(node, cancelled), key=node.key)
+        rendered = Rendered(loop=loop, audio=self.audio(node, cancelled), key=node.key)
+        layers = [layer_node(loop, x, self.tones) for x in loop.layers if not x.parked]
+        needed = {one.key for top in (node, *layers) for one in steps(top)}
+        self.cache.hold(name, needed, {node.key, *(layer.key for layer in layers)})
+        return rendered
 
     def loudness(self, rendered: Rendered) -> Loudness:
         """Measure a rendered loop, once."""

@@ -9,6 +9,7 @@ it has not got, for its constructor keeps nothing else.
 
 import hashlib
 from abc import ABC, abstractmethod
+from collections.abc import Iterator
 from typing import ClassVar, NamedTuple
 
 import msgspec
@@ -83,6 +84,13 @@ class Node(ABC):
         ``former`` is what a step like it has made, if there is one: what sounded until ``start``
         rings on from it.
         """
+
+
+def steps(node: Node) -> Iterator[Node]:
+    """Return a step and all that it is made from."""
+    yield node
+    for one in node.inputs:
+        yield from steps(one)
 
 
 class Played(Node):

@@ -7,6 +7,7 @@ too: every second one may finish, so that moving a field without pause is heard 
 import threading
 import time
 from collections.abc import Callable
+from functools import partial
 
 from cloudrift.audio.looped import Patched
 from cloudrift.ground.memory import give_back
@@ -128,7 +129,7 @@ class RenderWorker:
                 self._running = name
             try:
                 self._look_ahead(name, loop)
-                rendered = self._engine.render(loop, lambda name=name: self._stale(name))  # type: ignore[misc]
+                rendered = self._engine.render(loop, partial(self._stale, name), name=name)
                 self._was_cancelled = False
                 # Heard first, measured after: the ear does not wait for the meter.
                 self._answer(name, rendered)

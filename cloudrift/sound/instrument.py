@@ -49,10 +49,10 @@ class Instrument:
 
     ``register`` is where it is at its best (MIDI numbers). ``gain_db`` levels it with the others
     on the reference chord. ``variants`` is how many different strikes it has; two are enough where
-    one rings into the next. ``mono`` plays one
-    note at a time. ``tuned`` is off for what has no pitch to be held to. ``noises`` are the
-    settings that are levels of noise: at 0 nothing but tones is left. ``version`` counts its
-    designs: a loop keeps the one it was made with.
+    one rings into the next. ``mono`` plays one note at a time. ``tuned`` is off for what has no
+    pitch to be held to. ``noises`` are the settings that are levels of noise: at 0 nothing but
+    tones is left. ``cycled`` sounds read their tones from cycles that are kept: neither tones nor
+    notes of them need to be. ``version`` counts its designs: a loop keeps the one it was made with.
     """
 
     name: str
@@ -69,6 +69,7 @@ class Instrument:
     tuned: bool = True
     variants: int = 3
     noises: tuple[str, ...] = ()
+    cycled: bool = False
     damper: Callable[[int, int], Stereo] | None = None  # (variant, rate) -> noise of the release
     content: str = ""  # what it is made of, where its name does not say it
 

@@ -10,6 +10,7 @@ from zlib import crc32
 import numpy as np
 from numpy.typing import NDArray
 
+from cloudrift.audio import quick
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence, to_gain
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.looped import slice_wrapped
@@ -28,7 +29,7 @@ SLIDE_ST, SLIDE_MS = -2.0, 75.0  # a note struck too hard starts flat and is pul
 SKIP_MS = 60.0  # of a tone that is joined to the one before: past its own start
 CLOSED = 0.12  # how much brightness is left when it has closed
 PIECE = 8192  # frames
-TONE_BYTES, NOTE_BYTES = 128 << 20, 112 << 20
+TONE_BYTES, NOTE_BYTES = 96 << 20, 80 << 20
 SHAPING = frozenset(
     {
         "attack_ms",
@@ -79,6 +80,8 @@ class ToneCache:
         tone = self._tones.get(key)
         if tone is None or tone.soft.shape[1] < request.frames:
             tone = instrument.tone(request)
+            if instrument.cycled:
+                return tone
             soft = alone(tone.soft)
             tone = Tone(soft, soft if tone.hard is tone.soft else alone(tone.hard))
             self._tones.put(key, tone)
@@ -210,6 +213,8 @@ class Part:
         instrument, settings, rate = self.instrument, self.settings, self.clock.rate
         key = (instrument.identity, settings, rate, hit.sound)
         play = partial(_play, hit, instrument, settings, self._full, rate, tones)
+        if instrument.cycled:
+            return play(most)
         if most is None or most >= hit.held + hit.release:
             return tones.note(key, play)
         there = tones.has_note(key)
@@ -384,6 +389,8 @@ def _play(
 
 def _blended(soft: Stereo, hard: Stereo, envelope: Mono, bright: Mono | np.float32) -> Stereo:
     """Return soft and hard in their shares, in pieces that stay near the processor."""
+    if quick.library:
+        return quick.blend(soft, hard, envelope, bright)
     out = np.empty_like(soft, order="C")
     for first in range(0, out.shape[1], PIECE):
         piece = np.s_[..., first : first + PIECE]

@@ -7,6 +7,7 @@ import numpy as np
 import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import quick
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import (
     Spectrum,
@@ -52,7 +53,7 @@ def _banded_noise(draw: int, frames: int, rate: int, *, worn: bool) -> NDArray[n
     out = np.empty((len(BAND_HZ), 2, frames), np.float32)
     for band in range(len(BAND_HZ)):
         share = np.cos(np.clip(np.abs(place - band), 0, 1) * np.pi / 2) ** 2
-        out[band] = sf.irfft(spectrum * share.astype(np.float32), frames, workers=2)
+        out[band] = sf.irfft(spectrum * share.astype(np.float32), frames)
     return out
 
 
@@ -100,7 +101,7 @@ def _sides(
 ) -> NDArray[np.complex64]:
     """The hall's left and right as spectra, (2, bins)."""
     full = Full(dict(settings))
-    h = sf.rfft(fold(_impulse(walls, settings, draw, rate), length), workers=2)
+    h = sf.rfft(fold(_impulse(walls, settings, draw, rate), length))
     hz = np.fft.rfftfreq(length, 1 / rate).astype(np.float32)
     under = np.square(np.float32(full.number("low_cut_hz")) / np.maximum(hz, np.float32(0.1)))
     over = np.square(hz / np.float32(full.number("high_cut_hz")))
@@ -119,7 +120,10 @@ def _through(
 ) -> Spectrum:
     """Each side of the hall hears both sides of the input, its own more."""
     settings = tuple(sorted((k, float(v)) for k, v in full.items()))  # numbers only
-    left, right = _sides(walls, settings, draw, context.rate, length)
+    sides = _sides(walls, settings, draw, context.rate, length)
+    if quick.library and spectrum.ndim == 2:
+        return quick.through_space(spectrum, sides, NEAR, FAR)
+    left, right = sides
     near, far = np.float32(NEAR), np.float32(FAR)
     out = np.empty_like(spectrum)
     np.multiply(near * spectrum[0] + far * spectrum[1], left, out=out[0])

@@ -102,7 +102,7 @@ SOUNDS = (
         about="Wide, slow bed of mistuned voices; holds chords under anything.",
         tags=("dark", "wide", "slow"),
         spec=warm_spec(700),
-        tone=functools.partial(warm_pad, 0.35, 3.4, 0.2), gain_db=-23.9,
+        tone=functools.partial(warm_pad, 0.35, 3.4, 0.2), cycled=True, gain_db=-23.9,
     ),
     Instrument(
         name="glass pad", family="pads", role="pad", register=(48, 91),
@@ -110,7 +110,7 @@ SOUNDS = (
         tags=("glassy", "wide", "bright"),
         spec=shaped(percent("rim", "Rim", 45), opening(900),
                     attack_ms=320, decay_ms=4000, sustain=88, release_ms=1400, detune_cents=6),
-        tone=_glass_pad, gain_db=-25.2,
+        tone=_glass_pad, cycled=True, gain_db=-25.2,
     ),
     Instrument(
         name="choir pad", family="pads", role="pad", register=(43, 81),
@@ -118,7 +118,7 @@ SOUNDS = (
         tags=("voices", "wide", "soft"),
         spec=shaped(percent("open", "Open mouth", 45), opening(500),
                     attack_ms=300, decay_ms=3000, sustain=90, release_ms=1100, detune_cents=16),
-        tone=_choir_pad, gain_db=-24.6,
+        tone=_choir_pad, cycled=True, gain_db=-24.6,
     ),
     Instrument(
         name="slow strings", family="pads", role="pad", register=(36, 91),
@@ -126,7 +126,7 @@ SOUNDS = (
         tags=("warm", "wide", "slow"),
         spec=shaped(percent("bow", "Bow", 40), opening(900),
                     attack_ms=420, decay_ms=3000, sustain=92, release_ms=1000, detune_cents=13),
-        tone=_slow_strings, gain_db=-24.7,
+        tone=_slow_strings, cycled=True, gain_db=-24.7,
     ),
     Instrument(
         name="dust pad", family="pads", role="pad", register=(45, 84),
@@ -134,6 +134,6 @@ SOUNDS = (
         tags=("dusty", "thin", "dark"),
         spec=shaped(percent("dust", "Dust", 45), opening(400),
                     attack_ms=180, decay_ms=2500, sustain=80, release_ms=800, detune_cents=11),
-        tone=_dust_pad, noises=("dust",), gain_db=-23.5,
+        tone=_dust_pad, noises=("dust",), cycled=True, gain_db=-23.5,
     ),
 )  # fmt: skip

@@ -1,0 +1,155 @@
+/* The inner loops that NumPy needs many passes for. Each does what the Python beside its caller
+ * does, step by step and in the same order, in single precision where that does. Built without
+ * contraction or unsafe mathematics, so that both agree. */
+
+#include <math.h>
+#include <stddef.h>
+
+typedef ptrdiff_t size;
+
+enum { PIECE = 512 }; /* worked on at once: it stays in the processor's nearest cache */
+
+static size wrapped(size at, size n)
+{
+    while (at < 0)
+        at += n;
+    while (at >= n)
+        at -= n;
+    return at;
+}
+
+/* The values of a cubic B-spline through a loop (channels, n): (channels, n), wrapped. */
+void spline_of(const float *audio, size stride, size channels, size n, float *out, size out_stride)
+{
+    const double pole = sqrt(3.0) - 2.0;
+    const size far = 48; /* the pole has died away there, far below single precision */
+    for (size c = 0; c < channels; c++) {
+        const float *in = audio + c * stride;
+        float *to = out + c * out_stride;
+        double sum = 0.0, power = 1.0;
+        for (size k = 0; k < far; k++, power *= pole)
+            sum += power * in[wrapped(-k, n)];
+        double last = 6.0 * sum;
+        to[0] = (float)last;
+        for (size i = 1; i < n; i++) {
+            last = 6.0 * in[i] + pole * last;
+            to[i] = (float)last;
+        }
+        sum = 0.0;
+        power = pole;
+        for (size k = 0; k < far; k++, power *= pole)
+            sum -= power * to[wrapped(n - 1 + k, n)];
+        last = sum;
+        to[n - 1] = (float)last;
+        for (size i = n - 2; i >= 0; i--) {
+            last = pole * (last - to[i]);
+            to[i] = (float)last;
+        }
+    }
+}
+
+/* Read splines at frame i + away[i % period] for i from start on; at places modulo n, or as they
+ * are where n is 0. Place p is read from values p to p + 3. */
+void read_spline(const float *spline, size stride, size channels, size n, const float *away,
+                 size period, size start, size count, float *out)
+{
+    const float third = (float)(2.0 / 3.0);
+    int whole[PIECE];
+    size place[PIECE];
+    float w0[PIECE], w1[PIECE], w2[PIECE], w3[PIECE];
+    for (size done = 0, in_period = 0; done < count;) {
+        size here = count - done < PIECE ? count - done : PIECE;
+        if (here > period - in_period)
+            here = period - in_period;
+        const float *from = away + in_period;
+        for (size i = 0; i < here; i++) {
+            const int down = (int)from[i];
+            whole[i] = down - ((float)down > from[i]);
+            const float f = from[i] - (float)whole[i], g = 1.0f - f;
+            w0[i] = g * g * g / 6.0f;
+            w1[i] = third - f * f * (1.0f - f / 2.0f);
+            w2[i] = third - g * g * (1.0f - g / 2.0f);
+            w3[i] = f * f * f / 6.0f;
+        }
+        for (size i = 0; i < here; i++) {
+            const size at = start + done + i + whole[i];
+            place[i] = n ? wrapped(at, n) : at;
+        }
+        for (size c = 0; c < channels; c++) {
+            const float *values = spline + c * stride;
+            float *restrict to = out + c * count + done;
+            for (size i = 0; i < here; i++) {
+                const float *v = values + place[i];
+                to[i] = v[0] * w0[i] + v[1] * w1[i] + v[2] * w2[i] + v[3] * w3[i];
+            }
+        }
+        done += here;
+        in_period += here;
+        if (in_period == period)
+            in_period = 0;
+    }
+}
+
+/* A soft and a hard sound in their shares: (channels, count). bright_step is 0 for one share. */
+void blend(const float *soft, size soft_stride, const float *hard, size hard_stride,
+           const float *level, const float *bright, size bright_step, size channels, size count,
+           float *out)
+{
+    for (size c = 0; c < channels; c++) {
+        const float *s = soft + c * soft_stride, *h = hard + c * hard_stride;
+        float *to = out + c * count;
+        if (bright_step)
+            for (size i = 0; i < count; i++) {
+                const float share = level[i] * bright[i];
+                to[i] = h[i] * share + s[i] * (level[i] - share);
+            }
+        else
+            for (size i = 0; i < count; i++) {
+                const float share = level[i] * bright[0];
+                to[i] = h[i] * share + s[i] * (level[i] - share);
+            }
+    }
+}
+
+/* x / sqrt(1 + x^2), averaged between neighbours, in place: rows of so many frames. */
+void soften(float *rows, size count, size frames)
+{
+    float x[PIECE + 1], root[PIECE + 1];
+    for (size r = 0; r < count; r++) {
+        float *row = rows + r * frames;
+        float last = 0.0f, last_root = 0.0f;
+        for (size at = 0; at < frames; at += PIECE) {
+            const size here = frames - at < PIECE ? frames - at : PIECE;
+            x[0] = last;
+            root[0] = last_root;
+            for (size i = 0; i < here; i++) {
+                x[i + 1] = row[at + i];
+                root[i + 1] = sqrtf(1.0f + row[at + i] * row[at + i]);
+            }
+            last = x[here];
+            last_root = root[here];
+            for (size i = 0; i < here; i++)
+                row[at + i] = (x[i + 1] + x[i]) / (root[i + 1] + root[i]);
+        }
+    }
+}
+
+/* Both sides of a spectrum through the two sides of a space, each hearing a share of the other:
+ * complex numbers as pairs, (2, bins) each. */
+void through_space(const float *spectrum, const float *sides, size bins, float near, float far,
+                   float *out)
+{
+    const float *left = spectrum, *right = spectrum + 2 * bins;
+    const float *hl = sides, *hr = sides + 2 * bins;
+    float *to_left = out, *to_right = out + 2 * bins;
+    for (size k = 0; k < 2 * bins; k += 2) {
+        const float lr = near * left[k] + far * right[k],
+                    li = near * left[k + 1] + far * right[k + 1],
+                    rr = far * left[k] + near * right[k],
+                    ri = far * left[k + 1] + near * right[k + 1];
+        to_left[k] = lr * hl[k] - li * hl[k + 1];
+        to_left[k + 1] = lr * hl[k + 1] + li * hl[k];
+        to_right[k] = rr * hr[k] - ri * hr[k + 1];
+        to_right[k + 1] = rr * hr[k + 1] + ri * hr[k];
+    }
+}

@@ -1,0 +1,112 @@
+"""The inner loops in C, where a compiler was there when the program was installed.
+
+NumPy needs many passes over memory for them; compiled they take one. Every caller has a path of its
+own in NumPy, which runs where this is not there, and both agree to below -100 dB.
+"""
+
+import ctypes
+from importlib.machinery import EXTENSION_SUFFIXES
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float32]
+_SIZE, _POINTER = ctypes.c_ssize_t, ctypes.c_void_p
+_ARGUMENTS = {
+    "spline_of": (_POINTER, _SIZE, _SIZE, _SIZE, _POINTER, _SIZE),
+    "read_spline": (_POINTER, _SIZE, _SIZE, _SIZE, _POINTER, _SIZE, _SIZE, _SIZE, _POINTER),
+    "blend": (_POINTER, _SIZE, _POINTER, _SIZE, _POINTER, _POINTER, _SIZE, _SIZE, _SIZE, _POINTER),
+    "soften": (_POINTER, _SIZE, _SIZE),
+    "through_space": (_POINTER, _POINTER, _SIZE, ctypes.c_float, ctypes.c_float, _POINTER),
+}
+
+
+def _load() -> ctypes.CDLL | None:
+    for suffix in EXTENSION_SUFFIXES:
+        path = Path(__file__).with_name(f"_quick{suffix}")
+        if path.exists():
+            try:
+                library = ctypes.CDLL(str(path))
+                for name, arguments in _ARGUMENTS.items():
+                    function = getattr(library, name)
+                    function.argtypes, function.restype = arguments, None
+            except (OSError, AttributeError):  # of another machine, or of another version
+                return None
+            return library
+    return None
+
+
+library = _load()
+
+
+def _stride(rows: NDArray[np.float32]) -> int:
+    """How many numbers lie between rows, whose own lie beside each other."""
+    return rows.strides[0] // rows.itemsize if len(rows) > 1 else rows.shape[1]
+
+
+def _rows(audio: Floats) -> Floats:
+    """The same with each row's numbers beside each other, copied only where they are not."""
+    audio = np.asarray(audio, np.float32)
+    return audio if audio.strides[-1] == audio.itemsize else np.ascontiguousarray(audio)
+
+
+def spline_of(audio: Floats, out: Floats) -> None:
+    """Write the spline through a loop (channels, n) to ``out``, of the same shape; wrapped."""
+    assert library is not None
+    audio = _rows(audio)
+    library.spline_of(audio.ctypes.data, _stride(audio), len(audio), audio.shape[1],
+                      out.ctypes.data, _stride(out))  # fmt: skip
+
+
+def read_spline(spline: Floats, n: int, away: Floats, start: int, count: int) -> Floats:
+    """Read splines displaced: (channels, count) frames from ``start`` on.
+
+    ``away`` is as long as a period of it; places are taken modulo ``n``, or as they are for 0.
+    """
+    assert library is not None
+    spline, away = _rows(spline), np.ascontiguousarray(away, np.float32)
+    out = np.empty((len(spline), count), np.float32)
+    library.read_spline(spline.ctypes.data, _stride(spline), len(spline), n, away.ctypes.data,
+                        len(away), start, count, out.ctypes.data)  # fmt: skip
+    return out
+
+
+def blend(soft: Floats, hard: Floats, level: Floats, bright: Floats | np.float32) -> Floats:
+    """Return hard and soft (channels, n) in their shares, at a level (n,)."""
+    assert library is not None
+    soft, hard, level = _rows(soft), _rows(hard), np.ascontiguousarray(level, np.float32)
+    each = isinstance(bright, np.ndarray) and bright.ndim > 0
+    shares = np.ascontiguousarray(np.atleast_1d(bright), np.float32)
+    out = np.empty(soft.shape, np.float32)
+    library.blend(soft.ctypes.data, _stride(soft), hard.ctypes.data, _stride(hard),
+                  level.ctypes.data, shares.ctypes.data, int(each), *soft.shape,
+                  out.ctypes.data)  # fmt: skip
+    return out
+
+
+def soften(wave: Floats) -> Floats:
+    """Round a wave (rows, n) off in place, and return it."""
+    assert library is not None
+    assert wave.flags.c_contiguous
+    library.soften(wave.ctypes.data, len(wave), wave.shape[1])
+    return wave
+
+
+def through_space(
+    spectrum: NDArray[np.complex64], sides: NDArray[np.complex64], near: float, far: float
+) -> NDArray[np.complex64]:
+    """Return both sides (2, bins) through those of a space, each hearing some of the other."""
+    assert library is not None
+    spectrum = np.ascontiguousarray(spectrum, np.complex64)
+    sides = np.ascontiguousarray(sides, np.complex64)
+    out = np.empty_like(spectrum)
+    library.through_space(spectrum.ctypes.data, sides.ctypes.data, spectrum.shape[1], near, far,
+                          out.ctypes.data)  # fmt: skip
+    return out
+
+
+if __name__ == "__main__":
+    print(
+        f"cloudrift: inner loops run {'compiled' if library else 'in NumPy: no compiler was found'}"
+    )
