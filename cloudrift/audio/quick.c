@@ -111,6 +111,13 @@ void blend(const float *soft, size soft_stride, const float *hard, size hard_str
     }
 }
 
+/* So much of one and so much of another, in the place of the first. */
+void mix(float *wet, const float *dry, float share, float rest, size count)
+{
+    for (size i = 0; i < count; i++)
+        wet[i] = wet[i] * share + dry[i] * rest;
+}
+
 /* x / sqrt(1 + x^2), averaged between neighbours, in place: rows of so many frames. */
 void soften(float *rows, size count, size frames)
 {

@@ -17,6 +17,7 @@ _ARGUMENTS = {
     "spline_of": (_POINTER, _SIZE, _SIZE, _SIZE, _POINTER, _SIZE),
     "read_spline": (_POINTER, _SIZE, _SIZE, _SIZE, _POINTER, _SIZE, _SIZE, _SIZE, _POINTER),
     "blend": (_POINTER, _SIZE, _POINTER, _SIZE, _POINTER, _POINTER, _SIZE, _SIZE, _SIZE, _POINTER),
+    "mix": (_POINTER, _POINTER, ctypes.c_float, ctypes.c_float, _SIZE),
     "soften": (_POINTER, _SIZE, _SIZE),
     "through_space": (_POINTER, _POINTER, _SIZE, ctypes.c_float, ctypes.c_float, _POINTER),
 }
@@ -83,6 +84,15 @@ def blend(soft: Floats, hard: Floats, level: Floats, bright: Floats | np.float32
                   level.ctypes.data, shares.ctypes.data, int(each), *soft.shape,
                   out.ctypes.data)  # fmt: skip
     return out
+
+
+def mix(
+    wet: NDArray[np.complex64], dry: NDArray[np.complex64], blend: float
+) -> NDArray[np.complex64]:
+    """Blend one spectrum into another of its shape, in the place of the first; return it."""
+    assert library is not None
+    library.mix(wet.ctypes.data, dry.ctypes.data, blend, 1 - blend, 2 * wet.size)
+    return wet
 
 
 def soften(wave: Floats) -> Floats:

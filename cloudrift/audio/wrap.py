@@ -143,6 +143,15 @@ def filter_stretch(
     return filter_circular(piece, through, ring_frames)[:, before : before + count]
 
 
+def mixed(wet: Spectrum, dry: Spectrum, blend: float) -> Spectrum:
+    """Return a share of one spectrum and the rest of another: in place of the first."""
+    if quick.library and wet.flags.c_contiguous and dry.flags.c_contiguous:
+        return quick.mix(wet, dry, blend)
+    wet *= np.float32(blend)
+    wet += dry * np.float32(1 - blend)
+    return wet
+
+
 class Opening(NamedTuple):
     """How a linear process begins to answer: the spectrum of its response, cut short.
 

@@ -28,7 +28,7 @@ def _through(spectrum: Spectrum, full: Full, _draw: int, context: Context, lengt
     if low > LOW_OFF_HZ:
         with np.errstate(divide="ignore"):
             _multiply_pairs(below, pair, np.minimum(np.float32(low) / hz, 1e4), -damping)
-    return spectrum / below
+    return np.asarray(spectrum * (1 / below), np.complex64)  # one division for all blocks
 
 
 def _multiply_pairs(

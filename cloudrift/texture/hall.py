@@ -52,8 +52,12 @@ def _banded_noise(draw: int, frames: int, rate: int, *, worn: bool) -> NDArray[n
     place = np.clip(np.log2(hz / BAND_HZ[0]), 0, len(BAND_HZ) - 1)
     out = np.empty((len(BAND_HZ), 2, frames), np.float32)
     for band in range(len(BAND_HZ)):
-        share = np.cos(np.clip(np.abs(place - band), 0, 1) * np.pi / 2) ** 2
-        out[band] = sf.irfft(spectrum * share.astype(np.float32), frames)
+        first, last = np.searchsorted(place, (band - 1, band + 1), side="right")
+        here = np.s_[first if band else 0 : last]
+        share = np.cos(np.abs(place[here] - band) * np.pi / 2) ** 2
+        alone = np.zeros_like(spectrum)
+        np.multiply(spectrum[:, here], share.astype(np.float32), out=alone[:, here])
+        out[band] = sf.irfft(alone, frames, overwrite_x=True)
     return out
 
 
@@ -105,13 +109,19 @@ def _sides(
     hz = np.fft.rfftfreq(length, 1 / rate).astype(np.float32)
     under = np.square(np.float32(full.number("low_cut_hz")) / np.maximum(hz, np.float32(0.1)))
     over = np.square(hz / np.float32(full.number("high_cut_hz")))
-    h /= np.sqrt(1 + under * under) * (
-        np.sqrt(1 + over * over) if full.number("high_cut_hz") < HIGH_OFF_HZ else 1
-    )
+    gain = 1 + under * under
+    if full.number("high_cut_hz") < HIGH_OFF_HZ:
+        gain *= 1 + over * over
+    gain = 1 / np.sqrt(gain)
     if walls.worn:
         near = np.maximum(hz, np.float32(0.1))
-        h *= np.abs(bell(near, 410, 6, 3) * bell(near, 1240, 5, 4))
-    mid, side = (h[0] + h[1]) / 2, (h[0] - h[1]) / 2 * np.float32(full.number("width") / 100)
+        gain *= np.abs(bell(near, 410, 6, 3) * bell(near, 1240, 5, 4))
+    h.real *= gain
+    h.imag *= gain
+    width = np.float32(full.number("width") / 100)
+    if width == 1:
+        return h
+    mid, side = (h[0] + h[1]) / 2, (h[0] - h[1]) / 2 * width
     return np.stack([mid + side, mid - side])
 
 

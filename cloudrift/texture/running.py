@@ -23,6 +23,7 @@ from cloudrift.audio.wrap import (
     filter_circular,
     filter_stretch,
     first_answer,
+    mixed,
     opening_of,
 )
 from cloudrift.ground.errors import CloudriftError
@@ -107,8 +108,7 @@ class LinearRunner(Runner):
         for treatment, linear, full in self._parts:
             wet = linear.through(spectrum, full, treatment.draw, self.context, length)
             if treatment.blend < 1:
-                wet *= np.float32(treatment.blend)
-                wet += spectrum * np.float32(1 - treatment.blend)
+                wet = mixed(wet, spectrum, treatment.blend)
             spectrum = wet
         return spectrum
 

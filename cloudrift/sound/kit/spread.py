@@ -86,7 +86,10 @@ def read_cycle(cycle: NDArray[np.float32], start: int, frames: int, side: float)
     """
     middle = slice_wrapped(cycle, start, frames)
     apart = np.float32(side) * slice_wrapped(cycle, start + SIDE_AT, frames)
-    return np.stack([middle + apart, middle - apart])
+    out = np.empty((2, frames), np.float32)
+    np.add(middle, apart, out=out[0])
+    np.subtract(middle, apart, out=out[1])
+    return out
 
 
 def ensemble(
