@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 _Value = TypeVar("_Value")
 _Given = ParamSpec("_Given")
-MOST_MADE = 176 << 20  # bytes of arrays that are kept to make sound from
+MOST_MADE = 144 << 20  # bytes of arrays that are kept to make sound from
 
 
 class BoundedStore(Generic[_Value]):

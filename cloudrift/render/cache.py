@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.lru import alone, bytes_of
 
-SPARE_BYTES = 64 << 20
+SPARE_BYTES = 48 << 20
 LEAST_BYTES, MOST_BYTES = 288 << 20, 1536 << 20
 OF_MEMORY = 1 / 8  # so much of what the machine has
 

@@ -16,8 +16,8 @@ from cloudrift.loop.model import Loop
 from cloudrift.render.ahead import ahead, get_ready
 from cloudrift.render.engine import Engine, Loudness, Rendered
 
-# How often memory is given back to the system, where more is to be done and where nothing is.
-GIVE_BACK_S, GIVE_BACK_RESTING_S = 3.0, 0.5
+# Memory is given back to the system so often while there is more to be done, and after such a rest.
+GIVE_BACK_S, REST_S = 1.0, 0.3
 Answer = Callable[[str, Rendered], None]
 Measured = Callable[[str, Rendered, Loudness], None]
 Soon = Callable[[Patched], None]
@@ -89,9 +89,12 @@ class RenderWorker:
         self.stop()
         self.has_ended()
 
+    def _is_called(self) -> bool:
+        return self._closing or bool(self._wanted)
+
     def _called(self) -> bool:
         with self._change:
-            return self._closing or bool(self._wanted)
+            return self._is_called()
 
     def _stale(self, name: str) -> bool:
         with self._change:
@@ -116,11 +119,16 @@ class RenderWorker:
                 ready, self._ready_for = self._ready_for, None
                 if ready is not None:
                     get_ready(self._engine, ready, self._called)
-            if time.monotonic() - given_back > (GIVE_BACK_RESTING_S if rests else GIVE_BACK_S):
+            if not rests and time.monotonic() - given_back > GIVE_BACK_S:
                 give_back()
                 given_back = time.monotonic()
             with self._change:
-                self._change.wait_for(lambda: self._closing or self._wanted)
+                called = self._change.wait_for(self._is_called, REST_S)
+            if not called:  # not between two edits: after the last of them
+                give_back()
+                given_back = time.monotonic()
+            with self._change:
+                self._change.wait_for(self._is_called)
                 if self._closing:
                     return
                 # What is heard now comes before what could be compared with it.

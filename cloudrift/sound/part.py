@@ -29,7 +29,7 @@ SLIDE_ST, SLIDE_MS = -2.0, 75.0  # a note struck too hard starts flat and is pul
 SKIP_MS = 60.0  # of a tone that is joined to the one before: past its own start
 CLOSED = 0.12  # how much brightness is left when it has closed
 PIECE = 8192  # frames
-TONE_BYTES, NOTE_BYTES = 96 << 20, 80 << 20
+TONE_BYTES, NOTE_BYTES = 72 << 20, 40 << 20
 SHAPING = frozenset(
     {
         "attack_ms",
