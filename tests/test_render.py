@@ -1,10 +1,14 @@
 import threading
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 
 import numpy as np
 import pytest
 from msgspec.structs import replace
 
 from cloudrift.audio.spectrum import chroma
+from cloudrift.ground import lru
+from cloudrift.ground.lru import BoundedStore
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import chord_edits, edits
 from cloudrift.notes import Note
@@ -298,3 +302,75 @@ def test_a_step_is_no_follower_of_one_at_another_tempo():
     assert db(rms(followed - anew) / rms(anew)) < -80
     for each in (engine, fresh):
         each.close()
+
+
+def test_what_one_thread_makes_the_others_wait_for():
+    store, began, go_on = BoundedStore(1000, lambda _: 1), threading.Event(), threading.Event()
+    made = []
+
+    def make():
+        began.set()
+        assert go_on.wait(10)
+        made.append(1)
+        return "sound"
+
+    with ThreadPoolExecutor(3) as pool:
+        asked = [pool.submit(store.made, "key", make) for _ in range(3)]
+        assert began.wait(10)
+        go_on.set()
+        assert [one.result(10) for one in asked] == ["sound"] * 3
+    assert len(made) == 1
+    assert store.made("key", lambda: "longer", lambda value: len(value) > 5) == "longer"
+    assert store.get("key") == "longer"
+
+
+def test_what_could_not_be_made_is_made_by_the_next(monkeypatch):
+    store = BoundedStore(1000, lambda _: 1)
+    with pytest.raises(ZeroDivisionError):
+        store.made("key", lambda: 1 / 0)
+    assert store.made("key", lambda: "sound") == "sound"
+    monkeypatch.setattr(lru, "PATIENCE_S", 0.01)
+    # Whoever makes it waits for one who wants it: nobody waits for ever.
+    inner = partial(store.made, "outer", lambda: "in")
+    assert store.made("outer", lambda: in_a_thread(inner)) == "in"
+
+
+def in_a_thread(work):
+    with ThreadPoolExecutor(1) as pool:
+        return pool.submit(work).result(10)
+
+
+def test_what_a_held_loop_needs_stays_and_the_rest_is_spare():
+    cache = AudioCache(limit_bytes=6 * 8000, spare_bytes=8000)
+    sound = [np.zeros((2, 1000), np.float32) for _ in range(8)]
+    for i in range(4):
+        cache.put(bytes([i]), sound[i], cost_ms=10.0 * i)
+    cache.hold("treated", [b"\x00", b"\x01"], [b"\x00"])
+    assert cache.get(b"\x02") is None  # of two that nothing needs there is room for the newer
+    assert cache.get(b"\x03") is not None
+    cache.hold("bare", [b"\x03"])  # needed again
+    cache.put(b"\x04", sound[4])
+    cache.hold("treated", [b"\x00", b"\x01"], [b"\x00"])
+    assert {i for i in range(8) if cache.get(bytes([i])) is not None} == {0, 1, 3, 4}
+    for i in (5, 6, 7):  # there is no room for all: spare first, then what is cheap and not dear
+        cache.put(bytes([i]), sound[i], cost_ms=50.0)
+    assert {i for i in range(8) if cache.get(bytes([i])) is not None} == {0, 1, 3, 5, 6, 7}
+    cache.put(b"\x08", sound[0], cost_ms=50.0)
+    assert {i for i in range(8) if cache.get(bytes([i])) is not None} == {0, 3, 5, 6, 7}
+    assert cache.size_bytes == 48_000
+    cache.demote([b"\x00", b"\x03"])
+    assert cache.size_bytes == 40_000  # of two, one is spare
+    cache.clear()
+    assert cache.size_bytes == 0
+
+
+def test_layers_that_are_off_stay_at_hand(engine, small_loop):
+    off = edits.set_layer(small_loop, small_loop.layers[0].id, mute=True)
+    engine.render(small_loop)
+    engine.render(off)
+    node = layer_node(small_loop, small_loop.layers[0], engine.tones)
+    for _ in range(3):
+        assert engine.cache.get(node.key) is not None
+        engine.render(edits.set_tempo(small_loop, 90.0), name="another")
+    engine.render(edits.set_tempo(small_loop, 100.0))
+    assert node.key not in engine.cache._used

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLabel
 
 import cloudrift.desktop.frame.settings_sheet as sheet_room
+import cloudrift.desktop.session.transport as transport_room
 from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.frame.help_sheet import NEXT_KEYS, NOTE_KEYS, STAGE_KEYS, THREAD_KEYS
 from cloudrift.desktop.frame.window import Window
@@ -121,18 +122,53 @@ def test_another_speaker_or_buffer_plays_at_once(qtbot, window, sheet, monkeypat
         asked.append((rate, name, buffer_ms))
         return FakeSpeaker()
 
-    monkeypatch.setattr(sheet_room, "open_speaker", opened)
+    monkeypatch.setattr(transport_room, "open_speaker", opened)
     before = window.session.transport.speaker
     sheet.speaker.setCurrentIndex(2)
     sheet.speaker.activated.emit(2)
     qtbot.mouseClick(sheet.buffer.button(80), LEFT)
     rate = window.session.player.rate
-    assert asked == [(rate, "Headphones", 40), (rate, "Headphones", 80)]
+    assert asked == [(rate, "Headphones", 20), (rate, "Headphones", 80)]
     assert before.closed
     assert window.session.transport.speaker.pull == window.session.player.pull
     assert Preferences().now == Wishes(speaker="Headphones", buffer_ms=80)
     window.session.transport.speaker.close()
     window.session.transport.speaker = before  # the fixture looks at it
+
+
+def test_a_speaker_that_runs_dry_gets_a_longer_buffer_by_itself(window, monkeypatch):
+    asked = []
+
+    def opened(rate, name, buffer_ms):
+        asked.append(buffer_ms)
+        return FakeSpeaker()
+
+    monkeypatch.setattr(transport_room, "open_speaker", opened)
+    transport, player = window.session.transport, window.session.player
+    before = transport.speaker
+    transport.set_playing(True)
+    player.gaps += 1
+    for _ in range(12):  # once: an accident
+        transport._look_for_gaps()
+    assert not asked
+    for _ in range(2):
+        player.gaps += 3
+        transport._look_for_gaps()
+    assert asked == [40]
+    assert before.closed
+    assert "40 ms" in window.message.text()
+    assert window.session.preferences.now.buffer_ms == 20  # what was wished for is not forgotten
+    transport.set_playing(False)
+    for _ in range(4):  # nobody hears it
+        player.gaps += 1
+        transport._look_for_gaps()
+    assert asked == [40]
+    transport.set_playing(True)
+    for _ in range(12):  # up to the longest there is
+        player.gaps += 1
+        transport._look_for_gaps()
+    assert asked == [40, 80, 160]
+    transport.speaker = before  # the fixture looks at it
 
 
 def test_theme_size_keyboard_and_folder(qtbot, app, window, sheet, tmp_path):

@@ -3,9 +3,9 @@
 from itertools import pairwise
 
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo
 
 WINDOW_S = 0.046
@@ -51,7 +51,7 @@ def note_weights(
     from scipy.signal import find_peaks  # noqa: PLC0415 - a second to import, rarely needed
 
     mono = audio.mean(axis=0).astype(np.float64)
-    hz = sf.rfftfreq(LONG_WINDOW, 1 / rate)
+    hz = np.fft.rfftfreq(LONG_WINDOW, 1 / rate)
     inside = (hz >= LOWEST_HZ) & (hz <= HIGHEST_HZ)
     pitch = np.round(69 + 12 * np.log2(np.maximum(hz, 1e-9) / 440)).astype(int)
     fall = np.where(inside, (np.maximum(hz, LOWEST_HZ) / LOWEST_HZ) ** -0.6, 0)

@@ -4,10 +4,10 @@ import functools
 from itertools import pairwise
 
 import numpy as np
-import scipy.fft as sf
 import soxr
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import QUIET_DB, Stereo, raised_cosine, to_db
 from cloudrift.audio.wrap import AFTER, BLOCK, filter_circular
 from cloudrift.ground.lru import kept

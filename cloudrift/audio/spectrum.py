@@ -1,9 +1,9 @@
 """Spectra for pictures and for measuring."""
 
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo
 
 LOW_HZ, HIGH_HZ = 60.0, 14_000.0
@@ -40,7 +40,7 @@ def spectrogram(
 def chroma(audio: Stereo, rate: int) -> NDArray[np.float64]:
     """Return how strongly each of the 12 pitch classes sounds in a piece of audio, sum 1."""
     mono = audio.mean(axis=0).astype(np.float64)
-    length = max(sf.next_fast_len(len(mono), real=True), 16384)
+    length = max(sf.next_fast_len(len(mono)), 16384)
     power = np.abs(sf.rfft(mono * np.hanning(len(mono)), length)) ** 2
     hz = np.fft.rfftfreq(length, 1 / rate)
     use = (hz > 55) & (hz < 2000)

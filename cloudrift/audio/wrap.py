@@ -6,12 +6,12 @@ at a fast FFT length whose tail is folded back, because the loop's own length ma
 
 import functools
 from collections.abc import Callable
-from typing import NamedTuple, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio import quick
 from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine
 from cloudrift.audio.looped import Looped, slice_wrapped
@@ -34,7 +34,7 @@ LONGEST_OPENING = 1 << 21  # frames: a ring of some 45 s
 
 def fast_length(frames: int) -> int:
     """Return the next length at which a real FFT is quick."""
-    return int(sf.next_fast_len(frames, real=True))
+    return int(sf.next_fast_len(frames))
 
 
 _Real = TypeVar("_Real", np.float32, np.float64)
@@ -345,11 +345,7 @@ def _read(
     The weights are shared by all channels, and places that move steadily read memory nearly in
     order.
     """
-    g = 1 - f
-    third = np.float32(2 / 3)
-    weights = (
-        g * g * g / 6, third - f * f * (1 - f / 2), third - g * g * (1 - g / 2), f * f * f / 6,
-    )  # fmt: skip
+    weights = _spline_shares(f)
     out = np.empty((len(spline), len(at)), np.float32)
 
     def read(channel: int) -> None:
@@ -366,6 +362,12 @@ def _read(
     return out
 
 
+def _spline_shares(f: NDArray[Any]) -> tuple[NDArray[Any], ...]:
+    """The shares of four neighbours, the second of them ``f`` (0 to 1) before the place read."""
+    g, third = 1 - f, f.dtype.type(2 / 3)
+    return (g * g * g / 6, third - f * f * (1 - f / 2), third - g * g * (1 - g / 2), f * f * f / 6)
+
+
 def circular_noise(
     rng: np.random.Generator, frames: int, cycles_low: float, cycles_high: float
 ) -> NDArray[np.float64]:
@@ -375,12 +377,14 @@ def circular_noise(
     spectrum = np.zeros(length // 2 + 1, complex)
     count = high - low + 1
     spectrum[low : high + 1] = rng.standard_normal(count) + 1j * rng.standard_normal(count)
-    coarse = sf.irfft(spectrum, length)
-    from scipy.ndimage import map_coordinates  # noqa: PLC0415
-
-    # The spline is read at every KNOT-th frame, and those between follow from four neighbours.
+    # A cubic spline through ``length`` points of it: divided by what a spline's pieces do to them.
+    spline = sf.irfft(spectrum * 3 / (2 + np.cos(2 * np.pi * np.arange(len(spectrum)) / length)),
+                      length)  # fmt: skip
+    # It is read at every KNOT-th frame, and those between follow from four neighbours.
     at = np.arange(-1, -(-frames // KNOT) + 2) * (KNOT * length / frames)
-    knots = map_coordinates(coarse, at[None], order=3, mode="grid-wrap")
+    whole = np.floor(at).astype(np.int64)
+    shares = _spline_shares(at - whole)
+    knots = sum(share * spline[(whole + k - 1) % length] for k, share in enumerate(shares))
     around = np.lib.stride_tricks.sliding_window_view(knots, 4)
     curve = (around @ _between_knots()).reshape(-1)[:frames]
     return np.asarray(curve / np.max(np.abs(curve)))

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from cloudrift.ground.errors import CloudriftError
 
 Pull = Callable[[int], NDArray[np.float32]]  # frames -> (frames, 2)
-BUFFER_MS = 40  # one period: far longer than an edit's work in the callback, short to the hand
-
+# One period; the device holds three. A short one is usual: where it stutters, a longer is taken.
+BUFFERS_MS = (15, 20, 40, 80, 160)
+BUFFER_MS = 20
 
 REAL = [miniaudio.Backend.PULSEAUDIO, miniaudio.Backend.ALSA, miniaudio.Backend.JACK]
 

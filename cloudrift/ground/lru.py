@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 _Value = TypeVar("_Value")
 _Given = ParamSpec("_Given")
+PATIENCE_S = 2.0
 MOST_MADE = 144 << 20  # bytes of arrays that are kept to make sound from
 
 
@@ -21,6 +22,7 @@ class BoundedStore(Generic[_Value]):
         self._limit, self._size_of = limit_bytes, size_of
         self._size = 0
         self._held: OrderedDict[Hashable, _Value] = OrderedDict()
+        self._making: dict[Hashable, threading.Event] = {}
         self._lock = threading.Lock()
 
     def get(self, key: Hashable) -> _Value | None:
@@ -41,6 +43,35 @@ class BoundedStore(Generic[_Value]):
             self._held[key] = value
             while self._size > self._limit and len(self._held) > 1:
                 self._size -= self._size_of(self._held.popitem(last=False)[1])
+
+    def made(
+        self, key: Hashable, make: Callable[[], _Value],
+        serves: Callable[[_Value], bool] = lambda _value: True,
+    ) -> _Value:  # fmt: skip
+        """Return the value under a key if it serves, or make it and keep it.
+
+        Whoever wants what another thread is making waits for it rather than making it, too; but
+        not for ever: what is made may itself wait for a thread that waits here.
+        """
+        while True:
+            with self._lock:
+                value = self._held.get(key)
+                if value is not None and serves(value):
+                    self._held.move_to_end(key)
+                    return value
+                making = self._making.get(key)
+                if making is None:
+                    self._making[key] = threading.Event()
+                    break
+            if not making.wait(PATIENCE_S):
+                return make()
+        try:
+            value = make()
+            self.put(key, value)
+            return value
+        finally:
+            with self._lock:
+                self._making.pop(key).set()
 
     def demote(self, key: Hashable) -> None:
         """Let a value be the first to go."""
@@ -98,10 +129,7 @@ def kept(make: Callable[_Given, _Value]) -> Callable[_Given, _Value]:
 
 def remembered(key: Hashable, make: Callable[[], _Value]) -> _Value:
     """Return what is kept under a key, or make it: as ``kept``, where a key says all of it."""
-    value: _Value | None = _MADE.get(key)
-    if value is None:
-        value = make()
-        _MADE.put(key, value)
+    value: _Value = _MADE.made(key, make)
     return value
 
 

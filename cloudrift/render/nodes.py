@@ -26,6 +26,8 @@ from cloudrift.texture.running import Runner, runner
 from cloudrift.texture.treatment import Line
 
 Gains = tuple[float, float]  # left, right
+AT_ONCE = 16_384  # frames
+FEW = 2
 
 
 class Former(NamedTuple):
@@ -256,12 +258,16 @@ class Summed(Node):
     def make(self, inputs: list[Stereo]) -> Stereo:
         """Add them up."""
         out = silence(self._frames)
-        for audio, gain in zip(inputs, self._gains, strict=True):
-            out += audio * gain
+        for at in range(0, self._frames, AT_ONCE):  # what is added stays near the processor
+            piece = np.s_[:, at : at + AT_ONCE]
+            for audio, gain in zip(inputs, self._gains, strict=True):
+                out[piece] += audio[piece] * gain
         return out
 
-    def follow(self, former: Former, inputs: list[Stereo]) -> Stereo:
-        """Add what has changed, less what it was."""
+    def follow(self, former: Former, inputs: list[Stereo]) -> Stereo | None:
+        """Add what has changed, less what it was; None where so much has that all is less work."""
+        if sum(old is not new for old, new in zip(former.inputs, inputs, strict=True)) > FEW:
+            return None
         new = former.out.copy()
         for old, audio, gain in zip(former.inputs, inputs, self._gains, strict=True):
             if old is not audio:

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from itertools import combinations
 
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.settings import hz_text
 from cloudrift.loop.model import Loop

@@ -3,9 +3,9 @@
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import QUIET_DB, Stereo
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.audio.spectrum import spectrogram
@@ -63,7 +63,7 @@ def step_facts(engine: Engine, loop: Loop, line_of: LineAt, count: int) -> StepF
 
 
 def _measured(audio: Stereo, rate: int, took_ms: float) -> StepFacts:
-    length = sf.next_fast_len(audio.shape[1], real=True)
+    length = sf.next_fast_len(audio.shape[1])
     spectra = sf.rfft(audio, length, workers=2)
     hz = np.fft.rfftfreq(length, 1 / rate)
     middle = np.abs(spectra[0] + spectra[1]) ** 2 / 2

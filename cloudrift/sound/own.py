@@ -10,12 +10,12 @@ from typing import BinaryIO, Literal
 
 import msgspec
 import numpy as np
-import scipy.fft as sf
 import soundfile
 import soxr
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.clips import LONGEST_S, ClipStore, is_clip_name
 from cloudrift.audio.files import read_audio
@@ -254,7 +254,7 @@ def _evening(clips: ClipStore, clip: str) -> float:
 
 def _dull(audio: Stereo, request: ToneRequest) -> Stereo:
     """A soft blow: the same with its top taken off."""
-    length = sf.next_fast_len(audio.shape[1] + 2048, real=True)
+    length = sf.next_fast_len(audio.shape[1] + 2048)
     hz = np.fft.rfftfreq(length, 1 / request.rate)
     edge = 700 + 1.5 * pitch_to_hz(request.pitch)
     gain = (1 / np.sqrt(1 + (hz / edge) ** 4)).astype(np.float32)

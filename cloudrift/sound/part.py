@@ -75,17 +75,17 @@ class ToneCache:
 
     def tone(self, instrument: Instrument, settings: Settings, request: ToneRequest) -> Tone:
         """Return a tone of at least the requested frames, computing it if need be."""
+        if instrument.cycled:
+            return instrument.tone(request)
         tonal = tuple(pair for pair in settings if pair[0] not in SHAPING)
         key = (instrument.identity, tonal, request.pitch, request.variant, request.rate)
-        tone = self._tones.get(key)
-        if tone is None or tone.soft.shape[1] < request.frames:
+
+        def make() -> Tone:
             tone = instrument.tone(request)
-            if instrument.cycled:
-                return tone
             soft = alone(tone.soft)
-            tone = Tone(soft, soft if tone.hard is tone.soft else alone(tone.hard))
-            self._tones.put(key, tone)
-        return tone
+            return Tone(soft, soft if tone.hard is tone.soft else alone(tone.hard))
+
+        return self._tones.made(key, make, lambda tone: tone.soft.shape[1] >= request.frames)
 
     def has_note(self, key: Hashable) -> Stereo | None:
         """Return a finished note if it is there."""
@@ -93,11 +93,7 @@ class ToneCache:
 
     def note(self, key: Hashable, make: Callable[[], Stereo]) -> Stereo:
         """Return a finished note, computing it if need be."""
-        audio = self._notes.get(key)
-        if audio is None:
-            audio = alone(make())
-            self._notes.put(key, audio)
-        return audio
+        return self._notes.made(key, lambda: alone(make()))
 
 
 @dataclass(frozen=True, kw_only=True)

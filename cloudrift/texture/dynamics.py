@@ -1,9 +1,9 @@
 """Dynamics: gain that follows the level, round the loop: compressor, squash, limiter."""
 
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.loudness import peaks_between, true_peak_db
 from cloudrift.audio.wrap import LONGEST_BLOCK_RING, Spectrum, filter_circular, fold

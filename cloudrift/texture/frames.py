@@ -3,9 +3,9 @@
 from collections.abc import Callable
 
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo, add_wrapped
 from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.pair import both

@@ -4,9 +4,9 @@ import functools
 from typing import NamedTuple
 
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio import quick
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.wrap import (

@@ -3,9 +3,9 @@
 from typing import NamedTuple
 
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.looped import slice_wrapped
 from cloudrift.ground.settings import Field, Full, SettingsSpec, hz_text, percent

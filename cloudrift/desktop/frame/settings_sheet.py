@@ -18,9 +18,10 @@ from PyQt6.QtWidgets import (
 
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.parts import ChoiceRow, button, close_line, heading, label
-from cloudrift.desktop.session.preferences import BUFFERS, SIZES
+from cloudrift.desktop.session.preferences import SIZES
 from cloudrift.desktop.session.session import Session
-from cloudrift.devices import keyboards, open_speaker, speakers
+from cloudrift.devices import keyboards, speakers
+from cloudrift.devices.speaker import BUFFERS_MS
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.ground.paths import path_of, path_text
 from cloudrift.ground.words import plural
@@ -41,7 +42,7 @@ class SettingsSheet(QDialog):
         now = session.preferences.now
         self.speaker = _names("Speaker", SYSTEM, speakers(), now.speaker)
         self.speaker.activated.connect(lambda _i: self._play_through())
-        self.buffer = ChoiceRow([(ms, f"{ms} ms") for ms in BUFFERS], columns=4, name="Buffer")
+        self.buffer = ChoiceRow([(ms, f"{ms} ms") for ms in BUFFERS_MS], columns=5, name="Buffer")
         self.buffer.show_choice(now.buffer_ms)
         self.buffer.chosen.connect(self._play_through)
         self.gaps = label("", size=11.5, name="soft")
@@ -80,7 +81,7 @@ class SettingsSheet(QDialog):
         rows: tuple[tuple[str, Any, str], ...] = (
             ("Speaker", self.speaker, "No sound card was found; everything plays silently"
              if silent else ""),
-            ("Buffer", self.buffer, "Shorter answers the hand sooner; longer never stutters"),
+            ("Buffer", self.buffer, "Shorter answers the hand sooner; where it stutters it grows"),
             ("Gaps", self.gaps, ""),
             ("MIDI keyboard", self.keyboard, "Play keys opens with it"),
             ("Folder for files", files, "Where file dialogs begin"),
@@ -106,7 +107,7 @@ class SettingsSheet(QDialog):
         if player.gaps:
             self.gaps.setText(
                 f"{plural(player.gaps, 'gap')} since the start: the speaker ran dry, and asked up "
-                f"to {longest} apart. Take a longer buffer."
+                f"to {longest} apart. Its buffer is {self._session.transport.buffer_ms} ms now."
             )
         else:
             self.gaps.setText(f"None since the start. The speaker asks at most {longest} apart.")
@@ -123,11 +124,8 @@ class SettingsSheet(QDialog):
         self._keep(speaker=self.speaker.currentData(),
                    buffer_ms=buffer_ms or session.preferences.now.buffer_ms)  # fmt: skip
         now = session.preferences.now
-        session.transport.speaker.close()
         try:
-            session.transport.use_speaker(
-                open_speaker(session.player.rate, now.speaker, now.buffer_ms)
-            )
+            session.transport.open_speaker(now.speaker, now.buffer_ms)
         except CloudriftError as error:
             self.words.setText(in_a_sentence(str(error)))
 

@@ -9,7 +9,7 @@ import msgspec
 from platformdirs import user_config_path
 
 from cloudrift.audio.files import make_folder, write_atomically
-from cloudrift.devices.speaker import BUFFER_MS
+from cloudrift.devices.speaker import BUFFER_MS, BUFFERS_MS
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import path_of, path_text
 from cloudrift.ground.reading import read_file, read_json
@@ -17,7 +17,6 @@ from cloudrift.ground.reading import read_file, read_json
 FILE = "settings.json"
 THEMES = ("", "Daybreak", "Nightfall")
 SIZES = (90, 100, 110, 125, 150)  # per cent
-BUFFERS = (20, 40, 80, 160)  # ms
 MOST_RECENT = 10
 
 
@@ -41,7 +40,7 @@ class Wishes(msgspec.Struct, frozen=True, kw_only=True):
     def __post_init__(self) -> None:
         if self.theme not in THEMES or self.size_percent not in SIZES:
             raise ValueError("no such theme or size")
-        if self.buffer_ms not in BUFFERS:
+        if self.buffer_ms not in BUFFERS_MS:
             raise ValueError("no such buffer")
 
 

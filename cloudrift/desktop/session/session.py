@@ -58,7 +58,7 @@ class Session(QObject):
             what, path, shelter, self.clips, lambda: self.hearing.instead, self
         )
         self.selecting = Selecting(self.document, self)
-        self.transport = Transport(self.loop.rate, speaker, self)
+        self.transport = Transport(self.loop.rate, speaker, self.preferences, self)
         self.hearing = Hearing(self.document, self.selecting, self.transport, self.engine, self)
         # What nearly every view does.
         self.apply, self.make = self.document.apply, self.document.make
@@ -68,6 +68,7 @@ class Session(QObject):
         self.document.refused.connect(self.say)
         self.selecting.changed.connect(lambda _before: self.selected.emit())
         self.hearing.broke.connect(self.say)
+        self.transport.lengthened.connect(self._on_lengthened)
         self.transport.start()
         self.hearing.ask_first()
 
@@ -115,6 +116,12 @@ class Session(QObject):
             self.hearing.shown_changed.emit()
         self.hearing.ask_when_rested(moving=moving)
 
+    def _on_lengthened(self, buffer_ms: int) -> None:
+        self.say(
+            f"The sound came too late for the speaker: its buffer is {buffer_ms} ms from now on. "
+            "File, Settings has it shorter again.", good=True
+        )  # fmt: skip
+
     def close(self, *, keep: bool = False, within_s: float = CLOSING_S) -> bool:
         """Let speaker, threads and timers go; say whether all have ended within so long.
 
@@ -124,7 +131,7 @@ class Session(QObject):
         kept = keep and document.keep_unsaved()
         document.stop()
         self.hearing.stop()
-        self.transport.speaker.close()
+        self.transport.close()
         until = time.monotonic() + within_s
         ended = [document.saver.has_ended(until - time.monotonic()), self.hearing.has_ended(until),
                  self.engine.close(until - time.monotonic())]  # fmt: skip

@@ -1,9 +1,15 @@
 """Playing: the player, the speaker that it plays through, and the click beside it."""
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from cloudrift.devices import Speaker
+from cloudrift.desktop.session.preferences import Preferences
+from cloudrift.devices import Speaker, open_speaker
+from cloudrift.devices.speaker import BUFFERS_MS
+from cloudrift.ground.errors import CloudriftError
 from cloudrift.render.player import Player
+
+# A speaker that runs dry in two of so many seconds gets a longer buffer; once may be an accident.
+LOOK_MS, DRY_LOOKS, FORGOTTEN_LOOKS = 1000, 2, 10
 
 
 class Transport(QObject):
@@ -11,22 +17,56 @@ class Transport(QObject):
 
     playing_changed = pyqtSignal(bool)
     click_changed = pyqtSignal()
+    lengthened = pyqtSignal(int)  # the speaker's buffer, in ms, because it ran dry
 
-    def __init__(self, rate: int, speaker: Speaker, parent: QObject | None = None) -> None:
+    def __init__(
+        self, rate: int, speaker: Speaker, preferences: Preferences, parent: QObject | None = None
+    ) -> None:
+        """``speaker`` has the buffer that is wished for."""
         super().__init__(parent)
         self.player = Player(rate)  # the speaker keeps the rate it was opened with
-        self.speaker = speaker
+        self.speaker, self._preferences = speaker, preferences
+        self.buffer_ms = preferences.now.buffer_ms
         self.click = False
+        self._gaps, self._dry = 0, [0] * FORGOTTEN_LOOKS
+        self._looking = QTimer(self)
+        self._looking.timeout.connect(self._look_for_gaps)
+        self._looking.start(LOOK_MS)
 
     def start(self) -> None:
         """Let the speaker ask the player for sound from now on."""
+        self.player.reset_clock()
+        self._gaps, self._dry = self.player.gaps, [0] * FORGOTTEN_LOOKS
         self.speaker.start(self.player.pull)
 
-    def use_speaker(self, speaker: Speaker) -> None:
-        """Play through another speaker from now on; the one before has been closed."""
-        self.speaker = speaker
-        self.player.reset_clock()
+    def open_speaker(self, name: str, buffer_ms: int) -> None:
+        """Play through another speaker, or the same with another buffer, from now on.
+
+        Raises CloudriftError where no sound can be played at all.
+        """
+        self.speaker.close()
+        self.buffer_ms = buffer_ms
+        self.speaker = open_speaker(self.player.rate, name, buffer_ms)
         self.start()
+
+    def _look_for_gaps(self) -> None:
+        """Take a longer buffer where the speaker has run dry more than once lately."""
+        ran_dry = self.player.gaps > self._gaps
+        self._gaps = self.player.gaps
+        self._dry = [*self._dry[1:], int(ran_dry and self.player.playing)]
+        longer = [ms for ms in BUFFERS_MS if ms > self.buffer_ms]
+        if sum(self._dry) < DRY_LOOKS or not longer or self.speaker.silent:
+            return
+        try:
+            self.open_speaker(self._preferences.now.speaker, longer[0])
+        except CloudriftError:
+            return  # it is silent now: the settings say so
+        self.lengthened.emit(self.buffer_ms)
+
+    def close(self) -> None:
+        """Let the speaker go."""
+        self._looking.stop()
+        self.speaker.close()
 
     def set_click(self, on: bool) -> None:
         """Let a click be heard with the loop, or not."""

@@ -1,9 +1,9 @@
 """Breath: noise that follows the note, as air does through a pipe or over a lip."""
 
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept

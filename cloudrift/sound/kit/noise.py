@@ -3,9 +3,9 @@
 from collections.abc import Callable
 
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo, raised_cosine
 from cloudrift.audio.looped import slice_wrapped
 from cloudrift.ground.draws import stream
@@ -31,7 +31,7 @@ def burst(
     step at its first sample.
     """
     frames = int(seconds * rate)
-    length = sf.next_fast_len(2 * frames, real=True)
+    length = sf.next_fast_len(2 * frames)
     hz = np.fft.rfftfreq(length, 1 / rate)
     with np.errstate(divide="ignore"):
         shape = 1 / np.sqrt((1 + (low_hz / np.maximum(hz, 1)) ** 4) * (1 + (hz / high_hz) ** 6))

@@ -8,9 +8,9 @@ and its mean pitch is exact because each bell is symmetric about its harmonic.
 from collections.abc import Callable
 
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.looped import slice_wrapped
 from cloudrift.ground.draws import stream

@@ -6,9 +6,9 @@ not rise above what it was made for; TOP leaves room for vibrato and glides.
 
 import msgspec
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Mono
 from cloudrift.sound.instrument import Tone, ToneRequest
 from cloudrift.theory.pitch import pitch_to_hz

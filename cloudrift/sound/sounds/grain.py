@@ -7,9 +7,9 @@ import functools
 from collections.abc import Callable
 
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo, add_wrapped, silence
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept

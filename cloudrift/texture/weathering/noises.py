@@ -3,9 +3,9 @@
 from collections.abc import Callable
 
 import numpy as np
-import scipy.fft as sf
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo, add_wrapped, silence
 from cloudrift.audio.wrap import circular_noise
 from cloudrift.ground.draws import stream

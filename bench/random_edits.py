@@ -1,0 +1,108 @@
+"""Memory over a long day in short: ``python -m bench.random_edits [edits] [big]``.
+
+Random edits in the window while the loop plays. Prints, for each hundred, the memory (the median of
+the looks between edits, and the most), threads and child processes; ends with 1 where the memory
+after the first hundred is not flat within 5 %, or threads or children are not as many as there
+were.
+"""
+
+import os
+import random
+import statistics
+import sys
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from bench.engine import resident_mb
+from bench.loops import big_loop
+from cloudrift.demo import polar_night
+from cloudrift.desktop.frame.app import make_app
+from cloudrift.desktop.frame.window import Window
+from cloudrift.desktop.session.session import Session
+from cloudrift.devices import SilentSpeaker
+from cloudrift.ground.memory import keep_memory_tidy
+from cloudrift.loop import chord_edits, edits
+from cloudrift.loop.model import Loop
+from cloudrift.render.player import SWITCH_INTERVAL_S
+
+FLAT = 1.05
+A_HUNDRED = 100
+
+
+def another(draw: random.Random) -> Callable[[Loop], Loop]:
+    """Return an edit as composers make them, drawn: mostly chords, levels, settings."""
+
+    def chord(loop: Loop) -> Loop:
+        one = draw.choice(loop.chords)
+        return chord_edits.set_degree(loop, one.id, draw.randint(1, 7), count=draw.randint(3, 4))
+
+    def level(loop: Loop) -> Loop:
+        return edits.set_layer(loop, draw.choice(loop.layers).id, level_db=draw.uniform(-24, 0))
+
+    def off(loop: Loop) -> Loop:
+        one = draw.choice(loop.layers)
+        return edits.set_layer(loop, one.id, mute=not one.mute)
+
+    def blend(loop: Loop) -> Loop:
+        one = draw.choice([layer for layer in loop.layers if layer.line])
+        treatment = draw.choice(one.line)
+        return edits.set_treatment(loop, one.id, treatment.id, blend=draw.uniform(0.1, 1))
+
+    def wear(loop: Loop) -> Loop:
+        for line_of in (None, *(layer.id for layer in loop.layers)):
+            for one in loop.line_of(line_of):
+                if one.kind == "weathering":
+                    return edits.set_treatment_setting(
+                        loop, line_of, one.id, "wear", draw.uniform(10, 90)
+                    )
+        return loop
+
+    return draw.choice((chord, chord, level, level, off, blend, blend, wear))
+
+
+def children() -> int:
+    """How many processes this one has begun that are there."""
+    return len(Path(f"/proc/self/task/{os.getpid()}/children").read_text().split())
+
+
+def main() -> int:
+    keep_memory_tidy()
+    sys.setswitchinterval(SWITCH_INTERVAL_S)
+    count = next((int(word) for word in sys.argv[1:] if word.isdigit()), 500)
+    draw, app = random.Random(7), make_app()
+    loop = big_loop() if "big" in sys.argv else polar_night()
+    session = Session(loop, None, SilentSpeaker(loop.rate))
+    window = Window(session)
+    window.show()
+    session.transport.set_playing(True)
+    medians: list[float] = []
+    looks: list[int] = []
+    there: tuple[int, int] | None = None
+    for i in range(1, count + 1):
+        if draw.random() < 0.15:
+            session.document.undo()
+        else:
+            session.apply("edit", another(draw))
+        until = time.monotonic() + 0.05
+        while session.hearing.busy or time.monotonic() < until:
+            app.processEvents()
+            time.sleep(0.002)
+        looks.append(resident_mb())
+        if i % A_HUNDRED == 0:
+            now = threading.active_count(), children()
+            there = there or now
+            medians.append(statistics.median(looks))
+            print(f"{i} edits: {medians[-1]:.0f} MB, {max(looks)} MB at most; "
+                  f"{now[0]} threads, {now[1]} children", flush=True)  # fmt: skip
+            looks = []
+    window.close()
+    flat = max(medians[1:], default=0) <= FLAT * min(medians[1:], default=0)
+    return 0 if flat and there == now else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())
