@@ -206,15 +206,20 @@ def test_a_worker_gives_memory_back_now_and_then(qtbot, window, monkeypatch):
 
     given = []
     monkeypatch.setattr(worker, "give_back", lambda: given.append(threading.current_thread()))
-    monkeypatch.setattr(worker, "GIVE_BACK_RESTING_S", 3600.0)
+    monkeypatch.setattr(worker, "GIVE_BACK_S", 3600.0)
+    monkeypatch.setattr(worker, "REST_S", 3600.0)
     window.session.apply("tempo", lambda loop: edits.set_tempo(loop, 71))
     qtbot.waitUntil(lambda: not window.session.hearing.busy, timeout=10_000)
-    qtbot.wait(20)
-    assert given == []
-    monkeypatch.setattr(worker, "GIVE_BACK_RESTING_S", 0.0)
+    qtbot.wait(400)  # what it rested with before has run out
+    given.clear()
     window.session.apply("tempo", lambda loop: edits.set_tempo(loop, 72))
+    qtbot.waitUntil(lambda: not window.session.hearing.busy, timeout=10_000)
+    assert given == []
+    monkeypatch.setattr(worker, "REST_S", 0.02)
+    window.session.apply("tempo", lambda loop: edits.set_tempo(loop, 73))
     qtbot.waitUntil(lambda: bool(given), timeout=10_000)
-    assert given[0].name == "render worker"
+    qtbot.wait(100)
+    assert [thread.name for thread in given] == ["render worker"]  # once a rest
 
 
 # --- the speaker's time ---------------------------------------------------------------------------
@@ -255,7 +260,7 @@ def test_gaps_are_shown_in_the_settings(qtbot, window):
     sheet._clock.timeout.emit()
     assert sheet.gaps.text().startswith("2 gaps since the start: the speaker ran dry, and asked up")
     assert "300 ms" in sheet.gaps.text()
-    assert "Take a longer buffer" in sheet.gaps.text()
+    assert "Its buffer of 20 ms grows by itself" in sheet.gaps.text()
 
 
 def test_the_light_goes_out_when_nothing_can_be_rendered(qtbot, window, monkeypatch):

@@ -107,7 +107,8 @@ class SettingsSheet(QDialog):
         if player.gaps:
             self.gaps.setText(
                 f"{plural(player.gaps, 'gap')} since the start: the speaker ran dry, and asked up "
-                f"to {longest} apart. Its buffer is {self._session.transport.buffer_ms} ms now."
+                f"to {longest} apart. Its buffer of {self._session.transport.buffer_ms} ms grows "
+                "by itself where that goes on."
             )
         else:
             self.gaps.setText(f"None since the start. The speaker asks at most {longest} apart.")
