@@ -166,6 +166,40 @@ def test_a_part_follows_a_change_of_its_notes(name):
     )
 
 
+@pytest.mark.parametrize("name", CATALOGUE)
+def test_some_frames_of_a_part_are_those_of_the_whole(name):
+    """Over the seam, of notes that ring on for more than a loop, of glides, with nothing kept."""
+    sound = find_sound(name)
+    low = pitches(sound)[0]
+    notes = tuple(
+        Note(start_tick=480 * i, length_ticks=2500 if i == 2 else 400, pitch=low + (5 * i) % 7,
+             velocity=127 if i == 1 else 70 + i, glide_ms=90.0 if i == 3 else 0.0)
+        for i in range(4)
+    )  # fmt: skip
+    part = Part(notes=notes, instrument=sound, settings=(), clock=CLOCK, loop_ticks=1920,
+                frames=88_200)  # fmt: skip
+    whole = np.concatenate([part.render()] * 2, axis=1)
+    for start, count in ((0, 5000), (30_000, 20_000), (80_000, 25_000)):
+        piece = part.stretch(start, count, ToneCache())
+        assert db(np.abs(piece - whole[:, start : start + count]).max()) < -100
+
+
+@pytest.mark.parametrize("name", SOUNDS)
+def test_some_frames_of_a_part_follow_those_of_another(name):
+    low = pitches(CATALOGUE[name])[0]
+    notes = tuple(Note(start_tick=480 * i, length_ticks=470, pitch=low + i) for i in range(4))
+    parts = [
+        Part(notes=each, instrument=find_sound(name), settings=(), clock=CLOCK, loop_ticks=1920,
+             frames=88_200)
+        for each in (notes, (*notes[:2], replace(notes[2], pitch=low + 9), notes[3]))
+    ]  # fmt: skip
+    before, after = (part.render() for part in parts)
+    for start in (10_000, 50_000, 80_000):
+        wanted = np.roll(after, -start, axis=1)[:, :20_000]
+        piece = parts[1].stretch(start, 20_000, ToneCache(), (parts[0], before))
+        assert db(np.abs(piece - wanted).max()) < -100
+
+
 def test_an_edit_leaves_the_strikes_of_other_notes_alone():
     sound = find_sound("felt upright")
     notes = [Note(start_tick=960 * i, length_ticks=960, pitch=60) for i in range(12)]

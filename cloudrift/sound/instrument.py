@@ -32,7 +32,8 @@ class Tone(NamedTuple):
 class ToneRequest:
     """What a tone depends on. ``variant`` is a draw: equal notes in a row take other variants.
 
-    ``clips`` has the recordings that an own sound names.
+    ``clips`` has the recordings that an own sound names. Of a cycled sound only frames from
+    ``first`` on are asked for, ``frames`` of them.
     """
 
     pitch: int
@@ -41,6 +42,7 @@ class ToneRequest:
     rate: int
     settings: Full
     clips: ClipStore
+    first: int = 0
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -23,7 +23,9 @@ from cloudrift.sound.instrument import Instrument, Tone, ToneRequest
 
 VELOCITY_POWER = 1.3  # velocity 30 to 120 is 15.7 dB
 CUT_MS = 12.0  # how fast a mono sound stops for the next note
-STEP_S = 0.1  # tones are computed in steps of this, so that slightly longer notes share one
+# Tones are computed in steps of this, those of more than a second in longer ones, so that slightly
+# longer notes share one.
+STEP_S, LONG_STEP_S = 0.1, 0.5
 NEPERS_60_DB = 6.908
 SLIDE_ST, SLIDE_MS = -2.0, 75.0  # a note struck too hard starts flat and is pulled up
 SKIP_MS = 60.0  # of a tone that is joined to the one before: past its own start
@@ -188,15 +190,16 @@ class Part:
         count, length = out.shape[1], hit.held + hit.release
         first = (start - hit.start) % self.frames  # into the note, when it is in its first turn
         # Begun in the stretch, or before it: then once more for each loop that it has rung on.
-        begins = range(first - self.frames, length, self.frames)
-        heard = [at for at in begins if at + count > 0]
+        turns = range(first - self.frames, length, self.frames)
+        heard = [at for at in turns if at + count > 0]
         if not heard:
             return
-        audio = self._note(hit, tones, min(length, max(heard) + count))
+        begins, ends = max(0, min(heard)), min(length, max(heard) + count)
+        audio = self._note(hit, tones, (begins, ends))
         for at in heard:
-            a, b = max(at, 0), min(at + count, audio.shape[1])
+            a, b = max(at, 0), min(at + count, ends)
             if a < b:
-                out[:, a - at : b - at] += np.float32(sign) * audio[:, a:b]
+                out[:, a - at : b - at] += np.float32(sign) * audio[:, a - begins : b - begins]
 
     def _add(self, out: Stereo, hits: Iterable[_Hit], sign: int, tones: ToneCache) -> None:
         # The longest first: a tone that was computed for a long note serves the short ones.
@@ -204,17 +207,15 @@ class Part:
             audio = self._note(hit, tones)
             add_wrapped(out, audio if sign > 0 else -audio, hit.start)
 
-    def _note(self, hit: _Hit, tones: ToneCache, most: int | None = None) -> Stereo:
-        """A note; only its first frames where no more are wanted and the whole is not there."""
+    def _note(self, hit: _Hit, tones: ToneCache, of: tuple[int, int] | None = None) -> Stereo:
+        """A note, or its frames from one to another: where the whole is not there, no more."""
         instrument, settings, rate = self.instrument, self.settings, self.clock.rate
         key = (instrument.identity, settings, rate, hit.sound)
         play = partial(_play, hit, instrument, settings, self._full, rate, tones)
-        if instrument.cycled:
-            return play(most)
-        if most is None or most >= hit.held + hit.release:
-            return tones.note(key, play)
-        there = tones.has_note(key)
-        return play(most) if there is None else there
+        if of is None:
+            return play() if instrument.cycled else tones.note(key, play)
+        there = None if instrument.cycled else tones.has_note(key)
+        return play(of=of) if there is None else there[:, of[0] : of[1]]
 
     @cached_property
     def _full(self) -> Full:
@@ -349,12 +350,14 @@ def _play(
     full: Full,
     rate: int,
     tones: ToneCache,
-    most: int | None = None,
+    of: tuple[int, int] | None = None,
 ) -> Stereo:
-    """Play a note, or its first frames."""
+    """Play a note, or its frames from one to another."""
     length = hit.held + hit.release
-    total = min(length, max(most, hit.glide) if most else length)
-    step = int(STEP_S * rate)
+    total = length if of is None else min(length, max(of[1], hit.glide))
+    if of is not None and instrument.cycled and not hit.glide_st:
+        return _within(hit, instrument, full, rate, tones, of)
+    step = int((STEP_S if total < rate else LONG_STEP_S) * rate)
     skip = _frames_of(SKIP_MS, rate) if hit.joined else 0
     bend = _bend(hit.glide_st, min(hit.glide, length))
     ahead = skip + (round(float(bend[-1])) + 1 - len(bend) if len(bend) else 0)
@@ -370,8 +373,7 @@ def _play(
     bright = _brightness(hit, full, rate)
     if isinstance(bright, np.ndarray):
         bright = bright[:total]
-    gain = (hit.velocity / 127) ** VELOCITY_POWER * to_gain(instrument.gain_db)
-    envelope = np.float32(gain) * _envelope(hit, full, rate)[:total]
+    envelope = _gain(hit, instrument) * _envelope(hit, full, rate)[:total]
     if len(bend) and not isinstance(bright, np.ndarray):
         soft, hard = (audio[:, : request.frames] for audio in tone)
         mixed = envelope * _bent(soft + bright * (hard - soft), bend, skip, ahead, total)
@@ -380,7 +382,29 @@ def _play(
         mixed = _blended(soft, hard, envelope, bright)
     if instrument.damper and hit.held < total:
         _add_damper(mixed, instrument.damper(hit.variant, rate), hit.held, envelope)
-    return _widened(mixed, full.number("width") / 100)
+    mixed = _widened(mixed, full.number("width") / 100)
+    return mixed if of is None else mixed[:, of[0] : of[1]]
+
+
+def _within(
+    hit: _Hit, instrument: Instrument, full: Full, rate: int, tones: ToneCache, of: tuple[int, int]
+) -> Stereo:
+    """The same of a note that is read from a cycle and does not glide: from where it is wanted."""
+    first, last = of
+    skip = _frames_of(SKIP_MS, rate) if hit.joined else 0
+    soft, hard = instrument.tone(ToneRequest(
+        pitch=hit.pitch, variant=hit.variant, frames=last - first, first=skip + first, rate=rate,
+        settings=full, clips=tones.clips,
+    ))  # fmt: skip
+    bright = _brightness(hit, full, rate)
+    if isinstance(bright, np.ndarray):
+        bright = bright[first:last]
+    envelope = _gain(hit, instrument) * _envelope(hit, full, rate)[first:last]
+    return _widened(_blended(soft, hard, envelope, bright), full.number("width") / 100)
+
+
+def _gain(hit: _Hit, instrument: Instrument) -> np.float32:
+    return np.float32((hit.velocity / 127) ** VELOCITY_POWER * to_gain(instrument.gain_db))
 
 
 def _blended(soft: Stereo, hard: Stereo, envelope: Mono, bright: Mono | np.float32) -> Stereo:

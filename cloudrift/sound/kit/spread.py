@@ -108,7 +108,7 @@ def ensemble(
     """
     spread = max(least_cents, share * request.settings.number("detune_cents"))
     both = cycles(name, shape, request.pitch, request.rate, spread, own)
-    start = int(stream(request.variant, name, request.pitch).integers(CYCLE))
+    start = int(stream(request.variant, name, request.pitch).integers(CYCLE)) + request.first
     return Tone(*(read_cycle(cycle, start, request.frames, side) for cycle in both))
 
 

@@ -91,7 +91,7 @@ def _slow_strings(request: ToneRequest) -> Tone:
 def _dust_pad(request: ToneRequest) -> Tone:
     tone = ensemble(request, "dust pad", _worn, side=0.5)
     level = np.float32(0.07 * request.settings.number("dust") / 100)
-    start = int(stream(request.variant, "dust", request.pitch).integers(LONG))
+    start = int(stream(request.variant, "dust", request.pitch).integers(LONG)) + request.first
     grit = level * read_round(lasting("dust", request.rate, _GRIT), start, request.frames)
     return Tone(tone.soft + np.float32(0.5) * grit, tone.hard + grit)
 
