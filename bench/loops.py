@@ -1,6 +1,9 @@
-"""The loop that figures are taken of."""
+"""The loop that figures are taken of, and what composers do to it."""
 
-from cloudrift.loop import edits
+import random
+from collections.abc import Callable
+
+from cloudrift.loop import chord_edits, edits
 from cloudrift.loop.model import Loop
 from cloudrift.style import find_card, sketch
 from cloudrift.theory import Key
@@ -24,3 +27,34 @@ def big_loop(bars: int = 8) -> Loop:
     assert [len(x.line) for x in loop.layers] == [3] * 10
     assert len(loop.line) == 4
     return loop
+
+
+def another(draw: random.Random) -> Callable[[Loop], Loop]:
+    """Return an edit as composers make them, drawn: mostly chords, levels, settings."""
+
+    def chord(loop: Loop) -> Loop:
+        one = draw.choice(loop.chords)
+        return chord_edits.set_degree(loop, one.id, draw.randint(1, 7), count=draw.randint(3, 4))
+
+    def level(loop: Loop) -> Loop:
+        return edits.set_layer(loop, draw.choice(loop.layers).id, level_db=draw.uniform(-24, 0))
+
+    def off(loop: Loop) -> Loop:
+        one = draw.choice(loop.layers)
+        return edits.set_layer(loop, one.id, mute=not one.mute)
+
+    def blend(loop: Loop) -> Loop:
+        one = draw.choice([layer for layer in loop.layers if layer.line])
+        treatment = draw.choice(one.line)
+        return edits.set_treatment(loop, one.id, treatment.id, blend=draw.uniform(0.1, 1))
+
+    def wear(loop: Loop) -> Loop:
+        for line_of in (None, *(layer.id for layer in loop.layers)):
+            for one in loop.line_of(line_of):
+                if one.kind == "weathering":
+                    return edits.set_treatment_setting(
+                        loop, line_of, one.id, "wear", draw.uniform(10, 90)
+                    )
+        return loop
+
+    return draw.choice((chord, chord, level, level, off, blend, blend, wear))

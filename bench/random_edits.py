@@ -12,56 +12,22 @@ import statistics
 import sys
 import threading
 import time
-from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from bench.engine import resident_mb
-from bench.loops import big_loop
+from bench.loops import another, big_loop
 from cloudrift.demo import polar_night
 from cloudrift.desktop.frame.app import make_app
 from cloudrift.desktop.frame.window import Window
 from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.memory import keep_memory_tidy
-from cloudrift.loop import chord_edits, edits
-from cloudrift.loop.model import Loop
 from cloudrift.render.player import SWITCH_INTERVAL_S
 
 FLAT = 1.05
 A_HUNDRED = 100
-
-
-def another(draw: random.Random) -> Callable[[Loop], Loop]:
-    """Return an edit as composers make them, drawn: mostly chords, levels, settings."""
-
-    def chord(loop: Loop) -> Loop:
-        one = draw.choice(loop.chords)
-        return chord_edits.set_degree(loop, one.id, draw.randint(1, 7), count=draw.randint(3, 4))
-
-    def level(loop: Loop) -> Loop:
-        return edits.set_layer(loop, draw.choice(loop.layers).id, level_db=draw.uniform(-24, 0))
-
-    def off(loop: Loop) -> Loop:
-        one = draw.choice(loop.layers)
-        return edits.set_layer(loop, one.id, mute=not one.mute)
-
-    def blend(loop: Loop) -> Loop:
-        one = draw.choice([layer for layer in loop.layers if layer.line])
-        treatment = draw.choice(one.line)
-        return edits.set_treatment(loop, one.id, treatment.id, blend=draw.uniform(0.1, 1))
-
-    def wear(loop: Loop) -> Loop:
-        for line_of in (None, *(layer.id for layer in loop.layers)):
-            for one in loop.line_of(line_of):
-                if one.kind == "weathering":
-                    return edits.set_treatment_setting(
-                        loop, line_of, one.id, "wear", draw.uniform(10, 90)
-                    )
-        return loop
-
-    return draw.choice((chord, chord, level, level, off, blend, blend, wear))
 
 
 def children() -> int:
@@ -99,7 +65,7 @@ def main() -> int:
             print(f"{i} edits: {medians[-1]:.0f} MB, {max(looks)} MB at most; "
                   f"{now[0]} threads, {now[1]} children", flush=True)  # fmt: skip
             looks = []
-    window.close()
+    session.close()  # the window would ask whether to save
     flat = max(medians[1:], default=0) <= FLAT * min(medians[1:], default=0)
     return 0 if flat and there == now else 1
 

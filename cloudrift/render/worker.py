@@ -17,7 +17,7 @@ from cloudrift.render.ahead import ahead, get_ready
 from cloudrift.render.engine import Engine, Loudness, Rendered
 
 # Memory is given back to the system so often while there is more to be done, and after such a rest.
-GIVE_BACK_S, REST_S = 1.0, 0.3
+GIVE_BACK_S, REST_S = 0.4, 0.3
 Answer = Callable[[str, Rendered], None]
 Measured = Callable[[str, Rendered, Loudness], None]
 Soon = Callable[[Patched], None]
@@ -55,6 +55,7 @@ class RenderWorker:
         self._closing = False
         self._running: str | None = None
         self._was_cancelled = False
+        self._given_back = time.monotonic()
         self._ready_for: Loop | None = None  # for the first look ahead of which all is to be made
         self._thread = threading.Thread(target=self._run, name="render worker", daemon=True)
         self._thread.start()
@@ -108,8 +109,18 @@ class RenderWorker:
                     return
                 self._soon(audio)
 
+    def _tidy(self) -> None:
+        """Give memory back, now and then; also between the steps of a long render."""
+        if time.monotonic() - self._given_back > GIVE_BACK_S:
+            self._given_back = time.monotonic()
+            give_back()
+
+    def _may_not_go_on(self, name: str) -> bool:
+        """Asked between two steps."""
+        self._tidy()
+        return self._stale(name)
+
     def _run(self) -> None:
-        given_back = time.monotonic()
         while True:
             with self._change:
                 self._running = None
@@ -119,14 +130,12 @@ class RenderWorker:
                 ready, self._ready_for = self._ready_for, None
                 if ready is not None:
                     get_ready(self._engine, ready, self._called)
-            if not rests and time.monotonic() - given_back > GIVE_BACK_S:
-                give_back()
-                given_back = time.monotonic()
+            if not rests:
+                self._tidy()
             with self._change:
                 called = self._change.wait_for(self._is_called, REST_S)
             if not called:  # not between two edits: after the last of them
                 give_back()
-                given_back = time.monotonic()
             with self._change:
                 self._change.wait_for(self._is_called)
                 if self._closing:
@@ -137,7 +146,7 @@ class RenderWorker:
                 self._running = name
             try:
                 self._look_ahead(name, loop)
-                rendered = self._engine.render(loop, partial(self._stale, name), name=name)
+                rendered = self._engine.render(loop, partial(self._may_not_go_on, name), name=name)
                 self._was_cancelled = False
                 # Heard first, measured after: the ear does not wait for the meter.
                 self._answer(name, rendered)

@@ -14,6 +14,7 @@ from cloudrift.texture.periods import Moments, all_of, phase, rate_field, stretc
 from cloudrift.texture.picture import Axis, Portrait, beat_axis, cents_axis, over_beats, shown_beats
 from cloudrift.texture.process import Near
 
+AT_ONCE = 16_384  # frames: what is added up stays near the processor
 Aways = NDArray[np.float32]  # (voices, moments): how far from its place each is read, in frames
 
 
@@ -41,9 +42,15 @@ def _chorus(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
 
 def _voices(left_1: Stereo, right_1: Stereo, left_2: Stereo, right_2: Stereo) -> Stereo:
     """Two voices a side, and a little of what the other side's two differ by."""
-    out = np.stack([left_1[0] + left_2[0], right_1[1] + right_2[1]])
-    across = np.stack([right_2[0] - right_1[0], left_2[1] - left_1[1]])
-    return np.asarray(out * np.float32(0.5) + across * np.float32(0.25), np.float32)
+    half, quarter, out = np.float32(0.5), np.float32(0.25), np.empty_like(left_1)
+    for at in range(0, out.shape[1], AT_ONCE):
+        piece = slice(at, at + AT_ONCE)
+        (l1, a), (b, r1), (l2, c), (d, r2) = (
+            one[:, piece] for one in (left_1, right_1, left_2, right_2)
+        )
+        np.add((l1 + l2) * half, (d - b) * quarter, out=out[0, piece])
+        np.add((r1 + r2) * half, (c - a) * quarter, out=out[1, piece])
+    return out
 
 
 def _chorus_stretch(
