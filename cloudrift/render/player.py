@@ -36,6 +36,7 @@ class Take:
     end: float = 1.0
     patch: NDArray[np.float32] | None = None  # (frames, 2), instead of the wave's own
     patch_at: int = 0
+    alike: float | None = None  # how like it is to what it takes the place of, if that is known
 
     def read(self, position: int, most: int) -> NDArray[np.float32]:
         """Return frames from a position on, at least one and ``most`` at most: a view, no copy.
@@ -51,7 +52,11 @@ class Take:
         return self.wave[position : position + min(count, len(self.wave) - into)]
 
     def around(self, position: int, count: int) -> NDArray[np.float32]:
-        """Return so many frames, round the seam: (count, 2)."""
+        """Return so many frames, round the seam: (count, 2); a view where that can be."""
+        position %= len(self.wave)
+        out = self.read(position, count)
+        if len(out) == count:
+            return out
         out = np.empty((count, 2), np.float32)
         done = 0
         while done < count:
@@ -73,6 +78,21 @@ def _as_played(audio: Stereo, gain: float) -> NDArray[np.float32]:
     wave = np.empty((audio.shape[1], 2), np.float32)
     np.multiply(audio.T, np.float32(gain), out=wave)
     return np.clip(wave, -1.0, 1.0, out=wave)
+
+
+def _alike(old: Take, old_at: int, new: Take, new_at: int, frames: int) -> float:
+    """How like two takes are over some frames: 1 where they are the same, 0 for nothing in common.
+
+    In pieces, and without vdot, which hands Python's lock on however few the numbers are.
+    """
+    olds = news = both = 0.0
+    for at in range(0, frames, PIECE):
+        count = min(PIECE, frames - at)
+        one, other = old.around(old_at + at, count), new.around(new_at + at, count)
+        olds += float((one * one).sum())
+        news += float((other * other).sum())
+        both += float((one * other).sum())
+    return both / (olds * news) ** 0.5 if olds * news > 0 else 1.0
 
 
 @dataclass(frozen=True)
@@ -144,17 +164,26 @@ class Player:
         """Play another rendering from the same place in the loop on."""
         part = self._wanted
         start, end = (part.start, part.end) if part else (0.0, 1.0)
-        self._wanted = Take(wave=_as_played(audio, gain), start=start, end=end)
+        self._want(Take(wave=_as_played(audio, gain), start=start, end=end))
 
     def patch(self, audio: Stereo, start: int, gain: float = 1.0) -> None:
         """Play a stretch from a frame on in another rendering; the rest stays as it was loaded."""
         if self._wanted is not None:
-            self._wanted = replace(self._wanted, patch=_as_played(audio, gain), patch_at=start)
+            self._want(replace(self._wanted, patch=_as_played(audio, gain), patch_at=start))
+
+    def _want(self, take: Take) -> None:
+        """Let it be played next; how alike it is about here is found before the speaker asks."""
+        now = self._take
+        if now is not None and len(now.wave) == len(take.wave):
+            take = replace(
+                take, alike=_alike(now, self._position, take, self._position, self._fade)
+            )
+        self._wanted = take
 
     def hear_part(self, start: float, end: float) -> None:
         """Let only a part of the loop turn (shares of its length); all of it for 0 to 1."""
         if self._wanted is not None:
-            self._wanted = replace(self._wanted, start=start, end=end)
+            self._wanted = replace(self._wanted, start=start, end=end, alike=None)
 
     def play(self) -> None:
         """Go on from where it stands."""
@@ -262,6 +291,10 @@ class Player:
         out = np.zeros((frames, 2), np.float32)
         for start in range(0, frames, PIECE):
             piece = out[start : start + PIECE]
+            still = self._undisturbed(len(piece))
+            if still is not None:  # a fade has ended
+                piece[:] = still
+                continue
             self._add_loop(piece)
             self._add_struck(piece)
             np.clip(piece, -1.0, 1.0, out=piece)
@@ -338,6 +371,7 @@ class Player:
         share = self.share if seek is None else seek
         if self._take is not None:
             self._ghost = _Ghost(self._take, self._position, 0)
+        stays = wanted is not None and seek is None and self._take is not None
         self._take = wanted
         if wanted is None:
             self._seek = share  # standing still keeps its place
@@ -346,9 +380,9 @@ class Player:
         first, last = wanted.bounds
         position = int(share * len(wanted.wave))
         self._position = position if first <= position < last else first
-        self._begin_fade()
+        self._begin_fade(wanted.alike if stays and position == self._position else None)
 
-    def _begin_fade(self) -> None:
+    def _begin_fade(self, alike: float | None = None) -> None:
         """Choose the gains of a cross-fade so that the power stays, however alike both sounds are.
 
         An edit mostly leaves a sound as it was: of two that are the same, gains that add up to one
@@ -357,17 +391,10 @@ class Player:
         self._fade_left = self._fade
         rise, fall = self._rise, self._rise[::-1]
         take, ghost = self._take, self._ghost
-        alike = 1.0
-        if take is not None and ghost is not None:
-            olds = news = both = 0.0
-            for at in range(0, self._fade, PIECE):
-                count = min(PIECE, self._fade - at)
-                old = ghost.take.around(ghost.position + at, count)
-                new = take.around(self._position + at, count)
-                olds += float(np.vdot(old, old))
-                news += float(np.vdot(new, new))
-                both += float(np.vdot(old, new))
-            alike = both / (olds * news) ** 0.5 if olds * news > 0 else 1.0
+        if alike is None:
+            alike = 1.0
+            if take is not None and ghost is not None:
+                alike = _alike(ghost.take, ghost.position, take, self._position, self._fade)
         norm = np.sqrt(rise * rise + fall * fall + np.float32(2 * max(alike, 0.0)) * rise * fall)
         self._new_gain, self._old_gain = rise / norm, fall / norm
 
