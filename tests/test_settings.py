@@ -157,6 +157,9 @@ def test_a_speaker_that_runs_dry_gets_a_longer_buffer_by_itself(window, monkeypa
     assert asked == [40]
     assert before.closed
     assert "40 ms" in window.message.text()
+    sheet = window.open_settings()
+    assert sheet.buffer.button(40).isChecked()
+    sheet.close()
     assert window.session.preferences.now.buffer_ms == 20  # what was wished for is not forgotten
     transport.set_playing(False)
     for _ in range(4):  # nobody hears it

@@ -43,7 +43,7 @@ class SettingsSheet(QDialog):
         self.speaker = _names("Speaker", SYSTEM, speakers(), now.speaker)
         self.speaker.activated.connect(lambda _i: self._play_through())
         self.buffer = ChoiceRow([(ms, f"{ms} ms") for ms in BUFFERS_MS], columns=5, name="Buffer")
-        self.buffer.show_choice(now.buffer_ms)
+        self.buffer.show_choice(session.transport.buffer_ms)  # it may have grown
         self.buffer.chosen.connect(self._play_through)
         self.gaps = label("", size=11.5, name="soft")
         self.gaps.setAccessibleName("Gaps in the sound")

@@ -119,7 +119,7 @@ class Session(QObject):
     def _on_lengthened(self, buffer_ms: int) -> None:
         self.say(
             f"The sound came too late for the speaker: its buffer is {buffer_ms} ms from now on. "
-            "File, Settings has it shorter again.", good=True
+            "Loop, Settings has it shorter again.", good=True
         )  # fmt: skip
 
     def close(self, *, keep: bool = False, within_s: float = CLOSING_S) -> bool:
