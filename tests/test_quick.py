@@ -84,6 +84,21 @@ def test_treatments_are_the_same(monkeypatch, rng, kind):
 
 
 @compiled
+@pytest.mark.parametrize("way", ["side to side", "in its place"])
+@pytest.mark.parametrize("feedback", [0.0, 45.0, 80.0])
+@pytest.mark.parametrize("once", [False, True])
+def test_repeats_are_the_same(monkeypatch, rng, way, feedback, once):
+    audio = (rng.standard_normal((2, 90_001)) * 0.1).astype(np.float32)
+    if once:
+        audio = np.pad(audio, ((0, 0), (0, 9 * 90_001)))
+    context = Context(rate=44_100, exact_frames=90_001.0, tempo=140.0, once=once,
+                      passes=10 if once else 1)  # fmt: skip
+    one = Treatment(id="t1", kind="echo").set("time", "1/16").set("way", way)
+    line = (one.set("feedback", feedback).set("width", 60.0),)
+    assert differ_db(*in_both_ways(monkeypatch, lambda: treat(audio, line, context))) < -100
+
+
+@compiled
 def test_a_whole_loop_is_the_same(monkeypatch, small_loop):
     def render():
         engine = Engine()

@@ -160,3 +160,45 @@ void through_space(const float *spectrum, const float *sides, size bins, float n
         to_right[k + 1] = rr * hr[k + 1] + ri * hr[k];
     }
 }
+
+/* Repeats of a loop (2, n) in its steady state, each through a pole that darkens it and one that
+ * thins it out; ring (2, delay) is room for what is on its way. Across: the first repeat of both
+ * sides' middle comes on the left, and each one after changes sides. `lead` frames of the loop's
+ * own end are run through first, until what was before them has died away. */
+void repeats(const float *audio, size stride, size n, size delay, size lead, double dark,
+             double thin, double feedback, int across, float *ring, float *out)
+{
+    const double in_dark = 1.0 - dark, in_thin = (1.0 + thin) / 2.0;
+    const float *one = audio, *other = audio + stride;
+    float *left = ring, *right = ring + delay;
+    double a0 = 0.0, b0 = 0.0, a1 = 0.0, b1 = 0.0;
+    size from = ((-lead) % n + n) % n, at = 0;
+    for (size i = 0; i < 2 * delay; i++)
+        ring[i] = 0.0f;
+    for (size t = -lead; t < n; t++) {
+        const double y0 = left[at], y1 = right[at];
+        if (t >= 0) {
+            out[t] = (float)y0;
+            out[n + t] = (float)y1;
+        }
+        double v0, v1;
+        if (across) {
+            v0 = 0.5 * ((double)one[from] + other[from]) + feedback * y1;
+            v1 = feedback * y0;
+        } else {
+            v0 = one[from] + feedback * y0;
+            v1 = other[from] + feedback * y1;
+        }
+        const double c0 = in_dark * v0 + dark * a0, c1 = in_dark * v1 + dark * a1;
+        b0 = in_thin * (c0 - a0) + thin * b0;
+        b1 = in_thin * (c1 - a1) + thin * b1;
+        a0 = c0;
+        a1 = c1;
+        left[at] = (float)b0;
+        right[at] = (float)b1;
+        if (++at == delay)
+            at = 0;
+        if (++from == n)
+            from = 0;
+    }
+}

@@ -18,6 +18,19 @@ _ARGUMENTS = {
     "read_spline": (_POINTER, _SIZE, _SIZE, _SIZE, _POINTER, _SIZE, _SIZE, _SIZE, _POINTER),
     "blend": (_POINTER, _SIZE, _POINTER, _SIZE, _POINTER, _POINTER, _SIZE, _SIZE, _SIZE, _POINTER),
     "mix": (_POINTER, _POINTER, ctypes.c_float, ctypes.c_float, _SIZE),
+    "repeats": (
+        _POINTER,
+        _SIZE,
+        _SIZE,
+        _SIZE,
+        _SIZE,
+        ctypes.c_double,
+        ctypes.c_double,
+        ctypes.c_double,
+        ctypes.c_int,
+        _POINTER,
+        _POINTER,
+    ),
     "soften": (_POINTER, _SIZE, _SIZE),
     "through_space": (_POINTER, _POINTER, _SIZE, ctypes.c_float, ctypes.c_float, _POINTER),
 }
@@ -93,6 +106,23 @@ def mix(
     assert library is not None
     library.mix(wet.ctypes.data, dry.ctypes.data, blend, 1 - blend, 2 * wet.size)
     return wet
+
+
+def repeats(
+    audio: Floats, delay: int, lead: int, dark: float, thin: float, feedback: float, *,
+    across: bool,
+) -> Floats:  # fmt: skip
+    """Return the repeats of a loop (2, n), ``delay`` frames apart, by themselves.
+
+    ``dark`` and ``thin`` are the poles that each goes through, ``lead`` how many frames of what
+    came before are run through first.
+    """
+    assert library is not None
+    audio = _rows(audio)
+    out, ring = np.empty(audio.shape, np.float32), np.empty((2, delay), np.float32)
+    library.repeats(audio.ctypes.data, _stride(audio), audio.shape[1], delay, lead, dark, thin,
+                    feedback, int(across), ring.ctypes.data, out.ctypes.data)  # fmt: skip
+    return out
 
 
 def soften(wave: Floats) -> Floats:

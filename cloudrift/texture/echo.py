@@ -3,6 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from cloudrift.audio import quick
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.wrap import Spectrum, read_displaced
 from cloudrift.ground.lru import kept
@@ -15,6 +16,9 @@ from cloudrift.texture.process import Linear, rough_of
 from cloudrift.texture.weathering.speed import strayed
 
 SILENT_DB = 60.0  # a repeat that is so much softer is not waited for
+GONE_DB = 115.0  # where what was before the lead-in is no longer heard
+SETTLED = 4096  # frames after which the poles have settled
+LONGEST_LEAD = 2  # loops: behind that all repeats at once are quicker
 ACROSS, BESIDE = "side to side", "in its place"
 
 
@@ -42,9 +46,7 @@ def _response(settings: Settings, tempo: float, rate: int, length: int) -> NDArr
     frames = _delay_frames(full, tempo, rate)
     once = _turned((bins * frames) % length, length)
     back_by_one = _turned(bins, length)
-    # One pole each: what a repeat loses above, and below.
-    dark = np.float32(np.exp(-2 * np.pi * min(full.number("dark_hz") / rate, 0.49)))
-    thin = np.float32(np.exp(-2 * np.pi * full.number("thin_hz") / rate))
+    dark, thin = (np.float32(pole) for pole in _poles(full, rate))
     once *= (1 - dark) / (1 - dark * back_by_one)
     once *= (1 + thin) / 2 * (1 - back_by_one) / (1 - thin * back_by_one)
     back = np.float32(full.number("feedback") / 100) * once
@@ -57,6 +59,29 @@ def _response(settings: Settings, tempo: float, rate: int, length: int) -> NDArr
     near, far = (1 + width) / 2, (1 - width) / 2
     sides = np.stack([near * left + far * right, near * right + far * left])
     return np.asarray(sides * np.float32(np.sqrt(2)), np.complex64)
+
+
+def _poles(full: Full, rate: int) -> tuple[float, float]:
+    """One pole each: what a repeat loses above, and below."""
+    dark = np.exp(-2 * np.pi * min(full.number("dark_hz") / rate, 0.49))
+    return float(dark), float(np.exp(-2 * np.pi * full.number("thin_hz") / rate))
+
+
+def _repeated(audio: Stereo, full: Full, context: Context) -> Stereo | None:
+    """All repeats, one after another, where that is compiled and they die away soon enough."""
+    frames = _delay_frames(full, context.tempo, context.rate)
+    feedback = full.number("feedback") / 100
+    left_db = GONE_DB / max(0.1, -20 * np.log10(max(feedback, 1e-3)))
+    lead = int((2 + left_db) * frames) + SETTLED
+    if not quick.library or lead > LONGEST_LEAD * audio.shape[1]:
+        return None
+    across = full.word("way") == ACROSS
+    out = quick.repeats(audio, frames, lead, *_poles(full, context.rate), feedback, across=across)
+    if not across:
+        return out
+    width, root = full.number("width") / 100, np.sqrt(2)
+    near, far = np.float32((1 + width) / 2 * root), np.float32((1 - width) / 2 * root)
+    return np.stack([near * out[0] + far * out[1], near * out[1] + far * out[0]])
 
 
 def _turned(places: NDArray[np.int64], length: int) -> NDArray[np.complex64]:
@@ -81,10 +106,10 @@ def _says(full: Full) -> str:
 
 
 def _ring_s(full: Full, context: Context) -> float:
-    return 1.5 * _tail_s(full, context.tempo) + 0.05
+    return 1.8 * _tail_s(full, context.tempo) + 0.05
 
 
-_LINEAR = Linear(through=_through, ring_s=_ring_s)
+_LINEAR = Linear(through=_through, ring_s=_ring_s, quick=_repeated)
 _picture = decay_of(_LINEAR)  # a tape echo's too: the repeats, without what the tape does to them
 ECHO = Kind(
     name="echo",

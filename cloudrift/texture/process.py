@@ -19,14 +19,19 @@ class Linear:
     """A treatment that is linear and time-invariant: what it does to a spectrum, how long it rings.
 
     ``through(spectrum, settings, draw, context, length)`` gives the spectrum that comes out; it
-    leaves the one it is given as it is.
+    leaves the one it is given as it is. ``quick(audio, settings, context)`` is the same laid on a
+    whole loop, where there is a quicker way than by its spectrum; None where there is not.
     """
 
     through: Callable[[Spectrum, Full, int, Context, int], Spectrum]
     ring_s: Callable[[Full, Context], float]
+    quick: Callable[[Stereo, Full, Context], Stereo | None] = lambda _a, _f, _c: None
 
     def lay(self, audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
         """Return what it makes of a loop by itself, unblended."""
+        quick = self.quick(audio, full, context)
+        if quick is not None:
+            return quick
         ring = int(self.ring_s(full, context) * context.rate)
         return filter_circular(
             audio, lambda s, length: self.through(s, full, draw, context, length), ring
