@@ -4,6 +4,7 @@ A process that has died, or does nothing more, is replaced and its work done aga
 """
 
 import atexit
+import contextlib
 import os
 import queue
 import select
@@ -125,6 +126,23 @@ class _Child:
         for pipe in (self._process.stdin, self._process.stdout):
             if pipe is not None:
                 pipe.close()
+
+
+def start_stretching() -> None:
+    """Let the processes begin to load what they need, before there is work for them."""
+    _starter.submit(_start_all)
+
+
+def _start_all() -> None:
+    waiting: list[_Child | None] = []
+    with contextlib.suppress(queue.Empty):
+        while True:
+            waiting.append(_idle.get_nowait())
+    for one in waiting:
+        child = one
+        with contextlib.suppress(OSError):  # whoever has work for it will be told
+            child = child or _Child()
+        _idle.put(child)
 
 
 def stop_stretching() -> None:

@@ -11,6 +11,7 @@ import numpy as np
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
+from cloudrift.audio.stretch import start_stretching
 from cloudrift.ground.lru import BoundedStore
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.model import Group, Layer, Loop
@@ -18,6 +19,7 @@ from cloudrift.render.cache import AudioCache
 from cloudrift.render.nodes import Former, Node, steps
 from cloudrift.render.plan import group_node, layer_node, loop_node, placed
 from cloudrift.sound.part import ToneCache
+from cloudrift.texture.treatment import acting
 
 WORKERS = 2
 KEPT_FACTS = 96  # steps of which measures are kept
@@ -174,6 +176,8 @@ class Engine:
         rendered under its ``name``.
         """
         node = loop_node(loop, self.tones)
+        if self.cache.get(node.key) is None and stretches(loop):
+            start_stretching()  # beside the layers, which come first
         rendered = Rendered(loop=loop, audio=self.audio(node, cancelled), key=node.key)
         layers = [layer_node(loop, x, self.tones) for x in loop.layers if not x.parked]
         needed = {one.key for top in (node, *layers) for one in steps(top)}
@@ -220,6 +224,12 @@ class Engine:
         groups = [loop.group(layer.group)] if layer.group else []
         audio = self.audio(layer_node(loop, layer, self.tones), cancelled)
         return placed(audio, layer, *groups)
+
+
+def stretches(loop: Loop) -> bool:
+    """Whether anything in a loop needs what stretches sound."""
+    lines = [loop.line, *(x.line for x in loop.layers), *(x.line for x in loop.groups)]
+    return any(t.of.stretches(t.full) for line in lines for t in acting(line))
 
 
 def trimmed(audio: Stereo, at_least: int, rate: int) -> Stereo:

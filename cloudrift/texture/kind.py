@@ -23,6 +23,10 @@ def _same_length(_: Full) -> float:
     return 1.0
 
 
+def _never(_: Full) -> bool:
+    return False
+
+
 def _clears_nothing(_: Full) -> float:
     return 0.0
 
@@ -73,6 +77,7 @@ class Kind:
     rumbles: bool = False
     clears_hz: Callable[[Full], float] = _clears_nothing
     blend: float = 1.0  # what it begins with
+    stretches: Callable[[Full], bool] = _never  # whether it needs what stretches sound
     draws: bool = False  # whether its draw number changes anything
     follows_key: bool = False
     version: int = 1

@@ -30,7 +30,7 @@ SHADOW = Kind(
     )),
     says=lambda full: f"with {full.word('interval')} beside it", process=_shadow, blend=0.4,
     picture=lambda full, _draw, _context: moved(INTERVALS[full.word("interval")]),
-    rough=rough_of(_shadow, 0.3),
+    rough=rough_of(_shadow, 0.3), stretches=lambda _full: True,
 )  # fmt: skip
 
 

@@ -94,5 +94,6 @@ SHIFT = Kind(
     picture=lambda full, _draw, _context: moved(semitones_of(full)),
     rough=_rough,
     shift_st=semitones_of,
+    stretches=lambda full: full.word("way") == HOLD and semitones_of(full) != 0,
     time_ratio=_ratio,
 )
