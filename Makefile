@@ -59,4 +59,4 @@ system: $(STAMP)
 	@$(BIN)/python tools/system_check.py $(QT_LIBRARIES)
 
 clean:
-	rm -rf .venv build *.egg-info .pytest_cache .mypy_cache .ruff_cache .hypothesis
+	rm -rf .venv build cloudrift/audio/_quick*.so *.egg-info .pytest_cache .mypy_cache .ruff_cache .hypothesis

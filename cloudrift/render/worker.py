@@ -93,9 +93,19 @@ class RenderWorker:
     def _is_called(self) -> bool:
         return self._closing or bool(self._wanted)
 
-    def _called(self) -> bool:
+    def _called_meanwhile(self) -> bool:
         with self._change:
             return self._is_called()
+
+    def _get_ready(self) -> None:
+        """Make ready what the next edit will want first, as long as none comes."""
+        loop, self._ready_for = self._ready_for, None
+        if loop is None:
+            return
+        try:
+            get_ready(self._engine, loop, self._called_meanwhile)
+        except Exception as error:
+            self._failed("treated", error)
 
     def _stale(self, name: str) -> bool:
         with self._change:
@@ -127,10 +137,8 @@ class RenderWorker:
                 rests = not self._wanted
             if rests:
                 self._rested()
-                ready, self._ready_for = self._ready_for, None
-                if ready is not None:
-                    get_ready(self._engine, ready, self._called)
-            if not rests:
+                self._get_ready()
+            else:
                 self._tidy()
             with self._change:
                 called = self._change.wait_for(self._is_called, REST_S)

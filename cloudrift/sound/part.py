@@ -89,7 +89,7 @@ class ToneCache:
 
         return self._tones.made(key, make, lambda tone: tone.soft.shape[1] >= request.frames)
 
-    def has_note(self, key: Hashable) -> Stereo | None:
+    def kept_note(self, key: Hashable) -> Stereo | None:
         """Return a finished note if it is there."""
         return self._notes.get(key)
 
@@ -214,7 +214,7 @@ class Part:
         play = partial(_play, hit, instrument, settings, self._full, rate, tones)
         if of is None:
             return play() if instrument.cycled else tones.note(key, play)
-        there = None if instrument.cycled else tones.has_note(key)
+        there = None if instrument.cycled else tones.kept_note(key)
         return play(of=of) if there is None else there[:, of[0] : of[1]]
 
     @cached_property
