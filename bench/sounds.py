@@ -1,6 +1,6 @@
 """How long each house sound takes for a part, with nothing kept from before: name and ms a line."""
 
-import scipy.ndimage  # noqa: F401 - loaded by then in the application, and slow to load
+import scipy.fft  # noqa: F401 - loaded by then in the application, and slow to load
 
 from cloudrift.sound import CATALOGUE
 from cloudrift.sound.measure import part_ms

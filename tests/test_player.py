@@ -52,6 +52,18 @@ def test_a_patch_is_played_in_its_place_and_the_loop_elsewhere(player, at, block
     assert np.array_equal(pull(player, N, block)[:N, 0], np.roll(loop()[0], -heard))
 
 
+def test_what_was_made_ready_is_played_and_nothing_else_in_its_place(player):
+    pull(player, N)
+    ready = loop(turns=150)
+    player.get_ready(ready, 0.5)
+    player.load(ready, 0.5)
+    assert np.abs(pull(player, 2 * N)[-N:]).max() == pytest.approx(0.25, abs=1e-3)
+    for audio, gain in ((ready, 0.25), (loop(0.25), 0.5)):  # another gain, another loop
+        player.get_ready(ready, 0.5)
+        player.load(audio, gain)
+        assert np.abs(pull(player, 2 * N)[-N:]).max() == pytest.approx(0.125, abs=1e-3)
+
+
 def test_a_patch_with_nothing_loaded_is_left(player):
     empty = Player(RATE)
     empty.patch(loop(), 0)

@@ -143,6 +143,7 @@ class Player:
         self._rise = raised_cosine(self._fade)[:, None]
         self._new_gain, self._old_gain = self._rise, self._rise[::-1]
         self._wanted: Take | None = None
+        self._ready: tuple[Stereo, float, NDArray[np.float32]] | None = None  # to be loaded next
         self._seek: float | None = None
         self._playing = False
         self._take: Take | None = None  # what the speaker's thread plays now
@@ -160,11 +161,18 @@ class Player:
 
     # --- from the interface -----------------------------------------------------------------
 
+    def get_ready(self, audio: Stereo, gain: float = 1.0) -> None:
+        """Make ready what will be loaded, on a thread that has the time."""
+        self._ready = (audio, gain, _as_played(audio, gain))
+
     def load(self, audio: Stereo, gain: float = 1.0) -> None:
         """Play another rendering from the same place in the loop on."""
+        ready, self._ready = self._ready, None
+        same = ready is not None and ready[0] is audio and ready[1] == gain
+        wave = ready[2] if ready is not None and same else _as_played(audio, gain)
         part = self._wanted
         start, end = (part.start, part.end) if part else (0.0, 1.0)
-        self._want(Take(wave=_as_played(audio, gain), start=start, end=end))
+        self._want(Take(wave=wave, start=start, end=end))
 
     def patch(self, audio: Stereo, start: int, gain: float = 1.0) -> None:
         """Play a stretch from a frame on in another rendering; the rest stays as it was loaded."""

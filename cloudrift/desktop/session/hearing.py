@@ -67,7 +67,7 @@ class Hearing(QObject):
         self.once = HeardOnce(self)
         self._worker = RenderWorker(
             engine,
-            self._answered.emit,
+            self._made,
             self._measured.emit,
             lambda _name, error: self.broke.emit(error_words(error)),
             where=self._where,
@@ -311,6 +311,12 @@ class Hearing(QObject):
         return self.match.other if self._comparing else 1.0
 
     # --- what comes of it ---------------------------------------------------------------------
+
+    def _made(self, name: str, rendered: Rendered) -> None:
+        """On the worker's thread: all that it takes to be played is made before it is handed on."""
+        if name == self.side and not self.transport.click:
+            self.transport.player.get_ready(rendered.audio, self.gain_of(name))
+        self._answered.emit(name, rendered)
 
     def _on_answered(self, name: str, rendered: Rendered) -> None:
         self.rendered[name] = rendered
