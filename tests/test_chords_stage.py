@@ -514,7 +514,7 @@ def test_a_tile_is_heard_after_the_chord_in_front_without_changing_anything(qtbo
     tile = four.chords.next.tiles[6]
     tile.enterEvent(None)
     qtbot.waitUntil(lambda: player.striking and not session.hearing.once.busy, timeout=60_000)
-    out = np.concatenate([player.pull(4096) for _ in range(60)])
+    out = np.concatenate([player.pull(4096).copy() for _ in range(60)])
     bar = session.loop.clock.frames(BAR)
     assert rms(out[:bar]) > 1e-3
     assert rms(out[bar : 2 * bar]) > 1e-3

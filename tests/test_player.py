@@ -13,7 +13,7 @@ def loop(level=0.5, turns=100, n=N):
 
 
 def pull(player, frames, block=512):
-    return np.concatenate([player.pull(block) for _ in range(-(-frames // block))])
+    return np.concatenate([player.pull(block).copy() for _ in range(-(-frames // block))])
 
 
 @pytest.fixture
@@ -208,7 +208,7 @@ def test_however_many_frames_are_asked_for_the_same_sound_comes(size):
         player.pull(N - 3000)
         player.load(loop(turns=131, level=0.6))
         player.strike(loop(turns=50)[:, :4000], "key")
-        return np.concatenate([player.pull(step) for _ in range(2400 * 4 // step)])
+        return np.concatenate([player.pull(step).copy() for _ in range(2400 * 4 // step)])
 
     whole = heard(2400)
     pieces = heard(size)

@@ -21,6 +21,7 @@ SWITCH_INTERVAL_S = 0.0003
 # NumPy hands it on in every step over more than 500 numbers: what the callback does is done in
 # pieces of fewer, and waits for nobody.
 PIECE = 240  # frames of two channels
+MOST_AT_ONCE = 8192  # frames: what devices ask for fits many times
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -141,7 +142,12 @@ class Player:
         self.rate = rate
         self._fade = int(FADE_S * rate)
         self._rise = raised_cosine(self._fade)[:, None]
-        self._new_gain, self._old_gain = self._rise, self._rise[::-1]
+        fall = self._rise[::-1]
+        self._squares, self._product = self._rise**2 + fall**2, self._rise * fall
+        self._norm = np.empty_like(self._rise)
+        self._new_gain, self._old_gain = self._rise.copy(), fall.copy()
+        self._scratch = np.empty((max(PIECE, self._fade), 2), np.float32)
+        self._pages = deque(np.empty((MOST_AT_ONCE, 2), np.float32) for _ in range(2))
         self._wanted: Take | None = None
         self._ready: tuple[Stereo, float, NDArray[np.float32]] | None = None  # to be loaded next
         self._seek: float | None = None
@@ -248,7 +254,10 @@ class Player:
     # --- from the speaker's thread ------------------------------------------------------------
 
     def pull(self, frames: int) -> NDArray[np.float32]:
-        """Return the next frames, (frames, 2), never outside -1 to 1."""
+        """Return the next frames, (frames, 2), never outside -1 to 1.
+
+        They are read before the next pull but one: the memory is used again.
+        """
         began = time.perf_counter()
         self._keep_time(began, frames / self.rate)
         self._follow()
@@ -296,7 +305,12 @@ class Player:
         return out
 
     def _assembled(self, frames: int) -> NDArray[np.float32]:
-        out = np.zeros((frames, 2), np.float32)
+        if frames <= MOST_AT_ONCE:  # nothing is allocated: that may wait for other threads, too
+            self._pages.rotate()
+            out = self._pages[0][:frames]
+            out.fill(0.0)
+        else:
+            out = np.zeros((frames, 2), np.float32)
         for start in range(0, frames, PIECE):
             piece = out[start : start + PIECE]
             still = self._undisturbed(len(piece))
@@ -383,7 +397,7 @@ class Player:
         self._take = wanted
         if wanted is None:
             self._seek = share  # standing still keeps its place
-            self._old_gain = self._rise[::-1]
+            self._old_gain[:] = self._rise[::-1]
             return
         first, last = wanted.bounds
         position = int(share * len(wanted.wave))
@@ -403,8 +417,11 @@ class Player:
             alike = 1.0
             if take is not None and ghost is not None:
                 alike = _alike(ghost.take, ghost.position, take, self._position, self._fade)
-        norm = np.sqrt(rise * rise + fall * fall + np.float32(2 * max(alike, 0.0)) * rise * fall)
-        self._new_gain, self._old_gain = rise / norm, fall / norm
+        norm = np.multiply(self._product, np.float32(2 * max(alike, 0.0)), out=self._norm)
+        norm += self._squares
+        np.sqrt(norm, out=norm)
+        np.divide(rise, norm, out=self._new_gain)
+        np.divide(fall, norm, out=self._old_gain)
 
     def _turn(self, take: Take) -> None:
         """Go back to the start. A whole loop has no seam; a part of one is cross-faded over it."""
@@ -433,6 +450,7 @@ class Player:
             return
         use = min(self._fade - ghost.done, len(out))
         fall = self._old_gain[ghost.done : ghost.done + use]
-        out[:use] += ghost.take.around(ghost.position, use) * fall
+        part = np.multiply(ghost.take.around(ghost.position, use), fall, out=self._scratch[:use])
+        out[:use] += part
         done = ghost.done + use
         self._ghost = _Ghost(ghost.take, ghost.position + use, done) if done < self._fade else None
