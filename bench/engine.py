@@ -15,7 +15,13 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from PyQt6.QtWidgets import QApplication
+
 from bench.loops import another, big_loop
+from cloudrift.desktop.frame.app import make_app
+from cloudrift.desktop.frame.window import Window
+from cloudrift.desktop.session.session import Session
+from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.memory import give_back, keep_memory_tidy
 from cloudrift.loop import chord_edits, edits
 from cloudrift.loop.model import Loop
@@ -32,6 +38,22 @@ def cpu_of(work: Callable[[], object]) -> tuple[float, float]:
     cpu, wall = time.process_time(), time.perf_counter()
     work()
     return (time.process_time() - cpu) * 1e3, (time.perf_counter() - wall) * 1e3
+
+
+def rendered(bars: int = 8) -> tuple[Loop, Engine]:
+    """The loop, and an engine that has rendered it and is ready for an edit."""
+    loop, engine = big_loop(bars), Engine()
+    engine.render(loop)
+    get_ready(engine, loop, lambda: False)
+    return loop, engine
+
+
+def settle(app: QApplication, session: Session) -> None:
+    """Let the window work until all has been heard."""
+    until = time.monotonic() + 0.05
+    while session.hearing.busy or time.monotonic() < until:
+        app.processEvents()
+        time.sleep(0.002)
 
 
 def heard_and_whole(engine: Engine, loops: list[Loop]) -> str:
@@ -60,9 +82,7 @@ def cold() -> Row:
 
 def chord() -> Row:
     """Change a chord that all layers follow."""
-    loop, engine = big_loop(), Engine()
-    engine.render(loop)
-    get_ready(engine, loop, lambda: False)
+    loop, engine = rendered()
     degrees = [chord_edits.set_degree(loop, loop.chords[1].id, 1 + i % 7, count=3 + (i > 6))
                for i in range(ROUNDS)]  # fmt: skip
     return (
@@ -74,18 +94,14 @@ def chord() -> Row:
 
 def level() -> Row:
     """Change a pan behind a line on the whole loop."""
-    loop, engine = big_loop(), Engine()
-    engine.render(loop)
-    get_ready(engine, loop, lambda: False)
+    loop, engine = rendered()
     pans = [edits.set_layer(loop, loop.layers[0].id, pan=i / 50) for i in range(ROUNDS)]
     return "level, pan, mute, CPU", "20 ms heard", heard_and_whole(engine, pans)
 
 
 def long_level() -> Row:
     """The same at four times the length."""
-    loop, engine = big_loop(bars=32), Engine()
-    engine.render(loop)
-    get_ready(engine, loop, lambda: False)
+    loop, engine = rendered(bars=32)
     pans = [edits.set_layer(loop, loop.layers[0].id, pan=i / 50) for i in range(ROUNDS)]
     return ("level, pan, mute at 32 bars, CPU", "60 ms heard, 1300 ms whole",
             heard_and_whole(engine, pans))  # fmt: skip
@@ -104,28 +120,17 @@ def peak_mb() -> int:
 
 def memory() -> Row:
     """Open the loop in the window, edit it a hundred times while it plays, and rest."""
-    from cloudrift.desktop.frame.app import make_app  # noqa: PLC0415
-    from cloudrift.desktop.frame.window import Window  # noqa: PLC0415
-    from cloudrift.desktop.session.session import Session  # noqa: PLC0415
-    from cloudrift.devices import SilentSpeaker  # noqa: PLC0415
-
     app, loop = make_app(), big_loop()
     session = Session(loop, None, SilentSpeaker(loop.rate))
     window = Window(session)
     window.show()
 
-    def rest() -> None:
-        until = time.monotonic() + 0.05
-        while session.hearing.busy or time.monotonic() < until:
-            app.processEvents()
-            time.sleep(0.002)
-
-    rest()
+    settle(app, session)
     session.transport.set_playing(True)
     draw = random.Random(3)
     for _ in range(100):
         session.apply("edit", another(draw))
-        rest()
+        settle(app, session)
     gc.collect()
     time.sleep(1.0)
     give_back()

@@ -11,12 +11,11 @@ import random
 import statistics
 import sys
 import threading
-import time
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from bench.engine import resident_mb
+from bench.engine import resident_mb, settle
 from bench.loops import another, big_loop
 from cloudrift.demo import polar_night
 from cloudrift.desktop.frame.app import make_app
@@ -54,10 +53,7 @@ def main() -> int:
             session.document.undo()
         else:
             session.apply("edit", another(draw))
-        until = time.monotonic() + 0.05
-        while session.hearing.busy or time.monotonic() < until:
-            app.processEvents()
-            time.sleep(0.002)
+        settle(app, session)
         looks.append(resident_mb())
         if i % A_HUNDRED == 0:
             now = threading.active_count(), children()

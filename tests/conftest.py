@@ -128,8 +128,7 @@ def engine_of_session(warm, clips):
         made.cache.put(key, held.audio, held.cost_ms)
     stores = ((made.tones._tones, warm.tones._tones),
               (made.tones._notes, warm.tones._notes), (made._latest, warm._latest),
-              (made._latest_at, warm._latest_at), (made._took, warm._took),
-              (made._costs, warm._costs))  # fmt: skip
+              (made._latest_at, warm._latest_at), (made._took, warm._took))  # fmt: skip
     for mine, theirs in stores:
         for key, value in theirs._held.items():
             mine.put(key, value)

@@ -32,11 +32,6 @@ KNOT = 64  # frames: of a curve that turns 15 times a second what lies between i
 LONGEST_OPENING = 1 << 21  # frames: a ring of some 45 s
 
 
-def fast_length(frames: int) -> int:
-    """Return the next length at which a real FFT is quick."""
-    return int(sf.next_fast_len(frames))
-
-
 _Real = TypeVar("_Real", np.float32, np.float64)
 
 
@@ -88,7 +83,7 @@ def filter_circular(audio: Stereo, through: Through, ring_frames: int) -> Stereo
     n = audio.shape[1]
     if ring_frames <= LONGEST_BLOCK_RING and n > 2 * BLOCK:
         return _filter_blocks(audio, through, ring_frames)
-    length = n if fast_length(n) == n else fast_length(n + ring_frames + 2 * BEFORE)
+    length = n if sf.next_fast_len(n) == n else sf.next_fast_len(n + ring_frames + 2 * BEFORE)
     spectrum = through(sf.rfft(audio, length, workers=FFT_WORKERS), length)
     out = sf.irfft(spectrum, length, workers=FFT_WORKERS, overwrite_x=True)
     if length == n:
@@ -156,12 +151,11 @@ class Opening(NamedTuple):
     """How a linear process begins to answer: the spectrum of its response, cut short.
 
     ``spectrum`` is (bins,) where both sides are treated alike, (2, bins) where each for itself,
-    else (to, from, bins), at a transform of ``length``; so many ``frames`` come out right.
+    else (to, from, bins), at a transform of ``length`` frames.
     """
 
     spectrum: NDArray[np.complex64]
     length: int
-    frames: int
 
 
 def opening_of(through: Through, ring_frames: int, count: int) -> Opening | None:
@@ -170,11 +164,11 @@ def opening_of(through: Through, ring_frames: int, count: int) -> Opening | None
     None where a process rings so long that it is better left alone.
     """
     before = AFTER if ring_frames <= LONGEST_BLOCK_RING else BEFORE
-    length = fast_length(count + ring_frames + 2 * before)
+    length = sf.next_fast_len(count + ring_frames + 2 * before)
     if length > LONGEST_OPENING:
         return None
     rings = min(count, ring_frames)
-    short = fast_length(count + rings + before)
+    short = sf.next_fast_len(count + rings + before)
     sides = []
     for side in range(2):  # what a click on one side makes on both
         click = np.zeros((2, length // 2 + 1), np.complex64)
@@ -187,18 +181,21 @@ def opening_of(through: Through, ring_frames: int, count: int) -> Opening | None
     if not (out[0, 1].any() or out[1, 0].any()):
         out = np.stack([out[0, 0], out[1, 1]])
         out = out[0] if np.array_equal(*out) else out
-    return Opening(out, short, count)
+    return Opening(out, short)
 
 
 def first_answer(difference: Stereo, opening: Opening) -> Stereo:
-    """Return what a process makes of a difference (2, opening.frames), up to where that ends."""
+    """Return what a process makes of a difference, up to where that ends: (2, count) both.
+
+    ``opening`` is the one made for so many frames.
+    """
     spectrum, how = sf.rfft(difference, opening.length), opening.spectrum
     if how.ndim < 3:
         spectrum *= how
     else:
         spectrum = how[:, 0] * spectrum[0] + how[:, 1] * spectrum[1]
     out = sf.irfft(spectrum, opening.length, overwrite_x=True)
-    return np.asarray(out[:, : opening.frames], np.float32)
+    return np.asarray(out[:, : difference.shape[1]], np.float32)
 
 
 def _rung(frames: int) -> int:
@@ -373,7 +370,7 @@ def circular_noise(
 ) -> NDArray[np.float64]:
     """Return a smooth random curve with period ``frames``, unit peak, between two cycle counts."""
     low, high = max(1, round(cycles_low)), max(2, round(cycles_high))
-    length = fast_length(max(4 * high, 64))
+    length = sf.next_fast_len(max(4 * high, 64))
     spectrum = np.zeros(length // 2 + 1, complex)
     count = high - low + 1
     spectrum[low : high + 1] = rng.standard_normal(count) + 1j * rng.standard_normal(count)

@@ -28,11 +28,12 @@ def usual_limit() -> int:
 @dataclass(frozen=True)
 class _Held:
     audio: Stereo
+    size: int  # bytes
     cost_ms: float  # to make it again
 
-    @property
-    def size(self) -> int:
-        return bytes_of(self.audio)
+
+def _size(store: OrderedDict[bytes, _Held]) -> int:
+    return sum(held.size for held in store.values())
 
 
 class AudioCache:
@@ -44,7 +45,6 @@ class AudioCache:
         self._most_spare = spare_bytes
         self._used: OrderedDict[bytes, _Held] = OrderedDict()  # least recently used first
         self._spare: OrderedDict[bytes, _Held] = OrderedDict()
-        self._sizes = {id(self._used): 0, id(self._spare): 0}
         self._loops: dict[str, frozenset[bytes]] = {}  # what each held loop is made of
         self._dear: dict[str, frozenset[bytes]] = {}  # the part of it that goes last
         self._lock = threading.Lock()
@@ -64,8 +64,14 @@ class AudioCache:
         audio.flags.writeable = False
         with self._lock:
             self._take(key)
-            self._lay(self._used, key, _Held(audio, cost_ms))
+            self._used[key] = _Held(audio, bytes_of(audio), cost_ms)
             self._make_room(newest=key)
+
+    def cost_ms(self, key: bytes) -> float:
+        """Return what it takes to make some audio again; 0 if it is not there, or not known."""
+        with self._lock:
+            held = self._used.get(key) or self._spare.get(key)
+            return held.cost_ms if held else 0.0
 
     def hold(self, name: str, keys: Collection[bytes], dear: Collection[bytes] = ()) -> None:
         """Say what the loop of a name is made of now; all that no such loop needs is spare.
@@ -76,9 +82,9 @@ class AudioCache:
             self._loops[name], self._dear[name] = frozenset(keys), frozenset(dear)
             needed = frozenset().union(*self._loops.values())
             for key in [key for key in self._used if key not in needed]:
-                self._lay(self._spare, key, self._take(key))
+                self._spare[key] = self._used.pop(key)
             for key in [key for key in self._spare if key in needed]:
-                self._lay(self._used, key, self._take(key))
+                self._used[key] = self._spare.pop(key)
             self._make_room()
 
     def demote(self, keys: Iterable[bytes]) -> None:
@@ -87,47 +93,41 @@ class AudioCache:
             for key in keys:
                 held = self._take(key)
                 if held is not None:
-                    self._lay(self._spare, key, held)
+                    self._spare[key] = held
             self._make_room()
 
     def _take(self, key: bytes) -> _Held | None:
-        for store in (self._used, self._spare):
-            held = store.pop(key, None)
-            if held is not None:
-                self._sizes[id(store)] -= held.size
-                return held
-        return None
-
-    def _lay(self, store: OrderedDict[bytes, _Held], key: bytes, held: _Held | None) -> None:
-        if held is not None:
-            store[key] = held
-            self._sizes[id(store)] += held.size
+        return self._used.pop(key, None) or self._spare.pop(key, None)
 
     def _make_room(self, newest: bytes = b"") -> None:
         """Let spare audio go, the oldest first; then what is cheap, what is dear last of all."""
-        spare = self._sizes[id(self._spare)]
-        while self._spare and (spare > self._most_spare or self.size_bytes > self._limit):
-            self._take(next(iter(self._spare)))
-            spare = self._sizes[id(self._spare)]
-        if self.size_bytes <= self._limit:
+        while self._spare and (
+            _size(self._spare) > self._most_spare or self._total() > self._limit
+        ):
+            self._spare.popitem(last=False)
+        if self._total() <= self._limit:
             return
         dear = frozenset().union(*self._dear.values())
         order = sorted((key for key in self._used if key != newest),
                        key=lambda key: (key in dear, self._used[key].cost_ms))  # fmt: skip
         for key in order:
-            if self.size_bytes <= self._limit:
+            if self._total() <= self._limit:
                 return
-            self._take(key)
+            del self._used[key]
 
     def clear(self) -> None:
         """Let everything go."""
         with self._lock:
-            for key in [*self._used, *self._spare]:
-                self._take(key)
+            self._used.clear()
+            self._spare.clear()
             self._loops.clear()
             self._dear.clear()
 
     @property
     def size_bytes(self) -> int:
         """How much is held."""
-        return sum(self._sizes.values())
+        with self._lock:
+            return self._total()
+
+    def _total(self) -> int:
+        return _size(self._used) + _size(self._spare)

@@ -58,7 +58,6 @@ class Engine:
         self._latest = BoundedStore[Node](LATEST, lambda _: 1)  # by what they do
         self._latest_at = BoundedStore[Node](LATEST, lambda _: 1)  # by where they stand
         self._took = BoundedStore[float](KEPT_FACTS, lambda _: 1)  # ms, by key
-        self._costs = BoundedStore[float](LATEST, lambda _: 1)  # ms, by key, also of what followed
         self.facts = BoundedStore[object](KEPT_FACTS, lambda _: 1)  # what others measured, by key
         self._measured: dict[bytes, Loudness] = {}
         self._pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="render")
@@ -104,9 +103,7 @@ class Engine:
             began = time.perf_counter()
             out = node.make(inputs)
             self._took.put(node.key, (time.perf_counter() - began) * 1e3)
-        cost = self._cost(node, former)
-        self.cache.put(node.key, out, cost)
-        self._costs.put(node.key, cost)
+        self.cache.put(node.key, out, self._cost(node, former))
         self._latest.put(node.like, node)
         self._latest_at.put(node.place, node)
         if former:  # its inputs have served: they are the first to go when there is no room
@@ -118,10 +115,7 @@ class Engine:
 
     def _cost(self, node: Node, former: Former | None) -> float:
         """How long it takes to make a step: what it took, or the one it has followed, in ms."""
-        took = self._took.get(node.key)
-        if took is None and former is not None:
-            took = self._costs.get(former.node.key)
-        return took or 0.0
+        return self.took_ms(node) or (self.cache.cost_ms(former.node.key) if former else 0.0)
 
     def took_ms(self, node: Node) -> float:
         """Return how long the whole of a step took when it was last made, in ms; 0 if unknown."""

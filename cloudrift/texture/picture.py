@@ -133,7 +133,7 @@ BANDS_HZ = (1000.0, 200.0, 5000.0)  # the middle is drawn through; low and high 
 def decay(through: Through, ring_s: float, context: Context) -> Portrait:
     """Draw how a click rings on in the middle, low and high: highs mostly go first."""
     seconds = float(np.clip(ring_s, 0.2, 24.0))
-    length = int(sf.next_fast_len(int((seconds + 0.1) * context.rate)))
+    length = sf.next_fast_len(int((seconds + 0.1) * context.rate))
     spectrum = through(np.ones((2, length // 2 + 1), np.complex64), length)
     octaves = np.log2(np.maximum(np.fft.rfftfreq(length, 1 / context.rate), 1.0))
     count = int(seconds * context.rate)
