@@ -12,6 +12,7 @@ from PyQt6.QtCore import Qt
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import write_wav
+from cloudrift.audio.listen.pitch import pitch_of
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.lru import forget_made
 from cloudrift.loop import edits, own_notes, recovery
@@ -30,7 +31,6 @@ from cloudrift.sound.own import (
     looped,
     read_recording,
     root_from_name,
-    root_from_sound,
 )
 from cloudrift.sound.own_files import load_own, own_sounds, save_own
 from cloudrift.sound.part import ToneCache
@@ -72,11 +72,11 @@ def test_file_names_say_their_pitch(name, numbers, pitch):
 @pytest.mark.parametrize("pitch", [30, 45.3, 60, 71.5, 88])
 @pytest.mark.parametrize("rate", [44_100, 48_000])
 def test_the_pitch_is_heard_even_where_another_partial_is_louder(pitch, rate):
-    assert abs(root_from_sound(tone(pitch, rate=rate), rate) - pitch) < 0.06
+    assert abs(pitch_of(tone(pitch, rate=rate), rate) - pitch) < 0.06
 
 
 def test_noise_has_no_pitch(rng):
-    assert root_from_sound(0.1 * rng.standard_normal((2, RATE)).astype(np.float32), RATE) is None
+    assert pitch_of(0.1 * rng.standard_normal((2, RATE)).astype(np.float32), RATE) is None
 
 
 def test_files_and_folders_are_read_with_how_their_pitch_was_found(tmp_path):

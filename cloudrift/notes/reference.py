@@ -58,7 +58,7 @@ def listen(audio: Stereo, rate: int, where: str) -> Reference:
     if len(edges) < BEATS_A_BAR:
         raise CloudriftError(f"{where} is shorter than a bar; take a longer part")
     every, bass = note_weights(audio, rate, edges)
-    chords = _chords(every, bass)
+    chords = chords_heard(every, bass)
     # The chords have been cleared of overtones and noise: they say more about the key.
     lengths = [float(chord.bars or 1) for chord in chords]
     row = [HeardChord(frozenset(c.tones), c.tones[0], length)
@@ -75,7 +75,8 @@ def _first_beat(times: NDArray[np.float64], weights: NDArray[np.float64], beat: 
     return float(max(0.0, phase + round((strong - phase) / beat) * beat))
 
 
-def _chords(every: NDArray[np.float64], bass: NDArray[np.float64]) -> tuple[WrittenChord, ...]:
+def chords_heard(every: NDArray[np.float64], bass: NDArray[np.float64]) -> tuple[WrittenChord, ...]:
+    """Return the chords that seem to sound over beats, from ``note_weights``."""
     lows = [int(row.argmax()) if row.any() else -1 for row in bass]
     path = chord_path(every, lows, 0, BEATS_A_BAR)
     out: list[WrittenChord] = []

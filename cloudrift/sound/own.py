@@ -2,11 +2,10 @@
 
 import dataclasses
 import functools
-import os
 import re
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
-from typing import BinaryIO, Literal
+from typing import Literal
 
 import msgspec
 import numpy as np
@@ -19,6 +18,8 @@ from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.clips import LONGEST_S, ClipStore, is_clip_name
 from cloudrift.audio.files import read_audio
+from cloudrift.audio.listen.labels import chunks_of
+from cloudrift.audio.listen.pitch import pitch_of
 from cloudrift.audio.stretch import LEAD_S, pitch_shifted
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
@@ -36,8 +37,6 @@ MOST = 64
 LOOP_FROM, LOOP_TO = 45.0, 90.0  # % of a recording, where it carries no loop of its own
 CROSSFADE_S = 0.06
 SHORTEST, LONGEST = 25.0, 400.0  # % that a recording may be stretched to
-SURE = 0.6  # how periodic a sound must be for its pitch to be believed
-LOWEST_HZ, HIGHEST_HZ = 27.0, 2200.0
 _NOTE = re.compile(r"(?<![A-Za-z])([A-Ga-g])(#|♯|s|b|♭)?(-?\d)(?![\dA-Za-z])")
 _NUMBER = re.compile(r"(?<!\d)(\d{2,3})(?!\d)")
 _STEPS = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
@@ -317,7 +316,7 @@ def read_recording(path: Path, clips: ClipStore, *, many: bool = False) -> tuple
     if not np.abs(audio).max() > 1e-4:
         raise CloudriftError(f"{path.name} is silent; leave it out")
     named = root_from_name(path.stem, numbers=many)
-    heard = None if named is not None else root_from_sound(audio, rate)
+    heard = None if named is not None else pitch_of(audio, rate)
     how = "from its name" if named is not None else "from its sound" if heard else "not found"
     root = named if named is not None else heard or 60.0
     start, end = loop_points(path)
@@ -341,57 +340,16 @@ def root_from_name(name: str, *, numbers: bool = False) -> float | None:
     return float(plain[-1]) if plain else None
 
 
-def root_from_sound(audio: Stereo, rate: int) -> float | None:
-    """Return the pitch of a note (MIDI, to a few cents), or None for what has none.
-
-    The first high peak of the autocorrelation behind the attack: it stands at the period, not at
-    the loudest partial.
-    """
-    mono = audio.mean(axis=0).astype(np.float64)
-    size = min(len(mono), rate // 2)
-    start = int(np.abs(mono).argmax())
-    start = min(start + rate // 50, len(mono) - size)
-    part = mono[max(0, start) : max(0, start) + size] * np.hanning(size)
-    padded = 1 << (2 * size - 1).bit_length()
-    same = np.fft.irfft(np.abs(np.fft.rfft(part, padded)) ** 2)[:size]
-    window = np.fft.irfft(np.abs(np.fft.rfft(np.hanning(size), padded)) ** 2)[:size]
-    same = same / np.maximum(window, 1e-9 * window[0])
-    low, high = int(rate / HIGHEST_HZ), min(int(rate / LOWEST_HZ), size // 2)
-    if high <= low + 2 or same[0] <= 0:
-        return None
-    level = same[: high + 1] / same[0]
-    peaks = [i for i in range(low, high) if level[i - 1] < level[i] >= level[i + 1]]
-    best = max((level[i] for i in peaks), default=0.0)
-    if best < SURE:
-        return None
-    lag = next(i for i in peaks if level[i] > 0.9 * best)
-    a, b, c = level[lag - 1 : lag + 2]
-    period = lag + 0.5 * (a - c) / (a - 2 * b + c)
-    return float(69 + 12 * np.log2(rate / period / 440))
-
-
 def loop_points(path: Path) -> tuple[int, int]:
     """Return the first loop of a WAV file's ``smpl`` chunk as frames, (0, 0) if it has none."""
     try:
         with soundfile.SoundFile(path) as sound:
             frames = sound.frames
         with path.open("rb") as file:
-            body = _chunk_of(file, b"smpl", 60)
+            body = next((body for name, body in chunks_of(file) if name == b"smpl"), b"")
     except (OSError, RuntimeError):
         return 0, 0
     if len(body) < 60:
         return 0, 0
     start, end = (int.from_bytes(body[i : i + 4], "little") for i in (44, 48))
     return (start, end + 1) if start < end < frames else (0, 0)
-
-
-def _chunk_of(file: BinaryIO, name: bytes, most: int) -> bytes:
-    """Return the first bytes of a RIFF file's chunk, none if it is not there."""
-    if file.read(12)[:4] != b"RIFF":
-        return b""
-    while len(head := file.read(8)) == 8:
-        size = int.from_bytes(head[4:], "little")
-        if head[:4] == name:
-            return file.read(min(size, most))
-        file.seek(size + size % 2, os.SEEK_CUR)
-    return b""

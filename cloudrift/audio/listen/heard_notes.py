@@ -10,7 +10,7 @@ from cloudrift.audio.buffers import Stereo
 
 WINDOW_S = 0.046
 HOP_S = 0.0116
-LONG_WINDOW = 16_384  # 0.37 s: semitones are apart from C2 up
+LONG_S = 0.3715  # semitones are apart from C2 up
 LOWEST_HZ, HIGHEST_HZ, BASS_TO_HZ = 55.0, 2100.0, 210.0
 LEAST_PEAK = 0.12  # of the strongest onset
 
@@ -51,20 +51,21 @@ def note_weights(
     from scipy.signal import find_peaks  # noqa: PLC0415 - a second to import, rarely needed
 
     mono = audio.mean(axis=0).astype(np.float64)
-    hz = np.fft.rfftfreq(LONG_WINDOW, 1 / rate)
+    long = 1 << round(np.log2(LONG_S * rate))
+    hz = np.fft.rfftfreq(long, 1 / rate)
     inside = (hz >= LOWEST_HZ) & (hz <= HIGHEST_HZ)
     pitch = np.round(69 + 12 * np.log2(np.maximum(hz, 1e-9) / 440)).astype(int)
     fall = np.where(inside, (np.maximum(hz, LOWEST_HZ) / LOWEST_HZ) ** -0.6, 0)
-    window = np.hanning(LONG_WINDOW)
+    window = np.hanning(long)
     every = np.zeros((len(edges_s) - 1, 12))
     bass = np.zeros_like(every)
     for i, (start, end) in enumerate(pairwise(edges_s)):
         first, last = int(start * rate), int(end * rate)
-        for at in range(first, max(first + 1, last - LONG_WINDOW // 4), LONG_WINDOW // 2):
-            part = mono[at : at + LONG_WINDOW]
-            if len(part) < LONG_WINDOW // 4:
+        for at in range(first, max(first + 1, last - long // 4), long // 2):
+            part = mono[at : at + long]
+            if len(part) < long // 4:
                 continue
-            part = np.pad(part, (0, LONG_WINDOW - len(part))) * window
+            part = np.pad(part, (0, long - len(part))) * window
             power = np.abs(sf.rfft(part))
             tops, _ = find_peaks(power, height=0.01 * max(float(power.max()), 1e-9))
             weight = power[tops] * fall[tops]
