@@ -175,7 +175,7 @@ def document(loop, **changes):
 
 
 def as_bytes(raw):
-    text = json.dumps({"format": "cloudrift loop", "schema": 7, "loop": raw}, allow_nan=True)
+    text = json.dumps({"format": "cloudrift loop", "schema": 8, "loop": raw}, allow_nan=True)
     return text.encode()
 
 

@@ -75,13 +75,13 @@ def test_a_process_that_cannot_be_started_is_said(monkeypatch):
 def test_stretching_that_is_stopped_is_not_begun_again(monkeypatch):
     pitch_shifted(tone(), 3, RATE)
     begun = []
-    real = stretch._Child.shifted
+    real = stretch._Child.stretched
 
     def shifted(child, *what):
         begun.append(child)
         return real(child, *what)
 
-    monkeypatch.setattr(stretch._Child, "shifted", shifted)
+    monkeypatch.setattr(stretch._Child, "stretched", shifted)
     said = []
 
     def work():

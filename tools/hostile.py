@@ -211,7 +211,7 @@ def loops() -> tuple[dict[str, Any], ...]:
     found.append(msgspec.structs.replace(base, layers=(layer,)))
     own = own_sound()
     layer = layer.with_source(
-        sound=msgspec.structs.replace(layer.source.sound, name=own.name, own=own, settings=())
+        sound=msgspec.structs.replace(layer.played.sound, name=own.name, own=own, settings=())
     )
     found.append(msgspec.structs.replace(base, layers=(layer,)))
     return tuple(json.loads(msgspec.json.encode(loop)) for loop in found)
@@ -220,7 +220,7 @@ def loops() -> tuple[dict[str, Any], ...]:
 def loop_file(rng: random.Random) -> bytes:
     """A loop file."""
     raw = rng.choice(loops())
-    schema = rng.choice((7, 7, 7, 7, 5, 1))
+    schema = rng.choice((8, 8, 8, 7, 5, 1))
     document: dict[str, Any] = {"format": "cloudrift loop", "schema": schema, "loop": raw}
     if rng.random() < 0.2:  # of a newer program, which has more in it
         layers = [{**layer, "more": rng.choice(({"a": 1}, [], None))} for layer in raw["layers"]]

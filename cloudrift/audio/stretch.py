@@ -64,13 +64,13 @@ class _Child:
         atexit.register(self.close)
         _all.add(self)
 
-    def shifted(self, audio: Stereo, semitones: float, rate: int) -> Stereo:
-        """Send sound, return it at the other pitch; raise _Lost if nothing comes back."""
+    def stretched(self, audio: Stereo, wanted: int, semitones: float, rate: int) -> Stereo:
+        """Send sound, return it at another length and pitch; raise _Lost if nothing comes back."""
         frames = audio.shape[1]
-        most_cpu_s = self._cpu_s() + START_S + MOST_CPU * frames / rate
+        most_cpu_s = self._cpu_s() + START_S + MOST_CPU * max(frames, wanted) / rate
         sent = np.ascontiguousarray(audio, np.float32).tobytes()
         try:
-            self._send(memoryview(HEAD.pack(frames, rate, semitones) + sent), most_cpu_s)
+            self._send(memoryview(HEAD.pack(frames, wanted, rate, semitones) + sent), most_cpu_s)
             (frames,) = struct.unpack("<q", self._receive(8, most_cpu_s))
             back = self._receive(frames * 8, most_cpu_s)
         except OSError as error:
@@ -154,16 +154,22 @@ def stop_stretching() -> None:
 
 
 def pitch_shifted(audio: Stereo, semitones: float, rate: int) -> Stereo:
-    """Return sound at another pitch and the same length, (2, frames); it starts from silence.
+    """Return sound at another pitch and the same length: see ``stretched``."""
+    return stretched(audio, audio.shape[1], rate, semitones)
 
-    Waits for a free process. Raises CloudriftError if two of them end before they have answered.
+
+def stretched(audio: Stereo, frames: int, rate: int, semitones: float = 0.0) -> Stereo:
+    """Return sound that lasts so many frames, at its pitch or another: (2, frames).
+
+    It starts from silence. Waits for a free process. Raises CloudriftError if two of them end
+    before they have answered.
     """
     stops = _stops
     for _ in range(TRIES):
         child = _idle.get()
         try:
             child = child or _starter.submit(_Child).result()
-            return child.shifted(audio, semitones, rate)
+            return child.stretched(audio, frames, semitones, rate)
         except (_Lost, struct.error, ValueError):
             if child is not None:
                 child.close()
@@ -172,11 +178,11 @@ def pitch_shifted(audio: Stereo, semitones: float, rate: int) -> Stereo:
                 break
         except OSError as error:  # it could not be started
             raise CloudriftError(
-                f"the pitch could not be shifted: no process could be started ({error.strerror}); "
+                f"no sound could be stretched: no process could be started ({error.strerror}); "
                 "close other programs and try again"
             ) from error
         finally:
             _idle.put(child)
     raise CloudriftError(
-        "the pitch could not be shifted: the stretching process ended or stood still; try again"
+        "no sound could be stretched: the stretching process ended or stood still; try again"
     )

@@ -1,4 +1,4 @@
-"""The stretcher's own process: reads sound from its input, writes it back at another pitch.
+"""The stretcher's own process: reads sound from its input, writes it back longer or elsewhere.
 
 The stretching library keeps Python's lock for a whole call. In the program's own process that
 would hold up the speaker for half a second, so it lives in this one. Run with ``python -m``.
@@ -15,7 +15,7 @@ from typing import BinaryIO
 import numpy as np
 
 PR_SET_PDEATHSIG = 1  # prctl(2)
-HEAD = struct.Struct("<qdd")  # frames, rate, semitones
+HEAD = struct.Struct("<qqdd")  # frames, wanted frames, rate, semitones
 
 
 def serve(requests: BinaryIO, answers: BinaryIO) -> None:
@@ -24,20 +24,27 @@ def serve(requests: BinaryIO, answers: BinaryIO) -> None:
     from python_stretch.Signalsmith import Stretch  # noqa: PLC0415
 
     while len(head := requests.read(HEAD.size)) == HEAD.size:
-        frames, rate, semitones = HEAD.unpack(head)
+        frames, wanted, rate, semitones = HEAD.unpack(head)
         sent = np.frombuffer(requests.read(frames * 8), np.float32)
         audio = sent.reshape(2, frames).copy()  # the library takes only what it may write to
         stretch = Stretch(1)
         stretch.preset(2, rate)
         # The library's own shift is off by up to 17 cents on single tones. Its stretching is not:
         # so the sound is made longer at its pitch, and played that much faster.
-        stretch.setTimeFactor(2.0 ** (-semitones / 12))
+        stretch.setTimeFactor(frames / wanted * 2.0 ** (-semitones / 12))
         longer = np.asarray(stretch.process(audio), np.float32)
-        out = soxr.resample(np.ascontiguousarray(longer.T), longer.shape[1], frames, quality="VHQ")
-        out = np.ascontiguousarray(out[:frames].T, np.float32)
+        out = np.ascontiguousarray(longer.T)
+        if semitones:
+            out = soxr.resample(out, len(out), wanted, quality="VHQ")
+        out = np.ascontiguousarray(_first(out.T, wanted), np.float32)
         answers.write(struct.pack("<q", out.shape[1]))
         answers.write(out.tobytes())
         answers.flush()
+
+
+def _first(audio: np.ndarray, frames: int) -> np.ndarray:
+    """So many frames of it, silence behind its end."""
+    return np.pad(audio[:, :frames], ((0, 0), (0, max(0, frames - audio.shape[1]))))
 
 
 def end_with_parent(parent: int) -> None:

@@ -67,12 +67,13 @@ def parcels(loop: Loop, order: Order, number: int = 1) -> list[Parcel]:
     ]
     if order.stems:
         out += _stems(loop, order, written, end)
-    if order.midi:
+    with_notes = [layer for layer in loop.heard() if layer.recorded is None]
+    if order.midi and with_notes:
         out.append(
             Parcel(
                 name=f"{written}{f'_{number}' if number > 1 else ''}.mid",
                 what="the notes as played, a track a layer",
-                write=lambda path, _engine, _stop: write_midi(path, loop, loop.heard()),
+                write=lambda path, _engine, _stop: write_midi(path, loop, with_notes),
             )
         )
     return out
@@ -98,7 +99,7 @@ def _stems(loop: Loop, order: Order, written: str, end: str) -> list[Parcel]:
     stems: tuple[Layer | Group, ...] = (*alone, *groups)
     for number, owner in enumerate(stems, 1):
         what = (
-            f"stem: {owner.name}, {owner.source.sound.name}" if isinstance(owner, Layer)
+            f"stem: {owner.name}, {owner.source.sound_text}" if isinstance(owner, Layer)
             else f"stem: {owner.name}, its layers behind the group's treatments"
         )  # fmt: skip
         out.append(

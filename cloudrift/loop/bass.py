@@ -15,7 +15,7 @@ def hears_bass(loop: Loop, chord: Chord) -> bool:
 
 def _lenses(loop: Loop) -> tuple[Lens, ...]:
     """The lenses through which the chords are heard; one that sees every bass stands for all."""
-    lenses = tuple(x.source.lens for x in loop.heard() if x.follows)
+    lenses = tuple(x.played.lens for x in loop.heard() if x.follows)
     return tuple(lens for lens in lenses if lens.kind == "bass")[:1] or lenses
 
 
@@ -57,12 +57,12 @@ def _bass_moved(one: tuple[int, ...], other: tuple[int, ...]) -> bool:
 
 def roots_layer(loop: Loop) -> Layer | None:
     """Return the heard layer that plays roots, which could as well play the bass voice."""
-    return next((x for x in loop.heard() if x.follows and x.source.lens.kind == "roots"), None)
+    return next((x for x in loop.heard() if x.follows and x.played.lens.kind == "roots"), None)
 
 
 def let_play_bass(loop: Loop, layer_id: str) -> Loop:
     """Let a layer play the bass voice, in the octave of a bass."""
-    lens = loop.layer(layer_id).source.lens
+    lens = loop.layer(layer_id).played.lens
     bass = replace(lens, kind="bass", low=BASS_LOW, high=BASS_HIGH, voices=0)
     layers = tuple(x.with_source(lens=bass) if x.id == layer_id else x for x in loop.layers)
     return replace(loop, layers=layers)
@@ -78,9 +78,9 @@ def with_bass_heard(loop: Loop) -> Loop:
     roots = roots_layer(loop)
     if roots is not None:
         return let_play_bass(loop, roots.id)
-    leaves = next((x for x in loop.heard() if x.follows and x.source.lens.skip_bass), None)
+    leaves = next((x for x in loop.heard() if x.follows and x.played.lens.skip_bass), None)
     if leaves is None:
         return loop
-    lens: Lens = replace(leaves.source.lens, skip_bass=False)
+    lens: Lens = replace(leaves.played.lens, skip_bass=False)
     layers = tuple(x.with_source(lens=lens) if x.id == leaves.id else x for x in loop.layers)
     return replace(loop, layers=layers)

@@ -219,7 +219,7 @@ def touch_of(loop: Loop, chord_id: str) -> ChordTouch:
     if own is not None:
         return own
     striker = loop.striker
-    return striker.source.touch.of_chord if striker else ChordTouch()
+    return striker.played.touch.of_chord if striker else ChordTouch()
 
 
 def set_chord_touch(loop: Loop, chord_ids: Iterable[str], **changes: Any) -> Loop:

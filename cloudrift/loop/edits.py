@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import free_name
-from cloudrift.loop import spec
+from cloudrift.loop import recordings, spec
 from cloudrift.loop.chord_edits import with_voices
 from cloudrift.loop.chord_time import lasting
 from cloudrift.loop.model import LEVEL, Chord, Group, Layer, LineAt, Loop, new_id
@@ -70,7 +70,9 @@ def _in_key(chord: Chord, old: Key, new: Key, shift: int) -> Chord:
 
 def _own_in_key(layer: Layer, old: Key, new: Key, shift: int) -> Layer:
     """Own notes go along; one that would leave the reach of notes goes by an octave less."""
-    if not layer.own or not layer.source.sound.of.tuned:  # a drum has no key to go along with
+    if layer.recorded is not None:
+        return recordings.moved(layer, layer.recorded, shift)
+    if not layer.own or not layer.played.sound.of.tuned:  # a drum has no key to go along with
         return layer
     own = (replace(n, pitch=folded(_moved(n.pitch, old, new, shift), LOWEST, HIGHEST))
            for n in layer.own)  # fmt: skip
@@ -106,8 +108,7 @@ def set_bars(loop: Loop, bars: int) -> Loop:
                     id=chord.id if turn == 0 else new_id("c", taken),
                 )
             )
-    layers = fitted(loop.layers, have, ticks)
-    return replace(loop, bars=bars, chords=tuple(chords), layers=layers)
+    return replace(loop, bars=bars, chords=tuple(chords), layers=fitted(loop, bars))
 
 
 def set_title(loop: Loop, title: str) -> Loop:
@@ -140,7 +141,7 @@ def set_source(loop: Loop, layer_id: str, **changes: Any) -> Loop:
 
 def set_lens(loop: Loop, layer_id: str, **changes: Any) -> Loop:
     """Change fields of a layer's lens. To and from the top, the usual number of voices is taken."""
-    lens = loop.layer(layer_id).source.lens
+    lens = loop.layer(layer_id).played.lens
     if "top" in (lens.kind, changes.get("kind")) and changes.get("kind", lens.kind) != lens.kind:
         changes = {"voices": 0, **changes}
     return set_source(loop, layer_id, lens=replace(lens, **changes))
@@ -148,7 +149,7 @@ def set_lens(loop: Loop, layer_id: str, **changes: Any) -> Loop:
 
 def set_places(loop: Loop, layer_id: str, first: int, last: int, *, plays: bool) -> Loop:
     """Let a layer's lens play in a stretch of ticks, or not; no places at all is everywhere."""
-    where = loop.layer(layer_id).source.lens.where or ((0, loop.ticks),)
+    where = loop.layer(layer_id).played.lens.where or ((0, loop.ticks),)
     cuts = sorted({first, last, *(tick for pair in where for tick in pair)})
     kept: list[tuple[int, int]] = []
     for a, b in pairwise(cuts):
@@ -166,7 +167,7 @@ def set_places(loop: Loop, layer_id: str, first: int, last: int, *, plays: bool)
 
 def set_touch(loop: Loop, layer_id: str, **changes: Any) -> Loop:
     """Change fields of a layer's touch."""
-    return set_source(loop, layer_id, touch=replace(loop.layer(layer_id).source.touch, **changes))
+    return set_source(loop, layer_id, touch=replace(loop.layer(layer_id).played.touch, **changes))
 
 
 def sound_use(sound: str | OwnSound) -> SoundUse:
@@ -185,7 +186,7 @@ def set_sound(loop: Loop, layer_id: str, sound: str | OwnSound) -> Loop:
 
 def set_aside(loop: Loop, layer_id: str, sound: str | OwnSound) -> Loop:
     """Keep a second sound beside a layer's first, to swap with it or to take turns."""
-    other = loop.layer(layer_id).source.other
+    other = loop.layer(layer_id).played.other
     turns = other.every_bars if other else 0
     return set_source(loop, layer_id, other=OtherSound(use=sound_use(sound), every_bars=turns))
 
@@ -193,23 +194,23 @@ def set_aside(loop: Loop, layer_id: str, sound: str | OwnSound) -> Loop:
 def swap_sounds(loop: Loop, layer_id: str) -> Loop:
     """Swap a layer's two sounds."""
     layer = loop.layer(layer_id)
-    if layer.source.other is None:
+    if layer.played.other is None:
         raise CloudriftError(f"{layer.name} has no second sound; keep one beside it first")
-    other = replace(layer.source.other, use=layer.source.sound)
-    return set_source(loop, layer_id, sound=layer.source.other.use, other=other)
+    other = replace(layer.played.other, use=layer.played.sound)
+    return set_source(loop, layer_id, sound=layer.played.other.use, other=other)
 
 
 def take_turns(loop: Loop, layer_id: str, every_bars: int) -> Loop:
     """Let a layer's two sounds take turns every so many bars; 0: the second one rests."""
     layer = loop.layer(layer_id)
-    if layer.source.other is None:
+    if layer.played.other is None:
         raise CloudriftError(f"{layer.name} has no second sound; keep one beside it first")
-    return set_source(loop, layer_id, other=replace(layer.source.other, every_bars=every_bars))
+    return set_source(loop, layer_id, other=replace(layer.played.other, every_bars=every_bars))
 
 
 def use_newest_design(loop: Loop, layer_id: str) -> Loop:
     """Let a layer play the newest design of its sound; settings that it still has are kept."""
-    use = loop.layer(layer_id).source.sound
+    use = loop.layer(layer_id).played.sound
     if use.own:
         return loop  # it has one design
     newest = find_sound(use.name)
@@ -223,7 +224,7 @@ def use_newest_design(loop: Loop, layer_id: str) -> Loop:
 
 def set_sound_setting(loop: Loop, layer_id: str, name: str, value: object) -> Loop:
     """Change one setting of a layer's sound."""
-    use = loop.layer(layer_id).source.sound
+    use = loop.layer(layer_id).played.sound
     full = {**use.of.spec.full(use.settings), name: value}
     settings = use.of.spec.check(full, f"sound {use.name}")
     return set_source(loop, layer_id, sound=replace(use, settings=settings))
@@ -238,7 +239,8 @@ def add_layer(loop: Loop, sound_name: str | OwnSound, name: str = "") -> Loop:
 
 def add_note_layer(loop: Loop, like: str = "") -> Loop:
     """Add a layer without notes, to draw or play in, with the sound of another if it is named."""
-    sound = loop.layer(like).source.sound if like else sound_use("felt upright")
+    like = like if like and loop.layer(like).recorded is None else ""
+    sound = loop.layer(like).played.sound if like else sound_use("felt upright")
     layer = usual_layer(loop, sound, free_name("Notes", (one.name for one in loop.layers)))
     level = loop.layer(like).level_db if like else layer.level_db
     new = new_id("l", (one.id for one in loop.layers))

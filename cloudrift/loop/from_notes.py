@@ -71,8 +71,8 @@ def chords_of(loop: Loop, layer: Layer) -> tuple[Chord, ...]:
 
     A tune makes none, nor do notes by the thousand.
     """
-    own = layer.own or ()
-    if len(own) > MOST_NAMED or not layer.source.sound.of.tuned or not is_chordal(own):
+    own = layer.own
+    if not own or len(own) > MOST_NAMED or not layer.played.sound.of.tuned or not is_chordal(own):
         return ()
     return _chords_of(own, loop.metre)
 

@@ -8,6 +8,7 @@ from cloudrift.ground.words import plural
 from cloudrift.loop import spec
 from cloudrift.loop.chord_time import lasting
 from cloudrift.loop.model import Chord, Layer, Loop
+from cloudrift.loop.recorded import FromRecording
 from cloudrift.notes.note import Note, numbered
 from cloudrift.notes.time import bar_ticks
 from cloudrift.texture.ride import LEAST_EVERY, MOST_EVERY, Ride, RidePoint
@@ -97,7 +98,9 @@ class _Bars:
         if layer.own is not None:
             kept = (note for note in layer.own if not self.goes(note.start_tick))
             source = replace(source, notes=numbered(self.note(note) for note in kept))
-        if source.lens.where:
+        if isinstance(source, FromRecording):
+            source = replace(source, at_tick=self.at(source.at_tick))
+        elif source.lens.where:
             places = ((self.at(a), self.at(b)) for a, b in source.lens.where)
             where = tuple((a, b) for a, b in places if b > a)
             source = replace(source, lens=replace(source.lens, where=where))

@@ -15,7 +15,15 @@ from cloudrift.ground.words import check_name
 from cloudrift.loop import spec
 from cloudrift.loop.checks import unique, within
 from cloudrift.loop.chord import Chord
-from cloudrift.loop.source import STRIKING, Around, OwnNotes, Source, with_notes
+from cloudrift.loop.recorded import FromRecording
+from cloudrift.loop.source import (
+    STRIKING,
+    Around,
+    OwnNotes,
+    PlayedSource,
+    Source,
+    with_notes,
+)
 from cloudrift.notes.note import Note
 from cloudrift.notes.span import Span
 from cloudrift.notes.time import Clock, bar_ticks
@@ -71,17 +79,29 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         return self.source.follows
 
     @property
+    def played(self) -> PlayedSource:
+        """What it comes from, where that is notes played with a sound."""
+        if not isinstance(self.source, PlayedSource):
+            raise CloudriftError(f"{self.name} is a recording: it has no sound, lens or touch")
+        return self.source
+
+    @property
+    def recorded(self) -> FromRecording | None:
+        """The recording that it is, if it is one."""
+        return self.source if isinstance(self.source, FromRecording) else None
+
+    @property
     def own(self) -> tuple[Note, ...] | None:
         """Its own notes; None where it has none because it follows the chords."""
         return self.source.notes if isinstance(self.source, OwnNotes) else None
 
     def with_notes(self, notes: tuple[Note, ...] | None) -> "Layer":
         """Return it with notes of its own; for None following the chords again."""
-        return replace(self, source=with_notes(self.source, notes))
+        return replace(self, source=with_notes(self.played, notes))
 
     def with_source(self, **changes: Any) -> "Layer":
         """Return it with fields of its source changed: ``sound``, ``lens``, ``touch``, …"""
-        return replace(self, source=replace(self.source, **changes))
+        return replace(self, source=replace(self.played, **changes))
 
 
 def _check_line(where: str, line: Line, blend: float) -> None:
@@ -279,8 +299,8 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     @property
     def striker(self) -> Layer | None:
         """The layer in which the chords themselves are heard: the first that strikes them."""
-        heard = self.heard()
-        striking = [x for x in heard if x.follows and x.source.lens.kind in STRIKING]
+        heard = tuple(x for x in self.heard() if x.recorded is None)
+        striking = [x for x in heard if x.follows and x.played.lens.kind in STRIKING]
         return next(iter(striking or heard), None)
 
 

@@ -113,7 +113,7 @@ def fitted_level(loop: Loop, layer: Layer) -> float:
     others = [x.level_db + playing_db(loop, x) for x in loop.heard() if loop.notes_of(x)]
     if not others:
         return 0.0
-    family = family_of(layer.source.sound)
+    family = family_of(layer.played.sound)
     under = (
         BASS_UNDER_DB if family == "bass" else ACCENT_UNDER_DB if family in ACCENTS else UNDER_DB
     )
@@ -123,7 +123,7 @@ def fitted_level(loop: Loop, layer: Layer) -> float:
 
 def playing_db(loop: Loop, layer: Layer) -> float:
     """Return how loud a layer's playing makes it, in dB against one note held throughout."""
-    full = layer.source.sound.of.spec.full(layer.source.sound.settings)
+    full = layer.played.sound.of.spec.full(layer.played.sound.settings)
     rings = 1e9  # ticks until a note has died away by itself
     if full.number("sustain") < 50:
         second = TICKS_PER_QUARTER * loop.tempo / 60

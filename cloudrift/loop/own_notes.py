@@ -7,6 +7,7 @@ from msgspec.structs import replace
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Settings
 from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.recordings import with_turns
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, in_order, numbered
 from cloudrift.notes.time import bar_ticks
 from cloudrift.notes.tools import Around, Tool, use
@@ -18,6 +19,8 @@ Ids = Collection[int]
 def own_of(loop: Loop, layer_id: str) -> tuple[Note, ...]:
     """Return a layer's own notes; raise CloudriftError if it follows the chords."""
     layer = loop.layer(layer_id)
+    if layer.own is None and layer.recorded is not None:
+        raise CloudriftError(f"{layer.name} is a recording and has no notes")
     if layer.own is None:
         raise CloudriftError(
             f"the notes of {layer.name} follow the chords; let go of the chords to change them"
@@ -170,14 +173,15 @@ def paste_notes(
     return after, frozenset(n.id for n in own_of(after, layer_id) if n.id not in before)
 
 
-def fitted(layers: tuple[Layer, ...], have: int, ticks: int) -> tuple[Layer, ...]:
-    """Return layers whose own notes fill a loop of so many ticks, cut or repeated."""
-    if have == ticks:
-        return layers
+def fitted(loop: Loop, bars: int) -> tuple[Layer, ...]:
+    """Return a loop's layers for so many bars: their own notes and recordings cut or repeated."""
+    bar = bar_ticks(loop.metre)
+    if bars == loop.bars:
+        return loop.layers
     return tuple(
-        layer if layer.own is None else layer.with_notes(_fitted(layer.own, have, ticks))
-        for layer in layers
-    )
+        with_turns(layer, loop.bars, bars, bar) if layer.own is None
+        else layer.with_notes(_fitted(layer.own, loop.ticks, bars * bar)) for layer in loop.layers
+    )  # fmt: skip
 
 
 def _fitted(notes: tuple[Note, ...], have: int, ticks: int) -> tuple[Note, ...]:

@@ -83,9 +83,7 @@ def put_chords(loop: Loop, chords: Sequence[Chord], *, bars: int | None = None) 
 
 def _lasting(loop: Loop, bars: int, chords: tuple[Chord, ...]) -> Loop:
     """Give a loop another length and chords; notes of their own are cut or go on."""
-    ticks = bars * bar_ticks(loop.metre)
-    layers = fitted(loop.layers, loop.ticks, ticks)
-    return replace(loop, bars=bars, chords=chords, layers=layers)
+    return replace(loop, bars=bars, chords=chords, layers=fitted(loop, bars))
 
 
 def _block_end(loop: Loop) -> int:

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from cloudrift.loop import edits, own_notes, spec
+from cloudrift.loop import edits, own_notes, recordings, spec
 from cloudrift.loop.model import Loop
 from cloudrift.texture.catalogue import find_kind
 
@@ -28,7 +28,11 @@ def _octave(by: int) -> Edit:
         if layer.own is not None:
             ids = {note.id for note in layer.own}
             return own_notes.move_notes(loop, layer_id, ids, semitones=12 * by)
-        octave = layer.source.lens.octave + by
+        if layer.recorded is not None:
+            return recordings.set_recording(
+                loop, layer_id, semitones=recordings.in_reach(layer.recorded.semitones + 12 * by)
+            )
+        octave = layer.played.lens.octave + by
         return edits.set_lens(loop, layer_id, octave=min(max(octave, -3), 3))
 
     return edit

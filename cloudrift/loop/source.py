@@ -1,4 +1,4 @@
-"""Where a layer's sound comes from: notes that follow the chords, or notes of its own.
+"""Where a layer's sound comes from: notes that follow the chords, notes of its own, a recording.
 
 A source is one of a tagged union: each answers what any of them can be asked (what it plays, how
 long it rings, what it carries along), and each kind has a step of its own that renders it.
@@ -13,6 +13,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, Settings
 from cloudrift.ground.words import plural
 from cloudrift.loop.checks import within
+from cloudrift.loop.recorded import FromRecording
 from cloudrift.notes.lens import Lens, look
 from cloudrift.notes.note import HIGHEST, LOWEST, MOST, Note
 from cloudrift.notes.span import Span
@@ -130,7 +131,7 @@ class Around(NamedTuple):
     bar_ticks: int
 
 
-class _Played(
+class PlayedSource(
     msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, tag_field="kind"
 ):
     """Notes played with a sound. ``other`` is a second one, kept aside or in turn with the first.
@@ -187,7 +188,7 @@ class _Played(
         )  # fmt: skip
 
 
-class FromChords(_Played, frozen=True, kw_only=True, tag="chords"):
+class FromChords(PlayedSource, frozen=True, kw_only=True, tag="chords"):
     """A sound that looks at the chords through a lens, played with a touch."""
 
     follows = True
@@ -210,7 +211,7 @@ class FromChords(_Played, frozen=True, kw_only=True, tag="chords"):
         return _from_chords(self.lens, self.touch, *around)
 
 
-class OwnNotes(_Played, frozen=True, kw_only=True, tag="notes"):
+class OwnNotes(PlayedSource, frozen=True, kw_only=True, tag="notes"):
     """A sound that has let go of the chords and plays ``notes`` of its own."""
 
     follows = False
@@ -237,10 +238,10 @@ class OwnNotes(_Played, frozen=True, kw_only=True, tag="notes"):
         return looked_at(self.notes, "own notes").sounding
 
 
-Source = Union[FromChords, OwnNotes]  # noqa: UP007 - more of them come
+Source = Union[FromChords, OwnNotes, FromRecording]  # noqa: UP007 - more of them come
 
 
-def with_notes(source: Source, notes: tuple[Note, ...] | None) -> Source:
+def with_notes(source: PlayedSource, notes: tuple[Note, ...] | None) -> PlayedSource:
     """Return a source with notes of its own; for None one that follows the chords again."""
     if notes is None:
         return FromChords(sound=source.sound, other=source.other, lens=source.lens,

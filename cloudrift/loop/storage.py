@@ -1,6 +1,6 @@
 """Loop files: a zip with ``loop.json`` in it, saved whole or not at all.
 
-``loop.json`` is ``{"format": "cloudrift loop", "schema": 7, "loop": {…}}``; the loop's fields are
+``loop.json`` is ``{"format": "cloudrift loop", "schema": 8, "loop": {…}}``; the loop's fields are
 those of ``model.Loop``, documented in ``docs/loop-file.md``. A newer file says by ``needs`` which
 schema must be known to read it: what else is in it is kept (``loop.newer``).
 """
@@ -26,7 +26,7 @@ from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
 FORMAT = "cloudrift loop"
-SCHEMA = 7
+SCHEMA = 8
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
 ORIGIN = "origin.txt"  # beside it, in what a crash left: where the loop is from
@@ -76,6 +76,8 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     5: _to_6,
     # Schema 7 names what a layer comes from, for it to be other than a sound that is played.
     6: _to_7,
+    # Schema 8 lets a layer come from a recording; none did before.
+    7: lambda document: document,
 }
 
 

@@ -57,11 +57,12 @@ def put_take(loop: Loop, take: Take, notes: tuple[Note, ...]) -> Loop:
 
 def _new_layer(loop: Loop, take: Take, notes: tuple[Note, ...]) -> Loop:
     """A layer with the sound that was heard while it was played."""
-    like = next((x for x in loop.layers if x.id == take.layer_id), loop.striker)
+    chosen = (x for x in loop.layers if x.id == take.layer_id and x.recorded is None)
+    like = next(chosen, loop.striker)
     added = edits.add_layer(loop, "felt upright", "Played in")
     layer = added.layers[-1]
     if like is not None:
-        added = edits.set_source(added, layer.id, sound=like.source.sound)
+        added = edits.set_source(added, layer.id, sound=like.played.sound)
         added = edits.set_layer(added, layer.id, role=like.role)
     names = [x.name for x in loop.layers if x.name.startswith("Played in")]
     name = f"Played in {len(names) + 1}" if names else "Played in"

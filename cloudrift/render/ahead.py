@@ -13,7 +13,7 @@ from cloudrift.audio.buffers import Stereo, silence
 from cloudrift.audio.looped import Looped, Patched, slice_wrapped
 from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Engine
-from cloudrift.render.nodes import Node, Played, Treated, steps
+from cloudrift.render.nodes import Node, Treated, steps
 from cloudrift.render.plan import loop_node
 
 AHEAD_S = (0.5, 2.0, 8.0)  # each longer than the next takes to make
@@ -95,7 +95,7 @@ class _Stretch:
         self._between()
         inputs = self._engine.each(self.of, node.inputs)
         old = self._was(node, inputs)
-        frames = node.part.frames if isinstance(node, Played) else old.shape[1]
+        frames = old.shape[1] if node.frames is None else node.frames
         if any(one.shape[1] != frames for one in (old, *inputs)):
             raise _CannotBeError  # another length: places do not correspond
         former = self._engine.former(node)
@@ -114,8 +114,8 @@ class _Stretch:
         found = self._engine.latest_at(node.place)
         if found is not None:
             return found[1]
-        if isinstance(node, Played):
-            return silence(node.part.frames)
+        if node.frames is not None:
+            return silence(node.frames)
         if not inputs:
             raise _CannotBeError
         return inputs[0].whole if isinstance(inputs[0], Patched) else inputs[0]

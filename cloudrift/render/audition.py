@@ -29,10 +29,10 @@ def _plain_layer() -> Layer:
 
 def _strikers(loop: Loop) -> list[Layer]:
     """The layers that chords are tried in: those that strike them."""
-    heard = [x for x in loop.heard() if x.follows and x.source.lens.kind in CHORD_ROLES]
-    if not any(layer.source.lens.kind not in BASSES for layer in heard):
+    heard = [x for x in loop.heard() if x.follows and x.played.lens.kind in CHORD_ROLES]
+    if not any(layer.played.lens.kind not in BASSES for layer in heard):
         first = loop.striker or _plain_layer()
-        lens = Lens(kind="all", skip_bass=any(layer.source.lens.kind in BASSES for layer in heard))
+        lens = Lens(kind="all", skip_bass=any(layer.played.lens.kind in BASSES for layer in heard))
         heard.append(replace(first.with_notes(None).with_source(lens=lens), id="tried"))
     return heard
 
@@ -117,6 +117,8 @@ def _whole_layers(loop: Loop, chords: tuple[Chord, ...], shift: int) -> tuple[La
     """All layers that are heard, bare; those that follow no chord play on under these."""
     out = []
     for layer in loop.heard():
+        if layer.recorded is not None:
+            continue  # it has its own time, and no chord to be tried with
         own = layer.own
         if own is not None:
             begin = 0
@@ -181,7 +183,10 @@ def played_key(
     It sounds as in the loop, through the layer's line and what is behind it; ``written``: bare.
     ``seconds`` is how long it is held, for long where nothing is said.
     """
-    layer = loop.layer(layer_id) if layer_id else loop.striker or _plain_layer()
+    chosen = loop.layer(layer_id) if layer_id else None
+    if chosen is None or chosen.recorded is not None:  # no keys are played with a recording
+        chosen = loop.striker or _plain_layer()
+    layer = chosen
     held = KEY_HELD_TICKS
     if seconds is not None:
         held = max(1, min(held, round(seconds * loop.tempo / 60 * TICKS_PER_QUARTER)))

@@ -16,9 +16,11 @@ import msgspec
 import numpy as np
 
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence
+from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.wrap import changed_span
 from cloudrift.loop.model import LEVEL
+from cloudrift.render.laying import Laying, laid
 from cloudrift.sound.part import Part, ToneCache
 from cloudrift.texture.context import Context
 from cloudrift.texture.ride import Ride, ride_shares, share_to_value
@@ -65,6 +67,11 @@ class Node(ABC):
         self.like: bytes = _hash(self.kind, place, depends)
         self.place: bytes = _hash(self.kind, place)
 
+    @property
+    def frames(self) -> int | None:
+        """How many frames it makes by itself; None where that follows from what comes in."""
+        return None
+
     @abstractmethod
     def make(self, inputs: list[Stereo]) -> Stereo:
         """Make the whole of it."""
@@ -104,6 +111,11 @@ class Played(Node):
         self.part, self._tones = part, tones
         super().__init__(place=place, depends=part.depends, given=part.notes, label=label)
 
+    @property
+    def frames(self) -> int:
+        """How many frames it makes."""
+        return self.part.frames
+
     def make(self, inputs: list[Stereo]) -> Stereo:
         """Play them."""
         return self.part.render(self._tones)
@@ -121,6 +133,33 @@ class Played(Node):
             return self.part.stretch(start, count, self._tones)
         assert isinstance(former.node, Played)
         return self.part.stretch(start, count, self._tones, (former.node.part, former.out))
+
+
+class Recorded(Node):
+    """A recording, fitted and laid into the loop."""
+
+    kind = "recorded"
+
+    def __init__(
+        self, laying: Laying, clips: ClipStore, place: tuple[str, ...], label: str
+    ) -> None:
+        self._laying, self._clips = laying, clips
+        super().__init__(place=place, depends=laying, label=label)
+
+    @property
+    def frames(self) -> int:
+        """How many frames it makes."""
+        return self._laying.frames
+
+    def make(self, inputs: list[Stereo]) -> Stereo:
+        """Lay it."""
+        return laid(self._laying, self._clips)
+
+    def stretch(
+        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
+    ) -> Stereo:
+        """Lay it: what takes long is to fit it, and that is kept."""
+        return slice_wrapped(self.make([]), start, count)
 
 
 class Turns(Node):

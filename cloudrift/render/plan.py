@@ -10,10 +10,21 @@ from msgspec.structs import replace
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.loop import spec
 from cloudrift.loop.model import Group, Layer, LineAt, Loop
+from cloudrift.loop.recorded import FromRecording
 from cloudrift.loop.source import SoundUse
 from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.time import Clock, bar_ticks
-from cloudrift.render.nodes import LineBlended, Node, Played, Riding, Summed, Treated, Turns
+from cloudrift.render.laying import laying_of
+from cloudrift.render.nodes import (
+    LineBlended,
+    Node,
+    Played,
+    Recorded,
+    Riding,
+    Summed,
+    Treated,
+    Turns,
+)
 from cloudrift.sound.own import in_tempo
 from cloudrift.sound.part import Part, ToneCache
 from cloudrift.texture.context import Context
@@ -91,11 +102,18 @@ def step_node(loop: Loop, line_of: LineAt, tones: ToneCache, count: int) -> Node
 
 
 def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, *, once: bool = False) -> Node:
-    """Return the step that plays a layer's notes, or that adds up two sounds which take turns."""
+    """Return the step that makes a layer's sound: its notes played, or its recording laid.
+
+    Two sounds that take turns are added up.
+    """
+    if isinstance(layer.source, FromRecording):
+        context = layer_context(loop, layer, once=once)
+        laying = laying_of(layer.source, context, loop.ticks, loop.metre)
+        return Recorded(laying, tones.clips, ("bare", layer.id), f"{layer.name}: recording")
     notes = loop.notes_of(layer)
-    if layer.source.other is None or len(layer.source.sounds) == 1:
-        return _played(loop, layer, layer.source.sound, notes, tones, 0, once=once)
-    turn = layer.source.other.every_bars * bar_ticks(loop.metre)
+    if layer.played.other is None or len(layer.source.sounds) == 1:
+        return _played(loop, layer, layer.played.sound, notes, tones, 0, once=once)
+    turn = layer.played.other.every_bars * bar_ticks(loop.metre)
     pieces = in_turns(notes, turn)
     one, other = (
         _played(loop, layer, sound, pieces[i], tones, i, once=once)

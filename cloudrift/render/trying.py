@@ -13,6 +13,7 @@ from msgspec.structs import replace
 
 from cloudrift.audio.buffers import Stereo, silence
 from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.recordings import moved
 from cloudrift.notes.lens import folded
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.time import bar_ticks
@@ -73,12 +74,14 @@ def _moved(layer: Layer, semitones: int) -> Layer:
     """A layer whose notes are played so far away, to the nearest the lens can do it."""
     if not semitones:
         return layer
+    if layer.recorded is not None:
+        return moved(layer, layer.recorded, semitones)
     if layer.own is not None:
         own = tuple(replace(n, pitch=folded(n.pitch + semitones, LOWEST, HIGHEST))
                     for n in layer.own)  # fmt: skip
         return layer.with_source(notes=own)
-    octaves = min(max(layer.source.lens.octave + round(semitones / 12), -3), 3)
-    return layer.with_source(lens=replace(layer.source.lens, octave=octaves))
+    octaves = min(max(layer.played.lens.octave + round(semitones / 12), -3), 3)
+    return layer.with_source(lens=replace(layer.played.lens, octave=octaves))
 
 
 def key_loop(loop: Loop, layer: Layer, pitch: int, velocity: int, held_ticks: int) -> Loop:
@@ -136,7 +139,7 @@ class _Moment:
 
 def _played(loop: Loop, layer: Layer, tones: ToneCache, frames: int) -> Stereo:
     """The beginning of a layer's notes, bare."""
-    clock, use = loop.clock, layer.source.sound
+    clock, use = loop.clock, layer.played.sound
     notes = tuple(n for n in loop.notes_of(layer) if clock.frames(n.start_tick) < frames)
     settings = in_tempo(use.settings, loop.tempo)
     release = int(use.of.spec.full(settings).number("release_ms") / 1000 * loop.rate)

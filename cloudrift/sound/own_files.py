@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from io import BufferedIOBase
 from pathlib import Path
+from typing import Protocol
 
 import msgspec
 from platformdirs import user_data_path
@@ -15,7 +16,7 @@ from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_archive, read_json, reading
 from cloudrift.ground.words import for_a_file
-from cloudrift.sound.own import OwnSound, Recording
+from cloudrift.sound.own import OwnSound
 
 SUFFIX, MEMBER, CLIPS = ".cloudsound", "sound.json", "clips/"
 MAX_BYTES, MAX_MEMBER_BYTES = 512 << 20, 1 << 20
@@ -50,7 +51,19 @@ def write_clips(archive: zipfile.ZipFile, names: set[str], clips: ClipStore, wha
     clips.write_into(archive, names, CLIPS)
 
 
-def check_clips(recordings: Iterable[Recording], clips: ClipStore, where: str) -> None:
+class Carried(Protocol):
+    """Whatever names a clip."""
+
+    @property
+    def clip(self) -> str:
+        """The clip's name in a store."""
+
+    @property
+    def name(self) -> str:
+        """What it is called, in words."""
+
+
+def check_clips(recordings: Iterable[Carried], clips: ClipStore, where: str) -> None:
     """Raise CloudriftError where a recording's clip is not in a store; ``where`` names it."""
     for one in recordings:
         if one.clip not in clips:
