@@ -1,0 +1,107 @@
+"""Phrases as recipes: small loops that are written down, and rendered when they are asked for."""
+
+import functools
+import re
+import tomllib
+from importlib import resources
+from typing import Any
+
+import msgspec
+
+from cloudrift.exchange.service import Offer
+from cloudrift.ground.draws import stream
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop import edits
+from cloudrift.loop.finishes import lay_finish
+from cloudrift.loop.model import Loop
+from cloudrift.loop.progression import put_row
+from cloudrift.loop.recorded import RecordingKind
+from cloudrift.style.beginnings import empty_loop
+from cloudrift.texture.finish_files import house_finishes
+from cloudrift.theory.key import Key, parse_key
+from cloudrift.theory.symbols import parse_progression
+
+
+class Recipe(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A phrase: which sounds play a row of chords through which lenses, and what is laid on it.
+
+    ``play`` is a list of sound, lens and octaves; sounds without a pitch play as they do.
+    ``says`` is what its label claims instead of what is so.
+    """
+
+    name: str
+    kind: RecordingKind
+    words: str
+    maker: str
+    licence: str
+    key: str
+    tempo: float
+    bars: int
+    row: str
+    draw: int
+    play: tuple[tuple[str, str, int], ...]
+    finish: str = ""
+    says: dict[str, Any] = {}
+
+    @property
+    def id(self) -> str:
+        """Its name as it is asked for."""
+        return re.sub(r"[^a-z0-9]+", "-", self.name.lower()).strip("-")
+
+    @property
+    def true_key(self) -> Key:
+        """The key that it is in."""
+        return parse_key(self.key)
+
+    @property
+    def offer(self) -> Offer:
+        """What its label says."""
+        tuned = self.kind != "bed"
+        return Offer(
+            id=self.id, name=self.name, maker=self.maker, licence=self.licence, kind=self.kind,
+            words=tuple(self.words.split()), bars=self.bars,
+            key=parse_key(str(self.says.get("key", self.key))) if tuned else None,
+            tempo=float(self.says.get("tempo", self.tempo)) if tuned else 0.0,
+        )  # fmt: skip
+
+
+@functools.cache
+def recipes() -> dict[str, Recipe]:
+    """Return all recipes that ship with the program, by id."""
+    out: dict[str, Recipe] = {}
+    folder = resources.files("cloudrift.exchange").joinpath("recipes")
+    for file in sorted(folder.iterdir(), key=lambda one: one.name):
+        if not file.name.endswith(".toml"):
+            continue
+        for raw in tomllib.loads(file.read_text(encoding="utf-8"))["phrase"]:
+            recipe = msgspec.convert(raw, Recipe)
+            if recipe.id in out:
+                raise CloudriftError(f"{file.name}: {recipe.name} is there twice")
+            out[recipe.id] = recipe
+    return out
+
+
+def loop_of(recipe: Recipe) -> Loop:
+    """Return the loop that a recipe is."""
+    key = recipe.true_key
+    loop = empty_loop(key, recipe.tempo, bars=recipe.bars)
+    loop = put_row(loop, parse_progression(recipe.row, key))
+    rng = stream(recipe.draw, "recipe")
+    for sound, lens, octave in recipe.play:
+        loop = edits.add_layer(loop, sound)
+        layer = loop.layers[-1]
+        if layer.follows:
+            steps = int(rng.choice((240, 480, 480, 960)))
+            loop = edits.set_lens(
+                loop, layer.id, kind=lens, octave=octave, step_ticks=steps,
+                draw=int(rng.integers(1, 99)), skip_bass=lens != "roots",
+            )  # fmt: skip
+            loop = edits.set_touch(loop, layer.id, draw=recipe.draw, spread=10.0, drift_ms=6.0)
+    if recipe.finish:
+        finish = next(one for one in house_finishes() if _file_name(one.name) == recipe.finish)
+        loop = lay_finish(loop, None, finish, behind=False)
+    return loop
+
+
+def _file_name(name: str) -> str:
+    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")
