@@ -44,8 +44,7 @@ def loop_facts(loop: Any) -> dict[str, Any]:
             {
                 "name": layer.name,
                 "role": layer.role,
-                "lens": layer.source.lens.kind,
-                "sound": layer.source.sound.name,
+                **_source_facts(layer),
                 "notes": len(loop.notes_of(layer)),
                 "level_db": layer.level_db,
                 "pan": layer.pan,
@@ -56,6 +55,14 @@ def loop_facts(loop: Any) -> dict[str, Any]:
         ],
         "treatments": [_treatment_facts(t) for t in loop.line],
     }
+
+
+def _source_facts(layer: Any) -> dict[str, Any]:
+    if layer.recorded is None:
+        return {"lens": layer.played.lens.kind, "sound": layer.played.sound.name}
+    one = layer.recorded
+    return {"recording": one.name, "licence": one.facts.licence, "fit": one.fit,
+            "semitones": one.semitones, "at_tick": one.at_tick}  # fmt: skip
 
 
 def _chord_facts(chord: Any, key: Any) -> dict[str, Any]:
@@ -101,10 +108,12 @@ def _facts_in_words(facts: dict[str, Any]) -> list[str]:
     ]
     for layer in facts["layers"]:
         kinds = ", ".join(t["kind"] for t in layer["treatments"]) or "bare"
-        lines.append(
-            f"layer     {layer['name']}: {layer['sound']}, lens {layer['lens']}, "
-            f"{layer['notes']} notes, {layer['level_db']:+.1f} dB; {kinds}"
+        plays = (
+            f"recording {layer['recording']}, {layer['fit']}, {layer['semitones']:+g} semitones"
+            if "recording" in layer
+            else f"{layer['sound']}, lens {layer['lens']}, {layer['notes']} notes"
         )
+        lines.append(f"layer     {layer['name']}: {plays}, {layer['level_db']:+.1f} dB; {kinds}")
     kinds = ", ".join(t["kind"] for t in facts["treatments"]) or "bare"
     lines.append(f"whole     {kinds}")
     return lines

@@ -39,7 +39,7 @@ def notes(file: Path, name: str, as_json: bool, midi: Path | None) -> None:
         click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
         return
     for layer in layers:
-        click.echo(f"{layer.name}: {layer.source.lens.text}")
+        click.echo(f"{layer.name}: {layer.source.text}")
         for n in loop.notes_of(layer):
             click.echo(f"  {loop.key.spell_pitch(n.pitch):4} at tick {n.start_tick:6} for "
                        f"{n.length_ticks:5} ticks, velocity {n.velocity:3}, "

@@ -7,8 +7,10 @@ from pathlib import Path
 import click
 
 from cloudrift import __version__
+from cloudrift.cli.exchange import exchange
 from cloudrift.cli.facts import chords, info
 from cloudrift.cli.layers import notes, room
+from cloudrift.cli.recordings import add, listen
 from cloudrift.cli.rendering import render
 from cloudrift.cli.sounds import note, sounds
 from cloudrift.cli.terminal import need_display, write_plainly
@@ -101,7 +103,20 @@ def new(
     )
 
 
-for command in (info, chords, render, sounds, note, notes, room, treatments, treat):
+for command in (
+    info,
+    chords,
+    render,
+    sounds,
+    note,
+    notes,
+    room,
+    treatments,
+    treat,
+    listen,
+    add,
+    exchange,
+):
     commands.add_command(command)
 
 

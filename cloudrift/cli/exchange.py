@@ -1,0 +1,68 @@
+"""The command of the exchange: search it, and fetch what is found."""
+
+import json
+import shutil
+from pathlib import Path
+
+import click
+
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import plural
+
+
+@click.command()
+@click.argument("words", nargs=-1)
+@click.option("--key", "key_text", default="", help="What comes into this key, as in 'F# minor'.")
+@click.option("--within", default=4, show_default=True, help="Semitones that it may be shifted by.")
+@click.option("--tempo", type=float, default=0.0, help="What comes to this tempo, in BPM.")
+@click.option("--stretch", default=12.0, show_default=True, help="Percent it may be stretched by.")
+@click.option("--kind", default="", help="one-shot, phrase, loop or bed.")
+@click.option("--licence", default="", help="Words that its licence has in it.")
+@click.option("--fetch", "number", type=int, help="Fetch the one of this number in the list.")
+@click.option("-o", "--output", type=click.Path(path_type=Path), help="Where to; with --fetch.")
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+def exchange(
+    words: tuple[str, ...], key_text: str, within: int, tempo: float, stretch: float, kind: str,
+    licence: str, number: int | None, output: Path | None, as_json: bool,
+) -> None:  # fmt: skip
+    """Look for phrases in the exchange, and fetch one."""
+    from cloudrift.exchange import StandIn, Wanted  # noqa: PLC0415
+    from cloudrift.ground.wanted import never  # noqa: PLC0415
+    from cloudrift.theory import parse_key  # noqa: PLC0415
+
+    service = StandIn(moods=None)
+    wanted = Wanted(words=" ".join(words), kind=kind, key=parse_key(key_text) if key_text else None,
+                    within_st=within, tempo=tempo, within_percent=stretch,
+                    licence=licence)  # fmt: skip
+    found = service.search(wanted, never)
+    if number is not None:
+        if not 1 <= number <= len(found):
+            raise CloudriftError(f"there are {len(found)} phrases in the list, and no {number}.")
+        offer = found[number - 1].offer
+        path = service.fetch(offer.id, never, lambda _share, _words: None)
+        target = output or Path(f"{offer.id}.flac")
+        try:
+            shutil.copyfile(path, target)
+        except OSError as error:
+            raise CloudriftError(f"could not write {target}: {error.strerror}") from error
+        click.echo(f"{target}: {offer.name} by {offer.maker}; {offer.licence}")
+        return
+    if as_json:
+        click.echo(json.dumps([
+            {"number": i, "id": one.offer.id, "name": one.offer.name, "kind": one.offer.kind,
+             "maker": one.offer.maker, "licence": one.offer.licence, "bars": one.offer.bars,
+             "key": one.offer.key.plain if one.offer.key else None,
+             "tempo": one.offer.tempo or None, "words": list(one.offer.words),
+             "semitones": one.semitones, "pace": round(one.pace, 4)}
+            for i, one in enumerate(found, 1)
+        ], indent=1, ensure_ascii=False))  # fmt: skip
+        return
+    for i, one in enumerate(found, 1):
+        offer = one.offer
+        facts = [offer.kind, plural(offer.bars, "bar")]
+        facts += [offer.key.text] if offer.key else []
+        facts += [f"{offer.tempo:g} BPM"] if offer.tempo else []
+        facts += [f"{one.semitones:+d} semitones"] if one.semitones else []
+        click.echo(f"{i:3} {offer.name} ({offer.maker}): {', '.join(facts)}; {offer.licence}")
+    if not found:
+        click.echo("nothing is found; take fewer words, or let it be shifted or stretched further")
