@@ -12,6 +12,7 @@ from cloudrift.desktop.kit import look
 from cloudrift.desktop.session.hearing import BARE, TREATED
 from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
+from cloudrift.exchange import StandIn
 from cloudrift.sound import find_sound
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -60,6 +61,22 @@ def main() -> None:
     wait(app, session, 2)
     shot("shelf")
     window.shelf.close_drawer()
+    window.open_recordings()
+    while not window.recordings.found:
+        wait(app, session, 0.1)
+    window.recordings.search.setText("voice")
+    wait(app, session, 2)
+    window.recordings.list.setCurrentItem(window.recordings.list.topLevelItem(2))
+    shot("recordings")
+    phrase = StandIn(moods=None).fetch("ferry-choir", lambda: False, lambda _share, _words: None)
+    count = len(session.loop.layers)
+    window.recordings.close_drawer()
+    window.layers.bring_recordings([phrase])
+    while len(session.loop.layers) == count:
+        wait(app, session, 0.1)
+    wait(app, session, 2)
+    shot("recording")
+    session.document.undo()
     window.show_stage(2)
     session.select(line_of="l3", treatment_id=loop.line_of("l3")[1].id)
     wait(app, session, 2)

@@ -118,6 +118,9 @@ class Menus:
     def _make_layers(self) -> None:
         window, layers = self._window, self._menu("L&ayers")
         self._command(layers, "&Shelf: find a sound", partial(window.swap_drawer, "Shelf"), "F4")
+        self._command(
+            layers, "Reco&rdings: find one", partial(window.swap_drawer, "Recordings"), "Shift+F4"
+        )
         self._command(layers, "&Chords from the layer's own notes", window.chords_of_layer)
         layers.addSeparator()
         self._offered(layers, "Layers", window.layers.commands())

@@ -39,11 +39,13 @@ from cloudrift.desktop.session.session import CLOSING_S, Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.stages.chords.stage import ChordsStage
 from cloudrift.desktop.stages.deliver.stage import DeliverStage
+from cloudrift.desktop.stages.find.drawer import FindDrawer
 from cloudrift.desktop.stages.keys.drawer import KeysDrawer
 from cloudrift.desktop.stages.layers.stage import LayersStage
 from cloudrift.desktop.stages.shelf.drawer import Shelf
 from cloudrift.desktop.stages.start.page import StartPage
 from cloudrift.desktop.stages.texture.stage import TextureStage
+from cloudrift.exchange import StandIn
 from cloudrift.ground.errors import in_a_sentence
 from cloudrift.ground.words import plural
 from cloudrift.loop.from_notes import put_chords_of
@@ -78,7 +80,10 @@ class Window(QMainWindow):
         self.texture = TextureStage(session, self.tasks)
         self.deliver = DeliverStage(session, self.tasks)
         self.keys, self.shelf = KeysDrawer(session), Shelf(session, self.tasks)
-        self.drawers: dict[str, KeysDrawer | Shelf] = {"Shelf": self.shelf, "Play keys": self.keys}
+        self.recordings = FindDrawer(session, self.tasks, {"Exchange": StandIn()})
+        self.drawers: dict[str, KeysDrawer | Shelf | FindDrawer] = {
+            "Shelf": self.shelf, "Recordings": self.recordings, "Play keys": self.keys,
+        }  # fmt: skip
         for drawer in self.drawers.values():
             drawer.hide()
         self.stages = (self.chords, self.layers, self.texture, self.deliver)
@@ -145,7 +150,7 @@ class Window(QMainWindow):
         self.layers.shelf_wanted.connect(self.open_shelf)
         self.layers.inspector.keep_wanted.connect(self.shelf.take_own)
         self.layers.keys_wanted.connect(self._play_a_layer_in)
-        self.layers.sounds_dropped.connect(self._take_sounds)
+        self.layers.recordings_wanted.connect(self.open_recordings)
         self.chords.row_bar.keys_wanted.connect(self.open_keys)
         self.chords.row_bar.keep_wanted.connect(self.files.keep_row)
         self.chords.row_bar.midi_chosen.connect(self.open_midi)
@@ -238,6 +243,12 @@ class Window(QMainWindow):
         self.shelf.show_layer_sound()
         self.shelf.search.setFocus()
 
+    def open_recordings(self) -> None:
+        """Open the drawer in which recordings are found."""
+        self._leave_start(STAGES.index("Layers"))
+        self._open_drawer("Recordings")
+        self.recordings.search.setFocus()
+
     def _leave_start(self, stage: int) -> None:
         """What is for an open loop: from the start page, go to a stage first."""
         if self._at_start:
@@ -254,10 +265,9 @@ class Window(QMainWindow):
         """Open a drawer, or close it."""
         if self.drawers[name].isVisible():
             self.drawers[name].close_drawer()
-        elif name == "Shelf":
-            self.open_shelf()
         else:
-            self.open_keys()
+            opens = {"Shelf": self.open_shelf, "Recordings": self.open_recordings}
+            opens.get(name, self.open_keys)()
 
     def _drawer_closed(self) -> None:
         self.rail.show_drawer("")
@@ -268,10 +278,6 @@ class Window(QMainWindow):
     def _play_a_layer_in(self) -> None:
         self.open_keys()
         self.keys.choose(Becomes.NEW)
-
-    def _take_sounds(self, paths: list[Path]) -> None:
-        self.open_shelf()
-        self.shelf.bring_files(paths)
 
     def open_midi(self, path: Path) -> None:
         """Find the chords of a MIDI file beside the interface, then show them."""

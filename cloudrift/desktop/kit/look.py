@@ -192,6 +192,14 @@ QComboBox QAbstractItemView { background: @card; border: 1px solid @line;
   selection-background-color: @focus; selection-color: @on_ink; }
 QListWidget::item { padding: 5px 6px; border-radius: 4px; }
 QListWidget::item:selected { background: @focus_soft; color: @ink; }
+QTreeWidget { background: @card; border: 1px solid @line; border-radius: 5px;
+  alternate-background-color: @paper; selection-background-color: @focus_soft;
+  selection-color: @ink; }
+QTreeWidget:focus { border: 2px solid @focus; }
+QTreeWidget::item { padding: 3px 4px; }
+QTreeWidget::item:selected { background: @focus_soft; color: @ink; }
+QHeaderView::section { background: @paper; color: @ink_soft; border: none;
+  border-bottom: 1px solid @line; padding: 3px 6px; }
 QScrollArea { border: none; background: transparent; }
 QScrollArea > QWidget > QWidget { background: transparent; }
 QScrollBar:vertical { background: transparent; width: 9px; margin: 0; }

@@ -28,6 +28,7 @@ from cloudrift.desktop.kit.parts import (
     small_button,
 )
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.layers.recording_page import RecordingPage
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import MOST_NAME, plural
 from cloudrift.loop import chord_time, edits
@@ -60,6 +61,7 @@ class LayerInspector(Inspector):
         self.name.setMaxLength(MOST_NAME)
         self.acts: dict[str, QPushButton] = {}
         self.fields: dict[str, FieldWidget] = {}
+        self.recording: RecordingPage | None = None  # where the layer is one
         self.lens = ChoiceRow([(k, k) for k in KINDS], columns=3, name="Lens")
         self.sound = QPushButton()
         refresh = WhileShown(self, self._show)
@@ -81,37 +83,44 @@ class LayerInspector(Inspector):
             self.under.setText("Add a layer: it follows the chords at once.")
             return
         self.title.setText(layer.name)
-        notes = f"{layer.source.text} · {plural(len(self._session.loop.notes_of(layer)), 'note')}"
-        self.under.setText(notes if layer.follows else "its own notes; the lens and the touch rest")
         loop = self._session.loop
+        notes = f"{layer.source.text} · {plural(len(loop.notes_of(layer)), 'note')}"
+        if layer.recorded is not None:
+            notes = layer.source.text
+        elif not layer.follows:
+            notes = "its own notes; the lens and the touch rest"
+        self.under.setText(notes)
         group = loop.group(layer.group).name if layer.group else ""
-        striking = layer.source.lens.kind in STRIKING
+        if layer.recorded is not None:
+            self._show_recording(layer, group)
+            return
+        source = layer.played
+        striking = source.lens.kind in STRIKING
         own = sum(chord.touch is not None for chord in loop.chords) if striking else 0
-        source = layer.source
-        wanted = (layer.id, source.lens.kind, source.sound.name, source.sound.version,
+        built_of = (layer.id, source.lens.kind, source.sound.name, source.sound.version,
                   layer.parked, layer.role, layer.name, layer.follows, group, own,
                   source.other and source.other.use.name)  # fmt: skip
-        if wanted != self._built:
+        if built_of != self._built:
             self._build(layer, own)
-            self._built = wanted
-        self.lens.show_choice(layer.source.lens.kind)
+            self._built = built_of
+        self.lens.show_choice(layer.played.lens.kind)
         for name, value in self._values(layer).items():
             self.fields[name].set_value(value)
 
     def _values(self, layer: Layer) -> dict[str, Value]:
         loop = self._session.loop
-        source, bar = layer.source, bar_ticks(loop.metre)
+        source, bar = layer.played, bar_ticks(loop.metre)
         lens = {f"lens {one.name}": fields.lens_shown(source.lens, one, loop.bars, bar)
                 for one in fields.of_lens(source.lens.kind)}  # fmt: skip
         touch = {f"touch {one.name}": one.shown(getattr(source.touch, one.name))
                  for one in fields.TOUCH}  # fmt: skip
-        full = layer.source.sound.of.spec.full(layer.source.sound.settings)
-        sound = {f"sound {f.name}": full[f.name] for f in layer.source.sound.fields}
+        full = layer.played.sound.of.spec.full(layer.played.sound.settings)
+        sound = {f"sound {f.name}": full[f.name] for f in layer.played.sound.fields}
         values: dict[str, Value] = sound | {"layer role": layer.role}
         if layer.follows:
             values |= lens | touch
-        if layer.source.other:
-            bars = layer.source.other.every_bars
+        if layer.played.other:
+            bars = layer.played.other.every_bars
             values["other every_bars"] = next(
                 (t for t, n in TURN_BARS.items() if n == bars), TURNS[0]
             )
@@ -133,6 +142,21 @@ class LayerInspector(Inspector):
         column.addWidget(self.give_up)
         return holder
 
+    def _show_recording(self, layer: Layer, group: str) -> None:
+        loop = self._session.loop
+        wanted = ("recording", layer.id, layer.parked, layer.role, layer.name, group, loop.bars,
+                  loop.metre)  # fmt: skip
+        if wanted != self._built:
+            clear(self.body)
+            self.fields = {}
+            self.recording = RecordingPage(self._session, layer.id)
+            self.body.addWidget(self.recording)
+            self._build_itself(layer, {"layer role": layer.role})
+            self._built = wanted
+        assert self.recording is not None
+        self.recording.show_layer(layer)
+        self.fields["layer role"].set_value(layer.role)
+
     def _build(self, layer: Layer, own: int) -> None:
         hands: dict[str, QWidget] = {**self.fields, **self.acts}
         had_focus = next((n for n, w in hands.items() if w.hasFocus()), "")
@@ -148,13 +172,13 @@ class LayerInspector(Inspector):
         if layer.follows:
             self.body.addWidget(heading("Lens: how it looks at the chords"))
             self.body.addWidget(self.lens)
-            for one in fields.of_lens(layer.source.lens.kind):
+            for one in fields.of_lens(layer.played.lens.kind):
                 self._add(f"lens {one.name}", one.field, values, layer)
         self.keep = small_button("Keep as own…", self._keep_sound, tip="Put the sound as it is "
                                  "set on the shelf, under a name of its own")  # fmt: skip
         self.body.addWidget(row_of_heading("Sound", self.keep))
         self._add_sound_choice(layer)
-        for field in layer.source.sound.fields:
+        for field in layer.played.sound.fields:
             self._add(f"sound {field.name}", field, values, layer)
         self._add_other(layer, values)
         if layer.follows:
@@ -164,6 +188,13 @@ class LayerInspector(Inspector):
             for one in fields.TOUCH:
                 self._add(f"touch {one.name}", one.field, values, layer)
             self.body.addWidget(button("Another draw of the touch", lambda: self._redraw(layer.id)))
+        self._build_itself(layer, values)
+        hands = {**self.fields, **self.acts}
+        if had_focus in hands:
+            hands[had_focus].setFocus()
+
+    def _build_itself(self, layer: Layer, values: dict[str, Value]) -> None:
+        """What any layer has, wherever its sound is from."""
         self.body.addWidget(heading("The layer itself"))
         self.body.addWidget(self._name_line(layer))
         self._add("layer role", ROLE, values, layer)
@@ -172,27 +203,24 @@ class LayerInspector(Inspector):
             self.body.addWidget(self._group_name_line(layer.group))
         self.body.addWidget(self._acts(layer))
         self.body.addStretch(1)
-        hands = {**self.fields, **self.acts}
-        if had_focus in hands:
-            hands[had_focus].setFocus()
 
     def _keep_sound(self) -> None:
         layer = self._session.loop.layer(self._session.selection.layer_id)
         name = ask_for_name(self, "Keep as an own sound", "Name of the sound", layer.name)
         if name:
-            use = layer.source.sound
+            use = layer.played.sound
             self.keep_wanted.emit(with_settings(name, use.own, use.of, use.settings))
 
     def _add_sound_choice(self, layer: Layer) -> None:
-        sound = layer.source.sound.of
-        kind = sound.family if layer.source.sound.known else "not known"
+        sound = layer.played.sound.of
+        kind = sound.family if layer.played.sound.known else "not known"
         self.sound = button(f"{sound.label}  ·  {kind}", self.shelf_wanted.emit,
                             tip="Find another on the shelf (F4)")  # fmt: skip
         self.body.addWidget(self.sound)
-        about = label(sound.about, size=11.5, name="soft" if layer.source.sound.known else "signal")
+        about = label(sound.about, size=11.5, name="soft" if layer.played.sound.known else "signal")
         about.setWordWrap(True)
         self.body.addWidget(about)
-        house = None if layer.source.sound.own else CATALOGUE.get(sound.name)
+        house = None if layer.played.sound.own else CATALOGUE.get(sound.name)
         if house is not None and sound.version != house.version:
             self.body.addWidget(
                 button(f"Design {sound.version}; use the newest, {house.version}",
@@ -201,14 +229,14 @@ class LayerInspector(Inspector):
 
     def _add_other(self, layer: Layer, values: dict[str, Value]) -> None:
         """The second sound: swapped with the first, or in turn with it."""
-        if layer.source.other is None:
+        if layer.played.other is None:
             self.body.addWidget(
                 button("Keep another sound beside it…", self.shelf_wanted.emit,
                        tip="Choose one on the shelf, then compare the two by one press, or let "
                        "them take turns")
             )  # fmt: skip
             return
-        name = layer.source.other.use.of.label
+        name = layer.played.other.use.of.label
         self.swap = button(f"Swap with {name}", lambda: self._act_on_other(layer.id, swap=True),
                            tip="Hear the other one in its place")  # fmt: skip
         self.body.addWidget(self.swap)
@@ -352,7 +380,7 @@ class LayerInspector(Inspector):
                 "recolour", lambda loop: edits.set_layer(loop, layer_id, role=value)
             )
             return
-        lens = self._session.loop.layer(layer_id).source.lens
+        lens = self._session.loop.layer(layer_id).played.lens
         among = fields.of_lens(lens.kind) if part == "lens" else fields.TOUCH
         one = next(one for one in among if one.name == setting)
 
@@ -364,7 +392,7 @@ class LayerInspector(Inspector):
         self._session.apply(one.field.label.lower(), edit, merge=merge)
 
     def _redraw(self, layer_id: str) -> None:
-        draw = self._session.loop.layer(layer_id).source.touch.draw % 999 + 1
+        draw = self._session.loop.layer(layer_id).played.touch.draw % 999 + 1
         self._session.apply(
             "another draw of the touch", lambda loop: edits.set_touch(loop, layer_id, draw=draw)
         )

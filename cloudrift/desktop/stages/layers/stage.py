@@ -1,14 +1,15 @@
 """The Layers stage: the list and the inspector."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection, Sequence
 from functools import partial
 from pathlib import Path
+from typing import NamedTuple
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
+from cloudrift.desktop.kit.asking import MIDI_KINDS, RECORDINGS, ask_for_file, ask_for_files
 from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.dropped import dropped, is_midi
 from cloudrift.desktop.kit.parts import WhileShown, button, clear, label, panel, scrolling, set_look
@@ -17,12 +18,20 @@ from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.stages.layers.group_row import GroupRow
 from cloudrift.desktop.stages.layers.inspector import LayerInspector
 from cloudrift.desktop.stages.layers.notes.view import NotesView
+from cloudrift.desktop.stages.layers.recording_model import ways_words
+from cloudrift.desktop.stages.layers.recording_view import RecordingView
 from cloudrift.desktop.stages.layers.room_view import RoomView
 from cloudrift.desktop.stages.layers.row import LayerRow
+from cloudrift.ground.paths import shown
+from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.words import plural
 from cloudrift.loop import edits
 from cloudrift.loop.from_notes import put_layers
 from cloudrift.loop.model import Group, Layer, Loop
+from cloudrift.loop.recorded import Facts, FromRecording
+from cloudrift.loop.recordings import add_recording, facts_of, laid_in, ways_into
 from cloudrift.notes.from_midi import read_parts
+from cloudrift.notes.listening import read_and_listen
 from cloudrift.notes.note import Note
 from cloudrift.notes.tools import GROUPS, TOOLS
 from cloudrift.render.variants import alone
@@ -35,12 +44,19 @@ LIST_PX = 292
 INDENT_PX = 12  # of a layer under its group
 
 
+class Brought(NamedTuple):
+    """A recording that was read and heard."""
+
+    clip: str
+    facts: Facts
+
+
 class LayersStage(QWidget):
     """A card a layer; what is heard is said above them."""
 
     shelf_wanted = pyqtSignal()
     keys_wanted = pyqtSignal()
-    sounds_dropped = pyqtSignal(list)  # paths of recordings
+    recordings_wanted = pyqtSignal()
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__()
@@ -59,6 +75,8 @@ class LayersStage(QWidget):
         self.draw = button("Notes", self.add_note_layer, tip="Add a layer without notes, in the "
                            "chosen layer's sound: draw them or play them in")  # fmt: skip
         self.notes = NotesView(session)
+        self.recording = RecordingView(session, tasks)
+        self.recording.hide()
         left = panel()
         left.setFixedWidth(LIST_PX)
         inside = QVBoxLayout(left)
@@ -82,6 +100,7 @@ class LayersStage(QWidget):
         middle.setSpacing(6)
         middle.addWidget(self.room, 2)
         middle.addWidget(self.notes, 3)
+        middle.addWidget(self.recording, 3)
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 6, 8, 6)
         row.setSpacing(8)
@@ -99,6 +118,8 @@ class LayersStage(QWidget):
         """The sounds by family, and the shelf for whoever wants to hear them first."""
         menu = QMenu(self.add)
         menu.addAction("Find one on the shelf…", self.shelf_wanted.emit)
+        menu.addAction("Find a recording…", self.recordings_wanted.emit)
+        menu.addAction("A recording from a file…", self.choose_recording)
         menu.addAction("Notes from a MIDI file…", self.choose_midi)
         menu.addAction("Play one in…", self.keys_wanted.emit)
         menu.addSeparator()
@@ -145,6 +166,45 @@ class LayersStage(QWidget):
         if chosen := ask_for_file(self, self._session, words, MIDI_KINDS):
             self.bring_midi(chosen)
 
+    def choose_recording(self) -> None:
+        """Ask for recordings that become layers."""
+        words = "Recordings that become layers"
+        if chosen := ask_for_files(self, self._session, words, RECORDINGS):
+            self.bring_recordings(chosen)
+
+    def bring_recordings(self, paths: Sequence[Path]) -> None:
+        """Listen to recordings beside the interface; each becomes a layer when it was heard."""
+        clips = self._session.clips
+
+        def work(
+            cancelled: Callable[[], bool], moved: Callable[[float, str], None]
+        ) -> list[Brought]:
+            found = []
+            for i, path in enumerate(paths):
+                moved(i / len(paths), f"listening to {path.name}")
+                if cancelled():
+                    raise Cancelled
+                audio, rate, heard = read_and_listen(path)
+                facts = facts_of(heard, shown(path.stem), origin=f"the file {path.name}")
+                found.append(Brought(clips.record(audio, rate), facts))
+            return found
+
+        self._session.say(f"listening to {plural(len(paths), 'recording')}…", good=True)
+        self._tasks.run("bring recordings", work, self._put_recordings, lane=Lane.READING)
+
+    def _put_recordings(self, found: Sequence[Brought]) -> None:
+        def edit(loop: Loop) -> Loop:
+            for one in found:
+                loop = add_recording(loop, laid_in(loop, one.clip, one.facts))
+            return loop
+
+        first = len(self._session.loop.layers)
+        if self._session.apply("add a recording", edit):
+            layer = self._session.loop.layers[first]
+            self._session.select(layer_id=layer.id)
+            if layer.recorded is not None:
+                self._session.say(offer_words(self._session.loop, layer.recorded), good=True)
+
     def bring_midi(self, path: Path) -> None:
         """Add a layer for each part of a MIDI file, with the notes as they are, when it is read."""
         self._tasks.run(
@@ -173,7 +233,7 @@ class LayersStage(QWidget):
             if path not in recordings:
                 self.bring_midi(path)
         if recordings:
-            self.sounds_dropped.emit(recordings)
+            self.bring_recordings(recordings)
 
     def _show(self) -> None:
         loop = self._session.loop
@@ -200,6 +260,10 @@ class LayersStage(QWidget):
             self.rows[layer.id].show_layer(layer)
         for group_id, row in self.groups.items():
             row.show_group(loop, loop.group(group_id))
+        chosen = self._session.selection.layer_id
+        is_recording = any(x.id == chosen and x.recorded is not None for x in loop.layers)
+        self.notes.setVisible(not is_recording)
+        self.recording.setVisible(is_recording)
         alone = self._session.hearing.alone
         self.heard.setText(heard_words(loop, alone))
         name = "signal" if alone or not loop.heard() else "soft"
@@ -225,6 +289,7 @@ class LayersStage(QWidget):
         moves = self.notes.moves
         return (
             Command("&Note layer: one to draw in", self.add_note_layer, "Ctrl+L", goes=True),
+            Command("Layers from &recordings…", self.choose_recording),
             Command("Layers from a &MIDI file…", self.choose_midi),
             Command("Step to the &next layer", self.next_layer, "F7"),
             Command("&Hear one layer more", self.hear_one_more, "F8"),
@@ -243,6 +308,20 @@ class LayersStage(QWidget):
         """Move the playheads."""
         self.room.show_place(share)
         self.notes.show_place(share)
+        self.recording.show_place(share)
+
+
+def offer_words(loop: Loop, source: FromRecording) -> str:
+    """Say in one line how a recording came in, and what is to be decided."""
+    facts = source.facts
+    out = [f"{facts.name} came in as a {facts.kind}"]
+    if source.fit == "tempo" and abs(facts.tempo / loop.tempo - 1) > 0.002:
+        out.append(f"from {facts.tempo:.5g} to {loop.tempo:g} BPM")
+    ways = [way for way in ways_into(source, loop.key) if way]
+    if ways:
+        words = " or ".join(ways_words(way) for way in ways)
+        out.append(f"to be in key it goes {words}")
+    return ", ".join((*out, *facts.doubts))
 
 
 def listed(loop: Loop) -> list[Layer | Group]:

@@ -218,7 +218,7 @@ class Shelf(QFrame):
 
     def _follow(self) -> None:
         layer = self._layer()
-        self.grid.show_used(layer.source.sound.name if layer else "")
+        self.grid.show_used(layer.played.sound.name if layer and layer.recorded is None else "")
         self.target.setText(f"for {layer.name}" if layer else "no layer yet")
         self.use.setEnabled(layer is not None)
         self.beside.setEnabled(layer is not None)
@@ -351,8 +351,8 @@ class Shelf(QFrame):
         """Put the cursor on the sound that the layer has, if it is among those shown."""
         layer = self._layer()
         names = [s.name for s in self.grid.sounds]
-        if layer and layer.source.sound.name in names:
-            self.grid.current = names.index(layer.source.sound.name)
+        if layer and layer.recorded is None and layer.played.sound.name in names:
+            self.grid.current = names.index(layer.played.sound.name)
             self._tell(self.grid.at_cursor)
             self._reveal(self.grid.box(self.grid.current))
 

@@ -145,8 +145,8 @@ class NoteGrid(QWidget):
         if layer is None or not layer.follows:
             return
         tick = self.places.tick_at(point.x())
-        plays = layer.source.lens.where and not any(
-            a <= tick < b for a, b in layer.source.lens.where
+        plays = layer.played.lens.where and not any(
+            a <= tick < b for a, b in layer.played.lens.where
         )
         self._drag = Drag("strip", point, plays=bool(plays))
 

@@ -27,9 +27,10 @@ class NoteMoves(QObject):
 
     @property
     def layer(self) -> Layer | None:
-        """The layer that is open."""
+        """The layer that is open; a recording has no notes to open."""
         layer_id = self.session.selection.layer_id
-        return self.session.loop.layer(layer_id) if layer_id else None
+        layer = self.session.loop.layer(layer_id) if layer_id else None
+        return layer if layer is not None and layer.recorded is None else None
 
     @property
     def notes(self) -> tuple[Note, ...]:
@@ -43,7 +44,7 @@ class NoteMoves(QObject):
     def in_key(self) -> bool:
         """Whether its sound has a pitch that the key says something about; a drum has none."""
         layer = self.layer
-        return layer is None or layer.source.sound.of.tuned
+        return layer is None or layer.played.sound.of.tuned
 
     @property
     def scale(self) -> tuple[int, ...]:
@@ -231,7 +232,7 @@ class NoteMoves(QObject):
         """Let a bar start late, or on time again."""
         layer = self.layer
         if layer is not None and layer.follows:
-            late = set(layer.source.lens.late_bars) ^ {bar}
+            late = set(layer.played.lens.late_bars) ^ {bar}
             self.session.apply(
                 "late bar",
                 lambda loop: edits.set_lens(loop, layer.id, late_bars=tuple(sorted(late))),

@@ -125,14 +125,14 @@ def _paint_strip(painter: QPainter, places: Places, loop: Loop, layer: Layer) ->
     top = float(TOP - STRIP)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(color(layer.role, 0.75))
-    for first, last in layer.source.lens.where or ((0, loop.ticks),):
+    for first, last in layer.played.lens.where or ((0, loop.ticks),):
         left, right = places.at_x(first), places.at_x(last)
         painter.drawRect(QRectF(left, top + 3, right - left - 1, STRIP - 6))
     bar = bar_ticks(loop.metre)
     painter.setPen(color("ink"))
-    for late in layer.source.lens.late_bars:
+    for late in layer.played.lens.late_bars:
         left = places.at_x(late * bar)
-        right = places.at_x(late * bar + layer.source.lens.late_ticks)
+        right = places.at_x(late * bar + layer.played.lens.late_ticks)
         painter.setBrush(color("paper"))
         painter.drawRect(QRectF(left, top + 1.5, max(right - left, 6), STRIP - 4))
         painter.drawText(QPointF(right + 4, top + 10), "late")

@@ -25,12 +25,12 @@ class Scene:
         grid_ticks: int, *, dimmed: bool,
     ) -> QPixmap:  # fmt: skip
         """Return the picture of a layer's notes; ``dimmed`` while others are tried over them."""
-        lens = layer.source.lens
+        lens = layer.played.lens
         strip = (lens.where, lens.late_bars, lens.late_ticks) if layer.follows else None
         ground_of = (loop.chords, loop.key, loop.bars, loop.metre, places, grid_ticks, strip,
                      slowed(loop, layer), chord_names(loop, layer),
                      layer.role, look.name, widget.devicePixelRatioF())  # fmt: skip
-        picture_of = (notes, layer.follows, dimmed, layer.source.sound.of.tuned)
+        picture_of = (notes, layer.follows, dimmed, layer.played.sound.of.tuned)
         fresh = ground_of != self._ground_of
         if fresh:
             ratio = widget.devicePixelRatioF()
@@ -43,7 +43,7 @@ class Scene:
         if fresh or picture_of != self._picture_of:
             self._picture, self._picture_of = QPixmap(self._ground), picture_of
             painter = QPainter(self._picture)
-            tuned = layer.source.sound.of.tuned
+            tuned = layer.played.sound.of.tuned
             paint_notes(painter, places, notes, layer.role,
                         loop.key.scale if tuned else range(12),
                         read_only=layer.follows, alpha=0.35 if dimmed else 1.0)  # fmt: skip

@@ -1,0 +1,366 @@
+"""The drawer: a search, a list, words on the one that is looked at; heard in place before taken."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLineEdit,
+    QProgressBar,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.parts import ChoiceRow, button, heading, label, set_look
+from cloudrift.desktop.kit.rest import Rest
+from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.session.trouble import error_words
+from cloudrift.desktop.stages.find.rows import COLUMNS, WIDTHS, about, row_of, wanted_in
+from cloudrift.exchange import Found, Service
+from cloudrift.ground.settings import Field
+from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.words import plural
+from cloudrift.loop import recordings
+from cloudrift.loop.model import Loop
+from cloudrift.loop.recorded import KINDS, Facts
+from cloudrift.notes.listening import read_and_listen
+
+HEIGHT = 232
+TYPED_MS = 180  # after the last letter it is looked for
+ANY = "all"
+WITHIN_ST = Field(name="within", label="Shift up to", default=4, unit="st", low=0, high=6)
+WITHIN_PERCENT = Field(name="stretch", label="Stretch up to", default=12, unit="%", low=0,
+                       high=100)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Fetched:
+    """A recording that is here and was listened to."""
+
+    clip: str
+    facts: Facts
+
+
+class FindDrawer(QFrame):
+    """Services are searched alike, whether they are elsewhere or folders of one's own."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, session: Session, tasks: Tasks, services: dict[str, Service]) -> None:
+        super().__init__()
+        self._session, self._tasks, self._services = session, tasks, services
+        self._service, self._kind = next(iter(services)), ""
+        self._fetched: dict[tuple[str, str], Fetched] = {}
+        self._again: Callable[[], object] = lambda: None
+        self._started = False  # whether hearing something has set the loop going
+        self.found: list[Found] = []
+        self.setObjectName("panel")
+        self.setFixedHeight(HEIGHT)
+        self._preview = Preview(session, self)
+        self._preview.ended.connect(self._show_hands)
+        self._rest = Rest(self)
+        self._rest.rested.connect(self.hear)
+        self._typed = QTimer(self)
+        self._typed.setSingleShot(True)
+        self._typed.setInterval(TYPED_MS)
+        self._typed.timeout.connect(self.look)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search: voice, rain, flute …")
+        self.search.setClearButtonEnabled(True)
+        self.where = ChoiceRow([(name, name) for name in services], columns=2, name="Where")
+        self.kinds = ChoiceRow([("", ANY), *((kind, kind) for kind in KINDS)], columns=5,
+                               name="Kind")  # fmt: skip
+        self.within = FieldWidget(WITHIN_ST, 4.0)
+        self.stretch = FieldWidget(WITHIN_PERCENT, 12.0)
+        self.list = QTreeWidget()
+        self.says = label("", size=11.5, name="soft")
+        self.about = label("", size=11.5, name="soft")
+        self.progress = QProgressBar()
+        self.again = button("Try again", self._try_again)
+        self.stop = button("Stop", self._cancel)
+        self.hearing = button("Hear it", self.hear, tip="In the loop, in its key and tempo; or "
+                              "rest on it, or press Enter")  # fmt: skip
+        self.add = button("Add a layer", self.take, name="strong")
+        self.instead = button("In its place", partial(self.take, instead=True),
+                              tip="Instead of the recording that is chosen, as that lies and is "
+                              "treated")  # fmt: skip
+        self._lay_out()
+        self._connect()
+        self.where.show_choice(self._service)
+        self.kinds.show_choice("")
+        self._show_hands()
+
+    def _lay_out(self) -> None:
+        self.list.setColumnCount(len(COLUMNS))
+        self.list.setHeaderLabels(COLUMNS)
+        self.list.setRootIsDecorated(False)
+        self.list.setUniformRowHeights(True)
+        self.list.setAccessibleName("Recordings that were found")
+        for column, width in enumerate(WIDTHS):
+            self.list.setColumnWidth(column, width)
+        for one in (self.says, self.about):
+            one.setWordWrap(True)
+        self.progress.setRange(0, 100)
+        self.progress.setFixedHeight(8)
+        self.progress.setTextVisible(False)
+        side = QVBoxLayout()
+        side.setSpacing(4)
+        head = QHBoxLayout()
+        head.addWidget(heading("Recordings"), 1)
+        head.addWidget(button("Close", self.close_drawer, tip="Close the drawer (Esc)"))
+        side.addLayout(head)
+        asked = (self.search, self.where, self.kinds, self.within, self.stretch, self.says)
+        for widget in asked:
+            side.addWidget(widget)
+        side.addStretch(1)
+        middle = QVBoxLayout()
+        middle.addWidget(self.list, 1)
+        right = QVBoxLayout()
+        right.setSpacing(4)
+        self.about.setAlignment(Qt.AlignmentFlag.AlignTop)
+        right.addWidget(self.about, 1)
+        right.addWidget(self.progress)
+        for hand in (self.again, self.stop, self.hearing, self.instead, self.add):
+            right.addWidget(hand)
+        line = QHBoxLayout(self)
+        line.setContentsMargins(12, 8, 12, 8)
+        line.setSpacing(12)
+        for layout, width in ((side, 262), (right, 200)):
+            layout.setContentsMargins(0, 0, 0, 0)
+            holder = QWidget()
+            holder.setLayout(layout)
+            holder.setFixedWidth(width)
+            line.addWidget(holder)
+        line.insertLayout(1, middle, 1)
+        for late in (self.again, self.stop, self.progress):
+            late.hide()
+
+    def _connect(self) -> None:
+        self.search.textChanged.connect(lambda _t: self._typed.start())
+        self.search.returnPressed.connect(self.list.setFocus)
+        self.where.chosen.connect(self._choose_where)
+        self.kinds.chosen.connect(self._choose_kind)
+        for field in (self.within, self.stretch):
+            field.edited.connect(lambda _v: self._typed.start())
+        self.list.currentItemChanged.connect(lambda *_: self._pointed())
+        self.list.itemActivated.connect(lambda *_: self.hear())
+        self._session.selected.connect(self._show_hands)
+        self._session.opened.connect(self._fetched.clear)
+
+    # --- looking ------------------------------------------------------------------------------
+
+    def _choose_where(self, name: object) -> None:
+        self._service = str(name)
+        self.look()
+
+    def _choose_kind(self, kind: object) -> None:
+        self._kind = str(kind)
+        self.look()
+
+    def look(self) -> None:
+        """Look for what is asked, beside the interface."""
+        if not self.isVisible():
+            return
+        wanted = wanted_in(self._session.loop, self.search.text(), self._kind,
+                           float(self.within.value), float(self.stretch.value))  # fmt: skip
+        service = self._services[self._service]
+        self.says.setText("looking…")
+        set_look(self.says, "soft")
+        self.again.hide()
+        self._tasks.run(
+            "looking for recordings", lambda stale, _moved: service.search(wanted, stale),
+            self._show_found, partial(self._failed, self.look), lane=Lane.ASKING,
+        )  # fmt: skip
+
+    def _show_found(self, found: list[Found]) -> None:
+        self.found = found
+        self.list.clear()
+        for one in found:
+            self.list.addTopLevelItem(QTreeWidgetItem(list(row_of(one))))
+        self.says.setText(
+            f"{plural(len(found), 'recording')}, the nearest first" if found else
+            "nothing is found; take fewer words, or let it be shifted or stretched further"
+        )  # fmt: skip
+        self._pointed()
+
+    def _try_again(self) -> None:
+        self._again()
+
+    def _failed(self, again: Callable[[], object], error: Exception) -> None:
+        self._show_work(None)
+        if isinstance(error, Cancelled):
+            return
+        self._again = again
+        self.says.setText(error_words(error))
+        set_look(self.says, "signal")
+        self.again.show()
+
+    @property
+    def pointed(self) -> Found | None:
+        """The recording that is looked at."""
+        row = self.list.indexOfTopLevelItem(self.list.currentItem())
+        return self.found[row] if 0 <= row < len(self.found) else None
+
+    def _pointed(self) -> None:
+        found = self.pointed
+        self._preview.end()
+        words = "Choose one; rest on it to hear it in place."
+        self.about.setText(about(found) if found else words)
+        self._show_hands()
+        if found is not None and self.list.hasFocus():
+            self._rest.come()
+
+    def _show_hands(self) -> None:
+        there = self.pointed is not None
+        for one in (self.hearing, self.add):
+            one.setEnabled(there)
+        self.hearing.setText("Stop" if self._preview.on else "Hear it")
+        self.instead.setEnabled(there and self._chosen_recording() is not None)
+
+    def _chosen_recording(self) -> str | None:
+        """The layer that is chosen, where it is a recording."""
+        chosen = self._session.selection.layer_id
+        layers = self._session.loop.layers
+        return next((x.id for x in layers if x.id == chosen and x.recorded is not None), None)
+
+    # --- fetching, hearing, taking ------------------------------------------------------------
+
+    def hear(self) -> None:
+        """Hear the recording in the loop, in its key and tempo; or stop that."""
+        self._rest.stop()
+        found = self.pointed
+        if self._preview.on:
+            self._stop_hearing()
+        elif found is not None:
+            self._with(found, lambda there: self._hear(found, there))
+
+    def _hear(self, found: Found, there: Fetched) -> None:
+        if self.pointed != found or not self.isVisible():
+            return
+        self._preview.put(lambda loop: self._laid(loop, found, there, None),
+                          f"heard with {found.offer.name}")  # fmt: skip
+        self._show_hands()
+        if not self._session.player.playing:
+            self._started = True
+            self._session.transport.set_playing(True)
+
+    def _stop_hearing(self) -> None:
+        self._preview.end()
+        if self._started:
+            self._session.transport.set_playing(False)
+        self._started = False
+
+    def take(self, instead: bool = False) -> None:
+        """Add the recording as a layer, or put it in the chosen one's place."""
+        self._rest.stop()  # what is being fetched to be taken is not to be fetched to be heard
+        found = self.pointed
+        layer_id = self._chosen_recording() if instead else None
+        if found is not None:
+            self._with(found, lambda there: self._take(found, there, layer_id))
+
+    def _take(self, found: Found, there: Fetched, layer_id: str | None) -> None:
+        self._preview.end()
+        self._started = False
+        words = "another recording" if layer_id else "add a recording"
+        if self._session.apply(words, lambda loop: self._laid(loop, found, there, layer_id)):
+            self._session.select(layer_id=layer_id or self._session.loop.layers[-1].id)
+            doubts = "; ".join(there.facts.doubts)
+            self._session.say(f"{there.facts.name} is a layer now" + (
+                f". Listen closely: {doubts}" if doubts else ""), good=True)  # fmt: skip
+
+    @staticmethod
+    def _laid(loop: Loop, found: Found, there: Fetched, layer_id: str | None) -> Loop:
+        """The loop with the recording in it, in key by the shorter way, at the loop's tempo."""
+        source = recordings.laid_in(loop, there.clip, there.facts)
+        ways = recordings.ways_into(source, loop.key)
+        if layer_id is None:
+            return recordings.add_recording(
+                loop, recordings.shifted(source, float(ways[0]) if ways else 0.0)
+            )
+        return recordings.put_instead(loop, layer_id, source, float(ways[0]) if ways else 0.0)
+
+    def _with(self, found: Found, then: Callable[[Fetched], object]) -> None:
+        """Do something with a recording once it is here and was listened to."""
+        name = (self._service, found.offer.id)
+        if name in self._fetched:
+            then(self._fetched[name])
+            return
+        service, clips = self._services[self._service], self._session.clips
+
+        def work(stale: Callable[[], bool], moved: Callable[[float, str], None]) -> Fetched:
+            path = service.fetch(
+                found.offer.id, stale, lambda share, text: moved(share * 0.7, text)
+            )
+            if stale():
+                raise Cancelled
+            moved(0.8, f"listening to {found.offer.name}")
+            audio, rate, heard = read_and_listen(path)
+            facts = recordings.facts_of(heard, found.offer.name, origin=self._origin(name[0]),
+                                        licence=found.offer.licence, maker=found.offer.maker,
+                                        kind=found.offer.kind)  # fmt: skip
+            return Fetched(clips.record(audio, rate), facts)
+
+        def came(there: Fetched) -> None:
+            self._fetched[name] = there
+            self._show_work(None)
+            then(there)
+
+        self.again.hide()
+        self._show_work(f"fetching {found.offer.name}…")
+        self._tasks.run(
+            "fetching a recording", work, came,
+            partial(self._failed, lambda: self._with(found, then)),
+            lambda share, text: self._show_work(text, share), lane=Lane.READING,
+        )  # fmt: skip
+
+    def _origin(self, service: str) -> str:
+        return f"the {service.lower()}" if service == "Exchange" else service.lower()
+
+    def _show_work(self, words: str | None, share: float = 0.0) -> None:
+        """Show how far something is; None: nothing is under way."""
+        self.progress.setVisible(words is not None)
+        self.stop.setVisible(words is not None)
+        self.progress.setValue(round(100 * share))
+        if words is not None:
+            self.says.setText(words)
+            set_look(self.says, "soft")
+        elif self.found:
+            self.says.setText(f"{plural(len(self.found), 'recording')}, the nearest first")
+
+    def _cancel(self) -> None:
+        self._tasks.cancel("fetching a recording")
+        self._show_work(None)
+
+    # --- coming and going ---------------------------------------------------------------------
+
+    def close_drawer(self) -> None:
+        """Put the drawer away; what was heard in place of the loop stops."""
+        self.hide()
+        self.closed.emit()
+
+    def showEvent(self, _event: QShowEvent | None) -> None:
+        if not self.found:
+            self.look()
+
+    def hideEvent(self, _event: QHideEvent | None) -> None:
+        self._rest.go()
+        self._stop_hearing()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            if self._preview.on:
+                self._stop_hearing()
+            else:
+                self.close_drawer()
+        else:
+            super().keyPressEvent(event)
