@@ -83,9 +83,10 @@ def found_among(offers: Iterable[Offer], wanted: Wanted) -> list[Found]:
 
 
 def _match(offer: Offer, wanted: Wanted) -> Found | None:
-    text = " ".join((offer.name, *offer.words, offer.maker, offer.kind)).casefold()
-    if not all(word in text for word in wanted.words.casefold().split()):
-        return None
+    if wanted.words:
+        text = " ".join((offer.name, *offer.words, offer.maker, offer.kind)).casefold()
+        if not all(word in text for word in wanted.words.casefold().split()):
+            return None
     if wanted.kind and offer.kind != wanted.kind:
         return None
     if wanted.licence and wanted.licence.casefold() not in offer.licence.casefold():

@@ -1,5 +1,6 @@
 """Edits of layers that are recordings."""
 
+import functools
 import math
 from itertools import pairwise
 from typing import Any
@@ -109,6 +110,7 @@ def ways_into(source: FromRecording, key: Key) -> tuple[int, ...]:
     return (up, up - 12) if up <= 6 else (up - 12, up)
 
 
+@functools.lru_cache(maxsize=256)
 def home_of(key: Key) -> int:
     """Return the tonic of the major scale with the same notes, as far as there is one."""
     notes = set(key.scale)

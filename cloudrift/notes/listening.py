@@ -184,17 +184,19 @@ def _kind_and_tempos(
 ) -> tuple[Kind, tuple[TempoGuess, ...], Pulse]:
     length = len(mono) / LISTEN_RATE
     free = pulse_of(mono, wrapped=False)
-    if _is_noise(mono) and np.ptp(np.percentile(level, (15, 90))) < STEADY_DB:
+    if np.ptp(np.percentile(level, (15, 90))) < STEADY_DB and _is_noise(mono):
         return "bed", (), free
     if length < ONE_SHOT_S and not labels.loop:
         return "one-shot", (), free
     loud = 10 * np.log10((mono.astype(np.float64) ** 2).mean() + 1e-12)
     last = 10 * np.log10((mono[-SEAM_FRAMES:].astype(np.float64) ** 2).mean() + 1e-12)
     alive = last > loud + ALIVE_DB
-    round_ = pulse_of(mono, wrapped=True)
-    whole, any_ = rank_whole(round_), rank_free(free)
-    if whole and (labels.loop or _fits_whole(whole, any_, alive=alive)):
-        return "loop", tuple(whole), round_
+    any_ = rank_free(free)
+    if labels.loop or alive or _may_be_whole(any_):
+        round_ = pulse_of(mono, wrapped=True)
+        whole = rank_whole(round_)
+        if whole and (labels.loop or _fits_whole(whole, any_, alive=alive)):
+            return "loop", tuple(whole), round_
     return "phrase", tuple(any_), free
 
 
@@ -203,16 +205,25 @@ def _fits_whole(whole: list[TempoGuess], free: list[TempoGuess], *, alive: bool)
 
     What has died away at its end is a loop only where that is plain.
     """
-    if not free or free[0].confidence < 0.3:
-        return alive
-    beats = free[0].beats
-    off = abs(beats / BEATS_A_BAR - round(beats / BEATS_A_BAR)) * BEATS_A_BAR
     if not alive:
-        return off < WHOLE_TOLERANCE / 2 and free[0].confidence > 0.3
-    return off < WHOLE_TOLERANCE or whole[0].confidence > 0.9
+        return _may_be_whole(free)
+    if not free or free[0].confidence < FAINT:
+        return True
+    return _off_bars(free[0]) < WHOLE_TOLERANCE or whole[0].confidence > 0.9
 
 
-WHOLE_TOLERANCE = 0.12  # beats
+def _may_be_whole(free: list[TempoGuess]) -> bool:
+    """Whether what is heard without regard to the length lasts whole bars, plainly."""
+    return bool(free) and free[0].confidence > FAINT and _off_bars(free[0]) < WHOLE_TOLERANCE / 2
+
+
+def _off_bars(guess: TempoGuess) -> float:
+    """How many beats it lacks or has over whole bars."""
+    bars = guess.beats / BEATS_A_BAR
+    return abs(bars - round(bars)) * BEATS_A_BAR
+
+
+WHOLE_TOLERANCE, FAINT = 0.12, 0.3  # beats; how sure a tempo must be to speak
 
 
 def _is_noise(mono: NDArray[np.float32]) -> bool:

@@ -45,7 +45,8 @@ from cloudrift.desktop.stages.layers.stage import LayersStage
 from cloudrift.desktop.stages.shelf.drawer import Shelf
 from cloudrift.desktop.stages.start.page import StartPage
 from cloudrift.desktop.stages.texture.stage import TextureStage
-from cloudrift.exchange import StandIn
+from cloudrift.exchange import Service, StandIn
+from cloudrift.exchange.folders import OwnFolders
 from cloudrift.ground.errors import in_a_sentence
 from cloudrift.ground.words import plural
 from cloudrift.loop.from_notes import put_chords_of
@@ -80,7 +81,9 @@ class Window(QMainWindow):
         self.texture = TextureStage(session, self.tasks)
         self.deliver = DeliverStage(session, self.tasks)
         self.keys, self.shelf = KeysDrawer(session), Shelf(session, self.tasks)
-        self.recordings = FindDrawer(session, self.tasks, {"Exchange": StandIn()})
+        folders = OwnFolders(lambda: session.preferences.recording_folders)
+        services: dict[str, Service] = {"Exchange": StandIn(), "My folders": folders}
+        self.recordings = FindDrawer(session, self.tasks, services)
         self.drawers: dict[str, KeysDrawer | Shelf | FindDrawer] = {
             "Shelf": self.shelf, "Recordings": self.recordings, "Play keys": self.keys,
         }  # fmt: skip

@@ -49,3 +49,9 @@ def ask_for_name(parent: QWidget, title: str, what: str, suggested: str) -> str:
     """Ask for a name; an empty one where none was given."""
     name, good = QInputDialog.getText(parent, title, what, text=suggested)
     return name.strip()[:NAME_TYPED] if good else ""
+
+
+def ask_for_folder(parent: QWidget, session: Session, title: str) -> Path | None:
+    """Ask for a folder; None where none was chosen."""
+    chosen = QFileDialog.getExistingDirectory(parent, title, str(session.preferences.folder))
+    return Path(chosen) if chosen else None

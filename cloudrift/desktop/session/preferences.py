@@ -25,7 +25,8 @@ class Wishes(msgspec.Struct, frozen=True, kw_only=True):
 
     ``theme`` is one of THEMES; ``size_percent`` is of text and controls; ``buffer_ms`` is one
     period of the speaker; ``files`` is where file dialogs begin, ``delivery`` where was delivered
-    last; ``recent`` are the loop files opened or saved last, the newest first.
+    last; ``recent`` are the loop files opened or saved last, the newest first; ``recordings`` are
+    folders that are listened to.
     """
 
     theme: str = ""
@@ -36,6 +37,7 @@ class Wishes(msgspec.Struct, frozen=True, kw_only=True):
     files: str = ""
     delivery: str = ""
     recent: tuple[str, ...] = ()
+    recordings: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         if self.theme not in THEMES or self.size_percent not in SIZES:
@@ -90,6 +92,11 @@ class Preferences:
         """Where file dialogs begin."""
         chosen = path_of(self.now.files) if self.now.files else Path.home()
         return chosen if os.path.isdir(chosen) else Path.home()
+
+    @property
+    def recording_folders(self) -> list[Path]:
+        """The folders that are listened to, whether they are there now or not."""
+        return [path_of(one) for one in self.now.recordings]
 
     @property
     def delivery(self) -> Path:

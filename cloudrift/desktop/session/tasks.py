@@ -27,6 +27,7 @@ class Lane(Enum):
     OPENING = "opening"  # loop files: soon done
     READING = "reading"  # recordings and MIDI files, which are listened to
     WRITING = "writing"
+    INDEXING = "indexing"  # folders of recordings
     ASKING = "asking"  # what is elsewhere, or in many files
 
 

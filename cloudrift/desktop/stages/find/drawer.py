@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
+from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
@@ -10,6 +11,7 @@ from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLineEdit,
+    QMenu,
     QProgressBar,
     QTreeWidget,
     QTreeWidgetItem,
@@ -17,6 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from cloudrift.desktop.kit.asking import ask_for_folder
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.parts import ChoiceRow, button, heading, label, set_look
 from cloudrift.desktop.kit.rest import Rest
@@ -26,6 +29,8 @@ from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.stages.find.rows import COLUMNS, WIDTHS, about, row_of, wanted_in
 from cloudrift.exchange import Found, Service
+from cloudrift.exchange.folders import Counted, OwnFolders
+from cloudrift.ground.paths import path_text, shown
 from cloudrift.ground.settings import Field
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import plural
@@ -87,6 +92,12 @@ class FindDrawer(QFrame):
         self.progress = QProgressBar()
         self.again = button("Try again", self._try_again)
         self.stop = button("Stop", self._cancel)
+        self.folders = button("Folders…", lambda: None, tip="Folders of yours that are listened to")
+        self._folder_menu = QMenu(self.folders)
+        self._folder_menu.aboutToShow.connect(self._fill_folders)
+        self.folders.setMenu(self._folder_menu)
+        self.like = button("More like it", self._look_like, tip="What sounds most like this one: "
+                           "as bright, as loud, as long, as fast")  # fmt: skip
         self.hearing = button("Hear it", self.hear, tip="In the loop, in its key and tempo; or "
                               "rest on it, or press Enter")  # fmt: skip
         self.add = button("Add a layer", self.take, name="strong")
@@ -118,7 +129,8 @@ class FindDrawer(QFrame):
         head.addWidget(heading("Recordings"), 1)
         head.addWidget(button("Close", self.close_drawer, tip="Close the drawer (Esc)"))
         side.addLayout(head)
-        asked = (self.search, self.where, self.kinds, self.within, self.stretch, self.says)
+        asked = (self.search, self.where, self.kinds, self.within, self.stretch, self.folders,
+                 self.says)  # fmt: skip
         for widget in asked:
             side.addWidget(widget)
         side.addStretch(1)
@@ -129,7 +141,7 @@ class FindDrawer(QFrame):
         self.about.setAlignment(Qt.AlignmentFlag.AlignTop)
         right.addWidget(self.about, 1)
         right.addWidget(self.progress)
-        for hand in (self.again, self.stop, self.hearing, self.instead, self.add):
+        for hand in (self.again, self.stop, self.like, self.hearing, self.instead, self.add):
             right.addWidget(hand)
         line = QHBoxLayout(self)
         line.setContentsMargins(12, 8, 12, 8)
@@ -160,7 +172,71 @@ class FindDrawer(QFrame):
 
     def _choose_where(self, name: object) -> None:
         self._service = str(name)
+        self._show_hands()
+        self.index()
         self.look()
+
+    @property
+    def own(self) -> OwnFolders | None:
+        """The folders, where they are what is looked in."""
+        service = self._services[self._service]
+        return service if isinstance(service, OwnFolders) else None
+
+    # --- folders of one's own -----------------------------------------------------------------
+
+    def _fill_folders(self) -> None:
+        menu = self._folder_menu
+        menu.clear()
+        menu.addAction("Add a folder…", self._choose_folder)
+        for folder in self._session.preferences.recording_folders:
+            gone = "" if folder.is_dir() else ", not there now"
+            menu.addAction(f"Leave out {shown(str(folder))}{gone}",
+                           partial(self.change_folders, without=folder))  # fmt: skip
+
+    def _choose_folder(self) -> None:
+        words = "A folder with recordings"
+        if chosen := ask_for_folder(self, self._session, words):
+            self.change_folders(also=chosen)
+
+    def change_folders(self, also: Path | None = None, without: Path | None = None) -> None:
+        """Listen to a folder more, or to one no longer."""
+        before = self._session.preferences.now.recordings
+        kept = [one for one in before if without is None or one != path_text(without)]
+        if also is not None and path_text(also) not in kept:
+            kept.append(path_text(also))
+        self._session.preferences.remember(recordings=tuple(kept))
+        self.index()
+
+    def index(self) -> None:
+        """Listen to what is new in the folders; what is known of them is found meanwhile."""
+        own = self.own
+        if own is None:
+            return
+        self._show_work("looking through your folders…")
+        self._tasks.run(
+            "indexing", own.index, self._indexed,
+            partial(self._failed, self.index), self._index_moved, lane=Lane.INDEXING,
+        )  # fmt: skip
+
+    def _index_moved(self, share: float, text: str) -> None:
+        self._show_work(text, share)
+
+    def _indexed(self, counted: Counted) -> None:
+        self._show_work(None)
+        if counted.missing:
+            self._session.say(f"{', '.join(counted.missing)} is not there now; what is known of it "
+                              "stays in the list")  # fmt: skip
+        elif counted.failed:
+            self._session.say(f"{plural(counted.failed, 'file')} could not be listened to and "
+                              "is left out", good=True)  # fmt: skip
+        self.look()
+
+    def _look_like(self) -> None:
+        own, found = self.own, self.pointed
+        if own is not None and found is not None:
+            self._tasks.run("looking for recordings",
+                            lambda _stale, _moved: own.like(found.offer.id), self._show_found,
+                            partial(self._failed, self._look_like), lane=Lane.ASKING)  # fmt: skip
 
     def _choose_kind(self, kind: object) -> None:
         self._kind = str(kind)
@@ -187,10 +263,14 @@ class FindDrawer(QFrame):
         for one in found:
             self.list.addTopLevelItem(QTreeWidgetItem(list(row_of(one))))
         self.says.setText(
-            f"{plural(len(found), 'recording')}, the nearest first" if found else
-            "nothing is found; take fewer words, or let it be shifted or stretched further"
-        )  # fmt: skip
+            f"{plural(len(found), 'recording')}, the nearest first" if found else self._nothing()
+        )
         self._pointed()
+
+    def _nothing(self) -> str:
+        if self.own is not None and not self._session.preferences.recording_folders:
+            return "no folder yet: add one with recordings of yours by Folders…"
+        return "nothing is found; take fewer words, or let it be shifted or stretched further"
 
     def _try_again(self) -> None:
         self._again()
@@ -225,6 +305,9 @@ class FindDrawer(QFrame):
             one.setEnabled(there)
         self.hearing.setText("Stop" if self._preview.on else "Hear it")
         self.instead.setEnabled(there and self._chosen_recording() is not None)
+        self.folders.setVisible(self.own is not None)
+        self.like.setVisible(self.own is not None)
+        self.like.setEnabled(there)
 
     def _chosen_recording(self) -> str | None:
         """The layer that is chosen, where it is a recording."""
@@ -323,7 +406,7 @@ class FindDrawer(QFrame):
         )  # fmt: skip
 
     def _origin(self, service: str) -> str:
-        return f"the {service.lower()}" if service == "Exchange" else service.lower()
+        return "a folder of one's own" if self.own is not None else f"the {service.lower()}"
 
     def _show_work(self, words: str | None, share: float = 0.0) -> None:
         """Show how far something is; None: nothing is under way."""
@@ -337,7 +420,8 @@ class FindDrawer(QFrame):
             self.says.setText(f"{plural(len(self.found), 'recording')}, the nearest first")
 
     def _cancel(self) -> None:
-        self._tasks.cancel("fetching a recording")
+        for work in ("fetching a recording", "indexing"):
+            self._tasks.cancel(work)
         self._show_work(None)
 
     # --- coming and going ---------------------------------------------------------------------
@@ -349,6 +433,7 @@ class FindDrawer(QFrame):
 
     def showEvent(self, _event: QShowEvent | None) -> None:
         if not self.found:
+            self.index()
             self.look()
 
     def hideEvent(self, _event: QHideEvent | None) -> None:

@@ -1,0 +1,291 @@
+"""Folders of one's own as an exchange: listened to once, and found by what was heard.
+
+What is known stands in one SQLite file in the cache: it can be thrown away and made again. Only
+files that are new or have changed are listened to, by processes that give way to all others.
+"""
+
+import contextlib
+import functools
+import os
+import re
+import sqlite3
+import threading
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from multiprocessing import get_context
+from pathlib import Path
+from typing import NamedTuple
+
+import numpy as np
+from platformdirs import user_cache_path
+
+from cloudrift.audio.files import make_folder
+from cloudrift.audio.stretch_child import end_with_parent
+from cloudrift.exchange.service import ExchangeError, Found, Moved, Offer, Wanted, found_among
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.paths import path_of, path_text, shown
+from cloudrift.ground.wanted import Cancelled, never
+from cloudrift.loop.recorded import RecordingKind
+from cloudrift.theory.key import Key, parse_key
+
+SUFFIXES = frozenset({".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff"})
+PROCESSES, AT_ONCE = 2, 16
+MOST_FILES = 200_000
+VERSION = 1  # of what is written down: another one begins anew
+LIKE = ("brightness", "loudness", "seconds", "tempo")
+_TABLES = """
+CREATE TABLE files (
+  path TEXT PRIMARY KEY, folder TEXT NOT NULL, size INTEGER NOT NULL, changed INTEGER NOT NULL,
+  name TEXT NOT NULL, kind TEXT NOT NULL, seconds REAL NOT NULL, tempo REAL NOT NULL,
+  key TEXT NOT NULL, loudness REAL NOT NULL, brightness REAL NOT NULL, licence TEXT NOT NULL,
+  maker TEXT NOT NULL, problem TEXT NOT NULL
+);
+CREATE INDEX of_folder ON files (folder);
+CREATE VIRTUAL TABLE words USING fts5 (path UNINDEXED, text);
+"""
+
+
+class Listed(NamedTuple):
+    """What is written down of a file; ``problem`` says why it could not be listened to."""
+
+    name: str = ""
+    kind: str = "phrase"
+    seconds: float = 0.0
+    tempo: float = 0.0
+    key: str = ""
+    loudness: float = 0.0
+    brightness: float = 0.0  # Hz: the middle of its spectrum
+    licence: str = ""
+    maker: str = ""
+    problem: str = ""
+
+
+class Counted(NamedTuple):
+    """How an indexing went: files there, listened to now, those that could not be; lost folders."""
+
+    there: int
+    heard: int
+    failed: int
+    missing: tuple[str, ...]
+
+
+def listen_for_list(path: str) -> Listed:
+    """Listen to one file; in a process of its own. A file that can't be read is listed as such."""
+    from cloudrift.notes.listening import read_and_listen  # noqa: PLC0415 - for that process
+
+    try:
+        audio, rate, heard = read_and_listen(Path(path))
+    except CloudriftError as error:
+        return Listed(name=Path(path).stem, problem=str(error))
+    power = np.abs(np.fft.rfft(audio.mean(axis=0)[: 1 << 17])) ** 2
+    hz = np.fft.rfftfreq(min(audio.shape[1], 1 << 17), 1 / rate)
+    return Listed(
+        name=heard.labels.title or Path(path).stem, kind=heard.kind, seconds=heard.length_s,
+        tempo=round(heard.tempo, 3), key=heard.key.plain if heard.key else "",
+        loudness=round(heard.lufs, 2), licence=heard.labels.licence, maker=heard.labels.maker,
+        brightness=round(float((hz * power).sum() / max(float(power.sum()), 1e-12)), 1),
+    )  # fmt: skip
+
+
+def _begin(parent: int) -> None:
+    """Begin a listening process: behind all others, and ended with the program."""
+    end_with_parent(parent)
+    os.nice(10)
+
+
+class OwnFolders:
+    """Folders that are indexed, and searched as an exchange is. Safe for threads."""
+
+    def __init__(self, folders: Callable[[], Iterable[Path]], file: Path | None = None) -> None:
+        """``folders`` says which they are now; ``file`` is where what is known is kept."""
+        self._folders = folders
+        self._file = file or user_cache_path("cloudrift") / "recordings.sqlite"
+        self._lock = threading.Lock()  # one indexing at a time
+
+    @contextlib.contextmanager
+    def _open(self) -> Iterator[sqlite3.Connection]:
+        make_folder(self._file.parent)
+        try:
+            base = sqlite3.connect(self._file, timeout=10)
+        except sqlite3.Error as error:
+            raise ExchangeError(f"could not open {self._file}: {error}") from error
+        try:
+            (version,) = base.execute("PRAGMA user_version").fetchone()
+            if version != VERSION:
+                for table in ("files", "words"):
+                    base.execute(f"DROP TABLE IF EXISTS {table}")
+                base.executescript(_TABLES)
+                base.execute(f"PRAGMA user_version = {VERSION}")
+            yield base
+            base.commit()
+        except sqlite3.DatabaseError as error:
+            base.close()
+            raise ExchangeError(
+                f"{self._file} can't be read ({error}); delete it, it is made again"
+            ) from error
+        finally:
+            base.close()
+
+    # --- indexing -----------------------------------------------------------------------------
+
+    def index(self, cancelled: Callable[[], bool] = never, moved: Moved = lambda _s, _w: None
+              ) -> Counted:  # fmt: skip
+        """Listen to what is new or has changed, forget what is gone; what is done stays done.
+
+        Raises Cancelled when told to stop. A folder that is not there now is kept as it was known.
+        """
+        with self._lock:
+            return self._index(cancelled, moved)
+
+    def _index(self, cancelled: Callable[[], bool], moved: Moved) -> Counted:
+        folders = list(self._folders())
+        missing = tuple(shown(str(folder)) for folder in folders if not folder.is_dir())
+        there: dict[str, tuple[str, int, int]] = {}
+        for folder in folders:
+            for path, seen in _audio_in(folder, cancelled):
+                there[path] = (path_text(folder), seen.st_size, seen.st_mtime_ns)
+        with self._open() as base:
+            known = {path: (size, changed, folder) for path, size, changed, folder in
+                     base.execute("SELECT path, size, changed, folder FROM files")}  # fmt: skip
+            here = {path_text(folder) for folder in folders if folder.is_dir()}
+            wanted = {path_text(folder) for folder in folders}
+            gone = [path for path, (_, _, folder) in known.items()
+                    if folder not in wanted or (folder in here and path not in there)]  # fmt: skip
+            for path in gone:
+                _forget(base, path)
+        todo = [path for path, (_, size, changed) in there.items()
+                if known.get(path, (0, 0, ""))[:2] != (size, changed)]  # fmt: skip
+        failed = self._listen(todo, there, cancelled, moved) if todo else 0
+        return Counted(len(there), len(todo), failed, missing)
+
+    def _listen(
+        self, todo: list[str], there: dict[str, tuple[str, int, int]],
+        cancelled: Callable[[], bool], moved: Moved,
+    ) -> int:  # fmt: skip
+        waiting = iter(todo)
+        running: dict[Future[Listed], str] = {}
+        done = failed = 0
+        pool = ProcessPoolExecutor(PROCESSES, get_context("spawn"), _begin, (os.getpid(),))
+        try:
+            while done < len(todo):
+                for path in waiting:
+                    running[pool.submit(listen_for_list, str(path_of(path)))] = path
+                    if len(running) >= AT_ONCE:
+                        break
+                ready, _ = wait(running, timeout=0.25, return_when=FIRST_COMPLETED)
+                if cancelled():
+                    raise Cancelled
+                with self._open() as base:
+                    for future in ready:
+                        path = running.pop(future)
+                        listed = future.result()
+                        failed += bool(listed.problem)
+                        _write(base, path, there[path], listed)
+                done += len(ready)
+                moved(done / len(todo), f"listening to your folders: {done} of {len(todo)} files")
+        except (OSError, RuntimeError) as error:
+            raise ExchangeError(
+                f"your folders could not be listened to to the end ({error}); try again, what is "
+                "done stays"
+            ) from error
+        finally:
+            pool.shutdown(wait=False, cancel_futures=True)
+        return failed
+
+    # --- looking ------------------------------------------------------------------------------
+
+    def search(self, wanted: Wanted, cancelled: Callable[[], bool]) -> list[Found]:
+        """Return what is found, the nearest first."""
+        with self._open() as base:
+            words = " ".join(f'"{word}"*' for word in re.findall(r"\w+", wanted.words))
+            if words:
+                rows = base.execute(
+                    f"SELECT {_COLUMNS} FROM files JOIN words ON words.path = files.path "
+                    "WHERE words.text MATCH ? AND problem = ''", (words,)).fetchall()  # fmt: skip
+            else:
+                rows = base.execute(f"SELECT {_COLUMNS} FROM files WHERE problem = ''").fetchall()
+        if cancelled():
+            raise Cancelled
+        offers = (_offer(*row) for row in rows)
+        without_words = Wanted(kind=wanted.kind, key=wanted.key, within_st=wanted.within_st,
+                               tempo=wanted.tempo, within_percent=wanted.within_percent,
+                               licence=wanted.licence)  # fmt: skip
+        return found_among(offers, without_words)
+
+    def like(self, offer_id: str, most: int = 50) -> list[Found]:
+        """Return what sounds most like a recording: as bright, as loud, as long, as fast."""
+        with self._open() as base:
+            rows = base.execute(f"SELECT {_COLUMNS} FROM files WHERE problem = ''").fetchall()
+            marks = base.execute(
+                f"SELECT path, kind, {', '.join(LIKE)} FROM files WHERE problem = ''"
+            ).fetchall()
+        at = next((i for i, row in enumerate(marks) if row[0] == offer_id), None)
+        if at is None:
+            raise ExchangeError("that file is not in the list any more; search again")
+        brightness, loudness, seconds, tempo = np.array([row[2:] for row in marks], float).T
+        values = np.stack([np.log1p(brightness), loudness / 20, np.log1p(seconds),
+                           np.log1p(tempo)], axis=1)  # fmt: skip
+        spread = np.maximum(values.std(axis=0), 1e-6)
+        far = (np.abs(values - values[at]) / spread).sum(axis=1)
+        far += np.array([2.0 * (row[1] != marks[at][1]) for row in marks])
+        order = [i for i in np.argsort(far, kind="stable") if i != at][:most]
+        return [Found(_offer(*rows[i]), 0, 1.0) for i in order]
+
+    def fetch(self, offer_id: str, cancelled: Callable[[], bool], moved: Moved) -> Path:
+        """Return the file itself."""
+        del cancelled, moved
+        path = path_of(offer_id)
+        if not path.exists():
+            raise ExchangeError(f"{shown(path.name)} is gone; look again, the list is made anew")
+        return path
+
+    def problems(self) -> list[tuple[str, str]]:
+        """Return the files that could not be listened to, and why."""
+        with self._open() as base:
+            return base.execute("SELECT path, problem FROM files WHERE problem != ''").fetchall()
+
+
+_COLUMNS = "files.path, name, kind, seconds, tempo, key, licence, maker"
+
+
+@functools.lru_cache(maxsize=256)
+def _key(text: str) -> Key | None:
+    return parse_key(text) if text else None
+
+
+def _offer(path: str, name: str, kind: RecordingKind, seconds: float, tempo: float, key: str,
+           licence: str, maker: str) -> Offer:  # fmt: skip
+    return Offer(id=path, name=shown(name), maker=maker, licence=licence, kind=kind, words=(),
+                 key=_key(key), tempo=tempo, bars=0,
+                 seconds=seconds)  # fmt: skip
+
+
+def _audio_in(folder: Path, cancelled: Callable[[], bool]) -> Iterator[tuple[str, os.stat_result]]:
+    """The audio files in a folder and all below it; links out of it are not followed."""
+    count = 0
+    for at, below, names in os.walk(folder):
+        below[:] = sorted(name for name in below if not name.startswith("."))
+        if cancelled():
+            raise Cancelled
+        for name in sorted(names):
+            path = Path(at) / name
+            if path.suffix.lower() not in SUFFIXES or name.startswith("."):
+                continue
+            with contextlib.suppress(OSError):
+                yield path_text(path), path.stat()
+                count += 1
+                if count >= MOST_FILES:
+                    return
+
+
+def _forget(base: sqlite3.Connection, path: str) -> None:
+    base.execute("DELETE FROM files WHERE path = ?", (path,))
+    base.execute("DELETE FROM words WHERE path = ?", (path,))
+
+
+def _write(base: sqlite3.Connection, path: str, seen: tuple[str, int, int], one: Listed) -> None:
+    _forget(base, path)
+    marks = ", ".join("?" * 14)
+    base.execute(f"INSERT INTO files VALUES ({marks})", (path, *seen, *one))
+    text = re.sub(r"[\W_]+", " ", f"{path} {one.name} {one.kind} {one.maker}")
+    base.execute("INSERT INTO words VALUES (?, ?)", (path, text))
