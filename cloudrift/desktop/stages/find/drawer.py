@@ -42,9 +42,10 @@ from cloudrift.notes.listening import read_and_listen
 HEIGHT = 232
 TYPED_MS = 180  # after the last letter it is looked for
 ANY = "all"
-WITHIN_ST = Field(name="within", label="Shift up to", default=4, unit="st", low=0, high=6)
-WITHIN_PERCENT = Field(name="stretch", label="Stretch up to", default=12, unit="%", low=0,
-                       high=100)  # fmt: skip
+WITHIN_ST = Field(name="within", label="Shift", default=4, unit="st", low=0, high=6,
+                  hint="what comes into the key within so many semitones, either way")  # fmt: skip
+WITHIN_PERCENT = Field(name="stretch", label="Stretch", default=12, unit="%", low=0, high=100,
+                       hint="what comes to the tempo within so much, either way")  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -129,13 +130,19 @@ class FindDrawer(QFrame):
         head.addWidget(heading("Recordings"), 1)
         head.addWidget(button("Close", self.close_drawer, tip="Close the drawer (Esc)"))
         side.addLayout(head)
-        asked = (self.search, self.where, self.kinds, self.within, self.stretch, self.folders,
-                 self.says)  # fmt: skip
-        for widget in asked:
+        for widget in (self.search, self.where, self.kinds):
             side.addWidget(widget)
+        far = QHBoxLayout()
+        far.setSpacing(4)
+        far.addWidget(self.within)
+        far.addWidget(self.stretch)
+        side.addLayout(far)
+        side.addWidget(self.folders)
         side.addStretch(1)
         middle = QVBoxLayout()
+        middle.setSpacing(4)
         middle.addWidget(self.list, 1)
+        middle.addWidget(self.says)
         right = QVBoxLayout()
         right.setSpacing(4)
         self.about.setAlignment(Qt.AlignmentFlag.AlignTop)
