@@ -236,6 +236,8 @@ class RecordingPage(QWidget):
         if same:
             words = f"{name} has the notes of {loop.key.text}: "
         self.into.setText(words + ("it is in key." if there else "two ways, rest to hear them."))
+        if ways == (0,) and source.semitones == 0:
+            return  # there is nothing to choose
         for way in ways:
             one = button(ways_words(way).capitalize(), partial(self._shift, way),
                          tip=f"{ways_words(way)} semitones")  # fmt: skip
