@@ -7,7 +7,7 @@ import pytest
 
 from cloudrift.audio.buffers import DEFAULT_RATE
 from cloudrift.audio.files import write_wav
-from cloudrift.audio.listen import note_weights, onsets
+from cloudrift.audio.listen import note_weights
 from cloudrift.ground import CloudriftError
 from cloudrift.loop.progression import put_row
 from cloudrift.notes.reference import Reference, first_bars, listen, read_reference
@@ -48,20 +48,6 @@ def test_tempo_key_and_chords_are_heard(engine, key, tempo):
     assert shares == sorted(shares, reverse=True)
     wanted = [(c.root + sounding.pc - key.pc) % 12 for c in loop.chords]
     assert [c.tones[0] for c in found.chords][:4] == wanted
-
-
-def test_onsets_are_where_the_sound_begins():
-    rate = DEFAULT_RATE
-    t = np.arange(4 * rate) / rate
-    audio = np.zeros((2, len(t)), np.float32)
-    for start in (0.5, 1.1, 1.7, 3.0):
-        since = t - start
-        audio += np.where(since >= 0, np.exp(-6 * np.maximum(since, 0))
-                          * np.sin(2 * np.pi * 330 * since), 0).astype(np.float32)  # fmt: skip
-    times, weights = onsets(audio, rate)
-    assert np.allclose(times, (0.5, 1.1, 1.7, 3.0), atol=0.04)
-    assert weights.max() == 1
-    assert len(onsets(np.zeros((2, 10), np.float32), rate)[0]) == 0
 
 
 def test_note_weights_tell_the_notes_and_the_bass():
@@ -112,7 +98,7 @@ def test_a_recording_gives_the_loop_its_tempo_and_key(qtbot, window, engine, tmp
     qtbot.waitUntil(lambda: "could not read" in window.message.text(), timeout=60_000)
 
 
-@pytest.mark.parametrize("row", ["Am F C G", "Am C F G", "Am Dm G C"])
+@pytest.mark.parametrize("row", ["Am F C G", "Am C F G"])
 def test_a_minor_is_not_read_as_its_relative(engine, row):
     key = Key("A", "minor")
     loop = sketch(find_card("Marlow Quist"), key, 93.0, 3)
@@ -122,6 +108,16 @@ def test_a_minor_is_not_read_as_its_relative(engine, row):
     assert found.keys[0].key.pc == loop.sounding_key.pc
     assert found.keys[0].confidence > 0.5
     assert found.keys[1].key == relative_of(found.keys[0].key)
+
+
+def test_a_row_that_is_at_home_in_two_keys_is_told_with_little_sureness(engine):
+    """Am Dm G C begins in A minor and ends as C major does."""
+    loop = sketch(find_card("Marlow Quist"), Key("A", "minor"), 93.0, 3)
+    loop = put_row(loop, parse_progression("Am Dm G C", Key("A", "minor")))
+    found = listen(engine.render(loop).audio, loop.rate, "x")
+    assert found.keys[1].key == relative_of(found.keys[0].key)
+    assert found.keys[0].confidence < 0.7
+    assert found.keys[1].confidence > 0.3
 
 
 def test_the_sheet_shows_each_likely_key_and_names_chords_in_the_one_chosen(qtbot, window):

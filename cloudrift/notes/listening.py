@@ -4,6 +4,7 @@ What is written on it and what is heard stand beside each other: neither is take
 """
 
 from dataclasses import dataclass
+from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
 from typing import Literal
@@ -27,12 +28,13 @@ from cloudrift.audio.listen.tempo import (
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import reading
-from cloudrift.notes.reference import chords_heard
+from cloudrift.notes.find_chords import chord_path, chord_tones_of
 from cloudrift.theory.fit import HeardChord, HeardSound, KeyGuess, guess_keys_of
 from cloudrift.theory.key import SCALES, Key
+from cloudrift.theory.symbols import WrittenChord
 
 Kind = Literal["one-shot", "phrase", "loop", "bed"]
-MOST_GUESSES = 3
+MOST_GUESSES = 4
 LONGEST_S = 60.0
 ONE_SHOT_S = 1.6
 LEVEL_FRAMES = 1024
@@ -311,3 +313,17 @@ def _keys(
         guesses = [KeyGuess(guess.key, float(weight / weights.sum()))
                    for guess, weight in zip(guesses, weights, strict=True)]  # fmt: skip
     return tuple(guesses), kept
+
+
+def chords_heard(every: NDArray[np.float64], bass: NDArray[np.float64]) -> tuple[WrittenChord, ...]:
+    """Return the chords that seem to sound over beats, from ``note_weights``."""
+    lows = [int(row.argmax()) if row.any() else -1 for row in bass]
+    path = chord_path(every, lows, 0, BEATS_A_BAR)
+    out: list[WrittenChord] = []
+    start = 0
+    for b in range(1, len(path) + 1):
+        if b == len(path) or path[b] != path[start]:
+            lasts = Fraction(b - start, BEATS_A_BAR)
+            out.append(WrittenChord(tones=chord_tones_of(path[start]), bars=lasts))
+            start = b
+    return tuple(out)

@@ -1,4 +1,4 @@
-"""Listening to a recording: where things begin in it, and which notes sound when."""
+"""Which notes sound when in a recording."""
 
 from itertools import pairwise
 
@@ -8,36 +8,8 @@ from numpy.typing import NDArray
 from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo
 
-WINDOW_S = 0.046
-HOP_S = 0.0116
 LONG_S = 0.3715  # semitones are apart from C2 up
 LOWEST_HZ, HIGHEST_HZ, BASS_TO_HZ = 55.0, 2100.0, 210.0
-LEAST_PEAK = 0.12  # of the strongest onset
-
-
-def onsets(audio: Stereo, rate: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Return when sounds begin (seconds) and how strongly (0 to 1), by spectral flux.
-
-    Flux is the rise of each band's compressed level from one 12 ms frame to the next, summed.
-    """
-    mono = audio.mean(axis=0)
-    size, hop = int(WINDOW_S * rate), int(HOP_S * rate)
-    count = 1 + (len(mono) - size) // hop
-    if count < 3:
-        return np.zeros(0), np.zeros(0)
-    frames = np.lib.stride_tricks.sliding_window_view(mono, size)[::hop][:count]
-    power = np.abs(sf.rfft(frames * np.hanning(size).astype(np.float32), axis=1, workers=2))
-    level = np.log1p(1000 * power / max(float(power.max()), 1e-9))
-    flux = np.maximum(np.diff(level, axis=0), 0).sum(axis=1)
-    local = np.convolve(flux, np.ones(15) / 15, mode="same")
-    rise = np.maximum(flux - local, 0)
-    if rise.max() <= 0:
-        return np.zeros(0), np.zeros(0)
-    rise /= rise.max()
-    from scipy.signal import find_peaks  # noqa: PLC0415 - a second to import, rarely needed
-
-    peaks, _ = find_peaks(rise, height=LEAST_PEAK, distance=4)
-    return (peaks + 1) * hop / rate, rise[peaks]
 
 
 def note_weights(
