@@ -315,3 +315,38 @@ def test_clashes_are_spelled_in_the_recordings_own_key(small_loop):
     clash = Clash("c1", (0, 7), (2,))
     assert clash_words(clash, small_loop, Key("E", "minor")) == "C G outside, D rubs"
     assert len(KEYS) == 24
+
+
+def test_a_loop_that_begins_with_a_recording_takes_what_it_needs_from_it(qtbot, brought):
+    session, view = brought.session, brought.layers.recording
+    acts = {action.text(): action for action in view.take.menu().actions()}
+    acts["Its tempo for the loop"].trigger()
+    assert session.loop.tempo == 100
+    acts["Its key for the loop, all else with it"].trigger()
+    assert session.loop.key == Key("E", "minor") and recorded(brought).semitones == 0
+    before = session.loop.chords
+    acts["Its chords as the row"].trigger()
+    qtbot.waitUntil(lambda: session.loop.chords != before, timeout=30_000)
+    assert {c.root for c in session.loop.chords} == {4}
+    acts["Its bass as a layer"].trigger()
+    qtbot.waitUntil(lambda: len(session.loop.layers) == 6, timeout=30_000)
+    assert session.loop.layers[-1].name == "ember loop bass"
+    for _ in range(4):
+        session.document.undo()
+    assert session.loop.tempo == 140 and len(session.loop.layers) == 5
+    brought.session.apply("x", lambda p: recordings.set_own_key(p, p.layers[-1].id, None))
+    acts["Its key for the loop, all else with it"].trigger()
+    assert "key is not known" in brought.message.text()
+
+
+def test_files_dropped_on_the_shelf_become_a_sound(qtbot, window, tmp_path):
+    one = tmp_path / "ping_C4.wav"
+    write_wav(one, strokes((0.0,), 0.6, hz=261.6), RATE, bits=16)
+    window.open_shelf()
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(one))])
+    window.shelf.dropEvent(QDropEvent(
+        QPointF(5, 5), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier))  # fmt: skip
+    qtbot.waitUntil(lambda: window.shelf.sheet is not None, timeout=20_000)
+    assert [round(float(root.value)) for root in window.shelf.sheet.roots] == [60]

@@ -16,6 +16,7 @@ from cloudrift.loop.storage import load, save
 from cloudrift.render.clashes import clashes
 from cloudrift.render.laying import laying_of
 from cloudrift.render.plan import layer_context
+from cloudrift.render.taken import bass_in, chords_in
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory import Key, parse_progression
 from tests.conftest import db, rms
@@ -450,3 +451,44 @@ def test_a_shift_into_the_key_takes_the_clashes_away(loop, clips):
     assert clashes(added, added.layers[-1], clips)
     into = recordings.set_recording(added, "l1", semitones=-3.0)
     assert clashes(into, into.layers[-1], clips) == ()
+
+
+# --- what a loop takes from it --------------------------------------------------------------------
+
+
+def row_of_sines(roots, seconds):
+    """Minor triads over a low root, one after another."""
+    part = []
+    for root in roots:
+        hz = [440 * 2 ** ((p - 69) / 12) for p in (root - 24, root, root + 3, root + 7)]
+        part.append(sum(sine(one, seconds) for one in hz) * 0.3)
+    return np.concatenate(part, axis=1)
+
+
+def test_the_bass_and_the_chords_of_a_recording_are_taken(loop, clips):
+    audio = row_of_sines((69, 62, 64, 69), 4 * 0.48)  # Am Dm Em Am, a bar each, in the loop's tempo
+    facts = Facts(name="pier", kind="loop", length_s=audio.shape[1] / RATE)
+    source = FromRecording(clip=clips.record(audio, RATE), facts=facts)
+    added = recordings.add_recording(loop, source)
+    bass = bass_in(added, added.layers[-1], clips)
+    assert [(n.pitch % 12, n.start_tick, n.length_ticks) for n in bass] == [
+        (9, 0, 3840), (2, 3840, 3840), (4, 7680, 3840), (9, 11_520, 3840)]  # fmt: skip
+    assert all(28 <= n.pitch < 40 for n in bass)
+    row = chords_in(added, added.layers[-1], clips)
+    assert [(c.tones[0], float(c.bars)) for c in row] == [(9, 1), (2, 1), (4, 1), (9, 1)]
+    with_bass = recordings.put_bass(added, "l1", bass)
+    layer = with_bass.layers[-1]
+    assert (layer.name, layer.role, layer.own) == ("pier bass", "bass", bass)
+    with pytest.raises(CloudriftError, match="is no recording"):
+        bass_in(with_bass, layer, clips)
+    silent = FromRecording(clip=clips.record(audio * 0, RATE), facts=facts)
+    quiet = recordings.add_recording(loop, silent)
+    with pytest.raises(CloudriftError, match="no notes are heard"):
+        chords_in(quiet, quiet.layers[-1], clips)
+
+
+def test_the_tempo_of_a_recording_is_taken_where_a_loop_can_have_it(added):
+    assert recordings.take_tempo(added, "l1").tempo == 100.0
+    slow = recordings.set_own_tempo(added, "l1", 25.0)
+    with pytest.raises(CloudriftError, match="no tempo that a loop can have"):
+        recordings.take_tempo(slow, "l1")

@@ -21,14 +21,18 @@ from cloudrift.loop.recorded import (
     FromRecording,
     RecordingKind,
 )
+from cloudrift.loop.source import OwnNotes, SoundUse
 from cloudrift.notes.listening import Heard
+from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks
+from cloudrift.sound.catalogue import find_sound
 from cloudrift.sound.instrument import Role
 from cloudrift.theory.key import SCALES, Key
 
 LAYER_LUFS = -24.0  # as loud as a layer usually is: house sounds strike a chord so loudly
 SOFT_LUFS = -33.0  # a bed lies under all the others
 ROLES: dict[str, Role] = {"one-shot": "grain", "phrase": "voice", "loop": "keys", "bed": "grain"}
+BASS, BASS_DB = "round sub", -4.0
 OCTAVE_FROM = 0.55  # octaves of tempo, from where another way of counting is nearer
 FINE = 1e-4  # seconds that two marks may differ by and be one
 
@@ -148,6 +152,26 @@ def put_instead(loop: Loop, layer_id: str, source: FromRecording, semitones: flo
     name = free_name(source.facts.name[:NAME_TYPED] or "Recording", names)
     layers = (replace(x, source=new, name=name) if x.id == layer_id else x for x in loop.layers)
     return replace(loop, layers=tuple(layers))
+
+
+def take_tempo(loop: Loop, layer_id: str) -> Loop:
+    """Let the loop go at a recording's own tempo."""
+    facts = recording_of(loop, layer_id).facts
+    if not spec.MIN_TEMPO_BPM <= facts.tempo <= spec.MAX_TEMPO_BPM:
+        raise CloudriftError(f"{facts.name} has no tempo that a loop can have; say it first")
+    return replace(loop, tempo=round(facts.tempo, 2))
+
+
+def put_bass(loop: Loop, layer_id: str, notes: tuple[Note, ...]) -> Loop:
+    """Add a bass with the notes that a recording was heard to have."""
+    names = {one.name for one in loop.layers}
+    use = SoundUse(name=BASS, version=find_sound(BASS).version)
+    layer = Layer(
+        id=new_id("l", (one.id for one in loop.layers)), role="bass", level_db=BASS_DB,
+        name=free_name(f"{loop.layer(layer_id).name} bass"[:NAME_TYPED], names),
+        source=OwnNotes(sound=use, notes=notes),
+    )  # fmt: skip
+    return replace(loop, layers=(*loop.layers, layer))
 
 
 # --- beats ----------------------------------------------------------------------------------------

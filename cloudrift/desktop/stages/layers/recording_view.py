@@ -2,14 +2,16 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from cloudrift.audio.buffers import to_db
+from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.kit.look import color, figure_font, text_font
 from cloudrift.desktop.kit.parts import (
     WhileShown,
@@ -23,7 +25,7 @@ from cloudrift.desktop.kit.parts import (
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.stages.layers.recording_model import (
     Mark,
     known_words,
@@ -33,11 +35,13 @@ from cloudrift.desktop.stages.layers.recording_model import (
     second_at,
 )
 from cloudrift.ground.words import number, plural
-from cloudrift.loop import recordings
+from cloudrift.loop import edits, recordings
 from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.progression import put_row
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 from cloudrift.render.clashes import Clash, clashes
 from cloudrift.render.laying import Laying, laid
+from cloudrift.render.taken import bass_in, chords_in
 from cloudrift.theory.key import Key
 from cloudrift.theory.pitch import pretty
 
@@ -307,6 +311,20 @@ class RecordingView(QWidget):
         self.pull = small_button("Pull to the beat", self._pull,
                                  tip="Each of its beats to the loop's own; rest on it to hear it "
                                  "first")  # fmt: skip
+        self.take = QPushButton("Take from it")
+        self.take.setToolTip(
+            "For a loop that begins with a recording: its tempo, key, chords, bass"
+        )
+        self.take.setStyleSheet("QPushButton { padding: 0px 7px; min-height: 16px; }")
+        menu = QMenu(self.take)
+        for words, act in (("Its tempo for the loop", self._take_tempo),
+                           ("Its key for the loop, all else with it", self._take_key),
+                           ("Its chords as the row", self._take_chords),
+                           ("Its bass as a layer", self._take_bass)):  # fmt: skip
+            action = menu.addAction(words)
+            assert action is not None
+            action.triggered.connect(lambda _c=False, act=act: act())
+        self.take.setMenu(menu)
         Trying(self.pull, session, self._pulled, "pulled to the beat, tried")
         frame = panel()
         column = QVBoxLayout(frame)
@@ -317,6 +335,7 @@ class RecordingView(QWidget):
         head.addWidget(self.title)
         head.addWidget(self.words, 1)
         head.addWidget(self.pull)
+        head.addWidget(self.take)
         column.addLayout(head)
         column.addWidget(self.picture, 1)
         outer = QVBoxLayout(self)
@@ -356,6 +375,48 @@ class RecordingView(QWidget):
             return Seen(laying, outline_of(audio, COLUMNS), peak, clashes(loop, layer, clips))
 
         self._tasks.run("recording", work, self.picture.show_seen)
+
+    # --- what the loop takes from it ------------------------------------------------------------
+
+    def _take_tempo(self) -> None:
+        layer_id = self._session.selection.layer_id
+        self._session.apply("its tempo", lambda loop: recordings.take_tempo(loop, layer_id))
+
+    def _take_key(self) -> None:
+        layer = self.layer
+        if layer is None or layer.recorded is None or layer.recorded.facts.key is None:
+            self._session.say("its key is not known; say it in the inspector first")
+            return
+        source, key = layer.recorded, layer.recorded.facts.key
+
+        def edit(loop: Loop) -> Loop:
+            loop = edits.set_key(loop, key)
+            return recordings.with_recording(loop, layer.id, recordings.shifted(source, 0.0))
+
+        self._session.apply("its key", edit)
+
+    def _take_chords(self) -> None:
+        self._listen_for(chords_in, "its chords", lambda loop, _layer, row: put_row(loop, row))
+
+    def _take_bass(self) -> None:
+        self._listen_for(bass_in, "its bass", recordings.put_bass)
+
+    def _listen_for(
+        self, hear: Callable[[Loop, Layer, ClipStore], Any], words: str,
+        put: Callable[[Loop, str, Any], Loop],
+    ) -> None:  # fmt: skip
+        """Hear something in the recording beside the interface, and put it into the loop."""
+        loop, layer, clips = self._session.loop, self.layer, self._session.clips
+        if layer is None:
+            return
+        layer_id = layer.id
+
+        def came(heard: Any) -> None:
+            if any(x.id == layer_id for x in self._session.loop.layers):
+                self._session.apply(words, lambda p: put(p, layer_id, heard))
+
+        self._tasks.run(words, lambda _stop, _moved: hear(loop, layer, clips), came,
+                        lane=Lane.READING)  # fmt: skip
 
     def _pulled(self, loop: Loop) -> Loop:
         layer_id = self._session.selection.layer_id

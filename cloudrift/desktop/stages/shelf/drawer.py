@@ -5,7 +5,7 @@ from pathlib import Path
 from msgspec.structs import replace
 from platformdirs import user_data_path
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from cloudrift.desktop.kit.asking import ask_for_files
+from cloudrift.desktop.kit.dropped import dropped, is_midi
 from cloudrift.desktop.kit.parts import ChoiceRow, button, heading, label, scrolling
 from cloudrift.desktop.session.preview import Preview
 from cloudrift.desktop.session.session import Session
@@ -56,6 +57,7 @@ class Shelf(QFrame):
         self._started = False  # whether hearing a sound has set the loop going
         self.setObjectName("panel")
         self.setFixedHeight(HEIGHT)
+        self.setAcceptDrops(True)
         self.grid = SoundGrid()
         self._preview = Preview(session, self)
         self._preview.ended.connect(lambda: self.grid.show_heard(""))
@@ -290,6 +292,16 @@ class Shelf(QFrame):
         self._kept.used(sound.name)
 
     # --- own sounds ---------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """One-shots may be dropped here: they become a sound."""
+        assert event is not None
+        if any(not is_midi(path) for path in dropped(event.mimeData())):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        self.bring_files([path for path in dropped(event.mimeData()) if not is_midi(path)])
 
     def _choose_files(self) -> None:
         words = "One-shots: one, or several over the keyboard"
