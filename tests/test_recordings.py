@@ -384,6 +384,15 @@ def test_it_is_laid_in_as_often_as_it_fits(loop):
     assert unknown.fit == "as it is"
 
 
+@pytest.mark.parametrize(
+    ("own", "tempo", "counted"),
+    [(71.0, 142.0, 142.0), (142.0, 71.0, 71.0), (96.0, 142.0, 96.0), (100.0, 125.0, 100.0),
+     (60.0, 125.0, 120.0)],
+)  # fmt: skip
+def test_what_is_twice_as_fast_goes_in_half_time(own, tempo, counted):
+    assert recordings.counted_near(replace(FACTS, tempo=own), tempo).tempo == counted
+
+
 # --- kept, and at odds ----------------------------------------------------------------------------
 
 

@@ -8,7 +8,7 @@ from typing import NamedTuple, Protocol
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.recorded import RecordingKind
-from cloudrift.loop.recordings import home_of
+from cloudrift.loop.recordings import home_of, times_counted
 from cloudrift.theory.key import Key
 
 Moved = Callable[[float, str], object]  # how far (0 to 1), and what is done
@@ -97,9 +97,7 @@ def _match(offer: Offer, wanted: Wanted) -> Found | None:
         if abs(semitones) > wanted.within_st:
             return None
     if wanted.tempo and offer.tempo and offer.kind != "bed":
-        # What is half or twice as fast goes in half or double time.
-        pace = min((wanted.tempo / (offer.tempo * times) for times in (1, 2, 0.5)),
-                   key=lambda one: abs(math.log2(one)))  # fmt: skip
+        pace = wanted.tempo / (offer.tempo * times_counted(offer.tempo, wanted.tempo))
         if abs(pace - 1) * 100 > wanted.within_percent:
             return None
     return Found(offer, semitones, pace)

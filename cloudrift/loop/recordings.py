@@ -33,7 +33,7 @@ LAYER_LUFS = -24.0  # as loud as a layer usually is: house sounds strike a chord
 SOFT_LUFS = -33.0  # a bed lies under all the others
 ROLES: dict[str, Role] = {"one-shot": "grain", "phrase": "voice", "loop": "keys", "bed": "grain"}
 BASS, BASS_DB = "round sub", -4.0
-OCTAVE_FROM = 0.55  # octaves of tempo, from where another way of counting is nearer
+OCTAVE_FROM = 0.75  # octaves of tempo, from where another way of counting is plainly nearer
 FINE = 1e-4  # seconds that two marks may differ by and be one
 
 
@@ -266,14 +266,18 @@ def counted_near(facts: Facts, tempo: float) -> Facts:
 
     A phrase of 71 BPM in a loop of 142 goes in half time, rather than twice as fast.
     """
-    if not facts.tempo:
-        return facts
-    away = math.log2(tempo / facts.tempo)
-    if away > OCTAVE_FROM and 2 * facts.tempo <= 2 * spec.MAX_TEMPO_BPM:
+    times = times_counted(facts.tempo, tempo) if facts.tempo else 1.0
+    if times == 2 and facts.tempo <= spec.MAX_TEMPO_BPM:
         return replace(facts, **_twice(facts))
-    if away < -OCTAVE_FROM and facts.tempo / 2 >= spec.MIN_TEMPO_BPM / 2:
+    if times < 1 and facts.tempo >= spec.MIN_TEMPO_BPM:
         return replace(facts, **_half(facts))
     return facts
+
+
+def times_counted(own: float, tempo: float) -> float:
+    """Return how many times as fast a recording is counted in a tempo: once, twice or half."""
+    away = math.log2(tempo / own)
+    return 1.0 if abs(away) <= OCTAVE_FROM else 2.0 if away > 0 else 0.5
 
 
 # --- from what was heard --------------------------------------------------------------------------

@@ -53,7 +53,7 @@ from cloudrift.texture.resonances import Harsh
 from cloudrift.texture.treatment import Line, time_ratio
 
 BARE_WORDS = {
-    LAYERS: "as the notes and the sound make it",
+    LAYERS: "as it is played, or laid in",
     GROUPS: "its layers together, each behind its own line",
     ALL: "the layers together, each behind its own line",
 }
