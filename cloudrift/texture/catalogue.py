@@ -5,6 +5,7 @@ import functools
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.settings import SettingsSpec
 from cloudrift.texture import (
+    cleaning,
     drive,
     dynamics,
     echo,
@@ -33,7 +34,7 @@ KINDS: dict[str, Kind] = {
     for k in (
         CUTS, *tone.KINDS, RESONANCE, TAMER, *drive.KINDS, *dynamics.KINDS, *hall.KINDS, SPRING,
         *echo.KINDS, SMEAR, *voices.KINDS, *motion.KINDS, *sweeping.KINDS, BACKWARD, SHIFT, FORMANT,
-        *windows.KINDS, *shadow.KINDS, WEATHERING, *level.KINDS, CLEANER,
+        *windows.KINDS, *shadow.KINDS, WEATHERING, *level.KINDS, CLEANER, *cleaning.KINDS,
     )
 }  # fmt: skip
 

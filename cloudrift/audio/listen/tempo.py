@@ -5,7 +5,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.audio.listen.pulse import HOP, LISTEN_RATE, NOTE_HOP, Pulse
+from cloudrift.audio.listen.pulse import HOP, LISTEN_RATE, Pulse
 
 SLOWEST_BPM, FASTEST_BPM = 50.0, 210.0
 BEATS_A_BAR = 4
@@ -140,9 +140,3 @@ def first_beat_s(pulse: Pulse, tempo: float, *, whole: bool) -> float:
     if whole and (strength < STRUCK or agree[near].max() >= AT_THE_START * agree[best]):
         return 0.0
     return float((shifts[best] + BEGINS_EARLY_S) % beat)
-
-
-def changes_per(pulse: Pulse, beats: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return how much the notes change around each beat (seconds), 1 on average."""
-    at = np.arange(len(pulse.changes)) * NOTE_HOP / LISTEN_RATE
-    return np.asarray(np.interp(beats, at, pulse.changes))

@@ -233,9 +233,10 @@ class FindDrawer(QFrame):
         if counted.missing:
             self._session.say(f"{', '.join(counted.missing)} is not there now; what is known of it "
                               "stays in the list")  # fmt: skip
-        elif counted.failed:
+        elif counted.failed and self.own is not None:
+            _path, why = self.own.problems()[-1]
             self._session.say(f"{plural(counted.failed, 'file')} could not be listened to and "
-                              "is left out", good=True)  # fmt: skip
+                              f"is left out: {why}", good=True)  # fmt: skip
         self.look()
 
     def _look_like(self) -> None:
