@@ -76,6 +76,7 @@ def main() -> None:
         wait(app, session, 0.1)
     wait(app, session, 2)
     shot("recording")
+    window.message.hide()
     session.document.undo()
     window.show_stage(2)
     session.select(line_of="l3", treatment_id=loop.line_of("l3")[1].id)
