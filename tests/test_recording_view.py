@@ -244,6 +244,28 @@ def test_what_cannot_be_read_is_said_and_nothing_is_changed(qtbot, window, tmp_p
     window.layers.bring_recordings([bad])
     qtbot.waitUntil(lambda: "could not read" in window.message.text(), timeout=20_000)
     assert window.session.loop is before
+    good = tmp_path / "good.wav"
+    write_wav(good, sine(220.0, 1.0), RATE, bits=16)
+    window.layers.bring_recordings([bad, good])  # one that is spoilt keeps no other out
+    qtbot.waitUntil(lambda: len(window.session.loop.layers) == 5, timeout=20_000)
+    assert "could not read" in window.message.text()
+
+
+def test_listening_is_stopped(qtbot, window, file, monkeypatch):
+    import threading
+
+    gate = threading.Event()
+    monkeypatch.setattr("cloudrift.desktop.stages.layers.stage.read_and_listen",
+                        lambda _path: gate.wait(20) and None)  # fmt: skip
+    window.show_stage(1)
+    before = window.session.loop
+    window.layers.bring_recordings([file, file])
+    qtbot.waitUntil(lambda: "1 of 2" in window.message.text(), timeout=10_000)
+    window.layers.stop_listening()
+    gate.set()
+    settled(qtbot, window.session)
+    assert window.session.loop is before
+    assert "no recording is listened to" in window.message.text()
 
 
 def test_it_is_saved_opened_and_sounds_the_same(qtbot, brought, tmp_path):

@@ -22,9 +22,9 @@ from cloudrift.desktop.stages.layers.recording_model import ways_words
 from cloudrift.desktop.stages.layers.recording_view import RecordingView
 from cloudrift.desktop.stages.layers.room_view import RoomView
 from cloudrift.desktop.stages.layers.row import LayerRow
+from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import shown
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.ground.words import plural
 from cloudrift.loop import edits
 from cloudrift.loop.from_notes import put_layers
 from cloudrift.loop.model import Group, Layer, Loop
@@ -41,6 +41,7 @@ from cloudrift.style import house_cards
 
 ROOM_FROM = 400  # pixels of height
 LIST_PX = 292
+BRINGING = "bring recordings"
 INDENT_PX = 12  # of a layer under its group
 
 
@@ -178,21 +179,36 @@ class LayersStage(QWidget):
 
         def work(
             cancelled: Callable[[], bool], moved: Callable[[float, str], None]
-        ) -> list[Brought]:
-            found = []
+        ) -> tuple[list[Brought], list[str]]:
+            found, problems = [], []
             for i, path in enumerate(paths):
-                moved(i / len(paths), f"listening to {path.name}")
+                moved(i / len(paths), f"listening to {path.name}, {i + 1} of {len(paths)}")
                 if cancelled():
                     raise Cancelled
-                audio, rate, heard = read_and_listen(path)
-                facts = facts_of(heard, shown(path.stem), origin=f"the file {path.name}")
-                found.append(Brought(clips.record(audio, rate), facts))
-            return found
+                try:
+                    audio, rate, heard = read_and_listen(path)
+                    facts = facts_of(heard, shown(path.stem), origin=f"the file {path.name}")
+                    found.append(Brought(clips.record(audio, rate), facts))
+                except CloudriftError as error:  # the others come in all the same
+                    problems.append(str(error))
+            return found, problems
 
-        self._session.say(f"listening to {plural(len(paths), 'recording')}…", good=True)
-        self._tasks.run("bring recordings", work, self._put_recordings, lane=Lane.READING)
+        self._tasks.run(
+            BRINGING, work, lambda what: self._put_recordings(*what),
+            moved=lambda _share, words: self._session.say(f"{words}…", good=True),
+            lane=Lane.READING,
+        )  # fmt: skip
 
-    def _put_recordings(self, found: Sequence[Brought]) -> None:
+    def stop_listening(self) -> None:
+        """Leave the recordings that are being listened to."""
+        self._tasks.cancel(BRINGING)
+        self._session.say("no recording is listened to any more", good=True)
+
+    def _put_recordings(self, found: Sequence[Brought], problems: Sequence[str]) -> None:
+        if not found:
+            self._session.say("; ".join(problems))
+            return
+
         def edit(loop: Loop) -> Loop:
             for one in found:
                 loop = add_recording(loop, laid_in(loop, one.clip, one.facts))
@@ -202,7 +218,9 @@ class LayersStage(QWidget):
         if self._session.apply("add a recording", edit):
             layer = self._session.loop.layers[first]
             self._session.select(layer_id=layer.id)
-            if layer.recorded is not None:
+            if problems:
+                self._session.say("; ".join(problems))
+            elif layer.recorded is not None:
                 self._session.say(offer_words(self._session.loop, layer.recorded), good=True)
 
     def bring_midi(self, path: Path) -> None:
@@ -290,6 +308,7 @@ class LayersStage(QWidget):
         return (
             Command("&Note layer: one to draw in", self.add_note_layer, "Ctrl+L", goes=True),
             Command("Layers from &recordings…", self.choose_recording),
+            Command("Stop listening to recordings", self.stop_listening),
             Command("Layers from a &MIDI file…", self.choose_midi),
             Command("Step to the &next layer", self.next_layer, "F7"),
             Command("&Hear one layer more", self.hear_one_more, "F8"),
