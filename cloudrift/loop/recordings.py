@@ -13,7 +13,9 @@ from cloudrift.ground.words import MOST_NAME, NAME_TYPED, free_name
 from cloudrift.loop import spec
 from cloudrift.loop.model import Layer, Loop, new_id
 from cloudrift.loop.recorded import (
+    LEAST_GAIN_DB,
     MOST_BEATS,
+    MOST_GAIN_DB,
     MOST_SEMITONES,
     SHORTEST_S,
     Facts,
@@ -60,7 +62,11 @@ def add_recording(loop: Loop, source: FromRecording, name: str = "", role: Role 
 def usual_gain(facts: Facts) -> float:
     """Return the gain (dB) that makes a recording as loud as a layer usually is."""
     wanted = SOFT_LUFS if facts.kind == "bed" else LAYER_LUFS
-    return round(min(max(wanted - facts.lufs, -40.0), 60.0), 1) if facts.lufs > -70 else 0.0
+    return (
+        round(min(max(wanted - facts.lufs, LEAST_GAIN_DB), MOST_GAIN_DB), 1)
+        if facts.lufs > -70
+        else 0.0
+    )
 
 
 def set_recording(loop: Loop, layer_id: str, **changes: Any) -> Loop:

@@ -14,7 +14,7 @@ from cloudrift.loop.recorded import FromRecording
 from cloudrift.loop.source import SoundUse
 from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.time import Clock, bar_ticks
-from cloudrift.render.laying import laying_of
+from cloudrift.render.laying import Laying, laying_of
 from cloudrift.render.nodes import (
     LineBlended,
     Node,
@@ -101,14 +101,20 @@ def step_node(loop: Loop, line_of: LineAt, tones: ToneCache, count: int) -> Node
             return loop_node(loop, tones, count=count)
 
 
+def layer_laying(loop: Loop, layer: Layer, *, once: bool = False) -> Laying:
+    """Return how a layer that is a recording is laid into its loop, in front of its line."""
+    assert layer.recorded is not None
+    context = layer_context(loop, layer, once=once)
+    return laying_of(layer.recorded, context, loop.ticks, loop.metre)
+
+
 def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, *, once: bool = False) -> Node:
     """Return the step that makes a layer's sound: its notes played, or its recording laid.
 
     Two sounds that take turns are added up.
     """
     if isinstance(layer.source, FromRecording):
-        context = layer_context(loop, layer, once=once)
-        laying = laying_of(layer.source, context, loop.ticks, loop.metre)
+        laying = layer_laying(loop, layer, once=once)
         return Recorded(laying, tones.clips, ("bare", layer.id), f"{layer.name}: recording")
     notes = loop.notes_of(layer)
     if layer.played.other is None or len(layer.source.sounds) == 1:

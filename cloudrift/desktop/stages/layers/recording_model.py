@@ -9,8 +9,8 @@ from cloudrift.audio.buffers import Stereo
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.loop.recorded import FromRecording
 from cloudrift.notes.time import TICKS_PER_QUARTER
-from cloudrift.render.laying import Laying, laying_of
-from cloudrift.render.plan import layer_context
+from cloudrift.render.laying import Laying
+from cloudrift.render.plan import layer_laying
 
 SEEN_MS = 8.0  # what is less off its beat is on it
 
@@ -29,18 +29,12 @@ class Mark(NamedTuple):
         return abs(self.off_ms) > SEEN_MS
 
 
-def laying_in(loop: Loop, layer: Layer) -> Laying:
-    """Return how a recording is laid in, in front of its line."""
-    assert layer.recorded is not None
-    return laying_of(layer.recorded, layer_context(loop, layer), loop.ticks, loop.metre)
-
-
 def marks_of(loop: Loop, layer: Layer) -> tuple[Mark, ...]:
     """Return the beats of the first turn of a recording, in the loop."""
     source = layer.recorded
     if source is None or not source.facts.beats_s:
         return ()
-    laying = laying_in(loop, layer)
+    laying = layer_laying(loop, layer)
     start = laying.starts[0] - laying.fitting.origin
     out = []
     for number, second in enumerate(source.facts.beats_s):
@@ -69,7 +63,7 @@ def turns_of(loop: Loop, layer: Layer) -> tuple[tuple[float, float], ...]:
         return ()
     if layer.recorded.facts.kind == "bed":
         return ((0.0, float(loop.ticks)),)
-    laying = laying_in(loop, layer)
+    laying = layer_laying(loop, layer)
     per_frame = loop.ticks / laying.loop_frames
     long = laying.fitting.places[-1][1]
     out = []
@@ -84,7 +78,7 @@ def second_at(loop: Loop, layer: Layer, tick: float) -> float:
     """Return the second of a recording that lies at a tick, in its first turn."""
     source = layer.recorded
     assert source is not None
-    laying = laying_in(loop, layer)
+    laying = layer_laying(loop, layer)
     fitting = laying.fitting
     frame = tick / loop.ticks * laying.loop_frames - laying.starts[0] + fitting.origin
     there, wanted = np.array(fitting.places, float).T

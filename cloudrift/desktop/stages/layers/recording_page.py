@@ -19,13 +19,14 @@ from cloudrift.desktop.kit.parts import (
 )
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.stages.layers.recording_model import laying_in, ways_words
+from cloudrift.desktop.stages.layers.recording_model import ways_words
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import MOST_NAME
 from cloudrift.loop import recordings
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.loop.recorded import FITS, KINDS, MOST_SEMITONES, FromRecording
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
+from cloudrift.render.plan import layer_laying
 from cloudrift.theory.fit import plain_key
 from cloudrift.theory.key import Key
 
@@ -173,7 +174,7 @@ class RecordingPage(QWidget):
             self.fields[name].set_value(value)
         self.fit.show_choice(source.fit)
         self.fields["pull"].setVisible(source.fit == "beats")
-        goes = laying_in(loop, layer).fitting.goes
+        goes = layer_laying(loop, layer).fitting.goes
         self.fields["vowels"].setEnabled(abs(goes) > 0.005)
         self.fields["vowels"].setToolTip(
             "" if goes else "Its pitch does not move, and so its colour stays by itself"

@@ -29,7 +29,6 @@ from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.stages.layers.recording_model import (
     Mark,
     known_words,
-    laying_in,
     marks_of,
     outline_of,
     second_at,
@@ -41,6 +40,7 @@ from cloudrift.loop.progression import put_row
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 from cloudrift.render.clashes import Clash, clashes
 from cloudrift.render.laying import Laying, laid
+from cloudrift.render.plan import layer_laying
 from cloudrift.render.taken import bass_in, chords_in
 from cloudrift.theory.key import Key
 from cloudrift.theory.pitch import pretty
@@ -367,7 +367,7 @@ class RecordingView(QWidget):
         off = [mark for mark in self.picture.marks if mark.is_off]
         beats = len(layer.recorded.facts.beats_s) > 1
         self.pull.setVisible(bool(off) and beats and layer.recorded.fit != "beats")
-        laying, clips = laying_in(loop, layer), self._session.clips
+        laying, clips = layer_laying(loop, layer), self._session.clips
 
         def work(_stop: Callable[[], bool], _moved: object) -> Seen:
             audio = laid(laying, clips)
