@@ -7,6 +7,7 @@ from importlib import resources
 from typing import Any
 
 import msgspec
+from msgspec.structs import replace
 
 from cloudrift.exchange.service import Offer
 from cloudrift.ground.draws import stream
@@ -81,11 +82,14 @@ def recipes() -> dict[str, Recipe]:
     return out
 
 
-def loop_of(recipe: Recipe) -> Loop:
-    """Return the loop that a recipe is."""
-    key = recipe.true_key
-    loop = empty_loop(key, recipe.tempo, bars=recipe.bars)
-    loop = put_row(loop, parse_progression(recipe.row, key))
+def loop_of(recipe: Recipe, over: Loop | None = None) -> Loop:
+    """Return the loop that a recipe is: with chords of its own, or over those of another loop."""
+    if over is not None and over.chords:
+        loop = replace(over, layers=(), groups=(), line=())
+    else:
+        key = recipe.true_key
+        loop = empty_loop(key, recipe.tempo, bars=recipe.bars)
+        loop = put_row(loop, parse_progression(recipe.row, key))
     rng = stream(recipe.draw, "recipe")
     for sound, lens, octave in recipe.play:
         loop = edits.add_layer(loop, sound)

@@ -21,6 +21,7 @@ from cloudrift.exchange.service import ExchangeError, Found, Moved, Wanted, foun
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
+from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Engine
 
 AWAY, REFUSED, SLOW = 0.06, 0.05, 0.15  # how often it is not there, refuses, takes long
@@ -77,9 +78,14 @@ class StandIn:
                 time.sleep(STEP_S)
 
 
-def sound_of(recipe: Recipe, cancelled: Callable[[], bool]) -> tuple[Stereo, int]:
-    """Return a phrase as sound, and its rate: loops and beds go round, the rest has its tail."""
-    loop = loop_of(recipe)
+def sound_of(
+    recipe: Recipe, cancelled: Callable[[], bool], over: Loop | None = None
+) -> tuple[Stereo, int]:
+    """Return a phrase as sound, and its rate: loops and beds go round, the rest has its tail.
+
+    It has chords of its own, or goes over those of another loop.
+    """
+    loop = loop_of(recipe, over)
     engine = Engine()
     try:
         if recipe.kind in ("loop", "bed"):

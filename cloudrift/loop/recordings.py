@@ -201,14 +201,15 @@ def set_own_tempo(loop: Loop, layer_id: str, tempo: float) -> Loop:
         facts = replace(facts, tempo=0.0, beats_s=(), downbeat=0, tempo_sure=0.0, doubts=doubts)
         return with_recording(loop, layer_id, replace(source, facts=facts, fit="as it is"))
     return set_facts(loop, layer_id, tempo=round(tempo, 3), tempo_sure=0.0, doubts=doubts,
-                     **_even_beats(facts, tempo, _down_s(facts)))  # fmt: skip
+                     **even_beats(facts, tempo, _down_s(facts)))  # fmt: skip
 
 
 def _down_s(facts: Facts) -> float:
     return facts.beats_s[facts.downbeat] if facts.beats_s else 0.0
 
 
-def _even_beats(facts: Facts, tempo: float, down_s: float) -> dict[str, Any]:
+def even_beats(facts: Facts, tempo: float, down_s: float) -> dict[str, Any]:
+    """Return ``beats_s`` and ``downbeat`` at an even tempo (BPM), a bar beginning at a second."""
     beat = 60 / tempo
     before = int((down_s + FINE) / beat)
     count = min(MOST_BEATS, 1 + before + int((facts.length_s - down_s + FINE) / beat))

@@ -7,6 +7,7 @@ replaced as a whole by the other threads, so it takes no lock.
 import time
 from collections import deque
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -106,16 +107,18 @@ class _Ghost:
 
 
 @dataclass
-class _Struck:
+class Struck:
     """Something played once over the loop.
 
     ``fading`` counts its last frames, -1 while it rings; ``rising`` those it still fades in over.
-    ``open``: it is waited for what it goes on as, in silence where that comes late.
+    ``open``: it is waited for what it goes on as, in silence where that comes late. ``began`` is
+    the frame handed to the speaker that its first was, -1 while it waits.
     """
 
     wave: NDArray[np.float32]
     group: str
     alone: bool
+    began: int = -1
     position: int = 0
     fading: int = -1
     rising: int = 0
@@ -133,6 +136,19 @@ class _Longer:
 
     wave: NDArray[np.float32]
     group: str
+
+
+class Stamp(NamedTuple):
+    """One pull: when it was (``time.perf_counter``), and what had been handed out before it.
+
+    ``handed`` are all frames so far, ``at`` is the frame of the loop that comes, -1 where none is
+    played; ``loop_frames`` its length.
+    """
+
+    when_s: float
+    handed: int
+    at: int
+    loop_frames: int
 
 
 class Player:
@@ -157,11 +173,13 @@ class Player:
         self._ghost: _Ghost | None = None
         self._fade_left = 0
         # To strike, to go on in another's place, or the group to silence.
-        self._incoming: deque[_Struck | _Longer | str] = deque()
-        self._struck: list[_Struck] = []
+        self._incoming: deque[Struck | _Longer | str] = deque()
+        self._struck: list[Struck] = []
         self._loop_gain = 1.0
         self.callback_s: deque[float] = deque(maxlen=100_000)
         self.waits_s: deque[float] = deque(maxlen=100_000)  # from one pull to the next
+        self.stamp = Stamp(time.perf_counter(), 0, -1, 0)
+        self._handed = 0
         self.gaps = 0  # pulls that came after all that had been handed out was played
         self._pulled_at = self._lasts_until = 0.0
 
@@ -211,14 +229,17 @@ class Player:
         """Go to a place in the loop (0-1)."""
         self._seek = min(max(share, 0.0), 1.0)
 
-    def strike(self, audio: Stereo, group: str, *, alone: bool = False, more: bool = False) -> None:
+    def strike(
+        self, audio: Stereo, group: str, *, alone: bool = False, more: bool = False
+    ) -> Struck:
         """Play something once, now, over the loop; ``alone``: the loop is silent under it.
 
         What still rings of the same group fades out first. The loop goes on in its time. ``more``
-        says that it will ``go_on``.
+        says that it will ``go_on``. What is returned tells when it ``began``.
         """
-        wave = np.ascontiguousarray(audio.T)
-        self._incoming.append(_Struck(wave, group, alone, open=more))
+        struck = Struck(np.ascontiguousarray(audio.T), group, alone, open=more)
+        self._incoming.append(struck)
+        return struck
 
     def go_on(self, audio: Stereo, group: str) -> None:
         """Let what rings of a group go on as other audio that begins with it, from where it is."""
@@ -232,6 +253,12 @@ class Player:
     def striking(self) -> bool:
         """Whether anything rings over the loop."""
         return bool(self._struck or self._incoming)
+
+    @property
+    def handing(self) -> float:
+        """The frame of all handed out that the speaker is at, were there no buffers behind it."""
+        stamp = self.stamp
+        return stamp.handed + (time.perf_counter() - stamp.when_s) * self.rate
 
     @property
     def playing(self) -> bool:
@@ -262,6 +289,10 @@ class Player:
         self._keep_time(began, frames / self.rate)
         self._follow()
         self._take_in()
+        take = self._take
+        at, long = (-1, 0) if take is None else (self._position, len(take.wave))
+        self.stamp = Stamp(began, self._handed, at, long)
+        self._handed += frames
         out = self._undisturbed(frames)
         if out is None:
             out = self._assembled(frames)
@@ -343,11 +374,12 @@ class Player:
             ringing = [old for old in self._struck if old.group == group and old.fading < 0]
             for old in ringing:
                 old.fading = self._fade
-            if isinstance(new, _Struck):
+            if isinstance(new, Struck):
+                new.began = self._handed
                 self._struck.append(new)
             elif isinstance(new, _Longer) and ringing:
                 last = ringing[-1]
-                self._struck.append(_Struck(new.wave, group, last.alone, position=last.position,
+                self._struck.append(Struck(new.wave, group, last.alone, position=last.position,
                                             rising=self._fade))  # fmt: skip
 
     def _add_struck(self, out: NDArray[np.float32]) -> None:

@@ -121,6 +121,12 @@ class Menus:
         self._command(
             layers, "Reco&rdings: find one", partial(window.swap_drawer, "Recordings"), "Shift+F4"
         )
+        self._command(
+            layers,
+            "Microphone: sin&g a take",
+            partial(window.swap_drawer, "Microphone"),
+            "Shift+F6",
+        )
         self._command(layers, "&Chords from the layer's own notes", window.chords_of_layer)
         layers.addSeparator()
         self._offered(layers, "Layers", window.layers.commands())

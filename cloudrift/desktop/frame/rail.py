@@ -9,7 +9,7 @@ from cloudrift.ground.words import plural
 from cloudrift.loop.model import Loop
 
 STAGES = ("Chords", "Layers", "Texture", "Deliver")
-DRAWERS = ("Shelf", "Recordings", "Play keys")  # they open over any stage
+DRAWERS = ("Shelf", "Recordings", "Microphone", "Play keys")  # they open over any stage
 WIDTH, STEP, TOP, DRAWER_STEP = 96, 62, 12, 30
 
 

@@ -42,6 +42,7 @@ from cloudrift.desktop.stages.deliver.stage import DeliverStage
 from cloudrift.desktop.stages.find.drawer import FindDrawer
 from cloudrift.desktop.stages.keys.drawer import KeysDrawer
 from cloudrift.desktop.stages.layers.stage import LayersStage
+from cloudrift.desktop.stages.microphone.drawer import MicrophoneDrawer
 from cloudrift.desktop.stages.shelf.drawer import Shelf
 from cloudrift.desktop.stages.start.page import StartPage
 from cloudrift.desktop.stages.texture.stage import TextureStage
@@ -58,6 +59,7 @@ from cloudrift.notes.reference import Reference, read_reference
 USUAL, LEAST = (1280, 800), (1100, 700)  # pixels of the window
 FRAME_MS = 16
 MESSAGE_MS = 9000
+Drawer = KeysDrawer | Shelf | FindDrawer | MicrophoneDrawer
 _Sheet = TypeVar("_Sheet", bound=QDialog)
 
 
@@ -84,8 +86,10 @@ class Window(QMainWindow):
         folders = OwnFolders(lambda: session.preferences.recording_folders)
         services: dict[str, Service] = {"Exchange": StandIn(), "My folders": folders}
         self.recordings = FindDrawer(session, self.tasks, services)
-        self.drawers: dict[str, KeysDrawer | Shelf | FindDrawer] = {
-            "Shelf": self.shelf, "Recordings": self.recordings, "Play keys": self.keys,
+        self.microphone = MicrophoneDrawer(session, self.tasks)
+        self.drawers: dict[str, Drawer] = {
+            "Shelf": self.shelf, "Recordings": self.recordings, "Microphone": self.microphone,
+            "Play keys": self.keys,
         }  # fmt: skip
         for drawer in self.drawers.values():
             drawer.hide()
@@ -252,6 +256,12 @@ class Window(QMainWindow):
         self._open_drawer("Recordings")
         self.recordings.search.setFocus()
 
+    def open_microphone(self) -> None:
+        """Open the drawer in which takes are sung."""
+        self._leave_start(STAGES.index("Layers"))
+        self._open_drawer("Microphone")
+        self.microphone.take.setFocus()
+
     def _leave_start(self, stage: int) -> None:
         """What is for an open loop: from the start page, go to a stage first."""
         if self._at_start:
@@ -269,7 +279,8 @@ class Window(QMainWindow):
         if self.drawers[name].isVisible():
             self.drawers[name].close_drawer()
         else:
-            opens = {"Shelf": self.open_shelf, "Recordings": self.open_recordings}
+            opens = {"Shelf": self.open_shelf, "Recordings": self.open_recordings,
+                     "Microphone": self.open_microphone}  # fmt: skip
             opens.get(name, self.open_keys)()
 
     def _drawer_closed(self) -> None:

@@ -26,7 +26,8 @@ class Wishes(msgspec.Struct, frozen=True, kw_only=True):
     ``theme`` is one of THEMES; ``size_percent`` is of text and controls; ``buffer_ms`` is one
     period of the speaker; ``files`` is where file dialogs begin, ``delivery`` where was delivered
     last; ``recent`` are the loop files opened or saved last, the newest first; ``recordings`` are
-    folders that are listened to.
+    folders that are listened to; ``microphone`` is what is recorded from, ``late_ms`` how late it
+    brings what the speaker was given, for each way in and out.
     """
 
     theme: str = ""
@@ -38,6 +39,8 @@ class Wishes(msgspec.Struct, frozen=True, kw_only=True):
     delivery: str = ""
     recent: tuple[str, ...] = ()
     recordings: tuple[str, ...] = ()
+    microphone: str = ""
+    late_ms: dict[str, float] = {}
 
     def __post_init__(self) -> None:
         if self.theme not in THEMES or self.size_percent not in SIZES:

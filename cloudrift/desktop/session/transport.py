@@ -1,5 +1,9 @@
 """Playing: the player, the speaker that it plays through, and the click beside it."""
 
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from cloudrift.desktop.session.preferences import Preferences
@@ -9,6 +13,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.render.player import Player
 
 # A speaker that runs dry in two of so many seconds gets a longer buffer; once may be an accident.
+Overhear = Callable[[NDArray[np.float32], int, int, int], None]  # (frames, 2), then a Stamp's
 LOOK_MS, DRY_LOOKS, FORGOTTEN_LOOKS = 1000, 2, 10
 
 
@@ -28,6 +33,7 @@ class Transport(QObject):
         self.speaker, self._preferences = speaker, preferences
         self.buffer_ms = preferences.now.buffer_ms
         self.click = False
+        self.overheard: Overhear | None = None  # who else hears what the speaker is given
         self._gaps, self._dry = 0, [0] * FORGOTTEN_LOOKS
         self._looking = QTimer(self)
         self._looking.timeout.connect(self._look_for_gaps)
@@ -37,7 +43,14 @@ class Transport(QObject):
         """Let the speaker ask the player for sound from now on."""
         self.player.reset_clock()
         self._gaps, self._dry = self.player.gaps, [0] * FORGOTTEN_LOOKS
-        self.speaker.start(self.player.pull)
+        self.speaker.start(self._pull)
+
+    def _pull(self, frames: int) -> NDArray[np.float32]:
+        out = self.player.pull(frames)
+        if self.overheard is not None:
+            stamp = self.player.stamp
+            self.overheard(out, *stamp[1:])
+        return out
 
     def open_speaker(self, name: str, buffer_ms: int) -> None:
         """Play through another speaker, or the same with another buffer, from now on.

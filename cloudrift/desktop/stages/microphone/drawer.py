@@ -1,0 +1,514 @@
+"""The drawer: level and taking on the left, the takes in the middle, what becomes of one right."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+
+from PyQt6.QtCore import QSignalBlocker, Qt, pyqtSignal
+from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QPushButton,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.audio.buffers import Stereo, to_gain
+from cloudrift.audio.presence import over_the_rest_db
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.parts import ChoiceRow, button, heading, label, set_look, small_button
+from cloudrift.desktop.kit.rest import Rest
+from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.session.trouble import error_words
+from cloudrift.desktop.stages.microphone.level import Level
+from cloudrift.desktop.stages.microphone.taker import MOST_LATE_MS, State, Take, Taker
+from cloudrift.devices.microphone import STAND_IN, microphones
+from cloudrift.ground.settings import Field
+from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.words import number, plural
+from cloudrift.loop.model import Loop
+from cloudrift.loop.recorded import Facts
+from cloudrift.loop.recordings import usual_gain
+from cloudrift.loop.sung import Over, facts_of_take, put_take
+from cloudrift.notes.listening import listen_to
+from cloudrift.texture.finish import Finish
+from cloudrift.texture.finish_files import house_finishes, own_finishes
+from cloudrift.texture.way_in import made_ready
+
+HEIGHT = 232
+COLUMNS = ("Take", "Sung to", "Length", "Highest", "Over the loop", "")
+WIDTHS = (80, 90, 76, 100, 110, 200)
+SYSTEM = "the system's microphone"
+NEW, AGAIN = "a new layer", "another take"
+BARE_LINE = "no treatments"
+READY = "Trial voice"
+TAG = "recording"
+ROOMY_DB = 3.0  # from where words are plainly heard over the rest
+SAYS = {
+    State.OFF: "No microphone is open; choose one.",
+    State.PREPARES: "The stand-in looks for its note…",
+    State.COUNT_IN: "One bar of click…",
+    State.ENDS: "Cutting what was sung into takes…",
+    State.MEASURES: "Listening for the sweeps…",
+}
+LATE = Field(name="late", label="Comes late by", default=80, unit="ms", low=0, high=MOST_LATE_MS,
+             step=0.5,
+             hint="from what is played to what comes in: takes are moved by it")  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Ready:
+    """A take as it goes into the loop: the clip, what is known of it, and its room in the loop."""
+
+    clip: str
+    facts: Facts
+    over_db: float | None
+
+
+class MicrophoneDrawer(QFrame):
+    """Takes are made, heard in place, and one of them is chosen."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, session: Session, tasks: Tasks) -> None:
+        super().__init__()
+        self._session, self._tasks = session, tasks
+        self.taker = Taker(session, tasks)
+        self._over, self._pitched, self._becomes = Over.LOOP, True, NEW
+        self._layer = ""  # that a take became last
+        self._put_in: dict[str, int] = {}  # layer -> number of the take that it is
+        self._ready: dict[tuple[int, bool], Ready] = {}
+        self._started = False
+        self.setObjectName("panel")
+        self.setFixedHeight(HEIGHT)
+        self._preview = Preview(session, self)
+        self._preview.ended.connect(self._show_hands)
+        self._rest = Rest(self)
+        self._rest.rested.connect(self.hear)
+        self.source = QComboBox()
+        self.source.setAccessibleName("Microphone")
+        self.source.activated.connect(self._choose_source)
+        self.level = Level()
+        self.over = ChoiceRow([(one, one.value) for one in Over], columns=3, name="Sung to")
+        self.over.chosen.connect(self._choose_over)
+        self.what = ChoiceRow([(True, "has a pitch"), (False, "spoken, noise")], columns=2,
+                              name="What is taken")  # fmt: skip
+        self.what.chosen.connect(self._choose_what)
+        self.what.button(True).setToolTip(
+            "Sung or played: it is in the loop's key and goes with it"
+        )
+        self.what.button(False).setToolTip("Its pitch stays when the key changes")
+        self.take = QPushButton("Take")
+        self.take.setObjectName("strong")
+        self.take.setToolTip("One bar of click, then every turn of the loop is a take")
+        self.take.clicked.connect(self.swap)
+        self.list = QTreeWidget()
+        self.says = label("", size=11.5, name="soft")
+        self.becomes = ChoiceRow([(NEW, NEW), (AGAIN, AGAIN)], columns=2, name="A take becomes")
+        self.becomes.chosen.connect(self._choose_becomes)
+        self.line = QComboBox()
+        self.line.setAccessibleName("Line that a new layer gets")
+        self.line.setToolTip("Treatments that a new layer gets; they can be changed in Texture")
+        self.even = QCheckBox("Low cut, evened")
+        self.even.setChecked(True)
+        self.even.setToolTip("On the way in: below 80 Hz is cut, what is loud is turned down. "
+                             "The take itself is kept as it was sung")  # fmt: skip
+        self.late = FieldWidget(LATE, 80.0)
+        self.late.edited.connect(lambda value: self.taker.say_late(float(value)))
+        self.measure = small_button("Measure", self.taker.measure, tip="Plays sweeps through the "
+                                    "speaker and listens: hold the microphone to it")  # fmt: skip
+        self.hearing = button("Hear it", self.hear, tip="In the loop; or rest on it, or press "
+                              "Enter")  # fmt: skip
+        self.put = button("Put it in", self.put_in, name="strong")
+        self._lay_out()
+        self._connect()
+        self.over.show_choice(self._over)
+        self.what.show_choice(True)
+        self.becomes.show_choice(NEW)
+        self._show()
+
+    def _lay_out(self) -> None:
+        self.list.setColumnCount(len(COLUMNS))
+        self.list.setHeaderLabels(COLUMNS)
+        self.list.setRootIsDecorated(False)
+        self.list.setUniformRowHeights(True)
+        self.list.setAccessibleName("Takes")
+        head = self.list.headerItem()
+        assert head is not None
+        head.setToolTip(COLUMNS.index("Over the loop"), "How far a take stands over what it was "
+                        "sung to, between 1 and 4 kHz, where words are told apart")  # fmt: skip
+        for column, width in enumerate(WIDTHS):
+            self.list.setColumnWidth(column, width)
+        self.says.setWordWrap(True)
+        side, middle, right = QVBoxLayout(), QVBoxLayout(), QVBoxLayout()
+        line = QHBoxLayout()
+        line.addWidget(heading("Microphone"), 1)
+        line.addWidget(button("Close", self.close_drawer, tip="Close the drawer (Esc)"))
+        side.addLayout(line)
+        for widget in (self.source, self.level, label("Sing to", size=11.5, name="soft"),
+                       self.over, self.what):  # fmt: skip
+            side.addWidget(widget)
+        side.addStretch(1)
+        side.addWidget(self.take)
+        middle.addWidget(self.list, 1)
+        middle.addWidget(self.says)
+        right.addWidget(label("It becomes", size=11.5, name="soft"))
+        right.addWidget(self.becomes)
+        right.addWidget(self.line)
+        right.addWidget(self.even)
+        late = QHBoxLayout()
+        late.setSpacing(4)
+        late.addWidget(self.late, 1)
+        late.addWidget(self.measure)
+        right.addLayout(late)
+        right.addStretch(1)
+        right.addWidget(self.hearing)
+        right.addWidget(self.put)
+        line = QHBoxLayout(self)
+        line.setContentsMargins(12, 8, 12, 8)
+        line.setSpacing(12)
+        for layout, width in ((side, 262), (right, 232)):
+            holder = QWidget()
+            holder.setLayout(layout)
+            holder.setFixedWidth(width)
+            line.addWidget(holder)
+        for layout in (side, middle, right):
+            layout.setContentsMargins(0, 0, 0, 0)
+            layout.setSpacing(4)
+        line.insertLayout(1, middle, 1)
+
+    def _connect(self) -> None:
+        taker = self.taker
+        taker.moved.connect(self._follow)
+        taker.took.connect(self._took)
+        taker.measured.connect(self._measured)
+        taker.failed.connect(self._failed)
+        self.even.toggled.connect(lambda _on: self._show_takes())
+        self.list.currentItemChanged.connect(lambda *_: self._pointed())
+        self.list.itemActivated.connect(lambda *_: self.hear())
+        self._session.opened.connect(self._forget)
+        self._session.selected.connect(self._show_hands)
+        self._session.changed.connect(lambda _b, _a: self._show_takes())
+
+    # --- what is asked ------------------------------------------------------------------------
+
+    def _fill_sources(self) -> None:
+        names = microphones()
+        wanted = self._session.preferences.now.microphone
+        self.source.clear()
+        if names:
+            self.source.addItem(SYSTEM, "")
+            for name in names:
+                self.source.addItem(name, name)
+        self.source.addItem(STAND_IN, STAND_IN)
+        at = max(0, self.source.findData(wanted))
+        self.source.setCurrentIndex(at)
+        self.source.setEnabled(self.source.count() > 1)
+        self.source.setToolTip("What is recorded from" if names else
+                               "No microphone was found, so somebody sings for you")  # fmt: skip
+
+    def _choose_source(self, _at: int) -> None:
+        name = str(self.source.currentData())
+        self._session.preferences.remember(microphone=name)
+        self.level.forget()
+        self.taker.open(name)
+
+    def _choose_over(self, over: object) -> None:
+        assert isinstance(over, Over)
+        self._over = over
+        self._show()
+
+    def _choose_what(self, pitched: object) -> None:
+        self._pitched = bool(pitched)
+
+    def _choose_becomes(self, becomes: object) -> None:
+        self._becomes = str(becomes)
+        self._show()
+
+    def _fill_lines(self) -> None:
+        """The finishes that are for recordings, and those of one's own."""
+        chosen = self.line.currentText() or READY
+        mine, _wrong = own_finishes()
+        fits = [one for one in house_finishes() if TAG in one.tags or "voices" in one.tags]
+        self.line.clear()
+        self.line.addItem(BARE_LINE, None)
+        for one in (*fits, *mine):
+            self.line.addItem(one.name, one)
+        self.line.setCurrentIndex(max(0, self.line.findText(chosen)))
+
+    def _finish(self) -> Finish | None:
+        found = self.line.currentData()
+        return found if isinstance(found, Finish) else None
+
+    # --- taking -------------------------------------------------------------------------------
+
+    def swap(self) -> None:
+        """Begin to take, or stop."""
+        if self.taker.busy:
+            self.taker.finish()
+        else:
+            self._stop_hearing()
+            self.level.forget()
+            again = self._again_of()
+            self.taker.begin(self._over, pitched=self._pitched, instead_of=again)
+        self._show()
+
+    def _again_of(self) -> str:
+        """The layer whose place the next take is to have, or none."""
+        if self._becomes == NEW:
+            return ""
+        layers = self._session.loop.layers
+        recorded = {layer.id for layer in layers if layer.recorded is not None}
+        for layer_id in (self._session.selection.layer_id, self._layer):
+            if layer_id in recorded:
+                return layer_id
+        return ""
+
+    def _follow(self) -> None:
+        self.level.show_level(*self.taker.level())
+        self._show()
+
+    def _took(self, take: object) -> None:
+        assert isinstance(take, Take)
+        self._show_takes()
+        self._point_at(take)
+        self._with(take, partial(self._put, take))
+
+    def _measured(self, late_ms: object) -> None:
+        if late_ms is None:
+            self._failed("the sweeps did not come in plainly; turn the speaker up, hold the "
+                         "microphone to it, and measure again")  # fmt: skip
+        else:
+            self._session.say(f"What is played comes in {late_ms:.1f} ms late here; takes are "
+                              "moved earlier by that", good=True)  # fmt: skip
+
+    def _failed(self, what: object) -> None:
+        if not isinstance(what, Cancelled):
+            self._session.say(error_words(what) if isinstance(what, Exception) else str(what))
+        self._show()
+
+    # --- takes --------------------------------------------------------------------------------
+
+    @property
+    def pointed(self) -> Take | None:
+        """The take that is looked at."""
+        row = self.list.indexOfTopLevelItem(self.list.currentItem())
+        takes = self.taker.takes
+        return takes[row] if 0 <= row < len(takes) else None
+
+    def _point_at(self, take: Take) -> None:
+        with QSignalBlocker(self.list):
+            self.list.setCurrentItem(self.list.topLevelItem(self.taker.takes.index(take)))
+        self._show_hands()
+
+    def _pointed(self) -> None:
+        self._preview.end()
+        self._show_hands()
+        if self.pointed is not None and self.list.hasFocus():
+            self._rest.come()
+
+    def _show_takes(self) -> None:
+        """List the takes anew, the chosen one staying chosen."""
+        chosen = self.pointed
+        loop = self._session.loop
+        there = {layer.id: layer.name for layer in loop.layers}
+        with QSignalBlocker(self.list):
+            self.list.clear()
+            for take in self.taker.takes:
+                self.list.addTopLevelItem(QTreeWidgetItem(self._row(take, there)))
+        if chosen in self.taker.takes:
+            assert chosen is not None
+            self._point_at(chosen)
+        self._show()
+
+    def _row(self, take: Take, there: dict[str, str]) -> list[str]:
+        ready = self._ready.get((take.number, self.even.isChecked()))
+        over = "" if ready is None or ready.over_db is None else (
+            f"{number(ready.over_db, '+.1f')} dB")  # fmt: skip
+        places = [there[x] for x, n in self._put_in.items() if n == take.number and x in there]
+        says = [f"is {', '.join(places)}"] if places else []
+        if take.turn.cut_off:
+            says.append(f"cut off at {plural(take.turn.cut_off, 'place')}")
+        if not take.turn.whole:
+            says.append("not all the way round")
+        return [take.name, take.over.value, f"{take.seconds:.2f} s",
+                f"{number(take.peak_db, '.1f')} dBFS", over, "; ".join(says)]  # fmt: skip
+
+    def _with(self, take: Take, then: Callable[[Ready], object]) -> None:
+        """Do something with a take once it is ready to go into the loop."""
+        even = self.even.isChecked()
+        name = (take.number, even)
+        if name in self._ready:
+            then(self._ready[name])
+            return
+        clips = self._session.clips
+
+        def came(ready: Ready) -> None:
+            self._ready[name] = ready
+            self._show_takes()
+            then(ready)
+
+        def work(_stale: object, _moved: object) -> Ready:
+            audio = made_ready(take.turn.audio, take.rate) if even else take.turn.audio
+            heard = listen_to(audio, take.rate)
+            clip = clips.record(audio, take.rate)
+            facts = facts_of_take(take.key, heard, take.name, take.lead_s, pitched=take.pitched,
+                                  in_time=take.in_time, tempo=take.tempo, by=take.by)  # fmt: skip
+            return Ready(clip, facts, _room(take, audio, facts))
+
+        self._tasks.run("a take", work, came, self._failed, lane=Lane.READING)
+
+    def hear(self) -> None:
+        """Hear the take in the loop, or stop that."""
+        self._rest.stop()
+        take = self.pointed
+        if self._preview.on:
+            self._stop_hearing()
+        elif take is not None and not self.taker.busy:
+            self._with(take, partial(self._hear, take))
+
+    def _hear(self, take: Take, ready: Ready) -> None:
+        if self.pointed is not take or not self.isVisible() or self.taker.busy:
+            return
+        self._preview.put(self._edit(ready), f"heard with {take.name}")
+        self._show_hands()
+        if not self._session.player.playing:
+            self._started = True
+            self._session.transport.set_playing(True)
+
+    def _stop_hearing(self) -> None:
+        self._rest.stop()
+        self._preview.end()
+        if self._started:
+            self._session.transport.set_playing(False)
+        self._started = False
+
+    def _edit(self, ready: Ready) -> Callable[[Loop], Loop]:
+        layer_id, finish = self._again_of(), self._finish()
+        return lambda loop: put_take(loop, ready.clip, ready.facts, layer_id, finish)
+
+    def put_in(self) -> None:
+        """Put the take into the loop: as a layer, or in a take's place."""
+        take = self.pointed
+        if take is not None:
+            self._with(take, partial(self._put, take))
+
+    def _put(self, take: Take, ready: Ready) -> None:
+        self._preview.end()
+        self._started = False
+        session, layer_id = self._session, self._again_of()
+        words = "another take" if layer_id else "a take"
+        if not session.apply(words, self._edit(ready)):
+            return
+        self._layer = layer_id or session.loop.layers[-1].id
+        self._put_in[self._layer] = take.number
+        self._becomes = AGAIN  # who sings once more wants to sing it better
+        self.becomes.show_choice(AGAIN)
+        session.select(layer_id=self._layer)
+        session.say(_put_words(take, ready, session.loop.layer(self._layer).name), good=True)
+        self._show_takes()
+
+    # --- showing ------------------------------------------------------------------------------
+
+    def _show(self) -> None:
+        taker, state = self.taker, self.taker.state
+        self.take.setText("Take" if not taker.busy or state is State.MEASURES else "Stop")
+        self.take.setEnabled(state not in (State.OFF, State.ENDS, State.MEASURES))
+        for one in (self.over, self.what, self.source, self.measure):
+            one.setEnabled(not taker.busy)
+        self.source.setEnabled(not taker.busy and self.source.count() > 1)
+        self.line.setEnabled(self._becomes == NEW)
+        if float(self.late.value) != round(taker.late_ms, 1):
+            self.late.set_value(round(taker.late_ms, 1))
+        self.says.setText(self._words())
+        set_look(self.says, "signal" if self.level.cut_off else "soft")
+        self._show_hands()
+
+    def _words(self) -> str:
+        taker, state = self.taker, self.taker.state
+        if self.level.cut_off:
+            return ("The microphone is too loud and was cut off: turn it down where it is plugged "
+                    "in, and take it once more.")  # fmt: skip
+        if state is State.TAKES:
+            nothing = self._over is Over.NOTHING
+            return f"Taking, {taker.seconds:.1f} s" + ("" if nothing else (
+                "; every turn of the loop is a take, until you stop"))  # fmt: skip
+        if state in SAYS:
+            return SAYS[state]
+        if not taker.takes:
+            stands_in = " Nothing is plugged in, so somebody sings for you." if (
+                taker.stands_in) else ""  # fmt: skip
+            return f"No takes yet: choose what you sing to and press Take.{stands_in}"
+        again = self._again_of()
+        into = f"goes in the place of {self._session.loop.layer(again).name}" if again else (
+            "becomes a new layer")  # fmt: skip
+        return f"{plural(len(taker.takes), 'take')}, kept while the loop is open. The next {into}."
+
+    def _show_hands(self) -> None:
+        there = self.pointed is not None and not self.taker.busy
+        self.hearing.setEnabled(there)
+        self.put.setEnabled(there)
+        self.hearing.setText("Stop" if self._preview.on else "Hear it")
+
+    # --- coming and going ---------------------------------------------------------------------
+
+    def _forget(self) -> None:
+        self._ready.clear()
+        self._put_in.clear()
+        self._layer, self._becomes = "", NEW
+        self.becomes.show_choice(NEW)
+        self._show_takes()
+
+    def close_drawer(self) -> None:
+        """Put the drawer away: the microphone is let go."""
+        self.hide()
+        self.closed.emit()
+
+    def showEvent(self, _event: QShowEvent | None) -> None:
+        self._fill_lines()
+        self._fill_sources()
+        self.taker.open(str(self.source.currentData()))
+
+    def hideEvent(self, _event: QHideEvent | None) -> None:
+        self._stop_hearing()
+        self.taker.close()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            if self._preview.on:
+                self._stop_hearing()
+            elif self.taker.busy:
+                self.taker.finish()
+            else:
+                self.close_drawer()
+        else:
+            super().keyPressEvent(event)
+
+
+def _room(take: Take, audio: Stereo, facts: Facts) -> float | None:
+    """By how much a take stands over what it was sung to, where words are told apart (dB)."""
+    if take.rest is None:
+        return None
+    sung = audio[:, take.turn.lead :] * to_gain(usual_gain(facts))
+    return over_the_rest_db(sung, take.rest, take.rate)
+
+
+def _put_words(take: Take, ready: Ready, name: str) -> str:
+    words = f"{take.name} is a layer now" if name == take.name else f"{take.name} is {name} now"
+    if ready.over_db is None:
+        return words
+    over = f"{number(abs(ready.over_db), '.1f')} dB"
+    if ready.over_db >= ROOMY_DB:
+        return f"{words}; between 1 and 4 kHz it stands {over} over the loop: there is room for it"
+    if ready.over_db >= 0:
+        return f"{words}; between 1 and 4 kHz it stands only {over} over the loop"
+    return (f"{words}; between 1 and 4 kHz the loop covers it by {over}: make room there, or turn "
+            "it up")  # fmt: skip
