@@ -1,7 +1,8 @@
 """Spoilt files: those that once broke a reader, and that the tools which find such do find them."""
 
-from pathlib import Path
+from pathlib import gc
 
+import Path
 import pytest
 
 from cloudrift.ground.errors import MOST_WORDS
@@ -91,7 +92,12 @@ def bench():
     ("reader", "number"), [(reader, number) for reader in FAILED for number in FAILED[reader]]
 )
 def test_what_once_failed_is_taken_or_refused_in_a_sentence(reader, number, bench, tmp_path):
-    result = fuzz.tried(reader, number, 1, tmp_path, bench)
+    gc.collect()
+    gc.disable()  # else what other tests have left is let go of at the bottom of a deep nesting
+    try:
+        result = fuzz.tried(reader, number, 1, tmp_path, bench)
+    finally:
+        gc.enable()
     assert result.outcome in ("taken", "refused"), result.message
     assert len(result.message) <= MOST_WORDS
     assert "\n" not in result.message

@@ -6,7 +6,7 @@ import mido
 import pytest
 from PyQt6.QtCore import QMimeData, Qt, QUrl
 
-from cloudrift.desktop.kit.dropped import dropped
+from cloudrift.desktop.kit.dropped import MIDI_FILES, dropped
 from cloudrift.desktop.stages.keys.drawer import OWN_KEYS
 from cloudrift.desktop.stages.keys.recorder import State
 from cloudrift.devices import MidiKeyboard, keyboards
@@ -255,8 +255,8 @@ def test_midi_files_and_one_shots_are_dropped_on_the_stage(qtbot, window, midi_p
     window.show_stage(1)
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(p)) for p in (midi_path, tmp_path / "a.txt")])
-    assert dropped(data) == [midi_path]
-    assert dropped(None) == []
+    assert dropped(data, MIDI_FILES) == [midi_path]
+    assert dropped(None, MIDI_FILES) == []
     count = len(window.session.loop.layers)
     window.layers.bring_midi(midi_path)
     qtbot.waitUntil(lambda: len(window.session.loop.layers) == count + 2, timeout=5000)

@@ -236,6 +236,31 @@ def test_files_are_dropped_on_the_stage(qtbot, window, file, tmp_path):
     assert len(session.loop.layers) == 4  # both are one step
 
 
+def test_a_recording_dropped_onto_one_takes_its_place_through_its_treatments(
+    brought, qtbot, tmp_path
+):
+    window, session = brought, brought.session
+    layer = session.loop.layers[-1]
+    session.apply("later", lambda loop: recordings.set_recording(loop, layer.id, at_tick=1920))
+    other = tmp_path / "creak_100bpm_Em.wav"
+    write_wav(other, strokes(BEATS, 4.8, hz=220.0), RATE, bits=24)
+    settled(qtbot, session)
+    row = window.layers.rows[layer.id]
+    place = row.mapTo(window.layers, row.rect().center())
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(other))])
+    before = session.loop
+    window.layers.dropEvent(QDropEvent(
+        QPointF(place), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier))  # fmt: skip
+    qtbot.waitUntil(lambda: session.loop != before, timeout=30_000)
+    now = session.loop.layer(layer.id)
+    assert len(session.loop.layers) == len(before.layers)
+    assert now.recorded.facts.name == "creak" and now.recorded.at_tick == 1920
+    session.document.undo()
+    assert session.loop == before
+
+
 def test_what_cannot_be_read_is_said_and_nothing_is_changed(qtbot, window, tmp_path):
     bad = tmp_path / "bad.wav"
     bad.write_bytes(b"RIFF")

@@ -21,6 +21,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 import msgspec
+import soundfile
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import read_audio
@@ -33,20 +34,22 @@ from cloudrift.loop.model import Loop
 from cloudrift.loop.progression import put_row
 from cloudrift.loop.recovery import left_behind
 from cloudrift.loop.source import SoundUse
-from cloudrift.loop.storage import load, loop_from, to_bytes
+from cloudrift.loop.storage import SCHEMA, load, loop_from, to_bytes
 from cloudrift.notes.from_midi import read_song
 from cloudrift.notes.note import Note
 from cloudrift.notes.reference import read_reference
 from cloudrift.render import Engine
 from cloudrift.render.cache import AudioCache
-from cloudrift.sound.own import read_recording
+from cloudrift.sound.own import OwnSound, read_recording
 from cloudrift.sound.own_files import load_own, own_sounds
+from cloudrift.sound.sampled import names_in, own_from, read_sampled
 from cloudrift.style import find_card, sketch
 from cloudrift.style.beginnings import empty_loop, from_song
 from cloudrift.texture.finish_files import own_finishes
 from cloudrift.texture.line_file import read_line
 from cloudrift.theory.key import Key, parse_key
 from cloudrift.theory.symbols import parse_progression
+from tools import sampled_files
 from tools.hostile import MAKERS, hostile
 
 SLOW_S, MORE_MIB, LONG_MESSAGE = 2.0, 512, 300
@@ -95,7 +98,7 @@ class Bench:
             loop.notes_of(layer)
         data = to_bytes(loop, clips)
         assert data
-        document = {"format": "cloudrift loop", "schema": 7, "loop": loop}
+        document = {"format": "cloudrift loop", "schema": SCHEMA, "loop": loop}
         again = loop_from(msgspec.json.encode(document), "again")
         assert again == loop, "it comes back as another loop"
         if loop.sounding_frames <= RENDERED_S * loop.rate and len(loop.layers) <= 6:
@@ -122,15 +125,7 @@ def _recovery(path: Path) -> Use:
 def _own(path: Path) -> Use:
     own_sounds(path.parent)
     clips = ClipStore()
-    own = load_own(path, clips)
-
-    def use(bench: Bench) -> None:
-        loop = edits.add_layer(bench.loop, "felt upright")
-        layer = loop.layers[0].with_source(sound=SoundUse(name=own.name, own=own))
-        layer = layer.with_notes(NOTES)
-        bench.sounds(msgspec.structs.replace(loop, layers=(layer,)), clips)
-
-    return use
+    return _playing(load_own(path, clips), clips)
 
 
 def _card(path: Path) -> Use:
@@ -191,6 +186,34 @@ def _audio(path: Path) -> Use:
     return use
 
 
+def _sf2(path: Path) -> Use:
+    clips = ClipStore()
+    names_in(path)
+    return _playing(own_from(read_sampled(path), clips), clips)
+
+
+def _sfz(path: Path) -> Use:
+    beside = path.with_name("one.wav")
+    soundfile.write(beside, sampled_files.tone(440, 0.3), sampled_files.RATE)
+    try:
+        clips = ClipStore()
+        return _playing(own_from(read_sampled(path), clips), clips)
+    finally:
+        beside.unlink()
+
+
+def _playing(own: OwnSound, clips: ClipStore) -> Use:
+    """Use an own sound: play it in a loop."""
+
+    def use(bench: Bench) -> None:
+        loop = edits.add_layer(bench.loop, "felt upright")
+        layer = loop.layers[0].with_source(sound=SoundUse(name=own.name, own=own))
+        layer = layer.with_notes(NOTES)
+        bench.sounds(msgspec.structs.replace(loop, layers=(layer,)), clips)
+
+    return use
+
+
 def _settings(path: Path) -> Use:
     path.rename(path.with_name(FILE))
     wishes = Preferences(path.parent)
@@ -210,8 +233,8 @@ def _written(path: Path) -> Use:
 
 READERS: dict[str, Callable[[Path], Use]] = {
     "loop": _loop, "recovery": _recovery, "own sound": _own, "style card": _card,
-    "finish": _finish, "line": _line, "MIDI": _midi, "audio": _audio, "settings": _settings,
-    "written": _written,
+    "finish": _finish, "line": _line, "MIDI": _midi, "audio": _audio, "SF2": _sf2, "SFZ": _sfz,
+    "settings": _settings, "written": _written,
 }  # fmt: skip
 
 

@@ -29,6 +29,7 @@ from cloudrift.style import house_cards, sketch
 from cloudrift.texture.catalogue import KINDS
 from cloudrift.texture.line_file import write_line
 from cloudrift.texture.treatment import Treatment
+from tools import sampled_files
 
 RATE = 22_050
 WORDS = (
@@ -409,6 +410,48 @@ def audio_file(rng: random.Random) -> bytes:
     return spoilt_bytes(rng, data) if rng.random() < 0.5 else data
 
 
+_ZONES = ("keys", "velocities", "modes", "root", "coarse", "fine", "attenuation", "attack", "decay",
+          "sustain", "release", "filter", "pan", "loop start")  # fmt: skip
+
+
+def sf2_file(rng: random.Random) -> bytes:
+    """A sampled instrument: zones of anything, samples anywhere, then spoilt by bytes."""
+
+    def zone(last: str) -> dict[str, int]:
+        some = {name: rng.choice((0, 1, 3, -1, 60, 127, 12_000, -32_768, 32_767, 0x3C10))
+                for name in rng.sample(_ZONES, rng.randrange(6))}  # fmt: skip
+        return {**some, last: 0 if rng.random() < 0.9 else rng.randrange(9)}
+
+    sample = sampled_files.tone(440, 0.2)
+    samples = [("One", sample, rng.choice((RATE, RATE, 8000, 0, 1 << 22)), rng.choice((69, 255)),
+                rng.choice((0, -50)), rng.choice((None, (100, 900), (900, 100))),
+                rng.choice((1, 2, 4, 0x8001)), rng.randrange(3)) for _ in range(2)]  # fmt: skip
+    body = sampled_files.sf2(
+        samples, [("Inst", [zone("sample") for _ in range(rng.randrange(1, 4))])],
+        [("Bell", [zone("instrument") for _ in range(rng.randrange(1, 3))])],
+        fine=rng.random() < 0.3, modulators=rng.randrange(3),
+    )  # fmt: skip
+    return spoilt_bytes(rng, body) if rng.random() < 0.4 else body
+
+
+_OPCODES = ("sample=one.wav", "key=60", "lokey=c4", "hikey=127", "lovel=1", "hivel=63", "tune=-50",
+            "volume=3", "pitch_keycenter=a3", "loop_mode=loop_continuous", "loop_start=10",
+            "loop_end=99999999999", "offset=100", "end=4000", "seq_length=3", "seq_position=2",
+            "trigger=release", "ampeg_release=0.5", "default_path=./", "cutoff=800",
+            '#include "a.sfz"', "#define $X $X$X$X", "sample=../../x.wav", "key=$X",
+            "note_offset=9", "<region>", "<region>", "<region>", "<group>", "<global>", "<control>",
+            "<effect>",
+            "lorand=0.5", "ampeg_sustain=1e99", "volume=nan", "/*", "*/", "//")  # fmt: skip
+
+
+def sfz_file(rng: random.Random) -> bytes:
+    """The text of a sampled instrument: opcodes in any order."""
+    some = (rng.choice(_OPCODES) for _ in range(rng.randrange(1, 60)))
+    text = "<region> sample=one.wav " + "".join(one + rng.choice(" \n") for one in some)
+    body = text.encode()
+    return spoilt_bytes(rng, body) if rng.random() < 0.3 else body
+
+
 def wishes_file(rng: random.Random) -> bytes:
     """The program's own settings."""
     good = {"theme": "Daybreak", "size_percent": 110, "buffer_ms": 40, "recent": ["/a.cloudrift"],
@@ -509,6 +552,8 @@ MAKERS: dict[str, tuple[str, Callable[[random.Random], bytes]]] = {
     "line": (".toml", line_file),
     "MIDI": (".mid", midi_file),
     "audio": (".wav", audio_file),
+    "SF2": (".sf2", sf2_file),
+    "SFZ": (".sfz", sfz_file),
     "settings": (".json", wishes_file),
     "written": (".txt", written),
 }

@@ -26,7 +26,7 @@ from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
 FORMAT = "cloudrift loop"
-SCHEMA = 8
+SCHEMA = 9
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
 ORIGIN = "origin.txt"  # beside it, in what a crash left: where the loop is from
@@ -78,6 +78,8 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     6: _to_7,
     # Schema 8 lets a layer come from a recording; none did before.
     7: lambda document: document,
+    # Schema 9 gives recordings of own sounds their keys and velocities; before, the nearest played.
+    8: lambda document: document,
 }
 
 

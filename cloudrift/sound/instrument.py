@@ -32,8 +32,9 @@ class Tone(NamedTuple):
 class ToneRequest:
     """What a tone depends on. ``variant`` is a draw: equal notes in a row take other variants.
 
-    ``clips`` has the recordings that an own sound names. Of a cycled sound only frames from
-    ``first`` on are asked for, ``frames`` of them.
+    ``clips`` has the recordings that an own sound names. ``velocity`` is that of the band which the
+    note is in, for sounds that have bands. Of a cycled sound only frames from ``first`` on are
+    asked for, ``frames`` of them.
     """
 
     pitch: int
@@ -43,6 +44,7 @@ class ToneRequest:
     settings: Full
     clips: ClipStore
     first: int = 0
+    velocity: int = 0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -54,7 +56,8 @@ class Instrument:
     one rings into the next. ``mono`` plays one note at a time. ``tuned`` is off for what has no
     pitch to be held to. ``noises`` are the settings that are levels of noise: at 0 nothing but
     tones is left. ``cycled`` sounds read their tones from cycles that are kept: neither tones nor
-    notes of them need to be. ``version`` counts its designs: a loop keeps the one it was made with.
+    notes of them need to be. ``bands`` are velocities from which on other tones are played.
+    ``version`` counts its designs: a loop keeps the one it was made with.
     """
 
     name: str
@@ -72,6 +75,7 @@ class Instrument:
     variants: int = 3
     noises: tuple[str, ...] = ()
     cycled: bool = False
+    bands: tuple[int, ...] = ()
     damper: Callable[[int, int], Stereo] | None = None  # (variant, rate) -> noise of the release
     content: str = ""  # what it is made of, where its name does not say it
 
@@ -79,6 +83,10 @@ class Instrument:
     def identity(self) -> tuple[str, int, str]:
         """What tells it from every other sound and design."""
         return self.name, self.version, self.content
+
+    def band(self, velocity: int) -> int:
+        """Return the lowest velocity of the band that one is in; 0 where there are none."""
+        return max((low for low in self.bands if low <= velocity), default=0)
 
     @property
     def label(self) -> str:

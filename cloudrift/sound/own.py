@@ -5,7 +5,7 @@ import functools
 import re
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
-from typing import Literal
+from typing import Literal, get_args
 
 import msgspec
 import numpy as np
@@ -15,7 +15,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from cloudrift.audio import fft as sf
-from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.clips import LONGEST_S, ClipStore, is_clip_name
 from cloudrift.audio.files import read_audio
 from cloudrift.audio.listen.labels import chunks_of
@@ -31,9 +31,13 @@ from cloudrift.sound.catalogue import find_design, unknown_sound
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.theory.pitch import pitch_to_hz
 
-Plays = Literal["once", "looped"]
+Plays = Literal["once", "looped", "own loops"]
+PLAYS: tuple[Plays, ...] = get_args(Plays)
 SUFFIXES = frozenset({".wav", ".flac", ".ogg", ".aif", ".aiff"})
-MOST = 64
+MOST, MOST_ZONES = 64, 512  # files that are brought in at once; recordings of one sound
+LOUDEST_DB = 40.0
+VARIANTS = 3  # strikes that are told apart where no recordings take turns
+ALL = (0, 127)
 LOOP_FROM, LOOP_TO = 45.0, 90.0  # % of a recording, where it carries no loop of its own
 CROSSFADE_S = 0.06
 SHORTEST, LONGEST = 25.0, 400.0  # % that a recording may be stretched to
@@ -45,7 +49,10 @@ _STEPS = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
 class Recording(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """One recording: its clip, the pitch it sounds (MIDI, may lie between keys), its file's name.
 
-    ``loop_from`` and ``loop_to`` are in % of its length; 0 for both if it carries no loop.
+    ``loop_from`` and ``loop_to`` are in % of its length; 0 for both if it carries no loop. Without
+    ``keys`` it is played where its root is the nearest; with them (MIDI, both ends among them)
+    there and nowhere else, for ``velocities`` alone, by ``gain_db`` louder than the others. Those
+    with a ``turn`` take turns, those without sound together.
     """
 
     clip: str
@@ -53,12 +60,24 @@ class Recording(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
     name: str = ""
     loop_from: float = 0.0
     loop_to: float = 0.0
+    keys: tuple[int, int] | None = None
+    velocities: tuple[int, int] = ALL
+    gain_db: float = 0.0
+    turn: int = 0
 
     def __post_init__(self) -> None:
         if not is_clip_name(self.clip):
             raise CloudriftError(f"{self.clip[:60]!r} does not name a recording")
         if not 0 <= self.root <= 127:
             raise CloudriftError(f"the root pitch of {self.name} is {self.root:g}, not 0 to 127")
+        for what, (low, high) in (("keys", self.keys or ALL), ("velocities", self.velocities)):
+            if not 0 <= low <= high <= 127:
+                raise CloudriftError(f"the {what} of {self.name} are {low} to {high}, not rising "
+                                     "in 0 to 127")  # fmt: skip
+        if not 0 <= self.loop_from <= 100 or not 0 <= self.loop_to <= 100:
+            raise CloudriftError(f"the loop of {self.name} lies outside of it")
+        if not abs(self.gain_db) <= LOUDEST_DB or not 0 <= self.turn <= 1000:
+            raise CloudriftError(f"{self.name} has a gain or a turn that can't be")
 
 
 class OwnSound(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -81,9 +100,9 @@ class OwnSound(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         house = find_design(self.house, self.version) if self.house else None
         if house is not None:
             house.spec.check(self.settings, f"sound {self.name}")
-        elif not self.house and not 0 < len(self.recordings) <= MOST:
+        elif not self.house and not 0 < len(self.recordings) <= MOST_ZONES:
             raise CloudriftError(
-                f"{self.name} has {len(self.recordings)} recordings, not 1 to {MOST}"
+                f"{self.name} has {len(self.recordings)} recordings, not 1 to {MOST_ZONES}"
             )
 
     @property
@@ -131,9 +150,9 @@ def _of_recordings(own: OwnSound) -> Instrument:
         about=f"Own recordings, {len(roots)}; {own.licence or 'no licence said'}.",
         register=(max(0, int(min(roots)) - 12), min(127, int(max(roots)) + 12)),
         spec=shaped(
-            Field(name="plays", label="Plays", default=own.plays, choices=("once", "looped")),
-            percent("loop_from", "Loop from", low, "share of the recording"),
-            percent("loop_to", "Loop to", high, "share of the recording"),
+            Field(name="plays", label="Plays", default=own.plays, choices=PLAYS),
+            percent("loop_from", "Loop from", low, "share of the recording, where it plays looped"),
+            percent("loop_to", "Loop to", high, "share of the recording, where it plays looped"),
             Field(name="own_bpm", label="Own tempo", default=0, unit="BPM", low=0, high=240,
                   step=0.1, off_low=True, hint="of a rhythm in it: stretched to the loop's tempo"),
             Field(name="stretch", label="Length", default=100, unit="%", low=SHORTEST, high=LONGEST,
@@ -143,8 +162,15 @@ def _of_recordings(own: OwnSound) -> Instrument:
         tone=functools.partial(_tone, own), gain_db=-18,
         # What is usual of it is not among its settings.
         content=f"{own.plays},{low:g},{high:g}:"
-                + ",".join(f"{r.clip}@{r.root:g}" for r in own.recordings),
+                + ",".join(map(str, map(msgspec.structs.astuple, own.recordings))),
+        bands=_bands(own), variants=max(VARIANTS, len({r.turn for r in own.recordings})),
     )  # fmt: skip
+
+
+def _bands(own: OwnSound) -> tuple[int, ...]:
+    """From which velocities on other recordings are played."""
+    edges = {edge for r in own.recordings for edge in (r.velocities[0], r.velocities[1] + 1)}
+    return tuple(sorted(edge for edge in edges if 0 < edge <= 127))
 
 
 def with_settings(
@@ -161,19 +187,54 @@ def with_settings(
 
 
 def _tone(own: OwnSound, request: ToneRequest) -> Tone:
-    """Play the recording whose root is nearest, at the speed that brings it to the pitch."""
-    recording = min(own.recordings, key=lambda r: abs(r.root - request.pitch))
+    """Play the recordings that are for a pitch, at the speed that brings each to it."""
+    there = recordings_for(own, request.pitch, request.velocity, request.variant)
+    played: list[Stereo] = [_played(recording, request) * np.float32(to_gain(recording.gain_db))
+              for recording in there]  # fmt: skip
+    hard: Stereo = played[0] if len(played) == 1 else np.add.reduce(played)
+    # Where each band of velocities has recordings of its own, those are as dull as they are.
+    return Tone(hard, hard) if own.instrument.bands else Tone(_dull(hard, request), hard)
+
+
+def recordings_for(own: OwnSound, pitch: int, velocity: int, variant: int) -> list[Recording]:
+    """Return the recordings that sound for a pitch, struck so hard; equal notes take their turns.
+
+    Where none is for that pitch, those of the nearest keys are; where none is for that velocity,
+    those of the nearest one.
+    """
+    if not all(r.keys for r in own.recordings):
+        return [min(own.recordings, key=lambda r: abs(r.root - pitch))]
+
+    def away(one: int, low: int, high: int) -> int:
+        return max(low - one, one - high, 0)
+
+    near = [away(pitch, *(r.keys or ALL)) for r in own.recordings]
+    there = [r for r, far in zip(own.recordings, near, strict=True) if far == min(near)]
+    near = [away(velocity, *r.velocities) for r in there]
+    there = [r for r, far in zip(there, near, strict=True) if far == min(near)]
+    turns = sorted({r.turn for r in there if r.turn})
+    if not turns:
+        return there
+    now = turns[variant % len(turns)]
+    return [r for r in there if r.turn in (0, now)]
+
+
+def _played(recording: Recording, request: ToneRequest) -> Stereo:
+    """Play one recording at the speed that brings it to the pitch."""
     settings = request.settings
     length = settings.number("stretch") / 100
     audio, rate = _stretching(request.clips, recording.clip, length)
     speed = 2 ** ((request.pitch - recording.root) / 12) / length
     need = int(request.frames * speed * rate / request.rate * 1.05) + 4 * rate // 100
-    if settings.word("plays") == "looped":
-        edges = (settings.number("loop_from"), settings.number("loop_to"))
-        start, end = sorted(round(edge / 100 * audio.shape[1]) for edge in edges)
-        source = looped(audio, start, end, need, int(CROSSFADE_S * rate))
-    else:
+    plays, fade = settings.word("plays"), int(CROSSFADE_S * rate)
+    edges = (settings.number("loop_from"), settings.number("loop_to"))
+    if plays == "own loops":  # which are made to meet
+        edges, fade = (recording.loop_from, recording.loop_to), 0
+    if plays == "once" or edges[0] == edges[1]:
         source = audio[:, :need]
+    else:
+        start, end = sorted(round(edge / 100 * audio.shape[1]) for edge in edges)
+        source = looped(audio, start, end, need, fade)
     # No two strikes begin at the same frame.
     skip = int(stream(request.variant, "own", request.pitch).uniform(0, 0.0008) * rate)
     apart = 2 ** (settings.number("detune_cents") / 2400)
@@ -181,8 +242,7 @@ def _tone(own: OwnSound, request: ToneRequest) -> Tone:
         _at_speed(side[skip:], rate, request.rate, speed * away, request.frames)
         for side, away in zip(source, (apart, 1 / apart), strict=True)
     ]
-    hard = np.stack(sides) * np.float32(_evening(request.clips, recording.clip))
-    return Tone(_dull(hard, request), hard)
+    return np.stack(sides) * np.float32(_evening(request.clips, recording.clip))
 
 
 def _stretching(clips: ClipStore, clip: str, length: float) -> tuple[Stereo, int]:

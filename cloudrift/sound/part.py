@@ -80,7 +80,8 @@ class ToneCache:
         if instrument.cycled:
             return instrument.tone(request)
         tonal = tuple(pair for pair in settings if pair[0] not in SHAPING)
-        key = (instrument.identity, tonal, request.pitch, request.variant, request.rate)
+        key = (instrument.identity, tonal, request.pitch, request.variant, request.rate,
+               request.velocity)  # fmt: skip
 
         def make() -> Tone:
             tone = instrument.tone(request)
@@ -368,6 +369,7 @@ def _play(
         rate=rate,
         settings=full,
         clips=tones.clips,
+        velocity=instrument.band(hit.velocity),
     )
     tone = tones.tone(instrument, settings, request)
     bright = _brightness(hit, full, rate)

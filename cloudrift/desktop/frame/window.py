@@ -158,6 +158,7 @@ class Window(QMainWindow):
         self.layers.inspector.keep_wanted.connect(self.shelf.take_own)
         self.layers.keys_wanted.connect(self._play_a_layer_in)
         self.layers.recordings_wanted.connect(self.open_recordings)
+        self.layers.sampled_dropped.connect(self._bring_sampled)
         self.chords.row_bar.keys_wanted.connect(self.open_keys)
         self.chords.row_bar.keep_wanted.connect(self.files.keep_row)
         self.chords.row_bar.midi_chosen.connect(self.open_midi)
@@ -249,6 +250,10 @@ class Window(QMainWindow):
         self._open_drawer("Shelf")
         self.shelf.show_layer_sound()
         self.shelf.search.setFocus()
+
+    def _bring_sampled(self, paths: list[Path]) -> None:
+        self.open_shelf()
+        self.shelf.bring_files(paths)
 
     def open_recordings(self) -> None:
         """Open the drawer in which recordings are found."""

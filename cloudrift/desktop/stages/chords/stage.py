@@ -5,7 +5,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolTip, QVBoxLayout, QWidget
 
 from cloudrift.desktop.kit.commands import Command
-from cloudrift.desktop.kit.dropped import dropped, is_midi
+from cloudrift.desktop.kit.dropped import MIDI_FILES, dropped
 from cloudrift.desktop.kit.grid import Grid
 from cloudrift.desktop.kit.look import look, text_font
 from cloudrift.desktop.kit.parts import panel, small_button
@@ -93,12 +93,12 @@ class ChordsStage(QWidget):
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         assert event is not None
-        if any(map(is_midi, dropped(event.mimeData()))):
+        if dropped(event.mimeData(), MIDI_FILES):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         assert event is not None
-        path = next(filter(is_midi, dropped(event.mimeData())), None)
+        path = next(iter(dropped(event.mimeData(), MIDI_FILES)), None)
         if path is not None:
             self.row_bar.midi_chosen.emit(path)
 

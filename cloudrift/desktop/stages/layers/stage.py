@@ -5,13 +5,13 @@ from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, RECORDINGS, ask_for_file, ask_for_files
 from cloudrift.desktop.kit.commands import Command
-from cloudrift.desktop.kit.dropped import dropped, is_midi
+from cloudrift.desktop.kit.dropped import MIDI_FILES, RECORDED, SAMPLED, dropped
 from cloudrift.desktop.kit.parts import WhileShown, button, clear, label, panel, scrolling, set_look
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
@@ -29,7 +29,7 @@ from cloudrift.loop import edits
 from cloudrift.loop.from_notes import put_layers
 from cloudrift.loop.model import Group, Layer, Loop
 from cloudrift.loop.recorded import Facts, FromRecording
-from cloudrift.loop.recordings import add_recording, facts_of, laid_in, ways_into
+from cloudrift.loop.recordings import add_recording, facts_of, laid_in, put_instead, ways_into
 from cloudrift.notes.from_midi import read_parts
 from cloudrift.notes.listening import read_and_listen
 from cloudrift.notes.note import Note
@@ -58,6 +58,7 @@ class LayersStage(QWidget):
     shelf_wanted = pyqtSignal()
     keys_wanted = pyqtSignal()
     recordings_wanted = pyqtSignal()
+    sampled_dropped = pyqtSignal(list)  # files
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__()
@@ -173,8 +174,11 @@ class LayersStage(QWidget):
         if chosen := ask_for_files(self, self._session, words, RECORDINGS):
             self.bring_recordings(chosen)
 
-    def bring_recordings(self, paths: Sequence[Path]) -> None:
-        """Listen to recordings beside the interface; each becomes a layer when it was heard."""
+    def bring_recordings(self, paths: Sequence[Path], instead_of: str = "") -> None:
+        """Listen to recordings beside the interface; each becomes a layer when it was heard.
+
+        Or one is put in a recording's place: through its treatments, as that lies.
+        """
         clips = self._session.clips
 
         def work(
@@ -194,7 +198,7 @@ class LayersStage(QWidget):
             return found, problems
 
         self._tasks.run(
-            BRINGING, work, lambda what: self._put_recordings(*what),
+            BRINGING, work, lambda what: self._put_recordings(what[0], what[1], instead_of),
             moved=lambda _share, words: self._session.say(f"{words}…", good=True),
             lane=Lane.READING,
         )  # fmt: skip
@@ -204,19 +208,25 @@ class LayersStage(QWidget):
         self._tasks.cancel(BRINGING)
         self._session.say("no recording is listened to any more", good=True)
 
-    def _put_recordings(self, found: Sequence[Brought], problems: Sequence[str]) -> None:
+    def _put_recordings(
+        self, found: Sequence[Brought], problems: Sequence[str], instead_of: str
+    ) -> None:
         if not found:
             self._session.say("; ".join(problems))
             return
 
         def edit(loop: Loop) -> Loop:
             for one in found:
-                loop = add_recording(loop, laid_in(loop, one.clip, one.facts))
+                source = laid_in(loop, one.clip, one.facts)
+                loop = (put_instead(loop, instead_of, source, 0.0) if instead_of
+                        else add_recording(loop, source))  # fmt: skip
             return loop
 
         first = len(self._session.loop.layers)
-        if self._session.apply("add a recording", edit):
-            layer = self._session.loop.layers[first]
+        words = "another recording" if instead_of else "add a recording"
+        if self._session.apply(words, edit):
+            loop = self._session.loop
+            layer = loop.layer(instead_of) if instead_of else loop.layers[first]
             self._session.select(layer_id=layer.id)
             if problems:
                 self._session.say("; ".join(problems))
@@ -238,20 +248,31 @@ class LayersStage(QWidget):
             self._session.select(layer_id=self._session.loop.layers[first].id)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        """MIDI files and recordings may be dropped here."""
+        """MIDI files, recordings and sampled instruments may be dropped here."""
         assert event is not None
-        if dropped(event.mimeData()):
+        if dropped(event.mimeData(), MIDI_FILES | RECORDED | SAMPLED):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         assert event is not None
-        paths = dropped(event.mimeData())
-        recordings = [path for path in paths if not is_midi(path)]
-        for path in paths:
-            if path not in recordings:
-                self.bring_midi(path)
-        if recordings:
-            self.bring_recordings(recordings)
+        data = event.mimeData()
+        for path in dropped(data, MIDI_FILES):
+            self.bring_midi(path)
+        if sampled := dropped(data, SAMPLED):
+            self.sampled_dropped.emit(sampled)
+        if recordings := dropped(data, RECORDED):
+            onto = self._recording_at(event.position().toPoint())
+            self.bring_recordings(recordings, onto if len(recordings) == 1 else "")
+
+    def _recording_at(self, place: QPoint) -> str:
+        """The recording whose card is at a place, in whose place another may be put; or none."""
+        for layer in self._session.loop.layers:
+            row = self.rows.get(layer.id)
+            if row is None or layer.recorded is None or not row.isVisible():
+                continue
+            if row.rect().contains(row.mapFrom(self, place)):
+                return layer.id
+        return ""
 
     def _show(self) -> None:
         loop = self._session.loop

@@ -1,5 +1,7 @@
 """The Shelf drawer: find a sound, hear it in the layer's own place, use it."""
 
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -17,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from cloudrift.desktop.kit.asking import ask_for_files
-from cloudrift.desktop.kit.dropped import dropped, is_midi
+from cloudrift.desktop.kit.dropped import ONE_SHOTS, SAMPLED, dropped
 from cloudrift.desktop.kit.parts import ChoiceRow, button, heading, label, scrolling
 from cloudrift.desktop.session.preview import Preview
 from cloudrift.desktop.session.session import Session
@@ -25,6 +27,7 @@ from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.stages.shelf.grid import SoundGrid
 from cloudrift.desktop.stages.shelf.kept import Kept
 from cloudrift.desktop.stages.shelf.own_sheet import NAMED_IN, OwnSheet
+from cloudrift.desktop.stages.shelf.sampled_sheet import SampledSheet
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import free_name
 from cloudrift.loop import edits
@@ -34,12 +37,13 @@ from cloudrift.sound.catalogue import REACHES
 from cloudrift.sound.instrument import FAMILIES
 from cloudrift.sound.own import Found, OwnSound, read_recordings
 from cloudrift.sound.own_files import Shelved, load_own, own_sounds, save_own
+from cloudrift.sound.sampled import is_sampled, names_in, own_from, read_sampled, said
 
 HEIGHT = 222
 IN_LOOP, ALONE = "in the loop", "alone"
 EVERY, STARRED, LAST = "all", "starred", "last used"
 OWN = "own"
-FILES = "One-shots (*.wav *.flac *.ogg *.aif *.aiff)"
+FILES = "One-shots and sampled instruments (*.wav *.flac *.ogg *.aif *.aiff *.sf2 *.sfz)"
 
 
 class Shelf(QFrame):
@@ -50,7 +54,7 @@ class Shelf(QFrame):
     def __init__(self, session: Session, tasks: Tasks, folder: Path | None = None) -> None:
         super().__init__()
         self._tasks = tasks
-        self.sheet: OwnSheet | None = None
+        self.sheet: OwnSheet | SampledSheet | None = None
         self._session = session
         self._kept = Kept(folder or user_data_path("cloudrift"))
         self._family = ""
@@ -80,7 +84,8 @@ class Shelf(QFrame):
         self.beside = QPushButton("Keep beside")
         self.beside.setToolTip("The layer's second sound: to swap with the first by one press, or "
                                "to take turns with it")  # fmt: skip
-        self.bring = button("Own sound…", self._choose_files, tip="Make a sound of your one-shots")
+        self.bring = button("Own sound…", self._choose_files, tip="Make a sound of your "
+                            "one-shots, or of an SF2 or SFZ file")  # fmt: skip
         self._library: dict[str, Shelved] | None = None  # see _read_library
         self._lay_out()
         self._connect()
@@ -294,22 +299,29 @@ class Shelf(QFrame):
     # --- own sounds ---------------------------------------------------------------------------
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        """One-shots may be dropped here: they become a sound."""
+        """One-shots, folders of them and sampled instruments may be dropped here."""
         assert event is not None
-        if any(not is_midi(path) for path in dropped(event.mimeData())):
+        if dropped(event.mimeData(), ONE_SHOTS | SAMPLED, folders=True):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         assert event is not None
-        self.bring_files([path for path in dropped(event.mimeData()) if not is_midi(path)])
+        self.bring_files(dropped(event.mimeData(), ONE_SHOTS | SAMPLED, folders=True))
 
     def _choose_files(self) -> None:
-        words = "One-shots: one, or several over the keyboard"
+        words = "One-shots: one, or several over the keyboard; or a sampled instrument"
         if chosen := ask_for_files(self, self._session, words, FILES):
             self.bring_files(chosen)
 
     def bring_files(self, paths: list[Path]) -> None:
-        """Read one-shots (files or folders) beside the interface, then ask for the rest."""
+        """Read one-shots (files or folders) beside the interface, then ask for the rest.
+
+        Of a sampled instrument, what is in its file is read first.
+        """
+        sampled = next((path for path in paths if is_sampled(path)), None)
+        if sampled is not None:
+            self._bring_sampled(sampled)
+            return
         clips = self._session.clips
         self.bring.setEnabled(False)
         self.about.setText("Reading recordings…")
@@ -321,6 +333,43 @@ class Shelf(QFrame):
             lambda share, name: self.about.setText(f"Reading {name}: {share:.0%}"),
             lane=Lane.READING,
         )
+
+    def _bring_sampled(self, path: Path) -> None:
+        self.bring.setEnabled(False)
+        self._tasks.run("own sound", lambda _stop, _moved: names_in(path),
+                        lambda names: self._ask_which(names, path), self._not_read,
+                        lane=Lane.READING)  # fmt: skip
+
+    def _ask_which(self, names: list[str], path: Path) -> None:
+        self.bring.setEnabled(True)
+        if not names:
+            self._session.say(f"{path.name} has no instruments in it")
+            return
+        sheet = SampledSheet(names, path, self)
+        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        sheet.chosen.connect(partial(self._read_sampled, path))
+        self.sheet = sheet
+        sheet.open()
+
+    def _read_sampled(self, path: Path, number: int, name: str, licence: str) -> None:
+        clips = self._session.clips
+        self.bring.setEnabled(False)
+
+        def work(
+            stop: Callable[[], bool], moved: Callable[[float, str], None]
+        ) -> tuple[OwnSound, str]:
+            sampled = read_sampled(path, number)
+            own = own_from(sampled, clips, licence, stop, moved)
+            return replace(own, name=name), said(sampled, own)
+
+        def came(what: tuple[OwnSound, str]) -> None:
+            self.bring.setEnabled(True)
+            self._tell(self.grid.at_cursor)
+            self.take_own(*what)
+
+        self._tasks.run("own sound", work, came, self._not_read,
+                        lambda share, what: self.about.setText(f"Reading {what}: {share:.0%}"),
+                        lane=Lane.READING)  # fmt: skip
 
     def _not_read(self, error: Exception) -> None:
         self.bring.setEnabled(True)
@@ -337,16 +386,17 @@ class Shelf(QFrame):
         self.sheet = sheet
         sheet.open()
 
-    def take_own(self, own: OwnSound) -> None:
+    def take_own(self, own: OwnSound, words: str = "") -> None:
         """Put an own sound on the shelf, keep it for other loops, and give it to the layer.
 
-        One of a name that is taken by another gets a number.
+        One of a name that is taken by another gets a number. ``words`` say more of it.
         """
         library = self._read_library()
         name = own.name
         own = replace(own, name=free_name(name, [*CATALOGUE, *self._owns()]))
         taken = "" if own.name == name else f": {name} is there already"
-        self._session.say(f"Kept on the shelf as {own.name}{taken}", good=True)
+        more = f". {words}" if words else ""
+        self._session.say(f"Kept on the shelf as {own.name}{taken}{more}", good=True)
         library[own.name] = Shelved(own, None)
         try:
             library[own.name] = Shelved(own, save_own(own, self._session.clips))

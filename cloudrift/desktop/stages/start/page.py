@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from cloudrift.desktop.kit.dropped import dropped, is_midi
+from cloudrift.desktop.kit.dropped import MIDI_FILES, RECORDED, dropped, is_midi
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.look import SEMI
 from cloudrift.desktop.kit.parts import ChoiceRow, button, heading, label, panel, set_look
@@ -323,12 +323,12 @@ class StartPage(QWidget):
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         """A MIDI file or a recording may be dropped here."""
         assert event is not None
-        if dropped(event.mimeData()):
+        if dropped(event.mimeData(), MIDI_FILES | RECORDED):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         assert event is not None
-        self.read(dropped(event.mimeData())[0])
+        self.read(dropped(event.mimeData(), MIDI_FILES | RECORDED)[0])
 
     def showEvent(self, event: QEvent | None) -> None:
         self._show_loop()
