@@ -361,7 +361,28 @@ def test_how_sure_a_guess_is_follows_what_speaks_for_it():
     longer = [
         c._replace(length=8.0 if i == 0 else 1.0) for i, c in enumerate(heard_row("Am F C G"))
     ]
-    assert guessed(longer)[0].confidence > guessed(heard_row("Am F C G"))[0].confidence
+
+    def on_a(found):
+        return sum(guess.confidence for guess in found if guess.key.pc == 9)
+
+    assert on_a(guessed(longer)) > on_a(guessed(heard_row("Am F C G")))
+
+
+@pytest.mark.parametrize(("words", "mode"), [
+    ("Dm G Dm C", "dorian"), ("Dm7 G7 Dm7 Em7", "dorian"), ("Dm F G Dm", "dorian"),
+    ("Em F Em Dm", "phrygian"), ("Em F G F", "phrygian"), ("Am E7 Am Dm", "minor"),
+    ("Am F C G", "minor"), ("C Am F G", "major"),
+])  # fmt: skip
+def test_modes_are_told_by_the_degrees_they_have_of_their_own(words, mode):
+    for shift in range(12):
+        row = heard_row(words, shift)
+        guess = guessed(row)[0].key
+        assert (guess.pc, guess.mode) == (row[0].root, mode)
+
+
+def test_notes_without_chords_tell_major_and_minor_alone():
+    weights = weights_of([(0, 2, 3, 5, 7, 9, 10)], [1.0])
+    assert {guess.key.mode for guess in guess_keys(weights)} == {"major", "minor"}
 
 
 def test_nothing_heard_is_no_key_to_be_sure_of():

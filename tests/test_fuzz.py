@@ -1,8 +1,8 @@
 """Spoilt files: those that once broke a reader, and that the tools which find such do find them."""
 
-from pathlib import gc
+import gc
+from pathlib import Path
 
-import Path
 import pytest
 
 from cloudrift.ground.errors import MOST_WORDS

@@ -32,7 +32,7 @@ from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import edits
 from cloudrift.loop.from_notes import put_layers
 from cloudrift.loop.recovery import Shelter, left_behind
-from cloudrift.loop.storage import MAX_JSON_BYTES, load, loop_from, read_note, save
+from cloudrift.loop.storage import MAX_JSON_BYTES, SCHEMA, load, loop_from, read_note, save
 from cloudrift.notes import Note
 from cloudrift.notes.find_chords import _Near, find_chords
 from cloudrift.notes.from_midi import read_song
@@ -175,7 +175,7 @@ def document(loop, **changes):
 
 
 def as_bytes(raw):
-    text = json.dumps({"format": "cloudrift loop", "schema": 8, "loop": raw}, allow_nan=True)
+    text = json.dumps({"format": "cloudrift loop", "schema": SCHEMA, "loop": raw}, allow_nan=True)
     return text.encode()
 
 

@@ -13,7 +13,7 @@ from cloudrift.ground import CloudriftError
 from cloudrift.loop import Chord, History, chord_edits, edits, load, recovery, save, storage
 from cloudrift.loop.document import Document
 from cloudrift.loop.recovery import Shelter
-from cloudrift.loop.storage import loop_from, to_bytes
+from cloudrift.loop.storage import SCHEMA, loop_from, to_bytes
 from cloudrift.theory import SCALES, Key
 from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES
 from tests.conftest import file_text, in_schema
@@ -203,8 +203,8 @@ def test_a_loop_survives_its_file_and_the_file_is_always_the_same(small_loop, tm
         (b'"mode": "minor"', b'"mode": "minr"', r"loop\.key: .*did you mean 'minor'"),
         (b'"crackle_db"', b'"crakle_db"', r"loop\.line\[0\]: .*did you mean 'crackle_db'"),
         (b'"bars": 2', b'"bars": "two"', r"loop\.bars: Expected `int`, got `str`"),
-        (b'"schema": 8', b'"schema": 9', r"schema 9, newer than"),
-        (b'"schema": 8', b'"schema": 0', r"schema 0, which never was"),
+        (f'"schema": {SCHEMA}'.encode(), b'"schema": 99', r"schema 99, newer than"),
+        (f'"schema": {SCHEMA}'.encode(), b'"schema": 0', r"schema 0, which never was"),
         (b'"chords"', b'"cords"', r"unknown field `cords`"),
         (b'"format": "cloudrift loop"', b'"format": "x"', r"does not say"),
         (b"{", b"[", r"is no loop"),

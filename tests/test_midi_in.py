@@ -239,6 +239,19 @@ def test_a_signature_tips_the_scales_between_relative_keys():
     assert guess_key(notes, signature="C").key == Key("C", "major")
 
 
+def test_a_signature_speaks_for_a_mode_of_its_notes_too_but_less():
+    def sure(signature, key):
+        notes = read_midi(chord_file(((50, 57, 62, 65), (55, 59, 62, 67)) * 2), "a.mid").notes
+        chords = [(c.start_tick, c.end_tick, c.voices) for c in find_chords(notes)]
+        guess = guess_key(notes, chords, signature)
+        return guess.confidence if guess.key == key else 0.0
+
+    dorian = Key("D", "dorian")
+    assert sure("", dorian) > 0.4, "D minor and G major are D dorian without a signature"
+    assert sure("C", dorian) > sure("", dorian)
+    assert sure("Dm", dorian) < sure("", dorian)
+
+
 @pytest.mark.parametrize("bpm", [72.0, 93.5, 120.0, 142.0])
 def test_a_tempo_is_found_from_onsets(bpm, rng):
     beats = [0, 1, 1.5, 2, 3, 3.75] + [4 + b for b in (0, 1, 2, 2.5, 3)]

@@ -18,7 +18,7 @@ from cloudrift.ground.lru import forget_made
 from cloudrift.loop import edits, own_notes, recovery
 from cloudrift.loop.kept import keep, template_folder
 from cloudrift.loop.recovery import Shelter
-from cloudrift.loop.storage import load, load_document, save, to_bytes
+from cloudrift.loop.storage import SCHEMA, load, load_document, save, to_bytes
 from cloudrift.notes.note import Note
 from cloudrift.render import Engine
 from cloudrift.sound import measure, own_files
@@ -280,7 +280,7 @@ def test_own_sounds_are_kept_as_files(own, clips, tmp_path):
         load_own(bare, ClipStore())
     with pytest.raises(CloudriftError, match="needs a name"):
         replace(own, name=" ")
-    with pytest.raises(CloudriftError, match="0 recordings, not 1 to 64"):
+    with pytest.raises(CloudriftError, match="0 recordings, not 1 to 512"):
         replace(own, recordings=())
 
 
@@ -358,7 +358,11 @@ def test_recordings_that_only_a_newer_program_knows_are_kept(small_loop, own, cl
     extra = clips.record(tone(50), RATE)
     newer = tmp_path / "b.cloudrift"
     with zipfile.ZipFile(tmp_path / "a.cloudrift") as old, zipfile.ZipFile(newer, "w") as new:
-        document = json.loads(old.read("loop.json")) | {"schema": 9, "needs": 7, "prints": [extra]}
+        document = json.loads(old.read("loop.json")) | {
+            "schema": SCHEMA + 1,
+            "needs": 7,
+            "prints": [extra],
+        }
         new.writestr("loop.json", json.dumps(document))
         for one in own.recordings:
             new.writestr(f"clips/{one.clip}.flac", old.read(f"clips/{one.clip}.flac"))

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.theory.fit import HeardChord, KeyGuess, guess_keys, plain_key, weights_of
+from cloudrift.theory.key import Key
 from cloudrift.theory.naming import read_chord
 from cloudrift.theory.pitch import name_to_pc
 
@@ -97,14 +98,18 @@ def guess_key(
     if signature:
         named = plain_key(name_to_pc(signature.removesuffix("m")),
                           "minor" if signature.endswith("m") else "major")  # fmt: skip
-        shares = [
-            g.confidence * (SIGNATURE_WEIGHT if (g.key.pc, g.key.mode) == (named.pc, named.mode)
-                            else 1.0)
-            for g in ranked
-        ]  # fmt: skip
+        shares = [g.confidence * _signed(g.key, named) for g in ranked]
         best = int(np.argmax(shares))
         return KeyGuess(ranked[best].key, shares[best] / max(sum(shares), 1e-12))
     return ranked[0]
+
+
+def _signed(key: Key, named: Key) -> float:
+    """How much likelier a key is where a signature names one: a mode of the same notes a little."""
+    if (key.pc, key.mode) == (named.pc, named.mode):
+        return SIGNATURE_WEIGHT
+    modal = key.mode not in ("major", "minor") and set(key.scale) == set(named.scale)
+    return float(SIGNATURE_WEIGHT**0.5) if modal else 1.0
 
 
 _Segment = tuple[int, int, tuple[int, ...]]

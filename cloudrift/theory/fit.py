@@ -11,18 +11,31 @@ from numpy.typing import NDArray
 from cloudrift.theory.key import SCALES, Key
 from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES
 
+
+def _swapped(profile: tuple[float, ...], one: int, other: int) -> tuple[float, ...]:
+    places = {one: other, other: one}
+    return tuple(profile[places.get(i, i)] for i in range(len(profile)))
+
+
 # How well each note of the chromatic scale was heard to fit a key: the probe-tone ratings of
 # Krumhansl and Kessler, Psychological Review 89 (1982), from the tonic up.
-PROFILES = {
+PROFILES: dict[str, tuple[float, ...]] = {
     "major": (6.35, 2.23, 3.48, 2.33, 4.38, 4.09, 2.52, 5.19, 2.39, 3.66, 2.29, 2.88),
     "minor": (6.33, 2.68, 3.52, 5.38, 2.60, 3.53, 2.54, 4.75, 3.98, 2.69, 3.34, 3.17),
 }
+# Minor with the degree that each mode has otherwise in its place.
+PROFILES["dorian"] = _swapped(PROFILES["minor"], 8, 9)
+PROFILES["phrygian"] = _swapped(PROFILES["minor"], 1, 2)
+TWO: tuple[str, ...] = ("major", "minor")
+MODES: tuple[str, ...] = (*TWO, "dorian", "phrygian")
 # What speaks for a key, and how much (log odds): fitted to 68 pieces with written analyses, 292
 # four-part chorales and sketches of the house's own cards, so that a confidence is the share of
-# guesses that are right. ``FROM_NOTES`` is for notes without chords.
+# guesses that are right; for dorian and phrygian, to 400 rows of the bench. ``FROM_NOTES`` is for
+# notes without chords, which tell major from minor alone.
 FROM_CHORDS = {
     "fit": 1.30, "outside": -11.2, "first": 2.09, "last": 1.54, "cadences": 2.47, "home": 1.63,
-    "dominants": 3.01, "minor": 1.18,
+    "dominants": 3.01, "minor": 1.18, "dorian": 0.4, "phrygian": 0.0, "modal cadences": 1.8,
+    "modal dominants": 2.7,
 }  # fmt: skip
 # The same for a row that was heard, in sound: fitted to 360 loops of this program's own making (the
 # first of the bench; others are what is measured).
@@ -35,7 +48,7 @@ FROM_NOTES = {"fit": 4.27, "outside": -19.94, "minor": 0.21}
 
 @dataclass(frozen=True)
 class KeyGuess:
-    """A key and how sure the guess is, 0 to 1: the weight of this key among all 24."""
+    """A key and how sure the guess is, 0 to 1: the weight of this key among all that were asked."""
 
     key: Key
     confidence: float
@@ -58,7 +71,7 @@ class HeardChord(NamedTuple):
 def guess_keys(
     weights: Sequence[float] | NDArray[np.float64], chords: Sequence[HeardChord] = ()
 ) -> list[KeyGuess]:
-    """Return all 24 major and minor keys, the likeliest first.
+    """Return all major and minor keys, the likeliest first; dorian and phrygian too, from chords.
 
     Beside what sounds, it counts which chord is first and last, how often a dominant goes home,
     and how long both last: where a row dwells on its dominant, notes alone name that.
@@ -72,7 +85,8 @@ def guess_keys(
     if heard.sum() <= 0:
         return [KeyGuess(plain_key(0, "minor"), 0.0)]
     counts = FROM_CHORDS if chords else FROM_NOTES
-    return _ranked(counts, lambda pc, mode: _marks(heard, chords, pc, mode))
+    modes = MODES if chords else TWO
+    return _ranked(counts, lambda pc, mode: _marks(heard, chords, pc, mode), modes)
 
 
 class HeardSound(NamedTuple):
@@ -107,18 +121,19 @@ def guess_keys_of(sound: HeardSound, *, goes_round: bool) -> list[KeyGuess]:
             "opening": float(opening[home].sum()),
         }  # fmt: skip
 
-    return _ranked(FROM_SOUND, marks)
+    return _ranked(FROM_SOUND, marks, TWO)
 
 
 def _ranked(
-    counts: Mapping[str, float], marks_of: Callable[[int, str], Mapping[str, float]]
-) -> list[KeyGuess]:
-    """All 24 keys by what speaks for each, with the share of it that each has."""
+    counts: Mapping[str, float], marks_of: Callable[[int, str], Mapping[str, float]],
+    modes: Sequence[str],
+) -> list[KeyGuess]:  # fmt: skip
+    """All keys of some modes by what speaks for each, with the share of it that each has."""
     keys, scores = [], []
-    for mode in PROFILES:
+    for mode in modes:
         for pc in range(12):
             marks = marks_of(pc, mode)
-            scores.append(sum(counts[name] * marks[name] for name in counts))
+            scores.append(sum(counts[name] * marks.get(name, 0.0) for name in counts))
             keys.append(plain_key(pc, mode))
     weight = np.exp(np.array(scores) - max(scores))
     share = weight / weight.sum()
@@ -138,16 +153,21 @@ def _marks(
     marks = {
         "fit": float(np.corrcoef(profile, heard)[0, 1]) if heard.std() > 0 else 0.0,
         "outside": float(1 - heard[sorted(inside)].sum() / heard.sum()),
-        "minor": float(mode == "minor"),
+        mode: 1.0,
     }
     if not chords:
         return marks
-    third, other = ((pc + i) % 12 for i in ((3, 4) if mode == "minor" else (4, 3)))
+    third, other = ((pc + i) % 12 for i in ((4, 3) if mode == "major" else (3, 4)))
 
     def is_home(chord: HeardChord) -> bool:
         return chord.root == pc and (third in chord.tones or other not in chord.tones)
 
     def is_dominant(chord: HeardChord) -> bool:
+        if mode == "dorian":  # what leads home in it is major on the fourth
+            return chord.root == (pc + 5) % 12 and (pc + 9) % 12 in chord.tones
+        if mode == "phrygian":  # what is a half step above, or minor below
+            below = chord.root == (pc + 10) % 12 and (pc + 1) % 12 in chord.tones
+            return below or chord.root == (pc + 1) % 12
         if chord.root == leading:  # a fifth without its root
             return fifth not in chord.tones
         return chord.root == fifth and leading in chord.tones
@@ -155,13 +175,14 @@ def _marks(
     first, last = chords[0], chords[-1]
     total = sum(chord.length for chord in chords) or 1.0
     closes = sum(is_dominant(one) and then.root == pc for one, then in pairwise(chords))
+    modal = "" if mode in TWO else "modal "
     return marks | {
         "first": float(is_home(first)),
         # Minor may end in major.
         "last": float(is_home(last) or (mode == "minor" and last.root == pc)),
-        "cadences": closes / max(1, len(chords) - 1),
+        f"{modal}cadences": closes / max(1, len(chords) - 1),
         "home": sum(chord.length for chord in chords if is_home(chord)) / total,
-        "dominants": sum(chord.length for chord in chords if is_dominant(chord)) / total,
+        f"{modal}dominants": sum(chord.length for chord in chords if is_dominant(chord)) / total,
     }
 
 
