@@ -17,7 +17,7 @@ from cloudrift.audio.files import read_audio
 from cloudrift.audio.listen import note_weights
 from cloudrift.audio.listen.labels import Labels, read_labels
 from cloudrift.audio.listen.pitch import pitch_of
-from cloudrift.audio.listen.pulse import HOP, LISTEN_RATE, Pulse, mono_of, pulse_of
+from cloudrift.audio.listen.pulse import HOP, LISTEN_RATE, Pulse, Pulses, mono_of
 from cloudrift.audio.listen.tempo import (
     BEATS_A_BAR,
     TempoGuess,
@@ -175,17 +175,19 @@ def listen_to(audio: Stereo, rate: int, labels: Labels | None = None) -> Heard:
 
 def _level_db(audio: NDArray[np.float32]) -> NDArray[np.float64]:
     """The level of each LEVEL_FRAMES of one channel or two, in dBFS."""
-    channels = np.atleast_2d(audio).astype(np.float64)
+    channels = np.atleast_2d(audio)
     size = min(LEVEL_FRAMES, channels.shape[1])
     rows = channels[:, : channels.shape[1] // size * size].reshape(len(channels), -1, size)
-    return np.asarray(10 * np.log10((rows**2).mean(axis=(0, 2)) + 1e-12))
+    power = np.einsum("cij,cij->i", rows, rows).astype(np.float64) / (len(rows) * size)
+    return np.asarray(10 * np.log10(power + 1e-12))
 
 
 def _kind_and_tempos(
     mono: NDArray[np.float32], level: NDArray[np.float64], labels: Labels
 ) -> tuple[Kind, tuple[TempoGuess, ...], Pulse]:
     length = len(mono) / LISTEN_RATE
-    free = pulse_of(mono, wrapped=False)
+    pulses = Pulses(mono)
+    free = pulses.pulse(wrapped=False)
     if np.ptp(np.percentile(level, (15, 90))) < STEADY_DB and _is_noise(mono):
         return "bed", (), free
     if length < ONE_SHOT_S and not labels.loop:
@@ -195,7 +197,7 @@ def _kind_and_tempos(
     alive = last > loud + ALIVE_DB
     any_ = rank_free(free)
     if labels.loop or alive or _may_be_whole(any_):
-        round_ = pulse_of(mono, wrapped=True)
+        round_ = pulses.pulse(wrapped=True)
         whole = rank_whole(round_)
         if whole and (labels.loop or _fits_whole(whole, any_, alive=alive)):
             return "loop", tuple(whole), round_

@@ -85,8 +85,13 @@ def guess_keys(
     if heard.sum() <= 0:
         return [KeyGuess(plain_key(0, "minor"), 0.0)]
     counts = FROM_CHORDS if chords else FROM_NOTES
-    modes = MODES if chords else TWO
-    return _ranked(counts, lambda pc, mode: _marks(heard, chords, pc, mode), modes)
+    notes = _Notes(heard)
+
+    def marks(pc: int, mode: str) -> dict[str, float]:
+        found = notes.marks(pc, mode)
+        return found | _Row(chords, pc, mode).marks() if chords else found
+
+    return _ranked(counts, marks, MODES if chords else TWO)
 
 
 class HeardSound(NamedTuple):
@@ -109,12 +114,13 @@ def guess_keys_of(sound: HeardSound, *, goes_round: bool) -> list[KeyGuess]:
         return [KeyGuess(plain_key(0, "minor"), 0.0)]
     every, bass, opening = (x / max(float(x.sum()), 1e-9) for x in sound[:3])
     chords = list(sound.chords)
-    tones = np.array(weights_of([tuple(c.tones) for c in chords], [c.length for c in chords]))
+    lengths = [c.length for c in chords]
+    tones = _Notes(np.array(weights_of([tuple(c.tones) for c in chords], lengths)))
+    played = _Notes(every)
 
     def marks(pc: int, mode: str) -> dict[str, float]:
-        written, raw = _marks(tones, chords, pc, mode), _marks(every, (), pc, mode)
-        if goes_round:
-            written["cadences"] = _marks(tones, [*chords, chords[0]], pc, mode)["cadences"]
+        written = tones.marks(pc, mode) | _Row(chords, pc, mode).marks(goes_round=goes_round)
+        raw = played.marks(pc, mode)
         home = [pc, (pc + (3 if mode == "minor" else 4)) % 12, (pc + 7) % 12]
         return written | {
             "raw fit": raw["fit"], "raw outside": raw["outside"], "bass": float(bass[pc]),
@@ -141,49 +147,82 @@ def _ranked(
     return [KeyGuess(keys[i], float(share[i])) for i in order]
 
 
-def _marks(
-    heard: NDArray[np.float64], chords: Sequence[HeardChord], pc: int, mode: str
-) -> dict[str, float]:
-    """What speaks for a key, each 0 to 1 (a correlation from -1)."""
-    leading, fifth = (pc + 11) % 12, (pc + 7) % 12
-    inside = {(pc + i) % 12 for i in SCALES[mode]}
-    if mode == "minor":
-        inside.add(leading)  # it belongs to minor as it is used
-    profile = np.roll(np.array(PROFILES[mode]), pc)
-    marks = {
-        "fit": float(np.corrcoef(profile, heard)[0, 1]) if heard.std() > 0 else 0.0,
-        "outside": float(1 - heard[sorted(inside)].sum() / heard.sum()),
-        mode: 1.0,
-    }
-    if not chords:
-        return marks
-    third, other = ((pc + i) % 12 for i in ((4, 3) if mode == "major" else (3, 4)))
+class _Notes:
+    """What speaks for a key in how much each pitch class sounds, each 0 to 1."""
 
-    def is_home(chord: HeardChord) -> bool:
-        return chord.root == pc and (third in chord.tones or other not in chord.tones)
+    def __init__(self, heard: NDArray[np.float64]) -> None:
+        self._share = heard / heard.sum()
+        away = heard - heard.mean()
+        self._away = away / max(float(np.linalg.norm(away)), 1e-12)
 
-    def is_dominant(chord: HeardChord) -> bool:
-        if mode == "dorian":  # what leads home in it is major on the fourth
+    def marks(self, pc: int, mode: str) -> dict[str, float]:
+        """How it correlates with a key's profile (from -1), and what of it lies outside."""
+        of = _OF_MODE[mode]
+        return {
+            "fit": float(self._away @ of.profiles[pc]),
+            "outside": float(1 - self._share @ of.inside[pc]), mode: 1.0,
+        }  # fmt: skip
+
+
+class _Mode(NamedTuple):
+    """A mode on each of the 12 tonics: its profile, without its mean and of length 1, and scale."""
+
+    profiles: NDArray[np.float64]
+    inside: NDArray[np.float64]
+
+
+def _mode(name: str) -> _Mode:
+    away = np.array(PROFILES[name]) - np.mean(PROFILES[name])
+    away /= np.linalg.norm(away)
+    # The leading note belongs to minor as it is used.
+    scale = {*SCALES[name], 11} if name == "minor" else set(SCALES[name])
+    inside = np.array([float(pc in scale) for pc in range(12)])
+    return _Mode(np.stack([np.roll(away, pc) for pc in range(12)]),
+                 np.stack([np.roll(inside, pc) for pc in range(12)]))  # fmt: skip
+
+
+_OF_MODE = {name: _mode(name) for name in PROFILES}
+
+
+class _Row:
+    """What speaks for a key in a row of chords, each 0 to 1."""
+
+    def __init__(self, chords: Sequence[HeardChord], pc: int, mode: str) -> None:
+        self._chords, self._pc, self._mode = chords, pc, mode
+        self._third, self._other = ((pc + i) % 12 for i in ((4, 3) if mode == "major" else (3, 4)))
+
+    def marks(self, *, goes_round: bool = False) -> dict[str, float]:
+        """Return all of them; where it ``goes_round``, its last chord leads to its first."""
+        chords, pc = self._chords, self._pc
+        first, last = chords[0], chords[-1]
+        total = sum(chord.length for chord in chords) or 1.0
+        around = [*chords, first] if goes_round else chords
+        closes = sum(self._leads(one) and then.root == pc for one, then in pairwise(around))
+        modal = "" if self._mode in TWO else "modal "
+        return {
+            "first": float(self._is_home(first)),
+            # Minor may end in major.
+            "last": float(self._is_home(last) or (self._mode == "minor" and last.root == pc)),
+            f"{modal}cadences": closes / max(1, len(around) - 1),
+            "home": sum(chord.length for chord in chords if self._is_home(chord)) / total,
+            f"{modal}dominants": sum(c.length for c in chords if self._leads(c)) / total,
+        }
+
+    def _is_home(self, chord: HeardChord) -> bool:
+        there = self._third in chord.tones or self._other not in chord.tones
+        return chord.root == self._pc and there
+
+    def _leads(self, chord: HeardChord) -> bool:
+        """Whether a chord leads home: a dominant, and in modes what takes its place."""
+        pc, leading, fifth = self._pc, (self._pc + 11) % 12, (self._pc + 7) % 12
+        if self._mode == "dorian":  # major on the fourth
             return chord.root == (pc + 5) % 12 and (pc + 9) % 12 in chord.tones
-        if mode == "phrygian":  # what is a half step above, or minor below
+        if self._mode == "phrygian":  # a half step above, or minor below
             below = chord.root == (pc + 10) % 12 and (pc + 1) % 12 in chord.tones
             return below or chord.root == (pc + 1) % 12
         if chord.root == leading:  # a fifth without its root
             return fifth not in chord.tones
         return chord.root == fifth and leading in chord.tones
-
-    first, last = chords[0], chords[-1]
-    total = sum(chord.length for chord in chords) or 1.0
-    closes = sum(is_dominant(one) and then.root == pc for one, then in pairwise(chords))
-    modal = "" if mode in TWO else "modal "
-    return marks | {
-        "first": float(is_home(first)),
-        # Minor may end in major.
-        "last": float(is_home(last) or (mode == "minor" and last.root == pc)),
-        f"{modal}cadences": closes / max(1, len(chords) - 1),
-        "home": sum(chord.length for chord in chords if is_home(chord)) / total,
-        f"{modal}dominants": sum(chord.length for chord in chords if is_dominant(chord)) / total,
-    }
 
 
 def weights_of(voicings: Sequence[tuple[int, ...]], lengths: Sequence[float]) -> list[float]:

@@ -3,6 +3,7 @@
 All of it works on one channel at LISTEN_RATE: nothing that tells a beat lies higher.
 """
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
@@ -44,9 +45,36 @@ def mono_of(audio: Stereo, rate: int) -> NDArray[np.float32]:
     return mono / np.float32(max(float(np.abs(mono).max(initial=0.0)), 1e-9))
 
 
-def pulse_of(mono: NDArray[np.float32], *, wrapped: bool) -> Pulse:
-    """Return the pulse of a recording; ``wrapped``: it goes round without a seam."""
-    return Pulse(_begins(mono, wrapped), _changes(mono, wrapped), len(mono) / LISTEN_RATE)
+class Pulses:
+    """The pulse of a recording as it is, and as it goes round: both are the same but at the ends,
+    so that what is made for one is made for the other.
+    """
+
+    def __init__(self, mono: NDArray[np.float32]) -> None:
+        self._mono = mono
+        self._rows: dict[int, NDArray[np.float64]] = {}  # by the size of a frame
+
+    def pulse(self, *, wrapped: bool) -> Pulse:
+        """Return the pulse; ``wrapped``: it goes round without a seam."""
+        bands = self._of(FRAME, HOP, _bands_of, wrapped)
+        notes = self._of(NOTE_FRAME, NOTE_HOP, _lines_of, wrapped)
+        seconds = len(self._mono) / LISTEN_RATE
+        return Pulse(_begins(bands, wrapped), _changes(notes, wrapped), seconds)
+
+    def _of(
+        self, size: int, hop: int, of: Callable[[NDArray[np.float32]], NDArray[np.float64]],
+        wrapped: bool,
+    ) -> NDArray[np.float64]:  # fmt: skip
+        """Return a row for each frame, of what one frame alone decides."""
+        frames = _frames(self._mono, size, hop, wrapped)
+        if size not in self._rows:
+            self._rows[size] = of(_frames(self._mono, size, hop, wrapped=False))
+        rows, edge = self._rows[size], size // 2 // hop + 1
+        if not wrapped:
+            return rows
+        if len(rows) <= 2 * edge:
+            return of(frames)
+        return np.concatenate([of(frames[:edge]), rows[edge:-edge], of(frames[-edge:])])
 
 
 def _frames(mono: NDArray[np.float32], size: int, hop: int, wrapped: bool) -> NDArray[np.float32]:
@@ -57,12 +85,15 @@ def _frames(mono: NDArray[np.float32], size: int, hop: int, wrapped: bool) -> ND
     return np.lib.stride_tricks.sliding_window_view(around, size)[::hop][:count]
 
 
-def _begins(mono: NDArray[np.float32], wrapped: bool) -> NDArray[np.float64]:
-    frames = _frames(mono, FRAME, HOP, wrapped)
+def _bands_of(frames: NDArray[np.float32]) -> NDArray[np.float64]:
+    """Return the power in each band of each frame."""
     power = np.abs(sf.rfft(frames * np.hanning(FRAME).astype(np.float32))) ** 2
     edges = np.geomspace(LOWEST_HZ, HIGHEST_HZ, BANDS + 1) / LISTEN_RATE * FRAME
     first = np.unique(np.maximum(1, edges.astype(int)))
-    bands = np.add.reduceat(power, first, axis=1)[:, :-1]
+    return np.asarray(np.add.reduceat(power, first, axis=1)[:, :-1])
+
+
+def _begins(bands: NDArray[np.float64], wrapped: bool) -> NDArray[np.float64]:
     level = np.log10(1e-6 + bands / max(float(bands.max()), 1e-9))
     out = []
     for lag in RISES:
@@ -81,9 +112,8 @@ def _running(curve: Curve, size: int, wrapped: bool) -> Curve:
     return np.convolve(around, np.ones(size) / size, "valid")[: len(curve)]
 
 
-def semitones_of(mono: NDArray[np.float32], *, wrapped: bool) -> NDArray[np.float64]:
-    """Return how much each semitone sounds, (frames at NOTE_HOP, 61) from C2 up, compressed."""
-    frames = _frames(mono, NOTE_FRAME, NOTE_HOP, wrapped)
+def _lines_of(frames: NDArray[np.float32]) -> NDArray[np.float64]:
+    """Return how much each semitone sounds in each frame, (frames, 61) from C2 up."""
     size = np.abs(sf.rfft(frames * np.hanning(NOTE_FRAME).astype(np.float32)))
     hz = np.fft.rfftfreq(NOTE_FRAME, 1 / LISTEN_RATE)
     pitch = 69 + 12 * np.log2(np.maximum(hz, 1.0) / 440)
@@ -98,11 +128,11 @@ def semitones_of(mono: NDArray[np.float32], *, wrapped: bool) -> NDArray[np.floa
         here = np.flatnonzero(near == note)
         if len(here):
             out[:, note] = tops[:, here[0] : here[-1] + 1].max(axis=1)
-    return np.asarray(np.sqrt(out / max(float(out.max()), 1e-9)))
+    return out
 
 
-def _changes(mono: NDArray[np.float32], wrapped: bool) -> Curve:
-    notes = semitones_of(mono, wrapped=wrapped)
+def _changes(lines: NDArray[np.float64], wrapped: bool) -> Curve:
+    notes = np.sqrt(lines / max(float(lines.max()), 1e-9))
     span = max(1, round(STEADY_S * LISTEN_RATE / NOTE_HOP))
     around = np.pad(notes, ((span, span), (0, 0)), mode="wrap" if wrapped else "edge")
     total = np.cumsum(np.pad(around, ((1, 0), (0, 0))), axis=0)
