@@ -11,7 +11,7 @@ from click.testing import CliRunner
 from cloudrift.audio.buffers import DEFAULT_RATE as RATE
 from cloudrift.audio.files import write_wav
 from cloudrift.audio.listen.labels import Labels, in_name, plain_name, read_labels
-from cloudrift.audio.listen.pulse import mono_of, pulse_of
+from cloudrift.audio.listen.pulse import Pulses, mono_of
 from cloudrift.audio.listen.tempo import rank_free, rank_whole
 from cloudrift.cli.main import commands
 from cloudrift.ground.errors import CloudriftError
@@ -116,10 +116,11 @@ def test_loudness_and_noise_floor_are_measured(rng):
 
 def test_a_pulse_wraps_only_where_it_is_asked(loops):
     mono = mono_of(loops[0], RATE)
-    whole, free = pulse_of(mono, wrapped=True), pulse_of(mono, wrapped=False)
+    pulses = Pulses(mono)
+    whole, free = pulses.pulse(wrapped=True), pulses.pulse(wrapped=False)
     assert whole.begins[0][:3].max() > free.begins[0][:3].max()  # the first stroke comes after one
     assert rank_whole(whole)[0].whole and not rank_free(free)[0].whole
-    assert rank_free(pulse_of(mono[:4000], wrapped=False)) == []
+    assert rank_free(Pulses(mono[:4000]).pulse(wrapped=False)) == []
     sides = np.stack([mono, -mono])
     assert np.abs(mono_of(sides, 22_050)).max() == pytest.approx(1.0)  # they cancel, and are heard
 
@@ -322,3 +323,20 @@ def test_add_says_what_it_cannot_do(file, tmp_path, more, words):
 
 def test_strokes_are_heard_where_they_are():
     assert np.allclose(begins(strokes((0.2, 0.9), 1.5)), (0.2, 0.9), atol=0.002)
+
+
+def test_what_is_shared_between_both_pulses_is_what_each_would_be_alone():
+    rng = np.random.default_rng(5)
+    for count in (300, 9000, 60_000):
+        mono = rng.normal(0, 0.2, count).astype(np.float32)
+        shared = Pulses(mono)
+        shared.pulse(wrapped=False)
+        for wrapped in (False, True):
+            alone, both = Pulses(mono).pulse(wrapped=wrapped), shared.pulse(wrapped=wrapped)
+            assert np.array_equal(alone.begins, both.begins)
+            assert np.array_equal(alone.changes, both.changes)
+        # Round and round it is the middle of itself three times over.
+    mono = rng.normal(0, 0.2, 128 * 400).astype(np.float32)
+    thrice = Pulses(np.tile(mono, 3)).pulse(wrapped=False).begins[0]
+    round_ = Pulses(mono).pulse(wrapped=True).begins[0]
+    assert np.corrcoef(thrice[400:800], round_)[0, 1] > 0.999

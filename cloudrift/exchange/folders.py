@@ -5,7 +5,9 @@ files that are new or have changed are listened to, by processes that give way t
 """
 
 import contextlib
+import dataclasses
 import functools
+import heapq
 import os
 import re
 import sqlite3
@@ -21,7 +23,16 @@ from platformdirs import user_cache_path
 
 from cloudrift.audio.files import make_folder
 from cloudrift.audio.stretch_child import end_with_parent
-from cloudrift.exchange.service import ExchangeError, Found, Moved, Offer, Wanted, found_among
+from cloudrift.exchange.service import (
+    MOST_FOUND,
+    ExchangeError,
+    Fits,
+    Found,
+    Moved,
+    Offer,
+    Wanted,
+    far_off,
+)
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import path_of, path_text, shown
 from cloudrift.ground.wanted import Cancelled, never
@@ -31,7 +42,7 @@ from cloudrift.theory.key import Key, parse_key
 SUFFIXES = frozenset({".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff"})
 PROCESSES, AT_ONCE = 2, 16
 MOST_FILES = 200_000
-VERSION = 1  # of what is written down: another one begins anew
+VERSION = 2  # of what is written down: another one begins anew
 LIKE = ("brightness", "loudness", "seconds", "tempo")
 _TABLES = """
 CREATE TABLE files (
@@ -41,7 +52,7 @@ CREATE TABLE files (
   maker TEXT NOT NULL, problem TEXT NOT NULL
 );
 CREATE INDEX of_folder ON files (folder);
-CREATE VIRTUAL TABLE words USING fts5 (path UNINDEXED, text);
+CREATE VIRTUAL TABLE words USING fts5 (text);
 """
 
 
@@ -200,17 +211,22 @@ class OwnFolders:
             words = " ".join(f'"{word}"*' for word in re.findall(r"\w+", wanted.words))
             if words:
                 rows = base.execute(
-                    f"SELECT {_COLUMNS} FROM files JOIN words ON words.path = files.path "
+                    f"SELECT {_COLUMNS} FROM files JOIN words ON words.rowid = files.rowid "
                     "WHERE words.text MATCH ? AND problem = ''", (words,)).fetchall()  # fmt: skip
             else:
                 rows = base.execute(f"SELECT {_COLUMNS} FROM files WHERE problem = ''").fetchall()
         if cancelled():
             raise Cancelled
-        offers = (_offer(*row) for row in rows)
-        without_words = Wanted(kind=wanted.kind, key=wanted.key, within_st=wanted.within_st,
-                               tempo=wanted.tempo, within_percent=wanted.within_percent,
-                               licence=wanted.licence)  # fmt: skip
-        return found_among(offers, without_words)
+        # Of thousands of rows, only those that are shown become offers.
+        fits = Fits(dataclasses.replace(wanted, words=""))
+        near = []
+        for row in rows:
+            _path, name, kind, _seconds, tempo, key, licence, _maker = row
+            takes = fits.takes(kind, licence, _key(key), tempo)
+            if takes is not None:
+                near.append((far_off(kind, *takes), name, takes, row))
+        best = heapq.nsmallest(MOST_FOUND, near, key=lambda one: one[:2])
+        return [Found(_offer(*row), *takes) for _far, _name, takes, row in best]
 
     def like(self, offer_id: str, most: int = 50) -> list[Found]:
         """Return what sounds most like a recording: as bright, as loud, as long, as fast."""
@@ -279,13 +295,14 @@ def _audio_in(folder: Path, cancelled: Callable[[], bool]) -> Iterator[tuple[str
 
 
 def _forget(base: sqlite3.Connection, path: str) -> None:
-    base.execute("DELETE FROM files WHERE path = ?", (path,))
-    base.execute("DELETE FROM words WHERE path = ?", (path,))
+    row = base.execute("DELETE FROM files WHERE path = ? RETURNING rowid", (path,)).fetchone()
+    if row is not None:
+        base.execute("DELETE FROM words WHERE rowid = ?", row)
 
 
 def _write(base: sqlite3.Connection, path: str, seen: tuple[str, int, int], one: Listed) -> None:
     _forget(base, path)
     marks = ", ".join("?" * 14)
-    base.execute(f"INSERT INTO files VALUES ({marks})", (path, *seen, *one))
+    made = base.execute(f"INSERT INTO files VALUES ({marks})", (path, *seen, *one))
     text = re.sub(r"[\W_]+", " ", f"{path} {one.name} {one.kind} {one.maker}")
-    base.execute("INSERT INTO words VALUES (?, ?)", (path, text))
+    base.execute("INSERT INTO words (rowid, text) VALUES (?, ?)", (made.lastrowid, text))

@@ -60,10 +60,8 @@ class Found(NamedTuple):
 
     @property
     def far(self) -> float:
-        """How far in all: a semitone weighs as much as 4 % of tempo; a bed is near to nothing."""
-        if self.offer.kind == "bed":
-            return BED_FAR
-        return abs(self.semitones) + abs(math.log2(self.pace)) * 17
+        """How far in all."""
+        return far_off(self.offer.kind, self.semitones, self.pace)
 
 
 class Service(Protocol):
@@ -76,28 +74,61 @@ class Service(Protocol):
         """Return a file with a recording, its labels in it. Raises Cancelled when told to stop."""
 
 
+class Fits:
+    """What it takes of recordings to fit what is wanted; asked of thousands, so it remembers."""
+
+    def __init__(self, wanted: Wanted) -> None:
+        self._wanted = wanted
+        self._words = wanted.words.casefold().split()
+        self._licence = wanted.licence.casefold()
+        self._of_key: dict[Key, int | None] = {}
+        self._of_tempo: dict[float, float | None] = {}
+
+    def takes(
+        self, kind: str, licence: str, key: Key | None, tempo: float
+    ) -> tuple[int, float] | None:
+        """Return by how many semitones and at which pace one fits, or None where it does not."""
+        wanted = self._wanted
+        if (wanted.kind and kind != wanted.kind) or self._licence not in licence.casefold():
+            return None
+        semitones: int | None = 0
+        pace: float | None = 1.0
+        if kind != "bed":
+            if wanted.key is not None and key is not None:
+                if key not in self._of_key:
+                    self._of_key[key] = self._semitones(wanted.key, key)
+                semitones = self._of_key[key]
+            if wanted.tempo and tempo:
+                if tempo not in self._of_tempo:
+                    self._of_tempo[tempo] = self._pace(tempo)
+                pace = self._of_tempo[tempo]
+        return None if semitones is None or pace is None else (semitones, pace)
+
+    def found(self, offer: Offer) -> Found | None:
+        """Return an offer with what it takes, or None where it is not what is wanted."""
+        if self._words:
+            text = " ".join((offer.name, *offer.words, offer.maker, offer.kind)).casefold()
+            if not all(word in text for word in self._words):
+                return None
+        takes = self.takes(offer.kind, offer.licence, offer.key, offer.tempo)
+        return None if takes is None else Found(offer, *takes)
+
+    def _semitones(self, wanted: Key, key: Key) -> int | None:
+        away = (home_of(wanted) - home_of(key) + 6) % 12 - 6
+        return away if abs(away) <= self._wanted.within_st else None
+
+    def _pace(self, tempo: float) -> float | None:
+        pace = self._wanted.tempo / (tempo * times_counted(tempo, self._wanted.tempo))
+        return pace if abs(pace - 1) * 100 <= self._wanted.within_percent else None
+
+
+def far_off(kind: str, semitones: int, pace: float) -> float:
+    """How far in all: a semitone weighs as much as 4 % of tempo; a bed is near to nothing."""
+    return BED_FAR if kind == "bed" else abs(semitones) + abs(math.log2(pace)) * 17
+
+
 def found_among(offers: Iterable[Offer], wanted: Wanted) -> list[Found]:
     """Return the offers that are what is wanted, the nearest first."""
-    found = [one for offer in offers if (one := _match(offer, wanted)) is not None]
+    fits = Fits(wanted)
+    found = [one for offer in offers if (one := fits.found(offer)) is not None]
     return sorted(found, key=lambda one: (one.far, one.offer.name))[:MOST_FOUND]
-
-
-def _match(offer: Offer, wanted: Wanted) -> Found | None:
-    if wanted.words:
-        text = " ".join((offer.name, *offer.words, offer.maker, offer.kind)).casefold()
-        if not all(word in text for word in wanted.words.casefold().split()):
-            return None
-    if wanted.kind and offer.kind != wanted.kind:
-        return None
-    if wanted.licence and wanted.licence.casefold() not in offer.licence.casefold():
-        return None
-    semitones, pace = 0, 1.0
-    if wanted.key is not None and offer.key is not None and offer.kind != "bed":
-        semitones = (home_of(wanted.key) - home_of(offer.key) + 6) % 12 - 6
-        if abs(semitones) > wanted.within_st:
-            return None
-    if wanted.tempo and offer.tempo and offer.kind != "bed":
-        pace = wanted.tempo / (offer.tempo * times_counted(offer.tempo, wanted.tempo))
-        if abs(pace - 1) * 100 > wanted.within_percent:
-            return None
-    return Found(offer, semitones, pace)
