@@ -11,6 +11,7 @@ from cloudrift.desktop.frame.window import Window
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.session.hearing import BARE, TREATED
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.microphone.taker import State
 from cloudrift.devices import SilentSpeaker
 from cloudrift.exchange import StandIn
 from cloudrift.sound import find_sound
@@ -77,6 +78,20 @@ def main() -> None:
     wait(app, session, 2)
     shot("recording")
     window.message.hide()
+    session.document.undo()
+    window.open_microphone()
+    drawer = window.microphone
+    drawer.take.click()
+    while drawer.taker.state is not State.TAKES:
+        wait(app, session, 0.1)
+    wait(app, session, 1.15 * loop.frames / loop.rate)
+    drawer.take.click()
+    while len(session.loop.layers) == count:
+        wait(app, session, 0.1)
+    wait(app, session, 2)
+    shot("microphone")
+    window.message.hide()
+    drawer.close_drawer()
     session.document.undo()
     window.show_stage(2)
     session.select(line_of="l3", treatment_id=loop.line_of("l3")[1].id)

@@ -29,7 +29,8 @@ def about(found: Found) -> str:
     parts += [offer.licence or "licence not said"]
     takes = []
     if found.semitones:
-        takes.append(f"{number(found.semitones, '+d')} semitones into the key")
+        steps = "semitone" if abs(found.semitones) == 1 else "semitones"
+        takes.append(f"{number(found.semitones, '+d')} {steps} into the key")
     if abs(found.pace - 1) > 0.0005:
         takes.append(f"{number(100 * (found.pace - 1), '+.0f')} % to the tempo")
     return "\n".join((*parts, "; ".join(takes) or "fits as it is"))
