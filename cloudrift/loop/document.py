@@ -1,4 +1,4 @@
-"""The document: all that one file holds. Today that is a loop; prints and sections stand beside it.
+"""The document: all that one file holds: a loop, and the prints that were made of it.
 
 A history moves from document to document, a file is one, and what is drawn, heard and written is
 always a loop of it: ``section_loop`` says which.
@@ -9,16 +9,58 @@ from typing import Union
 import msgspec
 from msgspec.structs import replace
 
+from cloudrift.audio.clips import is_clip_name
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import check_name
+from cloudrift.loop.checks import unique
 from cloudrift.loop.model import Loop
 from cloudrift.loop.newer import Newer
 
 
+class Recipe(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """What a print was made from: a loop by its content, and which of its layers (none: all)."""
+
+    loop: str
+    layers: tuple[str, ...] = ()
+
+
+class Print(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """Sound that was made of a loop: its clip, and its recipe."""
+
+    id: str
+    name: str
+    clip: str
+    recipe: Recipe
+
+    def __post_init__(self) -> None:
+        check_name("a print", self.name)
+        if not is_clip_name(self.clip):
+            raise CloudriftError(f"print {self.id}: {self.clip[:60]!r} does not name a recording")
+
+
+class RecipeLoop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A loop that prints were made from, by its content; kept once for all of them."""
+
+    content: str
+    loop: Loop
+
+
 class Document(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """A loop, and what a newer program has written beside it (``newer``; see ``loop.newer``)."""
+    """A loop, its prints, the loops that those were made from, and what a newer program has
+    written beside them (``newer``; see ``loop.newer``).
+    """
 
     loop: Loop
+    prints: tuple[Print, ...] = ()
+    recipes: tuple[RecipeLoop, ...] = ()
     newer: Newer | None = None
+
+    def __post_init__(self) -> None:
+        unique("prints", (one.id for one in self.prints))
+        there = {one.content for one in self.recipes}
+        for one in self.prints:
+            if one.recipe.loop not in there:
+                raise CloudriftError(f"print {one.id}: the loop it was made from is not there")
 
     @classmethod
     def of(cls, what: Union[Loop, "Document"]) -> "Document":

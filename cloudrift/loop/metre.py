@@ -7,6 +7,8 @@ from msgspec.structs import replace
 from cloudrift.ground.words import plural
 from cloudrift.loop import spec
 from cloudrift.loop.chord_time import lasting
+from cloudrift.loop.flip import Flipped
+from cloudrift.loop.flipping import lay
 from cloudrift.loop.model import Chord, Layer, Loop
 from cloudrift.loop.recorded import FromRecording
 from cloudrift.notes.note import Note, numbered
@@ -98,7 +100,13 @@ class _Bars:
         if layer.own is not None:
             kept = (note for note in layer.own if not self.goes(note.start_tick))
             source = replace(source, notes=numbered(self.note(note) for note in kept))
-        if isinstance(source, FromRecording):
+        if isinstance(source, Flipped):
+            still = (replace(place, at_tick=self.at(place.at_tick)) for place in source.places
+                    if not self.goes(place.at_tick))  # fmt: skip
+            source = replace(source, places=())
+            for place in still:
+                source = lay(source, place)
+        elif isinstance(source, FromRecording):
             source = replace(source, at_tick=self.at(source.at_tick))
         elif source.lens.where:
             places = ((self.at(a), self.at(b)) for a, b in source.lens.where)

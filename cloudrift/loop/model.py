@@ -15,6 +15,7 @@ from cloudrift.ground.words import check_name
 from cloudrift.loop import spec
 from cloudrift.loop.checks import unique, within
 from cloudrift.loop.chord import Chord
+from cloudrift.loop.flip import Flipped
 from cloudrift.loop.recorded import FromRecording
 from cloudrift.loop.source import (
     STRIKING,
@@ -87,8 +88,20 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 
     @property
     def recorded(self) -> FromRecording | None:
-        """The recording that it is, if it is one."""
-        return self.source if isinstance(self.source, FromRecording) else None
+        """The recording that it is, or that it is cut from."""
+        source = self.source
+        return source.of if isinstance(source, Flipped) else (
+            source if isinstance(source, FromRecording) else None)  # fmt: skip
+
+    @property
+    def flipped(self) -> Flipped | None:
+        """The flip that it is, if it is one."""
+        return self.source if isinstance(self.source, Flipped) else None
+
+    def with_recorded(self, recorded: FromRecording) -> "Layer":
+        """Return it with its recording, or the one that it is cut from, in another's place."""
+        flip = self.flipped
+        return replace(self, source=recorded if flip is None else replace(flip, of=recorded))
 
     @property
     def own(self) -> tuple[Note, ...] | None:

@@ -11,6 +11,7 @@ from cloudrift.audio.listen.labels import plain_name
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import MOST_NAME, NAME_TYPED, free_name
 from cloudrift.loop import spec
+from cloudrift.loop.flipping import to_length
 from cloudrift.loop.model import Layer, Loop, new_id
 from cloudrift.loop.recorded import (
     LEAST_GAIN_DB,
@@ -82,7 +83,7 @@ def set_facts(loop: Loop, layer_id: str, **changes: Any) -> Loop:
 
 def with_recording(loop: Loop, layer_id: str, source: FromRecording) -> Loop:
     """Put another recording, or the same otherwise, in a layer's place."""
-    layers = (replace(x, source=source) if x.id == layer_id else x for x in loop.layers)
+    layers = (x.with_recorded(source) if x.id == layer_id else x for x in loop.layers)
     return replace(loop, layers=tuple(layers))
 
 
@@ -98,7 +99,7 @@ def moved(layer: Layer, source: FromRecording, semitones: int) -> Layer:
     if source.facts.key is None and not source.facts.pitch:
         return layer
     shift = in_reach(source.semitones + semitones)
-    return replace(layer, source=replace(source, semitones=shift))
+    return layer.with_recorded(replace(source, semitones=shift))
 
 
 def ways_into(source: FromRecording, key: Key) -> tuple[int, ...]:
@@ -137,6 +138,8 @@ def with_turns(layer: Layer, have: int, bars: int, bar: int) -> Layer:
     A recording that came once comes once in each turn.
     """
     source = layer.recorded
+    if layer.flipped is not None:
+        return replace(layer, source=to_length(layer.flipped, bars * bar))
     if source is None:
         return layer
     changes: dict[str, Any] = {"at_tick": source.at_tick % (bars * bar)}

@@ -1,4 +1,5 @@
-"""Where a layer's sound comes from: notes that follow the chords, notes of its own, a recording.
+"""Where a layer's sound comes from: notes that follow the chords, notes of its own, a recording,
+or the pieces of one.
 
 A source is one of a tagged union: each answers what any of them can be asked (what it plays, how
 long it rings, what it carries along), and each kind has a step of its own that renders it.
@@ -13,6 +14,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, Settings
 from cloudrift.ground.words import plural
 from cloudrift.loop.checks import within
+from cloudrift.loop.flip import Flipped
 from cloudrift.loop.recorded import FromRecording
 from cloudrift.notes.lens import Lens, look
 from cloudrift.notes.note import HIGHEST, LOWEST, MOST, Note
@@ -238,7 +240,7 @@ class OwnNotes(PlayedSource, frozen=True, kw_only=True, tag="notes"):
         return looked_at(self.notes, "own notes").sounding
 
 
-Source = Union[FromChords, OwnNotes, FromRecording]  # noqa: UP007 - more of them come
+Source = Union[FromChords, OwnNotes, FromRecording, Flipped]  # noqa: UP007 - more of them come
 
 
 def with_notes(source: PlayedSource, notes: tuple[Note, ...] | None) -> PlayedSource:

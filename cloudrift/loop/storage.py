@@ -18,7 +18,7 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import PRIVATE, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import check_parts, in_bounds, read_archive, reading
-from cloudrift.loop.document import Document
+from cloudrift.loop.document import Document, Print, RecipeLoop
 from cloudrift.loop.model import Chord, Group, Layer, Loop
 from cloudrift.loop.newer import Newer, put_back, taken_apart
 from cloudrift.sound.own_files import MAX_BYTES, check_clips, is_clip, write_clips
@@ -78,14 +78,17 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     6: _to_7,
     # Schema 8 lets a layer come from a recording; none did before.
     7: lambda document: document,
-    # Schema 9 gives recordings of own sounds their keys and velocities; before, the nearest played.
+    # Schema 9 gives recordings of own sounds their keys and velocities (before, the nearest
+    # played), layers that are flips, and prints beside the loop; none were before.
     8: lambda document: document,
 }
 
 
 def clips_of(document: Document) -> set[str]:
     """Return the names of the clips that a document is made of, or keeps for a newer program."""
-    own = {one.clip for layer in document.loop.layers for one in layer.source.recordings}
+    loops = (document.loop, *(one.loop for one in document.recipes))
+    own = {one.clip for loop in loops for layer in loop.layers for one in layer.source.recordings}
+    own |= {one.clip for one in document.prints}
     return own | set(document.newer.clips if document.newer else ())
 
 
@@ -113,10 +116,14 @@ def _written(document: Document) -> dict[str, Any]:
     head: dict[str, Any] = {"format": FORMAT, "schema": SCHEMA}
     newer = document.newer
     if newer is None:
-        return head | {"loop": document.loop}
+        head["loop"] = document.loop
+        if document.prints:
+            head |= {"prints": document.prints, "recipes": document.recipes}
+        return head
     # As it was: a newer program finds its own again, and one like this knows that it may read it.
     head |= {"schema": newer.schema, "needs": SCHEMA}
-    head["loop"] = msgspec.json.decode(msgspec.json.encode(document.loop))
+    known = msgspec.json.decode(msgspec.json.encode(document))
+    head |= {name: known[name] for name in ("loop", "prints", "recipes") if known.get(name)}
     put_back(head, newer.fields)
     return head
 
@@ -167,9 +174,13 @@ def load_document(
         carried |= clips.add_all(beside)
     document = document_from(text, str(path))
     if clips is not None:
-        for at, layer in enumerate(document.loop.layers):
-            where = f"{path}: loop.layers[{at}], {layer.name}"
-            check_clips(layer.source.recordings, clips, where)
+        loops = {"loop": document.loop}
+        loops |= {f"recipes[{i}].loop": one.loop for i, one in enumerate(document.recipes)}
+        for name, loop in loops.items():
+            for at, layer in enumerate(loop.layers):
+                where = f"{path}: {name}.layers[{at}], {layer.name}"
+                check_clips(layer.source.recordings, clips, where)
+        check_clips(document.prints, clips, f"{path}: prints")
         if document.newer is not None:
             strange = tuple(sorted(carried - clips_of(document)))
             document = replace(document, newer=replace(document.newer, clips=strange))
@@ -238,6 +249,8 @@ class _Head(msgspec.Struct):
     schema: int = 0
     needs: int = SCHEMA + 1  # what a newer file must say is less
     loop: msgspec.Raw = msgspec.Raw(b"null")
+    prints: msgspec.Raw = msgspec.Raw(b"[]")
+    recipes: msgspec.Raw = msgspec.Raw(b"[]")
 
 
 def _document_from(text: bytes, where: str) -> Document:
@@ -263,10 +276,12 @@ def _document_from(text: bytes, where: str) -> Document:
         )
     if head.schema == SCHEMA:
         try:
-            return Document(loop=in_bounds(msgspec.json.decode(head.loop, type=Loop), where))
+            loop = in_bounds(msgspec.json.decode(head.loop, type=Loop), where)
         except msgspec.ValidationError as error:
             if len(head.loop) > MOST_TO_LOOK_AT:
                 raise CloudriftError(f"{where}: {_placed(str(error), 'loop')}") from error
+        else:
+            return _with_prints(loop, head.prints, head.recipes, where)
     document = {"loop": in_bounds(msgspec.json.decode(head.loop), where)}
     for step in range(head.schema, SCHEMA):
         document = MIGRATIONS[step](document)
@@ -285,7 +300,20 @@ def _newer_from(text: bytes, schema: int, where: str) -> Document:
     loop = known.get("loop")
     if not isinstance(loop, dict):
         raise CloudriftError(f"{where}: {MEMBER} has no loop in it")
-    return Document(loop=_loop_of(loop, where), newer=Newer(schema=schema, fields=aside))
+    prints, recipes = (msgspec.json.encode(known.get(x, [])) for x in ("prints", "recipes"))
+    document = _with_prints(_loop_of(loop, where), prints, recipes, where)
+    return replace(document, newer=Newer(schema=schema, fields=aside))
+
+
+def _with_prints(loop: Loop, prints: bytes, recipes: bytes, where: str) -> Document:
+    """Return a document with the prints that stand beside its loop, as they were written."""
+    try:
+        return Document(
+            loop=loop, prints=msgspec.json.decode(prints, type=tuple[Print, ...]),
+            recipes=in_bounds(msgspec.json.decode(recipes, type=tuple[RecipeLoop, ...]), where),
+        )  # fmt: skip
+    except msgspec.ValidationError as error:
+        raise CloudriftError(f"{where}: its prints: {error}") from error
 
 
 def _loop_of(raw: dict[str, Any], where: str) -> Loop:

@@ -20,6 +20,7 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.wrap import changed_span
 from cloudrift.loop.model import LEVEL
+from cloudrift.render.cutting import Cuts, cut_up
 from cloudrift.render.laying import Laying, laid
 from cloudrift.sound.part import Part, ToneCache
 from cloudrift.texture.context import Context
@@ -159,6 +160,31 @@ class Recorded(Node):
         self, inputs: list[Looped], start: int, count: int, former: Former | None = None
     ) -> Stereo:
         """Lay it: what takes long is to fit it, and that is kept."""
+        return slice_wrapped(self.make([]), start, count)
+
+
+class CutUp(Node):
+    """A recording in pieces, each laid where it plays."""
+
+    kind = "cut up"
+
+    def __init__(self, cuts: Cuts, clips: ClipStore, place: tuple[str, ...], label: str) -> None:
+        self._cuts, self._clips = cuts, clips
+        super().__init__(place=place, depends=cuts, label=label)
+
+    @property
+    def frames(self) -> int:
+        """How many frames it makes."""
+        return self._cuts.laying.frames
+
+    def make(self, inputs: list[Stereo]) -> Stereo:
+        """Lay its pieces."""
+        return cut_up(self._cuts, self._clips)
+
+    def stretch(
+        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
+    ) -> Stereo:
+        """Lay them: what takes long is to make them, and that is kept."""
         return slice_wrapped(self.make([]), start, count)
 
 

@@ -9,13 +9,16 @@ from msgspec.structs import replace
 
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.loop import spec
+from cloudrift.loop.flip import Flipped
 from cloudrift.loop.model import Group, Layer, LineAt, Loop
 from cloudrift.loop.recorded import FromRecording
 from cloudrift.loop.source import SoundUse
 from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.time import Clock, bar_ticks
+from cloudrift.render.cutting import cuts_of
 from cloudrift.render.laying import Laying, laying_of
 from cloudrift.render.nodes import (
+    CutUp,
     LineBlended,
     Node,
     Played,
@@ -113,6 +116,10 @@ def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, *, once: bool = False
 
     Two sounds that take turns are added up.
     """
+    if isinstance(layer.source, Flipped):
+        context = layer_context(loop, layer, once=once)
+        cuts = cuts_of(layer.source, context, loop.ticks, loop.metre)
+        return CutUp(cuts, tones.clips, ("bare", layer.id), f"{layer.name}: pieces")
     if isinstance(layer.source, FromRecording):
         laying = layer_laying(loop, layer, once=once)
         return Recorded(laying, tones.clips, ("bare", layer.id), f"{layer.name}: recording")

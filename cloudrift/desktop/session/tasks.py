@@ -83,11 +83,12 @@ class Tasks(QObject):
                 answer = work(
                     stale, lambda share, text: self._moved.emit(name, number, share, text)
                 )
-            except (CloudriftError, Cancelled) as error:
-                self._failed.emit(name, number, error)
             except Exception as error:
-                said = CloudriftError(error_words(error, f"{name} could not be worked out"))
-                self._failed.emit(name, number, said)
+                known = isinstance(error, CloudriftError | Cancelled)
+                said = error if known else CloudriftError(
+                    error_words(error, f"{name} could not be worked out"))  # fmt: skip
+                # What went wrong with what nobody wants any more is not said.
+                self._failed.emit(name, number, Cancelled() if stale() else said)
             else:
                 self._done.emit(name, number, answer)
 

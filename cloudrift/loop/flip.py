@@ -1,0 +1,208 @@
+"""A layer that is a flip: a recording cut into pieces, and where each plays now.
+
+Times are ticks of the loop, counted from where the recording lies in it: what is cut is what is
+heard of it, fitted and shifted.
+"""
+
+from itertools import pairwise
+from typing import TYPE_CHECKING, ClassVar
+
+import msgspec
+
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import plural
+from cloudrift.loop.checks import within
+from cloudrift.loop.chord import Chord
+from cloudrift.loop.recorded import FromRecording
+from cloudrift.notes.note import Note
+
+if TYPE_CHECKING:
+    from cloudrift.loop.source import SoundUse
+
+MOST_CUTS, MOST_PLACES, MOST_TIMES, MOST_CHORDS = 512, 1024, 64, 512
+SHORTEST_TICKS = 15  # a hundred and twenty-eighth
+MOST_ST, LOWEST_DB, HIGHEST_DB = 24.0, -60.0, 12.0
+FADE_IN_MS, FADE_OUT_MS, LONGEST_FADE_MS = 2.0, 8.0, 2000.0
+MOST_TICKS = 1 << 24
+
+
+class Place(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A span of the recording, and where and how it plays.
+
+    What is longer than its place is cut, what is shorter leaves a gap. ``times`` is how often its
+    start is struck in it, each time ``level_step_db`` louder and ``step_st`` higher. ``semitones``
+    moves its pitch, its length held, or as on ``tape``. What leads on in the recording from one
+    place to the next is not faded.
+    """
+
+    at_tick: int
+    length_ticks: int
+    from_tick: int
+    from_ticks: int
+    backward: bool = False
+    times: int = 1
+    semitones: float = 0.0
+    tape: bool = False
+    level_db: float = 0.0
+    pan: float = 0.0
+    level_step_db: float = 0.0
+    step_st: float = 0.0
+    fade_in_ms: float = FADE_IN_MS
+    fade_out_ms: float = FADE_OUT_MS
+    mute: bool = False
+
+    def __post_init__(self) -> None:
+        where = f"the piece at tick {self.at_tick}"
+        within(f"{where}: place", self.at_tick, 0, MOST_TICKS, " ticks")
+        within(f"{where}: start in the print", self.from_tick, 0, MOST_TICKS, " ticks")
+        for what, ticks in (("length", self.length_ticks), ("span", self.from_ticks)):
+            within(f"{where}: {what}", ticks, SHORTEST_TICKS, MOST_TICKS, " ticks")
+        within(f"{where}: times", self.times, 1, MOST_TIMES)
+        within(f"{where}: shift", self.semitones, -MOST_ST, MOST_ST, " semitones")
+        within(f"{where}: level", self.level_db, LOWEST_DB, HIGHEST_DB, " dB")
+        within(f"{where}: pan", self.pan, -1, 1)
+        within(f"{where}: louder each time by", self.level_step_db, -12, 12, " dB")
+        within(f"{where}: higher each time by", self.step_st, -12, 12, " semitones")
+        for what, ms in (("fade in", self.fade_in_ms), ("fade out", self.fade_out_ms)):
+            within(f"{where}: {what}", ms, 0, LONGEST_FADE_MS, " ms")
+
+    @property
+    def end_tick(self) -> int:
+        """Where its place ends."""
+        return self.at_tick + self.length_ticks
+
+    @property
+    def end_from(self) -> int:
+        """Where its span ends in the recording."""
+        return self.from_tick + self.from_ticks
+
+    @property
+    def plain(self) -> bool:
+        """Whether it plays as it is in the recording, wherever; forward or backward."""
+        as_it_is = Place(at_tick=self.at_tick, length_ticks=self.length_ticks,
+                         from_tick=self.from_tick, from_ticks=self.from_ticks,
+                         backward=self.backward)  # fmt: skip
+        return self == as_it_is and self.length_ticks == self.from_ticks
+
+
+class Flipped(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True,
+              tag_field="kind", tag="flip"):  # fmt: skip
+    """A recording (``of``), cut at ``cuts`` (ticks, the first 0), playing at ``places``.
+
+    It lasts ``length_ticks`` where nothing is moved. ``chords`` are those that sound in it, as far
+    as they are known; ``print_id`` names the print that it was cut from.
+    """
+
+    follows: ClassVar[bool] = False
+
+    of: FromRecording
+    length_ticks: int
+    cuts: tuple[int, ...]
+    places: tuple[Place, ...]
+    chords: tuple[Chord, ...] = ()
+    print_id: str = ""
+
+    def check(self, where: str) -> None:
+        """Raise CloudriftError that names what can't be."""
+        self.of.check(where)
+        within(f"{where}: length", self.length_ticks, SHORTEST_TICKS, MOST_TICKS, " ticks")
+        within(f"{where}: number of pieces", len(self.cuts), 1, MOST_CUTS)
+        within(f"{where}: number of places", len(self.places), 0, MOST_PLACES)
+        edges = (*self.cuts, self.length_ticks)
+        if self.cuts[0] != 0 or any(b - a < SHORTEST_TICKS for a, b in pairwise(edges)):
+            raise CloudriftError(
+                f"{where}: its cuts do not rise from its start to its end, {SHORTEST_TICKS} ticks "
+                "apart or more"
+            )
+        end = 0
+        for place in self.places:
+            if place.at_tick < end:
+                raise CloudriftError(f"{where}: two pieces play at tick {place.at_tick}")
+            if place.end_from > self.length_ticks:
+                raise CloudriftError(
+                    f"{where}: the piece at tick {place.at_tick} lies outside of what was cut"
+                )
+            end = place.end_tick
+        within(f"{where}: number of chords", len(self.chords), 0, MOST_CHORDS)
+
+    # --- pieces -------------------------------------------------------------------------------
+
+    @property
+    def pieces(self) -> tuple[tuple[int, int], ...]:
+        """Each piece's start and end."""
+        return tuple(pairwise((*self.cuts, self.length_ticks)))
+
+    def piece_at(self, tick: int) -> int:
+        """Return the number of the piece that a tick of the recording lies in."""
+        return max(i for i, cut in enumerate(self.cuts) if cut <= max(tick, 0))
+
+    def chord_at(self, tick: int) -> Chord | None:
+        """Return the chord that sounds at a tick of the recording."""
+        return next((c for c in self.chords
+                     if c.start_tick <= tick < c.start_tick + c.length_ticks), None)  # fmt: skip
+
+    # --- as a source --------------------------------------------------------------------------
+
+    @property
+    def end_tick(self) -> int:
+        """Where its last place ends."""
+        return self.places[-1].end_tick if self.places else 0
+
+    @property
+    def sounds(self) -> tuple["SoundUse", ...]:
+        """The sounds that it plays notes with: none."""
+        return ()
+
+    all_sounds = sounds
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+        return self.of.name
+
+    @property
+    def sound_text(self) -> str:
+        """What is heard, in words."""
+        return self.of.sound_text
+
+    @property
+    def is_silent(self) -> bool:
+        """Whether nothing can be heard of it."""
+        return all(place.mute for place in self.places)
+
+    @property
+    def rings_s(self) -> float:
+        """How long it goes on behind the loop's end, in seconds: a fade."""
+        return LONGEST_FADE_MS / 1000
+
+    @property
+    def recordings(self) -> tuple[FromRecording, ...]:
+        """The recordings that it carries along."""
+        return (self.of,)
+
+    @property
+    def unknown(self) -> tuple[str, ...]:
+        """What of it this program does not know."""
+        return ()
+
+    def notes_in(self, around: object) -> tuple[Note, ...]:
+        """It has no notes."""
+        del around
+        return ()
+
+    @property
+    def text(self) -> str:
+        """What it plays, in words."""
+        backward = sum(place.backward for place in self.places)
+        turned = f", {backward} backward" if backward else ""
+        return f"{plural(len(self.places), 'piece')}{turned}"
+
+
+def letters_of(number: int) -> str:
+    """Return the letters of a piece by its number: a to z, then aa, ab, …"""
+    text = ""
+    number += 1
+    while number:
+        number, rest = divmod(number - 1, 26)
+        text = chr(ord("a") + rest) + text
+    return text

@@ -1,0 +1,185 @@
+"""How the pieces of a flip are laid into a loop: the plain numbers of it, and the sound."""
+
+from itertools import pairwise
+from typing import NamedTuple
+
+import numpy as np
+import soxr
+
+from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine, silence, to_gain
+from cloudrift.audio.clips import ClipStore
+from cloudrift.audio.looped import slice_wrapped
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.lru import remembered
+from cloudrift.loop.flip import Flipped, Place
+from cloudrift.notes.time import Clock
+from cloudrift.render.laying import Fitting, Laying, laying_of, made_of
+from cloudrift.texture.context import Context
+
+LEAST_FRAMES = 16
+
+
+class Cut(NamedTuple):
+    """One place in frames: which span of the fitted recording, and where and how it plays.
+
+    ``start`` counts from the recording's origin; ``fades`` are those in and out, 0 where it leads
+    on from the place before, or into the next.
+    """
+
+    start: int
+    span: int
+    at: int
+    lasts: int
+    backward: bool
+    times: int
+    semitones: float
+    tape: bool
+    gains: tuple[float, float]
+    step_db: float
+    step_st: float
+    fades: tuple[int, int]
+
+
+class Cuts(NamedTuple):
+    """A recording as it would be laid whole, and the cuts of it that play."""
+
+    laying: Laying
+    cuts: tuple[Cut, ...]
+
+
+def cuts_of(flip: Flipped, context: Context, ticks: int, metre: tuple[int, int]) -> Cuts:
+    """Return how a flip is laid into a loop of so many ticks, in front of its layer's line."""
+    laying = laying_of(flip.of, context, ticks, metre)
+    clock = Clock.of(context.tempo, context.rate)
+    first = clock.frames(flip.of.at_tick)
+    level = to_gain(flip.of.gain_db)
+    heard = [place for place in flip.places if not place.mute]
+    lead = _leads(flip, heard)
+    rate = context.rate
+    cuts = []
+    for place, (led, leads) in zip(heard, lead, strict=True):
+        at, end = clock.frames(place.at_tick), clock.frames(place.end_tick)
+        start, stop = clock.frames(place.from_tick), clock.frames(place.end_from)
+        pan = place.pan
+        gain = level * to_gain(place.level_db)
+        gains = (gain * min(1.0, 1 - pan), gain * min(1.0, 1 + pan))
+        fades = (0 if led else int(place.fade_in_ms * rate / 1000),
+                 0 if leads else int(place.fade_out_ms * rate / 1000))  # fmt: skip
+        cuts.append(Cut(
+            start=start, span=stop - start, at=first + at, lasts=end - at,
+            backward=place.backward, times=place.times, semitones=place.semitones,
+            tape=place.tape, gains=gains, step_db=place.level_step_db, step_st=place.step_st,
+            fades=fades,
+        ))  # fmt: skip
+    return Cuts(laying._replace(gain_db=0.0), tuple(cuts))
+
+
+def _leads(flip: Flipped, heard: list[Place]) -> list[tuple[bool, bool]]:
+    """Of each place, whether the one before leads on into it, and it into the next.
+
+    Round the loop, the last leads into the first.
+    """
+    total = flip.length_ticks
+
+    def on(one: Place, then: Place, *, over: bool) -> bool:
+        same = one.plain and then.plain and one.backward == then.backward
+        meets = one.end_tick == then.at_tick + over * total
+        ends, begins = (
+            (one.from_tick, then.end_from) if one.backward else (one.end_from, then.from_tick)
+        )
+        return same and meets and ends % total == begins % total
+
+    if not heard:
+        return []
+    joined = [on(a, b, over=False) for a, b in pairwise(heard)]
+    round_ = flip.of.facts.kind == "loop" and on(heard[-1], heard[0], over=True)
+    return list(zip([round_, *joined], [*joined, round_], strict=True))
+
+
+def cut_up(cuts: Cuts, clips: ClipStore) -> Stereo:
+    """Return a flip in its loop, (2, frames): in the steady state, or one pass of it."""
+    laying = cuts.laying
+    out = silence(laying.frames)
+    for cut in cuts.cuts:
+        piece = _sounding(cut, laying.fitting, clips)
+        if not laying.once:
+            add_wrapped(out, piece, cut.at)
+        elif cut.at < laying.frames:
+            piece = piece[:, : laying.frames - cut.at]
+            out[:, cut.at : cut.at + piece.shape[1]] += piece
+    return out
+
+
+def _sounding(cut: Cut, fitting: Fitting, clips: ClipStore) -> Stereo:
+    """Return what plays at a place, (2, its length and its fade out), read-only."""
+    # A place that only moves is the same sound.
+    what = ("piece", fitting, cut._replace(at=0))
+    return remembered(what, lambda: _made(cut, fitting, clips))
+
+
+def _made(cut: Cut, fitting: Fitting, clips: ClipStore) -> Stereo:
+    rate = fitting.rate
+    fade_in, fade_out = (min(fade, cut.lasts // 2) for fade in cut.fades)
+    out = silence(cut.lasts + fade_out)
+    each = [round(cut.lasts * i / cut.times) for i in range(cut.times + 1)]
+    for i, (first, last) in enumerate(pairwise(each)):
+        semitones = cut.semitones + i * cut.step_st
+        tail = fade_out if i == cut.times - 1 else min(int(0.004 * rate), last - first)
+        one = _read(cut, fitting, clips, last - first + tail, semitones)
+        one = one * np.float32(to_gain(i * cut.step_db))
+        rise = fade_in if i == 0 else min(int(0.002 * rate), one.shape[1] // 2)
+        if rise:
+            one[:, :rise] *= raised_cosine(rise)
+        if tail:
+            one[:, -tail:] *= raised_cosine(tail)[::-1]
+        out[:, first : first + one.shape[1]] += one
+    out *= np.array(cut.gains, np.float32)[:, None]
+    out.flags.writeable = False
+    return out
+
+
+def _read(cut: Cut, fitting: Fitting, clips: ClipStore, count: int, semitones: float) -> Stereo:
+    """Read so many frames of a span from its start, or backward from its end, at a pitch.
+
+    Behind the span's end it is silent, but for what a fade out takes.
+    """
+    tape = cut.tape and semitones != 0
+    speed = 2 ** (semitones / 12) if tape else 1.0
+    whole = made_of(fitting if tape else _shifted(fitting, semitones), clips)
+    # Behind the span goes on what the fade out takes.
+    most = cut.span + round(max(0, count - cut.lasts) * speed)
+    long = min(round(count * speed), most)
+    if long < LEAST_FRAMES:
+        return silence(count)
+    origin = fitting.origin + cut.start
+    first = origin + cut.span - long if cut.backward else origin
+    part = _from(whole, first, long, round_=fitting.round_and_round)
+    if cut.backward:
+        part = part[:, ::-1]
+    if tape:
+        part = soxr.resample(np.ascontiguousarray(part.T), speed * fitting.rate, fitting.rate,
+                             quality="HQ").T  # fmt: skip
+    out = silence(count)
+    use = min(count, part.shape[1])
+    out[:, :use] = part[:, :use]
+    if use < count:  # what was cut out ends in its place
+        soft = min(use, int(0.004 * fitting.rate))
+        out[:, use - soft : use] *= raised_cosine(soft)[::-1]
+    return out
+
+
+def _shifted(fitting: Fitting, semitones: float) -> Fitting:
+    return fitting._replace(semitones=fitting.semitones + semitones) if semitones else fitting
+
+
+def _from(audio: Stereo, first: int, count: int, *, round_: bool) -> Stereo:
+    """Frames from a place on: round and round, or with silence outside."""
+    if not audio.shape[1]:
+        raise CloudriftError("nothing of the recording is left; take its start and end apart")
+    if round_:
+        return np.array(slice_wrapped(audio, first % audio.shape[1], count))
+    out = silence(count)
+    start, end = max(0, first), min(audio.shape[1], first + count)
+    if end > start:
+        out[:, start - first : end - first] = audio[:, start:end]
+    return out

@@ -1,0 +1,470 @@
+"""Flips and prints: pieces that play elsewhere, and the way back."""
+
+from itertools import pairwise
+
+import msgspec
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from cloudrift.audio.clips import ClipStore
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop import edits, flipping, metre, recordings
+from cloudrift.loop.document import Document
+from cloudrift.loop.flip import SHORTEST_TICKS, Flipped, Place, letters_of
+from cloudrift.loop.prints import (
+    hash_of,
+    loop_to_print,
+    recipe_of,
+    with_print,
+    with_reprint,
+)
+from cloudrift.loop.scatter import Rules, scattered
+from cloudrift.loop.storage import document_from, load_document, save
+from cloudrift.render import Engine
+from cloudrift.render.printing import printed
+from tests.conftest import make_small_loop
+
+BAR = 3840
+
+
+@pytest.fixture(scope="module")
+def made():
+    """The small loop printed whole: its document, the store, an engine, the print's sound."""
+    clips = ClipStore()
+    loop = make_small_loop()
+    got = printed(loop, "Print 1", clips)
+    document = with_print(Document(loop=loop), loop, got.clip, got.facts, (), got.gain_db)
+    engine = Engine(clips=clips)
+    yield document, clips, engine, clips.read(got.clip)[0]
+    engine.close()
+
+
+def flip_of(document):
+    return document.loop.layers[-1].flipped
+
+
+def alone(document, flip):
+    """A loop in which a flip is all that is heard, at the print's own level."""
+    flip = replace(flip, of=replace(flip.of, gain_db=0.0))
+    layer = replace(document.loop.layers[-1], source=flip, parked=False)
+    return replace(document.loop, layers=(layer,), groups=(), line=())
+
+
+def sound(made, flip):
+    document, _clips, engine, _audio = made
+    return engine.render(alone(document, flip)).audio
+
+
+def cut(flip, what, count=16):
+    return flipping.cut(flip, flipping.cuts_at(flip, what, (4, 4), count))
+
+
+# --- prints ---------------------------------------------------------------------------------------
+
+
+def test_a_print_is_what_is_heard_and_a_reprint_is_the_same_to_its_24_bits(made):
+    document, _clips, engine, audio = made
+    loop = document.loop
+    flip = flip_of(document)
+    heard = engine.render(replace(loop, layers=loop.layers[:-1])).audio
+    back = audio * np.float32(10 ** (flip.of.gain_db / 20))
+    assert np.abs(back - heard).max() < 1e-4
+    assert (flip.of.facts.key, flip.of.facts.tempo) == (loop.sounding_key, loop.sounding_tempo)
+    _print, recipe = recipe_of(document, flip.print_id)
+    assert printed(recipe, "again", ClipStore()).clip == flip.of.clip
+    assert [c.voices for c in flip.chords] == [c.voices for c in loop.chords]
+    assert loop.layers[-1].parked and loop.layers[-1].name == "Print 1"
+
+
+def test_layers_are_printed_without_the_whole_loops_line_and_bare_without_any():
+    loop = make_small_loop()
+    assert loop.line
+    some = loop_to_print(loop, ("l2",))
+    assert [layer.id for layer in some.layers] == ["l2"] and some.line == ()
+    assert some.layers[0].line == loop.layer("l2").line
+    bare = loop_to_print(loop, bare=True)
+    assert bare.line == () and not any(layer.line for layer in bare.layers)
+    off = edits.set_layer(loop, "l2", mute=True)
+    assert loop_to_print(off, ("l2",)).layers[0].mute is False
+    with pytest.raises(CloudriftError, match="nothing to print"):
+        loop_to_print(replace(loop, layers=()))
+
+
+def test_a_print_of_a_lower_loop_is_in_what_is_heard():
+    from cloudrift.texture.treatment import Treatment
+
+    loop = make_small_loop()
+    tape = Treatment(id="t9", kind="shift").set("semitones", -3.0).set("way", "tape")
+    loop = edits.set_line(loop, None, (tape,))
+    clips = ClipStore()
+    got = printed(loop, "Low", clips)
+    assert got.facts.key == loop.sounding_key != loop.key
+    assert got.facts.tempo == pytest.approx(loop.sounding_tempo)
+    document = with_print(Document(loop=loop), loop, got.clip, got.facts, (), got.gain_db)
+    low = [c.root for c in flip_of(document).chords]
+    assert low == [(c.root - 3) % 12 for c in loop.chords]
+
+
+def test_prints_are_kept_in_the_file_with_their_loops_once(made, tmp_path):
+    document, clips, _engine, _audio = made
+    loop = document.loop
+    flip = flip_of(document)
+    again = with_print(document, make_small_loop(), flip.of.clip, flip.of.facts, (), 0.0)
+    assert len(again.prints) == 2 and len(again.recipes) == 1
+    assert [one.id for one in again.prints] == ["p1", "p2"]
+    path = tmp_path / "printed.cloudrift"
+    save(again, path, clips)
+    store = ClipStore()
+    opened = load_document(path, store)
+    assert opened == again and flip.of.clip in store
+    assert opened.loop.layers[-2] == loop.layers[-1]
+
+
+def test_a_file_whose_print_has_no_loop_or_no_sound_is_refused(made, tmp_path):
+    document, clips, _engine, _audio = made
+    raw = msgspec.json.decode(msgspec.json.encode(document))
+    head = {"format": "cloudrift loop", "schema": 9}
+    broken = head | {k: raw[k] for k in ("loop", "prints")} | {"recipes": []}
+    with pytest.raises(CloudriftError, match="print p1: the loop it was made from is not there"):
+        document_from(msgspec.json.encode(broken), "a")
+    raw["prints"][0]["clip"] = "0" * 24
+    path = tmp_path / "a.cloudrift"
+    save(document, path, clips)
+    import zipfile
+
+    with zipfile.ZipFile(path) as old, zipfile.ZipFile(tmp_path / "b.cloudrift", "w") as new:
+        for name in old.namelist():
+            body = old.read(name)
+            if name == "loop.json":
+                body = msgspec.json.encode(
+                    head | {k: raw[k] for k in ("loop", "prints", "recipes")}
+                )
+            new.writestr(name, body)
+    with pytest.raises(CloudriftError, match="prints: the recording Print 1 is not in the file"):
+        load_document(tmp_path / "b.cloudrift", ClipStore())
+
+
+def test_what_was_cut_follows_a_reprint_and_its_own_places_stay(made):
+    document, clips, _engine, _audio = made
+    other = edits.set_layer(make_small_loop(), "l1", mute=True)
+    got = printed(other, "Print 1", clips)
+    turned = replace(document, loop=flipping.with_flip(document.loop, document.loop.layers[-1].id,
+                                                       flipping.backward))  # fmt: skip
+    after = with_reprint(turned, "p1", other, got.clip, got.facts, got.gain_db)
+    now, before = flip_of(after), flip_of(turned)
+    assert now.of.clip == got.clip != before.of.clip
+    assert now.places == before.places and now.of.facts.name == before.of.facts.name
+    assert [one.content for one in after.recipes] == [hash_of(other)]
+    assert recipe_of(after, "p1")[1] == other
+    with pytest.raises(CloudriftError, match="not there any more"):
+        recipe_of(after, "p9")
+
+
+# --- the sound ------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("what", ["chords", "beats", "bars", "even"])
+def test_where_nothing_is_moved_it_is_the_print_bit_for_bit(made, what):
+    document, _clips, _engine, audio = made
+    assert np.array_equal(sound(made, cut(flip_of(document), what, 7)), audio)
+
+
+def test_a_piece_plays_where_it_is_put_and_the_gap_is_silent(made):
+    document, _clips, _engine, audio = made
+    flip = cut(flip_of(document), "beats")
+    moved = flipping.ordered(flip, "a . . c")
+    out = sound(made, moved)
+    beat = audio.shape[1] / 8
+    spans = [slice(round(i * beat) + 900, round((i + 1) * beat) - 900) for i in range(8)]
+    assert np.abs(out[:, spans[0]] - audio[:, spans[0]]).max() < 1e-6
+    assert np.abs(out[:, spans[3]] - audio[:, spans[2]]).max() < 1e-6
+    for silent in (2, 4, 5, 6, 7):
+        assert np.abs(out[:, spans[silent]]).max() < 1e-7
+
+
+def test_backward_is_the_samples_in_reverse(made):
+    document, _clips, _engine, audio = made
+    flip = cut(flip_of(document), "bars")
+    out = sound(made, flipping.swap_backward(flip, 0))
+    bar = audio.shape[1] // 2
+    inner = slice(1000, bar - 1000)
+    assert np.abs(out[:, inner] - audio[:, :bar][:, ::-1][:, inner]).max() < 1e-6
+    whole = sound(made, flipping.backward(cut(flip_of(document), "even", 1)))
+    assert np.abs(whole[:, 1000:-1000] - audio[:, ::-1][:, 1000:-1000]).max() < 1e-6
+
+
+def test_backward_in_order_keeps_each_chords_notes_where_they_were(made):
+    document, _clips, _engine, audio = made
+    for what in ("chords", "beats"):
+        out = sound(made, flipping.backward_in_order(cut(flip_of(document), what)))
+        half = audio.shape[1] // 2
+        for span in (slice(900, half - 900), slice(half + 900, -900)):
+            part = audio[:, span]
+            assert np.corrcoef(np.abs(np.fft.rfft(part[0])), np.abs(np.fft.rfft(out[0, span])))[
+                0, 1] > 0.99  # fmt: skip
+            assert np.abs(out[:, span] - part[:, ::-1]).max() < 1e-6
+    twice = flipping.backward_in_order(flipping.backward_in_order(cut(flip_of(document), "beats")))
+    assert twice == cut(flip_of(document), "beats")
+
+
+def test_some_of_it_may_be_turned_alone(made):
+    flip = cut(flip_of(made[0]), "beats")
+    turned = flipping.backward_in_order(flip, 0, BAR)
+    assert [p.backward for p in turned.places] == [True] * 4 + [False] * 4
+
+
+def test_a_shift_holds_the_length_or_goes_as_tape(made):
+    document, clips, _engine, _audio = made
+    t = np.arange(44_100 * 2) / 44_100
+    tone = np.stack([0.3 * np.sin(2 * np.pi * 441 * t)] * 2).astype(np.float32)
+    flip = flip_of(document)
+    frames = document.loop.frames
+    tone = np.pad(tone, ((0, 0), (0, frames - tone.shape[1]))) if tone.shape[1] < frames else (
+        tone[:, :frames])  # fmt: skip
+    of = replace(flip.of, clip=clips.record(tone, 44_100))
+    flip = cut(replace(flip, of=of), "beats")
+
+    def hz(tape):
+        shifted = flipping.set_place(flip, 1, semitones=12.0, tape=tape)
+        beat = frames // 8
+        part = sound(made, shifted)[0, beat + 600 : beat + beat // 2 - 600]
+        size = np.abs(np.fft.rfft(part * np.hanning(len(part)), 1 << 18))
+        return np.argmax(size) * 44_100 / (1 << 18), shifted
+
+    for tape in (False, True):
+        assert hz(tape)[0] == pytest.approx(882, rel=0.004)
+    beat = frames // 8
+    tape_out, hold_out = (sound(made, hz(tape)[1])[0] for tape in (True, False))
+    late = slice(beat + beat * 6 // 10, 2 * beat - 900)
+    assert not np.abs(tape_out[late]).max() > 1e-3, "an octave up on tape lasts half as long"
+    assert np.abs(hold_out[late]).max() > 0.1
+
+
+def test_a_stutter_strikes_the_start_and_steps_in_level(made):
+    document, _clips, _engine, audio = made
+    flip = flipping.set_place(cut(flip_of(document), "bars"), 0, times=4, level_step_db=-6.0)
+    out = sound(made, flip)
+    quarter = audio.shape[1] / 8
+    first = audio[:, 900 : round(quarter) - 900]
+    for i in range(4):
+        start = round(i * quarter) + 900
+        part = out[:, start : start + first.shape[1]]
+        assert np.abs(part - first * np.float32(10 ** (-6 * i / 20))).max() < 2e-3
+
+
+def test_level_pan_and_mute_act_on_one_piece(made):
+    document, _clips, _engine, audio = made
+    flip = cut(flip_of(document), "bars")
+    half = audio.shape[1] // 2
+    inner = slice(1000, half - 1000)
+    out = sound(made, flipping.set_place(flip, 0, level_db=-6.0, pan=-1.0))
+    assert np.allclose(out[0, inner], audio[0, inner] * 10 ** (-6 / 20), atol=1e-6)
+    assert np.abs(out[1, inner]).max() < 1e-7
+    assert np.abs(out[:, half + 1000 :] - audio[:, half + 1000 :]).max() < 1e-6
+    assert np.abs(sound(made, flipping.swap_mute(flip, 0))[:, inner]).max() < 1e-7
+
+
+def roughest(audio):
+    """The largest bend of the wave, round the loop: a click is one."""
+    around = np.concatenate([audio, audio[:, :2]], axis=1)
+    return float(np.abs(np.diff(around, 2, axis=1)).max())
+
+
+@settings(max_examples=25, deadline=None)
+@given(draw=st.integers(0, 10_000), amount=st.integers(10, 100), backward=st.integers(0, 100),
+       repeats=st.integers(0, 100), silence=st.integers(0, 40), order=st.booleans(),
+       what=st.sampled_from(["chords", "beats", "even"]))  # fmt: skip
+def test_any_scatter_tiles_goes_round_and_does_not_click(
+    made, draw, amount, backward, repeats, silence, order, what
+):
+    document, _clips, _engine, audio = made
+    flip = cut(flip_of(document), what, 32)
+    rules = Rules(amount=amount, backward=backward, repeats=repeats, silence=silence, order=order,
+                  downbeats=False, draw=draw)  # fmt: skip
+    out = scattered(flip, rules, BAR)
+    assert [(p.at_tick, p.length_ticks) for p in out.places] == [
+        (p.at_tick, p.length_ticks) for p in flip.places]  # fmt: skip
+    assert scattered(flip, rules, BAR) == out
+    # Where two pieces cross over, both are heard.
+    assert roughest(sound(made, out)) < 2 * roughest(audio)
+    if order:
+        for place in out.places:
+            here = flip.chord_at(flip.cuts[flip.piece_at(place.at_tick)])
+            assert flip.chord_at(place.from_tick).voices == here.voices
+
+
+def test_each_rule_of_a_scatter_does_what_it_says():
+    flip = cut(flip_of(with_print(Document(loop=make_small_loop()), make_small_loop(), "0" * 24,
+                                  FACTS, (), 0.0)), "even", 64)  # fmt: skip
+
+    def share(of, **rules):
+        count = [of(flip, scattered(flip, Rules(**{"downbeats": False, "amount": 100, "draw": d,
+                                                   "backward": 0, "repeats": 0} | rules), BAR))
+                 for d in range(20)]  # fmt: skip
+        return float(np.mean(count))
+
+    def changed(before, after):
+        return np.mean([a != b for a, b in zip(before.places, after.places, strict=True)])
+
+    assert share(changed, amount=0) == 0
+    assert share(changed, amount=50) == pytest.approx(0.5, abs=0.1)
+
+    def of(name):
+        return lambda _before, after: np.mean([bool(getattr(p, name)) for p in after.places])
+
+    assert share(of("backward"), backward=30) == pytest.approx(0.3, abs=0.05)
+    assert share(of("semitones"), octave=40) == pytest.approx(0.4, abs=0.05)
+    assert share(of("mute"), silence=20) == pytest.approx(0.2, abs=0.05)
+    repeats = share(lambda _b, a: np.mean([p.times > 1 for p in a.places]), repeats=50)
+    assert repeats == pytest.approx(0.5, abs=0.07)
+
+    def near(_before, after):
+        return np.mean([abs(p.from_tick - p.at_tick) <= 2 * p.length_ticks for p in after.places])
+
+    assert share(near, familiar=100) > share(near, familiar=0) + 0.5
+    kept = scattered(flip, Rules(amount=100, downbeats=True, draw=3), BAR)
+    for before, after in zip(flip.places, kept.places, strict=True):
+        assert before.at_tick % BAR or before == after
+
+
+# --- edits ----------------------------------------------------------------------------------------
+
+FACTS = recordings.Facts(name="Print 1", kind="loop", length_s=3.4, tempo=140.0)
+
+
+@pytest.fixture
+def eight():
+    """A flip of eight pieces, a to h, without a sound of its own."""
+    loop = make_small_loop()
+    document = with_print(Document(loop=loop), loop, "0" * 24, FACTS, (), 0.0)
+    return cut(flip_of(document), "beats")
+
+
+def tiles(flip):
+    return all(a.end_tick <= b.at_tick for a, b in pairwise(flip.places))
+
+
+@pytest.mark.parametrize(("edit", "order"), [
+    (lambda f: f, "a b c d e f g h"),
+    (lambda f: flipping.swap(f, 0, 3), "d b c a e f g h"),
+    (lambda f: flipping.repeat(f, 1), "a b b d e f g h"),
+    (lambda f: flipping.stutter(f, 2, 4), "a b cx4 d e f g h"),
+    (lambda f: flipping.take_out(f, 2), "a b d e f g h"),
+    (lambda f: flipping.put_piece(f, 7, 0), "h b c d e f g h"),
+    (lambda f: flipping.put_at(f, 0, 7 * 960), "a b c d e f g a"),
+    (lambda f: flipping.move(f, 0, 2 * 960), "b a d e f g h"),
+    (lambda f: flipping.halve(f, 0), "a a b c d e f g h"),
+    (flipping.backward, "h- g- f- e- d- c- b- a-"),
+    (flipping.backward_in_order, "d- c- b- a- h- g- f- e-"),
+    (lambda f: flipping.reset(flipping.backward(f)), "a b c d e f g h"),
+    (lambda f: flipping.ordered(f, "a c- b b hx3 . a"), "a c- b b hx3 a"),
+])  # fmt: skip
+def test_an_edit_lays_pieces_as_it_says(eight, edit, order):
+    after = edit(eight)
+    assert flipping.order_text(after) == order
+    assert tiles(after)
+    after.check("here")
+
+
+def test_halves_play_on_where_the_other_ends(eight):
+    first, second = flipping.halve(eight, 0).places[:2]
+    assert (first.from_tick, first.from_ticks, second.from_tick) == (0, 480, 480)
+    turned = flipping.halve(flipping.swap_backward(eight, 0), 0)
+    assert [p.from_tick for p in turned.places[:2]] == [480, 0]
+    with pytest.raises(CloudriftError, match="too short"):
+        f = eight
+        for _ in range(8):
+            f = flipping.halve(f, 0)
+
+
+def test_what_is_laid_over_others_cuts_them(eight):
+    over = flipping.lay(eight, Place(at_tick=480, length_ticks=960, from_tick=0, from_ticks=960))
+    assert [(p.at_tick, p.length_ticks, p.from_tick) for p in over.places[:3]] == [
+        (0, 480, 0), (480, 960, 0), (1440, 480, 1440)]  # fmt: skip
+    new = Place(at_tick=480, length_ticks=960, from_tick=0, from_ticks=960)
+    turned = flipping.lay(flipping.swap_backward(eight, 0), new)
+    assert turned.places[0].from_tick == 480, "of what plays backward, the end plays first"
+    assert tiles(over) and tiles(turned)
+
+
+@pytest.mark.parametrize("words", ["z", "a q", "a--", "ax", "1"])
+def test_an_order_that_names_no_piece_is_refused(eight, words):
+    with pytest.raises(CloudriftError, match="a to h"):
+        flipping.ordered(eight, words)
+
+
+def test_it_is_cut_anew_only_where_nothing_was_moved(eight):
+    assert len(cut(eight, "even", 3).places) == 3
+    moved = flipping.backward(eight)
+    again = cut(moved, "even", 3)
+    assert again.places == moved.places and len(again.cuts) == 3
+    with pytest.raises(CloudriftError, match="can't be cut"):
+        flipping.cuts_at(eight, "even", (4, 4), 0)
+    with pytest.raises(CloudriftError, match="cut it at beats"):
+        flipping.cuts_at(replace(eight, chords=()), "chords", (4, 4))
+    with pytest.raises(CloudriftError, match="known are"):
+        flipping.cuts_at(eight, "words", (4, 4))
+    assert flipping.tidied([5, 5, 900, 7675], 7680) == (0, 900)
+
+
+@pytest.mark.parametrize("wrong", [
+    {"cuts": (5,)}, {"cuts": (0, 960, 961)}, {"cuts": ()}, {"length_ticks": 0},
+    {"places": (Place(at_tick=0, length_ticks=960, from_tick=7000, from_ticks=960),)},
+    {"places": (Place(at_tick=0, length_ticks=960, from_tick=0, from_ticks=960),
+                Place(at_tick=900, length_ticks=960, from_tick=0, from_ticks=960))},
+])  # fmt: skip
+def test_a_flip_that_can_not_be_is_refused(eight, wrong):
+    with pytest.raises(CloudriftError):
+        replace(eight, **wrong).check("layer l9")
+
+
+@pytest.mark.parametrize("wrong", [
+    {"times": 0}, {"pan": 1.5}, {"semitones": 25.0}, {"level_db": float("nan")},
+    {"length_ticks": SHORTEST_TICKS - 1}, {"at_tick": -1}, {"fade_in_ms": 9999.0},
+])  # fmt: skip
+def test_a_place_that_can_not_be_is_refused(wrong):
+    with pytest.raises(CloudriftError):
+        replace(Place(at_tick=0, length_ticks=960, from_tick=0, from_ticks=960), **wrong)
+
+
+def in_loop(flip):
+    loop = make_small_loop()
+    layer = replace(loop.layers[0], id="l9", name="Flip", source=flip)
+    return replace(loop, layers=(*loop.layers, layer))
+
+
+def test_a_flip_goes_along_with_key_length_and_metre(eight):
+    facts = replace(eight.of.facts, key=make_small_loop().key)
+    loop = in_loop(replace(eight, of=replace(eight.of, facts=facts)))
+    up = edits.set_key(loop, loop.key.shifted(2), shift=2)
+    assert up.layer("l9").flipped.of.semitones == 2
+    assert up.layer("l9").flipped.places == eight.places
+    four = edits.set_bars(loop, 4)
+    assert len(four.layer("l9").flipped.places) == 16
+    one = edits.set_bars(loop, 1)
+    assert flipping.order_text(one.layer("l9").flipped) == "a b c d"
+    three = metre.set_metre(loop, (3, 4)).layer("l9").flipped
+    assert [p.at_tick for p in three.places] == [0, 960, 1920, 2880, 3840, 4800]
+    assert tiles(three)
+
+
+def test_a_layer_says_what_it_is(eight):
+    loop = in_loop(flipping.swap_backward(eight, 2))
+    layer = loop.layer("l9")
+    assert layer.source.text == "8 pieces, 1 backward"
+    assert layer.recorded == eight.of and layer.source.recordings == (eight.of,)
+    assert not layer.source.is_silent and layer.own is None
+    with pytest.raises(CloudriftError, match="no flip"):
+        flipping.flip_in(loop, "l1")
+    shifted = recordings.set_recording(loop, "l9", semitones=-3.0)
+    assert shifted.layer("l9").flipped.of.semitones == -3
+    assert shifted.layer("l9").flipped.places == layer.flipped.places
+
+
+def test_letters_go_on_behind_z():
+    assert [letters_of(n) for n in (0, 25, 26, 51, 52, 701, 702)] == [
+        "a", "z", "aa", "az", "ba", "zz", "aaa"]  # fmt: skip
+    assert isinstance(Flipped, type)
