@@ -361,7 +361,7 @@ def test_recordings_that_only_a_newer_program_knows_are_kept(small_loop, own, cl
         document = json.loads(old.read("loop.json")) | {
             "schema": SCHEMA + 1,
             "needs": 7,
-            "prints": [extra],
+            "stems": [extra],
         }
         new.writestr("loop.json", json.dumps(document))
         for one in own.recordings:
