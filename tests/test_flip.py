@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from cloudrift.audio.clips import ClipStore
+from cloudrift.audio.listen.hits import hits_of
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import edits, flipping, metre, recordings
 from cloudrift.loop.document import Document
@@ -24,6 +25,8 @@ from cloudrift.loop.prints import (
 from cloudrift.loop.scatter import Rules, scattered
 from cloudrift.loop.storage import document_from, load_document, save
 from cloudrift.render import Engine
+from cloudrift.render.cutting import hits_in
+from cloudrift.render.plan import layer_laying
 from cloudrift.render.printing import printed
 from tests.conftest import make_small_loop
 
@@ -164,6 +167,35 @@ def test_what_was_cut_follows_a_reprint_and_its_own_places_stay(made):
 
 
 # --- the sound ------------------------------------------------------------------------------------
+
+
+def test_hits_are_where_something_is_struck():
+    rng = np.random.default_rng(1)
+    strokes = [0.0, 0.5, 0.8, 1.25, 1.9]
+    audio = np.zeros((2, 44_100 * 2 + 22_050), np.float32)
+    for second in strokes:
+        start = int(second * 44_100)
+        long = min(9000, audio.shape[1] - start)
+        burst = rng.normal(0, 0.3, long) * np.exp(-np.arange(long) / 2000)
+        audio[:, start : start + long] += burst.astype(np.float32)
+    found = hits_of(audio, 44_100)
+    assert [round(a, 2) for a in found if a > 0.1] == [0.5, 0.8, 1.25, 1.9]
+    assert all(abs(a - b) < 0.006 for a, b in zip(found[-4:], strokes[1:], strict=True))
+    assert hits_of(np.zeros((2, 44_100), np.float32), 44_100) == []
+    assert hits_of(audio[:, :50], 44_100) == []
+
+
+def test_a_print_is_cut_where_it_is_struck(made):
+    document, clips, _engine, _audio = made
+    flip = flip_of(document)
+    layer = replace(document.loop.layers[-1], source=flip)
+    hits = hits_in(flip, layer_laying(document.loop, layer), clips, document.loop.tempo)
+    cuts = flipping.cuts_at(flip, "hits", (4, 4), hits=hits)
+    near_chords = [min(abs(cut - c.start_tick) for cut in (*cuts, flip.length_ticks))
+                   for c in flip.chords]  # fmt: skip
+    assert len(cuts) >= 4 and max(near_chords) < 150
+    with pytest.raises(CloudriftError, match="nothing is struck"):
+        flipping.cuts_at(flip, "hits", (4, 4))
 
 
 @pytest.mark.parametrize("what", ["chords", "beats", "bars", "even"])

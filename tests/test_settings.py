@@ -93,7 +93,7 @@ def test_recent_files_are_opened_from_the_menu(qtbot, window, tmp_path, monkeypa
 
 
 def test_the_delivery_folder_is_remembered(qtbot, window, tmp_path):
-    window.show_stage(3)
+    window.show_stage(4)
     assert window.deliver.folder.text() == str(window.session.preferences.folder / "Loops")
     window.deliver.folder.setText(str(tmp_path / "out"))
     qtbot.mouseClick(window.deliver.write, LEFT)
@@ -249,7 +249,7 @@ def test_the_window_is_no_larger_than_the_screen_has_room(app, small_loop, tmp_p
 
 
 def test_help_shows_the_keys_of_the_stage_and_all_commands(window):
-    for stage in range(4):
+    for stage in range(5):
         window.show_stage(stage)
         sheet = window.open_help()
         said = {label.text() for label in sheet.findChildren(QLabel)}

@@ -105,7 +105,7 @@ def main() -> None:
     wait(app, session, 2)
     shot("texture-nightfall")
     look.apply(app, "Daybreak")
-    window.show_stage(3)
+    window.show_stage(4)
     shot("deliver")
     window.start_loop()
     window.start.choose_card("Marlow Quist")

@@ -171,7 +171,7 @@ class Deeds:
 
     def stage(self) -> None:
         """Go to another stage."""
-        self.window.show_stage(self.rng.randrange(4))
+        self.window.show_stage(self.rng.randrange(5))
 
     def press(self) -> None:
         """Press a key where the focus is."""

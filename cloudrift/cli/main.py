@@ -9,6 +9,7 @@ import click
 from cloudrift import __version__
 from cloudrift.cli.exchange import exchange
 from cloudrift.cli.facts import chords, info
+from cloudrift.cli.flips import flip, print_loop
 from cloudrift.cli.layers import notes, room
 from cloudrift.cli.recordings import add, listen
 from cloudrift.cli.rendering import render
@@ -116,6 +117,8 @@ for command in (
     listen,
     add,
     exchange,
+    print_loop,
+    flip,
 ):
     commands.add_command(command)
 

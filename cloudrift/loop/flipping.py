@@ -10,11 +10,11 @@ from msgspec.structs import replace
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.chord import Chord
 from cloudrift.loop.flip import SHORTEST_TICKS, Flipped, Place, letters_of
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model import Layer, Loop
 from cloudrift.loop.recorded import FromRecording
-from cloudrift.notes.time import bar_ticks, beat_ticks
+from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks, beat_ticks
 
-CUT_AT = ("chords", "beats", "bars", "even")
+CUT_AT = ("chords", "beats", "bars", "hits", "even")
 _PLACE = re.compile(r"([a-z]+)(-?)(?:x(\d+))?$")
 
 
@@ -49,8 +49,13 @@ def with_flip(loop: Loop, layer_id: str, edit: Callable[[Flipped], Flipped]) -> 
 # --- cutting --------------------------------------------------------------------------------------
 
 
-def cuts_at(flip: Flipped, what: str, metre: tuple[int, int], count: int = 16) -> tuple[int, ...]:
-    """Return where a flip is cut: at ``CUT_AT``; ``even`` makes so many pieces."""
+def cuts_at(
+    flip: Flipped, what: str, metre: tuple[int, int], count: int = 16, hits: Iterable[int] = (),
+) -> tuple[int, ...]:  # fmt: skip
+    """Return where a flip is cut: at ``CUT_AT``; ``even`` makes so many pieces.
+
+    ``hits`` are the ticks at which something is struck in it, for who wants it cut there.
+    """
     total = flip.length_ticks
     if what == "chords":
         found = [0, *(chord.start_tick for chord in flip.chords)]
@@ -58,6 +63,10 @@ def cuts_at(flip: Flipped, what: str, metre: tuple[int, int], count: int = 16) -
             raise CloudriftError("no chords are known in it; cut it at beats, or evenly")
     elif what in ("beats", "bars"):
         found = list(range(0, total, beat_ticks(metre) if what == "beats" else bar_ticks(metre)))
+    elif what == "hits":
+        found = list(hits)
+        if not found:
+            raise CloudriftError("nothing is struck in it; cut it at beats, or evenly")
     elif what == "even":
         if not 1 <= count <= total // SHORTEST_TICKS:
             raise CloudriftError(
@@ -335,3 +344,57 @@ def heard_chords(flip: Flipped) -> tuple[tuple[int, int, Chord | None], ...]:
     """Return which chord is heard where: start and end tick of each place, and its chord."""
     return tuple((p.at_tick, p.end_tick, None if p.mute else flip.chord_at(p.from_tick))
                  for p in flip.places)  # fmt: skip
+
+
+# --- in the loop ----------------------------------------------------------------------------------
+
+
+def flip_recording(loop: Loop, layer_id: str) -> Loop:
+    """Make a recording's layer a flip, in which everything plays where it was; cut at beats."""
+    layer = loop.layer(layer_id)
+    source = layer.source
+    if not isinstance(source, FromRecording):
+        raise CloudriftError(f"{layer.name} is no recording; print it and cut that")
+    pace = loop.tempo / source.facts.tempo if source.fit in ("tempo", "tape") else 1.0
+    seconds = (source.end_s - source.origin_s) / pace
+    ticks = min(round(seconds * loop.tempo / 60 * TICKS_PER_QUARTER), loop.ticks)
+    if ticks < SHORTEST_TICKS:
+        raise CloudriftError(f"{layer.name} is too short to be cut")
+    made = flip_of(replace(source, every_bars=0), ticks)
+    made = cut(made, cuts_at(made, "beats", loop.metre))
+    layers = (replace(x, source=made) if x.id == layer_id else x for x in loop.layers)
+    return replace(loop, layers=tuple(layers))
+
+
+def heard_alone(loop: Loop, layer_id: str) -> Loop:
+    """Return the loop with a flip alone heard, and without the whole loop's line."""
+    layers = tuple(replace(x, mute=x.id != layer_id, parked=x.parked and x.id != layer_id)
+                   for x in loop.layers)  # fmt: skip
+    groups = tuple(replace(group, mute=False) for group in loop.groups)
+    return replace(loop, layers=layers, groups=groups, line=())
+
+
+def use(loop: Loop, layer_id: str) -> Loop:
+    """Let a flip sound among the layers."""
+    layers = (replace(x, parked=False, mute=False) if x.id == layer_id else x for x in loop.layers)
+    return replace(loop, layers=tuple(layers))
+
+
+def use_instead(loop: Loop, layer_id: str, printed: tuple[str, ...]) -> Loop:
+    """Let a flip sound in the place of what it was printed from, which is parked.
+
+    Of the whole loop (no layers), all others are, and the whole loop's line goes, for it is in
+    the print.
+    """
+    others = {x.id for x in loop.layers if not printed or x.id in printed or x.group in printed}
+    layers = tuple(replace(x, parked=x.parked or x.id in others) if x.id != layer_id else x
+                   for x in loop.layers)  # fmt: skip
+    loop = use(replace(loop, layers=layers), layer_id)
+    return loop if printed else replace(loop, line=())
+
+
+def with_layers_of(loop: Loop, other: Loop, layers: tuple[Layer, ...]) -> Loop:
+    """Return a loop with what another has, and these layers; groups that are missing are left."""
+    groups = {group.id for group in other.groups}
+    layers = tuple(x if x.group in groups else replace(x, group="") for x in layers)
+    return replace(other, title=loop.title, layers=layers)

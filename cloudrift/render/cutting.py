@@ -8,11 +8,12 @@ import soxr
 
 from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine, silence, to_gain
 from cloudrift.audio.clips import ClipStore
+from cloudrift.audio.listen.hits import hits_of
 from cloudrift.audio.looped import slice_wrapped
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.lru import remembered
 from cloudrift.loop.flip import Flipped, Place
-from cloudrift.notes.time import Clock
+from cloudrift.notes.time import TICKS_PER_QUARTER, Clock
 from cloudrift.render.laying import Fitting, Laying, laying_of, made_of
 from cloudrift.texture.context import Context
 
@@ -183,3 +184,12 @@ def _from(audio: Stereo, first: int, count: int, *, round_: bool) -> Stereo:
     if end > start:
         out[:, start - first : end - first] = audio[:, start:end]
     return out
+
+
+def hits_in(flip: Flipped, laying: Laying, clips: ClipStore, tempo: float) -> list[int]:
+    """Return the ticks at which something is struck in what a flip is cut from."""
+    fitting = laying.fitting
+    frames = Clock.of(tempo, fitting.rate).frames(flip.length_ticks)
+    audio = made_of(fitting, clips)[:, fitting.origin : fitting.origin + frames]
+    seconds = hits_of(audio, fitting.rate, wrapped=fitting.round_and_round)
+    return [round(second * tempo / 60 * TICKS_PER_QUARTER) for second in seconds]

@@ -82,11 +82,22 @@ RIBBON_KEYS: Keys = (
     ("Shift+Left, Shift+Right", "Hear a shorter or longer part"),
     ("Home, Esc", "To its start; the whole loop again"),
 )
+PIECE_KEYS: Keys = (
+    ("left, right", "choose the piece before or behind"),
+    ("Ctrl + left, right", "change places with it"),
+    ("a to z", "let that piece from above play here, and go on to the next place"),
+    ("-", "turn it round"),
+    ("2 to 9, 1", "strike its start so often; once"),
+    (". or Del", "leave a gap"),
+    ("drag", "a piece from above to a place below, or a place elsewhere; with Shift they swap"),
+    ("double-click above", "cut there, or take the cut out"),
+)
 STAGE_KEYS: dict[str, tuple[tuple[str, Keys], ...]] = {
     "Chords": (("Chords and voices", THREAD_KEYS), ("Next chord", NEXT_KEYS)),
     "Layers": (("Notes", NOTE_KEYS), ("Room", ROOM_KEYS), ("Rides", RIDE_KEYS),
                ("Shelf", SHELF_KEYS)),
     "Texture": (("Treatments", ROW_KEYS), ("Rides", RIDE_KEYS)),
+    "Flip": (("Pieces below", PIECE_KEYS),),
     "Deliver": (),
 }  # fmt: skip
 

@@ -8,7 +8,7 @@ from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, text_font
 from cloudrift.ground.words import plural
 from cloudrift.loop.model import Loop
 
-STAGES = ("Chords", "Layers", "Texture", "Deliver")
+STAGES = ("Chords", "Layers", "Texture", "Flip", "Deliver")
 DRAWERS = ("Shelf", "Recordings", "Microphone", "Play keys")  # they open over any stage
 WIDTH, STEP, TOP, DRAWER_STEP = 96, 62, 12, 30
 
@@ -27,6 +27,7 @@ def stage_facts(loop: Loop) -> tuple[str, ...]:
         plural(len(loop.chords), "chord"),
         layers,
         f"{on} on",
+        plural(sum(layer.flipped is not None for layer in loop.layers), "flip"),
         f"{loop.sounding_frames / loop.rate:.2f} s",
     )
 

@@ -40,6 +40,7 @@ from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.stages.chords.stage import ChordsStage
 from cloudrift.desktop.stages.deliver.stage import DeliverStage
 from cloudrift.desktop.stages.find.drawer import FindDrawer
+from cloudrift.desktop.stages.flip.stage import FlipStage
 from cloudrift.desktop.stages.keys.drawer import KeysDrawer
 from cloudrift.desktop.stages.layers.stage import LayersStage
 from cloudrift.desktop.stages.microphone.drawer import MicrophoneDrawer
@@ -50,6 +51,7 @@ from cloudrift.exchange import Service, StandIn
 from cloudrift.exchange.folders import OwnFolders
 from cloudrift.ground.errors import in_a_sentence
 from cloudrift.ground.words import plural
+from cloudrift.loop.document import Document
 from cloudrift.loop.from_notes import put_chords_of
 from cloudrift.loop.model import Loop
 from cloudrift.loop.takes import Becomes
@@ -81,6 +83,7 @@ class Window(QMainWindow):
         self.chords = ChordsStage(session)
         self.layers = LayersStage(session, self.tasks)
         self.texture = TextureStage(session, self.tasks)
+        self.flip = FlipStage(session, self.tasks)
         self.deliver = DeliverStage(session, self.tasks)
         self.keys, self.shelf = KeysDrawer(session), Shelf(session, self.tasks)
         folders = OwnFolders(lambda: session.preferences.recording_folders)
@@ -93,7 +96,7 @@ class Window(QMainWindow):
         }  # fmt: skip
         for drawer in self.drawers.values():
             drawer.hide()
-        self.stages = (self.chords, self.layers, self.texture, self.deliver)
+        self.stages = (self.chords, self.layers, self.texture, self.flip, self.deliver)
         self.stack = QStackedWidget()
         self.fit(QSize(*USUAL))
         for page in (*self.stages, self.start):
@@ -159,6 +162,7 @@ class Window(QMainWindow):
         self.layers.keys_wanted.connect(self._play_a_layer_in)
         self.layers.recordings_wanted.connect(self.open_recordings)
         self.layers.sampled_dropped.connect(self._bring_sampled)
+        self.flip.result.apart_wanted.connect(self._open_apart)
         self.chords.row_bar.keys_wanted.connect(self.open_keys)
         self.chords.row_bar.keep_wanted.connect(self.files.keep_row)
         self.chords.row_bar.midi_chosen.connect(self.open_midi)
@@ -250,6 +254,16 @@ class Window(QMainWindow):
         self._open_drawer("Shelf")
         self.shelf.show_layer_sound()
         self.shelf.search.setFocus()
+
+    def _open_apart(self, document: Document) -> None:
+        """Open another document in the open one's place, when that is settled."""
+
+        def go() -> None:
+            self.session.document.open(document, None, unsaved=True)
+            self.show_stage(0)
+            self.say("A loop of its own: its chords are what is heard in the flip", good=True)
+
+        self.files.leave_then(go)
 
     def _bring_sampled(self, paths: list[Path]) -> None:
         self.open_shelf()

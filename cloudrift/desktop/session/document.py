@@ -23,7 +23,7 @@ HIDDEN = ("that would change a loop that is not shown; begin with this one, or g
 
 
 class OpenDocument(QObject):
-    """One document at a time. ``apply`` and ``make`` are the only ways to change its loop."""
+    """One document at a time. It is changed by ``apply``, ``make`` and ``change`` alone."""
 
     moved = pyqtSignal(object, bool)  # Loop before; whether a hand is still moving
     replaced = pyqtSignal(object)  # Loop before: another document is open
@@ -92,6 +92,19 @@ class OpenDocument(QObject):
             return None
         self._go(self.history.then(self.history.now.with_loop(after), label, merge), moving=moving)
         return made
+
+    def change(self, label: str, edit: Callable[[Document], Document]) -> bool:
+        """Change the loop and what stands beside it, as ``apply`` does; say whether it changed."""
+        if self._is_hidden():
+            return False
+        before = self.history.now
+        try:
+            after = edit(before)
+        except CloudriftError as error:
+            self.refused.emit(str(error))
+            return False
+        self._go(self.history.then(after, label))
+        return self.history.now is not before
 
     def end_drag(self) -> None:
         """Let the next edit be a step of its own."""

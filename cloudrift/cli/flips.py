@@ -1,0 +1,198 @@
+"""The commands of flips: print a loop, and cut one up."""
+
+import json
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from cloudrift.ground.errors import CloudriftError
+
+if TYPE_CHECKING:
+    from cloudrift.loop.flip import Flipped
+    from cloudrift.loop.model import Loop
+
+
+@click.command("print")
+@click.argument("loop_file", metavar="LOOP", type=click.Path(path_type=Path))
+@click.option("--layer", "layers", multiple=True, help="Only this layer, by name; may be repeated.")
+@click.option("--group", "groups", multiple=True, help="Only this group, likewise.")
+@click.option("--bare", is_flag=True, help="Without any treatment.")
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="WAV file.")
+def print_loop(
+    loop_file: Path, layers: tuple[str, ...], groups: tuple[str, ...], bare: bool, output: Path
+) -> None:
+    """Print a loop, or some of it, as it goes round."""
+    from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
+    from cloudrift.audio.files import write_wav  # noqa: PLC0415
+    from cloudrift.loop.prints import loop_to_print  # noqa: PLC0415
+    from cloudrift.loop.storage import load  # noqa: PLC0415
+    from cloudrift.render.printing import printed  # noqa: PLC0415
+
+    clips = ClipStore()
+    loop = load(loop_file, clips)
+    wanted = [_named(name, loop.layers, "layer") for name in layers]
+    wanted += [_named(name, loop.groups, "group") for name in groups]
+    got = printed(loop_to_print(loop, tuple(wanted), bare=bare), output.stem, clips)
+    audio, rate = clips.read(got.clip)
+    write_wav(output, audio, rate, bits=24)
+    key = got.facts.key.text if got.facts.key else "no key"
+    louder = f", {got.gain_db:g} dB softer than it sounds" if got.gain_db else ""
+    click.echo(f"{output}: {key}, {got.facts.tempo:.5g} BPM, {got.facts.length_s:.2f} s{louder}")
+
+
+def _named(name: str, among: Any, what: str) -> str:
+    """Return the id of a layer or group by its name."""
+    found = [one.id for one in among if name.casefold() in (one.name.casefold(), one.id)]
+    if not found:
+        names = ", ".join(one.name for one in among) or "none"
+        raise CloudriftError(f"no {what} is called {name!r}; there are: {names}")
+    return str(found[0])
+
+
+@click.command()
+@click.argument("file", metavar="IN", type=click.Path(path_type=Path))
+@click.option("--cut", "cut_at", default="beats", show_default=True,
+              help="Where it is cut: chords, beats, bars, hits, even:N.")  # fmt: skip
+@click.option("--order", default="", help='What plays after what: "a c- bx4 . b".')
+@click.option("--turn", type=click.Choice(["all", "in-order"]),
+              help="All of it turned round, or each chord in its place.")  # fmt: skip
+@click.option("--scatter", "amount", type=float, help="Per cent of the places drawn anew.")
+@click.option("--draw", type=int, default=1, show_default=True)
+@click.option("--backward", "chance_backward", type=float, default=30.0, show_default=True,
+              help="Per cent of what a scatter draws.")  # fmt: skip
+@click.option("--keep-downbeats/--move-downbeats", default=True, show_default=True)
+@click.option("--shift", type=float, default=0.0, show_default=True, help="Semitones.")
+@click.option("--way", type=click.Choice(["hold", "tape"]), default="hold", show_default=True,
+              help="A shift with its length held, or as by tape: slower, too.")  # fmt: skip
+@click.option("--tempo", type=float, help="BPM that it is brought to, its pitch held.")
+@click.option("--json", "as_json", is_flag=True, help="Pieces and places, machine-readable.")
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path),
+              help="WAV, or a loop file that goes on from it.")  # fmt: skip
+def flip(
+    file: Path, cut_at: str, order: str, turn: str | None, amount: float | None, draw: int,
+    chance_backward: float, keep_downbeats: bool, shift: float, way: str, tempo: float | None,
+    as_json: bool, output: Path,
+) -> None:  # fmt: skip
+    """Print a loop file, or take a recording, cut it up and lay it out anew."""
+    from msgspec.structs import replace  # noqa: PLC0415
+
+    from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
+    from cloudrift.audio.files import write_wav  # noqa: PLC0415
+    from cloudrift.loop import flipping  # noqa: PLC0415
+    from cloudrift.loop.scatter import Rules, scattered  # noqa: PLC0415
+    from cloudrift.loop.storage import SUFFIX, save, with_suffix  # noqa: PLC0415
+    from cloudrift.notes.time import bar_ticks  # noqa: PLC0415
+    from cloudrift.render import Engine  # noqa: PLC0415
+    from cloudrift.render.cutting import hits_in  # noqa: PLC0415
+    from cloudrift.render.plan import layer_laying  # noqa: PLC0415
+
+    clips = ClipStore()
+    loop = _own_loop_of(file, clips)
+    made = flipping.flip_in(loop, loop.layers[0].id)
+    what, _, count = cut_at.partition(":")
+    if count and not count.isdigit():
+        raise CloudriftError(
+            f"--cut is {cut_at!r}, but must be chords, beats, bars, hits or even:N"
+        )
+    laying = layer_laying(loop, loop.layers[0])
+    hits = hits_in(made, laying, clips, loop.tempo) if what == "hits" else ()
+    made = flipping.cut(made, flipping.cuts_at(made, what, loop.metre, int(count or 16), hits))
+    made = flipping.ordered(made, order) if order else made
+    if turn:
+        made = flipping.backward(made) if turn == "all" else flipping.backward_in_order(made)
+    if amount is not None:
+        rules = Rules(amount=amount, draw=draw, backward=chance_backward, downbeats=keep_downbeats)
+        made = scattered(made, rules, bar_ticks(loop.metre))
+    own = made.of.facts.tempo or loop.tempo
+    if way == "tape" and shift:
+        made = replace(made, of=replace(made.of, fit="tape"))
+        loop = replace(loop, tempo=round(tempo or own * 2 ** (shift / 12), 3))
+    else:
+        made = replace(made, of=replace(made.of, semitones=shift))
+        loop = replace(loop, tempo=tempo or loop.tempo)
+    loop = flipping.with_flip(loop, loop.layers[0].id, lambda _flip: made)
+    loop = _in_its_own(loop)
+    if output.suffix == SUFFIX:
+        save(loop, with_suffix(output), clips)
+    else:
+        engine = Engine(clips=clips)
+        try:
+            write_wav(output, engine.render(loop).audio, loop.rate, bits=24)
+        finally:
+            engine.close()
+    if as_json:
+        click.echo(json.dumps(facts_of_flip(made, loop), indent=1, ensure_ascii=False))
+    else:
+        click.echo(f"{output}: {flipping.order_text(made)}; {loop.key.text}, {loop.tempo:g} BPM")
+
+
+def _in_its_own(loop: "Loop") -> "Loop":
+    """The loop in the key that the flip sounds in, its chords what is heard, if that is known."""
+    from cloudrift.loop.apart import own_loop  # noqa: PLC0415
+
+    flip = loop.layers[0].flipped
+    known = flip is not None and flip.of.facts.key is not None
+    return own_loop(loop, loop.layers[0].id) if known else loop
+
+
+def _own_loop_of(file: Path, clips: Any) -> "Loop":
+    """Return a loop whose one layer is a flip: of a print of a loop file, or of a recording."""
+    from cloudrift.loop.document import Document  # noqa: PLC0415
+    from cloudrift.loop.flipping import flip_recording, with_layers_of  # noqa: PLC0415
+    from cloudrift.loop.prints import loop_to_print, with_print  # noqa: PLC0415
+    from cloudrift.loop.recordings import add_recording, facts_of, laid_in  # noqa: PLC0415
+    from cloudrift.loop.storage import SUFFIX, load  # noqa: PLC0415
+    from cloudrift.notes.listening import read_and_listen  # noqa: PLC0415
+    from cloudrift.render.printing import printed  # noqa: PLC0415
+    from cloudrift.style.beginnings import empty_loop  # noqa: PLC0415
+    from cloudrift.theory import Key  # noqa: PLC0415
+
+    if file.suffix == SUFFIX:
+        loop = loop_to_print(load(file, clips))
+        got = printed(loop, "Print 1", clips)
+        document = with_print(Document(loop=loop), loop, got.clip, got.facts, (), got.gain_db)
+        layer = document.loop.layers[-1]
+        alone = with_layers_of(loop, loop, (layer,))
+        return _at(alone, loop.sounding_tempo)
+    audio, rate, heard = read_and_listen(file)
+    facts = facts_of(heard, file.stem, origin=f"the file {file.name}")
+    tempo = facts.tempo or 120.0
+    bars = max(1, min(64, round(facts.length_s * tempo / 240 + 0.49)))
+    loop = empty_loop(facts.key or Key(), tempo, bars=bars, title=file.stem[:60])
+    loop = add_recording(loop, laid_in(loop, clips.record(audio, rate), facts))
+    return flip_recording(loop, loop.layers[0].id)
+
+
+def _at(loop: "Loop", tempo: float) -> "Loop":
+    from msgspec.structs import replace  # noqa: PLC0415
+
+    layers = tuple(replace(layer, parked=False) for layer in loop.layers)
+    return replace(loop, tempo=round(tempo, 6), layers=layers, line=())
+
+
+def facts_of_flip(flip: "Flipped", loop: "Loop") -> dict[str, Any]:
+    """Return pieces and places as plain values, in seconds at the loop's tempo."""
+    from cloudrift.loop.flip import letters_of  # noqa: PLC0415
+    from cloudrift.loop.flipping import order_text  # noqa: PLC0415
+    from cloudrift.notes.time import TICKS_PER_QUARTER  # noqa: PLC0415
+
+    def seconds(ticks: int) -> float:
+        return round(ticks * 60 / loop.tempo / TICKS_PER_QUARTER, 5)
+
+    def chord(tick: int) -> str | None:
+        found = flip.chord_at(tick)
+        return None if found is None else found.read(flip.of.facts.key or loop.key).text
+
+    return {
+        "key": loop.key.plain, "tempo": loop.tempo, "order": order_text(flip),
+        "pieces": [
+            {"name": letters_of(i), "start_s": seconds(a), "length_s": seconds(b - a),
+             "chord": chord(a)} for i, (a, b) in enumerate(flip.pieces)
+        ],
+        "places": [
+            {"piece": letters_of(flip.piece_at(p.from_tick)), "start_s": seconds(p.at_tick),
+             "length_s": seconds(p.length_ticks), "backward": p.backward, "times": p.times,
+             "semitones": p.semitones, "muted": p.mute} for p in flip.places
+        ],
+    }  # fmt: skip

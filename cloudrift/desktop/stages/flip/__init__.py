@@ -1,0 +1,1 @@
+"""The Flip stage: prints, their pieces above, where they play below, and threads between."""

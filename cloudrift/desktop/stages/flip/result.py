@@ -1,0 +1,303 @@
+"""The right-hand panel: what the flip sounds in, its pitch and tempo, scattering, each piece."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
+
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.parts import ChoiceRow, Inspector, button, heading
+from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.session import Session
+from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.settings import Field, Value
+from cloudrift.loop import flipping, recordings
+from cloudrift.loop.apart import own_document
+from cloudrift.loop.flip import Flipped, Place
+from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.prints import recipe_of
+from cloudrift.loop.recorded import MOST_SEMITONES, FromRecording
+from cloudrift.loop.scatter import Rules, scattered
+from cloudrift.notes.time import bar_ticks
+
+Edit = Callable[..., None]
+FOLLOWS, STAYS = "moves with it", "stays"
+ON, OFF = "on", "off"
+
+WHOLE = {f.name: f for f in (
+    Field(name="semitones", label="Shift", default=0, unit="st", low=-MOST_SEMITONES,
+          high=MOST_SEMITONES),
+    Field(name="hold_vowels", label="Vowel colour", default=FOLLOWS, choices=(FOLLOWS, STAYS)),
+)}  # fmt: skip
+SCATTER = {f.name: f for f in (
+    Field(name="amount", label="Amount", default=40, unit="%", low=0, high=100),
+    Field(name="downbeats", label="Downbeats kept", default=ON, choices=(ON, OFF)),
+    Field(name="order", label="Chords in order", default=OFF, choices=(OFF, ON)),
+    Field(name="backward", label="Backward", default=30, unit="%", low=0, high=100),
+    Field(name="repeats", label="Struck again", default=15, unit="%", low=0, high=100),
+    Field(name="octave", label="An octave away", default=0, unit="%", low=0, high=100),
+    Field(name="silence", label="Silence", default=0, unit="%", low=0, high=100),
+    Field(name="familiar", label="From near by", default=40, unit="%", low=0, high=100),
+    Field(name="draw", label="Draw", default=1, low=0, high=MAX_DRAW),
+)}  # fmt: skip
+PIECE = {f.name: f for f in (
+    Field(name="semitones", label="Shift", default=0, unit="st", low=-24, high=24),
+    Field(name="tape", label="By", default="hold", choices=("hold", "tape")),
+    Field(name="level_db", label="Level", default=0, unit="dB", low=-60, high=12, step=0.5),
+    Field(name="pan", label="Pan", default=0, unit="%", low=-100, high=100),
+    Field(name="times", label="Struck", default=1, unit="times", low=1, high=32),
+    Field(name="level_step_db", label="Louder each time", default=0, unit="dB", low=-12, high=12,
+          step=0.5),
+    Field(name="step_st", label="Higher each time", default=0, unit="st", low=-12, high=12),
+    Field(name="fade_in_ms", label="Fade in", default=2, unit="ms", low=0, high=2000),
+    Field(name="fade_out_ms", label="Fade out", default=8, unit="ms", low=0, high=2000),
+)}  # fmt: skip
+
+
+class Result(Inspector):
+    """Fields of a flip: of the whole, of a scatter, of the chosen piece or of all."""
+
+    apart_wanted = pyqtSignal(object)  # Document
+
+    def __init__(self, session: Session, edit: Edit, layer: Callable[[], Layer | None]) -> None:
+        super().__init__()
+        self._session, self._edit, self._layer = session, edit, layer
+        self._at = 0
+        self._all = False
+        self._scatter = Preview(session, self)
+        self._scatter.ended.connect(self._show_scatter)
+        self.use = button("Use as a layer", self.use_it, name="strong",
+                          tip="It sounds among the layers")  # fmt: skip
+        self.instead = button("Use instead", self.use_instead, tip="It sounds in the place of "
+                              "what it was printed from, which is parked")  # fmt: skip
+        self._pair(self.use, self.instead)
+        self.apart = button("Open as a loop of its own", self.open_apart, tip="Another loop, in "
+                            "the key and tempo that this sounds in, whose chords are what is "
+                            "heard now")  # fmt: skip
+        self.body.addWidget(self.apart)
+        self.whole = self._add("Pitch and tempo", WHOLE, self._set_whole)
+        self.fit = ChoiceRow([("tempo", "hold"), ("tape", "tape")], columns=2, name="To the tempo")
+        self.fit.button("tempo").setToolTip("To the loop's tempo, its pitch held")
+        self.fit.button("tape").setToolTip("To the loop's tempo as by tape: the pitch goes along")
+        self.fit.chosen.connect(self._set_fit)
+        self.body.addWidget(self.fit)
+        self.body.addWidget(heading("Scatter"))
+        self.another = button("Another draw", self.another_draw, tip="Hear the pieces drawn anew")
+        self.keep = button("Keep this", self.keep_scatter, tip="Let the pieces stay so")
+        self._pair(self.another, self.keep)
+        self.rules = self._add("", SCATTER, self._set_rule)
+        self.body.addWidget(heading("Each piece"))
+        self.one = ChoiceRow([(False, "the chosen one"), (True, "all")], columns=2, name="Pieces")
+        self.one.chosen.connect(self._choose_all)
+        self.one.show_choice(False)
+        self.body.addWidget(self.one)
+        self.piece = self._add("", PIECE, self._set_piece)
+        self.body.addStretch(1)
+
+    def _add(
+        self, title: str, fields: dict[str, Field], act: Callable[[str, Any], None]
+    ) -> dict[str, FieldWidget]:
+        if title:
+            self.body.addWidget(heading(title))
+        made = {}
+        for name, field in fields.items():
+            widget = FieldWidget(field, field.default)
+            widget.edited.connect(partial(act, name))
+            widget.settled.connect(self._session.end_drag)
+            self.body.addWidget(widget)
+            made[name] = widget
+        return made
+
+    def _pair(self, one: QWidget, other: QWidget) -> None:
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        row.addWidget(one)
+        row.addWidget(other)
+        self.body.addWidget(holder)
+
+    # --- the whole ----------------------------------------------------------------------------
+
+    def _set_whole(self, name: str, value: Value) -> None:
+        now: Any = value == STAYS if name == "hold_vowels" else float(value)
+        self._record(f"flip: {WHOLE[name].label.lower()}", merge=f"flip {name}", moving=True,
+                     **{name: now})  # fmt: skip
+
+    def _set_fit(self, fit: object) -> None:
+        self._record("flip: to the tempo", fit=fit)
+
+    def _record(self, words: str, *, merge: str = "", moving: bool = False, **changes: Any) -> None:
+        layer = self._layer()
+        if layer is not None:
+            self._session.apply(
+                words, lambda loop: recordings.set_recording(loop, layer.id, **changes),
+                merge=merge, moving=moving,
+            )  # fmt: skip
+
+    # --- scatter ------------------------------------------------------------------------------
+
+    @property
+    def scatter_rules(self) -> Rules:
+        """The rules as they are set."""
+        values: dict[str, Any] = {name: widget.value for name, widget in self.rules.items()}
+        values |= {name: values[name] == ON for name in ("downbeats", "order")}
+        return Rules(**(values | {"draw": round(values["draw"])}))
+
+    def _set_rule(self, _name: str, _value: Value) -> None:
+        self._hear_scatter()
+
+    def _scattered(self, loop: Loop) -> Loop:
+        layer = self._layer()
+        assert layer is not None
+        rules, bar = self.scatter_rules, bar_ticks(loop.metre)
+        return flipping.with_flip(loop, layer.id, lambda flip: scattered(flip, rules, bar))
+
+    def _hear_scatter(self) -> None:
+        layer = self._layer()
+        if layer is None:
+            return
+
+        def edit(loop: Loop) -> Loop:
+            made = self._scattered(loop)
+            return flipping.heard_alone(made, layer.id) if layer.parked else made
+
+        self._scatter.put(edit, f"scattered, draw {self.scatter_rules.draw}")
+        self._show_scatter()
+
+    def another_draw(self) -> None:
+        """Hear another draw."""
+        draw = self.rules["draw"]
+        draw.set_value(float((round(float(draw.value)) + 1) % MAX_DRAW))
+        self._hear_scatter()
+
+    def keep_scatter(self) -> None:
+        """Let the pieces stay as they are heard."""
+        rules, bar = self.scatter_rules, bar_ticks(self._session.loop.metre)
+        self._scatter.end()
+        self._edit(f"scatter, draw {rules.draw}", lambda flip: scattered(flip, rules, bar))
+
+    def _show_scatter(self) -> None:
+        self.keep.setEnabled(self._scatter.on)
+
+    # --- pieces -------------------------------------------------------------------------------
+
+    def _choose_all(self, all_: object) -> None:
+        self._all = bool(all_)
+
+    def _set_piece(self, name: str, value: Value) -> None:
+        now: Any = {"tape": value == "tape", "times": round(float(value)) if name == "times" else 0,
+                    "pan": float(value) / 100 if name == "pan" else 0.0}.get(
+            name, value if isinstance(value, str) else float(value))  # fmt: skip
+        at = self._at
+
+        def edit(flip: Flipped) -> Flipped:
+            if self._all:
+                return flipping.set_all(flip, **{name: now})
+            return flipping.set_place(flip, at, **{name: now})
+
+        self._edit(f"piece: {PIECE[name].label.lower()}", edit, merge=f"piece {at} {name}",
+                   moving=True)  # fmt: skip
+
+    # --- in the loop --------------------------------------------------------------------------
+
+    def use_it(self) -> None:
+        """Let it sound among the layers."""
+        layer = self._layer()
+        if layer is not None and self._session.apply(
+            "use a flip", lambda loop: flipping.use(loop, layer.id)
+        ):  # fmt: skip
+            self._session.say(f"{layer.name} sounds among the layers now", good=True)
+
+    def use_instead(self) -> None:
+        """Let it sound instead of what it was printed from."""
+        layer = self._layer()
+        flip = layer.flipped if layer else None
+        if layer is None or flip is None or not flip.print_id:
+            return
+        print_, _loop = recipe_of(self._session.document.history.now, flip.print_id)
+        layers = print_.recipe.layers
+        if self._session.apply(
+            "use a flip instead", lambda loop: flipping.use_instead(loop, layer.id, layers)
+        ):  # fmt: skip
+            self._session.say(f"{layer.name} sounds instead; what it was printed from is parked",
+                              good=True)  # fmt: skip
+
+    def open_apart(self) -> None:
+        """Ask for it to be opened as a loop of its own."""
+        layer = self._layer()
+        if layer is None:
+            return
+        try:
+            document = self._session.document.history.now
+            self.apart_wanted.emit(own_document(document, layer.id))
+        except CloudriftError as error:
+            self._session.say(str(error))
+
+    # --- showing ------------------------------------------------------------------------------
+
+    def show_place(self, at: int) -> None:
+        """Show the fields of a place."""
+        self._at = at
+        layer = self._layer()
+        if layer is not None and layer.flipped is not None:
+            self._show_piece(layer.flipped)
+
+    def show_layer(self, layer: Layer | None, at: int) -> None:
+        """Show a flip, or that there is none."""
+        self._at = at
+        there = layer is not None and layer.flipped is not None
+        for widget in (*self.whole.values(), *self.rules.values(), *self.piece.values(), self.fit,
+                       self.another, self.one):  # fmt: skip
+            widget.setEnabled(there)
+        now = self._layer()
+        self.use.setEnabled(now is not None and now.parked)
+        self.apart.setEnabled(there)
+        flip = layer.flipped if layer else None
+        self.instead.setEnabled(flip is not None and bool(flip.print_id))
+        self._show_scatter()
+        if layer is None or flip is None:
+            self.title.setText("No flip yet")
+            self.under.setText("Print first")
+            return
+        self._show_heard(flip.of, layer)
+        self.whole["semitones"].set_value(flip.of.semitones)
+        self.whole["hold_vowels"].set_value(STAYS if flip.of.hold_vowels else FOLLOWS)
+        self.fit.show_choice(flip.of.fit)
+        self._show_piece(flip)
+
+    def _show_heard(self, of: FromRecording, layer: Layer) -> None:
+        """What it sounds in: key and tempo where it lies, and how far it is stretched."""
+        loop, facts = self._session.loop, of.facts
+        tempo = loop.tempo
+        pace = tempo / facts.tempo if facts.tempo else 1.0
+        key = facts.key.shifted(round(of.semitones)) if facts.key else None
+        self.title.setText(key.text if key else layer.name)
+        parts = [f"{tempo:.5g} BPM"]
+        if abs(pace - 1) > 0.0005:
+            parts.append(f"stretched {1 / pace:.3g} times; clean from {CLEAN[0]:g} to {CLEAN[1]:g}")
+        if facts.key and key != facts.key:
+            parts.append(f"was {facts.key.text}")
+        now = self._layer()
+        parked = now is not None and now.parked
+        parts.append("heard here alone" if parked else "among the layers")
+        self.under.setText(" · ".join(parts))
+
+    def _show_piece(self, flip: Flipped) -> None:
+        if not flip.places:
+            return
+        place: Place = flip.places[min(self._at, len(flip.places) - 1)]
+        values: dict[str, Value] = {
+            "semitones": place.semitones, "tape": "tape" if place.tape else "hold",
+            "level_db": place.level_db, "pan": 100 * place.pan, "times": float(place.times),
+            "level_step_db": place.level_step_db, "step_st": place.step_st,
+            "fade_in_ms": place.fade_in_ms, "fade_out_ms": place.fade_out_ms,
+        }  # fmt: skip
+        for name, widget in self.piece.items():
+            widget.set_value(values[name])
+
+
+CLEAN = (0.75, 1.35)  # times as long, in which a stretch is not heard as one

@@ -1,0 +1,517 @@
+"""The Flip stage: a print, its pieces, and what becomes of them."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QSignalBlocker
+from PyQt6.QtGui import QHideEvent, QShowEvent
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from cloudrift.desktop.kit.commands import Command
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.parts import (
+    ChoiceRow,
+    WhileShown,
+    button,
+    label,
+    panel,
+    set_look,
+    small_button,
+)
+from cloudrift.desktop.kit.trying import Trying
+from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.session.trouble import error_words
+from cloudrift.desktop.stages.flip.model import wave_of, words_of
+from cloudrift.desktop.stages.flip.result import Result
+from cloudrift.desktop.stages.flip.threads import Threads
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.settings import Field
+from cloudrift.ground.wanted import Cancelled
+from cloudrift.loop import flipping
+from cloudrift.loop.flip import Flipped
+from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.prints import loop_to_print, recipe_of, with_print, with_reprint
+from cloudrift.render.cutting import hits_in
+from cloudrift.render.laying import Laying, made_of
+from cloudrift.render.plan import layer_laying
+from cloudrift.render.printing import Printed, printed
+
+WAVE_COLUMNS = 4096
+PRINTING = "print"
+EVEN = Field(name="even", label="Even", default=16, unit="pieces", low=1, high=128,
+             hint="how many pieces of one length")  # fmt: skip
+STUTTER = 4
+
+
+class FlipStage(QWidget):
+    """The picture in the middle, what is done to it below, the result at the right."""
+
+    def __init__(self, session: Session, tasks: Tasks) -> None:
+        super().__init__()
+        self._session, self._tasks = session, tasks
+        self._layer_id = ""
+        self._alone = Preview(session, self)
+        self._wave_of: Laying | None = None
+        self.which = QComboBox()
+        self.which.setAccessibleName("Flip")
+        self.which.setMinimumWidth(150)
+        self.which.activated.connect(self._choose)
+        self.says = label("", size=11.5, name="soft")
+        self.print = QPushButton("Print")
+        self.print.setObjectName("strong")
+        self._print_menu = QMenu(self.print)
+        self._print_menu.aboutToShow.connect(self._fill_print_menu)
+        self.print.setMenu(self._print_menu)
+        self.again = button("Reprint", self.reprint, tip="Print the loop as it is now in this "
+                            "print's place: all that was cut from it follows")  # fmt: skip
+        self.recipe = button("Its loop", self.show_recipe, tip="Hear and see the loop that this "
+                             "print was made from")  # fmt: skip
+        self.stop = button("Cancel", lambda: tasks.cancel(PRINTING))
+        self.stop.hide()
+        self.cuts = ChoiceRow([(what, what) for what in flipping.CUT_AT], columns=5, name="Cut at")
+        self.cuts.chosen.connect(self._cut)
+        self.even = FieldWidget(EVEN, 16.0)
+        self.even.edited.connect(lambda _v: self._cut("even", moving=True))
+        self.even.settled.connect(session.end_drag)
+        self.threads = Threads()
+        self.threads.edited.connect(self.edit)
+        self.words = label("", size=11.5, name="soft")
+        self.result = Result(session, self.edit, lambda: self.layer)
+        self.threads.chosen.connect(self.result.show_place)
+        self.hands: dict[str, QPushButton] = {}
+        self.alone = QPushButton("Hear it alone")
+        self.alone.setCheckable(True)
+        self.alone.setToolTip("The flip without the other layers and the whole loop's line")
+        self.alone.clicked.connect(self._swap_alone)
+        self._alone.ended.connect(lambda: self.alone.setChecked(False))
+        self._lay_out()
+        self._connect()
+
+    def _lay_out(self) -> None:
+        middle = panel()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(12, 9, 12, 9)
+        column.setSpacing(6)
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        head.addWidget(self.which)
+        head.addWidget(self.says, 1)
+        for one in (self.stop, self.recipe, self.again, self.print):
+            head.addWidget(one)
+        column.addLayout(head)
+        self.cutting = QWidget()
+        cutting = QHBoxLayout(self.cutting)
+        cutting.setContentsMargins(0, 0, 0, 0)
+        cutting.setSpacing(6)
+        cutting.addWidget(label("Cut at", size=11.5, name="soft"))
+        self.cuts.setFixedWidth(300)
+        cutting.addWidget(self.cuts)
+        self.even.setFixedWidth(150)
+        cutting.addWidget(self.even)
+        cutting.addStretch(1)
+        cutting.addWidget(self.alone)
+        column.addWidget(self.cutting)
+        column.addWidget(self.threads, 1)
+        column.addWidget(self.words)
+        self.doing = QWidget()
+        row = QHBoxLayout(self.doing)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        for name, act, tip, tried in self._acts():
+            hand = small_button(name, act, tip=tip)
+            if tried is not None:
+                Trying(hand, self._session, partial(self._tried, tried), name.lower())
+            self.hands[name] = hand
+            row.addWidget(hand)
+        row.addStretch(1)
+        column.addWidget(self.doing)
+        line = QHBoxLayout(self)
+        line.setContentsMargins(8, 8, 8, 8)
+        line.setSpacing(8)
+        line.addWidget(middle, 1)
+        line.addWidget(self.result)
+
+    def _acts(self) -> tuple[tuple[str, Callable[[], object], str, Any], ...]:
+        """What is done to the whole, then to the chosen piece; the last lets it be heard first."""
+
+        def on(edit: Callable[[Flipped, int], Flipped], words: str) -> Callable[[], object]:
+            return lambda: self.edit(words, lambda flip: edit(flip, self.threads.at))
+
+        return (
+            ("Backward, chords in order", partial(self.edit, "backward, chords in order",
+             flipping.backward_in_order), "Each chord turned round in its own place",
+             flipping.backward_in_order),
+            ("Backward", partial(self.edit, "backward", flipping.backward),
+             "All of it turned round, the last first", flipping.backward),
+            ("As it was", partial(self.edit, "as it was", flipping.reset),
+             "Each piece where it was in the print", None),
+            ("Turn round", on(flipping.swap_backward, "turn a piece round"),
+             "The chosen piece backward, or forward again (−)", None),
+            ("Again", on(flipping.repeat, "a piece again"),
+             "The chosen piece once more behind itself", None),
+            ("Halve", on(flipping.halve, "halve a piece"), "The chosen piece in two", None),
+            ("Stutter", on(lambda flip, at: flipping.stutter(flip, at, STUTTER), "stutter"),
+             f"The chosen piece's start struck {STUTTER} times (2 to 9)", None),
+            ("Mute", on(flipping.swap_mute, "mute a piece"),
+             "The chosen piece silent, or heard again", None),
+            ("Gap", on(flipping.take_out, "leave a gap"), "Nothing there (.)", None),
+        )  # fmt: skip
+
+    def _connect(self) -> None:
+        session = self._session
+        refresh = WhileShown(self, self._show)
+        session.changed.connect(refresh)
+        session.opened.connect(refresh)
+        session.selected.connect(refresh)
+        session.hearing.shown_changed.connect(WhileShown(self, self._show_flip))
+
+    def commands(self) -> list[Command]:
+        """What it offers to the menu, the finder and the list of keys."""
+        whole = partial(self.print_what, (), bare=False)
+        return [
+            Command("&Print the whole loop", whole, "Ctrl+P", goes=True),
+            Command("Print the whole loop, &bare", partial(self.print_what, (), bare=True),
+                    goes=True),
+            Command("Print the chosen &layer", self.print_chosen, "Ctrl+Shift+P", goes=True),
+            Command("&Cut the chosen recording", self.cut_recording, goes=True),
+            *(Command(name, act, goes=True) for name, act, _tip, _tried in self._acts()[:3]),
+        ]  # fmt: skip
+
+    # --- which flip ---------------------------------------------------------------------------
+
+    def flips(self) -> list[Layer]:
+        """The layers that are flips."""
+        return [layer for layer in self._session.loop.layers if layer.flipped is not None]
+
+    @property
+    def layer(self) -> Layer | None:
+        """The flip that is shown, as it is in the open loop."""
+        found = self.flips()
+        chosen = next((x for x in found if x.id == self._layer_id), None)
+        return chosen or (found[-1] if found else None)
+
+    @property
+    def shown(self) -> Layer | None:
+        """The flip as it is heard: a preview's, while there is one."""
+        layer = self.layer
+        if layer is None:
+            return None
+        shown = next((x for x in self._session.hearing.shown.layers if x.id == layer.id), layer)
+        return shown if shown.flipped is not None else layer
+
+    def _choose(self, at: int) -> None:
+        self._layer_id = str(self.which.itemData(at))
+        self._session.select(layer_id=self._layer_id)
+        self._hear_parked()
+        self._show()
+
+    def edit(
+        self, words: str, edit: Callable[[Flipped], Flipped], *, merge: str = "",
+        moving: bool = False,
+    ) -> None:  # fmt: skip
+        """Change the flip that is shown."""
+        layer = self.layer
+        if layer is None:
+            self._session.say("nothing is printed yet; press Print first")
+            return
+        self._session.apply(words, lambda loop: flipping.with_flip(loop, layer.id, edit),
+                            merge=merge, moving=moving)  # fmt: skip
+
+    def _tried(self, edit: Callable[[Flipped], Flipped], loop: Loop) -> Loop:
+        """What an edit would make of the loop, the flip alone heard if it is so now."""
+        layer = self.layer
+        if layer is None:
+            return loop
+        made = flipping.with_flip(loop, layer.id, edit)
+        return flipping.heard_alone(made, layer.id) if self._alone.on else made
+
+    # --- printing -----------------------------------------------------------------------------
+
+    def _fill_print_menu(self) -> None:
+        menu, loop = self._print_menu, self._session.loop
+        menu.clear()
+        menu.addAction("The whole loop, treated", partial(self.print_what, (), bare=False))
+        menu.addAction("The whole loop, bare", partial(self.print_what, (), bare=True))
+        menu.addSeparator()
+        for layer in loop.layers:
+            menu.addAction(layer.name.replace("&", "&&"), partial(self.print_what, (layer.id,)))
+        for group in loop.groups:
+            name = f"{group.name} (group)".replace("&", "&&")
+            menu.addAction(name, partial(self.print_what, (group.id,)))
+        recordings = [x for x in loop.layers if x.recorded is not None and x.flipped is None]
+        if recordings:
+            menu.addSeparator()
+        for layer in recordings:
+            name = f"Cut {layer.name} as it is".replace("&", "&&")
+            menu.addAction(name, partial(self._cut_recording, layer.id))
+
+    def print_chosen(self) -> None:
+        """Print the layer that is chosen."""
+        layer_id = self._session.selection.layer_id
+        if layer_id:
+            self.print_what((layer_id,))
+        else:
+            self._session.say("no layer is chosen; add one in Layers")
+
+    def print_what(self, layers: tuple[str, ...], *, bare: bool = False) -> None:
+        """Print all that is heard, or some layers or groups, beside the interface."""
+        session = self._session
+        try:
+            loop = loop_to_print(session.loop, layers, bare=bare)
+        except CloudriftError as error:
+            session.say(str(error))
+            return
+        count = len(session.document.history.now.prints) + 1
+        what = loop.layers[0].name if layers else "Whole loop, bare" if bare else "Whole loop"
+        name = f"Print {count}, {what}"[:40]
+
+        def came(got: Printed) -> None:
+            def edit(document: Any) -> Any:
+                return with_print(document, loop, got.clip, got.facts, layers, got.gain_db)
+
+            if session.document.change("print", edit):
+                self._layer_id = session.loop.layers[-1].id
+                session.select(layer_id=self._layer_id)
+                self._hear_parked()
+                self._show()
+                session.say(
+                    f"{name} stands; it sounds in {got.facts.key.text} at {got.facts.tempo:.5g} BPM"
+                    if got.facts.key
+                    else name,
+                    good=True,
+                )
+
+        self._work(loop, name, came)
+
+    def reprint(self) -> None:
+        """Print the open loop, or the same layers of it, in the shown print's place."""
+        session, layer = self._session, self.layer
+        flip = layer.flipped if layer else None
+        if flip is None or not flip.print_id:
+            session.say("that is no print, so there is nothing to print again")
+            return
+        try:
+            old, before = recipe_of(session.document.history.now, flip.print_id)
+            source = _without_flips_of(session.loop, flip.print_id)
+            loop = loop_to_print(source, old.recipe.layers, bare=_is_bare(before))
+        except CloudriftError as error:
+            session.say(str(error))
+            return
+
+        def came(got: Printed) -> None:
+            if session.document.change("reprint", lambda document: with_reprint(
+                document, old.id, loop, got.clip, got.facts, got.gain_db
+            )):  # fmt: skip
+                session.say(f"{old.name} is printed anew; what was cut from it follows", good=True)
+            else:
+                session.say(f"{old.name} is what it was", good=True)
+
+        self._work(loop, old.name, came)
+
+    def _work(self, loop: Loop, name: str, came: Callable[[Printed], None]) -> None:
+        clips = self._session.clips
+        self._show_busy(f"printing {name}…")
+
+        def done(got: Printed) -> None:
+            self._show_busy("")
+            came(got)
+
+        def failed(error: Exception) -> None:
+            self._show_busy("")
+            if not isinstance(error, Cancelled):
+                self._session.say(error_words(error))
+
+        self._tasks.run(PRINTING, lambda stale, _moved: printed(loop, name, clips, stale), done,
+                        failed, lane=Lane.WRITING)  # fmt: skip
+
+    def _show_busy(self, words: str) -> None:
+        self.stop.setVisible(bool(words))
+        self.print.setEnabled(not words)
+        self.again.setEnabled(not words)
+        if words:
+            self.words.setText(words)
+        else:
+            self._show_flip()
+
+    def show_recipe(self) -> None:
+        """Put the loop that the print was made from in the open one's place, as one step."""
+        session, layer = self._session, self.layer
+        flip = layer.flipped if layer else None
+        if flip is None or not flip.print_id:
+            session.say("that is no print, so no loop was kept with it")
+            return
+        _print, before = recipe_of(session.document.history.now, flip.print_id)
+
+        def edit(loop: Loop) -> Loop:
+            """The layers as they were; flips stay, for they are cut from what was printed."""
+            flips = tuple(x for x in loop.layers if x.flipped is not None)
+            ids = {x.id for x in flips}
+            layers = tuple(x for x in before.layers if x.id not in ids)
+            return flipping.with_layers_of(loop, before, (*layers, *flips))
+
+        if session.apply("the print's loop", edit):
+            session.say("The loop is as it was when this was printed; change it and press Reprint, "
+                        "or undo", good=True)  # fmt: skip
+
+    def cut_recording(self) -> None:
+        """Cut the recording that is chosen."""
+        self._cut_recording(self._session.selection.layer_id)
+
+    def _cut_recording(self, layer_id: str) -> None:
+        if not layer_id:
+            self._session.say("no recording is chosen; choose one in Layers")
+        elif self._session.apply("cut a recording",
+                                 lambda loop: flipping.flip_recording(loop, layer_id)):  # fmt: skip
+            self._layer_id = layer_id
+            self._show()
+
+    # --- cutting ------------------------------------------------------------------------------
+
+    def _cut(self, what: object, *, moving: bool = False) -> None:
+        if what == "hits":
+            self._cut_at_hits()
+            return
+        metre, count = self._session.loop.metre, round(float(self.even.value))
+        self.edit(
+            f"cut at {what}",
+            lambda flip: flipping.cut(flip, flipping.cuts_at(flip, str(what), metre, count)),
+            merge="even" if moving else "", moving=moving,
+        )  # fmt: skip
+
+    def _cut_at_hits(self) -> None:
+        """Listen where something is struck beside the interface, then cut there."""
+        layer, loop, clips = self.layer, self._session.loop, self._session.clips
+        flip = layer.flipped if layer else None
+        if layer is None or flip is None:
+            return
+        laying = layer_laying(loop, layer)
+
+        def came(hits: list[int]) -> None:
+            self.edit("cut at hits", lambda now: flipping.cut(
+                now, flipping.cuts_at(now, "hits", loop.metre, hits=hits)))  # fmt: skip
+
+        self._tasks.run("listening for hits",
+                        lambda _stale, _moved: hits_in(flip, laying, clips, loop.tempo),
+                        came, lane=Lane.READING)  # fmt: skip
+
+    # --- hearing ------------------------------------------------------------------------------
+
+    def _swap_alone(self) -> None:
+        if self._alone.on:
+            self._alone.end()
+        else:
+            self._hear_alone()
+
+    def _hear_parked(self) -> None:
+        """A flip that is not among the layers yet is heard alone."""
+        layer = self.layer
+        if layer is not None and layer.parked:
+            self._hear_alone()
+        else:
+            self._alone.end()
+
+    def _hear_alone(self) -> None:
+        layer = self.layer
+        if layer is None:
+            self.alone.setChecked(False)
+            return
+        self._alone.put(lambda loop: flipping.heard_alone(loop, layer.id), f"{layer.name}, alone")
+        self.alone.setChecked(True)
+
+    # --- showing ------------------------------------------------------------------------------
+
+    def _show(self) -> None:
+        flips, layer = self.flips(), self.layer
+        with QSignalBlocker(self.which):
+            self.which.clear()
+            for one in flips:
+                self.which.addItem(one.name, one.id)
+            if layer is not None:
+                self.which.setCurrentIndex(flips.index(layer))
+        self.which.setVisible(bool(flips))
+        self._show_flip()
+
+    def _show_flip(self) -> None:
+        layer = self.shown
+        flip = layer.flipped if layer else None
+        loop = self._session.loop
+        self.threads.show_flip(
+            flip, loop.metre, flip.of.facts.key or loop.key if flip else loop.key
+        )
+        there = flip is not None
+        is_print = flip is not None and bool(flip.print_id)
+        for one in (self.cutting, self.doing):
+            one.setVisible(there)
+        self.recipe.setVisible(is_print)
+        self.again.setVisible(is_print)
+        if flip is not None and layer is not None:
+            facts = flip.of.facts
+            known = [facts.key.text] if facts.key else []
+            known += [f"{facts.tempo:.5g} BPM"] if facts.tempo else []
+            self.says.setText(" · ".join(["printed in" if is_print else "recorded in", *known])
+                              if known else "")  # fmt: skip
+            if not self.stop.isVisible():
+                self.words.setText(words_of(flip))
+                set_look(self.words, "soft")
+            self._show_wave(layer)
+        else:
+            self.says.setText("")
+            self.words.setText("")
+        self.result.show_layer(layer, self.threads.at)
+
+    def _show_wave(self, layer: Layer) -> None:
+        """Measure the print's loudness beside the interface, where it is another."""
+        loop = self._session.loop
+        laying = layer_laying(loop, layer)
+        if laying == self._wave_of:
+            return
+        self._wave_of = laying
+        clips = self._session.clips
+        fitting = laying.fitting
+        frames = loop.clock.frames(layer.flipped.length_ticks) if layer.flipped else 1
+
+        def work(_stale: object, _moved: object) -> NDArray[np.float32]:
+            audio = made_of(fitting, clips)[:, fitting.origin : fitting.origin + frames]
+            return wave_of(audio, WAVE_COLUMNS)
+
+        def failed(error: Exception) -> None:
+            self._wave_of = None
+            if not isinstance(error, Cancelled):
+                self._session.say(error_words(error))
+
+        self._tasks.run("the flip's picture", work, self.threads.show_wave, failed)
+
+    def show_place(self, share: float) -> None:
+        """Follow the sound."""
+        self.threads.show_place(share)
+
+    def focus_first(self) -> None:
+        """Take the focus to the picture."""
+        (self.threads if self.flips() else self.print).setFocus()
+
+    def showEvent(self, _event: QShowEvent | None) -> None:
+        chosen = self._session.selection.layer_id
+        if any(layer.id == chosen for layer in self.flips()):
+            self._layer_id = chosen
+        self._show()
+        self._hear_parked()
+
+    def hideEvent(self, _event: QHideEvent | None) -> None:
+        self._alone.end()
+
+
+def _is_bare(loop: Loop) -> bool:
+    """Whether a loop that was printed has no treatment at all."""
+    lines = (loop.line, *(x.line for x in loop.layers), *(x.line for x in loop.groups))
+    return not any(lines)
+
+
+def _without_flips_of(loop: Loop, print_id: str) -> Loop:
+    """The loop without what was cut from a print: that can't be printed into itself."""
+    kept = tuple(x for x in loop.layers if x.flipped is None or x.flipped.print_id != print_id)
+    return flipping.with_layers_of(loop, loop, kept)

@@ -1,0 +1,399 @@
+"""The picture: pieces of the print above, where they play below, a thread for each."""
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
+from PyQt6.QtWidgets import QWidget
+
+from cloudrift.desktop.kit.held import held
+from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
+from cloudrift.desktop.kit.parts import playhead_moved
+from cloudrift.desktop.kit.time_axis import TimeAxis
+from cloudrift.desktop.stages.flip.model import FlipModel, wave_in
+from cloudrift.ground.words import plural
+from cloudrift.loop import flipping
+from cloudrift.loop.flip import Flipped, Place, letters_of
+from cloudrift.theory.key import Key
+
+PAD, TOP, BETWEEN = 12.0, 20.0, 0.26  # px; share of the height that threads have
+DRAG_PX, WIDE_PX = 5.0, 64.0
+DIGITS = "123456789"
+
+
+class Threads(QWidget):
+    """One flip. ``edited`` carries words and an edit of the flip; ``chosen`` the place chosen."""
+
+    edited = pyqtSignal(str, object)
+    chosen = pyqtSignal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.model: FlipModel | None = None
+        self.at = 0  # the place that is chosen
+        self._wave: NDArray[np.float32] | None = None
+        self._share = 0.0
+        self._drag: tuple[str, int] | None = None  # piece or place, its number
+        self._from = QPointF()
+        self._now: QPointF | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(320, 240)
+        self.setMouseTracking(True)
+        self.setToolTip(
+            "Drag a piece from above to a place below, or a place to another. In focus: arrows "
+            "choose a place, letters say what plays there, − turns it round, 2 to 9 strike it so "
+            "often, . leaves a gap, Ctrl with arrows swaps. Double-click above to cut there"
+        )
+
+    # --- what is shown ------------------------------------------------------------------------
+
+    def show_flip(self, flip: Flipped | None, metre: tuple[int, int], key: Key) -> None:
+        """Show a flip, or none."""
+        if flip is None:
+            self.model = None
+        else:
+            ticks = max(flip.length_ticks, flip.end_tick)
+            axis = TimeAxis(PAD, max(1.0, self.width() - 2 * PAD), ticks)
+            self.model = FlipModel(flip, axis, metre, key)
+            self.at = min(self.at, max(0, len(flip.places) - 1))
+        self._name_for_readers()
+        self.update()
+
+    def show_wave(self, wave: NDArray[np.float32] | None) -> None:
+        """Show the loudness of the print over its length."""
+        self._wave = wave
+        self.update()
+
+    def show_place(self, share: float) -> None:
+        """Follow the sound."""
+        if self.model is not None:
+            before, after = (self._x_of(s) for s in (self._share, share))
+            playhead_moved(self, before, after)
+        self._share = share
+
+    def _x_of(self, share: float) -> float:
+        assert self.model is not None
+        return self.model.axis.at_x(share * self.model.axis.ticks)
+
+    def _name_for_readers(self) -> None:
+        if self.model is None:
+            self.setAccessibleName("No flip yet")
+            return
+        places = self.model.flip.places
+        text = ""
+        if self.at < len(places):
+            place = places[self.at]
+            says = self.model.place_text(place)
+            text = f", place {self.at + 1}: {self.model.letters(place)}" + (
+                f", {says}" if says else "")  # fmt: skip
+        self.setAccessibleName(f"Flip: {plural(len(places), 'place')}{text}")
+
+    def choose(self, number: int) -> None:
+        """Choose a place below."""
+        if self.model is None or not self.model.flip.places:
+            return
+        self.at = min(max(number, 0), len(self.model.flip.places) - 1)
+        self._name_for_readers()
+        self.chosen.emit(self.at)
+        self.update()
+
+    # --- where it is --------------------------------------------------------------------------
+
+    @property
+    def _rows(self) -> tuple[float, float, float, float]:
+        """Top and bottom of the upper row, of the lower row."""
+        room = self.height() - TOP - 8
+        row = room * (1 - BETWEEN) / 2
+        return TOP, TOP + row, TOP + room - row, TOP + room
+
+    def _is_above(self, y: float) -> bool:
+        return y < (self._rows[1] + self._rows[2]) / 2
+
+    def _box(self, start: float, end: float, *, above: bool) -> QRectF:
+        assert self.model is not None
+        top, bottom = self._rows[:2] if above else self._rows[2:]
+        left, right = self.model.axis.at_x(start), self.model.axis.at_x(end)
+        return QRectF(left, top, max(2.0, right - left), bottom - top).adjusted(1, 0, -1, 0)
+
+    def resizeEvent(self, _event: QEvent | None) -> None:
+        if self.model is not None:
+            self.show_flip(self.model.flip, self.model.metre, self.model.key)
+
+    # --- hands --------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self.model is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        place = event.position()
+        self._from, self._now = place, None
+        if self._is_above(place.y()):
+            piece = self.model.piece_at(place.x())
+            self._drag = None if piece is None else ("piece", piece)
+            return
+        number = self.model.place_at(place.x())
+        self._drag = None if number is None else ("place", number)
+        if number is not None:
+            self.choose(number)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._drag is None or not event.buttons() & Qt.MouseButton.LeftButton:
+            return
+        away = event.position() - self._from
+        if self._now is not None or abs(away.x()) + abs(away.y()) > DRAG_PX:
+            self._now = event.position()
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        drag, now, self._drag, self._now = self._drag, self._now, None, None
+        model = self.model
+        self.update()
+        if drag is None or now is None or model is None or self._is_above(now.y()):
+            return
+        what, number = drag
+        onto, tick = model.place_at(now.x()), model.snapped(model.axis.tick_at(now.x()))
+        if what == "piece":
+            self._put(number, onto, tick)
+        elif held(event).shift and onto is not None and onto != number:
+            self._edit("swap pieces", lambda flip: flipping.swap(flip, number, onto))
+        else:
+            away = model.axis.ticks_of(now.x() - self._from.x())
+            tick = model.snapped(model.flip.places[number].at_tick + away)
+            self._edit("move a piece", lambda flip: flipping.move(flip, number, tick))
+
+    def _put(self, piece: int, onto: int | None, tick: int) -> None:
+        if onto is None:
+            self._edit("place a piece", lambda flip: flipping.put_at(flip, piece, tick))
+        else:
+            self._edit("place a piece", lambda flip: flipping.put_piece(flip, piece, onto))
+            self.choose(onto)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        model, place = self.model, event.position()
+        self._drag = self._now = None
+        if model is None or not self._is_above(place.y()):
+            return
+        near, total = model.cut_near(place.x()), model.flip.length_ticks
+        if near is not None:
+            cuts = tuple(one for one in model.flip.cuts if one != near)
+            self._edit("take a cut out", lambda flip: flipping.cut(flip, cuts))
+            return
+        tick = model.snapped(model.axis.tick_at(place.x()))
+        cuts = flipping.tidied([*model.flip.cuts, tick], total)
+        self._edit("cut", lambda flip: flipping.cut(flip, cuts))
+
+    def _edit(self, words: str, edit: Callable[[Flipped], Flipped]) -> None:
+        self.edited.emit(words, edit)
+
+    # --- keys ---------------------------------------------------------------------------------
+
+    def event(self, event: QEvent | None) -> bool:
+        """Letters name pieces here, whatever command they stand for elsewhere."""
+        override = event is not None and event.type() == QEvent.Type.ShortcutOverride
+        if override and isinstance(event, QKeyEvent) and self._act_of(event) is not None:
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        act = self._act_of(event)
+        if act is None:
+            super().keyPressEvent(event)
+        else:
+            act()
+
+    def _act_of(self, event: QKeyEvent) -> Callable[[], object] | None:
+        """What a key does, or None."""
+        model, at = self.model, self.at
+        _shift, ctrl, alt = held(event)
+        if model is None or not model.flip.places or alt:
+            return None
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
+        if step and ctrl:
+            there = 0 <= at + step < len(model.flip.places)
+            return (lambda: self._swapped(at, at + step)) if there else None
+        if step:
+            return lambda: self.choose(at + step)
+        return None if ctrl else self._written(event.text().lower(), event.key())
+
+    def _written(self, text: str, key: int) -> Callable[[], object] | None:
+        """What a letter, a digit, a minus or a dot says of the chosen place."""
+        assert self.model is not None
+        at = self.at
+        if text == "." or key == Qt.Key.Key_Delete:
+            return lambda: self._edit("leave a gap", lambda flip: flipping.take_out(flip, at))
+        letters = {letters_of(i): i for i in range(min(26, len(self.model.flip.cuts)))}
+        if text in letters:
+            piece = letters[text]
+
+            def put() -> None:
+                self._edit("place a piece", lambda flip: flipping.put_piece(flip, piece, at))
+                self.choose(at + 1)
+
+            return put
+        if text and text in "-−":
+            return lambda: self._edit("turn a piece round",
+                                      lambda flip: flipping.swap_backward(flip, at))  # fmt: skip
+        if text and text in DIGITS:
+            times = int(text)
+            return lambda: self._edit("strike a piece again",
+                                      lambda flip: flipping.stutter(flip, at, times))  # fmt: skip
+        return None
+
+    def _swapped(self, at: int, other: int) -> None:
+        self._edit("swap pieces", lambda flip: flipping.swap(flip, at, other))
+        self.choose(other)
+
+    def focusInEvent(self, _event: QFocusEvent | None) -> None:
+        self.update()
+
+    def focusOutEvent(self, _event: QFocusEvent | None) -> None:
+        self.update()
+
+    # --- painting -----------------------------------------------------------------------------
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        model = self.model
+        if model is None:
+            painter.setPen(color("ink_soft"))
+            painter.setFont(text_font(13))
+            words = ("Nothing is printed yet. Press Print to make sound of the loop or of a layer: "
+                     "its pieces stand here, and where they play below.")  # fmt: skip
+            where = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+            painter.drawText(QRectF(self.rect()).adjusted(60, 0, -60, 0), where, words)
+            return
+        self._paint_bars(painter, model)
+        for number, (start, end) in enumerate(model.flip.pieces):
+            self._paint_piece(painter, model, number, start, end)
+        for number, place in enumerate(model.flip.places):
+            self._paint_thread(painter, model, number, place)
+        for number, place in enumerate(model.flip.places):
+            self._paint_place(painter, model, number, place)
+        self._paint_drag(painter, model)
+        painter.setPen(QPen(color("signal"), 2))
+        x = self._x_of(self._share)
+        painter.drawLine(QPointF(x, self._rows[2]), QPointF(x, self._rows[3]))
+        if self.hasFocus():
+            painter.setPen(QPen(color("focus"), 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 5, 5)
+
+    def _paint_bars(self, painter: QPainter, model: FlipModel) -> None:
+        painter.setFont(figure_font(9.5))
+        for i, tick in enumerate(model.bars()):
+            painter.setPen(color("ink_soft"))
+            box = QRectF(model.axis.at_x(tick) + 2, 2, 60, 14)
+            painter.drawText(box, Qt.AlignmentFlag.AlignLeft, str(i + 1) if i else "bar 1")
+        painter.setFont(text_font(11, SEMI))
+        painter.setPen(color("ink"))
+        for chord in model.flip.chords:
+            away = 44 if chord.start_tick == 0 else 22
+            box = QRectF(model.axis.at_x(chord.start_tick) + away, 1, 90, 15)
+            painter.drawText(box, Qt.AlignmentFlag.AlignLeft, model.chord_text(chord.start_tick))
+
+    def _paint_piece(
+        self, painter: QPainter, model: FlipModel, number: int, start: int, end: int
+    ) -> None:
+        box = self._box(start, end, above=True)
+        tint = model.colors[number]
+        self._paint_box(painter, box, chosen=False)
+        place = Place(at_tick=start, length_ticks=end - start, from_tick=start,
+                      from_ticks=end - start)  # fmt: skip
+        self._paint_wave(painter, box, place, tint)
+        self._paint_words(painter, box, letters_of(number), "")
+
+    def _paint_place(self, painter: QPainter, model: FlipModel, number: int, place: Place) -> None:
+        box = self._box(place.at_tick, place.end_tick, above=False)
+        tint = model.colors[model.piece_of(place)]
+        self._paint_box(painter, box, chosen=number == self.at)
+        self._paint_wave(painter, box, place, tint)
+        if box.width() > WIDE_PX:
+            self._paint_words(painter, box, model.letters(place), model.place_text(place))
+        else:
+            self._paint_words(painter, box, *model.short(place))
+
+    def _paint_box(self, painter: QPainter, box: QRectF, *, chosen: bool) -> None:
+        painter.setPen(QPen(color("ink" if chosen else "line"), 2 if chosen else 1))
+        painter.setBrush(color("card"))
+        painter.drawRoundedRect(box, 4, 4)
+
+    def _paint_wave(self, painter: QPainter, box: QRectF, place: Place, tint: str) -> None:
+        assert self.model is not None
+        if self._wave is None or box.width() < 3:
+            return
+        columns = max(2, int(box.width() - 4))
+        wave = wave_in(self._wave, place, self.model.flip.length_ticks, columns)
+        middle, high = box.center().y() + 4, box.height() * 0.38
+        xs = box.left() + 2 + np.arange(len(wave))
+        above = [QPointF(x, middle - high * v) for x, v in zip(xs, wave, strict=True)]
+        below = [QPointF(x, middle + high * v) for x, v in zip(xs, wave, strict=True)]
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(color(tint, 0.35 if place.mute else 0.9))
+        painter.drawPolygon(QPolygonF([*above, *reversed(below)]))
+
+    def _paint_words(self, painter: QPainter, box: QRectF, letters: str, says: str) -> None:
+        if box.width() < 13:
+            return
+        inner = box.adjusted(5, 3, -4, -4)
+        painter.setPen(color("ink"))
+        painter.setFont(text_font(12, SEMI))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, letters)
+        if says:
+            painter.setFont(text_font(11, MEDIUM))
+            painter.setPen(color("signal"))
+            metrics = painter.fontMetrics()
+            text = metrics.elidedText(says, Qt.TextElideMode.ElideRight, int(inner.width()))
+            painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, text)
+
+    def _paint_thread(self, painter: QPainter, model: FlipModel, number: int, place: Place) -> None:
+        start = model.axis.at_x(place.from_tick + place.from_ticks / 2)
+        end = model.axis.at_x(place.at_tick + place.length_ticks / 2)
+        top, bottom = self._rows[1], self._rows[2]
+        path = QPainterPath(QPointF(start, top))
+        bend = (bottom - top) * 0.5
+        path.cubicTo(QPointF(start, top + bend), QPointF(end, bottom - bend), QPointF(end, bottom))
+        wide = min(9.0, max(1.5, model.axis.px(place.length_ticks) / 14))
+        chosen = number == self.at
+        faint = 0.15 if place.mute else 0.9 if chosen else 0.55
+        tint = model.colors[model.piece_of(place)]
+        style = Qt.PenStyle.DashLine if place.backward else Qt.PenStyle.SolidLine
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(color(tint, faint), wide, style, Qt.PenCapStyle.FlatCap))
+        painter.drawPath(path)
+
+    def _paint_drag(self, painter: QPainter, model: FlipModel) -> None:
+        if self._drag is None or self._now is None:
+            return
+        what, number = self._drag
+        onto = model.place_at(self._now.x())
+        painter.setPen(QPen(color("focus"), 2, Qt.PenStyle.DashLine))
+        painter.setBrush(color("focus", 0.12))
+        if what == "piece" and onto is not None and not self._is_above(self._now.y()):
+            place = model.flip.places[onto]
+            painter.drawRoundedRect(self._box(place.at_tick, place.end_tick, above=False), 4, 4)
+            return
+        if what == "piece":
+            start, end = model.flip.pieces[number]
+            tick, long = model.snapped(model.axis.tick_at(self._now.x())), end - start
+        else:
+            place = model.flip.places[number]
+            away = model.axis.ticks_of(self._now.x() - self._from.x())
+            tick, long = model.snapped(place.at_tick + away), place.length_ticks
+        painter.drawRoundedRect(self._box(tick, tick + long, above=False), 4, 4)

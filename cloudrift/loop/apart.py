@@ -1,0 +1,63 @@
+"""A flip as a loop of its own: in what it sounds in, its chords what is heard now."""
+
+import math
+
+from msgspec.structs import replace
+
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop import spec
+from cloudrift.loop.chord import Chord
+from cloudrift.loop.document import Document
+from cloudrift.loop.flipping import flip_in, heard_chords
+from cloudrift.loop.model import Loop
+
+
+def own_loop(loop: Loop, layer_id: str) -> Loop:
+    """Return a loop with a flip alone, in the key that it sounds in, at the tempo that it goes at.
+
+    Its chords are what is heard now, place by place: in the new order, shifted. So lenses, another
+    bass and a style card work on it at once. Raises CloudriftError where its key is not known.
+    """
+    flip, layer = flip_in(loop, layer_id), loop.layer(layer_id)
+    facts = flip.of.facts
+    if facts.key is None:
+        raise CloudriftError(f"the key of {layer.name} is not known; say it in Layers first")
+    tempo = loop.tempo
+    up = flip.of.semitones
+    if flip.of.fit == "tape" and facts.tempo:
+        up += 12 * math.log2(tempo / facts.tempo)
+    shift = round(up)
+    chords: list[Chord] = []
+    for start, end, chord in heard_chords(flip):
+        if chord is None:
+            continue
+        voices = tuple(sorted({_in_reach(voice + shift) for voice in chord.voices}))
+        last = chords[-1] if chords else None
+        if last is not None and last.voices == voices and last.end_tick == start:
+            chords[-1] = replace(last, length_ticks=end - last.start_tick)
+            continue
+        chords.append(Chord(id=f"c{len(chords) + 1}", start_tick=start, length_ticks=end - start,
+                            voices=voices, root=(chord.root + shift) % 12))  # fmt: skip
+    return replace(
+        loop, title=f"{loop.title} flipped".strip()[:60], key=facts.key.shifted(shift),
+        chords=tuple(chords), groups=(), line=(),
+        layers=(replace(layer, parked=False, mute=False, group=""),),
+    )  # fmt: skip
+
+
+def own_document(document: Document, layer_id: str) -> Document:
+    """Return the same with the print that it was cut from, so that the way back goes along."""
+    loop = own_loop(document.loop, layer_id)
+    wanted = flip_in(document.loop, layer_id).print_id
+    prints = tuple(one for one in document.prints if one.id == wanted)
+    used = {one.recipe.loop for one in prints}
+    recipes = tuple(one for one in document.recipes if one.content in used)
+    return Document(loop=loop, prints=prints, recipes=recipes)
+
+
+def _in_reach(voice: int) -> int:
+    while voice > spec.HIGHEST_VOICE:
+        voice -= 12
+    while voice < spec.LOWEST_VOICE:
+        voice += 12
+    return voice
