@@ -90,11 +90,10 @@ class FlipModel:
 
     def snapped(self, tick: float) -> int:
         """Return the nearest place that a piece may begin at: a cut, a place or a half beat."""
-        half = beat_ticks(self.metre) // 2
-        grid = {*self.flip.cuts, *(place.at_tick for place in self.flip.places),
-                round(tick / half) * half}  # fmt: skip
-        return min((t for t in grid if 0 <= t < self.flip.length_ticks),
-                   key=lambda t: (abs(t - tick), t), default=0)  # fmt: skip
+        half, total = beat_ticks(self.metre) // 2, self.flip.length_ticks
+        even = min(max(round(tick / half), 0), (total - 1) // half) * half
+        grid = {*self.flip.cuts, *(place.at_tick for place in self.flip.places), even}
+        return min((t for t in grid if t < total), key=lambda t: (abs(t - tick), t))
 
     def bars(self) -> range:
         """Return where bars begin."""

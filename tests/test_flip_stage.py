@@ -1,0 +1,459 @@
+"""The Flip stage in the real window: printed, cut, laid out by hand and by letters, used."""
+
+import json
+
+import numpy as np
+import pytest
+from click.testing import CliRunner
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+
+from cloudrift.cli.main import commands
+from cloudrift.desktop.kit.time_axis import TimeAxis
+from cloudrift.desktop.stages.flip.model import FlipModel, wave_in, wave_of, words_of
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop import edits, flipping, recordings
+from cloudrift.loop.apart import own_document, own_loop
+from cloudrift.loop.document import Document
+from cloudrift.loop.flip import Place
+from cloudrift.loop.prints import with_print
+from cloudrift.loop.storage import load_document, save
+from tests.conftest import make_small_loop
+from tests.hands import command, drag, saved, settled
+from tests.test_flip import FACTS, cut, eight, flip_of  # noqa: F401 - a fixture
+
+BEAT = 960
+
+
+@pytest.fixture
+def stage(qtbot, window):
+    """The stage with the loop printed and cut at beats: eight pieces."""
+    window.show_stage(3)
+    window.flip.print_what(())
+    qtbot.waitUntil(lambda: bool(window.flip.flips()), timeout=60_000)
+    window.flip.cuts.button("beats").click()
+    settled(qtbot, window.session)
+    return window.flip
+
+
+def order(stage):
+    return flipping.order_text(stage.layer.flipped)
+
+
+def press(stage, text):
+    for letter in text:
+        QTest.keyClicks(stage.threads, letter)
+
+
+def middle(stage, start, end, *, above):
+    return stage.threads._box(start, end, above=above).center().toPoint()
+
+
+# --- the window -----------------------------------------------------------------------------------
+
+
+def test_a_print_is_parked_heard_alone_and_one_step(qtbot, window, stage, tmp_path):
+    session = window.session
+    layer = stage.layer
+    assert layer.parked and layer.name == "Print 1, Whole loop"
+    assert stage.alone.isChecked() and session.hearing.previewing
+    heard = session.hearing.heard_loop
+    assert [x.id for x in heard.heard()] == [layer.id] and heard.line == ()
+    assert "it sounds in F♯ minor at 140 BPM" in window.message.text()
+    document = session.document.history.now
+    assert [one.name for one in document.prints] == ["Print 1, Whole loop"]
+    path = tmp_path / "printed.cloudrift"
+    assert saved(session.document.save, path)
+    assert load_document(path, session.clips) == document
+    session.document.undo()
+    session.document.undo()
+    assert not stage.flips() and not session.document.history.now.prints
+    assert "press print" in stage.says.text().lower() or stage.result.title.text() == "No flip yet"
+
+
+def test_the_empty_stage_says_what_to_do(window):
+    window.show_stage(3)
+    stage = window.flip
+    assert stage.result.title.text() == "No flip yet"
+    assert not stage.cutting.isVisible() and not stage.doing.isVisible()
+    assert stage.threads.accessibleName() == "No flip yet"
+    window.flip.edit("x", flipping.backward)
+    assert "press Print first" in window.message.text()
+    image = window.grab().toImage()
+    assert not image.isNull()
+
+
+def test_letters_lay_pieces_out_and_signs_turn_strike_and_leave_them_out(qtbot, window, stage):
+    threads = stage.threads
+    threads.setFocus()
+    threads.choose(0)
+    press(stage, "hca")
+    assert order(stage) == "h c a d e f g h" and threads.at == 3
+    threads.choose(1)
+    press(stage, "-4")
+    assert order(stage).split()[1] == "c-x4"
+    press(stage, "1")
+    assert order(stage).split()[1] == "c-"
+    QTest.keyClick(threads, Qt.Key.Key_Right, Qt.KeyboardModifier.ControlModifier)
+    assert order(stage).startswith("h a c-") and threads.at == 2
+    press(stage, ".")
+    assert order(stage) == "h a d e f g h"
+    QTest.keyClick(threads, Qt.Key.Key_Left)
+    assert threads.at == 1
+    side = window.session.hearing.side
+    press(stage, "b")  # which stands for comparing elsewhere
+    assert window.session.hearing.side == side and order(stage).startswith("h b")
+    for _ in range(9):  # each a step of its own
+        window.session.document.undo()
+    assert order(stage) == "a b c d e f g h"
+
+
+def test_pieces_are_dragged_from_above_and_places_below(qtbot, window, stage):
+    threads = stage.threads
+    drag(qtbot, threads, middle(stage, 7 * BEAT, 8 * BEAT, above=True),
+         middle(stage, 0, BEAT, above=False))  # fmt: skip
+    assert order(stage) == "h b c d e f g h"
+    drag(qtbot, threads, middle(stage, BEAT, 2 * BEAT, above=False),
+         middle(stage, 3 * BEAT, 4 * BEAT, above=False))  # fmt: skip
+    assert order(stage) == "h c b e f g h"
+    drag(qtbot, threads, middle(stage, 0, BEAT, above=False),
+         middle(stage, 2 * BEAT, 3 * BEAT, above=False),
+         Qt.KeyboardModifier.ShiftModifier)  # fmt: skip
+    assert order(stage) == "c h b e f g h"
+    # Onto a gap, where the first move has left one.
+    drag(qtbot, threads, middle(stage, 0, BEAT, above=True),
+         middle(stage, BEAT, 2 * BEAT, above=False))  # fmt: skip
+    assert order(stage) == "c a h b e f g h"
+    before = stage.layer.flipped
+    qtbot.mouseClick(threads, Qt.MouseButton.LeftButton, pos=middle(stage, 5 * BEAT, 6 * BEAT,
+                                                                    above=False))  # fmt: skip
+    assert threads.at == 5 and stage.layer.flipped == before
+
+
+def test_double_clicks_above_cut_and_take_cuts_out(qtbot, stage):
+    threads = stage.threads
+    place = QPoint(round(threads.model.axis.at_x(480)), middle(stage, 0, BEAT, above=True).y())
+    qtbot.mouseDClick(threads, Qt.MouseButton.LeftButton, pos=place)
+    assert stage.layer.flipped.cuts[:3] == (0, 480, 960)
+    qtbot.mouseDClick(threads, Qt.MouseButton.LeftButton, pos=place)
+    assert stage.layer.flipped.cuts[:2] == (0, 960)
+
+
+@pytest.mark.parametrize(("name", "wanted"), [
+    ("Backward, chords in order", "d- c- b- a- h- g- f- e-"),
+    ("Backward", "h- g- f- e- d- c- b- a-"), ("Turn round", "a b- c d e f g h"),
+    ("Again", "a b b d e f g h"), ("Halve", "a b b c d e f g h"),
+    ("Stutter", "a bx4 c d e f g h"), ("Gap", "a c d e f g h"),
+])  # fmt: skip
+def test_each_hand_does_what_it_says_in_one_step(stage, name, wanted):
+    stage.threads.choose(1)
+    stage.hands[name].click()
+    assert order(stage) == wanted
+    stage._session.document.undo()
+    assert order(stage) == "a b c d e f g h"
+    stage.hands["Mute"].click()
+    assert stage.layer.flipped.places[1].mute
+    stage.hands["As it was"].click()
+    assert not stage.layer.flipped.places[1].mute
+
+
+def test_it_is_cut_at_hits_and_evenly(qtbot, stage):
+    stage.cuts.button("hits").click()
+    qtbot.waitUntil(lambda: len(stage.layer.flipped.cuts) not in (1, 8), timeout=20_000)
+    stage.even.edited.emit(5.0)
+    stage.even.set_value(5.0)
+    stage.cuts.button("even").click()
+    assert len(stage.layer.flipped.cuts) == 5
+    stage.cuts.button("chords").click()
+    assert len(stage.layer.flipped.cuts) == 2
+
+
+def test_fields_of_a_piece_act_on_it_or_on_all(stage):
+    stage.threads.choose(2)
+    piece = stage.result.piece
+    for name, value, kept in (("semitones", 12.0, 12.0), ("tape", "tape", True),
+                              ("level_db", -6.0, -6.0), ("pan", -50.0, -0.5), ("times", 3.0, 3),
+                              ("level_step_db", -2.0, -2.0), ("step_st", 1.0, 1.0),
+                              ("fade_in_ms", 20.0, 20.0), ("fade_out_ms", 60.0, 60.0)):  # fmt: skip
+        piece[name].edited.emit(value)
+        places = stage.layer.flipped.places
+        assert getattr(places[2], name) == kept
+        assert getattr(places[1], name) != kept
+    stage.result.one.button(True).click()
+    piece["fade_out_ms"].edited.emit(80.0)
+    assert {p.fade_out_ms for p in stage.layer.flipped.places} == {80.0}
+    stage.threads.choose(2)
+    assert piece["semitones"].value == 12.0 and piece["tape"].value == "tape"
+
+
+def test_pitch_and_fit_of_the_whole_are_those_of_its_recording(window, stage):
+    stage.result.whole["semitones"].edited.emit(-3.0)
+    stage.result.whole["hold_vowels"].edited.emit("stays")
+    stage.result.fit.button("tape").click()
+    of = stage.layer.flipped.of
+    assert (of.semitones, of.hold_vowels, of.fit) == (-3.0, True, "tape")
+    assert stage.result.title.text() == "D♯ minor"
+    assert "was F♯ minor" in stage.result.under.text()
+    assert "heard here alone" in stage.result.under.text()
+
+
+def test_a_scatter_is_heard_drawn_again_and_kept_as_one_step(qtbot, window, stage):
+    session = window.session
+    stage.result.rules["amount"].set_value(100.0)
+    stage.result.rules["downbeats"].set_value("off")
+    assert not stage.result.keep.isEnabled()
+    before = session.loop
+    stage.result.another.click()
+    assert session.loop is before and stage.result.keep.isEnabled()
+    first = flipping.order_text(stage.threads.model.flip)
+    assert first != "a b c d e f g h", "what is heard is shown"
+    stage.result.another.click()
+    second = flipping.order_text(stage.threads.model.flip)
+    assert second != first
+    assert session.hearing.preview_words == "scattered, draw 3"
+    stage.result.keep.click()
+    assert order(stage) == second and not stage.result.keep.isEnabled()
+    session.document.undo()
+    assert order(stage) == "a b c d e f g h"
+
+
+def test_it_is_used_beside_the_layers_or_instead_of_them(qtbot, window, stage):
+    session, before = window.session, window.session.loop
+    stage.result.use.click()
+    assert not stage.layer.parked and len(session.loop.heard()) == len(before.layers)
+    assert not stage.result.use.isEnabled()
+    session.document.undo()
+    stage.result.instead.click()
+    assert [x.id for x in session.loop.heard()] == [stage.layer.id]
+    assert session.loop.line == () and all(x.parked for x in session.loop.layers[:-1])
+    session.document.undo()
+    assert session.loop == before
+
+
+def test_of_a_layer_only_that_is_parked(qtbot, window):
+    window.show_stage(3)
+    session = window.session
+    session.select(layer_id="l3")
+    command(window, "Print the chosen layer").trigger()
+    qtbot.waitUntil(lambda: bool(window.flip.flips()), timeout=60_000)
+    assert window.flip.layer.name == "Print 1, Reef pluck"
+    window.flip.result.instead.click()
+    parked = {x.id for x in session.loop.layers if x.parked}
+    assert parked == {"l3"} and session.loop.line
+
+
+def test_a_changed_loop_is_printed_anew_and_all_that_was_cut_follows(qtbot, window, stage):
+    session = window.session
+    stage.hands["Backward"].click()
+    clip = stage.layer.flipped.of.clip
+    session.apply("off", lambda loop: edits.set_layer(loop, "l1", mute=True))
+    stage.again.click()
+    qtbot.waitUntil(lambda: stage.layer.flipped.of.clip != clip, timeout=60_000)
+    assert order(stage) == "h- g- f- e- d- c- b- a-"
+    assert len(session.document.history.now.prints) == 1
+    assert "printed anew" in window.message.text()
+    session.apply("more", lambda loop: edits.set_tempo(loop, 120.0))
+    stage.recipe.click()
+    assert session.loop.tempo == 140.0 and session.loop.layer("l1").mute
+    assert stage.layer is not None, "what was cut stays"
+
+
+def test_printing_is_cancelled_and_what_is_silent_is_refused(qtbot, window, monkeypatch):
+    import threading
+
+    from cloudrift.desktop.stages.flip import stage as room
+    from cloudrift.ground.wanted import Cancelled
+
+    gate = threading.Event()
+
+    def slowly(_loop, _name, _clips, stale):
+        while not stale():
+            gate.wait(0.01)
+        raise Cancelled
+
+    monkeypatch.setattr(room, "printed", slowly)
+    window.show_stage(3)
+    stage = window.flip
+    stage.print_what(())
+    assert stage.stop.isVisible() and not stage.print.isEnabled()
+    stage.stop.click()
+    qtbot.waitUntil(lambda: not stage.stop.isVisible(), timeout=20_000)
+    assert stage.print.isEnabled() and not stage.flips()
+    for layer in window.session.loop.layers:
+        window.session.apply("off", lambda loop, x=layer: edits.set_layer(loop, x.id, mute=True))
+    stage.print_what(())
+    assert "nothing to print" in window.message.text()
+
+
+def test_it_is_opened_as_a_loop_of_its_own_in_what_it_sounds_in(qtbot, window, stage, tmp_path):
+    session = window.session
+    stage.hands["Backward"].click()
+    stage.result.whole["semitones"].edited.emit(-3.0)
+    assert saved(session.document.save, tmp_path / "x.cloudrift")
+    chords = [c.root for c in session.loop.chords]
+    stage.result.apart.click()
+    qtbot.waitUntil(lambda: session.loop.title == "Ice Road flipped", timeout=20_000)
+    loop = session.loop
+    assert loop.key.text == "D♯ minor" and len(loop.layers) == 1 and loop.line == ()
+    assert [c.root for c in loop.chords] == [(root - 3) % 12 for root in reversed(chords)]
+    assert len(session.document.history.now.prints) == 1, "the way back goes along"
+    assert window.stack.currentWidget() is window.chords
+    session.apply("a bass", lambda p: edits.add_layer(p, "round sub"))
+    settled(qtbot, session)
+
+
+def test_a_recording_is_cut_as_it_is(qtbot, window):
+    session = window.session
+    clip = session.clips.record(np.random.default_rng(1).normal(0, 0.1, (2, 44_100 * 3)).astype(
+        np.float32), 44_100)  # fmt: skip
+    facts = recordings.Facts(name="Rain", kind="phrase", length_s=3.0)
+    source = recordings.FromRecording(clip=clip, facts=facts)
+    session.apply("rain", lambda loop: recordings.add_recording(loop, source))
+    layer = session.loop.layers[-1]
+    window.show_stage(3)
+    session.select(layer_id=layer.id)
+    command(window, "Cut the chosen recording").trigger()
+    flip = window.flip.layer.flipped
+    assert flip.length_ticks == round(3 * 140 / 60 * 960) and flip.of == source
+    assert window.flip.again.isVisible() is False
+    window.flip.reprint()
+    assert "that is no print" in window.message.text()
+    session.select(layer_id="l1")
+    window.flip.cut_recording()
+    assert "print it and cut that" in window.message.text()
+
+
+def test_two_flips_are_chosen_between(qtbot, window, stage):
+    window.flip.print_what(("l2",))
+    qtbot.waitUntil(lambda: len(stage.flips()) == 2, timeout=60_000)
+    assert stage.layer.name == "Print 2, Slow vault"
+    stage.which.setCurrentIndex(0)
+    stage.which.activated.emit(0)
+    assert stage.layer.name == "Print 1, Whole loop" and order(stage) == "a b c d e f g h"
+    assert stage.which.count() == 2
+
+
+def test_leaving_the_stage_hears_the_loop_again(window, stage):
+    assert window.session.hearing.previewing
+    window.show_stage(1)
+    assert not window.session.hearing.previewing and stage.layer.parked
+
+
+# --- without a window -----------------------------------------------------------------------------
+
+
+def model_of(flip):
+    return FlipModel(flip, TimeAxis(0, 768, flip.length_ticks), (4, 4), make_small_loop().key)
+
+
+def test_a_pieces_colour_is_its_chords_and_places_say_what_they_do(eight):  # noqa: F811
+    model = model_of(eight)
+    assert len(set(model.colors[:4])) == 1 and model.colors[0] != model.colors[4]
+    assert model.chord_text(0) == "F♯m" and model.chord_text(99_999) == ""
+    place = Place(at_tick=0, length_ticks=960, from_tick=960, from_ticks=960, backward=True,
+                  times=3, semitones=-2.0, tape=True, level_db=-3.0, mute=True)  # fmt: skip
+    assert model.place_text(place) == "backward, 3 times, −2 st tape, −3.0 dB, off"
+    assert model.short(place) == ("b−", "×3")
+    assert model.place_at(10) == 0 and model.place_at(767) == 7 and model.piece_at(-5) is None
+    assert model.snapped(500) == 480 and model.snapped(9999) == 7200
+    assert model.cut_near(97) == 960 and model.cut_near(120) is None
+    assert words_of(flipping.swap_mute(flipping.swap_backward(eight, 0), 1)) == (
+        "8 pieces above · 8 below · 1 backward · 12 % silent")  # fmt: skip
+
+
+def test_the_wave_of_a_place_is_turned_struck_and_cut_like_its_sound():
+    wave = wave_of(np.stack([np.linspace(0, 1, 800)] * 2), 8)
+    assert wave[-1] == 1 and list(wave) == sorted(wave)
+    place = Place(at_tick=0, length_ticks=800, from_tick=0, from_ticks=800)
+    whole = wave_in(wave, place, 800, 8)
+    assert np.allclose(whole, wave)
+    from msgspec.structs import replace
+
+    assert wave_in(wave, replace(place, backward=True), 800, 8)[0] == 1
+    struck = wave_in(wave, replace(place, times=2), 800, 8)
+    assert np.allclose(struck[:4], struck[4:])
+    assert not wave_in(wave, replace(place, semitones=12.0, tape=True), 800, 8)[5:].any()
+    assert np.allclose(wave_in(wave, replace(place, mute=True), 800, 8), wave * 0.25)
+    assert not wave_of(np.zeros((2, 0)), 4).any()
+
+
+def test_a_loop_of_its_own_has_the_chords_that_are_heard(eight):  # noqa: F811
+    loop = make_small_loop()
+    document = with_print(Document(loop=loop), loop, "0" * 24, FACTS, (), 0.0)
+    layer_id = document.loop.layers[-1].id
+    with pytest.raises(CloudriftError, match="key of Print 1 is not known"):
+        own_loop(document.loop, layer_id)
+    keyed = recordings.set_facts(document.loop, layer_id, key=loop.key)
+    turned = flipping.with_flip(keyed, layer_id, lambda f: flipping.ordered(
+        cut(f, "beats"), "e a a . e"))  # fmt: skip
+    made = own_loop(turned, layer_id)
+    assert [(c.start_tick, c.length_ticks, c.root) for c in made.chords] == [
+        (0, 960, 1), (960, 1920, 6), (3840, 960, 1)]  # fmt: skip
+    up = own_loop(recordings.set_recording(turned, layer_id, semitones=2.0), layer_id)
+    assert up.key == loop.key.shifted(2) and up.chords[0].root == 3
+    whole = own_document(document.with_loop(turned), layer_id)
+    assert whole.loop == made and len(whole.prints) == len(whole.recipes) == 1
+    assert flip_of(document).print_id == "p1"
+
+
+@pytest.fixture
+def file(tmp_path):
+    path = tmp_path / "loop.cloudrift"
+    save(make_small_loop(), path)
+    return path
+
+
+def run(*words):
+    done = CliRunner().invoke(commands, [str(word) for word in words])
+    if done.exception is not None and not isinstance(done.exception, SystemExit):
+        raise done.exception
+    return done.output
+
+
+def test_print_and_flip_without_a_window(file, tmp_path):
+    from cloudrift.audio.files import read_audio
+    from cloudrift.loop.storage import load
+
+    said = run("print", file, "-o", tmp_path / "p.wav")
+    assert "F♯ minor, 140 BPM, 3.43 s" in said
+    audio, rate = read_audio(tmp_path / "p.wav")
+    assert audio.shape[1] == make_small_loop().frames
+    layer = run("print", file, "--layer", "reef pluck", "--bare", "-o", tmp_path / "l.wav")
+    assert "3.43 s" in layer
+    said = run("flip", file, "--cut", "beats", "--order", "b a- . d", "--json", "-o",
+               tmp_path / "f.cloudrift")  # fmt: skip
+    facts = json.loads(said)
+    assert facts["order"] == "b a- d" and facts["tempo"] == 140.0
+    assert [p["start_s"] for p in facts["places"]] == [0.0, 0.42857, 1.28571]
+    assert facts["pieces"][0] == {"name": "a", "start_s": 0.0, "length_s": 0.42857,
+                                  "chord": "F♯m"}  # fmt: skip
+    from cloudrift.audio.clips import ClipStore
+
+    made = load(tmp_path / "f.cloudrift", ClipStore())
+    assert flipping.order_text(made.layers[0].flipped) == "b a- d"
+    run("flip", file, "--cut", "beats", "-o", tmp_path / "same.wav")
+    same, _rate = read_audio(tmp_path / "same.wav")
+    assert np.abs(same - audio).max() < 1e-6, "nothing is moved, so nothing is changed"
+    said = run("flip", file, "--cut", "even:8", "--scatter", "100", "--draw", "4",
+               "--move-downbeats", "--shift", "-12", "--way", "tape", "-o",
+               tmp_path / "low.wav")  # fmt: skip
+    assert "F♯ minor, 70 BPM" in said
+    low, _rate = read_audio(tmp_path / "low.wav")
+    assert low.shape[1] == pytest.approx(2 * audio.shape[1], abs=2)
+    said = run("flip", tmp_path / "p.wav", "--cut", "bars", "--tempo", "120", "-o",
+               tmp_path / "slow.wav")  # fmt: skip
+    assert "120 BPM" in said and rate == 44_100
+
+
+@pytest.mark.parametrize(("words", "says"), [
+    (("--cut", "words"), "known are"), (("--cut", "even:x"), "even:N"),
+    (("--order", "zz"), "is no piece"),
+])  # fmt: skip
+def test_a_flip_that_can_not_be_is_refused_in_words(file, tmp_path, words, says):
+    with pytest.raises(CloudriftError, match=says):
+        run("flip", file, *words, "-o", tmp_path / "x.wav")
+
+
+def test_what_is_not_there_can_not_be_printed(file, tmp_path):
+    with pytest.raises(CloudriftError, match="there are: Dusk keys"):
+        run("print", file, "--layer", "nobody", "-o", tmp_path / "x.wav")
