@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.listen.hits import hits_of
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits, flipping, metre, recordings
+from cloudrift.loop import edits, flipping, flips, metre, recordings
 from cloudrift.loop.document import Document
 from cloudrift.loop.flip import SHORTEST_TICKS, Flipped, Place, letters_of
 from cloudrift.loop.prints import (
@@ -154,7 +154,7 @@ def test_what_was_cut_follows_a_reprint_and_its_own_places_stay(made):
     document, clips, _engine, _audio = made
     other = edits.set_layer(make_small_loop(), "l1", mute=True)
     got = printed(other, "Print 1", clips)
-    turned = replace(document, loop=flipping.with_flip(document.loop, document.loop.layers[-1].id,
+    turned = replace(document, loop=flips.with_flip(document.loop, document.loop.layers[-1].id,
                                                        flipping.backward))  # fmt: skip
     after = with_reprint(turned, "p1", other, got.clip, got.facts, got.gain_db)
     now, before = flip_of(after), flip_of(turned)
@@ -297,6 +297,67 @@ def test_level_pan_and_mute_act_on_one_piece(made):
     assert np.abs(out[1, inner]).max() < 1e-7
     assert np.abs(out[:, half + 1000 :] - audio[:, half + 1000 :]).max() < 1e-6
     assert np.abs(sound(made, flipping.swap_mute(flip, 0))[:, inner]).max() < 1e-7
+
+
+def toned(made, hz=441.0):
+    """The flip with a tone in the print's place, cut at beats; and the frames of a beat."""
+    document, clips, _engine, _audio = made
+    frames = document.loop.frames
+    t = np.arange(frames) / 44_100
+    tone = np.stack([0.3 * np.sin(2 * np.pi * hz * t)] * 2).astype(np.float32)
+    flip = flip_of(document)
+    of = replace(flip.of, clip=clips.record(tone, 44_100))
+    return cut(replace(flip, of=of), "beats"), frames // 8
+
+
+def test_slow_lasts_twice_as_long_at_its_pitch(made):
+    flip, beat = toned(made)
+    slow = flipping.slow(flip, 1)
+    place = slow.places[1]
+    assert (place.from_tick, place.from_ticks, place.length_ticks) == (960, 480, 960)
+    part = sound(made, slow)[0, beat + 1500 : 2 * beat - 1500]
+    size = np.abs(np.fft.rfft(part * np.hanning(len(part)), 1 << 18))
+    assert np.argmax(size) * 44_100 / (1 << 18) == pytest.approx(441, rel=0.004)
+    level = np.sqrt(np.mean(part.reshape(-1)[: len(part) // 8 * 8].reshape(8, -1) ** 2, axis=1))
+    assert level.min() > 0.7 * level.max(), "it fills its place"
+    up = sound(made, flipping.set_place(slow, 1, semitones=12.0))[0, beat + 1500 : 2 * beat - 1500]
+    size = np.abs(np.fft.rfft(up * np.hanning(len(up)), 1 << 18))
+    assert np.argmax(size) * 44_100 / (1 << 18) == pytest.approx(882, rel=0.004)
+    turned = flipping.slow(flipping.swap_backward(flip, 1), 1).places[1]
+    assert turned.from_tick == 1440, "backward, its end comes first"
+    with pytest.raises(CloudriftError, match="too short"):
+        short = flipping.cut(flip, flipping.cuts_at(flip, "even", (4, 4), 512))
+        flipping.slow(short, 0)
+
+
+def test_a_piece_dies_away_by_60_db_over_its_decay(made):
+    flip, beat = toned(made)
+    out = sound(made, flipping.set_place(flip, 1, decay_ms=400.0))[0]
+    at = [beat + int(s * 44_100) for s in (0.02, 0.22)]
+    levels = [np.abs(out[a : a + 400]).max() for a in at]
+    assert 20 * np.log10(levels[1] / levels[0]) == pytest.approx(-30, abs=1.5)
+
+
+def test_a_piece_is_copied_to_the_end(eight):
+    assert flipping.order_text(flipping.copy_on(eight, 4)) == "a b c d e e e e"
+    with pytest.raises(CloudriftError, match="nothing behind"):
+        flipping.copy_on(eight, 7)
+
+
+def test_a_fresh_bass_follows_what_is_heard_and_the_lows_go(eight):
+    turned = replace(flipping.backward(eight), of=replace(eight.of, semitones=-3.0))
+    loop = in_loop(turned)
+    made = flips.put_bass(loop, "l9")
+    roots = [c.root for c in make_small_loop().chords]
+    bass = made.layers[-1]
+    assert bass.role == "bass"
+    assert [(n.start_tick, n.length_ticks, n.pitch % 12) for n in bass.own] == [
+        (0, 3840, (roots[1] - 3) % 12), (3840, 3840, (roots[0] - 3) % 12)]  # fmt: skip
+    assert all(28 <= n.pitch < 40 for n in bass.own)
+    low = made.layer("l9").line[0]
+    assert low.kind == "cuts" and low.full.number("low_cut_hz") == 160
+    with pytest.raises(CloudriftError, match="no chords are known"):
+        flips.put_bass(in_loop(replace(eight, chords=())), "l9")
 
 
 def roughest(audio):
@@ -490,7 +551,7 @@ def test_a_layer_says_what_it_is(eight):
     assert layer.recorded == eight.of and layer.source.recordings == (eight.of,)
     assert not layer.source.is_silent and layer.own is None
     with pytest.raises(CloudriftError, match="no flip"):
-        flipping.flip_in(loop, "l1")
+        flips.flip_in(loop, "l1")
     shifted = recordings.set_recording(loop, "l9", semitones=-3.0)
     assert shifted.layer("l9").flipped.of.semitones == -3
     assert shifted.layer("l9").flipped.places == layer.flipped.places

@@ -12,7 +12,7 @@ from cloudrift.cli.main import commands
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.flip.model import FlipModel, wave_in, wave_of, words_of
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits, flipping, recordings
+from cloudrift.loop import edits, flipping, flips, recordings
 from cloudrift.loop.apart import own_document, own_loop
 from cloudrift.loop.document import Document
 from cloudrift.loop.flip import Place
@@ -143,7 +143,7 @@ def test_double_clicks_above_cut_and_take_cuts_out(qtbot, stage):
     ("Backward, chords in order", "d- c- b- a- h- g- f- e-"),
     ("Backward", "h- g- f- e- d- c- b- a-"), ("Turn round", "a b- c d e f g h"),
     ("Again", "a b b d e f g h"), ("Halve", "a b b c d e f g h"),
-    ("Stutter", "a bx4 c d e f g h"), ("Gap", "a c d e f g h"),
+    ("Stutter", "a bx4 c d e f g h"), ("To the end", "a b b b b b b b"), ("Gap", "a c d e f g h"),
 ])  # fmt: skip
 def test_each_hand_does_what_it_says_in_one_step(stage, name, wanted):
     stage.threads.choose(1)
@@ -174,6 +174,7 @@ def test_fields_of_a_piece_act_on_it_or_on_all(stage):
     for name, value, kept in (("semitones", 12.0, 12.0), ("tape", "tape", True),
                               ("level_db", -6.0, -6.0), ("pan", -50.0, -0.5), ("times", 3.0, 3),
                               ("level_step_db", -2.0, -2.0), ("step_st", 1.0, 1.0),
+                              ("fills", "stretched", True), ("decay_ms", 500.0, 500.0),
                               ("fade_in_ms", 20.0, 20.0), ("fade_out_ms", 60.0, 60.0)):  # fmt: skip
         piece[name].edited.emit(value)
         places = stage.layer.flipped.places
@@ -333,6 +334,32 @@ def test_two_flips_are_chosen_between(qtbot, window, stage):
     assert stage.which.count() == 2
 
 
+def test_it_is_compared_with_what_it_was_printed_from(qtbot, window, stage):
+    session = window.session
+    stage.compare.click()
+    assert session.hearing.sides == ("Then", "Now")
+    assert "Print 1, Whole loop" in session.hearing.compared
+    settled(qtbot, session)
+    qtbot.waitUntil(lambda: "bare" in session.hearing.loudness, timeout=20_000)
+    session.hearing.swap()
+    assert session.hearing.side == "bare"
+    stage.compare.click()
+    assert session.hearing.then is None and not stage.compare.isChecked()
+    stage.compare.click()
+    window.show_stage(1)
+    assert session.hearing.then is None
+
+
+def test_a_fresh_bass_is_one_step_heard_first(qtbot, window, stage):
+    session, before = window.session, window.session.loop
+    stage.result.bass.click()
+    assert len(session.loop.layers) == len(before.layers) + 1
+    assert "follows what is heard in Print 1" in window.message.text()
+    assert stage.layer.line[0].kind == "cuts"
+    session.document.undo()
+    assert session.loop == before
+
+
 def test_leaving_the_stage_hears_the_loop_again(window, stage):
     assert window.session.hearing.previewing
     window.show_stage(1)
@@ -384,7 +411,7 @@ def test_a_loop_of_its_own_has_the_chords_that_are_heard(eight):  # noqa: F811
     with pytest.raises(CloudriftError, match="key of Print 1 is not known"):
         own_loop(document.loop, layer_id)
     keyed = recordings.set_facts(document.loop, layer_id, key=loop.key)
-    turned = flipping.with_flip(keyed, layer_id, lambda f: flipping.ordered(
+    turned = flips.with_flip(keyed, layer_id, lambda f: flipping.ordered(
         cut(f, "beats"), "e a a . e"))  # fmt: skip
     made = own_loop(turned, layer_id)
     assert [(c.start_tick, c.length_ticks, c.root) for c in made.chords] == [

@@ -1,6 +1,7 @@
 """Refresh the pictures in docs/screenshots from the real window with the demo kit."""
 
 import time
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication
@@ -14,6 +15,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.microphone.taker import State
 from cloudrift.devices import SilentSpeaker
 from cloudrift.exchange import StandIn
+from cloudrift.loop import flipping
 from cloudrift.sound import find_sound
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -105,6 +107,16 @@ def main() -> None:
     wait(app, session, 2)
     shot("texture-nightfall")
     look.apply(app, "Daybreak")
+    window.show_stage(3)
+    window.flip.print_what(())
+    while not window.flip.flips():
+        wait(app, session, 0.1)
+    flip_it(window)
+    wait(app, session, 3)
+    window.message.hide()
+    shot("flip")
+    while window.flip.flips():
+        session.document.undo()
     window.show_stage(4)
     shot("deliver")
     window.start_loop()
@@ -121,6 +133,16 @@ def main() -> None:
     session.transport.set_playing(False)
     session.document.begun = False  # nobody is there to be asked whether to save
     window.close()
+
+
+def flip_it(window: Window) -> None:
+    """Lay a print out as somebody would: some chords turned round, some struck again."""
+    flip = window.flip
+    flip.cuts.button("even").click()
+    flip.edit("in order", partial(flipping.backward_in_order, first=7680, last=23040))
+    flip.edit("lay out", lambda now: flipping.swap(flipping.stutter(now, 13, 4), 2, 11))
+    flip.edit("an octave up", lambda now: flipping.set_place(now, 14, semitones=12.0))
+    flip.threads.choose(5)
 
 
 if __name__ == "__main__":

@@ -79,7 +79,7 @@ def flip(
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.audio.files import write_wav  # noqa: PLC0415
-    from cloudrift.loop import flipping  # noqa: PLC0415
+    from cloudrift.loop import flipping, flips  # noqa: PLC0415
     from cloudrift.loop.scatter import Rules, scattered  # noqa: PLC0415
     from cloudrift.loop.storage import SUFFIX, save, with_suffix  # noqa: PLC0415
     from cloudrift.notes.time import bar_ticks  # noqa: PLC0415
@@ -89,7 +89,7 @@ def flip(
 
     clips = ClipStore()
     loop = _own_loop_of(file, clips)
-    made = flipping.flip_in(loop, loop.layers[0].id)
+    made = flips.flip_in(loop, loop.layers[0].id)
     what, _, count = cut_at.partition(":")
     if count and not count.isdigit():
         raise CloudriftError(
@@ -111,7 +111,7 @@ def flip(
     else:
         made = replace(made, of=replace(made.of, semitones=shift))
         loop = replace(loop, tempo=tempo or loop.tempo)
-    loop = flipping.with_flip(loop, loop.layers[0].id, lambda _flip: made)
+    loop = flips.with_flip(loop, loop.layers[0].id, lambda _flip: made)
     loop = _in_its_own(loop)
     if output.suffix == SUFFIX:
         save(loop, with_suffix(output), clips)
@@ -139,7 +139,7 @@ def _in_its_own(loop: "Loop") -> "Loop":
 def _own_loop_of(file: Path, clips: Any) -> "Loop":
     """Return a loop whose one layer is a flip: of a print of a loop file, or of a recording."""
     from cloudrift.loop.document import Document  # noqa: PLC0415
-    from cloudrift.loop.flipping import flip_recording, with_layers_of  # noqa: PLC0415
+    from cloudrift.loop.flips import flip_recording, with_layers_of  # noqa: PLC0415
     from cloudrift.loop.prints import loop_to_print, with_print  # noqa: PLC0415
     from cloudrift.loop.recordings import add_recording, facts_of, laid_in  # noqa: PLC0415
     from cloudrift.loop.storage import SUFFIX, load  # noqa: PLC0415

@@ -8,7 +8,8 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import spec
 from cloudrift.loop.chord import Chord
 from cloudrift.loop.document import Document
-from cloudrift.loop.flipping import flip_in, heard_chords
+from cloudrift.loop.flipping import heard_chords
+from cloudrift.loop.flips import flip_in
 from cloudrift.loop.model import Loop
 
 

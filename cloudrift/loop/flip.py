@@ -22,17 +22,19 @@ if TYPE_CHECKING:
 MOST_CUTS, MOST_PLACES, MOST_TIMES, MOST_CHORDS = 512, 1024, 64, 512
 SHORTEST_TICKS = 15  # a hundred and twenty-eighth
 MOST_ST, LOWEST_DB, HIGHEST_DB = 24.0, -60.0, 12.0
-FADE_IN_MS, FADE_OUT_MS, LONGEST_FADE_MS = 2.0, 8.0, 2000.0
+FADE_IN_MS, FADE_OUT_MS = 2.0, 8.0
+LONGEST_FADE_MS, LONGEST_DECAY_MS = 2000.0, 8000.0
 MOST_TICKS = 1 << 24
 
 
 class Place(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A span of the recording, and where and how it plays.
 
-    What is longer than its place is cut, what is shorter leaves a gap. ``times`` is how often its
-    start is struck in it, each time ``level_step_db`` louder and ``step_st`` higher. ``semitones``
-    moves its pitch, its length held, or as on ``tape``. What leads on in the recording from one
-    place to the next is not faded.
+    What is longer than its place is cut, what is shorter leaves a gap; or it ``fills`` its place,
+    stretched at its pitch. ``decay_ms`` is how fast it dies away (0: not). ``times`` is how often
+    its start is struck in it, each time ``level_step_db`` louder and ``step_st`` higher.
+    ``semitones`` moves its pitch, its length held, or as on ``tape``. What leads on in the
+    recording from one place to the next is not faded.
     """
 
     at_tick: int
@@ -50,6 +52,8 @@ class Place(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     fade_in_ms: float = FADE_IN_MS
     fade_out_ms: float = FADE_OUT_MS
     mute: bool = False
+    fills: bool = False
+    decay_ms: float = 0.0
 
     def __post_init__(self) -> None:
         where = f"the piece at tick {self.at_tick}"
@@ -63,6 +67,7 @@ class Place(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         within(f"{where}: pan", self.pan, -1, 1)
         within(f"{where}: louder each time by", self.level_step_db, -12, 12, " dB")
         within(f"{where}: higher each time by", self.step_st, -12, 12, " semitones")
+        within(f"{where}: decay", self.decay_ms, 0, LONGEST_DECAY_MS, " ms")
         for what, ms in (("fade in", self.fade_in_ms), ("fade out", self.fade_out_ms)):
             within(f"{where}: {what}", ms, 0, LONGEST_FADE_MS, " ms")
 

@@ -1,7 +1,7 @@
 """Edits of flips: cutting, and what plays where."""
 
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from itertools import pairwise
 from typing import Any
 
@@ -10,9 +10,8 @@ from msgspec.structs import replace
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.chord import Chord
 from cloudrift.loop.flip import SHORTEST_TICKS, Flipped, Place, letters_of
-from cloudrift.loop.model import Layer, Loop
 from cloudrift.loop.recorded import FromRecording
-from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks, beat_ticks
+from cloudrift.notes.time import bar_ticks, beat_ticks
 
 CUT_AT = ("chords", "beats", "bars", "hits", "even")
 _PLACE = re.compile(r"([a-z]+)(-?)(?:x(\d+))?$")
@@ -29,21 +28,6 @@ def flip_of(
     made = Flipped(of=of, length_ticks=length_ticks, cuts=cuts, places=(), chords=chords,
                    print_id=print_id)  # fmt: skip
     return reset(made)
-
-
-def flip_in(loop: Loop, layer_id: str) -> Flipped:
-    """Return the flip that a layer is; raise CloudriftError where it is none."""
-    source = loop.layer(layer_id).source
-    if not isinstance(source, Flipped):
-        raise CloudriftError(f"{loop.layer(layer_id).name} is no flip; print it and cut that")
-    return source
-
-
-def with_flip(loop: Loop, layer_id: str, edit: Callable[[Flipped], Flipped]) -> Loop:
-    """Change the flip that a layer is."""
-    made = edit(flip_in(loop, layer_id))
-    layers = (replace(x, source=made) if x.id == layer_id else x for x in loop.layers)
-    return replace(loop, layers=tuple(layers))
 
 
 # --- cutting --------------------------------------------------------------------------------------
@@ -170,6 +154,27 @@ def repeat(flip: Flipped, number: int) -> Flipped:
         raise CloudriftError("there is nothing behind that piece; repeat an earlier one")
     again = replace(place, at_tick=place.end_tick, length_ticks=end - place.end_tick)
     return lay(flip, again)
+
+
+def copy_on(flip: Flipped, number: int) -> Flipped:
+    """Let a piece play again and again behind itself, to the end."""
+    place = _at(flip, number)
+    if place.end_tick + SHORTEST_TICKS > flip.length_ticks:
+        raise CloudriftError("there is nothing behind that piece; copy an earlier one")
+    for tick in range(place.end_tick, flip.length_ticks - SHORTEST_TICKS + 1, place.length_ticks):
+        length = min(place.length_ticks, flip.length_ticks - tick)
+        flip = lay(flip, replace(place, at_tick=tick, length_ticks=length))
+    return flip
+
+
+def slow(flip: Flipped, number: int) -> Flipped:
+    """Let the first half of what plays in a place fill it, half as fast, at its pitch."""
+    place = _at(flip, number)
+    half = place.from_ticks // 2
+    if half < SHORTEST_TICKS:
+        raise CloudriftError("that piece is too short to be slowed")
+    start = place.from_tick + (place.from_ticks - half if place.backward else 0)
+    return set_place(flip, number, from_tick=start, from_ticks=half, fills=True)
 
 
 def stutter(flip: Flipped, number: int, times: int) -> Flipped:
@@ -344,57 +349,3 @@ def heard_chords(flip: Flipped) -> tuple[tuple[int, int, Chord | None], ...]:
     """Return which chord is heard where: start and end tick of each place, and its chord."""
     return tuple((p.at_tick, p.end_tick, None if p.mute else flip.chord_at(p.from_tick))
                  for p in flip.places)  # fmt: skip
-
-
-# --- in the loop ----------------------------------------------------------------------------------
-
-
-def flip_recording(loop: Loop, layer_id: str) -> Loop:
-    """Make a recording's layer a flip, in which everything plays where it was; cut at beats."""
-    layer = loop.layer(layer_id)
-    source = layer.source
-    if not isinstance(source, FromRecording):
-        raise CloudriftError(f"{layer.name} is no recording; print it and cut that")
-    pace = loop.tempo / source.facts.tempo if source.fit in ("tempo", "tape") else 1.0
-    seconds = (source.end_s - source.origin_s) / pace
-    ticks = min(round(seconds * loop.tempo / 60 * TICKS_PER_QUARTER), loop.ticks)
-    if ticks < SHORTEST_TICKS:
-        raise CloudriftError(f"{layer.name} is too short to be cut")
-    made = flip_of(replace(source, every_bars=0), ticks)
-    made = cut(made, cuts_at(made, "beats", loop.metre))
-    layers = (replace(x, source=made) if x.id == layer_id else x for x in loop.layers)
-    return replace(loop, layers=tuple(layers))
-
-
-def heard_alone(loop: Loop, layer_id: str) -> Loop:
-    """Return the loop with a flip alone heard, and without the whole loop's line."""
-    layers = tuple(replace(x, mute=x.id != layer_id, parked=x.parked and x.id != layer_id)
-                   for x in loop.layers)  # fmt: skip
-    groups = tuple(replace(group, mute=False) for group in loop.groups)
-    return replace(loop, layers=layers, groups=groups, line=())
-
-
-def use(loop: Loop, layer_id: str) -> Loop:
-    """Let a flip sound among the layers."""
-    layers = (replace(x, parked=False, mute=False) if x.id == layer_id else x for x in loop.layers)
-    return replace(loop, layers=tuple(layers))
-
-
-def use_instead(loop: Loop, layer_id: str, printed: tuple[str, ...]) -> Loop:
-    """Let a flip sound in the place of what it was printed from, which is parked.
-
-    Of the whole loop (no layers), all others are, and the whole loop's line goes, for it is in
-    the print.
-    """
-    others = {x.id for x in loop.layers if not printed or x.id in printed or x.group in printed}
-    layers = tuple(replace(x, parked=x.parked or x.id in others) if x.id != layer_id else x
-                   for x in loop.layers)  # fmt: skip
-    loop = use(replace(loop, layers=layers), layer_id)
-    return loop if printed else replace(loop, line=())
-
-
-def with_layers_of(loop: Loop, other: Loop, layers: tuple[Layer, ...]) -> Loop:
-    """Return a loop with what another has, and these layers; groups that are missing are left."""
-    groups = {group.id for group in other.groups}
-    layers = tuple(x if x.group in groups else replace(x, group="") for x in layers)
-    return replace(other, title=loop.title, layers=layers)

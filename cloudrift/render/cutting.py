@@ -10,6 +10,7 @@ from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine, silence,
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.listen.hits import hits_of
 from cloudrift.audio.looped import slice_wrapped
+from cloudrift.audio.stretch import LEAD_S, stretched
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.lru import remembered
 from cloudrift.loop.flip import Flipped, Place
@@ -39,6 +40,8 @@ class Cut(NamedTuple):
     step_db: float
     step_st: float
     fades: tuple[int, int]
+    fills: bool
+    decay: int
 
 
 class Cuts(NamedTuple):
@@ -70,7 +73,7 @@ def cuts_of(flip: Flipped, context: Context, ticks: int, metre: tuple[int, int])
             start=start, span=stop - start, at=first + at, lasts=end - at,
             backward=place.backward, times=place.times, semitones=place.semitones,
             tape=place.tape, gains=gains, step_db=place.level_step_db, step_st=place.step_st,
-            fades=fades,
+            fades=fades, fills=place.fills, decay=int(place.decay_ms * rate / 1000),
         ))  # fmt: skip
     return Cuts(laying._replace(gain_db=0.0), tuple(cuts))
 
@@ -134,6 +137,8 @@ def _made(cut: Cut, fitting: Fitting, clips: ClipStore) -> Stereo:
         if tail:
             one[:, -tail:] *= raised_cosine(tail)[::-1]
         out[:, first : first + one.shape[1]] += one
+    if cut.decay:  # 60 dB over that time
+        out *= np.exp(-6.9 / cut.decay * np.arange(out.shape[1], dtype=np.float32))
     out *= np.array(cut.gains, np.float32)[:, None]
     out.flags.writeable = False
     return out
@@ -146,6 +151,8 @@ def _read(cut: Cut, fitting: Fitting, clips: ClipStore, count: int, semitones: f
     """
     tape = cut.tape and semitones != 0
     speed = 2 ** (semitones / 12) if tape else 1.0
+    if cut.fills:
+        return _filling(cut, fitting, made_of(_shifted(fitting, semitones), clips), count)
     whole = made_of(fitting if tape else _shifted(fitting, semitones), clips)
     # Behind the span goes on what the fade out takes.
     most = cut.span + round(max(0, count - cut.lasts) * speed)
@@ -166,6 +173,23 @@ def _read(cut: Cut, fitting: Fitting, clips: ClipStore, count: int, semitones: f
     if use < count:  # what was cut out ends in its place
         soft = min(use, int(0.004 * fitting.rate))
         out[:, use - soft : use] *= raised_cosine(soft)[::-1]
+    return out
+
+
+def _filling(cut: Cut, fitting: Fitting, whole: Stereo, count: int) -> Stereo:
+    """A span stretched to fill its place (a part of it, where it is struck several times)."""
+    wanted = max(LEAST_FRAMES, cut.lasts // cut.times)
+    lead = int(LEAD_S * fitting.rate)
+    part = _from(whole, fitting.origin + cut.start, cut.span, round_=fitting.round_and_round)
+    part = part[:, ::-1] if cut.backward else part
+    longer = wanted / max(1, cut.span)
+    padded = np.pad(part, ((0, 0), (lead, lead)))
+    long = round(padded.shape[1] * longer)
+    made = stretched(np.ascontiguousarray(padded), long, fitting.rate)
+    made = made[:, round(lead * longer) :]
+    out = silence(count)
+    use = min(count, made.shape[1])
+    out[:, :use] = made[:, :use]
     return out
 
 

@@ -68,6 +68,8 @@ class FlipModel:
         if place.semitones:
             parts.append(f"{number(place.semitones, '+g')} st" + (" tape" if place.tape else ""))
         parts += [f"{number(place.level_db, '+.1f')} dB"] if place.level_db else []
+        slower = place.length_ticks / place.times / place.from_ticks
+        parts += [f"{slower:.3g} times as long"] if place.fills and slower != 1 else []
         parts += ["off"] if place.mute else []
         return ", ".join(parts)
 
@@ -129,6 +131,8 @@ def wave_in(
     share = np.linspace(0, 1, max(columns, 2), endpoint=False)
     ticks = share * place.times % 1.0 * place.length_ticks / place.times
     speed = 2 ** (place.semitones / 12) if place.tape else 1.0
+    if place.fills:
+        speed = place.from_ticks / (place.length_ticks / place.times)
     ticks = ticks * speed
     there = ticks < place.from_ticks
     at = place.end_from - ticks if place.backward else place.from_tick + ticks

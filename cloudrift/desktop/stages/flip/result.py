@@ -9,14 +9,15 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.parts import ChoiceRow, Inspector, button, heading
+from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, Value
-from cloudrift.loop import flipping, recordings
+from cloudrift.loop import flipping, flips, recordings
 from cloudrift.loop.apart import own_document
-from cloudrift.loop.flip import Flipped, Place
+from cloudrift.loop.flip import LONGEST_DECAY_MS, Flipped, Place
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.loop.prints import recipe_of
 from cloudrift.loop.recorded import MOST_SEMITONES, FromRecording
@@ -52,6 +53,10 @@ PIECE = {f.name: f for f in (
     Field(name="level_step_db", label="Louder each time", default=0, unit="dB", low=-12, high=12,
           step=0.5),
     Field(name="step_st", label="Higher each time", default=0, unit="st", low=-12, high=12),
+    Field(name="fills", label="Too short for its place", default="a gap",
+          choices=("a gap", "stretched")),
+    Field(name="decay_ms", label="Dies away over", default=0, unit="ms", low=0,
+          high=LONGEST_DECAY_MS, step=10, off_low=True),
     Field(name="fade_in_ms", label="Fade in", default=2, unit="ms", low=0, high=2000),
     Field(name="fade_out_ms", label="Fade out", default=8, unit="ms", low=0, high=2000),
 )}  # fmt: skip
@@ -78,6 +83,10 @@ class Result(Inspector):
                             "the key and tempo that this sounds in, whose chords are what is "
                             "heard now")  # fmt: skip
         self.body.addWidget(self.apart)
+        self.bass = button("Low cut and a fresh bass", self.put_bass, tip="Its lows out, and a "
+                           "bass on the roots of what is heard in it now")  # fmt: skip
+        Trying(self.bass, session, self._with_bass, "with a fresh bass")
+        self.body.addWidget(self.bass)
         self.whole = self._add("Pitch and tempo", WHOLE, self._set_whole)
         self.fit = ChoiceRow([("tempo", "hold"), ("tape", "tape")], columns=2, name="To the tempo")
         self.fit.button("tempo").setToolTip("To the loop's tempo, its pitch held")
@@ -154,7 +163,7 @@ class Result(Inspector):
         layer = self._layer()
         assert layer is not None
         rules, bar = self.scatter_rules, bar_ticks(loop.metre)
-        return flipping.with_flip(loop, layer.id, lambda flip: scattered(flip, rules, bar))
+        return flips.with_flip(loop, layer.id, lambda flip: scattered(flip, rules, bar))
 
     def _hear_scatter(self) -> None:
         layer = self._layer()
@@ -163,7 +172,7 @@ class Result(Inspector):
 
         def edit(loop: Loop) -> Loop:
             made = self._scattered(loop)
-            return flipping.heard_alone(made, layer.id) if layer.parked else made
+            return flips.heard_alone(made, layer.id) if layer.parked else made
 
         self._scatter.put(edit, f"scattered, draw {self.scatter_rules.draw}")
         self._show_scatter()
@@ -189,9 +198,13 @@ class Result(Inspector):
         self._all = bool(all_)
 
     def _set_piece(self, name: str, value: Value) -> None:
-        now: Any = {"tape": value == "tape", "times": round(float(value)) if name == "times" else 0,
-                    "pan": float(value) / 100 if name == "pan" else 0.0}.get(
-            name, value if isinstance(value, str) else float(value))  # fmt: skip
+        now: Any = value if isinstance(value, str) else float(value)
+        if name in FLAGS:
+            now = value == FLAGS[name]
+        elif name == "times":
+            now = round(float(value))
+        elif name == "pan":
+            now = float(value) / 100
         at = self._at
 
         def edit(flip: Flipped) -> Flipped:
@@ -208,7 +221,7 @@ class Result(Inspector):
         """Let it sound among the layers."""
         layer = self._layer()
         if layer is not None and self._session.apply(
-            "use a flip", lambda loop: flipping.use(loop, layer.id)
+            "use a flip", lambda loop: flips.use(loop, layer.id)
         ):  # fmt: skip
             self._session.say(f"{layer.name} sounds among the layers now", good=True)
 
@@ -221,7 +234,7 @@ class Result(Inspector):
         print_, _loop = recipe_of(self._session.document.history.now, flip.print_id)
         layers = print_.recipe.layers
         if self._session.apply(
-            "use a flip instead", lambda loop: flipping.use_instead(loop, layer.id, layers)
+            "use a flip instead", lambda loop: flips.use_instead(loop, layer.id, layers)
         ):  # fmt: skip
             self._session.say(f"{layer.name} sounds instead; what it was printed from is parked",
                               good=True)  # fmt: skip
@@ -236,6 +249,23 @@ class Result(Inspector):
             self.apart_wanted.emit(own_document(document, layer.id))
         except CloudriftError as error:
             self._session.say(str(error))
+
+    def _with_bass(self, loop: Loop) -> Loop:
+        layer = self._layer()
+        if layer is None:
+            return loop
+        made = flips.put_bass(loop, layer.id)
+        return flips.heard_with(made, layer.id, made.layers[-1].id) if layer.parked else made
+
+    def put_bass(self) -> None:
+        """Take its lows out and lay a bass on what is heard."""
+        layer = self._layer()
+        if layer is not None and self._session.apply(
+            "a fresh bass", lambda loop: flips.put_bass(loop, layer.id)
+        ):  # fmt: skip
+            name = self._session.loop.layers[-1].name
+            self._session.say(f"{name} follows what is heard in {layer.name}; its lows are cut",
+                              good=True)  # fmt: skip
 
     # --- showing ------------------------------------------------------------------------------
 
@@ -256,6 +286,7 @@ class Result(Inspector):
         now = self._layer()
         self.use.setEnabled(now is not None and now.parked)
         self.apart.setEnabled(there)
+        self.bass.setEnabled(there)
         flip = layer.flipped if layer else None
         self.instead.setEnabled(flip is not None and bool(flip.print_id))
         self._show_scatter()
@@ -294,10 +325,12 @@ class Result(Inspector):
             "semitones": place.semitones, "tape": "tape" if place.tape else "hold",
             "level_db": place.level_db, "pan": 100 * place.pan, "times": float(place.times),
             "level_step_db": place.level_step_db, "step_st": place.step_st,
+            "fills": "stretched" if place.fills else "a gap", "decay_ms": place.decay_ms,
             "fade_in_ms": place.fade_in_ms, "fade_out_ms": place.fade_out_ms,
         }  # fmt: skip
         for name, widget in self.piece.items():
             widget.set_value(values[name])
 
 
+FLAGS = {"tape": "tape", "fills": "stretched"}  # words that stand for yes
 CLEAN = (0.75, 1.35)  # times as long, in which a stretch is not heard as one

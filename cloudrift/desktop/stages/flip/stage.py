@@ -32,8 +32,10 @@ from cloudrift.desktop.stages.flip.threads import Threads
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop import flipping
+from cloudrift.loop import flipping, flips
+from cloudrift.loop.document import Document
 from cloudrift.loop.flip import Flipped
+from cloudrift.loop.history import Moment
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.loop.prints import loop_to_print, recipe_of, with_print, with_reprint
 from cloudrift.render.cutting import hits_in
@@ -88,6 +90,11 @@ class FlipStage(QWidget):
         self.alone.setCheckable(True)
         self.alone.setToolTip("The flip without the other layers and the whole loop's line")
         self.alone.clicked.connect(self._swap_alone)
+        self.compare = QPushButton("Compare")
+        self.compare.setCheckable(True)
+        self.compare.setToolTip("With what it was printed from, equally loud: B goes from one to "
+                                "the other")  # fmt: skip
+        self.compare.clicked.connect(self._swap_compare)
         self._alone.ended.connect(lambda: self.alone.setChecked(False))
         self._lay_out()
         self._connect()
@@ -114,6 +121,7 @@ class FlipStage(QWidget):
         self.even.setFixedWidth(150)
         cutting.addWidget(self.even)
         cutting.addStretch(1)
+        cutting.addWidget(self.compare)
         cutting.addWidget(self.alone)
         column.addWidget(self.cutting)
         column.addWidget(self.threads, 1)
@@ -155,6 +163,10 @@ class FlipStage(QWidget):
             ("Again", on(flipping.repeat, "a piece again"),
              "The chosen piece once more behind itself", None),
             ("Halve", on(flipping.halve, "halve a piece"), "The chosen piece in two", None),
+            ("To the end", on(flipping.copy_on, "a piece to the end"),
+             "The chosen piece again and again behind itself", None),
+            ("Slow", on(flipping.slow, "slow a piece"),
+             "Its first half in its place, half as fast, at its pitch", None),
             ("Stutter", on(lambda flip, at: flipping.stutter(flip, at, STUTTER), "stutter"),
              f"The chosen piece's start struck {STUTTER} times (2 to 9)", None),
             ("Mute", on(flipping.swap_mute, "mute a piece"),
@@ -168,7 +180,8 @@ class FlipStage(QWidget):
         session.changed.connect(refresh)
         session.opened.connect(refresh)
         session.selected.connect(refresh)
-        session.hearing.shown_changed.connect(WhileShown(self, self._show_flip))
+        for signal in (session.hearing.shown_changed, session.hearing.changed):
+            signal.connect(WhileShown(self, self._show_flip))
 
     def commands(self) -> list[Command]:
         """What it offers to the menu, the finder and the list of keys."""
@@ -219,7 +232,7 @@ class FlipStage(QWidget):
         if layer is None:
             self._session.say("nothing is printed yet; press Print first")
             return
-        self._session.apply(words, lambda loop: flipping.with_flip(loop, layer.id, edit),
+        self._session.apply(words, lambda loop: flips.with_flip(loop, layer.id, edit),
                             merge=merge, moving=moving)  # fmt: skip
 
     def _tried(self, edit: Callable[[Flipped], Flipped], loop: Loop) -> Loop:
@@ -227,8 +240,8 @@ class FlipStage(QWidget):
         layer = self.layer
         if layer is None:
             return loop
-        made = flipping.with_flip(loop, layer.id, edit)
-        return flipping.heard_alone(made, layer.id) if self._alone.on else made
+        made = flips.with_flip(loop, layer.id, edit)
+        return flips.heard_alone(made, layer.id) if self._alone.on else made
 
     # --- printing -----------------------------------------------------------------------------
 
@@ -349,10 +362,10 @@ class FlipStage(QWidget):
 
         def edit(loop: Loop) -> Loop:
             """The layers as they were; flips stay, for they are cut from what was printed."""
-            flips = tuple(x for x in loop.layers if x.flipped is not None)
-            ids = {x.id for x in flips}
+            cut_up = tuple(x for x in loop.layers if x.flipped is not None)
+            ids = {x.id for x in cut_up}
             layers = tuple(x for x in before.layers if x.id not in ids)
-            return flipping.with_layers_of(loop, before, (*layers, *flips))
+            return flips.with_layers_of(loop, before, (*layers, *cut_up))
 
         if session.apply("the print's loop", edit):
             session.say("The loop is as it was when this was printed; change it and press Reprint, "
@@ -366,7 +379,7 @@ class FlipStage(QWidget):
         if not layer_id:
             self._session.say("no recording is chosen; choose one in Layers")
         elif self._session.apply("cut a recording",
-                                 lambda loop: flipping.flip_recording(loop, layer_id)):  # fmt: skip
+                                 lambda loop: flips.flip_recording(loop, layer_id)):  # fmt: skip
             self._layer_id = layer_id
             self._show()
 
@@ -420,8 +433,18 @@ class FlipStage(QWidget):
         if layer is None:
             self.alone.setChecked(False)
             return
-        self._alone.put(lambda loop: flipping.heard_alone(loop, layer.id), f"{layer.name}, alone")
+        self._alone.put(lambda loop: flips.heard_alone(loop, layer.id), f"{layer.name}, alone")
         self.alone.setChecked(True)
+
+    def _swap_compare(self) -> None:
+        """Let the compare switch go between the flip and the loop that it was printed from."""
+        session, layer = self._session, self.layer
+        flip = layer.flipped if layer else None
+        if session.hearing.then is not None or flip is None or not flip.print_id:
+            session.hearing.compare_with(None)
+            return
+        print_, loop = recipe_of(session.document.history.now, flip.print_id)
+        session.hearing.compare_with(Moment(document=Document(loop=loop), label=print_.name))
 
     # --- showing ------------------------------------------------------------------------------
 
@@ -448,6 +471,8 @@ class FlipStage(QWidget):
         for one in (self.cutting, self.doing):
             one.setVisible(there)
         self.recipe.setVisible(is_print)
+        self.compare.setVisible(is_print)
+        self.compare.setChecked(self._session.hearing.then is not None)
         self.again.setVisible(is_print)
         if flip is not None and layer is not None:
             facts = flip.of.facts
@@ -503,6 +528,9 @@ class FlipStage(QWidget):
 
     def hideEvent(self, _event: QHideEvent | None) -> None:
         self._alone.end()
+        if self.compare.isChecked():
+            self._session.hearing.compare_with(None)
+            self.compare.setChecked(False)
 
 
 def _is_bare(loop: Loop) -> bool:
@@ -514,4 +542,4 @@ def _is_bare(loop: Loop) -> bool:
 def _without_flips_of(loop: Loop, print_id: str) -> Loop:
     """The loop without what was cut from a print: that can't be printed into itself."""
     kept = tuple(x for x in loop.layers if x.flipped is None or x.flipped.print_id != print_id)
-    return flipping.with_layers_of(loop, loop, kept)
+    return flips.with_layers_of(loop, loop, kept)

@@ -1,0 +1,116 @@
+"""Flips among the layers of a loop: found, made of recordings, heard alone, used."""
+
+from collections.abc import Callable
+
+from msgspec.structs import replace
+
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop import recordings
+from cloudrift.loop.flip import SHORTEST_TICKS, Flipped
+from cloudrift.loop.flipping import cut, cuts_at, flip_of, heard_chords
+from cloudrift.loop.model import Layer, Loop, new_id
+from cloudrift.loop.recorded import FromRecording
+from cloudrift.notes.note import Note
+from cloudrift.notes.time import TICKS_PER_QUARTER
+from cloudrift.texture.treatment import Treatment
+
+BASS_FROM, BASS_VELOCITY, BASS_CUT_HZ = 28, 92, 160.0  # from E1 on; what is taken out below
+
+
+def flip_in(loop: Loop, layer_id: str) -> Flipped:
+    """Return the flip that a layer is; raise CloudriftError where it is none."""
+    source = loop.layer(layer_id).source
+    if not isinstance(source, Flipped):
+        raise CloudriftError(f"{loop.layer(layer_id).name} is no flip; print it and cut that")
+    return source
+
+
+def with_flip(loop: Loop, layer_id: str, edit: Callable[[Flipped], Flipped]) -> Loop:
+    """Change the flip that a layer is."""
+    made = edit(flip_in(loop, layer_id))
+    layers = (replace(x, source=made) if x.id == layer_id else x for x in loop.layers)
+    return replace(loop, layers=tuple(layers))
+
+
+def flip_recording(loop: Loop, layer_id: str) -> Loop:
+    """Make a recording's layer a flip, in which everything plays where it was; cut at beats."""
+    layer = loop.layer(layer_id)
+    source = layer.source
+    if not isinstance(source, FromRecording):
+        raise CloudriftError(f"{layer.name} is no recording; print it and cut that")
+    pace = loop.tempo / source.facts.tempo if source.fit in ("tempo", "tape") else 1.0
+    seconds = (source.end_s - source.origin_s) / pace
+    ticks = min(round(seconds * loop.tempo / 60 * TICKS_PER_QUARTER), loop.ticks)
+    if ticks < SHORTEST_TICKS:
+        raise CloudriftError(f"{layer.name} is too short to be cut")
+    made = flip_of(replace(source, every_bars=0), ticks)
+    made = cut(made, cuts_at(made, "beats", loop.metre))
+    layers = (replace(x, source=made) if x.id == layer_id else x for x in loop.layers)
+    return replace(loop, layers=tuple(layers))
+
+
+def heard_alone(loop: Loop, layer_id: str) -> Loop:
+    """Return the loop with a flip alone heard, and without the whole loop's line."""
+    return heard_with(loop, layer_id)
+
+
+def heard_with(loop: Loop, *ids: str) -> Loop:
+    """Return the loop with some layers alone heard, and without the whole loop's line."""
+    layers = tuple(replace(x, mute=x.id not in ids, parked=x.parked and x.id not in ids)
+                   for x in loop.layers)  # fmt: skip
+    groups = tuple(replace(group, mute=False) for group in loop.groups)
+    return replace(loop, layers=layers, groups=groups, line=())
+
+
+def with_layers_of(loop: Loop, other: Loop, layers: tuple[Layer, ...]) -> Loop:
+    """Return a loop with what another has, and these layers; groups that are missing are left."""
+    groups = {group.id for group in other.groups}
+    layers = tuple(x if x.group in groups else replace(x, group="") for x in layers)
+    return replace(other, title=loop.title, layers=layers)
+
+
+def use(loop: Loop, layer_id: str) -> Loop:
+    """Let a flip sound among the layers."""
+    layers = (replace(x, parked=False, mute=False) if x.id == layer_id else x for x in loop.layers)
+    return replace(loop, layers=tuple(layers))
+
+
+def use_instead(loop: Loop, layer_id: str, printed: tuple[str, ...]) -> Loop:
+    """Let a flip sound in the place of what it was printed from, which is parked.
+
+    Of the whole loop (no layers), all others are, and the whole loop's line goes, for it is in
+    the print.
+    """
+    others = {x.id for x in loop.layers if not printed or x.id in printed or x.group in printed}
+    layers = tuple(replace(x, parked=x.parked or x.id in others) if x.id != layer_id else x
+                   for x in loop.layers)  # fmt: skip
+    loop = use(replace(loop, layers=layers), layer_id)
+    return loop if printed else replace(loop, line=())
+
+
+def put_bass(loop: Loop, layer_id: str) -> Loop:
+    """Take a flip's lows out, and lay a bass on the roots of what is heard in it now.
+
+    As soon as its pieces lie otherwise, the bass in them goes from one root to another where no
+    chord does; a fresh one does not. Raises CloudriftError where its chords are not known.
+    """
+    flip, layer = flip_in(loop, layer_id), loop.layer(layer_id)
+    notes: list[Note] = []
+    shift = round(flip.of.semitones)
+    for start, end, chord in heard_chords(flip):
+        if chord is None:
+            continue
+        low = next(p for p in range(BASS_FROM, BASS_FROM + 12)
+                   if p % 12 == (chord.root + shift) % 12)  # fmt: skip
+        if notes and notes[-1].pitch == low and notes[-1].end_tick == start:
+            notes[-1] = replace(notes[-1], length_ticks=end - notes[-1].start_tick)
+        else:
+            notes.append(Note(id=len(notes) + 1, start_tick=start, length_ticks=end - start,
+                              pitch=low, velocity=BASS_VELOCITY))  # fmt: skip
+    if not notes:
+        raise CloudriftError(f"no chords are known in {layer.name}, so no bass can follow them")
+    ids = {t.id for t in layer.line}
+    low_cut = Treatment(id=new_id("t", ids), kind="cuts").set("low_cut_hz", BASS_CUT_HZ)
+    cut_off = replace(layer, line=(low_cut, *layer.line))
+    layers = tuple(cut_off if x.id == layer_id else x for x in loop.layers)
+    return recordings.put_bass(replace(loop, layers=layers), layer_id, tuple(notes))
