@@ -561,3 +561,15 @@ def test_letters_go_on_behind_z():
     assert [letters_of(n) for n in (0, 25, 26, 51, 52, 701, 702)] == [
         "a", "z", "aa", "az", "ba", "zz", "aaa"]  # fmt: skip
     assert isinstance(Flipped, type)
+
+
+def test_heard_alone_the_loop_says_what_is_heard(eight):
+    of = replace(eight.of, semitones=-3.0, facts=replace(eight.of.facts, key=make_small_loop().key))
+    loop = in_loop(replace(flipping.backward(eight), of=of))
+    alone_ = flips.heard_alone(loop, "l9")
+    assert [x.id for x in alone_.heard()] == ["l9"] and alone_.line == ()
+    assert alone_.key == loop.key.shifted(-3)
+    roots = [c.root for c in loop.chords]
+    assert [c.root for c in alone_.chords] == [(roots[1] - 3) % 12, (roots[0] - 3) % 12]
+    unknown = replace(flipping.backward(eight), of=replace(of, facts=eight.of.facts))
+    assert flips.heard_alone(in_loop(unknown), "l9").key == loop.key

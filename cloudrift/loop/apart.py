@@ -5,10 +5,8 @@ import math
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import spec
-from cloudrift.loop.chord import Chord
 from cloudrift.loop.document import Document
-from cloudrift.loop.flipping import heard_chords
+from cloudrift.loop.flipping import chords_now
 from cloudrift.loop.flips import flip_in
 from cloudrift.loop.model import Loop
 
@@ -28,20 +26,10 @@ def own_loop(loop: Loop, layer_id: str) -> Loop:
     if flip.of.fit == "tape" and facts.tempo:
         up += 12 * math.log2(tempo / facts.tempo)
     shift = round(up)
-    chords: list[Chord] = []
-    for start, end, chord in heard_chords(flip):
-        if chord is None:
-            continue
-        voices = tuple(sorted({_in_reach(voice + shift) for voice in chord.voices}))
-        last = chords[-1] if chords else None
-        if last is not None and last.voices == voices and last.end_tick == start:
-            chords[-1] = replace(last, length_ticks=end - last.start_tick)
-            continue
-        chords.append(Chord(id=f"c{len(chords) + 1}", start_tick=start, length_ticks=end - start,
-                            voices=voices, root=(chord.root + shift) % 12))  # fmt: skip
+    chords = chords_now(flip, shift)
     return replace(
         loop, title=f"{loop.title} flipped".strip()[:60], key=facts.key.shifted(shift),
-        chords=tuple(chords), groups=(), line=(),
+        chords=chords, groups=(), line=(),
         layers=(replace(layer, parked=False, mute=False, group=""),),
     )  # fmt: skip
 
@@ -54,11 +42,3 @@ def own_document(document: Document, layer_id: str) -> Document:
     used = {one.recipe.loop for one in prints}
     recipes = tuple(one for one in document.recipes if one.content in used)
     return Document(loop=loop, prints=prints, recipes=recipes)
-
-
-def _in_reach(voice: int) -> int:
-    while voice > spec.HIGHEST_VOICE:
-        voice -= 12
-    while voice < spec.LOWEST_VOICE:
-        voice += 12
-    return voice

@@ -8,6 +8,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop import spec
 from cloudrift.loop.chord import Chord
 from cloudrift.loop.flip import SHORTEST_TICKS, Flipped, Place, letters_of
 from cloudrift.loop.recorded import FromRecording
@@ -349,3 +350,22 @@ def heard_chords(flip: Flipped) -> tuple[tuple[int, int, Chord | None], ...]:
     """Return which chord is heard where: start and end tick of each place, and its chord."""
     return tuple((p.at_tick, p.end_tick, None if p.mute else flip.chord_at(p.from_tick))
                  for p in flip.places)  # fmt: skip
+
+
+def chords_now(flip: Flipped, semitones: int) -> tuple[Chord, ...]:
+    """Return the chords that are heard in a flip so many semitones higher, place by place.
+
+    The same chord in places that meet is one.
+    """
+    chords: list[Chord] = []
+    for start, end, chord in heard_chords(flip):
+        if chord is None:
+            continue
+        voices = tuple(sorted({spec.in_reach(voice + semitones) for voice in chord.voices}))
+        last = chords[-1] if chords else None
+        if last is not None and last.voices == voices and last.end_tick == start:
+            chords[-1] = replace(last, length_ticks=end - last.start_tick)
+            continue
+        chords.append(Chord(id=f"c{len(chords) + 1}", start_tick=start, length_ticks=end - start,
+                            voices=voices, root=(chord.root + semitones) % 12))  # fmt: skip
+    return tuple(chords)

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import recordings
 from cloudrift.loop.flip import SHORTEST_TICKS, Flipped
-from cloudrift.loop.flipping import cut, cuts_at, flip_of, heard_chords
+from cloudrift.loop.flipping import chords_now, cut, cuts_at, flip_of, heard_chords
 from cloudrift.loop.model import Layer, Loop, new_id
 from cloudrift.loop.recorded import FromRecording
 from cloudrift.notes.note import Note
@@ -50,8 +50,17 @@ def flip_recording(loop: Loop, layer_id: str) -> Loop:
 
 
 def heard_alone(loop: Loop, layer_id: str) -> Loop:
-    """Return the loop with a flip alone heard, and without the whole loop's line."""
-    return heard_with(loop, layer_id)
+    """Return the loop with a flip alone heard, without the whole loop's line.
+
+    Its key and its chords are those that are heard in the flip, as far as they are known, so that
+    whatever shows the loop shows that.
+    """
+    alone, flip = heard_with(loop, layer_id), flip_in(loop, layer_id)
+    key = flip.of.facts.key
+    if key is None or not flip.chords or flip.of.at_tick or flip.of.fit == "tape":
+        return alone
+    shift = round(flip.of.semitones)
+    return replace(alone, key=key.shifted(shift), chords=chords_now(flip, shift))
 
 
 def heard_with(loop: Loop, *ids: str) -> Loop:

@@ -89,16 +89,9 @@ def with_print(
 
 def _moved(chord: Chord, shift: int) -> Chord:
     """A chord as it sounds so many semitones higher, by octaves where there are no such notes."""
-    voices = []
-    for voice in chord.voices:
-        now = voice + shift
-        while now > spec.HIGHEST_VOICE:
-            now -= 12
-        while now < spec.LOWEST_VOICE:
-            now += 12
-        voices.append(now)
+    voices = sorted({spec.in_reach(voice + shift) for voice in chord.voices})
     return Chord(id=chord.id, start_tick=chord.start_tick, length_ticks=chord.length_ticks,
-                 voices=tuple(sorted(set(voices))), root=(chord.root + shift) % 12)  # fmt: skip
+                 voices=tuple(voices), root=(chord.root + shift) % 12)  # fmt: skip
 
 
 def recipe_of(document: Document, print_id: str) -> tuple[Print, Loop]:

@@ -16,3 +16,12 @@ MAX_TREATMENTS = 16
 BEATS = range(2, 13)
 BEAT_UNITS = (4, 8)
 AUTOSAVE_EVERY_S = 20
+
+
+def in_reach(voice: int) -> int:
+    """Return a pitch by octaves in the reach of voices."""
+    while voice > HIGHEST_VOICE:
+        voice -= 12
+    while voice < LOWEST_VOICE:
+        voice += 12
+    return voice
