@@ -24,6 +24,7 @@ from cloudrift.texture.kind import Kind
 from cloudrift.texture.resonance import RESONANCE
 from cloudrift.texture.resonances import CLEANER, FORMANT, TAMER
 from cloudrift.texture.shift import SHIFT
+from cloudrift.texture.slots import SLOTS
 from cloudrift.texture.smear import SMEAR
 from cloudrift.texture.spring import SPRING
 from cloudrift.texture.weathering import WEATHERING
@@ -34,7 +35,7 @@ KINDS: dict[str, Kind] = {
     for k in (
         CUTS, *tone.KINDS, RESONANCE, TAMER, *drive.KINDS, *dynamics.KINDS, *hall.KINDS, SPRING,
         *echo.KINDS, SMEAR, *voices.KINDS, *motion.KINDS, *sweeping.KINDS, BACKWARD, SHIFT, FORMANT,
-        *windows.KINDS, *shadow.KINDS, WEATHERING, *level.KINDS, CLEANER, *cleaning.KINDS,
+        *windows.KINDS, SLOTS, *shadow.KINDS, WEATHERING, *level.KINDS, CLEANER, *cleaning.KINDS,
     )
 }  # fmt: skip
 

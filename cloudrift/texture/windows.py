@@ -23,19 +23,19 @@ FADE_S = 0.006
 Curve = NDArray[np.float32]
 
 
-def _edges(value: str, context: Context) -> NDArray[np.int64]:
+def edges_of(value: str, context: Context) -> NDArray[np.int64]:
     """Where windows begin, and the loop's end; a whole number of them fills the loop."""
     count = max(1, round(context.loop_s / seconds_of(value, context.tempo)))
     return np.round(np.arange(count + 1) * context.loop_frames / count).astype(np.int64)
 
 
-def _into(edges: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def into_of(edges: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """How far into its window each frame is, and how long that window is."""
     sizes = np.diff(edges)
     return (np.arange(edges[-1]) - np.repeat(edges[:-1], sizes)), np.repeat(sizes, sizes)
 
 
-def _joined(into: NDArray[np.int64], sizes: NDArray[np.int64], rate: int) -> Curve:
+def joined(into: NDArray[np.int64], sizes: NDArray[np.int64], rate: int) -> Curve:
     """A level that dips where something begins anew, so that nothing clicks."""
     fade = max(2, int(FADE_S * rate))
     near = np.minimum(into, sizes - into)
@@ -47,9 +47,9 @@ def _joined(into: NDArray[np.int64], sizes: NDArray[np.int64], rate: int) -> Cur
 
 @kept
 def _slow_course(value: str, speed: int, context: Context) -> tuple[Curve, Curve]:
-    into, sizes = _into(_edges(value, context))
+    into, sizes = into_of(edges_of(value, context))
     away = -(into * (1 - 1 / speed)).astype(np.float32)
-    return away, _joined(into, sizes, context.rate)
+    return away, joined(into, sizes, context.rate)
 
 
 def _course(full: Full, context: Context) -> tuple[Curve, Curve]:
@@ -70,7 +70,7 @@ def _slow_stretch(
 
 
 def _slow_reach(full: Full, _draw: int, context: Context) -> int:
-    return int(np.diff(_edges(full.word("window"), context)).max()) + 8
+    return int(np.diff(edges_of(full.word("window"), context)).max()) + 8
 
 
 def _slow_says(full: Full) -> str:
@@ -138,7 +138,7 @@ def _reordered(
 def _stutter_course(window: str, slice_: str, share: float, context: Context
                     ) -> tuple[NDArray[np.int64], Curve]:  # fmt: skip
     """Which frame is heard at each, and the level: the window's last part repeats a slice."""
-    into, sizes = _into(_edges(window, context))
+    into, sizes = into_of(edges_of(window, context))
     size = max(64, round(seconds_of(slice_, context.tempo) * context.rate))
     begins = np.round(sizes * (1 - share)).astype(np.int64)
     repeats = into >= begins
@@ -146,8 +146,8 @@ def _stutter_course(window: str, slice_: str, share: float, context: Context
     frame = np.arange(len(into))
     source = np.where(repeats, frame - (into - begins) + inside, frame)
     ends = np.minimum(size, sizes - begins)
-    level = np.where(repeats, _joined(inside, np.maximum(ends, 2), context.rate), 1.0)
-    level = np.minimum(level, _joined(np.abs(into - begins), sizes * 2, context.rate))
+    level = np.where(repeats, joined(inside, np.maximum(ends, 2), context.rate), 1.0)
+    level = np.minimum(level, joined(np.abs(into - begins), sizes * 2, context.rate))
     return source, level.astype(np.float32)
 
 
@@ -194,7 +194,7 @@ def _replay_course(slice_: str, share: float, fall_db: float, backward: bool, co
     The last part of each chord says again, softer each time, the slice that came before it.
     """
     first, edges = _chord_edges(context)
-    into, sizes = _into(edges)
+    into, sizes = into_of(edges)
     size = np.minimum(round(seconds_of(slice_, context.tempo) * context.rate), sizes // 2)
     size = np.maximum(size, 64)
     begins = np.maximum(np.round(sizes * (1 - share)).astype(np.int64), size)
@@ -203,9 +203,9 @@ def _replay_course(slice_: str, share: float, fall_db: float, backward: bool, co
     heard = size - 1 - inside if backward else inside
     frame = np.arange(len(into))
     source = np.where(again, frame - into + begins - size + heard, frame)
-    level = np.where(again, _joined(inside, np.maximum(size, 2), context.rate), 1.0)
-    level = np.minimum(level, _joined(np.abs(into - begins), sizes * 2, context.rate))
-    level = np.minimum(level, _joined(into, sizes, context.rate))
+    level = np.where(again, joined(inside, np.maximum(size, 2), context.rate), 1.0)
+    level = np.minimum(level, joined(np.abs(into - begins), sizes * 2, context.rate))
+    level = np.minimum(level, joined(into, sizes, context.rate))
     times = np.where(again, (into - begins) // size + 1, 0)
     level = level * 10 ** (-fall_db * times / 20)
     # All that was from the first chord's start on; now from the loop's. A chord over the seam
