@@ -1,6 +1,7 @@
 """The Flip stage in the real window: printed, cut, laid out by hand and by letters, used."""
 
 import json
+import zipfile
 
 import numpy as np
 import pytest
@@ -364,6 +365,64 @@ def test_leaving_the_stage_hears_the_loop_again(window, stage):
     assert window.session.hearing.previewing
     window.show_stage(1)
     assert not window.session.hearing.previewing and stage.layer.parked
+
+
+def fetched(qtbot, stage, count):
+    qtbot.waitUntil(lambda: len(stage.flips()) == count, timeout=60_000)
+    settled(qtbot, stage._session)
+
+
+def test_an_arpeggio_is_printed_turned_raised_and_printed_twice_more(qtbot, window, tmp_path):
+    """Fourteen presses: printed, cut, some of it backward, an octave up, again, a shadow, again."""
+    session, stage = window.session, window.flip
+    window.show_stage(3)
+    session.select(layer_id="l3")
+    command(window, "Print the chosen layer").trigger()
+    fetched(qtbot, stage, 1)
+    stage.cuts.button("beats").click()
+    for place in (1, 4, 6):
+        stage.threads.choose(place)
+        stage.hands["Turn round"].click()
+    stage.result.whole["semitones"].edited.emit(12.0)
+    stage.print_what((stage.layer.id,))
+    fetched(qtbot, stage, 2)
+    second = stage.layer
+    assert second.name == "Print 2, Print 1, Reef pluck"
+    assert session.apply("x", lambda loop: edits.add_treatment(loop, second.id, "shadow"))
+    stage.print_what((second.id,))
+    fetched(qtbot, stage, 3)
+    stage.result.instead.click()
+    document = session.document.history.now
+    assert len(document.prints) == 3 and len(document.recipes) == 3
+    third = stage.layer
+    assert not third.parked and session.loop.layer(second.id).parked
+    settled(qtbot, session)
+    heard = session.engine.render(session.loop).audio
+    assert np.abs(heard).max() > 0.01
+    path = tmp_path / "three.cloudrift"
+    assert saved(session.document.save, path)
+    opened = load_document(path, session.clips)
+    assert opened == document
+    with zipfile.ZipFile(path) as archive:
+        assert len(archive.read("loop.json")) < 400_000, "generations do not nest"
+
+
+def test_two_melodies_are_printed_together_and_used_as_a_second_one(qtbot, window):
+    session, stage = window.session, window.flip
+    session.hearing.hear_alone(["l1", "l3"])
+    window.show_stage(3)
+    command(window, "Print the layers heard alone, together").trigger()
+    fetched(qtbot, stage, 1)
+    assert stage.layer.name == "Print 1, Dusk keys and Reef pluck"
+    print_ = session.document.history.now.prints[0]
+    assert print_.recipe.layers == ("l1", "l3")
+    stage.hands["Backward"].click()
+    stage.result.whole["semitones"].edited.emit(1.0)
+    stage.result.use.click()
+    assert stage.layer.flipped.of.semitones == 1.0 and not stage.layer.parked
+    session.hearing.hear_alone(())
+    stage.print_together()
+    assert "no layers are heard alone" in window.message.text()
 
 
 # --- without a window -----------------------------------------------------------------------------

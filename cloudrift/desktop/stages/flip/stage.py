@@ -191,6 +191,7 @@ class FlipStage(QWidget):
             Command("Print the whole loop, &bare", partial(self.print_what, (), bare=True),
                     goes=True),
             Command("Print the chosen &layer", self.print_chosen, "Ctrl+Shift+P", goes=True),
+            Command("Print the layers heard &alone, together", self.print_together, goes=True),
             Command("&Cut the chosen recording", self.cut_recording, goes=True),
             *(Command(name, act, goes=True) for name, act, _tip, _tried in self._acts()[:3]),
         ]  # fmt: skip
@@ -251,6 +252,10 @@ class FlipStage(QWidget):
         menu.addAction("The whole loop, treated", partial(self.print_what, (), bare=False))
         menu.addAction("The whole loop, bare", partial(self.print_what, (), bare=True))
         menu.addSeparator()
+        together = [x for x in loop.layers if x.id in self._session.hearing.alone]
+        if len(together) > 1:
+            names = " and ".join(x.name for x in together).replace("&", "&&")
+            menu.addAction(names, self.print_together)
         for layer in loop.layers:
             menu.addAction(layer.name.replace("&", "&&"), partial(self.print_what, (layer.id,)))
         for group in loop.groups:
@@ -271,6 +276,15 @@ class FlipStage(QWidget):
         else:
             self._session.say("no layer is chosen; add one in Layers")
 
+    def print_together(self) -> None:
+        """Print the layers that are heard alone, as one."""
+        alone = self._session.hearing.alone
+        layers = tuple(x.id for x in self._session.loop.layers if x.id in alone)
+        if layers:
+            self.print_what(layers)
+        else:
+            self._session.say("no layers are heard alone; press hear on some in Layers")
+
     def print_what(self, layers: tuple[str, ...], *, bare: bool = False) -> None:
         """Print all that is heard, or some layers or groups, beside the interface."""
         session = self._session
@@ -280,7 +294,8 @@ class FlipStage(QWidget):
             session.say(str(error))
             return
         count = len(session.document.history.now.prints) + 1
-        what = loop.layers[0].name if layers else "Whole loop, bare" if bare else "Whole loop"
+        whole = "Whole loop, bare" if bare else "Whole loop"
+        what = " and ".join(layer.name for layer in loop.layers) if layers else whole
         name = f"Print {count}, {what}"[:40]
 
         def came(got: Printed) -> None:
