@@ -5,7 +5,7 @@ heard of it, fitted and shifted.
 """
 
 from itertools import pairwise
-from typing import TYPE_CHECKING, ClassVar
+from typing import TYPE_CHECKING
 
 import msgspec
 
@@ -13,11 +13,10 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
 from cloudrift.loop.checks import within
 from cloudrift.loop.chord import Chord
-from cloudrift.loop.recorded import FromRecording
-from cloudrift.notes.note import Note
+from cloudrift.loop.recorded import FromRecording, WithoutNotes
 
 if TYPE_CHECKING:
-    from cloudrift.loop.source import SoundUse
+    pass
 
 MOST_CUTS, MOST_PLACES, MOST_TIMES, MOST_CHORDS = 512, 1024, 64, 512
 SHORTEST_TICKS = 15  # a hundred and twenty-eighth
@@ -90,15 +89,12 @@ class Place(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         return self == as_it_is and self.length_ticks == self.from_ticks
 
 
-class Flipped(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True,
-              tag_field="kind", tag="flip"):  # fmt: skip
+class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
     """A recording (``of``), cut at ``cuts`` (ticks, the first 0), playing at ``places``.
 
     It lasts ``length_ticks`` where nothing is moved. ``chords`` are those that sound in it, as far
     as they are known; ``print_id`` names the print that it was cut from.
     """
-
-    follows: ClassVar[bool] = False
 
     of: FromRecording
     length_ticks: int
@@ -154,13 +150,6 @@ class Flipped(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
         return self.places[-1].end_tick if self.places else 0
 
     @property
-    def sounds(self) -> tuple["SoundUse", ...]:
-        """The sounds that it plays notes with: none."""
-        return ()
-
-    all_sounds = sounds
-
-    @property
     def name(self) -> str:
         """What it is called."""
         return self.of.name
@@ -184,16 +173,6 @@ class Flipped(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     def recordings(self) -> tuple[FromRecording, ...]:
         """The recordings that it carries along."""
         return (self.of,)
-
-    @property
-    def unknown(self) -> tuple[str, ...]:
-        """What of it this program does not know."""
-        return ()
-
-    def notes_in(self, around: object) -> tuple[Note, ...]:
-        """It has no notes."""
-        del around
-        return ()
 
     @property
     def text(self) -> str:

@@ -81,8 +81,31 @@ class Facts(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
             within(f"{where}: downbeat", self.downbeat, 0, len(self.beats_s) - 1)
 
 
-class FromRecording(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True,
-                    tag_field="kind", tag="recording"):  # fmt: skip
+class WithoutNotes(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True,
+                   tag_field="kind"):  # fmt: skip
+    """A source that is sound, rather than notes that are played with one."""
+
+    follows: ClassVar[bool] = False
+
+    @property
+    def sounds(self) -> tuple["SoundUse", ...]:
+        """The sounds that it plays notes with: none."""
+        return ()
+
+    all_sounds = sounds
+
+    @property
+    def unknown(self) -> tuple[str, ...]:
+        """What of it this program does not know."""
+        return ()
+
+    def notes_in(self, around: object) -> tuple[Note, ...]:
+        """It has no notes."""
+        del around
+        return ()
+
+
+class FromRecording(WithoutNotes, frozen=True, kw_only=True, tag="recording"):
     """A recording laid into the loop.
 
     Its first downbeat (its first beat, or its start, where none is marked) lies at ``at_tick`` and
@@ -96,8 +119,6 @@ class FromRecording(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fi
         voice stays.
     gain_db : what brings it to the loudness of a layer.
     """
-
-    follows: ClassVar[bool] = False
 
     clip: str
     facts: Facts
@@ -152,13 +173,6 @@ class FromRecording(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fi
         return self.facts.name
 
     @property
-    def sounds(self) -> tuple["SoundUse", ...]:
-        """The sounds that it plays notes with: none."""
-        return ()
-
-    all_sounds = sounds
-
-    @property
     def sound_text(self) -> str:
         """What is heard, in words."""
         return self.facts.name or "recording"
@@ -177,16 +191,6 @@ class FromRecording(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fi
     def recordings(self) -> tuple["FromRecording", ...]:
         """The recordings that it carries along."""
         return (self,)
-
-    @property
-    def unknown(self) -> tuple[str, ...]:
-        """What of it this program does not know."""
-        return ()
-
-    def notes_in(self, around: object) -> tuple[Note, ...]:
-        """It has no notes."""
-        del around
-        return ()
 
     @property
     def text(self) -> str:

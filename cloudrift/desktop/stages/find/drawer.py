@@ -13,17 +13,14 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QMenu,
     QProgressBar,
-    QTreeWidget,
     QTreeWidgetItem,
-    QVBoxLayout,
-    QWidget,
 )
 
 from cloudrift.desktop.kit.asking import ask_for_folder
+from cloudrift.desktop.kit.drawers import InPlace, beside, column, head, table
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.kit.parts import ChoiceRow, button, heading, label, set_look
+from cloudrift.desktop.kit.parts import ChoiceRow, button, label, set_look
 from cloudrift.desktop.kit.rest import Rest
-from cloudrift.desktop.session.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
@@ -67,11 +64,10 @@ class FindDrawer(QFrame):
         self._service, self._kind = next(iter(services)), ""
         self._fetched: dict[tuple[str, str], Fetched] = {}
         self._again: Callable[[], object] = lambda: None
-        self._started = False  # whether hearing something has set the loop going
         self.found: list[Found] = []
         self.setObjectName("panel")
         self.setFixedHeight(HEIGHT)
-        self._preview = Preview(session, self)
+        self._preview = InPlace(session, self)
         self._preview.ended.connect(self._show_hands)
         self._rest = Rest(self)
         self._rest.rested.connect(self.hear)
@@ -87,7 +83,7 @@ class FindDrawer(QFrame):
                                name="Kind")  # fmt: skip
         self.within = FieldWidget(WITHIN_ST, 4.0)
         self.stretch = FieldWidget(WITHIN_PERCENT, 12.0)
-        self.list = QTreeWidget()
+        self.list = table(COLUMNS, WIDTHS, "Recordings that were found")
         self.says = label("", size=11.5, name="soft")
         self.about = label("", size=11.5, name="soft")
         self.progress = QProgressBar()
@@ -112,54 +108,25 @@ class FindDrawer(QFrame):
         self._show_hands()
 
     def _lay_out(self) -> None:
-        self.list.setColumnCount(len(COLUMNS))
-        self.list.setHeaderLabels(COLUMNS)
-        self.list.setRootIsDecorated(False)
-        self.list.setUniformRowHeights(True)
-        self.list.setAccessibleName("Recordings that were found")
-        for column, width in enumerate(WIDTHS):
-            self.list.setColumnWidth(column, width)
         for one in (self.says, self.about):
             one.setWordWrap(True)
         self.progress.setRange(0, 100)
         self.progress.setFixedHeight(8)
         self.progress.setTextVisible(False)
-        side = QVBoxLayout()
-        side.setSpacing(4)
-        head = QHBoxLayout()
-        head.addWidget(heading("Recordings"), 1)
-        head.addWidget(button("Close", self.close_drawer, tip="Close the drawer (Esc)"))
-        side.addLayout(head)
-        for widget in (self.search, self.where, self.kinds):
-            side.addWidget(widget)
         far = QHBoxLayout()
         far.setSpacing(4)
         far.addWidget(self.within)
         far.addWidget(self.stretch)
-        side.addLayout(far)
-        side.addWidget(self.folders)
+        side = column(head("Recordings", self.close_drawer), self.search, self.where, self.kinds,
+                      far, self.folders)  # fmt: skip
         side.addStretch(1)
-        middle = QVBoxLayout()
-        middle.setSpacing(4)
-        middle.addWidget(self.list, 1)
-        middle.addWidget(self.says)
-        right = QVBoxLayout()
-        right.setSpacing(4)
+        middle = column(self.list, self.says)
+        middle.setStretch(0, 1)
         self.about.setAlignment(Qt.AlignmentFlag.AlignTop)
-        right.addWidget(self.about, 1)
-        right.addWidget(self.progress)
-        for hand in (self.again, self.stop, self.like, self.hearing, self.instead, self.add):
-            right.addWidget(hand)
-        line = QHBoxLayout(self)
-        line.setContentsMargins(12, 8, 12, 8)
-        line.setSpacing(12)
-        for layout, width in ((side, 262), (right, 200)):
-            layout.setContentsMargins(0, 0, 0, 0)
-            holder = QWidget()
-            holder.setLayout(layout)
-            holder.setFixedWidth(width)
-            line.addWidget(holder)
-        line.insertLayout(1, middle, 1)
+        right = column(self.about, self.progress, self.again, self.stop, self.like, self.hearing,
+                       self.instead, self.add)  # fmt: skip
+        right.setStretch(0, 1)
+        beside(self, side, middle, right, (262, 200))
         for late in (self.again, self.stop, self.progress):
             late.hide()
 
@@ -330,25 +297,16 @@ class FindDrawer(QFrame):
         self._rest.stop()
         found = self.pointed
         if self._preview.on:
-            self._stop_hearing()
+            self._preview.stop()
         elif found is not None:
             self._with(found, lambda there: self._hear(found, there))
 
     def _hear(self, found: Found, there: Fetched) -> None:
         if self.pointed != found or not self.isVisible():
             return
-        self._preview.put(lambda loop: self._laid(loop, found, there, None),
-                          f"heard with {found.offer.name}")  # fmt: skip
+        self._preview.hear(lambda loop: self._laid(loop, found, there, None),
+                           f"heard with {found.offer.name}")  # fmt: skip
         self._show_hands()
-        if not self._session.player.playing:
-            self._started = True
-            self._session.transport.set_playing(True)
-
-    def _stop_hearing(self) -> None:
-        self._preview.end()
-        if self._started:
-            self._session.transport.set_playing(False)
-        self._started = False
 
     def take(self, instead: bool = False) -> None:
         """Add the recording as a layer, or put it in the chosen one's place."""
@@ -359,8 +317,7 @@ class FindDrawer(QFrame):
             self._with(found, lambda there: self._take(found, there, layer_id))
 
     def _take(self, found: Found, there: Fetched, layer_id: str | None) -> None:
-        self._preview.end()
-        self._started = False
+        self._preview.settle()
         words = "another recording" if layer_id else "add a recording"
         if self._session.apply(words, lambda loop: self._laid(loop, found, there, layer_id)):
             self._session.select(layer_id=layer_id or self._session.loop.layers[-1].id)
@@ -446,13 +403,13 @@ class FindDrawer(QFrame):
 
     def hideEvent(self, _event: QHideEvent | None) -> None:
         self._rest.go()
-        self._stop_hearing()
+        self._preview.stop()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         if event.key() == Qt.Key.Key_Escape:
             if self._preview.on:
-                self._stop_hearing()
+                self._preview.stop()
             else:
                 self.close_drawer()
         else:

@@ -12,18 +12,15 @@ from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QPushButton,
-    QTreeWidget,
     QTreeWidgetItem,
-    QVBoxLayout,
-    QWidget,
 )
 
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.presence import over_the_rest_db
+from cloudrift.desktop.kit.drawers import InPlace, beside, column, head, table
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.kit.parts import ChoiceRow, button, heading, label, set_look, small_button
+from cloudrift.desktop.kit.parts import ChoiceRow, button, label, set_look, small_button
 from cloudrift.desktop.kit.rest import Rest
-from cloudrift.desktop.session.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
@@ -85,10 +82,9 @@ class MicrophoneDrawer(QFrame):
         self._layer = ""  # that a take became last
         self._put_in: dict[str, int] = {}  # layer -> number of the take that it is
         self._ready: dict[tuple[int, bool], Ready] = {}
-        self._started = False
         self.setObjectName("panel")
         self.setFixedHeight(HEIGHT)
-        self._preview = Preview(session, self)
+        self._preview = InPlace(session, self)
         self._preview.ended.connect(self._show_hands)
         self._rest = Rest(self)
         self._rest.rested.connect(self.hear)
@@ -109,7 +105,7 @@ class MicrophoneDrawer(QFrame):
         self.take.setObjectName("strong")
         self.take.setToolTip("One bar of click, then every turn of the loop is a take")
         self.take.clicked.connect(self.swap)
-        self.list = QTreeWidget()
+        self.list = table(COLUMNS, WIDTHS, "Takes")
         self.says = label("", size=11.5, name="soft")
         self.becomes = ChoiceRow([(NEW, NEW), (AGAIN, AGAIN)], columns=2, name="A take becomes")
         self.becomes.chosen.connect(self._choose_becomes)
@@ -135,54 +131,27 @@ class MicrophoneDrawer(QFrame):
         self._show()
 
     def _lay_out(self) -> None:
-        self.list.setColumnCount(len(COLUMNS))
-        self.list.setHeaderLabels(COLUMNS)
-        self.list.setRootIsDecorated(False)
-        self.list.setUniformRowHeights(True)
-        self.list.setAccessibleName("Takes")
-        head = self.list.headerItem()
-        assert head is not None
-        head.setToolTip(COLUMNS.index("Over the loop"), "How far a take stands over what it was "
-                        "sung to, between 1 and 4 kHz, where words are told apart")  # fmt: skip
-        for column, width in enumerate(WIDTHS):
-            self.list.setColumnWidth(column, width)
+        titles = self.list.headerItem()
+        assert titles is not None
+        titles.setToolTip(COLUMNS.index("Over the loop"), "How far a take stands over what it was "
+                          "sung to, between 1 and 4 kHz, where words are told apart")  # fmt: skip
         self.says.setWordWrap(True)
-        side, middle, right = QVBoxLayout(), QVBoxLayout(), QVBoxLayout()
-        line = QHBoxLayout()
-        line.addWidget(heading("Microphone"), 1)
-        line.addWidget(button("Close", self.close_drawer, tip="Close the drawer (Esc)"))
-        side.addLayout(line)
-        for widget in (self.source, self.level, label("Sing to", size=11.5, name="soft"),
-                       self.over, self.what):  # fmt: skip
-            side.addWidget(widget)
+        side = column(head("Microphone", self.close_drawer), self.source, self.level,
+                      label("Sing to", size=11.5, name="soft"), self.over, self.what)  # fmt: skip
         side.addStretch(1)
         side.addWidget(self.take)
-        middle.addWidget(self.list, 1)
-        middle.addWidget(self.says)
-        right.addWidget(label("It becomes", size=11.5, name="soft"))
-        right.addWidget(self.becomes)
-        right.addWidget(self.line)
-        right.addWidget(self.even)
+        middle = column(self.list, self.says)
+        middle.setStretch(0, 1)
         late = QHBoxLayout()
         late.setSpacing(4)
         late.addWidget(self.late, 1)
         late.addWidget(self.measure)
-        right.addLayout(late)
+        right = column(label("It becomes", size=11.5, name="soft"), self.becomes, self.line,
+                       self.even, late)  # fmt: skip
         right.addStretch(1)
         right.addWidget(self.hearing)
         right.addWidget(self.put)
-        line = QHBoxLayout(self)
-        line.setContentsMargins(12, 8, 12, 8)
-        line.setSpacing(12)
-        for layout, width in ((side, 262), (right, 232)):
-            holder = QWidget()
-            holder.setLayout(layout)
-            holder.setFixedWidth(width)
-            line.addWidget(holder)
-        for layout in (side, middle, right):
-            layout.setContentsMargins(0, 0, 0, 0)
-            layout.setSpacing(4)
-        line.insertLayout(1, middle, 1)
+        beside(self, side, middle, right, (262, 232))
 
     def _connect(self) -> None:
         taker = self.taker
@@ -377,18 +346,12 @@ class MicrophoneDrawer(QFrame):
     def _hear(self, take: Take, ready: Ready) -> None:
         if self.pointed is not take or not self.isVisible() or self.taker.busy:
             return
-        self._preview.put(self._edit(ready), f"heard with {take.name}")
+        self._preview.hear(self._edit(ready), f"heard with {take.name}")
         self._show_hands()
-        if not self._session.player.playing:
-            self._started = True
-            self._session.transport.set_playing(True)
 
     def _stop_hearing(self) -> None:
         self._rest.stop()
-        self._preview.end()
-        if self._started:
-            self._session.transport.set_playing(False)
-        self._started = False
+        self._preview.stop()
 
     def _edit(self, ready: Ready) -> Callable[[Loop], Loop]:
         layer_id, finish = self._again_of(), self._finish()
@@ -401,8 +364,7 @@ class MicrophoneDrawer(QFrame):
             self._with(take, partial(self._put, take))
 
     def _put(self, take: Take, ready: Ready) -> None:
-        self._preview.end()
-        self._started = False
+        self._preview.settle()
         session, layer_id = self._session, self._again_of()
         words = "another take" if layer_id else "a take"
         if not session.apply(words, self._edit(ready)):

@@ -15,12 +15,12 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QVBoxLayout,
-    QWidget,
 )
 
 from cloudrift.desktop.kit.asking import ask_for_files
+from cloudrift.desktop.kit.drawers import beside, head
 from cloudrift.desktop.kit.dropped import ONE_SHOTS, SAMPLED, dropped
-from cloudrift.desktop.kit.parts import ChoiceRow, button, heading, label, scrolling
+from cloudrift.desktop.kit.parts import ChoiceRow, button, label, scrolling
 from cloudrift.desktop.session.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
@@ -104,10 +104,7 @@ class Shelf(QFrame):
         side = QVBoxLayout()
         side.setContentsMargins(0, 0, 0, 0)
         side.setSpacing(4)
-        head = QHBoxLayout()
-        head.addWidget(heading("Shelf"), 1)
-        head.addWidget(button("Close", self.close_drawer, tip="Close the drawer (Esc)"))
-        side.addLayout(head)
+        side.addLayout(head("Shelf", self.close_drawer))
         side.addWidget(self.search)
         side.addWidget(self.which)
         for words, row in (("Reaches", self.reach), ("Hear it", self.how)):
@@ -134,15 +131,7 @@ class Shelf(QFrame):
         middle.addWidget(self.families)
         self._scroll = scrolling(self.grid)
         middle.addWidget(self._scroll, 1)
-        line = QHBoxLayout(self)
-        line.setContentsMargins(12, 8, 12, 8)
-        line.setSpacing(12)
-        for layout, width in ((side, 262), (right, 190)):
-            holder = QWidget()
-            holder.setLayout(layout)
-            holder.setFixedWidth(width)
-            line.addWidget(holder)
-        line.insertLayout(1, middle, 1)
+        beside(self, side, middle, right, (262, 190))
 
     def _connect(self) -> None:
         self.search.textChanged.connect(lambda _t: self._fill())
