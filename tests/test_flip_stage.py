@@ -30,7 +30,7 @@ BEAT = 960
 def stage(qtbot, window):
     """The stage with the loop printed and cut at beats: eight pieces."""
     window.show_stage(3)
-    window.flip.print_what(())
+    window.flip.printing.print_what(())
     qtbot.waitUntil(lambda: bool(window.flip.flips()), timeout=60_000)
     window.flip.cuts.button("beats").click()
     settled(qtbot, window.session)
@@ -263,7 +263,7 @@ def test_a_changed_loop_is_printed_anew_and_all_that_was_cut_follows(qtbot, wind
 def test_printing_is_cancelled_and_what_is_silent_is_refused(qtbot, window, monkeypatch):
     import threading
 
-    from cloudrift.desktop.stages.flip import stage as room
+    from cloudrift.desktop.stages.flip import printing as room
     from cloudrift.ground.wanted import Cancelled
 
     gate = threading.Event()
@@ -276,14 +276,14 @@ def test_printing_is_cancelled_and_what_is_silent_is_refused(qtbot, window, monk
     monkeypatch.setattr(room, "printed", slowly)
     window.show_stage(3)
     stage = window.flip
-    stage.print_what(())
+    stage.printing.print_what(())
     assert stage.stop.isVisible() and not stage.print.isEnabled()
     stage.stop.click()
     qtbot.waitUntil(lambda: not stage.stop.isVisible(), timeout=20_000)
     assert stage.print.isEnabled() and not stage.flips()
     for layer in window.session.loop.layers:
         window.session.apply("off", lambda loop, x=layer: edits.set_layer(loop, x.id, mute=True))
-    stage.print_what(())
+    stage.printing.print_what(())
     assert "nothing to print" in window.message.text()
 
 
@@ -318,15 +318,15 @@ def test_a_recording_is_cut_as_it_is(qtbot, window):
     flip = window.flip.layer.flipped
     assert flip.length_ticks == round(3 * 140 / 60 * 960) and flip.of == source
     assert window.flip.again.isVisible() is False
-    window.flip.reprint()
+    window.flip.printing.reprint()
     assert "that is no print" in window.message.text()
     session.select(layer_id="l1")
-    window.flip.cut_recording()
+    window.flip.printing.cut_recording()
     assert "print it and cut that" in window.message.text()
 
 
 def test_two_flips_are_chosen_between(qtbot, window, stage):
-    window.flip.print_what(("l2",))
+    window.flip.printing.print_what(("l2",))
     qtbot.waitUntil(lambda: len(stage.flips()) == 2, timeout=60_000)
     assert stage.layer.name == "Print 2, Slow vault"
     stage.which.setCurrentIndex(0)
@@ -384,12 +384,12 @@ def test_an_arpeggio_is_printed_turned_raised_and_printed_twice_more(qtbot, wind
         stage.threads.choose(place)
         stage.hands["Turn round"].click()
     stage.result.whole["semitones"].edited.emit(12.0)
-    stage.print_what((stage.layer.id,))
+    stage.printing.print_what((stage.layer.id,))
     fetched(qtbot, stage, 2)
     second = stage.layer
     assert second.name == "Print 2, Print 1, Reef pluck"
     assert session.apply("x", lambda loop: edits.add_treatment(loop, second.id, "shadow"))
-    stage.print_what((second.id,))
+    stage.printing.print_what((second.id,))
     fetched(qtbot, stage, 3)
     stage.result.instead.click()
     document = session.document.history.now
@@ -421,7 +421,7 @@ def test_two_melodies_are_printed_together_and_used_as_a_second_one(qtbot, windo
     stage.result.use.click()
     assert stage.layer.flipped.of.semitones == 1.0 and not stage.layer.parked
     session.hearing.hear_alone(())
-    stage.print_together()
+    stage.printing.print_together()
     assert "no layers are heard alone" in window.message.text()
 
 
@@ -543,3 +543,25 @@ def test_a_flip_that_can_not_be_is_refused_in_words(file, tmp_path, words, says)
 def test_what_is_not_there_can_not_be_printed(file, tmp_path):
     with pytest.raises(CloudriftError, match="there are: Dusk keys"):
         run("print", file, "--layer", "nobody", "-o", tmp_path / "x.wav")
+
+
+def test_what_is_printed_for_one_document_never_comes_into_another(qtbot, window, monkeypatch):
+    import threading
+
+    from cloudrift.desktop.stages.flip import printing as room
+
+    gate = threading.Event()
+    real = room.printed
+
+    def slowly(*given):
+        gate.wait(20)
+        return real(*given)
+
+    monkeypatch.setattr(room, "printed", slowly)
+    window.show_stage(3)
+    window.flip.printing.print_what(())
+    window.session.document.open(edits.set_title(window.session.loop, "Another"), None)
+    gate.set()
+    qtbot.waitUntil(lambda: not window.flip.stop.isVisible(), timeout=60_000)
+    assert not window.flip.flips() and not window.session.document.history.now.prints
+    assert window.flip.print.isEnabled()

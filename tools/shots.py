@@ -108,7 +108,7 @@ def main() -> None:
     shot("texture-nightfall")
     look.apply(app, "Daybreak")
     window.show_stage(3)
-    window.flip.print_what(())
+    window.flip.printing.print_what(())
     while not window.flip.flips():
         wait(app, session, 0.1)
     flip_it(window)

@@ -37,6 +37,7 @@ from cloudrift.loop.recorded import KINDS, Facts
 from cloudrift.notes.listening import read_and_listen
 
 HEIGHT = 232
+FETCHING = "fetching a recording"
 TYPED_MS = 180  # after the last letter it is looked for
 ANY = "all"
 WITHIN_ST = Field(name="within", label="Shift", default=4, unit="st", low=0, high=6,
@@ -140,7 +141,12 @@ class FindDrawer(QFrame):
         self.list.currentItemChanged.connect(lambda *_: self._pointed())
         self.list.itemActivated.connect(lambda *_: self.hear())
         self._session.selected.connect(self._show_hands)
-        self._session.opened.connect(self._fetched.clear)
+        self._session.opened.connect(self._forget)
+
+    def _forget(self) -> None:
+        """Another document is open: what is on its way was for the one before."""
+        self._tasks.cancel(FETCHING)
+        self._fetched.clear()
 
     # --- looking ------------------------------------------------------------------------------
 
@@ -365,7 +371,7 @@ class FindDrawer(QFrame):
         self.again.hide()
         self._show_work(f"fetching {found.offer.name}…")
         self._tasks.run(
-            "fetching a recording", work, came,
+            FETCHING, work, came,
             partial(self._failed, lambda: self._with(found, then)),
             lambda share, text: self._show_work(text, share), lane=Lane.READING,
         )  # fmt: skip
@@ -385,7 +391,7 @@ class FindDrawer(QFrame):
             self.says.setText(f"{plural(len(self.found), 'recording')}, the nearest first")
 
     def _cancel(self) -> None:
-        for work in ("fetching a recording", "indexing"):
+        for work in (FETCHING, "indexing"):
             self._tasks.cancel(work)
         self._show_work(None)
 

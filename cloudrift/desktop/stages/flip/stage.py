@@ -27,9 +27,9 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.stages.flip.model import wave_of, words_of
+from cloudrift.desktop.stages.flip.printing import Printing
 from cloudrift.desktop.stages.flip.result import Result
 from cloudrift.desktop.stages.flip.threads import Threads
-from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import flipping, flips
@@ -37,17 +37,16 @@ from cloudrift.loop.document import Document
 from cloudrift.loop.flip import Flipped
 from cloudrift.loop.history import Moment
 from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.prints import loop_to_print, recipe_of, with_print, with_reprint
+from cloudrift.loop.prints import recipe_of
 from cloudrift.render.cutting import hits_in
 from cloudrift.render.laying import Laying, made_of
 from cloudrift.render.plan import layer_laying
-from cloudrift.render.printing import Printed, printed
 
 WAVE_COLUMNS = 4096
-PRINTING = "print"
 EVEN = Field(name="even", label="Even", default=16, unit="pieces", low=1, high=128,
              hint="how many pieces of one length")  # fmt: skip
 STUTTER = 4
+HITS = "listening for hits"
 
 
 class FlipStage(QWidget):
@@ -67,13 +66,14 @@ class FlipStage(QWidget):
         self.print = QPushButton("Print")
         self.print.setObjectName("strong")
         self._print_menu = QMenu(self.print)
-        self._print_menu.aboutToShow.connect(self._fill_print_menu)
+        self.printing = Printing(session, tasks, lambda: self.layer)
+        self._print_menu.aboutToShow.connect(lambda: self.printing.fill(self._print_menu))
         self.print.setMenu(self._print_menu)
-        self.again = button("Reprint", self.reprint, tip="Print the loop as it is now in this "
-                            "print's place: all that was cut from it follows")  # fmt: skip
-        self.recipe = button("Its loop", self.show_recipe, tip="Hear and see the loop that this "
-                             "print was made from")  # fmt: skip
-        self.stop = button("Cancel", lambda: tasks.cancel(PRINTING))
+        self.again = button("Reprint", self.printing.reprint, tip="Print the loop as it is in "
+                            "this print's place: all that was cut from it follows")  # fmt: skip
+        self.recipe = button("Its loop", self.printing.show_recipe, tip="Hear and see the loop that "
+                             "this print was made from")  # fmt: skip
+        self.stop = button("Cancel", self.printing.cancel)
         self.stop.hide()
         self.cuts = ChoiceRow([(what, what) for what in flipping.CUT_AT], columns=5, name="Cut at")
         self.cuts.chosen.connect(self._cut)
@@ -179,20 +179,24 @@ class FlipStage(QWidget):
         refresh = WhileShown(self, self._show)
         session.changed.connect(refresh)
         session.opened.connect(refresh)
+        session.opened.connect(lambda: self._tasks.cancel(HITS))
         session.selected.connect(refresh)
+        self.printing.made.connect(self._made)
+        self.printing.busy.connect(self._show_busy)
         for signal in (session.hearing.shown_changed, session.hearing.changed):
             signal.connect(WhileShown(self, self._show_flip))
 
     def commands(self) -> list[Command]:
         """What it offers to the menu, the finder and the list of keys."""
-        whole = partial(self.print_what, (), bare=False)
+        printing = self.printing
+        whole = partial(printing.print_what, (), bare=False)
         return [
             Command("&Print the whole loop", whole, "Ctrl+P", goes=True),
-            Command("Print the whole loop, &bare", partial(self.print_what, (), bare=True),
+            Command("Print the whole loop, &bare", partial(printing.print_what, (), bare=True),
                     goes=True),
-            Command("Print the chosen &layer", self.print_chosen, "Ctrl+Shift+P", goes=True),
-            Command("Print the layers heard &alone, together", self.print_together, goes=True),
-            Command("&Cut the chosen recording", self.cut_recording, goes=True),
+            Command("Print the chosen &layer", printing.print_chosen, "Ctrl+Shift+P", goes=True),
+            Command("Print the layers heard &alone, together", printing.print_together, goes=True),
+            Command("&Cut the chosen recording", printing.cut_recording, goes=True),
             *(Command(name, act, goes=True) for name, act, _tip, _tried in self._acts()[:3]),
         ]  # fmt: skip
 
@@ -244,118 +248,12 @@ class FlipStage(QWidget):
         made = flips.with_flip(loop, layer.id, edit)
         return flips.heard_alone(made, layer.id) if self._alone.on else made
 
-    # --- printing -----------------------------------------------------------------------------
-
-    def _fill_print_menu(self) -> None:
-        menu, loop = self._print_menu, self._session.loop
-        menu.clear()
-        menu.addAction("The whole loop, treated", partial(self.print_what, (), bare=False))
-        menu.addAction("The whole loop, bare", partial(self.print_what, (), bare=True))
-        menu.addSeparator()
-        together = [x for x in loop.layers if x.id in self._session.hearing.alone]
-        if len(together) > 1:
-            names = " and ".join(x.name for x in together).replace("&", "&&")
-            menu.addAction(names, self.print_together)
-        for layer in loop.layers:
-            menu.addAction(layer.name.replace("&", "&&"), partial(self.print_what, (layer.id,)))
-        for group in loop.groups:
-            name = f"{group.name} (group)".replace("&", "&&")
-            menu.addAction(name, partial(self.print_what, (group.id,)))
-        recordings = [x for x in loop.layers if x.recorded is not None and x.flipped is None]
-        if recordings:
-            menu.addSeparator()
-        for layer in recordings:
-            name = f"Cut {layer.name} as it is".replace("&", "&&")
-            menu.addAction(name, partial(self._cut_recording, layer.id))
-
-    def print_chosen(self) -> None:
-        """Print the layer that is chosen."""
-        layer_id = self._session.selection.layer_id
-        if layer_id:
-            self.print_what((layer_id,))
-        else:
-            self._session.say("no layer is chosen; add one in Layers")
-
-    def print_together(self) -> None:
-        """Print the layers that are heard alone, as one."""
-        alone = self._session.hearing.alone
-        layers = tuple(x.id for x in self._session.loop.layers if x.id in alone)
-        if layers:
-            self.print_what(layers)
-        else:
-            self._session.say("no layers are heard alone; press hear on some in Layers")
-
-    def print_what(self, layers: tuple[str, ...], *, bare: bool = False) -> None:
-        """Print all that is heard, or some layers or groups, beside the interface."""
-        session = self._session
-        try:
-            loop = loop_to_print(session.loop, layers, bare=bare)
-        except CloudriftError as error:
-            session.say(str(error))
-            return
-        count = len(session.document.history.now.prints) + 1
-        whole = "Whole loop, bare" if bare else "Whole loop"
-        what = " and ".join(layer.name for layer in loop.layers) if layers else whole
-        name = f"Print {count}, {what}"[:40]
-
-        def came(got: Printed) -> None:
-            def edit(document: Any) -> Any:
-                return with_print(document, loop, got.clip, got.facts, layers, got.gain_db)
-
-            if session.document.change("print", edit):
-                self._layer_id = session.loop.layers[-1].id
-                session.select(layer_id=self._layer_id)
-                self._hear_parked()
-                self._show()
-                session.say(
-                    f"{name} stands; it sounds in {got.facts.key.text} at {got.facts.tempo:.5g} BPM"
-                    if got.facts.key
-                    else name,
-                    good=True,
-                )
-
-        self._work(loop, name, came)
-
-    def reprint(self) -> None:
-        """Print the open loop, or the same layers of it, in the shown print's place."""
-        session, layer = self._session, self.layer
-        flip = layer.flipped if layer else None
-        if flip is None or not flip.print_id:
-            session.say("that is no print, so there is nothing to print again")
-            return
-        try:
-            old, before = recipe_of(session.document.history.now, flip.print_id)
-            source = _without_flips_of(session.loop, flip.print_id)
-            loop = loop_to_print(source, old.recipe.layers, bare=_is_bare(before))
-        except CloudriftError as error:
-            session.say(str(error))
-            return
-
-        def came(got: Printed) -> None:
-            if session.document.change("reprint", lambda document: with_reprint(
-                document, old.id, loop, got.clip, got.facts, got.gain_db
-            )):  # fmt: skip
-                session.say(f"{old.name} is printed anew; what was cut from it follows", good=True)
-            else:
-                session.say(f"{old.name} is what it was", good=True)
-
-        self._work(loop, old.name, came)
-
-    def _work(self, loop: Loop, name: str, came: Callable[[Printed], None]) -> None:
-        clips = self._session.clips
-        self._show_busy(f"printing {name}…")
-
-        def done(got: Printed) -> None:
-            self._show_busy("")
-            came(got)
-
-        def failed(error: Exception) -> None:
-            self._show_busy("")
-            if not isinstance(error, Cancelled):
-                self._session.say(error_words(error))
-
-        self._tasks.run(PRINTING, lambda stale, _moved: printed(loop, name, clips, stale), done,
-                        failed, lane=Lane.WRITING)  # fmt: skip
+    def _made(self, layer_id: str) -> None:
+        """A flip is new: it is chosen, and heard."""
+        self._layer_id = layer_id
+        self._session.select(layer_id=layer_id)
+        self._hear_parked()
+        self._show()
 
     def _show_busy(self, words: str) -> None:
         self.stop.setVisible(bool(words))
@@ -365,38 +263,6 @@ class FlipStage(QWidget):
             self.words.setText(words)
         else:
             self._show_flip()
-
-    def show_recipe(self) -> None:
-        """Put the loop that the print was made from in the open one's place, as one step."""
-        session, layer = self._session, self.layer
-        flip = layer.flipped if layer else None
-        if flip is None or not flip.print_id:
-            session.say("that is no print, so no loop was kept with it")
-            return
-        _print, before = recipe_of(session.document.history.now, flip.print_id)
-
-        def edit(loop: Loop) -> Loop:
-            """The layers as they were; flips stay, for they are cut from what was printed."""
-            cut_up = tuple(x for x in loop.layers if x.flipped is not None)
-            ids = {x.id for x in cut_up}
-            layers = tuple(x for x in before.layers if x.id not in ids)
-            return flips.with_layers_of(loop, before, (*layers, *cut_up))
-
-        if session.apply("the print's loop", edit):
-            session.say("The loop is as it was when this was printed; change it and press Reprint, "
-                        "or undo", good=True)  # fmt: skip
-
-    def cut_recording(self) -> None:
-        """Cut the recording that is chosen."""
-        self._cut_recording(self._session.selection.layer_id)
-
-    def _cut_recording(self, layer_id: str) -> None:
-        if not layer_id:
-            self._session.say("no recording is chosen; choose one in Layers")
-        elif self._session.apply("cut a recording",
-                                 lambda loop: flips.flip_recording(loop, layer_id)):  # fmt: skip
-            self._layer_id = layer_id
-            self._show()
 
     # --- cutting ------------------------------------------------------------------------------
 
@@ -423,7 +289,7 @@ class FlipStage(QWidget):
             self.edit("cut at hits", lambda now: flipping.cut(
                 now, flipping.cuts_at(now, "hits", loop.metre, hits=hits)))  # fmt: skip
 
-        self._tasks.run("listening for hits",
+        self._tasks.run(HITS,
                         lambda _stale, _moved: hits_in(flip, laying, clips, loop.tempo),
                         came, lane=Lane.READING)  # fmt: skip
 
@@ -546,15 +412,3 @@ class FlipStage(QWidget):
         if self.compare.isChecked():
             self._session.hearing.compare_with(None)
             self.compare.setChecked(False)
-
-
-def _is_bare(loop: Loop) -> bool:
-    """Whether a loop that was printed has no treatment at all."""
-    lines = (loop.line, *(x.line for x in loop.layers), *(x.line for x in loop.groups))
-    return not any(lines)
-
-
-def _without_flips_of(loop: Loop, print_id: str) -> Loop:
-    """The loop without what was cut from a print: that can't be printed into itself."""
-    kept = tuple(x for x in loop.layers if x.flipped is None or x.flipped.print_id != print_id)
-    return flips.with_layers_of(loop, loop, kept)

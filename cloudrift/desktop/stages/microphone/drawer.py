@@ -45,7 +45,7 @@ WIDTHS = (80, 90, 76, 100, 110, 200)
 SYSTEM = "the system's microphone"
 NEW, AGAIN = "a new layer", "another take"
 BARE_LINE = "no treatments"
-READY = "Trial voice"
+READY, READY_TASK = "Trial voice", "a take"
 TAG = "recording"
 ROOMY_DB = 3.0  # from where words are plainly heard over the rest
 SAYS = {
@@ -332,7 +332,7 @@ class MicrophoneDrawer(QFrame):
                                   in_time=take.in_time, tempo=take.tempo, by=take.by)  # fmt: skip
             return Ready(clip, facts, _room(take, audio, facts))
 
-        self._tasks.run("a take", work, came, self._failed, lane=Lane.READING)
+        self._tasks.run(READY_TASK, work, came, self._failed, lane=Lane.READING)
 
     def hear(self) -> None:
         """Hear the take in the loop, or stop that."""
@@ -422,6 +422,7 @@ class MicrophoneDrawer(QFrame):
     # --- coming and going ---------------------------------------------------------------------
 
     def _forget(self) -> None:
+        self._tasks.cancel(READY_TASK)
         self._ready.clear()
         self._put_in.clear()
         self._layer, self._becomes = "", NEW
