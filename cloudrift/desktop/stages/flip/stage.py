@@ -71,8 +71,8 @@ class FlipStage(QWidget):
         self.print.setMenu(self._print_menu)
         self.again = button("Reprint", self.printing.reprint, tip="Print the loop as it is in "
                             "this print's place: all that was cut from it follows")  # fmt: skip
-        self.recipe = button("Its loop", self.printing.show_recipe, tip="Hear and see the loop that "
-                             "this print was made from")  # fmt: skip
+        self.recipe = button("Its loop", self.printing.show_recipe, tip="The loop that this print "
+                             "was made from, in the open one's place")  # fmt: skip
         self.stop = button("Cancel", self.printing.cancel)
         self.stop.hide()
         self.cuts = ChoiceRow([(what, what) for what in flipping.CUT_AT], columns=5, name="Cut at")
