@@ -361,6 +361,30 @@ def test_a_fresh_bass_is_one_step_heard_first(qtbot, window, stage):
     assert session.loop == before
 
 
+def test_in_layers_a_flip_is_seen_as_it_is_laid_out(qtbot, window, stage):
+    session = window.session
+    stage.result.use.click()
+    for piece in range(4):
+        stage.threads.choose(piece)
+        stage.hands["Mute"].click()
+    window.show_stage(1)
+    session.select(layer_id=stage.layer.id)
+    view = window.layers.recording
+    assert view.isVisible() and not view.picture.marks
+    assert "8 pieces, laid out in Flip" in view.words.text()
+
+    def first_half():
+        seen = view.picture.seen
+        return None if seen is None else float(np.abs(seen.outline[:, 20:500]).max())
+
+    qtbot.waitUntil(lambda: first_half() == 0.0, timeout=20_000)
+    assert float(np.abs(view.picture.seen.outline[:, 700:]).max()) > 0.5
+    page = window.layers.inspector.recording
+    for name in ("again", "first_s", "last_s"):
+        assert not page.fields[name].isEnabled()
+    assert page.fields["semitones"].isEnabled()
+
+
 def test_leaving_the_stage_hears_the_loop_again(window, stage):
     assert window.session.hearing.previewing
     window.show_stage(1)
@@ -515,6 +539,8 @@ def test_print_and_flip_without_a_window(file, tmp_path):
                                   "chord": "F♯m"}  # fmt: skip
     from cloudrift.audio.clips import ClipStore
 
+    facts = json.loads(run("info", tmp_path / "f.cloudrift", "--json"))
+    assert facts["layers"][0]["order"] == "b a- d"
     made = load(tmp_path / "f.cloudrift", ClipStore())
     assert flipping.order_text(made.layers[0].flipped) == "b a- d"
     run("flip", file, "--cut", "beats", "-o", tmp_path / "same.wav")

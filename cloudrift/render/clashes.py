@@ -7,8 +7,7 @@ import numpy as np
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.listen import note_weights
 from cloudrift.loop.model import Layer, Loop
-from cloudrift.render.laying import laid
-from cloudrift.render.plan import layer_laying
+from cloudrift.render.plan import recorded_sound
 
 HEARD = 0.12  # share of what sounds under a chord that a note needs to be heard by itself
 SOFT = 0.03  # of what sounds under the loudest chord: what is softer is only a tail
@@ -32,7 +31,7 @@ def clashes(loop: Loop, layer: Layer, clips: ClipStore) -> tuple[Clash, ...]:
     source = layer.recorded
     if source is None or not loop.chords or source.facts.kind == "bed":
         return ()
-    audio = laid(layer_laying(loop, layer), clips)
+    audio = recorded_sound(loop, layer, clips)
     rate, found = loop.rate, []
     for chord in loop.chords:
         edges = np.array([chord.start_tick, chord.end_tick]) / loop.ticks * audio.shape[1] / rate

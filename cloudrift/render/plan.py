@@ -8,6 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from cloudrift.audio.buffers import Stereo, to_gain
+from cloudrift.audio.clips import ClipStore
 from cloudrift.loop import spec
 from cloudrift.loop.flip import Flipped
 from cloudrift.loop.model import Group, Layer, LineAt, Loop
@@ -15,8 +16,8 @@ from cloudrift.loop.recorded import FromRecording
 from cloudrift.loop.source import SoundUse
 from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.time import Clock, bar_ticks
-from cloudrift.render.cutting import cuts_of
-from cloudrift.render.laying import Laying, laying_of
+from cloudrift.render.cutting import cut_up, cuts_of
+from cloudrift.render.laying import Laying, laid, laying_of
 from cloudrift.render.nodes import (
     CutUp,
     LineBlended,
@@ -109,6 +110,14 @@ def layer_laying(loop: Loop, layer: Layer, *, once: bool = False) -> Laying:
     assert layer.recorded is not None
     context = layer_context(loop, layer, once=once)
     return laying_of(layer.recorded, context, loop.ticks, loop.metre)
+
+
+def recorded_sound(loop: Loop, layer: Layer, clips: ClipStore) -> Stereo:
+    """Return the sound of a layer that is a recording, or a flip of one, in front of its line."""
+    if layer.flipped is not None:
+        context = layer_context(loop, layer)
+        return cut_up(cuts_of(layer.flipped, context, loop.ticks, loop.metre), clips)
+    return laid(layer_laying(loop, layer), clips)
 
 
 def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, *, once: bool = False) -> Node:

@@ -11,8 +11,7 @@ from cloudrift.notes.lens import ROOT_LOW
 from cloudrift.notes.listening import chords_heard
 from cloudrift.notes.note import Note, numbered
 from cloudrift.notes.time import TICKS_PER_QUARTER
-from cloudrift.render.laying import laid
-from cloudrift.render.plan import layer_laying
+from cloudrift.render.plan import recorded_sound
 from cloudrift.theory.symbols import WrittenChord
 
 HEARD_BASS = 0.15  # share of the loudest beat's bass that a beat needs to have one
@@ -25,7 +24,7 @@ def _over_beats(
     """What sounds of a recording over each beat of the loop, as it is laid in: all, and bass."""
     if layer.recorded is None:
         raise CloudriftError(f"{layer.name} is no recording")
-    audio = laid(layer_laying(loop, layer), clips)
+    audio = recorded_sound(loop, layer, clips)
     count = loop.ticks // TICKS_PER_QUARTER
     edges = np.linspace(0, count * TICKS_PER_QUARTER / loop.ticks, count + 1)
     every, bass = note_weights(audio, loop.rate, edges * audio.shape[1] / loop.rate)

@@ -32,8 +32,8 @@ class Mark(NamedTuple):
 def marks_of(loop: Loop, layer: Layer) -> tuple[Mark, ...]:
     """Return the beats of the first turn of a recording, in the loop."""
     source = layer.recorded
-    if source is None or not source.facts.beats_s:
-        return ()
+    if source is None or not source.facts.beats_s or layer.flipped is not None:
+        return ()  # the beats of what was cut up lie all over the place
     laying = layer_laying(loop, layer)
     start = laying.starts[0] - laying.fitting.origin
     out = []
@@ -61,7 +61,7 @@ def turns_of(loop: Loop, layer: Layer) -> tuple[tuple[float, float], ...]:
     """Return where a recording is heard in the loop: pairs of ticks, from and to."""
     if layer.recorded is None:
         return ()
-    if layer.recorded.facts.kind == "bed":
+    if layer.recorded.facts.kind == "bed" or layer.flipped is not None:
         return ((0.0, float(loop.ticks)),)
     laying = layer_laying(loop, layer)
     per_frame = loop.ticks / laying.loop_frames

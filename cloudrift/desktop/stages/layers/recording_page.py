@@ -179,6 +179,9 @@ class RecordingPage(QWidget):
         self.fields["vowels"].setToolTip(
             "" if goes else "Its pitch does not move, and so its colour stays by itself"
         )
+        for name in ("again", "first_s", "last_s"):  # places say that of what is cut up
+            self.fields[name].setEnabled(layer.flipped is None)
+            self.fields[name].setToolTip("Its pieces are laid out in Flip" if layer.flipped else "")
         self._show_ways(source, loop)
         facts = source.facts
         for line, words in ((self.maker, facts.maker), (self.licence, facts.licence)):

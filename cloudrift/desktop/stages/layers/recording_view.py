@@ -39,8 +39,8 @@ from cloudrift.loop.model import Layer, Loop
 from cloudrift.loop.progression import put_row
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 from cloudrift.render.clashes import Clash, clashes
-from cloudrift.render.laying import Laying, laid
-from cloudrift.render.plan import layer_laying
+from cloudrift.render.laying import Laying
+from cloudrift.render.plan import layer_laying, recorded_sound
 from cloudrift.render.taken import bass_in, chords_in
 from cloudrift.theory.key import Key
 from cloudrift.theory.pitch import pretty
@@ -361,7 +361,8 @@ class RecordingView(QWidget):
         self.title.setText(layer.name)
         self.picture.show_layer(loop, layer)
         doubts = layer.recorded.facts.doubts
-        self.words.setText("; ".join(doubts) or known_words(layer.recorded))
+        laid_out = f"{layer.source.text}, laid out in Flip" if layer.flipped else ""
+        self.words.setText("; ".join(doubts) or laid_out or known_words(layer.recorded))
         self.words.setToolTip(plain_tip(known_words(layer.recorded)))
         set_look(self.words, "signal" if doubts else "soft")
         off = [mark for mark in self.picture.marks if mark.is_off]
@@ -370,7 +371,7 @@ class RecordingView(QWidget):
         laying, clips = layer_laying(loop, layer), self._session.clips
 
         def work(_stop: Callable[[], bool], _moved: object) -> Seen:
-            audio = laid(laying, clips)
+            audio = recorded_sound(loop, layer, clips)
             peak = to_db(float(np.abs(audio).max()))
             return Seen(laying, outline_of(audio, COLUMNS), peak, clashes(loop, layer, clips))
 
