@@ -232,7 +232,7 @@ def _written(path: Path) -> Use:
 
 
 READERS: dict[str, Callable[[Path], Use]] = {
-    "loop": _loop, "recovery": _recovery, "own sound": _own, "style card": _card,
+    "loop": _loop, "recovery": _recovery, "flip": _loop, "own sound": _own, "style card": _card,
     "finish": _finish, "line": _line, "MIDI": _midi, "audio": _audio, "SF2": _sf2, "SFZ": _sfz,
     "settings": _settings, "written": _written,
 }  # fmt: skip

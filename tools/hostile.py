@@ -21,8 +21,13 @@ import soundfile
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.ground.settings import Settings
-from cloudrift.loop import edits
+from cloudrift.loop import edits, flipping, flips, recordings
+from cloudrift.loop.document import Document
+from cloudrift.loop.flip import Flipped
 from cloudrift.loop.model import Loop
+from cloudrift.loop.prints import with_print
+from cloudrift.loop.recorded import Facts, FromRecording
+from cloudrift.loop.storage import SCHEMA
 from cloudrift.notes.note import Note
 from cloudrift.sound.own import OwnSound, Recording
 from cloudrift.style import house_cards, sketch
@@ -234,6 +239,35 @@ def loop_file(rng: random.Random) -> bytes:
         members["loop.json"] = spoilt_bytes(rng, members["loop.json"])
     if rng.random() < 0.5 or "clip" in str(raw)[:4000]:
         members |= {f"clips/{name}.flac": body for name, body in clips().items()}
+    return packed(rng, members)
+
+
+@cache
+def flipped() -> dict[str, Any]:
+    """A document with a recording, a flip of a print, and that print's loop."""
+    base = msgspec.convert(loops()[0], Loop)
+    clip = next(iter(clips()))
+    base = msgspec.structs.replace(base, layers=base.layers[:1], line=())
+    facts = Facts(name="Print 1", kind="loop", length_s=0.5, tempo=base.tempo, key=base.key)
+    document = with_print(Document(loop=base), base, clip, facts, (), 1.0)
+    loop = flips.use(document.loop, document.loop.layers[-1].id)
+
+    def laid_out(flip: Flipped) -> Flipped:
+        turned = flipping.backward(flipping.cut(flip, (0, 960, 1920)))
+        return flipping.slow(flipping.stutter(turned, 0, 3), 1)
+
+    loop = flips.with_flip(loop, loop.layers[-1].id, laid_out)
+    loop = recordings.add_recording(loop, FromRecording(clip=clip, facts=facts, fit="tempo"))
+    return dict(json.loads(msgspec.json.encode(document.with_loop(loop))))
+
+
+def flip_file(rng: random.Random) -> bytes:
+    """A loop file with recordings, flips and prints."""
+    document = {"format": "cloudrift loop", "schema": SCHEMA, **flipped()}
+    document.pop("newer")
+    document = spoilt_document(rng, document) if rng.random() < 0.95 else document
+    members = {"loop.json": json.dumps(document).encode()}
+    members |= {f"clips/{name}.flac": body for name, body in clips().items()}
     return packed(rng, members)
 
 
@@ -546,6 +580,7 @@ LARGE_SHARE = 0.004
 MAKERS: dict[str, tuple[str, Callable[[random.Random], bytes]]] = {
     "loop": (".cloudrift", loop_file),
     "recovery": (".cloudrift", recovered),
+    "flip": (".cloudrift", flip_file),
     "own sound": (".cloudsound", own_file),
     "style card": (".toml", card_file),
     "finish": (".toml", finish_file),

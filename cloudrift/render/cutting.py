@@ -180,9 +180,10 @@ def _filling(cut: Cut, fitting: Fitting, whole: Stereo, count: int) -> Stereo:
     """A span stretched to fill its place (a part of it, where it is struck several times)."""
     wanted = max(LEAST_FRAMES, cut.lasts // cut.times)
     lead = int(LEAD_S * fitting.rate)
-    part = _from(whole, fitting.origin + cut.start, cut.span, round_=fitting.round_and_round)
+    span = max(1, min(cut.span, whole.shape[1]))
+    part = _from(whole, fitting.origin + cut.start, span, round_=fitting.round_and_round)
     part = part[:, ::-1] if cut.backward else part
-    longer = wanted / max(1, cut.span)
+    longer = wanted / span
     padded = np.pad(part, ((0, 0), (lead, lead)))
     long = round(padded.shape[1] * longer)
     made = stretched(np.ascontiguousarray(padded), long, fitting.rate)
