@@ -40,8 +40,9 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.lru import made_bytes
 from cloudrift.ground.memory import keep_memory_tidy
-from cloudrift.loop import chord_edits, edits, own_notes
+from cloudrift.loop import chord_edits, edits, flipping, flips, own_notes
 from cloudrift.loop.model import Loop
+from cloudrift.loop.scatter import Rules, scattered
 from cloudrift.render.player import SWITCH_INTERVAL_S
 from cloudrift.sound.catalogue import CATALOGUE
 from cloudrift.style import house_cards, sketch
@@ -69,7 +70,7 @@ class Deeds:
             (6, self.setting), (3, self.treatment), (2, self.layer), (4, self.chord),
             (3, self.level), (2, self.notes), (5, self.undo), (3, self.stage), (5, self.press),
             (6, self.click), (1, self.select), (1, self.preview), (1, self.alone), (1, self.bare),
-            (1, self.another), (1, self.tempo), (1, self.play),
+            (1, self.another), (1, self.tempo), (1, self.play), (2, self.flip),
         ]  # fmt: skip
 
     def one(self) -> None:
@@ -172,6 +173,20 @@ class Deeds:
     def stage(self) -> None:
         """Go to another stage."""
         self.window.show_stage(self.rng.randrange(5))
+
+    def flip(self) -> None:
+        """Print something, or lay a flip out otherwise; too many are taken out again."""
+        found = [x for x in self.loop.layers if x.flipped is not None]
+        if len(found) > 3:
+            self.session.apply("fewer", lambda x: edits.remove_layer(x, found[0].id))
+        one = self._layer()
+        if not found or self.rng.random() < 0.15:
+            self.window.flip.printing.print_what((one,) if one and self.rng.random() < 0.5 else ())
+            return
+        rules = Rules(amount=60, octave=10, silence=5, draw=self.rng.randrange(99))
+        edit = self.rng.choice((flipping.backward, flipping.backward_in_order, flipping.reset,
+                                lambda flip: scattered(flip, rules, 3840)))  # fmt: skip
+        self.session.apply("flip", lambda x: flips.with_flip(x, found[-1].id, edit))
 
     def press(self) -> None:
         """Press a key where the focus is."""
