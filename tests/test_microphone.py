@@ -383,6 +383,29 @@ def test_where_nothing_is_plugged_in_the_stand_in_is_opened():
         open_microphone(44_100, "Atlas 2", lambda: 0.0)
 
 
+def test_the_oldest_takes_go_when_all_are_too_long(bars, qtbot, monkeypatch):
+    before = bars.window.session.loop
+    monkeypatch.setattr(taker_module, "MOST_TAKEN_S", 9.0)
+    sing(bars, qtbot, 3.1)
+    put(bars, qtbot, before)
+    takes = bars.window.microphone.taker.takes
+    assert [take.number for take in takes] == [2, 3]
+    assert bars.window.microphone.list.topLevelItemCount() == 2
+
+
+def test_a_microphone_that_does_not_start_is_said(bars, monkeypatch):
+    class Stubborn(Plugged):
+        def start(self, push):
+            raise CloudriftError("the microphone could not be started (busy); choose another")
+
+    monkeypatch.setattr(taker_module, "open_microphone", lambda rate, _n, now: Stubborn(rate, now))
+    window = bars.window
+    window.microphone.taker.open("")
+    assert window.microphone.taker.state is State.OFF
+    assert "could not be started" in window.message.text()
+    assert not window.microphone.take.isEnabled()
+
+
 def test_the_stand_in_sings_in_the_loops_key_and_time(small_loop):
     phrase = taker_module.phrase_for(small_loop, 0, True, 44_100, lambda: False)
     assert np.abs(phrase).max() == pytest.approx(taker_module.PHRASE_PEAK, abs=1e-4)

@@ -63,7 +63,13 @@ class _Input:
 
         source = take()
         next(source)
-        self._device.start(source)
+        try:
+            self._device.start(source)
+        except miniaudio.MiniaudioError as error:
+            raise CloudriftError(
+                f"the microphone could not be started ({error}); check that no other program holds "
+                "it, or choose another"
+            ) from error
 
     def close(self) -> None:
         """Stop and let the device go."""

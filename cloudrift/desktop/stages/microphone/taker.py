@@ -34,7 +34,7 @@ TAIL_MS = 120  # what was sung to the last that was heard is still on its way
 TEST_MS = 2200
 MOST_LATE_MS = 1000 * capture.MOST_LATE_S
 PHRASE_PEAK = 0.35  # that the stand-in sings
-MOST_TAKES = 24
+MOST_TAKEN_S = 600.0  # in all takes that are kept: 230 MB
 
 
 class State(Enum):
@@ -354,7 +354,8 @@ class Taker(QObject):
                             rest=self._rendered())  # fmt: skip
                 self.takes.append(take)
         new = self.takes[before:]
-        self.takes = self.takes[-MOST_TAKES:]
+        while sum(take.seconds for take in self.takes) > MOST_TAKEN_S and len(self.takes) > 1:
+            del self.takes[0]
         if new:
             whole = [take for take in new if take.turn.whole]
             self.took.emit(whole[-1] if whole else max(new, key=lambda take: take.seconds))
