@@ -325,6 +325,21 @@ def test_a_recording_is_cut_as_it_is(qtbot, window):
     assert "print it and cut that" in window.message.text()
 
 
+def test_a_print_whose_recipe_is_lost_stays_playable_and_says_so(qtbot, window, stage):
+    session = window.session
+    session.document.open(session.loop, None)  # as from a template, which has the loop alone
+    window.show_stage(3)
+    settled(qtbot, session)
+    for act in (stage.again.click, stage.recipe.click, stage.compare.click,
+                stage.result.instead.click):  # fmt: skip
+        window.message.hide()
+        act()
+        assert "print it anew" in window.message.text() and window.message.isVisible()
+    assert not stage.compare.isChecked()
+    stage.hands["Backward"].click()
+    assert order(stage) == "h- g- f- e- d- c- b- a-"
+
+
 def test_two_flips_are_chosen_between(qtbot, window, stage):
     window.flip.printing.print_what(("l2",))
     qtbot.waitUntil(lambda: len(stage.flips()) == 2, timeout=60_000)

@@ -12,7 +12,7 @@ from cloudrift.desktop.session.trouble import error_words
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import flips
-from cloudrift.loop.document import Document
+from cloudrift.loop.document import Document, Print
 from cloudrift.loop.flip import Flipped
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.loop.prints import loop_to_print, recipe_of, with_print, with_reprint
@@ -42,6 +42,17 @@ class Printing(QObject):
     def _flip(self) -> Flipped | None:
         layer = self._layer()
         return layer.flipped if layer else None
+
+    def kept(self) -> tuple[Print, Loop] | None:
+        """The shown flip's print and the loop that it was made from; None, said, where none is."""
+        flip = self._flip
+        try:
+            if flip is None or not flip.print_id:
+                raise CloudriftError("that is no print, so no loop was kept with it")
+            return recipe_of(self._session.document.history.now, flip.print_id)
+        except CloudriftError as error:
+            self._session.say(str(error))
+            return None
 
     def fill(self, menu: QMenu) -> None:
         """Put all that can be printed into a menu."""
@@ -110,13 +121,12 @@ class Printing(QObject):
 
     def reprint(self) -> None:
         """Print the open loop, or the same layers of it, in the shown print's place."""
-        session, flip = self._session, self._flip
-        if flip is None or not flip.print_id:
-            session.say("that is no print, so there is nothing to print again")
+        session, kept = self._session, self.kept()
+        if kept is None:
             return
+        old, before = kept
         try:
-            old, before = recipe_of(session.document.history.now, flip.print_id)
-            source = _without_flips_of(session.loop, flip.print_id)
+            source = _without_flips_of(session.loop, old.id)
             loop = loop_to_print(source, old.recipe.layers, bare=_is_bare(before))
         except CloudriftError as error:
             session.say(str(error))
@@ -150,11 +160,10 @@ class Printing(QObject):
 
     def show_recipe(self) -> None:
         """Put the loop that the print was made from in the open one's place, as one step."""
-        session, flip = self._session, self._flip
-        if flip is None or not flip.print_id:
-            session.say("that is no print, so no loop was kept with it")
+        session, kept = self._session, self.kept()
+        if kept is None:
             return
-        _print, before = recipe_of(session.document.history.now, flip.print_id)
+        _print, before = kept
 
         def edit(loop: Loop) -> Loop:
             """The layers as they were; flips stay, for they are cut from what was printed."""

@@ -17,9 +17,9 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, Value
 from cloudrift.loop import flipping, flips, recordings
 from cloudrift.loop.apart import own_document
+from cloudrift.loop.document import Print
 from cloudrift.loop.flip import LONGEST_DECAY_MS, Flipped, Place
 from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.prints import recipe_of
 from cloudrift.loop.recorded import MOST_SEMITONES, FromRecording
 from cloudrift.loop.scatter import Rules, scattered
 from cloudrift.notes.time import bar_ticks
@@ -67,9 +67,13 @@ class Result(Inspector):
 
     apart_wanted = pyqtSignal(object)  # Document
 
-    def __init__(self, session: Session, edit: Edit, layer: Callable[[], Layer | None]) -> None:
+    def __init__(
+        self, session: Session, edit: Edit, layer: Callable[[], Layer | None],
+        kept: Callable[[], tuple[Print, Loop] | None],
+    ) -> None:  # fmt: skip
+        """``edit`` changes the flip that ``layer`` shows; ``kept`` is its print, and its loop."""
         super().__init__()
-        self._session, self._edit, self._layer = session, edit, layer
+        self._session, self._edit, self._layer, self._kept = session, edit, layer, kept
         self._at = 0
         self._all = False
         self._scatter = Preview(session, self)
@@ -227,12 +231,10 @@ class Result(Inspector):
 
     def use_instead(self) -> None:
         """Let it sound instead of what it was printed from."""
-        layer = self._layer()
-        flip = layer.flipped if layer else None
-        if layer is None or flip is None or not flip.print_id:
+        layer, kept = self._layer(), self._kept()
+        if layer is None or kept is None:
             return
-        print_, _loop = recipe_of(self._session.document.history.now, flip.print_id)
-        layers = print_.recipe.layers
+        layers = kept[0].recipe.layers
         if self._session.apply(
             "use a flip instead", lambda loop: flips.use_instead(loop, layer.id, layers)
         ):  # fmt: skip

@@ -37,7 +37,6 @@ from cloudrift.loop.document import Document
 from cloudrift.loop.flip import Flipped
 from cloudrift.loop.history import Moment
 from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.prints import recipe_of
 from cloudrift.render.cutting import hits_in
 from cloudrift.render.laying import Laying, made_of
 from cloudrift.render.plan import layer_laying
@@ -83,7 +82,7 @@ class FlipStage(QWidget):
         self.threads = Threads()
         self.threads.edited.connect(self.edit)
         self.words = label("", size=11.5, name="soft")
-        self.result = Result(session, self.edit, lambda: self.layer)
+        self.result = Result(session, self.edit, lambda: self.layer, self.printing.kept)
         self.threads.chosen.connect(self.result.show_place)
         self.hands: dict[str, QPushButton] = {}
         self.alone = QPushButton("Hear it alone")
@@ -319,25 +318,25 @@ class FlipStage(QWidget):
 
     def _swap_compare(self) -> None:
         """Let the compare switch go between the flip and the loop that it was printed from."""
-        session, layer = self._session, self.layer
-        flip = layer.flipped if layer else None
-        if session.hearing.then is not None or flip is None or not flip.print_id:
-            session.hearing.compare_with(None)
-            return
-        print_, loop = recipe_of(session.document.history.now, flip.print_id)
-        session.hearing.compare_with(Moment(document=Document(loop=loop), label=print_.name))
+        hearing = self._session.hearing
+        kept = None if hearing.then is not None else self.printing.kept()
+        if kept is None:
+            hearing.compare_with(None)
+        else:
+            print_, loop = kept
+            hearing.compare_with(Moment(document=Document(loop=loop), label=print_.name))
 
     # --- showing ------------------------------------------------------------------------------
 
     def _show(self) -> None:
-        flips, layer = self.flips(), self.layer
+        found, layer = self.flips(), self.layer
         with QSignalBlocker(self.which):
             self.which.clear()
-            for one in flips:
+            for one in found:
                 self.which.addItem(one.name, one.id)
             if layer is not None:
-                self.which.setCurrentIndex(flips.index(layer))
-        self.which.setVisible(bool(flips))
+                self.which.setCurrentIndex(found.index(layer))
+        self.which.setVisible(bool(found))
         self._show_flip()
 
     def _show_flip(self) -> None:
@@ -359,8 +358,8 @@ class FlipStage(QWidget):
             facts = flip.of.facts
             known = [facts.key.text] if facts.key else []
             known += [f"{facts.tempo:.5g} BPM"] if facts.tempo else []
-            self.says.setText(" · ".join(["printed in" if is_print else "recorded in", *known])
-                              if known else "")  # fmt: skip
+            how = "printed in" if is_print else "recorded in"
+            self.says.setText(f"{how} {' at '.join(known)}" if known else "")
             if not self.stop.isVisible():
                 self.words.setText(words_of(flip))
                 set_look(self.words, "soft")
