@@ -10,7 +10,7 @@ from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine, silence,
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.listen.hits import hits_of
 from cloudrift.audio.looped import slice_wrapped
-from cloudrift.audio.stretch import LEAD_S, stretched
+from cloudrift.audio.stretch import LEAD_S, pitch_shifted, stretched
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.lru import remembered
 from cloudrift.loop.flip import Flipped, Place
@@ -153,7 +153,7 @@ def _read(cut: Cut, fitting: Fitting, clips: ClipStore, count: int, semitones: f
     speed = 2 ** (semitones / 12) if tape else 1.0
     if cut.fills:
         return _filling(cut, fitting, made_of(_shifted(fitting, semitones), clips), count)
-    whole = made_of(fitting if tape else _shifted(fitting, semitones), clips)
+    whole = made_of(fitting, clips)
     # Behind the span goes on what the fade out takes.
     most = cut.span + round(max(0, count - cut.lasts) * speed)
     long = min(round(count * speed), most)
@@ -161,7 +161,11 @@ def _read(cut: Cut, fitting: Fitting, clips: ClipStore, count: int, semitones: f
         return silence(count)
     origin = fitting.origin + cut.start
     first = origin + cut.span - long if cut.backward else origin
-    part = _from(whole, first, long, round_=fitting.round_and_round)
+    # Of a shift that holds the length, only the span is made, from a little before it on.
+    lead = int(LEAD_S * fitting.rate) if semitones and not tape else 0
+    part = _from(whole, first - lead, long + 2 * lead, round_=fitting.round_and_round)
+    if lead:
+        part = pitch_shifted(part, semitones, fitting.rate)[:, lead : lead + long]
     if cut.backward:
         part = part[:, ::-1]
     if tape:
