@@ -478,7 +478,7 @@ def test_a_pieces_colour_is_its_chords_and_places_say_what_they_do(eight):  # no
     place = Place(at_tick=0, length_ticks=960, from_tick=960, from_ticks=960, backward=True,
                   times=3, semitones=-2.0, tape=True, level_db=-3.0, mute=True)  # fmt: skip
     assert model.place_text(place) == "backward, 3 times, −2 st tape, −3.0 dB, off"
-    assert model.short(place) == ("b−", "×3")
+    assert model.short(place) == ("b−", "×3 −2")
     assert model.place_at(10) == 0 and model.place_at(767) == 7 and model.piece_at(-5) is None
     assert model.snapped(500) == 480 and model.snapped(9999) == 7200
     assert model.cut_near(97) == 960 and model.cut_near(120) is None

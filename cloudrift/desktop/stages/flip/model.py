@@ -57,9 +57,10 @@ class FlipModel:
         return letters_of(self.piece_of(place))
 
     def short(self, place: Place) -> tuple[str, str]:
-        """Write a place as an order is typed: its letters with − for backward; how often."""
-        return (self.letters(place) + "−" * place.backward,
-                f"×{place.times}" if place.times > 1 else "")  # fmt: skip
+        """Write a place in few signs: its letters with − for backward; how often, how high."""
+        parts = [f"×{place.times}"] if place.times > 1 else []
+        parts += [number(place.semitones, "+g")] if place.semitones else []
+        return self.letters(place) + "−" * place.backward, " ".join(parts)
 
     def place_text(self, place: Place) -> str:
         """Say what a place does to its piece, as far as it does anything."""
