@@ -573,3 +573,13 @@ def test_heard_alone_the_loop_says_what_is_heard(eight):
     assert [c.root for c in alone_.chords] == [(roots[1] - 3) % 12, (roots[0] - 3) % 12]
     unknown = replace(flipping.backward(eight), of=replace(of, facts=eight.of.facts))
     assert flips.heard_alone(in_loop(unknown), "l9").key == loop.key
+
+
+def test_how_a_chord_was_played_is_in_the_print_and_not_told_of_its_chords_again():
+    loop = make_small_loop()
+    first = loop.chords[0]
+    played = replace(first, muted=first.voices[:1], late_ticks=40, gate=0.5)
+    loop = replace(loop, chords=(played, *loop.chords[1:]))
+    flip = flip_of(with_print(Document(loop=loop), loop, "0" * 24, FACTS, (), 0.0))
+    assert flip.chords[0] == replace(first, late_ticks=0, gate=1.0)
+    assert flipping.chords_now(flip, 2)[0].voices == tuple(v + 2 for v in first.voices)

@@ -21,10 +21,9 @@ def own_loop(loop: Loop, layer_id: str) -> Loop:
     facts = flip.of.facts
     if facts.key is None:
         raise CloudriftError(f"the key of {layer.name} is not known; say it in Layers first")
-    tempo = loop.tempo
     up = flip.of.semitones
     if flip.of.fit == "tape" and facts.tempo:
-        up += 12 * math.log2(tempo / facts.tempo)
+        up += 12 * math.log2(loop.tempo / facts.tempo)
     shift = round(up)
     chords = chords_now(flip, shift)
     return replace(

@@ -313,6 +313,13 @@ def set_line(loop: Loop, line_of: LineAt, line: Line) -> Loop:
     return loop.with_owner(line_of, line=line)
 
 
+def bare_of(loop: Loop) -> Loop:
+    """Return the loop without any treatment, on layers or on the whole."""
+    layers = tuple(replace(layer, line=()) for layer in loop.layers)
+    groups = tuple(replace(group, line=()) for group in loop.groups)
+    return replace(loop, layers=layers, groups=groups, line=())
+
+
 def set_line_blend(loop: Loop, line_of: LineAt, blend: float) -> Loop:
     """Blend what a whole line makes (0-1) into what goes into it.
 

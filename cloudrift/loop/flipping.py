@@ -352,6 +352,16 @@ def heard_chords(flip: Flipped) -> tuple[tuple[int, int, Chord | None], ...]:
                  for p in flip.places)  # fmt: skip
 
 
+def moved(chord: Chord, semitones: int) -> Chord:
+    """Return a chord so many semitones higher, by octaves where there are no such notes.
+
+    How it was played is not told of it, for that is in the sound already.
+    """
+    voices = sorted({spec.in_reach(voice + semitones) for voice in chord.voices})
+    return Chord(id=chord.id, start_tick=chord.start_tick, length_ticks=chord.length_ticks,
+                 voices=tuple(voices), root=(chord.root + semitones) % 12)  # fmt: skip
+
+
 def chords_now(flip: Flipped, semitones: int) -> tuple[Chord, ...]:
     """Return the chords that are heard in a flip so many semitones higher, place by place.
 
@@ -361,11 +371,11 @@ def chords_now(flip: Flipped, semitones: int) -> tuple[Chord, ...]:
     for start, end, chord in heard_chords(flip):
         if chord is None:
             continue
-        voices = tuple(sorted({spec.in_reach(voice + semitones) for voice in chord.voices}))
+        now = moved(chord, semitones)
         last = chords[-1] if chords else None
-        if last is not None and last.voices == voices and last.end_tick == start:
+        if last is not None and last.voices == now.voices and last.end_tick == start:
             chords[-1] = replace(last, length_ticks=end - last.start_tick)
             continue
-        chords.append(Chord(id=f"c{len(chords) + 1}", start_tick=start, length_ticks=end - start,
-                            voices=voices, root=(chord.root + semitones) % 12))  # fmt: skip
+        chords.append(replace(now, id=f"c{len(chords) + 1}", start_tick=start,
+                              length_ticks=end - start))  # fmt: skip
     return tuple(chords)

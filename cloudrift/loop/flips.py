@@ -27,9 +27,7 @@ def flip_in(loop: Loop, layer_id: str) -> Flipped:
 
 def with_flip(loop: Loop, layer_id: str, edit: Callable[[Flipped], Flipped]) -> Loop:
     """Change the flip that a layer is."""
-    made = edit(flip_in(loop, layer_id))
-    layers = (replace(x, source=made) if x.id == layer_id else x for x in loop.layers)
-    return replace(loop, layers=tuple(layers))
+    return loop.with_owner(layer_id, source=edit(flip_in(loop, layer_id)))
 
 
 def flip_recording(loop: Loop, layer_id: str) -> Loop:
@@ -44,9 +42,7 @@ def flip_recording(loop: Loop, layer_id: str) -> Loop:
     if ticks < SHORTEST_TICKS:
         raise CloudriftError(f"{layer.name} is too short to be cut")
     made = flip_of(replace(source, every_bars=0), ticks)
-    made = cut(made, cuts_at(made, "beats", loop.metre))
-    layers = (replace(x, source=made) if x.id == layer_id else x for x in loop.layers)
-    return replace(loop, layers=tuple(layers))
+    return loop.with_owner(layer_id, source=cut(made, cuts_at(made, "beats", loop.metre)))
 
 
 def heard_alone(loop: Loop, layer_id: str) -> Loop:
@@ -80,8 +76,7 @@ def with_layers_of(loop: Loop, other: Loop, layers: tuple[Layer, ...]) -> Loop:
 
 def use(loop: Loop, layer_id: str) -> Loop:
     """Let a flip sound among the layers."""
-    layers = (replace(x, parked=False, mute=False) if x.id == layer_id else x for x in loop.layers)
-    return replace(loop, layers=tuple(layers))
+    return loop.with_owner(layer_id, parked=False, mute=False)
 
 
 def use_instead(loop: Loop, layer_id: str, printed: tuple[str, ...]) -> Loop:
@@ -120,6 +115,5 @@ def put_bass(loop: Loop, layer_id: str) -> Loop:
         raise CloudriftError(f"no chords are known in {layer.name}, so no bass can follow them")
     ids = {t.id for t in layer.line}
     low_cut = Treatment(id=new_id("t", ids), kind="cuts").set("low_cut_hz", BASS_CUT_HZ)
-    cut_off = replace(layer, line=(low_cut, *layer.line))
-    layers = tuple(cut_off if x.id == layer_id else x for x in loop.layers)
-    return recordings.put_bass(replace(loop, layers=layers), layer_id, tuple(notes))
+    loop = loop.with_owner(layer_id, line=(low_cut, *layer.line))
+    return recordings.put_bass(loop, layer_id, tuple(notes))

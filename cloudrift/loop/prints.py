@@ -12,10 +12,9 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED, free_name
-from cloudrift.loop import spec
-from cloudrift.loop.chord import Chord
 from cloudrift.loop.document import Document, Print, Recipe, RecipeLoop
-from cloudrift.loop.flipping import cut, cuts_at, flip_of
+from cloudrift.loop.edits import bare_of
+from cloudrift.loop.flipping import cut, cuts_at, flip_of, moved
 from cloudrift.loop.model import Layer, Loop, new_id
 from cloudrift.loop.recorded import Facts, FromRecording
 
@@ -32,9 +31,7 @@ def loop_to_print(loop: Loop, layers: tuple[str, ...] = (), *, bare: bool = Fals
     go back into the loop. Raises CloudriftError where nothing would be heard.
     """
     if bare:
-        layers_ = tuple(replace(layer, line=()) for layer in loop.layers)
-        groups = tuple(replace(group, line=()) for group in loop.groups)
-        loop = replace(loop, layers=layers_, groups=groups, line=())
+        loop = bare_of(loop)
     if layers:
         wanted = {x.id for x in loop.layers if x.id in layers or x.group in layers}
         kept = tuple(replace(x, mute=False, parked=False)
@@ -71,7 +68,7 @@ def with_print(
     made = Print(id=new_id("p", (one.id for one in document.prints)), name=facts.name, clip=clip,
                  recipe=Recipe(loop=hash_of(printed), layers=layers))  # fmt: skip
     shift = (printed.sounding_key.pc - printed.key.pc + 6) % 12 - 6
-    chords = tuple(_moved(chord, shift) for chord in printed.chords)
+    chords = tuple(moved(chord, shift) for chord in printed.chords)
     of = FromRecording(clip=clip, facts=facts, fit="tempo", gain_db=gain_db)
     flip = flip_of(of, printed.ticks, chords, made.id)
     if chords:
@@ -85,13 +82,6 @@ def with_print(
     recipes[hash_of(printed)] = RecipeLoop(content=hash_of(printed), loop=printed)
     return replace(document, loop=loop, prints=(*document.prints, made),
                    recipes=tuple(recipes.values()))  # fmt: skip
-
-
-def _moved(chord: Chord, shift: int) -> Chord:
-    """A chord as it sounds so many semitones higher, by octaves where there are no such notes."""
-    voices = sorted({spec.in_reach(voice + shift) for voice in chord.voices})
-    return Chord(id=chord.id, start_tick=chord.start_tick, length_ticks=chord.length_ticks,
-                 voices=tuple(voices), root=(chord.root + shift) % 12)  # fmt: skip
 
 
 def recipe_of(document: Document, print_id: str) -> tuple[Print, Loop]:

@@ -83,8 +83,7 @@ def set_facts(loop: Loop, layer_id: str, **changes: Any) -> Loop:
 
 def with_recording(loop: Loop, layer_id: str, source: FromRecording) -> Loop:
     """Put another recording, or the same otherwise, in a layer's place."""
-    layers = (x.with_recorded(source) if x.id == layer_id else x for x in loop.layers)
-    return replace(loop, layers=tuple(layers))
+    return loop.with_owner(layer_id, source=loop.layer(layer_id).with_recorded(source).source)
 
 
 def in_reach(semitones: float) -> float:
@@ -159,8 +158,7 @@ def put_instead(loop: Loop, layer_id: str, source: FromRecording, semitones: flo
     new = replace(shifted(source, semitones), at_tick=old.at_tick, hold_vowels=old.hold_vowels)
     names = [one.name for one in loop.layers if one.id != layer_id]
     name = free_name(source.facts.name[:NAME_TYPED] or "Recording", names)
-    layers = (replace(x, source=new, name=name) if x.id == layer_id else x for x in loop.layers)
-    return replace(loop, layers=tuple(layers))
+    return loop.with_owner(layer_id, source=new, name=name)
 
 
 def take_tempo(loop: Loop, layer_id: str) -> Loop:

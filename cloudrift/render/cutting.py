@@ -19,6 +19,7 @@ from cloudrift.render.laying import Fitting, Laying, laying_of, made_of
 from cloudrift.texture.context import Context
 
 LEAST_FRAMES = 16
+STRIKE_S, SOFT_END_S = 0.002, 0.004  # how a strike within a place rises, and sound ends
 
 
 class Cut(NamedTuple):
@@ -128,10 +129,10 @@ def _made(cut: Cut, fitting: Fitting, clips: ClipStore) -> Stereo:
     each = [round(cut.lasts * i / cut.times) for i in range(cut.times + 1)]
     for i, (first, last) in enumerate(pairwise(each)):
         semitones = cut.semitones + i * cut.step_st
-        tail = fade_out if i == cut.times - 1 else min(int(0.004 * rate), last - first)
+        tail = fade_out if i == cut.times - 1 else min(int(SOFT_END_S * rate), last - first)
         one = _read(cut, fitting, clips, last - first + tail, semitones)
         one = one * np.float32(to_gain(i * cut.step_db))
-        rise = fade_in if i == 0 else min(int(0.002 * rate), one.shape[1] // 2)
+        rise = fade_in if i == 0 else min(int(STRIKE_S * rate), one.shape[1] // 2)
         if rise:
             one[:, :rise] *= raised_cosine(rise)
         if tail:
@@ -175,7 +176,7 @@ def _read(cut: Cut, fitting: Fitting, clips: ClipStore, count: int, semitones: f
     use = min(count, part.shape[1])
     out[:, :use] = part[:, :use]
     if use < count:  # what was cut out ends in its place
-        soft = min(use, int(0.004 * fitting.rate))
+        soft = min(use, int(SOFT_END_S * fitting.rate))
         out[:, use - soft : use] *= raised_cosine(soft)[::-1]
     return out
 

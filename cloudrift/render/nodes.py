@@ -136,7 +136,32 @@ class Played(Node):
         return self.part.stretch(start, count, self._tones, (former.node.part, former.out))
 
 
-class Recorded(Node):
+class _Lying(Node):
+    """Recorded sound that lies in the loop: what takes long is to fit it, and that is kept.
+
+    So any stretch of it is cut from the whole, which is quick to lay.
+    """
+
+    def __init__(
+        self, laying: Laying, clips: ClipStore, place: tuple[str, ...], label: str,
+        depends: tuple[object, ...],
+    ) -> None:  # fmt: skip
+        self._laying, self._clips = laying, clips
+        super().__init__(place=place, depends=depends, label=label)
+
+    @property
+    def frames(self) -> int:
+        """How many frames it makes."""
+        return self._laying.frames
+
+    def stretch(
+        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
+    ) -> Stereo:
+        """Lay it, and cut some frames from that."""
+        return slice_wrapped(self.make([]), start, count)
+
+
+class Recorded(_Lying):
     """A recording, fitted and laid into the loop."""
 
     kind = "recorded"
@@ -144,48 +169,25 @@ class Recorded(Node):
     def __init__(
         self, laying: Laying, clips: ClipStore, place: tuple[str, ...], label: str
     ) -> None:
-        self._laying, self._clips = laying, clips
-        super().__init__(place=place, depends=laying, label=label)
-
-    @property
-    def frames(self) -> int:
-        """How many frames it makes."""
-        return self._laying.frames
+        super().__init__(laying, clips, place, label, depends=laying)
 
     def make(self, inputs: list[Stereo]) -> Stereo:
         """Lay it."""
         return laid(self._laying, self._clips)
 
-    def stretch(
-        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
-    ) -> Stereo:
-        """Lay it: what takes long is to fit it, and that is kept."""
-        return slice_wrapped(self.make([]), start, count)
 
-
-class CutUp(Node):
+class CutUp(_Lying):
     """A recording in pieces, each laid where it plays."""
 
     kind = "cut up"
 
     def __init__(self, cuts: Cuts, clips: ClipStore, place: tuple[str, ...], label: str) -> None:
-        self._cuts, self._clips = cuts, clips
-        super().__init__(place=place, depends=cuts, label=label)
-
-    @property
-    def frames(self) -> int:
-        """How many frames it makes."""
-        return self._cuts.laying.frames
+        self._cuts = cuts
+        super().__init__(cuts.laying, clips, place, label, depends=cuts)
 
     def make(self, inputs: list[Stereo]) -> Stereo:
         """Lay its pieces."""
         return cut_up(self._cuts, self._clips)
-
-    def stretch(
-        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
-    ) -> Stereo:
-        """Lay them: what takes long is to make them, and that is kept."""
-        return slice_wrapped(self.make([]), start, count)
 
 
 class Turns(Node):

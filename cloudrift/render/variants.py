@@ -8,13 +8,6 @@ from cloudrift.loop.edits import set_line, set_treatment
 from cloudrift.loop.model import LineAt, Loop
 
 
-def bare_of(loop: Loop) -> Loop:
-    """Return the loop without any treatment, on layers or on the whole."""
-    layers = tuple(replace(layer, line=()) for layer in loop.layers)
-    groups = tuple(replace(group, line=()) for group in loop.groups)
-    return replace(loop, layers=layers, groups=groups, line=())
-
-
 def without_line(loop: Loop, line_of: LineAt) -> Loop:
     """Return the loop with one line bare: a layer's, or the whole loop's for None."""
     return set_line(loop, line_of, ())

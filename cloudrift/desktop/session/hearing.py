@@ -16,12 +16,13 @@ from cloudrift.desktop.session.selecting import Selecting
 from cloudrift.desktop.session.selection import Selection
 from cloudrift.desktop.session.transport import Transport
 from cloudrift.desktop.session.trouble import error_words
+from cloudrift.loop.edits import bare_of
 from cloudrift.loop.history import Moment
 from cloudrift.loop.model import LineAt, Loop
 from cloudrift.render.audition import click_track
 from cloudrift.render.engine import Engine, Loudness, Rendered
 from cloudrift.render.match import Match, matched
-from cloudrift.render.variants import alone, bare_of, up_to, without_card, without_line
+from cloudrift.render.variants import alone, up_to, without_card, without_line
 from cloudrift.render.worker import RenderWorker
 
 TREATED = "treated"

@@ -33,6 +33,7 @@ GONE_S = 1.5  # without a block: the microphone is no longer there
 TAIL_MS = 120  # what was sung to the last that was heard is still on its way
 TEST_MS = 2200
 MOST_LATE_MS = 1000 * capture.MOST_LATE_S
+PHRASE_TASK = "what the stand-in sings"
 PHRASE_PEAK = 0.35  # that the stand-in sings
 MOST_TAKEN_S = 600.0  # in all takes that are kept: 230 MB
 
@@ -220,7 +221,7 @@ class Taker(QObject):
             self.moved.emit()
             number, rate = len(self.takes), self._session.player.rate
             self._tasks.run(
-                "what the stand-in sings",
+                PHRASE_TASK,
                 lambda stale, _moved: phrase_for(loop, number, pitched, rate, stale),
                 lambda phrase: self._cue(phrase, instead_of), self._no_phrase, lane=Lane.READING,
             )  # fmt: skip
@@ -308,7 +309,7 @@ class Taker(QObject):
     def finish(self) -> None:
         """Stop; what was sung to the last that was heard is waited for, then there are takes."""
         if self.state is State.PREPARES:
-            self._tasks.cancel("what the stand-in sings")
+            self._tasks.cancel(PHRASE_TASK)
             self.state = State.STANDS
         elif self.state is State.COUNT_IN:
             self.state = State.STANDS
@@ -345,13 +346,13 @@ class Taker(QObject):
             turns = capture.turns_of(self._capture, self._start, self._loop_frames,
                                      self.late_ms / 1000 * rate, beat)  # fmt: skip
         self.state = State.STANDS
-        before = len(self.takes)
+        before, rest = len(self.takes), self._rendered()
         for turn in turns:
             if turn.audio.shape[1] and float(np.abs(turn.audio).max()) > 0:
                 number = self.takes[-1].number + 1 if self.takes else 1
                 take = Take(number=number, turn=turn, rate=rate, over=self._over, by=self.name,
                             pitched=self._pitched, tempo=loop.tempo, key=loop.key,
-                            rest=self._rendered())  # fmt: skip
+                            rest=rest)  # fmt: skip
                 self.takes.append(take)
         new = self.takes[before:]
         while sum(take.seconds for take in self.takes) > MOST_TAKEN_S and len(self.takes) > 1:
@@ -376,7 +377,7 @@ class Taker(QObject):
 
     def _forget(self) -> None:
         """Another document is open, and the takes were of the one before."""
-        self._tasks.cancel("what the stand-in sings")
+        self._tasks.cancel(PHRASE_TASK)
         if self.busy:
             self.state = State.STANDS
             self._capture.keeping = False
@@ -413,8 +414,7 @@ class Taker(QObject):
 def phrase_for(
     loop: Loop, number: int, pitched: bool, rate: int, cancelled: Callable[[], bool]
 ) -> NDArray[np.float32]:
-    """Return what the stand-in sings to a loop, (n,): another phrase each time, over its
-    chords."""
+    """Return what the stand-in sings to a loop, (n,): another phrase each time, to its chords."""
     wanted = "sung" if pitched else "spoken"
     fits = [one for one in recipes().values()
             if wanted in one.words.split() and one.kind == "phrase"]  # fmt: skip
