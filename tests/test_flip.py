@@ -537,8 +537,9 @@ def test_a_flip_goes_along_with_key_length_and_metre(eight):
     assert up.layer("l9").flipped.places == eight.places
     four = edits.set_bars(loop, 4)
     assert len(four.layer("l9").flipped.places) == 16
-    one = edits.set_bars(loop, 1)
-    assert flipping.order_text(one.layer("l9").flipped) == "a b c d"
+    one = edits.set_bars(loop, 1)  # it stays whole, and half of it is heard
+    assert one.layer("l9").flipped == loop.layer("l9").flipped
+    assert flipping.order_text(flipping.heard_in(eight, one.ticks)) == "a b c d"
     three = metre.set_metre(loop, (3, 4)).layer("l9").flipped
     assert [p.at_tick for p in three.places] == [0, 960, 1920, 2880, 3840, 4800]
     assert tiles(three)

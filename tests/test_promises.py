@@ -23,7 +23,7 @@ from cloudrift.notes.lens import Lens
 from cloudrift.notes.note import Note
 from cloudrift.notes.touch import Touch, play
 from cloudrift.render import Engine
-from cloudrift.render.plan import loop_context, mix_node, passes_of
+from cloudrift.render.plan import ONCE, loop_context, mix_node, passes_of
 from cloudrift.render.player import Player
 from cloudrift.sound import CATALOGUE
 from cloudrift.style import find_card, house_cards, sketch
@@ -236,7 +236,7 @@ def test_one_pass_keeps_a_group_s_tail_and_all_bars(small_loop):
     engine = Engine()
     once = engine.once(long)
     assert once.shape[1] > long.frames + 4 * RATE
-    mix = engine.audio(mix_node(long, engine.tones, once=True))
+    mix = engine.audio(mix_node(long, engine.tones, ONCE))
     for bar in range(long.bars):
         part = mix[:, long.frames * bar // long.bars : long.frames * (bar + 1) // long.bars]
         assert db(rms(part)) > -50

@@ -22,6 +22,9 @@ from cloudrift.audio.stretch_child import HEAD
 from cloudrift.ground.errors import CloudriftError
 
 PROCESSES = 2
+# Times as long in which a stretch is not heard as one: a blow still rises in 13 ms (10 as it is, 26
+# at 1.75 and 49 at 2), and what steady tones leave beside them lies 50 dB below.
+CLEAN = (0.75, 1.35)
 LEAD_S = 0.24  # two blocks of the stretcher: how long it takes to settle
 # A process that gets no further for so long is given up: neither its pipe moves, nor does it
 # compute. On a crowded machine one that works still gets its share.

@@ -17,7 +17,7 @@ from cloudrift.ground.words import plural
 from cloudrift.loop.model import Group, Layer, Loop
 from cloudrift.notes.midi import midi_file
 from cloudrift.render.engine import Engine, trimmed
-from cloudrift.render.plan import mix_node
+from cloudrift.render.plan import Form, mix_node
 
 Progress = Callable[[int, int, str], None]  # done, of, file name
 
@@ -207,7 +207,7 @@ def _write_loop(
 def _write_bare(
     path: Path, engine: Engine, stop: Callable[[], bool], loop: Loop, order: Order
 ) -> None:
-    audio = engine.audio(mix_node(loop, engine.tones, once=order.once), stop)
+    audio = engine.audio(mix_node(loop, engine.tones, Form(once=order.once)), stop)
     if order.once:
         audio = trimmed(audio, loop.frames, loop.rate)
     _write(path, audio, loop, order, treated=False, what="bare")

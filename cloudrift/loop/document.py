@@ -12,30 +12,55 @@ from msgspec.structs import replace
 from cloudrift.audio.clips import is_clip_name
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import check_name
-from cloudrift.loop.checks import unique
+from cloudrift.loop.checks import unique, within
 from cloudrift.loop.model import Loop
 from cloudrift.loop.newer import Newer
+from cloudrift.loop.recorded import MOST_GAIN_DB
+
+MOST_PASSES = 32
+
+
+class Pass(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """Once round the loop, with some of its layers or groups left out."""
+
+    name: str
+    out: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        check_name("a pass", self.name)
 
 
 class Recipe(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """What a print was made from: a loop by its content, and which of its layers (none: all)."""
+    """What a print was made from: a loop by its content, and which of its layers (none: all).
+
+    It goes round in ``passes``, one after another; none: once, with all of them.
+    """
 
     loop: str
     layers: tuple[str, ...] = ()
+    passes: tuple[Pass, ...] = ()
+
+    def __post_init__(self) -> None:
+        within("number of passes of a print", len(self.passes), 0, MOST_PASSES)
 
 
 class Print(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """Sound that was made of a loop: its clip, and its recipe."""
+    """Sound that was made of a loop: its clip, and its recipe.
+
+    ``gain_db`` brings it back to how loud it was, where it was kept softer.
+    """
 
     id: str
     name: str
     clip: str
     recipe: Recipe
+    gain_db: float = 0.0
 
     def __post_init__(self) -> None:
         check_name("a print", self.name)
         if not is_clip_name(self.clip):
             raise CloudriftError(f"print {self.id}: {self.clip[:60]!r} does not name a recording")
+        within(f"print {self.id}: gain", self.gain_db, 0, MOST_GAIN_DB, " dB")
 
 
 class RecipeLoop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):

@@ -5,18 +5,14 @@ heard of it, fitted and shifted.
 """
 
 from itertools import pairwise
-from typing import TYPE_CHECKING
 
 import msgspec
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import plural
+from cloudrift.ground.words import check_name, plural
 from cloudrift.loop.checks import within
 from cloudrift.loop.chord import Chord
 from cloudrift.loop.recorded import FromRecording, WithoutNotes
-
-if TYPE_CHECKING:
-    pass
 
 MOST_CUTS, MOST_PLACES, MOST_TIMES, MOST_CHORDS = 512, 1024, 64, 512
 SHORTEST_TICKS = 15  # a hundred and twenty-eighth
@@ -24,6 +20,7 @@ MOST_ST, LOWEST_DB, HIGHEST_DB = 24.0, -60.0, 12.0
 FADE_IN_MS, FADE_OUT_MS = 2.0, 8.0
 LONGEST_FADE_MS, LONGEST_DECAY_MS = 2000.0, 8000.0
 MOST_TICKS = 1 << 24
+LEAST_LONGER, MOST_LONGER = 0.25, 4.0
 
 
 class Place(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -81,6 +78,17 @@ class Place(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         return self.from_tick + self.from_ticks
 
     @property
+    def stretches(self) -> tuple[float, float]:
+        """How many times as long what plays in it is made, at the least and the most.
+
+        That is so to fill its place, and where its pitch goes and its length is held.
+        """
+        longer = self.length_ticks / self.times / self.from_ticks if self.fills else 1.0
+        ends = (self.semitones, self.semitones + (self.times - 1) * self.step_st)
+        held = [longer * (1.0 if self.tape else 2 ** (end / 12)) for end in ends]
+        return min(held), max(held)
+
+    @property
     def plain(self) -> bool:
         """Whether it plays as it is in the recording, wherever; forward or backward."""
         as_it_is = Place(at_tick=self.at_tick, length_ticks=self.length_ticks,
@@ -89,11 +97,24 @@ class Place(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         return self == as_it_is and self.length_ticks == self.from_ticks
 
 
+class Label(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """What a recording is called from a tick on, to where the next label is."""
+
+    at_tick: int
+    name: str
+
+    def __post_init__(self) -> None:
+        within("the place of a label", self.at_tick, 0, MOST_TICKS, " ticks")
+        check_name("a label", self.name)
+
+
 class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
     """A recording (``of``), cut at ``cuts`` (ticks, the first 0), playing at ``places``.
 
-    It lasts ``length_ticks`` where nothing is moved. ``chords`` are those that sound in it, as far
-    as they are known; ``print_id`` names the print that it was cut from.
+    It lasts ``length_ticks`` where nothing is moved; what lies behind the end of its loop is not
+    heard there. ``chords`` are those that sound in it, as far as they are known; ``labels`` name
+    spans of it; it is laid over ``longer`` times as many bars as it was recorded in.
+    ``print_id`` names the print that it was cut from.
     """
 
     of: FromRecording
@@ -101,12 +122,15 @@ class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
     cuts: tuple[int, ...]
     places: tuple[Place, ...]
     chords: tuple[Chord, ...] = ()
+    labels: tuple[Label, ...] = ()
+    longer: float = 1.0
     print_id: str = ""
 
     def check(self, where: str) -> None:
         """Raise CloudriftError that names what can't be."""
         self.of.check(where)
         within(f"{where}: length", self.length_ticks, SHORTEST_TICKS, MOST_TICKS, " ticks")
+        within(f"{where}: times as many bars", self.longer, LEAST_LONGER, MOST_LONGER)
         within(f"{where}: number of pieces", len(self.cuts), 1, MOST_CUTS)
         within(f"{where}: number of places", len(self.places), 0, MOST_PLACES)
         edges = (*self.cuts, self.length_ticks)
@@ -125,6 +149,15 @@ class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
                 )
             end = place.end_tick
         within(f"{where}: number of chords", len(self.chords), 0, MOST_CHORDS)
+        within(f"{where}: number of labels", len(self.labels), 0, MOST_CUTS)
+        ticks = [label.at_tick for label in self.labels]
+        if ticks != sorted(set(ticks)) or any(tick >= self.length_ticks for tick in ticks):
+            raise CloudriftError(f"{where}: its labels do not rise from its start to its end")
+
+    @property
+    def own_tempo(self) -> float:
+        """The tempo (BPM) at which what was recorded is not stretched; 0 where it has none."""
+        return self.of.facts.tempo * self.longer
 
     # --- pieces -------------------------------------------------------------------------------
 
@@ -142,12 +175,21 @@ class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
         return next((c for c in self.chords
                      if c.start_tick <= tick < c.start_tick + c.length_ticks), None)  # fmt: skip
 
+    def label_at(self, tick: int) -> Label | None:
+        """Return the label of the span that a tick of the recording lies in."""
+        return next((x for x in reversed(self.labels) if x.at_tick <= tick), None)
+
+    @property
+    def long_ticks(self) -> int:
+        """How long it is in all: as long as what was cut, or to where its last place ends."""
+        return max(self.length_ticks, self.places[-1].end_tick if self.places else 0)
+
     # --- as a source --------------------------------------------------------------------------
 
     @property
     def end_tick(self) -> int:
-        """Where its last place ends."""
-        return self.places[-1].end_tick if self.places else 0
+        """It may be longer than its loop: what lies behind that is not heard."""
+        return 0
 
     @property
     def name(self) -> str:

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterable
+from fractions import Fraction
 from itertools import pairwise
 from typing import Any
 
@@ -10,11 +11,20 @@ from msgspec.structs import replace
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import spec
 from cloudrift.loop.chord import Chord
-from cloudrift.loop.flip import SHORTEST_TICKS, Flipped, Place, letters_of
+from cloudrift.loop.chord_time import lasting
+from cloudrift.loop.flip import (
+    LEAST_LONGER,
+    MOST_LONGER,
+    SHORTEST_TICKS,
+    Flipped,
+    Label,
+    Place,
+    letters_of,
+)
 from cloudrift.loop.recorded import FromRecording
 from cloudrift.notes.time import bar_ticks, beat_ticks
 
-CUT_AT = ("chords", "beats", "bars", "hits", "even")
+CUT_AT = ("chords", "beats", "bars", "hits", "labels", "even")
 _PLACE = re.compile(r"([a-z]+)(-?)(?:x(\d+))?$")
 
 
@@ -46,6 +56,10 @@ def cuts_at(
         found = [0, *(chord.start_tick for chord in flip.chords)]
         if len(found) < 2:
             raise CloudriftError("no chords are known in it; cut it at beats, or evenly")
+    elif what == "labels":
+        found = [label.at_tick for label in flip.labels]
+        if not found:
+            raise CloudriftError("nothing of it has a label; choose a piece and press Label")
     elif what in ("beats", "bars"):
         found = list(range(0, total, beat_ticks(metre) if what == "beats" else bar_ticks(metre)))
     elif what == "hits":
@@ -287,7 +301,7 @@ def _in_chords(flip: Flipped) -> list[tuple[int, int]]:
     edges = {0, flip.length_ticks, *(chord.start_tick for chord in flip.chords)}
     inside = {edge for edge in edges
               if not any(p.at_tick < edge < p.end_tick for p in flip.places)}  # fmt: skip
-    return list(pairwise(sorted(inside | {0, max(flip.length_ticks, flip.end_tick)})))
+    return list(pairwise(sorted(inside | {0, flip.long_ticks})))
 
 
 def ordered(flip: Flipped, words: str) -> Flipped:
@@ -333,17 +347,74 @@ def order_text(flip: Flipped) -> str:
 
 
 def to_length(flip: Flipped, ticks: int) -> Flipped:
-    """Return a flip in a loop that is cut or repeated to so many ticks: its places are, too."""
+    """Return a flip that is repeated to so many ticks; a longer one stays as it is."""
+    if flip.long_ticks >= ticks:
+        return flip
+    return with_places(flip, _to(flip, ticks))
+
+
+def heard_in(flip: Flipped, ticks: int) -> Flipped:
+    """Return what is heard of a flip in a loop of so many ticks: what lies behind it is left out.
+
+    A flip that is shorter stays as it is.
+    """
+    return flip if flip.long_ticks <= ticks else with_places(flip, _to(flip, ticks))
+
+
+def _to(flip: Flipped, ticks: int) -> list[Place]:
+    """Places cut or repeated to so many ticks."""
     out: list[Place] = []
-    start = 0
-    while start < ticks and flip.places:
+    for start in range(0, ticks if flip.places else 0, flip.long_ticks):
         for place in flip.places:
             at = start + place.at_tick
             if ticks - at >= SHORTEST_TICKS:
                 length = min(place.length_ticks, ticks - at)
                 out.append(replace(place, at_tick=at, length_ticks=length))
-        start += max(flip.length_ticks, flip.end_tick)
-    return with_places(flip, out)
+    return out
+
+
+def in_bars(flip: Flipped, bars: int, metre: tuple[int, int]) -> Flipped:
+    """Lay what was cut over so many bars, all that plays going along: slower, or quicker.
+
+    Raises CloudriftError where a piece would become too short, or it does not keep to the tempo.
+    """
+    if flip.of.fit not in ("tempo", "tape") or not flip.of.facts.tempo:
+        raise CloudriftError(f"{flip.name} does not follow the tempo, so it can't last {bars} bars")
+    ticks = bars * bar_ticks(metre)
+    ratio = Fraction(ticks, flip.length_ticks)
+    longer_by = round(flip.longer * float(ratio), 9)
+    if not LEAST_LONGER <= longer_by <= MOST_LONGER:
+        raise CloudriftError(
+            f"over {bars} bars, {flip.name} would last {longer_by:g} times as long; "
+            f"{LEAST_LONGER:g} to {MOST_LONGER:g} times is what can be"
+        )
+
+    def longer(tick: int) -> int:
+        return round(tick * ratio)
+
+    def place(one: Place) -> Place:
+        at, start = longer(one.at_tick), longer(one.from_tick)
+        return replace(one, at_tick=at, length_ticks=longer(one.end_tick) - at, from_tick=start,
+                       from_ticks=longer(one.end_from) - start)  # fmt: skip
+
+    def chord(one: Chord) -> Chord:
+        return lasting(one, longer(one.start_tick), longer(one.end_tick))
+
+    return replace(
+        flip, length_ticks=ticks, cuts=tuple(longer(cut) for cut in flip.cuts),
+        places=tuple(place(one) for one in flip.places),
+        chords=tuple(chord(one) for one in flip.chords),
+        labels=tuple(replace(one, at_tick=longer(one.at_tick)) for one in flip.labels),
+        longer=longer_by,
+    )  # fmt: skip
+
+
+def labelled(flip: Flipped, tick: int, name: str) -> Flipped:
+    """Call what was cut something from a tick on; an empty name takes the label there out."""
+    others = [label for label in flip.labels if label.at_tick != tick]
+    if name.strip():
+        others.append(Label(at_tick=tick, name=name.strip()))
+    return replace(flip, labels=tuple(sorted(others, key=lambda label: label.at_tick)))
 
 
 def heard_chords(flip: Flipped) -> tuple[tuple[int, int, Chord | None], ...]:

@@ -1,17 +1,18 @@
 """Flips among the layers of a loop: found, made of recordings, heard alone, used."""
 
+import math
 from collections.abc import Callable
 
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import recordings
+from cloudrift.loop import recordings, spec
 from cloudrift.loop.flip import SHORTEST_TICKS, Flipped
-from cloudrift.loop.flipping import chords_now, cut, cuts_at, flip_of, heard_chords
+from cloudrift.loop.flipping import chords_now, cut, cuts_at, flip_of, heard_chords, heard_in
 from cloudrift.loop.model import Layer, Loop, new_id
 from cloudrift.loop.recorded import FromRecording
 from cloudrift.notes.note import Note
-from cloudrift.notes.time import TICKS_PER_QUARTER
+from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 from cloudrift.texture.treatment import Treatment
 
 BASS_FROM, BASS_VELOCITY, BASS_CUT_HZ = 28, 92, 160.0  # from E1 on; what is taken out below
@@ -49,14 +50,29 @@ def heard_alone(loop: Loop, layer_id: str) -> Loop:
     """Return the loop with a flip alone heard, without the whole loop's line.
 
     Its key and its chords are those that are heard in the flip, as far as they are known, so that
-    whatever shows the loop shows that.
+    whatever shows the loop shows that. One that is parked is heard as long as it is.
     """
     alone, flip = heard_with(loop, layer_id), flip_in(loop, layer_id)
+    if loop.layer(layer_id).parked:
+        alone = replace(alone, bars=bars_of(flip, loop), chords=())
     key = flip.of.facts.key
-    if key is None or not flip.chords or flip.of.at_tick or flip.of.fit == "tape":
+    if key is None or not flip.chords or flip.of.at_tick:
         return alone
-    shift = round(flip.of.semitones)
-    return replace(alone, key=key.shifted(shift), chords=chords_now(flip, shift))
+    shift = round(shift_of(flip, loop.tempo))
+    heard = heard_in(flip, alone.ticks)
+    return replace(alone, key=key.shifted(shift), chords=chords_now(heard, shift))
+
+
+def shift_of(flip: Flipped, tempo: float) -> float:
+    """Return how far a flip's pitch goes from what was recorded, in semitones, at a tempo."""
+    own = flip.own_tempo
+    taped = 12 * math.log2(tempo / own) if flip.of.fit == "tape" and own else 0.0
+    return flip.of.semitones + taped
+
+
+def bars_of(flip: Flipped, loop: Loop) -> int:
+    """Return how many bars of a loop's metre a flip lasts, as far as a loop may be long."""
+    return min(-(-flip.long_ticks // bar_ticks(loop.metre)), spec.MAX_BARS)
 
 
 def heard_with(loop: Loop, *ids: str) -> Loop:
@@ -100,7 +116,7 @@ def put_bass(loop: Loop, layer_id: str) -> Loop:
     """
     flip, layer = flip_in(loop, layer_id), loop.layer(layer_id)
     notes: list[Note] = []
-    shift = round(flip.of.semitones)
+    shift = round(shift_of(flip, loop.tempo))
     for start, end, chord in heard_chords(flip):
         if chord is None:
             continue

@@ -26,7 +26,7 @@ from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
 FORMAT = "cloudrift loop"
-SCHEMA = 9
+SCHEMA = 10
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
 ORIGIN = "origin.txt"  # beside it, in what a crash left: where the loop is from
@@ -81,6 +81,8 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     # Schema 9 gives recordings of own sounds their keys and velocities (before, the nearest
     # played), layers that are flips, and prints beside the loop; none were before.
     8: lambda document: document,
+    # Schema 10 gives prints passes, and flips labels and a length of their own; none had before.
+    9: lambda document: document,
 }
 
 
@@ -282,13 +284,27 @@ def _document_from(text: bytes, where: str) -> Document:
                 raise CloudriftError(f"{where}: {_placed(str(error), 'loop')}") from error
         else:
             return _with_prints(loop, head.prints, head.recipes, where)
-    document = {"loop": in_bounds(msgspec.json.decode(head.loop), where)}
-    for step in range(head.schema, SCHEMA):
-        document = MIGRATIONS[step](document)
-    raw = document["loop"]
-    if not isinstance(raw, dict):
+    return _earlier(head, where)
+
+
+def _earlier(head: _Head, where: str) -> Document:
+    """Read what an earlier program has written: its loop, and those that prints were made from."""
+    loop = _brought_up(msgspec.json.decode(head.loop), head.schema, where)
+    if not isinstance(loop, dict):
         raise CloudriftError(f"{where}: {MEMBER} has no loop in it")
-    return Document(loop=_loop_of(raw, where))
+    recipes = msgspec.json.decode(head.recipes)
+    for one in recipes if isinstance(recipes, list) else ():
+        if isinstance(one, dict) and "loop" in one:
+            one["loop"] = _brought_up(one["loop"], head.schema, where)
+    return _with_prints(_loop_of(loop, where), head.prints, msgspec.json.encode(recipes), where)
+
+
+def _brought_up(loop: object, schema: int, where: str) -> object:
+    """Return a loop as it was written in an earlier schema, as it would be written now."""
+    document = {"loop": in_bounds(loop, where)}
+    for step in range(schema, SCHEMA):
+        document = MIGRATIONS[step](document)
+    return document["loop"]
 
 
 def _newer_from(text: bytes, schema: int, where: str) -> Document:

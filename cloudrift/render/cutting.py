@@ -14,6 +14,7 @@ from cloudrift.audio.stretch import LEAD_S, pitch_shifted, stretched
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.lru import remembered
 from cloudrift.loop.flip import Flipped, Place
+from cloudrift.loop.flipping import heard_in
 from cloudrift.notes.time import TICKS_PER_QUARTER, Clock
 from cloudrift.render.laying import Fitting, Laying, laying_of, made_of
 from cloudrift.texture.context import Context
@@ -54,12 +55,13 @@ class Cuts(NamedTuple):
 
 def cuts_of(flip: Flipped, context: Context, ticks: int, metre: tuple[int, int]) -> Cuts:
     """Return how a flip is laid into a loop of so many ticks, in front of its layer's line."""
-    laying = laying_of(flip.of, context, ticks, metre)
+    laying = laying_of(flip.of, context, ticks, metre, longer=flip.longer)
+    flip = heard_in(flip, ticks)
     clock = Clock.of(context.tempo, context.rate)
     first = clock.frames(flip.of.at_tick)
     level = to_gain(flip.of.gain_db)
     heard = [place for place in flip.places if not place.mute]
-    lead = _leads(flip, heard)
+    lead = _leads(flip, heard, ticks)
     rate = context.rate
     cuts = []
     for place, (led, leads) in zip(heard, lead, strict=True):
@@ -79,16 +81,16 @@ def cuts_of(flip: Flipped, context: Context, ticks: int, metre: tuple[int, int])
     return Cuts(laying._replace(gain_db=0.0), tuple(cuts))
 
 
-def _leads(flip: Flipped, heard: list[Place]) -> list[tuple[bool, bool]]:
+def _leads(flip: Flipped, heard: list[Place], ticks: int) -> list[tuple[bool, bool]]:
     """Of each place, whether the one before leads on into it, and it into the next.
 
-    Round the loop, the last leads into the first.
+    Round the loop, ``ticks`` long, the last leads into the first.
     """
     total = flip.length_ticks
 
     def on(one: Place, then: Place, *, over: bool) -> bool:
         same = one.plain and then.plain and one.backward == then.backward
-        meets = one.end_tick == then.at_tick + over * total
+        meets = one.end_tick == then.at_tick + over * ticks
         ends, begins = (
             (one.from_tick, then.end_from) if one.backward else (one.end_from, then.from_tick)
         )

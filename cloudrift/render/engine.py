@@ -1,7 +1,7 @@
 """The engine: runs plans on a small thread pool, through the cache, until told to stop."""
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass
 from typing import Any, TypeVar
@@ -17,7 +17,7 @@ from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.model import Group, Layer, Loop
 from cloudrift.render.cache import AudioCache
 from cloudrift.render.nodes import Former, Node, steps
-from cloudrift.render.plan import group_node, layer_node, loop_node, placed
+from cloudrift.render.plan import ONCE, Form, group_node, layer_node, loop_node, placed
 from cloudrift.sound.part import ToneCache
 from cloudrift.texture.treatment import acting
 
@@ -194,21 +194,33 @@ class Engine:
 
     def once(self, loop: Loop, cancelled: Callable[[], bool] = never) -> Stereo:
         """Return one pass from silence, with its tail, ended where it has died away."""
-        node = loop_node(loop, self.tones, once=True)
+        node = loop_node(loop, self.tones, ONCE)
         return trimmed(self.audio(node, cancelled), loop.sounding_frames, loop.rate)
+
+    def in_passes(
+        self, loop: Loop, outs: Sequence[frozenset[str]], cancelled: Callable[[], bool] = never
+    ) -> Stereo:
+        """Return the loop going round in passes, from the last into the first: (2, frames).
+
+        In each, some layers or groups play nothing (``outs``); what they have played rings on.
+        """
+        node = loop_node(loop, self.tones, Form(outs=tuple(outs)))
+        return self.audio(node, cancelled)
 
     def stem(
         self, loop: Loop, layer: Layer, *, once: bool = False, cancelled: Callable[[], bool] = never
     ) -> Stereo:
         """Return one layer as it enters its group or the sum: treated, at its level and pan."""
-        return placed(self.audio(layer_node(loop, layer, self.tones, once=once), cancelled), layer)
+        return placed(
+            self.audio(layer_node(loop, layer, self.tones, Form(once=once)), cancelled), layer
+        )
 
     def group_stem(
         self, loop: Loop, group: Group, *, once: bool = False,
         cancelled: Callable[[], bool] = never,
     ) -> Stereo:  # fmt: skip
         """Return a group as it enters the sum: its layers behind its line, at its level and pan."""
-        node = group_node(loop, group.id, self.tones, once=once)
+        node = group_node(loop, group.id, self.tones, Form(once=once))
         return placed(self.audio(node, cancelled), group)
 
     def heard_layer(

@@ -65,9 +65,13 @@ class Laying(NamedTuple):
 
 
 def laying_of(
-    source: FromRecording, context: Context, ticks: int, metre: tuple[int, int]
-) -> Laying:
-    """Return how a recording is laid into a loop of so many ticks, in front of its layer's line."""
+    source: FromRecording, context: Context, ticks: int, metre: tuple[int, int], *,
+    longer: float = 1.0,
+) -> Laying:  # fmt: skip
+    """Return how a recording is laid into a loop of so many ticks, in front of its layer's line.
+
+    One that follows the tempo is laid over ``longer`` times as many bars as it was recorded in.
+    """
     clock = Clock.of(context.tempo, context.rate)
     bar = bar_ticks(metre)
     first = source.at_tick % ticks
@@ -75,21 +79,21 @@ def laying_of(
     starts = range(first, ticks, every) if every else (first,)
     kind = source.facts.kind
     return Laying(
-        fitting=_fitting(source, context),
+        fitting=_fitting(source, context, longer),
         starts=tuple(clock.frames(tick) for tick in starts),
         fills=kind == "bed", ends=kind == "loop" and every > 0, gain_db=source.gain_db,
         loop_frames=context.loop_frames, frames=context.frames, once=context.once,
     )  # fmt: skip
 
 
-def _fitting(source: FromRecording, context: Context) -> Fitting:
+def _fitting(source: FromRecording, context: Context, longer: float) -> Fitting:
     rate, facts = context.rate, source.facts
     first, last = source.first_s, source.end_s
     speed, pace = 1.0, 1.0  # how many times as quick it comes to be, by tape and by stretching
     if source.fit == "tape":
-        speed = _bounded(context.tempo / facts.tempo)
+        speed = _bounded(context.tempo / (facts.tempo * longer))
     elif source.fit == "tempo":
-        pace = _bounded(context.tempo / facts.tempo)
+        pace = _bounded(context.tempo / (facts.tempo * longer))
     beat = 60 / context.tempo
     marks = [b for b in facts.beats_s if first <= b < last] if source.fit == "beats" else []
     if len(marks) > 1:

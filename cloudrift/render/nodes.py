@@ -190,6 +190,36 @@ class CutUp(_Lying):
         return cut_up(self._cuts, self._clips)
 
 
+class Repeated(Node):
+    """A loop's notes in passes: heard from the start of some, with what rings on from each."""
+
+    kind = "repeated"
+
+    def __init__(
+        self, one: Node, turns: tuple[int, ...], context: Context, place: tuple[str, ...],
+        label: str,
+    ) -> None:  # fmt: skip
+        """``one`` is the steady state where it plays in all passes, and otherwise one pass."""
+        self._turns, self._context = turns, context
+        super().__init__(place=place, depends=(turns, context.depends(in_key=False)),
+                         inputs=(one,), label=label)  # fmt: skip
+
+    def make(self, inputs: list[Stereo]) -> Stereo:
+        """Lay it where it plays."""
+        if len(self._turns) == self._context.passes:
+            return self._context.tiled(inputs[0])
+        out = silence(self._context.frames)
+        for turn in self._turns:
+            add_wrapped(out, inputs[0], turn * self._context.loop_frames)
+        return out
+
+    def stretch(
+        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
+    ) -> None:
+        """Passes are printed, rather than played while they are changed."""
+        del inputs, start, count, former
+
+
 class Turns(Node):
     """Two sounds that take turns, added up: each has the notes of its own turns."""
 

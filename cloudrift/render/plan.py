@@ -4,6 +4,8 @@ notes -> bare layer -> after its treatments -> mix -> after the whole loop's tre
 whose key is in the cache is not run, so changing one thing runs only what follows from it.
 """
 
+from typing import NamedTuple
+
 import numpy as np
 from msgspec.structs import replace
 
@@ -24,6 +26,7 @@ from cloudrift.render.nodes import (
     Node,
     Played,
     Recorded,
+    Repeated,
     Riding,
     Summed,
     Treated,
@@ -35,6 +38,20 @@ from cloudrift.texture.context import Context
 from cloudrift.texture.treatment import Line, after, fused, tail_s, time_ratio
 
 ONCE_LONGEST_TAIL_S = 40.0
+
+
+class Form(NamedTuple):
+    """How a loop goes: in its steady state, ``once`` from silence, or round in passes.
+
+    ``outs`` are the layers and groups that play no notes in each pass; what they have played
+    before rings on.
+    """
+
+    once: bool = False
+    outs: tuple[frozenset[str], ...] = ()
+
+
+STEADY, ONCE = Form(), Form(once=True)
 
 
 def passes_of(loop: Loop) -> int:
@@ -54,32 +71,32 @@ def _group_line(loop: Loop, layer: Layer) -> Line:
     return loop.group(layer.group).line if layer.group else ()
 
 
-def loop_context(loop: Loop, *, once: bool = False) -> Context:
+def loop_context(loop: Loop, form: Form = STEADY) -> Context:
     """Return the context in front of the whole loop's line."""
     return Context(
         rate=loop.rate,
         exact_frames=float(loop.exact_frames),
         tempo=loop.tempo,
         cuts=tuple(loop.clock.frames(c.start_tick) for c in loop.chords) or (0,),
-        passes=passes_of(loop) if once else 1,
-        once=once,
+        passes=passes_of(loop) if form.once else max(1, len(form.outs)),
+        once=form.once,
         key=loop.key,
     )
 
 
-def layer_context(loop: Loop, layer: Layer, *, once: bool = False) -> Context:
+def layer_context(loop: Loop, layer: Layer, form: Form = STEADY) -> Context:
     """Return the context in front of a layer's line.
 
     A line that makes its layer longer (tape), or its group's, is fed a layer that was played as
     much faster, so that it comes out on the loop's grid.
     """
-    return group_context(loop, layer.group, once=once).stretched(1 / time_ratio(layer.line))
+    return group_context(loop, layer.group, form).stretched(1 / time_ratio(layer.line))
 
 
-def group_context(loop: Loop, group_id: str, *, once: bool = False) -> Context:
+def group_context(loop: Loop, group_id: str, form: Form = STEADY) -> Context:
     """Return the context in front of a group's line; in front of the sum where there is none."""
     line = loop.group(group_id).line if group_id else ()
-    return loop_context(loop, once=once).stretched(1 / time_ratio(line))
+    return loop_context(loop, form).stretched(1 / time_ratio(line))
 
 
 def step_context(loop: Loop, line_of: LineAt, count: int) -> Context:
@@ -105,11 +122,12 @@ def step_node(loop: Loop, line_of: LineAt, tones: ToneCache, count: int) -> Node
             return loop_node(loop, tones, count=count)
 
 
-def layer_laying(loop: Loop, layer: Layer, *, once: bool = False) -> Laying:
+def layer_laying(loop: Loop, layer: Layer, form: Form = STEADY) -> Laying:
     """Return how a layer that is a recording is laid into its loop, in front of its line."""
     assert layer.recorded is not None
-    context = layer_context(loop, layer, once=once)
-    return laying_of(layer.recorded, context, loop.ticks, loop.metre)
+    context = layer_context(loop, layer, form)
+    longer = layer.flipped.longer if layer.flipped else 1.0
+    return laying_of(layer.recorded, context, loop.ticks, loop.metre, longer=longer)
 
 
 def recorded_sound(loop: Loop, layer: Layer, clips: ClipStore) -> Stereo:
@@ -120,25 +138,30 @@ def recorded_sound(loop: Loop, layer: Layer, clips: ClipStore) -> Stereo:
     return laid(layer_laying(loop, layer), clips)
 
 
-def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, *, once: bool = False) -> Node:
+def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, form: Form = STEADY) -> Node:
     """Return the step that makes a layer's sound: its notes played, or its recording laid.
 
     Two sounds that take turns are added up.
     """
+    if form.outs:
+        turns = tuple(i for i, out in enumerate(form.outs) if not {layer.id, layer.group} & out)
+        one = bare_layer(loop, layer, tones, STEADY if len(turns) == len(form.outs) else ONCE)
+        context = layer_context(loop, layer, form)
+        return Repeated(one, turns, context, ("passes", layer.id), f"{layer.name}: passes")
     if isinstance(layer.source, Flipped):
-        context = layer_context(loop, layer, once=once)
+        context = layer_context(loop, layer, form)
         cuts = cuts_of(layer.source, context, loop.ticks, loop.metre)
         return CutUp(cuts, tones.clips, ("bare", layer.id), f"{layer.name}: pieces")
     if isinstance(layer.source, FromRecording):
-        laying = layer_laying(loop, layer, once=once)
+        laying = layer_laying(loop, layer, form)
         return Recorded(laying, tones.clips, ("bare", layer.id), f"{layer.name}: recording")
     notes = loop.notes_of(layer)
     if layer.played.other is None or len(layer.source.sounds) == 1:
-        return _played(loop, layer, layer.played.sound, notes, tones, 0, once=once)
+        return _played(loop, layer, layer.played.sound, notes, tones, 0, form)
     turn = layer.played.other.every_bars * bar_ticks(loop.metre)
     pieces = in_turns(notes, turn)
     one, other = (
-        _played(loop, layer, sound, pieces[i], tones, i, once=once)
+        _played(loop, layer, sound, pieces[i], tones, i, form)
         for i, sound in enumerate(layer.source.sounds)
     )
     return Turns(one, other, ("turns", layer.id), f"{layer.name}: two sounds in turn")
@@ -164,14 +187,14 @@ def in_turns(notes: tuple[Note, ...], turn: int) -> tuple[tuple[Note, ...], tupl
 
 def _played(
     loop: Loop, layer: Layer, sound: SoundUse, notes: tuple[Note, ...], tones: ToneCache,
-    which: int, *, once: bool,
+    which: int, form: Form,
 ) -> Node:  # fmt: skip
     """Notes played with one of a layer's sounds, the ``which``-th."""
-    context = layer_context(loop, layer, once=once)
+    context = layer_context(loop, layer, form)
     part = Part(
         notes=notes, instrument=sound.of, settings=in_tempo(sound.settings, context.tempo),
         clock=Clock.of(context.tempo, loop.rate), loop_ticks=loop.ticks, frames=context.frames,
-        once=once,
+        once=form.once,
     )  # fmt: skip
     return Played(part, tones, ("bare", layer.id, str(which)), f"{layer.name}: notes")
 
@@ -191,12 +214,12 @@ def through(source: Node, line: Line, context: Context, place: str, blend: float
 
 
 def layer_node(
-    loop: Loop, layer: Layer, tones: ToneCache, *, count: int | None = None, once: bool = False
+    loop: Loop, layer: Layer, tones: ToneCache, form: Form = STEADY, *, count: int | None = None
 ) -> Node:
     """Return a layer behind the first ``count`` of its treatments (all of them for None)."""
-    bare = bare_layer(loop, layer, tones, once=once)
+    bare = bare_layer(loop, layer, tones, form)
     # The context follows from the whole line: what comes later decides how fast it is played.
-    context = layer_context(loop, layer, once=once)
+    context = layer_context(loop, layer, form)
     blend = layer.line_blend if count is None else 1.0
     node = through(bare, layer.line[:count], context, layer.id, blend)
     if layer.level_ride is None or count is not None:
@@ -223,36 +246,36 @@ def _gains(of: Layer | Group) -> tuple[float, float]:
     return gain * left, gain * right
 
 
-def mix_node(loop: Loop, tones: ToneCache, *, once: bool = False) -> Node:
+def mix_node(loop: Loop, tones: ToneCache, form: Form = STEADY) -> Node:
     """Return the sum of the layers and groups that are heard, in front of the loop's line."""
     heard = loop.heard()
-    parts = [(x.id, layer_node(loop, x, tones, once=once), _gains(x))
+    parts = [(x.id, layer_node(loop, x, tones, form), _gains(x))
              for x in heard if not x.group]  # fmt: skip
     there = {x.group for x in heard}
-    parts += [(group.id, group_node(loop, group.id, tones, once=once), _gains(group))
+    parts += [(group.id, group_node(loop, group.id, tones, form), _gains(group))
               for group in loop.groups if group.id in there]  # fmt: skip
-    frames = loop_context(loop, once=once).frames
-    return Summed(parts, frames, ("mix",), "mix", once=once)
+    frames = loop_context(loop, form).frames
+    return Summed(parts, frames, ("mix",), "mix", once=form.once)
 
 
 def group_node(
-    loop: Loop, group_id: str, tones: ToneCache, *, count: int | None = None, once: bool = False
+    loop: Loop, group_id: str, tones: ToneCache, form: Form = STEADY, *, count: int | None = None
 ) -> Node:
     """Return a group's layers, summed, behind the first ``count`` of its treatments."""
-    context = group_context(loop, group_id, once=once)
-    parts = [(x.id, layer_node(loop, x, tones, once=once), _gains(x))
+    context = group_context(loop, group_id, form)
+    parts = [(x.id, layer_node(loop, x, tones, form), _gains(x))
              for x in loop.heard() if x.group == group_id]  # fmt: skip
     what = f"sum of {group_id}"
-    summed = Summed(parts, context.frames, (what,), what, once=once)
+    summed = Summed(parts, context.frames, (what,), what, once=form.once)
     group = loop.group(group_id)
     blend = group.line_blend if count is None else 1.0
     return through(summed, group.line[:count], context, group_id, blend)
 
 
 def loop_node(
-    loop: Loop, tones: ToneCache, *, count: int | None = None, once: bool = False
+    loop: Loop, tones: ToneCache, form: Form = STEADY, *, count: int | None = None
 ) -> Node:
     """Return the whole loop behind the first ``count`` of its treatments (all for None)."""
     blend = loop.line_blend if count is None else 1.0
-    return through(mix_node(loop, tones, once=once), loop.line[:count],
-                   loop_context(loop, once=once), "loop", blend)  # fmt: skip
+    return through(mix_node(loop, tones, form), loop.line[:count],
+                   loop_context(loop, form), "loop", blend)  # fmt: skip

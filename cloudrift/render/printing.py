@@ -10,12 +10,28 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import never
+from cloudrift.loop.document import Document, Pass
 from cloudrift.loop.model import Loop
-from cloudrift.loop.prints import facts_of_print
+from cloudrift.loop.prints import (
+    facts_of_print,
+    followers,
+    recipe_of,
+    with_clip_of,
+    with_reprint,
+)
 from cloudrift.loop.recorded import Facts
 from cloudrift.render.engine import Engine
 
 HIGHEST_DB = -0.1  # what goes higher is kept softer, and turned up again where it plays
+
+
+class Reprint(NamedTuple):
+    """A print that was made anew: what it was made from now, and the sound of that."""
+
+    print_id: str
+    loop: Loop
+    passes: tuple[Pass, ...]
+    made: "Printed"
 
 
 class Printed(NamedTuple):
@@ -27,17 +43,21 @@ class Printed(NamedTuple):
 
 
 def printed(
-    loop: Loop, name: str, clips: ClipStore,
-    cancelled: Callable[[], bool] = never,
+    loop: Loop, name: str, clips: ClipStore, cancelled: Callable[[], bool] = never,
+    passes: tuple[Pass, ...] = (),
 ) -> Printed:  # fmt: skip
     """Print all that is heard of a loop, as it goes round: the same loop makes the same clip.
 
-    It is rendered anew rather than taken from what an edit has followed, so that a print depends
-    on its loop to the last bit.
+    In ``passes``, it goes round once for each, and from the last into the first. It is rendered
+    anew rather than taken from what an edit has followed, so that a print depends on its loop to
+    the last bit.
     """
     fresh = Engine(clips=clips)
     try:
-        audio = fresh.render(loop, cancelled).audio
+        if passes:
+            audio = fresh.in_passes(loop, [frozenset(one.out) for one in passes], cancelled)
+        else:
+            audio = fresh.render(loop, cancelled).audio
     finally:
         fresh.close()
     peak = to_db(float(np.abs(audio).max(initial=0.0)))
@@ -48,3 +68,26 @@ def printed(
     lufs = integrated_lufs(softer, loop.rate)
     facts = facts_of_print(loop, name, audio.shape[1], lufs)
     return Printed(clips.record(softer, loop.rate), facts, gain_db)
+
+
+def reprinted(
+    document: Document, print_id: str, loop: Loop, passes: tuple[Pass, ...], clips: ClipStore,
+    cancelled: Callable[[], bool] = never,
+) -> list[Reprint]:  # fmt: skip
+    """Print a print anew from another loop, and then all prints that were made of what it plays."""
+    name = recipe_of(document, print_id)[0].name
+    out = [Reprint(print_id, loop, passes, printed(loop, name, clips, cancelled, passes))]
+    for other in followers(document, print_id):
+        kept, of = recipe_of(document, other)
+        for one in out:
+            of = with_clip_of(of, one.print_id, *one.made)
+        made = printed(of, kept.name, clips, cancelled, kept.recipe.passes)
+        out.append(Reprint(other, of, kept.recipe.passes, made))
+    return out
+
+
+def with_reprints(document: Document, reprints: list[Reprint]) -> Document:
+    """Put prints that were made anew in their places: all that was cut from them follows."""
+    for one in reprints:
+        document = with_reprint(document, one.print_id, one.loop, *one.made, one.passes)
+    return document

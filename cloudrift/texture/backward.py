@@ -17,12 +17,11 @@ WHOLE, CHORDS = "whole", "chords in order"
 def _process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     if full.word("what") == WHOLE:
         n = context.loop_frames
-        if not context.once:
-            return np.ascontiguousarray(audio[:, ::-1])
-        # One pass: the bars turn round in their place; what rang on after them has no place
-        # before the first bar and is left out.
+        # Each pass turns round in its place. Of one pass from silence, what rang on after it has
+        # no place before the first bar and is left out.
         out = silence(audio.shape[1])
-        out[:, :n] = audio[:, :n][:, ::-1]
+        for first in range(0, n if context.once else audio.shape[1], n):
+            out[:, first : first + n] = audio[:, first : first + n][:, ::-1]
         return out
     return _each_chord(audio, full.number("fade_ms"), context)
 

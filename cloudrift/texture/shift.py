@@ -1,5 +1,7 @@
 """Shift: another pitch, by tape (the length follows) or with the length held."""
 
+import numpy as np
+
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.resample import resample_circular, shift_held
@@ -30,13 +32,14 @@ def _process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
 def held(audio: Stereo, semitones: float, context: Context) -> Stereo:
     """Move the pitch of a sound at its length, joined where chords begin.
 
-    In the steady state one turn is like the next: one is moved, for all of them.
+    Where one turn is like the next, as in the steady state, one is moved for all of them.
     """
-    if context.once:
+    turn = audio[:, : context.loop_frames]
+    alike = not context.once and np.array_equal(audio, context.tiled(turn))
+    if not alike:
         turns = range(context.passes)
         joins = tuple(cut + turn * context.loop_frames for turn in turns for cut in context.cuts)
         return shift_held(audio, semitones, context.rate, joins=joins)
-    turn = audio[:, : context.loop_frames]
     return context.tiled(shift_held(turn, semitones, context.rate, joins=context.cuts))
 
 

@@ -51,6 +51,13 @@ def ask_for_name(parent: QWidget, title: str, what: str, suggested: str) -> str:
     return name.strip()[:NAME_TYPED] if good else ""
 
 
+def ask_for_label(parent: QWidget, suggested: str) -> tuple[str, bool]:
+    """Ask for a label, which may be none, and whether one is wanted at all."""
+    name, good = QInputDialog.getText(parent, "Label", "From here on (empty: no label)",
+                                      text=suggested)  # fmt: skip
+    return name.strip()[:NAME_TYPED], good
+
+
 def ask_for_folder(parent: QWidget, session: Session, title: str) -> Path | None:
     """Ask for a folder; None where none was chosen."""
     chosen = QFileDialog.getExistingDirectory(parent, title, str(session.preferences.folder))

@@ -132,9 +132,9 @@ class OpenDocument(QObject):
         return hidden
 
     def _go(self, history: History, *, moving: bool = False) -> None:
-        before, self.history = self.loop, history
-        if self.loop is not before:
-            self.moved.emit(before, moving)
+        before, self.history = self.history.now, history
+        if history.now is not before:
+            self.moved.emit(before.loop, moving)
 
     # --- files --------------------------------------------------------------------------------
 

@@ -8,13 +8,14 @@ from numpy.typing import NDArray
 
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.ground.words import number
-from cloudrift.loop.flip import Flipped, Place, letters_of
+from cloudrift.loop.flip import MOST_TICKS, Flipped, Place, letters_of
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.theory.key import Key
 from cloudrift.theory.naming import read_chord
 
 COLORS = ("keys", "pad", "pluck", "lead", "strings", "voice", "bell", "grain", "bass")
 EDGE_PX = 4.0
+LEAST_BAR_PX = 90.0  # from one bar that is numbered to the next
 
 
 @dataclass(frozen=True)
@@ -25,6 +26,7 @@ class FlipModel:
     axis: TimeAxis
     metre: tuple[int, int]
     key: Key
+    heard: int = MOST_TICKS  # of it in its loop, in ticks
 
     @cached_property
     def colors(self) -> tuple[str, ...]:
@@ -98,9 +100,17 @@ class FlipModel:
         grid = {*self.flip.cuts, *(place.at_tick for place in self.flip.places), even}
         return min((t for t in grid if t < total), key=lambda t: (abs(t - tick), t))
 
-    def bars(self) -> range:
-        """Return where bars begin."""
-        return range(0, max(self.flip.length_ticks, self.flip.end_tick), bar_ticks(self.metre))
+    def spans(self) -> list[tuple[int, int, str]]:
+        """Return the spans of the print that have a label: start, end and name."""
+        edges = [*(label.at_tick for label in self.flip.labels), self.flip.length_ticks]
+        return [(label.at_tick, end, label.name)
+                for label, end in zip(self.flip.labels, edges[1:], strict=True)]  # fmt: skip
+
+    def bars_named(self) -> list[tuple[int, int]]:
+        """Return the bars whose number has room beside the chords, and where they begin."""
+        bar = bar_ticks(self.metre)
+        each = next((n for n in (1, 2, 4, 8, 16) if self.axis.px(n * bar) >= LEAST_BAR_PX), 32)
+        return [(i + 1, i * bar) for i in range(0, -(-self.flip.long_ticks // bar), each)]
 
 
 def words_of(flip: Flipped) -> str:

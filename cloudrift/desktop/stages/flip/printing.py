@@ -2,30 +2,42 @@
 
 from collections.abc import Callable
 from functools import partial
+from typing import TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QMenu
 
+from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import flips
-from cloudrift.loop.document import Document, Print
+from cloudrift.loop.document import Document, Pass, Print
 from cloudrift.loop.flip import Flipped
 from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.prints import loop_to_print, recipe_of, with_print, with_reprint
-from cloudrift.render.printing import Printed, printed
+from cloudrift.loop.passes import check_passes, passes_in
+from cloudrift.loop.prints import (
+    flip_anew,
+    loop_to_print,
+    printable,
+    recipe_of,
+    with_print,
+)
+from cloudrift.render.printing import Printed, Reprint, printed, reprinted, with_reprints
 
 PRINTING = "print"
 LONGEST_NAME = 40
+Made = TypeVar("Made")
 
 
 class Printing(QObject):
     """Makes prints and flips. ``made`` carries the layer that is new; ``busy`` words, or none."""
 
     made = pyqtSignal(str)
+    passes_wanted = pyqtSignal()
+    list_wanted = pyqtSignal()
     busy = pyqtSignal(str)
 
     def __init__(self, session: Session, tasks: Tasks, layer: Callable[[], Layer | None]) -> None:
@@ -60,6 +72,7 @@ class Printing(QObject):
         menu.clear()
         menu.addAction("The whole loop, treated", partial(self.print_what, (), bare=False))
         menu.addAction("The whole loop, bare", partial(self.print_what, (), bare=True))
+        menu.addAction("In passes, with layers in and out…", self.passes_wanted.emit)
         menu.addSeparator()
         together = [x for x in loop.layers if x.id in self._session.hearing.alone]
         if len(together) > 1:
@@ -70,6 +83,9 @@ class Printing(QObject):
         for group in loop.groups:
             name = f"{group.name} (group)".replace("&", "&&")
             menu.addAction(name, partial(self.print_what, (group.id,)))
+        if self._session.document.history.now.prints:
+            menu.addSeparator()
+            menu.addAction("Prints there are…", self.list_wanted.emit)
         recordings = [x for x in loop.layers if x.recorded is not None and x.flipped is None]
         if recordings:
             menu.addSeparator()
@@ -94,22 +110,26 @@ class Printing(QObject):
         else:
             self._session.say("no layers are heard alone; press hear on some in Layers")
 
-    def print_what(self, layers: tuple[str, ...], *, bare: bool = False) -> None:
+    def print_what(
+        self, layers: tuple[str, ...], *, bare: bool = False, passes: tuple[Pass, ...] = ()
+    ) -> None:
         """Print all that is heard, or some layers or groups, beside the interface."""
         session = self._session
         try:
             loop = loop_to_print(session.loop, layers, bare=bare)
+            check_passes(loop, passes)
         except CloudriftError as error:
             session.say(str(error))
             return
         count = len(session.document.history.now.prints) + 1
-        whole = "Whole loop, bare" if bare else "Whole loop"
+        whole = f"{len(passes)} pass{'es' * (len(passes) != 1)}" if passes else "Whole loop"
+        whole += ", bare" if bare else ""
         what = " and ".join(layer.name for layer in loop.layers) if layers else whole
         name = f"Print {count}, {what}"[:LONGEST_NAME]
 
         def came(got: Printed) -> None:
             def edit(document: Document) -> Document:
-                return with_print(document, loop, got.clip, got.facts, layers, got.gain_db)
+                return with_print(document, loop, *got[:2], layers, got.gain_db, passes)
 
             if session.document.change("print", edit):
                 self.made.emit(session.loop.layers[-1].id)
@@ -117,36 +137,49 @@ class Printing(QObject):
                 sounds = f"; it sounds in {key.text} at {tempo:.5g} BPM" if key else ""
                 session.say(f"{name} stands{sounds}", good=True)
 
-        self._work(loop, name, came)
+        clips = session.clips
+        self._work(
+            f"printing {name}", lambda stale: printed(loop, name, clips, stale, passes), came
+        )
 
     def reprint(self) -> None:
-        """Print the open loop, or the same layers of it, in the shown print's place."""
+        """Print the open loop, or the same layers of it, in the shown print's place.
+
+        Prints that were made of what that plays follow, each from its own loop.
+        """
         session, kept = self._session, self.kept()
         if kept is None:
             return
         old, before = kept
+        document, clips = session.document.history.now, session.clips
         try:
-            source = _without_flips_of(session.loop, old.id)
-            loop = loop_to_print(source, old.recipe.layers, bare=_is_bare(before))
+            loop = loop_to_print(printable(document, old.id), old.recipe.layers,
+                                 bare=_is_bare(before))  # fmt: skip
+            passes = passes_in(loop, old.recipe.passes)
+            check_passes(loop, passes)
         except CloudriftError as error:
             session.say(str(error))
             return
 
-        def came(got: Printed) -> None:
-            if session.document.change("reprint", lambda document: with_reprint(
-                document, old.id, loop, got.clip, got.facts, got.gain_db
-            )):  # fmt: skip
-                session.say(f"{old.name} is printed anew; what was cut from it follows", good=True)
+        def came(got: list[Reprint]) -> None:
+            if session.document.change("reprint", lambda now: with_reprints(now, got)):
+                more = [recipe_of(document, one.print_id)[0].name for one in got[1:]]
+                too = f", and so do {' and '.join(more)}" if more else ""
+                session.say(f"{old.name} is printed anew; what was cut from it follows{too}",
+                            good=True)  # fmt: skip
             else:
                 session.say(f"{old.name} is what it was", good=True)
 
-        self._work(loop, old.name, came)
+        self._work(f"printing {old.name}",
+                   lambda stale: reprinted(document, old.id, loop, passes, clips, stale),
+                   came)  # fmt: skip
 
-    def _work(self, loop: Loop, name: str, came: Callable[[Printed], None]) -> None:
-        clips = self._session.clips
-        self.busy.emit(f"printing {name}…")
+    def _work(
+        self, doing: str, work: Callable[[Callable[[], bool]], Made], came: Callable[[Made], None]
+    ) -> None:
+        self.busy.emit(f"{doing}…")
 
-        def done(got: Printed) -> None:
+        def done(got: Made) -> None:
             self.busy.emit("")
             came(got)
 
@@ -155,8 +188,25 @@ class Printing(QObject):
             if not isinstance(error, Cancelled):
                 self._session.say(error_words(error))
 
-        self._tasks.run(PRINTING, lambda stale, _moved: printed(loop, name, clips, stale), done,
-                        failed, lane=Lane.WRITING)  # fmt: skip
+        self._tasks.run(PRINTING, lambda stale, _moved: work(stale), done, failed,
+                        lane=Lane.WRITING)  # fmt: skip
+
+    def flip_anew(self, print_id: str) -> None:
+        """Make another flip of a print."""
+        session = self._session
+        kept, _loop = recipe_of(session.document.history.now, print_id)
+        clips = session.clips
+
+        def work(_stale: Callable[[], bool]) -> tuple[int, float]:
+            audio, rate = clips.read(kept.clip)
+            return audio.shape[1], integrated_lufs(audio, rate)
+
+        def came(known: tuple[int, float]) -> None:
+            if session.document.change("another flip",
+                                       lambda now: flip_anew(now, print_id, *known)):  # fmt: skip
+                self.made.emit(session.loop.layers[-1].id)
+
+        self._work(f"reading {kept.name}", work, came)
 
     def show_recipe(self) -> None:
         """Put the loop that the print was made from in the open one's place, as one step."""
@@ -193,9 +243,3 @@ def _is_bare(loop: Loop) -> bool:
     """Whether a loop that was printed has no treatment at all."""
     lines = (loop.line, *(x.line for x in loop.layers), *(x.line for x in loop.groups))
     return not any(lines)
-
-
-def _without_flips_of(loop: Loop, print_id: str) -> Loop:
-    """The loop without what was cut from a print: that can't be printed into itself."""
-    kept = tuple(x for x in loop.layers if x.flipped is None or x.flipped.print_id != print_id)
-    return flips.with_layers_of(loop, loop, kept)

@@ -1,5 +1,6 @@
 """The right-hand panel: what the flip sounds in, its pitch and tempo, scattering, each piece."""
 
+import math
 from collections.abc import Callable
 from functools import partial
 from typing import Any
@@ -7,22 +8,24 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
+from cloudrift.audio.stretch import CLEAN
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.kit.parts import ChoiceRow, Inspector, button, heading
+from cloudrift.desktop.kit.parts import ChoiceRow, Inspector, button, heading, label
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, Value
-from cloudrift.loop import flipping, flips, recordings
+from cloudrift.ground.words import plural
+from cloudrift.loop import flipping, flips, recordings, spec
 from cloudrift.loop.apart import own_document
 from cloudrift.loop.document import Print
 from cloudrift.loop.flip import LONGEST_DECAY_MS, Flipped, Place
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.loop.recorded import MOST_SEMITONES, FromRecording
 from cloudrift.loop.scatter import Rules, scattered
-from cloudrift.notes.time import bar_ticks
+from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 
 Edit = Callable[..., None]
 FOLLOWS, STAYS = "moves with it", "stays"
@@ -31,6 +34,8 @@ ON, OFF = "on", "off"
 WHOLE = {f.name: f for f in (
     Field(name="semitones", label="Shift", default=0, unit="st", low=-MOST_SEMITONES,
           high=MOST_SEMITONES),
+    Field(name="bars", label="Length", default=8, unit="bars", low=spec.MIN_BARS,
+          high=spec.MAX_BARS, hint="what was cut is laid over so many bars: slower, or quicker"),
     Field(name="hold_vowels", label="Vowel colour", default=FOLLOWS, choices=(FOLLOWS, STAYS)),
 )}  # fmt: skip
 SCATTER = {f.name: f for f in (
@@ -76,6 +81,7 @@ class Result(Inspector):
         self._session, self._edit, self._layer, self._kept = session, edit, layer, kept
         self._at = 0
         self._all = False
+        self._dragged_from: Flipped | None = None  # what the length is being changed of
         self._scatter = Preview(session, self)
         self._scatter.ended.connect(self._show_scatter)
         self.use = button("Use as a layer", self.use_it, name="strong",
@@ -92,6 +98,7 @@ class Result(Inspector):
         Trying(self.bass, session, self._with_bass, "with a fresh bass")
         self.body.addWidget(self.bass)
         self.whole = self._add("Pitch and tempo", WHOLE, self._set_whole)
+        self.whole["bars"].settled.connect(self._end_drag)
         self.fit = ChoiceRow([("tempo", "hold"), ("tape", "tape")], columns=2, name="To the tempo")
         self.fit.button("tempo").setToolTip("To the loop's tempo, its pitch held")
         self.fit.button("tape").setToolTip("To the loop's tempo as by tape: the pitch goes along")
@@ -107,6 +114,9 @@ class Result(Inspector):
         self.one.chosen.connect(self._choose_all)
         self.one.show_choice(False)
         self.body.addWidget(self.one)
+        self.piece_says = label("", size=11.5, name="signal")
+        self.piece_says.setWordWrap(True)
+        self.body.addWidget(self.piece_says)
         self.piece = self._add("", PIECE, self._set_piece)
         self.body.addStretch(1)
 
@@ -136,9 +146,26 @@ class Result(Inspector):
     # --- the whole ----------------------------------------------------------------------------
 
     def _set_whole(self, name: str, value: Value) -> None:
+        if name == "bars":
+            self._set_bars(round(float(value)))
+            return
         now: Any = value == STAYS if name == "hold_vowels" else float(value)
         self._record(f"flip: {WHOLE[name].label.lower()}", merge=f"flip {name}", moving=True,
                      **{name: now})  # fmt: skip
+
+    def _set_bars(self, bars: int) -> None:
+        metre, layer = self._session.loop.metre, self._layer()
+        if self._dragged_from is None and layer is not None:
+            self._dragged_from = layer.flipped
+
+        def edit(flip: Flipped) -> Flipped:
+            # What a drag passes through leaves no rounding behind.
+            return flipping.in_bars(self._dragged_from or flip, bars, metre)
+
+        self._edit(f"lay over {plural(bars, 'bar')}", edit, merge="flip bars", moving=True)
+
+    def _end_drag(self) -> None:
+        self._dragged_from = None
 
     def _set_fit(self, fit: object) -> None:
         self._record("flip: to the tempo", fit=fit)
@@ -298,6 +325,8 @@ class Result(Inspector):
             return
         self._show_heard(flip.of, layer)
         self.whole["semitones"].set_value(flip.of.semitones)
+        bars = flip.length_ticks / bar_ticks(self._session.loop.metre)
+        self.whole["bars"].set_value(max(1.0, bars))
         self.whole["hold_vowels"].set_value(STAYS if flip.of.hold_vowels else FOLLOWS)
         self.fit.show_choice(flip.of.fit)
         self._show_piece(flip)
@@ -305,18 +334,23 @@ class Result(Inspector):
     def _show_heard(self, of: FromRecording, layer: Layer) -> None:
         """What it sounds in: key and tempo where it lies, and how far it is stretched."""
         loop, facts = self._session.loop, of.facts
-        tempo = loop.tempo
-        pace = tempo / facts.tempo if facts.tempo else 1.0
-        key = facts.key.shifted(round(of.semitones)) if facts.key else None
+        tempo, flip = loop.tempo, layer.flipped
+        own = flip.own_tempo if flip else facts.tempo
+        pace = tempo / own if own else 1.0
+        goes = flips.shift_of(flip, tempo) if flip else of.semitones
+        key = facts.key.shifted(round(goes)) if facts.key else None
         self.title.setText(key.text if key else layer.name)
-        parts = [f"{tempo:.5g} BPM"]
-        if abs(pace - 1) > 0.0005:
-            parts.append(f"stretched {1 / pace:.3g} times; clean from {CLEAN[0]:g} to {CLEAN[1]:g}")
+        bars = flips.bars_of(flip, loop) if flip else loop.bars
+        length_s = bars * bar_ticks(loop.metre) / TICKS_PER_QUARTER * 60 / tempo
+        parts = [f"{tempo:.5g} BPM", plural(bars, "bar"), f"{length_s:.2f} s"]
+        if of.fit != "tape" and abs(pace - 1) > 0.0005:
+            parts.append(f"stretched {1 / pace:.3g} times{clean_words(1 / pace)}")
         if facts.key and key != facts.key:
             parts.append(f"was {facts.key.text}")
         now = self._layer()
         parked = now is not None and now.parked
-        parts.append("heard here alone" if parked else "among the layers")
+        of_it = "" if bars <= loop.bars else f"the first {plural(loop.bars, 'bar')} "
+        parts.append("heard here alone" if parked else f"{of_it}among the layers")
         self.under.setText(" · ".join(parts))
 
     def _show_piece(self, flip: Flipped) -> None:
@@ -332,7 +366,22 @@ class Result(Inspector):
         }  # fmt: skip
         for name, widget in self.piece.items():
             widget.set_value(values[name])
+        self.piece_says.setText(stretch_words(place))
+        self.piece_says.setVisible(bool(self.piece_says.text()))
+
+
+def clean_words(times: float) -> str:
+    """Say where a stretch of so many times is heard as one, behind the number."""
+    least, most = CLEAN
+    return "" if least <= times <= most else f": heard, for clean is {least:g} to {most:g}"
+
+
+def stretch_words(place: Place) -> str:
+    """Say that what plays in a place is stretched so far that it is heard; empty where not."""
+    times = max(place.stretches, key=lambda one: abs(math.log(one)))
+    heard = clean_words(times)
+    how = "by tape it would not be" if place.semitones or place.step_st else "a shorter place helps"
+    return f"stretched {times:.3g} times{heard}; {how}" if heard else ""
 
 
 FLAGS = {"tape": "tape", "fills": "stretched"}  # words that stand for yes
-CLEAN = (0.75, 1.35)  # times as long, in which a stretch is not heard as one

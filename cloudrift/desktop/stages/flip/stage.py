@@ -6,10 +6,11 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QSignalBlocker
+from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
+from cloudrift.desktop.kit.asking import ask_for_label
 from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.parts import (
@@ -27,14 +28,16 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.stages.flip.model import wave_of, words_of
+from cloudrift.desktop.stages.flip.passes import PassesSheet
 from cloudrift.desktop.stages.flip.printing import Printing
+from cloudrift.desktop.stages.flip.prints_sheet import PrintsSheet
 from cloudrift.desktop.stages.flip.result import Result
 from cloudrift.desktop.stages.flip.threads import Threads
 from cloudrift.ground.settings import Field
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import flipping, flips
 from cloudrift.loop.document import Document
-from cloudrift.loop.flip import Flipped
+from cloudrift.loop.flip import MOST_TICKS, Flipped
 from cloudrift.loop.history import Moment
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.render.cutting import hits_in
@@ -74,7 +77,7 @@ class FlipStage(QWidget):
                              "was made from, in the open one's place")  # fmt: skip
         self.stop = button("Cancel", self.printing.cancel)
         self.stop.hide()
-        self.cuts = ChoiceRow([(what, what) for what in flipping.CUT_AT], columns=5, name="Cut at")
+        self.cuts = ChoiceRow([(what, what) for what in flipping.CUT_AT], columns=6, name="Cut at")
         self.cuts.chosen.connect(self._cut)
         self.even = FieldWidget(EVEN, 16.0)
         self.even.edited.connect(lambda _v: self._cut("even", moving=True))
@@ -115,7 +118,7 @@ class FlipStage(QWidget):
         cutting.setContentsMargins(0, 0, 0, 0)
         cutting.setSpacing(6)
         cutting.addWidget(label("Cut at", size=11.5, name="soft"))
-        self.cuts.setFixedWidth(300)
+        self.cuts.setFixedWidth(360)
         cutting.addWidget(self.cuts)
         self.even.setFixedWidth(150)
         cutting.addWidget(self.even)
@@ -170,6 +173,8 @@ class FlipStage(QWidget):
              f"The chosen piece's start struck {STUTTER} times (2 to 9)", None),
             ("Mute", on(flipping.swap_mute, "mute a piece"),
              "The chosen piece silent, or heard again", None),
+            ("Label", self.label_piece, "Give what is cut from here on a name, to the next label",
+             None),
             ("Gap", on(flipping.take_out, "leave a gap"), "Nothing there (.)", None),
         )  # fmt: skip
 
@@ -181,6 +186,8 @@ class FlipStage(QWidget):
         session.opened.connect(lambda: self._tasks.cancel(HITS))
         session.selected.connect(refresh)
         self.printing.made.connect(self._made)
+        self.printing.passes_wanted.connect(self.ask_for_passes)
+        self.printing.list_wanted.connect(self.show_prints)
         self.printing.busy.connect(self._show_busy)
         for signal in (session.hearing.shown_changed, session.hearing.changed):
             signal.connect(WhileShown(self, self._show_flip))
@@ -193,6 +200,8 @@ class FlipStage(QWidget):
             Command("&Print the whole loop", whole, "Ctrl+P", goes=True),
             Command("Print the whole loop, &bare", partial(printing.print_what, (), bare=True),
                     goes=True),
+            Command("Print in &passes, with layers in and out…", self.ask_for_passes, goes=True),
+            Command("All p&rints…", self.show_prints, goes=True),
             Command("Print the chosen &layer", printing.print_chosen, "Ctrl+Shift+P", goes=True),
             Command("Print the layers heard &alone, together", printing.print_together, goes=True),
             Command("&Cut the chosen recording", printing.cut_recording, goes=True),
@@ -226,6 +235,26 @@ class FlipStage(QWidget):
         self._session.select(layer_id=self._layer_id)
         self._hear_parked()
         self._show()
+
+    def show_prints(self) -> None:
+        """Show all prints there are."""
+        sheet = PrintsSheet(self._session, self.printing.flip_anew, self)
+        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        sheet.show()
+
+    def ask_for_passes(self) -> None:
+        """Ask who plays in which pass, and print that."""
+        if not self._session.loop.heard():
+            self._session.say("nothing is heard, so there is nothing to print; add a layer first")
+            return
+        document, layer = self._session.document.history.now, self.layer
+        of = layer.flipped.print_id if layer and layer.flipped else ""
+        passes = next((x.recipe.passes for x in document.prints if x.id == of), ())
+        self._alone.end()  # what is heard of the loop is what is printed
+        sheet = PassesSheet(self._session, self.printing.print_what, self, passes)
+        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        sheet.finished.connect(self._hear_parked)
+        sheet.open()
 
     def edit(
         self, words: str, edit: Callable[[Flipped], Flipped], *, merge: str = "",
@@ -262,6 +291,19 @@ class FlipStage(QWidget):
             self.words.setText(words)
         else:
             self._show_flip()
+
+    def label_piece(self) -> None:
+        """Ask what the print is called from the chosen piece's start on."""
+        layer = self.layer
+        flip = layer.flipped if layer else None
+        if flip is None or self.threads.at >= len(flip.places):
+            self._session.say("no piece is chosen; print first, and choose one below")
+            return
+        tick = flip.places[self.threads.at].from_tick
+        was = next((x.name for x in flip.labels if x.at_tick == tick), "")
+        name, good = ask_for_label(self, was)
+        if good:
+            self.edit("label a span", lambda now: flipping.labelled(now, tick, name))
 
     # --- cutting ------------------------------------------------------------------------------
 
@@ -343,9 +385,10 @@ class FlipStage(QWidget):
         layer = self.shown
         flip = layer.flipped if layer else None
         loop = self._session.loop
-        self.threads.show_flip(
-            flip, loop.metre, flip.of.facts.key or loop.key if flip else loop.key
-        )
+        own = self.layer
+        heard = MOST_TICKS if own is None or own.parked else loop.ticks
+        key = (flip.of.facts.key if flip else None) or loop.key
+        self.threads.show_flip(flip, loop.metre, key, heard)
         there = flip is not None
         is_print = flip is not None and bool(flip.print_id)
         for one in (self.cutting, self.doing):
@@ -393,7 +436,7 @@ class FlipStage(QWidget):
 
     def show_place(self, share: float) -> None:
         """Follow the sound."""
-        self.threads.show_place(share)
+        self.threads.show_place(share, self._session.hearing.shown.ticks)
 
     def focus_first(self) -> None:
         """Take the focus to the picture."""

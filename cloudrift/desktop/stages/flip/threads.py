@@ -24,10 +24,10 @@ from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.flip.model import FlipModel, wave_in
 from cloudrift.ground.words import plural
 from cloudrift.loop import flipping
-from cloudrift.loop.flip import Flipped, Place, letters_of
+from cloudrift.loop.flip import MOST_TICKS, Flipped, Place, letters_of
 from cloudrift.theory.key import Key
 
-PAD, TOP, BETWEEN = 12.0, 20.0, 0.26  # px; share of the height that threads have
+PAD, TOP, LABELS_PX, BETWEEN = 12.0, 20.0, 18.0, 0.26  # px; share of the height for threads
 DRAG_PX, WIDE_PX = 5.0, 64.0
 DIGITS = "123456789"
 
@@ -44,6 +44,7 @@ class Threads(QWidget):
         self.at = 0  # the place that is chosen
         self._wave: NDArray[np.float32] | None = None
         self._share = 0.0
+        self._loop_ticks = 0  # of the loop that is played
         self._drag: tuple[str, int] | None = None  # piece or place, its number
         self._from = QPointF()
         self._now: QPointF | None = None
@@ -58,14 +59,15 @@ class Threads(QWidget):
 
     # --- what is shown ------------------------------------------------------------------------
 
-    def show_flip(self, flip: Flipped | None, metre: tuple[int, int], key: Key) -> None:
-        """Show a flip, or none."""
+    def show_flip(
+        self, flip: Flipped | None, metre: tuple[int, int], key: Key, heard: int = MOST_TICKS
+    ) -> None:
+        """Show a flip, of which so many ticks are heard, or none."""
         if flip is None:
             self.model = None
         else:
-            ticks = max(flip.length_ticks, flip.end_tick)
-            axis = TimeAxis(PAD, max(1.0, self.width() - 2 * PAD), ticks)
-            self.model = FlipModel(flip, axis, metre, key)
+            axis = TimeAxis(PAD, max(1.0, self.width() - 2 * PAD), flip.long_ticks)
+            self.model = FlipModel(flip, axis, metre, key, heard)
             self.at = min(self.at, max(0, len(flip.places) - 1))
         self._name_for_readers()
         self.update()
@@ -75,8 +77,9 @@ class Threads(QWidget):
         self._wave = wave
         self.update()
 
-    def show_place(self, share: float) -> None:
-        """Follow the sound."""
+    def show_place(self, share: float, ticks: int) -> None:
+        """Follow the sound: a share of a loop of so many ticks."""
+        self._loop_ticks = ticks
         if self.model is not None:
             before, after = (self._x_of(s) for s in (self._share, share))
             playhead_moved(self, before, after)
@@ -84,7 +87,7 @@ class Threads(QWidget):
 
     def _x_of(self, share: float) -> float:
         assert self.model is not None
-        return self.model.axis.at_x(share * self.model.axis.ticks)
+        return self.model.axis.at_x(share * (self._loop_ticks or self.model.axis.ticks))
 
     def _name_for_readers(self) -> None:
         if self.model is None:
@@ -113,9 +116,11 @@ class Threads(QWidget):
     @property
     def _rows(self) -> tuple[float, float, float, float]:
         """Top and bottom of the upper row, of the lower row."""
-        room = self.height() - TOP - 8
+        labels = self.model is not None and bool(self.model.flip.labels)
+        top = TOP + LABELS_PX * labels
+        room = self.height() - top - 8
         row = room * (1 - BETWEEN) / 2
-        return TOP, TOP + row, TOP + room - row, TOP + room
+        return top, top + row, top + room - row, top + room
 
     def _is_above(self, y: float) -> bool:
         return y < (self._rows[1] + self._rows[2]) / 2
@@ -128,7 +133,8 @@ class Threads(QWidget):
 
     def resizeEvent(self, _event: QEvent | None) -> None:
         if self.model is not None:
-            self.show_flip(self.model.flip, self.model.metre, self.model.key)
+            model = self.model
+            self.show_flip(model.flip, model.metre, model.key, model.heard)
 
     # --- hands --------------------------------------------------------------------------------
 
@@ -286,6 +292,7 @@ class Threads(QWidget):
             self._paint_thread(painter, model, number, place)
         for number, place in enumerate(model.flip.places):
             self._paint_place(painter, model, number, place)
+        self._paint_behind(painter, model)
         self._paint_drag(painter, model)
         painter.setPen(QPen(color("signal"), 2))
         x = self._x_of(self._share)
@@ -297,16 +304,49 @@ class Threads(QWidget):
 
     def _paint_bars(self, painter: QPainter, model: FlipModel) -> None:
         painter.setFont(figure_font(9.5))
-        for i, tick in enumerate(model.bars()):
+        for i, tick in model.bars_named():
             painter.setPen(color("ink_soft"))
             box = QRectF(model.axis.at_x(tick) + 2, 2, 60, 14)
-            painter.drawText(box, Qt.AlignmentFlag.AlignLeft, str(i + 1) if i else "bar 1")
+            painter.drawText(box, Qt.AlignmentFlag.AlignLeft, str(i) if i > 1 else "bar 1")
         painter.setFont(text_font(11, SEMI))
         painter.setPen(color("ink"))
+        numbered = {tick for _, tick in model.bars_named()}
         for chord in model.flip.chords:
-            away = 44 if chord.start_tick == 0 else 22
+            away = 44 if chord.start_tick == 0 else 22 if chord.start_tick in numbered else 2
             box = QRectF(model.axis.at_x(chord.start_tick) + away, 1, 90, 15)
             painter.drawText(box, Qt.AlignmentFlag.AlignLeft, model.chord_text(chord.start_tick))
+
+        for start, end, name in model.spans():
+            self._paint_label(painter, self._box(start, end, above=True), name)
+
+    def _paint_label(self, painter: QPainter, above: QRectF, name: str) -> None:
+        """A bracket over what is called something."""
+        box = QRectF(above.left(), TOP - 2, above.width(), LABELS_PX)
+        painter.setPen(QPen(color("ink_soft"), 1))
+        painter.drawLine(QPointF(box.left(), box.bottom() - 3), QPointF(box.left(), box.top() + 2))
+        painter.drawLine(QPointF(box.left(), box.bottom() - 3),
+                         QPointF(box.right() - 3, box.bottom() - 3))  # fmt: skip
+        painter.setPen(color("ink"))
+        painter.setFont(text_font(11, SEMI))
+        text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight,
+                                                int(box.width() - 8))  # fmt: skip
+        where = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
+        painter.drawText(box.adjusted(5, 0, 0, 0), where, text)
+
+    def _paint_behind(self, painter: QPainter, model: FlipModel) -> None:
+        """What lies behind the loop's end is not heard: it is seen under a veil, and said."""
+        if model.heard >= model.axis.ticks:
+            return
+        box = self._box(model.heard, model.axis.ticks, above=False)
+        veil = color("paper", 0.78)
+        painter.fillRect(box.adjusted(-1, 0, 1, 0), veil)
+        painter.setPen(color("ink"))
+        painter.setFont(text_font(12, MEDIUM))
+        words = "behind the loop's end: not heard here, but as a loop of its own"
+        where = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+        around = painter.boundingRect(box.adjusted(8, 0, -8, 0), where, words)
+        painter.fillRect(around.adjusted(-6, -4, 6, 4), color("paper"))
+        painter.drawText(around, where, words)
 
     def _paint_piece(
         self, painter: QPainter, model: FlipModel, number: int, start: int, end: int
