@@ -164,7 +164,8 @@ class Printing(QObject):
         def came(got: list[Reprint]) -> None:
             if session.document.change("reprint", lambda now: with_reprints(now, got)):
                 more = [recipe_of(document, one.print_id)[0].name for one in got[1:]]
-                too = f", and so do {' and '.join(more)}" if more else ""
+                do = "do" if len(more) > 1 else "does"
+                too = f", and so {do} {' and '.join(more)}" if more else ""
                 session.say(f"{old.name} is printed anew; what was cut from it follows{too}",
                             good=True)  # fmt: skip
             else:
