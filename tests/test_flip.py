@@ -26,7 +26,7 @@ from cloudrift.loop.scatter import Rules, scattered
 from cloudrift.loop.storage import document_from, load_document, save
 from cloudrift.render import Engine
 from cloudrift.render.cutting import hits_in
-from cloudrift.render.plan import layer_laying
+from cloudrift.render.plan import layer_context, layer_laying
 from cloudrift.render.printing import printed
 from tests.conftest import make_small_loop
 
@@ -584,3 +584,34 @@ def test_how_a_chord_was_played_is_in_the_print_and_not_told_of_its_chords_again
     flip = flip_of(with_print(Document(loop=loop), loop, "0" * 24, FACTS, (), 0.0))
     assert flip.chords[0] == replace(first, late_ticks=0, gate=1.0)
     assert flipping.chords_now(flip, 2)[0].voices == tuple(v + 2 for v in first.voices)
+
+
+def test_some_frames_of_a_flip_are_those_of_the_whole_and_cost_their_own_pieces(made, monkeypatch):
+    from cloudrift.render import cutting
+
+    document, clips, _engine, _audio = made
+    flip = cut(flip_of(document), "beats")
+    flip = flipping.set_place(flip, 2, semitones=12.0)
+    flip = flipping.set_place(flip, 7, semitones=-12.0)
+    cuts = cutting.cuts_of(flip, _context_of(document), 2 * BAR, (4, 4))
+    whole = cutting.cut_up(cuts, clips)
+    n = whole.shape[1]
+    beat = n // 8
+    for start, count in ((0, n), (5 * beat, 2 * beat), (n - 99, 200), (2 * beat + 50, 10)):
+        there = (start + np.arange(count)) % n
+        part = cutting.cut_up(cuts, clips, start, count)
+        assert np.array_equal(part[:, there], whole[:, there])
+    asked = []
+    monkeypatch.setattr(cutting, "pitch_shifted",
+                        lambda audio, *_: asked.append(audio.shape[1]) or audio)  # fmt: skip
+    other = flipping.set_all(flip, decay_ms=900.0)  # nothing of that has been made before
+    cuts = cutting.cuts_of(other, _context_of(document), 2 * BAR, (4, 4))
+    cutting.cut_up(cuts, clips, 4 * beat, beat)
+    assert asked == []
+    cutting.cut_up(cuts, clips, beat, int(1.5 * beat))
+    assert len(asked) == 1
+
+
+def _context_of(document):
+    loop = document.loop
+    return layer_context(loop, loop.layers[-1])

@@ -143,7 +143,7 @@ def test_four_generations_are_small_in_the_file_and_come_back(generations, tmp_p
 
 
 def test_another_flip_of_a_print_stands_beside_the_first(generations):
-    document, clips = generations
+    document, _clips = generations
     first, second = (x.flipped for x in document.loop.layers if x.flipped
                      and x.flipped.print_id == "p1")  # fmt: skip
     assert first.of.clip == second.of.clip and first.places != second.places

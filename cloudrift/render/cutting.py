@@ -1,5 +1,6 @@
 """How the pieces of a flip are laid into a loop: the plain numbers of it, and the sound."""
 
+from concurrent.futures import ThreadPoolExecutor
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -10,7 +11,7 @@ from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine, silence,
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.listen.hits import hits_of
 from cloudrift.audio.looped import slice_wrapped
-from cloudrift.audio.stretch import LEAD_S, pitch_shifted, stretched
+from cloudrift.audio.stretch import LEAD_S, PROCESSES, pitch_shifted, stretched
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.lru import remembered
 from cloudrift.loop.flip import Flipped, Place
@@ -44,6 +45,11 @@ class Cut(NamedTuple):
     fades: tuple[int, int]
     fills: bool
     decay: int
+
+    @property
+    def stretches(self) -> bool:
+        """Whether it must be stretched, which takes long."""
+        return self.fills or (not self.tape and (self.semitones != 0 or self.step_st != 0))
 
 
 class Cuts(NamedTuple):
@@ -103,18 +109,36 @@ def _leads(flip: Flipped, heard: list[Place], ticks: int) -> list[tuple[bool, bo
     return list(zip([round_, *joined], [*joined, round_], strict=True))
 
 
-def cut_up(cuts: Cuts, clips: ClipStore) -> Stereo:
-    """Return a flip in its loop, (2, frames): in the steady state, or one pass of it."""
+# What is stretched waits for processes of its own: so many pieces wait at once.
+_waiting = ThreadPoolExecutor(PROCESSES, thread_name_prefix="pieces")
+
+
+def cut_up(cuts: Cuts, clips: ClipStore, start: int = 0, count: int = 0) -> Stereo:
+    """Return a flip in its loop, (2, frames): in the steady state, or one pass of it.
+
+    With a ``count``, only what is heard in so many frames from ``start`` on need be there.
+    """
     laying = cuts.laying
     out = silence(laying.frames)
-    for cut in cuts.cuts:
-        piece = _sounding(cut, laying.fitting, clips)
+    wanted = [cut for cut in cuts.cuts if not count or _is_heard(cut, laying, start, count)]
+    asked = [
+        _waiting.submit(_sounding, cut, laying.fitting, clips) if cut.stretches else None
+        for cut in wanted
+    ]
+    for cut, answer in zip(wanted, asked, strict=True):
+        piece = answer.result() if answer else _sounding(cut, laying.fitting, clips)
         if not laying.once:
             add_wrapped(out, piece, cut.at)
         elif cut.at < laying.frames:
             piece = piece[:, : laying.frames - cut.at]
             out[:, cut.at : cut.at + piece.shape[1]] += piece
     return out
+
+
+def _is_heard(cut: Cut, laying: Laying, start: int, count: int) -> bool:
+    """Whether a place, or its fade, lies in some frames of the loop."""
+    behind = (cut.at - start) % laying.loop_frames
+    return behind < count or behind + cut.lasts + cut.fades[1] > laying.loop_frames
 
 
 def _sounding(cut: Cut, fitting: Fitting, clips: ClipStore) -> Stereo:

@@ -189,6 +189,13 @@ class CutUp(_Lying):
         """Lay its pieces."""
         return cut_up(self._cuts, self._clips)
 
+    def stretch(
+        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
+    ) -> Stereo:
+        """Lay what is heard in some frames: pieces whose pitch is held take long to make."""
+        start %= self.frames
+        return slice_wrapped(cut_up(self._cuts, self._clips, start, count), start, count)
+
 
 class Repeated(Node):
     """A loop's notes in passes: heard from the start of some, with what rings on from each."""
