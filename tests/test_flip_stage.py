@@ -330,12 +330,12 @@ def test_a_print_whose_recipe_is_lost_stays_playable_and_says_so(qtbot, window, 
     session.document.open(session.loop, None)  # as from a template, which has the loop alone
     window.show_stage(3)
     settled(qtbot, session)
-    for act in (stage.again.click, stage.recipe.click, stage.compare.click,
+    for act in (stage.again.click, stage.recipe.click, stage.compared["loop"].trigger,
                 stage.result.instead.click):  # fmt: skip
         window.message.hide()
         act()
         assert "print it anew" in window.message.text() and window.message.isVisible()
-    assert not stage.compare.isChecked()
+    assert not stage.compared["loop"].isChecked()
     stage.hands["Backward"].click()
     assert order(stage) == "h- g- f- e- d- c- b- a-"
 
@@ -352,18 +352,38 @@ def test_two_flips_are_chosen_between(qtbot, window, stage):
 
 def test_it_is_compared_with_what_it_was_printed_from(qtbot, window, stage):
     session = window.session
-    stage.compare.click()
+    compared = stage.compared
+    compared["loop"].trigger()
     assert session.hearing.sides == ("Then", "Now")
-    assert "Print 1, Whole loop" in session.hearing.compared
+    assert "Print 1, Whole loop, its loop" in session.hearing.compared
+    assert compared["loop"].isChecked() and not compared[""].isChecked()
     settled(qtbot, session)
     qtbot.waitUntil(lambda: "bare" in session.hearing.loudness, timeout=20_000)
     session.hearing.swap()
     assert session.hearing.side == "bare"
-    stage.compare.click()
-    assert session.hearing.then is None and not stage.compare.isChecked()
-    stage.compare.click()
+    compared[""].trigger()
+    assert session.hearing.then is None and compared[""].isChecked()
+    compared["loop"].trigger()
     window.show_stage(1)
     assert session.hearing.then is None
+
+
+def test_it_is_compared_with_its_print_in_its_own_key_and_tempo(qtbot, window, stage):
+    session = window.session
+    stage.hands["Backward"].click()
+    stage.compared["print"].trigger()
+    then = session.hearing.then.loop
+    assert flipping.order_text(then.layer(stage.layer.id).flipped) == "a b c d e f g h"
+    assert "nothing moved" in session.hearing.compared
+    stage.result.whole["semitones"].edited.emit(-3.0)  # what it is compared with goes along
+    then = session.hearing.then.loop
+    assert then.layer(stage.layer.id).flipped.of.semitones == -3
+    assert [x.id for x in then.heard()] == [stage.layer.id]
+    stage.result.use_it()
+    stage.alone.click() if stage.alone.isChecked() else None
+    assert len(session.hearing.then.loop.heard()) == 5
+    session.hearing.compare_with(None)  # from elsewhere
+    assert not stage.compared["print"].isChecked()
 
 
 def test_a_fresh_bass_is_one_step_heard_first(qtbot, window, stage):

@@ -101,6 +101,23 @@ def test_another_rendering_goes_on_at_the_same_place(player):
     assert player.share == pytest.approx((2 * 10_240 + 4096) / (2 * N), abs=0.02)
 
 
+def test_another_length_goes_on_at_the_same_bar_and_a_long_form_where_it_was_left(player):
+    bar = N
+    player.load(loop(n=8 * bar), bars=8)
+    player.seek(5.5 / 8)
+    pull(player, 64)
+    assert player.share * 8 == pytest.approx(5.5, abs=0.1)
+    player.load(loop(n=2 * bar), bars=2)
+    pull(player, 64)
+    assert player.share * 2 == pytest.approx(1.5, abs=0.1)
+    player.load(loop(n=8 * bar), bars=8)
+    pull(player, 64)
+    assert player.share * 8 == pytest.approx(5.5, abs=0.1)
+    player.load(loop(n=4 * bar))  # of which no bars are known: the same share of it
+    pull(player, 64)
+    assert player.share == pytest.approx(5.5 / 8, abs=0.05)
+
+
 def test_a_part_turns_inside_its_bounds(player):
     player.hear_part(0.25, 0.5)
     shares = []

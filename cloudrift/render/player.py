@@ -30,7 +30,7 @@ class Take:
     """Something to play: a loop as the speaker takes it, and which part of it turns (shares).
 
     ``wave`` is (frames, 2), at its gain and within full scale: made ready once, so that the
-    speaker's thread has next to nothing to do.
+    speaker's thread has next to nothing to do. It lasts so many ``bars``, if that is known.
     """
 
     wave: NDArray[np.float32]
@@ -38,6 +38,7 @@ class Take:
     end: float = 1.0
     patch: NDArray[np.float32] | None = None  # (frames, 2), instead of the wave's own
     patch_at: int = 0
+    bars: int = 0
     alike: float | None = None  # how like it is to what it takes the place of, if that is known
 
     def read(self, position: int, most: int) -> NDArray[np.float32]:
@@ -167,6 +168,7 @@ class Player:
         self._wanted: Take | None = None
         self._ready: tuple[Stereo, float, NDArray[np.float32]] | None = None  # to be loaded next
         self._seek: float | None = None
+        self._left = 0  # bars into a longer form, where a shorter one has taken its place
         self._playing = False
         self._take: Take | None = None  # what the speaker's thread plays now
         self._position = 0
@@ -189,14 +191,18 @@ class Player:
         """Make ready what will be loaded, on a thread that has the time."""
         self._ready = (audio, gain, _as_played(audio, gain))
 
-    def load(self, audio: Stereo, gain: float = 1.0) -> None:
-        """Play another rendering from the same place in the loop on."""
+    def load(self, audio: Stereo, gain: float = 1.0, bars: int = 0) -> None:
+        """Play another rendering from the same place in the loop on.
+
+        Where both have ``bars``, and not as many, that is the same bar of it: a long form goes on
+        in the part of it that was left.
+        """
         ready, self._ready = self._ready, None
         same = ready is not None and ready[0] is audio and ready[1] == gain
         wave = ready[2] if ready is not None and same else _as_played(audio, gain)
         part = self._wanted
         start, end = (part.start, part.end) if part else (0.0, 1.0)
-        self._want(Take(wave=wave, start=start, end=end))
+        self._want(Take(wave=wave, start=start, end=end, bars=bars))
 
     def patch(self, audio: Stereo, start: int, gain: float = 1.0) -> None:
         """Play a stretch from a frame on in another rendering; the rest stays as it was loaded."""
@@ -422,7 +428,9 @@ class Player:
         if wanted is self._take and (seek is None or wanted is None):
             self._seek = seek
             return
-        share = self.share if seek is None else seek
+        share = seek
+        if share is None:
+            share = self._share_in(wanted) if wanted is not None else self.share
         if self._take is not None:
             self._ghost = _Ghost(self._take, self._position, 0)
         stays = wanted is not None and seek is None and self._take is not None
@@ -435,6 +443,18 @@ class Player:
         position = int(share * len(wanted.wave))
         self._position = position if first <= position < last else first
         self._begin_fade(wanted.alike if stays and position == self._position else None)
+
+    def _share_in(self, wanted: Take) -> float:
+        """Where in another take the place is that is heard now."""
+        now = self._take
+        bars = 0 if now is None else now.bars
+        if not bars or not wanted.bars or bars == wanted.bars:
+            return self.share
+        bar = self.share * bars
+        if bars > wanted.bars:
+            self._left = int(bar // wanted.bars) * wanted.bars
+            return bar % wanted.bars / wanted.bars
+        return (self._left + bar) % wanted.bars / wanted.bars
 
     def _begin_fade(self, alike: float | None = None) -> None:
         """Choose the gains of a cross-fade so that the power stays, however alike both sounds are.

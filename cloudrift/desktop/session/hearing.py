@@ -352,7 +352,7 @@ class Hearing(QObject):
             if self.transport.click:
                 audio = audio * np.float32(gain) + click_track(rendered.loop, audio.shape[1])
                 gain = 1.0
-            self.transport.player.load(audio, gain)
+            self.transport.player.load(audio, gain, rendered.loop.bars)
 
     def _on_playing(self, on: bool) -> None:
         """What is heard once gives way; when all stands, the treated loop is as loud as it is."""

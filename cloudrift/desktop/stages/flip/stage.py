@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QSignalBlocker, Qt
-from PyQt6.QtGui import QHideEvent, QShowEvent
+from PyQt6.QtGui import QAction, QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from cloudrift.desktop.kit.asking import ask_for_label
@@ -48,6 +48,11 @@ WAVE_COLUMNS = 4096
 EVEN = Field(name="even", label="Even", default=16, unit="pieces", low=1, high=128,
              hint="how many pieces of one length")  # fmt: skip
 STUTTER = 4
+COMPARED = {
+    "loop": "With its loop, in its own key and tempo",
+    "print": "With the print, nothing moved, in this key and tempo",
+    "": "With nothing",
+}
 HITS = "listening for hits"
 
 
@@ -92,11 +97,17 @@ class FlipStage(QWidget):
         self.alone.setCheckable(True)
         self.alone.setToolTip("The flip without the other layers and the whole loop's line")
         self.alone.clicked.connect(self._swap_alone)
+        self._against = ""  # what it is compared with
+        self._then: Moment | None = None
         self.compare = QPushButton("Compare")
-        self.compare.setCheckable(True)
-        self.compare.setToolTip("With what it was printed from, equally loud: B goes from one to "
-                                "the other")  # fmt: skip
-        self.compare.clicked.connect(self._swap_compare)
+        self.compare.setToolTip("Equally loud: B goes from one to the other")
+        self.compared = {what: QAction(text, self) for what, text in COMPARED.items()}
+        for what, action in self.compared.items():
+            action.setCheckable(True)
+            action.triggered.connect(partial(self.compare_with, what))
+        menu = QMenu(self.compare)
+        menu.addActions(list(self.compared.values()))
+        self.compare.setMenu(menu)
         self._alone.ended.connect(lambda: self.alone.setChecked(False))
         self._lay_out()
         self._connect()
@@ -358,15 +369,38 @@ class FlipStage(QWidget):
         self._alone.put(lambda loop: flips.heard_alone(loop, layer.id), f"{layer.name}, alone")
         self.alone.setChecked(True)
 
-    def _swap_compare(self) -> None:
-        """Let the compare switch go between the flip and the loop that it was printed from."""
-        hearing = self._session.hearing
-        kept = None if hearing.then is not None else self.printing.kept()
-        if kept is None:
-            hearing.compare_with(None)
-        else:
-            print_, loop = kept
-            hearing.compare_with(Moment(document=Document(loop=loop), label=print_.name))
+    def compare_with(self, what: str) -> None:
+        """Let the compare switch go between the flip and the loop or the print that it is of.
+
+        Its *loop* is heard in its own key and tempo; its *print* in those of the flip, with
+        nothing moved. Nothing: bare against treated again.
+        """
+        self._against = what
+        self._compare_again()
+        self._show_compared()
+
+    def _compare_again(self) -> None:
+        """Follow what has changed: the print is heard as it is fitted now."""
+        hearing, layer = self._session.hearing, self.layer
+        then: Moment | None = None
+        if self._against == "loop":
+            kept = self.printing.kept()
+            if kept is not None:
+                then = Moment(document=Document(loop=kept[1]), label=f"{kept[0].name}, its loop")
+        elif self._against == "print" and layer is not None:
+            loop = flips.with_flip(self._session.loop, layer.id, flipping.reset)
+            loop = flips.heard_alone(loop, layer.id) if self._alone.on else loop
+            then = Moment(document=Document(loop=loop), label=f"{layer.name}, nothing moved")
+        if then is None:
+            self._against = ""
+        if then != hearing.then:
+            self._then = then
+            hearing.compare_with(then)
+
+    def _show_compared(self) -> None:
+        for what, action in self.compared.items():
+            action.setChecked(what == self._against)
+        set_look(self.compare, "strong" if self._against else "")
 
     # --- showing ------------------------------------------------------------------------------
 
@@ -394,8 +428,13 @@ class FlipStage(QWidget):
         for one in (self.cutting, self.doing):
             one.setVisible(there)
         self.recipe.setVisible(is_print)
-        self.compare.setVisible(is_print)
-        self.compare.setChecked(self._session.hearing.then is not None)
+        self.compare.setVisible(there)
+        self.compared["loop"].setVisible(is_print)
+        if self._session.hearing.then is not self._then:  # somebody else compares
+            self._against, self._then = "", None
+        if self._against == "print":
+            self._compare_again()
+        self._show_compared()
         self.again.setVisible(is_print)
         if flip is not None and layer is not None:
             facts = flip.of.facts
@@ -451,6 +490,5 @@ class FlipStage(QWidget):
 
     def hideEvent(self, _event: QHideEvent | None) -> None:
         self._alone.end()
-        if self.compare.isChecked():
-            self._session.hearing.compare_with(None)
-            self.compare.setChecked(False)
+        if self._against:
+            self.compare_with("")
