@@ -29,8 +29,23 @@ HALF_BAND = 0.2  # of the rate: what is read twice as fast must not fold back
 RING_S = 0.05
 
 
+SLOT_NAMES = tuple(f"slot_{i + 1}" for i in range(COUNT))
+
+
+def shape_of(what: str, points: int) -> tuple[NDArray[np.float64], float]:
+    """Return what becomes of a blow that dies away over a slot, (points,) from 0 to 1, drawn.
+
+    And how high it is drawn: a narrow band leaves less of it.
+    """
+    into = np.arange(points) / points
+    read = {STUTTER: into * STRIKES % 1 / STRIKES, BACKWARD: 1 - into, OCTAVE: 2 * into % 1,
+            SLOW: into / 2}.get(what, into)  # fmt: skip
+    level = np.zeros(points) if what == SILENCE else np.exp(-3 * read)
+    return level, 0.4 if what == NARROW else 1.0
+
+
 def _pattern(full: Full) -> tuple[str, ...]:
-    return tuple(full.word(f"slot_{i + 1}") for i in range(COUNT))
+    return tuple(full.word(name) for name in SLOT_NAMES)
 
 
 @kept

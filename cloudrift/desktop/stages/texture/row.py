@@ -30,6 +30,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.texture.note_line import NoteLine
 from cloudrift.desktop.stages.texture.passing import copy_line
 from cloudrift.desktop.stages.texture.portrait_view import PortraitView
+from cloudrift.desktop.stages.texture.slot_lane import SlotLane
 from cloudrift.desktop.stages.texture.strip import Strip
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field, Value
@@ -39,6 +40,7 @@ from cloudrift.loop.model import LineAt
 from cloudrift.render.step_facts import StepFacts, added, heed
 from cloudrift.texture import RidePoint, Treatment
 from cloudrift.texture.ride import BLEND
+from cloudrift.texture.slots import SLOT_NAMES
 
 DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=0, high=MAX_DRAW)
 FIELDS_A_LINE, FIELD_WIDTH, WORDS_WIDTH = 3, 94, 136
@@ -128,6 +130,7 @@ class TreatmentRow(_Row):
         if open_:
             self._add_hands()
         self.words.addStretch(1)
+        self.slots: SlotLane | None = None
         self._add_fields(treatment, open_)
         self.says = self.add_words()
         self.added = self.add_words(size=11)
@@ -192,7 +195,10 @@ class TreatmentRow(_Row):
         grid = QGridLayout()
         grid.setSpacing(4)
         line, column, part = 0, 0, ""
+        in_lane = [field for field in shown if field.name in SLOT_NAMES] if open_ else []
         for field in shown:
+            if field in in_lane:
+                continue
             if open_ and field.part != part:  # a heading over each part of a large card
                 line, column, part = line + (column > 0), 0, field.part
                 if part:
@@ -206,9 +212,14 @@ class TreatmentRow(_Row):
             self.fields[field.name] = widget
             grid.addWidget(widget, line, column)
             line, column = (line, column + 1) if column + 1 < FIELDS_A_LINE else (line + 1, 0)
-        if len(shown) < FIELDS_A_LINE:
+        if len(shown) - len(in_lane) < FIELDS_A_LINE:
             grid.setColumnStretch(FIELDS_A_LINE, 1)
         self.middle.addLayout(grid)
+        if in_lane:
+            self.slots = SlotLane(in_lane, self._role, MIDDLE_WIDTH)
+            self.slots.edited.connect(self._edit)
+            self.slots.settled.connect(self._session.end_drag)
+            self.middle.addWidget(self.slots)
 
     # --- showing ------------------------------------------------------------------------------
 
@@ -221,6 +232,8 @@ class TreatmentRow(_Row):
             if name != DRAW.name:
                 ride, ticks = treatment.ride_of(name), self._session.loop.ticks
                 widget.let_ride(small_ride(ride, widget.spec, ticks))
+        if self.slots is not None:
+            self.slots.show_values(values)
         self.switch.setChecked(treatment.on)
         self.switch.setText("in" if treatment.on else "out")
         self.switch.setToolTip("Take it out of the sound" if treatment.on else "Put it in again")
