@@ -615,3 +615,20 @@ def test_some_frames_of_a_flip_are_those_of_the_whole_and_cost_their_own_pieces(
 def _context_of(document):
     loop = document.loop
     return layer_context(loop, loop.layers[-1])
+
+
+@pytest.mark.parametrize(("off", "wanted"), [
+    ((0, 990, 1900, 2930), (0, 960, 1920, 2880)),
+    ((0, 100, 1930, 2880), (0, 100, 1920, 2880)),  # two near one beat: the second goes along
+    ((0, 940, 1000, 7660), (0, 960, 1020, 7200)),
+])  # fmt: skip
+def test_what_was_struck_off_the_beat_comes_onto_it_and_meets_again(eight, off, wanted):
+    flip = flipping.reset(replace(eight, cuts=off))
+    on = flipping.on_grid(flip, 480)
+    assert tuple(place.at_tick for place in on.places) == wanted
+    assert all(a.end_tick == b.at_tick for a, b in pairwise(on.places))
+    assert on.places[-1].end_tick == flip.length_ticks
+    assert [p.from_tick for p in on.places] == list(off)
+    gap = flipping.on_grid(flipping.take_out(flip, 2), 480)
+    assert gap.places[1].end_tick <= wanted[1] + flip.places[1].length_ticks
+    assert flipping.on_grid(on, 480) == on

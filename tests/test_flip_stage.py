@@ -6,7 +6,9 @@ import zipfile
 import numpy as np
 import pytest
 from click.testing import CliRunner
+from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QAction
 from PyQt6.QtTest import QTest
 
 from cloudrift.cli.main import commands
@@ -19,6 +21,8 @@ from cloudrift.loop.document import Document
 from cloudrift.loop.flip import Place
 from cloudrift.loop.prints import with_print
 from cloudrift.loop.storage import load_document, save
+from cloudrift.style.beginnings import empty_loop
+from cloudrift.theory.key import Key
 from tests.conftest import make_small_loop
 from tests.hands import command, drag, saved, settled
 from tests.test_flip import FACTS, cut, eight, flip_of  # noqa: F401 - a fixture
@@ -131,6 +135,27 @@ def test_pieces_are_dragged_from_above_and_places_below(qtbot, window, stage):
     assert threads.at == 5 and stage.layer.flipped == before
 
 
+def test_a_thread_is_dragged_with_the_place_that_it_leads_to(qtbot, stage):
+    threads = stage.threads
+    stage.hands["Backward"].click()  # each thread crosses over
+    top, bottom = threads._rows[1], threads._rows[2]
+    place = threads.model.flip.places[1]
+    for down in (0.0, 0.5, 1.0):
+        ends = threads.model.thread_x(place, down)
+        between = (place.from_tick + 480) * (1 - down) + (place.at_tick + 480) * down
+        assert ends == pytest.approx(threads.model.axis.at_x(between), abs=0.5)
+    at = QPoint(round(threads.model.thread_x(place, 0.25)), round(top + 0.25 * (bottom - top)))
+    drag(qtbot, threads, at,
+         at + QPoint(round(threads.model.axis.px(3 * BEAT)),
+                     round(0.6 * (bottom - top))))  # fmt: skip
+    assert order(stage) == "h- f- e- g- c- b- a-" and stage.layer.flipped.places[1].at_tick == (
+        2 * BEAT)  # fmt: skip
+    before = stage.layer.flipped
+    clear = QPoint(round(threads.model.axis.at_x(0)) + 1, round((top + bottom) / 2))
+    drag(qtbot, threads, clear, clear + QPoint(90, 60))
+    assert stage.layer.flipped == before
+
+
 def test_double_clicks_above_cut_and_take_cuts_out(qtbot, stage):
     threads = stage.threads
     place = QPoint(round(threads.model.axis.at_x(480)), middle(stage, 0, BEAT, above=True).y())
@@ -156,6 +181,16 @@ def test_each_hand_does_what_it_says_in_one_step(stage, name, wanted):
     assert stage.layer.flipped.places[1].mute
     stage.hands["As it was"].click()
     assert not stage.layer.flipped.places[1].mute
+
+
+def test_pieces_come_onto_the_beat(stage):
+    stage.edit("off the beat", lambda flip: replace(flip, places=tuple(
+        replace(p, at_tick=p.at_tick + 70 * (i == 3), length_ticks=p.length_ticks
+                + 70 * (i == 2) - 70 * (i == 3)) for i, p in enumerate(flip.places)
+    )))  # fmt: skip
+    assert stage.layer.flipped.places[3].at_tick == 3 * BEAT + 70
+    stage.hands["On the beat"].click()
+    assert [p.at_tick for p in stage.layer.flipped.places] == [i * BEAT for i in range(8)]
 
 
 def test_it_is_cut_at_hits_and_evenly(qtbot, stage):
@@ -242,6 +277,21 @@ def test_of_a_layer_only_that_is_parked(qtbot, window):
     window.flip.result.instead.click()
     parked = {x.id for x in session.loop.layers if x.parked}
     assert parked == {"l3"} and session.loop.line
+
+
+def test_each_layer_is_printed_by_itself_as_one_step(qtbot, window):
+    window.show_stage(3)
+    session, stage = window.session, window.flip
+    names = [x.name for x in session.loop.layers]
+    stage.printing.fill(stage._print_menu)
+    next(x for x in stage._print_menu.actions() if x.text().startswith("Each")).trigger()
+    qtbot.waitUntil(lambda: len(stage.flips()) == 4, timeout=60_000)
+    prints = session.document.history.now.prints
+    assert [x.name for x in prints] == [f"Print {i + 1}, {n}" for i, n in enumerate(names)]
+    assert [x.recipe.layers for x in prints] == [(x.id,) for x in session.loop.layers[:4]]
+    assert all(x.parked for x in stage.flips()) and "4 prints stand" in window.message.text()
+    session.document.undo()
+    assert not stage.flips() and session.document.history.at == 0
 
 
 def test_a_changed_loop_is_printed_anew_and_all_that_was_cut_follows(qtbot, window, stage):
@@ -482,6 +532,90 @@ def test_two_melodies_are_printed_together_and_used_as_a_second_one(qtbot, windo
     session.hearing.hear_alone(())
     stage.printing.print_together()
     assert "no layers are heard alone" in window.message.text()
+
+
+class Hands:
+    """Presses and types in the window, and counts."""
+
+    def __init__(self, window):
+        self.window, self.count = window, 0
+
+    def press(self, what):
+        self.count += 1
+        (what.trigger if isinstance(what, QAction) else what.click)()
+
+    def menu(self, button, *words):
+        """Open a button's menu and go to what begins with the words, menu by menu."""
+        self.count += 1
+        menu = button.menu()
+        menu.aboutToShow.emit()
+        for word in words:
+            action = next(x for x in menu.actions() if x.text().startswith(word))
+            self.count += 1
+            if action.menu() is None:
+                action.trigger()
+            menu = action.menu()
+
+    def type(self, widget, text):
+        self.count += 2  # into it, and Return
+        widget.setFocus()
+        QTest.keyClicks(widget, text[:1])
+        editor = getattr(widget, "_editor", None) or widget  # a field opens one
+        QTest.keyClicks(editor, text[1:])
+        QTest.keyClick(editor, Qt.Key.Key_Return)
+
+    def stage(self, at):
+        self.count += 1
+        self.window.show_stage(at)
+
+
+def test_sevenths_go_backward_in_order_lower_with_the_voice_apart_and_a_bass(qtbot, window):
+    """From an empty loop, as somebody new would: sevenths, keys and a voice, printed apart."""
+    hands, session, stage = Hands(window), window.session, window.flip
+    session.document.open(empty_loop(Key("A", "minor"), 96.0, bars=4), None)
+    hands.stage(0)
+    hands.type(window.chords.row_bar.typed, "i7 VI7 iv7 v7")
+    hands.stage(1)
+    hands.menu(window.layers.add, "Keys", "Felt")
+    hands.menu(window.layers.add, "Voice", "Choir")
+    keys, voice = session.loop.layers
+    hands.stage(3)
+    settled(qtbot, session)
+    for count, layer in enumerate((voice, keys), 1):
+        hands.menu(stage.print, layer.name)
+        fetched(qtbot, stage, count)
+        hands.press(stage.hands["Backward, chords in order"])
+        hands.type(stage.result.whole["semitones"], "-3")
+        hands.press(stage.result.instead)
+    hands.press(stage.result.bass)
+    assert hands.count <= 40
+    loop = session.loop
+    print_voice, print_keys, bass = (x for x in loop.layers if not x.parked)
+    assert [x.name for x in (print_voice, print_keys)] == [
+        f"Print 1, {voice.name}", f"Print 2, {keys.name}"]  # fmt: skip
+    for one in (print_voice, print_keys):
+        assert one.flipped.of.semitones == -3 and all(p.backward for p in one.flipped.places)
+    roots = [chord.root for chord in loop.chords]
+    assert len(roots) == 4
+    assert [n.pitch % 12 for n in loop.notes_of(bass)] == [(root - 3) % 12 for root in roots]
+    assert stage.result.title.text() == "F♯ minor"
+    settled(qtbot, session)
+    # Each chord's own notes, three semitones lower, are the loudest classes where it was.
+    audio = session.engine.render(flips.heard_with(loop, print_keys.id)).audio
+    for chord in loop.chords:
+        first, last = (loop.clock.frames(t) for t in (chord.start_tick, chord.end_tick))
+        classes = loud_classes(audio[:, first:last].mean(axis=0), loop.rate)
+        wanted = {(v - 3) % 12 for v in chord.voices}
+        assert len(set(np.argsort(classes)[-len(wanted) :]) & wanted) >= len(wanted) - 1
+
+
+def loud_classes(mono, rate):
+    """How loud each pitch class is between 100 Hz and 1 kHz."""
+    power = np.abs(np.fft.rfft(mono * np.hanning(len(mono)))) ** 2
+    hz = np.fft.rfftfreq(len(mono), 1 / rate)
+    inside = (hz > 100) & (hz < 1000)
+    pitch = np.round(69 + 12 * np.log2(hz[inside] / 440)).astype(int) % 12
+    return np.bincount(pitch, power[inside], 12)
 
 
 # --- without a window -----------------------------------------------------------------------------

@@ -304,6 +304,31 @@ def _in_chords(flip: Flipped) -> list[tuple[int, int]]:
     return list(pairwise(sorted(inside | {0, flip.long_ticks})))
 
 
+def on_grid(flip: Flipped, step: int) -> Flipped:
+    """Let each place begin on the nearest multiple of so many ticks; what met before does so again.
+
+    So what was played off the beat and cut where it is struck comes onto it. What would come where
+    another begins already goes along with that one, as far behind it as it was.
+    """
+    starts: list[int] = []
+    last_step = (flip.length_ticks - 1) // step * step
+    for i, place in enumerate(flip.places):
+        at = min(round(place.at_tick / step) * step, last_step)
+        if starts and at <= starts[-1]:
+            at = starts[-1] + place.at_tick - flip.places[i - 1].at_tick
+        starts.append(at)
+    places = []
+    was = [*(place.at_tick for place in flip.places[1:]), flip.length_ticks]
+    for place, at, then, then_was in zip(
+        flip.places, starts, [*starts[1:], flip.length_ticks], was, strict=True
+    ):
+        room = then - at
+        length = room if place.end_tick == then_was else min(room, place.length_ticks)
+        if length >= SHORTEST_TICKS:
+            places.append(replace(place, at_tick=at, length_ticks=length))
+    return with_places(flip, places)
+
+
 def ordered(flip: Flipped, words: str) -> Flipped:
     """Lay pieces one after another as they are written: ``a c- b bx4``.
 

@@ -14,7 +14,7 @@ from cloudrift.theory.key import Key
 from cloudrift.theory.naming import read_chord
 
 COLORS = ("keys", "pad", "pluck", "lead", "strings", "voice", "bell", "grain", "bass")
-EDGE_PX = 4.0
+EDGE_PX, THREAD_PX = 4.0, 6.0
 LEAST_BAR_PX = 90.0  # from one bar that is numbered to the next
 
 
@@ -86,6 +86,23 @@ class FlipModel:
         tick = self.axis.tick_at(x)
         found = (i for i, p in enumerate(self.flip.places) if p.at_tick <= tick < p.end_tick)
         return next(found, None)
+
+    def thread_x(self, place: Place, down: float) -> float:
+        """Return where a place's thread is, a share of the way down from its piece."""
+        start = self.axis.at_x(place.from_tick + place.from_ticks / 2)
+        end = self.axis.at_x(place.at_tick + place.length_ticks / 2)
+        # Its bends lie half way down (``Threads``), so the way down says where along it that is.
+        t = np.linspace(0, 1, 65)
+        way = 1.5 * (1 - t) ** 2 * t + 1.5 * (1 - t) * t**2 + t**3
+        at = float(np.interp(down, way, t))
+        share = 3 * (1 - at) * at**2 + at**3
+        return start + (end - start) * share
+
+    def thread_near(self, x: float, down: float) -> int | None:
+        """Return the place whose thread is within a few pixels."""
+        away = [abs(self.thread_x(place, down) - x) for place in self.flip.places]
+        near = min(range(len(away)), key=away.__getitem__, default=None)
+        return near if near is not None and away[near] <= THREAD_PX else None
 
     def cut_near(self, x: float) -> int | None:
         """Return the cut within a few pixels, the first excepted."""

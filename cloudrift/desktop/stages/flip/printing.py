@@ -17,7 +17,7 @@ from cloudrift.loop import flips
 from cloudrift.loop.document import Document, Pass, Print
 from cloudrift.loop.flip import Flipped
 from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.passes import check_passes, passes_in
+from cloudrift.loop.passes import check_passes, passers, passes_in
 from cloudrift.loop.prints import (
     flip_anew,
     loop_to_print,
@@ -83,6 +83,8 @@ class Printing(QObject):
         for group in loop.groups:
             name = f"{group.name} (group)".replace("&", "&&")
             menu.addAction(name, partial(self.print_what, (group.id,)))
+        if len(passers(loop)) > 1:
+            menu.addAction("Each of them by itself", self.print_each)
         if self._session.document.history.now.prints:
             menu.addSeparator()
             menu.addAction("Prints there are…", self.list_wanted.emit)
@@ -92,6 +94,11 @@ class Printing(QObject):
         for layer in recordings:
             name = f"Cut {layer.name} as it is".replace("&", "&&")
             menu.addAction(name, partial(self.cut, layer.id))
+
+    @property
+    def _next_number(self) -> int:
+        numbers = (one.id.removeprefix("p") for one in self._session.document.history.now.prints)
+        return max((int(number) for number in numbers if number.isdigit()), default=0) + 1
 
     def print_chosen(self) -> None:
         """Print the layer that is chosen."""
@@ -110,6 +117,32 @@ class Printing(QObject):
         else:
             self._session.say("no layers are heard alone; press hear on some in Layers")
 
+    def print_each(self) -> None:
+        """Print each layer that is heard by itself; a group as one."""
+        session, clips = self._session, self._session.clips
+        wanted = []
+        for count, one in enumerate(passers(session.loop), self._next_number):
+            loop = loop_to_print(session.loop, (one.id,))
+            wanted.append((one.id, loop, f"Print {count}, {one.name}"[:LONGEST_NAME]))
+        if not wanted:
+            session.say("nothing is heard, so there is nothing to print; add a layer first")
+            return
+
+        def work(stale: Callable[[], bool]) -> list[Printed]:
+            return [printed(loop, name, clips, stale) for _id, loop, name in wanted]
+
+        def came(got: list[Printed]) -> None:
+            def edit(document: Document) -> Document:
+                for (one, loop, _name), made in zip(wanted, got, strict=True):
+                    document = with_print(document, loop, *made[:2], (one,), made.gain_db)
+                return document
+
+            if session.document.change("print each layer", edit):
+                self.made.emit(session.loop.layers[-1].id)
+                session.say(f"{len(wanted)} prints stand, one of each layer", good=True)
+
+        self._work(f"printing {len(wanted)} layers", work, came)
+
     def print_what(
         self, layers: tuple[str, ...], *, bare: bool = False, passes: tuple[Pass, ...] = ()
     ) -> None:
@@ -121,7 +154,7 @@ class Printing(QObject):
         except CloudriftError as error:
             session.say(str(error))
             return
-        count = len(session.document.history.now.prints) + 1
+        count = self._next_number
         whole = f"{len(passes)} pass{'es' * (len(passes) != 1)}" if passes else "Whole loop"
         whole += ", bare" if bare else ""
         what = " and ".join(layer.name for layer in loop.layers) if layers else whole

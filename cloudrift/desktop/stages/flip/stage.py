@@ -40,6 +40,7 @@ from cloudrift.loop.document import Document
 from cloudrift.loop.flip import MOST_TICKS, Flipped
 from cloudrift.loop.history import Moment
 from cloudrift.loop.model import Layer, Loop
+from cloudrift.notes.time import beat_ticks
 from cloudrift.render.cutting import hits_in
 from cloudrift.render.laying import Laying, made_of
 from cloudrift.render.plan import layer_laying
@@ -169,6 +170,9 @@ class FlipStage(QWidget):
              flipping.backward_in_order),
             ("Backward", partial(self.edit, "backward", flipping.backward),
              "All of it turned round, the last first", flipping.backward),
+            ("On the beat", lambda: self.edit("on the beat", self._on_beat), "Each piece begins "
+             "on the nearest half beat: for what was played off it and is cut at hits",
+             self._on_beat),
             ("As it was", partial(self.edit, "as it was", flipping.reset),
              "Each piece where it was in the print", None),
             ("Turn round", on(flipping.swap_backward, "turn a piece round"),
@@ -216,7 +220,7 @@ class FlipStage(QWidget):
             Command("Print the chosen &layer", printing.print_chosen, "Ctrl+Shift+P", goes=True),
             Command("Print the layers heard &alone, together", printing.print_together, goes=True),
             Command("&Cut the chosen recording", printing.cut_recording, goes=True),
-            *(Command(name, act, goes=True) for name, act, _tip, _tried in self._acts()[:3]),
+            *(Command(name, act, goes=True) for name, act, _tip, _tried in self._acts()[:4]),
         ]  # fmt: skip
 
     # --- which flip ---------------------------------------------------------------------------
@@ -302,6 +306,9 @@ class FlipStage(QWidget):
             self.words.setText(words)
         else:
             self._show_flip()
+
+    def _on_beat(self, flip: Flipped) -> Flipped:
+        return flipping.on_grid(flip, beat_ticks(self._session.loop.metre) // 2)
 
     def label_piece(self) -> None:
         """Ask what the print is called from the chosen piece's start on."""

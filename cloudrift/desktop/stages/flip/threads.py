@@ -52,7 +52,8 @@ class Threads(QWidget):
         self.setMinimumSize(320, 240)
         self.setMouseTracking(True)
         self.setToolTip(
-            "Drag a piece from above to a place below, or a place to another. In focus: arrows "
+            "Drag a piece from above to a place below, or a place or its thread elsewhere. In "
+            "focus: arrows "
             "choose a place, letters say what plays there, − turns it round, 2 to 9 strike it so "
             "often, . leaves a gap, Ctrl with arrows swaps. Double-click above to cut there"
         )
@@ -144,6 +145,13 @@ class Threads(QWidget):
             return
         place = event.position()
         self._from, self._now = place, None
+        top, bottom = self._rows[1], self._rows[2]
+        if top < place.y() < bottom:
+            number = self.model.thread_near(place.x(), (place.y() - top) / (bottom - top))
+            self._drag = None if number is None else ("place", number)
+            if number is not None:
+                self.choose(number)
+            return
         if self._is_above(place.y()):
             piece = self.model.piece_at(place.x())
             self._drag = None if piece is None else ("piece", piece)
