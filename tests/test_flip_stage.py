@@ -646,8 +646,6 @@ def test_the_wave_of_a_place_is_turned_struck_and_cut_like_its_sound():
     place = Place(at_tick=0, length_ticks=800, from_tick=0, from_ticks=800)
     whole = wave_in(wave, place, 800, 8)
     assert np.allclose(whole, wave)
-    from msgspec.structs import replace
-
     assert wave_in(wave, replace(place, backward=True), 800, 8)[0] == 1
     struck = wave_in(wave, replace(place, times=2), 800, 8)
     assert np.allclose(struck[:4], struck[4:])
@@ -699,6 +697,12 @@ def test_print_and_flip_without_a_window(file, tmp_path):
     assert audio.shape[1] == make_small_loop().frames
     layer = run("print", file, "--layer", "reef pluck", "--bare", "-o", tmp_path / "l.wav")
     assert "3.43 s" in layer
+    run("print", file, "--pass", "Thin: reef pluck", "--pass", "All", "-o", tmp_path / "t.wav")
+    twice, _rate = read_audio(tmp_path / "t.wav")
+    n = audio.shape[1]
+    assert twice.shape[1] == 2 * n
+    thin, full = ((part**2).mean() for part in (twice[:, :n], twice[:, n:]))
+    assert thin < 0.5 * full < (audio**2).mean()
     said = run("flip", file, "--cut", "beats", "--order", "b a- . d", "--json", "-o",
                tmp_path / "f.cloudrift")  # fmt: skip
     facts = json.loads(said)

@@ -134,6 +134,13 @@ def test_a_file_in_which_prints_go_in_a_circle_is_followed_once(generations):
     assert sorted(followers(turned, "p1")) == ["p2", "p3"]
 
 
+def test_a_flip_that_is_not_heard_is_no_part_of_a_print(generations):
+    document, clips = generations
+    later = put_print(document, clips, name="Fifth")  # all flips are parked
+    recipe = later.recipes[-1].loop
+    assert not any(x.flipped for x in recipe.layers) and followers(later, "p1") == ("p2", "p3")
+
+
 def test_four_generations_are_small_in_the_file_and_come_back(generations, tmp_path):
     document, clips = generations
     path = tmp_path / "four.cloudrift"

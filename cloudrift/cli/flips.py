@@ -9,6 +9,7 @@ import click
 from cloudrift.ground.errors import CloudriftError
 
 if TYPE_CHECKING:
+    from cloudrift.loop.document import Pass
     from cloudrift.loop.flip import Flipped
     from cloudrift.loop.model import Loop
 
@@ -18,13 +19,18 @@ if TYPE_CHECKING:
 @click.option("--layer", "layers", multiple=True, help="Only this layer, by name; may be repeated.")
 @click.option("--group", "groups", multiple=True, help="Only this group, likewise.")
 @click.option("--bare", is_flag=True, help="Without any treatment.")
+@click.option("--pass", "passes", multiple=True, metavar="NAME[: LAYER, …]",
+              help="Once round with all, or with these layers alone; repeated, one after another.",
+              )  # fmt: skip
 @click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="WAV file.")
 def print_loop(
-    loop_file: Path, layers: tuple[str, ...], groups: tuple[str, ...], bare: bool, output: Path
-) -> None:
+    loop_file: Path, layers: tuple[str, ...], groups: tuple[str, ...], bare: bool,
+    passes: tuple[str, ...], output: Path,
+) -> None:  # fmt: skip
     """Print a loop, or some of it, as it goes round."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.audio.files import write_wav  # noqa: PLC0415
+    from cloudrift.loop.passes import check_passes  # noqa: PLC0415
     from cloudrift.loop.prints import loop_to_print  # noqa: PLC0415
     from cloudrift.loop.storage import load  # noqa: PLC0415
     from cloudrift.render.printing import printed  # noqa: PLC0415
@@ -33,12 +39,26 @@ def print_loop(
     loop = load(loop_file, clips)
     wanted = [_named(name, loop.layers, "layer") for name in layers]
     wanted += [_named(name, loop.groups, "group") for name in groups]
-    got = printed(loop_to_print(loop, tuple(wanted), bare=bare), output.stem, clips)
+    loop = loop_to_print(loop, tuple(wanted), bare=bare)
+    round_ = tuple(_pass_of(loop, text) for text in passes)
+    check_passes(loop, round_)
+    got = printed(loop, output.stem, clips, passes=round_)
     audio, rate = clips.read(got.clip)
     write_wav(output, audio, rate, bits=24)
     key = got.facts.key.text if got.facts.key else "no key"
     louder = f", {got.gain_db:g} dB softer than it sounds" if got.gain_db else ""
     click.echo(f"{output}: {key}, {got.facts.tempo:.5g} BPM, {got.facts.length_s:.2f} s{louder}")
+
+
+def _pass_of(loop: "Loop", text: str) -> "Pass":
+    """Read who plays in a pass: ``Name`` for all, ``Name: one, other`` for these alone."""
+    from cloudrift.loop.document import Pass  # noqa: PLC0415
+    from cloudrift.loop.passes import passers  # noqa: PLC0415
+
+    name, some, players = text.partition(":")
+    of = passers(loop)
+    stay = {_named(one.strip(), of, "layer or group") for one in players.split(",") if some}
+    return Pass(name=name.strip(), out=tuple(x.id for x in of if some and x.id not in stay))
 
 
 def _named(name: str, among: Any, what: str) -> str:

@@ -30,7 +30,8 @@ def loop_to_print(loop: Loop, layers: tuple[str, ...] = (), *, bare: bool = Fals
     """Return the loop that sounds as a print is to: all that is heard of it, or some layers alone.
 
     Layers (or groups) are printed through their own lines and without the whole loop's, for they
-    go back into the loop. Raises CloudriftError where nothing would be heard.
+    go back into the loop. Flips that are not heard are no part of it. Raises CloudriftError where
+    nothing would be heard.
     """
     if bare:
         loop = bare_of(loop)
@@ -40,7 +41,9 @@ def loop_to_print(loop: Loop, layers: tuple[str, ...] = (), *, bare: bool = Fals
                      for x in loop.layers if x.id in wanted)  # fmt: skip
         opened = tuple(replace(group, mute=False) for group in loop.groups)
         loop = replace(loop, layers=kept, groups=opened, line=())
-    if not loop.heard():
+    heard = {x.id for x in loop.heard()}
+    loop = replace(loop, layers=tuple(x for x in loop.layers if not x.flipped or x.id in heard))
+    if not heard:
         raise CloudriftError("nothing of that is heard, so there is nothing to print")
     return loop
 

@@ -407,6 +407,7 @@ class Threads(QWidget):
             painter.setFont(text_font(11, MEDIUM))
             painter.setPen(color("signal"))
             metrics = painter.fontMetrics()
+            inner = inner if box.width() > WIDE_PX else box.adjusted(2, 3, -1, -4)
             text = metrics.elidedText(says, Qt.TextElideMode.ElideRight, int(inner.width()))
             painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, text)
 
