@@ -168,7 +168,8 @@ def window(app, small_loop, speaker, tmp_path, qtbot, engine_of_session):
     session = Session(
         small_loop, None, speaker, shelter=Shelter(tmp_path / "state"), engine=engine_of_session
     )
-    made = Window(session)
+    with look.once_built(app):
+        made = Window(session)
     made.show()
     session.hearing.rest()  # at once, not when it has been painted
     qtbot.waitUntil(

@@ -59,7 +59,8 @@ def run(
     session = Session(document, path, speaker, shelter=shelter, preferences=preferences)
     if path is not None:
         preferences.opened(path)
-    window = Window(session)
+    with look.once_built(app):
+        window = Window(session)
     log_to_file()
     mishaps = Mishaps(session.document.keep_unsaved, window)
     mishaps.said.connect(window.say)

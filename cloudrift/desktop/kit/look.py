@@ -1,6 +1,8 @@
 """How it looks: colours, type, and the one place where a theme is chosen."""
 
+import contextlib
 import functools
+from collections.abc import Iterator
 from dataclasses import dataclass, fields
 from importlib import resources
 
@@ -135,6 +137,21 @@ def apply(app: QApplication, name: str) -> None:
     app.setPalette(palette)
     app.setFont(text_font(13))
     app.setStyleSheet(_sheet(t))
+
+
+@contextlib.contextmanager
+def once_built(app: QApplication) -> Iterator[None]:
+    """Style what is built meanwhile once, when it stands.
+
+    Each widget that is put into another is styled anew with all that is in it: while a window is
+    put together that is most of the work.
+    """
+    sheet = app.styleSheet()
+    app.setStyleSheet("")
+    try:
+        yield
+    finally:
+        app.setStyleSheet(sheet)
 
 
 def _sheet(t: Tokens) -> str:
