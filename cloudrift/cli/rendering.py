@@ -1,9 +1,10 @@
 """The command that renders loop files, several beside each other."""
 
+import contextlib
 import multiprocessing
 import os
 import signal
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
@@ -48,7 +49,9 @@ def render(
     pool = ProcessPoolExecutor(workers, context, initializer=_leave_to_parent)
     count = len(files)
     try:
-        for paths in pool.map(_render_quietly, files, [output] * count, [order] * count, numbers):
+        with _held_back(signal.SIGINT):  # what starts now never hears of it: see _leave_to_parent
+            all_ = pool.map(_render_quietly, files, [output] * count, [order] * count, numbers)
+        for paths in all_:
             for path in paths:
                 click.echo(str(path))
     except BrokenProcessPool as error:
@@ -62,6 +65,16 @@ def render(
         raise
     finally:
         pool.shutdown(cancel_futures=True)
+
+
+@contextlib.contextmanager
+def _held_back(what: signal.Signals) -> Iterator[None]:
+    """Let a signal wait; processes that are started meanwhile hold it back for good."""
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, {what})
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
 
 
 def _leave_to_parent() -> None:
