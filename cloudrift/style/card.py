@@ -39,7 +39,8 @@ class Grammar(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     """How chords follow: where it starts, what may come next, what it likes to end on.
 
     ``rhythms`` are chord lengths in bars; one whose sum divides the loop is drawn. ``shelf`` holds
-    typical progressions by name, as rows of degrees.
+    typical progressions by name, as rows of degrees. Chords come ``late``, by ``late_beats``, as
+    often as that; they are struck every ``strike_beats`` (0: once) and held for the ``gate`` share.
     """
 
     starts: Some
@@ -47,6 +48,10 @@ class Grammar(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     ends: Some
     rhythms: tuple[Annotated[tuple[Bars, ...], msgspec.Meta(min_length=1, max_length=64)], ...]
     vary_end: Chance = 0.5
+    late: Chance = 0.0
+    late_beats: Annotated[float, msgspec.Meta(ge=0, le=4)] = 0.5
+    strike_beats: Annotated[float, msgspec.Meta(ge=0, le=16)] = 0.0
+    gate: Drawn = 1.0
     shelf: dict[str, str] = {}
 
 
@@ -87,7 +92,7 @@ class CardLayer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
 
 
 class Card(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """A style card."""
+    """A style card. ``marks`` is what it asks of a loop: see ``style.marks``."""
 
     name: str
     about: str
@@ -97,6 +102,7 @@ class Card(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     voicing: Voicing
     layers: Annotated[tuple[CardLayer, ...], msgspec.Meta(max_length=spec.MAX_LAYERS)]
     line: tuple[CardTreatment, ...] = ()
+    marks: dict[str, tuple[float | str, ...]] = {}
 
     @property
     def layer_counts(self) -> tuple[int, int]:

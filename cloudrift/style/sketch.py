@@ -6,9 +6,10 @@ import numpy as np
 from msgspec.structs import replace
 
 from cloudrift.ground.draws import stream
+from cloudrift.loop import chord_time
 from cloudrift.loop.bass import with_bass_heard
 from cloudrift.loop.model import Chord, Loop
-from cloudrift.notes.time import bar_ticks
+from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.style.card import Card
 from cloudrift.style.card_files import house_cards
 from cloudrift.style.lay import Drawing, layers_of, line_of
@@ -114,7 +115,25 @@ def draw_chords(card: Card, loop: Loop, draw: int) -> tuple[Chord, ...]:
             chords.append(Chord(id=f"c{len(chords) + 1}", start_tick=start, length_ticks=length,
                                 voices=voices, root=tones[0]))  # fmt: skip
             before, start = upper, start + length
-    return tuple(chords)
+    return _in_rhythm(card, loop, chords, draw)
+
+
+def _in_rhythm(card: Card, loop: Loop, chords: list[Chord], draw: int) -> tuple[Chord, ...]:
+    """Let chords come late, and be struck more than once, as the card likes."""
+    grammar, beat = card.chords, beat_ticks(loop.metre)
+    loop = replace(loop, chords=tuple(chords))
+    ids = [chord.id for chord in chords]
+    rng = stream(draw, "rhythm")
+    if grammar.strike_beats:
+        loop = chord_time.strike_every(loop, ids, round(grammar.strike_beats * beat))
+    gate = rng.uniform(*grammar.gate) if isinstance(grammar.gate, tuple) else grammar.gate
+    if gate < 1:
+        loop = chord_time.set_gate(loop, ids, round(float(gate), 2))
+    behind = round(grammar.late_beats * beat)
+    late = [c.id for c in chords if rng.random() < grammar.late and behind < c.length_ticks]
+    if late and behind:
+        loop = chord_time.set_late(loop, late, behind)
+    return loop.chords
 
 
 def _rhythm(card: Card, loop: Loop, rng: np.random.Generator) -> list[int]:

@@ -1,0 +1,105 @@
+"""What is measured of a loop's sound as a whole: how bright, wide, loud, thick it is."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from cloudrift.audio import fft as sf
+from cloudrift.audio.buffers import Stereo, to_db
+from cloudrift.audio.looped import slice_wrapped
+from cloudrift.audio.loudness import integrated_lufs, true_peak_db
+from cloudrift.loop.model import Loop
+from cloudrift.render.engine import Engine
+from cloudrift.render.plan import loop_node
+
+FRAME = 8192
+EDGE_SHARE = 0.99  # of the power: below the edge of the band
+LOW_HZ, SUB_HZ = 150.0, 60.0
+VOICE_HZ = (1000.0, 4000.0)  # where a voice is understood
+MOMENT_S = 0.05
+QUIET_SHARE = 0.1  # of the moments: the floor is what these keep below
+NOTHING_DB = -100.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class SoundFacts:
+    """Measures of a loop's sound, as it goes round.
+
+    ``centroid_hz`` is the middle of its mean spectrum (amplitudes), ``edge_hz`` what 99 % of its
+    power lies below. ``width`` is the sides' share of its power in %, ``low_width`` that below
+    150 Hz. ``voice_db`` is what lies between 1 and 4 kHz, ``sub_db`` below 60 Hz, both against all
+    of it; ``floor_db`` how far its softest tenth of moments (50 ms) lies below its mean.
+    """
+
+    lufs: float
+    peak_db: float
+    centroid_hz: float
+    edge_hz: float
+    width: float
+    low_width: float
+    voice_db: float
+    sub_db: float
+    floor_db: float
+
+
+def sound_facts(audio: Stereo, rate: int) -> SoundFacts:
+    """Measure a loop's sound, (2, frames)."""
+    n = audio.shape[1]
+    starts = np.arange(0, n, FRAME // 2)
+    round_ = slice_wrapped(audio, 0, n + FRAME)
+    window = np.hanning(FRAME).astype(np.float32)
+    frames = round_[:, starts[:, None] + np.arange(FRAME)] * window
+    spectra = sf.rfft(frames, FRAME, workers=2)
+    middle = (np.abs(spectra[0] + spectra[1]) ** 2).mean(axis=0).astype(np.float64) / 2
+    side = (np.abs(spectra[0] - spectra[1]) ** 2).mean(axis=0).astype(np.float64) / 2
+    hz = np.fft.rfftfreq(FRAME, 1 / rate)
+    power = middle + side
+    power[hz < 16] = 0.0  # what is no sound
+    total = float(power.sum())
+    low, voice = hz < LOW_HZ, (hz >= VOICE_HZ[0]) & (hz < VOICE_HZ[1])
+    levels = np.sqrt(power)
+    below = np.cumsum(power)
+    return SoundFacts(
+        lufs=integrated_lufs(audio, rate), peak_db=true_peak_db(audio, rate),
+        centroid_hz=float((hz * levels).sum() / max(levels.sum(), 1e-30)),
+        edge_hz=float(hz[np.searchsorted(below, EDGE_SHARE * total)]) if total else 0.0,
+        width=_share(side, power), low_width=_share(side[low], power[low]),
+        voice_db=_against(power[voice], total), sub_db=_against(power[hz < SUB_HZ], total),
+        floor_db=_floor_db(audio, rate),
+    )  # fmt: skip
+
+
+def facts_of_loop(engine: Engine, loop: Loop) -> SoundFacts | None:
+    """Return what is measured of a loop that has been rendered; None where it has not.
+
+    What was measured before is kept.
+    """
+    key = loop_node(loop, engine.tones).key
+    kept = engine.facts.get(("sound", key))
+    if isinstance(kept, SoundFacts):
+        return kept
+    audio = engine.cache.get(key)
+    if audio is None:
+        return None
+    facts = sound_facts(audio, loop.rate)
+    engine.facts.put(("sound", key), facts)
+    return facts
+
+
+def _share(part: np.ndarray, whole: np.ndarray) -> float:
+    total = float(whole.sum())
+    return 100 * float(part.sum()) / total if total > 0 else 0.0
+
+
+def _against(part: np.ndarray, total: float) -> float:
+    power = float(part.sum())
+    return max(10 * np.log10(power / total), NOTHING_DB) if power > 0 and total > 0 else NOTHING_DB
+
+
+def _floor_db(audio: Stereo, rate: int) -> float:
+    step = max(1, int(MOMENT_S * rate))
+    edges = np.arange(0, max(audio.shape[1] - step, 1), step)
+    power = np.add.reduceat(np.square(audio).mean(axis=0, dtype=np.float64), edges) / step
+    mean = float(power.mean())
+    floor = float(np.quantile(power, QUIET_SHARE))
+    return max(to_db(float(np.sqrt(floor))) - to_db(float(np.sqrt(mean))), NOTHING_DB)

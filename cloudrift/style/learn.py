@@ -1,0 +1,257 @@
+"""Learning a style: what loops have in common becomes a card; notes and sound are not taken over.
+
+Each loop (or file) is measured by every kind of mark; ranges are robust quantiles of what was
+found, grammar and rhythm come from the rows of chords, layers from roles, lenses, touches and
+treatments that most have. What few examples say is a guess, and said to be one.
+"""
+
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from msgspec.structs import replace
+
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import plural
+from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.source import FromChords
+from cloudrift.notes.lens import Lens
+from cloudrift.notes.time import bar_ticks
+from cloudrift.render.sound_facts import SoundFacts
+from cloudrift.style.card import (
+    Card,
+    CardLayer,
+    CardTreatment,
+    Grammar,
+    KeyChoice,
+    TempoRange,
+    Voicing,
+)
+from cloudrift.style.marks import KINDS, look
+from cloudrift.style.marks.view import View
+from cloudrift.texture.treatment import Line
+
+LEAST, MOST = 5, 50  # loops to learn from
+MANY = 20  # from which on outliers can be told
+QUANTILES, WIDER, WIDER_FEW = (0.02, 0.98), 0.15, 0.3
+WORD_SHARE = 0.08  # of the examples: a rarer word is no habit
+COMMON = 0.5  # of the loops: what as many have is of the style
+SURE = 5
+# What has nothing to say of a style, or follows from what else is asked.
+LEFT_OUT = ("length",)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Example:
+    """What was measured of a loop or a file: a value for each kind of mark that can be said.
+
+    ``loop`` is given where there is one to read layers from.
+    """
+
+    name: str
+    values: dict[str, float | str]
+    degrees: tuple[str, ...] = ()
+    lengths_bars: tuple[float, ...] = ()
+    tonic: str = ""
+    loop: Loop | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Learnt:
+    """A card that was drafted, and of each mark how many examples it is from."""
+
+    card: Card
+    counts: dict[str, int]
+    guesses: tuple[str, ...]
+
+
+def example_of(loop: Loop, sound: SoundFacts | None = None) -> Example:
+    """Measure a loop."""
+    view = View(loop, sound)
+    values = {mark.kind.name: mark.found.value for mark in look({}, loop, sound, all_=True)
+              if mark.found is not None}  # fmt: skip
+    bar = bar_ticks(loop.metre)
+    return Example(
+        name=loop.title or "untitled", values=values, tonic=loop.key.tonic, loop=loop,
+        degrees=tuple(view.token_of(chord) for chord in loop.chords),
+        lengths_bars=tuple(round(chord.length_ticks / bar, 4) for chord in loop.chords),
+    )  # fmt: skip
+
+
+def range_of(values: Sequence[float], decimals: int = 0) -> tuple[float, float]:
+    """Return the range that examples lie in: of many, without the few that stand apart."""
+    if len(values) >= MANY:
+        low, high = (float(np.quantile(values, q)) for q in QUANTILES)
+        room = WIDER * (high - low)
+    else:
+        low, high = min(values), max(values)
+        room = WIDER_FEW * (high - low)
+    return round(low - room, decimals + 1), round(high + room, decimals + 1)
+
+
+def asks_of(examples: Sequence[Example]) -> tuple[dict[str, tuple[float | str, ...]], dict[str, int]]:  # noqa: E501  # fmt: skip
+    """Return what examples have in common as what a card asks, and how many say so."""
+    asks: dict[str, tuple[float | str, ...]] = {}
+    counts: dict[str, int] = {}
+    for name, kind in KINDS.items():
+        values = [one.values[name] for one in examples if name in one.values]
+        if len(values) < COMMON * len(examples) or name in LEFT_OUT:
+            continue
+        counts[name] = len(values)
+        if kind.words:
+            found = Counter(str(value) for value in values)
+            asks[name] = tuple(word for word, count in found.most_common(8)
+                               if count >= WORD_SHARE * len(values))  # fmt: skip
+            continue
+        low, high = range_of([float(value) for value in values], kind.decimals)
+        asks[name] = (max(low, kind.low), min(high, kind.high))
+    return {name: asked for name, asked in asks.items() if asked}, counts
+
+
+def learn(name: str, examples: Sequence[Example], about: str = "") -> Learnt:
+    """Draft a card from examples; raise CloudriftError where there is not enough to learn from."""
+    with_chords = [one for one in examples if one.degrees]
+    if len(examples) < LEAST:
+        raise CloudriftError(
+            f"{plural(len(examples), 'loop')} can't show a style; take {LEAST} to {MOST}"
+        )
+    if not with_chords:
+        raise CloudriftError("no chords were found in any of them, so no style can be learnt")
+    asks, counts = asks_of(examples)
+    tempos = [float(one.values["tempo"]) for one in examples if "tempo" in one.values]
+    low, high = range_of(tempos)
+    modes = Counter(str(one.values["mode"]) for one in examples if "mode" in one.values)
+    tonics = Counter(one.tonic for one in examples if one.tonic)
+    card = Card(
+        name=name,
+        about=about or f"Learnt from {plural(len(examples), 'loop')}.",
+        tempo=TempoRange(low=max(40.0, low), high=min(240.0, high), usual=float(np.median(tempos))),
+        key=KeyChoice(tonics=_common(tonics, 12), modes=_common(modes, 4)),
+        chords=_grammar(with_chords),
+        voicing=_voicing(examples),
+        layers=_layers([one.loop for one in examples if one.loop is not None]),
+        line=_line([one.loop.line for one in examples if one.loop is not None]),
+        marks=asks,
+    )
+    guesses = tuple(kind for kind, count in counts.items() if count < SURE)
+    return Learnt(card=card, counts=counts, guesses=guesses)
+
+
+def _common(found: Counter[str], most: int) -> tuple[str, ...]:
+    return tuple(word for word, _count in found.most_common(most))
+
+
+def _grammar(examples: Sequence[Example]) -> Grammar:
+    """What follows what, where it starts and ends; every chord has another one behind it."""
+    starts, ends = (Counter(one.degrees[at] for one in examples) for at in (0, -1))
+    following: dict[str, Counter[str]] = {}
+    for one in examples:
+        for first, then in zip(one.degrees, (*one.degrees[1:], one.degrees[0]), strict=True):
+            if first != then:
+                following.setdefault(first, Counter())[then] += 1
+    rhythms = Counter(_turn(one.lengths_bars) for one in examples)
+    known = {degree for degree in following if following[degree]}
+    tokens = {*starts, *ends, *(t for counter in following.values() for t in counter)}
+    for token in tokens - known:
+        following[token] = Counter([next(iter(starts))]) if token != next(iter(starts)) else (
+            Counter([next(t for t in (*tokens, "iv", "IV") if t != token)]))  # fmt: skip
+    for token in list(following):
+        for then in list(following[token]):
+            following.setdefault(then, Counter([token]))
+    return Grammar(
+        starts=_common(starts, 6), ends=_common(ends, 6),
+        next={token: _common(counter, 6) for token, counter in sorted(following.items())},
+        rhythms=tuple(rhythm for rhythm, _ in rhythms.most_common(6)),
+    )  # fmt: skip
+
+
+def _turn(lengths: tuple[float, ...]) -> tuple[float, ...]:
+    """The shortest part of a rhythm that it repeats."""
+    for count in range(1, len(lengths)):
+        if len(lengths) % count == 0 and lengths == lengths[:count] * (len(lengths) // count):
+            return lengths[:count] if count > 1 else lengths[:2]
+    return lengths
+
+
+def _voicing(examples: Sequence[Example]) -> Voicing:
+    heights = [float(one.values["register"]) for one in examples if "register" in one.values]
+    widths = [float(one.values["chord_width"]) for one in examples if "chord_width" in one.values]
+    middle = float(np.median(heights)) if heights else 62.0
+    wide = float(np.mean([width > 12 for width in widths])) if widths else 0.0
+    low = int(max(36, min(round(middle) - 9, 72)))
+    return Voicing(low=low, high=low + 19, spread=round(wide, 2))
+
+
+# --- layers ---------------------------------------------------------------------------------------
+
+
+def _layers(loops: Sequence[Loop]) -> tuple[CardLayer, ...]:
+    """A layer for each sound that enough loops have, with what its layers have in common."""
+    if not loops:
+        return (CardLayer(name="Keys", sound="felt upright"),
+                CardLayer(name="Low end", sound="round sub", lens=Lens(kind="roots")))  # fmt: skip
+    by: dict[str, list[Layer]] = {}
+    for loop in loops:
+        for layer in {x.played.sound.name: x for x in loop.heard()
+                      if x.recorded is None and isinstance(x.source, FromChords)
+                      and x.played.sound.own is None}.values():  # fmt: skip
+            by.setdefault(layer.played.sound.name, []).append(layer)
+    found = [_layer(sound, layers, len(loops)) for sound, layers in by.items()
+             if len(layers) >= max(1, 0.25 * len(loops))]  # fmt: skip
+    return tuple(sorted(found, key=lambda layer: -layer.chance))[:12]
+
+
+def _layer(sound: str, layers: Sequence[Layer], loops: int) -> CardLayer:
+    lens = Counter(replace(x.source.lens, draw=1) for x in layers).most_common(1)[0][0]  # type: ignore[union-attr]
+    touches = [x.source.touch for x in layers]  # type: ignore[union-attr]
+    touch: dict[str, object] = {}
+    for name in ("roll_ms", "uneven", "drift_ms", "spread", "length", "velocity"):
+        values = [float(getattr(one, name)) for one in touches]
+        touch[name] = _between(values)
+    settings: dict[str, object] = {}
+    for setting in {name for x in layers for name, _ in x.played.sound.settings}:
+        given = [dict(x.played.sound.settings).get(setting) for x in layers]
+        numbers = [float(v) for v in given if isinstance(v, (int, float))]
+        if len(numbers) >= COMMON * len(layers):
+            settings[setting] = _between(numbers)
+    return CardLayer(
+        name=Counter(x.name for x in layers).most_common(1)[0][0], sound=sound,
+        chance=round(min(1.0, len(layers) / loops), 2),
+        level_db=_between([x.level_db for x in layers]), pan=_between([x.pan for x in layers]),
+        lens=lens, touch=touch, settings=settings,  # type: ignore[arg-type]
+        line=_line([x.line for x in layers]),
+    )  # fmt: skip
+
+
+def _between(values: Iterable[float]) -> float | tuple[float, float]:
+    low, high = (float(np.quantile(list(values), q)) for q in (0.05, 0.95))
+    return round(low, 3) if high - low < 1e-6 else (round(low, 3), round(high, 3))
+
+
+def _line(lines: Sequence[Line]) -> tuple[CardTreatment, ...]:
+    """The treatments that most of some lines have, in their order, with what is set of them."""
+    kinds: Counter[str] = Counter()
+    places: dict[str, list[float]] = {}
+    for line in lines:
+        seen = {t.kind: (i, t) for i, t in enumerate(line) if t.acts}
+        for kind, (i, _t) in seen.items():
+            kinds[kind] += 1
+            places.setdefault(kind, []).append(i)
+    out = []
+    for kind, count in sorted(kinds.items(), key=lambda item: np.mean(places[item[0]])):
+        if count < max(1, 0.25 * len(lines)):
+            continue
+        of = [t for line in lines for t in line if t.kind == kind and t.acts]
+        settings: dict[str, object] = {}
+        for name in {name for t in of for name, _ in t.settings}:
+            given = [dict(t.settings).get(name) for t in of]
+            numbers = [float(v) for v in given if isinstance(v, (int, float))]
+            words = Counter(v for v in given if isinstance(v, str))
+            if len(numbers) >= COMMON * len(of):
+                settings[name] = _between(numbers)
+            elif words and words.most_common(1)[0][1] >= COMMON * len(of):
+                settings[name] = words.most_common(1)[0][0]
+        out.append(CardTreatment(kind=kind, chance=round(count / len(lines), 2),
+                                 blend=_between([t.blend for t in of]), settings=settings))  # type: ignore[arg-type]  # fmt: skip
+    return tuple(out)

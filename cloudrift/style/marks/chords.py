@@ -1,0 +1,347 @@
+"""Marks of the chords: which, how long, how they are set out and how they follow each other."""
+
+from collections.abc import Callable, Sequence
+
+from cloudrift.loop import chord_edits, chord_time
+from cloudrift.loop.chord import Chord
+from cloudrift.loop.model import Loop
+from cloudrift.notes.time import bar_ticks, beat_ticks
+from cloudrift.style.marks.kind import Change, Found, Kind
+from cloudrift.style.marks.view import Quality, View, names
+from cloudrift.theory.symbols import parse_degree
+
+DEGREES = tuple(
+    sign + numeral + end
+    for numeral in ("i", "ii", "iii", "iv", "v", "vi", "vii",
+                    "I", "II", "III", "IV", "V", "VI", "VII")
+    for sign in ("", "b", "#")
+    for end in (("", "°") if numeral.islower() else ("",))
+)  # fmt: skip
+
+
+def _share(view: View, of: Sequence[Chord]) -> Found | None:
+    if not view.chords:
+        return None
+    where = f"{len(of)} of {len(view.chords)}"
+    which = f": {names([view.name_of(c) for c in of])}" if of else ""
+    return Found(value=100 * len(of) / len(view.chords), where=where + which)
+
+
+def _of(quality: Quality) -> Callable[[View], Found | None]:
+    return lambda view: _share(view, view.of_quality(quality))
+
+
+def _towards(quality: Quality) -> Callable[[View, tuple[float, float]], Change | None]:
+    """Turn a chord's third so that there are more, or fewer, of a quality."""
+
+    def change(view: View, asked: tuple[float, float]) -> Change | None:
+        have = len(view.of_quality(quality))
+        wanted = sum(asked) / 2 / 100 * len(view.chords)
+        other: Quality = "major" if quality == "minor" else "minor"
+        of = view.of_quality(other if have < wanted else quality)
+        turned = of[: max(1, round(abs(wanted - have)))]
+        if not turned:
+            return None
+        become = quality if have < wanted else other
+
+        def edit(loop: Loop) -> Loop:
+            for chord in turned:
+                loop = chord_edits.with_chord(loop, _turned(chord, become))
+            return loop
+
+        after = edit(view.loop)
+        said = names([f"{view.name_of(c)} becomes {View(after).name_of(after.chord(c.id))}"
+                      for c in turned], 2)  # fmt: skip
+        return Change(words=said, edit=edit)
+
+    return change
+
+
+def _turned(chord: Chord, become: Quality) -> Chord:
+    """A chord with another third, each voice where it is but for that; its fifth is perfect."""
+    third = 3 if become == "minor" else 4
+    above = [(voice - chord.root) % 12 for voice in chord.voices]
+    by = {3: third - 3, 4: third - 4, 6: 1 if 7 not in above else 0}
+    moved = {i: voice + by[n] for i, (voice, n) in enumerate(zip(chord.voices, above, strict=True))
+             if by.get(n)}  # fmt: skip
+    return chord_edits.with_voices(chord, moved)
+
+
+def _fewer_diminished(view: View, asked: tuple[float, float]) -> Change | None:
+    of = view.of_quality("diminished")
+    most = int(asked[1] / 100 * len(view.chords))
+    if len(of) <= most:
+        return None
+    turned = of[most:]
+
+    def edit(loop: Loop) -> Loop:
+        for chord in turned:
+            tones = (chord.root, (chord.root + 3) % 12, (chord.root + 7) % 12)
+            loop = chord_edits.set_tones(loop, chord.id, tones)
+        return loop
+
+    return Change(words=f"{names([view.name_of(c) for c in turned], 2)} becomes minor", edit=edit)
+
+
+def _colours(view: View) -> Found | None:
+    if not view.chords:
+        return None
+    once = {(c.root, frozenset(v % 12 for v in c.voices)): view.name_of(c) for c in view.chords}
+    return Found(value=float(len(once)), where=names(list(once.values()), 6))
+
+
+def _ends(which: int) -> Callable[[View], Found | None]:
+    def measure(view: View) -> Found | None:
+        if not view.chords:
+            return None
+        chord = view.chords[which]
+        return Found(value=view.degree_of(chord), where=view.name_of(chord))
+
+    return measure
+
+
+def _to_end(which: int) -> Callable[[View, tuple[str, ...]], Change | None]:
+    def change(view: View, asked: tuple[str, ...]) -> Change | None:
+        chord = view.chords[which]
+        beside = view.chords[which - 1 if which else 1 % len(view.chords)]
+        tokens = [t for t in asked if t != view.degree_of(beside)] or list(asked)
+        tones = parse_degree(tokens[0], view.loop.key)
+
+        def edit(loop: Loop) -> Loop:
+            return chord_edits.set_tones(loop, chord.id, tones)
+
+        after = View(edit(view.loop))
+        return Change(words=f"{view.name_of(chord)} becomes {after.name_of(after.chords[which])}",
+                      edit=edit)  # fmt: skip
+
+    return change
+
+
+def _chord_bars(view: View) -> Found | None:
+    if not view.chords:
+        return None
+    bar = bar_ticks(view.loop.metre)
+    lengths = [chord.length_ticks / bar for chord in view.chords]
+    said = names([f"{length:g}" for length in lengths])
+    return Found(value=sum(lengths) / len(lengths), where=f"{said} bars")
+
+
+def _uneven(view: View) -> Found | None:
+    if not view.chords:
+        return None
+    lengths = [chord.length_ticks for chord in view.chords]
+    return Found(value=max(lengths) / min(lengths))
+
+
+def _late(view: View) -> Found | None:
+    return _share(view, [chord for chord in view.chords if chord.late_ticks])
+
+
+def _to_late(view: View, asked: tuple[float, float]) -> Change | None:
+    late = [c.id for c in view.chords if c.late_ticks]
+    few, most = (share / 100 * len(view.chords) for share in asked)
+    if len(late) > most:
+        of = late[int(most) :]
+        return Change(words="on the beat", edit=lambda loop: chord_time.set_late(loop, of, 0))
+    ids = [c for c in chord_time.every_second(view.loop) if c not in late]
+    ids += [c.id for c in view.chords if c.id not in {*late, *ids}]
+    wanted = max(1, round((few + most) / 2)) - len(late)
+    behind = beat_ticks(view.loop.metre) // 2
+    of = ids[:wanted]
+    if not of:
+        return None
+    return Change(words="late by half a beat",
+                  edit=lambda loop: chord_time.set_late(loop, of, behind))  # fmt: skip
+
+
+def _strikes(view: View) -> Found | None:
+    if not view.chords:
+        return None
+    counts = [len(chord.hits) for chord in view.chords]
+    return Found(value=sum(counts) / len(counts))
+
+
+def _to_strikes(view: View, asked: tuple[float, float]) -> Change | None:
+    ids = [chord.id for chord in view.chords]
+    if asked[0] <= 1 <= asked[1]:
+        return Change(words="struck once", edit=lambda loop: chord_time.straight(loop, ids))
+    longest = max(chord.length_ticks for chord in view.chords)
+    step = beat_ticks(view.loop.metre)
+    wanted = max(2, round(sum(asked) / 2))
+    step = max(step // 4, longest // wanted)
+    return Change(words=f"struck {wanted} times",
+                  edit=lambda loop: chord_time.strike_every(loop, ids, step))  # fmt: skip
+
+
+def _extended(view: View) -> Found | None:
+    return _share(view, [c for c in view.chords if len({v % 12 for v in c.voices}) > 3])
+
+
+def _to_extended(view: View, asked: tuple[float, float]) -> Change | None:
+    plain = [c for c in view.chords if len({v % 12 for v in c.voices}) <= 3]
+    rich = [c for c in view.chords if c not in plain]
+    wanted = round(sum(asked) / 200 * len(view.chords))
+    more = wanted - len(rich)
+    of = plain[:more] if more > 0 else rich[more:]
+    if not of or not more:
+        return None
+
+    def edit(loop: Loop) -> Loop:
+        for chord in of:
+            if more > 0:
+                loop = chord_edits.set_extension(loop, chord.id, "7", on=True)
+                continue
+            above = [(v - chord.root) % 12 for v in chord.voices]
+            third = next((n for n in (3, 4) if n in above), 3)
+            fifth = next((n for n in (7, 6, 8) if n in above), 7)
+            tones = tuple((chord.root + n) % 12 for n in (0, third, fifth))
+            loop = chord_edits.set_tones(loop, chord.id, tones)
+        return loop
+
+    said = "a seventh on" if more > 0 else "no more than three notes in"
+    return Change(words=f"{said} {names([view.name_of(c) for c in of], 2)}", edit=edit)
+
+
+def _steps(kind: str) -> Callable[[View], Found | None]:
+    def measure(view: View) -> Found | None:
+        total = view.moves.total()
+        if not total or len(view.chords) < 2:
+            return None
+        count = view.moves[kind]  # type: ignore[index]
+        return Found(value=100 * count / total, where=f"{count} of {total} ways of voices")
+
+    return measure
+
+
+def _nearer(view: View, asked: tuple[float, float]) -> Change | None:
+    ids = [chord.id for chord in view.chords]
+    return Change(words="nearest voicings", edit=lambda loop: chord_edits.to_nearest(loop, ids))
+
+
+def _fewer_leaps(view: View, asked: tuple[float, float]) -> Change | None:
+    return _nearer(view, asked) if view.moves["leap"] / view.moves.total() * 100 > asked[1] else (
+        None)  # fmt: skip
+
+
+def _middle(chord: Chord) -> float:
+    upper = chord.voices[1:] or chord.voices
+    return sum(upper) / len(upper)
+
+
+def _register(view: View) -> Found | None:
+    if not view.chords:
+        return None
+    middle = sum(_middle(chord) for chord in view.chords) / len(view.chords)
+    return Found(value=middle, where=f"about {view.loop.key.spell_pitch(round(middle))}")
+
+
+def _to_register(view: View, asked: tuple[float, float]) -> Change | None:
+    aim = sum(asked) / 2
+    ids = [chord.id for chord in view.chords]
+    now = sum(_middle(chord) for chord in view.chords) / len(view.chords)
+
+    def edit(loop: Loop) -> Loop:
+        for chord_id in ids:
+            there = _middle(loop.chord(chord_id))
+            loop = chord_edits.set_register(loop, chord_id, there + aim - now)
+        return loop
+
+    return Change(words=f"{'higher' if aim > now else 'lower'}, about "
+                  f"{view.loop.key.spell_pitch(round(aim))}", edit=edit)  # fmt: skip
+
+
+def _width(view: View) -> Found | None:
+    spans = [c.voices[-1] - c.voices[1] for c in view.chords if len(c.voices) > 2]
+    return Found(value=sum(spans) / len(spans)) if spans else None
+
+
+def _to_width(view: View, asked: tuple[float, float]) -> Change | None:
+    found = _width(view)
+    if found is None or isinstance(found.value, str):
+        return None
+    spacing = "open" if found.value < asked[0] else "close"
+    ids = [chord.id for chord in view.chords]
+
+    def edit(loop: Loop) -> Loop:
+        for chord_id in ids:
+            loop = chord_edits.set_spacing(loop, chord_id, spacing)  # type: ignore[arg-type]
+        return loop
+
+    return Change(words=f"set {spacing}", edit=edit)
+
+
+def _off_key(view: View) -> Found | None:
+    voices = [v % 12 for chord in view.chords for v in chord.voices]
+    if not voices:
+        return None
+    scale = set(view.loop.key.scale)
+    off = [c for c in view.chords if any(v % 12 not in scale for v in c.voices)]
+    return Found(value=100 * sum(v not in scale for v in voices) / len(voices),
+                 where=names([view.name_of(c) for c in off]))  # fmt: skip
+
+
+def _into_key(view: View, asked: tuple[float, float]) -> Change | None:
+    scale = set(view.loop.key.scale)
+    off = [c for c in view.chords if any(v % 12 not in scale for v in c.voices)]
+    found = _off_key(view)
+    if not off or found is None or isinstance(found.value, str) or found.value <= asked[1]:
+        return None
+
+    def edit(loop: Loop) -> Loop:
+        for chord in off:
+            moved = {i: v - 1 if (v - 1) % 12 in scale else v + 1
+                     for i, v in enumerate(chord.voices) if v % 12 not in scale}  # fmt: skip
+            loop = chord_edits.with_chord(loop, chord_edits.with_voices(chord, moved))
+        return loop
+
+    return Change(words=f"{names([view.name_of(c) for c in off], 2)} into the key", edit=edit)
+
+
+KINDS = (
+    Kind(name="minor_share", label="Minor chords", group="Chords", unit="%",
+         about="chords with a minor third over their root and no diminished fifth, of all",
+         measure=_of("minor"), change=_towards("minor")),
+    Kind(name="major_share", label="Major chords", group="Chords", unit="%",
+         about="chords with a major third over their root, of all",
+         measure=_of("major"), change=_towards("major")),
+    Kind(name="diminished_share", label="Diminished chords", group="Chords", unit="%",
+         about="chords with a minor third and a diminished fifth, of all",
+         measure=_of("diminished"), change=_fewer_diminished),
+    Kind(name="colours", label="Different chords", group="Chords", unit="chords", high=16,
+         about="how many chords differ in root or notes", measure=_colours),
+    Kind(name="start", label="Begins on", group="Chords", words=DEGREES,
+         about="the degree of the first chord", measure=_ends(0), change_word=_to_end(0)),
+    Kind(name="end", label="Ends on", group="Chords", words=DEGREES,
+         about="the degree of the last chord", measure=_ends(-1), change_word=_to_end(-1)),
+    Kind(name="chord_bars", label="Chord length", group="Chords", unit="bars", high=8, decimals=2,
+         about="how long a chord lasts, the mean", measure=_chord_bars),
+    Kind(name="chord_uneven", label="Longest against shortest", group="Chords", unit="times",
+         low=1, high=8, decimals=1, about="the longest chord's length over the shortest's",
+         measure=_uneven),
+    Kind(name="late_share", label="Late chords", group="Chords", unit="%",
+         about="chords that are struck behind their place, of all", measure=_late, change=_to_late),
+    Kind(name="strikes", label="Strikes a chord", group="Chords", unit="strikes", high=16,
+         decimals=1, about="how often a chord is struck, the mean", measure=_strikes,
+         change=_to_strikes),
+    Kind(name="extended_share", label="Sevenths and more", group="Chords", unit="%",
+         about="chords of four different notes or more, of all", measure=_extended,
+         change=_to_extended),
+    Kind(name="half_steps", label="Half steps between", group="Chords", unit="%",
+         about="ways of voices from chord to chord that are half steps, of all",
+         measure=_steps("half"), change=_nearer),
+    Kind(name="common_tones", label="Common tones", group="Chords", unit="%",
+         about="ways of voices that stay on their note, of all", measure=_steps("common"),
+         change=_nearer),
+    Kind(name="leaps", label="Leaps between", group="Chords", unit="%",
+         about="ways of voices of more than a whole step, of all", measure=_steps("leap"),
+         change=_fewer_leaps),
+    Kind(name="register", label="Height of the chords", group="Chords", unit="key", low=36, high=84,
+         about="the mean of the voices above the lowest, as a MIDI key (60: middle C)",
+         measure=_register, change=_to_register),
+    Kind(name="chord_width", label="Spread of the chords", group="Chords", unit="st", high=36,
+         about="from the second lowest voice to the highest, the mean", measure=_width,
+         change=_to_width),
+    Kind(name="off_key", label="Out of key", group="Chords", unit="%", decimals=1, high=40,
+         about="voices of chords that are not in the scale, of all", measure=_off_key,
+         change=_into_key),
+)  # fmt: skip

@@ -1,0 +1,279 @@
+"""Marks of the layers: how many, which, how much they play."""
+
+from collections.abc import Callable
+from itertools import combinations
+
+import numpy as np
+from msgspec.structs import replace
+
+from cloudrift.loop import edits
+from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.source import FromChords
+from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
+from cloudrift.style.marks.kind import Change, Found, Kind
+from cloudrift.style.marks.view import View, names
+
+MOVING = 4.0  # strikes a bar, from which on a layer is one that moves
+HELD = 0.85  # of the time to its next strike that a note sounds, for it to be held
+SHORT = 0.5
+ALIKE = 0.6  # of the sparser layer's strikes that another doubles
+NEAR_TICKS = 30
+MOVING_STEPS = (480, 640, 960, 320, 240, 160)
+
+
+def _layers(view: View) -> Found:
+    return Found(value=float(len(view.heard)), where=names([x.name for x in view.heard], 8))
+
+
+def _fewer_layers(view: View, asked: tuple[float, float]) -> Change | None:
+    over = len(view.heard) - int(asked[1])
+    if over <= 0:
+        parked = [x for x in view.loop.layers if x.parked]
+        missing = int(np.ceil(asked[0])) - len(view.heard)
+        if len(parked) < missing or missing <= 0:
+            return None
+        back = parked[:missing]
+        return Change(words=f"{names([x.name for x in back], 2)} in again",
+                      edit=lambda loop: _parked(loop, back, parked=False))  # fmt: skip
+    # The one that plays what another plays, or else the last, is what can be spared.
+    spare = [x for x in reversed(view.heard) if x.role != "bass"][:over]
+    return Change(words=f"{names([x.name for x in spare], 2)} parked",
+                  edit=lambda loop: _parked(loop, spare, parked=True))  # fmt: skip
+
+
+def _parked(loop: Loop, layers: list[Layer], *, parked: bool) -> Loop:
+    for layer in layers:
+        loop = edits.set_layer(loop, layer.id, parked=parked)
+    return loop
+
+
+def _held(view: View) -> Found | None:
+    if not view.melodic:
+        return None
+    found = [x for x in view.melodic if _holds(view, x)]
+    return Found(value=float(len(found)), where=names([x.name for x in found]))
+
+
+def _holds(view: View, layer: Layer) -> bool:
+    """Whether what it plays lasts until it plays again, and at least a bar in the mean."""
+    lengths = [note.length_ticks for note in view.notes[layer.id]]
+    share = sum(_shares(view, layer)) / max(1, len(_shares(view, layer)))
+    return share >= HELD and sum(lengths) / len(lengths) >= bar_ticks(view.loop.metre) * 0.75
+
+
+def _shares(view: View, layer: Layer) -> list[float]:
+    """Of each note, the share of the time to the layer's next strike that it lasts, round."""
+    onsets = view.onsets(layer)
+    then = dict(zip(onsets, [*onsets[1:], onsets[0] + view.loop.ticks], strict=True))
+    return [n.length_ticks / max(1, then[n.start_tick] - n.start_tick)
+            for n in view.notes[layer.id]]  # fmt: skip
+
+
+def _doubled(view: View) -> Found | None:
+    if len(view.melodic) < 2:
+        return None
+    found = []
+    for one, other in combinations(view.melodic, 2):
+        few, many = sorted(
+            (_struck(view, x) for x in (one, other)), key=len
+        )  # what the sparser of both plays
+        near = sum((tick + away, pc) in many for tick, pc in few for away in (0,))
+        if near >= ALIKE * len(few):
+            found.append(f"{one.name} and {other.name}")
+    return Found(value=float(len(found)), where=names(found, 2))
+
+
+def _struck(view: View, layer: Layer) -> set[tuple[int, int]]:
+    return {(round(n.start_tick / NEAR_TICKS), n.pitch % 12) for n in view.notes[layer.id]}
+
+
+def _moving(view: View) -> Found:
+    found = [x for x in view.melodic if view.pace(x) >= MOVING]
+    return Found(value=float(len(found)), where=names([x.name for x in found]))
+
+
+def _to_moving(view: View, asked: tuple[float, float]) -> Change | None:
+    found = [x for x in view.melodic if view.pace(x) >= MOVING]
+    if len(found) > asked[1]:
+        over = [x for x in found if isinstance(x.source, FromChords)][int(asked[1]) :]
+        if not over:
+            return None
+
+        def hold(loop: Loop) -> Loop:
+            for layer in over:
+                loop = edits.set_lens(loop, layer.id, kind="held")
+            return loop
+
+        return Change(words=f"{names([x.name for x in over], 2)} held", edit=hold)
+    still = [x for x in view.melodic if x not in found and isinstance(x.source, FromChords)]
+    best = sorted(still, key=lambda x: x.role not in ("pluck", "bell", "lead", "keys"))
+    if not best:
+        return None
+    layer = best[-1] if best[0].role == "pad" else best[0]
+    return Change(
+        words=f"{layer.name} broken in eighths",
+        edit=lambda loop: edits.set_lens(loop, layer.id, kind="broken", step_ticks=480),
+    )
+
+
+def _pace(view: View) -> Found | None:
+    if not view.melodic:
+        return None
+    layer = max(view.melodic, key=view.pace)
+    return Found(value=view.pace(layer), where=layer.name)
+
+
+def _to_pace(view: View, asked: tuple[float, float]) -> Change | None:
+    of = [x for x in view.melodic if isinstance(x.source, FromChords)]
+    if not of:
+        return None
+    layer = max(of, key=view.pace)
+    kind = "broken" if layer.source.lens.kind not in ("broken", "line") else None  # type: ignore[union-attr]
+
+    def edit(loop: Loop, step: int) -> Loop:
+        changes: dict[str, object] = {"step_ticks": step} | ({"kind": kind} if kind else {})
+        return edits.set_lens(loop, layer.id, **changes)
+
+    def away(step: int) -> float:
+        after = View(edit(view.loop, step))
+        found = _pace(after)
+        value = float(found.value) if found else 0.0
+        return max(asked[0] - value, value - asked[1], 0.0)
+
+    step = min(MOVING_STEPS, key=away)
+    return Change(words=f"{layer.name} in steps of {step / TICKS_PER_QUARTER:g} beats",
+                  edit=lambda loop: edit(loop, step))  # fmt: skip
+
+
+def _notes_of(*roles: str) -> Callable[[View], Found | None]:
+    def measure(view: View) -> Found | None:
+        of = [x for x in view.playing if x.role in roles]
+        if not of:
+            return None
+        return Found(value=sum(view.pace(x) for x in of) / len(of), where=names([x.name for x in of]))  # noqa: E501  # fmt: skip
+
+    return measure
+
+
+def _staccato(view: View) -> Found | None:
+    shares = [(x, share) for x in view.melodic for share in _shares(view, x)]
+    if not shares:
+        return None
+    short = [x.name for x, share in shares if share < SHORT]
+    return Found(value=100 * len(short) / len(shares), where=names(short))
+
+
+def _to_staccato(view: View, asked: tuple[float, float]) -> Change | None:
+    found = _staccato(view)
+    of = [x for x in view.melodic if isinstance(x.source, FromChords)]
+    if found is None or not of:
+        return None
+    more = float(found.value) < asked[0]
+    layer = max(of, key=view.pace)
+    length = 0.4 if more else 0.95
+    words = "short" if more else "longer"
+
+    def edit(loop: Loop) -> Loop:
+        loop = edits.set_touch(loop, layer.id, length=length)
+        return edits.set_lens(loop, layer.id, gate=0.4 if more else 0.95)
+
+    return Change(words=f"{layer.name} {words}", edit=edit)
+
+
+def _gaps(view: View) -> Found | None:
+    if not view.melodic:
+        return None
+    ticks = view.loop.ticks
+    held = np.zeros(ticks // NEAR_TICKS + 1, bool)
+    for layer in view.melodic:
+        for note in view.notes[layer.id]:
+            held[note.start_tick // NEAR_TICKS : -(-note.end_tick // NEAR_TICKS)] = True
+    return Found(value=100 * float(1 - held[: ticks // NEAR_TICKS].mean()))
+
+
+def _triplets(view: View) -> Found | None:
+    beat = TICKS_PER_QUARTER
+    third, sixteenth = beat // 3, beat // 4
+    found, total = [], 0
+    for layer in view.playing:
+        for tick in view.onsets(layer):
+            total += 1
+            if tick % third == 0 and tick % sixteenth:
+                found.append(layer.name)
+    return Found(value=100 * len(found) / total, where=names(found)) if total else None
+
+
+def _to_triplets(view: View, asked: tuple[float, float]) -> Change | None:
+    of = [x for x in view.melodic if isinstance(x.source, FromChords)]
+    found = _triplets(view)
+    if not of or found is None:
+        return None
+    layer = max(of, key=view.pace)
+    more = float(found.value) < asked[0]
+    step = 320 if more else 480
+    return Change(
+        words=f"{layer.name} in {'triplets' if more else 'eighths'}",
+        edit=lambda loop: edits.set_lens(loop, layer.id, kind="broken", step_ticks=step),
+    )
+
+
+def _panned(view: View) -> Found | None:
+    if not view.heard:
+        return None
+    left, right = (end(view.heard, key=lambda x: x.pan) for end in (min, max))
+    return Found(value=50 * (right.pan - left.pan), where=f"{left.name} to {right.name}")
+
+
+def _to_panned(view: View, asked: tuple[float, float]) -> Change | None:
+    of = [x for x in view.heard if x.role != "bass"]
+    now = _panned(view)
+    if len(of) < 2 or now is None:
+        return None
+    aim = sum(asked) / 2 / 100
+    one, other = min(of, key=lambda x: x.pan), max(of, key=lambda x: x.pan)
+    one, other = (one, other) if one is not other else (of[0], of[1])
+
+    def edit(loop: Loop) -> Loop:
+        loop = replace(loop, layers=tuple(
+            replace(x, pan=min(max(x.pan, -aim), aim)) for x in loop.layers
+        ))  # fmt: skip
+        return edits.set_layer(edits.set_layer(loop, one.id, pan=-aim), other.id, pan=aim)
+
+    return Change(words=f"{one.name} and {other.name} apart by {100 * aim:.0f} %", edit=edit)
+
+
+KINDS = (
+    Kind(name="layers", label="Layers heard", group="Layers", unit="layers", high=16,
+         about="how many layers are heard", measure=_layers, change=_fewer_layers),
+    Kind(name="held_layers", label="Held layers", group="Layers", unit="layers", high=8,
+         about="layers but the bass whose notes last three quarters of a bar or more, to the next",
+         measure=_held),
+    Kind(name="doubled_layers", label="Layers that double", group="Layers", unit="pairs", high=8,
+         about="pairs of layers of which one strikes 60 % of the other's notes with it, in any "
+         "octave", measure=_doubled),
+    Kind(name="moving_layers", label="Layers that move", group="Layers", unit="layers", high=8,
+         about=f"layers but the bass that strike {MOVING:g} times a bar or more", measure=_moving,
+         change=_to_moving),
+    Kind(name="pace", label="Busiest layer", group="Layers", unit="a bar", high=32, decimals=1,
+         about="how often the busiest layer but the bass strikes in a bar", measure=_pace,
+         change=_to_pace),
+    Kind(name="keys_pace", label="Keys", group="Layers", unit="a bar", high=16, decimals=1,
+         about="how often layers of keys strike in a bar, the mean", measure=_notes_of("keys")),
+    Kind(name="pad_pace", label="Pads and strings", group="Layers", unit="a bar", high=16,
+         decimals=1, about="how often pads, strings and voices strike in a bar, the mean",
+         measure=_notes_of("pad", "strings", "voice")),
+    Kind(name="pluck_pace", label="Plucks and leads", group="Layers", unit="a bar", high=32,
+         decimals=1, about="how often plucks, leads and bells strike in a bar, the mean",
+         measure=_notes_of("pluck", "lead", "bell")),
+    Kind(name="staccato_share", label="Staccato", group="Playing", unit="%",
+         about="notes but the bass's that end before half of the time to the next, of all",
+         measure=_staccato, change=_to_staccato),
+    Kind(name="gaps", label="Nothing held", group="Playing", unit="%",
+         about="time in which no layer but the bass holds a note", measure=_gaps),
+    Kind(name="triplets", label="Triplets", group="Playing", unit="%",
+         about="strikes on thirds of a beat that are on no sixteenth, of all", measure=_triplets,
+         change=_to_triplets),
+    Kind(name="panned", label="Set apart", group="Layers", unit="%",
+         about="half of the way from the leftmost layer to the rightmost", measure=_panned,
+         change=_to_panned),
+)  # fmt: skip
