@@ -149,11 +149,11 @@ def test_parts_of_other_kinds_are_passed_over_and_odd_bytes_clipped():
 # --- chords -------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("draw", [2, 3, 5, 8])
 # Where chords come late or the bass walks, what is heard at a place is not the chord alone.
 STILL = sorted({*house_cards()} - {"Juno Calder", "Lio Castellan"})
 
 
+@pytest.mark.parametrize("draw", [2, 3, 5, 8])
 @pytest.mark.parametrize("style", STILL)
 def test_the_chords_of_a_sketch_are_found_again_from_all_its_notes(style, draw):
     loop = sketch(house_cards()[style], None, None, draw)
