@@ -324,7 +324,9 @@ def test_a_card_s_grammar_repeats_a_chord_only_where_it_says_so():
             names = [(c.root, tuple(sorted({v % 12 for v in c.voices}))) for c in chords]
             assert all(a != b for a, b in pairwise(names)), (card.name, draw)
     says = {token: (token,) for token in card.chords.next}
-    stays = replace(card, chords=replace(card.chords, next=says, starts=card.chords.starts[:1], vary_end=0.0))
+    stays = replace(
+        card, chords=replace(card.chords, next=says, starts=card.chords.starts[:1], vary_end=0.0)
+    )
     assert len({c.root for c in sketch(stays, Key("C", "minor"), 120.0, 1).chords}) == 1
 
 

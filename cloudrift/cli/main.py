@@ -14,6 +14,7 @@ from cloudrift.cli.layers import notes, room
 from cloudrift.cli.recordings import add, listen
 from cloudrift.cli.rendering import render
 from cloudrift.cli.sounds import note, sounds
+from cloudrift.cli.styles import learn, marks, styles
 from cloudrift.cli.terminal import need_display, write_plainly
 from cloudrift.cli.texture import treat, treatments
 from cloudrift.ground.errors import CloudriftError
@@ -119,6 +120,9 @@ for command in (
     exchange,
     print_loop,
     flip,
+    styles,
+    marks,
+    learn,
 ):
     commands.add_command(command)
 

@@ -1,10 +1,10 @@
 """Style cards: small open text files that say how a producer writes, and first loops from them."""
 
 from cloudrift.style.card import Card
-from cloudrift.style.card_files import find_card, house_cards, read_card
+from cloudrift.style.card_files import find_card, house_cards, known_cards, read_card
 from cloudrift.style.sketch import draw_chords, sketch, way_of_voicing, without_chords
 
 __all__ = [
-    "Card", "draw_chords", "find_card", "house_cards", "read_card", "sketch", "way_of_voicing",
-    "without_chords",
+    "Card", "draw_chords", "find_card", "house_cards", "known_cards", "read_card", "sketch",
+    "way_of_voicing", "without_chords",
 ]  # fmt: skip

@@ -1,16 +1,28 @@
 """Reading style cards (TOML). The format is described in ``docs/style-card.md``."""
 
 import functools
+import re
 from importlib import resources
 from pathlib import Path
+from typing import Any
 
+import msgspec
+import tomlkit
+from msgspec.structs import replace
+from platformdirs import user_data_path
+
+from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.reading import read_toml, read_words, reading
+from cloudrift.ground.words import for_a_file, free_name
+from cloudrift.notes.lens import Lens
 from cloudrift.style.card import Card
 from cloudrift.style.lay import Edge, layers_of, line_of
 from cloudrift.style.voiced import voiced
 from cloudrift.theory.key import SCALES, Key
 from cloudrift.theory.symbols import parse_degree, parse_progression
+
+SUFFIX = ".toml"
 
 
 def read_card(text: str, where: str) -> Card:
@@ -73,11 +85,78 @@ def house_cards() -> dict[str, Card]:
     return {card.name: card for card in sorted(cards, key=lambda c: c.name)}
 
 
+def own_folder() -> Path:
+    """Return where own cards are kept (``$XDG_DATA_HOME/cloudrift/cards``)."""
+    return user_data_path("cloudrift") / "cards"
+
+
+def own_cards(folder: Path | None = None) -> tuple[dict[str, Card], list[str]]:
+    """Return a composer's own cards by name, and in words which files could not be read."""
+    found, wrong = {}, []
+    for path in sorted((folder or own_folder()).glob(f"*{SUFFIX}")):
+        try:
+            card = read_card(read_words(path, "style card"), str(path))
+            found[card.name] = card
+        except CloudriftError as error:
+            wrong.append(str(error))
+    return dict(sorted(found.items())), wrong
+
+
+def known_cards(folder: Path | None = None) -> dict[str, Card]:
+    """Return the cards of the house, and a composer's own behind them."""
+    return {**own_cards(folder)[0], **house_cards()}
+
+
 def find_card(name: str) -> Card:
-    """Return a house card by name (any case), or read one from a path that ends in .toml."""
-    if name.endswith(".toml"):
+    """Return a card by name (any case), or read one from a path that ends in .toml."""
+    if name.endswith(SUFFIX):
         return read_card(read_words(Path(name), "style card"), name)
-    by_plain = {card.lower(): card for card in house_cards()}
+    cards = known_cards()
+    by_plain = {card.lower(): card for card in cards}
     if name.lower() not in by_plain:
-        raise CloudriftError(f"no style card is called {name!r}{did_you_mean(name, house_cards())}")
-    return house_cards()[by_plain[name.lower()]]
+        raise CloudriftError(f"no style card is called {name!r}{did_you_mean(name, cards)}")
+    return cards[by_plain[name.lower()]]
+
+
+def write_card(card: Card) -> str:
+    """Return a card as its file's text: what differs from the usual."""
+    raw: dict[str, Any] = msgspec.to_builtins(card)
+    for layer in raw["layers"]:
+        layer["lens"] = _unusual(layer["lens"], Lens())
+        layer["lens"].pop("draw", None)
+    return tomlkit.dumps(_kept(raw))
+
+
+def _unusual(raw: dict[str, object], usual: Lens) -> dict[str, object]:
+    plain = msgspec.to_builtins(usual)
+    return {name: value for name, value in raw.items() if value != plain[name]}
+
+
+def _kept(raw: Any) -> Any:
+    """Plain values with whole numbers written as such, and nothing that is empty."""
+    if isinstance(raw, dict):
+        return {name: _kept(value) for name, value in raw.items() if value not in ({}, [], ())}
+    if isinstance(raw, (list, tuple)):
+        return [_kept(one) for one in raw]
+    return int(raw) if isinstance(raw, float) and raw.is_integer() else raw
+
+
+def _slug(name: str) -> str:
+    """A name as a file may have it."""
+    return for_a_file(re.sub(r"[^\w]+", "-", name.casefold()).strip("-") or "card")
+
+
+def save_card(card: Card, folder: Path | None = None) -> Card:
+    """Write an own card into the folder and return it as it is called there.
+
+    Where its name is taken it gets a number: nothing is overwritten.
+    """
+    folder = folder or own_folder()
+    taken = {one.casefold() for one in known_cards(folder)}
+    name = free_name(card.name, taken) if card.name.casefold() in taken else card.name
+    card = replace(card, name=name)
+    path = folder / f"{_slug(card.name)}{SUFFIX}"
+    read_card(text := write_card(card), card.name)  # what is kept can be read
+    make_folder(folder)
+    write_atomically(path, lambda file: file.write(text.encode()))
+    return card

@@ -14,6 +14,7 @@ Group = Literal["Setting", "Chords", "Layers", "Playing", "Bass", "Texture", "So
 GROUPS: tuple[Group, ...] = (
     "Setting", "Chords", "Layers", "Playing", "Bass", "Texture", "Sound", "Flip",
 )  # fmt: skip
+COUNTED = ("bars", "chords", "layers", "lines", "pairs", "strikes")  # units that have a singular
 # What is asked: from so much to so much, or one of some words, the likelier first.
 Asked = tuple[float, float] | tuple[str, ...]
 
@@ -74,13 +75,17 @@ class Kind:
         """Write a value with its unit."""
         if isinstance(value, str):
             return value
-        return f"{number(value, f'.{self.decimals}f')} {self.unit}".strip()
+        written = number(value, f".{self.decimals}f")
+        one = self.unit in COUNTED and float(value) == 1
+        return f"{written} {self.unit.removesuffix('s') if one else self.unit}".strip()
 
     def asks(self, asked: Asked) -> str:
         """Write what is asked."""
         if not is_range(asked):
             return ", ".join(str(word) for word in asked)
         low, high = (number(float(end), f".{self.decimals}f") for end in asked)
+        if low == high:
+            return self.text(float(asked[0]))
         return f"{low} to {high} {self.unit}".strip()
 
     def met(self, value: float | str, asked: Asked) -> bool:

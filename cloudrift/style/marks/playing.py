@@ -24,7 +24,9 @@ def _touch(of: str) -> Callable[[View], Found | None]:
             return None
         values = [float(getattr(x.source.touch, of)) for x in layers]  # type: ignore[union-attr]
         top = max(range(len(values)), key=values.__getitem__)
-        return Found(value=sum(values) / len(values), where=f"{layers[top].name} {values[top]:g}")
+        return Found(
+            value=sum(values) / len(values), where=f"most in {layers[top].name}: {values[top]:.1f}"
+        )
 
     return measure
 

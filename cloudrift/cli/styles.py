@@ -1,0 +1,116 @@
+"""The commands of style cards: listed, held against a loop, learnt."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+import click
+
+from cloudrift.ground.errors import CloudriftError
+
+
+@click.command()
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+def styles(as_json: bool) -> None:
+    """List the style cards there are."""
+    from cloudrift.style.card_files import house_cards, own_cards  # noqa: PLC0415
+
+    own, wrong = own_cards()
+    cards = [*((card, "house") for card in house_cards().values()),
+             *((card, "own") for card in own.values())]  # fmt: skip
+    if as_json:
+        click.echo(json.dumps([
+            {"name": card.name, "about": card.about, "whose": whose, "marks": len(card.marks),
+             "tempo": [card.tempo.low, card.tempo.high], "modes": list(card.key.modes)}
+            for card, whose in cards
+        ], indent=1, ensure_ascii=False))  # fmt: skip
+    else:
+        for card, whose in cards:
+            click.echo(f"{card.name} ({whose}, {card.tempo.low:g} to {card.tempo.high:g} BPM, "
+                       f"{len(card.marks)} marks): {card.about}")  # fmt: skip
+    for problem in wrong:
+        click.echo(f"cloudrift: {problem}", err=True)
+
+
+@click.command()
+@click.argument("loop_file", metavar="LOOP", type=click.Path(path_type=Path))
+@click.option("--style", default="", help="A card's name or file; the loop's own without.")
+@click.option("--without-sound", is_flag=True, help="Do not render: leave out what is heard.")
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+def marks(loop_file: Path, style: str, without_sound: bool, as_json: bool) -> None:
+    """Hold a loop against a style card: what is asked, found and met."""
+    from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
+    from cloudrift.loop.storage import load  # noqa: PLC0415
+    from cloudrift.render.engine import Engine  # noqa: PLC0415
+    from cloudrift.render.sound_facts import facts_of_loop  # noqa: PLC0415
+    from cloudrift.style.card_files import find_card  # noqa: PLC0415
+    from cloudrift.style.marks import change_for, checked, look, met_of  # noqa: PLC0415
+
+    clips = ClipStore()
+    loop = load(loop_file, clips)
+    if not (style or loop.style):
+        raise CloudriftError(f"{loop_file} is in nobody's style; name one with --style")
+    card = find_card(style or loop.style)
+    asks, wrong = checked(card.marks, card.name)
+    sound = None
+    if not without_sound:
+        engine = Engine(clips=clips)
+        try:
+            engine.render(loop)
+            sound = facts_of_loop(engine, loop)
+        finally:
+            engine.close()
+    found = look(asks, loop, sound)
+    met, asked = met_of(found)
+    if as_json:
+        rows: list[dict[str, Any]] = []
+        for mark in found:
+            change = change_for(mark, loop, sound)
+            assert mark.asked is not None
+            rows.append({
+                "name": mark.kind.name, "unit": mark.kind.unit, "asked": list(mark.asked),
+                "found": mark.found.value if mark.found else None, "met": mark.met,
+                "where": mark.found.where if mark.found else "",
+                "change": change.words if change else None,
+            })  # fmt: skip
+        click.echo(json.dumps({"style": card.name, "met": met, "asked": asked, "marks": rows},
+                              indent=1, ensure_ascii=False))  # fmt: skip
+    else:
+        click.echo(f"{loop.title}: {met} of {asked} marks of {card.name} met")
+        for mark in found:
+            assert mark.asked is not None
+            sign = "…" if mark.waits else "+" if mark.met else "-"
+            where = f" ({mark.found.where})" if mark.found and mark.found.where else ""
+            click.echo(f"{sign} {mark.kind.label}: {mark.found_text}, asked "
+                       f"{mark.kind.asks(mark.asked)}{where}")  # fmt: skip
+    for problem in wrong:
+        click.echo(f"cloudrift: {problem}", err=True)
+
+
+@click.command()
+@click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("--name", required=True, help="What the card is called.")
+@click.option("--without-sound", is_flag=True, help="Do not render loops: quicker, says less.")
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="TOML file.")
+def learn(
+    files: tuple[Path, ...], name: str, without_sound: bool, as_json: bool, output: Path
+) -> None:
+    """Draft a style card from loop files, MIDI files and recordings."""
+    from cloudrift.audio.files import write_atomically  # noqa: PLC0415
+    from cloudrift.style.card_files import write_card  # noqa: PLC0415
+    from cloudrift.style.examples import measured  # noqa: PLC0415
+    from cloudrift.style.learn import learn as learn_from  # noqa: PLC0415
+
+    examples, wrong = measured(files, sound=not without_sound)
+    for problem in wrong:
+        click.echo(f"cloudrift: {problem}", err=True)
+    learnt = learn_from(name, examples)
+    text = write_card(learnt.card)
+    write_atomically(output, lambda file: file.write(text.encode()))
+    if as_json:
+        click.echo(json.dumps({"name": name, "examples": len(examples), "counts": learnt.counts,
+                               "guesses": list(learnt.guesses)}, indent=1))  # fmt: skip
+    else:
+        click.echo(f"{output}: {len(learnt.card.marks)} marks, {len(learnt.card.layers)} layers, "
+                   f"from {len(examples)} of {len(files)} files")  # fmt: skip

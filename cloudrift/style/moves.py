@@ -1,0 +1,73 @@
+"""Moves: a card's habits as edits of any loop, in the order of the work."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+
+from msgspec.structs import replace
+
+from cloudrift.ground.draws import stream
+from cloudrift.loop import edits
+from cloudrift.loop.bass import with_bass_heard
+from cloudrift.loop.model import Layer, Loop, new_id
+from cloudrift.loop.progression import put_chords
+from cloudrift.style.card import Card, CardTreatment
+from cloudrift.style.lay import Drawing, layers_of, line_of
+from cloudrift.style.sketch import draw_chords
+from cloudrift.texture.treatment import Line
+
+
+@dataclass(frozen=True, kw_only=True)
+class Move:
+    """A habit: what it does in few words, and where it belongs."""
+
+    group: str
+    words: str
+    edit: Callable[[Loop], Loop]
+
+
+def moves_of(card: Card, draw: int = 1) -> tuple[Move, ...]:
+    """Return what a card would do: its chords, its layers one by one, its lines.
+
+    ``draw`` decides what it leaves open.
+    """
+    out = [Move(group="Chords", words="a row drawn from its grammar",
+                edit=partial(_with_row, card, draw))]  # fmt: skip
+    every = replace(card, layers=tuple(replace(x, chance=1.0) for x in card.layers))
+    layers = layers_of(every, draw, lambda *labels: Drawing(stream(draw, *labels)))
+    out += [Move(group="Layers", words=f"{layer.name}: {layer.source.sound_text}",
+                 edit=partial(_with_layer, layer)) for layer in layers]  # fmt: skip
+    for number, treatment in enumerate(card.line):
+        line = line_of((replace(treatment, chance=1.0),), Drawing(stream(draw, "move", number)),
+                       draw)  # fmt: skip
+        out.append(Move(group=_group_of(treatment), words=f"{line[0].of.label.lower()} on the "
+                        f"whole loop: {line[0].says}", edit=partial(_with_line, line)))  # fmt: skip
+    return tuple(out)
+
+
+def _with_layer(layer: Layer, loop: Loop) -> Loop:
+    ids = [*(x.id for x in loop.layers), *(g.id for g in loop.groups)]
+    new = replace(layer, id=new_id("l", ids))
+    return with_bass_heard(replace(loop, layers=(*loop.layers, new)))
+
+
+def _group_of(treatment: CardTreatment) -> str:
+    return "Flip" if treatment.kind in ("shift", "backward") else "Texture"
+
+
+def _with_row(card: Card, draw: int, loop: Loop) -> Loop:
+    row = draw_chords(card, loop, draw)
+    return put_chords(loop, row, bars=loop.bars)
+
+
+def _with_line(line: Line, loop: Loop) -> Loop:
+    """Put treatments behind what is on the whole loop; one of their kind gives way."""
+    kinds = {t.kind for t in line}
+    kept = tuple(t for t in loop.line if t.kind not in kinds)
+    ids = {t.id for t in kept}
+    new = []
+    for treatment in line:
+        made = replace(treatment, id=new_id("t", ids))
+        ids.add(made.id)
+        new.append(made)
+    return edits.set_line(loop, None, (*kept, *new))
