@@ -35,7 +35,7 @@ def moves_of(card: Card, draw: int = 1) -> tuple[Move, ...]:
                 edit=partial(_with_row, card, draw))]  # fmt: skip
     every = replace(card, layers=tuple(replace(x, chance=1.0) for x in card.layers))
     layers = layers_of(every, draw, lambda *labels: Drawing(stream(draw, *labels)))
-    out += [Move(group="Layers", words=f"{layer.name}: {layer.source.sound_text}",
+    out += [Move(group="Layers", words=f"add {layer.name}: {layer.source.sound_text.lower()}",
                  edit=partial(_with_layer, layer)) for layer in layers]  # fmt: skip
     for number, treatment in enumerate(card.line):
         line = line_of((replace(treatment, chance=1.0),), Drawing(stream(draw, "move", number)),

@@ -139,6 +139,7 @@ class Heading(QWidget):
         self.key = Tile("Key", 122)
         self.tempo = Tile("Tempo", 112)
         self.length = Tile("Length and metre", 70)
+        self._marks = ""  # of the style card, that are met
         self.style_tile = Tile("Style card", 122)
         for tile, opener in (
             (self.key, open_key), (self.tempo, open_tempo),
@@ -220,9 +221,14 @@ class Heading(QWidget):
         self.style_tile.show_text(
             loop.style or "no style",
             "",
-            f"style card · draw {loop.draw}" if loop.style else "style card",
+            self._marks or (f"style card · draw {loop.draw}" if loop.style else "style card"),
         )
         self._show_hearing()
+
+    def show_marks(self, words: str) -> None:
+        """Say how much of the style card is met."""
+        self._marks = words
+        self._show()
 
     def _show_hearing(self) -> None:
         self.compare.show_choice(self._session.hearing.side, self._session.hearing.sides)

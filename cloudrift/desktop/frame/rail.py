@@ -8,8 +8,9 @@ from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, text_font
 from cloudrift.ground.words import plural
 from cloudrift.loop.model import Loop
 
+STYLE = "Style card"
 STAGES = ("Chords", "Layers", "Texture", "Flip", "Deliver")
-DRAWERS = ("Shelf", "Recordings", "Microphone", "Play keys")  # they open over any stage
+DRAWERS = ("Shelf", "Recordings", "Microphone", STYLE, "Play keys")  # they open over any stage
 WIDTH, STEP, TOP, DRAWER_STEP = 96, 62, 12, 30
 
 

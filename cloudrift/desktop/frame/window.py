@@ -29,12 +29,13 @@ from cloudrift.desktop.frame.help_sheet import AboutSheet, KeysSheet
 from cloudrift.desktop.frame.history_sheet import HistorySheet
 from cloudrift.desktop.frame.menus import Menus
 from cloudrift.desktop.frame.midi_sheet import MidiSheet
-from cloudrift.desktop.frame.rail import STAGES, Rail
+from cloudrift.desktop.frame.rail import STAGES, STYLE, Rail
 from cloudrift.desktop.frame.reference_sheet import ReferenceSheet
 from cloudrift.desktop.frame.ribbon import Ribbon
 from cloudrift.desktop.frame.settings_sheet import SettingsSheet
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.asking import RECORDINGS, ask_for_file
+from cloudrift.desktop.session.marking import Marking
 from cloudrift.desktop.session.session import CLOSING_S, Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.stages.chords.stage import ChordsStage
@@ -46,6 +47,7 @@ from cloudrift.desktop.stages.layers.stage import LayersStage
 from cloudrift.desktop.stages.microphone.drawer import MicrophoneDrawer
 from cloudrift.desktop.stages.shelf.drawer import Shelf
 from cloudrift.desktop.stages.start.page import StartPage
+from cloudrift.desktop.stages.style.page import StylePage
 from cloudrift.desktop.stages.texture.stage import TextureStage
 from cloudrift.exchange import Service, StandIn
 from cloudrift.exchange.folders import OwnFolders
@@ -96,10 +98,13 @@ class Window(QMainWindow):
         }  # fmt: skip
         for drawer in self.drawers.values():
             drawer.hide()
+        self.marking = Marking(session, self.tasks)
+        self.style_page = StylePage(session, self.tasks, self.marking)
+        self._before_style = 0  # the stage that the style card's page stands over
         self.stages = (self.chords, self.layers, self.texture, self.flip, self.deliver)
         self.stack = QStackedWidget()
         self.fit(QSize(*USUAL))
-        for page in (*self.stages, self.start):
+        for page in (*self.stages, self.start, self.style_page):
             self.stack.addWidget(page)
         self.message = QLabel("")
         self.message.setTextFormat(Qt.TextFormat.PlainText)  # names in it are a stranger's words
@@ -147,6 +152,8 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         session = self.session
         self.rail.chosen.connect(self.choose_stage)
+        self.marking.changed.connect(lambda: self.heading.show_marks(self.marking.words))
+        self.style_page.closed.connect(lambda: self.show_stage(self._before_style))
         session.changed.connect(lambda _b, _a: self._show_title())
         session.document.saved.connect(self._show_title)
         for signal in (session.hearing.shown_changed, session.hearing.changed):
@@ -293,9 +300,22 @@ class Window(QMainWindow):
         self.drawers[name].show()
         self.rail.show_drawer(name)
 
+    def open_style(self) -> None:
+        """Show the style card's page over the stage, or the stage again."""
+        if self.stack.currentWidget() is self.style_page:
+            self.show_stage(self._before_style)
+        elif self.stack.currentIndex() < len(self.stages):
+            self._before_style = self.stack.currentIndex()
+            self.stack.setCurrentWidget(self.style_page)
+            self.rail.show_stage(-1)
+            self.rail.show_drawer(STYLE)
+            self.style_page.focus_first()
+
     def swap_drawer(self, name: str) -> None:
         """Open a drawer, or close it."""
-        if self.drawers[name].isVisible():
+        if name == STYLE:
+            self.open_style()
+        elif self.drawers[name].isVisible():
             self.drawers[name].close_drawer()
         else:
             opens = {"Shelf": self.open_shelf, "Recordings": self.open_recordings,
@@ -362,6 +382,8 @@ class Window(QMainWindow):
 
     def show_stage(self, stage: int) -> None:
         """Show a stage by number."""
+        if self.stack.currentWidget() is self.style_page:
+            self.rail.show_drawer("")
         self.stack.setCurrentIndex(stage)
         self.rail.show_stage(stage)
         if not self.rail.hasFocus():

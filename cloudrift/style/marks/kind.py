@@ -94,6 +94,7 @@ class Kind:
             return value in asked
         if not is_range(asked):
             return False
+        value = min(max(value, self.low), self.high)  # what lies beyond the axis is at its end
         near = 0.5 * 10**-self.decimals * (1 + 1e-9)
         return float(asked[0]) - near <= value <= float(asked[1]) + near
 

@@ -16,6 +16,7 @@ from cloudrift.style.marks.view import View, names
 MOVING = 4.0  # strikes a bar, from which on a layer is one that moves
 HELD = 0.85  # of the time to its next strike that a note sounds, for it to be held
 SHORT = 0.5
+SLOW = 2.0  # strikes a bar: as chords do, rather than what moves
 ALIKE = 0.6  # of the sparser layer's strikes that another doubles
 NEAR_TICKS = 30
 MOVING_STEPS = (480, 640, 960, 320, 240, 160)
@@ -106,14 +107,18 @@ def _to_moving(view: View, asked: tuple[float, float]) -> Change | None:
 
         return Change(words=f"{names([x.name for x in over], 2)} held", edit=hold)
     still = [x for x in view.melodic if x not in found and isinstance(x.source, FromChords)]
-    best = sorted(still, key=lambda x: x.role not in ("pluck", "bell", "lead", "keys"))
-    if not best:
+    best = sorted(still, key=lambda x: (x.role in ("pad", "strings", "voice"),
+                                        x.role not in ("pluck", "bell", "lead")))  # fmt: skip
+    more = best[: int(np.ceil(asked[0])) - len(found)]
+    if not more:
         return None
-    layer = best[-1] if best[0].role == "pad" else best[0]
-    return Change(
-        words=f"{layer.name} broken in eighths",
-        edit=lambda loop: edits.set_lens(loop, layer.id, kind="broken", step_ticks=480),
-    )
+
+    def move(loop: Loop) -> Loop:
+        for layer in more:
+            loop = edits.set_lens(loop, layer.id, kind="broken", step_ticks=480)
+        return loop
+
+    return Change(words=f"{names([x.name for x in more], 2)} broken in eighths", edit=move)
 
 
 def _pace(view: View) -> Found | None:
@@ -127,6 +132,15 @@ def _to_pace(view: View, asked: tuple[float, float]) -> Change | None:
     of = [x for x in view.melodic if isinstance(x.source, FromChords)]
     if not of:
         return None
+    if asked[1] < SLOW:
+        over = [x for x in of if view.pace(x) > asked[1]]
+
+        def hold(loop: Loop) -> Loop:
+            for one in over:
+                loop = edits.set_lens(loop, one.id, kind="held")
+            return loop
+
+        return Change(words=f"{names([x.name for x in over], 2)} held", edit=hold)
     layer = max(of, key=view.pace)
     kind = "broken" if layer.source.lens.kind not in ("broken", "line") else None  # type: ignore[union-attr]
 
@@ -169,15 +183,16 @@ def _to_staccato(view: View, asked: tuple[float, float]) -> Change | None:
     if found is None or not of:
         return None
     more = float(found.value) < asked[0]
-    layer = max(of, key=view.pace)
-    length = 0.4 if more else 0.95
-    words = "short" if more else "longer"
+    length = 0.4 if more else 0.98
 
     def edit(loop: Loop) -> Loop:
-        loop = edits.set_touch(loop, layer.id, length=length)
-        return edits.set_lens(loop, layer.id, gate=0.4 if more else 0.95)
+        for layer in of:
+            loop = edits.set_touch(loop, layer.id, length=length)
+            loop = edits.set_lens(loop, layer.id, gate=length)
+        return loop
 
-    return Change(words=f"{layer.name} {words}", edit=edit)
+    return Change(words=f"{names([x.name for x in of], 2)} {'short' if more else 'longer'}",
+                  edit=edit)  # fmt: skip
 
 
 def _gaps(view: View) -> Found | None:

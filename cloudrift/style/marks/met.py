@@ -97,7 +97,8 @@ def met_of(marks: Iterable[Mark]) -> tuple[int, int]:
 def change_for(mark: Mark, loop: Loop, sound: SoundFacts | None = None) -> Change | None:
     """Return an edit that would meet a mark that is missed; None where there is no simple one.
 
-    One that would change nothing, or can't be, is none.
+    One that would change nothing, can't be, or would not meet it is none; of what is measured on
+    the sound, that is only known when the sound has followed.
     """
     if not mark.missed or mark.asked is None:
         return None
@@ -110,8 +111,11 @@ def change_for(mark: Mark, loop: Loop, sound: SoundFacts | None = None) -> Chang
         else:
             low, high = (float(end) for end in mark.asked)
             change = mark.kind.change(view, (low, high)) if mark.kind.change else None
-        if change is None or change.edit(loop) == loop:
+        after = None if change is None else change.edit(loop)
+        if after is None or after == loop:
             return None
+        found = None if mark.kind.needs_sound else mark.kind.measure(View(after))
     except CloudriftError:
         return None
-    return change
+    meets = found is not None and mark.kind.met(found.value, mark.asked)
+    return change if meets or mark.kind.needs_sound else None

@@ -10,6 +10,7 @@ from cloudrift.style.marks.kind import Change, Found, Kind
 from cloudrift.style.marks.view import View, names
 
 GLIDE = "glide_ms"
+WALK_TICKS = 960
 
 
 def _touched(view: View) -> list[Layer]:
@@ -112,10 +113,32 @@ def _on_roots(view: View) -> Found | None:
 def _to_roots(view: View, asked: tuple[float, float]) -> Change | None:
     of = [x for x in view.basses if isinstance(x.source, FromChords)]
     found = _on_roots(view)
-    if not of or found is None or float(found.value) >= asked[0]:
+    if not of or found is None:
         return None
+    if float(found.value) > asked[1]:
+        return _walking(view, of[0], WALK_TICKS)
     return Change(words=f"{of[0].name} on the roots",
                   edit=lambda loop: edits.set_lens(loop, of[0].id, kind="roots"))  # fmt: skip
+
+
+def _walking(view: View, layer: Layer, step: int) -> Change:
+    """A bass that goes from root to root by a line."""
+    return Change(
+        words=f"{layer.name} walks",
+        edit=lambda loop: edits.set_lens(loop, layer.id, kind="line", step_ticks=step, low=30,
+                                         high=45, octave=0),
+    )  # fmt: skip
+
+
+def _to_bass_pace(view: View, asked: tuple[float, float]) -> Change | None:
+    of = [x for x in view.basses if isinstance(x.source, FromChords)]
+    if not of:
+        return None
+    if asked[1] < len(view.chords) / view.bars * 1.5:
+        return Change(words=f"{of[0].name} with the chords",
+                      edit=lambda loop: edits.set_lens(loop, of[0].id, kind="roots"))  # fmt: skip
+    step = round(bar_ticks(view.loop.metre) / (sum(asked) / 2))
+    return _walking(view, of[0], min(max(step, 60), 3840))
 
 
 def _bass_pace(view: View) -> Found | None:
@@ -195,13 +218,13 @@ def _to_bass_height(view: View, asked: tuple[float, float]) -> Change | None:
     found = _bass_height(view)
     if not of or found is None:
         return None
-    octaves = round((sum(asked) / 2 - float(found.value)) / 12)
-    if not octaves:
-        return None
-    layer = of[0]
-    octave = min(max(layer.source.lens.octave + octaves, -3), 3)  # type: ignore[union-attr]
-    return Change(words=f"{layer.name} {'higher' if octaves > 0 else 'lower'}",
-                  edit=lambda loop: edits.set_lens(loop, layer.id, octave=octave))  # fmt: skip
+    layer, aim = of[0], round(sum(asked) / 2)
+    higher = aim > float(found.value)
+    return Change(
+        words=f"{layer.name} {'higher' if higher else 'lower'}, "
+        f"about {view.loop.key.spell_pitch(aim)}",
+        edit=lambda loop: edits.set_lens(loop, layer.id, low=aim - 6, high=aim + 5),
+    )
 
 
 KINDS = (
@@ -221,7 +244,8 @@ KINDS = (
          about="notes of the bass that are the root of their chord, of all", measure=_on_roots,
          change=_to_roots),
     Kind(name="bass_pace", label="Bass strikes", group="Bass", unit="a bar", high=16, decimals=1,
-         about="how often the bass strikes in a bar", measure=_bass_pace),
+         about="how often the bass strikes in a bar", measure=_bass_pace,
+         change=_to_bass_pace),
     Kind(name="bass_rests", label="Bass rests", group="Bass", unit="%",
          about="bars in which no bass sounds, of all", measure=_bass_rests, change=_to_bass_rests),
     Kind(name="bass_glide", label="Bass glides", group="Bass", unit="ms", high=400,

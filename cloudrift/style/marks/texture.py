@@ -234,7 +234,11 @@ def _driven(view: View) -> Found:
 
 
 def _to_driven(view: View, asked: tuple[float, float]) -> Change | None:
-    if float(_driven(view).value) > asked[1]:
+    over = float(_driven(view).value) - asked[1]
+    if over > 0 and asked[1] >= 1:
+        kinds = [t.kind for _on, t in view.of_kind(*DRIVES)][-int(over) :]
+        return _without(view, tuple(kinds), f"without {names(kinds)}")
+    if over > 0:
         return _without(view, DRIVES, "nothing driven")
     return Change(words="warm drive on the whole loop",
                   edit=lambda loop: edits.add_treatment(loop, None, "warm", 0))  # fmt: skip
@@ -352,11 +356,11 @@ def _sound(view: View) -> SoundFacts:
 
 
 def _to_centroid(view: View, asked: tuple[float, float]) -> Change:
-    """Tilt all of it: about a dB an octave moves the middle by a sixth of an octave or so."""
+    """Tilt all of it: 2.8 dB an octave move the middle of its spectrum by about an octave."""
     now = _sound(view).centroid_hz
     darker = now > asked[1]
     aim = (asked[0] * asked[1]) ** 0.5
-    slope = max(-6.0, min(6.0, 3.5 * math.log2(aim / max(now, 1.0))))
+    slope = max(-6.0, min(6.0, 2.8 * math.log2(aim / max(now, 1.0))))
 
     def edit(loop: Loop) -> Loop:
         there = [t for t in loop.line if t.kind == "tilt"]
@@ -387,8 +391,8 @@ def _to_width(view: View, asked: tuple[float, float]) -> Change:
 def _to_low_width(view: View, asked: tuple[float, float]) -> Change | None:
     if _sound(view).low_width <= asked[1]:
         return None
-    return Change(words="mono below 150 Hz",
-                  edit=lambda loop: put(loop, None, "trim", mono_hz=150.0))  # fmt: skip
+    return Change(words="mono below 220 Hz",
+                  edit=lambda loop: put(loop, None, "trim", mono_hz=220.0))  # fmt: skip
 
 
 def _to_loudness(view: View, asked: tuple[float, float]) -> Change:

@@ -1,0 +1,89 @@
+"""What of the loop's style card is met: measured after each change, the sound when it stands."""
+
+from msgspec.structs import replace
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.loop.model import Loop
+from cloudrift.render.engine import Rendered
+from cloudrift.render.sound_facts import SoundFacts, sound_facts
+from cloudrift.style import Card, known_cards
+from cloudrift.style.marks import Mark, checked, look, met_of
+
+MEASURING = "the sound's marks"
+
+
+class Marking(QObject):
+    """The marks of the open loop against its card. ``changed`` when they are others."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, tasks: Tasks) -> None:
+        super().__init__(session)
+        self._session, self._tasks = session, tasks
+        self._sound: SoundFacts | None = None
+        self.card: Card | None = None
+        self.problems: tuple[str, ...] = ()
+        self.marks: tuple[Mark, ...] = ()
+        self._cards = known_cards()
+        session.changed.connect(self.refresh)
+        session.opened.connect(self._begin)
+        session.hearing.sound_changed.connect(self._measure)
+        self.refresh()
+
+    @property
+    def cards(self) -> dict[str, Card]:
+        """The cards there are, by name."""
+        return self._cards
+
+    def read_cards(self) -> None:
+        """Look for own cards again: there is another one."""
+        self._cards = known_cards()
+        self.refresh()
+
+    @property
+    def sound(self) -> SoundFacts | None:
+        """What was measured last of the loop's sound."""
+        return self._sound
+
+    def _begin(self) -> None:
+        self._sound = None
+        self.refresh()
+
+    def refresh(self, *_: object) -> None:
+        """Hold the open loop against its card."""
+        loop = self._session.loop
+        self.card = self._cards.get(loop.style)
+        asks, self.problems = checked(self.card.marks, self.card.name) if self.card else ({}, ())
+        self.marks = look(asks, loop, self._sound) if self.card else ()
+        self.changed.emit()
+
+    def _measure(self, rendered: Rendered) -> None:
+        """The sound of the open loop stands: measure it beside the interface."""
+        if self.card is None or not _same(rendered.loop, self._session.loop):
+            return
+        audio, rate = rendered.audio, rendered.loop.rate
+
+        def came(facts: SoundFacts) -> None:
+            if facts != self._sound:
+                self._sound = facts
+                self.refresh()
+
+        self._tasks.run(MEASURING, lambda _stale, _moved: sound_facts(audio, rate), came)
+
+    @property
+    def met(self) -> tuple[int, int]:
+        """How many marks are met, of how many that can be said."""
+        return met_of(self.marks)
+
+    @property
+    def words(self) -> str:
+        """The same in words; none without a card."""
+        met, asked = self.met
+        return f"{met} of {asked} met" if asked else ""
+
+
+def _same(one: Loop, other: Loop) -> bool:
+    """Whether two loops sound the same, at whatever rate."""
+    return one is other or replace(one, rate=other.rate) == other

@@ -1,0 +1,205 @@
+"""The style card's page: marks as rows, moves as presses, a card learnt from files."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+
+from cloudrift.desktop.kit.parts import (
+    ChoiceRow,
+    WhileShown,
+    button,
+    clear,
+    heading,
+    label,
+    panel,
+    scrolling,
+)
+from cloudrift.desktop.kit.trying import Trying
+from cloudrift.desktop.session.marking import Marking
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.stages.style.learning import Learning
+from cloudrift.desktop.stages.style.mark_row import MarkRow
+from cloudrift.style.marks import GROUPS, Mark, change_for
+from cloudrift.style.moves import moves_of
+
+TABS = (("marks", "Marks"), ("moves", "Moves"), ("learn", "Learn from loops"))
+SHOWN = (("all", "all"), ("missed", "missed"))
+
+
+class StylePage(QWidget):
+    """The page. ``closed`` asks for what was shown before it."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, session: Session, tasks: Tasks, marking: Marking) -> None:
+        super().__init__()
+        self._session, self._marking = session, marking
+        self.rows: dict[str, MarkRow] = {}
+        self._rows_of: tuple[str, tuple[str, ...]] = ("", ())
+        self._moves_of: object = None
+        self.title = label("", size=17)
+        self.about = label("", size=12, name="soft")
+        self.tabs = ChoiceRow(list(TABS), columns=len(TABS), name="What of the card")
+        self.tabs.chosen.connect(self.show_tab)
+        self.words = label("", size=11.5, name="soft")
+        self.words.setWordWrap(True)
+        self.filter = ChoiceRow(list(SHOWN), columns=2, name="Which marks")
+        self.filter.setFixedWidth(150)
+        self.filter.chosen.connect(self._filter)
+        self.filter.show_choice("all")
+        self._only_missed = False
+        self.marks = QVBoxLayout()
+        self.moves = QVBoxLayout()
+        self.learning = Learning(session, tasks, marking)
+        self.stack = QStackedWidget()
+        for layout in (self.marks, self.moves):
+            layout.setContentsMargins(0, 0, 10, 0)
+            layout.setSpacing(2)
+            holder = QWidget()
+            holder.setLayout(layout)
+            self.stack.addWidget(scrolling(holder))
+        self.stack.addWidget(self.learning)
+        self._lay_out()
+        marking.changed.connect(WhileShown(self, self.refresh))
+        self.show_tab("marks")
+
+    def _lay_out(self) -> None:
+        inside = panel()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(14, 10, 12, 10)
+        column.setSpacing(6)
+        head = QHBoxLayout()
+        head.setSpacing(12)
+        head.addWidget(self.title)
+        head.addWidget(self.about, 1)
+        self.tabs.setFixedWidth(360)
+        head.addWidget(self.tabs)
+        head.addWidget(button("Close", self.closed.emit, tip="Back to the stage (Esc)"))
+        column.addLayout(head)
+        under = QHBoxLayout()
+        under.addWidget(self.words, 1)
+        under.addWidget(self.filter)
+        column.addLayout(under)
+        column.addWidget(self.stack, 1)
+        line = QVBoxLayout(self)
+        line.setContentsMargins(8, 8, 8, 8)
+        line.addWidget(inside)
+
+    def show_tab(self, tab: object) -> None:
+        """Show the marks, the moves, or what a card is learnt from."""
+        self.tabs.show_choice(tab)
+        self.stack.setCurrentIndex([name for name, _ in TABS].index(str(tab)))
+        self.filter.setVisible(tab == "marks")
+        self.refresh()
+
+    def _filter(self, which: object) -> None:
+        self._only_missed = which == "missed"
+        self.refresh()
+
+    # --- showing ------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the marks as they are now."""
+        card, marking = self._marking.card, self._marking
+        if card is None:
+            style = self._session.loop.style
+            self.title.setText(style or "No style card")
+            self.about.setText("")
+            self.words.setText(
+                f"No card is called {style}; learn one, or choose another in the heading."
+                if style else "Choose a card in the heading, or learn one from loops."
+            )  # fmt: skip
+        else:
+            self.title.setText(card.name)
+            self.about.setText(card.about)
+            problems = f" {' '.join(marking.problems)}" if marking.problems else ""
+            self.words.setText(f"{marking.words}. What the card asks is the bar; the dot is your "
+                               f"loop. Rest on a change to hear it.{problems}")  # fmt: skip
+        if self.tabs_at == "marks":
+            self._show_marks(self._marking.marks)
+        elif self.tabs_at == "moves":
+            self._show_moves()
+
+    @property
+    def tabs_at(self) -> str:
+        """The name of the tab that is shown."""
+        return TABS[self.stack.currentIndex()][0]
+
+    def _show_marks(self, marks: tuple[Mark, ...]) -> None:
+        which = (self._marking.card.name if self._marking.card else "",
+                 tuple(mark.kind.name for mark in marks))  # fmt: skip
+        if which != self._rows_of:
+            self._rows_of = which
+            self._build(marks)
+        loop, sound = self._session.loop, self._marking.sound
+        for mark in marks:
+            row = self.rows[mark.kind.name]
+            row.show_mark(mark, change_for(mark, loop, sound))
+            row.setVisible(mark.missed or not self._only_missed)
+        for group, title in self._titles.items():
+            title.setVisible(any((x.missed or not self._only_missed) and x.kind.group == group
+                                 for x in marks))  # fmt: skip
+
+    def _build(self, marks: tuple[Mark, ...]) -> None:
+        clear(self.marks)
+        self.rows, self._titles = {}, {}
+        for group in GROUPS:
+            of = [mark for mark in marks if mark.kind.group == group]
+            if not of:
+                continue
+            self._titles[group] = heading(group)
+            self.marks.addWidget(self._titles[group])
+            for mark in of:
+                self.rows[mark.kind.name] = MarkRow(mark, self._session)
+                self.marks.addWidget(self.rows[mark.kind.name])
+        self.marks.addStretch(1)
+
+    def _show_moves(self) -> None:
+        card = self._marking.card
+        if card == self._moves_of:
+            return
+        self._moves_of = card
+        clear(self.moves)
+        if card is None:
+            return
+        group = ""
+        for move in moves_of(card, self._session.loop.draw):
+            if move.group != group:
+                group = move.group
+                self.moves.addWidget(heading(group))
+            one = button(move.words.replace("&", "&&"), partial(self._move, move.words, move.edit),
+                         tip="Rest here to hear it; press to do it, as one step")  # fmt: skip
+            one.setStyleSheet("QPushButton { text-align: left; padding: 4px 12px; }")
+            Trying(one, self._session, move.edit, move.words)
+            self.moves.addWidget(one)
+        self.moves.addStretch(1)
+
+    def _move(self, words: str, edit: Callable[..., object]) -> None:
+        if self._session.apply(f"move: {words}"[:60], edit):  # type: ignore[arg-type]
+            self._session.say(f"{words[:1].upper()}{words[1:]}", good=True)
+
+    def show_place(self, share: float) -> None:
+        """Nothing here follows the sound."""
+
+    # --- keys ---------------------------------------------------------------------------------
+
+    def focus_first(self) -> None:
+        """Take the focus to the tabs."""
+        self.tabs.button(self.tabs_at).setFocus()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            self.closed.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def showEvent(self, _event: QShowEvent | None) -> None:
+        self.refresh()
+
+    def hideEvent(self, _event: QHideEvent | None) -> None:
+        self.learning.cancel()

@@ -1,0 +1,273 @@
+"""The style card's page in the real window; learning; cards as files; the commands."""
+
+import json
+
+import pytest
+from click.testing import CliRunner
+from msgspec.structs import replace
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from cloudrift.cli.main import commands
+from cloudrift.desktop.stages.style.mark_row import AXIS, HIGH
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop import edits
+from cloudrift.loop.storage import save
+from cloudrift.style import house_cards, sketch
+from cloudrift.style.card_files import (
+    find_card,
+    known_cards,
+    own_cards,
+    read_card,
+    save_card,
+    write_card,
+)
+from cloudrift.style.examples import measured
+from cloudrift.style.learn import Example, asks_of, example_of, learn, range_of
+from cloudrift.style.marks import KINDS, checked, look, met_of
+from cloudrift.style.moves import moves_of
+from tests.hands import settled
+
+
+@pytest.fixture
+def page(qtbot, window):
+    qtbot.waitUntil(lambda: window.marking.sound is not None, timeout=20_000)
+    window.open_style()
+    return window.style_page
+
+
+def missed(page):
+    return [name for name, row in page.rows.items() if row.mark.missed]
+
+
+# --- the window -----------------------------------------------------------------------------------
+
+
+def test_the_page_opens_over_a_stage_and_gives_it_back(qtbot, window, page):
+    assert window.stack.currentWidget() is page and page.title.text() == "Marlow Quist"
+    assert window.rail._drawer == "Style card"
+    QTest.keyClick(page, Qt.Key.Key_Escape)
+    assert window.stack.currentWidget() is window.chords and window.rail._drawer == ""
+    window.show_stage(2)
+    window.rail.drawer_chosen.emit("Style card")
+    assert window.stack.currentWidget() is page
+    window.rail.drawer_chosen.emit("Style card")
+    assert window.stack.currentWidget() is window.texture
+
+
+def test_the_heading_and_the_page_say_how_much_is_met(qtbot, window, page):
+    session = window.session
+    met, asked = met_of(window.marking.marks)
+    assert window.marking.words == f"{met} of {asked} met"
+    assert page.words.text().startswith(f"{met} of {asked} met. ")
+    assert window.heading.style_tile._under == f"{met} of {asked} met" or (
+        f"{met} of {asked} met" in window.heading.style_tile.accessibleName())  # fmt: skip
+    assert set(page.rows) == set(house_cards()["Marlow Quist"].marks)
+    session.apply("tempo", lambda loop: edits.set_tempo(loop, 90.0))
+    row = page.rows["tempo"]
+    assert row.mark.missed and met_of(window.marking.marks)[0] == met - 1
+    assert "missed" in row.accessibleName() and "asked 134 to 153 BPM" in row.accessibleName()
+    session.document.undo()
+    assert page.rows["tempo"].mark.met
+    session.apply("no style", lambda loop: edits.set_style(loop, ""))
+    assert page.title.text() == "No style card" and window.marking.words == ""
+    session.apply("a stranger's", lambda loop: edits.set_style(loop, "Nobody"))
+    assert "No card is called Nobody" in page.words.text()
+
+
+def test_a_change_is_heard_on_resting_and_made_on_pressing_as_one_step(qtbot, window, page):
+    session = window.session
+    session.apply("tempo", lambda loop: edits.set_tempo(loop, 90.0))
+    settled(qtbot, session)
+    row = page.rows["tempo"]
+    assert row.button.isVisibleTo(row) and row.button.text() == "to 137 BPM"
+    trying = row.button.findChildren(type(row.button.children()[0]))
+    at = session.document.history.at
+    row.button.setFocus()
+    qtbot.waitUntil(lambda: session.hearing.previewing, timeout=5_000)
+    assert session.hearing.shown.tempo == 137 and session.loop.tempo == 90
+    row.button.click()
+    assert session.loop.tempo == 137 and session.document.history.at == at + 1
+    assert row.mark.met and not row.button.isVisibleTo(row) and trying is not None
+
+
+def test_only_what_is_missed_may_be_shown_and_rows_are_painted(qtbot, window, page):
+    session = window.session
+    session.apply("tempo", lambda loop: edits.set_tempo(loop, 90.0))
+    page.filter.button("missed").click()
+    shown = [name for name, row in page.rows.items() if row.isVisibleTo(page)]
+    assert "tempo" in shown and shown == missed(page)
+    page.filter.button("all").click()
+    row = page.rows["tempo"]
+    image = row.grab().toImage()
+    x = round(AXIS[0] + AXIS[1] * KINDS["tempo"].share(90.0))
+    dot, ground = image.pixelColor(x, HIGH // 2), image.pixelColor(round(AXIS[0]) - 6, HIGH // 2)
+    assert dot.red() > 180 > dot.blue() and ground.lightness() > 240
+
+
+def test_marks_of_the_sound_follow_it(qtbot, window, page):
+    session = window.session
+    before = window.marking.sound
+    session.apply("softer", lambda loop: replace(loop, layers=tuple(
+        replace(x, level_db=x.level_db - 6) for x in loop.layers)))  # fmt: skip
+    qtbot.waitUntil(lambda: window.marking.sound != before, timeout=20_000)
+    assert window.marking.sound.lufs == pytest.approx(before.lufs - 6, abs=1.0)
+    found = page.rows["loudness"].mark.found.value
+    assert found == window.marking.sound.lufs
+
+
+def test_moves_are_habits_made_by_one_press(qtbot, window, page):
+    session = window.session
+    page.tabs.button("moves").click()
+    buttons = [page.moves.itemAt(i).widget() for i in range(page.moves.count())]
+    texts = [b.text() for b in buttons if hasattr(b, "click")]
+    assert "a row drawn from its grammar" in texts
+    before = session.loop
+    add = next(b for b in buttons if hasattr(b, "click") and b.text().startswith("add Reef pluck"))
+    add.click()
+    assert len(session.loop.layers) == len(before.layers) + 1
+    assert session.loop.layers[-1].name == "Reef pluck"
+    session.document.undo()
+    assert session.loop == before
+    session.apply("away", lambda loop: edits.set_line(loop, None, ()))
+    worn = next(b for b in buttons if hasattr(b, "click") and b.text().startswith("weathering"))
+    worn.click()
+    worn.click()
+    assert [t.kind for t in session.loop.line] == ["weathering"]
+
+
+@pytest.mark.parametrize("name", sorted(house_cards()))
+def test_every_move_of_every_card_can_be_made(name):
+    loop = sketch(house_cards()["Marlow Quist"], draw=3)
+    for move in moves_of(house_cards()[name], 5):
+        after = move.edit(loop)
+        assert after != loop and move.words, move.words
+    row = next(m for m in moves_of(house_cards()[name], 5) if m.group == "Chords").edit(loop)
+    assert row.bars == loop.bars and row.layers == loop.layers
+
+
+# --- learning -------------------------------------------------------------------------------------
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory):
+    """Eight loops of one card."""
+    where = tmp_path_factory.mktemp("loops")
+    for draw in range(1, 9):
+        save(sketch(house_cards()["Piet Harrow"], draw=draw, title=f"Knock {draw}"),
+             where / f"{draw}.cloudrift")  # fmt: skip
+    return where
+
+
+@pytest.mark.parametrize("name", sorted(house_cards()))
+def test_a_card_that_was_learnt_is_nearest_to_its_own(name):
+    loops = [sketch(house_cards()[name], draw=draw) for draw in range(1, 21)]
+    learnt = learn("Learnt", [example_of(loop) for loop in loops]).card
+    asks = checked(learnt.marks, "x")[0]
+    assert checked(learnt.marks, "x")[1] == ()
+    met = {}
+    for other, card in house_cards().items():
+        shares = [met_of(look(asks, sketch(card, draw=d))) for d in range(31, 36)]
+        met[other] = sum(one / of for one, of in shares)
+    assert max(met, key=met.get) == name
+    own = house_cards()[name]
+    middle = (own.tempo.low + own.tempo.high) / 2
+    assert (learnt.tempo.low + learnt.tempo.high) / 2 == pytest.approx(middle, rel=0.15)
+    assert set(learnt.key.modes) <= set(own.key.modes)
+    assert {x.sound for x in own.layers if x.chance == 1} <= {x.sound for x in learnt.layers}
+    back = read_card(write_card(learnt), "x")
+    assert back.marks == learnt.marks and len(sketch(back, draw=2).chords) > 0
+
+
+def test_ranges_leave_out_the_few_that_stand_apart_only_among_many():
+    few = range_of([10.0, 12.0, 14.0, 100.0])
+    assert few[0] < 10 and few[1] > 100
+    many = range_of([*range(10, 60), 500.0, 500.0][:51])
+    assert many[1] < 120
+    with pytest.raises(CloudriftError, match="4 loops can't show a style; take 5 to 50"):
+        learn("x", [example_of(sketch(house_cards()["Edda Fenn"], draw=d)) for d in range(4)])
+    silent = [Example(name="x", values={"tempo": 90.0}) for _ in range(6)]
+    with pytest.raises(CloudriftError, match="no chords were found"):
+        learn("x", silent)
+
+
+def test_rare_words_and_rare_kinds_are_no_habit():
+    examples = [Example(name="x", values={"mode": "minor", "tempo": 90.0 + i}) for i in range(19)]
+    examples.append(Example(name="x", values={"mode": "lydian", "roll": 20.0}))
+    asks, counts = asks_of(examples)
+    assert asks["mode"] == ("minor",) and "roll" not in asks and counts["mode"] == 20
+
+
+def test_files_are_measured_each_and_what_can_not_be_read_is_said(folder, tmp_path):
+    broken = tmp_path / "broken.cloudrift"
+    broken.write_bytes(b"nothing")
+    seen = []
+    found, wrong = measured([*sorted(folder.glob("*"))[:3], broken],
+                            progress=lambda i, name: seen.append(name))  # fmt: skip
+    assert [one.name for one in found] == ["Knock 1", "Knock 2", "Knock 3"]
+    assert len(wrong) == 1 and "broken.cloudrift" in wrong[0] and len(seen) == 4
+    assert all("loudness" in one.values for one in found)
+    with pytest.raises(CloudriftError, match="500 files are too many to learn from; take 50"):
+        measured(500 * [broken])
+    stopped, _ = measured(sorted(folder.glob("*")), cancelled=lambda: True)
+    assert stopped == []
+
+
+def test_a_card_is_learnt_kept_and_used_in_the_window(qtbot, window, page, folder, monkeypatch,
+                                                     tmp_path):  # fmt: skip
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    page.tabs.button("learn").click()
+    learning = page.learning
+    assert not learning.keep.isEnabled()
+    learning.learn_from(sorted(folder.glob("*"))[:6])
+    qtbot.waitUntil(lambda: learning.learnt is not None, timeout=60_000)
+    assert learning.table.topLevelItemCount() == len(learning.learnt.card.marks)
+    assert "6 examples" in learning.words.text() and not learning.bar.isVisible()
+    learning.name.setText("Tern & Tide")
+    learning.keep.click()
+    assert window.session.loop.style == "Tern & Tide" and page.title.text() == "Tern & Tide"
+    assert list(own_cards()[0]) == ["Tern & Tide"] and "Tern & Tide" in known_cards()
+    page.tabs.button("marks").click()
+    assert set(page.rows) == set(own_cards()[0]["Tern & Tide"].marks)
+    learning.learn_from(sorted(folder.glob("*"))[:2])
+    qtbot.waitUntil(lambda: "can't show a style" in learning.words.text(), timeout=60_000)
+
+
+# --- files and commands ---------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("name", sorted(house_cards()))
+def test_a_card_is_written_and_read_again_as_it_is(name, tmp_path):
+    card = house_cards()[name]
+    assert read_card(write_card(card), "x") == card
+    kept = save_card(card, tmp_path)
+    assert kept.name == f"{name} 2"  # the house's own stays
+    assert own_cards(tmp_path)[0] == {kept.name: kept}
+    (tmp_path / "spoilt.toml").write_text("name = 3")
+    assert len(own_cards(tmp_path)[1]) == 1
+
+
+def run(*args):
+    got = CliRunner().invoke(commands, [str(a) for a in args])
+    assert got.exit_code == 0, got.output
+    return got.stdout
+
+
+def test_cards_are_listed_held_against_loops_and_learnt_without_a_window(folder, tmp_path):
+    listed = json.loads(run("styles", "--json"))
+    assert [card["name"] for card in listed if card["whose"] == "house"] == sorted(house_cards())
+    assert "Sunniva Roe (house, 92 to 112 BPM" in run("styles")
+    loop = folder / "1.cloudrift"
+    told = json.loads(run("marks", loop, "--json"))
+    assert told["style"] == "Piet Harrow" and told["met"] >= 0.9 * told["asked"] > 30
+    one = next(mark for mark in told["marks"] if mark["name"] == "tempo")
+    assert one["unit"] == "BPM" and one["met"] and one["asked"] == [119, 137]
+    other = json.loads(run("marks", loop, "--style", "Sunniva Roe", "--without-sound", "--json"))
+    assert other["met"] < 0.6 * other["asked"]
+    assert next(m for m in other["marks"] if m["name"] == "tempo")["change"].startswith("to ")
+    text = run("marks", loop, "--without-sound")
+    assert "of 31 marks of Piet Harrow met" in text or "marks of Piet Harrow met" in text
+    assert "… Brightness" in text
+    card = tmp_path / "mine.toml"
+    said = run("learn", *sorted(folder.glob("*")), "--name", "Mine", "--without-sound", "-o", card)
+    assert "from 8 of 8 files" in said and find_card(str(card)).name == "Mine"
