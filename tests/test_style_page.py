@@ -1,6 +1,7 @@
 """The style card's page in the real window; learning; cards as files; the commands."""
 
 import json
+from pathlib import Path
 
 import pytest
 from click.testing import CliRunner
@@ -12,7 +13,7 @@ from cloudrift.cli.main import commands
 from cloudrift.desktop.stages.style.mark_row import AXIS, HIGH
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import edits
-from cloudrift.loop.storage import save
+from cloudrift.loop.storage import load, save
 from cloudrift.style import house_cards, sketch
 from cloudrift.style.card_files import (
     find_card,
@@ -22,6 +23,7 @@ from cloudrift.style.card_files import (
     save_card,
     write_card,
 )
+from cloudrift.style.draws import Sketched, by_unlikeness, many, unlike
 from cloudrift.style.examples import measured
 from cloudrift.style.learn import Example, asks_of, example_of, learn, range_of
 from cloudrift.style.marks import KINDS, checked, look, met_of
@@ -114,6 +116,20 @@ def test_marks_of_the_sound_follow_it(qtbot, window, page):
     assert window.marking.sound.lufs == pytest.approx(before.lufs - 6, abs=1.0)
     found = page.rows["loudness"].mark.found.value
     assert found == window.marking.sound.lufs
+
+
+def test_below_a_stage_stands_what_of_it_the_card_would_have_otherwise(qtbot, window, page):
+    session = window.session
+    window.show_stage(0)
+    session.apply("tempo", lambda loop: edits.set_tempo(loop, 90.0))
+    assert window.quiet.isVisible()
+    assert "Marlow Quist would have it otherwise: tempo 90 BPM" in window.quiet.text()
+    window.show_stage(3)
+    assert "tempo" not in window.quiet.text()
+    window.show_stage(0)
+    window.quiet.click()
+    assert window.stack.currentWidget() is page and not window.quiet.isVisible()
+    assert [n for n, row in page.rows.items() if row.isVisibleTo(page)] == missed(page)
 
 
 def test_moves_are_habits_made_by_one_press(qtbot, window, page):
@@ -271,3 +287,97 @@ def test_cards_are_listed_held_against_loops_and_learnt_without_a_window(folder,
     card = tmp_path / "mine.toml"
     said = run("learn", *sorted(folder.glob("*")), "--name", "Mine", "--without-sound", "-o", card)
     assert "from 8 of 8 files" in said and find_card(str(card)).name == "Mine"
+
+
+def test_several_draws_are_written_into_a_folder(tmp_path):
+    run("new", "--style", "Bram Okada", "--draws", "3", "--draw", "5", "-o", tmp_path / "some")
+    names = sorted(path.name for path in (tmp_path / "some").iterdir())
+    assert names == [f"Bram Okada {n}.cloudrift" for n in (5, 6, 7)]
+    assert load(tmp_path / "some" / names[1], None) == sketch(
+        house_cards()["Bram Okada"], draw=6, title="Bram Okada 6")  # fmt: skip
+
+
+def test_every_kind_of_mark_is_documented_with_its_unit_and_how_it_is_measured():
+    text = (Path(__file__).parent.parent / "docs" / "style-card.md").read_text()
+    for kind in KINDS.values():
+        line = next(x for x in text.splitlines() if x.startswith(f"| `{kind.name}` |"))
+        assert kind.about in line and (kind.words or kind.unit in line), kind.name
+
+
+# --- many sketches --------------------------------------------------------------------------------
+
+
+def test_sketches_are_drawn_in_processes_of_their_own_and_measured():
+    card = house_cards()["Edda Fenn"]
+    found = sorted(many(card, range(1, 4), 2), key=lambda one: one.draw)
+    assert [one.draw for one in found] == [1, 2, 3]
+    for one in found:
+        assert one.loop == sketch(card, draw=one.draw, bars=2, title=f"Edda Fenn {one.draw}")
+        assert one.asked == len(card.marks) and one.met > 0.6 * one.asked
+        assert [role for role, _ in one.strata] == [x.role for x in one.loop.heard()]
+        assert max(curve.max() for _, curve in one.strata) > 0.1
+    assert list(many(card, range(1, 4), 2, lambda: True)) == []
+
+
+def sketched_of(draw, name="Edda Fenn", met=30):
+    return Sketched(draw=draw, loop=sketch(house_cards()[name], draw=draw, bars=2), met=met,
+                    asked=32, strata=())  # fmt: skip
+
+
+def test_unlikeness_is_nothing_for_the_same_and_grows_with_what_differs():
+    one, other = sketched_of(1), sketched_of(2)
+    far = sketched_of(1, "Sunniva Roe")
+    assert unlike(one.loop, one.loop) == 0
+    assert 0 < unlike(one.loop, other.loop) < unlike(one.loop, far.loop) <= 1
+    again = replace(one.loop, title="x")
+    table = [one, Sketched(draw=9, loop=again, met=1, asked=2, strata=()), far]
+    assert [x.draw for x in by_unlikeness(table)] == [1, 1, 9]  # what is the same comes last
+    assert by_unlikeness([]) == []
+
+
+def test_sketches_are_heard_ordered_chosen_and_kept(qtbot, window, page, monkeypatch, tmp_path):
+    from cloudrift.desktop.stages.style import sketches as room
+
+    asked = []
+
+    def some(card, draws, bars, stale):
+        asked.append((card.name, list(draws), bars))
+        yield from (sketched_of(n, met=20 + n % 3) for n in draws)
+
+    monkeypatch.setattr(room, "many", some)
+    page.tabs.button("sketches").click()
+    table, session = page.sketches, window.session
+    table.draw.click()
+    qtbot.waitUntil(lambda: table._wanted == 0, timeout=20_000)
+    assert asked == [("Marlow Quist", list(range(1, 13)), session.loop.bars)]
+    assert len(table.tiles) == 12 and not table.keep.isEnabled()
+
+    def order():
+        return [table._grid.itemAtPosition(i // 4, i % 4).widget().of.draw for i in range(12)]
+
+    assert order() == list(range(1, 13))
+    table.order.button("marks").click()
+    assert order()[:4] == [2, 5, 8, 11]
+    tile = table.tiles[4]
+    assert "Draw 5: " in tile.accessibleName() and "22 of 32 marks met" in tile.accessibleName()
+    before = session.loop
+    tile.setFocus()
+    qtbot.waitUntil(lambda: session.hearing.previewing, timeout=5_000)
+    assert session.hearing.shown == tile.of.loop and session.loop is before
+    assert "Heard: draw 5" in table.words.text()
+    tile.clearFocus()
+    assert not session.hearing.previewing
+    for one in (tile, table.tiles[0]):
+        one.click()
+    (tmp_path / f"{tile.of.loop.title}.cloudrift").write_bytes(b"somebody's")
+    table.keep_in(tmp_path)
+    names = sorted(path.stem for path in tmp_path.glob("*.cloudrift"))
+    assert names == ["Untitled loop", "Untitled loop 2", "Untitled loop 3"]
+    assert (tmp_path / "Untitled loop.cloudrift").read_bytes() == b"somebody's"
+    assert (
+        load(tmp_path / "Untitled loop 2.cloudrift", None).chords == table.tiles[0].of.loop.chords
+    )
+    assert not any(one.isChecked() for one in table.tiles)
+    table.draw.click()
+    qtbot.waitUntil(lambda: table._wanted == 0, timeout=20_000)
+    assert asked[-1][1] == list(range(13, 25))  # others

@@ -15,7 +15,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.microphone.taker import State
 from cloudrift.devices import SilentSpeaker
 from cloudrift.exchange import StandIn
-from cloudrift.loop import flipping
+from cloudrift.loop import edits, flipping
 from cloudrift.sound import find_sound
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -119,6 +119,15 @@ def main() -> None:
         session.document.undo()
     window.show_stage(4)
     shot("deliver")
+    session.apply("a little quicker", lambda now: edits.set_tempo(now, 160.0))
+    session.apply("no roll", lambda now: edits.set_touch(now, "l1", roll_ms=0))
+    session.apply("wide", lambda now: edits.set_layer(now, "l3", pan=0.8))
+    window.open_style()
+    wait(app, session, 2)
+    shot("style")
+    for _ in range(3):
+        session.document.undo()
+    window.show_stage(0)
     window.start_loop()
     window.start.choose_card("Marlow Quist")
     shot("start")

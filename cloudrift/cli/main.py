@@ -78,6 +78,7 @@ def _window(files: Sequence[Path], *, play: bool = False) -> None:
     "--draw", type=int, default=1, show_default=True, help="The same draw, the same loop."
 )
 @click.option("--title", help="Title; taken from the file name if not given.")
+@click.option("--draws", type=click.IntRange(1, 48), help="So many loops, into a folder.")
 @click.option("-o", "--output", type=click.Path(path_type=Path), required=True)
 def new(
     style: str,
@@ -86,15 +87,26 @@ def new(
     bars: int,
     draw: int,
     title: str | None,
+    draws: int | None,
     output: Path,
 ) -> None:
-    """Write a first loop in a style into a loop file."""
+    """Write a first loop in a style into a loop file; or several draws of it into a folder."""
     from cloudrift.loop.storage import SUFFIX, save  # noqa: PLC0415
     from cloudrift.style import find_card, sketch  # noqa: PLC0415
     from cloudrift.theory import parse_key  # noqa: PLC0415
 
     card = find_card(style)
     key = parse_key(key_text) if key_text else None
+    if draws:
+        from cloudrift.audio.files import make_folder  # noqa: PLC0415
+
+        make_folder(output)
+        for number in range(draw, draw + draws):
+            name = f"{title or card.name} {number}"
+            loop = sketch(card, key, tempo, number, bars=bars, title=name)
+            save(loop, output / f"{name}{SUFFIX}")
+            click.echo(f"{output / name}{SUFFIX}: {loop.key.text}, {loop.tempo:g} BPM, {number}")
+        return
     path = output if output.suffix == SUFFIX else output.with_name(output.name + SUFFIX)
     name = title or path.stem.replace("-", " ").replace("_", " ")
     loop = sketch(card, key, tempo, draw, bars=bars, title=name)

@@ -100,6 +100,7 @@ class Menus:
             )
         view = self._menu("&View")
         self._command(view, "&Light or dark", window.swap_theme, "F9")
+        self._command(view, "&Style card: marks and moves", window.open_style, "Shift+F9")
         self._command(view, "&Find a command…", window.find_command, "F2")
         helping = self._menu("&Help")
         self._command(helping, "&Keys of this stage", window.open_help, "F1")

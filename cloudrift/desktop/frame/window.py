@@ -35,6 +35,7 @@ from cloudrift.desktop.frame.ribbon import Ribbon
 from cloudrift.desktop.frame.settings_sheet import SettingsSheet
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.asking import RECORDINGS, ask_for_file
+from cloudrift.desktop.kit.parts import button
 from cloudrift.desktop.session.marking import Marking
 from cloudrift.desktop.session.session import CLOSING_S, Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
@@ -60,6 +61,11 @@ from cloudrift.loop.takes import Becomes
 from cloudrift.notes.from_midi import Song, read_song
 from cloudrift.notes.reference import Reference, read_reference
 
+# Which marks are a stage's own matter.
+MARKS_OF = {
+    "Chords": ("Setting", "Chords"), "Layers": ("Layers", "Playing", "Bass"),
+    "Texture": ("Texture", "Sound"), "Flip": ("Flip",),
+}  # fmt: skip
 USUAL, LEAST = (1280, 800), (1100, 700)  # pixels of the window
 FRAME_MS = 16
 MESSAGE_MS = 9000
@@ -111,6 +117,9 @@ class Window(QMainWindow):
         self.message.setWordWrap(True)
         self.message.setStyleSheet("padding: 6px 14px; font-weight: 600;")
         self.message.hide()
+        self.quiet = button("", self._open_missed, name="link", tip="What the style card asks and "
+                            "is not so on this stage; press to see what would meet it")  # fmt: skip
+        self.quiet.setStyleSheet("QPushButton { text-align: left; padding: 0 18px 5px 18px; }")
         self._lay_out()
         self.menus = Menus(self)
         self._connect()
@@ -137,7 +146,11 @@ class Window(QMainWindow):
         row = QHBoxLayout()
         row.setSpacing(0)
         row.addWidget(self.rail)
-        row.addWidget(self.stack, 1)
+        stage = QVBoxLayout()
+        stage.setSpacing(0)
+        stage.addWidget(self.stack, 1)
+        stage.addWidget(self.quiet)
+        row.addLayout(stage, 1)
         column.addLayout(row, 1)
         for drawer in self.drawers.values():
             column.addWidget(drawer)
@@ -152,7 +165,8 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         session = self.session
         self.rail.chosen.connect(self.choose_stage)
-        self.marking.changed.connect(lambda: self.heading.show_marks(self.marking.words))
+        self.marking.changed.connect(self._show_marks)
+        self.stack.currentChanged.connect(lambda _at: self._show_marks())
         self.style_page.closed.connect(lambda: self.show_stage(self._before_style))
         session.changed.connect(lambda _b, _a: self._show_title())
         session.document.saved.connect(self._show_title)
@@ -310,6 +324,21 @@ class Window(QMainWindow):
             self.rail.show_stage(-1)
             self.rail.show_drawer(STYLE)
             self.style_page.focus_first()
+
+    def _open_missed(self) -> None:
+        if self.stack.currentWidget() is not self.style_page:
+            self.open_style()
+        self.style_page.show_tab("marks")
+        self.style_page.show_missed()
+
+    def _show_marks(self) -> None:
+        """Say in the heading how much of the card is met, and below a stage what of it is not."""
+        self.heading.show_marks(self.marking.words)
+        at = self.stack.currentIndex()
+        stage = STAGES[at] if at < len(STAGES) else ""
+        words = self.marking.missed_in(MARKS_OF.get(stage, ()))
+        self.quiet.setText(words.replace("&", "&&"))
+        self.quiet.setVisible(bool(words))
 
     def swap_drawer(self, name: str) -> None:
         """Open a drawer, or close it."""

@@ -13,7 +13,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.ground.settings import Field
 from cloudrift.loop import edits, spec
 from cloudrift.loop.metre import METRES, metre_text, metre_words, set_metre
-from cloudrift.style import house_cards
+from cloudrift.style import known_cards
 
 TEMPO = Field(name="tempo", label="Tempo", default=120, unit="BPM", low=spec.MIN_TEMPO_BPM,
               high=spec.MAX_TEMPO_BPM, step=0.5)  # fmt: skip
@@ -192,8 +192,8 @@ def open_style(tile: Tile, session: Session) -> Popup:
     choice = QComboBox()
     choice.setAccessibleName("Style card")
     choice.addItem("No style", "")
-    own = session.loop.style
-    for name in dict.fromkeys([*house_cards(), *([own] if own else [])]):
+    own, cards = session.loop.style, known_cards()
+    for name in dict.fromkeys([*cards, *([own] if own else [])]):
         choice.addItem(name, name)
     choice.setCurrentIndex(choice.findData(own))
     popup.body.addWidget(choice)
@@ -208,7 +208,7 @@ def open_style(tile: Tile, session: Session) -> Popup:
 
     def show() -> None:
         name = choice.currentData()
-        card = house_cards().get(name)
+        card = cards.get(name)
         if card:
             about.setText(
                 f"{card.about}\n{card.tempo.low:g} to {card.tempo.high:g} BPM, usually "
@@ -231,6 +231,11 @@ def open_style(tile: Tile, session: Session) -> Popup:
         popup.close()
         tile.window().start_loop()  # type: ignore[union-attr]
 
+    def marks() -> None:
+        popup.close()
+        tile.window().open_style()  # type: ignore[union-attr]
+
+    popup.body.addWidget(button("Its marks and moves", marks))
     popup.body.addWidget(button("Start another loop…", start))
     popup.open()
     return popup

@@ -1,5 +1,7 @@
 """What of the loop's style card is met: measured after each change, the sound when it stands."""
 
+from collections.abc import Sequence
+
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -12,6 +14,7 @@ from cloudrift.style import Card, known_cards
 from cloudrift.style.marks import Mark, checked, look, met_of
 
 MEASURING = "the sound's marks"
+MOST_SAID = 4
 
 
 class Marking(QObject):
@@ -76,6 +79,15 @@ class Marking(QObject):
     def met(self) -> tuple[int, int]:
         """How many marks are met, of how many that can be said."""
         return met_of(self.marks)
+
+    def missed_in(self, groups: Sequence[str]) -> str:
+        """Say which marks of some groups are missed, in a line; none where all are met."""
+        missed = [mark for mark in self.marks if mark.missed and mark.kind.group in groups]
+        if not missed or self.card is None:
+            return ""
+        said = [f"{mark.kind.label.lower()} {mark.found_text}" for mark in missed[:MOST_SAID]]
+        more = f" and {len(missed) - MOST_SAID} more" if len(missed) > MOST_SAID else ""
+        return f"{self.card.name} would have it otherwise: {', '.join(said)}{more}"
 
     @property
     def words(self) -> str:

@@ -9,6 +9,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import number
 from cloudrift.loop.model import Loop
 from cloudrift.style.marks.view import View
+from cloudrift.theory.pitch import pretty
 
 Group = Literal["Setting", "Chords", "Layers", "Playing", "Bass", "Texture", "Sound", "Flip"]
 GROUPS: tuple[Group, ...] = (
@@ -74,7 +75,7 @@ class Kind:
     def text(self, value: float | str) -> str:
         """Write a value with its unit."""
         if isinstance(value, str):
-            return value
+            return pretty(value)
         written = number(value, f".{self.decimals}f")
         one = self.unit in COUNTED and float(value) == 1
         return f"{written} {self.unit.removesuffix('s') if one else self.unit}".strip()
@@ -82,7 +83,7 @@ class Kind:
     def asks(self, asked: Asked) -> str:
         """Write what is asked."""
         if not is_range(asked):
-            return ", ".join(str(word) for word in asked)
+            return ", ".join(pretty(str(word)) for word in asked)
         low, high = (number(float(end), f".{self.decimals}f") for end in asked)
         if low == high:
             return self.text(float(asked[0]))

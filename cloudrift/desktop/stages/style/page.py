@@ -23,10 +23,11 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Tasks
 from cloudrift.desktop.stages.style.learning import Learning
 from cloudrift.desktop.stages.style.mark_row import MarkRow
+from cloudrift.desktop.stages.style.sketches import Sketches
 from cloudrift.style.marks import GROUPS, Mark, change_for
 from cloudrift.style.moves import moves_of
 
-TABS = (("marks", "Marks"), ("moves", "Moves"), ("learn", "Learn from loops"))
+TABS = (("marks", "Marks"), ("moves", "Moves"), ("sketches", "Sketches"), ("learn", "Learn"))
 SHOWN = (("all", "all"), ("missed", "missed"))
 
 
@@ -62,6 +63,8 @@ class StylePage(QWidget):
             holder = QWidget()
             holder.setLayout(layout)
             self.stack.addWidget(scrolling(holder))
+        self.sketches = Sketches(session, tasks, marking)
+        self.stack.addWidget(self.sketches)
         self.stack.addWidget(self.learning)
         self._lay_out()
         marking.changed.connect(WhileShown(self, self.refresh))
@@ -95,6 +98,11 @@ class StylePage(QWidget):
         self.stack.setCurrentIndex([name for name, _ in TABS].index(str(tab)))
         self.filter.setVisible(tab == "marks")
         self.refresh()
+
+    def show_missed(self) -> None:
+        """Show only what is missed."""
+        self.filter.show_choice("missed")
+        self._filter("missed")
 
     def _filter(self, which: object) -> None:
         self._only_missed = which == "missed"
@@ -203,3 +211,4 @@ class StylePage(QWidget):
 
     def hideEvent(self, _event: QHideEvent | None) -> None:
         self.learning.cancel()
+        self.sketches.cancel()
