@@ -23,6 +23,7 @@ from cloudrift.style.card_files import (
     save_card,
     write_card,
 )
+from cloudrift.style.compare import differences
 from cloudrift.style.draws import Sketched, by_unlikeness, many, unlike
 from cloudrift.style.examples import measured
 from cloudrift.style.learn import Example, asks_of, example_of, learn, range_of
@@ -381,3 +382,59 @@ def test_sketches_are_heard_ordered_chosen_and_kept(qtbot, window, page, monkeyp
     table.draw.click()
     qtbot.waitUntil(lambda: table._wanted == 0, timeout=20_000)
     assert asked[-1][1] == list(range(13, 25))  # others
+
+
+# --- the card itself ------------------------------------------------------------------------------
+
+
+def test_differences_are_those_that_do_not_share_their_range_most_first():
+    one = {"tempo": (100.0, 120.0), "mode": ("minor",), "roll": (0.0, 10.0), "pace": (1.0, 2.0)}
+    other = {"tempo": (110.0, 130.0), "mode": ("dorian", "minor"), "roll": (100.0, 120.0),
+             "pace": (1.0, 2.0), "drift": (1.0, 2.0)}  # fmt: skip
+    found = differences(one, other)
+    assert [x.kind.name for x in found] == ["roll", "tempo", "mode", "drift"]
+    assert [round(x.apart, 2) for x in found] == [1.0, 0.67, 0.5, 0.0]
+    assert found[-1].one is None and differences(one, one) == []
+
+
+def test_a_card_is_changed_as_text_kept_shared_and_brought_in(
+    qtbot, window, page, monkeypatch, tmp_path
+):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    session = window.session
+    page.tabs.button("card").click()
+    card = page.card
+    assert (
+        'name = "Marlow Quist"' in card.text.toPlainText() and "As it is kept" in card.says.text()
+    )
+    assert card.other.count() == 6 and card.table.topLevelItemCount() > 10
+    text = card.text.toPlainText()
+    card.text.setPlainText(text.replace("tempo = [134, 153]", "tempo = [60, 70]"))
+    qtbot.waitUntil(lambda: "Changed" in card.says.text(), timeout=5_000)
+    card.text.setPlainText(text.replace("felt upright", "felt upwrong"))
+    card.look()
+    assert "no sound is called 'felt upwrong'" in card.says.text() and not card.keep.isEnabled()
+    card.text.setPlainText(text.replace("[marks]", "[marks]\nspede = [1, 2]"))
+    card.look()
+    assert "did you mean 'spread'" in card.says.text() and card.keep.isEnabled()
+    card.text.setPlainText(text.replace("[chords.next]", "[chords.nxt]"))
+    card.look()
+    assert "nxt" in card.says.text() and not card.keep.isEnabled()
+    card.again.click()
+    assert card.text.toPlainText() == text
+    card.text.setPlainText(text.replace("tempo = [134, 153]", "tempo = [60, 70]")
+                           .replace('name = "Marlow Quist"', 'name = "Night shift"'))  # fmt: skip
+    card.look()
+    card.keep.click()
+    assert session.loop.style == "Night shift" and page.title.text() == "Night shift"
+    assert own_cards()[0]["Night shift"].marks["tempo"] == (60, 70)
+    assert page.rows == {} or page._marking.card.name == "Night shift"
+    assert next(m for m in window.marking.marks if m.kind.name == "tempo").missed
+    card.write(tmp_path / "shared.toml")
+    shared = read_card((tmp_path / "shared.toml").read_text(), "x")
+    assert shared.name == "Night shift"
+    card.read(tmp_path / "shared.toml")
+    assert session.loop.style == "Night shift 2"  # nothing is overwritten
+    (tmp_path / "broken.toml").write_text("name = [")
+    card.read(tmp_path / "broken.toml")
+    assert "broken.toml" in window.message.text() and session.loop.style == "Night shift 2"

@@ -21,13 +21,17 @@ from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.marking import Marking
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.stages.style.card_tab import CardTab
 from cloudrift.desktop.stages.style.learning import Learning
 from cloudrift.desktop.stages.style.mark_row import MarkRow
 from cloudrift.desktop.stages.style.sketches import Sketches
 from cloudrift.style.marks import GROUPS, Mark, change_for
 from cloudrift.style.moves import moves_of
 
-TABS = (("marks", "Marks"), ("moves", "Moves"), ("sketches", "Sketches"), ("learn", "Learn"))
+TABS = (
+    ("marks", "Marks"), ("card", "Card"), ("moves", "Moves"), ("sketches", "Sketches"),
+    ("learn", "Learn"),
+)  # fmt: skip
 SHOWN = (("all", "all"), ("missed", "missed"))
 
 
@@ -57,12 +61,10 @@ class StylePage(QWidget):
         self.moves = QVBoxLayout()
         self.learning = Learning(session, tasks, marking)
         self.stack = QStackedWidget()
-        for layout in (self.marks, self.moves):
-            layout.setContentsMargins(0, 0, 10, 0)
-            layout.setSpacing(2)
-            holder = QWidget()
-            holder.setLayout(layout)
-            self.stack.addWidget(scrolling(holder))
+        self.card = CardTab(session, marking)
+        self.stack.addWidget(_scrolled(self.marks))
+        self.stack.addWidget(self.card)
+        self.stack.addWidget(_scrolled(self.moves))
         self.sketches = Sketches(session, tasks, marking)
         self.stack.addWidget(self.sketches)
         self.stack.addWidget(self.learning)
@@ -79,7 +81,7 @@ class StylePage(QWidget):
         head.setSpacing(12)
         head.addWidget(self.title)
         head.addWidget(self.about, 1)
-        self.tabs.setFixedWidth(360)
+        self.tabs.setFixedWidth(420)
         head.addWidget(self.tabs)
         head.addWidget(button("Close", self.closed.emit, tip="Back to the stage (Esc)"))
         column.addLayout(head)
@@ -131,6 +133,8 @@ class StylePage(QWidget):
             self._show_marks(self._marking.marks)
         elif self.tabs_at == "moves":
             self._show_moves()
+        elif self.tabs_at == "card":
+            self.card.show_card(card)
 
     @property
     def tabs_at(self) -> str:
@@ -212,3 +216,12 @@ class StylePage(QWidget):
     def hideEvent(self, _event: QHideEvent | None) -> None:
         self.learning.cancel()
         self.sketches.cancel()
+
+
+def _scrolled(layout: QVBoxLayout) -> QWidget:
+    """What scrolls a column of rows."""
+    layout.setContentsMargins(0, 0, 10, 0)
+    layout.setSpacing(2)
+    holder = QWidget()
+    holder.setLayout(layout)
+    return scrolling(holder)

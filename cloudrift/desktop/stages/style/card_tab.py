@@ -1,0 +1,183 @@
+"""The card itself: its text, edited and kept as one's own; shared, brought in, compared."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QPlainTextEdit,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.audio.files import write_atomically
+from cloudrift.desktop.kit.asking import ask_for_file
+from cloudrift.desktop.kit.drawers import table
+from cloudrift.desktop.kit.look import figure_font
+from cloudrift.desktop.kit.parts import button, label, set_look
+from cloudrift.desktop.session.marking import Marking
+from cloudrift.desktop.session.session import Session
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.reading import read_words
+from cloudrift.loop import edits
+from cloudrift.style.card import Card
+from cloudrift.style.card_files import read_card, save_card, write_card
+from cloudrift.style.compare import differences
+from cloudrift.style.marks import checked
+
+CARDS = "Style cards (*.toml)"
+LOOK_MS = 400  # a hand that types is left alone for so long
+
+
+class CardTab(QWidget):
+    """A card as text at the left, what is wrong with it or differs from another at the right."""
+
+    def __init__(self, session: Session, marking: Marking) -> None:
+        super().__init__()
+        self._session, self._marking = session, marking
+        self._of: Card | None = None
+        self.text = QPlainTextEdit()
+        self.text.setAccessibleName("The card as text (TOML)")
+        self.text.setFont(figure_font(11.5))
+        self.text.setTabChangesFocus(True)
+        self._clock = QTimer(self)
+        self._clock.setSingleShot(True)
+        self._clock.setInterval(LOOK_MS)
+        self._clock.timeout.connect(self.look)
+        self.text.textChanged.connect(self._clock.start)
+        self.says = label("", size=11.5, name="soft")
+        self.says.setWordWrap(True)
+        self.keep = button("Keep as a card of mine", self.keep_it, name="strong",
+                           tip="Another card beside the first, and this loop's; rename it in its "
+                           "first line")  # fmt: skip
+        self.again = button("As it was", self.again_as_it_was)
+        self.share = button("Share…", self._ask_to_share, tip="Write it into a file")
+        self.bring = button("Bring one in…", self._ask_to_bring, tip="Read a card from a file")
+        self.other = QComboBox()
+        self.other.setAccessibleName("Compared with")
+        self.other.currentIndexChanged.connect(lambda _at: self._compare())
+        self.table = table(("Mark", "This card", "The other"), (170, 130, 130),
+                           "What they ask otherwise, what differs most first")  # fmt: skip
+        line = QHBoxLayout(self)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(10)
+        left = QVBoxLayout()
+        left.addWidget(self.text, 1)
+        left.addWidget(self.says)
+        row = QHBoxLayout()
+        for one in (self.keep, self.again, self.share, self.bring):
+            row.addWidget(one)
+        row.addStretch(1)
+        left.addLayout(row)
+        line.addLayout(left, 3)
+        right = QVBoxLayout()
+        head = QHBoxLayout()
+        head.addWidget(label("Compared with", size=11.5, name="soft"))
+        head.addWidget(self.other, 1)
+        right.addLayout(head)
+        right.addWidget(self.table, 1)
+        line.addLayout(right, 2)
+
+    def show_card(self, card: Card | None) -> None:
+        """Show a card, unless its text is being changed."""
+        names = [name for name in self._marking.cards if card is None or name != card.name]
+        if names != [self.other.itemText(i) for i in range(self.other.count())]:
+            self.other.clear()
+            self.other.addItems(names)
+        if card == self._of:
+            return
+        self._of = card
+        self.again_as_it_was()
+
+    def again_as_it_was(self) -> None:
+        """Take back what was typed."""
+        self.text.setPlainText("" if self._of is None else write_card(self._of))
+        self.look()
+
+    @property
+    def typed(self) -> Card:
+        """The card as its text says; raise CloudriftError with the place of what is wrong."""
+        return read_card(self.text.toPlainText(), "the card")
+
+    def look(self) -> None:
+        """Read the text: say what is wrong with it, or how it differs."""
+        self._clock.stop()
+        wrong: tuple[str, ...] = ()
+        try:
+            if not self.text.toPlainText().strip():
+                self.says.setText("Choose a card in the heading, or bring one in.")
+                self.keep.setEnabled(False)
+                return
+            wrong = checked(self.typed.marks, "marks")[1]
+        except CloudriftError as error:
+            self.says.setText(str(error))
+            set_look(self.says, "signal")
+            self.keep.setEnabled(False)
+            return
+        changed = self._of is None or self.typed != self._of
+        words = "Changed; keep it as a card of yours." if changed else "As it is kept."
+        self.says.setText(" ".join([words, *wrong]))
+        set_look(self.says, "signal" if wrong else "soft")
+        self.keep.setEnabled(True)
+        self._compare()
+
+    def _compare(self) -> None:
+        self.table.clear()
+        other = self._marking.cards.get(self.other.currentText())
+        try:
+            mine = checked(self.typed.marks, "marks")[0]
+        except CloudriftError:
+            return
+        if other is None:
+            return
+        for one in differences(mine, checked(other.marks, other.name)[0]):
+            asked = [one.kind.asks(x) if x is not None else "open" for x in (one.one, one.other)]
+            self.table.addTopLevelItem(QTreeWidgetItem([one.kind.label, *asked]))
+
+    # --- keeping ------------------------------------------------------------------------------
+
+    def keep_it(self) -> None:
+        """Keep what is typed as an own card, and let the loop be in its style."""
+        try:
+            self._take(self.typed)
+        except CloudriftError as error:
+            self._session.say(str(error))
+
+    def _take(self, card: Card) -> None:
+        kept = save_card(card)
+        self._marking.read_cards()
+        self._session.apply(f"style card {kept.name}",
+                            lambda loop: edits.set_style(loop, kept.name))  # fmt: skip
+        self._session.say(f"{kept.name} is among your cards, and this loop's", good=True)
+
+    def _ask_to_share(self) -> None:
+        name = self._of.name if self._of else "card"
+        suggested = str(self._session.preferences.folder / f"{name}.toml")
+        chosen, _kind = QFileDialog.getSaveFileName(self, "Share the card", suggested, CARDS)
+        if chosen:
+            self.write(Path(chosen))
+
+    def write(self, path: Path) -> None:
+        """Write the card into a file."""
+        try:
+            text = write_card(self.typed).encode()
+            write_atomically(path, lambda file: file.write(text))
+        except CloudriftError as error:
+            self._session.say(str(error))
+            return
+        self._session.say(f"the card is in {path}", good=True)
+
+    def _ask_to_bring(self) -> None:
+        path = ask_for_file(self, self._session, "Bring a card in", CARDS)
+        if path is not None:
+            self.read(path)
+
+    def read(self, path: Path) -> None:
+        """Read a card from a file and keep it."""
+        try:
+            self._take(read_card(read_words(path, "style card"), path.name))
+        except CloudriftError as error:
+            self._session.say(str(error))
