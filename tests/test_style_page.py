@@ -10,12 +10,14 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from cloudrift.cli.main import commands
+from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.stages.style.mark_row import AXIS, HIGH
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import edits
 from cloudrift.loop.storage import load, save
 from cloudrift.style import house_cards, sketch
 from cloudrift.style.card_files import (
+    blank_card,
     find_card,
     known_cards,
     own_cards,
@@ -23,7 +25,7 @@ from cloudrift.style.card_files import (
     save_card,
     write_card,
 )
-from cloudrift.style.compare import differences
+from cloudrift.style.compare import differences, swapped_arrow
 from cloudrift.style.draws import Sketched, by_unlikeness, many, unlike
 from cloudrift.style.examples import measured
 from cloudrift.style.learn import Example, asks_of, example_of, learn, range_of
@@ -438,3 +440,90 @@ def test_a_card_is_changed_as_text_kept_shared_and_brought_in(
     (tmp_path / "broken.toml").write_text("name = [")
     card.read(tmp_path / "broken.toml")
     assert "broken.toml" in window.message.text() and session.loop.style == "Night shift 2"
+
+
+@pytest.fixture
+def fields(page):
+    page.tabs.button("card").click()
+    return page.card
+
+
+def typed_into(line, text):
+    line.selectAll()
+    QTest.keyClicks(line, text)
+    QTest.keyClick(line, Qt.Key.Key_Return)
+
+
+def test_every_number_of_a_card_is_a_range_of_two_fields(fields):
+    ranges = fields.fields.ranges
+    tempo = ranges["tempo"]
+    tempo.low.type_text("120")
+    assert (fields.typed.tempo.low, fields.typed.tempo.high) == (120, 152)
+    tempo.low.type_text("160")  # above the higher: that goes along
+    assert (fields.typed.tempo.low, fields.typed.tempo.high) == (160, 160)
+    assert fields.typed.tempo.usual == 160 and "Changed" in fields.says.text()
+    ranges["0 roll_ms"].high.type_text("90")
+    assert fields.typed.layers[0].touch["roll_ms"] == (18, 90)
+    ranges["0 pan"].low.type_text("-40")
+    assert fields.typed.layers[0].pan == (-0.4, 0.05)
+    ranges["line 0 wow_cents"].high.type_text("10")
+    assert fields.typed.line[0].settings["wow_cents"] == 10
+    ranges["mark roll"].low.type_text("5")
+    assert fields.typed.marks["roll"] == (5, 52)
+    ranges["voicing"].high.type_text("55")  # an octave stays between
+    assert (fields.typed.voicing.low, fields.typed.voicing.high) == (54, 65)
+    assert "wow_cents = 10" in fields.text.toPlainText()
+    fields.again.click()
+    assert fields.typed == house_cards()["Marlow Quist"]
+    fields.blank.click()
+    assert fields.typed == blank_card() and fields.keep.isEnabled()
+    assert sketch(blank_card(), draw=3).chords and not blank_card().marks
+    fields.again.click()
+    ranges = fields.fields.ranges
+    assert ranges["tempo"].low.value == 132
+
+
+def test_words_of_a_card_are_typed_with_signs_and_what_can_not_be_is_taken_back(fields):
+    lines = fields.fields.lines
+    assert lines["tonics"].text().startswith("F♯, C♯, D")
+    typed_into(lines["tonics"], "Bb, F#")
+    assert fields.typed.key.tonics == ("Bb", "F#") and lines["tonics"].text() == "B♭, F♯"
+    typed_into(lines["modes"], "minor, phrygiann")
+    assert "did you mean 'phrygian'" in fields.says.text()
+    assert lines["modes"].text() == "minor, harmonic minor, phrygian"
+    typed_into(lines["rhythms"], "2 2, 3 1")
+    assert fields.typed.chords.rhythms == ((2, 2), (3, 1))
+    typed_into(lines["rhythms"], "two")
+    assert fields.typed.chords.rhythms == ((2, 2), (3, 1))
+    late = next(w for w in fields.fields.findChildren(FieldWidget) if w.spec.name == "late")
+    late.type_text("40")
+    assert fields.typed.chords.late == 0.4
+
+
+def test_the_grammar_is_a_graph_whose_arrows_come_and_go(qtbot, fields):
+    graph = fields.fields.grammar
+    assert set(graph.tokens) == set(house_cards()["Marlow Quist"].chords.next)
+    before = fields.typed.chords.next
+
+    def press(token):
+        qtbot.mouseClick(fields.fields.grammar, Qt.MouseButton.LeftButton,
+                         pos=fields.fields.grammar.place(token).toPoint())  # fmt: skip
+
+    assert "bII" in before["i7"] and "V7" not in before["i7"]
+    press("i7")
+    assert graph.held == "i7" and "held: i7" in graph.accessibleName()
+    press("V7")
+    assert fields.typed.chords.next["i7"] == (*before["i7"], "V7")
+    press("i7")
+    press("V7")
+    assert fields.typed.chords.next == before
+    graph = fields.fields.grammar
+    graph.setFocus()
+    graph.at = 0
+    for key in (Qt.Key.Key_Return, Qt.Key.Key_Right, Qt.Key.Key_Return):
+        QTest.keyClick(graph, key)
+    first, then = graph.tokens[:2]
+    assert (then in fields.typed.chords.next[first]) != (then in before[first])
+    one = replace(house_cards()["Marlow Quist"].chords, next={"i": ("V7",), "V7": ("i",)})
+    assert swapped_arrow(one, "i", "V7") == one  # the last that may follow stays
+    assert not graph.grab().toImage().isNull()

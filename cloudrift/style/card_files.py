@@ -16,7 +16,7 @@ from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.reading import read_toml, read_words, reading
 from cloudrift.ground.words import for_a_file, free_name
 from cloudrift.notes.lens import Lens
-from cloudrift.style.card import Card
+from cloudrift.style.card import Card, CardLayer, Grammar, KeyChoice, TempoRange, Voicing
 from cloudrift.style.lay import Edge, layers_of, line_of
 from cloudrift.style.voiced import voiced
 from cloudrift.theory.key import SCALES, Key
@@ -83,6 +83,21 @@ def house_cards() -> dict[str, Card]:
         if file.name.endswith(".toml")
     ]
     return {card.name: card for card in sorted(cards, key=lambda c: c.name)}
+
+
+def blank_card() -> Card:
+    """Return a card that asks nothing, to begin one of one's own with."""
+    degrees = ("i", "iv", "v", "VI")
+    return Card(
+        name="Blank", about="Nothing is asked yet.",
+        tempo=TempoRange(low=60, high=180, usual=100),
+        key=KeyChoice(tonics=("C", "D", "E", "F", "G", "A"), modes=("minor",)),
+        chords=Grammar(starts=("i",), ends=degrees[1:], rhythms=((1, 1, 1, 1), (2, 2)),
+                       next={one: tuple(x for x in degrees if x != one) for one in degrees}),
+        voicing=Voicing(low=55, high=74),
+        layers=(CardLayer(name="Keys", sound="felt upright"),
+                CardLayer(name="Low end", sound="round sub", lens=Lens(kind="roots"))),
+    )  # fmt: skip
 
 
 def own_folder() -> Path:

@@ -1,8 +1,11 @@
-"""Two cards beside each other: which of their marks differ most."""
+"""Cards beside each other, and what is changed in one."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from msgspec.structs import replace
+
+from cloudrift.style.card import Grammar
 from cloudrift.style.marks import KINDS, Asked, Kind
 from cloudrift.style.marks.kind import is_range
 
@@ -42,3 +45,13 @@ def _apart(kind: Kind, one: Asked, other: Asked) -> float:
     shared = max(0.0, min(high, high2) - max(low, low2))
     together = max(high, high2) - min(low, low2)
     return 1 - shared / together if together > 0 else 0.0
+
+
+def swapped_arrow(grammar: Grammar, first: str, then: str) -> Grammar:
+    """Let a degree follow another, or no longer; the last that may follow stays."""
+    behind = grammar.next[first]
+    if then not in behind:
+        behind = (*behind, then)
+    elif len(behind) > 1:
+        behind = tuple(one for one in behind if one != then)
+    return replace(grammar, next={**grammar.next, first: behind})

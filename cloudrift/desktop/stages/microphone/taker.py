@@ -29,7 +29,7 @@ from cloudrift.render.player import PERIODS, Struck
 from cloudrift.theory.key import Key
 
 FOLLOW_MS = 25
-GONE_S = 1.5  # without a block: the microphone is no longer there
+GONE_S = 3.0  # without a block: the microphone is no longer there
 TAIL_MS = 120  # what was sung to the last that was heard is still on its way
 TEST_MS = 2200
 MOST_LATE_MS = 1000 * capture.MOST_LATE_S

@@ -1,5 +1,6 @@
 """The card itself: its text, edited and kept as one's own; shared, brought in, compared."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer
@@ -8,6 +9,7 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QPlainTextEdit,
+    QStackedWidget,
     QTreeWidgetItem,
     QVBoxLayout,
     QWidget,
@@ -17,14 +19,16 @@ from cloudrift.audio.files import write_atomically
 from cloudrift.desktop.kit.asking import ask_for_file
 from cloudrift.desktop.kit.drawers import table
 from cloudrift.desktop.kit.look import figure_font
-from cloudrift.desktop.kit.parts import button, label, set_look
+from cloudrift.desktop.kit.parts import ChoiceRow, button, label, scrolling, set_look
 from cloudrift.desktop.session.marking import Marking
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.trouble import error_words
+from cloudrift.desktop.stages.style.card_fields import CardFields
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_words
 from cloudrift.loop import edits
 from cloudrift.style.card import Card
-from cloudrift.style.card_files import read_card, save_card, write_card
+from cloudrift.style.card_files import blank_card, read_card, save_card, write_card
 from cloudrift.style.compare import differences
 from cloudrift.style.marks import checked
 
@@ -54,6 +58,7 @@ class CardTab(QWidget):
                            tip="Another card beside the first, and this loop's; rename it in its "
                            "first line")  # fmt: skip
         self.again = button("As it was", self.again_as_it_was)
+        self.blank = button("Blank", self._begin_blank, tip="Begin a card that asks nothing yet")
         self.share = button("Share…", self._ask_to_share, tip="Write it into a file")
         self.bring = button("Bring one in…", self._ask_to_bring, tip="Read a card from a file")
         self.other = QComboBox()
@@ -65,10 +70,20 @@ class CardTab(QWidget):
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(10)
         left = QVBoxLayout()
-        left.addWidget(self.text, 1)
+        self.fields = CardFields()
+        self.fields.edited.connect(self._edit)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(scrolling(self.fields))
+        self.pages.addWidget(self.text)
+        self.how = ChoiceRow([(0, "Fields"), (1, "Text")], columns=2, name="The card as")
+        self.how.setFixedWidth(170)
+        self.how.chosen.connect(self.show_as)
+        self.how.show_choice(0)
+        left.addWidget(self.how)
+        left.addWidget(self.pages, 1)
         left.addWidget(self.says)
         row = QHBoxLayout()
-        for one in (self.keep, self.again, self.share, self.bring):
+        for one in (self.keep, self.again, self.blank, self.share, self.bring):
             row.addWidget(one)
         row.addStretch(1)
         left.addLayout(row)
@@ -92,9 +107,32 @@ class CardTab(QWidget):
         self._of = card
         self.again_as_it_was()
 
+    def show_as(self, page: object) -> None:
+        """Show the card as fields (0) or as text (1)."""
+        self.how.show_choice(page)
+        self.pages.setCurrentIndex(int(str(page)))
+        self.look()
+
+    def _edit(self, edit: Callable[[Card], Card]) -> None:
+        """Change a field: the text is what the card is, so that is written anew."""
+        try:
+            text = write_card(edit(self.typed))
+            read_card(text, "the card")
+        except (CloudriftError, ValueError) as error:
+            self.says.setText(error_words(error))
+            set_look(self.says, "signal")
+            self.fields.show_card(self.typed)
+            return
+        self.text.setPlainText(text)
+        self.look()
+
     def again_as_it_was(self) -> None:
         """Take back what was typed."""
         self.text.setPlainText("" if self._of is None else write_card(self._of))
+        self.look()
+
+    def _begin_blank(self) -> None:
+        self.text.setPlainText(write_card(blank_card()))
         self.look()
 
     @property
@@ -119,6 +157,7 @@ class CardTab(QWidget):
             return
         changed = self._of is None or self.typed != self._of
         words = "Changed; keep it as a card of yours." if changed else "As it is kept."
+        self.fields.show_card(self.typed)
         self.says.setText(" ".join([words, *wrong]))
         set_look(self.says, "signal" if wrong else "soft")
         self.keep.setEnabled(True)
