@@ -360,3 +360,14 @@ def test_what_is_met_or_left_open_has_no_change():
 def test_kinds_refuse_what_is_no_range():
     with pytest.raises(CloudriftError, match="asks a range"):
         KINDS["tempo"].check((True, 120.0), "x")
+
+
+@pytest.mark.parametrize("name", sorted(house_cards()))
+def test_a_sketch_does_not_go_over_full_scale(name):
+    from cloudrift.render import Engine
+
+    engine = Engine()
+    loop = sketch(house_cards()[name], draw=1, bars=4)
+    facts = sound_facts(engine.render(loop).audio, loop.rate)
+    engine.close()
+    assert facts.peak_db < 0 and -32 < facts.lufs < -10

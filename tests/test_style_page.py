@@ -1,5 +1,6 @@
 """The style card's page in the real window; learning; cards as files; the commands."""
 
+import dataclasses
 import json
 from pathlib import Path
 
@@ -65,8 +66,7 @@ def test_the_heading_and_the_page_say_how_much_is_met(qtbot, window, page):
     met, asked = met_of(window.marking.marks)
     assert window.marking.words == f"{met} of {asked} met"
     assert page.words.text().startswith(f"{met} of {asked} met. ")
-    assert window.heading.style_tile._under == f"{met} of {asked} met" or (
-        f"{met} of {asked} met" in window.heading.style_tile.accessibleName())  # fmt: skip
+    assert f"{met} of {asked} met" in window.heading.style_tile.accessibleName()
     assert set(page.rows) == set(house_cards()["Marlow Quist"].marks)
     session.apply("tempo", lambda loop: edits.set_tempo(loop, 90.0))
     row = page.rows["tempo"]
@@ -86,14 +86,14 @@ def test_a_change_is_heard_on_resting_and_made_on_pressing_as_one_step(qtbot, wi
     settled(qtbot, session)
     row = page.rows["tempo"]
     assert row.button.isVisibleTo(row) and row.button.text() == "to 137 BPM"
-    trying = row.button.findChildren(type(row.button.children()[0]))
     at = session.document.history.at
     row.button.setFocus()
     qtbot.waitUntil(lambda: session.hearing.previewing, timeout=5_000)
     assert session.hearing.shown.tempo == 137 and session.loop.tempo == 90
+    assert "met" not in window.heading.style_tile._under  # of what is only shown, it is not known
     row.button.click()
     assert session.loop.tempo == 137 and session.document.history.at == at + 1
-    assert row.mark.met and not row.button.isVisibleTo(row) and trying is not None
+    assert row.mark.met and not row.button.isVisibleTo(row)
 
 
 def test_only_what_is_missed_may_be_shown_and_rows_are_painted(qtbot, window, page):
@@ -215,6 +215,16 @@ def test_rare_words_and_rare_kinds_are_no_habit():
     examples.append(Example(name="x", values={"mode": "lydian", "roll": 20.0}))
     asks, counts = asks_of(examples)
     assert asks["mode"] == ("minor",) and "roll" not in asks and counts["mode"] == 20
+    beyond = [Example(name="x", values={"sub": -90.0 - i}) for i in range(6)]
+    assert asks_of(beyond)[0]["sub"] == (-60, -60)  # the axis ends there
+
+
+def test_loops_of_one_chord_make_a_card_that_can_be_sketched_from():
+    examples = [example_of(sketch(house_cards()["Edda Fenn"], draw=d)) for d in range(1, 7)]
+    one = [dataclasses.replace(x, degrees=("i7",), lengths_bars=(4.0,)) for x in examples]
+    card = learn("Drone", one).card
+    assert card.chords.next["i7"] == ("iv",) and card.chords.next["iv"] == ("i7",)
+    assert read_card(write_card(card), "x") == card and sketch(card, draw=2).chords
 
 
 def test_files_are_measured_each_and_what_can_not_be_read_is_said(folder, tmp_path):
@@ -285,7 +295,7 @@ def test_cards_are_listed_held_against_loops_and_learnt_without_a_window(folder,
     assert other["met"] < 0.6 * other["asked"]
     assert next(m for m in other["marks"] if m["name"] == "tempo")["change"].startswith("to ")
     text = run("marks", loop, "--without-sound")
-    assert "of 31 marks of Piet Harrow met" in text or "marks of Piet Harrow met" in text
+    assert "marks of Piet Harrow met" in text
     assert "… Brightness" in text
     card = tmp_path / "mine.toml"
     said = run("learn", *sorted(folder.glob("*")), "--name", "Mine", "--without-sound", "-o", card)
@@ -430,7 +440,6 @@ def test_a_card_is_changed_as_text_kept_shared_and_brought_in(
     card.keep.click()
     assert session.loop.style == "Night shift" and page.title.text() == "Night shift"
     assert own_cards()[0]["Night shift"].marks["tempo"] == (60, 70)
-    assert page.rows == {} or page._marking.card.name == "Night shift"
     assert next(m for m in window.marking.marks if m.kind.name == "tempo").missed
     card.write(tmp_path / "shared.toml")
     shared = read_card((tmp_path / "shared.toml").read_text(), "x")
@@ -527,3 +536,22 @@ def test_the_grammar_is_a_graph_whose_arrows_come_and_go(qtbot, fields):
     one = replace(house_cards()["Marlow Quist"].chords, next={"i": ("V7",), "V7": ("i",)})
     assert swapped_arrow(one, "i", "V7") == one  # the last that may follow stays
     assert not graph.grab().toImage().isNull()
+
+
+def test_the_start_page_offers_every_card_and_ones_own_behind_them(
+    qtbot, window, monkeypatch, tmp_path
+):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    window.start_loop()
+    source = window.start.card
+    assert list(source.cards) == sorted(house_cards())
+    save_card(replace(blank_card(), name="Dusk shift"))
+    window.start.leave()
+    window.start_loop()
+    assert list(source.cards) == [*sorted(house_cards()), "Dusk shift"]
+    for one in source.cards.values():
+        assert one.text().split("\n")[0] == one._card.name
+        widest = max(one.fontMetrics().horizontalAdvance(x) for x in one.text().split("\n"))
+        assert widest <= one.width() - 24
+    window.start.choose_card("Dusk shift")
+    assert source.card.name == "Dusk shift"

@@ -38,6 +38,7 @@ QUANTILES, WIDER, WIDER_FEW = (0.02, 0.98), 0.15, 0.3
 WORD_SHARE = 0.08  # of the examples: a rarer word is no habit
 COMMON = 0.5  # of the loops: what as many have is of the style
 SURE = 5
+OTHER = "iv"  # follows where only one chord is known
 # What has nothing to say of a style, or follows from what else is asked.
 LEFT_OUT = ("length",)
 
@@ -104,8 +105,8 @@ def asks_of(examples: Sequence[Example]) -> tuple[dict[str, tuple[float | str, .
             asks[name] = tuple(word for word, count in found.most_common(8)
                                if count >= WORD_SHARE * len(values))  # fmt: skip
             continue
-        low, high = range_of([float(value) for value in values], kind.decimals)
-        asks[name] = (max(low, kind.low), min(high, kind.high))
+        ends = range_of([float(value) for value in values], kind.decimals)
+        asks[name] = tuple(min(max(end, kind.low), kind.high) for end in ends)
     return {name: asked for name, asked in asks.items() if asked}, counts
 
 
@@ -151,14 +152,11 @@ def _grammar(examples: Sequence[Example]) -> Grammar:
             if first != then:
                 following.setdefault(first, Counter())[then] += 1
     rhythms = Counter(_turn(one.lengths_bars) for one in examples)
-    known = {degree for degree in following if following[degree]}
-    tokens = {*starts, *ends, *(t for counter in following.values() for t in counter)}
-    for token in tokens - known:
-        following[token] = Counter([next(iter(starts))]) if token != next(iter(starts)) else (
-            Counter([next(t for t in (*tokens, "iv", "IV") if t != token)]))  # fmt: skip
-    for token in list(following):
-        for then in list(following[token]):
-            following.setdefault(then, Counter([token]))
+    home = next(iter(starts))
+    if home not in following:  # loops of one chord: something must be able to follow it
+        following[home] = Counter([next((t for t in following if t != home), OTHER)])
+    for token in {*starts, *ends, *(then for behind in following.values() for then in behind)}:
+        following.setdefault(token, Counter([home]))
     return Grammar(
         starts=_common(starts, 6), ends=_common(ends, 6),
         next={token: _common(counter, 6) for token, counter in sorted(following.items())},

@@ -218,10 +218,12 @@ class Heading(QWidget):
         self.tempo.show_text(f"{loop.tempo:g} BPM", f"sounds {tempo:.1f} BPM" if moved else "",
                              "written = sounding")  # fmt: skip
         self.length.show_text(plural(loop.bars, "bar"), "", f"{loop.metre[0]}/{loop.metre[1]}")
+        marks = "" if session.hearing.previewing else self._marks
         self.style_tile.show_text(
             loop.style or "no style",
             "",
-            self._marks or (f"style card · draw {loop.draw}" if loop.style else "style card"),
+            # Of another loop that is shown, they are not known.
+            marks or (f"style card · draw {loop.draw}" if loop.style else "style card"),
         )
         self._show_hearing()
 

@@ -75,10 +75,8 @@ def _doubled(view: View) -> Found | None:
         return None
     found = []
     for one, other in combinations(view.melodic, 2):
-        few, many = sorted(
-            (_struck(view, x) for x in (one, other)), key=len
-        )  # what the sparser of both plays
-        near = sum((tick + away, pc) in many for tick, pc in few for away in (0,))
+        few, many = sorted((_struck(view, x) for x in (one, other)), key=len)
+        near = len(few & many)
         if near >= ALIKE * len(few):
             found.append(f"{one.name} and {other.name}")
     return Found(value=float(len(found)), where=names(found, 2))

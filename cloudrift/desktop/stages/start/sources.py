@@ -5,8 +5,10 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import (
+    QGridLayout,
     QHBoxLayout,
     QListWidget,
     QPushButton,
@@ -16,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, RECORDINGS, ask_for_file
 from cloudrift.desktop.kit.heard_in import HeardIn
-from cloudrift.desktop.kit.parts import ChoiceRow, button, heading, label
+from cloudrift.desktop.kit.parts import ChoiceRow, button, clear, heading, label
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
@@ -31,11 +33,12 @@ from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import load
 from cloudrift.notes.from_midi import TEMPO_FROM, Song, read_song
 from cloudrift.notes.reference import Reference, read_reference
-from cloudrift.style import Card, house_cards, sketch
+from cloudrift.style import Card, house_cards, known_cards, sketch
 from cloudrift.style.beginnings import BARS, KEY, TEMPO, empty_loop, from_row, from_song
 from cloudrift.theory.key import Key
 
 UNTITLED = "Untitled loop"
+CARDS_A_ROW = 4
 
 
 @dataclass
@@ -108,12 +111,21 @@ class CardButton(QPushButton):
     """A style card to choose."""
 
     def __init__(self, card: Card) -> None:
-        super().__init__(f"{card.name}\n{card.about}")
+        super().__init__(card.name)
+        self._card = card
         self.setCheckable(True)
         self.setAutoExclusive(True)
         self.setMinimumSize(100, 54)
         self.setAccessibleName(f"Style card {card.name}: {card.about}")
+        self.setToolTip(card.about)
         self.setStyleSheet("QPushButton { text-align: left; padding: 7px 12px; }")
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        metrics, room = self.fontMetrics(), self.width() - 28
+        name, about = (metrics.elidedText(text, Qt.TextElideMode.ElideRight, room)
+                       for text in (self._card.name, self._card.about))  # fmt: skip
+        self.setText(f"{name}\n{about}".replace("&", "&&"))
+        super().resizeEvent(event)
 
 
 class CardSource(Source):
@@ -127,21 +139,37 @@ class CardSource(Source):
         self.cards: dict[str, CardButton] = {}
         column = _column(self)
         column.addWidget(heading("Style card"))
-        row = QHBoxLayout()
-        for card in house_cards().values():
+        self._grid = QGridLayout()
+        self._grid.setSpacing(5)
+        column.addLayout(self._grid)
+        self._known = house_cards()
+        self.card = next(iter(self._known.values()))
+        self._fill()
+
+    def _fill(self) -> None:
+        """A button for each card, those of one's own behind the house's."""
+        clear(self._grid)
+        self.cards = {}
+        for at, card in enumerate(self._known.values()):
             one = CardButton(card)
             one.clicked.connect(lambda _c, name=card.name: self.choose(name))
             self.cards[card.name] = one
-            row.addWidget(one, 1)
-        column.addLayout(row)
-        self.card = next(iter(house_cards().values()))
+            self._grid.addWidget(one, at // CARDS_A_ROW, at % CARDS_A_ROW)
+        self.card = self._known.get(self.card.name, next(iter(self._known.values())))
         self.cards[self.card.name].setChecked(True)
 
     def choose(self, name: str) -> None:
         """Take another card."""
-        self.card = house_cards()[name]
+        self.card = self._known[name]
         self.cards[name].setChecked(True)
         self.changed.emit()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        known = {**house_cards(), **known_cards()}
+        if known != self._known:  # one has been learnt or kept meanwhile
+            self._known = known
+            self._fill()
+        super().showEvent(event)
 
     def make(self, choice: Choice) -> Loop:
         return sketch(self.card, choice.key, choice.tempo, choice.draw,
