@@ -367,7 +367,7 @@ def test_a_sketch_does_not_go_over_full_scale(name):
     from cloudrift.render import Engine
 
     engine = Engine()
-    loop = sketch(house_cards()[name], draw=1, bars=4)
+    loop = sketch(house_cards()[name], draw=1, bars=2)
     facts = sound_facts(engine.render(loop).audio, loop.rate)
     engine.close()
     assert facts.peak_db < 0 and -32 < facts.lufs < -10

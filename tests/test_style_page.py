@@ -173,7 +173,7 @@ def folder(tmp_path_factory):
     """Eight loops of one card."""
     where = tmp_path_factory.mktemp("loops")
     for draw in range(1, 9):
-        save(sketch(house_cards()["Piet Harrow"], draw=draw, title=f"Knock {draw}"),
+        save(sketch(house_cards()["Piet Harrow"], draw=draw, bars=4, title=f"Knock {draw}"),
              where / f"{draw}.cloudrift")  # fmt: skip
     return where
 
