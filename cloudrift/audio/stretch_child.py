@@ -15,6 +15,7 @@ from typing import BinaryIO
 import numpy as np
 
 PR_SET_PDEATHSIG = 1  # prctl(2)
+NICER = 10  # steps behind all others: what plays comes first
 HEAD = struct.Struct("<qqdd")  # frames, wanted frames, rate, semitones
 
 
@@ -53,6 +54,12 @@ def end_with_parent(parent: int) -> None:
         ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
     if os.getppid() != parent:
         sys.exit()  # it has ended before that
+
+
+def stand_behind(parent: int) -> None:
+    """Begin a process that works behind all others, and ends with the one that has started it."""
+    end_with_parent(parent)
+    os.nice(NICER)
 
 
 if __name__ == "__main__":

@@ -41,8 +41,7 @@ def marks(loop_file: Path, style: str, without_sound: bool, as_json: bool) -> No
     """Hold a loop against a style card: what is asked, found and met."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.loop.storage import load  # noqa: PLC0415
-    from cloudrift.render.engine import Engine  # noqa: PLC0415
-    from cloudrift.render.sound_facts import facts_of_loop  # noqa: PLC0415
+    from cloudrift.render.sound_facts import facts_of  # noqa: PLC0415
     from cloudrift.style.card_files import find_card  # noqa: PLC0415
     from cloudrift.style.marks import change_for, checked, look, met_of  # noqa: PLC0415
 
@@ -52,14 +51,7 @@ def marks(loop_file: Path, style: str, without_sound: bool, as_json: bool) -> No
         raise CloudriftError(f"{loop_file} is in nobody's style; name one with --style")
     card = find_card(style or loop.style)
     asks, wrong = checked(card.marks, card.name)
-    sound = None
-    if not without_sound:
-        engine = Engine(clips=clips)
-        try:
-            engine.render(loop)
-            sound = facts_of_loop(engine, loop)
-        finally:
-            engine.close()
+    sound = None if without_sound else facts_of(loop, clips)
     found = look(asks, loop, sound)
     met, asked = met_of(found)
     if as_json:

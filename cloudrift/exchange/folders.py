@@ -22,7 +22,7 @@ import numpy as np
 from platformdirs import user_cache_path
 
 from cloudrift.audio.files import make_folder
-from cloudrift.audio.stretch_child import end_with_parent
+from cloudrift.audio.stretch_child import stand_behind
 from cloudrift.exchange.service import (
     MOST_FOUND,
     ExchangeError,
@@ -98,12 +98,6 @@ def listen_for_list(path: str) -> Listed:
     )  # fmt: skip
 
 
-def _begin(parent: int) -> None:
-    """Begin a listening process: behind all others, and ended with the program."""
-    end_with_parent(parent)
-    os.nice(10)
-
-
 class OwnFolders:
     """Folders that are indexed, and searched as an exchange is. Safe for threads."""
 
@@ -176,7 +170,7 @@ class OwnFolders:
         waiting = iter(todo)
         running: dict[Future[Listed], str] = {}
         done = failed = 0
-        pool = ProcessPoolExecutor(PROCESSES, get_context("spawn"), _begin, (os.getpid(),))
+        pool = ProcessPoolExecutor(PROCESSES, get_context("spawn"), stand_behind, (os.getpid(),))
         try:
             while done < len(todo):
                 for path in waiting:

@@ -57,6 +57,13 @@ def for_a_file(text: str) -> str:
     return text.encode(errors="replace")[:MOST_BYTES].decode(errors="ignore")
 
 
+def file_slug(name: str, otherwise: str) -> str:
+    """Return a name as a file may have it: letters and digits with hyphens between."""
+    plain = "".join(c if c.isalnum() else "-" for c in name.lower())
+    plain = "-".join(part for part in plain.split("-") if part)
+    return for_a_file(plain) or otherwise
+
+
 def free_name(name: str, taken: Iterable[str]) -> str:
     """Return a name that is not taken yet, in any case of letters: numbered if need be."""
     used = {one.casefold() for one in taken}

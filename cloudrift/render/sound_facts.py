@@ -6,11 +6,11 @@ import numpy as np
 
 from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo, to_db
+from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.looped import slice_wrapped
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Engine
-from cloudrift.render.plan import loop_node
 
 FRAME = 8192
 EDGE_SHARE = 0.99  # of the power: below the edge of the band
@@ -69,21 +69,18 @@ def sound_facts(audio: Stereo, rate: int) -> SoundFacts:
     )  # fmt: skip
 
 
-def facts_of_loop(engine: Engine, loop: Loop) -> SoundFacts | None:
-    """Return what is measured of a loop that has been rendered; None where it has not.
+def facts_of_loop(engine: Engine, loop: Loop) -> SoundFacts:
+    """Render a loop and measure its sound."""
+    return sound_facts(engine.render(loop).audio, loop.rate)
 
-    What was measured before is kept.
-    """
-    key = loop_node(loop, engine.tones).key
-    kept = engine.facts.get(("sound", key))
-    if isinstance(kept, SoundFacts):
-        return kept
-    audio = engine.cache.get(key)
-    if audio is None:
-        return None
-    facts = sound_facts(audio, loop.rate)
-    engine.facts.put(("sound", key), facts)
-    return facts
+
+def facts_of(loop: Loop, clips: ClipStore) -> SoundFacts:
+    """Do so with an engine for this once."""
+    engine = Engine(clips=clips)
+    try:
+        return facts_of_loop(engine, loop)
+    finally:
+        engine.close()
 
 
 def _share(part: np.ndarray, whole: np.ndarray) -> float:

@@ -1,7 +1,6 @@
 """Reading style cards (TOML). The format is described in ``docs/style-card.md``."""
 
 import functools
-import re
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -14,7 +13,7 @@ from platformdirs import user_data_path
 from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.reading import read_toml, read_words, reading
-from cloudrift.ground.words import for_a_file, free_name
+from cloudrift.ground.words import file_slug, free_name
 from cloudrift.notes.lens import Lens
 from cloudrift.style.card import Card, CardLayer, Grammar, KeyChoice, TempoRange, Voicing
 from cloudrift.style.lay import Edge, layers_of, line_of
@@ -156,11 +155,6 @@ def _kept(raw: Any) -> Any:
     return int(raw) if isinstance(raw, float) and raw.is_integer() else raw
 
 
-def _slug(name: str) -> str:
-    """A name as a file may have it."""
-    return for_a_file(re.sub(r"[^\w]+", "-", name.casefold()).strip("-") or "card")
-
-
 def save_card(card: Card, folder: Path | None = None) -> Card:
     """Write an own card into the folder and return it as it is called there.
 
@@ -170,7 +164,7 @@ def save_card(card: Card, folder: Path | None = None) -> Card:
     taken = {one.casefold() for one in known_cards(folder)}
     name = free_name(card.name, taken) if card.name.casefold() in taken else card.name
     card = replace(card, name=name)
-    path = folder / f"{_slug(card.name)}{SUFFIX}"
+    path = folder / f"{file_slug(card.name, 'card')}{SUFFIX}"
     read_card(text := write_card(card), card.name)  # what is kept can be read
     make_folder(folder)
     write_atomically(path, lambda file: file.write(text.encode()))

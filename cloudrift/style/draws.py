@@ -10,7 +10,7 @@ from multiprocessing import get_context
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.audio.stretch_child import end_with_parent
+from cloudrift.audio.stretch_child import stand_behind
 from cloudrift.ground.wanted import never
 from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Engine
@@ -23,7 +23,6 @@ from cloudrift.style.sketch import sketch
 
 LEAST, MOST = 12, 48
 PROCESSES = 2
-NICER = 10  # steps that the processes stand behind: what plays comes first
 LOOK_S = 0.2
 
 
@@ -57,23 +56,17 @@ def sketched(card: Card, draw: int, bars: int) -> Sketched:
     """Draw, render and measure one sketch."""
     loop = sketch(card, draw=draw, bars=bars, title=f"{card.name} {draw}"[:60])
     engine = _engine()
-    engine.render(loop)
     facts = facts_of_loop(engine, loop)
     met, asked = met_of(look(checked(card.marks, card.name)[0], loop, facts))
     return Sketched(draw=draw, loop=loop, met=met, asked=asked,
                     strata=tuple(strata(engine, loop)))  # fmt: skip
 
 
-def _begin(parent: int) -> None:
-    end_with_parent(parent)
-    os.nice(NICER)
-
-
 def many(
     card: Card, draws: Sequence[int], bars: int, cancelled: Callable[[], bool] = never
 ) -> Iterator[Sketched]:
     """Sketch on both cores, behind all that plays; hand each out as it stands."""
-    pool = ProcessPoolExecutor(PROCESSES, get_context("spawn"), _begin, (os.getpid(),))
+    pool = ProcessPoolExecutor(PROCESSES, get_context("spawn"), stand_behind, (os.getpid(),))
     try:
         running: set[Future[Sketched]] = {pool.submit(sketched, card, n, bars) for n in draws}
         while running and not cancelled():

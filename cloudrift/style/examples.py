@@ -11,8 +11,8 @@ from cloudrift.loop.recordings import facts_of
 from cloudrift.loop.storage import SUFFIX, load
 from cloudrift.notes.from_midi import read_song
 from cloudrift.notes.listening import read_and_listen
-from cloudrift.render.engine import Engine
-from cloudrift.render.sound_facts import facts_of_loop, sound_facts
+from cloudrift.render.sound_facts import facts_of as heard_facts
+from cloudrift.render.sound_facts import sound_facts
 from cloudrift.style.beginnings import empty_loop, from_song
 from cloudrift.style.learn import MOST, Example, example_of
 from cloudrift.style.marks import KINDS, look
@@ -61,14 +61,7 @@ def _of_loop(path: Path, *, sound: bool) -> Example:
     clips = ClipStore()
     try:
         loop = load(path, clips)
-        if not sound:
-            return example_of(loop)
-        engine = Engine(clips=clips)
-        try:
-            engine.render(loop)
-            return example_of(loop, facts_of_loop(engine, loop))
-        finally:
-            engine.close()
+        return example_of(loop, heard_facts(loop, clips) if sound else None)
     finally:
         clips.remove()
 

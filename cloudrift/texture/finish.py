@@ -5,7 +5,7 @@ import tomlkit
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import check_name, for_a_file
+from cloudrift.ground.words import check_name, file_slug
 from cloudrift.texture.line_file import WrittenTreatment, line_of, read_toml, write_treatments
 from cloudrift.texture.treatment import Line, Treatment
 from cloudrift.theory.key import Key, parse_key
@@ -33,9 +33,7 @@ class Finish(msgspec.Struct, frozen=True, kw_only=True):
     @property
     def slug(self) -> str:
         """Its name for file names."""
-        plain = "".join(c if c.isalnum() else "-" for c in self.name.lower())
-        plain = "-".join(part for part in plain.split("-") if part)
-        return for_a_file(plain) or "finish"
+        return file_slug(self.name, "finish")
 
     def laid_in(self, key: Key, tempo: float) -> Line:
         """Return its line for another key and tempo.

@@ -8,7 +8,6 @@ from msgspec.structs import replace
 
 from cloudrift.loop import edits
 from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.source import FromChords
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 from cloudrift.style.marks.kind import Change, Found, Kind
 from cloudrift.style.marks.view import View, names
@@ -94,7 +93,7 @@ def _moving(view: View) -> Found:
 def _to_moving(view: View, asked: tuple[float, float]) -> Change | None:
     found = [x for x in view.melodic if view.pace(x) >= MOVING]
     if len(found) > asked[1]:
-        over = [x for x in found if isinstance(x.source, FromChords)][int(asked[1]) :]
+        over = view.following(tuple(found))[int(asked[1]) :]
         if not over:
             return None
 
@@ -104,7 +103,7 @@ def _to_moving(view: View, asked: tuple[float, float]) -> Change | None:
             return loop
 
         return Change(words=f"{names([x.name for x in over], 2)} held", edit=hold)
-    still = [x for x in view.melodic if x not in found and isinstance(x.source, FromChords)]
+    still = [x for x in view.following(view.melodic) if x not in found]
     best = sorted(still, key=lambda x: (x.role in ("pad", "strings", "voice"),
                                         x.role not in ("pluck", "bell", "lead")))  # fmt: skip
     more = best[: int(np.ceil(asked[0])) - len(found)]
@@ -127,7 +126,7 @@ def _pace(view: View) -> Found | None:
 
 
 def _to_pace(view: View, asked: tuple[float, float]) -> Change | None:
-    of = [x for x in view.melodic if isinstance(x.source, FromChords)]
+    of = view.following(view.melodic)
     if not of:
         return None
     if asked[1] < SLOW:
@@ -140,7 +139,7 @@ def _to_pace(view: View, asked: tuple[float, float]) -> Change | None:
 
         return Change(words=f"{names([x.name for x in over], 2)} held", edit=hold)
     layer = max(of, key=view.pace)
-    kind = "broken" if layer.source.lens.kind not in ("broken", "line") else None  # type: ignore[union-attr]
+    kind = "broken" if layer.played.lens.kind not in ("broken", "line") else None
 
     def edit(loop: Loop, step: int) -> Loop:
         changes: dict[str, object] = {"step_ticks": step} | ({"kind": kind} if kind else {})
@@ -177,7 +176,7 @@ def _staccato(view: View) -> Found | None:
 
 def _to_staccato(view: View, asked: tuple[float, float]) -> Change | None:
     found = _staccato(view)
-    of = [x for x in view.melodic if isinstance(x.source, FromChords)]
+    of = view.following(view.melodic)
     if found is None or not of:
         return None
     more = float(found.value) < asked[0]
@@ -217,7 +216,7 @@ def _triplets(view: View) -> Found | None:
 
 
 def _to_triplets(view: View, asked: tuple[float, float]) -> Change | None:
-    of = [x for x in view.melodic if isinstance(x.source, FromChords)]
+    of = view.following(view.melodic)
     found = _triplets(view)
     if not of or found is None:
         return None

@@ -4,7 +4,6 @@ from collections.abc import Callable
 
 from cloudrift.loop import edits
 from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.source import FromChords
 from cloudrift.notes.time import bar_ticks
 from cloudrift.style.marks.kind import Change, Found, Kind
 from cloudrift.style.marks.view import View, names
@@ -13,17 +12,12 @@ GLIDE = "glide_ms"
 WALK_TICKS = 960
 
 
-def _touched(view: View) -> list[Layer]:
-    """Layers that follow the chords and so are played by a touch, the bass left out."""
-    return [x for x in view.melodic if isinstance(x.source, FromChords)]
-
-
 def _touch(of: str) -> Callable[[View], Found | None]:
     def measure(view: View) -> Found | None:
-        layers = _touched(view)
+        layers = view.following(view.melodic)
         if not layers:
             return None
-        values = [float(getattr(x.source.touch, of)) for x in layers]  # type: ignore[union-attr]
+        values = [float(getattr(x.played.touch, of)) for x in layers]
         top = max(range(len(values)), key=values.__getitem__)
         return Found(
             value=sum(values) / len(values), where=f"most in {layers[top].name}: {values[top]:.1f}"
@@ -34,7 +28,7 @@ def _touch(of: str) -> Callable[[View], Found | None]:
 
 def _to_touch(of: str, unit: str) -> Callable[[View, tuple[float, float]], Change | None]:
     def change(view: View, asked: tuple[float, float]) -> Change | None:
-        layers = _touched(view)
+        layers = view.following(view.melodic)
         if not layers:
             return None
         aim = round(sum(asked) / 2, 1)
@@ -51,21 +45,23 @@ def _to_touch(of: str, unit: str) -> Callable[[View, tuple[float, float]], Chang
 
 def _roll(view: View) -> Found | None:
     """The most that a chord is rolled: one layer does, the others must not."""
-    layers = _touched(view)
+    layers = view.following(view.melodic)
     if not layers:
         return None
-    most = max(layers, key=lambda x: x.source.touch.roll_ms)  # type: ignore[union-attr]
-    roll = most.source.touch.roll_ms  # type: ignore[union-attr]
+    most = max(layers, key=lambda x: x.played.touch.roll_ms)
+    roll = most.played.touch.roll_ms
     return Found(value=float(roll), where=most.name if roll else "")
 
 
 def _to_roll(view: View, asked: tuple[float, float]) -> Change | None:
-    layers = [x for x in _touched(view) if x.source.lens.kind in ("all", "inner", "top")]  # type: ignore[union-attr]
-    layers = layers or _touched(view)
+    layers = [
+        x for x in view.following(view.melodic) if x.played.lens.kind in ("all", "inner", "top")
+    ]
+    layers = layers or view.following(view.melodic)
     if not layers:
         return None
     aim = round(sum(asked) / 2)
-    over = [x for x in _touched(view) if x.source.touch.roll_ms > asked[1]]  # type: ignore[union-attr]
+    over = [x for x in view.following(view.melodic) if x.played.touch.roll_ms > asked[1]]
     layer = layers[0]
 
     def edit(loop: Loop) -> Loop:
@@ -82,14 +78,14 @@ def _velocity(view: View) -> Found | None:
 
 
 def _to_velocity(view: View, asked: tuple[float, float]) -> Change | None:
-    found, layers = _velocity(view), _touched(view)
+    found, layers = _velocity(view), view.following(view.melodic)
     if found is None or not layers:
         return None
     by = round(sum(asked) / 2 - float(found.value))
 
     def edit(loop: Loop) -> Loop:
         for layer in layers:
-            now = layer.source.touch.velocity  # type: ignore[union-attr]
+            now = layer.played.touch.velocity
             loop = edits.set_touch(loop, layer.id, velocity=min(max(now + by, 1), 127))
         return loop
 
@@ -111,7 +107,7 @@ def _on_roots(view: View) -> Found | None:
 
 
 def _to_roots(view: View, asked: tuple[float, float]) -> Change | None:
-    of = [x for x in view.basses if isinstance(x.source, FromChords)]
+    of = view.following(view.basses)
     found = _on_roots(view)
     if not of or found is None:
         return None
@@ -131,7 +127,7 @@ def _walking(view: View, layer: Layer, step: int) -> Change:
 
 
 def _to_bass_pace(view: View, asked: tuple[float, float]) -> Change | None:
-    of = [x for x in view.basses if isinstance(x.source, FromChords)]
+    of = view.following(view.basses)
     if not of:
         return None
     if asked[1] < len(view.chords) / view.bars * 1.5:
@@ -162,7 +158,7 @@ def _bass_rests(view: View) -> Found | None:
 
 
 def _to_bass_rests(view: View, asked: tuple[float, float]) -> Change | None:
-    of = [x for x in view.basses if isinstance(x.source, FromChords)]
+    of = view.following(view.basses)
     if not of:
         return None
     bar, bars, layer = bar_ticks(view.loop.metre), view.loop.bars, of[0]
@@ -214,7 +210,7 @@ def _bass_height(view: View) -> Found | None:
 
 
 def _to_bass_height(view: View, asked: tuple[float, float]) -> Change | None:
-    of = [x for x in view.basses if isinstance(x.source, FromChords)]
+    of = view.following(view.basses)
     found = _bass_height(view)
     if not of or found is None:
         return None

@@ -103,6 +103,10 @@ class View:
         """Those that are."""
         return tuple(x for x in self.playing if x.role == "bass")
 
+    def following(self, layers: tuple[Layer, ...]) -> list[Layer]:
+        """Return those of some layers that follow the chords, so that a lens or touch acts."""
+        return [x for x in layers if x.follows]
+
     def onsets(self, layer: Layer) -> list[int]:
         """Return where a layer strikes, each tick once."""
         return sorted({note.start_tick for note in self.notes[layer.id]})

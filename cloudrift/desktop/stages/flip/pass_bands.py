@@ -2,17 +2,17 @@
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QEvent, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 
 from cloudrift.desktop.kit.held import held
+from cloudrift.desktop.kit.keyed import Keyed
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, text_font
 
 NAMES_PX, TOP_PX, ROW_PX, LEAST_PX = 150.0, 26.0, 30.0, 84.0
 
 
-class PassBands(QWidget):
+class PassBands(Keyed):
     """``outs`` are those left out of each pass, by row. ``swapped`` carries pass and row."""
 
     swapped = pyqtSignal(int, int)
@@ -88,19 +88,9 @@ class PassBands(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def event(self, event: QEvent | None) -> bool:
+    def owns(self, event: QKeyEvent) -> bool:
         """Space leaves a layer out here, whatever it does elsewhere."""
-        override = event is not None and event.type() == QEvent.Type.ShortcutOverride
-        if override and isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_Space:
-            event.accept()
-            return True
-        return super().event(event)
-
-    def focusInEvent(self, _event: QFocusEvent | None) -> None:
-        self.update()
-
-    def focusOutEvent(self, _event: QFocusEvent | None) -> None:
-        self.update()
+        return event.key() == Qt.Key.Key_Space
 
     # --- painting -----------------------------------------------------------------------------
 

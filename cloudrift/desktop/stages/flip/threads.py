@@ -6,7 +6,6 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
-    QFocusEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -15,9 +14,9 @@ from PyQt6.QtGui import (
     QPen,
     QPolygonF,
 )
-from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.kit.held import held
+from cloudrift.desktop.kit.keyed import Keyed
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
 from cloudrift.desktop.kit.parts import playhead_moved
 from cloudrift.desktop.kit.time_axis import TimeAxis
@@ -32,7 +31,7 @@ DRAG_PX, WIDE_PX = 5.0, 64.0
 DIGITS = "123456789"
 
 
-class Threads(QWidget):
+class Threads(Keyed):
     """One flip. ``edited`` carries words and an edit of the flip; ``chosen`` the place chosen."""
 
     edited = pyqtSignal(str, object)
@@ -215,13 +214,9 @@ class Threads(QWidget):
 
     # --- keys ---------------------------------------------------------------------------------
 
-    def event(self, event: QEvent | None) -> bool:
+    def owns(self, event: QKeyEvent) -> bool:
         """Letters name pieces here, whatever command they stand for elsewhere."""
-        override = event is not None and event.type() == QEvent.Type.ShortcutOverride
-        if override and isinstance(event, QKeyEvent) and self._act_of(event) is not None:
-            event.accept()
-            return True
-        return super().event(event)
+        return self._act_of(event) is not None
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
@@ -272,12 +267,6 @@ class Threads(QWidget):
     def _swapped(self, at: int, other: int) -> None:
         self._edit("swap pieces", lambda flip: flipping.swap(flip, at, other))
         self.choose(other)
-
-    def focusInEvent(self, _event: QFocusEvent | None) -> None:
-        self.update()
-
-    def focusOutEvent(self, _event: QFocusEvent | None) -> None:
-        self.update()
 
     # --- painting -----------------------------------------------------------------------------
 

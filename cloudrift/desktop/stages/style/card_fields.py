@@ -40,7 +40,7 @@ class CardFields(QWidget):
         self._column.setSpacing(4)
         self._shape: object = None
         self._shows: list[Callable[[Card], None]] = []
-        self.grammar = GrammarView()
+        self.grammar: GrammarView  # built with the rest
         self.ranges: dict[str, RangeField] = {}
         self.lines: dict[str, QLineEdit] = {}
 

@@ -63,7 +63,7 @@ class CardTab(QWidget):
         self.bring = button("Bring one in…", self._ask_to_bring, tip="Read a card from a file")
         self.other = QComboBox()
         self.other.setAccessibleName("Compared with")
-        self.other.currentIndexChanged.connect(lambda _at: self._compare())
+        self.other.currentIndexChanged.connect(lambda _at: self.look())
         self.table = table(("Mark", "This card", "The other"), (170, 130, 130),
                            "What they ask otherwise, what differs most first")  # fmt: skip
         line = QHBoxLayout(self)
@@ -143,36 +143,34 @@ class CardTab(QWidget):
     def look(self) -> None:
         """Read the text: say what is wrong with it, or how it differs."""
         self._clock.stop()
-        wrong: tuple[str, ...] = ()
         try:
             if not self.text.toPlainText().strip():
                 self.says.setText("Choose a card in the heading, or bring one in.")
                 self.keep.setEnabled(False)
                 return
-            wrong = checked(self.typed.marks, "marks")[1]
+            card = self.typed
         except CloudriftError as error:
+            self.table.clear()
             self.says.setText(str(error))
             set_look(self.says, "signal")
             self.keep.setEnabled(False)
             return
-        changed = self._of is None or self.typed != self._of
-        words = "Changed; keep it as a card of yours." if changed else "As it is kept."
-        self.fields.show_card(self.typed)
+        wrong = checked(card.marks, "marks")[1]
+        words = "As it is kept." if card == self._of else "Changed; keep it as a card of yours."
+        self.fields.show_card(card)
         self.says.setText(" ".join([words, *wrong]))
         set_look(self.says, "signal" if wrong else "soft")
         self.keep.setEnabled(True)
-        self._compare()
+        self._compare(card)
 
-    def _compare(self) -> None:
+    def _compare(self, card: Card) -> None:
         self.table.clear()
         other = self._marking.cards.get(self.other.currentText())
-        try:
-            mine = checked(self.typed.marks, "marks")[0]
-        except CloudriftError:
-            return
         if other is None:
             return
-        for one in differences(mine, checked(other.marks, other.name)[0]):
+        for one in differences(
+            checked(card.marks, "marks")[0], checked(other.marks, other.name)[0]
+        ):
             asked = [one.kind.asks(x) if x is not None else "open" for x in (one.one, one.other)]
             self.table.addTopLevelItem(QTreeWidgetItem([one.kind.label, *asked]))
 

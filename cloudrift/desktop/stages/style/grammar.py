@@ -2,10 +2,10 @@
 
 import math
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
+from cloudrift.desktop.kit.keyed import Keyed
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.style.card import Grammar
 from cloudrift.style.compare import swapped_arrow
@@ -14,7 +14,7 @@ from cloudrift.theory.pitch import pretty
 HIGH, NODE_PX, HEAD_PX = 250, 19.0, 7.0
 
 
-class GrammarView(QWidget):
+class GrammarView(Keyed):
     """Press a degree, then another: an arrow comes, or goes. ``edited`` carries the grammar."""
 
     edited = pyqtSignal(object)
@@ -96,16 +96,6 @@ class GrammarView(QWidget):
             self._take(self.tokens[self.at])
         else:
             super().keyPressEvent(event)
-
-    def focusInEvent(self, _event: QFocusEvent | None) -> None:
-        self.update()
-
-    def focusOutEvent(self, _event: QFocusEvent | None) -> None:
-        self.update()
-
-    def changeEvent(self, event: QEvent | None) -> None:
-        self.update()
-        super().changeEvent(event)
 
     # --- painting -----------------------------------------------------------------------------
 

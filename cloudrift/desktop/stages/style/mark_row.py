@@ -1,6 +1,6 @@
 """A mark as a row: what is asked is a bar on an axis, the loop is a dot."""
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
@@ -120,7 +120,3 @@ class MarkRow(QWidget):
             x = AXIS[0] + AXIS[1] * kind.share(mark.found.value)
             painter.setBrush(color("good" if mark.met else "signal" if mark.missed else "ink_soft"))
             painter.drawEllipse(QPointF(x, y), 5, 5)
-
-    def changeEvent(self, event: QEvent | None) -> None:
-        self.update()
-        super().changeEvent(event)

@@ -3,9 +3,8 @@
 from collections.abc import Mapping, Sequence
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
-    QFocusEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -14,9 +13,9 @@ from PyQt6.QtGui import (
     QPolygonF,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.kit.held import held
+from cloudrift.desktop.kit.keyed import Keyed
 from cloudrift.desktop.kit.look import MEDIUM, color, text_font
 from cloudrift.ground.settings import Field, Value
 from cloudrift.texture.slots import shape_of
@@ -24,7 +23,7 @@ from cloudrift.texture.slots import shape_of
 HIGH_PX, WORDS_PX, POINTS = 46, 17, 48
 
 
-class SlotLane(QWidget):
+class SlotLane(Keyed):
     """Fields of the same choices beside each other. ``edited`` carries a field's name and value."""
 
     edited = pyqtSignal(str, object)
@@ -117,19 +116,9 @@ class SlotLane(QWidget):
         self._name_for_readers()
         self.update()
 
-    def event(self, event: QEvent | None) -> bool:
+    def owns(self, event: QKeyEvent) -> bool:
         """Arrows choose and change slots here, whatever they do elsewhere."""
-        override = event is not None and event.type() == QEvent.Type.ShortcutOverride
-        if override and isinstance(event, QKeyEvent) and Qt.Key(event.key()) in KEYS:
-            event.accept()
-            return True
-        return super().event(event)
-
-    def focusInEvent(self, _event: QFocusEvent | None) -> None:
-        self.update()
-
-    def focusOutEvent(self, _event: QFocusEvent | None) -> None:
-        self.update()
+        return Qt.Key(event.key()) in KEYS
 
     # --- painting -----------------------------------------------------------------------------
 
