@@ -179,14 +179,14 @@ def _without(view: View, kinds: tuple[str, ...], words: str) -> Change:
 # --- wear -----------------------------------------------------------------------------------------
 
 
-def _wearing(treatment: Treatment, name: str) -> float:
-    """What a setting of a weathering comes to: all of it is as strong as its wear."""
-    return float(treatment.full.number(name))
+def _wear(treatment: Treatment) -> float:
+    """How strong a weathering is, 0 to 1: all of it is as strong as its wear."""
+    return treatment.full.number("wear") / 100 if "wear" in names_of(treatment) else 1.0
 
 
 def _pitch_drift(view: View) -> Found:
-    found = [(_wearing(t, name) * min(1.0, t.blend * 2), on) for kind, name in DRIFTS
-             for on, t in view.of_kind(kind)]  # fmt: skip
+    found = [(_wear(t) * t.full.number(name) * min(1.0, t.blend * 2), on)
+             for kind, name in DRIFTS for on, t in view.of_kind(kind)]  # fmt: skip
     if not found:
         return Found(value=0.0)
     most = max(found)
@@ -202,27 +202,40 @@ def _to_pitch_drift(view: View, asked: tuple[float, float]) -> Change:
         at = on.id
 
     def edit(loop: Loop) -> Loop:
-        return put(loop, at, "weathering", wow_cents=float(aim), flutter_cents=0.0)
+        loop = put(loop, at, "weathering", flutter_cents=0.0)
+        wear = _wear(_weathering(loop, at))
+        return put(loop, at, "weathering", wow_cents=min(round(aim / max(wear, 0.05), 1), 80.0))
 
     return Change(words=f"a wow of {aim} cents", edit=edit)
 
 
+def _weathering(loop: Loop, at: LineAt) -> Treatment:
+    return next(t for t in reversed(loop.line_of(at)) if t.kind == "weathering")
+
+
+def _noise_of(treatment: Treatment, name: str) -> float:
+    """How loud a noise of a weathering is, in dB: as it is set, at its wear."""
+    set_db, wear = treatment.full.number(name), _wear(treatment)
+    return max(set_db + 20 * math.log10(wear), SILENT_DB) if wear > 0 else SILENT_DB
+
+
 def _noise(view: View) -> Found:
-    found = [(float(t.full.number(name)), on) for on, t in view.of_kind("weathering")
-             for name in NOISES if name in names_of(t)]  # fmt: skip
+    found = [(_noise_of(t, name), on) for on, t in view.of_kind("weathering") for name in NOISES]
     most = max(found, default=(SILENT_DB, ""))
-    return Found(value=max(most[0], SILENT_DB), where=most[1] if most[0] > SILENT_DB else "")
+    return Found(value=most[0], where=most[1] if most[0] > SILENT_DB else "")
 
 
 def _to_noise(view: View, asked: tuple[float, float]) -> Change:
     aim = round(sum(asked) / 2)
 
     def edit(loop: Loop) -> Loop:
-        loop = put(loop, None, "weathering", crackle_db=float(aim))
-        treatment = next(t for t in loop.line if t.kind == "weathering")
+        loop = put(loop, None, "weathering")
+        treatment = _weathering(loop, None)
+        level = aim - 20 * math.log10(max(_wear(treatment), 0.05))
+        level = round(min(max(level, SILENT_DB), -10.0), 1)
         for name in NOISES:
-            if name in names_of(treatment) and treatment.full.number(name) > asked[1]:
-                loop = put(loop, None, "weathering", **{name: float(aim)})
+            if name == "crackle_db" or _noise_of(treatment, name) > asked[1]:
+                loop = put(loop, None, "weathering", **{name: level})
         return loop
 
     return Change(words=f"crackle at {aim} dB", edit=edit)
