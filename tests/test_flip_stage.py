@@ -283,8 +283,8 @@ def test_each_layer_is_printed_by_itself_as_one_step(qtbot, window):
     window.show_stage(3)
     session, stage = window.session, window.flip
     names = [x.name for x in session.loop.layers]
-    stage.printing.fill(stage._print_menu)
-    next(x for x in stage._print_menu.actions() if x.text().startswith("Each")).trigger()
+    stage.print_menu.fill()
+    next(x for x in stage.print_menu.actions() if x.text().startswith("Each")).trigger()
     qtbot.waitUntil(lambda: len(stage.flips()) == 4, timeout=60_000)
     prints = session.document.history.now.prints
     assert [x.name for x in prints] == [f"Print {i + 1}, {n}" for i, n in enumerate(names)]
@@ -313,7 +313,7 @@ def test_a_changed_loop_is_printed_anew_and_all_that_was_cut_follows(qtbot, wind
 def test_printing_is_cancelled_and_what_is_silent_is_refused(qtbot, window, monkeypatch):
     import threading
 
-    from cloudrift.desktop.stages.flip import printing as room
+    from cloudrift.desktop.session import printing as room
     from cloudrift.ground.wanted import Cancelled
 
     gate = threading.Event()
@@ -747,7 +747,7 @@ def test_what_is_not_there_can_not_be_printed(file, tmp_path):
 def test_what_is_printed_for_one_document_never_comes_into_another(qtbot, window, monkeypatch):
     import threading
 
-    from cloudrift.desktop.stages.flip import printing as room
+    from cloudrift.desktop.session import printing as room
 
     gate = threading.Event()
     real = room.printed

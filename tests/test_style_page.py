@@ -155,12 +155,40 @@ def test_moves_are_habits_made_by_one_press(qtbot, window, page):
     assert [t.kind for t in session.loop.line] == ["weathering"]
 
 
+def test_a_move_that_prints_does_so_beside_the_interface_as_one_step(qtbot, window, page):
+    session = window.session
+    page.tabs.button("moves").click()
+    buttons = [page.moves.itemAt(i).widget() for i in range(page.moves.count())]
+    before, tune = session.loop, session.loop.sounding_key
+    press = next(b for b in buttons if hasattr(b, "click") and b.text().startswith("print, back"))
+    press.click()
+    assert page.doing.text().startswith("printing") and page.stop.isVisible()
+    qtbot.waitUntil(lambda: session.loop != before, timeout=30_000)
+    assert not page.doing.text() and not page.stop.isVisible()
+    (heard,) = session.loop.heard()
+    assert heard.flipped.of.semitones == -3 and heard.flipped.places[0].backward
+    assert (session.loop.sounding_key.pc - tune.pc) % 12 in (9, 0)
+    session.document.undo()
+    assert session.loop == before and not session.document.history.now.prints
+
+
+def test_leaving_the_page_leaves_what_it_prints(qtbot, window, page):
+    before = window.session.loop
+    page.printing.print_what(())
+    window.style_page.closed.emit()
+    qtbot.wait(600)
+    assert window.session.loop == before
+
+
 @pytest.mark.parametrize("name", sorted(house_cards()))
 def test_every_move_of_every_card_can_be_made(name):
     loop = sketch(house_cards()["Marlow Quist"], draw=3)
-    for move in moves_of(house_cards()[name], 5):
-        after = move.edit(loop)
-        assert after != loop and move.words, move.words
+    card = house_cards()[name]
+    for move in moves_of(replace(card, moves=()), 5):
+        assert move.edit(loop) != loop and move.words, move.words
+    own = sketch(replace(card, layers=tuple(replace(x, chance=1) for x in card.layers)), draw=5)
+    for move in moves_of(card, 5):
+        assert move.lay or move.edit(own).layers, move.words  # none of a card's own is refused
     row = next(m for m in moves_of(house_cards()[name], 5) if m.group == "Chords").edit(loop)
     assert row.bars == loop.bars and row.layers == loop.layers
 

@@ -1,12 +1,13 @@
 """Style cards as values. The format is described in ``docs/style-card.md``."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 import msgspec
 
 from cloudrift.ground.settings import Value
 from cloudrift.loop import spec
 from cloudrift.notes.lens import Lens
+from cloudrift.sound.instrument import Role
 
 # A number, or two between which a draw falls.
 Drawn = float | tuple[float, float]
@@ -91,8 +92,18 @@ class CardLayer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
     line: tuple[CardTreatment, ...] = ()
 
 
+class CardMove(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A habit of the style: its name (``style.habits``), the role it is about, how much of it."""
+
+    does: str
+    on: Role | Literal[""] = ""
+    amount: float | None = None
+
+
 class Card(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """A style card. ``marks`` is what it asks of a loop: see ``style.marks``."""
+    """A style card. ``marks`` is what it asks of a loop (``style.marks``), ``moves`` its habits
+    (``style.habits``).
+    """
 
     name: str
     about: str
@@ -102,6 +113,7 @@ class Card(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     voicing: Voicing
     layers: Annotated[tuple[CardLayer, ...], msgspec.Meta(max_length=spec.MAX_LAYERS)]
     line: tuple[CardTreatment, ...] = ()
+    moves: Annotated[tuple[CardMove, ...], msgspec.Meta(max_length=64)] = ()
     marks: dict[str, tuple[float | str, ...]] = {}
 
     @property

@@ -16,6 +16,7 @@ from cloudrift.ground.reading import read_toml, read_words, reading
 from cloudrift.ground.words import file_slug, free_name
 from cloudrift.notes.lens import Lens
 from cloudrift.style.card import Card, CardLayer, Grammar, KeyChoice, TempoRange, Voicing
+from cloudrift.style.habits import habit_of
 from cloudrift.style.lay import Edge, layers_of, line_of
 from cloudrift.style.voiced import voiced
 from cloudrift.theory.key import SCALES, Key
@@ -34,6 +35,8 @@ def read_card(text: str, where: str) -> Card:
         try:
             _check_chords(card)
             _check_layers(card)
+            for move in card.moves:
+                habit_of(move)
         except CloudriftError as error:
             raise CloudriftError(f"{where}: {error}") from error
     return card
@@ -149,7 +152,9 @@ def _unusual(raw: dict[str, object], usual: Lens) -> dict[str, object]:
 def _kept(raw: Any) -> Any:
     """Plain values with whole numbers written as such, and nothing that is empty."""
     if isinstance(raw, dict):
-        return {name: _kept(value) for name, value in raw.items() if value not in ({}, [], ())}
+        return {
+            name: _kept(value) for name, value in raw.items() if value not in ({}, [], (), None)
+        }
     if isinstance(raw, (list, tuple)):
         return [_kept(one) for one in raw]
     return int(raw) if isinstance(raw, float) and raw.is_integer() else raw

@@ -7,27 +7,38 @@ from functools import partial
 from msgspec.structs import replace
 
 from cloudrift.ground.draws import stream
-from cloudrift.loop import edits
+from cloudrift.loop import edits, flips
 from cloudrift.loop.bass import with_bass_heard
+from cloudrift.loop.flip import Flipped
 from cloudrift.loop.model import Layer, Loop, new_id
 from cloudrift.loop.progression import put_chords
-from cloudrift.style.card import Card, CardTreatment
+from cloudrift.notes.time import bar_ticks
+from cloudrift.style.card import Card, CardMove, CardTreatment
+from cloudrift.style.habits import habit_of
 from cloudrift.style.lay import Drawing, layers_of, line_of
 from cloudrift.style.sketch import draw_chords
 from cloudrift.texture.treatment import Line
 
+ORDER = ("Chords", "Layers", "Playing", "Texture", "Flip")
+
 
 @dataclass(frozen=True, kw_only=True)
 class Move:
-    """A habit: what it does in few words, and where it belongs."""
+    """A habit: what it does in few words, and where it belongs.
+
+    Where there is a ``lay``, all of the loop is printed first: it says how that print is laid, and
+    the print plays instead of the layers.
+    """
 
     group: str
     words: str
-    edit: Callable[[Loop], Loop]
+    edit: Callable[[Loop], Loop] | None = None
+    lay: Callable[[Flipped, int], Flipped] | None = None
 
 
 def moves_of(card: Card, draw: int = 1) -> tuple[Move, ...]:
-    """Return what a card would do: its chords, its layers one by one, its lines.
+    """Return what a card would do, in the order of the work: its chords, its layers one by one, its
+    habits, its lines.
 
     ``draw`` decides what it leaves open.
     """
@@ -42,7 +53,23 @@ def moves_of(card: Card, draw: int = 1) -> tuple[Move, ...]:
                        draw)  # fmt: skip
         out.append(Move(group=_group_of(treatment), words=f"{line[0].of.label.lower()} on the "
                         f"whole loop: {line[0].says}", edit=partial(_with_line, line)))  # fmt: skip
-    return tuple(out)
+    out += [_habit(move) for move in card.moves]
+    return tuple(sorted(out, key=lambda move: ORDER.index(move.group)))
+
+
+def _habit(move: CardMove) -> Move:
+    habit = habit_of(move)
+    edit, lay = habit.edit, habit.lay
+    return Move(group=habit.group, words=habit.text(move),
+                edit=(lambda loop: edit(loop, move)) if edit else None,
+                lay=(lambda flip, bar: lay(flip, move, bar)) if lay else None)  # fmt: skip
+
+
+def with_print_laid(loop: Loop, layer_id: str, lay: Callable[[Flipped, int], Flipped]) -> Loop:
+    """Return a loop in which a flip is laid as a move says, and plays instead of the layers."""
+    bar = bar_ticks(loop.metre)
+    loop = flips.with_flip(loop, layer_id, lambda flip: lay(flip, bar))
+    return flips.use_instead(loop, layer_id, ())
 
 
 def _with_layer(layer: Layer, loop: Loop) -> Loop:

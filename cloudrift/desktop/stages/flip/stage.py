@@ -24,12 +24,13 @@ from cloudrift.desktop.kit.parts import (
 )
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.printing import Printing
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.stages.flip.model import wave_of, words_of
 from cloudrift.desktop.stages.flip.passes import PassesSheet
-from cloudrift.desktop.stages.flip.printing import Printing
+from cloudrift.desktop.stages.flip.print_menu import PrintMenu
 from cloudrift.desktop.stages.flip.prints_sheet import PrintsSheet
 from cloudrift.desktop.stages.flip.result import Result
 from cloudrift.desktop.stages.flip.threads import Threads
@@ -73,10 +74,9 @@ class FlipStage(QWidget):
         self.says = label("", size=11.5, name="soft")
         self.print = QPushButton("Print")
         self.print.setObjectName("strong")
-        self._print_menu = QMenu(self.print)
         self.printing = Printing(session, tasks, lambda: self.layer)
-        self._print_menu.aboutToShow.connect(lambda: self.printing.fill(self._print_menu))
-        self.print.setMenu(self._print_menu)
+        self.print_menu = PrintMenu(session, self.printing, self.print)
+        self.print.setMenu(self.print_menu)
         self.again = button("Reprint", self.printing.reprint, tip="Print the loop as it is in "
                             "this print's place: all that was cut from it follows")  # fmt: skip
         self.recipe = button("Its loop", self.printing.show_recipe, tip="The loop that this print "
@@ -201,8 +201,8 @@ class FlipStage(QWidget):
         session.opened.connect(lambda: self._tasks.cancel(HITS))
         session.selected.connect(refresh)
         self.printing.made.connect(self._made)
-        self.printing.passes_wanted.connect(self.ask_for_passes)
-        self.printing.list_wanted.connect(self.show_prints)
+        self.print_menu.passes_wanted.connect(self.ask_for_passes)
+        self.print_menu.list_wanted.connect(self.show_prints)
         self.printing.busy.connect(self._show_busy)
         for signal in (session.hearing.shown_changed, session.hearing.changed):
             signal.connect(WhileShown(self, self._show_flip))

@@ -1,6 +1,5 @@
 """The style card's page: marks as rows, moves as presses, a card learnt from files."""
 
-from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -19,6 +18,7 @@ from cloudrift.desktop.kit.parts import (
 )
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.marking import Marking
+from cloudrift.desktop.session.printing import Printing
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Tasks
 from cloudrift.desktop.stages.style.card_tab import CardTab
@@ -26,7 +26,7 @@ from cloudrift.desktop.stages.style.learning import Learning
 from cloudrift.desktop.stages.style.mark_row import MarkRow
 from cloudrift.desktop.stages.style.sketches import Sketches
 from cloudrift.style.marks import GROUPS, Mark, change_for
-from cloudrift.style.moves import moves_of
+from cloudrift.style.moves import Move, moves_of, with_print_laid
 
 TABS = (
     ("marks", "Marks"), ("card", "Card"), ("moves", "Moves"), ("sketches", "Sketches"),
@@ -68,6 +68,11 @@ class StylePage(QWidget):
         self.sketches = Sketches(session, tasks, marking)
         self.stack.addWidget(self.sketches)
         self.stack.addWidget(self.learning)
+        self.printing = Printing(session, tasks)
+        self.printing.busy.connect(self._show_busy)
+        self.doing = label("", size=11.5, name="soft")
+        self.stop = button("Cancel", self.printing.cancel)
+        self.stop.hide()
         self._lay_out()
         marking.changed.connect(WhileShown(self, self.refresh))
         self.show_tab("marks")
@@ -87,6 +92,8 @@ class StylePage(QWidget):
         column.addLayout(head)
         under = QHBoxLayout()
         under.addWidget(self.words, 1)
+        under.addWidget(self.doing)
+        under.addWidget(self.stop)
         under.addWidget(self.filter)
         column.addLayout(under)
         column.addWidget(self.stack, 1)
@@ -183,16 +190,28 @@ class StylePage(QWidget):
             if move.group != group:
                 group = move.group
                 self.moves.addWidget(heading(group))
-            one = button(move.words.replace("&", "&&"), partial(self._move, move.words, move.edit),
-                         tip="Rest here to hear it; press to do it, as one step")  # fmt: skip
+            tip = "Rest here to hear it; press to do it, as one step"
+            if move.lay is not None:
+                tip = "Prints all of the loop and lays that so, instead of the layers, as one step"
+            one = button(move.words.replace("&", "&&"), partial(self._move, move), tip=tip)
             one.setStyleSheet("QPushButton { text-align: left; padding: 4px 12px; }")
-            Trying(one, self._session, move.edit, move.words)
+            if move.edit is not None:
+                Trying(one, self._session, move.edit, move.words)
             self.moves.addWidget(one)
         self.moves.addStretch(1)
 
-    def _move(self, words: str, edit: Callable[..., object]) -> None:
-        if self._session.apply(f"move: {words}"[:60], edit):  # type: ignore[arg-type]
+    def _move(self, move: Move) -> None:
+        words, lay = move.words, move.lay
+        if lay is not None:
+            self.printing.print_what(
+                (), then=lambda loop, layer_id: with_print_laid(loop, layer_id, lay)
+            )
+        elif move.edit and self._session.apply(f"move: {words}"[:60], move.edit):
             self._session.say(f"{words[:1].upper()}{words[1:]}", good=True)
+
+    def _show_busy(self, words: str) -> None:
+        self.doing.setText(words)
+        self.stop.setVisible(bool(words))
 
     def show_place(self, share: float) -> None:
         """Nothing here follows the sound."""
@@ -214,6 +233,7 @@ class StylePage(QWidget):
         self.refresh()
 
     def hideEvent(self, _event: QHideEvent | None) -> None:
+        self.printing.cancel()
         self.learning.cancel()
         self.sketches.cancel()
 

@@ -1,11 +1,9 @@
 """Printing beside the interface: all of the loop or some; again; the loop that it was made from."""
 
 from collections.abc import Callable
-from functools import partial
 from typing import TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtWidgets import QMenu
 
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.desktop.session.session import Session
@@ -36,12 +34,12 @@ class Printing(QObject):
     """Makes prints and flips. ``made`` carries the layer that is new; ``busy`` words, or none."""
 
     made = pyqtSignal(str)
-    passes_wanted = pyqtSignal()
-    list_wanted = pyqtSignal()
     busy = pyqtSignal(str)
 
-    def __init__(self, session: Session, tasks: Tasks, layer: Callable[[], Layer | None]) -> None:
-        """``layer`` says which flip is shown."""
+    def __init__(
+        self, session: Session, tasks: Tasks, layer: Callable[[], Layer | None] = lambda: None
+    ) -> None:
+        """``layer`` says which flip is shown, for what is about that."""
         super().__init__()
         self._session, self._tasks, self._layer = session, tasks, layer
         session.opened.connect(self.cancel)  # what is printed was of another document
@@ -65,35 +63,6 @@ class Printing(QObject):
         except CloudriftError as error:
             self._session.say(str(error))
             return None
-
-    def fill(self, menu: QMenu) -> None:
-        """Put all that can be printed into a menu."""
-        loop = self._session.loop
-        menu.clear()
-        menu.addAction("The whole loop, treated", partial(self.print_what, (), bare=False))
-        menu.addAction("The whole loop, bare", partial(self.print_what, (), bare=True))
-        menu.addAction("In passes, with layers in and out…", self.passes_wanted.emit)
-        menu.addSeparator()
-        together = [x for x in loop.layers if x.id in self._session.hearing.alone]
-        if len(together) > 1:
-            names = " and ".join(x.name for x in together).replace("&", "&&")
-            menu.addAction(names, self.print_together)
-        for layer in loop.layers:
-            menu.addAction(layer.name.replace("&", "&&"), partial(self.print_what, (layer.id,)))
-        for group in loop.groups:
-            name = f"{group.name} (group)".replace("&", "&&")
-            menu.addAction(name, partial(self.print_what, (group.id,)))
-        if len(passers(loop)) > 1:
-            menu.addAction("Each of them by itself", self.print_each)
-        if self._session.document.history.now.prints:
-            menu.addSeparator()
-            menu.addAction("Prints there are…", self.list_wanted.emit)
-        recordings = [x for x in loop.layers if x.recorded is not None and x.flipped is None]
-        if recordings:
-            menu.addSeparator()
-        for layer in recordings:
-            name = f"Cut {layer.name} as it is".replace("&", "&&")
-            menu.addAction(name, partial(self.cut, layer.id))
 
     @property
     def _next_number(self) -> int:
@@ -144,9 +113,13 @@ class Printing(QObject):
         self._work(f"printing {len(wanted)} layers", work, came)
 
     def print_what(
-        self, layers: tuple[str, ...], *, bare: bool = False, passes: tuple[Pass, ...] = ()
-    ) -> None:
-        """Print all that is heard, or some layers or groups, beside the interface."""
+        self, layers: tuple[str, ...], *, bare: bool = False, passes: tuple[Pass, ...] = (),
+        then: Callable[[Loop, str], Loop] = lambda loop, _id: loop,
+    ) -> None:  # fmt: skip
+        """Print all that is heard, or some layers or groups, beside the interface.
+
+        ``then`` goes on with the loop and the new flip's layer, as part of the same step.
+        """
         session = self._session
         try:
             loop = loop_to_print(session.loop, layers, bare=bare)
@@ -162,7 +135,9 @@ class Printing(QObject):
 
         def came(got: Printed) -> None:
             def edit(document: Document) -> Document:
-                return with_print(document, loop, *got[:2], layers, got.gain_db, passes)
+                document = with_print(document, loop, *got[:2], layers, got.gain_db, passes)
+                now = document.loop
+                return document.with_loop(then(now, now.layers[-1].id))
 
             if session.document.change("print", edit):
                 self.made.emit(session.loop.layers[-1].id)
