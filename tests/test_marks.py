@@ -9,7 +9,7 @@ from cloudrift.loop import chord_edits, chord_time, edits, flipping
 from cloudrift.loop.flips import use
 from cloudrift.loop.model import Loop
 from cloudrift.loop.recorded import Facts, FromRecording
-from cloudrift.render.sound_facts import SoundFacts, sound_facts
+from cloudrift.render.sound_facts import SoundFacts, facts_of_loop, sound_facts
 from cloudrift.style import house_cards, sketch
 from cloudrift.style.marks import KINDS, View, change_for, checked, look, met_of
 from cloudrift.style.marks.met import Mark
@@ -126,6 +126,10 @@ CASES = {
     "echoes": (0, lambda x: treat(x, PLUCK, "echo"), 1),
     "pitch_drift": (0, lambda x: treat(x, None, "weathering", wow_cents=22, wear=50), 11),
     "noise": (-80, lambda x: treat(x, None, "weathering", crackle_db=-33, wear=50), -39.02),
+    "tail_chords": (0, lambda x: treat(x, KEYS, "hall", decay_s=3.0), None),
+    "drive": (0, lambda x: treat(treat(x, KEYS, "warm", drive_db=7), None, "weathering",
+                                 drive_db=16, wear=50), 8),
+    "pulse_rate": (0, lambda x: treat(treat(x, KEYS, "pump"), PLUCK, "gate", rate="1/8"), 8),
     "driven": (0, lambda x: treat(treat(x, KEYS, "warm"), None, "tape"), 2),
     "pulse": (0, lambda x: treat(x, KEYS, "pump"), 1),
     "backward": (0, lambda x: treat(x, KEYS, "backward", 0.6), 20),
@@ -173,6 +177,7 @@ def test_tails_add_up_and_a_flip_counts_its_turned_places_and_its_shift():
     one = value("tail", hall)
     assert 2.5 < one < 4.5
     assert value("tail", treat(hall, None, "plate", decay_s=1.5)) > one + 1
+    assert value("tail_chords", hall) == pytest.approx(one / 2.4)  # a bar at 100 BPM lasts 2.4 s
     flipped = a_flip(LOOP, shift=-5.0)
     assert value("backward", flipped) == pytest.approx(100 / 2 / 3)
     assert value("shift", flipped) == -5
@@ -224,17 +229,21 @@ def test_measures_of_sound_are_those_of_known_sounds():
     half = np.concatenate([low, 0.01 * low], axis=1)
     assert sound_facts(half, RATE).floor_db == pytest.approx(-37, abs=1)
     assert sound_facts(tone(50) + low, RATE).sub_db == pytest.approx(-3.01, abs=0.1)
+    layers = sound_facts(low + high, RATE, (("a", low), ("b", high))).layers
+    assert dict(layers) == {"a": pytest.approx(200, rel=0.05), "b": pytest.approx(2000, rel=0.02)}
     silent = sound_facts(np.zeros((2, 20_000), np.float32), RATE)
-    assert np.isfinite([getattr(silent, name) for name in SoundFacts.__dataclass_fields__]).all()
+    assert np.isfinite([getattr(silent, name) for name in SoundFacts.__dataclass_fields__
+                        if name != "layers"]).all()  # fmt: skip
 
 
 FACTS = SoundFacts(lufs=-20.0, peak_db=-6.0, centroid_hz=900.0, edge_hz=4000.0, width=12.0,
-                   low_width=2.0, voice_db=-14.0, sub_db=-10.0, floor_db=-8.0)  # fmt: skip
+                   low_width=2.0, voice_db=-14.0, sub_db=-10.0, floor_db=-8.0,
+                   layers=((KEYS, 700.0), (PLUCK, 1500.0)))  # fmt: skip
 
 
 @pytest.mark.parametrize(("kind", "wanted"), [
     ("brightness", 900), ("band_edge", 4000), ("width", 12), ("low_width", 2), ("loudness", -20),
-    ("crest", 14), ("voice_room", -14), ("sub", -10), ("floor", -8),
+    ("crest", 14), ("voice_room", -14), ("sub", -10), ("floor", -8), ("brightest_layer", 1500),
 ])  # fmt: skip
 def test_marks_of_the_sound_are_what_was_measured_and_wait_until_it_is(kind, wanted):
     assert value(kind, LOOP, FACTS) == wanted
@@ -251,13 +260,15 @@ def test_changes_of_the_sound_go_the_right_way(small_loop):
     engine = Engine()
 
     def measured(loop):
-        return sound_facts(engine.render(loop).audio, loop.rate)
+        return facts_of_loop(engine, loop)
 
     now = measured(small_loop)
+    brightest = max(hz for _id, hz in now.layers)
     asks = {
         "brightness": (0.4 * now.centroid_hz, 0.5 * now.centroid_hz),
         "band_edge": (200.0, 0.5 * now.edge_hz), "width": (30.0, 40.0),
         "loudness": (now.lufs - 9, now.lufs - 7),
+        "brightest_layer": (0.4 * brightest, 0.5 * brightest),
     }  # fmt: skip
     for name, asked in asks.items():
         mark = look({name: asked}, small_loop, now)[0]
@@ -348,6 +359,48 @@ def test_a_change_meets_its_mark_and_leaves_the_others():
                 made += 1
                 lower += met_of(after)[0] < before
     assert made > 300 and lower < 0.1 * made
+
+
+@pytest.mark.parametrize(("kind", "asked", "words"), [
+    ("colours", (2.0, 2.0), "back to earlier chords"),
+    ("chord_bars", (2.0, 2.0), "chords 2 times as long"),
+    ("chord_bars", (0.25, 0.5), "chords for each"),
+    ("held_layers", (2.0, 2.0), "held"), ("held_layers", (0.0, 0.0), "broken in eighths"),
+    ("keys_pace", (3.5, 4.5), "in steps of 1 beats"), ("pluck_pace", (0.5, 1.5), "with the chords"),
+    ("gaps", (40.0, 60.0), "notes held for"),
+    ("drive", (5.0, 7.0), "driven by 6 dB"), ("pulse_rate", (8.0, 8.0), "pumps in 1/8"),
+    ("tail_chords", (0.8, 1.2), "a hall on"),
+])  # fmt: skip
+def test_a_change_is_offered_and_meets(kind, asked, words):
+    dry = edits.set_layer(LOOP, PLUCK, mute=True) if kind == "gaps" else LOOP
+    mark = look({kind: asked}, dry)[0]
+    change = change_for(mark, dry)
+    assert words in change.words
+    after = change.edit(dry)
+    assert look({kind: asked}, after)[0].met and after.bars == dry.bars
+
+
+def test_more_colours_come_from_repeats_and_what_pulses_too_quickly_is_slowed():
+    twice = replace(LOOP, chords=tuple(replace(c, voices=ROW[i % 2], root=ROOTS[i % 2])
+                                       for i, c in enumerate(LOOP.chords)))  # fmt: skip
+    change = change_for(look({"colours": (4.0, 4.0)}, twice)[0], twice)
+    after = change.edit(twice)
+    assert value("colours", after) == 4 and after.chords[:2] == twice.chords[:2]
+    assert value("off_key", after) == value("off_key", twice)
+    gated = treat(LOOP, KEYS, "gate", rate="1/16")
+    slower = change_for(look({"pulse_rate": (3.0, 5.0)}, gated)[0], gated)
+    assert slower.words == "pulses in 1/4" and value("pulse_rate", slower.edit(gated)) == 4
+    none = change_for(look({"pulse_rate": (0.0, 0.0)}, gated)[0], gated)
+    assert value("pulse", none.edit(gated)) == 0
+
+
+def test_a_row_made_quicker_comes_round_again_and_fills_the_loop():
+    change = change_for(look({"chord_bars": (0.5, 0.5)}, LOOP)[0], LOOP)
+    quick = change.edit(LOOP)
+    assert [c.root for c in quick.chords] == list(ROOTS) * 2
+    assert quick.chords[-1].end_tick == LOOP.ticks and len({c.id for c in quick.chords}) == 8
+    slow = change_for(look({"chord_bars": (2.0, 2.0)}, quick)[0], quick).edit(quick)
+    assert [(c.root, c.length_ticks) for c in slow.chords] == [(9, 7680), (5, 7680)]
 
 
 def test_what_is_met_or_left_open_has_no_change():

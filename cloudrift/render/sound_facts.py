@@ -1,14 +1,17 @@
 """What is measured of a loop's sound as a whole: how bright, wide, loud, thick it is."""
 
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo, to_db
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.looped import slice_wrapped
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
+from cloudrift.ground.wanted import never
 from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Engine
 
@@ -17,8 +20,11 @@ EDGE_SHARE = 0.99  # of the power: below the edge of the band
 LOW_HZ, SUB_HZ = 150.0, 60.0
 VOICE_HZ = (1000.0, 4000.0)  # where a voice is understood
 MOMENT_S = 0.05
+LOWEST_HZ = 16.0  # what is lower is no sound
 QUIET_SHARE = 0.1  # of the moments: the floor is what these keep below
 NOTHING_DB = -100.0
+
+Power = NDArray[np.float64]  # (lines,)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -28,7 +34,8 @@ class SoundFacts:
     ``centroid_hz`` is the middle of its mean spectrum (amplitudes), ``edge_hz`` what 99 % of its
     power lies below. ``width`` is the sides' share of its power in %, ``low_width`` that below
     150 Hz. ``voice_db`` is what lies between 1 and 4 kHz, ``sub_db`` below 60 Hz, both against all
-    of it; ``floor_db`` how far its softest tenth of moments (50 ms) lies below its mean.
+    of it; ``floor_db`` how far its softest tenth of moments (50 ms) lies below its mean. ``layers``
+    are the middles of the layers' own spectra in Hz, by id, as far as they were measured.
     """
 
     lufs: float
@@ -40,38 +47,60 @@ class SoundFacts:
     voice_db: float
     sub_db: float
     floor_db: float
+    layers: tuple[tuple[str, float], ...] = ()
 
 
-def sound_facts(audio: Stereo, rate: int) -> SoundFacts:
-    """Measure a loop's sound, (2, frames)."""
+def sound_facts(audio: Stereo, rate: int, layers: Iterable[tuple[str, Stereo]] = ()) -> SoundFacts:
+    """Measure a loop's sound, (2, frames), and how bright each of some layers is, by id."""
+    hz = np.asarray(np.fft.rfftfreq(FRAME, 1 / rate), np.float64)
+    middle, side = _spectra(audio)
+    power = middle + side
+    power[hz < LOWEST_HZ] = 0.0
+    total = float(power.sum())
+    low, voice = hz < LOW_HZ, (hz >= VOICE_HZ[0]) & (hz < VOICE_HZ[1])
+    below = np.cumsum(power)
+    return SoundFacts(
+        lufs=integrated_lufs(audio, rate), peak_db=true_peak_db(audio, rate),
+        centroid_hz=_centroid(hz, power),
+        edge_hz=float(hz[np.searchsorted(below, EDGE_SHARE * total)]) if total else 0.0,
+        width=_share(side, power), low_width=_share(side[low], power[low]),
+        voice_db=_against(power[voice], total), sub_db=_against(power[hz < SUB_HZ], total),
+        floor_db=_floor_db(audio, rate),
+        layers=tuple((name, _centroid(hz, np.sum(_spectra(one), axis=0))) for name, one in layers),
+    )  # fmt: skip
+
+
+def _spectra(audio: Stereo) -> tuple[Power, Power]:
+    """The mean power of the middle and of the sides in each line, windows going round the seam."""
     n = audio.shape[1]
     starts = np.arange(0, n, FRAME // 2)
     round_ = slice_wrapped(audio, 0, n + FRAME)
     window = np.hanning(FRAME).astype(np.float32)
     frames = round_[:, starts[:, None] + np.arange(FRAME)] * window
     spectra = sf.rfft(frames, FRAME, workers=2)
-    middle = (np.abs(spectra[0] + spectra[1]) ** 2).mean(axis=0).astype(np.float64) / 2
-    side = (np.abs(spectra[0] - spectra[1]) ** 2).mean(axis=0).astype(np.float64) / 2
-    hz = np.fft.rfftfreq(FRAME, 1 / rate)
-    power = middle + side
-    power[hz < 16] = 0.0  # what is no sound
-    total = float(power.sum())
-    low, voice = hz < LOW_HZ, (hz >= VOICE_HZ[0]) & (hz < VOICE_HZ[1])
-    levels = np.sqrt(power)
-    below = np.cumsum(power)
-    return SoundFacts(
-        lufs=integrated_lufs(audio, rate), peak_db=true_peak_db(audio, rate),
-        centroid_hz=float((hz * levels).sum() / max(levels.sum(), 1e-30)),
-        edge_hz=float(hz[np.searchsorted(below, EDGE_SHARE * total)]) if total else 0.0,
-        width=_share(side, power), low_width=_share(side[low], power[low]),
-        voice_db=_against(power[voice], total), sub_db=_against(power[hz < SUB_HZ], total),
-        floor_db=_floor_db(audio, rate),
-    )  # fmt: skip
+    middle, side = (
+        (np.abs(both) ** 2).mean(axis=0).astype(np.float64) / 2
+        for both in (spectra[0] + spectra[1], spectra[0] - spectra[1])
+    )
+    return middle, side
+
+
+def _centroid(hz: Power, power: Power) -> float:
+    levels = np.sqrt(np.where(hz < LOWEST_HZ, 0.0, power))
+    return float((hz * levels).sum() / max(levels.sum(), 1e-30))
 
 
 def facts_of_loop(engine: Engine, loop: Loop) -> SoundFacts:
-    """Render a loop and measure its sound."""
-    return sound_facts(engine.render(loop).audio, loop.rate)
+    """Render a loop and measure its sound, and that of each layer that is heard."""
+    return sound_facts(engine.render(loop).audio, loop.rate, each_layer(engine, loop))
+
+
+def each_layer(
+    engine: Engine, loop: Loop, cancelled: Callable[[], bool] = never
+) -> Iterator[tuple[str, Stereo]]:
+    """Hand out each layer that is heard, as it enters the sum, by its id."""
+    for layer in loop.heard():
+        yield layer.id, engine.heard_layer(loop, layer, cancelled)
 
 
 def facts_of(loop: Loop, clips: ClipStore) -> SoundFacts:

@@ -1,6 +1,6 @@
 """What of the loop's style card is met: measured after each change, the sound when it stands."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -9,7 +9,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Tasks
 from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Rendered
-from cloudrift.render.sound_facts import SoundFacts, sound_facts
+from cloudrift.render.sound_facts import SoundFacts, each_layer, sound_facts
 from cloudrift.style import Card, known_cards
 from cloudrift.style.marks import Mark, checked, look, met_of
 
@@ -66,14 +66,17 @@ class Marking(QObject):
         """The sound of the open loop stands: measure it beside the interface."""
         if self.card is None or not _same(rendered.loop, self._session.loop):
             return
-        audio, rate = rendered.audio, rendered.loop.rate
+        audio, loop, engine = rendered.audio, rendered.loop, self._session.engine
 
         def came(facts: SoundFacts) -> None:
             if facts != self._sound:
                 self._sound = facts
                 self.refresh()
 
-        self._tasks.run(MEASURING, lambda _stale, _moved: sound_facts(audio, rate), came)
+        def work(stale: Callable[[], bool], _moved: object) -> SoundFacts:
+            return sound_facts(audio, loop.rate, each_layer(engine, loop, stale))
+
+        self._tasks.run(MEASURING, work, came)
 
     @property
     def met(self) -> tuple[int, int]:

@@ -1,12 +1,20 @@
 """All kinds of mark, by name."""
 
-from cloudrift.style.marks import chords, layers, playing, setting, texture
+from cloudrift.style.marks import chords, flip, heard, layers, playing, setting, texture
 from cloudrift.style.marks.kind import GROUPS, Kind
 
 KINDS: dict[str, Kind] = {
     kind.name: kind
     for kind in sorted(
-        (*setting.KINDS, *chords.KINDS, *layers.KINDS, *playing.KINDS, *texture.KINDS),
+        (
+            *setting.KINDS,
+            *chords.KINDS,
+            *layers.KINDS,
+            *playing.KINDS,
+            *texture.KINDS,
+            *flip.KINDS,
+            *heard.KINDS,
+        ),
         key=lambda kind: GROUPS.index(kind.group),
     )
 }

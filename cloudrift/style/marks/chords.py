@@ -1,10 +1,14 @@
 """Marks of the chords: which, how long, how they are set out and how they follow each other."""
 
+import math
 from collections.abc import Callable, Sequence
+
+from msgspec.structs import replace
 
 from cloudrift.loop import chord_edits, chord_time
 from cloudrift.loop.chord import Chord
 from cloudrift.loop.model import Loop
+from cloudrift.loop.progression import put_chords
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.style.marks.kind import Change, Found, Kind
 from cloudrift.style.marks.view import Quality, View, names
@@ -17,6 +21,9 @@ DEGREES = tuple(
     for sign in ("", "b", "#")
     for end in (("", "°") if numeral.islower() else ("",))
 )  # fmt: skip
+
+SLOWED = (2.0, 0.5, 4.0, 0.25)  # times that a row is made as long
+MOVED = (3, 4, 2, 5, 1, 6)  # scale steps that a repeated chord may go to another degree by
 
 
 def _share(view: View, of: Sequence[Chord]) -> Found | None:
@@ -86,8 +93,53 @@ def _fewer_diminished(view: View, asked: tuple[float, float]) -> Change | None:
 def _colours(view: View) -> Found | None:
     if not view.chords:
         return None
-    once = {(c.root, frozenset(v % 12 for v in c.voices)): view.name_of(c) for c in view.chords}
-    return Found(value=float(len(once)), where=names(list(once.values()), 6))
+    once = [view.name_of(chord) for chord in _once(view)]
+    return Found(value=float(len(once)), where=names(once, 6))
+
+
+def _to_colours(view: View, asked: tuple[float, float]) -> Change | None:
+    """Fewer: later chords become the first ones again. More: repeats move on by scale steps."""
+    found = _colours(view)
+    if found is None:
+        return None
+    most, least = int(asked[1]), math.ceil(asked[0])
+    if float(found.value) > most >= 1:
+        kept = _once(view)[:most]
+        others = [c for c in view.chords if _colour(c) not in {_colour(k) for k in kept}]
+
+        def fewer(loop: Loop) -> Loop:
+            for i, chord in enumerate(others):
+                loop = _become(loop, chord, kept[(i + 1) % most])
+            return loop
+
+        return Change(words=f"{names([view.name_of(c) for c in others], 2)} back to earlier chords",
+                      edit=fewer)  # fmt: skip
+    first = {c.id for c in _once(view)}
+    repeats = [c for c in reversed(view.chords) if c.id not in first]
+
+    def more(loop: Loop) -> Loop:
+        for chord in repeats:
+            if len(_once(View(loop))) >= least:
+                break
+            moved = [chord_edits.move_chord(loop, chord.id, steps=by) for by in MOVED]
+            loop = max(moved, key=lambda one: len(_once(View(one))))
+        return loop
+
+    return Change(words="repeats go to other degrees", edit=more) if repeats else None
+
+
+def _colour(chord: Chord) -> tuple[int, frozenset[int]]:
+    return chord.root, frozenset(v % 12 for v in chord.voices)
+
+
+def _once(view: View) -> list[Chord]:
+    """The chords of a row that were not there before."""
+    return list({_colour(chord): chord for chord in reversed(view.chords)}.values())[::-1]
+
+
+def _become(loop: Loop, chord: Chord, other: Chord) -> Loop:
+    tones = tuple(dict.fromkeys([other.root, *(v % 12 for v in other.voices)]))
+    return chord_edits.set_tones(loop, chord.id, tones)
 
 
 def _ends(which: int) -> Callable[[View], Found | None]:
@@ -124,6 +176,35 @@ def _chord_bars(view: View) -> Found | None:
     lengths = [chord.length_ticks / bar for chord in view.chords]
     said = names([f"{length:g}" for length in lengths])
     return Found(value=sum(lengths) / len(lengths), where=f"{said} bars")
+
+
+def _to_chord_bars(view: View, asked: tuple[float, float]) -> Change | None:
+    """The row slower or quicker by doubling: what goes past the end is left, a short one turns."""
+    if not view.chords:
+        return None
+
+    def edit(loop: Loop, times: float) -> Loop:
+        row = [replace(c, start_tick=round(c.start_tick * times), late_ticks=0, strikes=(),
+                       length_ticks=round(c.length_ticks * times))
+               for c in loop.chords]  # fmt: skip
+        end = max(c.end_tick for c in row)
+        turns = max(1, loop.ticks // end) if loop.chords[-1].end_tick == loop.ticks else 1
+        ids = [f"c{i + 1}" for i in range(turns * len(row))]
+        laid = [replace(c, start_tick=c.start_tick + turn * end)
+                for turn in range(turns) for c in row]  # fmt: skip
+        laid = [chord_time.lasting(replace(c, id=one), c.start_tick, min(c.end_tick, loop.ticks))
+                for one, c in zip(ids, laid, strict=True) if c.start_tick < loop.ticks]  # fmt: skip
+        return put_chords(loop, laid)
+
+    times = min(SLOWED, key=lambda by: _away(View(edit(view.loop, by)), asked))
+    said = f"chords {times:g} times as long" if times > 1 else f"{1 / times:g} chords for each"
+    return Change(words=said, edit=lambda loop: edit(loop, times))
+
+
+def _away(view: View, asked: tuple[float, float]) -> float:
+    found = _chord_bars(view)
+    value = float(found.value) if found else 0.0
+    return max(asked[0] - value, value - asked[1], 0.0)
 
 
 def _uneven(view: View) -> Found | None:
@@ -308,13 +389,15 @@ KINDS = (
          about="chords with a minor third and a diminished fifth, of all",
          measure=_of("diminished"), change=_fewer_diminished),
     Kind(name="colours", label="Different chords", group="Chords", unit="chords", high=16,
-         about="how many chords differ in root or notes", measure=_colours),
+         about="how many chords differ in root or notes", measure=_colours,
+         change=_to_colours),
     Kind(name="start", label="Begins on", group="Chords", words=DEGREES,
          about="the degree of the first chord", measure=_ends(0), change_word=_to_end(0)),
     Kind(name="end", label="Ends on", group="Chords", words=DEGREES,
          about="the degree of the last chord", measure=_ends(-1), change_word=_to_end(-1)),
     Kind(name="chord_bars", label="Chord length", group="Chords", unit="bars", high=8, decimals=2,
-         about="how long a chord lasts, the mean", measure=_chord_bars),
+         about="how long a chord lasts, the mean", measure=_chord_bars,
+         change=_to_chord_bars),
     Kind(name="chord_uneven", label="Longest against shortest", group="Chords", unit="times",
          low=1, high=8, decimals=1, about="the longest chord's length over the shortest's",
          measure=_uneven),

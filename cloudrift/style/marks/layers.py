@@ -1,5 +1,6 @@
 """Marks of the layers: how many, which, how much they play."""
 
+import math
 from collections.abc import Callable
 from itertools import combinations
 
@@ -18,7 +19,9 @@ SHORT = 0.5
 SLOW = 2.0  # strikes a bar: as chords do, rather than what moves
 ALIKE = 0.6  # of the sparser layer's strikes that another doubles
 NEAR_TICKS = 30
-MOVING_STEPS = (480, 640, 960, 320, 240, 160)
+STEPS = (480, 640, 960, 320, 240, 160, 1920, 120)
+SOFT = ("pad", "strings", "voice")
+STRUCK = ("pluck", "lead", "bell")
 
 
 def _layers(view: View) -> Found:
@@ -29,7 +32,7 @@ def _fewer_layers(view: View, asked: tuple[float, float]) -> Change | None:
     over = len(view.heard) - int(asked[1])
     if over <= 0:
         parked = [x for x in view.loop.layers if x.parked]
-        missing = int(np.ceil(asked[0])) - len(view.heard)
+        missing = math.ceil(asked[0]) - len(view.heard)
         if len(parked) < missing or missing <= 0:
             return None
         back = parked[:missing]
@@ -52,6 +55,27 @@ def _held(view: View) -> Found | None:
         return None
     found = [x for x in view.melodic if _holds(view, x)]
     return Found(value=float(len(found)), where=names([x.name for x in found]))
+
+
+def _to_held(view: View, asked: tuple[float, float]) -> Change | None:
+    """Pads and the like first are held; those that shall not be are broken, keys first."""
+    held = [x for x in view.melodic if _holds(view, x)]
+    more = math.ceil(asked[0]) - len(held)
+    following = view.following(view.melodic)
+    still = sorted((x for x in following if x not in held), key=lambda x: x.role not in SOFT)
+    moved = sorted((x for x in following if x in held), key=lambda x: x.role in SOFT)
+    of = still[:more] if more > 0 else moved[: len(held) - int(asked[1])]
+    if not of:
+        return None
+    kind, words = ("held", "held") if more > 0 else ("broken", "broken in eighths")
+
+    def edit(loop: Loop) -> Loop:
+        for layer in of:
+            loop = edits.set_lens(loop, layer.id, kind=kind)
+            loop = edits.set_touch(loop, layer.id, length=1.0) if more > 0 else loop
+        return loop
+
+    return Change(words=f"{names([x.name for x in of], 2)} {words}", edit=edit)
 
 
 def _holds(view: View, layer: Layer) -> bool:
@@ -104,9 +128,8 @@ def _to_moving(view: View, asked: tuple[float, float]) -> Change | None:
 
         return Change(words=f"{names([x.name for x in over], 2)} held", edit=hold)
     still = [x for x in view.following(view.melodic) if x not in found]
-    best = sorted(still, key=lambda x: (x.role in ("pad", "strings", "voice"),
-                                        x.role not in ("pluck", "bell", "lead")))  # fmt: skip
-    more = best[: int(np.ceil(asked[0])) - len(found)]
+    best = sorted(still, key=lambda x: (x.role in SOFT, x.role not in STRUCK))  # fmt: skip
+    more = best[: math.ceil(asked[0]) - len(found)]
     if not more:
         return None
 
@@ -138,22 +161,30 @@ def _to_pace(view: View, asked: tuple[float, float]) -> Change | None:
             return loop
 
         return Change(words=f"{names([x.name for x in over], 2)} held", edit=hold)
-    layer = max(of, key=view.pace)
-    kind = "broken" if layer.played.lens.kind not in ("broken", "line") else None
+    return _in_steps(view, [max(of, key=view.pace)], asked, _pace)
+
+
+def _in_steps(
+    view: View, of: list[Layer], asked: tuple[float, float],
+    measure: Callable[[View], Found | None],
+) -> Change:  # fmt: skip
+    """Break layers up in the steps that come nearest to what is asked."""
 
     def edit(loop: Loop, step: int) -> Loop:
-        changes: dict[str, object] = {"step_ticks": step} | ({"kind": kind} if kind else {})
-        return edits.set_lens(loop, layer.id, **changes)
+        for layer in of:
+            kind = layer.played.lens.kind
+            kind = kind if kind in ("broken", "line") else "broken"
+            loop = edits.set_lens(loop, layer.id, step_ticks=step, kind=kind)
+        return loop
 
     def away(step: int) -> float:
-        after = View(edit(view.loop, step))
-        found = _pace(after)
+        found = measure(View(edit(view.loop, step)))
         value = float(found.value) if found else 0.0
         return max(asked[0] - value, value - asked[1], 0.0)
 
-    step = min(MOVING_STEPS, key=away)
-    return Change(words=f"{layer.name} in steps of {step / TICKS_PER_QUARTER:g} beats",
-                  edit=lambda loop: edit(loop, step))  # fmt: skip
+    step = min(STEPS, key=away)
+    words = f"{names([x.name for x in of], 2)} in steps of {step / TICKS_PER_QUARTER:g} beats"
+    return Change(words=words, edit=lambda loop: edit(loop, step))
 
 
 def _notes_of(*roles: str) -> Callable[[View], Found | None]:
@@ -164,6 +195,26 @@ def _notes_of(*roles: str) -> Callable[[View], Found | None]:
         return Found(value=sum(view.pace(x) for x in of) / len(of), where=names([x.name for x in of]))  # noqa: E501  # fmt: skip
 
     return measure
+
+
+def _to_notes_of(*roles: str) -> Callable[[View, tuple[float, float]], Change | None]:
+    measure = _notes_of(*roles)
+
+    def change(view: View, asked: tuple[float, float]) -> Change | None:
+        of = view.following(tuple(x for x in view.playing if x.role in roles))
+        if not of:
+            return None
+        if asked[1] >= SLOW:
+            return _in_steps(view, of, asked, measure)
+
+        def with_chords(loop: Loop) -> Loop:
+            for layer in of:
+                loop = edits.set_lens(loop, layer.id, kind="all")
+            return loop
+
+        return Change(words=f"{names([x.name for x in of], 2)} with the chords", edit=with_chords)
+
+    return change
 
 
 def _staccato(view: View) -> Found | None:
@@ -201,6 +252,33 @@ def _gaps(view: View) -> Found | None:
         for note in view.notes[layer.id]:
             held[note.start_tick // NEAR_TICKS : -(-note.end_tick // NEAR_TICKS)] = True
     return Found(value=100 * float(1 - held[: ticks // NEAR_TICKS].mean()))
+
+
+def _to_gaps(view: View, asked: tuple[float, float]) -> Change | None:
+    """As much shorter notes as leave the gaps that are asked; none: one layer is held."""
+    of = view.following(view.melodic)
+    found = _gaps(view)
+    if not of or found is None:
+        return None
+    if float(found.value) > asked[1]:
+        first = min(of, key=lambda x: x.role not in SOFT)
+        return Change(words=f"{first.name} held",
+                      edit=lambda loop: edits.set_touch(
+                          edits.set_lens(loop, first.id, kind="held"), first.id, length=1.0
+                      ))  # fmt: skip
+
+    def edit(loop: Loop, length: float) -> Loop:
+        for layer in of:
+            loop = edits.set_touch(loop, layer.id, length=length)
+        return loop
+
+    def away(length: float) -> float:
+        after = _gaps(View(edit(view.loop, length)))
+        return abs(float(after.value) - sum(asked) / 2) if after else 100.0
+
+    length = min((0.8, 0.65, 0.5, 0.4, 0.3, 0.2, 0.1, 0.05), key=away)
+    return Change(words=f"notes held for {100 * length:g} %",
+                  edit=lambda loop: edit(loop, length))  # fmt: skip
 
 
 def _triplets(view: View) -> Found | None:
@@ -259,7 +337,7 @@ KINDS = (
          about="how many layers are heard", measure=_layers, change=_fewer_layers),
     Kind(name="held_layers", label="Held layers", group="Layers", unit="layers", high=8,
          about="layers but the bass whose notes last three quarters of a bar or more, to the next",
-         measure=_held),
+         measure=_held, change=_to_held),
     Kind(name="doubled_layers", label="Layers that double", group="Layers", unit="pairs", high=8,
          about="pairs of layers of which one strikes 60 % of the other's notes with it, in any "
          "octave", measure=_doubled),
@@ -270,18 +348,21 @@ KINDS = (
          about="how often the busiest layer but the bass strikes in a bar", measure=_pace,
          change=_to_pace),
     Kind(name="keys_pace", label="Keys", group="Layers", unit="a bar", high=16, decimals=1,
-         about="how often layers of keys strike in a bar, the mean", measure=_notes_of("keys")),
+         about="how often layers of keys strike in a bar, the mean", measure=_notes_of("keys"),
+         change=_to_notes_of("keys")),
     Kind(name="pad_pace", label="Pads and strings", group="Layers", unit="a bar", high=16,
          decimals=1, about="how often pads, strings and voices strike in a bar, the mean",
-         measure=_notes_of("pad", "strings", "voice")),
+         measure=_notes_of(*SOFT),
+         change=_to_notes_of(*SOFT)),
     Kind(name="pluck_pace", label="Plucks and leads", group="Layers", unit="a bar", high=32,
          decimals=1, about="how often plucks, leads and bells strike in a bar, the mean",
-         measure=_notes_of("pluck", "lead", "bell")),
+         measure=_notes_of(*STRUCK), change=_to_notes_of(*STRUCK)),
     Kind(name="staccato_share", label="Staccato", group="Playing", unit="%",
          about="notes but the bass's that end before half of the time to the next, of all",
          measure=_staccato, change=_to_staccato),
     Kind(name="gaps", label="Nothing held", group="Playing", unit="%",
-         about="time in which no layer but the bass holds a note", measure=_gaps),
+         about="time in which no layer but the bass holds a note", measure=_gaps,
+         change=_to_gaps),
     Kind(name="triplets", label="Triplets", group="Playing", unit="%",
          about="strikes on thirds of a beat that are on no sixteenth, of all", measure=_triplets,
          change=_to_triplets),
