@@ -505,6 +505,11 @@ def test_every_number_of_a_card_is_a_range_of_two_fields(fields):
     assert fields.typed.layers[0].pan == (-0.4, 0.05)
     ranges["line 0 wow_cents"].high.type_text("10")
     assert fields.typed.line[0].settings["wow_cents"] == 10
+    ranges["0 line 1 decay_s"].high.type_text("5")
+    assert fields.typed.layers[0].line[1].settings["decay_s"] == (2.4, 5)
+    assert fields.typed.layers[0].line[0] == house_cards()["Marlow Quist"].layers[0].line[0]
+    ranges["1 attack_ms"].low.type_text("200")
+    assert fields.typed.layers[1].settings["attack_ms"] == (200, 600)
     ranges["mark roll"].low.type_text("5")
     assert fields.typed.marks["roll"] == (5, 52)
     ranges["voicing"].high.type_text("55")  # an octave stays between

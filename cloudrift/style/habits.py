@@ -263,7 +263,7 @@ HABITS = {
               edit=_with_lens(kind="line", answers=True, low=60, high=84)),
         Habit(name="a twin an octave up", group="Layers", on=True, edit=_twin),
         Habit(name="a bar rests", group="Layers", on=True, edit=_skips, unit="bars",
-              says="a bar of every {} rests", low=2, high=16, usual=4),
+              says="one of every {} rests", low=2, high=16, usual=4),
         Habit(name="rolled", group="Playing", on=True, edit=_with_touch("roll_ms"), unit="ms",
               says="rolled by {}", low=0, high=200, usual=40),
         Habit(name="short", group="Playing", on=True, edit=_with_touch("length", 0.01), unit="%",

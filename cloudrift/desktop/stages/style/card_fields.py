@@ -11,7 +11,7 @@ from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.parts import clear, heading, label
 from cloudrift.desktop.stages.style.grammar import GrammarView
 from cloudrift.desktop.stages.style.range_field import NAME_PX, RangeField
-from cloudrift.ground.settings import Field
+from cloudrift.ground.settings import Field, SettingsSpec
 from cloudrift.loop import spec
 from cloudrift.notes.touch import LIMITS
 from cloudrift.sound.catalogue import find_sound
@@ -22,8 +22,9 @@ from cloudrift.theory.pitch import pretty
 
 TOUCHES = {"roll_ms": ("Roll", "ms", 0), "drift_ms": ("Drift", "ms", 1),
            "spread": ("Loudness spread", "velocity", 1), "velocity": ("Loudness", "velocity", 0),
-           "length": ("Length", "of what is written", 2)}  # fmt: skip
-Edit = Callable[[Card], Card]
+           "length": ("Length of what is written", "times", 2)}  # fmt: skip
+CardLine = tuple[CardTreatment, ...]
+CardSettings = dict[str, Any]
 
 
 class CardFields(QWidget):
@@ -47,8 +48,9 @@ class CardFields(QWidget):
     def show_card(self, card: Card) -> None:
         """Show a card."""
         shape = (
-            tuple((x.name, x.sound, tuple(x.touch)) for x in card.layers),
-            tuple((t.kind, tuple(t.settings)) for t in card.line), tuple(card.marks),
+            tuple((x.name, x.sound, tuple(x.touch), tuple(x.settings), _shape(x.line))
+                  for x in card.layers),
+            _shape(card.line), tuple(card.marks),
         )  # fmt: skip
         if shape != self._shape:
             self._shape = shape
@@ -91,8 +93,7 @@ class CardFields(QWidget):
             self._layer(i, layer)
         if card.line:
             self._title("On the whole loop")
-        for i, treatment in enumerate(card.line):
-            self._treatment(i, treatment)
+        self._line("line", card.line, lambda c: c.line, lambda c, line: replace(c, line=line))
         self._title("Marks")
         for name in card.marks:
             if name in KINDS and not KINDS[name].words:
@@ -177,27 +178,46 @@ class CardFields(QWidget):
                 self._range(f"{i} {name}", words, unit, low, high, decimals,
                             lambda c, name=name: _ends(c.layers[i].touch[name]),  # type: ignore[misc]
                             touched)  # fmt: skip
+        self._settings(f"{i}", "", find_sound(layer.sound).spec, lambda c: c.layers[i].settings,
+                       lambda c, settings: put(c, settings=settings),
+                       layer.settings)  # fmt: skip
+        self._line(f"{i} line", layer.line, lambda c: c.layers[i].line,
+                   lambda c, line: put(c, line=line))  # fmt: skip
 
-    def _treatment(self, i: int, treatment: CardTreatment) -> None:
-        kind = find_kind(treatment.kind)
+    def _line(
+        self, key: str, line: CardLine, get: Callable[[Card], CardLine],
+        put: Callable[[Card, CardLine], Card],
+    ) -> None:  # fmt: skip
+        """Fields of what the treatments of a line are set to."""
+        for i, treatment in enumerate(line):
 
-        def put(card: Card, **changes: Any) -> Card:
-            line = list(card.line)
-            line[i] = replace(line[i], **changes)
-            return replace(card, line=tuple(line))
+            def put_one(card: Card, settings: CardSettings, i: int = i) -> Card:
+                line = list(get(card))
+                line[i] = replace(line[i], settings=settings)
+                return put(card, tuple(line))
 
-        for name, value in treatment.settings.items():
+            kind = find_kind(treatment.kind)
+            self._settings(f"{key} {i}", f"{kind.label}: ", kind.spec,
+                           lambda c, i=i: get(c)[i].settings,  # type: ignore[misc]
+                           put_one, treatment.settings)  # fmt: skip
+
+    def _settings(
+        self, key: str, before: str, spec: SettingsSpec, get: Callable[[Card], CardSettings],
+        put: Callable[[Card, CardSettings], Card], settings: CardSettings,
+    ) -> None:  # fmt: skip
+        """Fields of the numbers that a sound or a treatment is set to."""
+        for name, value in settings.items():
             if isinstance(value, str):
                 continue
-            field = kind.spec[name]
+            field = spec[name]
             decimals = 0 if field.step >= 1 else 1 if field.step >= 0.1 else 2
+            words = f"{before}{field.label.lower()}" if before else field.label
 
             def put_setting(card: Card, a: float, b: float, name: str = name) -> Card:
-                return put(card, settings={**card.line[i].settings, name: _drawn(a, b)})
+                return put(card, {**get(card), name: _drawn(a, b)})
 
-            self._range(f"line {i} {name}", f"{kind.label}: {field.label.lower()}", field.unit,
-                        field.low, field.high, decimals,
-                        lambda c, name=name: _ends(c.line[i].settings[name]),  # type: ignore[misc]
+            self._range(f"{key} {name}", words, field.unit, field.low, field.high, decimals,
+                        lambda c, name=name: _ends(get(c)[name]),  # type: ignore[misc]
                         put_setting, log=field.log)  # fmt: skip
 
     def _mark(self, name: str) -> None:
@@ -209,6 +229,10 @@ class CardFields(QWidget):
         self._range(f"mark {name}", kind.label, kind.unit, kind.low, kind.high, kind.decimals,
                     lambda c: (float(c.marks[name][0]), float(c.marks[name][1])), put,
                     log=kind.log)  # fmt: skip
+
+
+def _shape(line: CardLine) -> object:
+    return tuple((t.kind, tuple(t.settings)) for t in line)
 
 
 def _ends(value: Any, times: float = 1.0) -> tuple[float, float]:
