@@ -8,7 +8,8 @@ from msgspec.structs import replace
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import Loop, chord_edits, chord_time, edits, progression
 from cloudrift.loop.model import Layer
-from cloudrift.loop.source import FromChords, SoundUse
+from cloudrift.loop.sound_use import SoundUse
+from cloudrift.loop.source import FromChords
 from cloudrift.notes.lens import Lens, look
 from cloudrift.notes.touch import ChordTouch, Touch
 from cloudrift.theory import Key, parse_progression

@@ -12,7 +12,8 @@ from cloudrift.ground import CloudriftError
 from cloudrift.loop import edits
 from cloudrift.loop.document import Document, section_loop
 from cloudrift.loop.newer import MOST, taken_apart
-from cloudrift.loop.source import OtherSound, SoundUse
+from cloudrift.loop.sound_use import SoundUse
+from cloudrift.loop.source import OtherSound
 from cloudrift.loop.storage import SCHEMA, document_from, load, load_document, save
 from cloudrift.render import Engine
 from cloudrift.sound.own import OwnSound

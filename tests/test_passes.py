@@ -199,7 +199,7 @@ def test_over_twice_as_many_bars_it_is_twice_as_slow_and_all_goes_along(long_one
     assert twice.chords[1].length_ticks == 2 * flip.chords[1].length_ticks
     assert flipping.in_bars(twice, 4, (4, 4)) == flip
     loop = document.loop.with_owner(layer.id, source=twice)
-    assert flips.shift_of(twice, loop.tempo) == (-12 if fit == "tape" else 0)
+    assert flipping.shift_of(twice, loop.tempo) == (-12 if fit == "tape" else 0)
     assert own_loop(loop, layer.id).bars == 8
     engine = Engine(clips=clips)
     try:

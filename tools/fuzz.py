@@ -33,7 +33,7 @@ from cloudrift.loop.from_notes import put_layers
 from cloudrift.loop.model import Loop
 from cloudrift.loop.progression import put_row
 from cloudrift.loop.recovery import left_behind
-from cloudrift.loop.source import SoundUse
+from cloudrift.loop.sound_use import SoundUse
 from cloudrift.loop.storage import SCHEMA, load, loop_from, to_bytes
 from cloudrift.notes.from_midi import read_song
 from cloudrift.notes.note import Note

@@ -4,8 +4,8 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.document import Document
-from cloudrift.loop.flipping import chords_now, heard_in
-from cloudrift.loop.flips import bars_of, flip_in, shift_of
+from cloudrift.loop.flipping import chords_now, heard_in, shift_of
+from cloudrift.loop.flips import bars_of, flip_in
 from cloudrift.loop.model import Loop
 from cloudrift.notes.time import bar_ticks
 

@@ -1,6 +1,7 @@
 """A chord in its place."""
 
 import msgspec
+from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import spec
@@ -81,3 +82,9 @@ class Chord(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     def read(self, key: Key) -> ChordReading:
         """Name it in a key."""
         return read_chord(self.voices, key, root_hint=self.root)
+
+
+def lasting(chord: Chord, start: int, end: int) -> Chord:
+    """Give a chord another place; a lateness longer than the chord is cut to what fits."""
+    late = min(chord.late_ticks, max(0, end - start - spec.MIN_CHORD_TICKS))
+    return replace(chord, start_tick=start, length_ticks=end - start, late_ticks=late)

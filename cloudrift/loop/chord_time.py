@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import spec
+from cloudrift.loop.chord import lasting
 from cloudrift.loop.chord_edits import each, set_tones, with_chord
 from cloudrift.loop.model import Chord, Loop, new_id
 from cloudrift.notes.time import bar_ticks, beat_ticks
@@ -21,12 +22,6 @@ USUAL_REGISTER = 62.0  # D4: where a first chord goes
 def _index(loop: Loop, chord_id: str) -> int:
     loop.chord(chord_id)
     return next(i for i, c in enumerate(loop.chords) if c.id == chord_id)
-
-
-def lasting(chord: Chord, start: int, end: int) -> Chord:
-    """Give a chord another place; a lateness longer than the chord is cut to what fits."""
-    late = min(chord.late_ticks, max(0, end - start - spec.MIN_CHORD_TICKS))
-    return replace(chord, start_tick=start, length_ticks=end - start, late_ticks=late)
 
 
 # --- places ------------------------------------------------------------------------------------

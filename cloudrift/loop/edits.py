@@ -9,12 +9,13 @@ from msgspec.structs import replace
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import free_name
 from cloudrift.loop import recordings, spec
+from cloudrift.loop.chord import lasting
 from cloudrift.loop.chord_edits import with_voices
-from cloudrift.loop.chord_time import lasting
 from cloudrift.loop.model import LEVEL, Chord, Group, Layer, LineAt, Loop, new_id
 from cloudrift.loop.new_layer import usual_layer
 from cloudrift.loop.own_notes import fitted
-from cloudrift.loop.source import OtherSound, SoundUse
+from cloudrift.loop.sound_use import SoundUse
+from cloudrift.loop.source import OtherSound
 from cloudrift.notes.lens import folded
 from cloudrift.notes.note import HIGHEST, LOWEST, in_order
 from cloudrift.notes.time import bar_ticks

@@ -1,5 +1,6 @@
 """Edits of flips: cutting, and what plays where."""
 
+import math
 import re
 from collections.abc import Iterable
 from fractions import Fraction
@@ -10,8 +11,7 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import spec
-from cloudrift.loop.chord import Chord
-from cloudrift.loop.chord_time import lasting
+from cloudrift.loop.chord import Chord, lasting
 from cloudrift.loop.flip import (
     LEAST_LONGER,
     MOST_LONGER,
@@ -456,6 +456,13 @@ def moved(chord: Chord, semitones: int) -> Chord:
     voices = sorted({spec.in_reach(voice + semitones) for voice in chord.voices})
     return Chord(id=chord.id, start_tick=chord.start_tick, length_ticks=chord.length_ticks,
                  voices=tuple(voices), root=(chord.root + semitones) % 12)  # fmt: skip
+
+
+def shift_of(flip: Flipped, tempo: float) -> float:
+    """Return how far a flip's pitch goes from what was recorded, in semitones, at a tempo."""
+    own = flip.own_tempo
+    taped = 12 * math.log2(tempo / own) if flip.of.fit == "tape" and own else 0.0
+    return flip.of.semitones + taped
 
 
 def chords_now(flip: Flipped, semitones: int) -> tuple[Chord, ...]:

@@ -1,6 +1,5 @@
 """Flips among the layers of a loop: found, made of recordings, heard alone, used."""
 
-import math
 from collections.abc import Callable
 
 from msgspec.structs import replace
@@ -8,7 +7,15 @@ from msgspec.structs import replace
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import recordings, spec
 from cloudrift.loop.flip import SHORTEST_TICKS, Flipped
-from cloudrift.loop.flipping import chords_now, cut, cuts_at, flip_of, heard_chords, heard_in
+from cloudrift.loop.flipping import (
+    chords_now,
+    cut,
+    cuts_at,
+    flip_of,
+    heard_chords,
+    heard_in,
+    shift_of,
+)
 from cloudrift.loop.model import Layer, Loop, new_id
 from cloudrift.loop.recorded import FromRecording
 from cloudrift.notes.note import Note
@@ -61,13 +68,6 @@ def heard_alone(loop: Loop, layer_id: str) -> Loop:
     shift = round(shift_of(flip, loop.tempo))
     heard = heard_in(flip, alone.ticks)
     return replace(alone, key=key.shifted(shift), chords=chords_now(heard, shift))
-
-
-def shift_of(flip: Flipped, tempo: float) -> float:
-    """Return how far a flip's pitch goes from what was recorded, in semitones, at a tempo."""
-    own = flip.own_tempo
-    taped = 12 * math.log2(tempo / own) if flip.of.fit == "tape" and own else 0.0
-    return flip.of.semitones + taped
 
 
 def bars_of(flip: Flipped, loop: Loop) -> int:

@@ -6,9 +6,11 @@ from msgspec.structs import replace
 
 from cloudrift.ground.words import plural
 from cloudrift.loop import spec
-from cloudrift.loop.chord_time import lasting
+from cloudrift.loop.bed import Bed
+from cloudrift.loop.chord import lasting
 from cloudrift.loop.flip import Flipped
 from cloudrift.loop.flipping import lay
+from cloudrift.loop.hits import Hits, Pattern
 from cloudrift.loop.model import Chord, Layer, Loop
 from cloudrift.loop.recorded import FromRecording
 from cloudrift.notes.note import Note, numbered
@@ -42,6 +44,7 @@ def set_metre(loop: Loop, metre: tuple[int, int]) -> Loop:
         layers=tuple(bars.layer(layer) for layer in loop.layers),
         groups=tuple(replace(g, line=bars.line(g.line)) for g in loop.groups),
         line=bars.line(loop.line),
+        bed=loop.bed and bars.bed(loop.bed),
     )
 
 
@@ -108,6 +111,8 @@ class _Bars:
                 source = lay(source, place)
         elif isinstance(source, FromRecording):
             source = replace(source, at_tick=self.at(source.at_tick))
+        elif isinstance(source, Hits):
+            source = replace(source, patterns=tuple(map(self.pattern, source.patterns)))
         elif source.lens.where:
             places = ((self.at(a), self.at(b)) for a, b in source.lens.where)
             where = tuple((a, b) for a, b in places if b > a)
@@ -117,6 +122,15 @@ class _Bars:
         if layer.level_ride is not None:
             changes["level_ride"] = self.ride(layer.level_ride)
         return replace(layer, source=source, **changes)
+
+    def bed(self, bed: Bed) -> Bed:
+        lanes = tuple(self.layer(lane) for lane in bed.lanes)
+        return replace(bed, lanes=lanes, group=replace(bed.group, line=self.line(bed.group.line)))
+
+    def pattern(self, pattern: Pattern) -> Pattern:
+        kept = (hit for hit in pattern.hits if not self.goes(hit.tick))
+        moved = (replace(hit, tick=self.at(hit.tick)) for hit in kept)
+        return replace(pattern, hits=tuple(sorted(moved, key=lambda hit: hit.tick)))
 
     def line(self, line: Line) -> Line:
         return tuple(

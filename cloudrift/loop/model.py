@@ -1,6 +1,5 @@
 """The loop as a value: frozen all the way down, checked wherever it is made."""
 
-from collections.abc import Iterable
 from fractions import Fraction
 from typing import Any, TypeVar
 
@@ -10,146 +9,31 @@ from msgspec.structs import replace
 from cloudrift.audio.buffers import DEFAULT_RATE, RATES
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.settings import Field
 from cloudrift.ground.words import check_name
 from cloudrift.loop import spec
+from cloudrift.loop.around import Around, Swing
+from cloudrift.loop.bed import BED, Bed
 from cloudrift.loop.checks import unique, within
 from cloudrift.loop.chord import Chord
-from cloudrift.loop.flip import Flipped
-from cloudrift.loop.recorded import FromRecording
-from cloudrift.loop.source import (
-    STRIKING,
-    Around,
-    OwnNotes,
-    PlayedSource,
-    Source,
-    with_notes,
-)
+from cloudrift.loop.layer import LEVEL, Group, Layer, LineAt, check_line, new_id
+from cloudrift.loop.roots import heard_roots
+from cloudrift.loop.source import STRIKING
 from cloudrift.notes.note import Note
 from cloudrift.notes.span import Span
 from cloudrift.notes.time import Clock, bar_ticks
-from cloudrift.sound.instrument import Role
-from cloudrift.texture.ride import Ride, check_ride
 from cloudrift.texture.treatment import Line, shift_st, time_ratio
 from cloudrift.theory.key import Key
 
-LEVEL = Field(name="level_db", label="Level", default=0, unit="dB", low=spec.MIN_LEVEL_DB,
-              high=spec.MAX_LEVEL_DB, step=0.5, off_low=True)  # fmt: skip
+__all__ = ["LEVEL", "Chord", "Group", "Layer", "LineAt", "Loop", "new_id"]
 
-# Where a line is: the id of the layer or the group that has it; None for the whole loop's.
-LineAt = str | None
-
-_Item = TypeVar("_Item", bound="Chord | Layer | Group")
-
-
-class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """Something that sounds: what it comes from, its place, and its treatments.
-
-    ``level_db`` at its lowest is silence; ``pan`` goes from -1 (left) to 1 (right). A parked layer
-    is kept, silent and out of the way. It may belong to a ``group``, which has a line of its own.
-    A ``level_ride`` (dB) stands in for the level. ``line_blend`` (0-1) is how much of the treated
-    sound is heard against the bare one.
-    """
-
-    id: str
-    name: str
-    role: Role
-    source: Source
-    level_db: float = 0.0
-    pan: float = 0.0
-    mute: bool = False
-    parked: bool = False
-    line: Line = ()
-    line_blend: float = 1.0
-    group: str = ""
-    level_ride: Ride | None = None
-
-    def __post_init__(self) -> None:
-        where = f"layer {self.id}"
-        if self.level_ride:
-            check_ride(self.level_ride, LEVEL, where)
-        check_name("a layer", self.name)
-        within(f"{where}: level", self.level_db, spec.MIN_LEVEL_DB, spec.MAX_LEVEL_DB, " dB")
-        within(f"{where}: pan", self.pan, -1, 1)
-        _check_line(where, self.line, self.line_blend)
-        self.source.check(where)
-
-    @property
-    def follows(self) -> bool:
-        """Whether it follows the chords."""
-        return self.source.follows
-
-    @property
-    def played(self) -> PlayedSource:
-        """What it comes from, where that is notes played with a sound."""
-        if not isinstance(self.source, PlayedSource):
-            raise CloudriftError(f"{self.name} is a recording: it has no sound, lens or touch")
-        return self.source
-
-    @property
-    def recorded(self) -> FromRecording | None:
-        """The recording that it is, or that it is cut from."""
-        source = self.source
-        return source.of if isinstance(source, Flipped) else (
-            source if isinstance(source, FromRecording) else None)  # fmt: skip
-
-    @property
-    def flipped(self) -> Flipped | None:
-        """The flip that it is, if it is one."""
-        return self.source if isinstance(self.source, Flipped) else None
-
-    def with_recorded(self, recorded: FromRecording) -> "Layer":
-        """Return it with its recording, or the one that it is cut from, in another's place."""
-        flip = self.flipped
-        return replace(self, source=recorded if flip is None else replace(flip, of=recorded))
-
-    @property
-    def own(self) -> tuple[Note, ...] | None:
-        """Its own notes; None where it has none because it follows the chords."""
-        return self.source.notes if isinstance(self.source, OwnNotes) else None
-
-    def with_notes(self, notes: tuple[Note, ...] | None) -> "Layer":
-        """Return it with notes of its own; for None following the chords again."""
-        return replace(self, source=with_notes(self.played, notes))
-
-    def with_source(self, **changes: Any) -> "Layer":
-        """Return it with fields of its source changed: ``sound``, ``lens``, ``touch``, …"""
-        return replace(self, source=replace(self.played, **changes))
-
-
-def _check_line(where: str, line: Line, blend: float) -> None:
-    within(f"{where}: number of treatments", len(line), 0, spec.MAX_TREATMENTS)
-    within(f"{where}: blend of its line", blend, 0, 1)
-    unique(where, (t.id for t in line))
-    times = time_ratio(line)
-    if not 1 / spec.MOST_TIMES <= times <= spec.MOST_TIMES:
-        raise CloudriftError(
-            f"{where}: its line makes it {times:g} times as long, but {1 / spec.MOST_TIMES:g} to "
-            f"{spec.MOST_TIMES:g} is what can be; take a tape out"
-        )
-
-
-class Group(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """Layers that share a treatment line behind their own, and a level and a pan behind that."""
-
-    id: str
-    name: str
-    line: Line = ()
-    line_blend: float = 1.0
-    level_db: float = 0.0
-    pan: float = 0.0
-    mute: bool = False
-
-    def __post_init__(self) -> None:
-        where = f"group {self.id}"
-        check_name("a group", self.name)
-        within(f"{where}: level", self.level_db, spec.MIN_LEVEL_DB, spec.MAX_LEVEL_DB, " dB")
-        within(f"{where}: pan", self.pan, -1, 1)
-        _check_line(where, self.line, self.line_blend)
+_Item = TypeVar("_Item", bound=Chord | Layer | Group)
 
 
 class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """A melodic loop: everything that its sound, its pictures and its files are made from."""
+    """A melodic loop: everything that its sound, its pictures and its files are made from.
+
+    ``bed`` is the groove that it is tried against: played beside it, and no part of it.
+    """
 
     title: str
     key: Key
@@ -165,6 +49,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     groups: tuple[Group, ...] = ()
     line: Line = ()
     line_blend: float = 1.0
+    bed: Bed | None = None
 
     def __post_init__(self) -> None:
         for name in (self.title, self.kit, self.style):
@@ -180,8 +65,8 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
                 "of quarters or eighths"
             )
         within("number of layers", len(self.layers), 0, spec.MAX_LAYERS)
-        ids = [*(layer.id for layer in self.layers), *(group.id for group in self.groups)]
-        unique("layers and groups", ids)
+        owners: tuple[Layer | Group, ...] = (*self.layers, *self.groups, *self.lanes)
+        unique("layers, groups and lanes", [*(one.id for one in owners), BED])
         there = {"", *(group.id for group in self.groups)}
         for layer in self.layers:
             if layer.group not in there:
@@ -191,7 +76,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
                     f"layer {layer.id} has a note that ends behind the loop's end at {self.ticks}"
                 )
         unique("chords", (chord.id for chord in self.chords))
-        _check_line("the whole loop", self.line, self.line_blend)
+        check_line("the whole loop", self.line, self.line_blend)
         self._check_chord_places()
         within("length that is heard", self.sounding_frames / self.rate, 0, spec.MAX_SOUNDING_S,
                 " s")  # fmt: skip
@@ -254,29 +139,45 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     @property
     def unknown(self) -> tuple[str, ...]:
         """What this program does not know and passes by, each once, in words."""
-        lines = (self.line, *(x.line for x in self.layers), *(x.line for x in self.groups))
+        owners: tuple[Layer | Group, ...] = (
+            *self.layers, *self.groups, *self.lanes, *self.bed_group
+        )  # fmt: skip
         found = [f"the treatment {t.kind} (design {t.version}), passed by"
-                 for line in lines for t in line if not t.known]  # fmt: skip
-        found += [f"{what} in {x.name}" for x in self.layers for what in x.source.unknown]
+                 for line in (self.line, *(x.line for x in owners)) for t in line
+                 if not t.known]  # fmt: skip
+        found += [f"{what} in {x.name}" for x in (*self.layers, *self.lanes)
+                  for what in x.source.unknown]  # fmt: skip
         return tuple(dict.fromkeys(found))
 
     def layer(self, layer_id: str) -> Layer:
-        """Return a layer by id."""
-        return _by_id(self.layers, layer_id, "layer")
+        """Return a layer, or a lane of the groove bed, by id."""
+        return _by_id((*self.layers, *self.lanes), layer_id, "layer")
 
     def chord(self, chord_id: str) -> Chord:
         """Return a chord by id."""
         return _by_id(self.chords, chord_id, "chord")
 
     def group(self, group_id: str) -> Group:
-        """Return a group by id."""
-        return _by_id(self.groups, group_id, "group")
+        """Return a group, or that of the groove bed, by id."""
+        return _by_id((*self.groups, *self.bed_group), group_id, "group")
+
+    @property
+    def lanes(self) -> tuple[Layer, ...]:
+        """The lanes of the groove bed."""
+        return self.bed.lanes if self.bed else ()
+
+    @property
+    def bed_group(self) -> tuple[Group, ...]:
+        """The group that the lanes of the groove bed are in, where there is one."""
+        return (self.bed.group,) if self.bed else ()
 
     def owner(self, at: LineAt) -> "Layer | Group | Loop":
         """Return what has a line."""
         if at is None:
             return self
-        owners: tuple[Layer | Group, ...] = (*self.layers, *self.groups)
+        owners: tuple[Layer | Group, ...] = (
+            *self.layers, *self.groups, *self.lanes, *self.bed_group
+        )  # fmt: skip
         return _by_id(owners, at, "layer or group")
 
     def line_of(self, at: LineAt) -> Line:
@@ -289,11 +190,14 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         if isinstance(old, Loop):
             return replace(self, **changes)
         new = replace(old, **changes)
-        return replace(
-            self,
-            layers=tuple(new if one is old else one for one in self.layers),
-            groups=tuple(new if one is old else one for one in self.groups),
-        )
+
+        def with_new(owners: tuple[_Item, ...]) -> Any:
+            return tuple(new if one is old else one for one in owners)
+
+        if self.bed is None or not any(old is one for one in (*self.lanes, *self.bed_group)):
+            return replace(self, layers=with_new(self.layers), groups=with_new(self.groups))
+        (group,) = with_new(self.bed_group)
+        return replace(self, bed=replace(self.bed, lanes=with_new(self.lanes), group=group))
 
     def name_of(self, at: LineAt) -> str:
         """Return what has a line by its name, as words say it."""
@@ -305,9 +209,27 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         off = {group.id for group in self.groups if group.mute}
         return tuple(x for x in self.layers if not (x.parked or x.mute or x.group in off))
 
+    def members(self, group_id: str) -> tuple[Layer, ...]:
+        """Return the layers of a group that sound; the lanes of the groove bed for its group."""
+        if group_id == BED and self.bed:
+            return self.bed.heard
+        return tuple(x for x in self.heard() if x.group == group_id)
+
+    @property
+    def around(self) -> Around:
+        """What layers may know of the loop."""
+        return Around(self.spans, self.key, bar_ticks(self.metre))
+
+    @property
+    def around_bed(self) -> Around:
+        """What lanes may know of it: the key and the roots that are heard, and how they swing."""
+        swing = self.bed.swings if self.bed else Swing()
+        return Around(self.spans, self.sounding_key, bar_ticks(self.metre), self.ticks,
+                      heard_roots(self), swing)  # fmt: skip
+
     def notes_of(self, layer: Layer) -> tuple[Note, ...]:
-        """Return a layer's notes as played."""
-        return layer.source.notes_in(Around(self.spans, self.key, bar_ticks(self.metre)))
+        """Return a layer's notes as played; of a lane, those of the first sound of its stack."""
+        return layer.source.notes_in(self.around_bed if layer.group == BED else self.around)
 
     @property
     def striker(self) -> Layer | None:
@@ -322,12 +244,3 @@ def _by_id(items: tuple[_Item, ...], wanted: str, what: str) -> _Item:
         if item.id == wanted:
             return item
     raise CloudriftError(f"there is no {what} {wanted!r}")
-
-
-def new_id(prefix: str, taken: Iterable[str]) -> str:
-    """Return the first free id such as ``t3``: short, stable, the same for the same edit."""
-    used = set(taken)
-    number = 1
-    while f"{prefix}{number}" in used:
-        number += 1
-    return f"{prefix}{number}"

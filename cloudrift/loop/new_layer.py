@@ -8,7 +8,8 @@ from msgspec.structs import replace
 
 from cloudrift.loop.bass import BASS_HIGH, BASS_LOW, hears_bass
 from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.source import FromChords, SoundUse
+from cloudrift.loop.sound_use import SoundUse
+from cloudrift.loop.source import FromChords
 from cloudrift.notes.lens import Lens
 from cloudrift.notes.note import Note, numbered
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks, beat_ticks

@@ -30,9 +30,10 @@ def loop_to_print(loop: Loop, layers: tuple[str, ...] = (), *, bare: bool = Fals
     """Return the loop that sounds as a print is to: all that is heard of it, or some layers alone.
 
     Layers (or groups) are printed through their own lines and without the whole loop's, for they
-    go back into the loop. Flips that are not heard are no part of it. Raises CloudriftError where
-    nothing would be heard.
+    go back into the loop. Flips that are not heard are no part of it, nor is the groove bed. Raises
+    CloudriftError where nothing would be heard.
     """
+    loop = replace(loop, bed=None)
     if bare:
         loop = bare_of(loop)
     if layers:

@@ -6,7 +6,8 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import spec
-from cloudrift.loop.chord_time import USUAL_REGISTER, lasting
+from cloudrift.loop.chord import lasting
+from cloudrift.loop.chord_time import USUAL_REGISTER
 from cloudrift.loop.model import Chord, Loop, new_id
 from cloudrift.loop.own_notes import fitted
 from cloudrift.notes.time import bar_ticks, beat_ticks

@@ -14,7 +14,7 @@ from cloudrift.notes.note import Note
 from cloudrift.theory.key import Key
 
 if TYPE_CHECKING:
-    from cloudrift.loop.source import SoundUse
+    from cloudrift.loop.sound_use import SoundUse
 
 RecordingKind = Literal["one-shot", "phrase", "loop", "bed"]
 Fit = Literal["as it is", "tempo", "tape", "beats"]

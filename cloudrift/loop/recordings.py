@@ -24,7 +24,8 @@ from cloudrift.loop.recorded import (
     FromRecording,
     RecordingKind,
 )
-from cloudrift.loop.source import OwnNotes, SoundUse
+from cloudrift.loop.sound_use import SoundUse
+from cloudrift.loop.source import OwnNotes
 from cloudrift.notes.listening import Heard
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks

@@ -1,5 +1,5 @@
 """Where a layer's sound comes from: notes that follow the chords, notes of its own, a recording,
-or the pieces of one.
+the pieces of one, or the hits of a drum.
 
 A source is one of a tagged union: each answers what any of them can be asked (what it plays, how
 long it rings, what it carries along), and each kind has a step of its own that renders it.
@@ -11,56 +11,22 @@ from typing import ClassVar, NamedTuple, Union
 import msgspec
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.settings import Field, Settings
 from cloudrift.ground.words import plural
+from cloudrift.loop.around import Around
 from cloudrift.loop.checks import within
 from cloudrift.loop.flip import Flipped
+from cloudrift.loop.hits import Hits
 from cloudrift.loop.recorded import FromRecording
+from cloudrift.loop.sound_use import SoundUse
 from cloudrift.notes.lens import Lens, look
 from cloudrift.notes.note import HIGHEST, LOWEST, MOST, Note
 from cloudrift.notes.span import Span
 from cloudrift.notes.touch import Touch, play
-from cloudrift.sound.catalogue import find_design, unknown_sound
-from cloudrift.sound.instrument import Instrument
-from cloudrift.sound.own import OwnSound, Recording
+from cloudrift.sound.own import Recording
 from cloudrift.theory.key import Key
 
 MOST_MS = 10_000.0  # that a note is away from its place, or glides
 STRIKING = ("all", "top")  # lenses that see a chord as something struck at once
-
-
-class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """Which sound a layer plays, of which design, with which settings off their defaults.
-
-    An own sound is carried along, recordings and all. One that is not known here, or a newer
-    design, is kept as it is, and silent.
-    """
-
-    name: str
-    version: int = 1
-    settings: Settings = ()
-    own: OwnSound | None = None
-
-    def __post_init__(self) -> None:
-        if self.known:
-            self.of.spec.check(self.settings, f"sound {self.name}")
-
-    @property
-    def known(self) -> bool:
-        """Whether this program knows it, in its design."""
-        return self.own.known if self.own else find_design(self.name, self.version) is not None
-
-    @property
-    def fields(self) -> tuple[Field, ...]:
-        """What can be set of it: nothing of one that is not known."""
-        return self.of.spec.fields if self.known else ()
-
-    @property
-    def of(self) -> Instrument:
-        """The instrument, in the design that the loop was made with."""
-        if self.own:
-            return self.own.instrument
-        return find_design(self.name, self.version) or unknown_sound(self.name, self.version)
 
 
 # Notes that have been looked at, by the identity of their tuple: an edit of anything else leaves
@@ -101,6 +67,8 @@ def looked_at(own: tuple[Note, ...], where: str) -> _Looked:
                 f"{where}: note {i} is {note.offset_ms:g} ms away or glides for {note.glide_ms:g} "
                 f"ms; neither may be more than {MOST_MS:g} ms"
             )
+        if not -1 <= note.pan <= 1:
+            raise CloudriftError(f"{where}: note {i} is panned to {note.pan:g}; -1 to 1 can be")
         if not (LOWEST <= pitch <= HIGHEST and 1 <= note.velocity <= 127):
             raise CloudriftError(
                 f"{where}: note {i} has pitch {pitch} and velocity {note.velocity}; they "
@@ -123,14 +91,6 @@ class OtherSound(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_field
 
     def __post_init__(self) -> None:
         within("bars until the sounds take turns", self.every_bars, 0, 16)
-
-
-class Around(NamedTuple):
-    """What a source may know of the loop it is in."""
-
-    spans: tuple[Span, ...]
-    key: Key
-    bar_ticks: int
 
 
 class PlayedSource(
@@ -210,7 +170,7 @@ class FromChords(PlayedSource, frozen=True, kw_only=True, tag="chords"):
         A chord's own touch is for what strikes whole chords; a pad under it, a broken chord over
         it and the bass go on in their own way.
         """
-        return _from_chords(self.lens, self.touch, *around)
+        return _from_chords(self.lens, self.touch, around.spans, around.key, around.bar_ticks)
 
 
 class OwnNotes(PlayedSource, frozen=True, kw_only=True, tag="notes"):
@@ -240,7 +200,7 @@ class OwnNotes(PlayedSource, frozen=True, kw_only=True, tag="notes"):
         return looked_at(self.notes, "own notes").sounding
 
 
-Source = Union[FromChords, OwnNotes, FromRecording, Flipped]  # noqa: UP007 - more of them come
+Source = Union[FromChords, OwnNotes, FromRecording, Flipped, Hits]  # noqa: UP007 - more of them come
 
 
 def with_notes(source: PlayedSource, notes: tuple[Note, ...] | None) -> PlayedSource:

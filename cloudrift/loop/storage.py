@@ -26,7 +26,7 @@ from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
 FORMAT = "cloudrift loop"
-SCHEMA = 10
+SCHEMA = 11
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
 ORIGIN = "origin.txt"  # beside it, in what a crash left: where the loop is from
@@ -83,13 +83,16 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     8: lambda document: document,
     # Schema 10 gives prints passes, and flips labels and a length of their own; none had before.
     9: lambda document: document,
+    # Schema 11 gives a loop a groove bed, and notes a pan; none had before.
+    10: lambda document: document,
 }
 
 
 def clips_of(document: Document) -> set[str]:
     """Return the names of the clips that a document is made of, or keeps for a newer program."""
     loops = (document.loop, *(one.loop for one in document.recipes))
-    own = {one.clip for loop in loops for layer in loop.layers for one in layer.source.recordings}
+    own = {one.clip for loop in loops for layer in (*loop.layers, *loop.lanes)
+           for one in layer.source.recordings}  # fmt: skip
     own |= {one.clip for one in document.prints}
     return own | set(document.newer.clips if document.newer else ())
 
@@ -179,9 +182,10 @@ def load_document(
         loops = {"loop": document.loop}
         loops |= {f"recipes[{i}].loop": one.loop for i, one in enumerate(document.recipes)}
         for name, loop in loops.items():
-            for at, layer in enumerate(loop.layers):
-                where = f"{path}: {name}.layers[{at}], {layer.name}"
-                check_clips(layer.source.recordings, clips, where)
+            for part, owners in (("layers", loop.layers), ("bed.lanes", loop.lanes)):
+                for at, layer in enumerate(owners):
+                    where = f"{path}: {name}.{part}[{at}], {layer.name}"
+                    check_clips(layer.source.recordings, clips, where)
         check_clips(document.prints, clips, f"{path}: prints")
         if document.newer is not None:
             strange = tuple(sorted(carried - clips_of(document)))

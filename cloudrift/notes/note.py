@@ -18,8 +18,8 @@ class Note(
     ``length_ticks`` is at least 1, ``velocity`` 1-127. ``chord`` and ``voice`` say where the
     note came from (indices), so that touch can roll the notes of one chord together. ``glide_ms``
     is how long it takes to leave the pitch of the note before it (0: it starts on its own). A
-    ``muted`` note is kept but silent. ``id`` tells the notes of one layer apart once they are
-    its own.
+    ``muted`` note is kept but silent; ``pan`` goes from -1 (left) to 1. ``id`` tells the notes of
+    one layer apart once they are its own.
     """
 
     start_tick: int
@@ -31,6 +31,7 @@ class Note(
     voice: int = 0
     glide_ms: float = 0.0
     muted: bool = False
+    pan: float = 0.0
     id: int = 0
 
     @property

@@ -14,7 +14,7 @@ from cloudrift.audio.looped import Looped, Patched, slice_wrapped
 from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Engine
 from cloudrift.render.nodes import Node, Treated, steps
-from cloudrift.render.plan import loop_node
+from cloudrift.render.plan import heard_node
 
 AHEAD_S = (0.5, 2.0, 8.0)  # each longer than the next takes to make
 BEFORE_S = 0.06  # it begins a little before where the sound is, so that no gap is left
@@ -41,7 +41,7 @@ def ahead(
     share : where the sound is, 0 to 1.
     between : called between two steps; it may hold the work up for something more urgent.
     """
-    node = loop_node(loop, engine.tones)
+    node = heard_node(loop, engine.tones)
     last = engine.latest_at(node.place)
     if engine.cache.get(node.key) is not None or last is None:
         return
@@ -73,7 +73,7 @@ def frames_ahead(seconds: float, loop: Loop) -> int:
 def get_ready(engine: Engine, loop: Loop, stale: Callable[[], bool]) -> None:
     """Make what the first look ahead needs, while nothing else is to be done."""
     count = frames_ahead(AHEAD_S[0], loop)
-    for node in steps(loop_node(loop, engine.tones)):
+    for node in steps(heard_node(loop, engine.tones)):
         if isinstance(node, Treated) and not stale():
             node.get_ready(count)
 

@@ -6,7 +6,8 @@ from msgspec.structs import replace
 from cloudrift.audio.buffers import Stereo, raised_cosine, silence
 from cloudrift.loop import spec
 from cloudrift.loop.model import Chord, Layer, Loop
-from cloudrift.loop.source import FromChords, SoundUse
+from cloudrift.loop.sound_use import SoundUse
+from cloudrift.loop.source import FromChords
 from cloudrift.notes.lens import Lens, folded
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, numbered
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks, beat_ticks

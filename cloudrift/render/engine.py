@@ -17,7 +17,7 @@ from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.model import Group, Layer, Loop
 from cloudrift.render.cache import AudioCache
 from cloudrift.render.nodes import Former, Node, steps
-from cloudrift.render.plan import ONCE, Form, group_node, layer_node, loop_node, placed
+from cloudrift.render.plan import ONCE, Form, group_node, heard_node, layer_node, loop_node, placed
 from cloudrift.sound.part import ToneCache
 from cloudrift.texture.treatment import acting
 
@@ -164,19 +164,24 @@ class Engine:
     def render(
         self, loop: Loop, cancelled: Callable[[], bool] = never, *, name: str = ""
     ) -> Rendered:
-        """Return the loop in its steady state.
+        """Return the loop in its steady state, with its groove bed where that is heard.
 
         All that it is made of stays at hand, also layers that are off, until another loop is
         rendered under its ``name``.
         """
-        node = loop_node(loop, self.tones)
+        node = heard_node(loop, self.tones)
         if self.cache.get(node.key) is None and stretches(loop):
             start_stretching()  # beside the layers, which come first
         rendered = Rendered(loop=loop, audio=self.audio(node, cancelled), key=node.key)
-        layers = [layer_node(loop, x, self.tones) for x in loop.layers if not x.parked]
+        layers = [layer_node(loop, x, self.tones) for x in (*loop.layers, *loop.lanes)
+                  if not x.parked]  # fmt: skip
         needed = {one.key for top in (node, *layers) for one in steps(top)}
         self.cache.hold(name, needed, {node.key, *(layer.key for layer in layers)})
         return rendered
+
+    def without_bed(self, loop: Loop, cancelled: Callable[[], bool] = never) -> Stereo:
+        """Return the loop alone, as it is delivered: the groove bed is no part of it."""
+        return self.audio(loop_node(loop, self.tones), cancelled)
 
     def loudness(self, rendered: Rendered) -> Loudness:
         """Measure a rendered loop, once."""
@@ -194,7 +199,7 @@ class Engine:
 
     def once(self, loop: Loop, cancelled: Callable[[], bool] = never) -> Stereo:
         """Return one pass from silence, with its tail, ended where it has died away."""
-        node = loop_node(loop, self.tones, ONCE)
+        node = heard_node(loop, self.tones, ONCE)
         return trimmed(self.audio(node, cancelled), loop.sounding_frames, loop.rate)
 
     def in_passes(
@@ -234,7 +239,10 @@ class Engine:
 
 def stretches(loop: Loop) -> bool:
     """Whether anything in a loop needs what stretches sound."""
-    lines = [loop.line, *(x.line for x in loop.layers), *(x.line for x in loop.groups)]
+    owners: tuple[Layer | Group, ...] = (
+        *loop.layers, *loop.groups, *loop.lanes, *loop.bed_group
+    )  # fmt: skip
+    lines = [loop.line, *(x.line for x in owners)]
     return any(t.of.stretches(t.full) for line in lines for t in acting(line))
 
 

@@ -19,6 +19,7 @@ from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.wrap import changed_span
+from cloudrift.ground.lru import kept
 from cloudrift.loop.model import LEVEL
 from cloudrift.render.cutting import Cuts, cut_up
 from cloudrift.render.laying import Laying, laid
@@ -31,6 +32,7 @@ from cloudrift.texture.treatment import Line
 Gains = tuple[float, float]  # left, right
 AT_ONCE = 16_384  # frames
 FEW = 2
+DUCK_FALL = 132  # frames
 
 
 class Former(NamedTuple):
@@ -110,7 +112,8 @@ class Played(Node):
 
     def __init__(self, part: Part, tones: ToneCache, place: tuple[str, ...], label: str) -> None:
         self.part, self._tones = part, tones
-        super().__init__(place=place, depends=part.depends, given=part.notes, label=label)
+        super().__init__(place=place, depends=part.depends, given=(part.notes, part.stops),
+                         label=label)  # fmt: skip
 
     @property
     def frames(self) -> int:
@@ -244,6 +247,98 @@ class Turns(Node):
     ) -> Stereo:
         """Add some frames of them up."""
         return slice_wrapped(inputs[0], start, count) + slice_wrapped(inputs[1], start, count)
+
+
+class Stack(Node):
+    """Several sounds struck at once, each at its gain."""
+
+    kind = "stack"
+
+    def __init__(
+        self, parts: list[Node], gains: tuple[float, ...], place: tuple[str, ...], label: str
+    ) -> None:
+        self._gains = [np.float32(gain) for gain in gains]
+        super().__init__(place=place, depends=gains, inputs=tuple(parts), label=label)
+
+    def make(self, inputs: list[Stereo]) -> Stereo:
+        """Add them up."""
+        out = inputs[0] * self._gains[0]
+        for audio, gain in zip(inputs[1:], self._gains[1:], strict=True):
+            out += audio * gain
+        return out
+
+    def stretch(
+        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
+    ) -> Stereo:
+        """Add some frames of them up."""
+        return self.make([slice_wrapped(one, start, count) for one in inputs])
+
+
+class Ducked(Node):
+    """What makes room for strokes: turned down at each, and back again.
+
+    ``strokes`` are frames and shares (0 to 1) of the depth; ``depth_db``, frames of hold and way
+    back are those of all.
+    """
+
+    kind = "ducked"
+
+    def __init__(
+        self, source: Node, strokes: tuple[tuple[int, float], ...], shape: tuple[float, int, int],
+        frames: int, place: tuple[str, ...], *, once: bool,
+    ) -> None:  # fmt: skip
+        self._strokes, self._shape, self._frames, self._once = strokes, shape, frames, once
+        super().__init__(place=place, depends=(shape, frames, once), given=strokes,
+                         inputs=(source,), label="ducking")  # fmt: skip
+
+    def make(self, inputs: list[Stereo]) -> Stereo:
+        """Turn it down."""
+        return inputs[0] * self.curve
+
+    def stretch(
+        self, inputs: list[Looped], start: int, count: int, former: Former | None = None
+    ) -> Stereo:
+        """Turn some frames of it down."""
+        return slice_wrapped(inputs[0], start, count) * slice_wrapped(self.curve, start, count)
+
+    @property
+    def curve(self) -> Mono:
+        """The gain at every frame."""
+        return duck_curve(self._strokes, self._shape, self._frames, once=self._once)
+
+
+@kept
+def duck_curve(
+    strokes: tuple[tuple[int, float], ...], shape: tuple[float, int, int], frames: int, *,
+    once: bool,
+) -> Mono:  # fmt: skip
+    """Return gains (frames,) that fall at each stroke, hold, and come back as a raised cosine.
+
+    ``shape`` is the depth in dB, and the hold and the way back in frames. The fall takes 3 ms at
+    44.1 kHz, before the stroke. Where two overlap, the lower counts; unless ``once``, they go round
+    the loop's seam.
+    """
+    depth_db, hold, back = shape
+    fall = DUCK_FALL
+    dip = np.concatenate([
+        0.5 - 0.5 * np.cos(np.linspace(0, np.pi, fall, endpoint=False)), np.ones(hold),
+        0.5 + 0.5 * np.cos(np.linspace(0, np.pi, back)),
+    ]).astype(np.float32)  # fmt: skip
+    dip = dip[:frames]
+    down = np.zeros(frames, np.float32)
+    for frame, share in strokes:
+        first = frame - fall
+        if once:
+            a, b = max(first, 0), min(first + len(dip), frames)
+            if a < b:
+                down[a:b] = np.maximum(down[a:b], share * dip[a - first : b - first])
+            continue
+        at = first % frames
+        head = min(len(dip), frames - at)
+        down[at : at + head] = np.maximum(down[at : at + head], share * dip[:head])
+        rest = dip[head:]
+        down[: len(rest)] = np.maximum(down[: len(rest)], share * rest)
+    return np.asarray(10 ** (-depth_db * down / 20), np.float32)
 
 
 class Treated(Node):

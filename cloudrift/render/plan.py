@@ -12,22 +12,26 @@ from msgspec.structs import replace
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.clips import ClipStore
 from cloudrift.loop import spec
+from cloudrift.loop.bed import BED, hits_of
 from cloudrift.loop.flip import Flipped
+from cloudrift.loop.hits import Hits
 from cloudrift.loop.model import Group, Layer, LineAt, Loop
 from cloudrift.loop.recorded import FromRecording
-from cloudrift.loop.source import SoundUse
+from cloudrift.loop.sound_use import SoundUse
 from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.render.cutting import cut_up, cuts_of
 from cloudrift.render.laying import Laying, laid, laying_of
 from cloudrift.render.nodes import (
     CutUp,
+    Ducked,
     LineBlended,
     Node,
     Played,
     Recorded,
     Repeated,
     Riding,
+    Stack,
     Summed,
     Treated,
     Turns,
@@ -56,7 +60,7 @@ STEADY, ONCE = Form(), Form(once=True)
 
 def passes_of(loop: Loop) -> int:
     """Return how many loop lengths a one-pass render needs until all has died away."""
-    layers = loop.heard()
+    layers = (*loop.heard(), *(loop.bed.heard if loop.bed else ()))
     tail = max(
         (layer.source.rings_s
          + tail_s(layer.line, loop.tempo)
@@ -94,9 +98,15 @@ def layer_context(loop: Loop, layer: Layer, form: Form = STEADY) -> Context:
 
 
 def group_context(loop: Loop, group_id: str, form: Form = STEADY) -> Context:
-    """Return the context in front of a group's line; in front of the sum where there is none."""
+    """Return the context in front of a group's line; in front of the sum where there is none.
+
+    The groove bed is played beside the loop as it is heard: behind the whole loop's line.
+    """
     line = loop.group(group_id).line if group_id else ()
-    return loop_context(loop, form).stretched(1 / time_ratio(line))
+    context = loop_context(loop, form)
+    if group_id == BED:
+        context = after(context, loop.line)
+    return context.stretched(1 / time_ratio(line))
 
 
 def step_context(loop: Loop, line_of: LineAt, count: int) -> Context:
@@ -155,6 +165,8 @@ def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, form: Form = STEADY) 
     if isinstance(layer.source, FromRecording):
         laying = layer_laying(loop, layer, form)
         return Recorded(laying, tones.clips, ("bare", layer.id), f"{layer.name}: recording")
+    if isinstance(layer.source, Hits):
+        return _struck(loop, layer, layer.source, tones, form)
     notes = loop.notes_of(layer)
     if layer.played.other is None or len(layer.source.sounds) == 1:
         return _played(loop, layer, layer.played.sound, notes, tones, 0, form)
@@ -165,6 +177,27 @@ def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, form: Form = STEADY) 
         for i, sound in enumerate(layer.source.sounds)
     )
     return Turns(one, other, ("turns", layer.id), f"{layer.name}: two sounds in turn")
+
+
+def _struck(loop: Loop, lane: Layer, hits: Hits, tones: ToneCache, form: Form) -> Node:
+    """The hits of a lane: each sound of its stack played, and those added up."""
+    around, stops = loop.around_bed, _stops(loop, hits)
+    parts = [_played(loop, lane, one.use, hits.notes_of(i, around), tones, i, form, stops)
+             for i, one in enumerate(hits.stack)]  # fmt: skip
+    gains = tuple(to_gain(one.level_db) for one in hits.stack)
+    if len(parts) == 1 and gains == (1.0,):
+        return parts[0]
+    return Stack(parts, gains, ("stack", lane.id), f"{lane.name}: stack")
+
+
+def _stops(loop: Loop, hits: Hits) -> tuple[tuple[int, float], ...]:
+    """Where what a lane plays is stopped: at each hit of those that it shares a choke with."""
+    if not hits.choke or loop.bed is None:
+        return ()
+    others = [hits_of(x) for x in loop.bed.heard]
+    strokes = [stroke for one in others if one.choke == hits.choke
+               for stroke in one.strokes(loop.around_bed)]  # fmt: skip
+    return tuple(sorted((stroke.tick, stroke.late_ms) for stroke in strokes))
 
 
 def in_turns(notes: tuple[Note, ...], turn: int) -> tuple[tuple[Note, ...], tuple[Note, ...]]:
@@ -187,14 +220,14 @@ def in_turns(notes: tuple[Note, ...], turn: int) -> tuple[tuple[Note, ...], tupl
 
 def _played(
     loop: Loop, layer: Layer, sound: SoundUse, notes: tuple[Note, ...], tones: ToneCache,
-    which: int, form: Form,
+    which: int, form: Form, stops: tuple[tuple[int, float], ...] = (),
 ) -> Node:  # fmt: skip
     """Notes played with one of a layer's sounds, the ``which``-th."""
     context = layer_context(loop, layer, form)
     part = Part(
         notes=notes, instrument=sound.of, settings=in_tempo(sound.settings, context.tempo),
         clock=Clock.of(context.tempo, loop.rate), loop_ticks=loop.ticks, frames=context.frames,
-        once=form.once,
+        once=form.once, stops=stops,
     )  # fmt: skip
     return Played(part, tones, ("bare", layer.id, str(which)), f"{layer.name}: notes")
 
@@ -263,13 +296,23 @@ def group_node(
 ) -> Node:
     """Return a group's layers, summed, behind the first ``count`` of its treatments."""
     context = group_context(loop, group_id, form)
-    parts = [(x.id, layer_node(loop, x, tones, form), _gains(x))
-             for x in loop.heard() if x.group == group_id]  # fmt: skip
+    parts = [(x.id, _member(loop, x, tones, form), _gains(x)) for x in loop.members(group_id)]
     what = f"sum of {group_id}"
     summed = Summed(parts, context.frames, (what,), what, once=form.once)
     group = loop.group(group_id)
     blend = group.line_blend if count is None else 1.0
     return through(summed, group.line[:count], context, group_id, blend)
+
+
+def _member(loop: Loop, layer: Layer, tones: ToneCache, form: Form) -> Node:
+    """A layer of a group; of the groove bed, a bass makes room for what the loop does."""
+    node = layer_node(loop, layer, tones, form)
+    bed = loop.bed
+    if layer.group != BED or bed is None or bed.duck is None or not bed.duck.bass:
+        return node
+    if not hits_of(layer).on_roots or layer.id in bed.duck.lanes or time_ratio(bed.group.line) != 1:
+        return node
+    return ducked(loop, node, form, besides=layer.id)
 
 
 def loop_node(
@@ -279,3 +322,36 @@ def loop_node(
     blend = loop.line_blend if count is None else 1.0
     return through(mix_node(loop, tones, form), loop.line[:count],
                    loop_context(loop, form), "loop", blend)  # fmt: skip
+
+
+def heard_node(loop: Loop, tones: ToneCache, form: Form = STEADY) -> Node:
+    """Return what is heard: the loop, and beside it its groove bed where that is on."""
+    node = loop_node(loop, tones, form)
+    bed = loop.bed
+    if bed is None or not bed.heard:
+        return node
+    parts = [("loop", ducked(loop, node, form), (1.0, 1.0)),
+             (BED, group_node(loop, BED, tones, form), _gains(bed.group))]  # fmt: skip
+    frames = after(loop_context(loop, form), loop.line).frames
+    return Summed(parts, frames, ("heard",), "loop and bed", once=form.once)
+
+
+def ducked(loop: Loop, node: Node, form: Form, *, besides: str = "") -> Node:
+    """Return what makes room for the lanes that the groove bed ducks it under (but for one)."""
+    bed = loop.bed
+    if bed is None or bed.duck is None or not bed.duck.depth_db:
+        return node
+    context = after(loop_context(loop, form), loop.line)
+    clock, duck = Clock.of(context.tempo, loop.rate), bed.duck
+    around = loop.around_bed
+    strokes = sorted(
+        (clock.frames(stroke.tick) + round(stroke.late_ms * loop.rate / 1e3),
+         stroke.hit.velocity / 127)
+        for lane in bed.heard if lane.id in duck.lanes and lane.id != besides
+        for stroke in hits_of(lane).strokes(around)
+    )  # fmt: skip
+    if not strokes:
+        return node
+    shape = (duck.depth_db, round(duck.hold_ms * loop.rate / 1e3),
+             round(duck.back_ms * loop.rate / 1e3))  # fmt: skip
+    return Ducked(node, tuple(strokes), shape, context.frames, ("ducked", besides), once=form.once)

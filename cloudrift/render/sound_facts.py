@@ -92,7 +92,7 @@ def _centroid(hz: Power, power: Power) -> float:
 
 def facts_of_loop(engine: Engine, loop: Loop) -> SoundFacts:
     """Render a loop and measure its sound, and that of each layer that is heard."""
-    return sound_facts(engine.render(loop).audio, loop.rate, each_layer(engine, loop))
+    return sound_facts(engine.without_bed(loop), loop.rate, each_layer(engine, loop))
 
 
 def each_layer(

@@ -1,5 +1,6 @@
 """Playing a part: notes to audio, with envelopes, velocity and the seam; for every sound."""
 
+from bisect import bisect_right
 from collections import Counter
 from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass, replace
@@ -104,6 +105,7 @@ class _Hit:
     """A note in frames: where it starts, how long it is held, how long it rings after that.
 
     It leaves another pitch, ``glide_st`` away, over ``glide`` frames; ``joined`` has no attack.
+    ``pan`` turns one side down: the one it does not go to.
     """
 
     start: int
@@ -116,10 +118,19 @@ class _Hit:
     glide: int = 0
     wanted: int = 0  # frames of a glide that the note itself asks for
     joined: bool = False
+    pan: float = 0.0
+
+    @property
+    def gains(self) -> Stereo | None:
+        """What its sides are turned down by, (2, 1); None where they are not."""
+        if not self.pan:
+            return None
+        left, right = (np.cos(max(0.0, side) * np.pi / 2) for side in (self.pan, -self.pan))
+        return np.array([[left], [right]], np.float32)
 
     @property
     def sound(self) -> tuple[object, ...]:
-        """All but where it starts: two hits that share it are the same audio."""
+        """All but where it is: two hits that share it are the same audio."""
         return (self.pitch, self.velocity, self.variant, self.held, self.release, self.glide_st,
                 self.glide, self.joined)  # fmt: skip
 
@@ -130,7 +141,8 @@ class Part:
 
     ``loop_ticks`` is the length of the loop; a mono sound's last note is cut by its first.
     ``frames`` are those of the loop; with ``once`` (silence before the start instead of the
-    loop's own end) any number that holds the ringing out.
+    loop's own end) any number that holds the ringing out. At each of ``stops`` (ticks, and ms
+    behind them) whatever was struck before is stopped.
     """
 
     notes: tuple[Note, ...]
@@ -140,10 +152,11 @@ class Part:
     loop_ticks: int
     frames: int
     once: bool = False
+    stops: tuple[tuple[int, float], ...] = ()
 
     @property
     def depends(self) -> tuple[object, ...]:
-        """All that decides how it sounds beside its notes, as plain values."""
+        """All that decides how it sounds beside its notes and stops, as plain values."""
         return (self.instrument.identity, self.settings, str(self.clock.tempo), self.clock.rate,
                 self.loop_ticks, self.frames, self.once)  # fmt: skip
 
@@ -154,7 +167,7 @@ class Part:
         return out
 
     def follow(self, out: Stereo, before: "Part", tones: ToneCache) -> Stereo | None:
-        """Return this part's audio from that of one that differs in its notes alone.
+        """Return this part's audio from that of one that differs in its notes and stops alone.
 
         Notes that went are taken away and new ones added. None when that is no less work.
         """
@@ -196,7 +209,7 @@ class Part:
         if not heard:
             return
         begins, ends = max(0, min(heard)), min(length, max(heard) + count)
-        audio = self._note(hit, tones, (begins, ends))
+        audio = _panned(self._note(hit, tones, (begins, ends)), hit)
         for at in heard:
             a, b = max(at, 0), min(at + count, ends)
             if a < b:
@@ -205,7 +218,7 @@ class Part:
     def _add(self, out: Stereo, hits: Iterable[_Hit], sign: int, tones: ToneCache) -> None:
         # The longest first: a tone that was computed for a long note serves the short ones.
         for hit in sorted(hits, key=lambda h: -h.held - h.release):
-            audio = self._note(hit, tones)
+            audio = _panned(self._note(hit, tones), hit)
             add_wrapped(out, audio if sign > 0 else -audio, hit.start)
 
     def _note(self, hit: _Hit, tones: ToneCache, of: tuple[int, int] | None = None) -> Stereo:
@@ -226,12 +239,14 @@ class Part:
     def _hits(self) -> list[_Hit]:
         full = self._full
         hits = list(_hits(self.notes, self.instrument, full, self.clock, self.once))
+        loop_frames, rate = self.clock.frames(self.loop_ticks), self.clock.rate
+        if self.stops:
+            stops = [_place(tick, late, self.clock, self.once) for tick, late in self.stops]
+            hits = _stopped(hits, stops, loop_frames, rate, self.once)
         if self.instrument.mono:
-            loop_frames = self.clock.frames(self.loop_ticks)
-            return _one_at_a_time(hits, full, loop_frames, self.clock.rate, self.once)
+            return _one_at_a_time(hits, full, loop_frames, rate, self.once)
         if full.get("choke") == "on":
-            loop_frames = self.clock.frames(self.loop_ticks)
-            return _choked(hits, loop_frames, self.clock.rate, self.once)
+            return _stopped(hits, [hit.start for hit in hits], loop_frames, rate, self.once)
         return hits
 
 
@@ -245,12 +260,11 @@ def _hits(
     for note in notes:
         variant = _variant(note, last.get(note.pitch), instrument.variants)
         last[note.pitch] = variant
-        start = clock.frames(note.start_tick) + round(note.offset_ms * 1e-3 * clock.rate)
         wanted = _frames_of(note.glide_ms, clock.rate) if note.glide_ms else 0
         leaves = before.get(note.start_tick, note.pitch) - note.pitch if wanted else 0
         slides = "slide_velocity" in full and note.velocity >= full.number("slide_velocity")
         yield _Hit(
-            start=max(0, start) if once else start,
+            start=_place(note.start_tick, note.offset_ms, clock, once),
             held=max(1, clock.frames(note.length_ticks)),
             release=release,
             pitch=note.pitch,
@@ -259,7 +273,18 @@ def _hits(
             glide_st=float(leaves) if leaves else SLIDE_ST if slides else 0.0,
             glide=wanted if leaves else _frames_of(SLIDE_MS, clock.rate) if slides else 0,
             wanted=wanted,
+            pan=note.pan,
         )
+
+
+def _place(tick: int, late_ms: float, clock: Clock, once: bool) -> int:
+    """The frame that something is played at; once, nothing is before the start."""
+    frame = clock.frames(tick) + round(late_ms * 1e-3 * clock.rate)
+    return max(0, frame) if once else frame
+
+
+def _panned(audio: Stereo, hit: _Hit) -> Stereo:
+    return audio if hit.gains is None else audio * hit.gains
 
 
 def _before(notes: tuple[Note, ...], *, once: bool) -> dict[int, int]:
@@ -294,17 +319,20 @@ def _frames_of(ms: float, rate: int) -> int:
     return max(1, round(ms * 1e-3 * rate))
 
 
-def _choked(hits: list[_Hit], loop_frames: int, rate: int, once: bool) -> list[_Hit]:
-    """Stop each stroke where the next begins; strokes at once ring together."""
-    ordered = sorted(hits, key=lambda h: (h.start, h.pitch))
-    starts = sorted({h.start for h in ordered})
-    following = dict(zip(starts, [*starts[1:], starts[0] + loop_frames], strict=True))
+def _stopped(
+    hits: list[_Hit], stops: list[int], loop_frames: int, rate: int, once: bool
+) -> list[_Hit]:
+    """Stop each hit at the next stop behind its start; in a loop the first is behind the last."""
+    places = sorted(set(stops))
+    if not once and places:
+        places.append(places[0] + loop_frames)
     out = []
-    for hit in ordered:
-        until = following[hit.start]
-        if once and until > starts[-1]:
-            until = hit.start + hit.held + hit.release
-        out.append(_ended(hit, until - hit.start, rate))
+    for hit in sorted(hits, key=lambda h: (h.start, h.pitch)):
+        at = bisect_right(places, hit.start)
+        if at == len(places):
+            out.append(hit)
+        else:
+            out.append(_ended(hit, places[at] - hit.start, rate))
     return out
 
 

@@ -10,7 +10,8 @@ from msgspec.structs import replace
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.settings import SettingsSpec, Value
 from cloudrift.loop.model import Layer
-from cloudrift.loop.source import FromChords, SoundUse
+from cloudrift.loop.sound_use import SoundUse
+from cloudrift.loop.source import FromChords
 from cloudrift.notes.touch import Touch
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.style.card import Card, CardLayer, CardTreatment, Drawn

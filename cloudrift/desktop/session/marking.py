@@ -66,7 +66,7 @@ class Marking(QObject):
         """The sound of the open loop stands: measure it beside the interface."""
         if self.card is None or not _same(rendered.loop, self._session.loop):
             return
-        audio, loop, engine = rendered.audio, rendered.loop, self._session.engine
+        loop, engine = rendered.loop, self._session.engine
 
         def came(facts: SoundFacts) -> None:
             if facts != self._sound:
@@ -74,6 +74,7 @@ class Marking(QObject):
                 self.refresh()
 
         def work(stale: Callable[[], bool], _moved: object) -> SoundFacts:
+            audio = engine.without_bed(loop, stale)
             return sound_facts(audio, loop.rate, each_layer(engine, loop, stale))
 
         self._tasks.run(MEASURING, work, came)

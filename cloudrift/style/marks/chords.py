@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from msgspec.structs import replace
 
 from cloudrift.loop import chord_edits, chord_time
-from cloudrift.loop.chord import Chord
+from cloudrift.loop.chord import Chord, lasting
 from cloudrift.loop.model import Loop
 from cloudrift.loop.progression import put_chords
 from cloudrift.notes.time import bar_ticks, beat_ticks
@@ -192,7 +192,7 @@ def _to_chord_bars(view: View, asked: tuple[float, float]) -> Change | None:
         ids = [f"c{i + 1}" for i in range(turns * len(row))]
         laid = [replace(c, start_tick=c.start_tick + turn * end)
                 for turn in range(turns) for c in row]  # fmt: skip
-        laid = [chord_time.lasting(replace(c, id=one), c.start_tick, min(c.end_tick, loop.ticks))
+        laid = [lasting(replace(c, id=one), c.start_tick, min(c.end_tick, loop.ticks))
                 for one, c in zip(ids, laid, strict=True) if c.start_tick < loop.ticks]  # fmt: skip
         return put_chords(loop, laid)
 

@@ -1,0 +1,42 @@
+"""Which sound plays, in which design, how it is set."""
+
+import msgspec
+
+from cloudrift.ground.settings import Field, Settings
+from cloudrift.sound.catalogue import find_design, unknown_sound
+from cloudrift.sound.instrument import Instrument
+from cloudrift.sound.own import OwnSound
+
+
+class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """Which sound a layer plays, of which design, with which settings off their defaults.
+
+    An own sound is carried along, recordings and all. One that is not known here, or a newer
+    design, is kept as it is, and silent.
+    """
+
+    name: str
+    version: int = 1
+    settings: Settings = ()
+    own: OwnSound | None = None
+
+    def __post_init__(self) -> None:
+        if self.known:
+            self.of.spec.check(self.settings, f"sound {self.name}")
+
+    @property
+    def known(self) -> bool:
+        """Whether this program knows it, in its design."""
+        return self.own.known if self.own else find_design(self.name, self.version) is not None
+
+    @property
+    def fields(self) -> tuple[Field, ...]:
+        """What can be set of it: nothing of one that is not known."""
+        return self.of.spec.fields if self.known else ()
+
+    @property
+    def of(self) -> Instrument:
+        """The instrument, in the design that the loop was made with."""
+        if self.own:
+            return self.own.instrument
+        return find_design(self.name, self.version) or unknown_sound(self.name, self.version)
