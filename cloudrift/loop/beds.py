@@ -103,7 +103,6 @@ def lane_for(loop: Loop, part: str, patterns: tuple[Pattern, ...] = ()) -> Layer
     """Return a lane that is not in the bed yet: what a part usually is."""
     of = PARTS[part]
     bed = loop.bed or Bed()
-    owners = (*loop.layers, *loop.groups, *bed.lanes)
     settings = {"low hats": (("tune_st", -7.0),), "low octave": (("drop_st", 6.0),)}.get(part, ())
     stack = tuple(
         Stacked(use=replace(edits.sound_use(sound), settings=settings),
@@ -114,7 +113,7 @@ def lane_for(loop: Loop, part: str, patterns: tuple[Pattern, ...] = ()) -> Layer
     patterns = patterns or tuple(Pattern(name=name, bars=_bars_of(bed, name))
                                  for name in bed.patterns or (FIRST,))  # fmt: skip
     return Layer(
-        id=new_id("b", (one.id for one in owners)),
+        id=new_id("b", loop.ids),
         name=free_name(of.name, [x.name for x in bed.lanes]), role=of.role, group=BED,
         level_db=of.level_db, pan=of.pan,
         source=Hits(stack=stack, patterns=patterns, plays=plays, on_roots=of.on_roots,
@@ -153,8 +152,7 @@ def remove_lane(loop: Loop, lane_id: str) -> Loop:
 def copy_lane(loop: Loop, lane_id: str) -> Loop:
     """Put a copy of a lane behind it."""
     bed, lane = bed_of(loop), lane_of(loop, lane_id)
-    owners = (*loop.layers, *loop.groups, *bed.lanes)
-    twin = replace(lane, id=new_id("b", (one.id for one in owners)),
+    twin = replace(lane, id=new_id("b", loop.ids),
                    name=free_name(lane.name[:NAME_TYPED], [x.name for x in bed.lanes]))  # fmt: skip
     at = bed.lanes.index(lane) + 1
     return set_bed(loop, lanes=(*bed.lanes[:at], twin, *bed.lanes[at:]))

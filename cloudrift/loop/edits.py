@@ -129,10 +129,7 @@ def set_style(loop: Loop, style: str) -> Loop:
 
 def set_layer(loop: Loop, layer_id: str, **changes: Any) -> Loop:
     """Change fields of a layer: ``level_db``, ``pan``, ``mute``, ``source``, …"""
-    layers = tuple(
-        replace(layer, **changes) if layer.id == layer_id else layer for layer in loop.layers
-    )
-    return replace(loop, layers=layers)
+    return loop.with_owner(layer_id, **changes)
 
 
 def set_source(loop: Loop, layer_id: str, **changes: Any) -> Loop:

@@ -76,11 +76,11 @@ def bars_of(flip: Flipped, loop: Loop) -> int:
 
 
 def heard_with(loop: Loop, *ids: str) -> Loop:
-    """Return the loop with some layers alone heard, and without the whole loop's line."""
+    """Return the loop with some layers alone heard, without the whole loop's line or its bed."""
     layers = tuple(replace(x, mute=x.id not in ids, parked=x.parked and x.id not in ids)
                    for x in loop.layers)  # fmt: skip
     groups = tuple(replace(group, mute=False) for group in loop.groups)
-    return replace(loop, layers=layers, groups=groups, line=())
+    return replace(loop, layers=layers, groups=groups, line=(), bed=None)
 
 
 def with_layers_of(loop: Loop, other: Loop, layers: tuple[Layer, ...]) -> Loop:

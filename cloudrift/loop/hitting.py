@@ -16,7 +16,6 @@ from cloudrift.loop.hits import MOST_LATE_MS, MOST_ST, Hit, Pattern
 from cloudrift.loop.model import Loop
 from cloudrift.notes.time import bar_ticks
 
-SOFTEST = 12
 Numbers = Collection[int]
 
 
@@ -129,13 +128,13 @@ def copy_bar_on(loop: Loop, lane_id: str, bar: int) -> Loop:
 
 
 def roll(
-    loop: Loop, lane_id: str, first: int, last: int, count: int, *, swell: float = 0.0,
-    like: Hit | None = None,
+    loop: Loop, lane_id: str, first: int, last: int, count: int, *,
+    loud: tuple[int, int] = (60, 110), like: Hit | None = None,
 ) -> Loop:  # fmt: skip
     """Strike ``count`` times between two ticks (the last not among them), evenly.
 
-    What was there gives way. ``swell`` goes from -1 (from loud to soft) to 1 (from soft to loud);
-    ``like`` is what each hit is like.
+    What was there gives way. ``loud`` are the velocities of the first and the last stroke; what
+    lies between goes evenly from one to the other. ``like`` is what each hit is like otherwise.
     """
     length = pattern_ticks(loop, lane_id)
     first, last = max(min(first, last), 0), min(max(first, last), length)
@@ -145,10 +144,9 @@ def roll(
     hits = []
     for i in range(count):
         share = i / max(count - 1, 1)
-        loud = 1 - abs(swell) * (1 - share if swell > 0 else share)
+        velocity = round(loud[0] + share * (loud[1] - loud[0]))
         tick = first + round(i * (last - first) / count)
-        hits.append(replace(like, tick=tick,
-                            velocity=max(SOFTEST, round(like.velocity * loud))))  # fmt: skip
+        hits.append(replace(like, tick=tick, velocity=min(max(velocity, 1), 127)))
     rest = [hit for hit in pattern_of(loop, lane_id).hits if not first <= hit.tick < last]
     return with_hits(loop, lane_id, [*rest, *hits])
 
@@ -172,7 +170,7 @@ def thin(loop: Loop, lane_id: str, numbers: Numbers) -> Loop:
 
 
 def spread(loop: Loop, lane_id: str, numbers: Numbers, width: float, draw: int) -> Loop:
-    """Pan some hits by a draw: from side to side in turn, each as far as it falls within a width."""
+    """Pan some hits by a draw: from side to side in turn, each as far as falls within a width."""
     hits, chosen = pattern_of(loop, lane_id).hits, sorted(numbers)
     rng = stream(draw, "pan", lane_id)
     side = 1 if rng.random() < 0.5 else -1
@@ -242,6 +240,6 @@ def hand_over(loop: Loop, lane_id: str, at_tick: int) -> Loop:
     """Let hits before a tick play the first sound of a stack, those from there on the second."""
     if len(hits_of(lane_of(loop, lane_id)).stack) < 2:
         raise CloudriftError("two sounds are needed to hand over; add one to the stack first")
-    hits = pattern_of(loop, lane_id).hits
-    return with_hits(loop, lane_id,
-                     [replace(hit, sound=1 if hit.tick < at_tick else 2) for hit in hits])  # fmt: skip
+    hits = (replace(hit, sound=1 if hit.tick < at_tick else 2)
+            for hit in pattern_of(loop, lane_id).hits)  # fmt: skip
+    return with_hits(loop, lane_id, hits)

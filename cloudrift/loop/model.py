@@ -65,8 +65,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
                 "of quarters or eighths"
             )
         within("number of layers", len(self.layers), 0, spec.MAX_LAYERS)
-        owners: tuple[Layer | Group, ...] = (*self.layers, *self.groups, *self.lanes)
-        unique("layers, groups and lanes", [*(one.id for one in owners), BED])
+        unique("layers, groups and lanes", self.ids)
         there = {"", *(group.id for group in self.groups)}
         for layer in self.layers:
             if layer.group not in there:
@@ -208,6 +207,12 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         """Return the layers that sound: those that are not off or parked, nor is their group."""
         off = {group.id for group in self.groups if group.mute}
         return tuple(x for x in self.layers if not (x.parked or x.mute or x.group in off))
+
+    @property
+    def ids(self) -> tuple[str, ...]:
+        """The ids of all that has a line: of layers, groups, lanes, and of the groove bed."""
+        owners: tuple[Layer | Group, ...] = (*self.layers, *self.groups, *self.lanes)
+        return (*(one.id for one in owners), BED)
 
     def members(self, group_id: str) -> tuple[Layer, ...]:
         """Return the layers of a group that sound; the lanes of the groove bed for its group."""

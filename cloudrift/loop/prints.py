@@ -86,7 +86,7 @@ def _with_flip(document: Document, made: Print, printed: Loop, facts: Facts) -> 
     if flip.chords:
         flip = cut(flip, cuts_at(flip, "chords", loop.metre))
     names = [layer.name for layer in loop.layers]
-    layer = Layer(id=new_id("l", [*(x.id for x in loop.layers), *(g.id for g in loop.groups)]),
+    layer = Layer(id=new_id("l", loop.ids),
                   name=free_name(made.name[:NAME_TYPED], names), role="keys", source=flip,
                   parked=True)  # fmt: skip
     return document.with_loop(replace(loop, layers=(*loop.layers, layer)))

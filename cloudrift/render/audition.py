@@ -111,6 +111,7 @@ def audition(
         layers=_whole_layers(loop, chords, shift) if whole else audition_layers(loop),
         groups=(),
         line=(),
+        bed=None,
     )
 
 
@@ -193,7 +194,7 @@ def played_key(
         held = max(1, min(held, round(seconds * loop.tempo / 60 * TICKS_PER_QUARTER)))
     if written:
         layer = replace(layer, line=(), group="", level_db=0.0, pan=0.0)
-        loop = replace(loop, line=(), layers=(), groups=())
+        loop = replace(loop, line=(), layers=(), groups=(), bed=None)
     return key_loop(loop, layer, pitch, velocity, held)
 
 

@@ -144,7 +144,7 @@ def _cleared(line: Line, treatment: Treatment) -> bool:
 
 def short_gap_s(loop: Loop, line_of: LineAt) -> float | None:
     """Return the usual gap between the notes of a layer that plays staccato, in seconds."""
-    layers = {layer.id: layer for layer in loop.layers}
+    layers = {layer.id: layer for layer in (*loop.layers, *loop.lanes)}
     if line_of not in layers:
         return None
     notes = sorted(loop.notes_of(layers[line_of]), key=lambda n: n.start_tick)

@@ -67,7 +67,7 @@ def without_time(loop: Loop) -> tuple[Loop, int]:
         line, by = tried_line(layer.line, layer.line_blend)
         layers.append(_moved(replace(layer, line=line), by + by_group[layer.group]))
     whole, by = tried_line(loop.line, loop.line_blend)
-    return replace(loop, layers=tuple(layers), groups=tuple(groups), line=whole), by
+    return replace(loop, layers=tuple(layers), groups=tuple(groups), line=whole, bed=None), by
 
 
 def _moved(layer: Layer, semitones: int) -> Layer:

@@ -73,8 +73,7 @@ def with_print_laid(loop: Loop, layer_id: str, lay: Callable[[Flipped, int], Fli
 
 
 def _with_layer(layer: Layer, loop: Loop) -> Loop:
-    ids = [*(x.id for x in loop.layers), *(g.id for g in loop.groups)]
-    new = replace(layer, id=new_id("l", ids))
+    new = replace(layer, id=new_id("l", loop.ids))
     return with_bass_heard(replace(loop, layers=(*loop.layers, new)))
 
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu
 
-from cloudrift.desktop.frame.rail import STAGES
+from cloudrift.desktop.frame.rail import BED, STAGES
 from cloudrift.desktop.kit.commands import Command
 
 if TYPE_CHECKING:
@@ -101,6 +101,8 @@ class Menus:
         view = self._menu("&View")
         self._command(view, "&Light or dark", window.swap_theme, "F9")
         self._command(view, "&Style card: marks and moves", window.open_style, "Shift+F9")
+        self._command(view, "&Groove bed: drums and long bass", partial(window.swap_drawer, BED),
+                      "F8")  # fmt: skip
         self._command(view, "&Find a command…", window.find_command, "F2")
         helping = self._menu("&Help")
         self._command(helping, "&Keys of this stage", window.open_help, "F1")

@@ -8,10 +8,11 @@ from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, text_font
 from cloudrift.ground.words import plural
 from cloudrift.loop.model import Loop
 
-STYLE = "Style card"
+STYLE, BED = "Style card", "Groove bed"
 STAGES = ("Chords", "Layers", "Texture", "Flip", "Deliver")
-DRAWERS = ("Shelf", "Recordings", "Microphone", STYLE, "Play keys")  # they open over any stage
+DRAWERS = ("Shelf", "Recordings", "Microphone", BED, STYLE, "Play keys")  # they open over any stage
 WIDTH, STEP, TOP, DRAWER_STEP = 96, 62, 12, 30
+TIGHT_STEP, FACTS_FROM = 22, 50  # of drawers where room is short; of stages, to have facts
 
 
 def stage_facts(loop: Loop) -> tuple[str, ...]:
@@ -87,11 +88,18 @@ class Rail(QWidget):
     @property
     def _step(self) -> float:
         """How far stages lie apart: closer where an open drawer leaves little room."""
-        room = self.height() - TOP - 18 - len(DRAWERS) * DRAWER_STEP
+        room = self.height() - TOP - 18 - len(DRAWERS) * self._drawer_step
         return min(STEP, room / len(STAGES))
 
+    @property
+    def _drawer_step(self) -> float:
+        """How far drawers lie apart, likewise."""
+        tight = self.height() < TOP + 18 + len(STAGES) * FACTS_FROM + len(DRAWERS) * DRAWER_STEP
+        return TIGHT_STEP if tight else DRAWER_STEP
+
     def _drawer_box(self, at: int) -> QRectF:
-        return QRectF(0, self.height() - 12 - (len(DRAWERS) - at) * DRAWER_STEP, WIDTH, DRAWER_STEP)
+        step = self._drawer_step
+        return QRectF(0, self.height() - 12 - (len(DRAWERS) - at) * step, WIDTH, step)
 
     def show_drawer(self, name: str) -> None:
         """Mark a drawer as open; an empty name marks none."""
@@ -114,6 +122,9 @@ class Rail(QWidget):
                     painter.drawRect(box.adjusted(1, 1, -2, -1))
             painter.setPen(color("ink" if on else "ink_soft"))
             painter.setFont(text_font(13.5, SEMI if on else MEDIUM))
+            if self._step < FACTS_FROM:  # no room for facts
+                painter.drawText(box.adjusted(15, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)
+                continue
             painter.drawText(box.adjusted(15, 9, 0, 0), Qt.AlignmentFlag.AlignTop, name)
             painter.setPen(color("ink_soft"))
             painter.setFont(text_font(11))

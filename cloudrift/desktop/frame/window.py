@@ -29,7 +29,7 @@ from cloudrift.desktop.frame.help_sheet import AboutSheet, KeysSheet
 from cloudrift.desktop.frame.history_sheet import HistorySheet
 from cloudrift.desktop.frame.menus import Menus
 from cloudrift.desktop.frame.midi_sheet import MidiSheet
-from cloudrift.desktop.frame.rail import STAGES, STYLE, Rail
+from cloudrift.desktop.frame.rail import BED, STAGES, STYLE, Rail
 from cloudrift.desktop.frame.reference_sheet import ReferenceSheet
 from cloudrift.desktop.frame.ribbon import Ribbon
 from cloudrift.desktop.frame.settings_sheet import SettingsSheet
@@ -39,6 +39,7 @@ from cloudrift.desktop.kit.parts import button
 from cloudrift.desktop.session.marking import Marking
 from cloudrift.desktop.session.session import CLOSING_S, Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.stages.bed.drawer import BedDrawer
 from cloudrift.desktop.stages.chords.stage import ChordsStage
 from cloudrift.desktop.stages.deliver.stage import DeliverStage
 from cloudrift.desktop.stages.find.drawer import FindDrawer
@@ -69,7 +70,7 @@ MARKS_OF = {
 USUAL, LEAST = (1280, 800), (1100, 700)  # pixels of the window
 FRAME_MS = 16
 MESSAGE_MS = 9000
-Drawer = KeysDrawer | Shelf | FindDrawer | MicrophoneDrawer
+Drawer = KeysDrawer | Shelf | FindDrawer | MicrophoneDrawer | BedDrawer
 _Sheet = TypeVar("_Sheet", bound=QDialog)
 
 
@@ -98,9 +99,10 @@ class Window(QMainWindow):
         services: dict[str, Service] = {"Exchange": StandIn(), "My folders": folders}
         self.recordings = FindDrawer(session, self.tasks, services)
         self.microphone = MicrophoneDrawer(session, self.tasks)
+        self.bed = BedDrawer(session, self.tasks)
         self.drawers: dict[str, Drawer] = {
             "Shelf": self.shelf, "Recordings": self.recordings, "Microphone": self.microphone,
-            "Play keys": self.keys,
+            BED: self.bed, "Play keys": self.keys,
         }  # fmt: skip
         for drawer in self.drawers.values():
             drawer.hide()
@@ -302,6 +304,12 @@ class Window(QMainWindow):
         self._open_drawer("Microphone")
         self.microphone.take.setFocus()
 
+    def open_bed(self) -> None:
+        """Open the groove bed over the stage that is shown."""
+        self._leave_start(0)
+        self._open_drawer(BED)
+        self.bed.focus_first()
+
     def _leave_start(self, stage: int) -> None:
         """What is for an open loop: from the start page, go to a stage first."""
         if self._at_start:
@@ -348,7 +356,7 @@ class Window(QMainWindow):
             self.drawers[name].close_drawer()
         else:
             opens = {"Shelf": self.open_shelf, "Recordings": self.open_recordings,
-                     "Microphone": self.open_microphone}  # fmt: skip
+                     "Microphone": self.open_microphone, BED: self.open_bed}  # fmt: skip
             opens.get(name, self.open_keys)()
 
     def _drawer_closed(self) -> None:
@@ -489,6 +497,7 @@ class Window(QMainWindow):
         share = self.session.player.share
         self.heading.show_place(share)
         self.ribbon.show_place(share)
+        self.bed.show_place(share)
         self.stack.currentWidget().show_place(share)  # type: ignore[union-attr]
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:

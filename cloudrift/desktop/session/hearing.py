@@ -126,7 +126,7 @@ class Hearing(QObject):
         """The open loop is another now; say whether a preview stood, and so is another too."""
         self._up_to = None
         loop = self.document.loop
-        self.alone &= {x.id for x in loop.layers} | {x.id for x in loop.groups}
+        self.alone &= set(loop.ids)
         stood = bool(self._previews)
         self._previews = tuple(one for one in self._previews if one.follow(loop))
         return stood

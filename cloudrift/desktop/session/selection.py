@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+from cloudrift.loop.bed import BED
 from cloudrift.loop.model import LineAt, Loop
 
 
@@ -38,6 +39,11 @@ def first_selection(loop: Loop) -> Selection:
     )
 
 
+def owners_of(loop: Loop) -> set[object]:
+    """Return the ids of all whose line can be selected; of the groove bed only where it is."""
+    return {one for one in loop.ids if one != BED or loop.bed}
+
+
 def only_there(what: Mapping[str, object], loop: Loop) -> dict[str, object]:
     """Drop from a wish to select whatever the loop has not got.
 
@@ -45,11 +51,7 @@ def only_there(what: Mapping[str, object], loop: Loop) -> dict[str, object]:
     """
     chords: set[object] = {"", *(chord.id for chord in loop.chords)}
     layers: set[object] = {"", *(layer.id for layer in loop.layers)}
-    owners: set[object] = {
-        None,
-        *(layer.id for layer in loop.layers),
-        *(group.id for group in loop.groups),
-    }
+    owners: set[object] = {None, *owners_of(loop)}
     known: dict[str, set[object]] = {"chord_id": chords, "layer_id": layers, "line_of": owners}
     return {name: value for name, value in what.items()
             if name not in known or value in known[name]}  # fmt: skip
@@ -72,7 +74,6 @@ def still_there(selection: Selection, loop: Loop) -> Selection:
         own = loop.layer(selection.layer_id).own if selection.layer_id else None
         there = {note.id for note in own or ()}
         selection = replace(selection, notes=selection.notes & there)
-    groups = {group.id for group in loop.groups}
-    if selection.line_of is not None and selection.line_of not in layers | groups:
+    if selection.line_of is not None and selection.line_of not in owners_of(loop):
         selection = replace(selection, line_of=None)
     return selection

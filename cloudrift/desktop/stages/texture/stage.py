@@ -32,6 +32,7 @@ from cloudrift.desktop.stages.texture.row import BareRow, Link, TreatmentRow
 from cloudrift.desktop.stages.texture.strip import Strip
 from cloudrift.desktop.stages.texture.targets import (
     ALL,
+    BED_PART,
     GROUPS,
     LAYERS,
     Owner,
@@ -56,6 +57,7 @@ BARE_WORDS = {
     LAYERS: "as it is played, or laid in",
     GROUPS: "its layers together, each behind its own line",
     ALL: "the layers together, each behind its own line",
+    BED_PART: "as it is struck",
 }
 LINE_BLEND = percent("line_blend", "Whole line", 100, "how much of all of it is heard")
 COMPARES = (("loop", "all"), ("line", "this line"), ("card", "this card"))
@@ -393,7 +395,7 @@ class TextureStage(QWidget):
     def _show_facts(self, line_of: LineAt, line: Line, count: int, facts: StepFacts) -> None:
         """Show what was measured of a step, if what was asked about is still there and shown."""
         loop = self._session.loop
-        there = line_of in (None, *(x.id for x in loop.layers), *(x.id for x in loop.groups))
+        there = line_of is None or line_of in loop.ids
         if line_of != self._line_of or not there or loop.line_of(line_of) != line:
             return
         self._facts[count] = facts

@@ -9,9 +9,10 @@ from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.kit.parts import button, clear, heading, label, panel, scrolling
 from cloudrift.ground.words import plural
+from cloudrift.loop.bed import BED
 from cloudrift.loop.model import LineAt, Loop
 
-LAYERS, GROUPS, ALL = "Layers", "Groups", "All of it"
+LAYERS, GROUPS, ALL, BED_PART = "Layers", "Groups", "All of it", "Groove bed"
 EMPTY_ROLE = "grain"  # the colour of a group that nobody is in
 
 
@@ -25,13 +26,15 @@ class Owner(NamedTuple):
 
 
 def line_owners(loop: Loop) -> list[Owner]:
-    """Return all that has a line in a loop: layers, groups, the whole."""
+    """Return all that has a line in a loop: layers, groups, the whole, lanes of the groove bed."""
     layers = [Owner(layer.id, layer.name, layer.role, LAYERS) for layer in loop.layers]
     groups = []
     for group in loop.groups:
         role = next((x.role for x in loop.layers if x.group == group.id), EMPTY_ROLE)
         groups.append(Owner(group.id, group.name, role, GROUPS))
-    return [*layers, *groups, Owner(None, "Whole loop", "grain", ALL)]
+    lanes = [Owner(lane.id, lane.name, lane.role, BED_PART) for lane in loop.lanes]
+    lanes += [Owner(BED, "All of the bed", EMPTY_ROLE, BED_PART)] if lanes else []
+    return [*layers, *groups, Owner(None, "Whole loop", "grain", ALL), *lanes]
 
 
 class Target(QAbstractButton):
@@ -114,7 +117,7 @@ class Targets(QWidget):
             self._shown = wanted
             clear(self._list)
             self.buttons = {}
-            for part in (LAYERS, GROUPS, ALL):
+            for part in (LAYERS, GROUPS, ALL, BED_PART):
                 owners = [one for one in wanted if one.part == part]
                 if not owners and part != LAYERS:
                     continue

@@ -1,0 +1,379 @@
+"""What is chosen in the groove bed: the hits, the lane, or all of it; a page of fields each."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QMenu,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.parts import ChoiceRow, clear, label, scrolling, small_button
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.bed.hit_lanes import HitLanes
+from cloudrift.ground.settings import Field
+from cloudrift.ground.words import plural
+from cloudrift.loop import beds, edits
+from cloudrift.loop.bed import BED, MOST_DUCK_DB, Duck, hits_of
+from cloudrift.loop.hits import MOST_LATE_MS, MOST_ST, Hit
+from cloudrift.loop.layer import LEVEL, Layer
+from cloudrift.loop.model import Loop
+from cloudrift.notes.time import TICKS_PER_QUARTER
+from cloudrift.sound.catalogue import CATALOGUE, find_sound
+
+PAGES = (("hits", "Hits"), ("lane", "Lane"), ("bed", "All of it"))
+LATE = Field(name="late_ms", label="Behind", default=0, unit="ms", low=-MOST_LATE_MS,
+             high=MOST_LATE_MS, hint="below 0: before its place")  # fmt: skip
+PAN = Field(name="pan", label="Pan", default=0, unit="%", low=-100, high=100)
+HIT = {f.name: f for f in (
+    Field(name="velocity", label="Loudness", default=100, unit="vel", low=1, high=127),
+    Field(name="st", label="Pitch", default=0, unit="st", low=-MOST_ST, high=MOST_ST,
+          hint="of a low drum: from its root"),
+    Field(name="length_ticks", label="Held", default=0, unit="beats", low=0, high=16, step=0.05,
+          off_low=True, hint="off: it rings until it is stopped"),
+    LATE, PAN,
+    Field(name="glide_ms", label="Slides in", default=0, unit="ms", low=0, high=1000, step=5,
+          off_low=True, hint="how long it takes to leave the pitch of the hit before"),
+    Field(name="sound", label="Of the stack", default=0, low=0, high=4, off_low=True,
+          hint="the number of the one that it plays alone; off: all"),
+)}  # fmt: skip
+DUCK = {f.name: f for f in (
+    Field(name="depth_db", label="Ducks by", default=6, unit="dB", low=0, high=MOST_DUCK_DB,
+          step=0.5),
+    Field(name="hold_ms", label="For", default=40, unit="ms", low=0, high=1000),
+    Field(name="back_ms", label="Back over", default=160, unit="ms", low=10, high=2000, step=5,
+          log=True),
+)}  # fmt: skip
+SHARES = {"pan"}  # held as -1 to 1, shown in %
+DRUMS = ("drums", "bass")
+NO_CHOKE = "rings on"
+
+
+class Chosen(QWidget):
+    """The right-hand column of the drawer."""
+
+    def __init__(self, session: Session, lanes: HitLanes, edit: Callable[..., bool]) -> None:
+        """``edit`` takes words, an edit of the loop, and whether a hand still moves."""
+        super().__init__()
+        self._session, self._lanes, self._edit = session, lanes, edit
+        self.tabs = ChoiceRow(list(PAGES), columns=3, name="What is chosen")
+        self.tabs.chosen.connect(self.show_page)
+        self.says = label("", size=11.5, name="soft")
+        self.says.setWordWrap(True)
+        self.pages = QStackedWidget()
+        self.hit: dict[str, FieldWidget] = {}
+        self.lane: dict[str, FieldWidget] = {}
+        self.duck: dict[str, FieldWidget] = {}
+        self.stack: list[QComboBox] = []
+        self._stack_of: object = None
+        self._hits_page()
+        self._lane_page()
+        self._bed_page()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addWidget(self.tabs)
+        column.addWidget(self.says)
+        column.addWidget(self.pages, 1)
+        self.show_page("hits")
+
+    def _page(self) -> QVBoxLayout:
+        inside = QWidget()
+        body = QVBoxLayout(inside)
+        body.setContentsMargins(0, 0, 8, 0)
+        body.setSpacing(4)
+        self.pages.addWidget(scrolling(inside))
+        return body
+
+    def _field(self, field: Field, act: Callable[[object], None], body: QVBoxLayout) -> FieldWidget:
+        widget = FieldWidget(field, field.default)
+        widget.edited.connect(act)
+        widget.settled.connect(self._session.end_drag)
+        body.addWidget(widget)
+        return widget
+
+    def _hits_page(self) -> None:
+        body = self._page()
+        for name, field in HIT.items():
+            self.hit[name] = self._field(field, partial(self._set_hit, name), body)
+        self.more = QPushButton("More…")
+        self.more.setToolTip("What else can be done with the chosen hits, or all of the lane")
+        self._more = QMenu(self.more)
+        self._more.aboutToShow.connect(self._fill_more)
+        self.more.setMenu(self._more)
+        body.addWidget(self.more)
+        body.addStretch(1)
+
+    def _fill_more(self) -> None:
+        self._more.clear()
+        for words, act in self._lanes.acts():
+            self._more.addAction(words, act)
+
+    def _lane_page(self) -> None:
+        body = self._page()
+        row = QGridLayout()
+        row.setSpacing(4)
+        self.on = self._toggle("heard", self._swap_on, "Hear this lane, or not (M)")
+        self.alone = self._toggle("alone", self._swap_alone, "Hear this lane alone")
+        self.ducks = self._toggle("ducks the loop", self._swap_ducks,
+                                  "The loop makes room for this lane's hits")  # fmt: skip
+        self.locked = self._toggle("locked", self._swap_locked,
+                                   "It stays as it is when a groove is drawn")  # fmt: skip
+        for i, one in enumerate((self.on, self.alone, self.ducks, self.locked)):
+            row.addWidget(one, i // 2, i % 2)
+        body.addLayout(row)
+        self.sounds = QVBoxLayout()
+        self.sounds.setSpacing(3)
+        body.addLayout(self.sounds)
+        self.lane["level_db"] = self._field(LEVEL, partial(self._set_owner, "level_db"), body)
+        self.lane["pan"] = self._field(PAN, partial(self._set_owner, "pan"), body)
+        self.lane["late_ms"] = self._field(LATE, self._set_late, body)
+        self.choke = QComboBox()
+        self.choke.setAccessibleName("Stopped by")
+        self.choke.setToolTip("Lanes with one name stop each other, and themselves")
+        self.choke.setEditable(True)
+        self.choke.activated.connect(self._set_choke)
+        body.addWidget(self.choke)
+        acts = QHBoxLayout()
+        acts.setSpacing(4)
+        for words, act, tip in (
+            ("Copy", self._copy_lane, "Another lane like this one"),
+            ("Up", partial(self._move_lane, -1), "One higher"),
+            ("Down", partial(self._move_lane, 1), "One lower"),
+            ("Out", self._remove_lane, "Take this lane out"),
+        ):
+            acts.addWidget(small_button(words, act, tip=tip))
+        body.addLayout(acts)
+        body.addStretch(1)
+
+    def _toggle(self, words: str, act: Callable[[bool], None], tip: str) -> QPushButton:
+        made = QPushButton(words)
+        made.setCheckable(True)
+        made.setToolTip(tip)
+        made.setStyleSheet("QPushButton { padding: 2px 4px; }")
+        made.setAccessibleName(words)
+        made.clicked.connect(act)
+        return made
+
+    def _bed_page(self) -> None:
+        body = self._page()
+        for name, field in DUCK.items():
+            self.duck[name] = self._field(field, partial(self._set_duck, name), body)
+        self.bass = self._toggle("low drums duck, too", lambda on: self._set_duck("bass", on),
+                                 "Lanes on roots make room for the same hits")  # fmt: skip
+        body.addWidget(self.bass)
+        self.dirty = self._toggle("dirty", lambda _on: self._press(beds.make_dirty),
+                                  "Drive all of the bed, blended; once more: off")  # fmt: skip
+        self.air = self._toggle("air", lambda _on: self._press(beds.give_air),
+                                "A small room on all of the bed; once more: off")  # fmt: skip
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        row.addWidget(self.dirty)
+        row.addWidget(self.air)
+        body.addLayout(row)
+        self.steps = ChoiceRow([(240, "1/16"), (480, "1/8")], columns=2, name="Swings in")
+        self.steps.chosen.connect(lambda ticks: self._edit(
+            "swing in", lambda loop: beds.set_bed(loop, swing_ticks=ticks)))  # fmt: skip
+        body.addWidget(label("Swings in", size=11.5, name="soft"))
+        body.addWidget(self.steps)
+        self.pan = self._field(PAN, partial(self._set_owner, "pan", of=BED), body)
+        body.addStretch(1)
+
+    # --- showing ------------------------------------------------------------------------------
+
+    def show_page(self, page: object) -> None:
+        """Show the fields of the hits, of the lane, or of all of it."""
+        self.tabs.show_choice(page)
+        self.pages.setCurrentIndex([name for name, _ in PAGES].index(str(page)))
+        self.refresh()
+
+    @property
+    def layer(self) -> Layer | None:
+        """The lane that is chosen."""
+        lane_id = self._lanes.lane_id
+        return next((x for x in self._session.loop.lanes if x.id == lane_id), None)
+
+    def refresh(self) -> None:
+        """Show what is chosen as it is now."""
+        lane, bed = self.layer, self._session.loop.bed
+        self.setEnabled(bed is not None)
+        if bed is None or lane is None or self._lanes.model is None:
+            self.says.setText("")
+            return
+        self._show_hits(lane)
+        self._show_lane(lane)
+        duck = bed.duck or Duck()
+        for name, widget in self.duck.items():
+            widget.set_value(float(getattr(duck, name)))
+            widget.setEnabled(bed.duck is not None)
+        self.bass.setChecked(duck.bass)
+        self.bass.setEnabled(bed.duck is not None)
+        on = {t.kind for t in bed.group.line if t.on}
+        self.dirty.setChecked("overdrive" in on)
+        self.air.setChecked("room" in on)
+        self.steps.show_choice(bed.swing_ticks)
+        self.pan.set_value(100 * bed.group.pan)
+
+    def _show_hits(self, lane: Layer) -> None:
+        model, numbers = self._lanes.model, self._lanes.numbers
+        assert model is not None
+        hits = model.hits(self._lanes.row)
+        shown = hits[min(numbers)] if numbers else hits[0] if hits else Hit(tick=0)
+        for name, widget in self.hit.items():
+            value = float(getattr(shown, name))
+            value = 100 * value if name in SHARES else value
+            value = value / TICKS_PER_QUARTER if name == "length_ticks" else value
+            widget.set_value(value)
+            widget.setEnabled(bool(hits))
+        stacked = len(hits_of(lane).stack)
+        self.hit["sound"].setVisible(stacked > 1)
+        if len(numbers) == 1:
+            said = model.text_of(self._lanes.row, min(numbers))
+        else:
+            said = f"{len(numbers)} hits chosen" if numbers else f"all {plural(len(hits), 'hit')}"
+            said = said if hits else "no hits yet; press in the lane"
+        self.says.setText(f"{lane.name}: {said}")
+
+    def _show_lane(self, lane: Layer) -> None:
+        bed, hits = self._session.loop.bed, hits_of(lane)
+        assert bed is not None
+        self.on.setChecked(not lane.mute)
+        self.alone.setChecked(lane.id in self._session.hearing.alone)
+        self.ducks.setChecked(bed.duck is not None and lane.id in bed.duck.lanes)
+        self.locked.setChecked(lane.id in bed.locked)
+        self.lane["level_db"].set_value(lane.level_db)
+        self.lane["pan"].set_value(100 * lane.pan)
+        self.lane["late_ms"].set_value(hits.late_ms)
+        names = [hits_of(x).choke for x in bed.lanes]
+        chokes = [NO_CHOKE, *sorted({*names, lane.name.lower()} - {""})]
+        if chokes != [self.choke.itemText(i) for i in range(self.choke.count())]:
+            self.choke.clear()
+            self.choke.addItems(chokes)
+        self.choke.setCurrentText(hits.choke or NO_CHOKE)
+        shape = (lane.id, tuple(one.use.name for one in hits.stack))
+        if shape != self._stack_of:
+            self._stack_of = shape
+            self._build_stack(lane)
+
+    def _build_stack(self, lane: Layer) -> None:
+        clear(self.sounds)
+        self.stack = []
+        hits = hits_of(lane)
+        names = [sound.name for family in DRUMS for sound in CATALOGUE.values()
+                 if sound.family == family]  # fmt: skip
+        for i, one in enumerate(hits.stack):
+            row = QHBoxLayout()
+            row.setSpacing(3)
+            box = QComboBox()
+            box.setAccessibleName(f"Sound {i + 1} of the stack")
+            for name in dict.fromkeys([one.use.name, *names]):
+                known = one.use.of if name == one.use.name else find_sound(name)
+                box.addItem(known.label, name)
+            box.activated.connect(partial(self._set_sound, i))
+            self.stack.append(box)
+            row.addWidget(box, 1)
+            if len(hits.stack) > 1:
+                level = FieldWidget(LEVEL, one.level_db)
+                level.setFixedWidth(104)
+                level.edited.connect(partial(self._set_stacked, i, "level_db"))
+                level.settled.connect(self._session.end_drag)
+                row.addWidget(level)
+                row.addWidget(small_button("×", partial(self._take_sound, i), tip="Take it out"))
+            self.sounds.addLayout(row)
+        if len(hits.stack) < 4:
+            self.sounds.addWidget(small_button("Strike another sound with it", self._add_sound))
+
+    # --- doing --------------------------------------------------------------------------------
+
+    def _set_hit(self, name: str, value: object) -> None:
+        number = float(str(value))
+        if name in SHARES:
+            number = round(number / 100, 3)
+        whole = name in ("velocity", "st", "sound", "length_ticks")
+        if name == "length_ticks":
+            number *= TICKS_PER_QUARTER
+        self._lanes.set_all(name, round(number) if whole else number, moving=True)
+
+    def _set_owner(self, name: str, value: object, of: str = "") -> None:
+        lane_id = of or self._lanes.lane_id
+        number = float(str(value)) / (100 if name in SHARES else 1)
+        words = f"{name.removesuffix('_db')} of a lane"
+        self._edit(words, lambda loop: loop.with_owner(lane_id, **{name: number}), moving=True)
+
+    def _set_late(self, value: object) -> None:
+        lane_id, number = self._lanes.lane_id, float(str(value))
+        self._edit("a lane behind", lambda loop: beds.set_lane(loop, lane_id, late_ms=number),
+                   moving=True)  # fmt: skip
+
+    def _set_choke(self, _at: int) -> None:
+        lane_id, words = self._lanes.lane_id, self.choke.currentText().strip()
+        name = "" if words == NO_CHOKE else words
+        self._edit("stopped by", lambda loop: beds.set_lane(loop, lane_id, choke=name))
+
+    def _set_sound(self, which: int, at: int) -> None:
+        lane_id, name = self._lanes.lane_id, str(self.stack[which].itemData(at))
+        self._edit("sound of a lane", lambda loop: beds.set_stacked(
+            loop, lane_id, which, use=edits.sound_use(name)))  # fmt: skip
+
+    def _set_stacked(self, which: int, name: str, value: object) -> None:
+        lane_id, number = self._lanes.lane_id, float(str(value))
+        self._edit("level in the stack", lambda loop: beds.set_stacked(
+            loop, lane_id, which, **{name: number}), moving=True)  # fmt: skip
+
+    def _add_sound(self) -> None:
+        lane_id = self._lanes.lane_id
+        self._edit("stack a sound", lambda loop: beds.add_to_stack(loop, lane_id, "clap"))
+
+    def _take_sound(self, which: int) -> None:
+        lane_id = self._lanes.lane_id
+        self._edit("take a sound out", lambda loop: beds.take_from_stack(loop, lane_id, which))
+
+    def _swap_on(self, on: bool) -> None:
+        lane_id = self._lanes.lane_id
+        self._edit("a lane on" if on else "a lane off",
+                   lambda loop: loop.with_owner(lane_id, mute=not on))  # fmt: skip
+
+    def _swap_alone(self, _on: bool) -> None:
+        self._session.hearing.swap_alone(self._lanes.lane_id)
+        self.refresh()
+
+    def _swap_ducks(self, on: bool) -> None:
+        lane_id = self._lanes.lane_id
+
+        def edit(loop: Loop) -> Loop:
+            duck = beds.bed_of(loop).duck
+            lanes = tuple(x for x in (duck.lanes if duck else ()) if x != lane_id)
+            return beds.duck_under(loop, (*lanes, lane_id) if on else lanes)
+
+        self._edit("duck the loop" if on else "no ducking", edit)
+
+    def _swap_locked(self, on: bool) -> None:
+        lane_id = self._lanes.lane_id
+        self._edit("lock a lane" if on else "unlock a lane",
+                   lambda loop: beds.lock(loop, lane_id, on=on))  # fmt: skip
+
+    def _copy_lane(self) -> None:
+        lane_id = self._lanes.lane_id
+        self._edit("copy a lane", lambda loop: beds.copy_lane(loop, lane_id))
+
+    def _move_lane(self, by: int) -> None:
+        lane_id = self._lanes.lane_id
+        if self._edit("move a lane", lambda loop: beds.move_lane(loop, lane_id, by)):
+            self._lanes.choose(self._lanes.row + by)
+
+    def _remove_lane(self) -> None:
+        lane_id = self._lanes.lane_id
+        self._edit("take a lane out", lambda loop: beds.remove_lane(loop, lane_id))
+
+    def _set_duck(self, name: str, value: object) -> None:
+        self._edit("ducking", lambda loop: beds.set_duck(loop, **{name: value}), moving=True)
+
+    def _press(self, edit: Callable[[Loop], Loop]) -> None:
+        self._edit("all of the bed", edit)

@@ -1,0 +1,351 @@
+"""The Groove bed drawer: drums and long bass, over any stage."""
+
+from collections.abc import Callable
+from functools import partial
+
+import numpy as np
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QShowEvent
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QMenu, QPushButton, QSizePolicy, QWidget
+
+from cloudrift.desktop.kit.drawers import beside, column, head
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.parts import Elided, button, label, scrolling, small_button
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.stages.bed.chosen import Chosen
+from cloudrift.desktop.stages.bed.hit_lanes import HitLanes
+from cloudrift.desktop.stages.bed.model import root_text
+from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.settings import Field
+from cloudrift.loop import beds
+from cloudrift.loop.bed import BED, MOST_SWING, STRAIGHT, Bed
+from cloudrift.loop.layer import LEVEL
+from cloudrift.loop.model import Loop
+from cloudrift.notes.time import NOTE_VALUES
+from cloudrift.render.engine import Rendered
+from cloudrift.render.strokes import Strengths, onset_strengths
+from cloudrift.style.groove import draw_bed
+from cloudrift.style.manner import find_manner, manners
+
+HEIGHT, LEFT_PX, RIGHT_PX = 316, 212, 236
+LISTENING = "where the loop strikes"
+GRIDS = ("1/4", "1/8", "1/8 triplet", "1/16", "1/16 triplet", "1/32")
+ROLLS = {"1/16": 240, "1/16 triplet": 160, "1/32": 120, "1/32 triplet": 80, "1/64": 60}
+FIELDS = {f.name: f for f in (
+    LEVEL,
+    Field(name="swing", label="Swing", default=STRAIGHT, unit="%", low=STRAIGHT, high=MOST_SWING,
+          hint="where in a pair of steps the second lies; 50: straight"),
+    Field(name="late_ms", label="Feel", default=0, unit="ms", low=-100, high=100,
+          hint="how far behind all of it is played; below 0: before"),
+    Field(name="busy", label="Busy", default=50, unit="%", low=0, high=100,
+          hint="how much of what is open is struck; moving it draws the groove anew"),
+    Field(name="draw", label="№", default=1, low=1, high=MAX_DRAW),
+)}  # fmt: skip
+
+
+class BedDrawer(QFrame):
+    """What all of the bed shares at the left, its lanes in the middle, what is chosen at right."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, session: Session, tasks: Tasks) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.setFixedHeight(HEIGHT)
+        self._session, self._tasks = session, tasks
+        self._strengths: Strengths = np.zeros(0)
+        self._strengths_of: Loop | None = None
+        self.lanes = HitLanes()
+        self.lanes.edited.connect(lambda words, edit, moving: self.edit(words, edit, moving=moving))
+        self.lanes.settled.connect(session.end_drag)
+        self.lanes.on_swapped.connect(self._swap_lane)
+        self.lanes.chosen.connect(self._chosen)
+        self.heard = self._toggle("heard", self._swap_heard, "Hear the bed beside the loop, or not")
+        self.only = self._toggle("alone", self._swap_alone, "Hear the bed without the loop")
+        self.fields: dict[str, FieldWidget] = {}
+        for name, field in FIELDS.items():
+            widget = FieldWidget(field, field.default)
+            widget.edited.connect(partial(self._set, name))
+            widget.settled.connect(session.end_drag)
+            self.fields[name] = widget
+        self.manner = QComboBox()
+        self.manner.setAccessibleName("Manner")
+        self.manner.setMinimumWidth(60)
+        self.manner.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.manner.addItems(list(manners()))
+        self.manner.currentTextChanged.connect(self._show_manner)
+        self.draw = button("Draw one from the loop", self.draw_one, name="strong",
+                           tip="Strokes that land where the loop strikes; each press another "
+                           "draw, lanes that are locked stay")  # fmt: skip
+        self.about = label("", size=11, name="soft")
+        self.about.setWordWrap(True)
+        self.patterns = QHBoxLayout()
+        self.patterns.setSpacing(3)
+        self._patterns_of: tuple[str, ...] = ()
+        self.pattern: dict[str, QPushButton] = {}
+        self.bars = small_button("", self._double, tip="Let the pattern be twice as long; behind 8 "
+                                 "bars comes one")  # fmt: skip
+        self.grid, self.roll = (self._choice(*one) for one in (
+            ("Grid", GRIDS, "1/16"), ("Rolls in", tuple(ROLLS), "1/32")))  # fmt: skip
+        self.grid.currentTextChanged.connect(self._set_grid)
+        self.roll.currentTextChanged.connect(self._set_grid)
+        self.add = QPushButton("Add a lane")
+        self._add_menu = QMenu(self.add)
+        for part, of in beds.PARTS.items():
+            self._add_menu.addAction(of.name, partial(self._add_lane, part))
+        self.add.setMenu(self._add_menu)
+        self.words = Elided(size=11.5, name="soft")
+        self.chosen = Chosen(session, self.lanes, self.edit)
+        self._lay_out()
+        self._set_grid()
+        self._show_manner()
+        session.changed.connect(lambda _b, _a: self._refresh_if_shown())
+        session.opened.connect(self._begin)
+        session.hearing.changed.connect(self._refresh_if_shown)
+        session.hearing.sound_changed.connect(self._listen)
+
+    def _toggle(self, words: str, act: Callable[[bool], None], tip: str) -> QPushButton:
+        made = QPushButton(words)
+        made.setCheckable(True)
+        made.setToolTip(tip)
+        made.setAccessibleName(f"Groove bed {words}")
+        made.setStyleSheet("QPushButton { padding: 2px 6px; }")
+        made.clicked.connect(act)
+        return made
+
+    def _choice(self, name: str, choices: tuple[str, ...], usual: str) -> QComboBox:
+        made = QComboBox()
+        made.setAccessibleName(name)
+        made.addItems(list(choices))
+        made.setCurrentText(usual)
+        return made
+
+    def _lay_out(self) -> None:
+        both = QHBoxLayout()
+        both.setSpacing(4)
+        both.addWidget(self.heard)
+        both.addWidget(self.only)
+        left = column(head("Groove bed", self.close_drawer), both, gap=3)
+        for name in ("level_db", "swing", "late_ms", "busy"):
+            left.addWidget(self.fields[name])
+        drawn = QHBoxLayout()
+        drawn.setSpacing(4)
+        drawn.addWidget(self.manner, 1)
+        self.fields["draw"].setFixedWidth(86)
+        drawn.addWidget(self.fields["draw"])
+        left.addLayout(drawn)
+        left.addWidget(self.draw)
+        left.addWidget(self.about, 1)
+        self.about.setAlignment(Qt.AlignmentFlag.AlignTop)
+        top = QHBoxLayout()
+        top.setSpacing(5)
+        top.addLayout(self.patterns)
+        top.addWidget(self.bars)
+        top.addWidget(self.words, 1)
+        for words, choice in (("Grid", self.grid), ("Rolls in", self.roll)):
+            top.addWidget(label(words, size=11.5, name="soft"))
+            top.addWidget(choice)
+        top.addWidget(self.add)
+        middle = column(top)
+        middle.addWidget(scrolling(self.lanes), 1)
+        beside(self, left, middle, column(self.chosen), (LEFT_PX, RIGHT_PX))
+
+    # --- showing ------------------------------------------------------------------------------
+
+    def _begin(self) -> None:
+        self._strengths, self._strengths_of = np.zeros(0), None
+        self._refresh_if_shown()
+
+    def _refresh_if_shown(self) -> None:
+        if self.isVisible():
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show the bed as it is."""
+        loop = self._session.loop
+        bed = loop.bed or Bed()
+        self.lanes.show_loop(loop, self._strengths)
+        self.chosen.refresh()
+        there = bool(bed.lanes)
+        for one in (self.heard, self.only, self.bars, *self.fields.values()):
+            one.setEnabled(there)
+        self.heard.setChecked(there and not bed.group.mute)
+        self.only.setChecked(BED in self._session.hearing.alone)
+        for name, value in (("level_db", bed.group.level_db), ("swing", bed.swing),
+                            ("late_ms", bed.late_ms), ("busy", 100 * bed.busy),
+                            ("draw", float(bed.draw))):  # fmt: skip
+            self.fields[name].set_value(value)
+        self._show_patterns(bed)
+        model = self.lanes.model
+        said = f"{model.words} · " if model else ""
+        low = any(model.is_low(row) for row in range(len(bed.lanes))) if model else False
+        said += f"roots that are heard: {root_text(loop)}" if low else ""
+        self.words.setText(said.removesuffix(" · "))
+        self.words.setToolTip(self.words.text())
+
+    def _show_manner(self) -> None:
+        self.about.setText(find_manner(self.manner.currentText()).about)
+
+    def _show_patterns(self, bed: Bed) -> None:
+        names = bed.patterns
+        if names != self._patterns_of:
+            self._patterns_of = names
+            while (item := self.patterns.takeAt(0)) is not None:
+                widget = item.widget()
+                if widget is not None:
+                    widget.hide()
+                    widget.deleteLater()
+            self.pattern = {}
+            for name in names:
+                one = small_button(name, partial(self._play, name),
+                                   tip="All lanes play this pattern")  # fmt: skip
+                one.setCheckable(True)
+                self.pattern[name] = one
+                self.patterns.addWidget(one)
+            if names:
+                self.patterns.addWidget(small_button(
+                    "+", self._copy_pattern, tip="Go on with a copy of this pattern"))  # fmt: skip
+            if len(names) > 1:
+                self.patterns.addWidget(small_button(
+                    "−", self._remove_pattern, tip="Take this pattern out"))  # fmt: skip
+        plays = {beds.hits_of(x).plays for x in bed.lanes}
+        for name, one in self.pattern.items():
+            one.setChecked(plays == {name})
+        self.bars.setText(f"{self.lanes.model.bars} bars" if self.lanes.model else "bars")
+
+    def _chosen(self) -> None:
+        lane_id = self.lanes.lane_id
+        if lane_id:
+            self._session.select(line_of=lane_id)
+        self.chosen.refresh()
+
+    def show_place(self, share: float) -> None:
+        """Follow the sound."""
+        if self.isVisible():
+            self.lanes.show_place(share)
+
+    # --- listening ----------------------------------------------------------------------------
+
+    def _listen(self, _rendered: Rendered | None = None) -> None:
+        """Hear beside the interface where the loop strikes, when its sound stands."""
+        loop = self._session.hearing.heard_loop
+        if not self.isVisible() or self._strengths_of is loop:
+            return
+        engine = self._session.engine
+
+        def work(stale: Callable[[], bool], _moved: object) -> Strengths:
+            return onset_strengths(engine.without_bed(loop, stale), loop.rate, loop)
+
+        def came(found: Strengths) -> None:
+            self._strengths, self._strengths_of = found, loop
+            self.refresh()
+
+        self._tasks.run(LISTENING, work, came)
+
+    # --- doing --------------------------------------------------------------------------------
+
+    def edit(self, words: str, edit: Callable[[Loop], Loop], *, moving: bool = False) -> bool:
+        """Change the loop, as one step; said where it can't be."""
+        return bool(self._session.apply(words, edit, moving=moving))
+
+    def draw_one(self) -> None:
+        """Draw a groove in the chosen manner; another with each press."""
+        bed = self._session.loop.bed or Bed()
+        manner = self.manner.currentText()
+        again = bed.manner == manner and any(x.id not in bed.locked for x in bed.lanes)
+        self._draw(bed.draw % MAX_DRAW + 1 if again else bed.draw, bed.busy)
+
+    def _draw(self, draw: int, busy: float, *, moving: bool = False) -> None:
+        manner, strengths = find_manner(self.manner.currentText()), self._strengths
+
+        def edit(loop: Loop) -> Loop:
+            return draw_bed(loop, manner, strengths, draw=draw, busy=busy)
+
+        done = self.edit("draw a groove", edit, moving=moving)
+        if done and not moving:
+            self.lanes.choose(self.lanes.row)
+
+    def _set(self, name: str, value: object) -> None:
+        bed, number = self._session.loop.bed or Bed(), float(str(value))
+        if name == "busy" and bed.manner:
+            self.manner.setCurrentText(bed.manner)
+            self._draw(bed.draw, number / 100, moving=True)
+        elif name == "draw" and bed.manner:
+            self.manner.setCurrentText(bed.manner)
+            self._draw(round(number), bed.busy, moving=True)
+        elif name == "level_db":
+            self.edit("level of the bed", lambda loop: loop.with_owner(BED, level_db=number),
+                      moving=True)  # fmt: skip
+        elif name in ("busy", "draw"):
+            number = number / 100 if name == "busy" else round(number)
+            self.edit(name, lambda loop: beds.set_bed(loop, **{name: number}), moving=True)
+        else:
+            self.edit("swing" if name == "swing" else "feel",
+                      lambda loop: beds.set_bed(loop, **{name: number}), moving=True)  # fmt: skip
+
+    def _set_grid(self) -> None:
+        self.lanes.grid = NOTE_VALUES[self.grid.currentText()]
+        self.lanes.roll_ticks = ROLLS[self.roll.currentText()]
+        self.lanes.update()
+
+    def _swap_heard(self, on: bool) -> None:
+        self.edit("hear the bed" if on else "the bed off",
+                  lambda loop: beds.set_heard(loop, on=on))  # fmt: skip
+
+    def _swap_alone(self, on: bool) -> None:
+        self._session.hearing.hear_alone({BED} if on else ())
+
+    def _swap_lane(self, lane_id: str) -> None:
+        def edit(loop: Loop) -> Loop:
+            return loop.with_owner(lane_id, mute=not loop.layer(lane_id).mute)
+
+        self.edit("a lane on or off", edit)
+
+    def _add_lane(self, part: str) -> None:
+        if self.edit("add a lane", lambda loop: beds.add_lane(loop, part)):
+            self.lanes.choose(len(self._session.loop.lanes) - 1)
+            self.lanes.setFocus()
+
+    def _play(self, name: str) -> None:
+        self.edit(f"pattern {name}", lambda loop: beds.play_pattern(loop, name))
+        self.refresh()
+
+    def _copy_pattern(self) -> None:
+        name = beds.next_pattern_name(beds.bed_of(self._session.loop))
+        self.edit("copy a pattern", lambda loop: beds.copy_pattern(loop, name))
+
+    def _remove_pattern(self) -> None:
+        name = next((name for name, one in self.pattern.items() if one.isChecked()), "")
+        if name:
+            self.edit("take a pattern out", lambda loop: beds.remove_pattern(loop, name))
+
+    def _double(self) -> None:
+        model = self.lanes.model
+        if model is not None:
+            bars = 1 if model.bars >= 8 else 2 * model.bars
+            self.edit("length of the pattern", lambda loop: beds.set_pattern_bars(loop, bars))
+
+    # --- the drawer ---------------------------------------------------------------------------
+
+    def close_drawer(self) -> None:
+        """Close it; the bed goes on as it is."""
+        self.hide()
+        self.closed.emit()
+
+    def showEvent(self, _event: QShowEvent | None) -> None:
+        self.refresh()
+        self._listen()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            self.close_drawer()
+        else:
+            super().keyPressEvent(event)
+
+    def focus_first(self) -> QWidget:
+        """Take the focus to the lanes, or to what draws some."""
+        first = self.lanes if self.lanes.model else self.draw
+        first.setFocus()
+        return first
