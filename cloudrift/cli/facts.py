@@ -6,6 +6,8 @@ from typing import Any
 
 import click
 
+from cloudrift.cli.beds import bed_facts, bed_words
+
 
 @click.command()
 @click.argument("file", type=click.Path(path_type=Path))
@@ -54,6 +56,7 @@ def loop_facts(loop: Any) -> dict[str, Any]:
             for layer in loop.layers
         ],
         "treatments": [_treatment_facts(t) for t in loop.line],
+        "bed": bed_facts(loop),
     }
 
 
@@ -119,7 +122,7 @@ def _facts_in_words(facts: dict[str, Any]) -> list[str]:
         lines.append(f"layer     {layer['name']}: {plays}, {layer['level_db']:+.1f} dB; {kinds}")
     kinds = ", ".join(t["kind"] for t in facts["treatments"]) or "bare"
     lines.append(f"whole     {kinds}")
-    return lines
+    return lines + bed_words(facts["bed"])
 
 
 @click.command()

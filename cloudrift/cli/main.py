@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from cloudrift import __version__
+from cloudrift.cli.beds import bed
 from cloudrift.cli.exchange import exchange
 from cloudrift.cli.facts import chords, info
 from cloudrift.cli.flips import flip, print_loop
@@ -118,6 +119,7 @@ def new(
 
 
 for command in (
+    bed,
     info,
     chords,
     render,

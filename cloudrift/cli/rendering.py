@@ -23,6 +23,7 @@ from cloudrift.ground.errors import CloudriftError
 @click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
 @click.option("--rate", type=click.Choice(["44100", "48000"]), help="The loop's own if not given.")
 @click.option("--once", is_flag=True, help="One pass with its tail, instead of the loop.")
+@click.option("--bed", is_flag=True, help="Also the groove bed, beside the loop.")
 @click.option("--replace", is_flag=True, help="Overwrite files of the same names; else numbered.")
 def render(
     files: tuple[Path, ...],
@@ -32,12 +33,14 @@ def render(
     bits: str,
     rate: str | None,
     once: bool,
+    bed: bool,
     replace: bool,
 ) -> None:
     """Render loop files to WAV, stems and MIDI in a folder."""
     from cloudrift.deliver import Order  # noqa: PLC0415
 
-    order = Order(stems=stems, midi=midi, bits=int(bits), rate=int(rate or 0), once=once)
+    order = Order(stems=stems, midi=midi, bits=int(bits), rate=int(rate or 0), once=once,
+                  bed=bed)  # fmt: skip
     numbers = [1] * len(files) if replace else _numbers(files, output, order)
     if len(files) == 1:
         for path in _render_with_bar(files[0], output, order, numbers[0]):

@@ -14,6 +14,7 @@ from cloudrift.deliver.names import slug, stem_of
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.ground.words import plural
+from cloudrift.loop.bed_midi import bed_parts
 from cloudrift.loop.model import Group, Layer, Loop
 from cloudrift.notes.midi import midi_file
 from cloudrift.render.engine import Engine, trimmed
@@ -24,13 +25,17 @@ Progress = Callable[[int, int, str], None]  # done, of, file name
 
 @dataclass(frozen=True, kw_only=True)
 class Order:
-    """What to write. ``rate`` 0 keeps the loop's own; ``once`` is one pass with its tail."""
+    """What to write. ``rate`` 0 keeps the loop's own; ``once`` is one pass with its tail.
+
+    The groove bed is written only where ``bed`` asks for it: beside the loop, and never in it.
+    """
 
     stems: bool = False
     midi: bool = False
     bits: int = 24
     rate: int = 0
     once: bool = False
+    bed: bool = False
 
     def __post_init__(self) -> None:
         if self.bits not in SUBTYPES:
@@ -55,6 +60,7 @@ def parcels(loop: Loop, order: Order, number: int = 1) -> list[Parcel]:
     """
     if order.rate and order.rate != loop.rate:
         loop = replace(loop, rate=order.rate)
+    with_bed, loop = loop, replace(loop, bed=None)
     end = ("_once" if order.once else "") + (f"_{number}" if number > 1 else "")
     sounding = stem_of(loop.title, loop.sounding_tempo, loop.sounding_key)
     written = stem_of(loop.title, loop.tempo, loop.key)
@@ -62,7 +68,7 @@ def parcels(loop: Loop, order: Order, number: int = 1) -> list[Parcel]:
         Parcel(
             name=f"{sounding}{end}.wav",
             what="the loop, treated" + (", one pass with its tail" if order.once else ""),
-            write=lambda path, engine, stop: _write_loop(path, engine, stop, loop, order),
+            write=partial(_write_loop, loop=loop, order=order),
         )
     ]
     if order.stems:
@@ -76,6 +82,36 @@ def parcels(loop: Loop, order: Order, number: int = 1) -> list[Parcel]:
                 write=lambda path, _engine, _stop: write_midi(path, loop, with_notes),
             )
         )
+    if order.bed and with_bed.bed and with_bed.bed.heard:
+        out += _bed(with_bed, order, sounding, end)
+    return out
+
+
+def _bed(loop: Loop, order: Order, sounding: str, end: str) -> list[Parcel]:
+    """The loop with its groove bed, the bed alone, its lanes, its MIDI: as they sound."""
+    assert loop.bed is not None
+    out = [
+        Parcel(name=f"{sounding}_with-bed{end}.wav", what="the loop with its groove bed",
+               write=partial(_write_loop, loop=loop, order=order)),
+        Parcel(name=f"{sounding}_bed{end}.wav",
+               what="the groove bed alone, behind its treatments",
+               write=partial(_write_stem, loop=loop, order=order, owner=loop.bed.group,
+                             treated=True)),
+    ]  # fmt: skip
+    if order.stems:
+        for number, lane in enumerate(loop.bed.heard, 1):
+            out.append(
+                Parcel(name=f"{sounding}_bed-{number}-{slug(lane.name)}{end}.wav",
+                       what=f"lane: {lane.name}, {lane.source.sound_text}",
+                       write=partial(_write_stem, loop=loop, order=order, owner=lane,
+                                     treated=True))
+            )  # fmt: skip
+    if order.midi:
+        out.append(
+            Parcel(name=f"{sounding}_bed{end.removeprefix('_once')}.mid",
+                   what="the groove bed's hits, a track a lane",
+                   write=lambda path, _engine, _stop: write_bed_midi(path, loop))
+        )  # fmt: skip
     return out
 
 
@@ -198,7 +234,7 @@ def _write(
 
 
 def _write_loop(
-    path: Path, engine: Engine, stop: Callable[[], bool], loop: Loop, order: Order
+    path: Path, engine: Engine, stop: Callable[[], bool], *, loop: Loop, order: Order
 ) -> None:
     audio = engine.once(loop, stop) if order.once else engine.render(loop, stop).audio
     _write(path, audio, loop, order, treated=True, what="")
@@ -215,13 +251,23 @@ def _write_bare(
 
 def _write_stem(
     path: Path, engine: Engine, stop: Callable[[], bool], *, loop: Loop, order: Order,
-    owner: Layer | Group,
+    owner: Layer | Group, treated: bool = False,
 ) -> None:  # fmt: skip
     stem = engine.group_stem if isinstance(owner, Group) else engine.stem
     audio = stem(loop, owner, once=order.once, cancelled=stop)  # type: ignore[arg-type]
     if order.once:
-        audio = trimmed(audio, loop.frames, loop.rate)
-    _write(path, audio, loop, order, treated=False, what=owner.name)
+        audio = trimmed(audio, loop.sounding_frames if treated else loop.frames, loop.rate)
+    _write(path, audio, loop, order, treated=treated, what=owner.name)
+
+
+def write_bed_midi(path: Path, loop: Loop) -> None:
+    """Write what the lanes of the groove bed play, a track a lane, at the tempo that is heard."""
+    parts, drums = bed_parts(loop)
+    data = midi_file(
+        parts, tempo=loop.sounding_tempo, metre=loop.metre, drums=drums,
+        signature=loop.sounding_key.signature_name, loop_ticks=loop.ticks, title=loop.title,
+    )  # fmt: skip
+    write_atomically(path, lambda file: file.write(data))
 
 
 def write_midi(path: Path, loop: Loop, layers: Iterable[Layer]) -> None:

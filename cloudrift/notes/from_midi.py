@@ -42,12 +42,26 @@ def read_parts(path: Path, cancelled: Callable[[], bool] = never) -> MidiSong:
 
     Raises CloudriftError with one sentence on what is wrong and where; Cancelled.
     """
-    data = read_file(path, "MIDI file", MAX_BYTES)
-    with reading(str(path), "MIDI file"):
-        song = read_midi(data, str(path), cancelled)
+    song = _read(path, cancelled)
     if not song.notes:
         raise CloudriftError(f"{path} holds no notes (drums are passed over); choose another file")
     return song
+
+
+def read_drums(path: Path, cancelled: Callable[[], bool] = never) -> MidiSong:
+    """Read a MIDI file that holds drums, on the tenth channel; raise as ``read_parts``."""
+    song = _read(path, cancelled)
+    if not song.drums:
+        raise CloudriftError(
+            f"{path} holds no drums (nothing is on the tenth channel); choose another file"
+        )
+    return song
+
+
+def _read(path: Path, cancelled: Callable[[], bool]) -> MidiSong:
+    data = read_file(path, "MIDI file", MAX_BYTES)
+    with reading(str(path), "MIDI file"):
+        return read_midi(data, str(path), cancelled)
 
 
 def harmony(parts: Sequence[tuple[str, tuple[Note, ...]]]) -> tuple[Note, ...]:

@@ -1,14 +1,16 @@
 """Standard MIDI files, out."""
 
 import io
+from collections.abc import Collection
 from fractions import Fraction
 
 import mido
 
+from cloudrift.notes.midi_in import DRUM_CHANNEL
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import TICKS_PER_QUARTER, Clock
 
-CHANNELS = tuple(c for c in range(16) if c != 9)  # the tenth is that of drum sets
+CHANNELS = tuple(c for c in range(16) if c != DRUM_CHANNEL)
 
 
 def midi_file(
@@ -19,12 +21,14 @@ def midi_file(
     signature: str,
     loop_ticks: int,
     title: str,
+    drums: Collection[int] = (),
 ) -> bytes:
     """Return a type 1 file: one track of tempo, metre and key, then one track a part.
 
     Played offsets become ticks. A note played before the start of the loop begins at 0, because a
     file has no time before it; one that would end behind the loop ends with it. ``signature`` is
-    a major key or a minor one with an m (``A``, ``F#m``); none is written if it is empty.
+    a major key or a minor one with an m (``A``, ``F#m``); none is written if it is empty. The parts
+    of these numbers (from 0) are ``drums``: they are on the tenth channel, where keys are drums.
     """
     file = mido.MidiFile(type=1, ticks_per_beat=TICKS_PER_QUARTER, charset="utf-8")
     head = mido.MidiTrack()
@@ -39,7 +43,7 @@ def midi_file(
     file.tracks.append(head)
     clock = Clock.of(tempo, 1000)  # frames of a millisecond
     for number, (name, notes) in enumerate(parts):
-        channel = CHANNELS[number % len(CHANNELS)]
+        channel = DRUM_CHANNEL if number in drums else CHANNELS[number % len(CHANNELS)]
         file.tracks.append(_track(name, notes, channel, clock, loop_ticks))
     out = io.BytesIO()
     file.save(file=out)

@@ -25,7 +25,8 @@ MOST_BEATS, BEAT_UNITS = 32, (1, 2, 4, 8, 16, 32)
 
 @dataclass(frozen=True, kw_only=True)
 class MidiSong:
-    """What a MIDI file holds, in ticks of 1/960 quarter. Drums are left out of ``notes``.
+    """What a MIDI file holds, in ticks of 1/960 quarter. ``drums``, those of the tenth channel, are
+    left out of ``notes`` and ``parts``.
 
     ``tempo`` (BPM) is the one that lasts longest; ``tempo_from`` says where it is from: ``file``,
     ``standard`` (the file says none) or ``estimate``. ``signature`` is a key signature as in
@@ -39,6 +40,7 @@ class MidiSong:
     tempos: tuple[tuple[int, float], ...] = ()
     metre: tuple[int, int] = (4, 4)
     signature: str = ""
+    drums: tuple[Note, ...] = ()
 
 
 @dataclass
@@ -155,9 +157,11 @@ def _song(tracks: list[list[_Raw]], division: int) -> MidiSong:
         for e in events if e.message.type == "set_tempo" and e.message.tempo > 0
     )  # fmt: skip
     played = [(_name(track), list(_notes(track))) for track in tracks]
+    struck = [one for track in tracks for one in _notes(track, drums=True)]
     if division & 0x8000:  # frames a second and ticks a frame: real time, no beats
         per_second = (256 - (division >> 8)) * (division & 0xFF)
-        guess = guess_tempo([start / per_second for _, raw in played for start, *_ in raw])
+        starts = [start for _, raw in (*played, ("", struck)) for start, *_ in raw]
+        guess = guess_tempo([start / per_second for start in sorted(starts)])
         scale, tempo, source = TICKS_PER_QUARTER * guess / 60 / per_second, guess, "estimate"
         tempos = []
     else:
@@ -167,15 +171,14 @@ def _song(tracks: list[list[_Raw]], division: int) -> MidiSong:
     def ticks(raw_ticks: int) -> int:
         return round(raw_ticks * scale)
 
-    parts = []
-    for name, found in played:
-        notes = [
+    def notes_of(found: list[tuple[int, int, int, int]]) -> tuple[Note, ...]:
+        return in_order(
             Note(start_tick=ticks(start), length_ticks=max(1, ticks(until) - ticks(start)),
                  pitch=pitch, velocity=velocity)
             for start, until, pitch, velocity in found
-        ]  # fmt: skip
-        if notes:
-            parts.append((name, in_order(notes)))
+        )  # fmt: skip
+
+    parts = [(name, notes_of(found)) for name, found in played if found]
     metres = [e.message for e in events if e.message.type == "time_signature"]
     keys = [e.message.key for e in events if e.message.type == "key_signature"]
     return MidiSong(
@@ -186,6 +189,7 @@ def _song(tracks: list[list[_Raw]], division: int) -> MidiSong:
         tempos=tuple((ticks(tick), round(bpm, 3)) for tick, bpm in tempos),
         metre=_metre(metres[0].numerator, metres[0].denominator) if metres else (4, 4),
         signature=keys[0] if keys else "",
+        drums=notes_of(struck),
     )
 
 
@@ -211,15 +215,19 @@ def _longest(tempos: list[tuple[int, float]], end: int) -> float:
     return max(lasts, key=lambda bpm: lasts[bpm])
 
 
-def _notes(track: list[_Raw]) -> Iterator[tuple[int, int, int, int]]:
-    """Yield start, end, pitch and velocity; the sustain pedal holds what is let go under it."""
+def _notes(track: list[_Raw], *, drums: bool = False) -> Iterator[tuple[int, int, int, int]]:
+    """Yield start, end, pitch and velocity; the sustain pedal holds what is let go under it.
+
+    ``drums``: those of the tenth channel, and no others.
+    """
     sounding: dict[tuple[int, int], tuple[int, int]] = {}  # channel, pitch -> start, velocity
     held: set[tuple[int, int]] = set()
     pedal: set[int] = set()
     tick = 0
     for event in track:
         tick, message = event.tick, event.message
-        if message.is_meta or getattr(message, "channel", DRUM_CHANNEL) == DRUM_CHANNEL:
+        channel = None if message.is_meta else getattr(message, "channel", None)
+        if channel is None or (channel == DRUM_CHANNEL) != drums:
             continue
         for key in _let_go(message, held, pedal):
             held.discard(key)

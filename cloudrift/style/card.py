@@ -13,6 +13,7 @@ from cloudrift.sound.instrument import Role
 Drawn = float | tuple[float, float]
 Tempo = Annotated[float, msgspec.Meta(ge=spec.MIN_TEMPO_BPM, le=spec.MAX_TEMPO_BPM)]
 Chance = Annotated[float, msgspec.Meta(ge=0, le=1)]
+Percent = Annotated[float, msgspec.Meta(ge=0, le=100)]
 Bars = Annotated[float, msgspec.Meta(gt=0, le=spec.MAX_BARS)]
 Some = Annotated[tuple[str, ...], msgspec.Meta(min_length=1, max_length=64)]
 
@@ -100,6 +101,17 @@ class CardMove(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     amount: float | None = None
 
 
+class CardGroove(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """The style's groove bed: manners of which one is drawn, and how busy, in %, from to."""
+
+    manners: Some
+    busy: tuple[Percent, Percent] = (40, 60)
+
+    def __post_init__(self) -> None:
+        if self.busy[0] > self.busy[1]:
+            raise ValueError("busy goes from the smaller to the larger")
+
+
 class Card(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A style card. ``marks`` is what it asks of a loop (``style.marks``), ``moves`` its habits
     (``style.habits``).
@@ -113,6 +125,7 @@ class Card(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     voicing: Voicing
     layers: Annotated[tuple[CardLayer, ...], msgspec.Meta(max_length=spec.MAX_LAYERS)]
     line: tuple[CardTreatment, ...] = ()
+    groove: CardGroove | None = None
     moves: Annotated[tuple[CardMove, ...], msgspec.Meta(max_length=64)] = ()
     marks: dict[str, tuple[float | str, ...]] = {}
 

@@ -18,6 +18,7 @@ from cloudrift.notes.lens import Lens
 from cloudrift.style.card import Card, CardLayer, Grammar, KeyChoice, TempoRange, Voicing
 from cloudrift.style.habits import habit_of
 from cloudrift.style.lay import Edge, layers_of, line_of
+from cloudrift.style.manner import find_manner
 from cloudrift.style.voiced import voiced
 from cloudrift.theory.key import SCALES, Key
 from cloudrift.theory.symbols import parse_degree, parse_progression
@@ -37,6 +38,8 @@ def read_card(text: str, where: str) -> Card:
             _check_layers(card)
             for move in card.moves:
                 habit_of(move)
+            for name in card.groove.manners if card.groove else ():
+                find_manner(name)
         except CloudriftError as error:
             raise CloudriftError(f"{where}: {error}") from error
     return card

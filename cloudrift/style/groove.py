@@ -12,12 +12,15 @@ from cloudrift.loop.hits import Hit, Pattern
 from cloudrift.loop.layer import Layer
 from cloudrift.loop.model import Loop
 from cloudrift.notes.time import bar_ticks
-from cloudrift.render.strokes import STEP_TICKS, Strengths, folded
-from cloudrift.style.manner import Manner, MannerLane, chances_of
+from cloudrift.render.strokes import LOUD_SHARE, STEP_TICKS, Strengths, folded
+from cloudrift.style.card import CardGroove
+from cloudrift.style.card_files import known_cards
+from cloudrift.style.manner import Manner, MannerLane, chances_of, find_manner, manners
 
 APART_MS = 32.0  # what keeps a kick and a low drum from covering each other's beginning
 NEUTRAL = 0.5  # as busy as that, chances are what a manner says
 SHARPER, MOST_LEAN = 1.7, 5.0  # how much likelier a stroke is where the loop strikes
+STRUCK_ROLES = ("keys", "pluck", "lead", "bell")
 LOW = ("low drum", "sub", "synth bass", "low octave")
 HIGH_JUMP_ST = 12
 
@@ -80,6 +83,40 @@ def draw_bed(
         duck = replace(duck, lanes=left) if left else None
     return set_bed(loop, lanes=lanes, swing=swing, swing_ticks=manner.swing_ticks, late_ms=late,
                    manner=manner.name, draw=draw, busy=busy, duck=duck)  # fmt: skip
+
+
+def usual_manner(loop: Loop) -> str:
+    """Return the manner that goes with a loop's style card; the first there is without one."""
+    card = known_cards().get(loop.style)
+    if card is not None and card.groove is not None:
+        return card.groove.manners[0]
+    return next(iter(manners()))
+
+
+def written_strengths(loop: Loop) -> Strengths:
+    """Return how strongly a loop strikes at each sixteenth as its notes say it, 0 to 1: (steps,).
+
+    For who has no sound yet. What strikes short counts more than what is held.
+    """
+    out = np.zeros(loop.ticks // STEP_TICKS)
+    for layer in loop.heard():
+        for note in loop.notes_of(layer):
+            short = 1.0 if layer.role in STRUCK_ROLES else 0.5
+            step = round(note.start_tick / STEP_TICKS) % len(out)
+            out[step] += short * note.velocity / 127
+    top = float(np.quantile(out, LOUD_SHARE)) or float(out.max(initial=0.0))
+    return np.minimum(out / top, 1.0) if top else out
+
+
+def bed_in_style(loop: Loop, groove: CardGroove, draw: int) -> Loop:
+    """Return a loop with a groove bed as a style card asks for it, off at first."""
+    rng = stream(draw, "groove")
+    manner = find_manner(groove.manners[int(rng.integers(len(groove.manners)))])
+    busy = float(rng.uniform(*groove.busy)) / 100
+    loop = draw_bed(loop, manner, written_strengths(loop), draw=draw, busy=round(busy, 2))
+    bed = loop.bed
+    assert bed is not None
+    return set_bed(loop, group=replace(bed.group, mute=True))
 
 
 def _pattern(of: MannerLane, steps: _Steps, draw: int, busy: float, name: str) -> Pattern:

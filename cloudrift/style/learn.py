@@ -21,6 +21,7 @@ from cloudrift.notes.time import bar_ticks
 from cloudrift.render.sound_facts import SoundFacts
 from cloudrift.style.card import (
     Card,
+    CardGroove,
     CardLayer,
     CardTreatment,
     Grammar,
@@ -28,6 +29,7 @@ from cloudrift.style.card import (
     TempoRange,
     Voicing,
 )
+from cloudrift.style.manner import manners
 from cloudrift.style.marks import KINDS, look
 from cloudrift.style.marks.view import View
 from cloudrift.texture.treatment import Line
@@ -133,6 +135,7 @@ def learn(name: str, examples: Sequence[Example], about: str = "") -> Learnt:
         voicing=_voicing(examples),
         layers=_layers([one.loop for one in examples if one.loop is not None]),
         line=_line([one.loop.line for one in examples if one.loop is not None]),
+        groove=_groove([one.loop for one in examples if one.loop is not None]),
         marks=asks,
     )
     guesses = tuple(kind for kind, count in counts.items() if count < SURE)
@@ -220,6 +223,16 @@ def _layer(sound: str, layers: Sequence[Layer], loops: int) -> CardLayer:
         lens=lens, touch=touch, settings=settings,  # type: ignore[arg-type]
         line=_line([x.line for x in layers]),
     )  # fmt: skip
+
+
+def _groove(loops: Sequence[Loop]) -> CardGroove | None:
+    """The manners that their groove beds were drawn in, where enough of them have one."""
+    beds = [loop.bed for loop in loops if loop.bed is not None and loop.bed.manner in manners()]
+    if not beds or len(beds) < COMMON * len(loops):
+        return None
+    found = Counter(bed.manner for bed in beds)
+    busy = [100 * bed.busy for bed in beds]
+    return CardGroove(manners=_common(found, 4), busy=(round(min(busy)), round(max(busy))))
 
 
 def _between(values: Iterable[float]) -> float | tuple[float, float]:

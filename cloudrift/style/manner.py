@@ -2,12 +2,13 @@
 
 import functools
 from importlib import resources
+from pathlib import Path
 from typing import Annotated, Literal
 
 import msgspec
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
-from cloudrift.ground.reading import read_toml
+from cloudrift.ground.reading import read_toml, read_words
 from cloudrift.loop.bed import MOST_SWING, STRAIGHT
 from cloudrift.loop.beds import PARTS
 
@@ -138,7 +139,9 @@ def manners() -> dict[str, Manner]:
 
 
 def find_manner(name: str) -> Manner:
-    """Return a manner by name; raise CloudriftError that says the nearest."""
+    """Return a manner by name, or from a .toml file; raise CloudriftError that says the nearest."""
+    if name.endswith(".toml"):
+        return read_manner(read_words(Path(name), "manner"), name)
     known = manners()
     if name not in known:
         raise CloudriftError(f"no manner is called {name!r}{did_you_mean(name, known)}")

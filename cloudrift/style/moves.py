@@ -9,17 +9,20 @@ from msgspec.structs import replace
 from cloudrift.ground.draws import stream
 from cloudrift.loop import edits, flips
 from cloudrift.loop.bass import with_bass_heard
+from cloudrift.loop.beds import set_heard
 from cloudrift.loop.flip import Flipped
 from cloudrift.loop.model import Layer, Loop, new_id
 from cloudrift.loop.progression import put_chords
 from cloudrift.notes.time import bar_ticks
 from cloudrift.style.card import Card, CardMove, CardTreatment
+from cloudrift.style.groove import draw_bed, written_strengths
 from cloudrift.style.habits import habit_of
 from cloudrift.style.lay import Drawing, layers_of, line_of
+from cloudrift.style.manner import find_manner
 from cloudrift.style.sketch import draw_chords
 from cloudrift.texture.treatment import Line
 
-ORDER = ("Chords", "Layers", "Playing", "Texture", "Flip")
+ORDER = ("Chords", "Layers", "Playing", "Texture", "Flip", "Groove")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -54,7 +57,15 @@ def moves_of(card: Card, draw: int = 1) -> tuple[Move, ...]:
         out.append(Move(group=_group_of(treatment), words=f"{line[0].of.label.lower()} on the "
                         f"whole loop: {line[0].says}", edit=partial(_with_line, line)))  # fmt: skip
     out += [_habit(move) for move in card.moves]
+    out += [Move(group="Groove", words=f"a groove bed, {name}",
+                 edit=partial(_with_bed, name, sum(card.groove.busy) / 200, draw))
+            for name in (card.groove.manners if card.groove else ())]  # fmt: skip
     return tuple(sorted(out, key=lambda move: ORDER.index(move.group)))
+
+
+def _with_bed(name: str, busy: float, draw: int, loop: Loop) -> Loop:
+    drawn = draw_bed(loop, find_manner(name), written_strengths(loop), draw=draw, busy=busy)
+    return set_heard(drawn, on=True)
 
 
 def _habit(move: CardMove) -> Move:

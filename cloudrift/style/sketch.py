@@ -12,6 +12,7 @@ from cloudrift.loop.model import Chord, Loop
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.style.card import Card
 from cloudrift.style.card_files import house_cards
+from cloudrift.style.groove import bed_in_style
 from cloudrift.style.lay import Drawing, layers_of, line_of
 from cloudrift.style.voiced import voiced
 from cloudrift.theory.key import Key
@@ -53,7 +54,7 @@ def sketch(
     def hand(*labels: str) -> Drawing:
         return Drawing(stream(draw, *labels))
 
-    return with_bass_heard(
+    loop = with_bass_heard(
         replace(
             loop,
             chords=draw_chords(card, loop, draw),
@@ -61,6 +62,7 @@ def sketch(
             line=line_of(card.line, hand("line"), draw),
         )
     )
+    return bed_in_style(loop, card.groove, draw) if card.groove else loop
 
 
 def without_chords(loop: Loop) -> Loop:

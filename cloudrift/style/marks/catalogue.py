@@ -1,6 +1,6 @@
 """All kinds of mark, by name."""
 
-from cloudrift.style.marks import chords, flip, heard, layers, playing, setting, texture
+from cloudrift.style.marks import chords, flip, groove, heard, layers, playing, setting, texture
 from cloudrift.style.marks.kind import GROUPS, Kind
 
 KINDS: dict[str, Kind] = {
@@ -14,6 +14,7 @@ KINDS: dict[str, Kind] = {
             *texture.KINDS,
             *flip.KINDS,
             *heard.KINDS,
+            *groove.KINDS,
         ),
         key=lambda kind: GROUPS.index(kind.group),
     )

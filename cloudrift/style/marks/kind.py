@@ -11,11 +11,20 @@ from cloudrift.loop.model import Loop
 from cloudrift.style.marks.view import View
 from cloudrift.theory.pitch import pretty
 
-Group = Literal["Setting", "Chords", "Layers", "Playing", "Bass", "Texture", "Sound", "Flip"]
+Group = Literal["Setting", "Chords", "Layers", "Playing", "Bass", "Texture", "Sound", "Flip",
+                "Groove"]  # fmt: skip
 GROUPS: tuple[Group, ...] = (
-    "Setting", "Chords", "Layers", "Playing", "Bass", "Texture", "Sound", "Flip",
+    "Setting", "Chords", "Layers", "Playing", "Bass", "Texture", "Sound", "Flip", "Groove",
 )  # fmt: skip
-COUNTED = ("bars", "chords", "layers", "lines", "pairs", "strikes")  # units that have a singular
+COUNTED = (
+    "bars",
+    "chords",
+    "lanes",
+    "layers",
+    "lines",
+    "pairs",
+    "strikes",
+)  # units that have a singular
 # What is asked: from so much to so much, or one of some words, the likelier first.
 Asked = tuple[float, float] | tuple[str, ...]
 
@@ -48,6 +57,7 @@ class Kind:
     measure : what is found in a loop; None where there is nothing to measure it on.
     change : an edit that would meet what is asked; None where there is no simple one.
     needs_sound : it is measured on the rendered sound.
+    needs_bed : it is about the groove bed: a loop that has none is not asked.
     """
 
     name: str
@@ -64,6 +74,7 @@ class Kind:
     change: Callable[[View, tuple[float, float]], Change | None] | None = None
     change_word: Callable[[View, tuple[str, ...]], Change | None] | None = None
     needs_sound: bool = False
+    needs_bed: bool = False
 
     def share(self, value: float) -> float:
         """Return where on its axis a value lies, 0 to 1."""

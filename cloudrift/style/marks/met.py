@@ -80,7 +80,7 @@ def look(
     out = []
     for name, kind in KINDS.items():
         asked = asks.get(name)
-        if asked is None and not all_:
+        if (asked is None and not all_) or (kind.needs_bed and loop.bed is None):
             continue
         waits = kind.needs_sound and sound is None
         found = None if waits else kind.measure(view)

@@ -25,7 +25,7 @@ from cloudrift.loop.model import Loop
 from cloudrift.notes.time import NOTE_VALUES
 from cloudrift.render.engine import Rendered
 from cloudrift.render.strokes import Strengths, onset_strengths
-from cloudrift.style.groove import draw_bed
+from cloudrift.style.groove import draw_bed, usual_manner
 from cloudrift.style.manner import find_manner, manners
 
 HEIGHT, LEFT_PX, RIGHT_PX = 316, 212, 236
@@ -98,6 +98,7 @@ class BedDrawer(QFrame):
         self.words = Elided(size=11.5, name="soft")
         self.chosen = Chosen(session, self.lanes, self.edit)
         self._lay_out()
+        self._begin()
         self._set_grid()
         self._show_manner()
         session.changed.connect(lambda _b, _a: self._refresh_if_shown())
@@ -155,6 +156,8 @@ class BedDrawer(QFrame):
 
     def _begin(self) -> None:
         self._strengths, self._strengths_of = np.zeros(0), None
+        bed = self._session.loop.bed
+        self.manner.setCurrentText(bed.manner if bed else usual_manner(self._session.loop))
         self._refresh_if_shown()
 
     def _refresh_if_shown(self) -> None:
@@ -180,7 +183,7 @@ class BedDrawer(QFrame):
         model = self.lanes.model
         said = f"{model.words} · " if model else ""
         low = any(model.is_low(row) for row in range(len(bed.lanes))) if model else False
-        said += f"roots that are heard: {root_text(loop)}" if low else ""
+        said += f"roots heard: {root_text(loop)}" if low else ""
         self.words.setText(said.removesuffix(" · "))
         self.words.setToolTip(self.words.text())
 
@@ -260,7 +263,8 @@ class BedDrawer(QFrame):
         manner, strengths = find_manner(self.manner.currentText()), self._strengths
 
         def edit(loop: Loop) -> Loop:
-            return draw_bed(loop, manner, strengths, draw=draw, busy=busy)
+            loop = draw_bed(loop, manner, strengths, draw=draw, busy=busy)
+            return loop if moving else beds.set_heard(loop, on=True)
 
         done = self.edit("draw a groove", edit, moving=moving)
         if done and not moving:

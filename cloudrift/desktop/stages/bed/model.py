@@ -147,17 +147,16 @@ class LanesModel:
     def named(self, row: int) -> dict[int, str]:
         """Return the words that stand at hits, by number: notes and pitches, where there is room.
 
-        Of hits of one pitch in a row, only the first of those that are close together has them.
+        In a roll there is none.
         """
         out: dict[int, str] = {}
-        last_x, last = -WORDS_PX, ""
+        last_x, xs = -WORDS_PX, [self.x_of(row, hit) for hit in self.hits(row)]
         for i, hit in enumerate(self.hits(row)):
             words = self.note_of(row, hit) if self.is_low(row) else number_text(hit.st)
-            x = self.x_of(row, hit)
-            if words and (x - last_x >= WORDS_PX or words != last):
-                if x - last_x >= WORDS_PX / 2:
-                    out[i] = words
-                last_x, last = x, words
+            x = xs[i]
+            near = [other for other in xs if 0 < other - x < WORDS_PX]
+            if words and x - last_x >= WORDS_PX and (self.is_low(row) or not near):
+                out[i], last_x = words, x
         return out
 
     def is_low(self, row: int) -> bool:

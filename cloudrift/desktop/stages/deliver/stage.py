@@ -57,6 +57,7 @@ class DeliverStage(QWidget):
         self.stems = QCheckBox("Stems: what the loop is the sum of")
         self.midi = QCheckBox("MIDI: the notes as played")
         self.once = QCheckBox("One pass with its tail, no loop")
+        self.bed = QCheckBox("The groove bed, beside the loop")
         self.stems.setChecked(True)
         self.midi.setChecked(True)
         self.bits.show_choice(self._bits)
@@ -85,7 +86,7 @@ class DeliverStage(QWidget):
         self.folder.textChanged.connect(lambda _text: self._show())
         self.bits.chosen.connect(self._choose_bits)
         self.rate.chosen.connect(self._choose_rate)
-        for box in (self.stems, self.midi, self.once):
+        for box in (self.stems, self.midi, self.once, self.bed):
             box.toggled.connect(lambda _on: self._show())
         refresh = WhileShown(self, self._show)
         session.changed.connect(refresh)
@@ -111,7 +112,7 @@ class DeliverStage(QWidget):
         column.addWidget(self.bits)
         column.addWidget(self.rate)
         column.addWidget(heading("What"))
-        for box in (self.stems, self.midi, self.once):
+        for box in (self.stems, self.midi, self.once, self.bed):
             column.addWidget(box)
         column.addSpacing(8)
         column.addWidget(self.write)
@@ -145,6 +146,7 @@ class DeliverStage(QWidget):
             stems=self.stems.isChecked(),
             midi=self.midi.isChecked(),
             once=self.once.isChecked(),
+            bed=self.bed.isChecked(),
             bits=self._bits,
             rate=self._rate,
         )
@@ -177,6 +179,7 @@ class DeliverStage(QWidget):
             what = label(parcel.what, size=11.5, name="soft")
             self._files.addWidget(name, 2 * i, 0)
             self._files.addWidget(what, 2 * i + 1, 0)
+        self.bed.setVisible(loop.bed is not None and bool(loop.bed.heard))
         heard = bool(loop.heard())
         self.write.setEnabled(heard)
         self.write.setText(

@@ -15,7 +15,7 @@ from cloudrift.ground.settings import Field, SettingsSpec
 from cloudrift.loop import spec
 from cloudrift.notes.touch import LIMITS
 from cloudrift.sound.catalogue import find_sound
-from cloudrift.style.card import Card, CardLayer, CardTreatment
+from cloudrift.style.card import Card, CardGroove, CardLayer, CardTreatment
 from cloudrift.style.marks import KINDS
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.theory.pitch import pretty
@@ -50,7 +50,7 @@ class CardFields(QWidget):
         shape = (
             tuple((x.name, x.sound, tuple(x.touch), tuple(x.settings), _shape(x.line))
                   for x in card.layers),
-            _shape(card.line), tuple(card.marks),
+            _shape(card.line), tuple(card.marks), card.groove is None,
         )  # fmt: skip
         if shape != self._shape:
             self._shape = shape
@@ -94,6 +94,13 @@ class CardFields(QWidget):
         if card.line:
             self._title("On the whole loop")
         self._line("line", card.line, lambda c: c.line, lambda c, line: replace(c, line=line))
+        if card.groove is not None:
+            self._title("Groove bed")
+            self._words("manners", "Manners", lambda c: c.groove.manners if c.groove else (),
+                        lambda c, words: _with_groove(c, manners=words))  # fmt: skip
+            self._range("groove busy", "Busy", "%", 0, 100, 0,
+                        lambda c: c.groove.busy if c.groove else (0.0, 0.0),
+                        lambda c, a, b: _with_groove(c, busy=(a, b)))  # fmt: skip
         self._title("Marks")
         for name in card.marks:
             if name in KINDS and not KINDS[name].words:
@@ -247,6 +254,10 @@ def _drawn(low: float, high: float) -> float | tuple[float, float]:
 
 def _with_chords(card: Card, **changes: Any) -> Card:
     return replace(card, chords=replace(card.chords, **changes))
+
+
+def _with_groove(card: Card, **changes: Any) -> Card:
+    return replace(card, groove=replace(card.groove or CardGroove(manners=("lean",)), **changes))
 
 
 def _with_tempo(card: Card, low: float, high: float) -> Card:

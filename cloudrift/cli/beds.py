@@ -1,0 +1,124 @@
+"""The command of the groove bed: draw one from a loop, or take the drums of a MIDI file."""
+
+import json
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import plural
+
+if TYPE_CHECKING:
+    from cloudrift.audio.clips import ClipStore
+    from cloudrift.loop.model import Loop
+
+
+@click.command()
+@click.argument("loop_file", metavar="LOOP", required=False, type=click.Path(path_type=Path))
+@click.option("--manner", default="", help="In which manner; --list names them.")
+@click.option("--draw", type=int, default=1, show_default=True, help="Same draw, same groove.")
+@click.option(
+    "--busy", type=click.FloatRange(0, 100), default=50.0, show_default=True, help="In %."
+)
+@click.option("--midi", type=click.Path(path_type=Path), help="The drums of this file instead.")
+@click.option("--list", "list_", is_flag=True, help="Name the manners there are.")
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+@click.option("-o", "--output", type=click.Path(path_type=Path), help="The loop with its bed.")
+def bed(
+    loop_file: Path | None, manner: str, draw: int, busy: float, midi: Path | None, list_: bool,
+    as_json: bool, output: Path | None,
+) -> None:  # fmt: skip
+    """Draw a groove bed from where a loop strikes; the loop itself stays as it is."""
+    from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
+    from cloudrift.loop.storage import SUFFIX, load_document, save  # noqa: PLC0415
+    from cloudrift.style.manner import manners  # noqa: PLC0415
+
+    if list_:
+        found = [
+            {"name": one.name, "about": one.about, "bars": one.bars,
+             "lanes": [lane.part for lane in one.lanes]}
+            for one in manners().values()
+        ]  # fmt: skip
+        words = "\n".join(f"{one['name']}: {one['about']}" for one in found)
+        click.echo(json.dumps(found, indent=1, ensure_ascii=False) if as_json else words)
+        return
+    if loop_file is None or output is None:
+        raise CloudriftError("name a loop, and with -o where to write it with its bed")
+    clips = ClipStore()
+    document = load_document(loop_file, clips)
+    loop = document.loop
+    if midi is not None:
+        from cloudrift.loop.bed_midi import lanes_of_midi  # noqa: PLC0415
+        from cloudrift.notes.from_midi import read_drums  # noqa: PLC0415
+
+        song = read_drums(midi)
+        loop = lanes_of_midi(loop, song.drums, song.parts)
+    else:
+        loop = _drawn(loop, manner, draw, busy / 100, clips)
+    path = output if output.suffix == SUFFIX else output.with_name(output.name + SUFFIX)
+    save(document.with_loop(loop), path, clips)
+    facts = bed_facts(loop)
+    if as_json:
+        click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
+    else:
+        for line in bed_words(facts):
+            click.echo(line)
+
+
+def _drawn(loop: "Loop", name: str, draw: int, busy: float, clips: "ClipStore") -> "Loop":
+    from cloudrift.loop.beds import set_heard  # noqa: PLC0415
+    from cloudrift.render.engine import Engine  # noqa: PLC0415
+    from cloudrift.render.strokes import onset_strengths  # noqa: PLC0415
+    from cloudrift.style.groove import draw_bed, usual_manner  # noqa: PLC0415
+    from cloudrift.style.manner import find_manner  # noqa: PLC0415
+
+    engine = Engine(clips=clips)
+    try:
+        strengths = onset_strengths(engine.without_bed(loop), loop.rate, loop)
+    finally:
+        engine.close()
+    manner = find_manner(name or usual_manner(loop))
+    return set_heard(draw_bed(loop, manner, strengths, draw=draw, busy=busy), on=True)
+
+
+def bed_facts(loop: Any) -> dict[str, Any]:
+    """Return a loop's groove bed as plain values: lanes, patterns, hits in ticks of 1/960."""
+    from cloudrift.loop.bed import hits_of  # noqa: PLC0415
+
+    one = loop.bed
+    if one is None:
+        return {}
+    return {
+        "heard": not one.group.mute, "manner": one.manner, "draw": one.draw,
+        "swing": one.swing, "late_ms": one.late_ms, "level_db": one.group.level_db,
+        "ducks_db": one.duck.depth_db if one.duck else 0.0,
+        "lanes": [
+            {"name": lane.name, "sounds": [use.name for use in lane.source.sounds],
+             "plays": hits_of(lane).plays, "level_db": lane.level_db, "mute": lane.mute,
+             "patterns": [
+                 {"name": pattern.name, "bars": pattern.bars,
+                  "hits": [[hit.tick, hit.velocity, hit.st] for hit in pattern.hits]}
+                 for pattern in hits_of(lane).patterns
+             ]}
+            for lane in one.lanes
+        ],
+    }  # fmt: skip
+
+
+def bed_words(facts: dict[str, Any]) -> list[str]:
+    """Return the same in lines."""
+    if not facts:
+        return []
+    drawn = f"{facts['manner']}, draw {facts['draw']}, " if facts["manner"] else ""
+    heard = "heard" if facts["heard"] else "off"
+    lines = [f"bed       {heard}, {drawn}swing {facts['swing']:g} %, feel {facts['late_ms']:+g} "
+             f"ms, the loop ducked by {facts['ducks_db']:g} dB"]  # fmt: skip
+    for lane in facts["lanes"]:
+        of = next(x for x in lane["patterns"] if x["name"] == lane["plays"])
+        names = "/".join(x["name"] for x in lane["patterns"])
+        count = f"{plural(len(of['hits']), 'hit')} in {plural(of['bars'], 'bar')}"
+        sounds = " + ".join(lane["sounds"])
+        lines.append(f"lane      {lane['name']}: {sounds}, pattern {lane['plays']} of {names}, "
+                     f"{count}, {lane['level_db']:+.1f} dB")  # fmt: skip
+    return lines
