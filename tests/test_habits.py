@@ -13,7 +13,7 @@ from cloudrift.notes.time import bar_ticks
 from cloudrift.style.card import CardMove
 from cloudrift.style.card_files import house_cards, read_card, write_card
 from cloudrift.style.habits import HABITS, described, habit_of
-from cloudrift.style.moves import moves_of, with_print_laid
+from cloudrift.style.moves import ORDER, moves_of, with_print_laid
 from cloudrift.style.sketch import sketch
 from cloudrift.theory.movement import half_steps
 
@@ -195,7 +195,7 @@ def test_moves_are_written_read_and_ordered_as_a_composer_works(name):
     card = house_cards()[name]
     assert card.moves and read_card(write_card(card), "x").moves == card.moves
     groups = [move.group for move in moves_of(card)]
-    assert groups == sorted(groups, key=["Chords", "Layers", "Playing", "Texture", "Flip"].index)
+    assert groups == sorted(groups, key=ORDER.index)
     roles = {x.role for d in range(1, 9) for x in sketch(card, draw=d).layers}
     assert {move.on for move in card.moves} <= {"", *roles}
 

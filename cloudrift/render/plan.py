@@ -330,8 +330,9 @@ def heard_node(loop: Loop, tones: ToneCache, form: Form = STEADY) -> Node:
     bed = loop.bed
     if bed is None or not bed.heard:
         return node
-    parts = [("loop", ducked(loop, node, form), (1.0, 1.0)),
-             (BED, group_node(loop, BED, tones, form), _gains(bed.group))]  # fmt: skip
+    parts = [(BED, group_node(loop, BED, tones, form), _gains(bed.group))]
+    if loop.heard():  # else the whole loop's line has nothing to be heard on: its noises, neither
+        parts.append(("loop", ducked(loop, node, form), (1.0, 1.0)))
     frames = after(loop_context(loop, form), loop.line).frames
     return Summed(parts, frames, ("heard",), "loop and bed", once=form.once)
 

@@ -57,9 +57,11 @@ def moves_of(card: Card, draw: int = 1) -> tuple[Move, ...]:
         out.append(Move(group=_group_of(treatment), words=f"{line[0].of.label.lower()} on the "
                         f"whole loop: {line[0].says}", edit=partial(_with_line, line)))  # fmt: skip
     out += [_habit(move) for move in card.moves]
-    out += [Move(group="Groove", words=f"a groove bed, {name}",
-                 edit=partial(_with_bed, name, sum(card.groove.busy) / 200, draw))
-            for name in (card.groove.manners if card.groove else ())]  # fmt: skip
+    if card.groove is not None:
+        busy = sum(card.groove.busy) / 200
+        for name in card.groove.manners:
+            edit = partial(_with_bed, name, busy, draw)
+            out.append(Move(group="Groove", words=f"a groove bed, {name}", edit=edit))
     return tuple(sorted(out, key=lambda move: ORDER.index(move.group)))
 
 

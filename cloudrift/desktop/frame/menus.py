@@ -102,7 +102,7 @@ class Menus:
         self._command(view, "&Light or dark", window.swap_theme, "F9")
         self._command(view, "&Style card: marks and moves", window.open_style, "Shift+F9")
         self._command(view, "&Groove bed: drums and long bass", partial(window.swap_drawer, BED),
-                      "F8")  # fmt: skip
+                      "Shift+F7")  # fmt: skip
         self._command(view, "&Find a command…", window.find_command, "F2")
         helping = self._menu("&Help")
         self._command(helping, "&Keys of this stage", window.open_help, "F1")

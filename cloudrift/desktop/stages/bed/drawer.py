@@ -2,26 +2,32 @@
 
 from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QMenu, QPushButton, QSizePolicy, QWidget
 
+from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
 from cloudrift.desktop.kit.drawers import beside, column, head
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.parts import Elided, button, label, scrolling, small_button
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.stages.bed.chosen import Chosen
 from cloudrift.desktop.stages.bed.hit_lanes import HitLanes
 from cloudrift.desktop.stages.bed.model import root_text
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field
+from cloudrift.ground.words import plural
 from cloudrift.loop import beds
 from cloudrift.loop.bed import BED, MOST_SWING, STRAIGHT, Bed
+from cloudrift.loop.bed_midi import lanes_of_midi
 from cloudrift.loop.layer import LEVEL
 from cloudrift.loop.model import Loop
+from cloudrift.notes.from_midi import read_drums
+from cloudrift.notes.midi_in import MidiSong
 from cloudrift.notes.time import NOTE_VALUES
 from cloudrift.render.engine import Rendered
 from cloudrift.render.strokes import Strengths, onset_strengths
@@ -29,7 +35,7 @@ from cloudrift.style.groove import draw_bed, usual_manner
 from cloudrift.style.manner import find_manner, manners
 
 HEIGHT, LEFT_PX, RIGHT_PX = 316, 212, 236
-LISTENING = "where the loop strikes"
+LISTENING, READING = "where the loop strikes", "drums of a MIDI file"
 GRIDS = ("1/4", "1/8", "1/8 triplet", "1/16", "1/16 triplet", "1/32")
 ROLLS = {"1/16": 240, "1/16 triplet": 160, "1/32": 120, "1/32 triplet": 80, "1/64": 60}
 FIELDS = {f.name: f for f in (
@@ -57,7 +63,7 @@ class BedDrawer(QFrame):
         self._strengths: Strengths = np.zeros(0)
         self._strengths_of: Loop | None = None
         self.lanes = HitLanes()
-        self.lanes.edited.connect(lambda words, edit, moving: self.edit(words, edit, moving=moving))
+        self.lanes.edited.connect(self._edit_hits)
         self.lanes.settled.connect(session.end_drag)
         self.lanes.on_swapped.connect(self._swap_lane)
         self.lanes.chosen.connect(self._chosen)
@@ -94,6 +100,8 @@ class BedDrawer(QFrame):
         self._add_menu = QMenu(self.add)
         for part, of in beds.PARTS.items():
             self._add_menu.addAction(of.name, partial(self._add_lane, part))
+        self._add_menu.addSeparator()
+        self._add_menu.addAction("From a MIDI file…", self._ask_for_midi)
         self.add.setMenu(self._add_menu)
         self.words = Elided(size=11.5, name="soft")
         self.chosen = Chosen(session, self.lanes, self.edit)
@@ -250,7 +258,11 @@ class BedDrawer(QFrame):
 
     def edit(self, words: str, edit: Callable[[Loop], Loop], *, moving: bool = False) -> bool:
         """Change the loop, as one step; said where it can't be."""
-        return bool(self._session.apply(words, edit, moving=moving))
+        return bool(self._session.apply(words, edit, merge=words if moving else "", moving=moving))
+
+    def _edit_hits(self, words: str, edit: Callable[[Loop], Loop], moving: bool) -> None:
+        """What one hand does is one step, though a press becomes a roll on its way."""
+        self._session.apply(words, edit, merge="hits" if moving else "", moving=moving)
 
     def draw_one(self) -> None:
         """Draw a groove in the chosen manner; another with each press."""
@@ -310,6 +322,24 @@ class BedDrawer(QFrame):
         if self.edit("add a lane", lambda loop: beds.add_lane(loop, part)):
             self.lanes.choose(len(self._session.loop.lanes) - 1)
             self.lanes.setFocus()
+
+    def _ask_for_midi(self) -> None:
+        path = ask_for_file(self, self._session, "Drums of a MIDI file", MIDI_KINDS)
+        if path is not None:
+            self.bring_midi(path)
+
+    def bring_midi(self, path: Path) -> None:
+        """Read a MIDI file beside the interface; its drums become lanes."""
+
+        def came(song: MidiSong) -> None:
+            before = len(self._session.loop.lanes)
+            if self.edit("drums of a MIDI file",
+                         lambda loop: lanes_of_midi(loop, song.drums, song.parts)):  # fmt: skip
+                count = len(self._session.loop.lanes) - before
+                self._session.say(f"{plural(count, 'lane')} from {path.name}", good=True)
+
+        self._tasks.run(READING, lambda stale, _moved: read_drums(path, stale), came,
+                        lambda error: self._session.say(str(error)), lane=Lane.READING)  # fmt: skip
 
     def _play(self, name: str) -> None:
         self.edit(f"pattern {name}", lambda loop: beds.play_pattern(loop, name))
