@@ -173,7 +173,8 @@ class Engine:
         if self.cache.get(node.key) is None and stretches(loop):
             start_stretching()  # beside the layers, which come first
         rendered = Rendered(loop=loop, audio=self.audio(node, cancelled), key=node.key)
-        layers = [layer_node(loop, x, self.tones) for x in (*loop.layers, *loop.lanes)
+        lanes = loop.lanes if loop.bed and loop.bed.heard else ()
+        layers = [layer_node(loop, x, self.tones) for x in (*loop.layers, *lanes)
                   if not x.parked]  # fmt: skip
         needed = {one.key for top in (node, *layers) for one in steps(top)}
         self.cache.hold(name, needed, {node.key, *(layer.key for layer in layers)})
