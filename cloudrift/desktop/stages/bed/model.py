@@ -14,6 +14,7 @@ from cloudrift.loop.layer import Layer
 from cloudrift.loop.model import Loop
 from cloudrift.notes.time import Clock, bar_ticks, beat_ticks
 from cloudrift.render.strokes import STEP_TICKS, Strengths, folded
+from cloudrift.theory.pitch import pretty
 
 NAMES_PX, TOP_PX, ROW_PX, PAD_PX = 96.0, 44.0, 32.0, 8.0
 GUIDE_PX = 20.0  # how high the loop's own strokes stand
@@ -197,6 +198,6 @@ def root_text(loop: Loop) -> str:
     """Say which roots are heard, for low drums, as the notes of the first turn."""
     around = loop.around_bed
     if not around.roots:
-        return f"no chords, so {loop.sounding_key.spell(around.key.pc)}"
+        return f"no chords, so {pretty(loop.sounding_key.spell(around.key.pc))}"
     pcs = dict.fromkeys(root_at(root.start_tick, around) for root in around.roots)
-    return " ".join(loop.sounding_key.spell(pc) for pc in pcs)
+    return " ".join(pretty(loop.sounding_key.spell(pc)) for pc in pcs)
