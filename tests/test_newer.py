@@ -10,7 +10,8 @@ from msgspec.structs import replace
 
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import edits
-from cloudrift.loop.document import Document, section_loop
+from cloudrift.loop.arranging import section_loop
+from cloudrift.loop.document import Document
 from cloudrift.loop.newer import MOST, taken_apart
 from cloudrift.loop.sound_use import SoundUse
 from cloudrift.loop.source import OtherSound

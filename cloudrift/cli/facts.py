@@ -6,6 +6,7 @@ from typing import Any
 
 import click
 
+from cloudrift.cli.arranging import arrangement_facts, arrangement_words
 from cloudrift.cli.beds import bed_facts, bed_words
 
 
@@ -14,9 +15,10 @@ from cloudrift.cli.beds import bed_facts, bed_words
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 def info(file: Path, as_json: bool) -> None:
     """Say what is in a loop file."""
-    from cloudrift.loop.storage import load  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document  # noqa: PLC0415
 
-    facts = loop_facts(load(file))
+    document = load_document(file)
+    facts = loop_facts(document.loop) | {"arrangement": arrangement_facts(document)}
     if as_json:
         click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
         return
@@ -122,7 +124,7 @@ def _facts_in_words(facts: dict[str, Any]) -> list[str]:
         lines.append(f"layer     {layer['name']}: {plays}, {layer['level_db']:+.1f} dB; {kinds}")
     kinds = ", ".join(t["kind"] for t in facts["treatments"]) or "bare"
     lines.append(f"whole     {kinds}")
-    return lines + bed_words(facts["bed"])
+    return lines + bed_words(facts["bed"]) + arrangement_words(facts["arrangement"])
 
 
 @click.command()

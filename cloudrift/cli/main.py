@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from cloudrift import __version__
+from cloudrift.cli.arranging import arrange
 from cloudrift.cli.beds import bed
 from cloudrift.cli.exchange import exchange
 from cloudrift.cli.facts import chords, info
@@ -119,6 +120,7 @@ def new(
 
 
 for command in (
+    arrange,
     bed,
     info,
     chords,

@@ -24,6 +24,12 @@ from cloudrift.ground.errors import CloudriftError
 @click.option("--rate", type=click.Choice(["44100", "48000"]), help="The loop's own if not given.")
 @click.option("--once", is_flag=True, help="One pass with its tail, instead of the loop.")
 @click.option("--bed", is_flag=True, help="Also the groove bed, beside the loop.")
+@click.option(
+    "--all",
+    "all_",
+    is_flag=True,
+    help="The arrangement, all of it; with --stems also the loop and the groove bed apart.",
+)
 @click.option("--replace", is_flag=True, help="Overwrite files of the same names; else numbered.")
 def render(
     files: tuple[Path, ...],
@@ -34,11 +40,18 @@ def render(
     rate: str | None,
     once: bool,
     bed: bool,
+    all_: bool,
     replace: bool,
 ) -> None:
     """Render loop files to WAV, stems and MIDI in a folder."""
     from cloudrift.deliver import Order  # noqa: PLC0415
 
+    if all_:
+        for file in files:
+            for path in _render_all(file, output, stems=stems, bits=int(bits),
+                                    rate=int(rate or 0)):  # fmt: skip
+                click.echo(str(path))
+        return
     order = Order(stems=stems, midi=midi, bits=int(bits), rate=int(rate or 0), once=once,
                   bed=bed)  # fmt: skip
     numbers = [1] * len(files) if replace else _numbers(files, output, order)
@@ -53,8 +66,8 @@ def render(
     count = len(files)
     try:
         with _held_back(signal.SIGINT):  # what starts now never hears of it: see _leave_to_parent
-            all_ = pool.map(_render_quietly, files, [output] * count, [order] * count, numbers)
-        for paths in all_:
+            rendered = pool.map(_render_quietly, files, [output] * count, [order] * count, numbers)
+        for paths in rendered:
             for path in paths:
                 click.echo(str(path))
     except BrokenProcessPool as error:
@@ -97,6 +110,26 @@ def _numbers(files: Sequence[Path], folder: Path, order: Any) -> list[int]:
         numbers.append(free_number(loop, order, folder, claimed))
         claimed |= {parcel.name for parcel in parcels(loop, order, numbers[-1])}
     return numbers
+
+
+def _render_all(file: Path, folder: Path, *, stems: bool, bits: int, rate: int) -> list[Path]:
+    from rich.console import Console  # noqa: PLC0415
+    from rich.progress import Progress  # noqa: PLC0415
+
+    from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
+    from cloudrift.deliver.arranged import deliver_all  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document  # noqa: PLC0415
+
+    clips = ClipStore()
+    document = load_document(file, clips)
+    with Progress(console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task("rendering", total=None)
+        return deliver_all(
+            document, folder, stems=stems, bits=bits, rate=rate, clips=clips,
+            progress=lambda done, of, name: bar.update(
+                task, completed=done, total=of, description=name
+            ),
+        )  # fmt: skip
 
 
 def _render_with_bar(file: Path, folder: Path, order: Any, number: int) -> list[Path]:

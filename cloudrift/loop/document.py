@@ -1,7 +1,7 @@
 """The document: all that one file holds: a loop, and the prints that were made of it.
 
 A history moves from document to document, a file is one, and what is drawn, heard and written is
-always a loop of it: ``section_loop`` says which.
+always a loop of it: ``arranging.section_loop`` says which.
 """
 
 from typing import Union
@@ -16,6 +16,7 @@ from cloudrift.loop.checks import unique, within
 from cloudrift.loop.model import Loop
 from cloudrift.loop.newer import Newer
 from cloudrift.loop.recorded import MOST_GAIN_DB
+from cloudrift.loop.sections import Arrangement
 
 MOST_PASSES = 32
 
@@ -71,13 +72,14 @@ class RecipeLoop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_field
 
 
 class Document(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """A loop, its prints, the loops that those were made from, and what a newer program has
-    written beside them (``newer``; see ``loop.newer``).
+    """A loop, its prints, the loops that those were made from, how it is arranged, and what a newer
+    program has written beside them (``newer``; see ``loop.newer``).
     """
 
     loop: Loop
     prints: tuple[Print, ...] = ()
     recipes: tuple[RecipeLoop, ...] = ()
+    arrangement: Arrangement = Arrangement()
     newer: Newer | None = None
 
     def __post_init__(self) -> None:
@@ -98,10 +100,3 @@ class Document(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
 
 
 WHOLE = ""  # the section that a document without sections consists of
-
-
-def section_loop(document: Document, section: str = WHOLE) -> Loop:
-    """Return the loop that a section is; raise CloudriftError for one that is not there."""
-    if section != WHOLE:
-        raise CloudriftError(f"there is no section {section!r}")
-    return document.loop

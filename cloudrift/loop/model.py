@@ -32,7 +32,8 @@ _Item = TypeVar("_Item", bound=Chord | Layer | Group)
 class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A melodic loop: everything that its sound, its pictures and its files are made from.
 
-    ``bed`` is the groove that it is tried against: played beside it, and no part of it.
+    ``bed`` is the groove that it is tried against: played beside it, and no part of it. ``over``
+    and ``level_db`` are what a section of an arrangement lays on both; a loop by itself has none.
     """
 
     title: str
@@ -50,6 +51,8 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     line: Line = ()
     line_blend: float = 1.0
     bed: Bed | None = None
+    over: Line = ()
+    level_db: float = 0.0
 
     def __post_init__(self) -> None:
         for name in (self.title, self.kit, self.style):
@@ -76,6 +79,9 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
                 )
         unique("chords", (chord.id for chord in self.chords))
         check_line("the whole loop", self.line, self.line_blend)
+        check_line("all of a section", self.over, 1.0)
+        if time_ratio(self.over) != 1:
+            raise CloudriftError("a treatment on all of a section can't change its length")
         self._check_chord_places()
         within("length that is heard", self.sounding_frames / self.rate, 0, spec.MAX_SOUNDING_S,
                 " s")  # fmt: skip

@@ -21,6 +21,7 @@ from cloudrift.ground.reading import check_parts, in_bounds, read_archive, readi
 from cloudrift.loop.document import Document, Print, RecipeLoop
 from cloudrift.loop.model import Chord, Group, Layer, Loop
 from cloudrift.loop.newer import Newer, put_back, taken_apart
+from cloudrift.loop.sections import Arrangement
 from cloudrift.sound.own_files import MAX_BYTES, check_clips, is_clip, write_clips
 from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
@@ -83,7 +84,7 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     8: lambda document: document,
     # Schema 10 gives prints passes, and flips labels and a length of their own; none had before.
     9: lambda document: document,
-    # Schema 11 gives a loop a groove bed, and notes a pan; none had before.
+    # Schema 11 gives a loop a groove bed and sections, and notes a pan; none had before.
     10: lambda document: document,
 }
 
@@ -124,11 +125,14 @@ def _written(document: Document) -> dict[str, Any]:
         head["loop"] = document.loop
         if document.prints:
             head |= {"prints": document.prints, "recipes": document.recipes}
+        if document.arrangement.sections:
+            head["arrangement"] = document.arrangement
         return head
     # As it was: a newer program finds its own again, and one like this knows that it may read it.
     head |= {"schema": newer.schema, "needs": SCHEMA}
     known = msgspec.json.decode(msgspec.json.encode(document))
-    head |= {name: known[name] for name in ("loop", "prints", "recipes") if known.get(name)}
+    beside = ("loop", "prints", "recipes", "arrangement")
+    head |= {name: known[name] for name in beside if known.get(name)}
     put_back(head, newer.fields)
     return head
 
@@ -257,6 +261,7 @@ class _Head(msgspec.Struct):
     loop: msgspec.Raw = msgspec.Raw(b"null")
     prints: msgspec.Raw = msgspec.Raw(b"[]")
     recipes: msgspec.Raw = msgspec.Raw(b"[]")
+    arrangement: msgspec.Raw = msgspec.Raw(b"{}")
 
 
 def _document_from(text: bytes, where: str) -> Document:
@@ -287,7 +292,8 @@ def _document_from(text: bytes, where: str) -> Document:
             if len(head.loop) > MOST_TO_LOOK_AT:
                 raise CloudriftError(f"{where}: {_placed(str(error), 'loop')}") from error
         else:
-            return _with_prints(loop, head.prints, head.recipes, where)
+            document = _with_prints(loop, head.prints, head.recipes, where)
+            return _with_arrangement(document, head.arrangement, where)
     return _earlier(head, where)
 
 
@@ -322,7 +328,18 @@ def _newer_from(text: bytes, schema: int, where: str) -> Document:
         raise CloudriftError(f"{where}: {MEMBER} has no loop in it")
     prints, recipes = (msgspec.json.encode(known.get(x, [])) for x in ("prints", "recipes"))
     document = _with_prints(_loop_of(loop, where), prints, recipes, where)
+    arrangement = msgspec.json.encode(known.get("arrangement", {}))
+    document = _with_arrangement(document, arrangement, where)
     return replace(document, newer=Newer(schema=schema, fields=aside))
+
+
+def _with_arrangement(document: Document, arrangement: bytes, where: str) -> Document:
+    """Return a document with its sections, as they were written."""
+    try:
+        made = in_bounds(msgspec.json.decode(arrangement, type=Arrangement), where)
+    except msgspec.ValidationError as error:
+        raise CloudriftError(f"{where}: {_placed(str(error), 'arrangement')}") from error
+    return replace(document, arrangement=made)
 
 
 def _with_prints(loop: Loop, prints: bytes, recipes: bytes, where: str) -> Document:

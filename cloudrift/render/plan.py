@@ -59,15 +59,19 @@ STEADY, ONCE = Form(), Form(once=True)
 
 
 def passes_of(loop: Loop) -> int:
-    """Return how many loop lengths a one-pass render needs until all has died away."""
-    layers = (*loop.heard(), *(loop.bed.heard if loop.bed else ()))
+    """Return how many loop lengths a one-pass render needs until all has died away.
+
+    Layers that are off count, so that loops which differ in that share what they are made of.
+    """
+    layers = [x for x in (*loop.layers, *loop.lanes) if not x.parked]
     tail = max(
         (layer.source.rings_s
          + tail_s(layer.line, loop.tempo)
          + tail_s(_group_line(loop, layer), loop.tempo) for layer in layers),
         default=0.0,
     )  # fmt: skip
-    tail = min(tail + tail_s(loop.line, loop.tempo), ONCE_LONGEST_TAIL_S)
+    tail += tail_s(loop.line, loop.tempo) + tail_s(loop.over, loop.tempo)
+    tail = min(tail, ONCE_LONGEST_TAIL_S)
     return 1 + max(1, -(-int(tail * loop.rate) // loop.frames))
 
 
@@ -329,12 +333,24 @@ def heard_node(loop: Loop, tones: ToneCache, form: Form = STEADY) -> Node:
     node = loop_node(loop, tones, form)
     bed = loop.bed
     if bed is None or not bed.heard:
-        return node
+        return _over(loop, node, form)
     parts = [(BED, group_node(loop, BED, tones, form), _gains(bed.group))]
     if loop.heard():  # else the whole loop's line has nothing to be heard on: its noises, neither
         parts.append(("loop", ducked(loop, node, form), (1.0, 1.0)))
     frames = after(loop_context(loop, form), loop.line).frames
-    return Summed(parts, frames, ("heard",), "loop and bed", once=form.once)
+    both = Summed(parts, frames, ("heard",), "loop and bed", once=form.once)
+    return _over(loop, both, form)
+
+
+def _over(loop: Loop, node: Node, form: Form) -> Node:
+    """What a section lays on all of it: its treatments, its level."""
+    context = after(loop_context(loop, form), loop.line)
+    node = through(node, loop.over, context, "over")
+    if not loop.level_db:
+        return node
+    gain = to_gain(loop.level_db)
+    return Summed([("all", node, (gain, gain))], context.frames, ("level",), "level of a section",
+                  once=form.once)  # fmt: skip
 
 
 def ducked(loop: Loop, node: Node, form: Form, *, besides: str = "") -> Node:

@@ -1,0 +1,87 @@
+"""The command that arranges a loop in a form."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+import click
+
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import plural
+
+
+@click.command()
+@click.argument("loop_file", metavar="LOOP", required=False, type=click.Path(path_type=Path))
+@click.option("--form", "name", default="", help="In which form; --list names them.")
+@click.option("--draw", type=int, default=1, show_default=True, help="Same draw, same sections.")
+@click.option("--list", "list_", is_flag=True, help="Name the forms there are.")
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+@click.option("-o", "--output", type=click.Path(path_type=Path), help="The loop, arranged.")
+def arrange(
+    loop_file: Path | None, name: str, draw: int, list_: bool, as_json: bool, output: Path | None
+) -> None:
+    """Arrange a loop in sections; render it with ``cloudrift render --all``."""
+    from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document, save, with_suffix  # noqa: PLC0415
+    from cloudrift.style.form import draw_form, find_form, forms  # noqa: PLC0415
+
+    if list_:
+        found = [{"name": one.name, "about": one.about,
+                  "sections": [section.name for section in one.sections]}
+                 for one in forms().values()]  # fmt: skip
+        words = "\n".join(f"{one['name']}: {one['about']}" for one in found)
+        click.echo(json.dumps(found, indent=1, ensure_ascii=False) if as_json else words)
+        return
+    if loop_file is None or output is None:
+        raise CloudriftError("name a loop, and with -o where to write it arranged")
+    clips = ClipStore()
+    document = load_document(loop_file, clips)
+    form = find_form(name or next(iter(forms())))
+    document = draw_form(document, form, draw)
+    save(document, with_suffix(output), clips)
+    facts = arrangement_facts(document)
+    if as_json:
+        click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
+    else:
+        for line in arrangement_words(facts):
+            click.echo(line)
+
+
+def arrangement_facts(document: Any) -> dict[str, Any]:
+    """Return a document's sections and seams as plain values; nothing where there are none."""
+    from cloudrift.loop.arranging import differences, heard_in, seconds_of  # noqa: PLC0415
+
+    arrangement = document.arrangement
+    if not arrangement.sections:
+        return {}
+    return {
+        "form": arrangement.form, "draw": arrangement.draw, "bars": arrangement.bars,
+        "seconds": round(seconds_of(document), 3),
+        "sections": [
+            {"name": one.name, "bars": one.bars, "level_db": one.level_db, "bed": one.bed,
+             "key": one.key.plain if one.key else None,
+             "heard": [x.name for x in heard_in(document.loop, one)],
+             "seam": list(one.seam.happens),
+             "copied_from": arrangement.section(one.copied_from).name if one.copied_from else None,
+             "differs": [difference.words for difference in differences(document, one.id)]}
+            for one in arrangement.sections
+        ],
+    }  # fmt: skip
+
+
+def arrangement_words(facts: dict[str, Any]) -> list[str]:
+    """Return the same in lines."""
+    if not facts:
+        return []
+    minutes, seconds = divmod(facts["seconds"], 60)
+    form = f", {facts['form']}, draw {facts['draw']}" if facts["form"] else ""
+    lines = [f"arranged  {plural(len(facts['sections']), 'section')}, {facts['bars']} bars, "
+             f"{minutes:.0f}:{seconds:04.1f}{form}"]  # fmt: skip
+    for one in facts["sections"]:
+        if one["seam"]:
+            lines.append(f"seam      {', '.join(one['seam'])}")
+        differs = f"; {', '.join(one['differs'])}" if one["differs"] else ""
+        copied = f", from {one['copied_from']}{differs}" if one["copied_from"] else ""
+        lines.append(f"section   {one['name']}: {plural(one['bars'], 'bar')}, "
+                     f"{', '.join(one['heard']) or 'nothing'}{copied}")  # fmt: skip
+    return lines

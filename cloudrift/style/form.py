@@ -1,0 +1,215 @@
+"""Forms: orders of sections to arrange a loop in. ``docs/arranging.md`` has the format."""
+
+import functools
+from importlib import resources
+from typing import Annotated, Any, Literal
+
+import msgspec
+import numpy as np
+from msgspec.structs import replace
+
+from cloudrift.ground.draws import stream
+from cloudrift.ground.errors import CloudriftError, did_you_mean
+from cloudrift.ground.reading import read_toml
+from cloudrift.loop.arranging import arrange
+from cloudrift.loop.bed import hits_of
+from cloudrift.loop.beds import BARE, SECOND
+from cloudrift.loop.document import Document
+from cloudrift.loop.layer import Layer
+from cloudrift.loop.model import Loop
+from cloudrift.loop.sections import MOST_BARS, Arrangement, PartState, Seam, Section
+from cloudrift.texture.catalogue import find_kind
+from cloudrift.texture.treatment import Line, Treatment
+
+Turns = Annotated[float, msgspec.Meta(gt=0, le=16)]
+Who = Literal["all", "most", "few", "one", "texture"]
+Drums = Literal["none", "all", "no low", "hats", "backbeat", "scattered", "bare", "other"]
+Over = Literal["", "underwater", "thin", "dark"]
+HATS, BACKS, KICKS = ("closed hat", "open hat"), ("snare", "clap", "snap"), ("kick", "low kick")
+SHARES: dict[str, float] = {"all": 1.0, "most": 0.75, "few": 0.5, "one": 0.0}
+# The order in which layers are missed least when they go.
+SPARE = ("bell", "grain", "lead", "strings", "voice", "pluck", "bass", "pad", "keys")
+THIN_DB, SCATTERED_DB = -8.0, -6.0
+
+
+class FormSection(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A section of a form.
+
+    Parameters
+    ----------
+    turns : how often the loop goes round in it.
+    who : how many of the layers play; ``texture``: only what is held.
+    drums : which of the bed; *other* plays pattern B, *bare* the bare one.
+    over : what lies on all of it.
+    again : the name of an earlier section that this is a copy of.
+    change : of a copy: one more layer is in, or one is out, by the draw.
+    relative : in the relative key.
+    low : low drums and basses play.
+    """
+
+    name: str
+    turns: Turns = 1
+    who: Who = "all"
+    drums: Drums = "all"
+    over: Over = ""
+    level_db: float = 0.0
+    again: str = ""
+    change: bool = False
+    low: bool = True
+    relative: bool = False
+    seam: Seam = Seam()
+
+
+class Form(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """An order of sections, under a name."""
+
+    name: str
+    about: str
+    sections: Annotated[tuple[FormSection, ...], msgspec.Meta(min_length=1, max_length=24)]
+
+
+def read_form(text: str, where: str) -> Form:
+    """Read a form; raise CloudriftError that names the place of what is wrong."""
+    form = read_toml(text, where, Form)
+    names: list[str] = []
+    for i, section in enumerate(form.sections):
+        if section.again and section.again not in names:
+            raise CloudriftError(
+                f"{where}: sections[{i}] is {section.again!r} again, which is not before it"
+                f"{did_you_mean(section.again, names)}"
+            )
+        names.append(section.name)
+    return form
+
+
+@functools.cache
+def forms() -> dict[str, Form]:
+    """Return the forms that ship, by name."""
+    folder = resources.files("cloudrift.style") / "forms"
+    files = (file for file in folder.iterdir() if file.name.endswith(".toml"))
+    found = [read_form(file.read_text("utf-8"), file.name) for file in files]
+    return {one.name: one for one in sorted(found, key=lambda one: one.name)}
+
+
+def find_form(name: str) -> Form:
+    """Return a form by name; raise CloudriftError that says the nearest."""
+    known = forms()
+    if name not in known:
+        raise CloudriftError(f"no form is called {name!r}{did_you_mean(name, known)}")
+    return known[name]
+
+
+def draw_form(document: Document, form: Form, draw: int = 1) -> Document:
+    """Arrange a document in a form; ``draw`` decides which layers play where the form says some.
+
+    What was arranged before gives way; the line of all of it stays.
+    """
+    loop = document.loop
+    made: list[Section] = []
+    by_name: dict[str, Section] = {}
+    for number, of in enumerate(form.sections, 1):
+        rng = stream(draw, "form", form.name, number)
+        bars = min(max(1, round(of.turns * loop.bars)), MOST_BARS)
+        first = by_name.get(of.again)
+        if first is not None:
+            section = replace(first, id=f"s{number}", name=of.name, bars=bars, seam=of.seam,
+                              copied_from=first.id, level_db=of.level_db)  # fmt: skip
+            section = _changed(section, loop, rng) if of.change else section
+        else:
+            section = Section(
+                id=f"s{number}", name=of.name, bars=bars, parts=_parts(loop, of, rng),
+                bed=of.drums != "none", level_db=of.level_db, seam=of.seam, over=over_line(of.over),
+                key=_relative(loop) if of.relative else None,
+            )  # fmt: skip
+        made.append(section)
+        by_name.setdefault(of.name, section)
+    arrangement = Arrangement(sections=tuple(made), line=document.arrangement.line, form=form.name,
+                              draw=draw)  # fmt: skip
+    return arrange(replace(document, arrangement=arrangement))
+
+
+def _relative(loop: Loop) -> Any:
+    from cloudrift.loop.arranging import relative_of  # noqa: PLC0415
+
+    return relative_of(loop.key)
+
+
+def _parts(loop: Loop, of: FormSection, rng: np.random.Generator) -> tuple[PartState, ...]:
+    """Who does otherwise than in the loop."""
+    playing = loop.heard()
+    out = [PartState(id=x.id, on=False) for x in playing if x not in _who(playing, of, rng)]
+    for lane in loop.lanes:
+        state = _lane(lane, of)
+        if not state.plain:
+            out.append(state)
+    return tuple(sorted(out, key=lambda one: one.id))
+
+
+def _who(
+    playing: tuple[Layer, ...], of: FormSection, rng: np.random.Generator
+) -> tuple[Layer, ...]:
+    able = [x for x in playing if of.low or x.role != "bass"]
+    if of.who == "texture":
+        held = [x for x in able if x.role in ("pad", "strings", "voice", "grain")]
+        return tuple(held or able[:1])
+    if of.who == "all":
+        return tuple(able)
+    # What can be spared goes first; among equals the draw decides.
+    order = sorted(able, key=lambda x: (SPARE.index(x.role) if x.role in SPARE else 0,
+                                        float(rng.random())))  # fmt: skip
+    kept = max(1, round(SHARES[of.who] * len(able)))
+    chosen = order[len(order) - kept :]
+    if of.who == "one" and len(able) > 1:  # the main melody, rather than what lies under it
+        chosen = [next((x for x in able if x.role == "keys"), able[0])]
+    return tuple(x for x in able if x in chosen)
+
+
+def _lane(lane: Layer, of: FormSection) -> PartState:
+    sounds, low = {use.name for use in lane.source.sounds}, hits_of(lane).on_roots
+    names = {one.name for one in hits_of(lane).patterns}
+    state = PartState(id=lane.id)
+    out = {
+        "none": False, "all": False, "other": False, "bare": False,
+        "no low": low or bool(sounds & set(KICKS)),
+        "hats": not sounds & set(HATS),
+        "backbeat": not sounds & {*HATS, *BACKS},
+        "scattered": low or bool(sounds & {*KICKS, *HATS}),
+    }[of.drums]  # fmt: skip
+    if out or (low and not of.low):
+        return replace(state, on=False)
+    if of.drums == "scattered":
+        state = replace(state, level_db=SCATTERED_DB)
+    wanted = {"other": SECOND, "bare": BARE, "scattered": BARE}.get(of.drums, "")
+    return replace(state, pattern=wanted) if wanted in names else state
+
+
+def _changed(section: Section, loop: Loop, rng: np.random.Generator) -> Section:
+    """A copy with one small thing changed: a layer more, or one less, or other drums."""
+    out = [x for x in loop.heard() if section.part(x.id).on is False]
+    if out:
+        back = out[int(rng.integers(len(out)))]
+        return section.with_part(replace(section.part(back.id), on=None))
+    spare = [x for x in loop.heard() if x.role not in ("bass", "keys")]
+    lanes = [x for x in loop.lanes if any(p.name == SECOND for p in hits_of(x).patterns)]
+    if lanes and (not spare or rng.random() < 0.5):
+        for lane in lanes:
+            section = section.with_part(replace(section.part(lane.id), pattern=SECOND))
+        return section
+    if not spare:
+        return section
+    one = spare[int(rng.integers(len(spare)))]
+    return section.with_part(replace(section.part(one.id), level_db=THIN_DB))
+
+
+def over_line(what: str) -> Line:
+    """Return what lies on all of a section: under water, through a small speaker, dark."""
+    cuts: dict[str, dict[str, float]] = {
+        "underwater": {"low_cut_hz": 90.0, "high_cut_hz": 620.0},
+        "thin": {"low_cut_hz": 420.0, "high_cut_hz": 4200.0},
+        "dark": {"high_cut_hz": 1800.0},
+    }
+    if what not in cuts:
+        return ()
+    kind = find_kind("cuts")
+    return (Treatment(id="t1", kind="cuts", version=kind.version,
+                      settings=tuple(sorted(cuts[what].items()))),)  # fmt: skip
