@@ -367,7 +367,7 @@ def test_lines_of_layers_are_opened_from_the_list(qtbot, window):
 
 
 def test_delivery_writes_what_it_lists(qtbot, window, tmp_path):
-    window.show_stage(4)
+    window.show_stage(5)
     stage = window.deliver
     stage.folder.setText(str(tmp_path / "out"))
     stage.bits.button(16).click()
@@ -575,12 +575,12 @@ def test_both_themes_paint_every_stage(qtbot, window):
     seen = []
     for theme in ("Nightfall", "Daybreak"):
         look.apply(app, theme)
-        for stage in range(5):
+        for stage in range(6):
             window.show_stage(stage)
             image = window.grab().toImage()
             seen.append(image.pixelColor(4, 700).name())
-    assert len(set(seen[:5])) == len(set(seen[5:])) == 1
-    assert seen[0] != seen[5]
+    assert len(set(seen[:6])) == len(set(seen[6:])) == 1
+    assert seen[0] != seen[6]
 
 
 def test_a_file_that_takes_long_to_read_is_said(window, small_loop, tmp_path, monkeypatch, qtbot):

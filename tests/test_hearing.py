@@ -106,7 +106,7 @@ def test_hear_changes_nothing_but_what_is_heard(window, qtbot):
     assert [x.id for x in session.hearing.heard_loop.heard()] == ["l2"]
     assert row.hear.isChecked() and row.off.isChecked()
     assert session.document.history.at == steps and session.loop.layer("l2").mute
-    window.show_stage(4)
+    window.show_stage(5)
     words = [w.text() for w in window.deliver.facts.findChildren(type(window.message))]
     assert any("You hear only some layers" in text for text in words)
     session.apply("gone", lambda p: edits.remove_layer(p, "l2"))
@@ -253,7 +253,7 @@ def test_writing_again_overwrites_nothing(small_loop, tmp_path):
 
 
 def test_the_deliver_stage_says_what_it_will_number(window, qtbot, tmp_path):
-    window.show_stage(4)
+    window.show_stage(5)
     stage = window.deliver
     stage.stems.setChecked(False)
     stage.midi.setChecked(False)

@@ -117,7 +117,7 @@ def test_a_silent_layer_says_so_where_it_is_looked_at(window, qtbot, small_loop,
     assert any("no sound is called 'dust harp' here" in w for w in words)
     assert not [name for name in inspector.fields if name.startswith("sound ")]
     assert window.layers.rows["l1"].sound.text() == "Dust harp: silent"
-    window.show_stage(4)
+    window.show_stage(5)
     facts = [w.text() for w in window.deliver.findChildren(type(window.message))]
     assert any(w.startswith("Not heard in what is written: the sound dust harp") for w in facts)
     settled(qtbot, window.session)
@@ -223,6 +223,6 @@ def test_a_document_without_sections_is_its_loop(small_loop):
     assert document.with_loop(small_loop) is document
     assert document.with_loop(replace(small_loop, tempo=60.0)).loop.tempo == 60
     assert Document.of(document) is document
-    with pytest.raises(CloudriftError, match="no section 's1'"):
+    with pytest.raises(CloudriftError, match="that section is not there"):
         section_loop(document, "s1")
     assert document_from(json.dumps(text_of(document)).encode(), "x") == document

@@ -93,7 +93,7 @@ def test_recent_files_are_opened_from_the_menu(qtbot, window, tmp_path, monkeypa
 
 
 def test_the_delivery_folder_is_remembered(qtbot, window, tmp_path):
-    window.show_stage(4)
+    window.show_stage(5)
     assert window.deliver.folder.text() == str(window.session.preferences.folder / "Loops")
     window.deliver.folder.setText(str(tmp_path / "out"))
     qtbot.mouseClick(window.deliver.write, LEFT)

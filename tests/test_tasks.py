@@ -93,7 +93,7 @@ def test_pictures_follow_while_files_are_written(window, qtbot, monkeypatch):
         return []
 
     monkeypatch.setattr(stage, "deliver", slowly)
-    window.show_stage(4)
+    window.show_stage(5)
     window.deliver.write.click()
     qtbot.waitUntil(lambda: window.deliver.result.text() == "Writing Ice Road.wav", timeout=5000)
     seen = []

@@ -125,12 +125,14 @@ def _written(document: Document) -> dict[str, Any]:
         head["loop"] = document.loop
         if document.prints:
             head |= {"prints": document.prints, "recipes": document.recipes}
-        if document.arrangement.sections:
+        if document.arrangement != Arrangement():
             head["arrangement"] = document.arrangement
         return head
     # As it was: a newer program finds its own again, and one like this knows that it may read it.
     head |= {"schema": newer.schema, "needs": SCHEMA}
     known = msgspec.json.decode(msgspec.json.encode(document))
+    if document.arrangement == Arrangement():
+        known.pop("arrangement")
     beside = ("loop", "prints", "recipes", "arrangement")
     head |= {name: known[name] for name in beside if known.get(name)}
     put_back(head, newer.fields)
@@ -306,7 +308,10 @@ def _earlier(head: _Head, where: str) -> Document:
     for one in recipes if isinstance(recipes, list) else ():
         if isinstance(one, dict) and "loop" in one:
             one["loop"] = _brought_up(one["loop"], head.schema, where)
-    return _with_prints(_loop_of(loop, where), head.prints, msgspec.json.encode(recipes), where)
+    document = _with_prints(
+        _loop_of(loop, where), head.prints, msgspec.json.encode(recipes), where
+    )  # fmt: skip
+    return _with_arrangement(document, head.arrangement, where)
 
 
 def _brought_up(loop: object, schema: int, where: str) -> object:

@@ -30,11 +30,13 @@ class _CannotBeError(Exception):
 
 
 def ahead(
-    engine: Engine, loop: Loop, share: float, between: Callable[[], object] = lambda: None
-) -> Iterator[Patched]:
+    engine: Engine, loop: Loop, share: float, between: Callable[[], object] = lambda: None,
+    *, fresh: bool = False,
+) -> Iterator[Patched]:  # fmt: skip
     """Yield a loop as it was last rendered, with what comes next as it is now; more and more of it.
 
-    Nothing where that is not possible, or where the whole is there at once.
+    Nothing where that is not possible, or where the whole is there at once. A ``fresh`` one need
+    not have been rendered: what nobody has heard rings on from nothing.
 
     Parameters
     ----------
@@ -42,12 +44,10 @@ def ahead(
     between : called between two steps; it may hold the work up for something more urgent.
     """
     node = heard_node(loop, engine.tones)
-    last = engine.latest_at(node.place)
-    if engine.cache.get(node.key) is not None or last is None:
+    n = loop.sounding_frames
+    known = fresh or engine.latest_at(node.place, n) is not None
+    if engine.cache.get(node.key) is not None or not known:
         return
-    n = last[1].shape[1]
-    if n != loop.sounding_frames:
-        return  # another loop was rendered last, or this one at another length
     start = round(share * n) - int(BEFORE_S * loop.rate)
     for seconds in AHEAD_S:
         count = frames_ahead(seconds, loop)
@@ -97,7 +97,7 @@ class _Stretch:
         old = self._was(node, inputs)
         frames = old.shape[1] if node.frames is None else node.frames
         if any(one.shape[1] != frames for one in (old, *inputs)):
-            raise _CannotBeError  # another length: places do not correspond
+            raise _CannotBeError  # a length that differs: places do not correspond
         former = self._engine.former(node)
         if former is not None and former.out.shape != old.shape:
             former = None
@@ -111,11 +111,12 @@ class _Stretch:
 
     def _was(self, node: Node, inputs: list[Looped]) -> Stereo:
         """What a step made when it was last run; what was not there did nothing."""
-        found = self._engine.latest_at(node.place)
+        if node.frames is None and not inputs:
+            raise _CannotBeError
+        frames = inputs[0].shape[1] if node.frames is None else node.frames
+        found = self._engine.latest_at(node.place, frames)
         if found is not None:
             return found[1]
-        if node.frames is not None:
-            return silence(node.frames)
-        if not inputs:
-            raise _CannotBeError
+        if len(inputs) != 1 or inputs[0].shape[1] != frames:
+            return silence(frames)
         return inputs[0].whole if isinstance(inputs[0], Patched) else inputs[0]

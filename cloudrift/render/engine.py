@@ -56,7 +56,7 @@ class Engine:
         self.cache = cache or AudioCache()
         self.tones = ToneCache(clips=clips)
         self._latest = BoundedStore[Node](LATEST, lambda _: 1)  # by what they do
-        self._latest_at = BoundedStore[Node](LATEST, lambda _: 1)  # by where they stand
+        self._latest_at = BoundedStore[Node](LATEST, lambda _: 1)  # by place and length
         self._took = BoundedStore[float](KEPT_FACTS, lambda _: 1)  # ms, by key
         self.facts = BoundedStore[object](KEPT_FACTS, lambda _: 1)  # what others measured, by key
         self._measured: dict[bytes, Loudness] = {}
@@ -86,15 +86,20 @@ class Engine:
         node: Node,
         cancelled: Callable[[], bool] = never,
         progress: Callable[[str], None] | None = None,
+        *,
+        aside: bool = False,
     ) -> Stereo:
         """Return a node's audio, read-only: from the cache, or computed with what it needs.
 
+        What is made ``aside`` is no form that what comes next is looked for in (``latest_at``).
         Raises Cancelled between two steps when ``cancelled`` says so.
         """
         kept = self.cache.get(node.key)
         if kept is not None:
             return kept
-        inputs = self.each(lambda one: self.audio(one, cancelled, progress), node.inputs)
+        inputs = self.each(
+            lambda one: self.audio(one, cancelled, progress, aside=aside), node.inputs
+        )  # fmt: skip
         if cancelled():
             raise Cancelled
         former = self.former(node)
@@ -105,7 +110,8 @@ class Engine:
             self._took.put(node.key, (time.perf_counter() - began) * 1e3)
         self.cache.put(node.key, out, self._cost(node, former))
         self._latest.put(node.like, node)
-        self._latest_at.put(node.place, node)
+        if not aside:
+            self._latest_at.put((node.place, out.shape[1]), node)
         if former:  # its inputs have served: they are the first to go when there is no room
             now = {each.key for each in node.inputs}
             self.cache.demote({each.key for each in former.node.inputs} - now)
@@ -155,9 +161,9 @@ class Engine:
             return None
         return Former(node=latest, inputs=inputs, out=out)
 
-    def latest_at(self, place: bytes) -> tuple[Node, Stereo] | None:
-        """Return the last step that was run at a place, if its audio is still there."""
-        node = self._latest_at.get(place)
+    def latest_at(self, place: bytes, frames: int) -> tuple[Node, Stereo] | None:
+        """Return the last step of a length that was run at a place, if its audio is there."""
+        node = self._latest_at.get((place, frames))
         audio = self.cache.get(node.key) if node else None
         return (node, audio) if node and audio is not None else None
 
@@ -201,7 +207,7 @@ class Engine:
     def once(self, loop: Loop, cancelled: Callable[[], bool] = never) -> Stereo:
         """Return one pass from silence, with its tail, ended where it has died away."""
         node = heard_node(loop, self.tones, ONCE)
-        return trimmed(self.audio(node, cancelled), loop.sounding_frames, loop.rate)
+        return trimmed(self.audio(node, cancelled, aside=True), loop.sounding_frames, loop.rate)
 
     def in_passes(
         self, loop: Loop, outs: Sequence[frozenset[str]], cancelled: Callable[[], bool] = never

@@ -27,7 +27,7 @@ from cloudrift.sound.part import Part, ToneCache
 from cloudrift.texture.context import Context
 from cloudrift.texture.ride import Ride, ride_shares, share_to_value
 from cloudrift.texture.running import Runner, runner
-from cloudrift.texture.treatment import Line
+from cloudrift.texture.treatment import Line, after
 
 Gains = tuple[float, float]  # left, right
 AT_ONCE = 16_384  # frames
@@ -354,6 +354,11 @@ class Treated(Node):
             place=place, depends=(what, context.depends(in_key=in_key)), inputs=(source,),
             label=", ".join(t.of.label for t in group),
         )  # fmt: skip
+
+    @property
+    def frames(self) -> int:
+        """How long it makes what comes in: what goes slower is longer."""
+        return after(self._context, self._group).frames
 
     @property
     def _runner(self) -> Runner:

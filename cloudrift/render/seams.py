@@ -1,6 +1,7 @@
 """What happens at the change from one section to the next, as sound."""
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy import ndimage, signal
 
 from cloudrift.audio.buffers import Stereo, raised_cosine, silence, to_gain
@@ -62,15 +63,23 @@ def sagged(audio: Stereo, frames: int, share: float) -> Stereo:
     frames = min(frames, audio.shape[1] - 1)
     if frames < 8:
         return audio
-    # Where it is read, by where it is heard: the sum of speeds. Found on the read side first.
-    read = np.arange(frames + 1)
-    speed = 1 - (1 - share) * (0.5 - 0.5 * np.cos(np.pi * read / frames))
-    heard = np.concatenate([[0.0], np.cumsum(1 / speed[:-1])])
-    length = int(heard[-1])
-    places = np.interp(np.arange(length), heard, read) + (audio.shape[1] - 1 - frames)
+    read, heard = np.arange(frames + 1), _heard(frames, share)
+    places = np.interp(np.arange(int(heard[-1])), heard, read) + (audio.shape[1] - 1 - frames)
     slow = np.stack([ndimage.map_coordinates(side, places[None], order=3, mode="nearest")
                      for side in audio])  # fmt: skip
     return np.concatenate([audio[:, : audio.shape[1] - frames], slow.astype(np.float32)], axis=1)
+
+
+def _heard(frames: int, share: float) -> NDArray[np.float64]:
+    """When each frame is heard, where the speed falls to a share: (frames + 1,), in frames."""
+    read = np.arange(frames + 1)
+    speed = 1 - (1 - share) * (0.5 - 0.5 * np.cos(np.pi * read / frames))
+    return np.concatenate([[0.0], np.cumsum(1 / speed[:-1])])
+
+
+def sag_adds(frames: int, share: float) -> int:
+    """Return by how many frames ``sagged`` makes audio longer."""
+    return int(_heard(frames, share)[-1]) - frames if frames >= 8 else 0
 
 
 def hush(audio: Stereo, frames: int, rate: int) -> None:

@@ -140,17 +140,48 @@ def _playing(hits: Hits, all_: list[Hit], bars: int) -> Hits:
     return replace(hits, patterns=(pattern,), plays="end")
 
 
+def lengths_of(document: Document) -> list[int]:
+    """Return how long each section is in frames, with what its seam adds."""
+    sections = document.arrangement.sections
+    out = [0] * len(sections)
+    loops: dict[int, Loop] = {}
+    for span in spans_of(document):
+        out[span.at] += span.frames
+        loops[span.at] = span.loop
+    for at, section in enumerate(sections[1:]):
+        seam, loop = section.seam, loops[at]
+        if seam.sag_beats and seam.sag_share < 1:
+            frames = round(seam.sag_beats * _beat_frames(loop))
+            out[at] += seams.sag_adds(min(frames, out[at] - 1), seam.sag_share)
+    return out
+
+
+def turns_of(document: Document) -> tuple[int, ...]:
+    """Return how long the loop of each section is, in frames."""
+    return tuple(loop_in(document.loop, one).sounding_frames
+                 for one in document.arrangement.sections)  # fmt: skip
+
+
+def _beat_frames(loop: Loop) -> float:
+    return loop.sounding_frames * beat_ticks(loop.metre) / loop.ticks
+
+
 # --- sound ----------------------------------------------------------------------------------------
 
 
 def pieces(
-    engine: Engine, document: Document, cancelled: Callable[[], bool] = never, first: int = 0
-) -> Iterator[Piece]:
+    engine: Engine, document: Document, cancelled: Callable[[], bool] = never, first: int = 0,
+    end: int | None = None,
+) -> Iterator[Piece]:  # fmt: skip
     """Hand out the sections as they are ready, in order, from the ``first`` (by number) on.
 
-    The tail of what is before the first is not in it. Raises Cancelled.
+    They go on to the last, or to the one before the ``end``. The tail of what is before the first
+    is not in it. Raises Cancelled.
     """
     sections = document.arrangement.sections
+    end = len(sections) if end is None else min(end, len(sections))
+    if first >= end:
+        return
     spans = [span for span in spans_of(document) if span.at >= first]
     start, before, rung = 0, silence(0), silence(0)
     with ThreadPoolExecutor(1, thread_name_prefix="timeline") as pool:
@@ -166,8 +197,11 @@ def pieces(
             rung = made.rung if not rung.shape[1] else _sum(rung, made.rung)
             then = behind.audio if behind else silence(0)
             finished = _summed(document, made.body, before, then, now.loop)
-            pool.submit(_get_ready, engine, spans, now.at + 1, cancelled)
+            if now.at + 1 < end:
+                pool.submit(_get_ready, engine, spans, now.at + 1, cancelled)
             yield Piece(now.at, start, finished, now.loop.sounding_frames)
+            if now.at + 1 == end:
+                return
             start += made.body.shape[1]
             before, now, behind = made.body, behind or next(raw, None), None
 
@@ -240,7 +274,7 @@ def _body(engine: Engine, span: Span, *, going_on: bool, cancelled: Callable[[],
 def _once(engine: Engine, loop: Loop, cancelled: Callable[[], bool]) -> Stereo:
     if cancelled():
         raise Cancelled
-    return engine.audio(heard_node(loop, engine.tones, ONCE), cancelled)
+    return engine.audio(heard_node(loop, engine.tones, ONCE), cancelled, aside=True)
 
 
 def _tail(engine: Engine, span: Span, body: Stereo, cancelled: Callable[[], bool]) -> Stereo:
@@ -300,7 +334,7 @@ def _with_seams(
 ) -> _Joined:
     """A section with what happens at the changes into it and out of it."""
     loop, audio = now.loop, now.audio
-    beat = loop.sounding_frames * beat_ticks(loop.metre) / loop.ticks
+    beat = _beat_frames(loop)
     bar = beat * bar_ticks(loop.metre) / beat_ticks(loop.metre)
     rung = silence(0)
     into = section.seam

@@ -55,6 +55,7 @@ class RenderWorker:
         self._closing = False
         self._running: str | None = None
         self._was_cancelled = False
+        self._dropped = False
         self._given_back = time.monotonic()
         self._ready_for: Loop | None = None  # for the first look ahead of which all is to be made
         self._thread = threading.Thread(target=self._run, name="render worker", daemon=True)
@@ -71,7 +72,14 @@ class RenderWorker:
         with self._change:
             self._wanted.pop(name, None)
             self._wanted[name] = loop
+            self._dropped = False
             self._change.notify_all()
+
+    def drop(self) -> None:
+        """Want nothing for now: something else comes first, and is followed by another wish."""
+        with self._change:
+            self._wanted.clear()
+            self._dropped, self._ready_for = True, None
 
     def stop(self) -> None:
         """Want nothing more; the thread ends after the current step."""
@@ -95,7 +103,7 @@ class RenderWorker:
 
     def _called_meanwhile(self) -> bool:
         with self._change:
-            return self._is_called()
+            return self._dropped or self._is_called()
 
     def _get_ready(self) -> None:
         """Make ready what the next edit will want first, as long as none comes."""
@@ -109,7 +117,8 @@ class RenderWorker:
 
     def _stale(self, name: str) -> bool:
         with self._change:
-            return self._closing or (name in self._wanted and not self._was_cancelled)
+            called = name in self._wanted and not self._was_cancelled
+            return self._closing or self._dropped or called
 
     def _look_ahead(self, name: str, loop: Loop) -> None:
         share = self._where() if name == "treated" else None

@@ -206,10 +206,7 @@ class Heading(QWidget):
         if not self.title.hasFocus():
             self.title.setText(loop.title)
             self.title.setCursorPosition(0)
-        state = "saved" if session.document.is_saved else "not saved"
-        if session.hearing.previewing:
-            state = session.hearing.preview_words
-        self.under.setText(f"kit: {loop.kit} · {state}" if loop.kit else state)
+        self._show_state()
         sounding = loop.sounding_key
         self.key.show_text(loop.key.text, f"sounds {sounding.text}" if sounding != loop.key else "",
                            "written = sounding")  # fmt: skip
@@ -226,6 +223,12 @@ class Heading(QWidget):
             marks or (f"style card · draw {loop.draw}" if loop.style else "style card"),
         )
         self._show_hearing()
+
+    def _show_state(self) -> None:
+        session, kit = self._session, self._session.hearing.shown.kit
+        state = "saved" if session.document.is_saved else "not saved"
+        state = session.hearing.heard_words or state
+        self.under.setText(f"kit: {kit} · {state}" if kit else state)
 
     def show_marks(self, words: str) -> None:
         """Say how much of the style card is met."""
@@ -247,6 +250,8 @@ class Heading(QWidget):
         if text != self.position.text():
             self.position.setText(text)
         self.meter.follow(share)
+        if self._session.hearing.long:  # which section of it, and which bar
+            self._show_state()
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)

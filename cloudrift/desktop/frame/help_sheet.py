@@ -92,12 +92,23 @@ PIECE_KEYS: Keys = (
     ("drag", "a piece from above to a place below, or a place elsewhere; with Shift they swap"),
     ("double-click above", "cut there, or take the cut out"),
 )
+SECTION_KEYS: Keys = (
+    ("Left, Right", "Another section"),
+    ("Up, Down", "Another layer or lane"),
+    ("Enter", "Take it out of the section, or in"),
+    ("+, −", "A dB louder or softer there"),
+    ("Ctrl+Left, Ctrl+Right", "The section earlier or later"),
+    ("S", "The change into it, or the section again"),
+    ("H", "Hear the bars around that change"),
+    ("Delete", "Take the section out"),
+)
 STAGE_KEYS: dict[str, tuple[tuple[str, Keys], ...]] = {
     "Chords": (("Chords and voices", THREAD_KEYS), ("Next chord", NEXT_KEYS)),
     "Layers": (("Notes", NOTE_KEYS), ("Room", ROOM_KEYS), ("Rides", RIDE_KEYS),
                ("Shelf", SHELF_KEYS)),
     "Texture": (("Treatments", ROW_KEYS), ("Rides", RIDE_KEYS)),
     "Flip": (("Pieces below", PIECE_KEYS),),
+    "Arrange": (("Sections", SECTION_KEYS),),
     "Deliver": (),
 }  # fmt: skip
 

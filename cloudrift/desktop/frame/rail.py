@@ -9,14 +9,14 @@ from cloudrift.ground.words import plural
 from cloudrift.loop.model import Loop
 
 STYLE, BED = "Style card", "Groove bed"
-STAGES = ("Chords", "Layers", "Texture", "Flip", "Deliver")
+STAGES = ("Chords", "Layers", "Texture", "Flip", "Arrange", "Deliver")
 DRAWERS = ("Shelf", "Recordings", "Microphone", BED, STYLE, "Play keys")  # they open over any stage
 WIDTH, STEP, TOP, DRAWER_STEP = 96, 62, 12, 30
 TIGHT_STEP, FACTS_FROM = 22, 50  # of drawers where room is short; of stages, to have facts
 
 
-def stage_facts(loop: Loop) -> tuple[str, ...]:
-    """Return the live fact of each stage."""
+def stage_facts(loop: Loop, sections: int = 0) -> tuple[str, ...]:
+    """Return the live fact of each stage; there are so many sections."""
     heard = len(loop.heard())
     layers = (
         f"{heard} of {len(loop.layers)} heard"
@@ -30,6 +30,7 @@ def stage_facts(loop: Loop) -> tuple[str, ...]:
         layers,
         f"{on} on",
         plural(sum(layer.flipped is not None for layer in loop.layers), "flip"),
+        plural(sections, "section"),
         f"{loop.sounding_frames / loop.rate:.2f} s",
     )
 
@@ -55,9 +56,9 @@ class Rail(QWidget):
         self._name_for_readers()
         self.update()
 
-    def show_facts(self, loop: Loop) -> None:
+    def show_facts(self, loop: Loop, sections: int) -> None:
         """Refresh the live facts."""
-        facts = stage_facts(loop)
+        facts = stage_facts(loop, sections)
         if facts != self._facts:
             self._facts = facts
             self.update()

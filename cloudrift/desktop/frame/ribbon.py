@@ -122,7 +122,7 @@ class Ribbon(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if self._drag_from is not None and not self._dragged and event.position().x() >= LEFT:
-            self._session.player.seek(self._share_at(event.position().x()))
+            self._session.transport.seek(self._share_at(event.position().x()))
         self._drag_from = None
 
     def mouseDoubleClickEvent(self, _event: QMouseEvent | None) -> None:
@@ -130,7 +130,7 @@ class Ribbon(QWidget):
 
     def _hear(self, first: float, last: float) -> None:
         if last > first:
-            self._session.player.hear_part(first, last)
+            self._session.transport.hear_part(first, last)
             self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -147,7 +147,8 @@ class Ribbon(QWidget):
         elif by is not None and shift:
             self._hear(first, min(max(self._snapped(last + by), first + beat), 1.0))
         elif by is not None:
-            player.seek((self._snapped(player.share) + by) % 1.0)
+            transport = self._session.transport
+            transport.seek((self._snapped(transport.share) + by) % 1.0)
         else:
             super().keyPressEvent(event)
 

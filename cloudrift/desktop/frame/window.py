@@ -39,6 +39,7 @@ from cloudrift.desktop.kit.parts import button
 from cloudrift.desktop.session.marking import Marking
 from cloudrift.desktop.session.session import CLOSING_S, Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.stages.arrange.stage import ArrangeStage
 from cloudrift.desktop.stages.bed.drawer import BedDrawer
 from cloudrift.desktop.stages.chords.stage import ChordsStage
 from cloudrift.desktop.stages.deliver.stage import DeliverStage
@@ -93,6 +94,7 @@ class Window(QMainWindow):
         self.layers = LayersStage(session, self.tasks)
         self.texture = TextureStage(session, self.tasks)
         self.flip = FlipStage(session, self.tasks)
+        self.arrange = ArrangeStage(session, self.tasks)
         self.deliver = DeliverStage(session, self.tasks)
         self.keys, self.shelf = KeysDrawer(session), Shelf(session, self.tasks)
         folders = OwnFolders(lambda: session.preferences.recording_folders)
@@ -109,7 +111,8 @@ class Window(QMainWindow):
         self.marking = Marking(session, self.tasks)
         self.style_page = StylePage(session, self.tasks, self.marking)
         self._before_style = 0  # the stage that the style card's page stands over
-        self.stages = (self.chords, self.layers, self.texture, self.flip, self.deliver)
+        self.stages = (self.chords, self.layers, self.texture, self.flip, self.arrange,
+                       self.deliver)  # fmt: skip
         self.stack = QStackedWidget()
         self.fit(QSize(*USUAL))
         for page in (*self.stages, self.start, self.style_page):
@@ -173,7 +176,7 @@ class Window(QMainWindow):
         session.changed.connect(lambda _b, _a: self._show_title())
         session.document.saved.connect(self._show_title)
         for signal in (session.hearing.shown_changed, session.hearing.changed):
-            signal.connect(lambda: self.rail.show_facts(session.hearing.heard_loop))
+            signal.connect(self._show_facts)
         session.failed.connect(self.say)
         session.told.connect(lambda words: self.say(words, good=True))
         self.tasks.broke.connect(self.say)
@@ -198,7 +201,7 @@ class Window(QMainWindow):
 
     def hear_all(self) -> None:
         """Hear the whole loop, through all of its lines."""
-        self.session.player.hear_part(0.0, 1.0)
+        self.session.transport.hear_part(0.0, 1.0)
         self.session.hearing.hear_up_to(None, None)
         self.ribbon.update()
 
@@ -488,13 +491,18 @@ class Window(QMainWindow):
         session = self.session
         star = "" if session.document.is_saved else " *"
         self.setWindowTitle(f"{session.loop.title}{star} – Cloudrift")
-        self.rail.show_facts(session.hearing.heard_loop)
+        self._show_facts()
         history = session.document.history
         self.menus.show_history(history.undo_label, history.redo_label)
 
+    def _show_facts(self) -> None:
+        session = self.session
+        sections = session.document.history.now.arrangement.sections
+        self.rail.show_facts(session.hearing.heard_loop, len(sections))
+
     def _follow_sound(self) -> None:
         """Sixty times a second: everything that follows the place in the loop."""
-        share = self.session.player.share
+        share = self.session.transport.share
         self.heading.show_place(share)
         self.ribbon.show_place(share)
         self.bed.show_place(share)

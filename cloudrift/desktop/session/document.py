@@ -93,7 +93,10 @@ class OpenDocument(QObject):
         self._go(self.history.then(self.history.now.with_loop(after), label, merge), moving=moving)
         return made
 
-    def change(self, label: str, edit: Callable[[Document], Document]) -> bool:
+    def change(
+        self, label: str, edit: Callable[[Document], Document], *, merge: str = "",
+        moving: bool = False,
+    ) -> bool:  # fmt: skip
         """Change the loop and what stands beside it, as ``apply`` does; say whether it changed."""
         if self._is_hidden():
             return False
@@ -103,7 +106,7 @@ class OpenDocument(QObject):
         except CloudriftError as error:
             self.refused.emit(str(error))
             return False
-        self._go(self.history.then(after, label))
+        self._go(self.history.then(after, label, merge), moving=moving)
         return self.history.now is not before
 
     def end_drag(self) -> None:

@@ -77,6 +77,7 @@ class Hearing(QObject):
             rested=self._rested.emit,
         )
         self._asked_at = 0.0  # s; never yet
+        self._waits = False  # whether the loop waits for a longer form to follow first
         self._resting = QTimer(self)
         self._resting.setSingleShot(True)
         self._resting.setInterval(RESTING_MS)
@@ -105,6 +106,10 @@ class Hearing(QObject):
 
     def ask_when_rested(self, *, moving: bool) -> None:
         """Ask now, or when a moving hand rests; while the loop plays, now and then meanwhile."""
+        if self.long:
+            self._waits = True
+            self._worker.drop()
+            return
         due = self.transport.player.playing and time.monotonic() - self._asked_at > MOVING_HEARD_S
         if moving and not due:
             self._resting.start()
@@ -178,6 +183,17 @@ class Hearing(QObject):
         return self._preview.words if self._preview else ""
 
     @property
+    def long(self) -> bool:
+        """Whether a longer form is heard in the loop's place; a preview is heard before that."""
+        return self.transport.long is not None and not self.previewing
+
+    @property
+    def heard_words(self) -> str:
+        """What is heard where it is not the open loop, in words; nothing where it is."""
+        long = self.transport.long
+        return long.words if long is not None and self.long else self.preview_words
+
+    @property
     def shown(self) -> Loop:
         """The loop that heading and ribbon show: a preview while there is one."""
         preview = self._preview
@@ -194,6 +210,8 @@ class Hearing(QObject):
     def hear_alone(self, ids: Iterable[str]) -> None:
         """Hear only some layers and groups; none of them: all. Nothing is changed by that."""
         ids = frozenset(ids)
+        if ids:
+            self.transport.leave_long()
         if ids != self.alone:
             self.alone = ids
             self._hear_anew()
@@ -208,6 +226,7 @@ class Hearing(QObject):
         if wanted != self._up_to:
             self._up_to = wanted
             self.side = TREATED
+            self.transport.leave_long()
             self._hear_anew()
 
     @property
@@ -296,6 +315,7 @@ class Hearing(QObject):
         Where the treated one has to be turned down for that, it stays so until playing ends.
         """
         if side != self.side:
+            self.transport.leave_long()
             self.side = side
             self._comparing = True
             self._play_what_is_heard()
@@ -315,7 +335,7 @@ class Hearing(QObject):
 
     def _made(self, name: str, rendered: Rendered) -> None:
         """On the worker's thread: all that it takes to be played is made before it is handed on."""
-        if name == self.side and not self.transport.click:
+        if name == self.side and not self.transport.click and not self.long:
             self.transport.player.get_ready(rendered.audio, self.gain_of(name))
         self._answered.emit(name, rendered)
 
@@ -329,12 +349,12 @@ class Hearing(QObject):
 
     def _where(self) -> float | None:
         """Where the sound is while the treated loop plays."""
-        heard = self.transport.player.playing and self.side == TREATED
+        heard = self.transport.player.playing and self.side == TREATED and not self.long
         return self.transport.player.share if heard else None
 
     def _on_soon(self, audio: Patched) -> None:
         """What comes next is there; the rest of the loop is as it was until it has followed."""
-        if self.side == TREATED and not self.transport.click:
+        if self.side == TREATED and not self.transport.click and not self.long:
             self.once.followed()
             self.transport.player.patch(audio.piece, audio.start, self.gain_of(TREATED))
 
@@ -344,7 +364,21 @@ class Hearing(QObject):
             self._play_what_is_heard()
         self.loudness_changed.emit()
 
+    def long_followed(self) -> None:
+        """What is heard of the longer form is as it is now: the loop, which is not, comes next."""
+        if self._waits:
+            self._waits = False
+            self.ask()
+
+    def follow_long(self) -> None:
+        """A longer form has begun or ended, or given way to a preview."""
+        self.long_followed()
+        self._play_what_is_heard()
+        self.changed.emit()
+
     def _play_what_is_heard(self) -> None:
+        if self.long:
+            return
         rendered = self.rendered.get(self.side)
         if rendered is not None:
             gain = self.gain_of(self.side)

@@ -28,6 +28,7 @@ class Lane(Enum):
     READING = "reading"  # recordings and MIDI files, which are listened to
     WRITING = "writing"
     INDEXING = "indexing"  # folders of recordings
+    ARRANGING = "arranging"  # sections, one after another
     ASKING = "asking"  # what is elsewhere, or in many files
 
 

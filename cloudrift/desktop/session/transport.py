@@ -1,6 +1,7 @@
 """Playing: the player, the speaker that it plays through, and the click beside it."""
 
 from collections.abc import Callable
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +16,23 @@ from cloudrift.render.player import Player
 # A speaker that runs dry in two of so many seconds gets a longer buffer; once may be an accident.
 Overhear = Callable[[NDArray[np.float32], int, int, int], None]  # (frames, 2), then a Stamp's
 LOOK_MS, DRY_LOOKS, FORGOTTEN_LOOKS = 1000, 2, 10
+
+
+class Long(Protocol):
+    """What is heard in the loop's place, and is longer: each moment of it is one of the loop."""
+
+    @property
+    def words(self) -> str:
+        """What of it is heard, in words."""
+
+    def inside(self, share: float) -> float:
+        """Return where in the loop a place in it is (0-1)."""
+
+    def outside(self, share: float) -> float:
+        """Return where in it a place in the loop is, the next one from where it sounds (0-1)."""
+
+    def leave(self) -> None:
+        """Let the loop be heard again."""
 
 
 class Transport(QObject):
@@ -33,6 +51,7 @@ class Transport(QObject):
         self.speaker, self._preferences = speaker, preferences
         self.buffer_ms = preferences.now.buffer_ms
         self.click = False
+        self.long: Long | None = None  # what is heard in the loop's place
         self.overheard: Overhear | None = None  # who else hears what the speaker is given
         self._gaps, self._dry = 0, [0] * FORGOTTEN_LOOKS
         self._looking = QTimer(self)
@@ -83,6 +102,8 @@ class Transport(QObject):
 
     def set_click(self, on: bool) -> None:
         """Let a click be heard with the loop, or not."""
+        if on:
+            self.leave_long()
         self.click = on
         self.click_changed.emit()
 
@@ -98,7 +119,29 @@ class Transport(QObject):
         """Play if it stands, stop if it plays."""
         self.set_playing(not self.player.playing)
 
+    # --- where in the loop --------------------------------------------------------------------
+
+    @property
+    def share(self) -> float:
+        """Where in the loop it is (0-1), also where a longer form is heard in its place."""
+        share = self.player.share
+        return self.long.inside(share) if self.long else share
+
+    def seek(self, share: float) -> None:
+        """Go to a place in the loop (0-1)."""
+        self.player.seek(self.long.outside(share) if self.long else share)
+
+    def hear_part(self, start: float, end: float) -> None:
+        """Let only a part of the loop turn (shares of its length); all of it for 0 to 1."""
+        self.leave_long()
+        self.player.hear_part(start, end)
+
+    def leave_long(self) -> None:
+        """Hear the loop, if something longer is heard in its place."""
+        if self.long is not None:
+            self.long.leave()
+
     def rewind(self) -> None:
         """Go to the beginning, and round the whole loop."""
-        self.player.hear_part(0, 1)
+        self.hear_part(0, 1)
         self.player.seek(0)

@@ -365,7 +365,7 @@ class KeysDrawer(QFrame):
         elif recorder.state is State.COUNT_IN:
             text = "Counting in: play from the next bar on."
         else:
-            bar = int(self._session.player.share * self._session.loop.bars) + 1
+            bar = int(self._session.transport.share * self._session.loop.bars) + 1
             count = recorder.played.count if recorder.played else 0
             text = (f"Taking bar {bar} of {self._session.loop.bars} · {plural(count, 'note')}. "
                     "Press Play in or Space to end.")  # fmt: skip

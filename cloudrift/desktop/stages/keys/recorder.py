@@ -76,7 +76,7 @@ class Recorder(QObject):
 
     def tick(self) -> int:
         """Return where in the loop the sound is."""
-        return int(self._session.player.share * self._session.loop.ticks)
+        return int(self._session.transport.share * self._session.loop.ticks)
 
     def down(self, pitch: int, velocity: int) -> None:
         """A key goes down: it is heard, and taken if something is being played in."""
@@ -105,9 +105,9 @@ class Recorder(QObject):
         self.played = Played(session.loop.ticks)
         if self._heard_meanwhile(session.loop) is not session.loop:
             self._preview.put(self._heard_meanwhile, "playing in")
-        session.player.hear_part(0.0, 1.0)
+        session.transport.hear_part(0.0, 1.0)
         self._last_share = 1 - 1 / session.loop.bars
-        session.player.seek(self._last_share)
+        session.transport.seek(self._last_share)
         session.transport.set_playing(True)
         self._clock.start()
         self.moved.emit()
@@ -121,7 +121,7 @@ class Recorder(QObject):
         return loop
 
     def _follow(self) -> None:
-        share = self._session.player.share
+        share = self._session.transport.share
         if self.state is State.COUNT_IN and share < self._last_share - 0.01:
             self.state = State.TAKES
             for pitch, velocity in self._held.items():  # pressed just before the first beat

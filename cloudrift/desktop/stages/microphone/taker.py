@@ -255,8 +255,8 @@ class Taker(QObject):
                               f"singing to {over.value}")  # fmt: skip
         self._clicked = session.transport.click
         session.transport.set_click(True)
-        session.player.hear_part(0.0, 1.0)
-        session.player.seek(1 - 1 / session.loop.bars)
+        session.transport.hear_part(0.0, 1.0)
+        session.transport.seek(1 - 1 / session.loop.bars)
         session.transport.set_playing(True)
         self._before = -1
         self.moved.emit()

@@ -1,0 +1,1 @@
+"""The Arrange stage: sections side by side, seams between them, and what is chosen."""

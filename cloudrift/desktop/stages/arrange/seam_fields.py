@@ -1,0 +1,114 @@
+"""What happens at the change into the chosen section: a line of fields under the picture."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout
+
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.look import SEMI
+from cloudrift.desktop.kit.parts import button, label
+from cloudrift.desktop.session.session import Session
+from cloudrift.ground.settings import Field
+from cloudrift.loop import arranging
+from cloudrift.loop.document import Document
+from cloudrift.loop.sections import Section
+
+ON, OFF = "on", "off"
+FIELDS = {f.name: f for f in (
+    Field(name="riser_bars", label="Riser", default=0, unit="bars", low=0, high=16, step=0.5,
+          off_low=True),
+    Field(name="riser_db", label="Riser's end", default=-27, unit="dB", low=-60, high=0, step=0.5),
+    Field(name="sweep", label="Filter", default=OFF, choices=(OFF, "closes", "opens"),
+          hint="closes before the change, or opens behind it"),
+    Field(name="sweep_bars", label="Filter over", default=2, unit="bars", low=0.25, high=16,
+          step=0.25),
+    Field(name="fill", label="Fill", default=OFF, choices=(OFF, ON),
+          hint="drums play the last bar of pattern B"),
+    Field(name="cut", label="Drums cut", default=OFF, choices=(OFF, ON),
+          hint="they end with their last backbeat, which rings alone"),
+    Field(name="silence_beats", label="Nothing for", default=0, unit="beats", low=0, high=16,
+          step=0.5, off_low=True),
+    Field(name="lead_beats", label="Backward lead-in", default=0, unit="beats", low=0, high=8,
+          step=0.5, off_low=True),
+    Field(name="sag_beats", label="Tempo sags over", default=0, unit="beats", low=0, high=16,
+          step=0.5, off_low=True, hint="as tape does: the pitch goes along"),
+    Field(name="sag_share", label="down to", default=60, unit="%", low=25, high=100),
+    Field(name="crash_db", label="Crash", default=-60, unit="dB", low=-60, high=0, step=0.5,
+          off_low=True),
+    Field(name="tag_db", label="Tag", default=-60, unit="dB", low=-60, high=0, step=0.5,
+          off_low=True),
+    Field(name="burst_db", label="Reverb burst", default=-60, unit="dB", low=-60, high=0, step=0.5,
+          off_low=True),
+)}  # fmt: skip
+COLUMNS = 5
+SWITCHES = {"fill", "cut"}
+
+
+class SeamFields(QFrame):
+    """``edit`` takes words and an edit of the document; ``hear`` plays the bars around."""
+
+    def __init__(
+        self, session: Session, edit: Callable[..., bool], hear: Callable[[], object]
+    ) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self._edit = edit
+        self._section_id = ""
+        self.title = label("", size=12.5, weight=SEMI)
+        self.says = label("", size=11.5, name="soft")
+        self.hear = button("Hear it", hear, tip="Two bars before the change, and on")
+        self.fields: dict[str, FieldWidget] = {}
+        grid = QGridLayout()
+        grid.setSpacing(5)
+        for i, (name, field) in enumerate(FIELDS.items()):
+            widget = FieldWidget(field, field.default)
+            widget.edited.connect(partial(self._set, name))
+            widget.settled.connect(session.end_drag)
+            self.fields[name] = widget
+            grid.addWidget(widget, i // COLUMNS, i % COLUMNS)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 6, 10, 8)
+        column.setSpacing(5)
+        head = QHBoxLayout()
+        head.addWidget(self.title)
+        head.addWidget(self.says, 1)
+        head.addWidget(self.hear)
+        column.addLayout(head)
+        column.addLayout(grid)
+
+    def show_section(self, document: Document, section: Section | None) -> None:
+        """Show the change into a section."""
+        if section is None:
+            return
+        self._section_id = section.id
+        sections = document.arrangement.sections
+        at = sections.index(section)
+        before = sections[at - 1].name if at else ""
+        self.title.setText(f"{before} into {section.name}" if at else f"{section.name} begins")
+        self.says.setText(", ".join(section.seam.happens) or "a plain change" if at else
+                          "what is before a first section has nothing to happen in")  # fmt: skip
+        self.hear.setEnabled(at > 0)
+        for name, widget in self.fields.items():
+            value = getattr(section.seam, name)
+            if name in SWITCHES:
+                value = ON if value else OFF
+            elif name == "sweep":
+                value = value or OFF
+            elif name == "sag_share":
+                value = 100 * value
+            widget.set_value(value)
+            widget.setEnabled(at > 0 or name in ("sweep", "sweep_bars", "crash_db", "tag_db"))
+
+    def _set(self, name: str, value: object) -> None:
+        made: object = value
+        if name in SWITCHES:
+            made = value == ON
+        elif name == "sweep":
+            made = "" if value == OFF else value
+        elif name == "sag_share":
+            made = float(str(value)) / 100
+        section_id = self._section_id
+        self._edit("a change between sections",
+                   lambda document: arranging.set_seam(document, section_id, **{name: made}),
+                   moving=True)  # fmt: skip

@@ -1,0 +1,168 @@
+"""The right-hand panel: the chosen section, in what it differs, in what it could."""
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.parts import Inspector, button, clear, heading, label, small_button
+from cloudrift.desktop.kit.trying import Trying
+from cloudrift.desktop.session.session import Session
+from cloudrift.ground.settings import Field
+from cloudrift.loop import arranging
+from cloudrift.loop.document import Document
+from cloudrift.loop.model import Loop
+from cloudrift.loop.sections import MOST_BARS, MOST_OFFSET_DB, Section
+from cloudrift.style.form import over_line
+from cloudrift.style.variations import Variation, variations
+
+BARS = Field(name="bars", label="Length", default=8, unit="bars", low=1, high=MOST_BARS)
+LEVEL = Field(name="level_db", label="Level", default=0, unit="dB", low=-60, high=MOST_OFFSET_DB,
+              step=0.5)  # fmt: skip
+BED = Field(name="bed", label="Groove bed", default="plays", choices=("plays", "is out"))
+KEY = Field(name="key", label="Key", default="the loop's", choices=("the loop's", "the relative"))
+OVER = Field(name="over", label="Over all of it", default="nothing",
+             choices=("nothing", "underwater", "thin", "dark"))  # fmt: skip
+
+
+class SectionPage(Inspector):
+    """Fields of a section. ``edit`` takes words and an edit of the document."""
+
+    def __init__(self, session: Session, edit: Callable[..., bool]) -> None:
+        super().__init__()
+        self._session, self._edit = session, edit
+        self._section: Section | None = None
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Name of the section")
+        self.name.editingFinished.connect(self._rename)
+        self.body.addWidget(self.name)
+        self.fields: dict[str, FieldWidget] = {}
+        for field, act in ((BARS, self._set_bars), (LEVEL, self._set_level), (BED, self._set_bed),
+                           (KEY, self._set_key), (OVER, self._set_over)):  # fmt: skip
+            widget = FieldWidget(field, field.default)
+            widget.edited.connect(act)
+            widget.settled.connect(session.end_drag)
+            self.fields[field.name] = widget
+            self.body.addWidget(widget)
+        self._differs, self._could = QVBoxLayout(), QVBoxLayout()
+        for one in (self._differs, self._could):
+            one.setSpacing(3)
+            self.body.addLayout(one)
+        self.heard = label("", size=11.5, name="soft")
+        self.heard.setWordWrap(True)
+        self.body.addWidget(self.heard)
+        self.body.addStretch(1)
+        self._shown: object = None
+
+    def show_section(self, document: Document, section: Section | None) -> None:
+        """Show a section, or that there is none."""
+        self._section = section
+        there = section is not None
+        for widget in (self.name, *self.fields.values(), self.heard):
+            widget.setVisible(there)
+        if section is None:
+            self.title.setText("No section")
+            self.under.setText("Draw a form, or add a section.")
+            clear(self._differs)
+            clear(self._could)
+            self._shown = None
+            return
+        sections = document.arrangement.sections
+        at = sections.index(section)
+        first = 1 + sum(one.bars for one in sections[:at])
+        self.title.setText(section.name)
+        copied = ""
+        if section.copied_from:
+            copied = f" · copied from {document.arrangement.section(section.copied_from).name}"
+        self.under.setText(f"bars {first} to {first + section.bars - 1}{copied}")
+        self.name.setText(section.name)
+        self.fields["bars"].set_value(float(section.bars))
+        self.fields["level_db"].set_value(section.level_db)
+        self.fields["bed"].set_value("plays" if section.bed else "is out")
+        self.fields["bed"].setEnabled(bool(document.loop.lanes))
+        self.fields["key"].set_value("the relative" if section.key else "the loop's")
+        over = next((name for name in OVER.choices if over_line(name) == section.over), "nothing")
+        self.fields["over"].set_value(over)
+        heard = arranging.heard_in(document.loop, section)
+        self.heard.setText(f"{len(heard)} play: {', '.join(x.name for x in heard)}" if heard
+                           else "nothing plays here")  # fmt: skip
+        shown = (section, document.loop.layers, document.loop.bed,
+                 document.arrangement.section(section.copied_from) if section.copied_from
+                 else None)  # fmt: skip
+        if shown != self._shown:
+            self._shown = shown
+            self._build(document, section)
+
+    def _build(self, document: Document, section: Section) -> None:
+        clear(self._differs)
+        clear(self._could)
+        if section.copied_from:
+            there = document.arrangement.section(section.copied_from)
+            self._differs.addWidget(heading(f"Differs from {there.name} in"))
+            found = arranging.differences(document, section.id)
+            for one in found:
+                self._differs.addWidget(self._difference(one))
+            if not found:
+                self._differs.addWidget(label("nothing yet", size=11.5, name="soft"))
+        offered = variations(document, section)
+        if offered:
+            self._could.addWidget(heading("Could differ by"))
+        for variation in offered:
+            words = variation.words.replace("&", "&&")
+            choice = small_button(words, partial(self._vary, variation),
+                                  tip="Rest here to hear it; press to do it")  # fmt: skip
+            choice.setStyleSheet("QPushButton { text-align: left; padding: 2px 8px; }")
+            Trying(choice, self._session, _heard_with(variation, section), variation.words)
+            self._could.addWidget(choice)
+
+    def _difference(self, one: arranging.Difference) -> QWidget:
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        words = label(one.words, size=11.5)
+        words.setWordWrap(True)
+        row.addWidget(words, 1)
+        row.addWidget(button("take back", partial(self._edit, f"take back: {one.words}"[:60],
+                                                  one.back), name="link"))  # fmt: skip
+        return holder
+
+    def _vary(self, variation: Variation) -> None:
+        section = self._section
+        if section is not None:
+            self._edit(variation.words[:60], lambda document: arranging.change_section(
+                document, section.id, variation.edit))  # fmt: skip
+
+    # --- fields -------------------------------------------------------------------------------
+
+    def _set(self, words: str, *, moving: bool = False, **changes: object) -> None:
+        section = self._section
+        if section is not None:
+            self._edit(words, lambda document: arranging.set_section(
+                document, section.id, **changes), moving=moving)  # fmt: skip
+
+    def _rename(self) -> None:
+        name = self.name.text().strip()
+        if self._section is not None and self.name.isModified() and name:
+            self.name.setModified(False)
+            self._set("name a section", name=name)
+
+    def _set_bars(self, value: object) -> None:
+        self._set("length of a section", moving=True, bars=round(float(str(value))))
+
+    def _set_level(self, value: object) -> None:
+        self._set("level of a section", moving=True, level_db=float(str(value)))
+
+    def _set_bed(self, value: object) -> None:
+        self._set("the groove bed in a section", bed=value == "plays")
+
+    def _set_key(self, value: object) -> None:
+        key = arranging.relative_of(self._session.loop.key) if value == "the relative" else None
+        self._set("key of a section", key=key)
+
+    def _set_over(self, value: object) -> None:
+        self._set("over all of a section", over=over_line(str(value)))
+
+
+def _heard_with(variation: Variation, section: Section) -> Callable[[Loop], Loop]:
+    return lambda loop: arranging.loop_in(loop, variation.edit(section))

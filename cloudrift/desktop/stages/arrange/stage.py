@@ -1,0 +1,326 @@
+"""The Arrange stage: the loop in sections, what happens between them, all of it heard."""
+
+from collections.abc import Callable
+from functools import partial
+
+from msgspec.structs import replace
+from PyQt6.QtCore import QPoint
+from PyQt6.QtGui import QHideEvent, QShowEvent
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from cloudrift.desktop.kit.commands import Command
+from cloudrift.desktop.kit.look import SEMI
+from cloudrift.desktop.kit.parts import (
+    ChoiceRow,
+    Elided,
+    WhileShown,
+    button,
+    label,
+    menu_of,
+    panel,
+    scrolling,
+    small_button,
+)
+from cloudrift.desktop.session.arranged import Arranged
+from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.stages.arrange.columns import Columns
+from cloudrift.desktop.stages.arrange.seam_fields import SeamFields
+from cloudrift.desktop.stages.arrange.section_page import SectionPage
+from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.loop import arranging
+from cloudrift.loop.document import Document
+from cloudrift.loop.sections import MOST_OFFSET_DB, Section
+from cloudrift.style.form import draw_form, find_form, forms
+
+HEARD = (("loop", "the loop"), ("section", "this section"), ("all", "all of it"))
+AROUND_BARS = 2.0  # heard before a seam
+
+
+class ArrangeStage(QWidget):
+    """The picture in the middle, the seam below it, the section at the right."""
+
+    def __init__(self, session: Session, tasks: Tasks) -> None:
+        super().__init__()
+        self._session = session
+        self.arranged = Arranged(session, tasks)
+        self._section = Preview(session, self)
+        self._section.ended.connect(self._show_heard)
+        self._heard_section: Section | None = None
+        self.columns = Columns()
+        self.columns.chosen.connect(self._choose)
+        self.columns.seam_chosen.connect(self._choose_seam)
+        self.columns.seam_heard.connect(self.hear_seam)
+        self.columns.swapped.connect(self.swap_part)
+        self.columns.level_moved.connect(self.move_level)
+        self.columns.moved.connect(self._move)
+        self.columns.removed.connect(self.remove)
+        self.columns.menu_wanted.connect(self._open_menu)
+        self.words = Elided(size=11.5, name="soft")
+        self.heard = ChoiceRow(list(HEARD), columns=3, name="Hear")
+        self.heard.chosen.connect(self.hear)
+        self.form = QComboBox()
+        self.form.setAccessibleName("Form")
+        self.form.addItems(list(forms()))
+        self.form.setMinimumWidth(150)
+        self.form.currentTextChanged.connect(lambda name: self.form.setToolTip(
+            find_form(name).about))  # fmt: skip
+        self.form.setToolTip(find_form(self.form.currentText()).about)
+        self.draw = button("Draw a form", self.draw_form, name="strong",
+                           tip="Sections as the form has them, in the place of those there are; "
+                           "each press is another draw")  # fmt: skip
+        self.seam = SeamFields(session, self.edit, self.hear_seam)
+        self.page = SectionPage(session, self.edit)
+        self._lay_out()
+        refresh = WhileShown(self, self.refresh)
+        session.changed.connect(refresh)
+        session.opened.connect(refresh)
+        self.arranged.changed.connect(self._show_made)
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        middle = panel()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(12, 9, 12, 9)
+        column.setSpacing(6)
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        head.addWidget(label("Arrangement", size=14, weight=SEMI))
+        head.addWidget(self.words, 1)
+        head.addWidget(label("Hear", size=11.5, name="soft"))
+        self.heard.setFixedWidth(270)
+        head.addWidget(self.heard)
+        column.addLayout(head)
+        acts = QHBoxLayout()
+        acts.setSpacing(5)
+        for words, act, tip in (
+            ("Add", self.add, "A section at the end: the loop as it is"),
+            ("Copy", self.copy, "A copy behind it, which says what differs"),
+            ("Out", self.remove, "Take the section out"),
+            ("Earlier", partial(self._move_chosen, -1), "Ctrl+Left"),
+            ("Later", partial(self._move_chosen, 1), "Ctrl+Right"),
+            ("Twice", self.twice, "All sections once more behind these"),
+        ):
+            acts.addWidget(small_button(words, act, tip=tip))
+        acts.addStretch(1)
+        acts.addWidget(self.form)
+        acts.addWidget(self.draw)
+        column.addLayout(acts)
+        column.addWidget(scrolling(self.columns), 1)
+        column.addWidget(self.seam)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 6, 8, 6)
+        row.setSpacing(8)
+        row.addWidget(middle, 1)
+        row.addWidget(self.page)
+
+    # --- showing ------------------------------------------------------------------------------
+
+    @property
+    def _document(self) -> Document:
+        return self._session.document.history.now
+
+    @property
+    def section(self) -> Section | None:
+        """The section that is chosen."""
+        sections = self._document.arrangement.sections
+        return sections[self.columns.at] if self.columns.at < len(sections) else None
+
+    def refresh(self) -> None:
+        """Show how the document is arranged now."""
+        self.columns.show_document(self._document)
+        self.columns.show_loudness(self.arranged.loudness)
+        model = self.columns.model
+        self.words.setText(model.words if model else "no sections yet")
+        self.page.show_section(self._document, self.section)
+        self.seam.show_section(self._document, self.section)
+        self.seam.setVisible(self.section is not None)
+        self._follow_section()
+        self._show_heard()
+
+    def _show_made(self) -> None:
+        self.columns.show_loudness(self.arranged.loudness)
+        self._show_heard()
+
+    def _show_heard(self) -> None:
+        self.heard.show_choice("all" if self.arranged.on else
+                               "section" if self._section.on else "loop")  # fmt: skip
+        there = self.section is not None
+        for what in ("section", "all"):
+            self.heard.button(what).setEnabled(there)
+
+    def show_place(self, _share: float) -> None:
+        """Follow the sound, where it is the arrangement's."""
+        place = self.arranged.place()
+        self.columns.show_place((place.at, place.inside) if place else None)
+
+    def _choose(self, at: int) -> None:
+        section = self.section
+        self.page.show_section(self._document, section)
+        self.seam.show_section(self._document, section)
+        self._follow_section()
+        if self.arranged.on and at < len(self._document.arrangement.sections):
+            self._session.player.seek(self.arranged.share_of(at))
+
+    def _choose_seam(self, _at: int) -> None:
+        self.page.show_section(self._document, self.section)
+        self.seam.show_section(self._document, self.section)
+
+    # --- hearing ------------------------------------------------------------------------------
+
+    def hear(self, what: object) -> None:
+        """Hear the loop, the chosen section, or all of it from there."""
+        section = self.section
+        if what != "all":
+            self.arranged.leave()
+        if what != "section":
+            self._section.end()
+            self._heard_section = None
+        if what == "section" and section is not None:
+            self._put_section(section)
+        elif what == "all" and section is not None:
+            self.arranged.hear(self.columns.at)
+        self._show_heard()
+
+    def hear_seam(self, at: int | None = None) -> None:
+        """Hear the bars around a seam: two before it, and on."""
+        at = self.columns.at if at is None else at
+        self._section.end()
+        if at < 1:
+            self._session.say("nothing is before the first section; choose another change")
+            return
+        self.arranged.hear(at, before_bars=AROUND_BARS)
+        self._show_heard()
+
+    def _put_section(self, section: Section) -> None:
+        self._heard_section = section
+        self._section.put(lambda loop: arranging.loop_in(loop, section), f"heard: {section.name}")
+
+    def _follow_section(self) -> None:
+        """The section that is heard has changed, or another one is chosen: hear that."""
+        section = self.section
+        if self._section.on and section is not None and section != self._heard_section:
+            self._put_section(section)
+
+    # --- doing --------------------------------------------------------------------------------
+
+    def edit(
+        self, words: str, edit: Callable[[Document], Document], *, moving: bool = False
+    ) -> bool:
+        """Change how the document is arranged, as one step."""
+        return self._session.document.change(words, edit, merge=words if moving else "",
+                                             moving=moving)  # fmt: skip
+
+    def draw_form(self) -> None:
+        """Draw the chosen form; another draw with each press."""
+        arrangement, form = self._document.arrangement, find_form(self.form.currentText())
+        again = arrangement.form == form.name and bool(arrangement.sections)
+        draw = arrangement.draw % MAX_DRAW + 1 if again else 1
+        if self.edit("draw a form", lambda document: draw_form(document, form, draw)):
+            self.columns.choose(0)
+
+    def add(self) -> None:
+        """Put a section at the end."""
+        if self.edit("add a section", arranging.add_section):
+            self.columns.choose(len(self._document.arrangement.sections) - 1)
+
+    def copy(self) -> None:
+        """Put a copy of the chosen section behind it."""
+        section = self.section
+        if section is not None and self.edit(
+            "copy a section", lambda document: arranging.copy_section(document, section.id)[0]
+        ):  # fmt: skip
+            self.columns.choose(self.columns.at + 1)
+
+    def remove(self) -> None:
+        """Take the chosen section out."""
+        section = self.section
+        if section is not None:
+            self.edit("take a section out",
+                      lambda document: arranging.remove_section(document, section.id))  # fmt: skip
+
+    def twice(self) -> None:
+        """Let all sections come once more."""
+        self.edit("all of it twice", arranging.repeat_all)
+
+    def _move_chosen(self, by: int) -> None:
+        self._move(self.columns.at, by)
+
+    def _move(self, at: int, by: int) -> None:
+        section = self.section
+        if section is not None and self.edit(
+            "move a section", lambda document: arranging.move_section(document, section.id, by)
+        ):  # fmt: skip
+            self.columns.choose(at + by)
+
+    def swap_part(self, at: int, row: int) -> None:
+        """Take a layer or a lane out of a section, or let it in."""
+        model = self.columns.model
+        if model is None:
+            return
+        section, what = model.sections[at], model.rows[row]
+        on = model.owner(at, row) is None
+        if what.is_lane and on and not section.bed:
+            self.edit("the groove bed in a section", lambda document: arranging.change_section(
+                document, section.id, lambda one: _with_lane_alone(one, what.id, document)
+            ))  # fmt: skip
+            return
+        self.edit(f"{what.name} {'in' if on else 'out'}"[:60],
+                  lambda document: arranging.set_part(document, section.id, what.id,
+                                                      on=_said(document, what.id, on)))  # fmt: skip
+
+    def move_level(self, at: int, row: int, by_db: float) -> None:
+        """Turn a layer or a lane up or down in a section."""
+        model = self.columns.model
+        if model is None:
+            return
+        section, what = model.sections[at], model.rows[row]
+        level = min(max(section.part(what.id).level_db + by_db, -48.0), MOST_OFFSET_DB)
+        self.edit(f"level of {what.name}"[:60], lambda document: arranging.set_part(
+            document, section.id, what.id, level_db=level), moving=True)  # fmt: skip
+
+    def _open_menu(self, place: object) -> None:
+        assert isinstance(place, QPoint)
+        menu_of(self, (("Copy", self.copy), ("Take out", self.remove),
+                       ("Earlier", partial(self._move_chosen, -1)),
+                       ("Later", partial(self._move_chosen, 1)))).popup(place)  # fmt: skip
+
+    # --- the stage ----------------------------------------------------------------------------
+
+    def commands(self) -> tuple[Command, ...]:
+        """What the menu offers."""
+        return (
+            Command("&Draw a form", self.draw_form, goes=True),
+            Command("&Add a section", self.add, goes=True),
+            Command("&Copy the section", self.copy, "Ctrl+Shift+D", goes=True),
+            Command("Hear &all of it", lambda: self.hear("all"), "Shift+Space", goes=True),
+            Command("Hear this &section", lambda: self.hear("section"), goes=True),
+            Command("Hear the &loop", lambda: self.hear("loop"), goes=True),
+        )
+
+    def focus_first(self) -> None:
+        """Take the focus to the picture, or to what draws a form."""
+        (self.columns if self.columns.model else self.draw).setFocus()
+
+    def showEvent(self, _event: QShowEvent | None) -> None:
+        self.refresh()
+
+    def hideEvent(self, _event: QHideEvent | None) -> None:
+        self._heard_section = None
+
+
+def _said(document: Document, owner: str, on: bool) -> bool | None:
+    """What a section has to say of a layer for it to be heard, or not: nothing where that is so."""
+    plain = document.loop.layer(owner)
+    as_it_is = not plain.mute and not plain.parked
+    return None if on == as_it_is else on
+
+
+def _with_lane_alone(section: Section, lane_id: str, document: Document) -> Section:
+    """A section that gets one lane of the groove bed, where it had none."""
+    made = replace(section, bed=True)
+    for lane in document.loop.lanes:
+        on = _said(document, lane.id, lane.id == lane_id)
+        made = made.with_part(replace(made.part(lane.id), on=on))
+    return made

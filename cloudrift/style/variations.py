@@ -1,0 +1,85 @@
+"""What a section could differ by: small changes, as composers make them to a hook again."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from msgspec.structs import replace
+
+from cloudrift.loop.arranging import heard_in, relative_of
+from cloudrift.loop.bed import hits_of
+from cloudrift.loop.beds import BARE, SECOND
+from cloudrift.loop.document import Document
+from cloudrift.loop.sections import Section
+from cloudrift.style.form import over_line
+
+THINNER_DB, MOST = -5.0, 8
+HATS = ("closed hat", "open hat")
+
+
+@dataclass(frozen=True, kw_only=True)
+class Variation:
+    """A small change of a section, in few words."""
+
+    words: str
+    edit: Callable[[Section], Section]
+
+
+def variations(document: Document, section: Section) -> list[Variation]:
+    """Return what a section could differ by: no more than a few, none that it does already."""
+    loop = document.loop
+    heard = {x.id for x in heard_in(loop, section)}
+    found: list[Variation] = []
+    flips = [x for x in loop.layers if x.flipped is not None and x.id not in heard]
+    for flip in flips[:1]:
+        found.append(Variation(words=f"{flip.name} instead of the rest",
+                               edit=_instead(document, flip.id)))  # fmt: skip
+    for layer in loop.layers:
+        if layer.id not in heard and layer.flipped is None and not layer.parked:
+            found.append(Variation(words=f"{layer.name} in", edit=_part(layer.id, on=True)))
+    spare = [x for x in loop.layers if x.id in heard and x.role in ("pluck", "lead", "bell")]
+    for layer in spare[:1]:
+        found.append(Variation(words=f"{layer.name} out", edit=_part(layer.id, on=False)))
+        found.append(Variation(words=f"{layer.name} {THINNER_DB:g} dB".replace("-", "−"),
+                               edit=_part(layer.id, level_db=THINNER_DB)))  # fmt: skip
+    lanes = [x for x in loop.lanes if x.id in heard]
+    hats = [x for x in lanes if {use.name for use in x.source.sounds} & set(HATS)]
+    if hats and len(hats) < len(lanes):
+        found.append(Variation(words="without hats, for a breath",
+                               edit=_parts([x.id for x in hats], on=False)))  # fmt: skip
+    for name, words in ((SECOND, "drums play pattern B"), (BARE, "drums bare")):
+        of = [x.id for x in lanes if any(one.name == name for one in hits_of(x).patterns)
+              and section.part(x.id).pattern != name]  # fmt: skip
+        if of:
+            found.append(Variation(words=words, edit=_parts(of, pattern=name)))
+    low = [x.id for x in lanes if hits_of(x).on_roots]
+    if low:
+        found.append(Variation(words="low drums out", edit=_parts(low, on=False)))
+    if section.key is None:
+        key = relative_of(loop.key)
+        found.append(Variation(words=f"in {key.text}", edit=lambda one: replace(one, key=key)))
+    if not section.over:
+        water = over_line("underwater")
+        found.append(Variation(words="under water", edit=lambda one: replace(one, over=water)))
+    return found[:MOST]
+
+
+def _part(owner: str, **changes: object) -> Callable[[Section], Section]:
+    return lambda one: one.with_part(replace(one.part(owner), **changes))
+
+
+def _parts(owners: list[str], **changes: object) -> Callable[[Section], Section]:
+    def edit(section: Section) -> Section:
+        for owner in owners:
+            section = section.with_part(replace(section.part(owner), **changes))
+        return section
+
+    return edit
+
+
+def _instead(document: Document, flip: str) -> Callable[[Section], Section]:
+    others = [x.id for x in document.loop.layers if x.id != flip and x.role != "bass"]
+
+    def edit(section: Section) -> Section:
+        return _part(flip, on=True)(_parts(others, on=False)(section))
+
+    return edit
