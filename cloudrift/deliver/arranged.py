@@ -1,17 +1,19 @@
 """Writing an arrangement: all of it, and the loop and the groove bed apart."""
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from msgspec.structs import replace
 
-from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.buffers import Stereo, silence
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import make_folder, write_wav
 from cloudrift.deliver.names import stem_of
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.document import Document
+from cloudrift.loop.sections import Arrangement
 from cloudrift.render.cache import AudioCache
 from cloudrift.render.engine import Engine
 from cloudrift.render.timeline import whole
@@ -21,27 +23,18 @@ Progress = Callable[[int, int, str], object]
 
 
 def without_loop(document: Document) -> Document:
-    """Return a document in which no layer plays in any section: the groove bed alone."""
-    return _with_all(document, bed=None, layers=False)
+    """Return a document in which no layer plays in any section, and nothing that a seam adds.
 
-
-def without_bed(document: Document) -> Document:
-    """Return a document in which the groove bed plays in no section."""
-    return _with_all(document, bed=False, layers=None)
-
-
-def _with_all(document: Document, *, bed: bool | None, layers: bool | None) -> Document:
+    That is the groove bed alone, before the line of all of it.
+    """
     sections = []
     for section in document.arrangement.sections:
-        made = section if bed is None else replace(section, bed=bed)
-        if layers is not None:
-            for layer in document.loop.layers:
-                made = made.with_part(replace(made.part(layer.id), on=layers))
-            made = replace(made, seam=replace(made.seam, riser_bars=0.0, crash_db=-60.0,
-                                              tag_db=-60.0))  # fmt: skip
+        seam = replace(section.seam, riser_bars=0.0, crash_db=-60.0, tag_db=-60.0, burst_db=-60.0)
+        made = replace(section, seam=seam)
+        for layer in document.loop.layers:
+            made = made.with_part(replace(made.part(layer.id), on=False))
         sections.append(made)
-    arrangement = replace(document.arrangement, sections=tuple(sections), line=())
-    return replace(document, arrangement=arrangement)
+    return replace(document, arrangement=Arrangement(sections=tuple(sections)))
 
 
 def deliver_all(
@@ -51,9 +44,9 @@ def deliver_all(
 ) -> list[Path]:  # fmt: skip
     """Write the arrangement into a folder (made if need be) and return the paths.
 
-    ``stems``: also the loop and the groove bed apart, each with its own seams, before the line of
-    all of it. Everything is computed anew; files are written whole. Raises CloudriftError and
-    Cancelled.
+    ``stems``: also the loop and the groove bed apart, before the line of all of it, where they add
+    up to the whole: the loop as the bed ducks it, with all that seams add. Everything is computed
+    anew; files are written whole. Raises CloudriftError and Cancelled.
     """
     if not document.arrangement.sections:
         raise CloudriftError("there is no arrangement yet; draw a form with cloudrift arrange")
@@ -62,29 +55,45 @@ def deliver_all(
         document = document.with_loop(replace(loop, rate=rate))
     make_folder(folder, "; choose another")
     name = stem_of(loop.title, loop.sounding_tempo, loop.sounding_key)
-    todo = [(f"{name}_arranged.wav", document, "arranged")]
+    plain = replace(document, arrangement=replace(document.arrangement, line=()))
+    wanted = {"": document}
     if stems:
-        todo.append((f"{name}_arranged_loop.wav", without_bed(document), "the loop, arranged"))
-        if loop.bed is not None:
-            todo.append((f"{name}_arranged_bed.wav", without_loop(document),
-                         "the groove bed, arranged"))  # fmt: skip
+        wanted |= {"loop": plain} if document.arrangement.line else {}
+        wanted |= {"bed": without_loop(document)} if loop.bed is not None else {}
+    engine = Engine(cache=AudioCache(CACHE_BYTES), clips=clips)
+    made: dict[str, Stereo] = {}
+    count = len(document.arrangement.sections)
+
+    def said(number: int, done: int, words: str) -> None:
+        if progress:
+            progress(number * count + done, len(wanted) * count, words)
+
+    try:
+        for number, (what, one) in enumerate(wanted.items()):
+            if cancelled():
+                raise Cancelled
+            words = f"the {what}" if what else "all of it"
+            moved = partial(lambda n, w, done, _of: said(n, done, w), number, words)
+            made[what], _pieces = whole(engine, one, cancelled, moved)
+    finally:
+        engine.close()
+    if stems:
+        made["loop"] = _less(made.get("loop", made[""]), made.get("bed", silence(0)))
     done = []
-    for number, (file, what, words) in enumerate(todo):
-        if cancelled():
-            raise Cancelled
-        engine = Engine(cache=AudioCache(CACHE_BYTES), clips=clips)
-        try:
-            count = len(todo) * len(what.arrangement.sections)
-            first = number * len(what.arrangement.sections)
-            audio, _pieces = whole(
-                engine, what, cancelled,
-                lambda one, _of: progress and progress(first + one, count, file),  # noqa: B023
-            )  # fmt: skip
-        finally:
-            engine.close()
-        _write(folder / file, audio, what, bits, words)
-        done.append(folder / file)
+    for what, words in (("", "arranged"), ("loop", "the loop, arranged"),
+                        ("bed", "the groove bed, arranged")):  # fmt: skip
+        if what in made:
+            path = folder / f"{name}_arranged{what and '_' + what}.wav"
+            _write(path, made[what], document, bits, words)
+            done.append(path)
     return done
+
+
+def _less(all_: Stereo, part: Stereo) -> Stereo:
+    out = silence(max(all_.shape[1], part.shape[1]))
+    out[:, : all_.shape[1]] += all_
+    out[:, : part.shape[1]] -= part
+    return out
 
 
 def _write(path: Path, audio: Stereo, document: Document, bits: int, words: str) -> None:

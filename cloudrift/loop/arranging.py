@@ -9,7 +9,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import NAME_TYPED, free_name
+from cloudrift.ground.words import NAME_TYPED, free_name, number
 from cloudrift.loop import edits, spec
 from cloudrift.loop.bed import Bed, hits_of
 from cloudrift.loop.document import WHOLE, Document
@@ -123,7 +123,20 @@ def set_section(document: Document, section_id: str, **changes: Any) -> Document
 
 
 def set_part(document: Document, section_id: str, owner: str, **changes: Any) -> Document:
-    """Say what a layer or a lane does in a section: ``on``, ``level_db``, ``pattern``."""
+    """Say what a layer or a lane does in a section: ``on``, ``level_db``, ``pattern``.
+
+    Raises CloudriftError for a pattern that a lane has not got, or a layer at all.
+    """
+    layer = document.loop.layer(owner)
+    if name := changes.get("pattern"):
+        there = (
+            [one.name for one in hits_of(layer).patterns] if layer in document.loop.lanes else []
+        )
+        if name not in there:
+            known = (
+                f"it has {', '.join(there)}" if there else "only lanes of the groove bed have any"
+            )
+            raise CloudriftError(f"{layer.name} has no pattern {name!r}; {known}")
     return change_section(
         document, section_id,
         lambda one: one.with_part(replace(one.part(owner), **changes)),
@@ -131,9 +144,26 @@ def set_part(document: Document, section_id: str, owner: str, **changes: Any) ->
 
 
 def set_seam(document: Document, section_id: str, **changes: Any) -> Document:
-    """Change what happens at the change into a section."""
-    return change_section(document, section_id,
+    """Change what happens at the change into a section.
+
+    Raises CloudriftError for what would begin before the section before it does.
+    """
+    made = change_section(document, section_id,
                           lambda one: replace(one, seam=replace(one.seam, **changes)))  # fmt: skip
+    sections = made.arrangement.sections
+    at = next(i for i, one in enumerate(sections) if one.id == section_id)
+    seam, a_bar = sections[at].seam, document.loop.metre[0]
+    if at:
+        beats = a_bar * sections[at - 1].bars
+        closing = seam.sweep_bars * a_bar if seam.sweep == "closes" else 0.0
+        reach = max(seam.riser_bars * a_bar, closing, seam.sag_beats, seam.silence_beats,
+                    seam.lead_beats)  # fmt: skip
+        if reach > beats:
+            raise CloudriftError(
+                f"the change into {sections[at].name} would begin {reach:g} beats before it, but "
+                f"{sections[at - 1].name} has {beats}; take fewer"
+            )
+    return made
 
 
 def _new(arrangement: Arrangement) -> str:
@@ -202,9 +232,15 @@ def set_bars(document: Document, section_id: str, bars: int) -> Document:
 
 
 def relative_of(key: Key) -> Key:
-    """Return the relative key: of minor the major on its third, of major the minor on its sixth."""
+    """Return the relative key: of minor the major on its third, of major the minor on its sixth.
+
+    Of a mode it is the major or minor of the same notes, where there is one.
+    """
     minor = 3 in {(pc - key.pc) % 12 for pc in key.scale}
-    return Key(key.shifted(3 if minor else -3).tonic, "major" if minor else "minor")
+    mode, usual = ("major", 3) if minor else ("minor", -3)
+    same = (by for by in (usual, *range(12))
+            if set(Key(key.shifted(by).tonic, mode).scale) == set(key.scale))  # fmt: skip
+    return Key(key.shifted(next(same, usual)).tonic, mode)
 
 
 # --- differing ------------------------------------------------------------------------------------
@@ -234,7 +270,7 @@ def differences(document: Document, section_id: str) -> list[Difference]:
     for name, words in (
         ("bars", f"{here.bars} bars rather than {there.bars}"),
         ("bed", "with the groove bed" if here.bed else "without the groove bed"),
-        ("level_db", f"{here.level_db - there.level_db:+g} dB"),
+        ("level_db", f"{number(here.level_db - there.level_db, '+g')} dB"),
         ("key", f"in {here.key.text}" if here.key else "in the loop's key"),
         ("chords", "chords of its own" if here.chords else "the loop's chords"),
         ("line", "other treatments on the loop"), ("over", "other treatments on all of it"),
@@ -259,7 +295,7 @@ def _part_words(owner: Layer, before: PartState, now: PartState) -> str:
         plays = not owner.mute and not owner.parked if now.on is None else now.on
         parts.append("is in" if plays else "is out")
     if before.level_db != now.level_db:
-        parts.append(f"{now.level_db - before.level_db:+g} dB")
+        parts.append(f"{number(now.level_db - before.level_db, '+g')} dB")
     if before.pattern != now.pattern:
         parts.append(f"plays pattern {now.pattern}" if now.pattern else "plays as in the loop")
     return ", ".join(parts)

@@ -77,12 +77,16 @@ class Seam(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     burst_db: float = spec.MIN_LEVEL_DB
 
     def __post_init__(self) -> None:
-        for name, low, high in (
-            ("riser_bars", 0, 16), ("sweep_bars", 0.25, 16), ("sag_beats", 0, 16),
-            ("sag_share", 0.25, 1), ("silence_beats", 0, 16), ("lead_beats", 0, 8),
-            ("riser_db", -60, 0), ("crash_db", -60, 0), ("tag_db", -60, 0), ("burst_db", -60, 0),
+        for name, words, low, high, unit in (
+            ("riser_bars", "riser", 0, 16, " bars"), ("riser_db", "riser's end", -60, 0, " dB"),
+            ("sweep_bars", "filter over", 0.25, 16, " bars"),
+            ("sag_beats", "tempo sags over", 0, 16, " beats"),
+            ("sag_share", "tempo sags to a share of", 0.25, 1, ""),
+            ("silence_beats", "nothing for", 0, 16, " beats"),
+            ("lead_beats", "lead-in", 0, 8, " beats"), ("crash_db", "crash", -60, 0, " dB"),
+            ("tag_db", "tag", -60, 0, " dB"), ("burst_db", "reverb burst", -60, 0, " dB"),
         ):  # fmt: skip
-            within(f"seam: {name.replace('_', ' ')}", getattr(self, name), low, high)
+            within(f"the change into a section: {words}", getattr(self, name), low, high, unit)
 
     @property
     def happens(self) -> tuple[str, ...]:

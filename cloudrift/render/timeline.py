@@ -53,13 +53,15 @@ class Span(NamedTuple):
 class Piece:
     """A section as sound, finished: (2, frames), where it begins, and what it turns.
 
-    ``turn`` is the length of its loop in frames: for who wants to know where in it one is.
+    ``turn`` is the length of its loop in frames: for who wants to know where in it one is. ``bare``
+    is what it was before the line of all of it; the same where there is none.
     """
 
     at: int
     start: int
     audio: Stereo
     turn: int
+    bare: Stereo
 
 
 def spans_of(document: Document) -> list[Span]:
@@ -199,7 +201,7 @@ def pieces(
             finished = _summed(document, made.body, before, then, now.loop)
             if now.at + 1 < end:
                 pool.submit(_get_ready, engine, spans, now.at + 1, cancelled)
-            yield Piece(now.at, start, finished, now.loop.sounding_frames)
+            yield Piece(now.at, start, finished, now.loop.sounding_frames, made.body)
             if now.at + 1 == end:
                 return
             start += made.body.shape[1]

@@ -44,6 +44,7 @@ class FormSection(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     again : the name of an earlier section that this is a copy of.
     change : of a copy: one more layer is in, or one is out, by the draw.
     relative : in the relative key.
+    slower_st : slowed by so many semitones, as tape is; the bed goes along in time, not in pitch.
     low : low drums and basses play.
     """
 
@@ -57,6 +58,7 @@ class FormSection(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     change: bool = False
     low: bool = True
     relative: bool = False
+    slower_st: Annotated[int, msgspec.Meta(ge=0, le=12)] = 0
     seam: Seam = Seam()
 
 
@@ -119,7 +121,7 @@ def draw_form(document: Document, form: Form, draw: int = 1) -> Document:
             section = Section(
                 id=f"s{number}", name=of.name, bars=bars, parts=_parts(loop, of, rng),
                 bed=of.drums != "none", level_db=of.level_db, seam=of.seam, over=over_line(of.over),
-                key=_relative(loop) if of.relative else None,
+                key=_relative(loop) if of.relative else None, line=slowed_line(of.slower_st),
             )  # fmt: skip
         made.append(section)
         by_name.setdefault(of.name, section)
@@ -199,6 +201,21 @@ def _changed(section: Section, loop: Loop, rng: np.random.Generator) -> Section:
         return section
     one = spare[int(rng.integers(len(spare)))]
     return section.with_part(replace(section.part(one.id), level_db=THIN_DB))
+
+
+def slowed_line(semitones: int) -> Line:
+    """Return what a section adds to the whole loop's line to be so much slower, and lower."""
+    if not semitones:
+        return ()
+    settings: tuple[tuple[str, float | str], ...] = (("semitones", -float(semitones)),
+                                                     ("way", "tape"))  # fmt: skip
+    version = find_kind("shift").version
+    return (Treatment(id="t1", kind="shift", version=version, settings=settings),)
+
+
+def slower_st(line: Line) -> int:
+    """Return by how many semitones a section's line makes it slower; 0 for a line of its own."""
+    return next((count for count in range(1, 13) if slowed_line(count) == line), 0)
 
 
 def over_line(what: str) -> Line:

@@ -12,7 +12,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from cloudrift.audio.buffers import Stereo, silence
-from cloudrift.desktop.session.hearing import TREATED
+from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
@@ -20,7 +20,8 @@ from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.document import Document
 from cloudrift.loop.sections import Arrangement
 from cloudrift.render.ahead import ahead
-from cloudrift.render.engine import Engine
+from cloudrift.render.engine import Engine, Loudness
+from cloudrift.render.match import matched
 from cloudrift.render.plan import heard_node
 from cloudrift.render.timeline import Piece, lengths_of, pieces, spans_of, turns_of
 
@@ -54,6 +55,7 @@ class Arranged(QObject):
     sounded = pyqtSignal()  # what is played is as it is now
     _came = pyqtSignal(int, object)  # the number of the request, Piece
     _soon = pyqtSignal(int, object)  # likewise, Stretch
+    _measured = pyqtSignal(int, object)  # likewise, (Loudness, Loudness)
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__(session)
@@ -64,11 +66,15 @@ class Arranged(QObject):
         self._document: Document | None = None
         self._starts: tuple[int, ...] = (0,)
         self._turns: tuple[int, ...] = ()
-        self._audio: Stereo = silence(0)
+        self._audio = self._bare = silence(0)  # through the line of all of it, and before that
+        self.without = False  # whether it is heard before that line
+        self._compares = False  # whether both have been wanted since it is heard
+        self.sum_loudness: tuple[Loudness, Loudness] | None = None  # before it, and behind it
         self._request = 0
         self._waits_at: Place | None = None  # while a preview is heard before it
         self._came.connect(self._on_piece)
         self._soon.connect(self._on_soon)
+        self._measured.connect(self._on_measured)
         session.changed.connect(lambda _b, _a: self._follow())
         session.opened.connect(self.leave)
         session.hearing.shown_changed.connect(self._give_way)
@@ -87,6 +93,7 @@ class Arranged(QObject):
         session = self._session
         session.transport.hear_part(0, 1)
         self.on = True
+        self.without = self._compares = False
         session.transport.long = self
         self._lay_out()
         start = self._starts[at]
@@ -148,11 +155,13 @@ class Arranged(QObject):
         starts = tuple(int(one) for one in np.cumsum([0, *lengths]))
         if starts == self._starts and self._audio.shape[1] == starts[-1]:
             return
-        audio = silence(starts[-1])
-        for (a, b), (c, d) in zip(pairwise(self._starts), pairwise(starts), strict=False):
-            count = min(b - a, d - c)
-            audio[:, c : c + count] = self._audio[:, a : a + count]
-        self._audio, self._starts = audio, starts
+        for name in ("_audio", "_bare"):
+            made, was_made = silence(starts[-1]), getattr(self, name)
+            for (a, b), (c, d) in zip(pairwise(self._starts), pairwise(starts), strict=False):
+                count = min(b - a, d - c)
+                made[:, c : c + count] = was_made[:, a : a + count]
+            setattr(self, name, made)
+        self._starts = starts
         if self._waits_at is None and len(starts) > 1:  # it goes on in the section that it was in
             self._load()
             at = min(was.at, len(lengths) - 1)
@@ -164,11 +173,12 @@ class Arranged(QObject):
         if document is None:
             return
         first = min(self._here.at, len(self._starts) - 2)
-        self.made = frozenset()
+        self.made, self.sum_loudness = frozenset(), None
+        self.without = self.without and bool(document.arrangement.line)
         self._request += 1
         request, engine = self._request, self._session.engine
-        audio, starts, player = self._audio, self._starts, self._session.player
-        gain = self._session.hearing.gain_of(TREATED)
+        audio, bare, starts = self._audio, self._bare, self._starts
+        player, line = self._session.player, document.arrangement.line
         share = self._waits_at is None and player.share
 
         def work(stale: Callable[[], bool], moved: Callable[[float, str], None]) -> None:
@@ -181,10 +191,15 @@ class Arranged(QObject):
                 for piece in pieces(engine, document, stale, begin, end):
                     if stale():
                         raise Cancelled
-                    place = audio[:, starts[piece.at] : starts[piece.at + 1]]
-                    place[:, : piece.audio.shape[1]] = piece.audio[:, : place.shape[1]]
-                    player.get_ready(audio, gain)  # here, where there is time for it
+                    for whole, made in ((audio, piece.audio), (bare, piece.bare)):
+                        place = whole[:, starts[piece.at] : starts[piece.at + 1]]
+                        place[:, : made.shape[1]] = made[:, : place.shape[1]]
+                    heard = bare if self.without else audio
+                    player.get_ready(heard, self._gain)  # here, where there is time for it
                     self._came.emit(request, piece)
+            rate = document.loop.rate
+            behind = _loudness(audio, rate)
+            self._measured.emit(request, (_loudness(bare, rate) if line else behind, behind))
 
         def failed(error: Exception) -> None:
             self._session.hearing.long_followed()
@@ -196,8 +211,7 @@ class Arranged(QObject):
 
     def _on_soon(self, request: int, part: Stretch) -> None:
         if request == self._request and self.on and self._waits_at is None:
-            gain = self._session.hearing.gain_of(TREATED)
-            self._session.player.patch(part.audio, part.start, gain)
+            self._session.player.patch(part.audio, part.start, self._gain)
             self.sounded.emit()
 
     def _on_piece(self, request: int, piece: Piece) -> None:
@@ -212,8 +226,33 @@ class Arranged(QObject):
         self._session.hearing.long_followed()
         self.changed.emit()
 
+    def _on_measured(self, request: int, found: tuple[Loudness, Loudness]) -> None:
+        if request == self._request:
+            self.sum_loudness = found
+            if self.on and self._waits_at is None and self._gain != 1:
+                self._load()
+            self.changed.emit()
+
+    def hear_without(self, *, without: bool) -> None:
+        """Hear all without its line, or with it, equally loud once that is known."""
+        if not self.on:
+            self.hear(0)
+        self.without, self._compares = without, True
+        if self._waits_at is not None:
+            return
+        self._load()
+        self.changed.emit()
+
+    @property
+    def _gain(self) -> float:
+        """What it is turned by, so that it is as loud with the line of all of it as without."""
+        if not self._compares or self.sum_loudness is None or not self._arrangement.line:
+            return 1.0
+        match = matched(*self.sum_loudness)
+        return match.one if self.without else match.other
+
     def _load(self) -> None:
-        self._session.player.load(self._audio, self._session.hearing.gain_of(TREATED))
+        self._session.player.load(self._bare if self.without else self._audio, self._gain)
 
     # --- where it is --------------------------------------------------------------------------
 
@@ -304,6 +343,10 @@ def _next(
         yield Stretch(first, piece)
     if span.passes > 1:  # it is wanted in any case, and there before the first pass is
         yield Stretch(begins, np.tile(engine.audio(node, stale), span.passes))
+
+
+def _loudness(audio: Stereo, rate: int) -> Loudness:
+    return Loudness(lufs=integrated_lufs(audio, rate), true_peak_db=true_peak_db(audio, rate))
 
 
 def bar_levels(audio: Stereo, bars: int) -> np.ndarray:

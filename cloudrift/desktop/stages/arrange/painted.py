@@ -97,7 +97,10 @@ def paint_section(
     says += f" · {section.key.text}" if section.key else ""
     says += f" · {section.level_db:+g} dB" if section.level_db else ""
     says = says.replace("-", "−")
-    says = painter.fontMetrics().elidedText(says, Qt.TextElideMode.ElideRight, int(inner.width()))
+    parts = says.split(" · ")
+    while len(parts) > 1 and painter.fontMetrics().horizontalAdvance(says) > inner.width():
+        parts.pop()  # what is not said here, the page of the section says
+        says = " · ".join(parts)
     painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, says)
     for row in range(len(model.rows)):
         _paint_band(painter, model, at, row)

@@ -14,7 +14,7 @@ from cloudrift.loop import arranging
 from cloudrift.loop.document import Document
 from cloudrift.loop.model import Loop
 from cloudrift.loop.sections import MOST_BARS, MOST_OFFSET_DB, Section
-from cloudrift.style.form import over_line
+from cloudrift.style.form import over_line, slowed_line, slower_st
 from cloudrift.style.variations import Variation, variations
 
 BARS = Field(name="bars", label="Length", default=8, unit="bars", low=1, high=MOST_BARS)
@@ -22,6 +22,8 @@ LEVEL = Field(name="level_db", label="Level", default=0, unit="dB", low=-60, hig
               step=0.5)  # fmt: skip
 BED = Field(name="bed", label="Groove bed", default="plays", choices=("plays", "is out"))
 KEY = Field(name="key", label="Key", default="the loop's", choices=("the loop's", "the relative"))
+SLOWER = Field(name="slower_st", label="Slowed", default=0, unit="st", low=0, high=12,
+               off_low=True, hint="as tape is: lower too; the groove bed goes along")  # fmt: skip
 OVER = Field(name="over", label="Over all of it", default="nothing",
              choices=("nothing", "underwater", "thin", "dark"))  # fmt: skip
 
@@ -39,7 +41,8 @@ class SectionPage(Inspector):
         self.body.addWidget(self.name)
         self.fields: dict[str, FieldWidget] = {}
         for field, act in ((BARS, self._set_bars), (LEVEL, self._set_level), (BED, self._set_bed),
-                           (KEY, self._set_key), (OVER, self._set_over)):  # fmt: skip
+                           (KEY, self._set_key), (SLOWER, self._set_slower),
+                           (OVER, self._set_over)):  # fmt: skip
             widget = FieldWidget(field, field.default)
             widget.edited.connect(act)
             widget.settled.connect(session.end_drag)
@@ -82,6 +85,7 @@ class SectionPage(Inspector):
         self.fields["bed"].set_value("plays" if section.bed else "is out")
         self.fields["bed"].setEnabled(bool(document.loop.lanes))
         self.fields["key"].set_value("the relative" if section.key else "the loop's")
+        self.fields["slower_st"].set_value(float(slower_st(section.line)))
         over = next((name for name in OVER.choices if over_line(name) == section.over), "nothing")
         self.fields["over"].set_value(over)
         heard = arranging.heard_in(document.loop, section)
@@ -159,6 +163,10 @@ class SectionPage(Inspector):
     def _set_key(self, value: object) -> None:
         key = arranging.relative_of(self._session.loop.key) if value == "the relative" else None
         self._set("key of a section", key=key)
+
+    def _set_slower(self, value: object) -> None:
+        line = slowed_line(round(float(str(value))))
+        self._set("speed of a section", moving=True, line=line)
 
     def _set_over(self, value: object) -> None:
         self._set("over all of a section", over=over_line(str(value)))

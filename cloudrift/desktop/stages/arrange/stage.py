@@ -28,6 +28,7 @@ from cloudrift.desktop.session.tasks import Tasks
 from cloudrift.desktop.stages.arrange.columns import Columns
 from cloudrift.desktop.stages.arrange.seam_fields import SeamFields
 from cloudrift.desktop.stages.arrange.section_page import SectionPage
+from cloudrift.desktop.stages.arrange.sum_row import SumRow
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.loop import arranging
 from cloudrift.loop.document import Document
@@ -72,6 +73,7 @@ class ArrangeStage(QWidget):
                            "each press is another draw")  # fmt: skip
         self.seam = SeamFields(session, self.edit, self.hear_seam)
         self.page = SectionPage(session, self.edit)
+        self.sum = SumRow(session, self.arranged, self.edit)
         self._lay_out()
         refresh = WhileShown(self, self.refresh)
         session.changed.connect(refresh)
@@ -107,6 +109,7 @@ class ArrangeStage(QWidget):
         acts.addWidget(self.form)
         acts.addWidget(self.draw)
         column.addLayout(acts)
+        column.addWidget(self.sum)
         column.addWidget(scrolling(self.columns), 1)
         column.addWidget(self.seam)
         row = QHBoxLayout(self)
@@ -136,11 +139,13 @@ class ArrangeStage(QWidget):
         self.page.show_section(self._document, self.section)
         self.seam.show_section(self._document, self.section)
         self.seam.setVisible(self.section is not None)
+        self.sum.show_document(self._document)
         self._follow_section()
         self._show_heard()
 
     def _show_made(self) -> None:
         self.columns.show_loudness(self.arranged.loudness)
+        self.sum.show_loudness()
         self._show_heard()
 
     def _show_heard(self) -> None:

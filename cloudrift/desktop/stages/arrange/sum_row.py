@@ -1,0 +1,80 @@
+"""The line for all of the arrangement: which, how hard it is pushed, and what that does."""
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
+
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.parts import ChoiceRow, Elided, label
+from cloudrift.desktop.session.arranged import Arranged
+from cloudrift.desktop.session.session import Session
+from cloudrift.ground.settings import Field
+from cloudrift.ground.words import number
+from cloudrift.loop.arranging import arrange
+from cloudrift.loop.document import Document
+from cloudrift.style.sums import MOST_PUSH_DB, NOTHING, OWN, PUSH_DB, SUMS, sum_line, sum_of
+
+WHAT = Field(name="what", label="All of it through", default=NOTHING, choices=(NOTHING, *SUMS))
+PUSH = Field(name="push_db", label="Push", default=PUSH_DB, unit="dB", low=0, high=MOST_PUSH_DB,
+             step=0.5, hint="how hard the limiter at its end is pushed")  # fmt: skip
+
+
+class SumRow(QWidget):
+    """Fields, and a switch that lets it be heard with the line and without, equally loud."""
+
+    def __init__(self, session: Session, arranged: Arranged, edit: Callable[..., bool]) -> None:
+        super().__init__()
+        self._arranged, self._edit = arranged, edit
+        self.what = FieldWidget(WHAT, WHAT.default)
+        self.push = FieldWidget(PUSH, PUSH.default)
+        self.what.edited.connect(lambda what: self._set(str(what), self._push_db))
+        self.push.edited.connect(lambda push: self._set(self._what, float(str(push)), moving=True))
+        self.push.settled.connect(session.end_drag)
+        self.words = Elided(size=11.5, name="soft")
+        self.side = ChoiceRow([(True, "without"), (False, "with")], columns=2, name="Sum")
+        self.side.chosen.connect(lambda without: arranged.hear_without(without=bool(without)))
+        self.side.setFixedWidth(150)
+        self.side.setToolTip("All of it without its line and with it, turned to the same loudness")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(6)
+        row.addWidget(label("Sum", size=11.5, name="soft"))
+        row.addWidget(self.what, 3)
+        row.addWidget(self.push, 2)
+        row.addWidget(self.words, 3)
+        row.addWidget(self.side)
+        self._what, self._push_db = NOTHING, PUSH_DB
+
+    def show_document(self, document: Document) -> None:
+        """Show the line that an arrangement has."""
+        line, there = document.arrangement.line, bool(document.arrangement.sections)
+        self._what, self._push_db = sum_of(line)
+        self.what.set_value(self._what)
+        self.push.set_value(self._push_db)
+        self.push.setEnabled(there and self._what in SUMS)
+        self.what.setEnabled(there)
+        self.side.setEnabled(bool(line))
+        self.show_loudness()
+
+    def show_loudness(self) -> None:
+        """Say how loud all is before its line and behind it, as far as that is known."""
+        found = self._arranged.sum_loudness
+        self.side.show_choice(self._arranged.without)
+        if self._what == NOTHING:
+            self.words.setText(f"{_lufs(found[1].lufs)}" if found else "")
+        elif found is None:
+            self.words.setText("its loudness is known once all is made")
+        else:
+            before, after = found
+            self.words.setText(f"{number(before.lufs, '.1f')} to {_lufs(after.lufs)}, "
+                               f"peak {number(after.true_peak_db, '.1f')} dBTP")  # fmt: skip
+
+    def _set(self, what: str, push_db: float, *, moving: bool = False) -> None:
+        if what != OWN:
+            line = sum_line(what, push_db)
+            self._edit("the line of all of it", lambda document: arrange(document, line=line),
+                       moving=moving)  # fmt: skip
+
+
+def _lufs(value: float) -> str:
+    return f"{number(value, '.1f')} LUFS"

@@ -1,0 +1,362 @@
+"""The arrangement as sound: sections of the loop, joins, what happens at a change, files."""
+
+from itertools import pairwise
+
+import numpy as np
+import pytest
+import soundfile
+from click.testing import CliRunner
+from msgspec.structs import replace
+from scipy import signal
+
+from cloudrift.cli.main import commands
+from cloudrift.deliver.arranged import deliver_all, without_loop
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.wanted import Cancelled
+from cloudrift.loop import edits
+from cloudrift.loop.arranging import add_section, arrange, set_part, set_seam, set_section
+from cloudrift.loop.bed import hits_of
+from cloudrift.loop.document import Document
+from cloudrift.loop.sections import Seam
+from cloudrift.loop.storage import save
+from cloudrift.render import Engine, seams
+from cloudrift.render.timeline import ending, lengths_of, pieces, spans_of, turns_of, whole
+from cloudrift.style.form import over_line, slowed_line
+from cloudrift.style.sums import sum_line
+from tests.test_arranging import BEDDED
+
+RATE = BEDDED.rate
+TURN = BEDDED.sounding_frames
+BEAT = TURN / 8
+
+
+@pytest.fixture(scope="module")
+def engine():
+    made = Engine()
+    yield made
+    made.close()
+
+
+def arranged(*bars, loop=BEDDED):
+    document = Document.of(loop)
+    for one in bars:
+        document = add_section(document, bars=one)
+    return document
+
+
+def ids(document):
+    return [one.id for one in document.arrangement.sections]
+
+
+def db(audio):
+    return 10 * np.log10(max(float(np.square(audio).mean()), 1e-12))
+
+
+def sound(engine, document):
+    audio, found = whole(engine, document)
+    return np.array(audio), [one.start for one in found]
+
+
+def step_db(audio, at):
+    """How large the bend of the wave at a frame is, against those nearby (99th percentile), dB."""
+    bend = np.abs(np.diff(audio[:, at - 2000 : at + 2000], 2)).max(axis=0)
+    usual = np.quantile(bend, 0.995)
+    return 20 * np.log10(max(bend[1996:2002].max(), 1e-9) / max(usual, 1e-9))
+
+
+# --- lengths --------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("bars", [(2, 4), (1, 3, 5), (8, 1, 2)])
+def test_the_lengths_of_sections_add_up_to_the_whole(engine, bars):
+    document = arranged(*bars)
+    lengths = lengths_of(document)
+    assert [round(one / TURN * 2) for one in lengths] == list(bars)
+    audio, starts = sound(engine, document)
+    assert starts == [0, *np.cumsum(lengths)[:-1]]
+    assert audio.shape[1] >= sum(lengths)  # and a tail
+    assert turns_of(document) == (TURN,) * len(bars)
+    assert sum(span.frames for span in spans_of(document)) == sum(lengths)
+
+
+def test_a_sag_and_a_slower_section_are_counted(engine):
+    document = arranged(2, 2)
+    first, second = ids(document)
+    document = set_seam(document, second, sag_beats=4.0, sag_share=0.5)
+    document = set_section(document, second, line=slowed_line(12))
+    lengths = lengths_of(document)
+    assert lengths[0] == TURN + seams.sag_adds(round(4 * BEAT), 0.5)
+    assert lengths[1] == 2 * TURN
+    found = list(pieces(engine, document))
+    assert [one.audio.shape[1] for one in found] == lengths
+    assert first == "s1" and found[1].turn == 2 * TURN
+
+
+# --- sections that are the loop -------------------------------------------------------------------
+
+
+def test_sections_that_are_the_loop_sound_as_the_loop(engine):
+    """After the first pass nothing tells that there are sections; below -70 dB."""
+    document = arranged(4, 2, 4)
+    audio, _starts = sound(engine, document)
+    loop = engine.render(BEDDED).audio
+    for turn in range(2, 5):
+        off = audio[:, turn * TURN : (turn + 1) * TURN] - loop
+        assert db(off) < db(loop) - 70, turn
+
+
+def test_the_first_pass_comes_from_silence_and_the_last_rings_on(engine):
+    document = arranged(2)
+    audio, _starts = sound(engine, document)
+    once = engine.once(BEDDED)
+    assert np.allclose(audio[:, :TURN], once[:, :TURN], atol=1e-6)
+    assert audio.shape[1] > TURN and db(audio[:, TURN : TURN + 4000]) > -60
+
+
+def test_a_section_that_differs_is_its_own_loop_and_the_tail_before_it_is_laid_on_it(engine):
+    document = arranged(2, 4)
+    _first, second = ids(document)
+    document = set_part(document, second, "l1", on=False)
+    document = set_section(document, second, bed=False)
+    audio, starts = sound(engine, document)
+    section = replace(edits.set_layer(BEDDED, "l1", mute=True), bed=None)
+    loop = engine.render(section).audio
+    last = audio[:, starts[1] + TURN : starts[1] + 2 * TURN]
+    assert db(last - loop) < db(loop) - 50
+    alone, _ = sound(engine, set_section(arranged(4), "s1", bed=False,
+                                         parts=document.arrangement.sections[1].parts))  # fmt: skip
+    tail = audio[:, starts[1] : starts[1] + 8000] - alone[:, :8000]
+    assert db(tail) > -60  # what was before rings into it
+
+
+def test_joins_are_no_steps(engine):
+    document = arranged(2, 4, 3)
+    second = ids(document)[1]
+    document = set_part(document, second, "l2", level_db=-6.0)
+    audio, starts = sound(engine, document)
+    for at in (*starts[1:], TURN * 2, audio.shape[1] - 2100):
+        assert step_db(audio, at) < 12, at
+
+
+def test_levels_and_what_lies_over_a_section_are_heard(engine):
+    document = arranged(2, 2)
+    quiet = set_section(document, "s1", level_db=-12.0)
+    under = set_section(document, "s1", over=over_line("underwater"))
+    plain, low, dark = (sound(engine, one)[0][:, :TURN] for one in (document, quiet, under))
+    assert db(low) == pytest.approx(db(plain) - 12, abs=0.1)
+
+    def above(audio, hz):
+        f, p = signal.welch(audio.mean(axis=0), RATE, nperseg=4096)
+        return 10 * np.log10(p[f > hz].sum() + 1e-15)
+
+    assert above(dark, 3000) < above(plain, 3000) - 20
+
+
+def test_what_is_made_from_a_section_on_is_what_is_made_of_all(engine):
+    document = arranged(2, 2, 2)
+    all_ = list(pieces(engine, document))
+    from_second = list(pieces(engine, document, first=1))
+    assert [one.at for one in from_second] == [1, 2]
+    assert np.allclose(from_second[1].audio, all_[2].audio, atol=1e-5)
+    assert [one.at for one in pieces(engine, document, first=1, end=2)] == [1]
+    assert list(pieces(engine, document, first=2, end=1)) == []
+
+
+def test_it_stops_when_nobody_wants_it():
+    made = Engine()
+    try:
+        with pytest.raises(Cancelled):
+            list(pieces(made, arranged(2, 2), lambda: True))
+    finally:
+        made.close()
+
+
+# --- what happens at a change ---------------------------------------------------------------------
+
+
+def seamed(engine, **changes):
+    """All of it with a plain change and with one where something happens; where the change is."""
+    plain = arranged(4, 4)
+    made = set_seam(plain, ids(plain)[1], **changes)
+    (one, starts), (other, _) = sound(engine, plain), sound(engine, made)
+    count = min(one.shape[1], other.shape[1])
+    return one[:, :count], other[:, :count], starts[1]
+
+
+def test_a_riser_rises_before_the_change_to_its_level(engine):
+    plain, made, at = seamed(engine, riser_bars=2.0, riser_db=-20.0)
+    riser = (made - plain)[:, :at]
+    first = at - TURN  # two bars
+    assert np.abs(riser[:, : first - 10]).max() < 1e-6
+    steps = [db(riser[:, first + i * TURN // 4 : first + (i + 1) * TURN // 4]) for i in range(4)]
+    assert all(b > a + 1 for a, b in pairwise(steps))
+    assert 20 * np.log10(np.abs(riser).max()) == pytest.approx(-20, abs=0.5)
+    f, _, p = signal.stft(riser[0, first:at], RATE, nperseg=4096)
+    centroid = (f[:, None] * np.abs(p)).sum(axis=0) / (np.abs(p).sum(axis=0) + 1e-9)
+    third = len(centroid) // 3
+    assert centroid[-third:].mean() > 1.3 * centroid[:third].mean()  # it climbs
+
+
+def test_nothing_is_nothing_and_what_comes_is_as_from_silence(engine):
+    _plain, made, at = seamed(engine, silence_beats=2.0)
+    quiet = made[:, at - round(2 * BEAT) + 900 : at]
+    assert db(quiet) < -90
+    assert db(made[:, at : at + 8000]) > -50
+    once = engine.once(BEDDED)
+    assert np.allclose(made[:, at : at + TURN // 2], once[:, : TURN // 2], atol=1e-5)
+
+
+def test_a_filter_closes_before_a_change_or_opens_behind_it(engine):
+    def highs(audio):
+        f, p = signal.welch(audio.mean(axis=0), RATE, nperseg=2048)
+        return 10 * np.log10(p[f > 4000].sum() + 1e-15)
+
+    eighth = round(BEAT / 2)
+    plain, made, at = seamed(engine, sweep="closes", sweep_bars=2.0)
+    assert highs(made[:, at - eighth : at]) < highs(plain[:, at - eighth : at]) - 20
+    assert np.array_equal(made[:, : at - TURN - 10], plain[:, : at - TURN - 10])
+    plain, made, at = seamed(engine, sweep="opens", sweep_bars=2.0)
+    assert highs(made[:, at : at + eighth]) < highs(plain[:, at : at + eighth]) - 15
+    end = at + TURN
+    assert highs(made[:, end - eighth : end]) > highs(plain[:, end - eighth : end]) - 3
+    assert np.allclose(made[:, end + 100 : end + 9000], plain[:, end + 100 : end + 9000], atol=1e-4)
+
+
+def test_a_tempo_that_sags_is_lower_and_later_at_its_end():
+    t = np.arange(2 * RATE) / RATE
+    tone = np.tile(np.sin(2 * np.pi * 440 * t).astype(np.float32), (2, 1))
+    made = seams.sagged(tone, RATE, 0.5)
+    assert made.shape[1] == tone.shape[1] + seams.sag_adds(RATE, 0.5) > tone.shape[1] + RATE // 4
+    assert np.array_equal(made[:, :RATE], tone[:, :RATE])
+
+    def pitch(audio):
+        spectrum = np.abs(np.fft.rfft(audio[0] * np.hanning(audio.shape[1]), 1 << 17))
+        return np.argmax(spectrum) * RATE / (1 << 17)
+
+    assert pitch(made[:, -2200:]) == pytest.approx(220, rel=0.08)
+    assert seams.sag_adds(4, 0.5) == 0 and np.array_equal(seams.sagged(tone, 4, 0.5), tone)
+
+
+def test_what_comes_is_heard_backward_before_it(engine):
+    plain, made, at = seamed(engine, lead_beats=2.0)
+    count = round(2 * BEAT)
+    lead = (made - plain)[:, at - count : at]
+    comes = plain[:, at : at + count]
+    turned = lead[:, ::-1]
+    like = float((turned * comes).sum() / np.sqrt(np.square(turned).sum() * np.square(comes).sum()))
+    assert like > 0.6
+    assert db(lead[:, -count // 4 :]) > db(lead[:, : count // 4]) + 6  # it swells
+
+
+@pytest.mark.parametrize("field", ["crash_db", "tag_db"])
+def test_what_strikes_at_the_change_begins_there_at_its_level(engine, field):
+    plain, made, at = seamed(engine, **{field: -12.0})
+    off = made - plain
+    assert np.abs(off[:, :at]).max() < 1e-6
+    peak = 20 * np.log10(np.abs(off[:, at : at + RATE]).max())
+    assert peak == pytest.approx(-12, abs=3)
+
+
+def test_a_reverb_burst_rings_over_the_change(engine):
+    plain, made, at = seamed(engine, burst_db=-12.0)
+    off = made - plain
+    assert db(off[:, at : at + 8000]) > -50
+    assert db(off[:, at : at + 8000]) > db(off[:, at + RATE : at + RATE + 8000])
+
+
+def backs(loop):
+    names = {"snare", "clap", "snap"}
+    return [x for x in loop.lanes if {use.name for use in x.source.sounds} & names]
+
+
+def test_drums_end_with_their_last_backbeat(engine):
+    loop = ending(BEDDED, Seam(cut=True))
+    last = max(hit.tick for hit in hits_of(backs(loop)[0]).pattern.hits)
+    assert last >= 3840  # in the last bar
+    assert all(hit.tick <= last for lane in loop.lanes for hit in hits_of(lane).pattern.hits)
+    before = sum(len(hits_of(x).pattern.hits) for x in loop.lanes)
+    assert before > 0
+    off = set_seam(arranged(4, 4), "s2", cut=True)
+    audio, starts = sound(engine, without_loop(off))
+    quiet = audio[:, starts[1] - round(BEAT / 4) : starts[1]]
+    full = sound(engine, without_loop(arranged(4, 4)))[0]
+    assert db(quiet) < db(full[:, : starts[1]]) - 12
+
+
+def test_a_fill_is_the_other_patterns_last_bar_in_the_last_bar():
+    loop = ending(BEDDED, Seam(fill=True))
+    for lane, was in zip(loop.lanes, BEDDED.lanes, strict=True):
+        other = next(one for one in hits_of(was).patterns if one.name == "B")
+        end = other.bars * 3840
+        wanted = [hit.tick - (end - 3840) for hit in other.hits if hit.tick >= end - 3840]
+        found = [hit.tick - 3840 for hit in hits_of(lane).pattern.hits if hit.tick >= 3840]
+        assert sorted(found) == sorted(wanted)
+    assert ending(BEDDED, Seam()) is BEDDED
+    assert ending(replace(BEDDED, bed=None), Seam(fill=True, cut=True)).bed is None
+
+
+def test_a_fill_lasts_one_pass_only(engine):
+    document = set_seam(arranged(6, 2), "s2", fill=True)
+    assert [(one.at, one.passes) for one in spans_of(document)] == [(0, 2), (0, 1), (1, 1)]
+    audio, starts = sound(engine, document)
+    loop = engine.render(BEDDED).audio
+    join = 1000  # where what little is missing is made good
+    assert db(audio[:, TURN + join : 2 * TURN] - loop[:, join:]) < db(loop) - 70
+    assert starts[1] == 3 * TURN
+
+
+# --- the line of all of it ------------------------------------------------------------------------
+
+
+def test_the_line_of_all_of_it_holds_its_peak_and_has_no_joins(engine):
+    plain = arranged(2, 4)
+    driven = arrange(plain, line=sum_line("drive, then limit", 8.0))
+    audio, starts = sound(engine, driven)
+    bare, _ = sound(engine, plain)
+    assert db(audio[:, :TURN]) > db(bare[:, :TURN]) + 3
+    assert np.abs(audio).max() <= 10 ** (-1 / 20) * 1.01
+    assert step_db(audio, starts[1]) < 12
+    found = list(pieces(engine, driven))
+    assert np.allclose(np.concatenate([one.bare for one in found], axis=1),
+                       bare[:, : sum(lengths_of(plain))], atol=1e-6)  # fmt: skip
+
+
+# --- files ----------------------------------------------------------------------------------------
+
+
+def test_all_of_it_is_written_with_its_loop_and_bed_apart(engine, tmp_path):
+    """Apart they add up to the whole, before the line of all of it."""
+    document = set_seam(arranged(2, 2), "s2", crash_db=-12.0, burst_db=-20.0, lead_beats=1.0)
+    document = arrange(document, line=sum_line("clip, then limit"))
+    said = []
+    paths = deliver_all(document, tmp_path / "out", stems=True,
+                        progress=lambda *one: said.append(one[:2]))  # fmt: skip
+    assert said == [(i, 6) for i in range(1, 7)]
+    assert [path.stem.rpartition("_arranged")[2] for path in paths] == ["", "_loop", "_bed"]
+    all_, loop, bed = (soundfile.read(path, always_2d=True)[0].T for path in paths)
+    plain, _ = sound(engine, arrange(document, line=()))
+    count = min(one.shape[1] for one in (plain, loop, bed))
+    assert db(plain[:, :count] - loop[:, :count] - bed[:, :count]) < db(plain) - 90
+    assert db(bed) > -50 and db(loop) > -50 and all_.shape[1] >= 2 * TURN
+    crash = bed[:, TURN : TURN + 2000]
+    alone, _ = sound(engine, without_loop(arranged(2, 2)))
+    assert db(crash - alone[:, TURN : TURN + 2000]) < -60  # what seams add goes with the loop
+    assert sorted((tmp_path / "out").iterdir()) == sorted(paths)
+
+
+def test_what_cannot_be_written_is_refused(tmp_path):
+    with pytest.raises(CloudriftError, match="no arrangement yet"):
+        deliver_all(Document.of(BEDDED), tmp_path / "none")
+    with pytest.raises(Cancelled):
+        deliver_all(arranged(2), tmp_path / "stopped", cancelled=lambda: True)
+    assert not list((tmp_path / "stopped").iterdir())
+
+
+def test_the_command_line_renders_all_of_it(tmp_path):
+    save(set_section(arranged(2, 2), "s2", bed=False), tmp_path / "Ice.cloudrift")
+    result = CliRunner().invoke(
+        commands, ["render", str(tmp_path / "Ice.cloudrift"), "--all", "--stems", "-o",
+                   str(tmp_path / "out")], catch_exceptions=False,
+    )  # fmt: skip
+    assert result.exit_code == 0, result.output
+    assert len(list((tmp_path / "out").glob("*_arranged*.wav"))) == 3
