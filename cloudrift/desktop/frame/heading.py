@@ -206,7 +206,6 @@ class Heading(QWidget):
         if not self.title.hasFocus():
             self.title.setText(loop.title)
             self.title.setCursorPosition(0)
-        self._show_state()
         sounding = loop.sounding_key
         self.key.show_text(loop.key.text, f"sounds {sounding.text}" if sounding != loop.key else "",
                            "written = sounding")  # fmt: skip
@@ -236,6 +235,7 @@ class Heading(QWidget):
         self._show()
 
     def _show_hearing(self) -> None:
+        self._show_state()
         self.compare.show_choice(self._session.hearing.side, self._session.hearing.sides)
         session = self._session
         known = len(session.hearing.loudness) >= 2

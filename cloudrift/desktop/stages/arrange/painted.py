@@ -15,6 +15,8 @@ from cloudrift.desktop.stages.arrange.model import (
     ColumnsModel,
     clock_text,
 )
+from cloudrift.ground.words import number as number_text
+from cloudrift.ground.words import plural
 
 SEAM_R = 9.0
 
@@ -73,41 +75,53 @@ def paint_section(
     painter: QPainter, model: ColumnsModel, at: int, *, on: bool, focused: bool
 ) -> None:
     """A section's head, its bands, and when it begins."""
-    section = model.sections[at]
     left, right = model.span(at)
     head = QRectF(left, LOUD_PX, right - left, HEAD_PX)
     edge = "focus" if focused else "ink" if on else "line"
     painter.setPen(QPen(color(edge), 2 if on else 1))
     painter.setBrush(color("ink") if on else color("card"))
     painter.drawRoundedRect(head.adjusted(1, 1, -1, -1), 4, 4)
-    inner = head.adjusted(7, 5, -5, -5)
-    painter.setFont(figure_font(9.5))
-    painter.setPen(color("on_ink" if on else "ink_soft"))
-    number = str(model.first_bar(at))
-    wide = painter.fontMetrics().horizontalAdvance(number)
-    painter.drawText(inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, number)
-    painter.setFont(text_font(12, SEMI))
-    painter.setPen(color("on_ink" if on else "ink"))
-    name = painter.fontMetrics().elidedText(section.name, Qt.TextElideMode.ElideRight,
-                                            int(inner.width() - wide - 4))  # fmt: skip
-    painter.drawText(inner, Qt.AlignmentFlag.AlignTop, name)
-    painter.setFont(text_font(10.5))
-    painter.setPen(color("on_ink" if on else "ink_soft"))
-    says = f"{section.bars} bar{'s' * (section.bars != 1)}"
-    says += f" · {section.key.text}" if section.key else ""
-    says += f" · {section.level_db:+g} dB" if section.level_db else ""
-    says = says.replace("-", "−")
-    parts = says.split(" · ")
-    while len(parts) > 1 and painter.fontMetrics().horizontalAdvance(says) > inner.width():
-        parts.pop()  # what is not said here, the page of the section says
-        says = " · ".join(parts)
-    painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, says)
+    _paint_head(painter, model, at, head.adjusted(7, 3, -5, -4), on=on)
     for row in range(len(model.rows)):
         _paint_band(painter, model, at, row)
     painter.setFont(figure_font(9.5))
     painter.setPen(color("ink_soft"))
     painter.drawText(QRectF(left, model.height - 16, 70, 14), Qt.AlignmentFlag.AlignLeft,
                      clock_text(model.starts_s()[at]))  # fmt: skip
+
+
+def _paint_head(
+    painter: QPainter, model: ColumnsModel, at: int, inner: QRectF, *, on: bool
+) -> None:
+    """A section's name, its length, what is said of it where there is room, its first bar."""
+    section, soft = model.sections[at], color("on_ink" if on else "ink_soft")
+    name, upper = section.name, inner.adjusted(0, 0, 0, -14)
+    painter.setFont(text_font(12, SEMI))
+    if painter.fontMetrics().horizontalAdvance(name) > inner.width():
+        painter.setFont(text_font(10.5, SEMI))
+    painter.setPen(color("on_ink" if on else "ink"))
+    wrapped = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignTop
+    widest = max(painter.fontMetrics().horizontalAdvance(word) for word in name.split())
+    if widest > inner.width():
+        wrapped = Qt.TextFlag.TextSingleLine | Qt.AlignmentFlag.AlignTop
+        name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight,
+                                                int(inner.width()))  # fmt: skip
+    painter.save()
+    painter.setClipRect(upper)
+    painter.drawText(upper, wrapped, name)
+    painter.restore()
+    painter.setFont(figure_font(9.5))
+    painter.setPen(soft)
+    number = str(model.first_bar(at))
+    room = inner.width() - painter.fontMetrics().horizontalAdvance(number) - 6
+    painter.drawText(inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom, number)
+    painter.setFont(text_font(10.5))
+    parts = [plural(section.bars, "bar")]
+    parts += [section.key.text] if section.key else []
+    parts += [f"{number_text(section.level_db, '+g')} dB"] if section.level_db else []
+    while len(parts) > 1 and painter.fontMetrics().horizontalAdvance(" · ".join(parts)) > room:
+        parts.pop()  # what is not said here, the page of the section says
+    painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, " · ".join(parts))
 
 
 def _paint_band(painter: QPainter, model: ColumnsModel, at: int, row: int) -> None:

@@ -213,9 +213,12 @@ class ArrangeStage(QWidget):
     def edit(
         self, words: str, edit: Callable[[Document], Document], *, moving: bool = False
     ) -> bool:
-        """Change how the document is arranged, as one step."""
-        return self._session.document.change(words, edit, merge=words if moving else "",
+        """Change how the document is arranged, as one step; what is refused is shown as it is."""
+        made = self._session.document.change(words, edit, merge=words if moving else "",
                                              moving=moving)  # fmt: skip
+        if not made:
+            self.refresh()
+        return made
 
     def draw_form(self) -> None:
         """Draw the chosen form; another draw with each press."""

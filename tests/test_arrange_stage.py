@@ -1,0 +1,465 @@
+"""The Arrange stage in the real window: drawn, pressed, heard, edited while it plays, reopened."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+
+from cloudrift.desktop.session.hearing import BARE
+from cloudrift.desktop.stages.arrange.columns import Columns
+from cloudrift.desktop.stages.arrange.model import ColumnsModel
+from cloudrift.loop import arranging, edits
+from cloudrift.loop.bed import hits_of
+from cloudrift.loop.document import Document
+from cloudrift.loop.storage import load_document
+from cloudrift.render.timeline import lengths_of, whole
+from cloudrift.style.form import draw_form, find_form, over_line, slower_st
+from cloudrift.style.sums import sum_line
+from tests.hands import command, saved, settled
+from tests.test_arranging import BEDDED, DOCUMENT, LANE
+
+LEFT, NONE, CTRL = (Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
+                    Qt.KeyboardModifier.ControlModifier)  # fmt: skip
+
+
+@pytest.fixture
+def stage(qtbot, window):
+    """The stage over a verse of 4 bars and a hook of 8."""
+    window.session.document.open(DOCUMENT, None)
+    window.choose_stage(4)
+    settled(qtbot, window.session)
+    return window.arrange
+
+
+def now(window):
+    return window.session.document.history.now
+
+
+def sections(window):
+    return now(window).arrangement.sections
+
+
+def press_band(stage, at, row):
+    model = stage.columns.model
+    top, high = model.row_box(row)
+    place = QPoint(round(model.x_of(at, 0.5)), round(top + high / 2))
+    QTest.mouseClick(stage.columns, LEFT, NONE, place)
+
+
+def press_seam(stage, at, *, twice=False):
+    place = QPoint(round(stage.columns.model.seam_x(at)), 70)
+    (QTest.mouseDClick if twice else QTest.mouseClick)(stage.columns, LEFT, NONE, place)
+
+
+def key(stage, what, modifier=NONE):
+    QTest.keyClick(stage.columns, what, modifier)
+
+
+def made(qtbot, stage):
+    qtbot.waitUntil(lambda: stage.arranged.on and not stage.arranged.busy, timeout=60_000)
+    qtbot.waitUntil(lambda: stage.arranged.sum_loudness is not None, timeout=60_000)
+
+
+def played(session):
+    """What the player has to play, (2, frames)."""
+    take = session.player._wanted
+    return take.wave.T
+
+
+# --- drawing and editing --------------------------------------------------------------------------
+
+
+def test_it_opens_empty_says_what_to_do_and_draws_a_form(qtbot, window):
+    window.session.document.open(Document.of(BEDDED), None)
+    command(window, "5 Arrange").trigger()
+    stage = window.arrange
+    assert stage.columns.model is None and stage.columns.accessibleName() == "No sections yet"
+    assert stage.page.title.text() == "No section" and not stage.seam.isVisible()
+    assert window.rail._facts[4] == "0 sections"
+    stage.form.setCurrentText("three hooks")
+    assert stage.form.toolTip() == find_form("three hooks").about
+    stage.draw.click()
+    assert now(window) == draw_form(Document.of(BEDDED), find_form("three hooks"), 1)
+    assert window.rail._facts[4] == "5 sections"
+    assert stage.columns.accessibleName().startswith("Hook 1, 4 bars: ")
+    stage.draw.click()  # another draw
+    assert now(window).arrangement.draw == 2
+    for _ in range(2):
+        window.session.document.undo()
+    assert now(window).arrangement.sections == ()
+
+
+def test_a_band_is_taken_out_and_let_in_again_as_one_step_each(window, stage):
+    model = stage.columns.model
+    row = next(i for i, one in enumerate(model.rows) if one.id == "l1")
+    press_band(stage, 1, row)
+    assert sections(window)[1].part("l1").on is False and sections(window)[0].parts == ()
+    assert stage.columns.model.owner(1, row) is None and stage.columns.model.thick(1, row) == 0
+    assert window.session.document.history.undo_label == f"{BEDDED.layer('l1').name} out"
+    press_band(stage, 1, row)
+    assert sections(window)[1].parts == ()
+    window.session.document.undo()
+    window.session.document.undo()
+    assert now(window) == DOCUMENT
+
+
+def test_the_wheel_and_plus_and_minus_are_the_level_there(window, stage):
+    stage.columns.choose(1, 0)
+    stage.columns.setFocus()
+    owner = stage.columns.model.rows[0].id
+    thick = stage.columns.model.thick(1, 0)
+    for _ in range(3):
+        key(stage, Qt.Key.Key_Minus)
+    assert sections(window)[1].part(owner).level_db == -3
+    assert stage.columns.model.thick(1, 0) < thick
+    key(stage, Qt.Key.Key_Plus)
+    assert sections(window)[1].part(owner).level_db == -2
+    window.session.end_drag()
+    window.session.document.undo()  # a hand that keeps turning makes one step
+    assert sections(window)[1].parts == ()
+
+
+def test_sections_are_added_copied_moved_and_taken_out_by_keys_and_buttons(window, stage):
+    stage.columns.choose(1)
+    stage.columns.setFocus()
+    command(window, "Copy the section").trigger()
+    assert [one.name for one in sections(window)] == ["Verse", "Hook", "Hook 2"]
+    assert stage.columns.at == 2 and "copied from Hook" in stage.page.under.text()
+    key(stage, Qt.Key.Key_Left, CTRL)
+    assert [one.name for one in sections(window)] == ["Verse", "Hook 2", "Hook"]
+    assert stage.section.name == "Hook 2"
+    key(stage, Qt.Key.Key_Delete)
+    assert [one.name for one in sections(window)] == ["Verse", "Hook"]
+    stage.twice()
+    assert len(sections(window)) == 4
+    command(window, "Add a section").trigger()
+    assert stage.section.name == "Section" and len(sections(window)) == 5
+
+
+def test_the_page_sets_what_a_section_is(qtbot, window, stage):
+    stage.columns.choose(1)
+    page = stage.page
+    assert page.title.text() == "Hook" and page.under.text() == "bars 5 to 12"
+    page.fields["bars"]._put(6.0)
+    page.fields["level_db"]._put(-3.0)
+    page.fields["bed"]._put("is out")
+    page.fields["key"]._put("the relative")
+    page.fields["slower_st"]._put(5.0)
+    page.fields["over"]._put("underwater")
+    page.name.setFocus()
+    page.name.selectAll()
+    QTest.keyClicks(page.name, "Deep hook")
+    QTest.keyClick(page.name, Qt.Key.Key_Return)
+    hook = sections(window)[1]
+    assert (hook.name, hook.bars, hook.level_db, hook.bed) == ("Deep hook", 6, -3.0, False)
+    assert hook.key == arranging.relative_of(BEDDED.key) and slower_st(hook.line) == 5
+    assert hook.over == over_line("underwater")
+    assert page.title.text() == "Deep hook"
+    assert {name: page.fields[name]._value for name in ("bars", "bed", "key", "over")} == {
+        "bars": 6.0, "bed": "is out", "key": "the relative", "over": "underwater",
+    }  # fmt: skip
+    while window.session.document.history.undo_label:
+        window.session.document.undo()
+    assert now(window) == DOCUMENT
+
+
+def test_what_differs_is_said_and_taken_back(qtbot, window, stage):
+    stage.columns.choose(1)
+    stage.copy()
+    row = next(i for i, one in enumerate(stage.columns.model.rows) if one.id == LANE.id)
+    press_band(stage, 2, row)
+    words = [w.text() for w in stage.page.findChildren(type(stage.page.title))]
+    assert "Differs from Hook in" in words and f"{LANE.name} is out" in words
+    assert stage.columns.model.differs(2, row) and not stage.columns.model.differs(1, row)
+    back = next(b for b in stage.page.findChildren(type(stage.draw)) if b.text() == "take back")
+    back.click()
+    assert arranging.differences(now(window), sections(window)[2].id) == []
+
+
+def test_a_variation_is_heard_on_resting_and_made_on_pressing(qtbot, window, stage):
+    stage.columns.choose(1)
+    button = next(b for b in stage.page.findChildren(type(stage.draw)) if b.text() == "under water")
+    trying = next(one for one in button.children() if type(one).__name__ == "Trying")
+    trying.begin()
+    shown = window.session.hearing.shown
+    assert shown.over == over_line("underwater") and now(window) == DOCUMENT
+    trying.end()
+    assert window.session.hearing.shown is now(window).loop
+    button.click()
+    assert sections(window)[1].over == over_line("underwater")
+    names = [b.text() for b in stage.page.findChildren(type(stage.draw))]
+    assert "under water" not in names  # it is so already
+
+
+def test_a_seam_says_what_happens_and_its_fields_set_it(window, stage):
+    press_seam(stage, 1)
+    assert stage.columns.seam == 1 and stage.seam.title.text() == "Verse into Hook"
+    assert stage.seam.says.text() == "a plain change"
+    stage.seam.fields["riser_bars"]._put(2.0)
+    stage.seam.fields["cut"]._put("on")
+    stage.seam.fields["sweep"]._put("closes")
+    stage.seam.fields["sag_share"]._put(75.0)
+    stage.seam.fields["crash_db"]._put(-18.0)
+    seam = sections(window)[1].seam
+    assert (seam.riser_bars, seam.cut, seam.sweep, seam.sag_share, seam.crash_db) == (
+        2.0, True, "closes", 0.75, -18.0,
+    )  # fmt: skip
+    assert stage.seam.says.text() == "riser, 2 bars, filter closes, drums cut, crash"
+    assert stage.columns.accessibleName() == f"Change into Hook: {stage.seam.says.text()}"
+    for name, value in (("cut", "off"), ("sweep", "off"), ("riser_bars", 0.0), ("crash_db", -60.0)):
+        stage.seam.fields[name]._put(value)
+    assert sections(window)[1].seam.happens == ()
+
+
+def test_what_cannot_be_is_said_and_nothing_changes(window, stage):
+    press_seam(stage, 1)
+    stage.seam.fields["riser_bars"]._put(8.0)
+    assert "begin 32 beats before it, but Verse has 16" in window.message.text()
+    assert now(window) == DOCUMENT
+    assert stage.seam.fields["riser_bars"]._value == 0.0  # shows what is so
+
+
+def test_all_of_it_is_saved_and_opened_again(qtbot, window, stage, tmp_path):
+    stage.columns.choose(1)
+    stage.copy()
+    press_band(stage, 2, 0)
+    stage.sum.what._put("clip, then limit")
+    document = now(window)
+    path = tmp_path / "a.cloudrift"
+    assert saved(window.session.document.save, path)
+    assert load_document(path) == document
+    window.session.document.open(load_document(path), path)
+    assert [one.name for one in stage.columns.model.sections] == ["Verse", "Hook", "Hook 2"]
+    assert stage.sum.what._value == "clip, then limit"
+
+
+# --- hearing --------------------------------------------------------------------------------------
+
+
+def test_all_of_it_is_what_is_played_and_the_window_says_where(qtbot, window, stage, speaker):
+    session = window.session
+    stage.heard.button("all").click()
+    assert session.player.playing and session.hearing.long
+    made(qtbot, stage)
+    audio, _ = whole(session.engine, now(window))
+    total = sum(lengths_of(now(window)))
+    assert played(session).shape[1] == total
+    assert np.allclose(played(session), np.clip(audio[:, :total], -1, 1), atol=1e-4)
+    assert len(stage.columns._loudness) == 2
+    speaker.pull(512)
+    session.player.seek(5.5 / 12)  # a bar and a half into the hook
+    speaker.pull(512)
+    window._follow_sound()
+    assert window.heading.under.text().endswith("heard: Hook, bar 2 of 8")
+    at, inside = stage.columns._place
+    assert at == 1 and inside == pytest.approx(1.5 / 8, abs=0.01)
+    assert session.transport.share == pytest.approx(1.5 / 2, abs=0.01)
+    assert window.heading.position.text() == "2.3"
+    stage.heard.button("loop").click()
+    assert not session.hearing.long and played(session).shape[1] == BEDDED.sounding_frames
+    assert session.transport.share == pytest.approx(1.5 / 2, abs=0.01)  # it goes on there
+    assert "heard" not in window.heading.under.text()
+
+
+def test_a_press_on_the_ribbon_goes_there_in_the_section_and_pass_that_sound(
+    qtbot, window, stage, speaker
+):
+    session = window.session
+    stage.hear("all")
+    made(qtbot, stage)
+    session.player.seek(9.5 / 12)
+    speaker.pull(256)
+    session.transport.seek(0.25)
+    assert session.player.share == pytest.approx(8.5 / 12, abs=0.001)
+    stage.columns.choose(0)  # choosing a section goes to it
+    assert session.player.share == 0.0
+
+
+def test_an_edit_anywhere_changes_what_is_played_of_all(qtbot, window, stage, speaker):
+    session = window.session
+    stage.hear("all")
+    made(qtbot, stage)
+    window.choose_stage(1)
+    before = played(session).copy()
+    session.apply("quieter", lambda loop: edits.set_layer(loop, "l1", level_db=-24.0))
+    made(qtbot, stage)
+    settled(qtbot, session)
+    audio, _ = whole(session.engine, now(window))
+    after = played(session)
+    assert after.shape == before.shape and not np.allclose(after, before, atol=1e-3)
+    assert np.allclose(after, np.clip(audio[:, : after.shape[1]], -1, 1), atol=1e-4)
+    session.document.undo()
+    made(qtbot, stage)
+    assert np.allclose(played(session), before, atol=1e-4)
+
+
+def test_a_section_made_longer_goes_on_where_it_is(qtbot, window, stage, speaker):
+    session = window.session
+    stage.hear("all")
+    made(qtbot, stage)
+    session.player.seek(6 / 12)  # two bars into the hook
+    speaker.pull(256)
+    stage.columns.at = 0
+    session.document.change("longer", lambda d: arranging.set_bars(d, d.arrangement.sections[0].id,
+                                                                   8))  # fmt: skip
+    speaker.pull(256)
+    assert session.player.share == pytest.approx(10 / 16, abs=0.01)
+    made(qtbot, stage)
+    assert played(session).shape[1] == sum(lengths_of(now(window)))
+
+
+def test_what_is_tried_is_heard_before_all_of_it_which_goes_on_after(qtbot, window, stage, speaker):
+    session = window.session
+    stage.hear("all")
+    made(qtbot, stage)
+    session.player.seek(9.5 / 12)
+    speaker.pull(256)
+    preview = stage._section
+    preview.put(lambda loop: edits.set_tempo(loop, loop.tempo), "tried")
+    assert not session.hearing.long and stage.arranged.on
+    assert session.player.share == pytest.approx(0.75, abs=0.01)
+    speaker.pull(256)
+    preview.end()
+    assert session.hearing.long
+    assert session.player.share == pytest.approx(9.5 / 12, abs=0.01)
+    assert played(session).shape[1] == sum(lengths_of(now(window)))
+
+
+@pytest.mark.parametrize("how", ["compare", "alone", "part", "click"])
+def test_what_asks_for_the_loop_ends_all_of_it(qtbot, window, stage, how):
+    session = window.session
+    stage.hear("all")
+    made(qtbot, stage)
+    if how == "compare":
+        session.hearing.hear(BARE)
+    elif how == "alone":
+        session.hearing.hear_alone(["l1"])
+    elif how == "part":
+        session.transport.hear_part(0.0, 0.5)
+    else:
+        session.transport.set_click(True)
+    assert not stage.arranged.on and session.transport.long is None
+    assert played(session).shape[1] == BEDDED.sounding_frames
+
+
+def test_a_section_is_heard_round_and_follows_what_is_changed_in_it(qtbot, window, stage):
+    session = window.session
+    stage.columns.choose(1)
+    stage.heard.button("section").click()
+    assert session.hearing.preview_words == "heard: Hook"
+    press_band(stage, 1, 0)
+    owner = stage.columns.model.rows[0].id
+    assert session.hearing.shown.layer(owner).mute and not session.loop.layer(owner).mute
+    stage.columns.choose(0)
+    assert session.hearing.preview_words == "heard: Verse"
+    assert not session.hearing.shown.layer(owner).mute
+    window.choose_stage(1)  # the stage is gone: the loop is heard
+    assert not session.hearing.previewing
+
+
+def test_a_seam_is_heard_from_two_bars_before_it(qtbot, window, stage, speaker):
+    press_seam(stage, 1, twice=True)
+    made(qtbot, stage)
+    assert window.session.player.share == pytest.approx(2 / 12, abs=0.001)
+    stage.arranged.leave()
+    stage.columns.choose(0)
+    stage.hear_seam()
+    assert "nothing is before the first section" in window.message.text().lower()
+
+
+def test_with_and_without_its_sum_it_is_equally_loud(qtbot, window, stage):
+    session = window.session
+    stage.sum.what._put("drive, then limit")
+    stage.sum.push._put(8.0)
+    assert now(window).arrangement.line == sum_line("drive, then limit", 8.0)
+    stage.hear("all")
+    made(qtbot, stage)
+    driven = played(session).copy()
+    before, after = stage.arranged.sum_loudness
+    assert after.lufs > before.lufs + 3
+    assert stage.sum.words.text().startswith(f"−{-before.lufs:.1f} to −{-after.lufs:.1f} LUFS")
+    stage.sum.side.button(True).click()
+    bare = played(session).copy()
+    stage.sum.side.button(False).click()
+    again = played(session).copy()
+    power = [float(np.square(one).mean()) for one in (driven, bare, again)]
+    assert 10 * np.log10(power[1] / power[2]) == pytest.approx(0, abs=1.0)
+    assert not np.allclose(bare, again, atol=1e-3)
+
+
+def test_nothing_is_heard_of_all_where_there_is_no_section(qtbot, window):
+    window.session.document.open(Document.of(BEDDED), None)
+    window.choose_stage(4)
+    window.arrange.arranged.hear()
+    assert "no section yet" in window.message.text()
+    assert not window.arrange.heard.button("all").isEnabled()
+    window.session.document.open(DOCUMENT, None)
+    window.arrange.hear("all")
+    made(qtbot, window.arrange)
+    while sections(window):
+        window.arrange.columns.choose(0)
+        window.arrange.remove()
+    assert not window.arrange.arranged.on  # the loop is heard again
+
+
+def test_another_document_ends_it(qtbot, window, stage, small_loop):
+    stage.hear("all")
+    made(qtbot, stage)
+    window.session.document.open(small_loop, None)
+    assert not stage.arranged.on and stage.columns.model is None
+    settled(qtbot, window.session)
+    assert played(window.session).shape[1] == small_loop.sounding_frames
+
+
+# --- the picture ----------------------------------------------------------------------------------
+
+
+def test_columns_are_as_wide_as_they_have_bars_and_places_are_found():
+    model = ColumnsModel(DOCUMENT, 800)
+    wide = [b - a for a, b in (model.span(0), model.span(1))]
+    assert wide[1] / wide[0] == pytest.approx(2, rel=0.05)
+    for at in (0, 1):
+        assert model.column_at(model.x_of(at, 0.5)) == at
+    assert model.seam_at(model.seam_x(1)) == 1 and model.seam_at(model.x_of(0, 0.5)) == -1
+    for row in range(len(model.rows)):
+        top, high = model.row_box(row)
+        assert model.row_at(top + high / 2) == row
+    assert model.row_at(10) == -1
+    assert model.starts_s() == pytest.approx([0, 4 * 240 / BEDDED.sounding_tempo], rel=1e-3)
+    assert model.words.startswith("12 bars · 0:2") and "2 sections" in model.words
+
+
+def test_a_parked_layer_is_a_row_where_a_section_has_it():
+    loop = edits.set_layer(BEDDED, "l1", parked=True)
+    document = DOCUMENT.with_loop(loop)
+    assert "l1" not in {row.id for row in ColumnsModel(document, 800).rows}
+    used = arranging.set_part(document, "s2", "l1", on=True)
+    assert "l1" in {row.id for row in ColumnsModel(used, 800).rows}
+
+
+def test_a_lane_pressed_into_a_section_without_the_bed_plays_there_alone(window, stage):
+    session = window.session
+    session.document.change("no bed", lambda d: arranging.set_section(d, "s1", bed=False))
+    row = next(i for i, one in enumerate(stage.columns.model.rows) if one.id == LANE.id)
+    press_band(stage, 0, row)
+    heard = {x.id for x in arranging.heard_in(session.loop, sections(window)[0])}
+    assert heard & {x.id for x in BEDDED.lanes} == {LANE.id}
+    assert hits_of(LANE)
+
+
+def test_keys_of_the_picture_are_its_own(qtbot):
+    columns = Columns()
+    qtbot.addWidget(columns)
+    columns.resize(800, 400)
+    columns.show_document(DOCUMENT)
+    heard, rows = [], len(columns.model.rows)
+    columns.seam_heard.connect(heard.append)
+    for what in (Qt.Key.Key_Right, Qt.Key.Key_Right, Qt.Key.Key_Down):
+        QTest.keyClick(columns, what)
+    assert (columns.at, columns.row) == (1, 1) and rows > 4
+    QTest.keyClick(columns, Qt.Key.Key_S)
+    assert columns.seam == 1
+    QTest.keyClick(columns, Qt.Key.Key_H)
+    assert heard == [1]
+    QTest.keyClick(columns, Qt.Key.Key_S)
+    assert columns.seam == -1
