@@ -14,9 +14,17 @@ from cloudrift.deliver.arranged import deliver_all, without_loop
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import edits
-from cloudrift.loop.arranging import add_section, arrange, set_part, set_seam, set_section
+from cloudrift.loop.arranging import (
+    add_section,
+    arrange,
+    set_part,
+    set_ride,
+    set_seam,
+    set_section,
+)
 from cloudrift.loop.bed import hits_of
 from cloudrift.loop.document import Document
+from cloudrift.loop.section_rides import SectionPoint, SectionRide
 from cloudrift.loop.sections import Seam
 from cloudrift.loop.storage import save
 from cloudrift.render import Engine, seams
@@ -360,3 +368,96 @@ def test_the_command_line_renders_all_of_it(tmp_path):
     )  # fmt: skip
     assert result.exit_code == 0, result.output
     assert len(list((tmp_path / "out").glob("*_arranged*.wav"))) == 3
+
+
+# --- what rides over a section --------------------------------------------------------------------
+
+
+def ride(owner="", treatment="", of="level_db", *, points):
+    made = tuple(SectionPoint(at=at, value=value) for at, value in points)
+    return SectionRide(owner=owner, treatment=treatment, of=of, points=made)
+
+
+def test_a_level_rides_over_all_turns_of_a_section(engine):
+    plain = arranged(8, 2)
+    rides = set_ride(plain, "s1", ride(points=((0, 0.0), (1, -24.0))))
+    (one, starts), (other, again) = sound(engine, plain), sound(engine, rides)
+    assert starts == again and one.shape == other.shape
+    for turn in range(4):
+        part = np.s_[:, turn * TURN + TURN // 4 : turn * TURN + TURN // 2]
+        there = (turn + 0.375) / 4
+        assert db(other[part]) - db(one[part]) == pytest.approx(-24 * there, abs=0.8), turn
+    for at in (TURN, 2 * TURN, 3 * TURN):
+        assert step_db(other, at) < 12, at
+    end = np.s_[:, starts[1] + TURN // 2 : starts[1] + TURN]
+    assert db(other[end]) == pytest.approx(db(one[end]), abs=1.0)  # the next one is as it was
+
+
+def test_a_layers_level_and_a_setting_and_a_blend_ride(engine):
+    line = BEDDED.line_of("l2")
+    setting = next((t, f) for t in line for f in t.of.spec if f.rides and not f.choices)
+    plain = arranged(4)
+    (treatment, field) = setting
+    for one in (
+        ride("l2", points=((0, 0.0), (1, -60.0))),
+        ride("l2", treatment.id, field.name, points=((0, field.low), (1, field.high))),
+        ride("l2", treatment.id, "blend", points=((0.2, 0.0), (0.8, 100.0))),
+        ride(beds_of(BEDDED), points=((0, -40.0), (1, 0.0))),
+    ):
+        document = set_ride(plain, "s1", one)
+        loops = [knot.loop for span in spans_of(document) for knot in span.knots]
+        assert len({id(x) for x in loops}) > 2
+        audio, _ = sound(engine, document)
+        bare, _ = sound(engine, plain)
+        assert not np.allclose(audio[:, : 2 * TURN], bare[:, : 2 * TURN], atol=1e-4), one
+        assert step_db(audio, TURN) < 12
+
+
+def beds_of(loop):
+    return loop.bed.group.id
+
+
+def test_a_ride_that_stays_where_it_is_changes_nothing(engine):
+    level = BEDDED.layer("l1").level_db
+    document = set_ride(arranged(6), "s1", ride("l1", points=((0, level), (1, level))))
+    audio, _ = sound(engine, document)
+    plain, _ = sound(engine, arranged(6))
+    assert db(audio[:, : 3 * TURN] - plain[:, : 3 * TURN]) < db(plain) - 60
+
+
+def test_a_fill_and_a_cut_turn_are_ridden_too(engine):
+    document = set_seam(arranged(5, 2), "s2", fill=True)
+    document = set_ride(document, "s1", ride(points=((0, -12.0), (1, 0.0))))
+    spans = spans_of(document)
+    assert [one.passes for one in spans[:3]] == [1, 1, 1] and spans[2].loop.bars == 1
+    assert spans[1].turn == 1 and spans[2].turn == 0
+    assert spans[0].from_to == (0.0, pytest.approx(0.4)) and spans[2].from_to[1] == 1.0
+    audio, starts = sound(engine, document)
+    assert starts[1] == round(2.5 * TURN)
+    assert np.isfinite(audio).all()
+
+
+@pytest.mark.parametrize(("owner", "treatment", "of", "points", "says"), [
+    ("", "", "level_db", ((0, 0.0),), "needs 2 to 16 points, not 1"),
+    ("", "", "level_db", ((0, 0.0), (0, 1.0)), "must rise from 0 to 1"),
+    ("", "", "level_db", ((0, 0.0), (1.5, 1.0)), "must rise from 0 to 1"),
+    ("", "", "level_db", ((0, 0.0), (1, 90.0)), "level"),
+    ("l99", "", "level_db", ((0, 0.0), (1, 1.0)), "l99"),
+    ("l1", "", "pan", ((0, 0.0), (1, 1.0)), "pan is no value"),
+    ("l1", "t99", "blend", ((0, 0.0), (1, 1.0)), "no treatment 't99'"),
+])  # fmt: skip
+def test_a_ride_that_cannot_be_is_refused_in_words(owner, treatment, of, points, says):
+    with pytest.raises(CloudriftError) as told:
+        set_ride(arranged(2), "s1", ride(owner, treatment, of, points=points))
+    assert says in str(told.value)
+
+
+def test_a_ride_of_what_is_gone_rests_and_is_kept(engine):
+    document = set_ride(arranged(4), "s1", ride("l1", points=((0, 0.0), (1, -20.0))))
+    gone = document.with_loop(edits.remove_layer(BEDDED, "l1"))
+    assert not any(span.knots for span in spans_of(gone))
+    assert gone.arrangement.sections[0].rides
+    again = set_ride(document, "s1", None, what=("l1", "", "level_db"))
+    assert again == arranged(4)
+    moved = set_ride(document, "s1", ride("l1", points=((0, -6.0), (1, -20.0))))
+    assert len(moved.arrangement.sections[0].rides) == 1  # in its place

@@ -1,6 +1,7 @@
 """Refresh the pictures in docs/screenshots from the real window with the demo kit."""
 
 import time
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -117,7 +118,7 @@ def main() -> None:
     shot("flip")
     while window.flip.flips():
         session.document.undo()
-    window.show_stage(4)
+    window.show_stage(5)
     shot("deliver")
     window.show_stage(1)
     window.open_bed()
@@ -127,6 +128,11 @@ def main() -> None:
     window.bed.lanes.choose(1, frozenset({1}))
     shot("groove-bed")
     window.bed.close_drawer()
+    arrange_it(window, partial(wait, app, session))
+    shot("arrange")
+    window.arrange.arranged.leave()
+    while session.document.history.now.arrangement.sections:
+        session.document.undo()
     while session.loop.bed and session.loop.bed.heard:
         session.document.undo()
     session.apply("a little quicker", lambda now: edits.set_tempo(now, 160.0))
@@ -162,6 +168,23 @@ def flip_it(window: Window) -> None:
     flip.edit("lay out", lambda now: flipping.swap(flipping.stutter(now, 13, 4), 2, 11))
     flip.edit("an octave up", lambda now: flipping.set_place(now, 14, semitones=12.0))
     flip.threads.choose(5)
+
+
+def arrange_it(window: Window, wait_s: Callable[[float], object]) -> None:
+    """Draw a form, let something happen at a change, copy a hook and change it; all is heard."""
+    stage = window.arrange
+    window.show_stage(4)
+    stage.form.setCurrentText("intro from the verse")
+    stage.draw.click()
+    stage.columns.choose_seam(1)
+    stage.seam.fields["riser_bars"].edited.emit(2.0)
+    stage.seam.fields["silence_beats"].edited.emit(2.0)
+    stage.sum.what.edited.emit("drive, then limit")
+    stage.hear("all")
+    while stage.arranged.busy or stage.arranged.sum_loudness is None:
+        wait_s(0.1)
+    stage.columns.choose(len(stage.columns.model.sections) - 1 if stage.columns.model else 0)
+    wait_s(2)
 
 
 if __name__ == "__main__":

@@ -16,6 +16,7 @@ from cloudrift.loop.document import WHOLE, Document
 from cloudrift.loop.layer import Layer, new_id
 from cloudrift.loop.model import Loop
 from cloudrift.loop.progression import put_chords
+from cloudrift.loop.section_rides import SectionRide, check_section_ride
 from cloudrift.loop.sections import (
     MOST_MINUTES,
     MOST_SECTIONS,
@@ -166,6 +167,20 @@ def set_seam(document: Document, section_id: str, **changes: Any) -> Document:
     return made
 
 
+def set_ride(document: Document, section_id: str, ride: SectionRide | None, *,
+             what: tuple[str, str, str] | None = None) -> Document:  # fmt: skip
+    """Let a value ride over a section, in the place of what it rode before; None: it stands again.
+
+    Raises CloudriftError for what is not there or cannot ride.
+    """
+    if ride is not None:
+        check_section_ride(document.loop, ride)
+        what = ride.what
+    return change_section(document, section_id, lambda one: replace(one, rides=(
+        *(x for x in one.rides if x.what != what), *([ride] if ride else [])
+    )))  # fmt: skip
+
+
 def _new(arrangement: Arrangement) -> str:
     return new_id("s", (one.id for one in arrangement.sections))
 
@@ -274,6 +289,7 @@ def differences(document: Document, section_id: str) -> list[Difference]:
         ("key", f"in {here.key.text}" if here.key else "in the loop's key"),
         ("chords", "chords of its own" if here.chords else "the loop's chords"),
         ("line", "other treatments on the loop"), ("over", "other treatments on all of it"),
+        ("rides", "other rides"),
         ("seam", f"the change into it: {', '.join(here.seam.happens) or 'plain'}"),
     ):  # fmt: skip
         if getattr(here, name) != getattr(there, name):

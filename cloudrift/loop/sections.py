@@ -13,6 +13,7 @@ from cloudrift.ground.words import check_name
 from cloudrift.loop import spec
 from cloudrift.loop.checks import unique, within
 from cloudrift.loop.chord import Chord
+from cloudrift.loop.section_rides import SectionRide
 from cloudrift.texture.treatment import Line
 from cloudrift.theory.key import Key
 
@@ -20,6 +21,7 @@ MOST_SECTIONS = 64
 MOST_MINUTES = 20.0
 MOST_BARS = 128  # of a section
 MOST_OFFSET_DB = 24.0
+MOST_RIDES = 8
 Sweep = Literal["", "closes", "opens"]
 
 
@@ -109,8 +111,8 @@ class Section(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     """A part of the arrangement: the loop for so many bars, and how it differs from it.
 
     ``key`` and ``chords`` are its own where it has them; ``line`` is added behind the whole loop's,
-    ``over`` lies on all of it, the groove bed too. ``bed``: the groove bed plays. ``seam`` is what
-    happens at the change into it.
+    ``over`` lies on all of it, the groove bed too; ``rides`` go on over its whole length. ``bed``:
+    the groove bed plays. ``seam`` is what happens at the change into it.
     """
 
     id: str
@@ -123,6 +125,7 @@ class Section(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     chords: tuple[Chord, ...] = ()
     line: Line = ()
     over: Line = ()
+    rides: tuple[SectionRide, ...] = ()
     seam: Seam = Seam()
     copied_from: str = ""
 
@@ -133,6 +136,8 @@ class Section(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
         within(f"section {self.name}: bars", self.bars, 1, MOST_BARS)
         within(f"section {self.name}: level", self.level_db, -60, MOST_OFFSET_DB, " dB")
         unique(f"section {self.name}", (one.id for one in self.parts))
+        within(f"section {self.name}: number of rides", len(self.rides), 0, MOST_RIDES)
+        unique(f"section {self.name}: rides", (" ".join(one.what) for one in self.rides))
         longest = max(self.seam.riser_bars,
                       self.seam.sweep_bars if self.seam.sweep == "opens" else 0.0)  # fmt: skip
         if self.seam.sweep == "opens" and longest > self.bars:

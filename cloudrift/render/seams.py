@@ -2,7 +2,6 @@
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage, signal
 
 from cloudrift.audio.buffers import Stereo, raised_cosine, silence, to_gain
 from cloudrift.notes.note import Note
@@ -26,6 +25,8 @@ def swept(audio: Stereo, frames: int, rate: int, *, opens: bool) -> Stereo:
 
     24 dB an octave; on its way it is cross-faded between filters, evenly in octaves.
     """
+    from scipy import signal  # noqa: PLC0415 - slow to import
+
     frames = min(frames, audio.shape[1])
     if frames < 8:
         return audio
@@ -60,6 +61,8 @@ def sagged(audio: Stereo, frames: int, share: float) -> Stereo:
 
     The speed falls as a raised cosine, so that it leaves without a corner; it gets longer by that.
     """
+    from scipy import ndimage  # noqa: PLC0415 - slow to import
+
     frames = min(frames, audio.shape[1] - 1)
     if frames < 8:
         return audio

@@ -22,6 +22,7 @@ from cloudrift.loop.document import Document
 from cloudrift.loop.edits import set_bars
 from cloudrift.loop.hits import Hit, Hits, Pattern
 from cloudrift.loop.model import Loop
+from cloudrift.loop.section_rides import Knot, knots_of
 from cloudrift.loop.sections import Seam, Section
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.render import seams
@@ -37,11 +38,19 @@ FILL = "B"
 
 
 class Span(NamedTuple):
-    """So many passes of a loop; ``at`` is the number of the section that it is in."""
+    """So many passes of a loop; ``at`` is the number of the section that it is in.
+
+    Where something rides over the section it is a single pass, from one share of the section to
+    another, and goes from one of the ``knots`` to the next meanwhile; ``turn`` such passes of the
+    same loop are before it.
+    """
 
     at: int
     loop: Loop
     passes: int
+    knots: tuple[Knot, ...] = ()
+    from_to: tuple[float, float] = (0.0, 1.0)
+    turn: int = 0
 
     @property
     def frames(self) -> int:
@@ -73,20 +82,44 @@ def spans_of(document: Document) -> list[Span]:
     out = []
     sections = document.arrangement.sections
     for at, section in enumerate(sections):
-        loop = loop_in(document.loop, section)
         behind = sections[at + 1].seam if at + 1 < len(sections) else Seam()
-        turns, rest = divmod(section.bars, loop.bars)
-        spans = [Span(at, loop, turns)] if turns else []
-        if rest:
-            spans.append(Span(at, set_bars(loop, rest), 1))
-        last = spans.pop()
-        ends = ending(last.loop, behind)
-        if ends == last.loop:
-            spans.append(last)
-        else:
-            spans += [Span(at, last.loop, last.passes - 1)] if last.passes > 1 else []
-            spans.append(Span(at, ends, 1))
-        out += spans
+        loop = loop_in(document.loop, section)
+        knots = knots_of(loop, section.rides)
+        parts = _parts(loop, section.bars, behind)
+        out += _ridden(at, loop, knots, parts) if knots else [
+            Span(at, made(loop), passes) for passes, made in parts
+        ]  # fmt: skip
+    return out
+
+
+Part = tuple[int, Callable[[Loop], Loop]]  # so many passes of a loop made so
+
+
+def _parts(loop: Loop, bars: int, behind: Seam) -> list[Part]:
+    """What a section has: whole turns, what remains of one, the pass that ends before a seam."""
+    turns, rest = divmod(bars, loop.bars)
+    parts: list[Part] = [(turns, lambda one: one)] if turns else []
+    if rest:
+        parts.append((1, lambda one: set_bars(one, rest)))
+    passes, last = parts.pop()
+    if ending(last(loop), behind) == last(loop):
+        return [*parts, (passes, last)]
+    if passes > 1:
+        parts.append((passes - 1, last))
+    return [*parts, (1, lambda one: ending(last(one), behind))]
+
+
+def _ridden(at: int, loop: Loop, knots: tuple[Knot, ...], parts: list[Part]) -> list[Span]:
+    """Passes of a section over which something rides, each with the knots that it comes by."""
+    frames = [made(loop).sounding_frames for passes, made in parts for _turn in range(passes)]
+    edges = [float(one) for one in np.cumsum([0, *frames]) / sum(frames)]
+    out: list[Span] = []
+    for passes, made in parts:
+        for turn in range(passes):
+            first, last = edges[len(out)], edges[len(out) + 1]
+            near = min(knots, key=lambda knot: abs(knot.at - first))
+            own = tuple(Knot(knot.at, made(knot.loop)) for knot in knots)
+            out.append(Span(at, made(near.loop), 1, own, (first, last), turn))
     return out
 
 
@@ -241,27 +274,32 @@ def _raw(
     tail = silence(0)
     going_on: Loop | None = None
     parts: list[Stereo] = []
+    joins: list[int] = []  # frames
     for number, span in enumerate(spans):
         body = _body(engine, span, going_on=going_on == span.loop, cancelled=cancelled)
         rest = _add(body, tail)
         then = spans[number + 1] if number + 1 < len(spans) else None
-        if then is None or then.loop != span.loop:
-            tail = _sum(rest, _tail(engine, span, body, cancelled))
-        else:
-            tail = rest
-        going_on = span.loop
+        goes_on = then is not None and (then.turn > 0 if span.knots else then.loop == span.loop)
+        tail = rest if goes_on else _sum(rest, _tail(engine, span, body, cancelled))
+        going_on = None if span.knots else span.loop
+        if span.turn == 1:  # from a first pass to the steady state
+            joins.append(sum(one.shape[1] for one in parts))
         parts.append(body)
         if then is None or then.at != span.at:
             if then is not None and sections[then.at].seam.silence_beats:
                 tail, going_on = silence(0), None
-            yield _Raw(span.at, parts[0] if len(parts) == 1 else np.concatenate(parts, axis=1),
-                       span.loop)  # fmt: skip
-            parts = []
+            audio = parts[0] if len(parts) == 1 else np.concatenate(parts, axis=1)
+            for join in joins:
+                _mend(audio, join)
+            yield _Raw(span.at, audio, span.loop)
+            parts, joins = [], []
 
 
 def _body(engine: Engine, span: Span, *, going_on: bool, cancelled: Callable[[], bool]) -> Stereo:
     """A span without what was before it: its first pass from silence, unless it only goes on."""
     frames = span.loop.sounding_frames
+    if span.knots:
+        return _passing(engine, span, cancelled)
     once = None if going_on else _once(engine, span.loop, cancelled)
     if once is not None and span.passes == 1:
         return np.array(once[:, :frames])
@@ -271,6 +309,22 @@ def _body(engine: Engine, span: Span, *, going_on: bool, cancelled: Callable[[],
         body[:, :frames] = once[:, :frames]
         _mend(body, frames)
     return body
+
+
+def _passing(engine: Engine, span: Span, cancelled: Callable[[], bool]) -> Stereo:
+    """A pass in which something rides: the sound passes from knot to knot, evenly in time."""
+    frames = span.loop.sounding_frames
+    out = silence(frames)
+    shares = np.linspace(*span.from_to, frames, endpoint=False)
+    places = [knot.at for knot in span.knots]
+    way = np.interp(shares, places, np.arange(len(places)))
+    for number, knot in enumerate(span.knots):
+        weight = np.maximum(0.0, 1 - np.abs(way - number)).astype(np.float32)
+        if weight.any():
+            audio = (engine.audio(heard_node(knot.loop, engine.tones, STEADY), cancelled)
+                     if span.turn else _once(engine, knot.loop, cancelled))  # fmt: skip
+            out += audio[:, :frames] * weight
+    return out
 
 
 def _once(engine: Engine, loop: Loop, cancelled: Callable[[], bool]) -> Stereo:
@@ -285,12 +339,15 @@ def _tail(engine: Engine, span: Span, body: Stereo, cancelled: Callable[[], bool
     What that leaves open at the join (what is not linear rings otherwise in the steady state) is
     made good over a few milliseconds.
     """
-    frames, once = span.loop.sounding_frames, _once(engine, span.loop, cancelled)
-    behind = [once[:, turn * frames :] for turn in range(1, span.passes + 1)]
+    loop, passes = span.loop, span.turn + span.passes
+    if span.knots:  # it rings on as it was at its end
+        loop = min(span.knots, key=lambda knot: abs(knot.at - span.from_to[1])).loop
+    frames, once = loop.sounding_frames, _once(engine, loop, cancelled)
+    behind = [once[:, turn * frames :] for turn in range(1, passes + 1)]
     out = silence(once.shape[1] - frames)
     for part in behind:
         out[:, : part.shape[1]] += part
-    before = sum((once[:, turn * frames - 1] for turn in range(1, span.passes + 1)
+    before = sum((once[:, turn * frames - 1] for turn in range(1, passes + 1)
                   if turn * frames <= once.shape[1]), np.zeros(2, np.float32))  # fmt: skip
     missing = body[:, -1] - before if body.shape[1] else np.zeros(2, np.float32)
     count = min(int(JOIN_S * span.loop.rate), out.shape[1])
