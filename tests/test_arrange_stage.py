@@ -463,3 +463,73 @@ def test_keys_of_the_picture_are_its_own(qtbot):
     assert heard == [1]
     QTest.keyClick(columns, Qt.Key.Key_S)
     assert columns.seam == -1
+
+
+# --- rides and facts of a section -----------------------------------------------------------------
+
+
+def test_a_level_and_a_setting_ride_over_a_section_by_menu_and_fields(qtbot, window, stage):
+    stage.columns.choose(1)
+    rides = stage.page.rides
+    menu = rides.menu()
+    assert [one.text() for one in menu.actions()][:2] == ["All of it", "Groove bed"]
+    menu.actions()[0].menu().actions()[0].trigger()
+    assert [(one.what, [p.value for p in one.points]) for one in sections(window)[1].rides] == [
+        (("", "", "level_db"), [0.0, -24.0])
+    ]
+    begin, end = rides.ends["", "", "level_db"]
+    end._put(-12.0)
+    begin._put(-3.0)
+    assert [p.value for p in sections(window)[1].rides[0].points] == [-3.0, -12.0]
+    along = stage.columns.model.thick_along(1, 0)
+    assert along[0][1] > along[-1][1] and stage.columns.model.thick_along(0, 0) == []
+    owner = stage.columns.model.rows[1].id
+    inside = next(one for one in rides.menu().actions()
+                  if one.text() == stage.columns.model.rows[1].name).menu()  # fmt: skip
+    setting = next(one for one in inside.actions() if ": " in one.text())
+    setting.trigger()
+    ride = sections(window)[1].rides[1]
+    assert ride.owner == owner and ride.points[0].value != ride.points[1].value
+    assert stage.columns.model.ride_of(1, 1)
+    again = next(one for one in rides.menu().actions() if one.text() == "All of it").menu()
+    assert not again.actions()[0].isEnabled()  # it rides already
+    out = [b for b in stage.page.findChildren(type(stage.draw)) if b.text() == "take out"]
+    assert len(out) == 2
+    out[0].click()
+    assert len(sections(window)[1].rides) == 1
+    while window.session.document.history.undo_label:
+        window.session.document.undo()
+    assert now(window) == DOCUMENT
+
+
+def test_a_ride_is_heard_in_all_of_it(qtbot, window, stage):
+    session = window.session
+    stage.hear("all")
+    made(qtbot, stage)
+    before = played(session).copy()
+    stage.columns.choose(1)
+    stage.page.rides.begin(("", "", "level_db"))
+    made(qtbot, stage)
+    after, n = played(session), before.shape[1]
+    gone = [10 * np.log10(np.square(x[:, int(n * 0.93) :]).mean()) for x in (before, after)]
+    assert gone[0] - gone[1] == pytest.approx(22, abs=3)
+    kept = [10 * np.log10(np.square(x[:, : n // 4]).mean()) for x in (before, after)]
+    assert kept[0] == pytest.approx(kept[1], abs=0.2)
+
+
+def test_a_section_says_who_plays_and_what_room_that_leaves(qtbot, window, stage):
+    stage.columns.choose(0)
+    assert stage.page.heard.text().startswith("4 layers: ")
+    assert "Room for a voice" not in stage.page.heard.text()
+    stage.hear("all")
+    made(qtbot, stage)
+    assert stage.page.heard.text().count("Room for a voice: −") == 1
+    room = dict(stage.arranged.voice_room)
+    document = now(window)
+    for owner in ("l1", "l3"):
+        document = arranging.set_part(document, "s1", owner, on=False)
+    session = window.session
+    session.document.change("fewer", lambda _d: document)
+    made(qtbot, stage)
+    assert stage.arranged.voice_room[0] != room[0]
+    assert stage.page.heard.text().startswith("2 layers: ")

@@ -13,7 +13,7 @@ from cloudrift.ground.words import check_name
 from cloudrift.loop.layer import LEVEL, Group, Layer
 from cloudrift.loop.model import Loop
 from cloudrift.texture.ride import BLEND
-from cloudrift.texture.treatment import Treatment
+from cloudrift.texture.treatment import Treatment, acting
 
 MOST_POINTS, MOST_KNOTS = 16, 13
 ALL = ""  # the owner that is the section itself
@@ -111,6 +111,39 @@ def with_value(loop: Loop, ride: SectionRide, value: float) -> Loop:
         return loop.with_owner(owner, level_db=value, level_ride=None)
     assert isinstance(old, Group)
     return loop.with_owner(owner, level_db=value)
+
+
+def value_now(loop: Loop, what: tuple[str, str, str]) -> float:
+    """Return the value that stands in a loop where it does not ride: of all of it, 0 dB."""
+    owner, treatment, of = what
+    if not treatment:
+        had = loop.owner(owner) if owner else None
+        return had.level_db if isinstance(had, Layer | Group) else 0.0
+    found = next(t for t in loop.line_of(owner or None) if t.id == treatment)
+    return found.blend * BLEND.high if of == BLEND.name else found.full.number(of)
+
+
+def can_ride(loop: Loop, owner: str) -> list[tuple[str, tuple[str, str, str]]]:
+    """Return what of an owner can ride: in words, and which value it is."""
+    found = [(LEVEL.label, (owner, "", LEVEL.name))]
+    for one in acting(loop.line_of(owner or None)):
+        fields = [field for field in one.of.spec if field.rides and not field.choices]
+        found += [(f"{one.of.label}: {field.label}", (owner, one.id, field.name))
+                  for field in (*fields, BLEND)]  # fmt: skip
+    return found
+
+
+def ride_words(loop: Loop, ride: SectionRide) -> str:
+    """Return what rides, in words; that it is gone where it is."""
+    try:
+        field = field_of(loop, ride)
+    except CloudriftError:
+        return "what is gone"
+    whose = loop.name_of(ride.owner) if ride.owner else "All of it"
+    if not ride.treatment:
+        return f"{whose}: {field.label.lower()}"
+    one = next(t for t in loop.line_of(ride.owner or None) if t.id == ride.treatment)
+    return f"{whose}: {one.of.label.lower()}, {field.label.lower()}"
 
 
 def knots_of(loop: Loop, rides: tuple[SectionRide, ...]) -> tuple[Knot, ...]:

@@ -70,6 +70,14 @@ def sound_facts(audio: Stereo, rate: int, layers: Iterable[tuple[str, Stereo]] =
     )  # fmt: skip
 
 
+def voice_room_db(audio: Stereo, rate: int) -> float:
+    """Return the power between 1 and 4 kHz against all of it, in dB: less leaves a voice more."""
+    hz = np.asarray(np.fft.rfftfreq(FRAME, 1 / rate), np.float64)
+    power = np.where(hz < LOWEST_HZ, 0.0, np.sum(_spectra(audio), axis=0))
+    voice = (hz >= VOICE_HZ[0]) & (hz < VOICE_HZ[1])
+    return _against(power[voice], float(power.sum()))
+
+
 def _spectra(audio: Stereo) -> tuple[Power, Power]:
     """The mean power of the middle and of the sides in each line, windows going round the seam."""
     n = audio.shape[1]

@@ -23,7 +23,8 @@ from cloudrift.render.ahead import ahead
 from cloudrift.render.engine import Engine, Loudness
 from cloudrift.render.match import matched
 from cloudrift.render.plan import heard_node
-from cloudrift.render.timeline import Piece, lengths_of, pieces, spans_of, turns_of
+from cloudrift.render.sound_facts import voice_room_db
+from cloudrift.render.timeline import lengths_of, pieces, spans_of, turns_of
 
 MAKING = "the arrangement"
 
@@ -53,7 +54,7 @@ class Arranged(QObject):
 
     changed = pyqtSignal()
     sounded = pyqtSignal()  # what is played is as it is now
-    _came = pyqtSignal(int, object)  # the number of the request, Piece
+    _came = pyqtSignal(int, int, object)  # the number of the request, of the section; its facts
     _soon = pyqtSignal(int, object)  # likewise, Stretch
     _measured = pyqtSignal(int, object)  # likewise, (Loudness, Loudness)
 
@@ -63,6 +64,7 @@ class Arranged(QObject):
         self.on = False
         self.made: frozenset[int] = frozenset()  # sections that are as they are now
         self.loudness: dict[int, np.ndarray] = {}  # by section: dB of each bar
+        self.voice_room: dict[int, float] = {}  # by section: dB between 1 and 4 kHz, against all
         self._document: Document | None = None
         self._starts: tuple[int, ...] = (0,)
         self._turns: tuple[int, ...] = ()
@@ -76,7 +78,7 @@ class Arranged(QObject):
         self._soon.connect(self._on_soon)
         self._measured.connect(self._on_measured)
         session.changed.connect(lambda _b, _a: self._follow())
-        session.opened.connect(self.leave)
+        session.opened.connect(self._forget)
         session.hearing.shown_changed.connect(self._give_way)
 
     @property
@@ -119,6 +121,11 @@ class Arranged(QObject):
         self._session.hearing.follow_long()
         self._session.player.seek(share)
         self.changed.emit()
+
+    def _forget(self) -> None:
+        self.leave()
+        self.loudness.clear()
+        self.voice_room.clear()
 
     def _give_way(self) -> None:
         """A preview is heard before the arrangement, which goes on where it was after it."""
@@ -174,6 +181,7 @@ class Arranged(QObject):
             return
         first = min(self._here.at, len(self._starts) - 2)
         self.made, self.sum_loudness = frozenset(), None
+        self.voice_room.clear()
         self.without = self.without and bool(document.arrangement.line)
         self._request += 1
         request, engine = self._request, self._session.engine
@@ -196,7 +204,9 @@ class Arranged(QObject):
                         place[:, : made.shape[1]] = made[:, : place.shape[1]]
                     heard = bare if self.without else audio
                     player.get_ready(heard, self._gain)  # here, where there is time for it
-                    self._came.emit(request, piece)
+                    facts = (bar_levels(piece.audio, document.arrangement.sections[piece.at].bars),
+                             voice_room_db(piece.audio, document.loop.rate))  # fmt: skip
+                    self._came.emit(request, piece.at, facts)
             rate = document.loop.rate
             behind = _loudness(audio, rate)
             self._measured.emit(request, (_loudness(bare, rate) if line else behind, behind))
@@ -214,12 +224,11 @@ class Arranged(QObject):
             self._session.player.patch(part.audio, part.start, self._gain)
             self.sounded.emit()
 
-    def _on_piece(self, request: int, piece: Piece) -> None:
+    def _on_piece(self, request: int, at: int, facts: tuple[np.ndarray, float]) -> None:
         if request != self._request or not self.on:
             return
-        self.made |= {piece.at}
-        bars = self._arrangement.sections[piece.at].bars
-        self.loudness[piece.at] = bar_levels(piece.audio, bars)
+        self.made |= {at}
+        self.loudness[at], self.voice_room[at] = facts
         if self._waits_at is None:
             self._load()
         self.sounded.emit()

@@ -10,6 +10,7 @@ from cloudrift.loop.arranging import loop_in
 from cloudrift.loop.document import Document
 from cloudrift.loop.layer import Layer
 from cloudrift.loop.model import Loop
+from cloudrift.loop.section_rides import ALL, knots_of, ride_words
 from cloudrift.loop.sections import Section
 
 NAMES_PX, PAD_PX, GAP_PX = 112.0, 10.0, 24.0  # a gap is where a seam is
@@ -143,8 +144,26 @@ class ColumnsModel:
         owner = self.owner(at, row)
         if owner is None:
             return 0.0
-        level = owner.level_db + self.sections[at].level_db
-        return float(np.clip((level - QUIET_DB) / (LOUD_DB - QUIET_DB), 0.12, 1.0))
+        return _thickness(owner.level_db + self.sections[at].level_db)
+
+    def thick_along(self, at: int, row: int) -> list[tuple[float, float]]:
+        """Return share of the section and thickness, where the level of a band rides: else none."""
+        owner, section = self.owner(at, row), self.sections[at]
+        out: list[tuple[float, float]] = []
+        if owner is None or not any(not one.treatment and one.owner in (ALL, owner.id)
+                                    for one in section.rides):  # fmt: skip
+            return out
+        for knot in knots_of(self.loops[at], section.rides):
+            level = knot.loop.layer(owner.id).level_db + knot.loop.level_db
+            out.append((knot.at, _thickness(level)))
+        return out
+
+    def ride_of(self, at: int, row: int) -> str:
+        """Say what of a band's line rides over a section."""
+        here = self.rows[row].id
+        return ", ".join(ride_words(self.loops[at], one).partition(": ")[2]
+                         for one in self.sections[at].rides
+                         if one.owner == here and one.treatment)  # fmt: skip
 
     def differs(self, at: int, row: int) -> bool:
         """Whether a copied section differs here from the one that it is from."""
@@ -191,6 +210,10 @@ class ColumnsModel:
                 x = self.x_of(at, (bar + 0.5) / len(levels))
                 out.append((x, float(np.clip((level - low) / (high - low), 0, 1))))
         return out
+
+
+def _thickness(level_db: float) -> float:
+    return float(np.clip((level_db - QUIET_DB) / (LOUD_DB - QUIET_DB), 0.12, 1.0))
 
 
 def clock_text(seconds: float) -> str:

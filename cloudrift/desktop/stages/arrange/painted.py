@@ -132,10 +132,25 @@ def _paint_band(painter: QPainter, model: ColumnsModel, at: int, row: int) -> No
         painter.setPen(QPen(color("hair"), 1))
         painter.drawLine(QPointF(left, middle), QPointF(right, middle))
     else:
-        tall = max(3.0, thick * (high - 6))
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(color(model.rows[row].role, 0.85))
-        painter.drawRoundedRect(QRectF(left, middle - tall / 2, right - left, tall), 2, 2)
+        along = model.thick_along(at, row)
+        if along:  # it is louder here, softer there
+            places = [(left + share * (right - left), max(3.0, one * (high - 6)) / 2)
+                      for share, one in along]  # fmt: skip
+            above = [QPointF(x, middle - y) for x, y in places]
+            below = [QPointF(x, middle + y) for x, y in places[::-1]]
+            painter.drawPolygon(QPolygonF([*above, *below]))
+        else:
+            tall = max(3.0, thick * (high - 6))
+            painter.drawRoundedRect(QRectF(left, middle - tall / 2, right - left, tall), 2, 2)
+        if words := model.ride_of(at, row):
+            painter.setFont(text_font(9.5))
+            painter.setPen(color("ink"))
+            words = painter.fontMetrics().elidedText(f"{words} rides", Qt.TextElideMode.ElideRight,
+                                                     int(right - left - 6))  # fmt: skip
+            painter.drawText(QRectF(left + 4, top, right - left - 6, high),
+                             Qt.AlignmentFlag.AlignVCenter, words)  # fmt: skip
     box = QRectF(left, top + 2, right - left, high - 4)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     if model.differs(at, row):

@@ -1,6 +1,6 @@
 """The right-hand panel: the chosen section, in what it differs, in what it could."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import partial
 
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
@@ -9,9 +9,12 @@ from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.parts import Inspector, button, clear, heading, label, small_button
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.arrange.rides_here import RidesHere
 from cloudrift.ground.settings import Field
+from cloudrift.ground.words import number, plural
 from cloudrift.loop import arranging
 from cloudrift.loop.document import Document
+from cloudrift.loop.layer import Layer
 from cloudrift.loop.model import Loop
 from cloudrift.loop.sections import MOST_BARS, MOST_OFFSET_DB, Section
 from cloudrift.style.form import over_line, slowed_line, slower_st
@@ -48,6 +51,8 @@ class SectionPage(Inspector):
             widget.settled.connect(session.end_drag)
             self.fields[field.name] = widget
             self.body.addWidget(widget)
+        self.rides = RidesHere(session, edit)
+        self.body.addWidget(self.rides)
         self._differs, self._could = QVBoxLayout(), QVBoxLayout()
         for one in (self._differs, self._could):
             one.setSpacing(3)
@@ -57,12 +62,13 @@ class SectionPage(Inspector):
         self.body.addWidget(self.heard)
         self.body.addStretch(1)
         self._shown: object = None
+        self._voice_room: dict[int, float] = {}
 
     def show_section(self, document: Document, section: Section | None) -> None:
         """Show a section, or that there is none."""
         self._section = section
         there = section is not None
-        for widget in (self.name, *self.fields.values(), self.heard):
+        for widget in (self.name, *self.fields.values(), self.rides, self.heard):
             widget.setVisible(there)
         if section is None:
             self.title.setText("No section")
@@ -88,15 +94,34 @@ class SectionPage(Inspector):
         self.fields["slower_st"].set_value(float(slower_st(section.line)))
         over = next((name for name in OVER.choices if over_line(name) == section.over), "nothing")
         self.fields["over"].set_value(over)
+        self.rides.show_section(document, section)
         heard = arranging.heard_in(document.loop, section)
-        self.heard.setText(f"{len(heard)} play: {', '.join(x.name for x in heard)}" if heard
-                           else "nothing plays here")  # fmt: skip
+        self.heard.setText(self._facts(document.loop, heard, at))
         shown = (section, document.loop.layers, document.loop.bed,
                  document.arrangement.section(section.copied_from) if section.copied_from
                  else None)  # fmt: skip
         if shown != self._shown:
             self._shown = shown
             self._build(document, section)
+
+    def _facts(self, loop: Loop, heard: tuple[Layer, ...], at: int) -> str:
+        """Who plays, and, where it has been made, what room that leaves; against the card."""
+        if not heard:
+            return "Nothing plays here."
+        lanes = {x.id for x in loop.lanes}
+        layers = [x.name for x in heard if x.id not in lanes]
+        drums = [x.name for x in heard if x.id in lanes]
+        said = [f"{plural(len(layers), 'layer')}: {', '.join(layers)}."] if layers else []
+        said += [f"Bed: {', '.join(drums)}."] if drums else []
+        room = self._voice_room.get(at)
+        if room is not None:
+            said.append(f"Room for a voice: {number(room, '.1f')} dB lie between 1 and 4 kHz; less "
+                        "leaves more.")  # fmt: skip
+        return "\n".join(said)
+
+    def show_voice_room(self, found: Mapping[int, float]) -> None:
+        """Say what room sections leave for a voice, as far as they have been made."""
+        self._voice_room = dict(found)
 
     def _build(self, document: Document, section: Section) -> None:
         clear(self._differs)

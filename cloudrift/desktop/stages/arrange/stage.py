@@ -146,6 +146,8 @@ class ArrangeStage(QWidget):
     def _show_made(self) -> None:
         self.columns.show_loudness(self.arranged.loudness)
         self.sum.show_loudness()
+        self.page.show_voice_room(self.arranged.voice_room)
+        self.page.show_section(self._document, self.section)
         self._show_heard()
 
     def _show_heard(self) -> None:
