@@ -301,7 +301,7 @@ def test_a_form_says_who_plays():
 def test_the_slow_form_is_slow_at_first_and_the_line_of_all_stays():
     document = Document.of(BEDDED)
     document = arranging.arrange(document, line=sum_line("drive, then limit"))
-    document = draw_form(document, find_form("slow in, sweep out"))
+    document = draw_form(document, find_form("slow in and sweep out"))
     intro, hook = document.arrangement.sections[:2]
     assert slower_st(intro.line) == 5 and slower_st(hook.line) == 0
     assert sum_of(document.arrangement.line)[0] == "drive, then limit"

@@ -147,7 +147,8 @@ OF_SOUND = {name for name, kind in KINDS.items() if kind.needs_sound}
 
 
 def test_every_kind_has_its_case():
-    of_bed = {name for name, kind in KINDS.items() if kind.needs_bed}  # tests/test_groove.py
+    # Those of the groove bed are in tests/test_groove.py, of the form in tests/test_form_marks.py.
+    of_bed = {name for name, kind in KINDS.items() if kind.needs_bed or kind.needs_form}
     assert set(CASES) | OF_SOUND | of_bed == set(KINDS) and not set(CASES) & OF_SOUND
     assert len(KINDS) >= 40
 

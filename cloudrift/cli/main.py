@@ -93,8 +93,10 @@ def new(
     output: Path,
 ) -> None:
     """Write a first loop in a style into a loop file; or several draws of it into a folder."""
+    from cloudrift.loop.document import Document  # noqa: PLC0415
     from cloudrift.loop.storage import SUFFIX, save  # noqa: PLC0415
     from cloudrift.style import find_card, sketch  # noqa: PLC0415
+    from cloudrift.style.form import arranged_in_style  # noqa: PLC0415
     from cloudrift.theory import parse_key  # noqa: PLC0415
 
     card = find_card(style)
@@ -106,13 +108,14 @@ def new(
         for number in range(draw, draw + draws):
             name = f"{title or card.name} {number}"
             loop = sketch(card, key, tempo, number, bars=bars, title=name)
-            save(loop, output / f"{name}{SUFFIX}")
+            document = arranged_in_style(Document.of(loop), card, number)
+            save(document, output / f"{name}{SUFFIX}")
             click.echo(f"{output / name}{SUFFIX}: {loop.key.text}, {loop.tempo:g} BPM, {number}")
         return
     path = output if output.suffix == SUFFIX else output.with_name(output.name + SUFFIX)
     name = title or path.stem.replace("-", " ").replace("_", " ")
     loop = sketch(card, key, tempo, draw, bars=bars, title=name)
-    save(loop, path)
+    save(arranged_in_style(Document.of(loop), card, draw), path)
     click.echo(
         f"{path}: {loop.key.text}, {loop.tempo:g} BPM, {loop.bars} bars, "
         f"{len(loop.layers)} layers, draw {draw}"

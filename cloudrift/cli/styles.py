@@ -40,19 +40,20 @@ def styles(as_json: bool) -> None:
 def marks(loop_file: Path, style: str, without_sound: bool, as_json: bool) -> None:
     """Hold a loop against a style card: what is asked, found and met."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
-    from cloudrift.loop.storage import load  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document  # noqa: PLC0415
     from cloudrift.render.sound_facts import facts_of  # noqa: PLC0415
     from cloudrift.style.card_files import find_card  # noqa: PLC0415
     from cloudrift.style.marks import change_for, checked, look, met_of  # noqa: PLC0415
 
     clips = ClipStore()
-    loop = load(loop_file, clips)
+    document = load_document(loop_file, clips)
+    loop = document.loop
     if not (style or loop.style):
         raise CloudriftError(f"{loop_file} is in nobody's style; name one with --style")
     card = find_card(style or loop.style)
     asks, wrong = checked(card.marks, card.name)
     sound = None if without_sound else facts_of(loop, clips)
-    found = look(asks, loop, sound)
+    found = look(asks, loop, sound, arrangement=document.arrangement)
     met, asked = met_of(found)
     if as_json:
         rows: list[dict[str, Any]] = []

@@ -112,6 +112,12 @@ class CardGroove(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_field
             raise ValueError("busy goes from the smaller to the larger")
 
 
+class CardForm(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """The style's form: forms (``style.form``) of which a draw takes one."""
+
+    forms: Some
+
+
 class Card(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A style card. ``marks`` is what it asks of a loop (``style.marks``), ``moves`` its habits
     (``style.habits``).
@@ -126,6 +132,7 @@ class Card(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     layers: Annotated[tuple[CardLayer, ...], msgspec.Meta(max_length=spec.MAX_LAYERS)]
     line: tuple[CardTreatment, ...] = ()
     groove: CardGroove | None = None
+    form: CardForm | None = None
     moves: Annotated[tuple[CardMove, ...], msgspec.Meta(max_length=64)] = ()
     marks: dict[str, tuple[float | str, ...]] = {}
 

@@ -16,6 +16,7 @@ from cloudrift.ground.reading import read_toml, read_words, reading
 from cloudrift.ground.words import file_slug, free_name
 from cloudrift.notes.lens import Lens
 from cloudrift.style.card import Card, CardLayer, Grammar, KeyChoice, TempoRange, Voicing
+from cloudrift.style.form import find_form
 from cloudrift.style.habits import habit_of
 from cloudrift.style.lay import Edge, layers_of, line_of
 from cloudrift.style.manner import find_manner
@@ -40,6 +41,8 @@ def read_card(text: str, where: str) -> Card:
                 habit_of(move)
             for name in card.groove.manners if card.groove else ():
                 find_manner(name)
+            for name in card.form.forms if card.form else ():
+                find_form(name)
         except CloudriftError as error:
             raise CloudriftError(f"{where}: {error}") from error
     return card

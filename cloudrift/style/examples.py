@@ -8,7 +8,7 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import never
 from cloudrift.loop.recordings import facts_of
-from cloudrift.loop.storage import SUFFIX, load
+from cloudrift.loop.storage import SUFFIX, load_document
 from cloudrift.notes.from_midi import read_song
 from cloudrift.notes.listening import read_and_listen
 from cloudrift.render.sound_facts import facts_of as heard_facts
@@ -60,8 +60,9 @@ def _measured(path: Path, *, sound: bool) -> Example:
 def _of_loop(path: Path, *, sound: bool) -> Example:
     clips = ClipStore()
     try:
-        loop = load(path, clips)
-        return example_of(loop, heard_facts(loop, clips) if sound else None)
+        document = load_document(path, clips)
+        loop = document.loop
+        return example_of(loop, heard_facts(loop, clips) if sound else None, document.arrangement)
     finally:
         clips.remove()
 

@@ -2,7 +2,7 @@
 
 import functools
 from importlib import resources
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 import msgspec
 import numpy as np
@@ -11,18 +11,19 @@ from msgspec.structs import replace
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.reading import read_toml
-from cloudrift.loop.arranging import arrange
+from cloudrift.loop.arranging import arrange, relative_of
 from cloudrift.loop.bed import hits_of
 from cloudrift.loop.beds import BARE, SECOND
 from cloudrift.loop.document import Document
 from cloudrift.loop.layer import Layer
 from cloudrift.loop.model import Loop
 from cloudrift.loop.sections import MOST_BARS, Arrangement, PartState, Seam, Section
+from cloudrift.style.card import Card
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.treatment import Line, Treatment
 
 Turns = Annotated[float, msgspec.Meta(gt=0, le=16)]
-Who = Literal["all", "most", "few", "one", "texture"]
+Who = Literal["all", "most", "few", "one", "texture", "sub"]
 Drums = Literal["none", "all", "no low", "hats", "backbeat", "scattered", "bare", "other"]
 Over = Literal["", "underwater", "thin", "dark"]
 HATS, BACKS, KICKS = ("closed hat", "open hat"), ("snare", "clap", "snap"), ("kick", "low kick")
@@ -38,7 +39,7 @@ class FormSection(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     Parameters
     ----------
     turns : how often the loop goes round in it.
-    who : how many of the layers play; ``texture``: only what is held.
+    who : how many of the layers play; ``texture``: only what is held; ``sub``: and what is low.
     drums : which of the bed; *other* plays pattern B, *bare* the bare one.
     over : what lies on all of it.
     again : the name of an earlier section that this is a copy of.
@@ -121,7 +122,7 @@ def draw_form(document: Document, form: Form, draw: int = 1) -> Document:
             section = Section(
                 id=f"s{number}", name=of.name, bars=bars, parts=_parts(loop, of, rng),
                 bed=of.drums != "none", level_db=of.level_db, seam=of.seam, over=over_line(of.over),
-                key=_relative(loop) if of.relative else None, line=slowed_line(of.slower_st),
+                key=relative_of(loop.key) if of.relative else None, line=slowed_line(of.slower_st),
             )  # fmt: skip
         made.append(section)
         by_name.setdefault(of.name, section)
@@ -130,10 +131,18 @@ def draw_form(document: Document, form: Form, draw: int = 1) -> Document:
     return arrange(replace(document, arrangement=arrangement))
 
 
-def _relative(loop: Loop) -> Any:
-    from cloudrift.loop.arranging import relative_of  # noqa: PLC0415
+def form_of(card: Card, draw: int) -> Form | None:
+    """Return the form that a draw takes of a card's; None where it has none."""
+    if card.form is None:
+        return None
+    forms_ = card.form.forms
+    return find_form(forms_[int(stream(draw, "form of", card.name).integers(len(forms_)))])
 
-    return relative_of(loop.key)
+
+def arranged_in_style(document: Document, card: Card, draw: int) -> Document:
+    """Return a document arranged in a form of a card, where it has any."""
+    form = form_of(card, draw)
+    return document if form is None else draw_form(document, form, draw)
 
 
 def _parts(loop: Loop, of: FormSection, rng: np.random.Generator) -> tuple[PartState, ...]:
@@ -151,8 +160,9 @@ def _who(
     playing: tuple[Layer, ...], of: FormSection, rng: np.random.Generator
 ) -> tuple[Layer, ...]:
     able = [x for x in playing if of.low or x.role != "bass"]
-    if of.who == "texture":
-        held = [x for x in able if x.role in ("pad", "strings", "voice", "grain")]
+    if of.who in ("texture", "sub"):
+        roles = ("pad", "strings", "voice", "grain", *(("bass",) if of.who == "sub" else ()))
+        held = [x for x in able if x.role in roles]
         return tuple(held or able[:1])
     if of.who == "all":
         return tuple(able)

@@ -15,12 +15,14 @@ from msgspec.structs import replace
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
 from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.sections import Arrangement
 from cloudrift.loop.source import FromChords
 from cloudrift.notes.lens import Lens
 from cloudrift.notes.time import bar_ticks
 from cloudrift.render.sound_facts import SoundFacts
 from cloudrift.style.card import (
     Card,
+    CardForm,
     CardGroove,
     CardLayer,
     CardTreatment,
@@ -29,6 +31,7 @@ from cloudrift.style.card import (
     TempoRange,
     Voicing,
 )
+from cloudrift.style.form import forms
 from cloudrift.style.manner import manners
 from cloudrift.style.marks import KINDS, look
 from cloudrift.style.marks.view import View
@@ -58,6 +61,7 @@ class Example:
     lengths_bars: tuple[float, ...] = ()
     tonic: str = ""
     loop: Loop | None = None
+    form: str = ""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -69,14 +73,17 @@ class Learnt:
     guesses: tuple[str, ...]
 
 
-def example_of(loop: Loop, sound: SoundFacts | None = None) -> Example:
-    """Measure a loop."""
-    view = View(loop, sound)
-    values = {mark.kind.name: mark.found.value for mark in look({}, loop, sound, all_=True)
-              if mark.found is not None}  # fmt: skip
+def example_of(
+    loop: Loop, sound: SoundFacts | None = None, arrangement: Arrangement | None = None
+) -> Example:
+    """Measure a loop, and how it is arranged where that is known."""
+    view = View(loop, sound, arrangement)
+    marks = look({}, loop, sound, all_=True, arrangement=arrangement)
+    values = {mark.kind.name: mark.found.value for mark in marks if mark.found is not None}
     bar = bar_ticks(loop.metre)
     return Example(
         name=loop.title or "untitled", values=values, tonic=loop.key.tonic, loop=loop,
+        form=arrangement.form if arrangement else "",
         degrees=tuple(view.token_of(chord) for chord in loop.chords),
         lengths_bars=tuple(round(chord.length_ticks / bar, 4) for chord in loop.chords),
     )  # fmt: skip
@@ -136,6 +143,7 @@ def learn(name: str, examples: Sequence[Example], about: str = "") -> Learnt:
         layers=_layers([one.loop for one in examples if one.loop is not None]),
         line=_line([one.loop.line for one in examples if one.loop is not None]),
         groove=_groove([one.loop for one in examples if one.loop is not None]),
+        form=_form([one for one in examples if one.loop is not None]),
         marks=asks,
     )
     guesses = tuple(kind for kind, count in counts.items() if count < SURE)
@@ -233,6 +241,14 @@ def _groove(loops: Sequence[Loop]) -> CardGroove | None:
     found = Counter(bed.manner for bed in beds)
     busy = [100 * bed.busy for bed in beds]
     return CardGroove(manners=_common(found, 4), busy=(round(min(busy)), round(max(busy))))
+
+
+def _form(examples: Sequence[Example]) -> CardForm | None:
+    """The forms that they were arranged in, where enough of them were."""
+    found = Counter(one.form for one in examples if one.form in forms())
+    if not found or found.total() < COMMON * len(examples):
+        return None
+    return CardForm(forms=_common(found, 4))
 
 
 def _between(values: Iterable[float]) -> float | tuple[float, float]:

@@ -62,11 +62,12 @@ from cloudrift.loop.model import Loop
 from cloudrift.loop.takes import Becomes
 from cloudrift.notes.from_midi import Song, read_song
 from cloudrift.notes.reference import Reference, read_reference
+from cloudrift.style.form import arranged_in_style
 
 # Which marks are a stage's own matter.
 MARKS_OF = {
     "Chords": ("Setting", "Chords"), "Layers": ("Layers", "Playing", "Bass"),
-    "Texture": ("Texture", "Sound"), "Flip": ("Flip",),
+    "Texture": ("Texture", "Sound"), "Flip": ("Flip",), "Arrange": ("Form",),
 }  # fmt: skip
 USUAL, LEAST = (1280, 800), (1100, 700)  # pixels of the window
 FRAME_MS = 16
@@ -460,7 +461,7 @@ class Window(QMainWindow):
         plays_in = self.start.plays_in
 
         def go() -> None:
-            self.session.document.open(loop, None)
+            self.session.document.open(self._arranged(loop), None)
             self.show_stage(STAGES.index("Layers") if plays_in else 0)
             if plays_in:
                 self._play_a_layer_in()
@@ -473,6 +474,13 @@ class Window(QMainWindow):
             go()
         else:
             self.files.leave_then(go, stay)
+
+    def _arranged(self, loop: Loop) -> Document:
+        """A loop that was sketched from a card is arranged as the card has it."""
+        document, start = Document.of(loop), self.start
+        if start.source is not start.card:
+            return document
+        return arranged_in_style(document, start.card.card, loop.draw)
 
     # --- telling ------------------------------------------------------------------------------
 

@@ -59,7 +59,10 @@ class Marking(QObject):
         loop = self._session.loop
         self.card = self._cards.get(loop.style)
         asks, self.problems = checked(self.card.marks, self.card.name) if self.card else ({}, ())
-        self.marks = look(asks, loop, self._sound) if self.card else ()
+        arrangement = self._session.document.history.now.arrangement
+        self.marks = (
+            look(asks, loop, self._sound, arrangement=arrangement) if self.card else ()
+        )  # fmt: skip
         self.changed.emit()
 
     def _measure(self, rendered: Rendered) -> None:

@@ -1,6 +1,16 @@
 """All kinds of mark, by name."""
 
-from cloudrift.style.marks import chords, flip, groove, heard, layers, playing, setting, texture
+from cloudrift.style.marks import (
+    chords,
+    flip,
+    form,
+    groove,
+    heard,
+    layers,
+    playing,
+    setting,
+    texture,
+)
 from cloudrift.style.marks.kind import GROUPS, Kind
 
 KINDS: dict[str, Kind] = {
@@ -15,6 +25,7 @@ KINDS: dict[str, Kind] = {
             *flip.KINDS,
             *heard.KINDS,
             *groove.KINDS,
+            *form.KINDS,
         ),
         key=lambda kind: GROUPS.index(kind.group),
     )

@@ -12,9 +12,9 @@ from cloudrift.style.marks.view import View
 from cloudrift.theory.pitch import pretty
 
 Group = Literal["Setting", "Chords", "Layers", "Playing", "Bass", "Texture", "Sound", "Flip",
-                "Groove"]  # fmt: skip
+                "Groove", "Form"]  # fmt: skip
 GROUPS: tuple[Group, ...] = (
-    "Setting", "Chords", "Layers", "Playing", "Bass", "Texture", "Sound", "Flip", "Groove",
+    "Setting", "Chords", "Layers", "Playing", "Bass", "Texture", "Sound", "Flip", "Groove", "Form",
 )  # fmt: skip
 COUNTED = (
     "bars",
@@ -23,7 +23,9 @@ COUNTED = (
     "layers",
     "lines",
     "pairs",
+    "sections",
     "strikes",
+    "things",
 )  # units that have a singular
 # What is asked: from so much to so much, or one of some words, the likelier first.
 Asked = tuple[float, float] | tuple[str, ...]
@@ -58,6 +60,7 @@ class Kind:
     change : an edit that would meet what is asked; None where there is no simple one.
     needs_sound : it is measured on the rendered sound.
     needs_bed : it is about the groove bed: a loop that has none is not asked.
+    needs_form : it is about the arrangement: where there is none, it is not asked.
     """
 
     name: str
@@ -75,6 +78,7 @@ class Kind:
     change_word: Callable[[View, tuple[str, ...]], Change | None] | None = None
     needs_sound: bool = False
     needs_bed: bool = False
+    needs_form: bool = False
 
     def share(self, value: float) -> float:
         """Return where on its axis a value lies, 0 to 1."""

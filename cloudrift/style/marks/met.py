@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.loop.model import Loop
+from cloudrift.loop.sections import Arrangement
 from cloudrift.render.sound_facts import SoundFacts
 from cloudrift.style.marks.catalogue import KINDS
 from cloudrift.style.marks.kind import Asked, Change, Found, Kind, is_range
@@ -73,14 +74,17 @@ def checked(asks: Asks, where: str) -> tuple[dict[str, Asked], tuple[str, ...]]:
 
 
 def look(
-    asks: Mapping[str, Asked], loop: Loop, sound: SoundFacts | None = None, *, all_: bool = False
-) -> tuple[Mark, ...]:
+    asks: Mapping[str, Asked], loop: Loop, sound: SoundFacts | None = None, *, all_: bool = False,
+    arrangement: Arrangement | None = None,
+) -> tuple[Mark, ...]:  # fmt: skip
     """Hold a loop against what is asked; ``all_``: measure what is not asked, too."""
-    view = View(loop, sound)
+    view = View(loop, sound, arrangement)
+    arranged = arrangement is not None and bool(arrangement.sections)
     out = []
     for name, kind in KINDS.items():
         asked = asks.get(name)
-        if (asked is None and not all_) or (kind.needs_bed and loop.bed is None):
+        lacks = (kind.needs_bed and loop.bed is None) or (kind.needs_form and not arranged)
+        if (asked is None and not all_) or lacks:
             continue
         waits = kind.needs_sound and sound is None
         found = None if waits else kind.measure(view)

@@ -8,6 +8,7 @@ from typing import Literal
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.chord import Chord
 from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.sections import Arrangement
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 from cloudrift.render.sound_facts import SoundFacts
@@ -20,10 +21,12 @@ Quality = Literal["minor", "major", "diminished", "other"]
 
 
 class View:
-    """A loop, and the sound of all of it where that is known."""
+    """A loop, and the sound of all of it, and how it is arranged, where that is known."""
 
-    def __init__(self, loop: Loop, sound: SoundFacts | None = None) -> None:
-        self.loop, self.sound = loop, sound
+    def __init__(
+        self, loop: Loop, sound: SoundFacts | None = None, arrangement: Arrangement | None = None
+    ) -> None:
+        self.loop, self.sound, self.arrangement = loop, sound, arrangement
 
     # --- chords -------------------------------------------------------------------------------
 

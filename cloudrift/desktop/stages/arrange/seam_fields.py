@@ -18,7 +18,7 @@ ON, OFF = "on", "off"
 FIELDS = {f.name: f for f in (
     Field(name="riser_bars", label="Riser", default=0, unit="bars", low=0, high=16, step=0.5,
           off_low=True),
-    Field(name="riser_db", label="Riser's end", default=-27, unit="dB", low=-60, high=0, step=0.5),
+    Field(name="riser_db", label="Riser to", default=-27, unit="dB", low=-60, high=0, step=0.5),
     Field(name="sweep", label="Filter", default=OFF, choices=(OFF, "closes", "opens"),
           hint="closes before the change, or opens behind it"),
     Field(name="sweep_bars", label="Filter over", default=2, unit="bars", low=0.25, high=16,
@@ -31,14 +31,14 @@ FIELDS = {f.name: f for f in (
           step=0.5, off_low=True),
     Field(name="lead_beats", label="Lead-in", default=0, unit="beats", low=0, high=8,
           step=0.5, off_low=True, hint="what comes, backward, up to the change"),
-    Field(name="sag_beats", label="Tempo sags over", default=0, unit="beats", low=0, high=16,
+    Field(name="sag_beats", label="Sag over", default=0, unit="beats", low=0, high=16,
           step=0.5, off_low=True, hint="as tape does: the pitch goes along"),
     Field(name="sag_share", label="down to", default=60, unit="%", low=25, high=100),
     Field(name="crash_db", label="Crash", default=-60, unit="dB", low=-60, high=0, step=0.5,
           off_low=True),
     Field(name="tag_db", label="Tag", default=-60, unit="dB", low=-60, high=0, step=0.5,
           off_low=True),
-    Field(name="burst_db", label="Reverb burst", default=-60, unit="dB", low=-60, high=0, step=0.5,
+    Field(name="burst_db", label="Burst", default=-60, unit="dB", low=-60, high=0, step=0.5,
           off_low=True),
 )}  # fmt: skip
 COLUMNS = 5

@@ -71,6 +71,7 @@ class ArrangeStage(QWidget):
         self.draw = button("Draw a form", self.draw_form, name="strong",
                            tip="Sections as the form has them, in the place of those there are; "
                            "each press is another draw")  # fmt: skip
+        self._form = ""  # that it was drawn in when it was shown last
         self.seam = SeamFields(session, self.edit, self.hear_seam)
         self.page = SectionPage(session, self.edit)
         self.sum = SumRow(session, self.arranged, self.edit)
@@ -140,8 +141,16 @@ class ArrangeStage(QWidget):
         self.seam.show_section(self._document, self.section)
         self.seam.setVisible(self.section is not None)
         self.sum.show_document(self._document)
+        self._show_form()
         self._follow_section()
         self._show_heard()
+
+    def _show_form(self) -> None:
+        """Offer the form that it was drawn in, when another document is."""
+        name = self._document.arrangement.form
+        if name != self._form and name in forms():
+            self.form.setCurrentText(name)
+        self._form = name
 
     def _show_made(self) -> None:
         self.columns.show_loudness(self.arranged.loudness)

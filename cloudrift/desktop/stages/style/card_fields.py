@@ -15,7 +15,7 @@ from cloudrift.ground.settings import Field, SettingsSpec
 from cloudrift.loop import spec
 from cloudrift.notes.touch import LIMITS
 from cloudrift.sound.catalogue import find_sound
-from cloudrift.style.card import Card, CardGroove, CardLayer, CardTreatment
+from cloudrift.style.card import Card, CardForm, CardGroove, CardLayer, CardTreatment
 from cloudrift.style.marks import KINDS
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.theory.pitch import pretty
@@ -50,7 +50,7 @@ class CardFields(QWidget):
         shape = (
             tuple((x.name, x.sound, tuple(x.touch), tuple(x.settings), _shape(x.line))
                   for x in card.layers),
-            _shape(card.line), tuple(card.marks), card.groove is None,
+            _shape(card.line), tuple(card.marks), card.groove is None, card.form is None,
         )  # fmt: skip
         if shape != self._shape:
             self._shape = shape
@@ -101,6 +101,10 @@ class CardFields(QWidget):
             self._range("groove busy", "Busy", "%", 0, 100, 0,
                         lambda c: c.groove.busy if c.groove else (0.0, 0.0),
                         lambda c, a, b: _with_groove(c, busy=(a, b)))  # fmt: skip
+        if card.form is not None:
+            self._title("Form")
+            self._words("forms", "Forms", lambda c: c.form.forms if c.form else (),
+                        lambda c, words: replace(c, form=CardForm(forms=words)))  # fmt: skip
         self._title("Marks")
         for name in card.marks:
             if name in KINDS and not KINDS[name].words:
