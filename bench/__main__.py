@@ -15,6 +15,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from msgspec.structs import replace
 
+from bench import arranged
 from bench import engine as engine_room
 from bench.loops import big_loop
 from cloudrift.demo import polar_night
@@ -287,6 +288,7 @@ def main() -> None:
     rows += draft_rows({"": loop, " (demo loop, 4 layers)": polar_night()})
     rows += [sounds_row(), drag_row(), speaker_row(loop), many_row()]
     rows += engine_room.rows()
+    rows += arranged.rows()
     print("| what | target | measured |\n|---|---|---|")
     for row in rows:
         print("| " + " | ".join(row) + " |")

@@ -20,6 +20,7 @@ from cloudrift.cli.styles import learn, marks, styles
 from cloudrift.cli.terminal import need_display, write_plainly
 from cloudrift.cli.texture import treat, treatments
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.memory import keep_memory_tidy
 from cloudrift.ground.paths import have_home
 
 EXIT_BAD_INPUT = 2
@@ -149,6 +150,7 @@ for command in (
 def main(arguments: list[str] | None = None) -> None:
     """Run the command line; every error of a composer's is one sentence and code 2."""
     write_plainly()
+    keep_memory_tidy()
     if said := have_home():
         click.echo(f"cloudrift: {said}", err=True)
     try:

@@ -18,7 +18,7 @@ from cloudrift.render.cache import AudioCache
 from cloudrift.render.engine import Engine
 from cloudrift.render.timeline import whole
 
-CACHE_BYTES = 320 << 20  # of what is made once for a file, little is needed twice
+CACHE_BYTES = 256 << 20  # of what is made once for a file, little is needed twice
 Progress = Callable[[int, int, str], object]
 
 

@@ -1,5 +1,6 @@
 """The engine: runs plans on a small thread pool, through the cache, until told to stop."""
 
+import threading
 import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor, wait
@@ -23,6 +24,7 @@ from cloudrift.texture.treatment import acting
 
 WORKERS = 2
 KEPT_FACTS = 96  # steps of which measures are kept
+LOOK_S = 0.05  # how often a thread that waits for another looks whether it is wanted still
 LATEST = 512  # steps of which the last run is remembered
 ONCE_FLOOR = 10 ** (-90 / 20)  # where a one-pass tail has ended
 ONCE_FADE_S = 0.02
@@ -60,6 +62,8 @@ class Engine:
         self._took = BoundedStore[float](KEPT_FACTS, lambda _: 1)  # ms, by key
         self.facts = BoundedStore[object](KEPT_FACTS, lambda _: 1)  # what others measured, by key
         self._measured: dict[bytes, Loudness] = {}
+        self._making: dict[bytes, threading.Event] = {}  # steps that a thread is at, by key
+        self._making_lock = threading.Lock()
         self._pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="render")
         self._given: set[Future[Any]] = set()  # to the pool, and not done
 
@@ -94,9 +98,29 @@ class Engine:
         What is made ``aside`` is no form that what comes next is looked for in (``latest_at``).
         Raises Cancelled between two steps when ``cancelled`` says so.
         """
-        kept = self.cache.get(node.key)
-        if kept is not None:
-            return kept
+        while True:
+            kept = self.cache.get(node.key)
+            if kept is not None:
+                return kept
+            with self._making_lock:
+                other = self._making.get(node.key)
+                if other is None:
+                    self._making[node.key] = threading.Event()
+                    break
+            # Another thread is at it; what it waits for itself lies below this step, so it ends.
+            while not other.wait(LOOK_S):
+                if cancelled():
+                    raise Cancelled
+        try:
+            return self._made(node, cancelled, progress, aside=aside)
+        finally:
+            with self._making_lock:
+                self._making.pop(node.key).set()
+
+    def _made(
+        self, node: Node, cancelled: Callable[[], bool], progress: Callable[[str], None] | None,
+        *, aside: bool,
+    ) -> Stereo:  # fmt: skip
         inputs = self.each(
             lambda one: self.audio(one, cancelled, progress, aside=aside), node.inputs
         )  # fmt: skip

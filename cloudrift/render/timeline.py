@@ -15,6 +15,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from cloudrift.audio.buffers import Stereo, raised_cosine, silence
+from cloudrift.ground.memory import give_back
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.arranging import loop_in
 from cloudrift.loop.bed import hits_of
@@ -206,12 +207,13 @@ def _beat_frames(loop: Loop) -> float:
 
 def pieces(
     engine: Engine, document: Document, cancelled: Callable[[], bool] = never, first: int = 0,
-    end: int | None = None,
+    end: int | None = None, *, eager: bool = False,
 ) -> Iterator[Piece]:  # fmt: skip
     """Hand out the sections as they are ready, in order, from the ``first`` (by number) on.
 
     They go on to the last, or to the one before the ``end``. The tail of what is before the first
-    is not in it. Raises Cancelled.
+    is not in it. ``eager``: all is begun at once, for the first is no more urgent than the last.
+    Raises Cancelled.
     """
     sections = document.arrangement.sections
     end = len(sections) if end is None else min(end, len(sections))
@@ -219,7 +221,9 @@ def pieces(
         return
     spans = [span for span in spans_of(document) if span.at >= first]
     start, before, rung = 0, silence(0), silence(0)
-    with ThreadPoolExecutor(1, thread_name_prefix="timeline") as pool:
+    with ThreadPoolExecutor(2 if eager else 1, thread_name_prefix="timeline") as pool:
+        for at in range(first + 1, end if eager else 0):
+            pool.submit(_get_ready, engine, spans, at, cancelled)
         raw = _raw(engine, spans, sections, cancelled)
         now = next(raw, None)
         behind: _Raw | None = None
@@ -232,8 +236,9 @@ def pieces(
             rung = made.rung if not rung.shape[1] else _sum(rung, made.rung)
             then = behind.audio if behind else silence(0)
             finished = _summed(document, made.body, before, then, now.loop)
-            if now.at + 1 < end:
-                pool.submit(_get_ready, engine, spans, now.at + 1, cancelled)
+            give_back()
+            if now.at + 2 < end and not eager:
+                pool.submit(_get_ready, engine, spans, now.at + 2, cancelled)
             yield Piece(now.at, start, finished, now.loop.sounding_frames, made.body)
             if now.at + 1 == end:
                 return
@@ -242,12 +247,13 @@ def pieces(
 
 
 def _get_ready(engine: Engine, spans: list[Span], at: int, cancelled: Callable[[], bool]) -> None:
-    """Make what the section behind the next needs, while the next is put together."""
+    """Make what a section needs, while those before it are put together."""
     for span in spans:
-        if span.at == at + 1:
+        if span.at == at:
             with contextlib.suppress(Cancelled):
-                _once(engine, span.loop, cancelled)
-                if span.passes > 1:
+                if not span.turn:
+                    _once(engine, span.loop, cancelled)
+                if span.passes > 1 or span.turn:
                     engine.audio(heard_node(span.loop, engine.tones, STEADY), cancelled)
 
 
@@ -452,7 +458,7 @@ def whole(
     """
     count = len(document.arrangement.sections)
     found = []
-    for piece in pieces(engine, document, cancelled):
+    for piece in pieces(engine, document, cancelled, eager=True):
         found.append(piece)
         progress(len(found), count)
     parts = [piece.audio for piece in found]

@@ -1,0 +1,144 @@
+"""A 56-bar arrangement with its bed: heard from anywhere, edited while it plays, rendered whole.
+
+``python -m bench.arranged [row ...]`` prints one row a line: what, wanted, measured.
+"""
+
+import statistics
+import subprocess
+import sys
+import time
+
+import numpy as np
+from msgspec.structs import replace
+
+from bench.engine import Row, peak_mb
+from cloudrift.demo import polar_night
+from cloudrift.desktop.frame.app import make_app
+from cloudrift.desktop.session.arranged import Arranged
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.devices import SilentSpeaker
+from cloudrift.ground.memory import keep_memory_tidy
+from cloudrift.loop import arranging, beds, edits
+from cloudrift.loop.document import Document
+from cloudrift.loop.model import Loop
+from cloudrift.render import Engine
+from cloudrift.render.cache import AudioCache
+from cloudrift.render.player import SWITCH_INTERVAL_S
+from cloudrift.render.timeline import whole
+from cloudrift.style.groove import draw_bed
+from cloudrift.style.manner import find_manner
+
+LAYERS = 7  # and as many lanes
+SECTIONS = (("Intro", 8), ("Hook", 16), ("Verse", 12), ("Hook again", 16), ("Outro", 4))
+CACHE_BYTES = 256 << 20
+
+
+def full_loop() -> Loop:
+    """The demo loop with seven layers, and a bed of seven lanes."""
+    loop = polar_night()
+    for layer in loop.layers[: LAYERS - len(loop.layers)]:
+        loop = edits.copy_layer(loop, layer.id)
+    loop = draw_bed(loop, find_manner("half-time"), np.tile([1.0, 0.1, 0.3, 0.1], loop.bars * 4),
+                    draw=2)  # fmt: skip
+    for part in ("kick", "open hat", "shaker", "crash", "zap", "snare"):
+        if len(loop.lanes) < LAYERS:
+            loop = beds.add_lane(loop, part)
+    assert loop.bed is not None
+    assert len(loop.layers) == len(loop.lanes) == LAYERS
+    return replace(loop, bed=replace(loop.bed, group=replace(loop.bed.group, mute=False)))
+
+
+def arranged() -> Document:
+    """Five sections that differ, with something at two of the changes."""
+    document = Document.of(full_loop())
+    for name, bars in SECTIONS:
+        document = arranging.add_section(document, name, bars)
+    first, second, third, fourth, _last = (one.id for one in document.arrangement.sections)
+    document = arranging.set_section(document, first, bed=False)
+    document = arranging.set_part(document, first, "l3", on=False)
+    document = arranging.set_part(document, third, "l2", level_db=-6.0)
+    document = arranging.set_seam(document, second, riser_bars=2.0, cut=True, silence_beats=2.0,
+                                  crash_db=-18.0)  # fmt: skip
+    return arranging.set_seam(document, fourth, fill=True, sweep="closes")
+
+
+def render() -> Row:
+    """All of it, with nothing at hand."""
+    document = arranged()
+    engine = Engine(cache=AudioCache(CACHE_BYTES))
+    began = time.perf_counter()
+    audio, _ = whole(engine, document)
+    took = time.perf_counter() - began
+    seconds = audio.shape[1] / document.loop.rate
+    engine.close()
+    return ("56 bars arranged, 7 layers and 7 drums, rendered whole", "15 times as fast, 900 MB",
+            f"{seconds / took:.1f} times as fast ({took:.1f} s), {peak_mb()} MB peak")  # fmt: skip
+
+
+def heard() -> Row:
+    """From each section, and after an edit of each layer in each, the loop at hand."""
+    app, document = make_app(), arranged()
+    session = Session(document, None, SilentSpeaker(document.loop.rate))
+    tasks = Tasks(session)
+    timeline = Arranged(session, tasks)
+    sounded: list[float] = []
+    timeline.sounded.connect(lambda: sounded.append(time.perf_counter()))
+
+    def until(done: object) -> None:
+        while not done():  # type: ignore[operator]
+            app.processEvents()
+            time.sleep(0.001)
+
+    def first(act: object) -> float:
+        sounded.clear()
+        began = time.perf_counter()
+        act()  # type: ignore[operator]
+        until(lambda: sounded)
+        return (sounded[0] - began) * 1e3
+
+    def rests() -> None:
+        until(lambda: not timeline.busy and timeline.sum_loudness is not None)
+        until(lambda: not session.hearing.busy)
+
+    until(lambda: len(session.hearing.loudness) == 2 and not session.hearing.busy)
+    count = len(document.arrangement.sections)
+    begins, edited = [], []
+    for at in range(count):
+        begins.append(first(lambda: timeline.hear(at)))  # noqa: B023
+        timeline.leave()
+        until(lambda: not session.hearing.busy)
+    for at in range(count):
+        timeline.hear(at)
+        rests()
+        for layer in session.loop.layers[:4]:
+            level = layer.level_db - 0.5
+            edited.append(first(lambda: session.apply("level", lambda loop: edits.set_layer(
+                loop, layer.id, level_db=level))))  # fmt: skip  # noqa: B023
+            rests()
+    session.close()
+    tasks.stop()
+    return ("56 bars arranged: first sound from anywhere; a layer edited -> heard", "300; 150 ms",
+            f"{statistics.median(begins):.0f} ms, {max(begins):.0f} worst; "
+            f"{statistics.median(edited):.0f} ms, {max(edited):.0f} worst")  # fmt: skip
+
+
+ROWS = {"render": render, "heard": heard}
+
+
+def rows() -> list[Row]:
+    """Measure both, each in a process of its own."""
+    out = []
+    for name in ROWS:
+        done = subprocess.run([sys.executable, "-m", "bench.arranged", name], capture_output=True,
+                              text=True, check=True)  # fmt: skip
+        what, wanted, measured = done.stdout.strip().splitlines()[-1].split("\t")
+        out.append((what, wanted, measured))
+    return out
+
+
+if __name__ == "__main__":
+    sys.setswitchinterval(SWITCH_INTERVAL_S)
+    keep_memory_tidy()
+    for name in sys.argv[1:] or ROWS:
+        print("\t".join(ROWS[name]()), flush=True)
