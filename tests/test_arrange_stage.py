@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
@@ -15,6 +16,7 @@ from cloudrift.loop.storage import load_document
 from cloudrift.render.timeline import lengths_of, whole
 from cloudrift.style.form import draw_form, find_form, over_line, slower_st
 from cloudrift.style.sums import sum_line
+from cloudrift.texture.finish_files import house_finishes, save_finish
 from tests.hands import command, saved, settled
 from tests.test_arranging import BEDDED, DOCUMENT, LANE
 
@@ -533,3 +535,61 @@ def test_a_section_says_who_plays_and_what_room_that_leaves(qtbot, window, stage
     made(qtbot, stage)
     assert stage.arranged.voice_room[0] != room[0]
     assert stage.page.heard.text().startswith("2 layers: ")
+
+
+def test_a_finish_of_the_house_or_ones_own_lies_over_a_section(qtbot, window, stage):
+    stage.columns.choose(1)
+    field = stage.page.fields["over"]
+    assert {"nothing", "underwater", "Night window", "Drive, then limit"} <= set(field.spec.choices)
+    field._choose("Night window")
+    session = window.session
+    house = next(one for one in house_finishes() if one.name == "Night window")
+    assert sections(window)[1].over == house.laid_in(session.loop.key, session.loop.tempo)
+    assert field._value == "Night window"
+    save_finish(replace(house, name="Harbour light", house=False))
+    window.choose_stage(0)
+    window.choose_stage(4)
+    assert "Harbour light" in stage.page.fields["over"].spec.choices
+    session.document.change("own", lambda d: arranging.set_section(
+        d, "s2", over=(*house.line, *over_line("dark"))[-1:]))  # fmt: skip
+    assert field._value in ("dark", "its own")
+
+
+def test_layers_are_added_up_one_by_one_and_the_bed_is_heard_alone(qtbot, window, stage):
+    hearing, ids = window.session.hearing, [x.id for x in window.session.loop.heard()]
+    add_up = command(window, "Add up: one layer more")
+    for count in range(1, len(ids)):
+        add_up.trigger()
+        assert hearing.alone == set(ids[:count])
+        assert window.message.text() == f"{count} of {len(ids)} layers heard"
+    add_up.trigger()
+    assert hearing.alone == frozenset()  # all of them
+    add_up.trigger()
+    assert hearing.alone == {ids[0]}
+    alone = command(window, "The groove bed alone, or all again")
+    alone.trigger()
+    heard = hearing.heard_loop
+    assert not heard.heard() and heard.bed.heard
+    alone.trigger()
+    assert hearing.alone == frozenset()
+    settled(qtbot, window.session)
+
+
+def test_a_section_may_have_chords_of_its_own_by_a_variation(window, stage):
+    session = window.session
+    four = tuple(replace(one, id=f"x{i}", start_tick=1920 * i, length_ticks=1920)
+                 for i, one in enumerate(session.loop.chords[:2] * 2))  # fmt: skip
+    third = replace(four[2], voices=tuple(v + 3 for v in four[2].voices))
+    chords = (*four[:2], third, four[3])
+    session.apply("four chords", lambda loop: replace(loop, chords=chords))
+    stage.columns.choose(1)
+    for words in ("another first chord", "the last chord late"):
+        button = next(b for b in stage.page.findChildren(type(stage.draw)) if b.text() == words)
+        button.click()
+        chords = sections(window)[1].chords
+        made = arranging.section_loop(now(window), "s2").chords
+        assert [one.voices for one in made] == [one.voices for one in chords]
+        assert made != session.loop.chords
+        names = [b.text() for b in stage.page.findChildren(type(stage.draw))]
+        assert words not in names and "take back" not in names
+        session.document.undo()

@@ -1,5 +1,7 @@
 """Steps of a plan: whatever is edited after whatever, what is followed is as if made anew."""
 
+import threading
+import time
 from itertools import product
 
 import numpy as np
@@ -7,7 +9,9 @@ import pytest
 from msgspec.structs import replace
 
 from cloudrift.audio.looped import slice_wrapped
+from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import chord_edits, edits, own_notes
+from cloudrift.render import Engine
 from cloudrift.render.nodes import (
     LineBlended,
     Node,
@@ -23,7 +27,7 @@ from cloudrift.sound.own import OwnSound
 from cloudrift.style import find_card, sketch
 from cloudrift.texture import RidePoint
 from cloudrift.theory import Key
-from tests.conftest import db, fresh_engine
+from tests.conftest import db, fresh_engine, wait_for
 
 
 def every_kind():
@@ -176,3 +180,69 @@ def test_own_sounds_of_the_same_recordings_played_otherwise_are_told_apart():
         one = Recording(clip=clip, root=60.0, loop_from=low, loop_to=high)
         found.add(OwnSound(name="Tin", recordings=(one,), plays=plays).instrument.identity)
     assert len(found) == 8
+
+
+# --- several threads ------------------------------------------------------------------------------
+
+
+class Slow(Node):
+    """A step that takes as long as a test wants."""
+
+    kind = "slow"
+
+    def __init__(self, gate, made, inputs=()):
+        super().__init__(place=("slow",), depends=("slow",), label="slow", inputs=inputs)
+        self._gate, self._made = gate, made
+
+    def make(self, inputs):
+        self._made.append(threading.get_ident())
+        assert self._gate.wait(10)
+        return np.ones((2, 8), np.float32)
+
+    def stretch(self, inputs, start, count, former=None):
+        return None
+
+
+def test_a_step_that_one_thread_is_at_is_waited_for_by_others():
+    gate, made, got = threading.Event(), [], []
+    engine = Engine()
+    threads = [threading.Thread(target=lambda: got.append(engine.audio(Slow(gate, made))))
+               for _ in range(3)]  # fmt: skip
+    for thread in threads:
+        thread.start()
+    wait_for(lambda: made)
+    time.sleep(0.1)
+    gate.set()
+    for thread in threads:
+        thread.join(10)
+    assert len(made) == 1 and len(got) == 3 and all(one is got[0] for one in got)
+    assert not engine._making
+    engine.close()
+
+
+def test_who_waits_may_leave_and_makes_it_where_the_other_left():
+    gate, made, told = threading.Event(), [], []
+    engine = Engine()
+    slow = Slow(gate, made)
+
+    def leave():
+        try:
+            engine.audio(Slow(gate, made), lambda: True)
+        except Cancelled:
+            told.append("left")
+
+    first = threading.Thread(target=lambda: engine.audio(slow))
+    first.start()
+    wait_for(lambda: made)
+    second = threading.Thread(target=leave)
+    second.start()
+    second.join(10)
+    assert told == ["left"] and not gate.is_set()
+    gate.set()
+    first.join(10)
+    # One that was stopped leaves nothing behind: the next makes it.
+    with pytest.raises(Cancelled):
+        engine.audio(Slow(gate, made, inputs=(slow,)), lambda: True)
+    assert engine.audio(Slow(gate, made, inputs=(slow,))).shape == (2, 8)
+    assert not engine._making
+    engine.close()

@@ -1,6 +1,7 @@
 """Forms: orders of sections to arrange a loop in. ``docs/arranging.md`` has the format."""
 
 import functools
+from collections.abc import Mapping
 from importlib import resources
 from typing import Annotated, Literal
 
@@ -20,6 +21,8 @@ from cloudrift.loop.model import Loop
 from cloudrift.loop.sections import MOST_BARS, Arrangement, PartState, Seam, Section
 from cloudrift.style.card import Card
 from cloudrift.texture.catalogue import find_kind
+from cloudrift.texture.finish import Finish
+from cloudrift.texture.finish_files import house_finishes, own_finishes
 from cloudrift.texture.treatment import Line, Treatment
 
 Turns = Annotated[float, msgspec.Meta(gt=0, le=16)]
@@ -30,6 +33,7 @@ HATS, BACKS, KICKS = ("closed hat", "open hat"), ("snare", "clap", "snap"), ("ki
 SHARES: dict[str, float] = {"all": 1.0, "most": 0.75, "few": 0.5, "one": 0.0}
 # The order in which layers are missed least when they go.
 SPARE = ("bell", "grain", "lead", "strings", "voice", "pluck", "bass", "pad", "keys")
+WHOLE_LOOP = "whole loop"  # a tag of finishes
 THIN_DB, SCATTERED_DB = -8.0, -6.0
 
 
@@ -226,6 +230,18 @@ def slowed_line(semitones: int) -> Line:
 def slower_st(line: Line) -> int:
     """Return by how many semitones a section's line makes it slower; 0 for a line of its own."""
     return next((count for count in range(1, 13) if slowed_line(count) == line), 0)
+
+
+def over_finishes() -> dict[str, Finish]:
+    """Return the finishes that can lie on all of a section, by name: for a whole loop, or own."""
+    found = (*house_finishes(), *own_finishes()[0])
+    return {one.name: one for one in found if not one.house or WHOLE_LOOP in one.tags}
+
+
+def over_in(loop: Loop, what: str, finishes: Mapping[str, Finish]) -> Line:
+    """Return what lies on all of a section: one of ``over_line``, or a finish by name."""
+    finish = finishes.get(what)
+    return over_line(what) if finish is None else finish.laid_in(loop.key, loop.tempo)
 
 
 def over_line(what: str) -> Line:

@@ -8,11 +8,13 @@ from msgspec.structs import replace
 from cloudrift.loop.arranging import heard_in, relative_of
 from cloudrift.loop.bed import hits_of
 from cloudrift.loop.beds import BARE, SECOND
+from cloudrift.loop.chord import Chord
 from cloudrift.loop.document import Document
 from cloudrift.loop.sections import Section
+from cloudrift.notes.time import TICKS_PER_QUARTER
 from cloudrift.style.form import over_line
 
-THINNER_DB, MOST = -5.0, 8
+THINNER_DB, MOST = -5.0, 10
 HATS = ("closed hat", "open hat")
 
 
@@ -54,6 +56,12 @@ def variations(document: Document, section: Section) -> list[Variation]:
     low = [x.id for x in lanes if hits_of(x).on_roots]
     if low:
         found.append(Variation(words="low drums out", edit=_parts(low, on=False)))
+    chords = section.chords or loop.chords
+    if len(chords) > 2 and not section.chords:
+        found += [Variation(words=words, edit=_with_chords(made))
+                  for words, made in (("another first chord", _other_first(chords)),
+                                      ("the last chord late", _late_last(chords)))
+                  if made != chords]  # fmt: skip
     if section.key is None:
         key = relative_of(loop.key)
         found.append(Variation(words=f"in {key.text}", edit=lambda one: replace(one, key=key)))
@@ -74,6 +82,25 @@ def _parts(owners: list[str], **changes: object) -> Callable[[Section], Section]
         return section
 
     return edit
+
+
+def _with_chords(chords: tuple[Chord, ...]) -> Callable[[Section], Section]:
+    return lambda one: replace(one, chords=chords)
+
+
+def _other_first(chords: tuple[Chord, ...]) -> tuple[Chord, ...]:
+    """Begin with what the third chord plays, and go on as before."""
+    first, third = chords[0], chords[2]
+    made = replace(third, id=first.id, start_tick=first.start_tick, late_ticks=0, strikes=(),
+                   length_ticks=first.length_ticks)  # fmt: skip
+    return (made, *chords[1:])
+
+
+def _late_last(chords: tuple[Chord, ...]) -> tuple[Chord, ...]:
+    """Let the last chord come half a beat late."""
+    last = chords[-1]
+    late = min(TICKS_PER_QUARTER // 2, last.length_ticks // 2)
+    return chords if last.late_ticks else (*chords[:-1], replace(last, late_ticks=late))
 
 
 def _instead(document: Document, flip: str) -> Callable[[Section], Section]:

@@ -89,6 +89,8 @@ class Menus:
         self._command(hear, "&Compare bare with treated", session.hearing.swap, "B")
         self._command(hear, "&From the start", lambda: session.player.seek(0.0), "Home")
         self._command(hear, "The &whole loop again", window.hear_all, "W")
+        self._command(hear, "&Add up: one layer more", window.add_up, "Shift+W")
+        self._command(hear, "The &groove bed alone, or all again", window.bed_alone)
         self._make_chords()
         self._make_layers()
         self._make_texture()

@@ -56,6 +56,7 @@ from cloudrift.exchange import Service, StandIn
 from cloudrift.exchange.folders import OwnFolders
 from cloudrift.ground.errors import in_a_sentence
 from cloudrift.ground.words import plural
+from cloudrift.loop.bed import BED as BED_ID
 from cloudrift.loop.document import Document
 from cloudrift.loop.from_notes import put_chords_of
 from cloudrift.loop.model import Loop
@@ -205,6 +206,23 @@ class Window(QMainWindow):
         self.session.transport.hear_part(0.0, 1.0)
         self.session.hearing.hear_up_to(None, None)
         self.ribbon.update()
+
+    def add_up(self) -> None:
+        """Hear the first layer, then two, then three; behind the last it begins anew."""
+        hearing = self.session.hearing
+        ids = [x.id for x in hearing.document.loop.heard()]
+        count = next((n for n in range(1, len(ids)) if hearing.alone == set(ids[:n])), 0) + 1
+        hearing.hear_alone(ids[:count] if count < len(ids) else ())
+        self.say(f"{count} of {plural(len(ids), 'layer')} heard" if ids else
+                 "There is no layer yet; add one in Layers", good=bool(ids))  # fmt: skip
+
+    def bed_alone(self) -> None:
+        """Hear the groove bed by itself, or everything again."""
+        hearing = self.session.hearing
+        if not self.session.loop.lanes:
+            self.say("there is no groove bed yet; draw one with Shift+F7")
+        else:
+            hearing.hear_alone(() if hearing.alone == {BED_ID} else (BED_ID,))
 
     def in_stage(self, stage: str, act: Callable[[], object]) -> None:
         """Go to a stage and do something there."""

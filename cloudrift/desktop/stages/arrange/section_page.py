@@ -3,6 +3,7 @@
 from collections.abc import Callable, Mapping
 from functools import partial
 
+from msgspec.structs import replace
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
@@ -17,8 +18,9 @@ from cloudrift.loop.document import Document
 from cloudrift.loop.layer import Layer
 from cloudrift.loop.model import Loop
 from cloudrift.loop.sections import MOST_BARS, MOST_OFFSET_DB, Section
-from cloudrift.style.form import over_line, slowed_line, slower_st
+from cloudrift.style.form import over_finishes, over_in, slowed_line, slower_st
 from cloudrift.style.variations import Variation, variations
+from cloudrift.texture.finish import Finish
 
 BARS = Field(name="bars", label="Length", default=8, unit="bars", low=1, high=MOST_BARS)
 LEVEL = Field(name="level_db", label="Level", default=0, unit="dB", low=-60, high=MOST_OFFSET_DB,
@@ -27,8 +29,10 @@ BED = Field(name="bed", label="Groove bed", default="plays", choices=("plays", "
 KEY = Field(name="key", label="Key", default="the loop's", choices=("the loop's", "the relative"))
 SLOWER = Field(name="slower_st", label="Slowed", default=0, unit="st", low=0, high=12,
                off_low=True, hint="as tape is: lower too; the groove bed goes along")  # fmt: skip
-OVER = Field(name="over", label="Over all of it", default="nothing",
-             choices=("nothing", "underwater", "thin", "dark"))  # fmt: skip
+NOTHING, OWN = "nothing", "its own"
+OVERS = (NOTHING, "underwater", "thin", "dark")
+OVER = Field(name="over", label="Over it", default=NOTHING, choices=OVERS,
+             hint="on all of the section, the groove bed too; or a finish for a loop")  # fmt: skip
 
 
 class SectionPage(Inspector):
@@ -63,6 +67,8 @@ class SectionPage(Inspector):
         self.body.addStretch(1)
         self._shown: object = None
         self._voice_room: dict[int, float] = {}
+        self._finishes: dict[str, Finish] = {}
+        self.read_finishes()
 
     def show_section(self, document: Document, section: Section | None) -> None:
         """Show a section, or that there is none."""
@@ -92,7 +98,9 @@ class SectionPage(Inspector):
         self.fields["bed"].setEnabled(bool(document.loop.lanes))
         self.fields["key"].set_value("the relative" if section.key else "the loop's")
         self.fields["slower_st"].set_value(float(slower_st(section.line)))
-        over = next((name for name in OVER.choices if over_line(name) == section.over), "nothing")
+        loop, finishes = document.loop, self._finishes
+        names = (*OVERS, *finishes)
+        over = next((one for one in names if over_in(loop, one, finishes) == section.over), OWN)
         self.fields["over"].set_value(over)
         self.rides.show_section(document, section)
         heard = arranging.heard_in(document.loop, section)
@@ -118,6 +126,11 @@ class SectionPage(Inspector):
             said.append(f"Room for a voice: {number(room, '.1f')} dB lie between 1 and 4 kHz; less "
                         "leaves more.")  # fmt: skip
         return "\n".join(said)
+
+    def read_finishes(self) -> None:
+        """Look for finishes again: there may be others of one's own."""
+        self._finishes = over_finishes()
+        self.fields["over"].spec = replace(OVER, choices=(*OVERS, *self._finishes))
 
     def show_voice_room(self, found: Mapping[int, float]) -> None:
         """Say what room sections leave for a voice, as far as they have been made."""
@@ -194,7 +207,8 @@ class SectionPage(Inspector):
         self._set("speed of a section", moving=True, line=line)
 
     def _set_over(self, value: object) -> None:
-        self._set("over all of a section", over=over_line(str(value)))
+        self._set("over all of a section", 
+                  over=over_in(self._session.loop, str(value), self._finishes))  # fmt: skip
 
 
 def _heard_with(variation: Variation, section: Section) -> Callable[[Loop], Loop]:

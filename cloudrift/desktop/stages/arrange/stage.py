@@ -323,6 +323,7 @@ class ArrangeStage(QWidget):
         (self.columns if self.columns.model else self.draw).setFocus()
 
     def showEvent(self, _event: QShowEvent | None) -> None:
+        self.page.read_finishes()
         self.refresh()
 
     def hideEvent(self, _event: QHideEvent | None) -> None:
