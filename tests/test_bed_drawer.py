@@ -2,16 +2,20 @@
 
 import numpy as np
 import pytest
+import soundfile
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
+from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.stages.bed.model import NAMES_PX, ROW_PX, TOP_PX, LanesModel
-from cloudrift.loop import beds, edits
+from cloudrift.loop import beds, edits, hitting
 from cloudrift.loop.bed import BED, Duck, hits_of
 from cloudrift.loop.bed_midi import bed_parts
 from cloudrift.loop.hits import Hit
 from cloudrift.loop.storage import load_document
 from cloudrift.notes.midi import midi_file
+from cloudrift.sound.own import OwnSound, read_recording
+from cloudrift.sound.own_files import save_own
 from tests.hands import command, drag, saved, settled
 from tests.test_bed import LOOP, lane, with_lanes
 
@@ -411,3 +415,36 @@ def test_strokes_are_painted_as_high_as_they_are_loud(qtbot, drawer, window):
         return sum(one != ground for one in column)
 
     assert height(480) > 2 * height(1440) > 0
+
+
+def test_a_lane_plays_a_sound_of_ones_own_and_carries_it(qtbot, window, tmp_path):
+    rate = 44_100
+    t = np.arange(rate // 4) / rate
+    click = (np.sin(2 * np.pi * 900 * t) * np.exp(-t * 40)).astype(np.float32)
+    soundfile.write(tmp_path / "latch A5.wav", click, rate)
+    aside = ClipStore()
+    own = OwnSound(name="Latch", licence="own recording, CC0",
+                   recordings=(read_recording(tmp_path / "latch A5.wav", aside)[0],))  # fmt: skip
+    save_own(own, aside)
+    session = window.session
+    loop = beds.add_lane(session.loop, "snare")
+    loop, _at = hitting.put_hit(loop, loop.lanes[0].id, Hit(tick=0))
+    session.document.open(loop, None)
+    window.open_bed()
+    chosen = window.bed.chosen
+    box = chosen.stack[0]
+    at = box.findText("Latch (yours)")
+    assert at > 0
+    before = session.loop
+    box.setCurrentIndex(at)
+    box.activated.emit(at)
+    lane = session.loop.lanes[0]
+    assert hits_of(lane).stack[0].use.own == own and hits_of(lane).stack[0].use.name == "Latch"
+    assert own.recordings[0].clip in session.clips  # it is there to be heard, and saved
+    path = tmp_path / "own.cloudrift"
+    assert saved(session.document.save, path)
+    again = load_document(path, ClipStore()).loop
+    assert hits_of(again.lanes[0]).stack[0].use.own == own
+    session.document.undo()
+    assert session.loop == before
+    settled(qtbot, session)

@@ -18,6 +18,7 @@ from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.parts import ChoiceRow, clear, label, scrolling, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.bed.hit_lanes import HitLanes
+from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import plural
 from cloudrift.loop import beds, edits
@@ -27,6 +28,7 @@ from cloudrift.loop.layer import LEVEL, Layer
 from cloudrift.loop.model import Loop
 from cloudrift.notes.time import TICKS_PER_QUARTER
 from cloudrift.sound.catalogue import CATALOGUE, find_sound
+from cloudrift.sound.own_files import Shelved, load_own, own_sounds
 
 PAGES = (("hits", "Hits"), ("lane", "Lane"), ("bed", "All of it"))
 LATE = Field(name="late_ms", label="Behind", default=0, unit="ms", low=-MOST_LATE_MS,
@@ -73,6 +75,7 @@ class Chosen(QWidget):
         self.duck: dict[str, FieldWidget] = {}
         self.stack: list[QComboBox] = []
         self._stack_of: object = None
+        self._own: list[Shelved] = []
         self._hits_page()
         self._lane_page()
         self._bed_page()
@@ -262,6 +265,10 @@ class Chosen(QWidget):
             self._stack_of = shape
             self._build_stack(lane)
 
+    def read_own(self) -> None:
+        """Look for own sounds again: there may be others."""
+        self._own, self._stack_of = own_sounds(), None
+
     def _build_stack(self, lane: Layer) -> None:
         clear(self.sounds)
         self.stack = []
@@ -276,6 +283,9 @@ class Chosen(QWidget):
             for name in dict.fromkeys([one.use.name, *names]):
                 known = one.use.of if name == one.use.name else find_sound(name)
                 box.addItem(known.label, name)
+            for own in self._own:
+                if own.own.name != one.use.name:
+                    box.addItem(f"{own.own.name} (yours)", own)
             box.activated.connect(partial(self._set_sound, i))
             self.stack.append(box)
             row.addWidget(box, 1)
@@ -318,9 +328,23 @@ class Chosen(QWidget):
         self._edit("stopped by", lambda loop: beds.set_lane(loop, lane_id, choke=name))
 
     def _set_sound(self, which: int, at: int) -> None:
-        lane_id, name = self._lanes.lane_id, str(self.stack[which].itemData(at))
+        lane_id, chosen = self._lanes.lane_id, self.stack[which].itemData(at)
+        if isinstance(chosen, Shelved):
+            clips = self._session.clips
+            try:
+                if chosen.file and any(one.clip not in clips for one in chosen.own.recordings):
+                    load_own(chosen.file, clips)
+            except CloudriftError as error:
+                self._session.say(str(error))
+                return
+        sound = chosen.own if isinstance(chosen, Shelved) else str(chosen)
+        if (
+            isinstance(sound, str)
+            and sound == hits_of(self._session.loop.layer(lane_id)).stack[which].use.name
+        ):
+            return  # as it is
         self._edit("sound of a lane", lambda loop: beds.set_stacked(
-            loop, lane_id, which, use=edits.sound_use(name)))  # fmt: skip
+            loop, lane_id, which, use=edits.sound_use(sound)))  # fmt: skip
 
     def _set_stacked(self, which: int, name: str, value: object) -> None:
         lane_id, number = self._lanes.lane_id, float(str(value))

@@ -368,6 +368,7 @@ class BedDrawer(QFrame):
         self.closed.emit()
 
     def showEvent(self, _event: QShowEvent | None) -> None:
+        self.chosen.read_own()
         self.refresh()
         self._listen()
 
