@@ -446,3 +446,14 @@ def test_a_loop_is_arranged_and_told_of_on_the_command_line(run, tmp_path):
                        ((), "name a loop, and with -o where")):  # fmt: skip
         result = CliRunner().invoke(commands, ["arrange", str(source), *map(str, args)])
         assert result.exit_code == 1 and says in str(result.exception)
+
+
+def test_what_all_drums_do_otherwise_is_one_difference():
+    document, copy = copy_section(DOCUMENT, HOOK)
+    for lane in BEDDED.lanes:
+        document = set_part(document, copy, lane.id, pattern="Bare")
+    found = differences(document, copy)
+    assert [one.words for one in found] == ["all drums play pattern Bare"]
+    assert differences(found[0].back(document), copy) == []
+    some = set_part(document, copy, BEDDED.lanes[0].id, pattern="")
+    assert len(differences(some, copy)) == len(BEDDED.lanes) - 1

@@ -4,6 +4,7 @@ Edits go from one document to the next, for sections stand beside the loop.
 """
 
 from collections.abc import Callable, Iterable
+from functools import partial
 from typing import Any
 
 from msgspec.structs import replace
@@ -277,11 +278,12 @@ def differences(document: Document, section_id: str) -> list[Difference]:
         return []
     there = arrangement.section(here.copied_from)
     out = []
-    for owner in (*document.loop.layers, *document.loop.lanes):
+    for owner in document.loop.layers:
         one, other = there.part(owner.id), here.part(owner.id)
         if one != other:
             out.append(Difference(f"{owner.name} {_part_words(owner, one, other)}",
-                                  _back_part(section_id, one)))  # fmt: skip
+                                  _back_parts(section_id, [one])))  # fmt: skip
+    out += _lanes_differ(document, there, here)
     for name, words in (
         ("bars", f"{here.bars} bars rather than {there.bars}"),
         ("bed", "with the groove bed" if here.bed else "without the groove bed"),
@@ -297,8 +299,36 @@ def differences(document: Document, section_id: str) -> list[Difference]:
     return out
 
 
-def _back_part(section_id: str, part: PartState) -> Callable[[Document], Document]:
-    return lambda document: change_section(document, section_id, lambda one: one.with_part(part))
+def _lanes_differ(document: Document, there: Section, here: Section) -> list[Difference]:
+    """What lanes do otherwise; where all of them do the same otherwise, that is one thing."""
+    changed: dict[str, list[tuple[Layer, PartState]]] = {}
+    for lane in document.loop.lanes:
+        one, other = there.part(lane.id), here.part(lane.id)
+        if one != other:
+            changed.setdefault(_part_words(lane, one, other), []).append((lane, one))
+    out = []
+    for words, of in changed.items():
+        if len(of) == len(document.loop.lanes) > 1:
+            said = words.replace("plays", "play").replace("is ", "are ")
+            out.append(Difference(f"all drums {said}",
+                                  _back_parts(here.id, [one for _lane, one in of])))  # fmt: skip
+        else:
+            out += [Difference(f"{lane.name} {words}", _back_parts(here.id, [one]))
+                    for lane, one in of]  # fmt: skip
+    return out
+
+
+def _back_parts(section_id: str, parts: list[PartState]) -> Callable[[Document], Document]:
+    def back(document: Document) -> Document:
+        for part in parts:
+            document = change_section(document, section_id, partial(_with_part, part))
+        return document
+
+    return back
+
+
+def _with_part(part: PartState, section: Section) -> Section:
+    return section.with_part(part)
 
 
 def _back(section_id: str, name: str, value: object) -> Callable[[Document], Document]:
