@@ -21,9 +21,11 @@ from cloudrift.loop.section_rides import SectionRide, check_section_ride
 from cloudrift.loop.sections import (
     MOST_MINUTES,
     MOST_SECTIONS,
+    MOST_TAKES,
     Arrangement,
     PartState,
     Section,
+    VoiceTake,
 )
 from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
@@ -180,6 +182,35 @@ def set_ride(document: Document, section_id: str, ride: SectionRide | None, *,
     return change_section(document, section_id, lambda one: replace(one, rides=(
         *(x for x in one.rides if x.what != what), *([ride] if ride else [])
     )))  # fmt: skip
+
+
+def add_take(document: Document, clips: tuple[str, ...], at_s: float) -> Document:
+    """Keep a take of a trial voice, and let it be heard; raise CloudriftError for one too many."""
+    arrangement = document.arrangement
+    if len(arrangement.takes) == MOST_TAKES:
+        raise CloudriftError(f"there are {MOST_TAKES} takes already; forget one first")
+    names = {one.name for one in arrangement.takes}
+    number = next(n for n in range(1, MOST_TAKES + 1) if f"Take {n}" not in names)
+    made = VoiceTake(id=new_id("v", (one.id for one in arrangement.takes)), clips=clips,
+                     name=f"Take {number}", at_s=round(at_s, 4))  # fmt: skip
+    return arrange(document, takes=(*arrangement.takes, made), voice=made.id)
+
+
+def set_take(document: Document, take_id: str, **changes: Any) -> Document:
+    """Set fields of a take of a trial voice."""
+    return arrange(document, takes=tuple(
+        replace(one, **changes) if one.id == take_id else one
+        for one in document.arrangement.takes
+    ))  # fmt: skip
+
+
+def forget_take(document: Document, take_id: str) -> Document:
+    """Let a take go; where it was heard, the one before it is."""
+    kept = tuple(one for one in document.arrangement.takes if one.id != take_id)
+    heard = document.arrangement.voice
+    if heard == take_id:
+        heard = kept[-1].id if kept else ""
+    return arrange(document, takes=kept, voice=heard)
 
 
 def _new(arrangement: Arrangement) -> str:

@@ -8,6 +8,7 @@ from typing import Literal
 
 import msgspec
 
+from cloudrift.audio.clips import is_clip_name
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import check_name
 from cloudrift.loop import spec
@@ -21,7 +22,7 @@ MOST_SECTIONS = 64
 MOST_MINUTES = 20.0
 MOST_BARS = 128  # of a section
 MOST_OFFSET_DB = 24.0
-MOST_RIDES = 8
+MOST_RIDES, MOST_TAKES = 8, 16
 Sweep = Literal["", "closes", "opens"]
 
 
@@ -157,17 +158,46 @@ class Section(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
         return msgspec.structs.replace(self, parts=tuple(sorted(parts, key=lambda one: one.id)))
 
 
+class VoiceTake(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A voice that was sung over the arrangement on trial, from ``at_s`` on.
+
+    ``clips`` follow each other, for a recording may not be as long as an arrangement.
+    """
+
+    id: str
+    name: str
+    clips: tuple[str, ...]
+    at_s: float = 0.0
+    gain_db: float = 0.0
+
+    def __post_init__(self) -> None:
+        check_name("a take of a trial voice", self.name)
+        within(f"{self.name}: begins", self.at_s, 0, 60 * MOST_MINUTES, " s")
+        within(f"{self.name}: level", self.gain_db, -60, MOST_OFFSET_DB, " dB")
+        within(f"{self.name}: number of clips", len(self.clips), 1, 2 * MOST_MINUTES)
+        for clip in self.clips:
+            if not is_clip_name(clip):
+                raise CloudriftError(f"{self.name}: {clip[:60]!r} does not name a recording")
+
+
 class Arrangement(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """Sections in order, and a line for all of it (the sum)."""
+    """Sections in order, and a line for all of it (the sum).
+
+    ``takes`` of a trial voice are heard over it, the one that ``voice`` names; never written.
+    """
 
     sections: tuple[Section, ...] = ()
     line: Line = ()
+    takes: tuple[VoiceTake, ...] = ()
+    voice: str = ""
     form: str = ""
     draw: int = 1
 
     def __post_init__(self) -> None:
         within("number of sections", len(self.sections), 0, MOST_SECTIONS)
         unique("sections", (one.id for one in self.sections))
+        within("number of takes of a trial voice", len(self.takes), 0, MOST_TAKES)
+        unique("takes of a trial voice", (one.id for one in self.takes))
 
     def section(self, section_id: str) -> Section:
         """Return a section by id; raise CloudriftError for one that is not there."""
@@ -175,6 +205,11 @@ class Arrangement(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
         if found is None:
             raise CloudriftError("that section is not there any more")
         return found
+
+    @property
+    def take(self) -> VoiceTake | None:
+        """The take that is heard, if any is."""
+        return next((one for one in self.takes if one.id == self.voice), None)
 
     @property
     def bars(self) -> int:

@@ -95,6 +95,7 @@ def clips_of(document: Document) -> set[str]:
     own = {one.clip for loop in loops for layer in (*loop.layers, *loop.lanes)
            for one in layer.source.recordings}  # fmt: skip
     own |= {one.clip for one in document.prints}
+    own |= {clip for one in document.arrangement.takes for clip in one.clips}
     return own | set(document.newer.clips if document.newer else ())
 
 
@@ -193,6 +194,9 @@ def load_document(
                     where = f"{path}: {name}.{part}[{at}], {layer.name}"
                     check_clips(layer.source.recordings, clips, where)
         check_clips(document.prints, clips, f"{path}: prints")
+        for take in document.arrangement.takes:
+            for clip in take.clips:
+                clips.file(clip)
         if document.newer is not None:
             strange = tuple(sorted(carried - clips_of(document)))
             document = replace(document, newer=replace(document.newer, clips=strange))

@@ -70,6 +70,13 @@ def sound_facts(audio: Stereo, rate: int, layers: Iterable[tuple[str, Stereo]] =
     )  # fmt: skip
 
 
+def voice_power(audio: Stereo, rate: int) -> float:
+    """Return the mean power between 1 and 4 kHz, where a voice is understood."""
+    hz = np.asarray(np.fft.rfftfreq(FRAME, 1 / rate), np.float64)
+    voice = (hz >= VOICE_HZ[0]) & (hz < VOICE_HZ[1])
+    return float(np.sum(_spectra(audio), axis=0)[voice].sum())
+
+
 def voice_room_db(audio: Stereo, rate: int) -> float:
     """Return the power between 1 and 4 kHz against all of it, in dB: less leaves a voice more."""
     hz = np.asarray(np.fft.rfftfreq(FRAME, 1 / rate), np.float64)

@@ -567,6 +567,7 @@ class Window(QMainWindow):
         app = QApplication.instance()
         if app is not None:
             app.removeEventFilter(self)
+        self.arrange.taker.drop()
         self.tasks.stop()
         stop_stretching()  # what waits for it ends
         until = time.monotonic() + CLOSING_S

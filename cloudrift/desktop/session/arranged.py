@@ -16,6 +16,7 @@ from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
+from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.document import Document
 from cloudrift.loop.sections import Arrangement
@@ -25,6 +26,7 @@ from cloudrift.render.match import matched
 from cloudrift.render.plan import heard_node
 from cloudrift.render.sound_facts import voice_room_db
 from cloudrift.render.timeline import lengths_of, pieces, spans_of, turns_of
+from cloudrift.render.trial_voice import laid_over, over_rest_db
 
 MAKING = "the arrangement"
 
@@ -49,6 +51,16 @@ class Stretch(NamedTuple):
     audio: Stereo
 
 
+class Facts(NamedTuple):
+    """What was measured of a section: its bars' levels in dB, what room it leaves a voice, in dB,
+    and how far the trial voice stands over it, where it is sung.
+    """
+
+    levels: np.ndarray
+    voice_room: float
+    voice_over: float | None
+
+
 class Arranged(QObject):
     """``changed``: it is heard, or no longer, or more of it is made."""
 
@@ -56,6 +68,8 @@ class Arranged(QObject):
     sounded = pyqtSignal()  # what is played is as it is now
     _came = pyqtSignal(int, int, object)  # the number of the request, of the section; its facts
     _soon = pyqtSignal(int, object)  # likewise, Stretch
+    _broke = pyqtSignal(str)
+    _sung = pyqtSignal(int, object)  # likewise, Stereo or None
     _measured = pyqtSignal(int, object)  # likewise, (Loudness, Loudness)
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
@@ -65,6 +79,8 @@ class Arranged(QObject):
         self.made: frozenset[int] = frozenset()  # sections that are as they are now
         self.loudness: dict[int, np.ndarray] = {}  # by section: dB of each bar
         self.voice_room: dict[int, float] = {}  # by section: dB between 1 and 4 kHz, against all
+        self.voice_over: dict[int, float] = {}  # by section: of the trial voice over the rest, dB
+        self._voice: Stereo | None = None  # the trial voice that is heard, as long as all of it
         self._document: Document | None = None
         self._starts: tuple[int, ...] = (0,)
         self._turns: tuple[int, ...] = ()
@@ -77,6 +93,8 @@ class Arranged(QObject):
         self._came.connect(self._on_piece)
         self._soon.connect(self._on_soon)
         self._measured.connect(self._on_measured)
+        self._sung.connect(self._on_sung)
+        self._broke.connect(session.say)
         session.changed.connect(lambda _b, _a: self._follow())
         session.opened.connect(self._forget)
         session.hearing.shown_changed.connect(self._give_way)
@@ -124,8 +142,9 @@ class Arranged(QObject):
 
     def _forget(self) -> None:
         self.leave()
-        self.loudness.clear()
-        self.voice_room.clear()
+        for facts in (self.loudness, self.voice_room, self.voice_over):
+            facts.clear()
+        self._voice = None
 
     def _give_way(self) -> None:
         """A preview is heard before the arrangement, which goes on where it was after it."""
@@ -182,6 +201,7 @@ class Arranged(QObject):
         first = min(self._here.at, len(self._starts) - 2)
         self.made, self.sum_loudness = frozenset(), None
         self.voice_room.clear()
+        self.voice_over.clear()
         self.without = self.without and bool(document.arrangement.line)
         self._request += 1
         request, engine = self._request, self._session.engine
@@ -189,7 +209,15 @@ class Arranged(QObject):
         player, line = self._session.player, document.arrangement.line
         share = self._waits_at is None and player.share
 
+        rate, take, clips = document.loop.rate, document.arrangement.take, engine.clips
+
         def work(stale: Callable[[], bool], moved: Callable[[float, str], None]) -> None:
+            voice = None
+            try:
+                voice = laid_over(take, clips, rate, starts[-1]) if take else None
+            except CloudriftError as error:  # all else is heard
+                self._broke.emit(f"{take.name if take else ''}: {error}")
+            self._sung.emit(request, voice)
             for part in _next(engine, document, starts, share, stale) if share is not False else ():
                 if stale():
                     raise Cancelled
@@ -202,12 +230,16 @@ class Arranged(QObject):
                     for whole, made in ((audio, piece.audio), (bare, piece.bare)):
                         place = whole[:, starts[piece.at] : starts[piece.at + 1]]
                         place[:, : made.shape[1]] = made[:, : place.shape[1]]
-                    heard = bare if self.without else audio
-                    player.get_ready(heard, self._gain)  # here, where there is time for it
-                    facts = (bar_levels(piece.audio, document.arrangement.sections[piece.at].bars),
-                             voice_room_db(piece.audio, document.loop.rate))  # fmt: skip
+                    if voice is None:
+                        heard = bare if self.without else audio
+                        player.get_ready(heard, self._gain)  # here, where there is time for it
+                    sung = None if voice is None else over_rest_db(
+                        voice[:, starts[piece.at] : starts[piece.at + 1]], piece.audio, rate
+                    )  # fmt: skip
+                    bars = document.arrangement.sections[piece.at].bars
+                    facts = Facts(bar_levels(piece.audio, bars), voice_room_db(piece.audio, rate),
+                                  sung)  # fmt: skip
                     self._came.emit(request, piece.at, facts)
-            rate = document.loop.rate
             behind = _loudness(audio, rate)
             self._measured.emit(request, (_loudness(bare, rate) if line else behind, behind))
 
@@ -221,14 +253,27 @@ class Arranged(QObject):
 
     def _on_soon(self, request: int, part: Stretch) -> None:
         if request == self._request and self.on and self._waits_at is None:
-            self._session.player.patch(part.audio, part.start, self._gain)
+            sound, voice = part.audio, self._voice
+            if voice is not None:
+                end = part.start + sound.shape[1]
+                sound = sound + voice[:, part.start : end] if end <= voice.shape[1] else sound
+            self._session.player.patch(sound, part.start, self._gain)
             self.sounded.emit()
 
-    def _on_piece(self, request: int, at: int, facts: tuple[np.ndarray, float]) -> None:
+    def _on_sung(self, request: int, voice: Stereo | None) -> None:
+        if request == self._request:
+            changes = voice is not None or self._voice is not None
+            self._voice = voice
+            if changes and self.on and self._waits_at is None:
+                self._load()
+
+    def _on_piece(self, request: int, at: int, facts: Facts) -> None:
         if request != self._request or not self.on:
             return
         self.made |= {at}
-        self.loudness[at], self.voice_room[at] = facts
+        self.loudness[at], self.voice_room[at] = facts.levels, facts.voice_room
+        if facts.voice_over is not None:
+            self.voice_over[at] = facts.voice_over
         if self._waits_at is None:
             self._load()
         self.sounded.emit()
@@ -261,7 +306,10 @@ class Arranged(QObject):
         return match.one if self.without else match.other
 
     def _load(self) -> None:
-        self._session.player.load(self._bare if self.without else self._audio, self._gain)
+        heard, voice = self._bare if self.without else self._audio, self._voice
+        if voice is not None and voice.shape == heard.shape:
+            heard = heard + voice
+        self._session.player.load(heard, self._gain)
 
     # --- where it is --------------------------------------------------------------------------
 
@@ -269,6 +317,11 @@ class Arranged(QObject):
     def busy(self) -> bool:
         """Whether sections are still being made."""
         return self.on and len(self.made) < len(self._starts) - 1
+
+    @property
+    def frames(self) -> int:
+        """How long all of it is, in frames."""
+        return self._starts[-1]
 
     def place(self) -> Place | None:
         """Return where the sound is; None while another thing is heard."""

@@ -67,6 +67,7 @@ class SectionPage(Inspector):
         self.body.addStretch(1)
         self._shown: object = None
         self._voice_room: dict[int, float] = {}
+        self._voice_over: dict[int, float] = {}
         self._finishes: dict[str, Finish] = {}
         self.read_finishes()
 
@@ -125,6 +126,9 @@ class SectionPage(Inspector):
         if room is not None:
             said.append(f"Room for a voice: {number(room, '.1f')} dB lie between 1 and 4 kHz; less "
                         "leaves more.")  # fmt: skip
+        over = self._voice_over.get(at)
+        if over is not None:
+            said.append(f"The trial voice stands {number(over, '+.1f')} dB over the rest there.")
         return "\n".join(said)
 
     def read_finishes(self) -> None:
@@ -132,9 +136,9 @@ class SectionPage(Inspector):
         self._finishes = over_finishes()
         self.fields["over"].spec = replace(OVER, choices=(*OVERS, *self._finishes))
 
-    def show_voice_room(self, found: Mapping[int, float]) -> None:
+    def show_voice_room(self, room: Mapping[int, float], over: Mapping[int, float]) -> None:
         """Say what room sections leave for a voice, as far as they have been made."""
-        self._voice_room = dict(found)
+        self._voice_room, self._voice_over = dict(room), dict(over)
 
     def _build(self, document: Document, section: Section) -> None:
         clear(self._differs)

@@ -29,6 +29,8 @@ from cloudrift.desktop.stages.arrange.columns import Columns
 from cloudrift.desktop.stages.arrange.seam_fields import SeamFields
 from cloudrift.desktop.stages.arrange.section_page import SectionPage
 from cloudrift.desktop.stages.arrange.sum_row import SumRow
+from cloudrift.desktop.stages.arrange.voice_row import VoiceRow
+from cloudrift.desktop.stages.arrange.voice_taker import VoiceTaker
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.loop import arranging
 from cloudrift.loop.document import Document
@@ -75,6 +77,8 @@ class ArrangeStage(QWidget):
         self.seam = SeamFields(session, self.edit, self.hear_seam)
         self.page = SectionPage(session, self.edit)
         self.sum = SumRow(session, self.arranged, self.edit)
+        self.taker = VoiceTaker(session, tasks, self.arranged)
+        self.voice = VoiceRow(session, self.taker, self.edit, lambda: self.columns.at)
         self._lay_out()
         refresh = WhileShown(self, self.refresh)
         session.changed.connect(refresh)
@@ -111,6 +115,7 @@ class ArrangeStage(QWidget):
         acts.addWidget(self.draw)
         column.addLayout(acts)
         column.addWidget(self.sum)
+        column.addWidget(self.voice)
         column.addWidget(scrolling(self.columns), 1)
         column.addWidget(self.seam)
         row = QHBoxLayout(self)
@@ -141,6 +146,7 @@ class ArrangeStage(QWidget):
         self.seam.show_section(self._document, self.section)
         self.seam.setVisible(self.section is not None)
         self.sum.show_document(self._document)
+        self.voice.show_document(self._document)
         self._show_form()
         self._follow_section()
         self._show_heard()
@@ -155,7 +161,7 @@ class ArrangeStage(QWidget):
     def _show_made(self) -> None:
         self.columns.show_loudness(self.arranged.loudness)
         self.sum.show_loudness()
-        self.page.show_voice_room(self.arranged.voice_room)
+        self.page.show_voice_room(self.arranged.voice_room, self.arranged.voice_over)
         self.page.show_section(self._document, self.section)
         self._show_heard()
 
@@ -328,6 +334,8 @@ class ArrangeStage(QWidget):
 
     def hideEvent(self, _event: QHideEvent | None) -> None:
         self._heard_section = None
+        if self.taker.taking:
+            self.taker.finish()
 
 
 def _said(document: Document, owner: str, on: bool) -> bool | None:

@@ -1,0 +1,90 @@
+"""The trial voice: sung over all of it, a take chosen, turned, let go."""
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
+
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.parts import Elided, button, label, small_button
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.arrange.voice_taker import VoiceTaker
+from cloudrift.ground.settings import Field
+from cloudrift.loop.arranging import arrange, forget_take, set_take
+from cloudrift.loop.document import Document
+from cloudrift.loop.sections import MOST_OFFSET_DB
+
+LEVEL = Field(name="gain_db", label="Level", default=0, unit="dB", low=-60, high=MOST_OFFSET_DB,
+              step=0.5)  # fmt: skip
+NO_TAKE = "none"
+
+
+class VoiceRow(QWidget):
+    """Takes are kept in the file with the arrangement, and are never in what is delivered."""
+
+    def __init__(
+        self, session: Session, taker: VoiceTaker, edit: Callable[..., bool],
+        chosen: Callable[[], int],
+    ) -> None:  # fmt: skip
+        super().__init__()
+        self._taker, self._edit, self._chosen = taker, edit, chosen
+        self._take_id = ""
+        self.sing = button("Sing over it", self._swap,
+                           tip="From the chosen section on, by the microphone; stop it, or let it "
+                           "come to its end. Never delivered")  # fmt: skip
+        self.take = QComboBox()
+        self.take.setAccessibleName("Take of the trial voice")
+        self.take.activated.connect(self._choose)
+        self.level = FieldWidget(LEVEL, 0.0)
+        self.level.edited.connect(self._set_level)
+        self.level.settled.connect(session.end_drag)
+        self.forget = small_button("Forget", self._forget, tip="Let this take go")
+        self.words = Elided(size=11.5, name="soft")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(6)
+        row.addWidget(label("Trial voice", size=11.5, name="soft"))
+        for widget, share in ((self.sing, 0), (self.take, 1), (self.level, 1), (self.forget, 0),
+                              (self.words, 2)):  # fmt: skip
+            row.addWidget(widget, share)
+        taker.moved.connect(self._show_taking)
+
+    def show_document(self, document: Document) -> None:
+        """Show which take is heard."""
+        arrangement = document.arrangement
+        take = arrangement.take
+        self._take_id = take.id if take else ""
+        names = [(NO_TAKE, ""), *((one.name, one.id) for one in arrangement.takes)]
+        self.take.clear()
+        for name, take_id in names:
+            self.take.addItem(name, take_id)
+        self.take.setCurrentIndex(max(0, self.take.findData(self._take_id)))
+        self.take.setEnabled(bool(arrangement.takes))
+        self.level.set_value(take.gain_db if take else 0.0)
+        for widget in (self.level, self.forget):
+            widget.setEnabled(take is not None)
+        self.sing.setEnabled(bool(arrangement.sections))
+        self._show_taking()
+
+    def _show_taking(self) -> None:
+        taking = self._taker.taking
+        self.sing.setText("Stop singing" if taking else "Sing over it")
+        self.words.setText("listening; use headphones" if taking else "")
+
+    def _swap(self) -> None:
+        if self._taker.taking:
+            self._taker.finish()
+        else:
+            self._taker.begin(self._chosen())
+
+    def _choose(self, at: int) -> None:
+        voice = str(self.take.itemData(at))
+        self._edit("the trial voice that is heard", lambda document: arrange(document, voice=voice))
+
+    def _set_level(self, value: object) -> None:
+        take_id, gain_db = self._take_id, float(str(value))
+        self._edit("level of the trial voice", lambda document: set_take(
+            document, take_id, gain_db=gain_db), moving=True)  # fmt: skip
+
+    def _forget(self) -> None:
+        take_id = self._take_id
+        self._edit("forget a take", lambda document: forget_take(document, take_id))
