@@ -448,3 +448,31 @@ def test_a_lane_plays_a_sound_of_ones_own_and_carries_it(qtbot, window, tmp_path
     session.document.undo()
     assert session.loop == before
     settled(qtbot, session)
+
+
+def test_a_hit_is_heard_when_it_is_drawn_or_chosen_while_all_stands(qtbot, drawer, window):
+    session, struck = window.session, []
+    strike = session.player.strike
+    session.player.strike = lambda audio, group, **more: (
+        struck.append((group, audio)), strike(audio, group, **more))[1]  # fmt: skip
+    session.apply("two roots", lambda loop: loop)
+    low = drawer.lanes.model.loop.lanes[1].id
+    press(drawer, 1, 0)
+    qtbot.waitUntil(lambda: len(struck) == 1, timeout=10_000)
+    press(drawer, 1, BAR)
+    qtbot.waitUntil(lambda: len(struck) == 2, timeout=10_000)
+    assert [group for group, _audio in struck] == [f"lane {low}"] * 2
+    pitches = []
+    for _group, audio in struck:
+        part = audio[0, 4000:20_000] * np.hanning(16_000)
+        pitches.append(
+            np.argmax(np.abs(np.fft.rfft(part, 1 << 18))) * session.loop.rate / (1 << 18)
+        )
+    roots = [session.loop.chords[i].root for i in (0, 1)]
+    away = 12 * np.log2(pitches[1] / pitches[0]) - (roots[1] - roots[0])
+    assert abs((away + 6) % 12 - 6) < 0.4  # each over its own chord
+    session.transport.set_playing(True)
+    press(drawer, 0, 0)
+    qtbot.wait(300)
+    assert len(struck) == 2  # the loop itself has it
+    settled(qtbot, session)

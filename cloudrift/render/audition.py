@@ -5,6 +5,8 @@ from msgspec.structs import replace
 
 from cloudrift.audio.buffers import Stereo, raised_cosine, silence
 from cloudrift.loop import spec
+from cloudrift.loop.bed import hits_of
+from cloudrift.loop.hits import Hit, Pattern
 from cloudrift.loop.model import Chord, Layer, Loop
 from cloudrift.loop.sound_use import SoundUse
 from cloudrift.loop.source import FromChords
@@ -63,6 +65,28 @@ def tried(loop: Loop, chords: tuple[Chord, ...]) -> Loop:
         chords=tuple(_by(chord, by) for chord in bare.chords),
         groups=tuple(group for group in base.groups if group.id in there),
     )  # fmt: skip
+
+
+def struck(loop: Loop, lane_id: str, hit: Hit) -> Loop:
+    """Return a bar in which a lane of the groove bed plays one hit, over the chord that it is in.
+
+    It goes through the lane's line and the bed's; nothing else is heard.
+    """
+    lane = loop.layer(lane_id)
+    bed = loop.bed
+    assert bed is not None
+    bar = bar_ticks(loop.metre)
+    tick = hit.tick % loop.ticks
+    under = next((c for c in loop.chords if c.start_tick <= tick < c.end_tick), None)
+    chords = () if under is None else (
+        replace(under, start_tick=0, length_ticks=bar, strikes=(), late_ticks=0),
+    )  # fmt: skip
+    alone = Pattern(name="one", bars=1, hits=(replace(hit, tick=0, late_ms=0.0),))
+    source = replace(hits_of(lane), patterns=(alone,), plays="one", late_ms=0.0)
+    one = replace(lane, source=source, mute=False, pan=lane.pan)
+    group = replace(bed.group, mute=False)
+    return replace(loop, bars=1, chords=chords, layers=(), groups=(),
+                   bed=replace(bed, lanes=(one,), group=group, duck=None, late_ms=0.0))  # fmt: skip
 
 
 def _by(chord: Chord, semitones: int) -> Chord:

@@ -15,8 +15,9 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from cloudrift.audio.buffers import Stereo, raised_cosine
 from cloudrift.desktop.session.trouble import error_words
+from cloudrift.loop.hits import Hit
 from cloudrift.loop.model import Chord, Loop
-from cloudrift.render.audition import audition, drafted, keeps_places, played_key, tried
+from cloudrift.render.audition import audition, drafted, keeps_places, played_key, struck, tried
 from cloudrift.render.engine import Rendered
 from cloudrift.render.trying import first_moment
 
@@ -113,6 +114,18 @@ class HeardOnce(QObject):
                          gain=hearing.match.one, alone=True)  # fmt: skip
         else:
             self._strike(lambda: tried(loop, chords), AUDITION, alone=True)
+
+    def hit(self, lane_id: str, hit: Hit) -> None:
+        """Strike a hit of the groove bed once, through its lane's line and the bed's."""
+        loop, group = self._hearing.document.loop, f"lane {lane_id}"
+        number = next(self._numbers)
+        self._newest[group] = number
+
+        def work() -> None:
+            if self._newest.get(group) == number:  # else another is wanted by now
+                self._player.strike(self._engine.once(struck(loop, lane_id, hit)), group)
+
+        self._submit(AT_ONCE, work)
 
     def edit(self, chord_id: str) -> None:
         """Let a changed chord be heard at once: by itself while the loop stands, else in its place.

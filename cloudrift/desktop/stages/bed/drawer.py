@@ -105,6 +105,8 @@ class BedDrawer(QFrame):
         self.add.setMenu(self._add_menu)
         self.words = Elided(size=11.5, name="soft")
         self.chosen = Chosen(session, self.lanes, self.edit)
+        self._struck: object = None  # the hit that was heard last
+        self.lanes.chosen.connect(self._strike_chosen)
         self._lay_out()
         self._begin()
         self._set_grid()
@@ -366,6 +368,17 @@ class BedDrawer(QFrame):
         """Close it; the bed goes on as it is."""
         self.hide()
         self.closed.emit()
+
+    def _strike_chosen(self) -> None:
+        """While nothing plays, let the hit that is chosen or drawn be heard."""
+        lanes, session = self.lanes, self._session
+        if lanes.model is None or len(lanes.numbers) != 1 or session.player.playing:
+            self._struck = None
+            return
+        hit = lanes.model.hits(lanes.row)[next(iter(lanes.numbers))]
+        if (lanes.lane_id, hit) != self._struck:
+            self._struck = lanes.lane_id, hit
+            session.hearing.once.hit(lanes.lane_id, hit)
 
     def showEvent(self, _event: QShowEvent | None) -> None:
         self.chosen.read_own()
