@@ -397,6 +397,7 @@ def test_a_layers_level_and_a_setting_and_a_blend_ride(engine):
     line = BEDDED.line_of("l2")
     setting = next((t, f) for t in line for f in t.of.spec if f.rides and not f.choices)
     plain = arranged(4)
+    bare, _ = sound(engine, plain)
     (treatment, field) = setting
     for one in (
         ride("l2", points=((0, 0.0), (1, -60.0))),
@@ -408,7 +409,6 @@ def test_a_layers_level_and_a_setting_and_a_blend_ride(engine):
         loops = [knot.loop for span in spans_of(document) for knot in span.knots]
         assert len({id(x) for x in loops}) > 2
         audio, _ = sound(engine, document)
-        bare, _ = sound(engine, plain)
         assert not np.allclose(audio[:, : 2 * TURN], bare[:, : 2 * TURN], atol=1e-4), one
         assert step_db(audio, TURN) < 12
 
