@@ -288,7 +288,7 @@ def main() -> None:
     rows += draft_rows({"": loop, " (demo loop, 4 layers)": polar_night()})
     rows += [sounds_row(), drag_row(), speaker_row(loop), many_row()]
     rows += engine_room.rows()
-    rows += arranged.rows()
+    rows += engine_room.rows("bench.arranged", arranged.ROWS)
     print("| what | target | measured |\n|---|---|---|")
     for row in rows:
         print("| " + " | ".join(row) + " |")

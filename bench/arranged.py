@@ -4,7 +4,6 @@
 """
 
 import statistics
-import subprocess
 import sys
 import time
 
@@ -124,17 +123,6 @@ def heard() -> Row:
 
 
 ROWS = {"render": render, "heard": heard}
-
-
-def rows() -> list[Row]:
-    """Measure both, each in a process of its own."""
-    out = []
-    for name in ROWS:
-        done = subprocess.run([sys.executable, "-m", "bench.arranged", name], capture_output=True,
-                              text=True, check=True)  # fmt: skip
-        what, wanted, measured = done.stdout.strip().splitlines()[-1].split("\t")
-        out.append((what, wanted, measured))
-    return out
 
 
 if __name__ == "__main__":

@@ -10,7 +10,7 @@ import statistics
 import subprocess
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -143,11 +143,11 @@ def memory() -> Row:
 ROWS = {one.__name__: one for one in (cold, chord, level, long_level, memory)}
 
 
-def rows() -> list[Row]:
-    """Measure all of them, each in a process of its own."""
+def rows(module: str = "bench.engine", names: Iterable[str] = tuple(ROWS)) -> list[Row]:
+    """Measure rows of a module, each in a process of its own."""
     out = []
-    for name in ROWS:
-        done = subprocess.run([sys.executable, "-m", "bench.engine", name], capture_output=True,
+    for name in names:
+        done = subprocess.run([sys.executable, "-m", module, name], capture_output=True,
                               text=True, check=True)  # fmt: skip
         what, wanted, measured = done.stdout.strip().splitlines()[-1].split("\t")
         out.append((what, wanted, measured))

@@ -3,7 +3,7 @@
 import html
 from collections.abc import Callable, Iterable
 
-from PyQt6.QtCore import QEvent, QObject, QRect, QSignalBlocker, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QRect, QRectF, QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPalette
 from PyQt6.QtWidgets import (
     QApplication,
@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from cloudrift.desktop.kit.look import SEMI, text_font
+from cloudrift.desktop.kit.look import SEMI, color, text_font
 
 
 def label(text: str, *, size: float = 13, weight: object = None, name: str = "") -> QLabel:
@@ -250,3 +250,11 @@ def menu_of(owner: QWidget, acts: Iterable[tuple[str, Callable[[], object]]]) ->
         assert action is not None
         action.triggered.connect(lambda _c=False, a=act: a())
     return menu
+
+
+def paint_words(painter: QPainter, where: QRectF, words: str, aside_px: float = 80) -> None:
+    """Say in the middle of a picture what to do first, so far from its sides."""
+    painter.setPen(color("ink_soft"))
+    painter.setFont(text_font(13))
+    how = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+    painter.drawText(where.adjusted(aside_px, 0, -aside_px, 0), how, words)

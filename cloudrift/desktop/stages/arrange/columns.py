@@ -18,17 +18,19 @@ from PyQt6.QtGui import (
 from cloudrift.desktop.kit.held import Held, held
 from cloudrift.desktop.kit.keyed import Keyed
 from cloudrift.desktop.kit.look import color
-from cloudrift.desktop.kit.parts import playhead_moved
+from cloudrift.desktop.kit.parts import paint_words, playhead_moved
 from cloudrift.desktop.stages.arrange.model import ColumnsModel
 from cloudrift.desktop.stages.arrange.painted import (
     paint_chosen,
-    paint_empty,
     paint_loudness,
     paint_names,
     paint_seam,
     paint_section,
 )
 from cloudrift.loop.document import Document
+
+EMPTY = ("Nothing is arranged yet. Choose a form and draw it, or add a section: each is the loop, "
+         "and what differs in it.")  # fmt: skip
 
 
 class Columns(Keyed):
@@ -185,19 +187,7 @@ class Columns(Keyed):
         self.choose(at, row)
         self.level_moved.emit(at, row, 1.0 if event.angleDelta().y() > 0 else -1.0)
 
-    def owns(self, event: QKeyEvent) -> bool:
-        """Arrows, Enter, + and − act here."""
-        return self._act_of(event) is not None
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        act = self._act_of(event)
-        if act is None:
-            super().keyPressEvent(event)
-        else:
-            act()
-
-    def _act_of(self, event: QKeyEvent) -> Callable[[], object] | None:
+    def act_of(self, event: QKeyEvent) -> Callable[[], object] | None:
         """What a key does, or None."""
         if self.model is None:
             return None
@@ -227,7 +217,7 @@ class Columns(Keyed):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         model = self.model
         if model is None:
-            paint_empty(painter, QRectF(self.rect()))
+            paint_words(painter, QRectF(self.rect()), EMPTY)
             return
         paint_loudness(painter, model, self._loudness)
         paint_names(painter, model, self.row)

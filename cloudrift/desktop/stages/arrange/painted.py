@@ -21,16 +21,6 @@ from cloudrift.ground.words import plural
 SEAM_R = 9.0
 
 
-def paint_empty(painter: QPainter, where: QRectF) -> None:
-    """What to do first."""
-    painter.setPen(color("ink_soft"))
-    painter.setFont(text_font(13))
-    words = ("Nothing is arranged yet. Choose a form and draw it, or add a section: each is the "
-             "loop, and what differs in it.")  # fmt: skip
-    how = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
-    painter.drawText(where.adjusted(80, 0, -80, 0), how, words)
-
-
 def paint_loudness(
     painter: QPainter, model: ColumnsModel, loudness: Mapping[int, np.ndarray]
 ) -> None:

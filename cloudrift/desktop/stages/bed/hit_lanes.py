@@ -19,7 +19,7 @@ from PyQt6.QtGui import (
 from cloudrift.desktop.kit.held import Held, held
 from cloudrift.desktop.kit.keyed import Keyed
 from cloudrift.desktop.kit.look import color
-from cloudrift.desktop.kit.parts import menu_of, playhead_moved
+from cloudrift.desktop.kit.parts import menu_of, paint_words, playhead_moved
 from cloudrift.desktop.stages.bed.model import (
     NAMES_PX,
     ROW_PX,
@@ -27,7 +27,7 @@ from cloudrift.desktop.stages.bed.model import (
     LanesModel,
     is_empty,
 )
-from cloudrift.desktop.stages.bed.painted import paint_empty, paint_grid, paint_lane, paint_place
+from cloudrift.desktop.stages.bed.painted import paint_grid, paint_lane, paint_place
 from cloudrift.loop import hitting
 from cloudrift.loop.hits import Hit
 from cloudrift.loop.model import Loop
@@ -52,6 +52,10 @@ class _Drag:
     velocity: int = 100
     moved: bool = False
     copies: bool = False
+
+
+EMPTY = ("Nothing is here yet. Draw a groove from the loop: its strokes land where the loop "
+         "strikes. Or add a lane, and draw hits in it.")  # fmt: skip
 
 
 class HitLanes(Keyed):
@@ -390,19 +394,7 @@ class HitLanes(Keyed):
 
     # --- keys ---------------------------------------------------------------------------------
 
-    def owns(self, event: QKeyEvent) -> bool:
-        """Its keys act here, whatever they do elsewhere."""
-        return self._act_of(event) is not None
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        act = self._act_of(event)
-        if act is None:
-            super().keyPressEvent(event)
-        else:
-            act()
-
-    def _act_of(self, event: QKeyEvent) -> Callable[[], object] | None:
+    def act_of(self, event: QKeyEvent) -> Callable[[], object] | None:
         """What a key does, or None."""
         if self.model is None:
             return None
@@ -492,7 +484,7 @@ class HitLanes(Keyed):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         model = self.model
         if model is None:
-            paint_empty(painter, QRectF(self.rect()))
+            paint_words(painter, QRectF(self.rect()), EMPTY, 60)
             return
         paint_grid(painter, model)
         for row in range(len(model.lanes)):

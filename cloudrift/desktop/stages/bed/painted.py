@@ -19,16 +19,6 @@ DECAY = np.linspace(0, 1, 14)  # along a low drum
 FALLS = 2.4  # nepers that it is drawn to fall by
 
 
-def paint_empty(painter: QPainter, where: QRectF) -> None:
-    """What to do first."""
-    painter.setPen(color("ink_soft"))
-    painter.setFont(text_font(13))
-    words = ("Nothing is here yet. Draw a groove from the loop: its strokes land where the loop "
-             "strikes. Or add a lane, and draw hits in it.")  # fmt: skip
-    how = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
-    painter.drawText(where.adjusted(60, 0, -60, 0), how, words)
-
-
 def paint_grid(painter: QPainter, model: LanesModel) -> None:
     """Beats, and where the loop itself strikes."""
     bottom = model.height - 6

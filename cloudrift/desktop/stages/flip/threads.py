@@ -214,19 +214,7 @@ class Threads(Keyed):
 
     # --- keys ---------------------------------------------------------------------------------
 
-    def owns(self, event: QKeyEvent) -> bool:
-        """Letters name pieces here, whatever command they stand for elsewhere."""
-        return self._act_of(event) is not None
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        act = self._act_of(event)
-        if act is None:
-            super().keyPressEvent(event)
-        else:
-            act()
-
-    def _act_of(self, event: QKeyEvent) -> Callable[[], object] | None:
+    def act_of(self, event: QKeyEvent) -> Callable[[], object] | None:
         """What a key does, or None."""
         model, at = self.model, self.at
         _shift, ctrl, alt = held(event)
