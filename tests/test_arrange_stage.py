@@ -116,7 +116,11 @@ def test_the_wheel_and_plus_and_minus_are_the_level_there(window, stage):
     assert stage.columns.model.thick(1, 0) < thick
     key(stage, Qt.Key.Key_Plus)
     assert sections(window)[1].part(owner).level_db == -2
-    window.session.end_drag()
+    stage.columns.choose(0, 0)
+    key(stage, Qt.Key.Key_Plus)
+    assert sections(window)[0].part(owner).level_db == 1
+    window.session.document.undo()
+    assert sections(window)[0].parts == () and sections(window)[1].part(owner).level_db == -2
     window.session.document.undo()  # a hand that keeps turning makes one step
     assert sections(window)[1].parts == ()
 

@@ -129,7 +129,8 @@ def test_a_section_has_a_key_chords_treatments_and_a_bed_of_its_own():
 
 @pytest.mark.parametrize(("key", "relative"), [
     (Key("F#", "minor"), "A major"), (Key("C", "major"), "A minor"),
-    (Key("D", "dorian"), "C major"), (Key("G", "mixolydian"), "A minor"),
+    (Key("D", "dorian"), "C major"), (Key("Eb", "dorian"), "Db major"),
+    (Key("G", "mixolydian"), "A minor"),
 ])  # fmt: skip
 def test_relative_keys(key, relative):
     assert relative_of(key).plain == relative

@@ -285,9 +285,9 @@ def relative_of(key: Key) -> Key:
     """
     minor = 3 in {(pc - key.pc) % 12 for pc in key.scale}
     mode, usual = ("major", 3) if minor else ("minor", -3)
-    same = (by for by in (usual, *range(12))
-            if set(Key(key.shifted(by).tonic, mode).scale) == set(key.scale))  # fmt: skip
-    return Key(key.shifted(next(same, usual)).tonic, mode)
+    plain = Key("C", mode)  # spelled as is usual in that mode
+    found = [plain.shifted(key.pc + by) for by in (usual, *range(12))]
+    return next((one for one in found if set(one.scale) == set(key.scale)), found[0])
 
 
 # --- differing ------------------------------------------------------------------------------------

@@ -231,8 +231,8 @@ class ArrangeStage(QWidget):
         self, words: str, edit: Callable[[Document], Document], *, moving: bool = False
     ) -> bool:
         """Change how the document is arranged, as one step; what is refused is shown as it is."""
-        made = self._session.document.change(words, edit, merge=words if moving else "",
-                                             moving=moving)  # fmt: skip
+        merge = f"{words} {self.section.id if self.section else ''}" if moving else ""
+        made = self._session.document.change(words, edit, merge=merge, moving=moving)
         if not made:
             self.refresh()
         return made
