@@ -1,11 +1,15 @@
 """Beginning a loop: from nothing, a file, a phrase, a template; what is kept; metre and card."""
 
+import json
+
 import pytest
+from click.testing import CliRunner
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 
 from cloudrift.audio.files import write_wav
+from cloudrift.cli.main import commands
 from cloudrift.desktop.kit.tiles import open_length, open_style
 from cloudrift.desktop.stages.start.page import EMPTY, MIDI, PHRASE, TEMPLATE
 from cloudrift.ground.errors import CloudriftError
@@ -21,8 +25,9 @@ from cloudrift.notes.from_midi import read_song
 from cloudrift.notes.midi import midi_file
 from cloudrift.notes.time import bar_ticks
 from cloudrift.render import Engine
-from cloudrift.style import find_card, sketch
+from cloudrift.style import find_card, house_cards, sketch
 from cloudrift.style.beginnings import empty_loop, from_song
+from cloudrift.style.near import near_cards
 from cloudrift.texture.ride import Ride, RidePoint
 from cloudrift.theory import Key
 from tests.hands import command
@@ -415,3 +420,60 @@ def test_a_line_heard_in_part_does_not_stand_in_the_way_of_the_start_page(window
     assert session.hearing.shown.layers == ()
     window.start.leave()
     assert session.hearing.heard_up_to == ("l4", 0)
+
+
+def test_a_recording_finds_the_cards_that_it_is_at_home_in(qtbot, window, tmp_path):
+    engine = Engine()
+    loop = put_found(
+        sketch(find_card("Marlow Quist"), Key("A", "minor"), 142.0, 3),
+        read_song(write_song(tmp_path / "x.mid", bars=8)).chords,
+    )
+    write_wav(tmp_path / "Pier.wav", engine.render(loop).audio, loop.rate, bits=16, title="x")
+    engine.close()
+    window.start_loop()
+    window.open_reference(tmp_path / "Pier.wav")
+    source = window.start.recording
+    qtbot.waitUntil(lambda: source.heard is not None, timeout=60_000)
+    assert not window.start.draws.isVisible()
+    names = [source.in_style.itemData(i) for i in range(source.in_style.count())]
+    assert names[0] == "" and {*names[1:]} == {*house_cards()}
+    near = near_cards(house_cards().values(), source.heard.taken_tempo, source.heard.heard_key)
+    told = CliRunner().invoke(commands, ["styles", "--near", str(tmp_path / "Pier.wav"), "--json"])
+    assert [(one["name"], one["why"]) for one in json.loads(told.stdout)] == [
+        (one.card.name, one.words) for one in near
+    ]
+    assert names[1:] == [one.card.name for one in near]
+    source.in_style.setCurrentIndex(names.index("Marlow Quist"))
+    source.in_style.activated.emit(names.index("Marlow Quist"))
+    assert window.start.draws.isVisible()
+    shown = window.session.hearing.shown
+    assert shown.key == source.heard.taken_key and shown.style == "Marlow Quist"
+    assert shown.tempo in (source.heard.taken_tempo * x for x in (0.5, 1, 2))
+    qtbot.mouseClick(window.start.another, LEFT)
+    assert window.session.hearing.shown.layers != shown.layers
+    source.heard.chords.click()  # the card's sounds around what was played
+    heard = [x for x in window.session.hearing.shown.chords]
+    assert heard and heard != list(shown.chords)
+    source.laid.click()
+    qtbot.mouseClick(window.start.begin, LEFT)
+    loop = window.session.loop
+    layer = loop.layers[-1]
+    facts = layer.recorded.facts
+    assert (facts.name, facts.origin) == ("Pier", "the file Pier.wav")
+    assert len(loop.layers) > 2 and layer.recorded.semitones % 12 in (0, 3, 9)
+    assert window.session.document.history.now.arrangement.sections  # as the card has it
+
+
+def test_cards_are_near_by_tempo_as_they_count_it_and_by_scale():
+    cards = house_cards()
+    for card in cards.values():
+        key = Key("A", card.key.modes[0])
+        near = {one.card.name: one for one in near_cards(cards.values(), card.tempo.usual, key)}
+        own = near[card.name]
+        assert own.apart == 0 and own.in_range and own.in_mode and own.tempo == card.tempo.usual
+        assert min(x.apart for x in near.values()) == 0
+    slow = cards["Marlow Quist"]  # counted at twice what is heard
+    (half,) = near_cards([slow], slow.tempo.usual / 2, Key("A", slow.key.modes[0]))
+    assert half.tempo == slow.tempo.usual and 0 < half.apart < 0.2
+    (odd,) = near_cards([slow], slow.tempo.usual, Key("A", "lydian"))
+    assert not odd.in_mode and "likes minor" in odd.words and odd.apart >= 0.5

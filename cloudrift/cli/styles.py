@@ -10,24 +10,38 @@ from cloudrift.ground.errors import CloudriftError
 
 
 @click.command()
+@click.option("--near", "recording", type=click.Path(path_type=Path), metavar="RECORDING",
+              help="Those first that a recording's tempo and key are at home in.")  # fmt: skip
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
-def styles(as_json: bool) -> None:
+def styles(recording: Path | None, as_json: bool) -> None:
     """List the style cards there are."""
     from cloudrift.style.card_files import house_cards, own_cards  # noqa: PLC0415
+    from cloudrift.style.near import near_cards  # noqa: PLC0415
 
     own, wrong = own_cards()
-    cards = [*((card, "house") for card in house_cards().values()),
-             *((card, "own") for card in own.values())]  # fmt: skip
+    cards = {**house_cards(), **own}
+    why: dict[str, str] = {}
+    if recording is not None:
+        from cloudrift.notes.reference import read_reference  # noqa: PLC0415
+
+        found = read_reference(recording)
+        near = near_cards(cards.values(), found.tempos[0], found.keys[0].key)
+        cards = {one.card.name: one.card for one in near}
+        why = {one.card.name: one.words for one in near}
     if as_json:
         click.echo(json.dumps([
-            {"name": card.name, "about": card.about, "whose": whose, "marks": len(card.marks),
+            {"name": card.name, "about": card.about,
+             "whose": "own" if card.name in own else "house", "marks": len(card.marks),
              "tempo": [card.tempo.low, card.tempo.high], "modes": list(card.key.modes)}
-            for card, whose in cards
+            | ({"why": why[card.name]} if why else {})
+            for card in cards.values()
         ], indent=1, ensure_ascii=False))  # fmt: skip
     else:
-        for card, whose in cards:
+        for card in cards.values():
+            whose = "own" if card.name in own else "house"
+            words = why.get(card.name, card.about)
             click.echo(f"{card.name} ({whose}, {card.tempo.low:g} to {card.tempo.high:g} BPM, "
-                       f"{len(card.marks)} marks): {card.about}")  # fmt: skip
+                       f"{len(card.marks)} marks): {words}")  # fmt: skip
     for problem in wrong:
         click.echo(f"cloudrift: {problem}", err=True)
 

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
@@ -13,7 +14,7 @@ from cloudrift.audio.listen import note_weights
 from cloudrift.audio.listen.tempo import BEATS_A_BAR
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import reading
-from cloudrift.notes.listening import chords_heard, listen_to
+from cloudrift.notes.listening import Heard, chords_heard, listen_to
 from cloudrift.theory.fit import KeyGuess, guess_keys
 from cloudrift.theory.symbols import WrittenChord
 
@@ -37,14 +38,32 @@ class Reference:
 
 def read_reference(path: Path) -> Reference:
     """Listen to a recording; raise CloudriftError that says what is wrong with it."""
+    return read_with_sound(path).reference
+
+
+class Listened(NamedTuple):
+    """A recording's sound, (2, frames), the first two minutes of it; all that was heard in it."""
+
+    audio: Stereo
+    rate: int
+    heard: Heard
+    reference: Reference
+
+
+def read_with_sound(path: Path) -> Listened:
+    """Listen to a recording, and keep its sound; raise CloudriftError as ``read_reference``."""
     audio, rate = read_audio(path, LONGEST_S)
     with reading(str(path), "recording to listen to"):
-        return listen(audio, rate, str(path))
+        heard = listen_to(audio, rate)
+        return Listened(audio, rate, heard, _reference(audio, rate, heard, str(path)))
 
 
 def listen(audio: Stereo, rate: int, where: str) -> Reference:
     """Listen to audio; ``where`` names it in errors."""
-    heard = listen_to(audio, rate)
+    return _reference(audio, rate, listen_to(audio, rate), where)
+
+
+def _reference(audio: Stereo, rate: int, heard: Heard, where: str) -> Reference:
     if not heard.tempos:
         raise CloudriftError(
             f"{where} has too few beginnings of notes to tell a tempo; take a longer part"

@@ -495,10 +495,8 @@ class Window(QMainWindow):
 
     def _arranged(self, loop: Loop) -> Document:
         """A loop that was sketched from a card is arranged as the card has it."""
-        document, start = Document.of(loop), self.start
-        if start.source is not start.card:
-            return document
-        return arranged_in_style(document, start.card.card, loop.draw)
+        document, card = Document.of(loop), self.start.source.card
+        return arranged_in_style(document, card, loop.draw) if card else document
 
     # --- telling ------------------------------------------------------------------------------
 

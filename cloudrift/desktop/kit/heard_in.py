@@ -31,17 +31,19 @@ class HeardIn(QWidget):
             self.tempos.addItem(f"{bpm:g} BPM", bpm)
         for guess in found.keys:
             self.keys.addItem(f"{guess.key.text}, {guess.confidence:.0%} sure", guess.key)
+        line = QHBoxLayout()
         for tick, choices in ((self.tempo, self.tempos), (self.key, self.keys)):
             tick.setChecked(True)
-            line = QHBoxLayout()
             line.addWidget(tick)
             line.addWidget(choices, 1)
-            column.addLayout(line)
+        column.addLayout(line)
         self.chords = QCheckBox(f"Take its chords, for {bars} bars")
-        column.addWidget(self.chords)
         self.names = label("", size=12)
         self.names.setWordWrap(True)
-        column.addWidget(self.names)
+        line = QHBoxLayout()
+        line.addWidget(self.chords)
+        line.addWidget(self.names, 1)
+        column.addLayout(line)
         about = label("Heard, not known: a tempo may be half or double, a key its relative, and "
                       "what is not played plainly is guessed. Which note of a chord is lowest is "
                       "not told.", size=11.5, name="soft")  # fmt: skip

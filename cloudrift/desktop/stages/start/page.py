@@ -17,11 +17,20 @@ from PyQt6.QtWidgets import (
 from cloudrift.desktop.kit.dropped import MIDI_FILES, RECORDED, dropped, is_midi
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.look import SEMI
-from cloudrift.desktop.kit.parts import ChoiceRow, button, heading, label, panel, set_look
+from cloudrift.desktop.kit.parts import (
+    ChoiceRow,
+    button,
+    heading,
+    label,
+    panel,
+    scrolling,
+    set_look,
+)
 from cloudrift.desktop.kit.tiles import TEMPO, MetreChoice
 from cloudrift.desktop.session.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.stages.start.recording_source import RecordingSource
 from cloudrift.desktop.stages.start.sources import (
     UNTITLED,
     CardSource,
@@ -29,7 +38,6 @@ from cloudrift.desktop.stages.start.sources import (
     EmptySource,
     MidiSource,
     PhraseSource,
-    RecordingSource,
     Source,
     TemplateSource,
     made,
@@ -103,10 +111,15 @@ class StartPage(QWidget):
     def _lay_out(self) -> None:
         middle = panel()
         middle.setMaximumWidth(760)
-        column = QVBoxLayout(middle)
-        column.setContentsMargins(26, 18, 26, 18)
+        page = QVBoxLayout(middle)
+        page.setContentsMargins(26, 18, 26, 18)
+        page.setSpacing(7)
+        page.addWidget(label("Start a loop", size=20, weight=SEMI))
+        inside = QWidget()
+        page.addWidget(scrolling(inside), 1)  # in a small window not all of it has room
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(7)
-        column.addWidget(label("Start a loop", size=20, weight=SEMI))
         column.addWidget(heading("From"))
         column.addWidget(self.begin_from)
         for source in self.sources:  # of these, one is shown
@@ -127,13 +140,13 @@ class StartPage(QWidget):
         left.addLayout(lengths)
         right.addWidget(heading("Tempo"))
         right.addWidget(self.tempo)
-        inside = QVBoxLayout(self.draws)
-        inside.setContentsMargins(0, 0, 0, 0)
-        inside.addWidget(heading("Draw: the same number is the same loop"))
+        drawing = QVBoxLayout(self.draws)
+        drawing.setContentsMargins(0, 0, 0, 0)
+        drawing.addWidget(heading("Draw: the same number is the same loop"))
         draws = QHBoxLayout()
         draws.addWidget(self.draw, 1)
         draws.addWidget(self.another)
-        inside.addLayout(draws)
+        drawing.addLayout(draws)
         right.addWidget(self.draws)
         right.addStretch(1)
         pair.addLayout(left, 1)
@@ -149,7 +162,7 @@ class StartPage(QWidget):
         row.addWidget(self.listen)
         row.addWidget(self.begin_empty)
         row.addWidget(self.begin)
-        column.addLayout(row)
+        page.addLayout(row)
         outer = QHBoxLayout(self)
         outer.setContentsMargins(8, 6, 8, 6)
         outer.addStretch(1)

@@ -16,8 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from cloudrift.desktop.kit.asking import MIDI_KINDS, RECORDINGS, ask_for_file
-from cloudrift.desktop.kit.heard_in import HeardIn
+from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
 from cloudrift.desktop.kit.parts import ChoiceRow, button, clear, heading, label
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
@@ -32,9 +31,8 @@ from cloudrift.loop.metre import set_metre
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import load
 from cloudrift.notes.from_midi import TEMPO_FROM, Song, read_song
-from cloudrift.notes.reference import Reference, read_reference
 from cloudrift.style import Card, house_cards, known_cards, sketch
-from cloudrift.style.beginnings import BARS, KEY, TEMPO, empty_loop, from_row, from_song
+from cloudrift.style.beginnings import BARS, KEY, TEMPO, empty_loop, from_song
 from cloudrift.theory.key import Key
 
 UNTITLED = "Untitled loop"
@@ -57,13 +55,15 @@ class Source(QWidget):
 
     ``changed`` says that another loop would come of it. ``own_key`` names the key that it has by
     itself, ``own_tonic`` the tonic where only that is given and its scale is free to choose.
-    ``draws`` says whether the draw counts; ``plays_in`` that the first thing to do is play.
+    ``card`` is whose style it is in, if anybody's; ``draws`` says whether the draw counts,
+    ``plays_in`` that the first thing to do is play.
     """
 
     changed = pyqtSignal()
     own_key = "as it is"
     own_tonic = ""
     draws = False
+    card: Card | None = None
     plays_in = False
     title = UNTITLED
     problem = ""
@@ -143,7 +143,7 @@ class CardSource(Source):
         self._grid.setSpacing(5)
         column.addLayout(self._grid)
         self._known = house_cards()
-        self.card = next(iter(self._known.values()))
+        self.card: Card = next(iter(self._known.values()))
         self._fill()
 
     def _fill(self) -> None:
@@ -330,41 +330,6 @@ class MidiSource(FileSource):
         if self._song is None:
             return None
         return altered(from_song(self._song, self.title, parts=self.parts), choice)
-
-
-class RecordingSource(FileSource):
-    """A recording's tempo, key and chords."""
-
-    own_key = "as heard"
-    ask = "A recording whose tempo and key to begin with; it may be dropped here, too"
-    kinds, reading = RECORDINGS, "Listening to"
-
-    def __init__(self, session: Session, tasks: Tasks) -> None:
-        super().__init__(session, tasks)
-        self.heard: HeardIn | None = None
-
-    def work(self, path: Path, cancelled: Callable[[], bool]) -> Reference:
-        return read_reference(path)
-
-    def found(self, what: Reference) -> None:
-        self.heard = HeardIn(what, BARS)
-        self.heard.chosen.connect(self.changed)
-        self.column.addWidget(self.heard)
-
-    def forget(self) -> None:
-        super().forget()
-        if self.heard is not None:
-            self.heard.hide()
-            self.heard.deleteLater()
-            self.heard = None
-
-    def make(self, choice: Choice) -> Loop | None:
-        heard = self.heard
-        if heard is None:
-            return None
-        loop = from_row(self.title, heard.taken_key or KEY, heard.taken_tempo or TEMPO,
-                        heard.taken_chords)  # fmt: skip
-        return altered(loop, choice)
 
 
 # --- templates ------------------------------------------------------------------------------------
