@@ -67,6 +67,8 @@ def test_what_an_earlier_file_holds_is_in_it_when_it_is_saved_anew(schema, tmp_p
     save(loop, path, clips)
     assert load(path, ClipStore()) == loop
     assert len(load_document(file_of(schema), clips).prints) == (schema >= 9) + (schema >= 10)
+    arranged = load_document(file_of(schema), clips).arrangement
+    assert bool(arranged.sections) == bool(arranged.line) == bool(loop.bed) == (schema >= 11)
     assert loop.title == f"Ice Road {schema}"
     assert loop.unknown == ()
     assert loop.layer("l2").pan == -0.3

@@ -4,7 +4,7 @@ A minus is the sign of typography (−), never the hyphen of names and files: it
 number is written, so that words around it stay as they are.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from cloudrift.ground.errors import CloudriftError
 
@@ -22,6 +22,11 @@ def number(value: float, spec: str = "g") -> str:
 def plural(count: int, thing: str) -> str:
     """Say how many of something there are: ``1 note``, ``2 notes``."""
     return f"{count} {thing}{'s' * (count != 1)}"
+
+
+def together(words: Sequence[str]) -> str:
+    """Write words as one does in a sentence: ``a``, ``a and b``, ``a, b and c``."""
+    return " and ".join((", ".join(words[:-1]), words[-1])) if len(words) > 1 else "".join(words)
 
 
 def ordinal(n: int) -> str:

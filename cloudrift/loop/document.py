@@ -13,6 +13,7 @@ from cloudrift.audio.clips import is_clip_name
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import check_name
 from cloudrift.loop.checks import unique, within
+from cloudrift.loop.credits import Credits
 from cloudrift.loop.model import Loop
 from cloudrift.loop.newer import Newer
 from cloudrift.loop.recorded import MOST_GAIN_DB
@@ -72,14 +73,15 @@ class RecipeLoop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_field
 
 
 class Document(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """A loop, its prints, the loops that those were made from, how it is arranged, and what a newer
-    program has written beside them (``newer``; see ``loop.newer``).
+    """A loop, its prints, the loops that those were made from, how it is arranged, who made it, and
+    what a newer program has written beside them (``newer``; see ``loop.newer``).
     """
 
     loop: Loop
     prints: tuple[Print, ...] = ()
     recipes: tuple[RecipeLoop, ...] = ()
     arrangement: Arrangement = Arrangement()
+    credits: Credits = Credits()
     newer: Newer | None = None
 
     def __post_init__(self) -> None:

@@ -120,11 +120,14 @@ def put_played(loop: Loop, notes: Sequence[Note]) -> Loop:
     return put_chords(loop, chords)
 
 
-def put_layers(loop: Loop, parts: Sequence[tuple[str, Sequence[Note]]]) -> Loop:
+def put_layers(
+    loop: Loop, parts: Sequence[tuple[str, Sequence[Note]]], *, origin: str = "", by: str = ""
+) -> Loop:
     """Add a layer with notes of its own for each part: its name and notes from any tick on.
 
     Whole bars of silence in front of all of them are left out; what lies behind the loop's end is
-    cut. A part named after a sound gets that sound.
+    cut. A part named after a sound gets that sound. Where the notes are from (``origin``) and who
+    wrote them is kept with each.
     """
     bar = bar_ticks(loop.metre)
     first = min((n.start_tick for _, notes in parts for n in notes), default=0) // bar * bar
@@ -139,6 +142,8 @@ def put_layers(loop: Loop, parts: Sequence[tuple[str, Sequence[Note]]]) -> Loop:
             continue
         added = edits.add_layer(added, _sound_for(name, inside), name[:NAME_TYPED])
         added = with_own(added, added.layers[-1].id, inside)
+        added = edits.set_source(added, added.layers[-1].id, origin=origin[:NAME_TYPED],
+                                 by=by[:NAME_TYPED])  # fmt: skip
     if added is loop:
         raise CloudriftError("no notes were found within the loop's length; nothing was changed")
     return added

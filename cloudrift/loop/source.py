@@ -9,9 +9,10 @@ import functools
 from typing import ClassVar, NamedTuple, Union
 
 import msgspec
+from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import plural
+from cloudrift.ground.words import check_name, plural
 from cloudrift.loop.around import Around
 from cloudrift.loop.checks import within
 from cloudrift.loop.flip import Flipped
@@ -174,14 +175,22 @@ class FromChords(PlayedSource, frozen=True, kw_only=True, tag="chords"):
 
 
 class OwnNotes(PlayedSource, frozen=True, kw_only=True, tag="notes"):
-    """A sound that has let go of the chords and plays ``notes`` of its own."""
+    """A sound that has let go of the chords and plays ``notes`` of its own.
+
+    ``origin`` says where they are from (``the file ….mid``; nothing: written here), ``by`` who
+    wrote them.
+    """
 
     follows = False
 
     notes: tuple[Note, ...] = ()
+    origin: str = ""
+    by: str = ""
 
     def check(self, where: str) -> None:
         """Raise CloudriftError that names the place of a wrong note."""
+        for words, what in ((self.origin, "an origin"), (self.by, "a person")):
+            check_name(what, words, may_be_empty=True)
         looked_at(self.notes, where)
 
     @property
@@ -208,6 +217,8 @@ def with_notes(source: PlayedSource, notes: tuple[Note, ...] | None) -> PlayedSo
     if notes is None:
         return FromChords(sound=source.sound, other=source.other, lens=source.lens,
                           touch=source.touch)  # fmt: skip
+    if isinstance(source, OwnNotes):
+        return replace(source, notes=notes)
     return OwnNotes(sound=source.sound, other=source.other, lens=source.lens, touch=source.touch,
                     notes=notes)  # fmt: skip
 

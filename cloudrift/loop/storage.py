@@ -18,6 +18,7 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import PRIVATE, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import check_parts, in_bounds, read_archive, reading
+from cloudrift.loop.credits import Credits
 from cloudrift.loop.document import Document, Print, RecipeLoop
 from cloudrift.loop.model import Chord, Group, Layer, Loop
 from cloudrift.loop.newer import Newer, put_back, taken_apart
@@ -27,10 +28,11 @@ from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
 FORMAT = "cloudrift loop"
-SCHEMA = 11
+SCHEMA = 12
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
 ORIGIN = "origin.txt"  # beside it, in what a crash left: where the loop is from
+BESIDE: dict[str, type[Any]] = {"arrangement": Arrangement, "credits": Credits}  # of a document
 MAX_JSON_BYTES, MAX_NOTE_BYTES = 32 << 20, 1 << 16
 MOST_TO_LOOK_AT = 4 << 20  # bytes of a loop of which every fault is looked for, rather than one
 MOST_PROBLEMS = 5
@@ -86,6 +88,8 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     9: lambda document: document,
     # Schema 11 gives a loop a groove bed and sections, and notes a pan; none had before.
     10: lambda document: document,
+    # Schema 12 says who made a loop, and where own notes are from; none said it before.
+    11: lambda document: document,
 }
 
 
@@ -126,18 +130,20 @@ def _written(document: Document) -> dict[str, Any]:
         head["loop"] = document.loop
         if document.prints:
             head |= {"prints": document.prints, "recipes": document.recipes}
-        if document.arrangement != Arrangement():
-            head["arrangement"] = document.arrangement
-        return head
+        return head | _beside(document)
     # As it was: a newer program finds its own again, and one like this knows that it may read it.
     head |= {"schema": newer.schema, "needs": SCHEMA}
     known = msgspec.json.decode(msgspec.json.encode(document))
-    if document.arrangement == Arrangement():
-        known.pop("arrangement")
-    beside = ("loop", "prints", "recipes", "arrangement")
+    beside = ("loop", "prints", "recipes", *_beside(document))
     head |= {name: known[name] for name in beside if known.get(name)}
     put_back(head, newer.fields)
     return head
+
+
+def _beside(document: Document) -> dict[str, Any]:
+    """What stands beside the loop and is otherwise than where nobody has touched it."""
+    found = {name: getattr(document, name) for name in BESIDE}
+    return {name: one for name, one in found.items() if one != BESIDE[name]()}
 
 
 def with_suffix(path: Path) -> Path:
@@ -268,6 +274,12 @@ class _Head(msgspec.Struct):
     prints: msgspec.Raw = msgspec.Raw(b"[]")
     recipes: msgspec.Raw = msgspec.Raw(b"[]")
     arrangement: msgspec.Raw = msgspec.Raw(b"{}")
+    credits: msgspec.Raw = msgspec.Raw(b"{}")
+
+    @property
+    def beside(self) -> dict[str, bytes]:
+        """What stands beside the loop and its prints, as written."""
+        return {name: getattr(self, name) for name in BESIDE}
 
 
 def _document_from(text: bytes, where: str) -> Document:
@@ -299,7 +311,7 @@ def _document_from(text: bytes, where: str) -> Document:
                 raise CloudriftError(f"{where}: {_placed(str(error), 'loop')}") from error
         else:
             document = _with_prints(loop, head.prints, head.recipes, where)
-            return _with_arrangement(document, head.arrangement, where)
+            return _with_beside(document, head.beside, where)
     return _earlier(head, where)
 
 
@@ -315,7 +327,7 @@ def _earlier(head: _Head, where: str) -> Document:
     document = _with_prints(
         _loop_of(loop, where), head.prints, msgspec.json.encode(recipes), where
     )  # fmt: skip
-    return _with_arrangement(document, head.arrangement, where)
+    return _with_beside(document, head.beside, where)
 
 
 def _brought_up(loop: object, schema: int, where: str) -> object:
@@ -337,18 +349,20 @@ def _newer_from(text: bytes, schema: int, where: str) -> Document:
         raise CloudriftError(f"{where}: {MEMBER} has no loop in it")
     prints, recipes = (msgspec.json.encode(known.get(x, [])) for x in ("prints", "recipes"))
     document = _with_prints(_loop_of(loop, where), prints, recipes, where)
-    arrangement = msgspec.json.encode(known.get("arrangement", {}))
-    document = _with_arrangement(document, arrangement, where)
+    beside = {name: msgspec.json.encode(known.get(name, {})) for name in BESIDE}
+    document = _with_beside(document, beside, where)
     return replace(document, newer=Newer(schema=schema, fields=aside))
 
 
-def _with_arrangement(document: Document, arrangement: bytes, where: str) -> Document:
-    """Return a document with its sections, as they were written."""
-    try:
-        made = in_bounds(msgspec.json.decode(arrangement, type=Arrangement), where)
-    except msgspec.ValidationError as error:
-        raise CloudriftError(f"{where}: {_placed(str(error), 'arrangement')}") from error
-    return replace(document, arrangement=made)
+def _with_beside(document: Document, beside: dict[str, bytes], where: str) -> Document:
+    """Return a document with its sections and who made it, as they were written."""
+    for name, text in beside.items():
+        try:
+            made = in_bounds(msgspec.json.decode(text, type=BESIDE[name]), where)
+        except msgspec.ValidationError as error:
+            raise CloudriftError(f"{where}: {_placed(str(error), name)}") from error
+        document = replace(document, **{name: made})
+    return document
 
 
 def _with_prints(loop: Loop, prints: bytes, recipes: bytes, where: str) -> Document:

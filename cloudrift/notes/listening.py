@@ -101,11 +101,11 @@ class Heard:
         key = written_key(self.labels, self.keys)
         if key is not None and self.keys:
             heard_key = self.keys[0].key
-            if self._outside(key) > OUTSIDE and self._outside(heard_key) < OUTSIDE / 2:
+            if self.outside(key) > OUTSIDE and self.outside(heard_key) < OUTSIDE / 2:
                 out.append(f"written {key.text}, heard {heard_key.text}")
         return tuple(out)
 
-    def _outside(self, key: Key) -> float:
+    def outside(self, key: Key) -> float:
         """How much of what has a pitch lies outside a key; minor has its leading note as well."""
         inside = {*key.scale, (key.pc + 11) % 12} if key.mode == "minor" else set(key.scale)
         return sum(share for pc, share in enumerate(self.shares) if pc not in inside)

@@ -27,11 +27,11 @@ def empty_loop(
     return Loop(title=title, key=key, tempo=tempo, bars=bars, metre=metre)
 
 
-def from_song(song: Song, title: str, *, parts: bool) -> Loop:
+def from_song(song: Song, title: str, *, parts: bool, origin: str = "") -> Loop:
     """Return a loop with a MIDI file's key, tempo, metre and chords.
 
     With ``parts``, each of its parts is a layer with its notes as they are; else one layer plays
-    the chords. Of a longer file the first 64 bars are taken.
+    the chords. Of a longer file the first 64 bars are taken. ``origin`` says where it is from.
     """
     metre = song.metre if song.metre in METRES else (4, 4)
     tempo = min(max(song.tempo, spec.MIN_TEMPO_BPM), spec.MAX_TEMPO_BPM)
@@ -46,7 +46,7 @@ def from_song(song: Song, title: str, *, parts: bool) -> Loop:
     first = min(note.start_tick for note in song.notes) // bar * bar
     lasts = -(-(max(n.start_tick + n.length_ticks for n in song.notes) - first - bar // 8) // bar)
     bars = min(max(loop.bars if song.chords else 1, lasts), spec.MAX_BARS)
-    return put_layers(replace(loop, bars=bars), song.parts[: spec.MAX_LAYERS])
+    return put_layers(replace(loop, bars=bars), song.parts[: spec.MAX_LAYERS], origin=origin)
 
 
 def from_row(

@@ -238,13 +238,14 @@ class LayersStage(QWidget):
         self._tasks.run(
             f"reading {path.name}",
             lambda cancelled, _moved: read_parts(path, cancelled),
-            lambda song: self._put_layers(song.parts),
+            lambda song: self._put_layers(song.parts, f"the file {path.name}"),
             lane=Lane.READING,
         )
 
-    def _put_layers(self, parts: Sequence[tuple[str, Sequence[Note]]]) -> None:
+    def _put_layers(self, parts: Sequence[tuple[str, Sequence[Note]]], origin: str) -> None:
         first = len(self._session.loop.layers)
-        if self._session.apply("layers from a MIDI file", lambda loop: put_layers(loop, parts)):
+        if self._session.apply("layers from a MIDI file",
+                               lambda loop: put_layers(loop, parts, origin=origin)):  # fmt: skip
             self._session.select(layer_id=self._session.loop.layers[first].id)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:

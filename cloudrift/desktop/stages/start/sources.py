@@ -329,7 +329,9 @@ class MidiSource(FileSource):
     def make(self, choice: Choice) -> Loop | None:
         if self._song is None:
             return None
-        return altered(from_song(self._song, self.title, parts=self.parts), choice)
+        origin = f"the file {self.path.name}" if self.path else ""
+        loop = from_song(self._song, self.title, parts=self.parts, origin=origin)
+        return altered(loop, choice)
 
 
 # --- templates ------------------------------------------------------------------------------------
