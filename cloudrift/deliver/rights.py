@@ -10,6 +10,7 @@ from typing import Any, Literal
 from msgspec.structs import replace
 
 from cloudrift.deliver.licences import Terms, terms_of
+from cloudrift.deliver.page import in_list, page, table, words
 from cloudrift.ground.words import number, together
 from cloudrift.loop.arranging import section_loop
 from cloudrift.loop.credits import ROYALTY_FREE, WHOLE, Credits
@@ -88,8 +89,8 @@ class Sheet:
     @property
     def licence_words(self) -> str:
         """The licence as files carry it, with whom to name."""
-        words = self.credits.licence or "licence not stated"
-        return f"{words}; name {together(self.to_name)}" if self.to_name else words
+        licence = self.credits.licence or "licence not stated"
+        return f"{licence}; name {together(self.to_name)}" if self.to_name else licence
 
 
 def rights_of(document: Document, title: str = "") -> Sheet:
@@ -134,7 +135,7 @@ def rights_of_kit(title: str, sheets: Sequence[Sheet]) -> Sheet:
         people=tuple(replace(one, share=round(one.share, 2)) for one in people.values()),
         maker=first.maker, licence=first.licence if len(licences) == 1 else "",
     )  # fmt: skip
-    open_ = [f"{sheet.title}: {words}" for sheet in sheets for words in sheet.open]
+    open_ = [f"{sheet.title}: {line}" for sheet in sheets for line in sheet.open]
     if len(licences) > 1:
         open_.append(f"its loops are under {len(licences)} licences; give them all the same")
     return Sheet(title=title, entries=tuple(found.values()), credits=credits, open=tuple(open_))
@@ -267,7 +268,7 @@ def as_text(sheet: Sheet) -> str:
         if one.clip:
             lines.append(f"    recording {one.clip}")
     lines += ["", "Open" if sheet.open else "Nothing is open."]
-    lines += [f"  {words}" for words in sheet.open]
+    lines += [f"  {line}" for line in sheet.open]
     return "\n".join(lines) + "\n"
 
 
@@ -300,3 +301,29 @@ def as_dict(sheet: Sheet) -> dict[str, Any]:
             for one in sheet.entries
         ],
     }  # fmt: skip
+
+
+def as_html(sheet: Sheet) -> str:
+    """Return the sheet as a page to print."""
+    return page(f"Rights sheet: {sheet.title}", words("h1", sheet.title),
+                words("p", "Rights sheet", "about"), parts_of_page(sheet))  # fmt: skip
+
+
+def parts_of_page(sheet: Sheet) -> str:
+    """Return what the sheet says as HTML, without its title: a part of a page."""
+    credits = sheet.credits
+    people = [(one.name, ", ".join(one.did), f"{number(one.share, '.2f')} %")
+              for one in credits.people]  # fmt: skip
+    entries = [
+        (one.name, one.what, one.maker, one.licence, "; ".join(one.where), _clear(one))
+        for one in sheet.entries
+    ]
+    return "\n".join((
+        words("p", f"Licence: {sheet.licence_words}"),
+        words("p", f"Handed on by {credits.maker}") if credits.maker else "",
+        in_list(sheet.open, "open") or words("p", "Nothing is open.", "good"),
+        words("h2", "People"), table(("Name", "Did", "Share"), people, (2,)),
+        words("h2", "What went in"),
+        table(("Name", "What", "Maker", "Licence", "Used in", "Clear"), entries),
+        in_list(f"{one.name}: recording {one.clip}" for one in sheet.entries if one.clip),
+    ))  # fmt: skip

@@ -58,6 +58,22 @@ class Credits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
         return sum(one.share for one in self.people)
 
 
+def read_person(text: str) -> Person:
+    """Read ``NAME:DID,…:SHARE``; what was done and the share may be left out.
+
+    Raises CloudriftError that says what of it can't be read.
+    """
+    name, did, share = (*(part.strip() for part in text.split(":", 2)), "", "")[:3]
+    does = tuple(dict.fromkeys(word.strip() for word in did.split(",") if word.strip()))
+    try:
+        number = float(share.removesuffix("%")) if share else 0.0
+    except ValueError:
+        raise CloudriftError(
+            f"{text[:80]!r}: the share {share[:40]!r} is no number of percent"
+        ) from None
+    return Person(name=name, did=does or ("wrote",), share=number)  # type: ignore[arg-type]
+
+
 def with_person(credits: Credits, person: Person) -> Credits:
     """Add somebody, or put them in the place of the one of that name."""
     if all(one.name != person.name for one in credits.people):

@@ -1,12 +1,18 @@
 """Checks of what a loop plays: key and tempo found again, notes, room for a voice, its style."""
 
+from collections.abc import Sequence
+
+from msgspec.structs import replace
+
 from cloudrift.deliver.checks import spec
 from cloudrift.deliver.checks.check import Change, Check, Finding, graded
 from cloudrift.deliver.checks.heard import Heard
 from cloudrift.ground.words import number, plural, together
 from cloudrift.loop.edits import rename_key, set_layer
 from cloudrift.loop.layer import LEVEL
-from cloudrift.loop.model import Layer
+from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.own_notes import with_own
+from cloudrift.notes.note import Note
 from cloudrift.render.room import CLOSE_DB, Crowded, gap, in_words
 from cloudrift.style.card_files import known_cards
 from cloudrift.style.marks import change_for, checked, look, met_of
@@ -63,38 +69,60 @@ def _renamed(key: Key) -> Change:
 
 
 def _off_key(heard: Heard) -> Finding | None:
+    """Notes that are neither in the key nor in a chord they are heard over."""
     loop = heard.loop
-    inside = set(loop.key.scale)
-    if loop.key.mode == "minor":
-        inside.add((loop.key.pc + 11) % 12)  # its leading note
-    counts: dict[str, tuple[int, int]] = {}
-    for layer in loop.heard():
-        notes = loop.notes_of(layer)
-        if notes:
-            counts[layer.name] = (sum(n.pitch % 12 not in inside for n in notes), len(notes))
-    of = sum(count for _off, count in counts.values())
+    off = {layer.id: _odd_notes(loop, layer) for layer in loop.heard()}
+    of = sum(len(loop.notes_of(layer)) for layer in loop.heard())
     if not of:
         return None
-    found = 100 * sum(off for off, _count in counts.values()) / of
-    most = max(spec.OFF_KEY, *_asked(heard, "off_key"))
-    severity = graded(found, should=most)
-    worst = sorted((name for name, (off, _) in counts.items() if off),
-                   key=lambda name: -counts[name][0])[:MOST_SAID]  # fmt: skip
+    found = 100 * sum(len(one) for one in off.values()) / of
+    worst = sorted((x for x in loop.heard() if off[x.id]), key=lambda x: -len(off[x.id]))
+    severity = graded(found, should=spec.OFF_KEY)
     change = None
-    if severity != "fine":
-        (mark,) = look({"off_key": (0.0, most)}, loop)
-        moved = change_for(mark, loop)
-        change = Change(words=moved.words, edit=moved.edit) if moved else None
-    return Finding(severity=severity, value=found, change=change,
-                   measured=f"{found:.0f} % of the notes are not in {loop.key.text}",
-                   where=f"in {together(worst)}" if worst else "")  # fmt: skip
+    own = [x for x in worst if x.own is not None]
+    if severity != "fine" and own:
+        names = together([x.name for x in own[:MOST_SAID]])
+        change = Change(words=f"bring them into {loop.key.text}, in {names}",
+                        edit=lambda one: _into_key(one, [x.id for x in own]))  # fmt: skip
+    return Finding(
+        severity=severity, value=found, change=change,
+        measured=f"{found:.0f} % of the notes are neither in {loop.key.text} nor in their chord",
+        where=f"in {together([x.name for x in worst[:MOST_SAID]])}" if worst else "",
+    )  # fmt: skip
 
 
-def _asked(heard: Heard, kind: str) -> list[float]:
-    """What the loop's card asks of a kind, its upper end; 0 where it asks nothing."""
-    card = known_cards().get(heard.loop.style)
-    asked = card.marks.get(kind) if card else None
-    return [float(asked[1])] if asked and len(asked) == 2 else [0.0]
+def _scale(key: Key) -> set[int]:
+    """The notes that belong to a key; to minor its leading note, too."""
+    return {*key.scale, (key.pc + 11) % 12} if key.mode == "minor" else set(key.scale)
+
+
+def _odd_notes(loop: Loop, layer: Layer) -> list[Note]:
+    inside = _scale(loop.key)
+    out = []
+    for note in loop.notes_of(layer):
+        if note.pitch % 12 in inside:
+            continue
+        end = note.start_tick + note.length_ticks
+        over = [x for x in loop.spans
+                if note.start_tick - x.length_ticks < x.start_tick < end]  # fmt: skip
+        if all(note.pitch % 12 not in {voice % 12 for voice in x.voices} for x in over):
+            out.append(note)
+    return out
+
+
+def _into_key(loop: Loop, layers: Sequence[str]) -> Loop:
+    """Move own notes that are off to the nearest note of the key, up where both are as near."""
+    inside = _scale(loop.key)
+    for layer_id in layers:
+        layer = loop.layer(layer_id)
+        odd = {(note.start_tick, note.pitch) for note in _odd_notes(loop, layer)}
+        notes = [
+            replace(note, pitch=note.pitch + (1 if (note.pitch + 1) % 12 in inside else -1))
+            if (note.start_tick, note.pitch) in odd else note
+            for note in layer.own or ()
+        ]  # fmt: skip
+        loop = with_own(loop, layer_id, notes)
+    return loop
 
 
 # --- who is where ---------------------------------------------------------------------------------
@@ -188,7 +216,7 @@ MUSIC = (
     Check(name="key", label="Key, heard again", find=_key,
           about=f"at most {spec.OUTSIDE:g} % of what is heard is not in it, or no key is nearer"),
     Check(name="off key", label="Notes off key", find=_off_key,
-          about=f"at most {spec.OFF_KEY:g} % of the notes, or what the style card allows"),
+          about=f"at most {spec.OFF_KEY:g} % of the notes neither in the key nor in their chord"),
     Check(name="voice", label="Room for a voice", find=_voice,
           about=f"at most {number(spec.VOICE_DB)} dB of all of it between 1 and 4 kHz"),
     Check(name="crowding", label="Crowding", find=_crowding,

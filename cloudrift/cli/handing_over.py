@@ -1,0 +1,139 @@
+"""The commands for what is handed over: loops checked, their rights sheets, who made them."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+import click
+
+from cloudrift.ground.errors import CloudriftError
+
+MUST_FIX = 1  # exit code where a check that must hold does not
+
+
+@click.command()
+@click.argument("files", metavar="LOOP…", nargs=-1, required=True,
+                type=click.Path(path_type=Path))  # fmt: skip
+@click.option("--target", type=float, metavar="LUFS", help="Loudness that is wanted, e.g. -14.")
+@click.option("--only", "names", multiple=True, metavar="CHECK", help="This check alone, or these.")
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+@click.pass_context
+def check(
+    ctx: click.Context, files: tuple[Path, ...], target: float | None, names: tuple[str, ...],
+    as_json: bool,
+) -> None:  # fmt: skip
+    """Check loops before they are handed over. Exit code 1 where something must be fixed."""
+    from cloudrift.deliver.checks import CHECKS  # noqa: PLC0415
+    from cloudrift.deliver.checks.spec import check_target  # noqa: PLC0415
+    from cloudrift.ground.errors import did_you_mean  # noqa: PLC0415
+
+    check_target(target)
+    for name in names:
+        if name not in CHECKS:
+            raise CloudriftError(f"no check is called {name!r}{did_you_mean(name, CHECKS)}")
+    found = [_checked(file, target, names or tuple(CHECKS)) for file in files]
+    if as_json:
+        click.echo(json.dumps(found, indent=1, ensure_ascii=False))
+    else:
+        for one in found:
+            _print(one)
+    if any(row["severity"] == "must" for one in found for row in one["checks"]):
+        ctx.exit(MUST_FIX)
+
+
+def _checked(file: Path, target: float | None, names: tuple[str, ...]) -> dict[str, Any]:
+    from rich.console import Console  # noqa: PLC0415
+    from rich.progress import Progress  # noqa: PLC0415
+
+    from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
+    from cloudrift.deliver.checks import Heard, check_all, to_fix  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document  # noqa: PLC0415
+    from cloudrift.render import Engine  # noqa: PLC0415
+
+    clips = ClipStore()
+    document = load_document(file, clips)
+    engine = Engine(clips=clips)
+    try:
+        with Progress(console=Console(stderr=True), transient=True) as bar:
+            task = bar.add_task(file.name, total=None)
+            found = check_all(
+                Heard(document, engine, target_lufs=target), names,
+                lambda done, of, words: bar.update(task, completed=done, total=of,
+                                                   description=f"{file.name}: {words}"),
+            )  # fmt: skip
+    finally:
+        engine.close()
+    rows = [
+        {"name": one.check.name, "label": one.check.label, "severity": one.severity,
+         "asked": one.check.about, "measured": one.finding.measured, "where": one.finding.where,
+         "value": one.finding.value, "change": one.finding.change.words if one.finding.change
+         else ""}
+        for one in found
+    ]  # fmt: skip
+    return {"file": str(file), "title": document.loop.title, "to_fix": to_fix(found),
+            "checks": rows}  # fmt: skip
+
+
+def _print(one: dict[str, Any]) -> None:
+    fix = f"{one['to_fix']} to fix" if one["to_fix"] else "nothing to fix"
+    click.echo(f"{one['title']} ({one['file']}): {fix}")
+    for row in sorted(one["checks"], key=lambda x: ("must", "should", "fine").index(x["severity"])):
+        where = f" ({row['where']})" if row["where"] and row["severity"] != "fine" else ""
+        change = f"; {row['change']}" if row["change"] else ""
+        click.echo(f"  {row['severity']:6} {row['label']}: {row['measured']}{where}{change}")
+
+
+@click.command()
+@click.argument("file", metavar="LOOP", type=click.Path(path_type=Path))
+@click.option("--json", "form", flag_value="json", help="Machine-readable.")
+@click.option("--csv", "form", flag_value="csv", help="A table, as CSV.")
+@click.option("--html", "form", flag_value="html", help="A page to print.")
+@click.option("-o", "--output", type=click.Path(path_type=Path), help="A file instead.")
+def rights(file: Path, form: str | None, output: Path | None) -> None:
+    """Print a loop's rights sheet: what went in, whose it is, and what is still open."""
+    from cloudrift.audio.files import write_atomically  # noqa: PLC0415
+    from cloudrift.deliver import rights as sheets  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document  # noqa: PLC0415
+
+    sheet = sheets.rights_of(load_document(file))
+    if form == "json":
+        text = json.dumps(sheets.as_dict(sheet), indent=1, ensure_ascii=False) + "\n"
+    else:
+        written = {"csv": sheets.as_csv, "html": sheets.as_html}.get(form or "", sheets.as_text)
+        text = written(sheet)
+    if output is None:
+        click.echo(text, nl=False)
+        return
+    write_atomically(output, lambda out: out.write(text.encode()))
+    click.echo(str(output))
+
+
+@click.command("credits")
+@click.argument("file", metavar="LOOP", type=click.Path(path_type=Path))
+@click.option("--person", "people", multiple=True, metavar="NAME:DID,…:SHARE",
+              help="Who made it, e.g. 'Ada Wren:wrote,played:60'.")  # fmt: skip
+@click.option("--maker", help="Who hands it on.")
+@click.option("--licence", help="Under which licence.")
+@click.option("-o", "--output", type=click.Path(path_type=Path), required=True)
+def set_credits(
+    file: Path, people: tuple[str, ...], maker: str | None, licence: str | None, output: Path
+) -> None:
+    """Say in a loop file who made it, and under which licence it is handed on."""
+    from msgspec.structs import replace  # noqa: PLC0415
+
+    from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
+    from cloudrift.loop.credits import read_person, with_person  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document, save, with_suffix  # noqa: PLC0415
+
+    clips = ClipStore()
+    document = load_document(file, clips)
+    credits_ = document.credits
+    for text in people:
+        credits_ = with_person(credits_, read_person(text))
+    if maker is not None:
+        credits_ = replace(credits_, maker=maker)
+    if licence is not None:
+        credits_ = replace(credits_, licence=licence)
+    target = with_suffix(output)
+    save(replace(document, credits=credits_), target, clips)
+    click.echo(str(target))
