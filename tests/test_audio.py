@@ -7,10 +7,12 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
-from cloudrift.audio.files import read_audio, write_atomically, write_wav
+from cloudrift.audio.about import About
+from cloudrift.audio.files import read_audio, write_atomically
 from cloudrift.audio.looped import put_wrapped, slice_wrapped
 from cloudrift.audio.loudness import _k_weighting, integrated_lufs, true_peak_db
 from cloudrift.audio.resample import resample_circular, shift_held
+from cloudrift.audio.sound_file import write_wav
 from cloudrift.audio.spectrum import chroma, spectrogram
 from cloudrift.audio.wrap import (
     CHANGE_STEP,
@@ -209,8 +211,9 @@ def test_chroma_and_spectrogram_say_where_the_sound_is():
 def test_wav_files_carry_loop_points_tempo_and_key(tmp_path, rng):
     audio = (rng.standard_normal((2, 4411)) * 0.1).astype(np.float32)
     path = tmp_path / "a.wav"
-    write_wav(path, audio, 44_100, bits=24, loop=True, tempo=142.0, beats=32, root_pitch=66,
-              comment="key F# minor", title="Ice Road")  # fmt: skip
+    write_wav(path, audio, 44_100, bits=24, about=About(
+        loop=True, tempo=142.0, beats=32, root_pitch=66, comment="key F# minor", title="Ice Road"
+    ))  # fmt: skip
     raw = path.read_bytes()
     assert struct.unpack("<I", raw[4:8])[0] == len(raw) - 8
     chunks = {}
@@ -223,7 +226,7 @@ def test_wav_files_carry_loop_points_tempo_and_key(tmp_path, rng):
     assert struct.unpack("<I", chunks[b"smpl"][12:16]) == (66,)
     assert struct.unpack("<f", chunks[b"acid"][20:24]) == (142.0,)
     assert struct.unpack("<I", chunks[b"acid"][12:16]) == (32,)
-    assert b"key F# minor" in chunks[b"LIST"]
+    assert b"key F# minor" in chunks[b"LIST"] and b"Ice Road" in chunks[b"bext"]
     assert soundfile.info(path).frames == 4411
 
 

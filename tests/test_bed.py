@@ -1,5 +1,6 @@
 """The groove bed: hits and lanes as values, what is heard of them, edits, files, MIDI."""
 
+import dataclasses
 import io
 from itertools import pairwise
 
@@ -491,7 +492,8 @@ def test_the_bed_is_delivered_only_when_it_is_asked_for(small_loop, tmp_path):
     loop = with_lanes(lane("b1", "kick", Hit(tick=0)),
                       lane("b2", "round sub", Hit(tick=0, length_ticks=960), on_roots=True,
                            level_db=-6.0), loop=small_loop, duck=Duck(lanes=("b1",)))  # fmt: skip
-    plain, bed = (Order(stems=True, midi=True, bed=one) for one in (False, True))
+    plain = Order(parts=("loop", "stems", "midi"))
+    bed = dataclasses.replace(plain, parts=(*plain.parts, "bed"))
     assert parcels(loop, plain) and [p.name for p in parcels(loop, plain)] == [
         p.name for p in parcels(replace(loop, bed=None), plain)]  # fmt: skip
     names = [p.name for p in parcels(loop, bed)][len(parcels(loop, plain)) :]
@@ -543,7 +545,7 @@ def test_a_midi_file_without_drums_says_so(tmp_path):
 
 
 def test_recordings_of_a_lane_are_in_the_file(tmp_path):
-    from cloudrift.audio.files import write_wav
+    from cloudrift.audio.sound_file import write_wav
     from cloudrift.sound.own import OwnSound, read_recording
 
     clips = ClipStore()

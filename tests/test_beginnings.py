@@ -8,7 +8,8 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 
-from cloudrift.audio.files import write_wav
+from cloudrift.audio.about import About
+from cloudrift.audio.sound_file import write_wav
 from cloudrift.cli.main import commands
 from cloudrift.desktop.kit.tiles import open_length, open_style
 from cloudrift.desktop.stages.start.page import EMPTY, MIDI, PHRASE, TEMPLATE
@@ -134,7 +135,9 @@ def test_begin_from_a_recording(qtbot, window, tmp_path):
         sketch(find_card("Marlow Quist"), Key("A", "minor"), 93.0, 3),
         read_song(write_song(tmp_path / "x.mid", bars=8)).chords,
     )
-    write_wav(tmp_path / "Pier.wav", engine.render(loop).audio, loop.rate, bits=16, title="x")
+    write_wav(
+        tmp_path / "Pier.wav", engine.render(loop).audio, loop.rate, bits=16, about=About(title="x")
+    )
     engine.close()
     window.start_loop()
     window.open_reference(tmp_path / "Pier.wav")
@@ -428,7 +431,9 @@ def test_a_recording_finds_the_cards_that_it_is_at_home_in(qtbot, window, tmp_pa
         sketch(find_card("Marlow Quist"), Key("A", "minor"), 142.0, 3),
         read_song(write_song(tmp_path / "x.mid", bars=8)).chords,
     )
-    write_wav(tmp_path / "Pier.wav", engine.render(loop).audio, loop.rate, bits=16, title="x")
+    write_wav(
+        tmp_path / "Pier.wav", engine.render(loop).audio, loop.rate, bits=16, about=About(title="x")
+    )
     engine.close()
     window.start_loop()
     window.open_reference(tmp_path / "Pier.wav")

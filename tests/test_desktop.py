@@ -368,11 +368,11 @@ def test_lines_of_layers_are_opened_from_the_list(qtbot, window):
 
 def test_delivery_writes_what_it_lists(qtbot, window, tmp_path):
     window.show_stage(5)
-    stage = window.deliver
+    stage = window.deliver.files
     stage.folder.setText(str(tmp_path / "out"))
     stage.bits.button(16).click()
     assert stage.write.text() == "Write 7 files"
-    stage.midi.setChecked(False)
+    stage.parts["midi"].setChecked(False)
     assert stage.write.text() == "Write 6 files"
     qtbot.mouseClick(stage.write, LEFT)
     qtbot.waitUntil(lambda: stage.result.text().startswith("Wrote 6 files"), timeout=60_000)
@@ -405,10 +405,10 @@ def test_from_a_card_to_files_in_under_twenty_actions(qtbot, window, tmp_path):
     assert window.session.loop.style == "Marlow Quist"
     assert window.session.loop.bars == 4
     act(qtbot.keyClick, window, Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
-    window.deliver.folder.setText(str(tmp_path / "out"))
+    window.deliver.files.folder.setText(str(tmp_path / "out"))
     actions += 1
-    act(qtbot.mouseClick, window.deliver.write, LEFT)
-    qtbot.waitUntil(lambda: window.deliver.result.text().startswith("Wrote"), timeout=60_000)
+    act(qtbot.mouseClick, window.deliver.files.write, LEFT)
+    qtbot.waitUntil(lambda: window.deliver.files.result.text().startswith("Wrote"), timeout=60_000)
     assert actions < 20
     kinds = [p.suffix for p in (tmp_path / "out").iterdir()]
     assert kinds.count(".mid") == 1

@@ -107,7 +107,7 @@ def test_hear_changes_nothing_but_what_is_heard(window, qtbot):
     assert row.hear.isChecked() and row.off.isChecked()
     assert session.document.history.at == steps and session.loop.layer("l2").mute
     window.show_stage(5)
-    words = [w.text() for w in window.deliver.facts.findChildren(type(window.message))]
+    words = [w.text() for w in window.deliver.files.facts.findChildren(type(window.message))]
     assert any("You hear only some layers" in text for text in words)
     session.apply("gone", lambda p: edits.remove_layer(p, "l2"))
     assert not session.hearing.alone  # nobody is left to hear alone
@@ -225,7 +225,7 @@ def test_the_stems_add_up_to_the_bare_sum_also_with_groups(small_loop, tmp_path)
     loop = edits.group_layers(small_loop, ["l1", "l2"], "Dusk")
     loop = laid(loop, "g1", "overdrive")
     loop = edits.set_group(loop, "g1", level_db=-3.0, pan=0.3)
-    paths = deliver(loop, tmp_path, Order(stems=True, bits=32))
+    paths = deliver(loop, tmp_path, Order(parts=("loop", "stems"), bits=32))
     audio = {p.name: soundfile.read(p)[0] for p in paths}
     stems = [a for name, a in audio.items() if "_stem-" in name]
     assert len(stems) == 3  # two layers and the group
@@ -235,28 +235,28 @@ def test_the_stems_add_up_to_the_bare_sum_also_with_groups(small_loop, tmp_path)
     assert [name.split("_part-")[1] for name in parts] == [
         "dusk-1-dusk-keys.wav", "dusk-2-slow-vault.wav",
     ]  # fmt: skip
-    what = {p.name: p.what for p in parcels(loop, Order(stems=True))}
+    what = {p.name: p.what for p in parcels(loop, Order(parts=("loop", "stems")))}
     assert "sum of the 3 stems" in what[next(name for name in what if "_bare" in name)]
     assert "not a stem" in what[parts[0]]
 
 
 def test_writing_again_overwrites_nothing(small_loop, tmp_path):
-    first = deliver(small_loop, tmp_path, Order(midi=True))
+    first = deliver(small_loop, tmp_path, Order(parts=("loop", "midi")))
     before = [p.read_bytes() for p in first]
     louder = edits.set_layer(small_loop, "l1", level_db=6.0)
-    second = deliver(louder, tmp_path, Order(midi=True, stems=True))
+    second = deliver(louder, tmp_path, Order(parts=("loop", "stems", "midi")))
     assert [p.read_bytes() for p in first] == before
     assert all(p.stem.endswith("_2") for p in second)  # one delivery is one set
     assert free_number(small_loop, Order(), tmp_path) == 3
-    assert deliver(louder, tmp_path, Order(midi=True), number=1) == first  # asked for
+    assert deliver(louder, tmp_path, Order(parts=("loop", "midi")), number=1) == first  # asked for
     assert first[0].read_bytes() != before[0]
 
 
 def test_the_deliver_stage_says_what_it_will_number(window, qtbot, tmp_path):
     window.show_stage(5)
-    stage = window.deliver
-    stage.stems.setChecked(False)
-    stage.midi.setChecked(False)
+    stage = window.deliver.files
+    stage.parts["stems"].setChecked(False)
+    stage.parts["midi"].setChecked(False)
     stage.folder.setText(str(tmp_path / "out"))
     assert not stage.numbered.isVisible()
     assert stage.write.text() == "Write 1 file"
@@ -275,7 +275,7 @@ def test_the_deliver_stage_says_what_it_will_number(window, qtbot, tmp_path):
     assert seconds < once.shape[1] / window.session.loop.rate <= at_most + 0.01
     stage.once.setChecked(True)
     words = " ".join(w.text() for w in stage.facts.findChildren(type(window.message)))
-    assert "WAV files carry tempo and key." in words and "loop points" not in words
+    assert "The files carry tempo, key and licence." in words and "loop points" not in words
 
 
 def test_the_command_line_numbers_too(small_loop, tmp_path, capsys):

@@ -23,8 +23,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog
 
 from cloudrift.audio import files as audio_files
+from cloudrift.audio.about import About
 from cloudrift.audio.clips import ClipStore
-from cloudrift.audio.files import read_audio, write_wav
+from cloudrift.audio.files import read_audio
+from cloudrift.audio.sound_file import write_wav
 from cloudrift.desktop.session.preferences import Preferences
 from cloudrift.ground import CloudriftError, paths
 from cloudrift.ground.reading import read_archive, read_file, read_toml, read_words, reading
@@ -257,7 +259,7 @@ def test_clips_are_what_they_are_taken_for(body, says):
 
 def test_recordings_that_are_too_long_or_no_numbers_are_refused(tmp_path, monkeypatch):
     t = np.zeros((2, 5000), np.float32)
-    write_wav(tmp_path / "a.wav", t, 44_100, bits=32, title="a")
+    write_wav(tmp_path / "a.wav", t, 44_100, bits=32, about=About(title="a"))
     monkeypatch.setattr(audio_files, "MOST_SAMPLES", 8000)
     with pytest.raises(CloudriftError, match="longer than can be taken in"):
         read_audio(tmp_path / "a.wav")
@@ -265,7 +267,7 @@ def test_recordings_that_are_too_long_or_no_numbers_are_refused(tmp_path, monkey
     monkeypatch.undo()
     for bad in (np.nan, np.inf):
         t[1, 77] = bad
-        write_wav(tmp_path / "b.wav", t, 44_100, bits=32, title="b")
+        write_wav(tmp_path / "b.wav", t, 44_100, bits=32, about=About(title="b"))
         with pytest.raises(CloudriftError, match="no numbers"):
             read_audio(tmp_path / "b.wav")
     soundfile.write(tmp_path / "c.wav", np.zeros(100), 100)
@@ -293,7 +295,7 @@ def test_a_header_that_claims_more_than_there_is_costs_nothing(tmp_path):
 def test_an_own_sound_that_could_not_be_opened_again_is_not_saved(tmp_path, clips, monkeypatch):
     path = tmp_path / "x A4.wav"
     t = 0.3 * np.sin(2 * np.pi * 440 * np.arange(20_000) / 44_100)
-    write_wav(path, np.stack([t, t]).astype(np.float32), 44_100, bits=16, title="x")
+    write_wav(path, np.stack([t, t]).astype(np.float32), 44_100, bits=16, about=About(title="x"))
     own = OwnSound(name="Large", recordings=(read_recording(path, clips)[0],))
     monkeypatch.setattr(own_files, "MAX_BYTES", 1000)
     with pytest.raises(CloudriftError, match="could not be opened again"):

@@ -50,7 +50,7 @@ class Hand:
 @pytest.fixture
 def hand(qtbot, window, tmp_path):
     window.session.preferences.change(files=str(tmp_path))
-    window.deliver.folder.setText(str(window.session.preferences.delivery))
+    window.deliver.files.folder.setText(str(window.session.preferences.delivery))
     return Hand(qtbot, window)
 
 
@@ -86,8 +86,8 @@ def test_from_nothing_to_wav_stems_and_midi_in_25_actions(qtbot, window, hand, t
     hand.press(grid, grid.rect().center(), double=True)
     assert len(window.session.loop.layers[3].own) == 1
     hand.key(Qt.Key.Key_6, ALT)
-    hand.press(window.deliver.write)
-    qtbot.waitUntil(lambda: "Wrote" in window.deliver.result.text(), timeout=60_000)
+    hand.press(window.deliver.files.write)
+    qtbot.waitUntil(lambda: "Wrote" in window.deliver.files.result.text(), timeout=60_000)
     folder = tmp_path / "Loops"
     assert len([n for n in written(folder, ".wav") if "_stem-" in n]) == 4
     whole = next(folder.glob("untitled-loop_90bpm_c-minor.wav"))
@@ -113,8 +113,8 @@ def test_from_a_midi_file_in_15_actions(qtbot, window, hand, tmp_path, monkeypat
     hand.type("hall")
     hand.key(Qt.Key.Key_Return)
     hand.key(Qt.Key.Key_6, ALT)
-    hand.press(window.deliver.write)
-    qtbot.waitUntil(lambda: "Wrote" in window.deliver.result.text(), timeout=60_000)
+    hand.press(window.deliver.files.write)
+    qtbot.waitUntil(lambda: "Wrote" in window.deliver.files.result.text(), timeout=60_000)
     names = written(tmp_path / "Loops", ".wav")
     assert "night-pier_93bpm_a-minor.wav" in names
     assert sum("_stem-" in name for name in names) == 2
@@ -159,8 +159,8 @@ def test_reopened_three_semitones_lower_compared_and_exported_in_15_actions(
     hand.type("Low Road")  # what was there is chosen, and goes
     hand.key(Qt.Key.Key_Return)
     hand.key(Qt.Key.Key_6, ALT)
-    hand.press(window.deliver.write)
-    qtbot.waitUntil(lambda: "Wrote" in window.deliver.result.text(), timeout=60_000)
+    hand.press(window.deliver.files.write)
+    qtbot.waitUntil(lambda: "Wrote" in window.deliver.files.result.text(), timeout=60_000)
     assert any(n.startswith("low-road_") for n in written(tmp_path / "Loops", ".wav"))
     assert load(path).title == "Ice Road"
     assert hand.count <= 15, hand.count

@@ -8,11 +8,12 @@ import pytest
 import soundfile
 from click.testing import CliRunner
 
+from cloudrift.audio.about import About
 from cloudrift.audio.buffers import DEFAULT_RATE as RATE
-from cloudrift.audio.files import write_wav
 from cloudrift.audio.listen.labels import Labels, in_name, plain_name, read_labels
 from cloudrift.audio.listen.pulse import Pulses, mono_of
 from cloudrift.audio.listen.tempo import rank_free, rank_whole
+from cloudrift.audio.sound_file import write_wav
 from cloudrift.cli.main import commands
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import edits, recordings
@@ -158,7 +159,11 @@ def test_fields_of_files_go_before_the_name(tmp_path):
     audio = strokes((0.0, 0.5), 1.0)
     ours = tmp_path / "x_90bpm.wav"
     write_wav(
-        ours, audio, RATE, bits=16, title="Harbour", comment="made here", tempo=120.0, beats=2
+        ours,
+        audio,
+        RATE,
+        bits=16,
+        about=About(title="Harbour", comment="made here", tempo=120.0, beats=2),
     )
     found = read_labels(ours)
     assert (found.tempo, found.beats, found.loop, found.title) == (120.0, 2, True, "Harbour")

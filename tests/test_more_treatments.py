@@ -643,7 +643,8 @@ on = false
 
 
 def test_a_line_file_is_laid_on_a_wav_as_a_loop_and_once(tmp_path, capsys):
-    from cloudrift.audio.files import read_audio, write_wav
+    from cloudrift.audio.files import read_audio
+    from cloudrift.audio.sound_file import write_wav
 
     source, line, out = (tmp_path / name for name in ("in.wav", "line.toml", "out.wav"))
     audio = impulse(RATE)  # a second: two beats at 120
@@ -678,7 +679,7 @@ def test_a_line_file_is_laid_on_a_wav_as_a_loop_and_once(tmp_path, capsys):
     ],
 )  # fmt: skip
 def test_what_is_wrong_in_a_line_file_is_named(tmp_path, capsys, text, says):
-    from cloudrift.audio.files import write_wav
+    from cloudrift.audio.sound_file import write_wav
 
     source, line = tmp_path / "in.wav", tmp_path / "line.toml"
     write_wav(source, impulse(RATE), RATE, bits=16)

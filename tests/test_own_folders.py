@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 
-from cloudrift.audio.files import write_wav
+from cloudrift.audio.sound_file import write_wav
 from cloudrift.exchange import Wanted
 from cloudrift.exchange.folders import OwnFolders, listen_for_list
 from cloudrift.exchange.service import ExchangeError

@@ -10,9 +10,10 @@ import soundfile
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 
+from cloudrift.audio.about import About
 from cloudrift.audio.clips import ClipStore
-from cloudrift.audio.files import write_wav
 from cloudrift.audio.listen.pitch import pitch_of
+from cloudrift.audio.sound_file import write_wav
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.lru import forget_made
 from cloudrift.loop import edits, own_notes, recovery
@@ -111,7 +112,7 @@ def test_what_is_no_one_shot_is_said(tmp_path, make, says):
 
 
 def test_loop_points_are_read_from_the_file(tmp_path):
-    write_wav(tmp_path / "l.wav", tone(60), RATE, bits=24, loop=True)
+    write_wav(tmp_path / "l.wav", tone(60), RATE, bits=24, about=About(loop=True))
     assert loop_points(tmp_path / "l.wav") == (0, RATE)
     one_shot(tmp_path, "n.wav", 60)
     assert loop_points(tmp_path / "n.wav") == (0, 0)

@@ -298,7 +298,7 @@ def test_a_treated_file_says_the_key_and_tempo_that_are_heard(tmp_path, tonic):
     one = loop.line[0].id
     loop = edits.set_treatment_setting(loop, None, one, "semitones", -12 + 5)
     loop = edits.set_treatment_setting(loop, None, one, "way", "tape")
-    order = Order(bits=16, stems=True)
+    order = Order(parts=("loop", "stems"), bits=16)
     files = {path.name: chunks_of(path) for path in deliver(loop, tmp_path, order)}
     treated = next(c for name, c in files.items() if "bare" not in name and "stem" not in name)
     bare = next(c for name, c in files.items() if "bare" in name)

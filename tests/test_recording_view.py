@@ -5,7 +5,7 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 
-from cloudrift.audio.files import write_wav
+from cloudrift.audio.sound_file import write_wav
 from cloudrift.desktop.stages.layers.recording_model import marks_of, outline_of, turns_of
 from cloudrift.desktop.stages.layers.recording_page import KEYS
 from cloudrift.desktop.stages.layers.recording_view import clash_words

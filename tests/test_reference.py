@@ -5,9 +5,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from cloudrift.audio.about import About
 from cloudrift.audio.buffers import DEFAULT_RATE
-from cloudrift.audio.files import write_wav
 from cloudrift.audio.listen import note_weights
+from cloudrift.audio.sound_file import write_wav
 from cloudrift.ground import CloudriftError
 from cloudrift.loop.progression import put_row
 from cloudrift.notes.reference import Reference, first_bars, listen, read_reference
@@ -79,7 +80,7 @@ def test_a_recording_gives_the_loop_its_tempo_and_key(qtbot, window, engine, tmp
 
     loop, audio = recording(engine, Key("C", "minor"), 93.0)
     path = tmp_path / "pier.wav"
-    write_wav(path, audio, loop.rate, bits=16, title="pier")
+    write_wav(path, audio, loop.rate, bits=16, about=About(title="pier"))
     window.open_reference(path)
     qtbot.waitUntil(lambda: bool(window.findChildren(ReferenceSheet)), timeout=60_000)
     sheet = window.findChildren(ReferenceSheet)[0]

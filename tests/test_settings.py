@@ -94,10 +94,10 @@ def test_recent_files_are_opened_from_the_menu(qtbot, window, tmp_path, monkeypa
 
 def test_the_delivery_folder_is_remembered(qtbot, window, tmp_path):
     window.show_stage(5)
-    assert window.deliver.folder.text() == str(window.session.preferences.folder / "Loops")
-    window.deliver.folder.setText(str(tmp_path / "out"))
-    qtbot.mouseClick(window.deliver.write, LEFT)
-    qtbot.waitUntil(lambda: "Wrote" in window.deliver.result.text(), timeout=60_000)
+    assert window.deliver.files.folder.text() == str(window.session.preferences.folder / "Loops")
+    window.deliver.files.folder.setText(str(tmp_path / "out"))
+    qtbot.mouseClick(window.deliver.files.write, LEFT)
+    qtbot.waitUntil(lambda: "Wrote" in window.deliver.files.result.text(), timeout=60_000)
     kept = json.loads(Preferences().file.read_text())
     assert kept["delivery"] == str(tmp_path / "out")
     assert Preferences().delivery == tmp_path / "out"

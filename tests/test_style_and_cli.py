@@ -165,10 +165,10 @@ def test_names_carry_title_tempo_and_key():
 
 def test_everything_ordered_is_written(small_loop, tmp_path):
     moved = []
-    paths = deliver(small_loop, tmp_path / "new" / "folder", Order(stems=True, midi=True),
+    paths = deliver(small_loop, tmp_path / "new" / "folder", Order(parts=("loop", "stems", "midi")),
                     progress=lambda done, of, name: moved.append((done, of)))  # fmt: skip
     assert [p.name for p in paths] == [
-        p.name for p in parcels(small_loop, Order(stems=True, midi=True))
+        p.name for p in parcels(small_loop, Order(parts=("loop", "stems", "midi")))
     ]
     assert len(paths) == 3 + len(small_loop.layers)
     assert moved == [(i, 7) for i in range(8)]
@@ -187,7 +187,7 @@ def test_a_treated_loop_is_named_by_what_is_heard(small_loop):
     loop = edits.add_treatment(small_loop, None, "shift")
     for name, value in (("semitones", -3.0), ("way", "tape")):
         loop = edits.set_treatment_setting(loop, None, loop.line[-1].id, name, value)
-    names = [p.name for p in parcels(loop, Order(stems=True))]
+    names = [p.name for p in parcels(loop, Order(parts=("loop", "stems")))]
     assert names[0] == "ice-road_117.73bpm_dsharp-minor.wav"
     assert names[1] == "ice-road_140bpm_fsharp-minor_bare.wav"
 

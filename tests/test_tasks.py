@@ -83,7 +83,7 @@ def test_a_fault_is_logged_with_its_place_and_heard_as_a_sentence(tasks, qtbot, 
 
 
 def test_pictures_follow_while_files_are_written(window, qtbot, monkeypatch):
-    from cloudrift.desktop.stages.deliver import stage
+    from cloudrift.desktop.stages.deliver import files_page
 
     gate = threading.Event()
 
@@ -92,10 +92,11 @@ def test_pictures_follow_while_files_are_written(window, qtbot, monkeypatch):
         assert gate.wait(20)
         return []
 
-    monkeypatch.setattr(stage, "deliver", slowly)
+    monkeypatch.setattr(files_page, "deliver", slowly)
     window.show_stage(5)
-    window.deliver.write.click()
-    qtbot.waitUntil(lambda: window.deliver.result.text() == "Writing Ice Road.wav", timeout=5000)
+    window.deliver.files.write.click()
+    said = window.deliver.files.result
+    qtbot.waitUntil(lambda: said.text() == "Writing Ice Road.wav", timeout=5000)
     seen = []
     real = window.ribbon._take
 
@@ -107,6 +108,6 @@ def test_pictures_follow_while_files_are_written(window, qtbot, monkeypatch):
     window.session.apply("slower", lambda loop: edits.set_tempo(loop, 70))
     qtbot.waitUntil(lambda: bool(seen), timeout=20_000)
     assert not gate.is_set()
-    assert window.deliver.cancel.isVisible()
+    assert window.deliver.files.cancel.isVisible()
     gate.set()
-    qtbot.waitUntil(window.deliver.write.isEnabled, timeout=5000)
+    qtbot.waitUntil(window.deliver.files.write.isEnabled, timeout=5000)

@@ -1,11 +1,10 @@
-"""Audio files: WAV with loop points, tempo and key, written whole or not at all."""
+"""Files: written whole or not at all; sound files read."""
 
 import contextlib
 import glob
 import io
 import os
 import secrets
-import struct
 import time
 from collections import deque
 from collections.abc import Callable
@@ -16,7 +15,6 @@ import soundfile
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
 
 LOWEST_RATE, HIGHEST_RATE = 8000, 192_000  # frames a second
@@ -25,7 +23,6 @@ BLOCK = 1 << 18
 PART = ".part"
 PRIVATE = 0o600  # what nobody has saved is for nobody else to read
 OLD_S = 60.0  # what is being written for longer has been given up
-SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
 
 
 def _new_file_mode() -> int:
@@ -157,77 +154,6 @@ def make_folder(folder: Path, then: str = "") -> None:
         raise CloudriftError(
             f"could not make the folder {folder}: {error.strerror}{then}"
         ) from error
-
-
-def write_wav(
-    path: Path,
-    audio: Stereo,
-    rate: int,
-    *,
-    bits: int,
-    comment: str = "",
-    title: str = "",
-    loop: bool = False,
-    tempo: float = 0.0,
-    beats: int = 0,
-    root_pitch: int = 60,
-    metre: tuple[int, int] = (4, 4),
-) -> None:
-    """Write a WAV file.
-
-    Parameters
-    ----------
-    audio : (2, frames), full scale 1.0; integer formats are dithered (TPDF) and clipped.
-    bits : 16, 24 (integers) or 32 (floating point).
-    loop : whether the ``smpl`` chunk marks the whole file as a loop.
-    tempo, beats, root_pitch, metre : for the ``acid`` chunk, where loop tools read the tempo
-        (BPM) and the root note (MIDI number); left out when the tempo is 0.
-    comment, title : for the ``LIST INFO`` chunk.
-    """
-    frames = audio.shape[1]
-    data = audio.T
-    if bits != 32:
-        step = 2.0 ** -(bits - 1)
-        rng = stream(0, "dither", frames)
-        noise = rng.random((frames, 2), np.float32) - rng.random((frames, 2), np.float32)
-        data = np.clip(data + noise * np.float32(step) * 0.5, -1.0, 1.0 - step)
-    body = io.BytesIO()
-    soundfile.write(body, data, rate, subtype=SUBTYPES[bits], format="WAV")
-    chunks = b""
-    if loop:
-        chunks += _chunk(b"smpl", _sampler_chunk(frames, rate, root_pitch))
-    if tempo:
-        chunks += _chunk(b"acid", _tempo_chunk(tempo, beats, root_pitch, metre))
-    chunks += _chunk(b"LIST", _info_chunk(title, comment))
-    raw = body.getvalue()
-    raw = raw + b"\0" * (len(raw) % 2) + chunks
-    raw = raw[:4] + struct.pack("<I", len(raw) - 8) + raw[8:]
-    write_atomically(path, lambda file: file.write(raw))
-
-
-def _chunk(name: bytes, body: bytes) -> bytes:
-    return name + struct.pack("<I", len(body)) + body + b"\0" * (len(body) % 2)
-
-
-def _sampler_chunk(frames: int, rate: int, root_pitch: int) -> bytes:
-    """Multimedia Data Standards Update 3.0: one forward loop over the whole file."""
-    head = (0, 0, round(1e9 / rate), root_pitch, 0, 0, 0, 1, 0)
-    return struct.pack("<9I", *head) + struct.pack("<6I", 0, 0, 0, frames - 1, 0, 0)
-
-
-def _tempo_chunk(tempo: float, beats: int, root_pitch: int, metre: tuple[int, int]) -> bytes:
-    """Flags: a loop (bit 0 clear) with a root note (bit 1) that may be stretched (bit 2)."""
-    return struct.pack(
-        "<IHHfIHHf", 0x02 | 0x04, root_pitch, 0x8000, 0.0, beats, metre[1], metre[0], tempo
-    )
-
-
-def _info_chunk(title: str, comment: str) -> bytes:
-    out = b"INFO"
-    for name, text in ((b"INAM", title), (b"ICMT", comment), (b"ISFT", "Cloudrift")):
-        if text:
-            out += _chunk(name, text.encode() + b"\0")
-    return out
 
 
 def read_audio(path: Path, most_s: float = 0.0) -> tuple[Stereo, int]:

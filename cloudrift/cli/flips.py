@@ -29,7 +29,7 @@ def print_loop(
 ) -> None:  # fmt: skip
     """Print a loop, or some of it, as it goes round."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
-    from cloudrift.audio.files import write_wav  # noqa: PLC0415
+    from cloudrift.audio.sound_file import write_wav  # noqa: PLC0415
     from cloudrift.loop.passes import check_passes  # noqa: PLC0415
     from cloudrift.loop.prints import loop_to_print  # noqa: PLC0415
     from cloudrift.loop.storage import load  # noqa: PLC0415
@@ -98,7 +98,7 @@ def flip(
     from msgspec.structs import replace  # noqa: PLC0415
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
-    from cloudrift.audio.files import write_wav  # noqa: PLC0415
+    from cloudrift.audio.sound_file import write_wav  # noqa: PLC0415
     from cloudrift.loop import flipping, flips  # noqa: PLC0415
     from cloudrift.loop.scatter import Rules, scattered  # noqa: PLC0415
     from cloudrift.loop.storage import SUFFIX, save, with_suffix  # noqa: PLC0415

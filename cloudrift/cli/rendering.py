@@ -20,10 +20,20 @@ from cloudrift.ground.errors import CloudriftError
 @click.option("-o", "--output", type=click.Path(path_type=Path), required=True, help="Folder.")
 @click.option("--stems", is_flag=True, help="Also every layer, and their sum.")
 @click.option("--midi", is_flag=True, help="Also the notes.")
-@click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
-@click.option("--rate", type=click.Choice(["44100", "48000"]), help="The loop's own if not given.")
-@click.option("--once", is_flag=True, help="One pass with its tail, instead of the loop.")
 @click.option("--bed", is_flag=True, help="Also the groove bed, beside the loop.")
+@click.option(
+    "--part", "parts", multiple=True, metavar="PART", help="Also this; 'list' lists them."
+)
+@click.option("--preset", help="Parts under one name: Loop alone, Loop and stems, …")
+@click.option("--format", "format_name", default="wav", show_default=True,
+              help="wav, flac, ogg or mp3.")  # fmt: skip
+@click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
+@click.option("--rate", type=click.Choice(["44100", "48000", "96000"]),
+              help="The loop's own if not given.")  # fmt: skip
+@click.option("--once", is_flag=True, help="One pass with its tail, instead of the loop.")
+@click.option("--target", type=float, metavar="LUFS", help="Loudness of the loop, e.g. -14.")
+@click.option("--no-dither", is_flag=True, help="Integers without dither.")
+@click.option("--names", "pattern", help="Pattern of names: {title}_{tempo}_{key}_{part}.")
 @click.option(
     "--all",
     "all_",
@@ -36,29 +46,52 @@ def render(
     output: Path,
     stems: bool,
     midi: bool,
+    bed: bool,
+    parts: tuple[str, ...],
+    preset: str | None,
+    format_name: str,
     bits: str,
     rate: str | None,
     once: bool,
-    bed: bool,
+    target: float | None,
+    no_dither: bool,
+    pattern: str | None,
     all_: bool,
     replace: bool,
 ) -> None:
-    """Render loop files to WAV, stems and MIDI in a folder."""
-    from cloudrift.deliver import Order  # noqa: PLC0415
+    """Render loop files to sound, stems, MIDI and sheets in a folder."""
+    from cloudrift.deliver import PARTS, Order  # noqa: PLC0415
+    from cloudrift.deliver.names import PATTERN  # noqa: PLC0415
+    from cloudrift.deliver.order import find_preset  # noqa: PLC0415
 
+    if "list" in parts:
+        for one in PARTS.values():
+            click.echo(f"{one.name}: {one.label}: {one.about}")
+        return
     if all_:
         for file in files:
             for path in _render_all(file, output, stems=stems, bits=int(bits),
                                     rate=int(rate or 0)):  # fmt: skip
                 click.echo(str(path))
         return
-    order = Order(stems=stems, midi=midi, bits=int(bits), rate=int(rate or 0), once=once,
-                  bed=bed)  # fmt: skip
+    flags = (("stems", stems), ("midi", midi), ("bed", bed))
+    wanted = find_preset(preset) if preset else ("loop",)
+    wanted = (*wanted, *(name for name, on in flags if on), *parts)
+    order = Order(parts=tuple(dict.fromkeys(wanted)), format_name=format_name, bits=int(bits),
+                  rate=int(rate or 0), once=once, dither=not no_dither, target_lufs=target,
+                  pattern=pattern or PATTERN)  # fmt: skip
     numbers = [1] * len(files) if replace else _numbers(files, output, order)
     if len(files) == 1:
         for path in _render_with_bar(files[0], output, order, numbers[0]):
             click.echo(str(path))
-        return
+    else:
+        _render_beside(files, output, order, numbers)
+
+
+def _render_beside(
+    files: Sequence[Path], output: Path, order: Any, numbers: Sequence[int]
+) -> None:  # fmt: skip
+    """Render several files on all cores, and print what was written as it comes."""
     # Started anew rather than forked: a fork would copy locks that rendering threads hold.
     context = multiprocessing.get_context("spawn")
     workers = min(len(files), os.cpu_count() or 1)
@@ -101,14 +134,14 @@ def _leave_to_parent() -> None:
 def _numbers(files: Sequence[Path], folder: Path, order: Any) -> list[int]:
     """The number of each delivery, so that none overwrites what is there or another of them."""
     from cloudrift.deliver import free_number, parcels  # noqa: PLC0415
-    from cloudrift.loop.storage import load  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document  # noqa: PLC0415
 
     claimed: set[str] = set()
     numbers = []
     for file in files:
-        loop = load(file)
-        numbers.append(free_number(loop, order, folder, claimed))
-        claimed |= {parcel.name for parcel in parcels(loop, order, numbers[-1])}
+        document = load_document(file)
+        numbers.append(free_number(document, order, folder, claimed))
+        claimed |= {parcel.name for parcel in parcels(document, order, numbers[-1])}
     return numbers
 
 
@@ -138,14 +171,14 @@ def _render_with_bar(file: Path, folder: Path, order: Any, number: int) -> list[
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.deliver import deliver  # noqa: PLC0415
-    from cloudrift.loop.storage import load  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document  # noqa: PLC0415
 
     clips = ClipStore()
-    loop = load(file, clips)
+    document = load_document(file, clips)
     with Progress(console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task("rendering", total=None)
         return deliver(
-            loop, folder, order, clips=clips, number=number,
+            document, folder, order, clips=clips, number=number,
             progress=lambda done, of, name: bar.update(
                 task, completed=done, total=of, description=name or "done"
             ),
@@ -155,7 +188,7 @@ def _render_with_bar(file: Path, folder: Path, order: Any, number: int) -> list[
 def _render_quietly(file: Path, folder: Path, order: Any, number: int) -> list[Path]:
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.deliver import deliver  # noqa: PLC0415
-    from cloudrift.loop.storage import load  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document  # noqa: PLC0415
 
     clips = ClipStore()
-    return deliver(load(file, clips), folder, order, clips=clips, number=number)
+    return deliver(load_document(file, clips), folder, order, clips=clips, number=number)

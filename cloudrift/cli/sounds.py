@@ -59,8 +59,9 @@ def sounds(
 @click.option("-o", "--output", type=click.Path(path_type=Path), required=True)
 def note(sound: str, pitch: int, velocity: int, length: float, output: Path) -> None:
     """Render one bare note, with what rings on after it."""
+    from cloudrift.audio.about import About  # noqa: PLC0415
     from cloudrift.audio.buffers import DEFAULT_RATE  # noqa: PLC0415
-    from cloudrift.audio.files import write_wav  # noqa: PLC0415
+    from cloudrift.audio.sound_file import write_wav  # noqa: PLC0415
     from cloudrift.notes import TICKS_PER_QUARTER, Clock, Note  # noqa: PLC0415
     from cloudrift.render.engine import trimmed  # noqa: PLC0415
     from cloudrift.sound import Part, find_sound  # noqa: PLC0415
@@ -74,5 +75,6 @@ def note(sound: str, pitch: int, velocity: int, length: float, output: Path) -> 
     part = Part(notes=(held,), instrument=instrument, settings=(), clock=clock, loop_ticks=ticks,
                 frames=frames, once=True)  # fmt: skip
     audio = trimmed(part.render(), clock.frames(ticks), DEFAULT_RATE)
-    write_wav(output, audio, DEFAULT_RATE, bits=24, title=f"{sound} {pitch}", root_pitch=pitch)
+    write_wav(output, audio, DEFAULT_RATE, bits=24,
+              about=About(title=f"{sound} {pitch}", root_pitch=pitch))  # fmt: skip
     click.echo(str(output))

@@ -46,7 +46,9 @@ def treatments(as_json: bool) -> None:
 @click.option("-o", "--output", required=True, type=click.Path(path_type=Path))
 def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, output: Path) -> None:
     """Lay a line of treatments on an audio file, as a loop or once."""
-    from cloudrift.audio.files import read_audio, write_wav  # noqa: PLC0415
+    from cloudrift.audio.about import About  # noqa: PLC0415
+    from cloudrift.audio.files import read_audio  # noqa: PLC0415
+    from cloudrift.audio.sound_file import write_wav  # noqa: PLC0415
     from cloudrift.render.engine import trimmed  # noqa: PLC0415
     from cloudrift.texture.line_file import read_line  # noqa: PLC0415
     from cloudrift.texture.running import laid  # noqa: PLC0415
@@ -65,5 +67,5 @@ def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, outpu
     out = laid(audio, line, rate, tempo, key=heard_in, once=once)
     if once:
         out = trimmed(out, audio.shape[1], rate)
-    write_wav(output, out, rate, bits=32, loop=not once)
+    write_wav(output, out, rate, bits=32, about=About(loop=not once))
     click.echo(f"{output}: {out.shape[1] / rate:.3f} s")

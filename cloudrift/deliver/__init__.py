@@ -1,5 +1,7 @@
-"""Delivery: file names, what is written, and writing it."""
+"""Delivery: checks, rights, file names, what is written, and writing it."""
 
-from cloudrift.deliver.writer import Order, Parcel, deliver, free_number, parcels
+from cloudrift.deliver.order import PARTS, PRESETS, Order
+from cloudrift.deliver.parcels import Parcel, free_number, parcels
+from cloudrift.deliver.writer import deliver
 
-__all__ = ["Order", "Parcel", "deliver", "free_number", "parcels"]
+__all__ = ["PARTS", "PRESETS", "Order", "Parcel", "deliver", "free_number", "parcels"]

@@ -6,10 +6,13 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
+from cloudrift.audio.about import About
 from cloudrift.audio.buffers import Stereo, silence
 from cloudrift.audio.clips import ClipStore
-from cloudrift.audio.files import make_folder, write_wav
-from cloudrift.deliver.names import stem_of
+from cloudrift.audio.files import make_folder
+from cloudrift.audio.sound_file import write_wav
+from cloudrift.deliver.names import file_key, stem_of
+from cloudrift.deliver.rights import rights_of
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.document import Document
@@ -99,9 +102,11 @@ def _less(all_: Stereo, part: Stereo) -> Stereo:
 def _write(path: Path, audio: Stereo, document: Document, bits: int, words: str) -> None:
     loop = document.loop
     sections = ", ".join(f"{one.name} ({one.bars})" for one in document.arrangement.sections)
-    write_wav(
-        path, audio, loop.rate, bits=bits, title=f"{loop.title}: {words}", loop=False,
+    about = About(
+        title=f"{loop.title}: {words}", maker=document.credits.maker, album=loop.kit,
+        licence=rights_of(document).licence_words, key=file_key(loop.sounding_key),
         comment=f"key {loop.sounding_key.plain}, tempo {loop.sounding_tempo:.2f} BPM; {sections}",
         tempo=loop.sounding_tempo, beats=document.arrangement.bars * loop.metre[0],
         root_pitch=60 + loop.sounding_key.pc, metre=loop.metre,
     )  # fmt: skip
+    write_wav(path, audio, loop.rate, bits=bits, about=about)

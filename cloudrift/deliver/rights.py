@@ -20,6 +20,7 @@ from cloudrift.loop.model import Loop
 from cloudrift.loop.recorded import FromRecording
 from cloudrift.loop.sound_use import SoundUse
 from cloudrift.loop.source import OwnNotes
+from cloudrift.sound.catalogue import find_design
 
 What = Literal["house sound", "own sound", "recording", "notes"]
 Part = Literal["loop", "groove bed", "arrangement"]
@@ -196,10 +197,11 @@ def _printed(loop: Loop, layers: Sequence[str]) -> list[Layer]:
 def _of_sound(use: SoundUse, where: str) -> Iterator[Entry]:
     own = use.own
     if own is None or own.house:
-        name = own.house if own else use.name
-        design = f"design {own.version if own else use.version}"
-        yield Entry(id=f"house {name} {design}", what="house sound", name=name, maker=HOUSE_MAKER,
-                    licence=HOUSE_LICENCE, source=design, where=(where,))  # fmt: skip
+        name, version = (own.house, own.version) if own else (use.name, use.version)
+        found = find_design(name, version)
+        yield Entry(id=f"house {name} {version}", what="house sound", maker=HOUSE_MAKER,
+                    name=found.label if found else name, licence=HOUSE_LICENCE,
+                    source=f"design {version}", where=(where,))  # fmt: skip
         return
     for recording in own.recordings:
         yield Entry(id=recording.clip, what="own sound", name=own.name, licence=own.licence,

@@ -135,6 +135,11 @@ def cut_up(cuts: Cuts, clips: ClipStore, start: int = 0, count: int = 0) -> Ster
     return out
 
 
+def pieces_of(cuts: Cuts, clips: ClipStore) -> list[Stereo]:
+    """Return what plays at each place by itself, in order, read-only."""
+    return [_sounding(cut, cuts.laying.fitting, clips) for cut in cuts.cuts]
+
+
 def _is_heard(cut: Cut, laying: Laying, start: int, count: int) -> bool:
     """Whether a place, or its fade, lies in some frames of the loop."""
     behind = (cut.at - start) % laying.loop_frames

@@ -4,18 +4,23 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, to_db
+from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.deliver.checks import spec
 from cloudrift.deliver.checks.check import Change, Check, Finding, graded
 from cloudrift.deliver.checks.heard import Heard
 from cloudrift.ground.words import number
-from cloudrift.loop.edits import add_treatment, set_line
+from cloudrift.loop.edits import add_treatment, insert_treatments, set_line
 from cloudrift.loop.model import Loop
 from cloudrift.notes.time import bar_ticks
+from cloudrift.texture.catalogue import find_kind
+from cloudrift.texture.running import laid
 from cloudrift.texture.treatment import Treatment
 
 OCTAVES_HZ = (63.0, 125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
 LOWEST_HZ = 16.0
 NEAR = 2000  # frames about the seam
+MOST_PUSH_DB = 24.0  # that a limiter takes
+PUSH_STEPS = 5
 ROOM_DB = 0.1  # further than asked, so that rounding leaves it met
 
 
@@ -83,22 +88,31 @@ def trimmed(loop: Loop, *, gain_db: float = 0.0, width: float = 1.0, mono_hz: fl
     return set_line(loop, None, (*loop.line[:-1], made))
 
 
-def _level_change(heard: Heard, gain_db: float) -> Change | None:
-    """So many dB louder or softer; louder than fits through a limiter. None: it can't be exact."""
-    if heard.loop.line_blend < 1 or not gain_db:
+def _softer(heard: Heard, by_db: float) -> Change | None:
+    """So many dB less at the loop's end; None where a blend lets it not be exact."""
+    if heard.loop.line_blend < 1:
         return None
-    gain = np.floor(gain_db * 10) / 10 if gain_db < 0 else round(gain_db, 1)
-    words = f"{number(gain, '+.1f')} dB at the end of the loop's treatments"
-    if heard.peak_db + gain <= spec.MOST_PEAK_DBTP or gain < 0:
-        return Change(words=words, edit=lambda loop: trimmed(loop, gain_db=float(gain)))
+    gain = -np.ceil(by_db * 10) / 10
+    return Change(words=f"{number(gain, '.1f')} dB on the whole loop",
+                  edit=lambda loop: trimmed(loop, gain_db=float(gain)))  # fmt: skip
 
-    def limited(loop: Loop) -> Loop:
-        loop = add_treatment(loop, None, "limiter")
-        last = loop.line[-1].set("push_db", min(float(gain), 24.0))
-        last = last.set("ceiling_db", spec.MOST_PEAK_DBTP - ROOM_DB)
-        return set_line(loop, None, (*loop.line[:-1], last))
 
-    return Change(words=f"{words}, through a limiter", edit=limited)
+def _limited(heard: Heard, target: float) -> Change | None:
+    """Up to a loudness through a limiter at the loop's end, pushed as far as that takes."""
+    if heard.loop.line_blend < 1:
+        return None
+    kind = find_kind("limiter")
+    limiter = Treatment(id="t1", kind=kind.name, version=kind.version)
+    limiter = limiter.set("ceiling_db", spec.MOST_PEAK_DBTP - ROOM_DB)
+    push = target - heard.lufs
+    for _step in range(PUSH_STEPS):  # what it holds back is made good
+        push = round(min(max(push, 0.0), MOST_PUSH_DB), 1)
+        limiter = limiter.set("push_db", push)
+        made = laid(heard.sound, (limiter,), heard.rate, heard.loop.sounding_tempo)
+        push += target - integrated_lufs(made, heard.rate)
+    push = limiter.full.number("push_db")
+    return Change(words=f"{number(push, '+.1f')} dB through a limiter",
+                  edit=lambda loop: insert_treatments(loop, None, (limiter,))[0])  # fmt: skip
 
 
 def _peak(heard: Heard) -> Finding:
@@ -108,7 +122,7 @@ def _peak(heard: Heard) -> Finding:
     return Finding(
         severity=severity, value=found, measured=f"{number(found, '.1f')} dBTP",
         where="" if severity == "fine" else f"at {_place_of_peak(heard)}",
-        change=None if severity == "fine" else _level_change(heard, -over - ROOM_DB),
+        change=None if severity == "fine" else _softer(heard, over + ROOM_DB),
     )  # fmt: skip
 
 
@@ -126,18 +140,21 @@ def _bar_beat(heard: Heard, frame: int) -> str:
 
 
 def _loudness(heard: Heard) -> Finding:
+    """How near a target the loop comes by the gain that it is written with."""
     found, target = heard.lufs, heard.target_lufs
     text = f"{number(found, '.1f')} LUFS"
     if target is None:
         return Finding(severity="fine", value=found, measured=f"{text}; no target is set")
-    off = found - target
+    gain = min(target - found, spec.MOST_PEAK_DBTP - heard.peak_db)
+    off = found + gain - target
+    text += f", written with {number(gain, '+.1f')} dB"
     if abs(off) <= spec.LOUDNESS_LU:
-        return Finding(severity="fine", value=found,
-                       measured=f"{text}, {number(off, '+.1f')} LU from {number(target)} LUFS",
-    )  # fmt: skip
+        return Finding(severity="fine", value=found + gain,
+                       measured=f"{text}: {number(found + gain, '.1f')} LUFS")  # fmt: skip
     return Finding(
-        severity="should", value=found, change=_level_change(heard, -off),
-        measured=f"{text}, {number(off, '+.1f')} LU from {number(target)} LUFS",
+        severity="should", value=found + gain, change=_limited(heard, target),
+        measured=f"{text}, for its peak allows no more: {number(-off, '.1f')} LU below "
+        f"{number(target)} LUFS",
     )  # fmt: skip
 
 
@@ -280,7 +297,7 @@ SOUND = (
     Check(name="peak", label="True peak", find=_peak,
           about=f"at most {number(spec.MOST_PEAK_DBTP)} dBTP (ITU-R BS.1770, 4 times oversampled)"),
     Check(name="loudness", label="Loudness", find=_loudness,
-          about=f"within {spec.LOUDNESS_LU:g} LU of the target, where one is set"),
+          about=f"comes within {spec.LOUDNESS_LU:g} LU of the target, where one is set"),
     Check(name="dc", label="DC", about=f"below {number(spec.DC_DB)} dBFS", find=_dc),
     Check(name="mono", label="On one speaker", find=_mono,
           about=f"no octave that is heard loses more than {spec.MONO_DB:g} dB as mono"),

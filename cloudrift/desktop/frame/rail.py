@@ -15,8 +15,8 @@ WIDTH, STEP, TOP, DRAWER_STEP = 96, 62, 12, 30
 TIGHT_STEP, FACTS_FROM = 22, 50  # of drawers where room is short; of stages, to have facts
 
 
-def stage_facts(loop: Loop, sections: int = 0) -> tuple[str, ...]:
-    """Return the live fact of each stage; there are so many sections."""
+def stage_facts(loop: Loop, sections: int = 0, fix: str = "") -> tuple[str, ...]:
+    """Return the live fact of each stage; there are so many sections, and so much to ``fix``."""
     heard = len(loop.heard())
     layers = (
         f"{heard} of {len(loop.layers)} heard"
@@ -31,7 +31,7 @@ def stage_facts(loop: Loop, sections: int = 0) -> tuple[str, ...]:
         f"{on} on",
         plural(sum(layer.flipped is not None for layer in loop.layers), "flip"),
         plural(sections, "section"),
-        f"{loop.sounding_frames / loop.rate:.2f} s",
+        fix or f"{loop.sounding_frames / loop.rate:.2f} s",
     )
 
 
@@ -56,9 +56,9 @@ class Rail(QWidget):
         self._name_for_readers()
         self.update()
 
-    def show_facts(self, loop: Loop, sections: int) -> None:
+    def show_facts(self, loop: Loop, sections: int, fix: str = "") -> None:
         """Refresh the live facts."""
-        facts = stage_facts(loop, sections)
+        facts = stage_facts(loop, sections, fix)
         if facts != self._facts:
             self._facts = facts
             self.update()

@@ -173,6 +173,7 @@ class Window(QMainWindow):
         session = self.session
         self.rail.chosen.connect(self.choose_stage)
         self.marking.changed.connect(self._show_marks)
+        self.deliver.checking.changed.connect(self._show_facts)
         self.stack.currentChanged.connect(lambda _at: self._show_marks())
         self.style_page.closed.connect(lambda: self.show_stage(self._before_style))
         session.changed.connect(lambda _b, _a: self._show_title())
@@ -522,7 +523,8 @@ class Window(QMainWindow):
     def _show_facts(self) -> None:
         session = self.session
         sections = session.document.history.now.arrangement.sections
-        self.rail.show_facts(session.hearing.heard_loop, len(sections))
+        fix = self.deliver.checking.words
+        self.rail.show_facts(session.hearing.heard_loop, len(sections), fix)
 
     def _follow_sound(self) -> None:
         """Sixty times a second: everything that follows the place in the loop."""

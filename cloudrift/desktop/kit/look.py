@@ -186,6 +186,7 @@ QFrame#cardSelected { background: @card; border: 2px solid @ink; border-radius: 
 QLabel#soft { color: @ink_soft; }
 QLabel#signal { color: @signal; }
 QLabel#good { color: @good; }
+QLabel#warn { color: @warn; }
 QPushButton { background: @card; border: 1px solid @line; border-radius: 5px;
   padding: 4px 11px; min-height: 19px; }
 QPushButton:hover { border-color: @ink_soft; }

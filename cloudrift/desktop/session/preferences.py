@@ -27,7 +27,8 @@ class Wishes(msgspec.Struct, frozen=True, kw_only=True):
     period of the speaker; ``files`` is where file dialogs begin, ``delivery`` where was delivered
     last; ``recent`` are the loop files opened or saved last, the newest first; ``recordings`` are
     folders that are listened to; ``microphone`` is what is recorded from, ``late_ms`` how late it
-    brings what the speaker was given, for each way in and out.
+    brings what the speaker was given, for each way in and out; ``parts``, ``sound_format``,
+    ``bits``, ``target_lufs`` and ``names`` are what was written last, and how.
     """
 
     theme: str = ""
@@ -41,6 +42,11 @@ class Wishes(msgspec.Struct, frozen=True, kw_only=True):
     recordings: tuple[str, ...] = ()
     microphone: str = ""
     late_ms: dict[str, float] = {}
+    parts: tuple[str, ...] = ()
+    sound_format: str = ""
+    bits: int = 0
+    target_lufs: float | None = None
+    names: str = ""
 
     def __post_init__(self) -> None:
         if self.theme not in THEMES or self.size_percent not in SIZES:

@@ -29,6 +29,7 @@ class Lane(Enum):
     WRITING = "writing"
     INDEXING = "indexing"  # folders of recordings
     ARRANGING = "arranging"  # sections, one after another
+    CHECKING = "checking"  # what is to be fixed before a loop is handed over
     ASKING = "asking"  # what is elsewhere, or in many files
 
 

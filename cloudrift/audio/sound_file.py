@@ -1,0 +1,145 @@
+"""Sound written as a file: WAV, FLAC, Ogg Vorbis or MP3, whole or not at all, with its facts."""
+
+import io
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import mutagen
+import numpy as np
+import soundfile
+from mutagen.flac import FLAC
+from mutagen.oggvorbis import OggVorbis
+
+from cloudrift.audio.about import NOTHING, About
+from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.files import write_atomically
+from cloudrift.audio.wav import id3_of, with_chunks
+from cloudrift.ground.draws import stream
+from cloudrift.ground.errors import CloudriftError, did_you_mean
+
+FLOATING = 32  # bits that are no integers
+
+
+@dataclass(frozen=True, kw_only=True)
+class Format:
+    """A format of sound files: what is written, and with which bits (0: it has none)."""
+
+    name: str
+    label: str
+    bits: tuple[int, ...]
+    library: str
+    how: dict[str, Any]
+    exact: bool = True
+
+    @property
+    def suffix(self) -> str:
+        """How its files end."""
+        return f".{self.name}"
+
+
+FORMATS: dict[str, Format] = {
+    one.name: one
+    for one in (
+        Format(name="wav", label="WAV", bits=(16, 24, 32), library="WAV", how={}),
+        Format(name="flac", label="FLAC", bits=(16, 24), library="FLAC",
+               how={"compression_level": 0.625}),
+        Format(name="ogg", label="Ogg Vorbis, quality 8", bits=(), library="OGG", exact=False,
+               how={"compression_level": 0.2}),
+        Format(name="mp3", label="MP3, 320 kbit/s", bits=(), library="MP3", exact=False,
+               how={"compression_level": 0.0, "bitrate_mode": "CONSTANT"}),
+    )
+}  # fmt: skip
+SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
+LOSSY = {"ogg": "VORBIS", "mp3": "MPEG_LAYER_III"}
+
+
+def find_format(name: str) -> Format:
+    """Return a format; raise CloudriftError with the nearest name."""
+    if name not in FORMATS:
+        raise CloudriftError(
+            f"no format of sound files is called {name!r}{did_you_mean(name, FORMATS)}"
+        )
+    return FORMATS[name]
+
+
+def dithered(audio: Stereo, bits: int) -> Stereo:
+    """Return audio with dither of triangular spread (TPDF), clipped to what the bits hold."""
+    frames = audio.shape[1]
+    step = np.float32(2.0 ** -(bits - 1))
+    rng = stream(0, "dither", frames)
+    noise = rng.random((frames, 2), np.float32) - rng.random((frames, 2), np.float32)
+    return np.clip(audio + noise.T * step * np.float32(0.5), -1.0, 1.0 - step, dtype=np.float32)
+
+
+def write_sound(
+    path: Path, audio: Stereo, rate: int, *, format_name: str = "wav", bits: int = 24,
+    dither: bool = True, about: About = NOTHING,
+) -> None:  # fmt: skip
+    """Write a sound file.
+
+    Parameters
+    ----------
+    audio : (2, frames), full scale 1.0; what is louder is clipped but by floating point.
+    bits : 16, 24 (integers) or 32 (floating point, WAV alone); formats without bits ignore them.
+    dither : whether integers are dithered (TPDF).
+
+    Raises CloudriftError that names the file, and what is wrong with what is asked.
+    """
+    of = find_format(format_name)
+    if of.bits and bits not in of.bits:
+        raise CloudriftError(
+            f"{of.label} holds {' or '.join(map(str, of.bits))} bits, not {bits}; choose another"
+        )
+    body = io.BytesIO()
+    sound = audio
+    if of.bits and bits != FLOATING:
+        step = np.float32(2.0 ** -(bits - 1))
+        sound = dithered(audio, bits) if dither else np.clip(audio, -1.0, 1.0 - step)
+    elif not of.bits:
+        sound = np.clip(audio, -1.0, 1.0)
+    subtype = SUBTYPES[bits] if of.bits else LOSSY[of.name]
+    try:
+        soundfile.write(body, sound.T, rate, format=of.library, subtype=subtype, **of.how)
+        made = _with_facts(body, of, about, frames=audio.shape[1], rate=rate, bits=bits)
+    except (RuntimeError, mutagen.MutagenError) as error:
+        raise CloudriftError(
+            f"could not write {path} as {of.label}: {error}; choose another format"
+        ) from error
+    write_atomically(path, lambda file: file.write(made))
+
+
+def write_wav(
+    path: Path, audio: Stereo, rate: int, *, bits: int, about: About = NOTHING
+) -> None:  # fmt: skip
+    """Write a WAV file, as ``write_sound`` does."""
+    write_sound(path, audio, rate, bits=bits, about=about)
+
+
+def _with_facts(
+    body: io.BytesIO, of: Format, about: About, *, frames: int, rate: int, bits: int
+) -> bytes:
+    raw = body.getvalue()
+    if of.name == "wav":
+        return with_chunks(raw, about, frames=frames, rate=rate, bits=bits)
+    if of.name == "mp3":
+        return id3_of(about) + raw
+    body.seek(0)
+    tagged: Any = (FLAC if of.name == "flac" else OggVorbis)(body)
+    tags = about.tags
+    if about.loop:  # as samplers read them from tags
+        tags |= {"LOOPSTART": "0", "LOOPLENGTH": str(frames)}
+    for number, cue in enumerate(about.cues, 1):  # chapters, as players read them
+        tags |= {f"CHAPTER{number:03}": _clock(cue.frame / rate),
+                 f"CHAPTER{number:03}NAME": cue.label}  # fmt: skip
+    for name, text in tags.items():
+        tagged[name] = text
+    body.seek(0)
+    tagged.save(body)
+    return body.getvalue()
+
+
+def _clock(seconds: float) -> str:
+    """A time as chapters are written: ``00:01:02.500``."""
+    ms = round(1000 * seconds)
+    return f"{ms // 3_600_000:02}:{ms // 60_000 % 60:02}:{ms // 1000 % 60:02}.{ms % 1000:03}"

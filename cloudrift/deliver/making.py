@@ -1,0 +1,188 @@
+"""One delivery: a document in the rate that is asked for, rendered part by part."""
+
+from collections.abc import Callable
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+import soxr
+from msgspec.structs import replace
+
+from cloudrift.audio.about import About, Cue
+from cloudrift.audio.buffers import RATES, Stereo, to_gain
+from cloudrift.audio.loudness import integrated_lufs, true_peak_db
+from cloudrift.audio.resample import resample_circular
+from cloudrift.deliver.checks.spec import MOST_PEAK_DBTP
+from cloudrift.deliver.names import Naming, file_key, named
+from cloudrift.deliver.order import Order
+from cloudrift.deliver.rights import Sheet, rights_of
+from cloudrift.loop.arranging import add_section
+from cloudrift.loop.document import Document
+from cloudrift.loop.layer import Group, Layer
+from cloudrift.loop.model import Loop
+from cloudrift.loop.sections import Arrangement
+from cloudrift.render.engine import Engine, trimmed
+from cloudrift.render.plan import Form, layer_node, mix_node
+from cloudrift.render.timeline import whole
+
+LONG_TURNS = 4
+
+
+class Sound(NamedTuple):
+    """Sound to be written, (2, frames), and whether it goes round."""
+
+    audio: Stereo
+    goes_round: bool
+    cues: tuple[Cue, ...] = ()
+
+
+class Making:
+    """What parts of a delivery are made with.
+
+    Everything is computed anew: a file depends on its document to the last bit, not on the edits
+    that led there. ``engine`` is the caller's, who closes it.
+    """
+
+    def __init__(
+        self, document: Document, order: Order, engine: Engine, cancelled: Callable[[], bool]
+    ) -> None:
+        rate = min(order.rate, max(RATES)) or document.loop.rate
+        if rate != document.loop.rate:
+            document = document.with_loop(replace(document.loop, rate=rate))
+        self.document, self.order = document, order
+        self.with_bed = document.loop
+        self.loop = replace(document.loop, bed=None)
+        self.engine, self.cancelled = engine, cancelled
+
+    # --- names and facts ----------------------------------------------------------------------
+
+    def name(self, part: str, *, treated: bool) -> str:
+        """Return the name of a file, by the key and tempo that are heard in it, or written."""
+        return name_of(self.document, self.order, part, treated=treated)
+
+    @cached_property
+    def sheet(self) -> Sheet:
+        """The rights sheet."""
+        return rights_of(self.document)
+
+    def about(self, what: str, sound: Sound, *, treated: bool) -> About:
+        """Return what a file says of itself."""
+        loop = self.loop
+        key = loop.sounding_key if treated else loop.key
+        tempo = loop.sounding_tempo if treated else loop.tempo
+        comment = f"key {key.plain}, tempo {tempo:.2f} BPM, {loop.bars} bars"
+        if loop.sounding_key != loop.key or loop.sounding_tempo != loop.tempo:
+            comment += f"; written in {loop.key.plain} at {loop.tempo:.2f} BPM"
+        seconds = sound.audio.shape[1] / self.file_rate
+        return About(
+            title=f"{loop.title}: {what}" if what else loop.title, comment=comment,
+            maker=self.document.credits.maker, album=loop.kit, licence=self.sheet.licence_words,
+            key=file_key(key), tempo=tempo, metre=loop.metre, root_pitch=60 + key.pc,
+            beats=loop.bars * loop.metre[0] if sound.goes_round else round(seconds * tempo / 60),
+            loop=sound.goes_round, cues=sound.cues,
+            lufs=integrated_lufs(sound.audio, self.file_rate),
+            peak_db=true_peak_db(sound.audio, self.file_rate),
+        )  # fmt: skip
+
+    # --- level and rate -----------------------------------------------------------------------
+
+    @property
+    def file_rate(self) -> int:
+        """Frames a second in the files."""
+        return self.order.rate or self.loop.rate
+
+    @cached_property
+    def gain_db(self) -> float:
+        """The gain that brings the loop to its target, as far as its peak allows: of all files."""
+        target = self.order.target_lufs
+        if target is None:
+            return 0.0
+        audio = self.engine.without_bed(self.loop, self.cancelled)
+        wanted = target - integrated_lufs(audio, self.loop.rate)
+        return min(wanted, MOST_PEAK_DBTP - true_peak_db(audio, self.loop.rate))
+
+    def finished(self, sound: Sound) -> Sound:
+        """Return sound at the level and rate of the files."""
+        audio = sound.audio
+        if self.gain_db:
+            audio = audio * np.float32(to_gain(self.gain_db))
+        if self.file_rate == self.loop.rate:
+            return sound._replace(audio=audio)
+        ratio = self.file_rate / self.loop.rate
+        if sound.goes_round:
+            audio = resample_circular(audio, round(audio.shape[1] * ratio))
+        else:
+            made = soxr.resample(audio.T, self.loop.rate, self.file_rate, quality="VHQ")
+            audio = np.ascontiguousarray(made.T, np.float32)
+        cues = tuple(Cue(round(one.frame * ratio), one.label) for one in sound.cues)
+        return Sound(audio, sound.goes_round, cues)
+
+    # --- sounds -------------------------------------------------------------------------------
+
+    def _whole(self, loop: Loop, *, once: bool) -> Sound:
+        if once:
+            return Sound(self.engine.once(loop, self.cancelled), goes_round=False)
+        return Sound(self.engine.render(loop, self.cancelled).audio, goes_round=True)
+
+    def treated(self, loop: Loop | None = None, *, once: bool | None = None) -> Sound:
+        """The loop, or another one, behind all treatments."""
+        return self._whole(loop or self.loop, once=self.order.once if once is None else once)
+
+    def only(self, keep: Callable[[Layer], bool]) -> Sound:
+        """Some of its layers alone, behind all treatments."""
+        off = tuple(one if keep(one) else replace(one, mute=True) for one in self.loop.layers)
+        return self.treated(replace(self.loop, layers=off))
+
+    def bare(self) -> Sound:
+        """The sum of the stems, in front of the whole loop's treatments."""
+        form = Form(once=self.order.once)
+        return self._cut(
+            self.engine.audio(mix_node(self.loop, self.engine.tones, form), self.cancelled)
+        )
+
+    def stem(self, owner: Layer | Group, *, of: Loop | None = None, heard: bool = False) -> Sound:
+        """A layer or a group as it enters the sum; ``heard``: of what sounds beside the loop."""
+        loop, once = of or self.loop, self.order.once
+        render = self.engine.group_stem if isinstance(owner, Group) else self.engine.stem
+        audio = render(loop, owner, once=once, cancelled=self.cancelled)  # type: ignore[arg-type]
+        return self._cut(audio, frames=loop.sounding_frames if heard else loop.frames)
+
+    def dry(self, layer: Layer) -> Sound:
+        """A layer in front of its own treatments, at its level and pan."""
+        bare = replace(layer, line=(), group="")
+        loop = self.loop.with_owner(layer.id, line=(), group="")
+        form = Form(once=self.order.once)
+        audio = self.engine.audio(layer_node(loop, bare, self.engine.tones, form), self.cancelled)
+        return self._cut(audio)
+
+    def _cut(self, audio: Stereo, *, frames: int = 0) -> Sound:
+        if not self.order.once:
+            return Sound(audio, goes_round=True)
+        return Sound(trimmed(audio, frames or self.loop.frames, self.loop.rate), goes_round=False)
+
+    def long(self) -> Sound:
+        """Several turns from silence, and the tail of the last."""
+        alone = replace(self.document, loop=self.loop, arrangement=Arrangement())
+        document = add_section(alone, bars=LONG_TURNS * self.loop.bars)
+        audio, _pieces = whole(self.engine, document, self.cancelled)
+        frames = self.loop.sounding_frames
+        cues = tuple(Cue(turn * frames, f"turn {turn + 1}") for turn in range(LONG_TURNS))
+        return Sound(audio, goes_round=False, cues=cues)
+
+    def arranged(self) -> Sound:
+        """The whole arrangement; its sections are places in it."""
+        audio, pieces = whole(self.engine, self.document, self.cancelled)
+        sections = self.document.arrangement.sections
+        cues = tuple(Cue(piece.start, sections[piece.at].name) for piece in pieces)
+        return Sound(audio, goes_round=False, cues=cues)
+
+
+def name_of(document: Document, order: Order, part: str, *, treated: bool) -> str:
+    """Return the name of a file without its ending; of MIDI and sheets as of sound."""
+    loop = document.loop
+    naming = Naming(
+        title=loop.title, kit=loop.kit, maker=document.credits.maker, bars=loop.bars,
+        tempo=loop.sounding_tempo if treated else loop.tempo,
+        key=loop.sounding_key if treated else loop.key,
+    )  # fmt: skip
+    return named(order.pattern, naming, part)

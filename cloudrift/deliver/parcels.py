@@ -1,0 +1,378 @@
+"""Every file that an order writes: its name, what is in it, how it is made."""
+
+import json
+from collections.abc import Callable, Collection, Iterator
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+
+from msgspec.structs import replace
+
+from cloudrift.audio.files import write_atomically
+from cloudrift.audio.sound_file import find_format, write_sound
+from cloudrift.deliver import rights
+from cloudrift.deliver.making import Making, Sound, name_of
+from cloudrift.deliver.names import slug
+from cloudrift.deliver.one_shots import OneShot, one_shots
+from cloudrift.deliver.order import PARTS, Order
+from cloudrift.ground.words import plural
+from cloudrift.loop.bed_midi import bed_parts
+from cloudrift.loop.document import Document
+from cloudrift.loop.layer import Group, Layer
+from cloudrift.loop.model import Loop
+from cloudrift.notes.midi import midi_file
+from cloudrift.notes.note import Note
+from cloudrift.render.plan import heard_pieces
+
+WORDS_OF_ONCE = ", one pass with its tail"
+VOICE, BASS = "voice", "bass"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Parcel:
+    """One file to be written: its name, the part it belongs to, what is in it, how it is made."""
+
+    name: str
+    part: str
+    what: str
+    write: Callable[[Path, Making], None]
+
+
+def parcels(what: Loop | Document, order: Order, number: int = 1) -> list[Parcel]:
+    """Return every file that an order writes, in order, without writing or rendering anything.
+
+    From 2 on, ``number`` is a part of every name: another delivery of the same loop.
+    """
+    document = Document.of(what)
+    shelf = _Shelf(document, order, number)
+    for part in PARTS:
+        if order.asks(part):
+            _ADDS[part](shelf)
+    return _told_apart(shelf.found)
+
+
+class _Shelf:
+    """The parcels of an order as they are found."""
+
+    def __init__(self, document: Document, order: Order, number: int) -> None:
+        self.document, self.order = document, order
+        self.with_bed, self.loop = document.loop, replace(document.loop, bed=None)
+        self.number = f"{number}" if number > 1 else ""
+        self.once = "once" if order.once else ""
+        self.suffix = find_format(order.format_name).suffix
+        self.found: list[Parcel] = []
+
+    def name(self, *words: str, treated: bool, suffix: str) -> str:
+        part = "_".join(word for word in (*words, self.number) if word)
+        return name_of(self.document, self.order, part, treated=treated) + suffix
+
+    def sound(
+        self, part: str, word: str, what: str, make: Callable[[Making], Sound], *,
+        treated: bool = True, title: str | None = None, goes_round: bool = True,
+    ) -> None:  # fmt: skip
+        """Add a sound file; ``word`` is its part of the name."""
+        once = self.once if goes_round else ""
+        name = self.name(word, once, treated=treated, suffix=self.suffix)
+        told = what + (WORDS_OF_ONCE if once else "")
+        write = partial(_write_sound, make=make, what=word if title is None else title,
+                        treated=treated)  # fmt: skip
+        self.found.append(Parcel(name=name, part=part, what=told, write=write))
+
+    def bytes(
+        self, part: str, words: tuple[str, ...], suffix: str, what: str,
+        make: Callable[[Making], bytes], *, treated: bool,
+    ) -> None:  # fmt: skip
+        """Add a file that is no sound."""
+        name = self.name(*words, treated=treated, suffix=suffix)
+        write = partial(_write_bytes, make=make)
+        self.found.append(Parcel(name=name, part=part, what=what, write=write))
+
+
+def _told_apart(found: list[Parcel]) -> list[Parcel]:
+    """Number files that would have one name."""
+    taken: set[str] = set()
+    out = []
+    for parcel in found:
+        path, count = Path(parcel.name), 2
+        name = parcel.name
+        while name.casefold() in taken:
+            name = f"{path.stem}-{count}{path.suffix}"
+            count += 1
+        taken.add(name.casefold())
+        out.append(parcel if name == parcel.name else Parcel(
+            name=name, part=parcel.part, what=parcel.what, write=parcel.write))  # fmt: skip
+    return out
+
+
+def _write_sound(
+    path: Path, making: Making, *, make: Callable[[Making], Sound], what: str, treated: bool
+) -> None:
+    order = making.order
+    sound = making.finished(make(making))
+    write_sound(path, sound.audio, making.file_rate, format_name=order.format_name,
+                bits=order.bits, dither=order.dither,
+                about=making.about(what, sound, treated=treated))  # fmt: skip
+
+
+def _write_bytes(path: Path, making: Making, *, make: Callable[[Making], bytes]) -> None:
+    data = make(making)
+    write_atomically(path, lambda file: file.write(data))
+
+
+# --- whole loops ----------------------------------------------------------------------------------
+
+
+def _loop(shelf: _Shelf) -> None:
+    shelf.sound("loop", "", "the loop, treated", Making.treated)
+
+
+def _bare(shelf: _Shelf) -> None:
+    if shelf.order.asks("stems"):
+        return  # it is written with them
+    _add_bare(shelf, "bare", "the loop before the whole loop's treatments")
+
+
+def _add_bare(shelf: _Shelf, part: str, what: str) -> None:
+    shelf.sound(part, "bare", what, Making.bare, treated=False)
+
+
+def _pass(shelf: _Shelf) -> None:
+    if not shelf.order.once:  # else the loop is one
+        shelf.sound("pass", "pass", "one pass with its tail", partial(Making.treated, once=True),
+                    goes_round=False)  # fmt: skip
+
+
+def _long(shelf: _Shelf) -> None:
+    shelf.sound("long", "long", "four turns from silence, then the tail", Making.long,
+                goes_round=False)  # fmt: skip
+
+
+def _arrangement(shelf: _Shelf) -> None:
+    if shelf.document.arrangement.sections:
+        shelf.sound("arrangement", "arranged", "the arrangement, all of it", Making.arranged,
+                    goes_round=False)  # fmt: skip
+
+
+# --- stems and apart ------------------------------------------------------------------------------
+
+
+def _stems(shelf: _Shelf) -> None:
+    """The stems, what they add up to, and the layers that a group's stem is made of.
+
+    A stem is what enters the sum: a layer, or a group behind its own line. The layers of a group
+    are written too, as parts, for they are what its line works on.
+    """
+    loop = shelf.loop
+    heard = loop.heard()
+    groups = [group for group in loop.groups if any(x.group == group.id for x in heard)]
+    alone = [layer for layer in heard if not layer.group]
+    count = len(alone) + len(groups)
+    _add_bare(shelf, "stems",
+              f"the sum of the {plural(count, 'stem')}, before the whole loop's treatments",
+    )  # fmt: skip
+    stems: tuple[Layer | Group, ...] = (*alone, *groups)
+    for number, owner in enumerate(stems, 1):
+        what = (
+            f"stem: {owner.name}, {owner.source.sound_text}" if isinstance(owner, Layer)
+            else f"stem: {owner.name}, its layers behind the group's treatments"
+        )  # fmt: skip
+        shelf.sound("stems", f"stem-{number}-{slug(owner.name)}", what,
+                    partial(Making.stem, owner=owner), treated=False, title=owner.name)  # fmt: skip
+    for group in groups:
+        inside = [layer for layer in heard if layer.group == group.id]
+        for number, layer in enumerate(inside, 1):
+            shelf.sound(
+                "stems", f"part-{slug(group.name)}-{number}-{slug(layer.name)}",
+                f"part of {group.name}: {layer.name}, before the group's treatments; not a stem",
+                partial(Making.stem, owner=layer), treated=False, title=layer.name,
+            )  # fmt: skip
+
+
+def _dry(shelf: _Shelf) -> None:
+    for number, layer in enumerate(shelf.loop.heard(), 1):
+        shelf.sound("dry", f"dry-{number}-{slug(layer.name)}",
+                    f"{layer.name} before its own treatments", partial(Making.dry, layer=layer),
+                    treated=False, title=f"{layer.name}, dry")  # fmt: skip
+
+
+def _apart(shelf: _Shelf, role: str) -> None:
+    """A role alone, and all without it, where there is both."""
+    heard = shelf.loop.heard()
+    of = [layer for layer in heard if layer.role == role]
+    if not of:
+        return
+    shelf.sound(role, role, f"the {role} alone, treated",
+                partial(Making.only, keep=lambda layer: layer.role == role))  # fmt: skip
+    if len(of) < len(heard):
+        shelf.sound(role, f"without-{role}", f"all without the {role}, treated",
+                    partial(Making.only, keep=lambda layer: layer.role != role))  # fmt: skip
+
+
+# --- notes ----------------------------------------------------------------------------------------
+
+
+def _with_notes(loop: Loop) -> list[Layer]:
+    return [layer for layer in loop.heard() if layer.recorded is None]
+
+
+def midi_of(loop: Loop, layers: list[Layer], *, heard: bool = False) -> bytes:
+    """Return layers' notes as played, a track a layer, as a MIDI file; in the key and tempo heard.
+
+    What is moved out of the MIDI range by that is left an octave nearer.
+    """
+    key, tempo = (loop.sounding_key, loop.sounding_tempo) if heard else (loop.key, loop.tempo)
+    shift = (key.pc - loop.key.pc + 6) % 12 - 6
+    parts = [(layer.name, tuple(_moved(note, shift) for note in loop.notes_of(layer)))
+             for layer in layers]  # fmt: skip
+    return midi_file(parts, tempo=tempo, metre=loop.metre, signature=key.signature_name,
+                     loop_ticks=loop.ticks, title=loop.title)  # fmt: skip
+
+
+def _moved(note: Note, semitones: int) -> Note:
+    pitch = note.pitch + semitones
+    while not 0 <= pitch <= 127:
+        pitch += 12 if pitch < 0 else -12
+    return replace(note, pitch=pitch) if semitones else note
+
+
+def _midi(shelf: _Shelf) -> None:
+    layers = _with_notes(shelf.loop)
+    if layers:
+        shelf.bytes("midi", (), ".mid", "the notes as played, a track a layer",
+                    lambda making: midi_of(making.loop, layers), treated=False)  # fmt: skip
+
+
+def _heard_midi(shelf: _Shelf) -> None:
+    layers = _with_notes(shelf.loop)
+    if layers:
+        shelf.bytes("heard midi", ("heard",), ".mid", "the notes in the key and tempo heard",
+                    lambda making: midi_of(making.loop, layers, heard=True), treated=True,
+    )  # fmt: skip
+
+
+def _layer_midi(shelf: _Shelf) -> None:
+    for number, layer in enumerate(_with_notes(shelf.loop), 1):
+        shelf.bytes("layer midi", (f"notes-{number}-{slug(layer.name)}",), ".mid",
+                    f"the notes of {layer.name}", partial(_of_one, layer=layer),
+                    treated=False)  # fmt: skip
+
+
+def _of_one(making: Making, *, layer: Layer) -> bytes:
+    return midi_of(making.loop, [layer])
+
+
+# --- sounds and pieces ----------------------------------------------------------------------------
+
+
+def _sounds(shelf: _Shelf) -> None:
+    for one in one_shots(shelf.document):
+        shelf.sound("sounds", f"sound-{slug(one.name)}-{one.note}", f"{one.name}, struck once at "
+                    f"{one.note}", partial(_one_shot, one=one), treated=False,
+                    title=f"{one.name} {one.note}", goes_round=False)  # fmt: skip
+
+
+def _one_shot(making: Making, *, one: OneShot) -> Sound:
+    return Sound(one.render(making.engine, making.loop.rate), goes_round=False)
+
+
+def _pieces(shelf: _Shelf) -> None:
+    for number, layer in enumerate(shelf.loop.heard(), 1):
+        if layer.flipped is None:
+            continue
+        count = sum(not place.mute for place in layer.flipped.places)
+        for at in range(count):
+            shelf.sound("pieces", f"piece-{number}-{slug(layer.name)}-{at + 1:02}",
+                        f"piece {at + 1} of {layer.name}, as it plays there",
+                        partial(_piece, layer=layer, at=at), treated=False,
+                        title=f"{layer.name}, piece {at + 1}", goes_round=False)  # fmt: skip
+
+
+def _piece(making: Making, *, layer: Layer, at: int) -> Sound:
+    found = heard_pieces(making.loop, layer, making.engine.clips)
+    return Sound(found[at], goes_round=False)
+
+
+# --- the groove bed -------------------------------------------------------------------------------
+
+
+def _bed(shelf: _Shelf) -> None:
+    """The loop with its groove bed, the bed alone, its lanes, its MIDI: as they sound."""
+    loop = shelf.with_bed
+    if loop.bed is None or not loop.bed.heard:
+        return
+    shelf.sound("bed", "with-bed", "the loop with its groove bed",
+                lambda making: making.treated(making.with_bed), title="with its groove bed",
+    )  # fmt: skip
+    shelf.sound("bed", "bed", "the groove bed alone, behind its treatments",
+                partial(_bed_stem, owner=loop.bed.group), title=loop.bed.group.name)  # fmt: skip
+    if shelf.order.asks("stems"):
+        for number, lane in enumerate(loop.bed.heard, 1):
+            shelf.sound("bed", f"bed-{number}-{slug(lane.name)}",
+                        f"lane: {lane.name}, {lane.source.sound_text}",
+                        partial(_bed_stem, owner=lane), title=lane.name)  # fmt: skip
+    if shelf.order.asks("midi", "heard midi", "layer midi"):
+        shelf.bytes("bed", ("bed",), ".mid", "the groove bed's hits, a track a lane",
+                    lambda making: bed_midi_of(making.with_bed), treated=True)  # fmt: skip
+
+
+def _bed_stem(making: Making, *, owner: Layer | Group) -> Sound:
+    return making.stem(owner, of=making.with_bed, heard=True)
+
+
+def bed_midi_of(loop: Loop) -> bytes:
+    """Return what the lanes of the groove bed play, a track a lane, at the tempo that is heard."""
+    parts, drums = bed_parts(loop)
+    return midi_file(
+        parts, tempo=loop.sounding_tempo, metre=loop.metre, drums=drums,
+        signature=loop.sounding_key.signature_name, loop_ticks=loop.ticks, title=loop.title,
+    )  # fmt: skip
+
+
+# --- sheets ---------------------------------------------------------------------------------------
+
+
+def _rights(shelf: _Shelf) -> None:
+    for suffix, what, write in (
+        (".txt", "the rights sheet, to read", rights.as_text),
+        (".csv", "the rights sheet, as a table", rights.as_csv),
+        (".html", "the rights sheet, as a page to print", rights.as_html),
+        (".json", "the rights sheet, for programs", _as_json),
+    ):  # fmt: skip
+        shelf.bytes("rights", ("rights",), suffix, what, partial(_sheet, write=write), treated=True)
+
+
+def _as_json(sheet: rights.Sheet) -> str:
+    return json.dumps(rights.as_dict(sheet), indent=1, ensure_ascii=False) + "\n"
+
+
+def _sheet(making: Making, *, write: Callable[[rights.Sheet], str]) -> bytes:
+    return write(making.sheet).encode()
+
+
+_ADDS: dict[str, Callable[[_Shelf], None]] = {
+    "loop": _loop, "bare": _bare, "pass": _pass, "long": _long, "stems": _stems, "dry": _dry,
+    "voice": partial(_apart, role=VOICE), "bass": partial(_apart, role=BASS), "midi": _midi,
+    "heard midi": _heard_midi, "layer midi": _layer_midi, "sounds": _sounds, "pieces": _pieces,
+    "bed": _bed, "arrangement": _arrangement, "rights": _rights,
+}  # fmt: skip
+
+
+def free_number(
+    what: Loop | Document, order: Order, folder: Path, claimed: Collection[str] = ()
+) -> int:
+    """Return the number of a delivery that overwrites nothing in a folder: 1 where all is free.
+
+    ``claimed`` are names that others will write there.
+    """
+    number = 1
+    while any(
+        parcel.name in claimed or (folder / parcel.name).exists()
+        for parcel in parcels(what, order, number)
+    ):
+        number += 1
+    return number
+
+
+def names_of(what: Loop | Document, order: Order) -> Iterator[str]:
+    """Hand out the names of all files."""
+    return (parcel.name for parcel in parcels(what, order))

@@ -1,0 +1,82 @@
+"""The page of checks: what must and should be fixed first, what is fine below."""
+
+from PyQt6.QtCore import QEvent, pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from cloudrift.deliver.checks import SEVERITIES, Checked
+from cloudrift.desktop.kit.look import SEMI
+from cloudrift.desktop.kit.parts import clear, label, panel, scrolling
+from cloudrift.desktop.session.checking import Checking
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.deliver.check_row import CheckRow
+from cloudrift.ground.words import plural
+
+
+class ChecksPage(QWidget):
+    """Rows of checks, kept as they are while what they found changes.
+
+    ``rights_wanted`` when what is open is on the rights sheet.
+    """
+
+    rights_wanted = pyqtSignal()
+
+    def __init__(self, session: Session, checking: Checking) -> None:
+        super().__init__()
+        self._session, self._checking = session, checking
+        self.rows: dict[str, CheckRow] = {}
+        self.title = label("Checks", size=14, weight=SEMI)
+        self.says = label("", size=12, name="soft")
+        self.all = QCheckBox("Show what is fine, too")
+        self.all.toggled.connect(lambda _on: self._show())
+        middle = panel()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(14, 12, 6, 10)
+        head = QHBoxLayout()
+        head.addWidget(self.title)
+        head.addWidget(self.says, 1)
+        head.addWidget(self.all)
+        column.addLayout(head)
+        holder = QWidget()
+        self._list = QVBoxLayout(holder)
+        self._list.setContentsMargins(0, 6, 8, 0)
+        self._list.setSpacing(0)
+        column.addWidget(scrolling(holder), 1)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(middle)
+        checking.changed.connect(self._show)
+        self._show()
+
+    def _show(self) -> None:
+        checking = self._checking
+        found = sorted(checking.found, key=lambda one: SEVERITIES.index(one.severity))
+        shown = [one for one in found if self.all.isChecked() or one.severity != "fine"]
+        fine = len(found) - sum(one.severity != "fine" for one in found)
+        self.title.setText("Checks" if not found else checking.words.capitalize())
+        state = "looking…" if checking.busy or not found else ""
+        self.says.setText(checking.problem or state or f"{plural(fine, 'check')} fine; each was "
+                          "measured on what would be written")  # fmt: skip
+        names = [one.check.name for one in shown]
+        if names != list(self.rows):
+            clear(self._list)
+            self.rows = {one.check.name: self._row(one) for one in shown}
+            for row in self.rows.values():
+                self._list.addWidget(row)
+            if found and not shown:
+                self._list.addWidget(label("Nothing stands in the way of handing it over.",
+                                           size=13, name="good"))  # fmt: skip
+            self._list.addStretch(1)
+            return
+        for one in shown:
+            self.rows[one.check.name].show_finding(one)
+
+    def _row(self, found: Checked) -> CheckRow:
+        if found.check.name == "rights":
+            return CheckRow(found, self._session, self.rights_wanted.emit, "Open the rights sheet")
+        return CheckRow(found, self._session)
+
+    def showEvent(self, event: QEvent | None) -> None:
+        self._checking.watch(on=True)
+
+    def hideEvent(self, event: QEvent | None) -> None:
+        self._checking.watch(on=False)

@@ -1,0 +1,405 @@
+"""The page of files: what is written, in which format, under which names, and where."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QUrl, pyqtSignal
+from PyQt6.QtGui import QDesktopServices
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QProgressBar,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.audio.sound_file import FORMATS
+from cloudrift.deliver import PARTS, PRESETS, Order, deliver, free_number, parcels
+from cloudrift.deliver.checks import TARGETS_LUFS
+from cloudrift.deliver.making import name_of
+from cloudrift.deliver.names import FIELDS, MOST_PATTERN, PATTERN
+from cloudrift.desktop.kit.look import SEMI, figure_font
+from cloudrift.desktop.kit.parts import (
+    ChoiceRow,
+    Inspector,
+    WhileShown,
+    button,
+    clear,
+    heading,
+    label,
+    panel,
+    scrolling,
+)
+from cloudrift.desktop.session.hearing import TREATED
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.paths import path_text
+from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.words import number, plural
+from cloudrift.render.plan import passes_of
+
+BITS = ((16, "16 bit"), (24, "24 bit"), (32, "32 bit float"))
+RATES = ((44_100, "44.1 kHz"), (48_000, "48 kHz"), (96_000, "96 kHz"))
+TARGETS = ((None, "As it is"), *((one, number(one)) for one in TARGETS_LUFS))
+OWN_CHOICE = "Chosen by hand"
+USUAL = "Loop and stems"
+HIGH_PEAK_DBTP = -0.1
+LEFT_PX = 296
+
+
+class FilesPage(QWidget):
+    """Choices at the left, the list of files in the middle, what to know at the right.
+
+    ``asked`` when something else is to be written.
+    """
+
+    asked = pyqtSignal()
+
+    def __init__(self, session: Session, tasks: Tasks) -> None:
+        super().__init__()
+        self._session, self._tasks = session, tasks
+        wishes = session.preferences.now
+        self._bits = wishes.bits if wishes.bits in dict(BITS) else 24
+        self._rate = session.loop.rate
+        self._format = wishes.sound_format if wishes.sound_format in FORMATS else "wav"
+        self._target = wishes.target_lufs
+        self.problem = ""
+        self.folder = QLineEdit(str(session.preferences.delivery))
+        self.folder.setAccessibleName("Folder")
+        self.format = ChoiceRow([(name, "Ogg" if name == "ogg" else name.upper())
+                                 for name in FORMATS], columns=4, name="Format")  # fmt: skip
+        self.bits = ChoiceRow(BITS, columns=3, name="Bits")
+        self.rate = ChoiceRow(RATES, columns=3, name="Rate")
+        self.target = ChoiceRow(TARGETS, columns=4, name="Loudness in LUFS")
+        self.preset = QComboBox()
+        self.preset.setAccessibleName("Parts under one name")
+        self.preset.addItems([OWN_CHOICE, *PRESETS])
+        asked = [one for one in wishes.parts if one in PARTS] or PRESETS[USUAL]
+        self.parts = {one.name: QCheckBox(one.label) for one in PARTS.values()}
+        for name, box in self.parts.items():
+            box.setToolTip(PARTS[name].about)
+            box.setChecked(name in asked)
+        self.once = QCheckBox("Each as one pass with its tail, no loops")
+        self.names = QLineEdit(wishes.names or PATTERN)
+        self.names.setMaxLength(MOST_PATTERN)
+        self.names.setFont(figure_font(11.5))
+        self.names.setAccessibleName("Pattern of names")
+        self.names.setToolTip("In braces: " + ", ".join(FIELDS))
+        self.example = label("", size=11.5, name="soft")
+        self.example.setWordWrap(True)
+        self.write = QPushButton("Write")
+        self.write.setObjectName("strong")
+        self.cancel = button("Cancel", lambda: tasks.cancel("deliver"))
+        self.cancel.hide()
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setFixedHeight(8)
+        self.bar.hide()
+        self.result = label("", size=12.5)
+        self.result.setWordWrap(True)
+        self.open_folder = button("Open the folder", self._open_folder)
+        self.open_folder.hide()
+        self.numbered = label("", size=12)
+        self.numbered.setWordWrap(True)
+        self.numbered.hide()
+        self._files = QGridLayout()
+        self._files.setHorizontalSpacing(18)
+        self._files.setVerticalSpacing(7)
+        self.facts = Inspector()
+        self._lay_out()
+        self._connect()
+        self._show()
+
+    def _lay_out(self) -> None:
+        left = panel()
+        left.setFixedWidth(LEFT_PX)
+        outer = QVBoxLayout(left)
+        outer.setContentsMargins(14, 12, 6, 12)
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 0, 8, 0)
+        column.setSpacing(5)
+        row = QHBoxLayout()
+        row.addWidget(self.folder, 1)
+        row.addWidget(button("Choose…", self._browse))
+        column.addWidget(heading("Folder"))
+        column.addLayout(row)
+        column.addWidget(heading("What"))
+        column.addWidget(self.preset)
+        for box in self.parts.values():
+            column.addWidget(box)
+        column.addWidget(self.once)
+        column.addStretch(1)
+        outer.addWidget(scrolling(inside), 1)
+        foot = QVBoxLayout()
+        foot.setContentsMargins(0, 4, 8, 0)
+        for widget in (self.write, self.bar, self.cancel, self.result, self.open_folder):
+            foot.addWidget(widget)
+        outer.addLayout(foot)
+        middle = panel()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(14, 12, 6, 10)
+        column.addWidget(label("What will be written", size=14, weight=SEMI))
+        column.addWidget(self.numbered)
+        holder = QWidget()
+        listed = QVBoxLayout(holder)
+        listed.setContentsMargins(0, 6, 8, 0)
+        listed.addLayout(self._files)
+        listed.addStretch(1)
+        column.addWidget(scrolling(holder), 1)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(8)
+        row.addWidget(left)
+        row.addWidget(middle, 1)
+        right = QVBoxLayout()
+        right.setSpacing(8)
+        right.addWidget(self._how())
+        right.addWidget(self.facts, 1)
+        row.addLayout(right)
+
+    def _how(self) -> QWidget:
+        """How it is written: format, loudness, names."""
+        made = panel()
+        made.setFixedWidth(self.facts.width())
+        column = QVBoxLayout(made)
+        column.setContentsMargins(12, 10, 12, 12)
+        column.setSpacing(5)
+        column.addWidget(heading("Sound files"))
+        for choice in (self.format, self.bits, self.rate):
+            column.addWidget(choice)
+        column.addWidget(heading("Loudness in LUFS, by one gain for all"))
+        column.addWidget(self.target)
+        column.addWidget(heading("Names"))
+        column.addWidget(self.names)
+        column.addWidget(self.example)
+        return made
+
+    def _connect(self) -> None:
+        session = self._session
+        self.write.clicked.connect(self._write)
+        self.folder.textChanged.connect(lambda _text: self._show())
+        self.names.textChanged.connect(lambda _text: self._show())
+        self.format.chosen.connect(lambda name: self._choose(format=name))
+        self.bits.chosen.connect(lambda bits: self._choose(bits=bits))
+        self.rate.chosen.connect(lambda rate: self._choose(rate=rate))
+        self.target.chosen.connect(lambda lufs: self._choose(target=lufs))
+        self.preset.activated.connect(lambda _at: self._take_preset())
+        for box in (*self.parts.values(), self.once):
+            box.toggled.connect(lambda _on: self._show())
+        refresh = WhileShown(self, self._show)
+        session.changed.connect(refresh)
+        session.opened.connect(refresh)
+        for signal in (session.hearing.loudness_changed, session.hearing.changed):
+            signal.connect(WhileShown(self, self._show_facts))
+
+    # --- choosing -----------------------------------------------------------------------------
+
+    @property
+    def order(self) -> Order | None:
+        """What is asked for now; None where that can't be, and ``problem`` says why."""
+        bits = self._bits if self._bits in FORMATS[self._format].bits else 24
+        try:
+            made = Order(
+                parts=tuple(name for name, box in self.parts.items() if box.isChecked()),
+                format_name=self._format, bits=bits, rate=self._rate, once=self.once.isChecked(),
+                target_lufs=self._target, pattern=self.names.text().strip() or PATTERN,
+            )  # fmt: skip
+        except CloudriftError as error:
+            self.problem = str(error)
+            return None
+        self.problem = ""
+        return made
+
+    def _choose(self, **what: object) -> None:
+        for name, value in what.items():
+            setattr(self, f"_{name}", value)
+        self._show()
+
+    def _take_preset(self) -> None:
+        parts = PRESETS.get(self.preset.currentText())
+        if parts is not None:
+            for name, box in self.parts.items():
+                box.setChecked(name in parts)
+
+    def _browse(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(self, "Where to write", self.folder.text())
+        if chosen:
+            self.folder.setText(chosen)
+
+    # --- showing ------------------------------------------------------------------------------
+
+    def _show(self) -> None:
+        order = self.order
+        document = self._session.document.history.now
+        exact = FORMATS[self._format].bits
+        self.format.show_choice(self._format)
+        self.bits.setVisible(bool(exact))
+        self.bits.show_choice(order.bits if order else self._bits)
+        self.bits.button(32).setEnabled(32 in exact)
+        self.rate.show_choice(self._rate)
+        self.target.show_choice(self._target)
+        asked = tuple(name for name, box in self.parts.items() if box.isChecked())
+        preset = next((name for name, parts in PRESETS.items() if {*parts} == {*asked}), OWN_CHOICE)
+        self.preset.setCurrentText(preset)
+        self._show_list(order)
+        loop = document.loop
+        self.parts["bed"].setVisible(loop.bed is not None and bool(loop.bed.heard))
+        self.parts["arrangement"].setVisible(bool(document.arrangement.sections))
+        self.parts["pieces"].setVisible(any(x.flipped is not None for x in loop.heard()))
+        if order:
+            name = name_of(document, order, "stem-1-name", treated=False)
+            self.example.setText(f"{name}{FORMATS[self._format].suffix}")
+        else:
+            self.example.setText(self.problem)
+        self._show_facts()
+        self.asked.emit()
+
+    def _show_list(self, order: Order | None) -> None:
+        document = self._session.document.history.now
+        clear(self._files)
+        number_ = free_number(document, order, self._folder) if order else 1
+        todo = parcels(document, order, number_) if order else []
+        self.numbered.setVisible(number_ > 1)
+        self.numbered.setText(f"Files of these names are in the folder already; these get the "
+                              f"number {number_}, and nothing is overwritten.")  # fmt: skip
+        for i, parcel in enumerate(todo):
+            name = label(parcel.name, size=12)
+            name.setFont(figure_font(11.5))
+            name.setWordWrap(True)
+            what = label(parcel.what, size=11.5, name="soft")
+            self._files.addWidget(name, 2 * i, 0)
+            self._files.addWidget(what, 2 * i + 1, 0)
+        if not todo:
+            words = self.problem or "This loop has nothing of what is asked for."
+            self._files.addWidget(
+                label(words[:1].upper() + words[1:], size=12.5, name="soft"), 0, 0
+            )
+        heard = bool(document.loop.heard())
+        self.write.setEnabled(heard and bool(todo))
+        self.write.setText(
+            f"Write {plural(len(todo), 'file')}" if heard else "No layer is heard: nothing to write"
+        )
+
+    def _show_facts(self) -> None:
+        loop = self._session.loop
+        facts = self.facts
+        facts.title.setText(loop.sounding_key.text)
+        seconds = loop.sounding_frames / loop.rate
+        once = self.once.isChecked()
+        long = f"and its tail, {passes_of(loop) * seconds:.2f} s at most" if once else "each turn"
+        facts.under.setText(f"{loop.sounding_tempo:.2f} BPM · {plural(loop.bars, 'bar')} · "
+                            f"{seconds:.2f} s {long}")  # fmt: skip
+        clear(facts.body)
+        for text in self._facts():
+            words = label(text, size=12, name="soft")
+            words.setWordWrap(True)
+            facts.body.addWidget(words)
+        loudness = self._session.hearing.loudness.get(TREATED)
+        if loudness is not None:
+            high = loudness.true_peak_db > HIGH_PEAK_DBTP
+            text = (f"{number(loudness.lufs, '.1f')} LUFS, true peak "
+                    f"{number(loudness.true_peak_db, '.1f')} dBTP")  # fmt: skip
+            if high and self._target is None:
+                text += ": louder than full scale, so 16 and 24 bit would clip. Lower some layers."
+            words = label(text, size=12, name="signal" if high else "good")
+            words.setWordWrap(True)
+            facts.body.addWidget(words)
+        facts.body.addStretch(1)
+
+    def _facts(self) -> list[str]:
+        """What to know of what will be written."""
+        loop = self._session.loop
+        lines = []
+        if self._session.hearing.alone:
+            lines.append("You hear only some layers (hear is pressed); what is written is the "
+                         "whole loop, without what is off or parked.")  # fmt: skip
+        if self.parts["stems"].isChecked():
+            lines.append("The stems add up to the bare file, and that through the whole loop's "
+                         "treatments is the loop.")  # fmt: skip
+            if any(x.group for x in loop.heard()):
+                lines.append("A group is one stem, behind its own treatments; its layers are "
+                             "written as parts beside it.")  # fmt: skip
+        if loop.sounding_key != loop.key or loop.sounding_tempo != loop.tempo:
+            lines.append(f"Written in {loop.key.text} at {loop.tempo:g} BPM. The treated loop is "
+                         "named by what is heard; stems, their sum and MIDI by what is "
+                         "written.")  # fmt: skip
+        if loop.unknown:
+            lines.append(f"Not heard in what is written: {'; '.join(loop.unknown)}.")
+        if self._target is not None:
+            lines.append(f"Brought to {number(self._target)} LUFS by one gain, as far as a true "
+                         "peak of −1 dBTP allows; the checks say what is missing.")  # fmt: skip
+        if not FORMATS[self._format].exact:
+            lines.append("Ogg and MP3 keep the length, but not every sample: a loop in WAV or FLAC "
+                         "goes round exactly.")  # fmt: skip
+        carried = "tempo, key and licence" if self.once.isChecked() else (
+            "loop points, tempo, key and licence")  # fmt: skip
+        lines.append(f"The files carry {carried}.")
+        return lines
+
+    # --- writing ------------------------------------------------------------------------------
+
+    def _write(self) -> None:
+        folder, order = self._folder, self.order
+        document = self._session.document.history.now
+        clips = self._session.clips
+        if order is None:
+            self._end(self.problem, good=False)
+            return
+        self.bar.setRange(0, 1000)
+        self.bar.setValue(0)
+        for widget, there in ((self.bar, True), (self.cancel, True), (self.open_folder, False)):
+            widget.setVisible(there)
+        self.write.setEnabled(False)
+        self.result.setText("")
+        self._tasks.run(
+            "deliver",
+            lambda stop, moved: deliver(
+                document, folder, order, clips=clips, cancelled=stop,
+                progress=lambda done, of, name: moved(done / of, name),
+            ),
+            lambda paths: self._wrote(paths, folder, order),
+            self._fail,
+            self._move,
+            lane=Lane.WRITING,
+        )  # fmt: skip
+
+    def _move(self, share: float, name: str) -> None:
+        self.bar.setValue(round(1000 * share))
+        self.result.setText(f"Writing {name}" if name else "")
+
+    def _wrote(self, paths: list[Path], folder: Path, order: Order) -> None:
+        self._session.preferences.remember(
+            delivery=path_text(folder.absolute()), parts=order.parts, bits=order.bits,
+            sound_format=order.format_name, target_lufs=order.target_lufs,
+            names="" if order.pattern == PATTERN else order.pattern,
+        )  # fmt: skip
+        self._end(f"Wrote {plural(len(paths), 'file')} to {folder}", good=True)
+
+    def _fail(self, error: Exception) -> None:
+        if isinstance(error, Cancelled):
+            self._end("Stopped. Files that were finished stay in the folder.", good=False)
+        else:
+            self._end(str(error), good=False)
+
+    def _end(self, words: str, *, good: bool) -> None:
+        self.bar.hide()
+        self.cancel.hide()
+        self.open_folder.setVisible(good)
+        self.result.setObjectName("good" if good else "signal")
+        self.result.setStyleSheet(self.result.styleSheet())
+        self.result.setText(words)
+        self.write.setEnabled(True)
+        self._show()  # what would be written next
+
+    @property
+    def _folder(self) -> Path:
+        return Path(self.folder.text().strip() or ".").expanduser()
+
+    def _open_folder(self) -> None:
+        QDesktopServices.openUrl(QUrl.fromLocalFile(str(self._folder)))

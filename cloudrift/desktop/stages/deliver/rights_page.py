@@ -1,0 +1,310 @@
+"""The page of rights: who made the loop, under which licence, and what went into it."""
+
+from collections.abc import Callable
+
+from msgspec.structs import replace
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.deliver.rights import Entry, Sheet, rights_of
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.look import MEDIUM, SEMI
+from cloudrift.desktop.kit.parts import (
+    WhileShown,
+    button,
+    clear,
+    heading,
+    label,
+    panel,
+    scrolling,
+    set_look,
+    small_button,
+)
+from cloudrift.desktop.session.session import Session
+from cloudrift.ground.settings import Field
+from cloudrift.ground.words import NAME_TYPED, free_name, number
+from cloudrift.loop.credits import (
+    ALL_DID,
+    ROYALTY_FREE,
+    WHOLE,
+    Credits,
+    Person,
+    confirmed,
+    renamed,
+    shared_evenly,
+    with_person,
+    without_person,
+)
+from cloudrift.loop.document import Document
+
+SHARE = Field(name="share", label="Share", default=0, unit="%", low=0, high=WHOLE, step=0.5)
+LICENCES = (ROYALTY_FREE, "royalty-free, name the maker", "for this film alone", "")
+NEW = "Somebody"
+LEFT_PX = 372
+
+
+class RightsPage(QWidget):
+    """People at the left, what went in at the right, what is open above it."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.maker = QLineEdit()
+        self.maker.setMaxLength(NAME_TYPED)
+        self.maker.setAccessibleName("Handed on by")
+        self.maker.setPlaceholderText("a name that files carry")
+        self.licence = QComboBox()
+        self.licence.setEditable(True)
+        self.licence.addItems(LICENCES)
+        self.licence.setAccessibleName("Licence that it is handed on under")
+        self.add = button("Add somebody", self._add)
+        self.even = button("Share evenly", self._share_evenly)
+        self.shares = label("", size=12)
+        self.open = label("", size=12.5)
+        self.open.setWordWrap(True)
+        self.people: list[PersonRow] = []
+        self.entries: list[EntryRow] = []
+        self._people, self._entries = QVBoxLayout(), QVBoxLayout()
+        self._shown: Sheet | None = None
+        self._lay_out()
+        self.maker.editingFinished.connect(self._name_maker)
+        self.licence.activated.connect(lambda _at: self._take_licence())
+        line = self.licence.lineEdit()
+        assert line is not None
+        line.setMaxLength(NAME_TYPED)
+        line.editingFinished.connect(self._take_licence)
+        refresh = WhileShown(self, self._show)
+        session.changed.connect(refresh)
+        session.opened.connect(refresh)
+        self._show()
+
+    def _lay_out(self) -> None:
+        left = panel()
+        left.setFixedWidth(LEFT_PX)
+        column = QVBoxLayout(left)
+        column.setContentsMargins(14, 12, 14, 12)
+        column.setSpacing(6)
+        column.addWidget(label("Who made it", size=14, weight=SEMI))
+        column.addWidget(heading("Handed on by"))
+        column.addWidget(self.maker)
+        column.addWidget(heading("Licence that it is handed on under"))
+        column.addWidget(self.licence)
+        column.addWidget(heading("People, what they did, their share"))
+        holder = QWidget()
+        inside = QVBoxLayout(holder)
+        inside.setContentsMargins(0, 0, 8, 0)
+        inside.addLayout(self._people)
+        row = QHBoxLayout()
+        row.addWidget(self.add)
+        row.addWidget(self.even)
+        row.addStretch(1)
+        row.addWidget(self.shares)
+        inside.addLayout(row)
+        inside.addStretch(1)
+        column.addWidget(scrolling(holder), 1)
+        right = panel()
+        column = QVBoxLayout(right)
+        column.setContentsMargins(14, 12, 6, 12)
+        column.addWidget(label("What went in", size=14, weight=SEMI))
+        column.addWidget(self.open)
+        holder = QWidget()
+        inside = QVBoxLayout(holder)
+        inside.setContentsMargins(0, 4, 8, 0)
+        inside.addLayout(self._entries)
+        inside.addStretch(1)
+        column.addWidget(scrolling(holder), 1)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(8)
+        row.addWidget(left)
+        row.addWidget(right, 1)
+
+    # --- changing -----------------------------------------------------------------------------
+
+    def change(
+        self, words: str, edit: Callable[[Credits], Credits], *, merge: str = ""
+    ) -> None:  # fmt: skip
+        """Change who made the loop, one step to undo."""
+
+        def on_document(document: Document) -> Document:
+            made = edit(document.credits)
+            return document if made == document.credits else replace(document, credits=made)
+
+        self._session.document.change(words, on_document, merge=merge)
+        self._show()
+
+    def _name_maker(self) -> None:
+        name = self.maker.text().strip()
+        self.change("handed on by", lambda credits: replace(credits, maker=name))
+
+    def _take_licence(self) -> None:
+        words = self.licence.currentText().strip()
+        self.change("licence", lambda credits: replace(credits, licence=words))
+
+    def _add(self) -> None:
+        def edit(credits: Credits) -> Credits:
+            rest = max(0.0, WHOLE - credits.shares)
+            name = free_name(NEW, (one.name for one in credits.people))
+            return with_person(credits, Person(name=name, share=round(rest, 2)))
+
+        self.change("add somebody", edit)
+        if self.people:
+            self.people[-1].name.setFocus()
+            self.people[-1].name.selectAll()
+
+    def _share_evenly(self) -> None:
+        self.change("share evenly", shared_evenly)
+
+    # --- showing ------------------------------------------------------------------------------
+
+    def _show(self) -> None:
+        sheet = rights_of(self._session.document.history.now)
+        if sheet == self._shown:
+            return
+        self._shown = sheet
+        credits = sheet.credits
+        if self.maker.text() != credits.maker:
+            self.maker.setText(credits.maker)
+        if self.licence.currentText() != credits.licence:
+            self.licence.setEditText(credits.licence)
+        self._show_people(credits)
+        self._show_entries(sheet)
+        self.open.setText("Open: " + "; ".join(sheet.open) if sheet.open else
+                          f"Nothing is open: {sheet.licence_words}")  # fmt: skip
+        set_look(self.open, "signal" if sheet.open else "good")
+        self.even.setEnabled(bool(credits.people))
+        self.shares.setText(f"{number(credits.shares, '.4g')} % in all" if credits.people else "")
+
+    def _show_people(self, credits: Credits) -> None:
+        if [one.of.name for one in self.people] != [one.name for one in credits.people]:
+            clear(self._people)
+            self.people = [PersonRow(one, self) for one in credits.people]
+            for row in self.people:
+                self._people.addWidget(row)
+            if not credits.people:
+                words = label("Nobody is named yet. Shares add up to 100 %.", size=12, name="soft")
+                self._people.addWidget(words)
+        for row, person in zip(self.people, credits.people, strict=True):
+            row.show_person(person)
+
+    def _show_entries(self, sheet: Sheet) -> None:
+        if [one.entry.id for one in self.entries] != [one.id for one in sheet.entries]:
+            clear(self._entries)
+            self.entries = [EntryRow(one, self) for one in sheet.entries]
+            for row in self.entries:
+                self._entries.addWidget(row)
+            if not sheet.entries:
+                self._entries.addWidget(label("Nothing is heard yet.", size=12, name="soft"))
+        for row, entry in zip(self.entries, sheet.entries, strict=True):
+            row.show_entry(entry)
+
+
+class PersonRow(QWidget):
+    """Somebody: their name, what they did, their share; and a way out."""
+
+    def __init__(self, of: Person, page: RightsPage) -> None:
+        super().__init__()
+        self.of, self._page = of, page
+        self.name = QLineEdit(of.name)
+        self.name.setMaxLength(NAME_TYPED)
+        self.name.setAccessibleName("Name")
+        self.share = FieldWidget(SHARE, of.share)
+        self.remove = small_button("Remove", self._remove, tip="Take this person out")
+        self.did = {one: QCheckBox(one) for one in ALL_DID}
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 2, 0, 8)
+        grid.setSpacing(4)
+        grid.addWidget(self.name, 0, 0, 1, 3)
+        grid.addWidget(self.share, 0, 3, 1, 2)
+        for at, box in enumerate(self.did.values()):
+            grid.addWidget(box, 1 + at // 3, at % 3)
+        grid.addWidget(self.remove, 2, 4, Qt.AlignmentFlag.AlignRight)
+        self.name.editingFinished.connect(self._rename)
+        self.share.edited.connect(self._set_share)
+        for box in self.did.values():
+            box.clicked.connect(lambda _on: self._set_did())
+
+    def show_person(self, person: Person) -> None:
+        """Show how it is now."""
+        self.of = person
+        if self.name.text() != person.name and not self.name.hasFocus():
+            self.name.setText(person.name)
+        self.share.set_value(person.share)
+        for word, box in self.did.items():
+            box.setChecked(word in person.did)
+
+    def _rename(self) -> None:
+        old, new = self.of.name, self.name.text().strip()
+        if new and new != old:
+            self._page.change(f"{old} is called {new}", lambda one: renamed(one, old, new))
+        self.name.setText(self.of.name)
+
+    def _set_share(self, value: object) -> None:
+        person = replace(self.of, share=float(str(value)))
+        self._page.change(f"share of {person.name}", lambda one: with_person(one, person),
+                          merge=f"share {person.name}")  # fmt: skip
+
+    def _set_did(self) -> None:
+        did = tuple(word for word, box in self.did.items() if box.isChecked())
+        person = replace(self.of, did=did)
+        self._page.change(f"what {person.name} did", lambda one: with_person(one, person))
+
+    def _remove(self) -> None:
+        name = self.of.name
+        self._page.change(f"without {name}", lambda one: without_person(one, name))
+
+
+class EntryRow(QWidget):
+    """Something that went in; what is not clear can be confirmed by hand."""
+
+    def __init__(self, entry: Entry, page: RightsPage) -> None:
+        super().__init__()
+        self.entry, self._page = entry, page
+        self.title = label("", size=13, weight=MEDIUM)
+        self.facts = label("", size=11.5, name="soft")
+        self.facts.setWordWrap(True)
+        self.state = label("", size=12)
+        self.state.setWordWrap(True)
+        self.confirm = QCheckBox("I have looked into it: it may be handed on")
+        self.confirm.clicked.connect(self._confirm)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 2, 0, 8)
+        column.setSpacing(1)
+        for widget in (self.title, self.facts, self.state, self.confirm):
+            column.addWidget(widget)
+
+    def show_entry(self, entry: Entry) -> None:
+        """Show how it is now."""
+        self.entry = entry
+        terms = entry.terms
+        self.title.setText(f"{entry.name}  ·  {entry.what}")
+        known = [x for x in (entry.maker, entry.licence) if x]
+        if entry.source and entry.source != entry.licence:
+            known.append(entry.source)
+        known.append(f"used in {', '.join(entry.where)}")
+        if entry.clip:
+            known.append(f"recording {entry.clip[:12]}")
+        self.facts.setText("; ".join(known))
+        words = "" if terms.clear else f"not clear: {terms.why}"
+        if terms.clear and terms.credit:
+            words = f"clear; name {entry.maker or entry.name}"
+        if terms.not_alone:
+            words = f"{words or 'clear'}; not by itself: no one-shot of it is written"
+        self.state.setText(words)
+        self.state.setVisible(bool(words))
+        set_look(self.state, "good" if terms.clear else "signal")
+        self.confirm.setVisible(not terms.clear or entry.confirmed)
+        self.confirm.setChecked(entry.confirmed)
+
+    def _confirm(self, on: bool) -> None:
+        source = self.entry.id
+        words = f"{self.entry.name} looked into" if on else f"{self.entry.name} to be looked into"
+        self._page.change(words, lambda one: confirmed(one, source, on=on))
