@@ -10,6 +10,7 @@ import numpy as np
 import soundfile
 from mutagen.flac import FLAC
 from mutagen.oggvorbis import OggVorbis
+from numpy.typing import NDArray
 
 from cloudrift.audio.about import NOTHING, About
 from cloudrift.audio.buffers import Stereo
@@ -19,6 +20,7 @@ from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 
 FLOATING = 32  # bits that are no integers
+Integers = NDArray[np.int16] | NDArray[np.int32]  # (frames, 2)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -63,13 +65,21 @@ def find_format(name: str) -> Format:
     return FORMATS[name]
 
 
-def dithered(audio: Stereo, bits: int) -> Stereo:
-    """Return audio with dither of triangular spread (TPDF), clipped to what the bits hold."""
+def as_integers(audio: Stereo, bits: int, *, dither: bool = True) -> Integers:
+    """Return audio as integers of 16 or 24 bits, clipped to what those hold: (frames, 2).
+
+    Dither (TPDF, one step to either side) makes what is lost independent of the sound. 24 bits lie
+    in the upper part of 32.
+    """
     frames = audio.shape[1]
-    step = np.float32(2.0 ** -(bits - 1))
-    rng = stream(0, "dither", frames)
-    noise = rng.random((frames, 2), np.float32) - rng.random((frames, 2), np.float32)
-    return np.clip(audio + noise.T * step * np.float32(0.5), -1.0, 1.0 - step, dtype=np.float32)
+    full = 2.0 ** (bits - 1)
+    steps = audio.T.astype(np.float64) * full
+    if dither:
+        rng = stream(0, "dither", frames)
+        steps += rng.random((frames, 2), np.float32)
+        steps -= rng.random((frames, 2), np.float32)
+    whole = np.clip(np.rint(steps), -full, full - 1).astype(np.int32)
+    return whole.astype(np.int16) if bits == 16 else whole << 8
 
 
 def write_sound(
@@ -92,15 +102,14 @@ def write_sound(
             f"{of.label} holds {' or '.join(map(str, of.bits))} bits, not {bits}; choose another"
         )
     body = io.BytesIO()
-    sound = audio
+    sound: NDArray[Any] = audio.T
     if of.bits and bits != FLOATING:
-        step = np.float32(2.0 ** -(bits - 1))
-        sound = dithered(audio, bits) if dither else np.clip(audio, -1.0, 1.0 - step)
+        sound = as_integers(audio, bits, dither=dither)
     elif not of.bits:
-        sound = np.clip(audio, -1.0, 1.0)
+        sound = np.clip(sound, -1.0, 1.0)
     subtype = SUBTYPES[bits] if of.bits else LOSSY[of.name]
     try:
-        soundfile.write(body, sound.T, rate, format=of.library, subtype=subtype, **of.how)
+        soundfile.write(body, sound, rate, format=of.library, subtype=subtype, **of.how)
         made = _with_facts(body, of, about, frames=audio.shape[1], rate=rate, bits=bits)
     except (RuntimeError, mutagen.MutagenError) as error:
         raise CloudriftError(

@@ -84,7 +84,7 @@ def named(pattern: str, naming: Naming, part: str = "") -> str:
         "bars": f"{naming.bars}bars", "kit": slug(naming.kit) if naming.kit else "",
         "maker": slug(naming.maker) if naming.maker else "",
     }  # fmt: skip
-    room = max(8, MOST_NAME_BYTES - len(_filled(pattern, values).encode()))
+    room = max(8, MOST_NAME_BYTES - 1 - len(_filled(pattern, values).encode()))
     title = slug(naming.title).encode()[:room].decode(errors="ignore").strip("-")
     return _filled(pattern, {**values, "title": title}) or "loop"
 

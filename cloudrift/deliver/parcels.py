@@ -306,7 +306,8 @@ def _bed(shelf: _Shelf) -> None:
     shelf.sound("bed", "bed", "the groove bed alone, behind its treatments",
                 partial(_bed_stem, owner=loop.bed.group), title=loop.bed.group.name)  # fmt: skip
     if shelf.order.asks("stems"):
-        for number, lane in enumerate(loop.bed.heard, 1):
+        playing = [lane for lane in loop.bed.heard if loop.notes_of(lane)]
+        for number, lane in enumerate(playing, 1):
             shelf.sound("bed", f"bed-{number}-{slug(lane.name)}",
                         f"lane: {lane.name}, {lane.source.sound_text}",
                         partial(_bed_stem, owner=lane), title=lane.name)  # fmt: skip
