@@ -22,7 +22,7 @@ from cloudrift.loop.layer import Group, Layer
 from cloudrift.loop.model import Loop
 from cloudrift.loop.sections import Arrangement
 from cloudrift.render.engine import Engine, trimmed
-from cloudrift.render.plan import Form, layer_node, mix_node
+from cloudrift.render.plan import Form, mix_node
 from cloudrift.render.timeline import whole
 
 LONG_TURNS = 4
@@ -151,9 +151,7 @@ class Making:
         """A layer in front of its own treatments, at its level and pan."""
         bare = replace(layer, line=(), group="")
         loop = self.loop.with_owner(layer.id, line=(), group="")
-        form = Form(once=self.order.once)
-        audio = self.engine.audio(layer_node(loop, bare, self.engine.tones, form), self.cancelled)
-        return self._cut(audio)
+        return self.stem(bare, of=loop)
 
     def _cut(self, audio: Stereo, *, frames: int = 0) -> Sound:
         if not self.order.once:
