@@ -43,6 +43,11 @@ class Checking(QObject):
         return to_fix(self.found)
 
     @property
+    def is_current(self) -> bool:
+        """Whether what was found is of the document as it is now."""
+        return not self.busy and self._of == self._about()
+
+    @property
     def words(self) -> str:
         """The same in words; nothing as long as nothing is known."""
         if not self.found:
@@ -76,10 +81,7 @@ class Checking(QObject):
 
     def _check(self) -> None:
         session = self._session
-        document = session.document.history.now
-        names = tuple(name for name in CHECKS if self._watched or name not in SLOW)
-        of = (document.loop, document.credits, document.arrangement, names, self.target_lufs,
-              self.with_tail)  # fmt: skip
+        of = self._about()
         if of == self._of:
             return
         if session.hearing.busy:
@@ -88,12 +90,22 @@ class Checking(QObject):
         self.busy = True
         self.changed.emit()
         self._tasks.run(
-            CHECKING, self._work(document, names), lambda found: self._came(found, of),
+            CHECKING, self._work(session.document.history.now), lambda found: self._came(found, of),
             self._failed, lane=Lane.CHECKING,
         )  # fmt: skip
 
-    def _work(self, document: Document, names: tuple[str, ...]) -> Callable[..., object]:
-        engine = self._session.engine
+    @property
+    def _names(self) -> tuple[str, ...]:
+        return tuple(name for name in CHECKS if self._watched or name not in SLOW)
+
+    def _about(self) -> tuple[object, ...]:
+        """All that the checks depend on."""
+        document = self._session.document.history.now
+        return (document.loop, document.credits, document.arrangement, self._names,
+                self.target_lufs, self.with_tail)  # fmt: skip
+
+    def _work(self, document: Document) -> Callable[..., object]:
+        engine, names = self._session.engine, self._names
         target, with_tail = self.target_lufs, self.with_tail
 
         def work(stale: Callable[[], bool], _moved: object) -> tuple[Checked, ...]:

@@ -1,0 +1,280 @@
+"""The Deliver stage in the real window: checks pressed, rights typed, files chosen and written."""
+
+import pytest
+from msgspec.structs import replace
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel
+
+from cloudrift.audio.about import About
+from cloudrift.deliver.checks import CHECKS
+from cloudrift.desktop.frame.rail import STAGES
+from cloudrift.desktop.session.preferences import Preferences
+from cloudrift.desktop.stages.deliver.stage import CHECKS as CHECKS_PAGE
+from cloudrift.desktop.stages.deliver.stage import FILES, RIGHTS
+from cloudrift.loop import edits
+from cloudrift.loop.credits import Credits, Person
+from cloudrift.loop.document import Document
+from cloudrift.loop.recorded import Facts, FromRecording
+from cloudrift.loop.recordings import add_recording
+from cloudrift.loop.storage import load_document
+from tests.hands import saved, settled
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture
+def deliver(qtbot, window):
+    """The stage, over a loop whose sound stands."""
+    window.choose_stage(STAGES.index("Deliver"))
+    settled(qtbot, window.session)
+    return window.deliver
+
+
+def now(window):
+    return window.session.document.history.now
+
+
+def checked(qtbot, deliver):
+    """Wait until what is there now was looked at."""
+    qtbot.waitUntil(lambda: deliver.checking.is_current, timeout=60_000)
+    return deliver.checking
+
+
+def press(qtbot, deliver, page):
+    qtbot.mouseClick(deliver.page.button(page), LEFT)
+
+
+# --- checks ---------------------------------------------------------------------------------------
+
+
+def test_checks_are_made_by_themselves_and_the_rail_says_how_many_to_fix(qtbot, window, deliver):
+    checking = checked(qtbot, deliver)
+    assert {one.check.name for one in checking.found} == {*CHECKS} - {"tail", "clipped", "noise"}
+    (rights,) = [one for one in checking.found if one.severity != "fine"]
+    assert rights.check.name == "rights"
+    assert window.rail._facts[STAGES.index("Deliver")] == "1 to fix"
+    assert deliver.page.button(CHECKS_PAGE).text() == "Checks: 1 to fix"
+    window.session.apply("name", lambda loop: replace(loop, title="Untitled loop"))
+    assert not checking.is_current
+    checked(qtbot, deliver)
+    assert window.rail._facts[STAGES.index("Deliver")] == "2 to fix"
+    press(qtbot, deliver, CHECKS_PAGE)  # who looks sees the slow ones, too
+    checked(qtbot, deliver)
+    assert checking.finding("tail") is not None
+
+
+def test_a_change_is_heard_on_resting_and_made_on_pressing(qtbot, window, deliver):
+    session = window.session
+    session.apply("loud", lambda loop: edits.add_treatment(loop, None, "trim"))
+    last = session.loop.line[-1].id
+    session.apply("up", lambda loop: edits.set_treatment_setting(loop, None, last, "gain_db", 18.0))
+    before = session.loop
+    settled(qtbot, session)
+    press(qtbot, deliver, CHECKS_PAGE)
+    checked(qtbot, deliver)
+    row = deliver.checks.rows["peak"]
+    assert row.sign.text() == "must" and "dBTP" in row.measured.text()
+    assert row.asked.text().startswith("Asked: at most −1 dBTP")
+    row.change.setFocus()
+    qtbot.waitUntil(lambda: session.hearing.shown != before, timeout=5000)
+    assert session.loop == before
+    deliver.page.button(CHECKS_PAGE).setFocus()
+    qtbot.waitUntil(lambda: session.hearing.shown == before, timeout=5000)
+    qtbot.mouseClick(row.change, LEFT)
+    assert session.loop.line[-1].full.number("gain_db") < 18.0
+    settled(qtbot, session)
+    checked(qtbot, deliver)
+    assert deliver.checking.finding("peak").severity == "fine"
+    assert "peak" not in deliver.checks.rows
+    session.document.undo()
+    assert session.loop == before
+
+
+def test_what_is_fine_is_shown_when_it_is_wanted(qtbot, window, deliver):
+    press(qtbot, deliver, CHECKS_PAGE)
+    checked(qtbot, deliver)
+    assert list(deliver.checks.rows) == ["rights"]
+    qtbot.mouseClick(deliver.checks.all, LEFT, pos=deliver.checks.all.rect().center())
+    deliver.checks.all.setChecked(True)
+    assert next(iter(deliver.checks.rows)) == "rights"
+    assert set(deliver.checks.rows) == {one.check.name for one in deliver.checking.found}
+    assert deliver.checks.rows["length"].sign.text() == "fine"
+    qtbot.mouseClick(deliver.checks.rows["rights"].elsewhere, LEFT)
+    assert deliver.stack.currentWidget() is deliver.rights
+
+
+def test_a_target_is_asked_of_the_checks(qtbot, window, deliver):
+    files = deliver.files
+    qtbot.mouseClick(files.target.button(-14.0), LEFT)
+    checked(qtbot, deliver)
+    said = deliver.checking.finding("loudness").finding.measured
+    assert "written with +" in said
+    files.parts["pass"].setChecked(True)
+    press(qtbot, deliver, CHECKS_PAGE)
+    checked(qtbot, deliver)
+    assert "written with one pass" in deliver.checking.finding("tail").finding.measured
+
+
+def test_a_check_that_breaks_is_said_and_the_program_goes_on(qtbot, window, deliver, monkeypatch):
+    checked(qtbot, deliver)
+    press(qtbot, deliver, CHECKS_PAGE)
+    from cloudrift.desktop.session import checking as module
+
+    def broken(*_given):
+        raise ValueError("odd")
+
+    monkeypatch.setattr(module, "check_all", broken)
+    window.session.apply("bars", lambda loop: edits.set_bars(loop, 1))
+    qtbot.waitUntil(lambda: bool(deliver.checking.problem), timeout=30_000)
+    assert deliver.checks.says.text() == deliver.checking.problem
+    assert not deliver.checking.busy
+
+
+# --- rights ---------------------------------------------------------------------------------------
+
+
+def typed(qtbot, line, words):
+    line.setFocus()
+    line.selectAll()
+    qtbot.keyClicks(line, words)
+    qtbot.keyClick(line, Qt.Key.Key_Return)
+
+
+def test_people_and_shares_are_typed_undone_and_kept(qtbot, window, deliver, tmp_path):
+    press(qtbot, deliver, RIGHTS)
+    page = deliver.rights
+    assert "nobody is named" in page.open.text() and page.open.objectName() == "signal"
+    assert deliver.page.button(RIGHTS).text() == "Rights: 1 open"
+    typed(qtbot, page.maker, "Tern & Tide Audio")
+    qtbot.mouseClick(page.add, LEFT)
+    typed(qtbot, page.people[0].name, "Ada Wren")
+    qtbot.mouseClick(page.add, LEFT)
+    typed(qtbot, page.people[1].name, "Tern")
+    assert [one.share for one in now(window).credits.people] == [100.0, 0.0]
+    page.people[1].did["wrote"].click()
+    page.people[1].did["mixed"].click()
+    page.people[0].share.edited.emit(60.0)
+    assert "60.00 %, not 100 %" in page.open.text()
+    qtbot.mouseClick(page.even, LEFT)
+    assert page.shares.text() == "100 % in all" and page.open.objectName() == "good"
+    wanted = Credits(people=(Person(name="Ada Wren", share=50.0),
+                             Person(name="Tern", did=("mixed",), share=50.0)),
+                     maker="Tern & Tide Audio")  # fmt: skip
+    assert now(window).credits == wanted
+    assert deliver.page.button(RIGHTS).text() == "Rights: complete"
+    checked(qtbot, deliver)
+    assert deliver.checking.to_fix == 0
+    assert saved(window.session.document.save, tmp_path / "a.cloudrift")
+    assert load_document(tmp_path / "a.cloudrift").credits == wanted
+    window.session.document.undo()
+    assert [one.share for one in now(window).credits.people] == [60.0, 0.0]
+    assert page.people[0].share.value == 60.0
+    qtbot.mouseClick(page.people[1].remove, LEFT)
+    assert [one.name for one in now(window).credits.people] == ["Ada Wren"]
+    assert len(page.people) == 1
+
+
+def test_two_of_one_name_are_refused_in_words(qtbot, window, deliver):
+    press(qtbot, deliver, RIGHTS)
+    page = deliver.rights
+    for name in ("Ada Wren", "Tern"):
+        qtbot.mouseClick(page.add, LEFT)
+        typed(qtbot, page.people[-1].name, name)
+    typed(qtbot, page.people[1].name, "Ada Wren")
+    assert "people" in window.message.text()
+    assert [one.name for one in now(window).credits.people] == ["Ada Wren", "Tern"]
+    assert page.people[1].name.text() == "Tern"
+
+
+def test_what_is_not_clear_is_confirmed_by_hand(qtbot, window, deliver):
+    facts = Facts(name="Quay voice", kind="phrase", length_s=2.0, licence="from the attic")
+    clip = window.session.clips.record(_tone(), 44_100)
+    window.session.apply("voice", lambda loop: add_recording(
+        loop, FromRecording(clip=clip, facts=facts)))  # fmt: skip
+    press(qtbot, deliver, RIGHTS)
+    page = deliver.rights
+    row = next(one for one in page.entries if one.entry.clip == clip)
+    qtbot.waitUntil(row.confirm.isVisible, timeout=2000)
+    assert "can't be read" in row.state.text()
+    qtbot.mouseClick(row.confirm, LEFT, pos=row.confirm.rect().topLeft() + _in(row.confirm))
+    assert now(window).credits.confirmed == (clip,)
+    row = next(one for one in page.entries if one.entry.clip == clip)
+    assert row.confirm.isChecked() and "Quay voice" not in page.open.text()
+    window.session.document.undo()
+    assert now(window).credits.confirmed == ()
+    page.licence.setEditText("for one film")
+    page.licence.lineEdit().editingFinished.emit()
+    assert now(window).credits.licence == "for one film"
+    assert "Quay voice" not in page.open.text()  # what it is under is known
+
+
+def _in(box):
+    from PyQt6.QtCore import QPoint
+
+    return QPoint(8, box.height() // 2)
+
+
+def _tone():
+    import numpy as np
+
+    t = np.arange(88_200) / 44_100
+    return np.stack([0.2 * np.sin(2 * np.pi * 220 * t)] * 2).astype(np.float32)
+
+
+# --- files ----------------------------------------------------------------------------------------
+
+
+def listed(files):
+    return [x.text() for x in files.findChildren(QLabel) if "_140bpm_" in x.text()
+            and "stem-1-name" not in x.text()]  # fmt: skip
+
+
+def test_parts_by_hand_and_by_preset(qtbot, window, deliver):
+    files = deliver.files
+    assert files.preset.currentText() == "Loop and stems" and files.write.text() == "Write 7 files"
+    files.parts["rights"].setChecked(True)
+    assert files.preset.currentText() == "Chosen by hand"
+    assert files.write.text() == "Write 11 files"
+    files.preset.setCurrentText("Loop alone")
+    files.preset.activated.emit(files.preset.currentIndex())
+    assert files.order.parts == ("loop",) and files.write.text() == "Write 1 file"
+    files.parts["loop"].setChecked(False)
+    assert files.order is None and not files.write.isEnabled()
+    assert "nothing is asked for" in files.example.text()
+    assert not files.parts["bed"].isVisible() and not files.parts["arrangement"].isVisible()
+
+
+def test_format_bits_rate_and_names(qtbot, window, deliver, tmp_path):
+    files = deliver.files
+    files.preset.setCurrentText("Loop alone")
+    files.preset.activated.emit(files.preset.currentIndex())
+    qtbot.mouseClick(files.bits.button(32), LEFT)
+    qtbot.mouseClick(files.format.button("flac"), LEFT)
+    assert files.order.bits == 24 and not files.bits.button(32).isEnabled()
+    qtbot.mouseClick(files.format.button("mp3"), LEFT)
+    assert not files.bits.isVisible() and files.example.text().endswith(".mp3")
+    files.names.setText("{title}-{prat}")
+    assert "did you mean 'part'" in files.example.text() and not files.write.isEnabled()
+    files.names.setText("{title} {part}")
+    assert files.example.text() == "ice-road stem-1-name.mp3"
+    qtbot.mouseClick(files.target.button(-16.0), LEFT)
+    files.folder.setText(str(tmp_path / "out"))
+    qtbot.mouseClick(files.write, LEFT)
+    qtbot.waitUntil(lambda: files.result.text().startswith("Wrote 1 file"), timeout=60_000)
+    assert [path.name for path in (tmp_path / "out").iterdir()] == ["ice-road.mp3"]
+    kept = Preferences().now  # the next one is written so, too
+    assert (kept.parts, kept.sound_format, kept.target_lufs, kept.names) == (
+        ("loop",), "mp3", -16.0, "{title} {part}")  # fmt: skip
+
+
+def test_what_would_be_written_follows_the_loop(qtbot, window, deliver):
+    files = deliver.files
+    before = files.write.text()
+    window.session.apply("off", lambda loop: edits.set_layer(loop, "l1", mute=True))
+    assert files.write.text() != before
+    bedded = replace(window.session.loop, title="Last Ferry North")
+    window.session.document.open(Document(loop=bedded), None)
+    assert "last-ferry-north" in files.example.text()
+    assert About(title="x").tags == {"TITLE": "x", "ENCODER": "Cloudrift"}
+    press(qtbot, deliver, FILES)
+    assert deliver.stack.currentWidget() is files
