@@ -108,6 +108,50 @@ def rights(file: Path, form: str | None, output: Path | None) -> None:
     click.echo(str(output))
 
 
+@click.command("demo-file")
+@click.argument("file", metavar="LOOP", type=click.Path(path_type=Path))
+@click.option("-o", "--output", type=click.Path(path_type=Path), required=True,
+              help="A .wav, .flac, .ogg or .mp3 file.")  # fmt: skip
+@click.option("--draw", type=int, help="Another order; else the loop's own, or draw 1.")
+@click.option("--tag", help="A house sound, or a recording's layer, heard every four parts.")
+@click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
+def demo_file(file: Path, output: Path, draw: int | None, tag: str | None, bits: str) -> None:
+    """Write a demo file: everything first, then broken down, then each layer; and a sheet of it."""
+    from msgspec.structs import replace  # noqa: PLC0415
+    from rich.console import Console  # noqa: PLC0415
+    from rich.progress import Progress  # noqa: PLC0415
+
+    from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
+    from cloudrift.audio.sound_file import find_format  # noqa: PLC0415
+    from cloudrift.deliver.demo_sound import write_demo  # noqa: PLC0415
+    from cloudrift.loop.demo_file import draw_demo  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document  # noqa: PLC0415
+    from cloudrift.render import Engine  # noqa: PLC0415
+
+    of = find_format(output.suffix.removeprefix(".").lower())
+    clips = ClipStore()
+    document = load_document(file, clips)
+    if draw is not None or not document.demo.parts:
+        made = draw_demo(document.loop, 1 if draw is None else draw)
+        document = replace(document, demo=replace(document.demo, parts=made.parts, draw=made.draw))
+    if tag is not None:
+        document = replace(document, demo=replace(document.demo, tag=tag))
+    engine = Engine(clips=clips)
+    try:
+        with Progress(console=Console(stderr=True), transient=True) as bar:
+            task = bar.add_task("demo file", total=None)
+            paths = write_demo(
+                output, document, engine, format_name=of.name,
+                bits=int(bits) if int(bits) in of.bits else 24,
+                progress=lambda done, of_, name: bar.update(task, completed=done, total=of_,
+                                                            description=name or "done"),
+            )  # fmt: skip
+    finally:
+        engine.close()
+    for path in paths:
+        click.echo(str(path))
+
+
 @click.command("credits")
 @click.argument("file", metavar="LOOP", type=click.Path(path_type=Path))
 @click.option("--person", "people", multiple=True, metavar="NAME:DID,…:SHARE",

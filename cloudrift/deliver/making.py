@@ -13,6 +13,7 @@ from cloudrift.audio.buffers import RATES, Stereo, to_gain
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.audio.resample import resample_circular
 from cloudrift.deliver.checks.spec import MOST_PEAK_DBTP
+from cloudrift.deliver.demo_sound import demo_sound
 from cloudrift.deliver.names import Naming, file_key, named
 from cloudrift.deliver.order import Order
 from cloudrift.deliver.rights import Sheet, rights_of
@@ -172,6 +173,11 @@ class Making:
         audio, pieces = whole(self.engine, self.document, self.cancelled)
         sections = self.document.arrangement.sections
         cues = tuple(Cue(piece.start, sections[piece.at].name) for piece in pieces)
+        return Sound(audio, goes_round=False, cues=cues)
+
+    def demo(self) -> Sound:
+        """The demo file; its parts are places in it."""
+        audio, cues = demo_sound(self.engine, self.document, cancelled=self.cancelled)
         return Sound(audio, goes_round=False, cues=cues)
 
 

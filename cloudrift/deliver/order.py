@@ -49,6 +49,8 @@ PARTS: dict[str, Part] = {
         Part(name="bed", label="The groove bed",
              about="the loop with it, it alone, and its lanes and MIDI where those are asked for"),
         Part(name="arrangement", label="The arrangement", about="all of it, from top to end"),
+        Part(name="demo", label="The demo file",
+             about="its parts one after another, as drawn on its page, and a sheet of them"),
         Part(name="rights", label="The rights sheet", about="as text, table and page"),
     )
 }  # fmt: skip
@@ -57,7 +59,7 @@ PRESETS: dict[str, tuple[str, ...]] = {
     "Loop alone": ("loop",),
     "Loop and stems": ("loop", "stems", "midi"),
     "To be flipped": ("loop", "bare", "pass", "long", "stems", "voice", "bass", "midi", "sounds",
-                      "rights"),
+                      "demo", "rights"),
     "Everything": tuple(PARTS),
 }  # fmt: skip
 

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from cloudrift.audio.files import write_atomically
 from cloudrift.audio.sound_file import find_format, write_sound
 from cloudrift.deliver import rights
+from cloudrift.deliver.demo_sound import sheet_text
 from cloudrift.deliver.making import Making, Sound, name_of
 from cloudrift.deliver.names import slug
 from cloudrift.deliver.one_shots import OneShot, one_shots
@@ -329,6 +330,14 @@ def bed_midi_of(loop: Loop) -> bytes:
     )  # fmt: skip
 
 
+def _demo(shelf: _Shelf) -> None:
+    if shelf.document.demo.parts:
+        shelf.sound("demo", "demo", "the demo file: everything, broken down, each by itself",
+                    Making.demo, goes_round=False)  # fmt: skip
+        shelf.bytes("demo", ("demo",), ".txt", "what is heard where in the demo file",
+                    lambda making: sheet_text(making.document).encode(), treated=True)  # fmt: skip
+
+
 # --- sheets ---------------------------------------------------------------------------------------
 
 
@@ -354,7 +363,7 @@ _ADDS: dict[str, Callable[[_Shelf], None]] = {
     "loop": _loop, "bare": _bare, "pass": _pass, "long": _long, "stems": _stems, "dry": _dry,
     "voice": partial(_apart, role=VOICE), "bass": partial(_apart, role=BASS), "midi": _midi,
     "heard midi": _heard_midi, "layer midi": _layer_midi, "sounds": _sounds, "pieces": _pieces,
-    "bed": _bed, "arrangement": _arrangement, "rights": _rights,
+    "bed": _bed, "arrangement": _arrangement, "demo": _demo, "rights": _rights,
 }  # fmt: skip
 
 

@@ -14,6 +14,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import check_name
 from cloudrift.loop.checks import unique, within
 from cloudrift.loop.credits import Credits
+from cloudrift.loop.demo_file import DemoFile
 from cloudrift.loop.model import Loop
 from cloudrift.loop.newer import Newer
 from cloudrift.loop.recorded import MOST_GAIN_DB
@@ -73,8 +74,8 @@ class RecipeLoop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_field
 
 
 class Document(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """A loop, its prints, the loops that those were made from, how it is arranged, who made it, and
-    what a newer program has written beside them (``newer``; see ``loop.newer``).
+    """A loop, its prints, the loops that those were made from, how it is arranged, who made it, its
+    demo file, and what a newer program has written beside them (``newer``; see ``loop.newer``).
     """
 
     loop: Loop
@@ -82,6 +83,7 @@ class Document(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     recipes: tuple[RecipeLoop, ...] = ()
     arrangement: Arrangement = Arrangement()
     credits: Credits = Credits()
+    demo: DemoFile = DemoFile()
     newer: Newer | None = None
 
     def __post_init__(self) -> None:

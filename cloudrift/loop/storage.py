@@ -19,6 +19,7 @@ from cloudrift.audio.files import PRIVATE, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import check_parts, in_bounds, read_archive, reading
 from cloudrift.loop.credits import Credits
+from cloudrift.loop.demo_file import DemoFile
 from cloudrift.loop.document import Document, Print, RecipeLoop
 from cloudrift.loop.model import Chord, Group, Layer, Loop
 from cloudrift.loop.newer import Newer, put_back, taken_apart
@@ -32,7 +33,9 @@ SCHEMA = 12
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
 ORIGIN = "origin.txt"  # beside it, in what a crash left: where the loop is from
-BESIDE: dict[str, type[Any]] = {"arrangement": Arrangement, "credits": Credits}  # of a document
+BESIDE: dict[str, type[Any]] = {  # of a document
+    "arrangement": Arrangement, "credits": Credits, "demo": DemoFile,
+}  # fmt: skip
 MAX_JSON_BYTES, MAX_NOTE_BYTES = 32 << 20, 1 << 16
 MOST_TO_LOOK_AT = 4 << 20  # bytes of a loop of which every fault is looked for, rather than one
 MOST_PROBLEMS = 5
@@ -88,7 +91,7 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     9: lambda document: document,
     # Schema 11 gives a loop a groove bed and sections, and notes a pan; none had before.
     10: lambda document: document,
-    # Schema 12 says who made a loop, and where own notes are from; none said it before.
+    # Schema 12 says who made a loop, where own notes are from, and what its demo file is of.
     11: lambda document: document,
 }
 
@@ -275,6 +278,7 @@ class _Head(msgspec.Struct):
     recipes: msgspec.Raw = msgspec.Raw(b"[]")
     arrangement: msgspec.Raw = msgspec.Raw(b"{}")
     credits: msgspec.Raw = msgspec.Raw(b"{}")
+    demo: msgspec.Raw = msgspec.Raw(b"{}")
 
     @property
     def beside(self) -> dict[str, bytes]:

@@ -8,11 +8,12 @@ from cloudrift.desktop.session.checking import Checking
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Tasks
 from cloudrift.desktop.stages.deliver.checks_page import ChecksPage
+from cloudrift.desktop.stages.deliver.demo_page import DemoPage
 from cloudrift.desktop.stages.deliver.files_page import FilesPage
 from cloudrift.desktop.stages.deliver.rights_page import RightsPage
 
-FILES, CHECKS, RIGHTS = range(3)
-PAGES = ((FILES, "Files"), (CHECKS, "Checks"), (RIGHTS, "Rights"))
+FILES, CHECKS, DEMO, RIGHTS = range(4)
+PAGES = ((FILES, "Files"), (CHECKS, "Checks"), (DEMO, "Demo file"), (RIGHTS, "Rights"))
 
 
 class DeliverStage(QWidget):
@@ -24,11 +25,12 @@ class DeliverStage(QWidget):
         self.checking = Checking(session, tasks)
         self.files = FilesPage(session, tasks)
         self.checks = ChecksPage(session, self.checking)
+        self.demo = DemoPage(session, tasks)
         self.rights = RightsPage(session)
         self.page = ChoiceRow(PAGES, columns=len(PAGES), name="Deliver")
-        self.page.setMaximumWidth(560)
+        self.page.setMaximumWidth(740)
         self.stack = QStackedWidget()
-        for one in (self.files, self.checks, self.rights):
+        for one in (self.files, self.checks, self.demo, self.rights):
             self.stack.addWidget(one)
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 6, 8, 6)
@@ -41,10 +43,15 @@ class DeliverStage(QWidget):
         session.changed.connect(refresh)
         session.opened.connect(refresh)
         self.files.asked.connect(self._ask)
+        self.demo.files_wanted.connect(self._write_demo)
         self.checks.rights_wanted.connect(lambda: self.show_page(RIGHTS))
         self.show_page(FILES)
         self._show_words()
         self._ask()
+
+    def _write_demo(self) -> None:
+        self.files.parts["demo"].setChecked(True)
+        self.show_page(FILES)
 
     def show_page(self, page: int) -> None:
         """Show one of the pages."""

@@ -1,0 +1,344 @@
+"""The page of the demo file: an order drawn or made by hand, seen as strata, heard at once."""
+
+from collections.abc import Callable
+
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QProgressBar,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.deliver.demo_sound import lengths_of
+from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.look import SEMI
+from cloudrift.desktop.kit.parts import (
+    WhileShown,
+    button,
+    clear,
+    heading,
+    label,
+    panel,
+    scrolling,
+)
+from cloudrift.desktop.session.demo_heard import DemoHeard
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.stages.deliver.demo_picture import DemoPicture, columns_of
+from cloudrift.ground.draws import MAX_DRAW
+from cloudrift.ground.settings import Field
+from cloudrift.ground.words import NAME_TYPED
+from cloudrift.loop import demo_file as demos
+from cloudrift.loop.demo_file import DemoFile, DemoPart, draw_demo, fitted, heard_in
+from cloudrift.loop.document import Document
+from cloudrift.loop.model import Loop
+from cloudrift.render.engine import Engine
+from cloudrift.render.strata import strata
+
+DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=1, high=MAX_DRAW)
+TURNS = Field(name="turns", label="Turns", default=1, unit="turns", low=1, high=demos.MOST_TURNS)
+CROSS = Field(name="cross_s", label="Cross-fade", default=demos.CROSS_S, unit="s",
+              low=demos.CROSS_LOW_S, high=demos.CROSS_HIGH_S, step=0.01)  # fmt: skip
+TAG_DB = Field(name="tag_db", label="Tag", default=demos.TAG_DB, unit="dB", low=demos.TAG_LOW_DB,
+               high=demos.TAG_HIGH_DB, step=0.5)  # fmt: skip
+EVERY = Field(name="tag_every", label="Every", default=4, unit="parts", low=1,
+              high=demos.MOST_PARTS)  # fmt: skip
+NO_TAG = "No tag"
+TAGS = ("swell", "tower bell", "glass bell", "sub drop", "crash")
+RIGHT_PX = 292
+FRAME_MS = 40
+
+
+class DemoPage(QWidget):
+    """The picture above, what is chosen of it at the right, what holds for all below.
+
+    ``files_wanted`` when it is to be written.
+    """
+
+    files_wanted = pyqtSignal()
+
+    def __init__(self, session: Session, tasks: Tasks) -> None:
+        super().__init__()
+        self._session, self._tasks = session, tasks
+        self.heard = DemoHeard(session, tasks)
+        self._curves: dict[str, NDArray[np.float32]] = {}
+        self.picture = DemoPicture()
+        self.draw = FieldWidget(DRAW, 1.0)
+        self.order = button("Draw an order", self._draw, tip="Everything first, then broken down, "
+                            "then each layer alone")  # fmt: skip
+        self.cross = FieldWidget(CROSS, demos.CROSS_S)
+        self.tag = QComboBox()
+        self.tag.setAccessibleName("Tag")
+        self.tag_db, self.tag_every = FieldWidget(TAG_DB, demos.TAG_DB), FieldWidget(EVERY, 4.0)
+        self.hear = button("Hear it", self._hear_or_leave, name="strong")
+        self.write = button("To the files…", self.files_wanted.emit,
+                            tip="Tick the demo file among what is written")  # fmt: skip
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setFixedHeight(6)
+        self.bar.hide()
+        self.name = QLineEdit()
+        self.name.setMaxLength(NAME_TYPED)
+        self.name.setAccessibleName("Name of the part")
+        self.turns = FieldWidget(TURNS, 1.0)
+        self.layers: dict[str, QCheckBox] = {}
+        self._layers = QVBoxLayout()
+        self.earlier = button("Earlier", lambda: self._move(-1))
+        self.later = button("Later", lambda: self._move(1))
+        self.add = button("Add a part", self._add)
+        self.remove = button("Remove", self._remove)
+        self._inspector = QWidget()
+        self._lay_out()
+        self._connect()
+        self._clock = QTimer(self)
+        self._clock.setInterval(FRAME_MS)
+        self._clock.timeout.connect(lambda: self.picture.show_place(self.heard.share))
+        self._show()
+
+    def _lay_out(self) -> None:
+        main = panel()
+        column = QVBoxLayout(main)
+        column.setContentsMargins(14, 12, 14, 12)
+        head = QHBoxLayout()
+        head.addWidget(label("Demo file", size=14, weight=SEMI))
+        head.addStretch(1)
+        for widget in (self.hear, self.write):
+            head.addWidget(widget)
+        column.addLayout(head)
+        column.addWidget(self.bar)
+        column.addWidget(self.picture, 1)
+        below = QHBoxLayout()
+        below.setSpacing(8)
+        for one in (self.draw, self.order, self.cross, self.tag, self.tag_db, self.tag_every):
+            below.addWidget(one, 1)
+        column.addLayout(below)
+        right = panel()
+        right.setFixedWidth(RIGHT_PX)
+        outer = QVBoxLayout(right)
+        outer.setContentsMargins(14, 12, 6, 12)
+        inside = QVBoxLayout(self._inspector)
+        inside.setContentsMargins(0, 0, 8, 0)
+        inside.setSpacing(5)
+        inside.addWidget(heading("Name of the part"))
+        inside.addWidget(self.name)
+        inside.addWidget(heading("Length"))
+        inside.addWidget(self.turns)
+        inside.addWidget(heading("Layers that are heard"))
+        inside.addLayout(self._layers)
+        row = QHBoxLayout()
+        for one in (self.earlier, self.later, self.remove):
+            row.addWidget(one)
+        inside.addLayout(row)
+        inside.addStretch(1)
+        outer.addWidget(scrolling(self._inspector), 1)
+        outer.addWidget(self.add)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(8)
+        row.addWidget(main, 1)
+        row.addWidget(right)
+
+    def _connect(self) -> None:
+        session = self._session
+        self.picture.chosen.connect(lambda _at: self._show_part())
+        self.picture.wanted.connect(self.heard.hear)
+        self.heard.changed.connect(self._show_heard)
+        self.heard.moved.connect(lambda share, _what: self.bar.setValue(round(1000 * share)))
+        self.draw.edited.connect(lambda value: self._take_draw(int(float(value))))
+        self.name.editingFinished.connect(self._rename)
+        self.turns.edited.connect(
+            lambda value: self._set_part("turns", int(float(value)), "length")
+        )
+        for field, widget in (("cross_s", self.cross), ("tag_db", self.tag_db)):
+            widget.edited.connect(lambda value, field=field: self._set(field, float(value)))
+        self.tag_every.edited.connect(lambda value: self._set("tag_every", int(float(value))))
+        self.tag.activated.connect(lambda _at: self._set("tag", self.tag.currentData()))
+        refresh = WhileShown(self, self._show)
+        session.changed.connect(refresh)
+        session.opened.connect(refresh)
+        session.hearing.sound_changed.connect(WhileShown(self, self._measure))
+
+    # --- changing -----------------------------------------------------------------------------
+
+    @property
+    def demo(self) -> DemoFile:
+        """The demo file as it is now, without what is gone."""
+        now = self._session.document.history.now
+        return fitted(now.demo, now.loop)
+
+    def change(
+        self, words: str, edit: Callable[[DemoFile, Loop], DemoFile], merge: str = ""
+    ) -> None:
+        """Change the demo file, one step to undo."""
+
+        def on_document(document: Document) -> Document:
+            made = edit(fitted(document.demo, document.loop), document.loop)
+            return document if made == document.demo else replace(document, demo=made)
+
+        self._session.document.change(words, on_document, merge=merge)
+        self._show()
+
+    def _draw(self) -> None:
+        """Draw an order, or another one where there is one."""
+        demo = self.demo
+        self._take_draw(demo.draw % MAX_DRAW + 1 if demo.parts else int(float(self.draw.value)))
+
+    def _take_draw(self, draw: int) -> None:
+        def edit(before: DemoFile, loop: Loop) -> DemoFile:
+            made = draw_demo(loop, draw)
+            return replace(before, parts=made.parts, draw=draw)
+
+        self.change(f"order of the demo file, draw {draw}", edit)
+
+    def _set(self, field: str, value: object) -> None:
+        words = {
+            "cross_s": "cross-fade",
+            "tag_db": "level of the tag",
+            "tag_every": "how often a tag",
+        }
+        self.change(words.get(field, field), lambda demo, _loop: replace(demo, **{field: value}),
+                    f"demo {field}")  # fmt: skip
+
+    @property
+    def part(self) -> DemoPart | None:
+        """The part that is chosen."""
+        parts = self.demo.parts
+        return parts[self.picture.at] if self.picture.at < len(parts) else None
+
+    def _set_part(self, field: str, value: object, words: str) -> None:
+        part = self.part
+        if part is not None:
+            self.change(f"{words} of {part.name}",
+                        lambda demo, _loop: demos.set_part(demo, part.id, **{field: value}),
+                        f"demo {part.id} {field}")  # fmt: skip
+
+    def _rename(self) -> None:
+        part, name = self.part, self.name.text().strip()
+        if part is not None and name and name != part.name:
+            self._set_part("name", name, "name")
+
+    def _turn(self, layer_id: str, *, on: bool) -> None:
+        part = self.part
+        if part is not None:
+            self.change(f"layers of {part.name}", lambda demo, loop: demos.with_layer(
+                demo, loop, part.id, layer_id, on=on))  # fmt: skip
+
+    def _move(self, by: int) -> None:
+        part = self.part
+        if part is None:
+            return
+        self.picture.at = min(max(self.picture.at + by, 0), len(self.demo.parts) - 1)
+        self.change(f"{part.name} {'later' if by > 0 else 'earlier'}",
+                    lambda demo, _loop: demos.move_part(demo, part.id, by))  # fmt: skip
+
+    def _add(self) -> None:
+        self.picture.at = len(self.demo.parts)
+        self.change("another part of the demo file", lambda demo, _loop: demos.add_part(demo))
+
+    def _remove(self) -> None:
+        part = self.part
+        if part is not None:
+            self.change(
+                f"without {part.name}", lambda demo, _loop: demos.remove_part(demo, part.id)
+            )
+
+    # --- hearing ------------------------------------------------------------------------------
+
+    def _hear_or_leave(self) -> None:
+        if self.heard.busy:
+            self.heard.stop_making()
+        elif self.heard.on:
+            self.heard.leave()
+        else:
+            self.heard.hear(0)
+
+    def _show_heard(self) -> None:
+        heard = self.heard
+        self.hear.setText("Stop" if heard.busy else "Hear the loop" if heard.on else "Hear it")
+        self.bar.setVisible(heard.busy)
+        self.bar.setRange(0, 1000)
+        if heard.on and self.isVisible():
+            self._clock.start()
+        else:
+            self._clock.stop()
+            self.picture.show_place(heard.share)
+
+    def _measure(self, *_: object) -> None:
+        loop, engine = self._session.loop, self._session.engine
+        self._tasks.run("demo strata", lambda _stop, _moved: _heights(engine, loop), self._take)
+
+    def _take(self, curves: dict[str, NDArray[np.float32]]) -> None:
+        self._curves = curves
+        self._show_picture()
+
+    # --- showing ------------------------------------------------------------------------------
+
+    def _show(self) -> None:
+        demo, loop = self.demo, self._session.loop
+        if not self._curves or not {one.id for one in loop.heard()} <= set(self._curves):
+            self._measure()
+        self.draw.set_value(float(demo.draw or 1))
+        self.cross.set_value(demo.cross_s)
+        self.tag_db.set_value(demo.tag_db)
+        self.tag_every.set_value(float(demo.tag_every))
+        self._show_tags(demo, loop)
+        there = bool(demo.parts)
+        for widget in (self.hear, self.write):
+            widget.setEnabled(there)
+        self.tag_db.setVisible(bool(demo.tag))
+        self.tag_every.setVisible(bool(demo.tag))
+        self.order.setText("Draw another order" if there else "Draw an order")
+        self._show_picture()
+        self._show_part()
+
+    def _show_tags(self, demo: DemoFile, loop: Loop) -> None:
+        names = [one.name for one in loop.layers if one.recorded is not None]
+        choices = ["", *TAGS, *names]
+        if demo.tag not in choices:
+            choices.append(demo.tag)
+        if [self.tag.itemData(at) for at in range(self.tag.count())] != choices:
+            self.tag.clear()
+            for one in choices:
+                self.tag.addItem(f"Tag: {one}" if one else NO_TAG, one)
+        self.tag.setCurrentIndex(choices.index(demo.tag))
+
+    def _show_picture(self) -> None:
+        demo, loop = self.demo, self._session.loop
+        seconds = sum(lengths_of(loop, demo)) / loop.rate
+        self.picture.show_columns(columns_of(loop, demo, self._curves), seconds, self.picture.at)
+
+    def _show_part(self) -> None:
+        part, loop = self.part, self._session.loop
+        self._inspector.setVisible(part is not None)
+        if part is None:
+            return
+        if not self.name.hasFocus() or self.name.text() not in ("", part.name):
+            self.name.setText(part.name)
+        self.turns.set_value(float(part.turns))
+        ids = [one.id for one in loop.heard()]
+        if ids != list(self.layers):
+            clear(self._layers)
+            self.layers = {}
+            for layer in loop.heard():
+                box = QCheckBox(layer.name)
+                box.clicked.connect(lambda on, name=layer.id: self._turn(name, on=on))
+                self.layers[layer.id] = box
+                self._layers.addWidget(box)
+        heard = {one.id for one in heard_in(loop, part)}
+        for name, box in self.layers.items():
+            box.setChecked(name in heard)
+        at, last = self.picture.at, len(self.demo.parts) - 1
+        self.earlier.setEnabled(at > 0)
+        self.later.setEnabled(at < last)
+
+
+def _heights(engine: Engine, loop: Loop) -> dict[str, NDArray[np.float32]]:
+    return {layer.id: curve for layer, (_role, curve) in zip(
+        loop.heard(), strata(engine, loop), strict=True)}  # fmt: skip
