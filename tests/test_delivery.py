@@ -26,6 +26,7 @@ from cloudrift.loop import edits
 from cloudrift.loop.arranging import add_section
 from cloudrift.loop.beds import set_heard
 from cloudrift.loop.credits import Credits, Person
+from cloudrift.loop.demo_file import draw_demo
 from cloudrift.loop.document import Document
 from cloudrift.loop.prints import with_print
 from cloudrift.loop.recorded import Facts, FromRecording
@@ -174,6 +175,13 @@ def test_other_formats_keep_length_and_facts(tmp_path, name):
     assert said["CHAPTER002"] == "00:00:00.091" and said["CHAPTER002NAME"] == "two, späť"
 
 
+@pytest.mark.parametrize("name", list(FORMATS))
+def test_the_same_sound_is_the_same_file(tmp_path, name):
+    for at in "ab":
+        write_sound(tmp_path / f"{at}.{name}", noise(), RATE, format_name=name, about=ABOUT)
+    assert (tmp_path / f"a.{name}").read_bytes() == (tmp_path / f"b.{name}").read_bytes()
+
+
 def test_dither_is_of_triangular_spread_and_can_be_left_out(tmp_path):
     still = np.full((2, 200_000), 0.25 / 32768, np.float32)
     steps = as_integers(still, 16).astype(np.float64)
@@ -265,6 +273,7 @@ def test_every_part_of_a_whole_document_is_written(tmp_path):
     document = with_print(document, replace(loop, bed=None), got.clip, got.facts, (), got.gain_db)
     flip = document.loop.layers[-1]
     document = document.with_loop(edits.set_layer(document.loop, flip.id, parked=False))
+    document = replace(document, demo=draw_demo(document.loop, 1))
     order = Order(parts=tuple(PARTS), bits=16)
     listed = parcels(document, order)
     assert {one.part for one in listed} == {*PARTS} - {"bare"}  # it is among the stems

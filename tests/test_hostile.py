@@ -280,7 +280,8 @@ def test_recordings_that_are_too_long_or_no_numbers_are_refused(tmp_path, monkey
 
 
 def test_a_header_that_claims_more_than_there_is_costs_nothing(tmp_path):
-    write_wav(tmp_path / "a.wav", np.full((2, 500), 0.25, np.float32), 44_100, bits=16, title="a")
+    write_wav(tmp_path / "a.wav", np.full((2, 500), 0.25, np.float32), 44_100, bits=16,
+              about=About(title="a"))  # fmt: skip
     raw = bytearray((tmp_path / "a.wav").read_bytes())
     at = raw.index(b"data") + 4
     raw[at : at + 4] = struct.pack("<I", 0xFFFF_FFF0)
@@ -658,7 +659,7 @@ def test_a_midi_file_that_is_not_wanted_any_more_is_let_go(tmp_path):
 
 def test_a_loop_of_a_recording_is_found_behind_other_chunks(tmp_path):
     path = tmp_path / "a.wav"
-    write_wav(path, np.zeros((2, 4000), np.float32), 44_100, bits=16, loop=True)
+    write_wav(path, np.zeros((2, 4000), np.float32), 44_100, bits=16, about=About(loop=True))
     assert loop_points(path) == (0, 4000)
     raw = path.read_bytes()
     at = raw.index(b"smpl")

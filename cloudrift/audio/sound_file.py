@@ -9,6 +9,7 @@ import mutagen
 import numpy as np
 import soundfile
 from mutagen.flac import FLAC
+from mutagen.ogg import OggPage
 from mutagen.oggvorbis import OggVorbis
 from numpy.typing import NDArray
 
@@ -53,6 +54,7 @@ FORMATS: dict[str, Format] = {
     )
 }  # fmt: skip
 SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
+SERIAL = 1  # of an Ogg file's only stream
 LOSSY = {"ogg": "VORBIS", "mp3": "MPEG_LAYER_III"}
 
 
@@ -145,7 +147,18 @@ def _with_facts(
         tagged[name] = text
     body.seek(0)
     tagged.save(body)
-    return body.getvalue()
+    return body.getvalue() if of.name == "flac" else _same_each_time(body)
+
+
+def _same_each_time(ogg: io.BytesIO) -> bytes:
+    """Give an Ogg stream a number that is not drawn: the same sound is the same file."""
+    ogg.seek(0)
+    out = io.BytesIO()
+    while ogg.tell() < len(ogg.getvalue()):
+        page = OggPage(ogg)
+        page.serial = SERIAL
+        out.write(page.write())
+    return out.getvalue()
 
 
 def _clock(seconds: float) -> str:

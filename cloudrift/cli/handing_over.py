@@ -152,6 +152,52 @@ def demo_file(file: Path, output: Path, draw: int | None, tag: str | None, bits:
         click.echo(str(path))
 
 
+@click.command("kit")
+@click.argument("folder", type=click.Path(path_type=Path))
+@click.option("-o", "--output", type=click.Path(path_type=Path), required=True,
+              help="An empty folder, or one to go on with.")  # fmt: skip
+@click.option("--formats", default="wav", show_default=True, help="E.g. wav,flac,ogg,mp3.")
+@click.option("--preset", default="Loop and stems", show_default=True, help="Which parts.")
+@click.option("--part", "parts", multiple=True, metavar="PART", help="Also this part.")
+@click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
+@click.option("--target", type=float, metavar="LUFS", help="Loudness of each loop.")
+@click.option("--names", "pattern", help="Pattern of names: {title}_{tempo}_{key}_{part}.")
+@click.option("--demo", is_flag=True, help="Also a demo file of each loop.")
+@click.option("--zip", "zipped", is_flag=True, help="All of it in one file, too.")
+def write_a_kit(
+    folder: Path, output: Path, formats: str, preset: str, parts: tuple[str, ...], bits: str,
+    target: float | None, pattern: str | None, demo: bool, zipped: bool,
+) -> None:  # fmt: skip
+    """Write a folder of loops as a kit: sound, stems, notes, sheets, on all cores.
+
+    Stopped (Ctrl+C), what is finished stays; the same command goes on with the rest.
+    """
+    from rich.console import Console  # noqa: PLC0415
+    from rich.progress import Progress  # noqa: PLC0415
+
+    from cloudrift.audio.sound_file import find_format  # noqa: PLC0415
+    from cloudrift.deliver.kit import read_kit  # noqa: PLC0415
+    from cloudrift.deliver.kit_writer import KitOrder, write_kit  # noqa: PLC0415
+    from cloudrift.deliver.names import PATTERN  # noqa: PLC0415
+    from cloudrift.deliver.order import Order, find_preset  # noqa: PLC0415
+
+    asked = tuple(find_format(name.strip()).name for name in formats.split(","))
+    order = Order(parts=tuple(dict.fromkeys((*find_preset(preset), *parts))), bits=int(bits),
+                  target_lufs=target, pattern=pattern or PATTERN)  # fmt: skip
+    how = KitOrder(order=order, formats=tuple(dict.fromkeys(asked)), demo=demo, zipped=zipped)
+    kit = read_kit(folder)
+    with Progress(console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task("kit", total=None)
+        made = write_kit(kit, output, how, progress=lambda done, of, name: bar.update(
+            task, completed=done, total=of, description=name or kit.name))  # fmt: skip
+    for path in made.paths:
+        click.echo(str(path))
+    for problem in made.problems:
+        click.echo(f"cloudrift: {problem}", err=True)
+    if made.problems:
+        raise SystemExit(MUST_FIX)
+
+
 @click.command("credits")
 @click.argument("file", metavar="LOOP", type=click.Path(path_type=Path))
 @click.option("--person", "people", multiple=True, metavar="NAME:DID,…:SHARE",

@@ -12,7 +12,7 @@ from cloudrift.cli.beds import bed
 from cloudrift.cli.exchange import exchange
 from cloudrift.cli.facts import chords, info
 from cloudrift.cli.flips import flip, print_loop
-from cloudrift.cli.handing_over import check, demo_file, rights, set_credits
+from cloudrift.cli.handing_over import check, demo_file, rights, set_credits, write_a_kit
 from cloudrift.cli.layers import notes, room
 from cloudrift.cli.recordings import add, listen
 from cloudrift.cli.rendering import render
@@ -146,6 +146,7 @@ for command in (
     learn,
     check,
     demo_file,
+    write_a_kit,
     rights,
     set_credits,
 ):

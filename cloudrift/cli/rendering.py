@@ -1,10 +1,8 @@
 """The command that renders loop files, several beside each other."""
 
-import contextlib
 import multiprocessing
 import os
-import signal
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
@@ -13,6 +11,7 @@ from typing import Any
 import click
 
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.interrupts import held_back, leave_to_parent
 
 
 @click.command()
@@ -95,10 +94,10 @@ def _render_beside(
     # Started anew rather than forked: a fork would copy locks that rendering threads hold.
     context = multiprocessing.get_context("spawn")
     workers = min(len(files), os.cpu_count() or 1)
-    pool = ProcessPoolExecutor(workers, context, initializer=_leave_to_parent)
+    pool = ProcessPoolExecutor(workers, context, initializer=leave_to_parent)
     count = len(files)
     try:
-        with _held_back(signal.SIGINT):  # what starts now never hears of it: see _leave_to_parent
+        with held_back():  # what starts now never hears of it
             rendered = pool.map(_render_quietly, files, [output] * count, [order] * count, numbers)
         for paths in rendered:
             for path in paths:
@@ -114,21 +113,6 @@ def _render_beside(
         raise
     finally:
         pool.shutdown(cancel_futures=True)
-
-
-@contextlib.contextmanager
-def _held_back(what: signal.Signals) -> Iterator[None]:
-    """Let a signal wait; processes that are started meanwhile hold it back for good."""
-    before = signal.pthread_sigmask(signal.SIG_BLOCK, {what})
-    try:
-        yield
-    finally:
-        signal.pthread_sigmask(signal.SIG_SETMASK, before)
-
-
-def _leave_to_parent() -> None:
-    """Ctrl+C in a terminal reaches every process; the one that started them says so once."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
 def _numbers(files: Sequence[Path], folder: Path, order: Any) -> list[int]:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo
+from cloudrift.deliver.names import slug
 from cloudrift.deliver.rights import rights_of
 from cloudrift.loop.document import Document
 from cloudrift.loop.model import Loop
@@ -28,6 +29,11 @@ class OneShot:
     use: SoundUse
     pitch: int
     note: str  # its name, for a file: ``c4``
+
+    @property
+    def file_name(self) -> str:
+        """Its name as a file, without an ending."""
+        return f"sound-{slug(self.name)}-{self.note}"
 
     def render(self, engine: Engine, rate: int) -> Stereo:
         """Return it struck once, with what rings on: (2, frames)."""

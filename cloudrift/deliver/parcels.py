@@ -267,7 +267,7 @@ def _of_one(making: Making, *, layer: Layer) -> bytes:
 
 def _sounds(shelf: _Shelf) -> None:
     for one in one_shots(shelf.document):
-        shelf.sound("sounds", f"sound-{slug(one.name)}-{one.note}", f"{one.name}, struck once at "
+        shelf.sound("sounds", one.file_name, f"{one.name}, struck once at "
                     f"{one.note}", partial(_one_shot, one=one), treated=False,
                     title=f"{one.name} {one.note}", goes_round=False)  # fmt: skip
 

@@ -1,0 +1,241 @@
+"""A kit: a folder of loop files, in an order, with a cover; what each is like, and each other."""
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import numpy as np
+import tomlkit
+from msgspec.structs import replace
+from numpy.typing import NDArray
+
+from cloudrift.audio.clips import ClipStore
+from cloudrift.audio.files import write_atomically
+from cloudrift.deliver.checks import Heard, check_all
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.reading import read_file
+from cloudrift.ground.wanted import never
+from cloudrift.ground.words import check_name
+from cloudrift.loop.document import Document
+from cloudrift.loop.model import Loop
+from cloudrift.loop.storage import SUFFIX, load_document
+from cloudrift.render.cache import AudioCache
+from cloudrift.render.engine import Engine
+from cloudrift.render.strata import strata
+from cloudrift.style import known_cards
+from cloudrift.style.marks import checked, look, met_of
+
+KIT_FILE = "kit.toml"
+MOST_LOOPS, MOST_WORDS = 500, 4000
+CACHE_BYTES = 256 << 20  # of each process: a kit is made on all cores at once
+ALIKE = 0.85  # likeness from which two loops are nearly one
+PICTURE = 120  # columns of a small picture
+QUICK = ("length", "seam", "peak", "loudness", "dc", "mono", "low width", "phase", "off key",
+         "unknown", "clipped", "names", "rights", "marks")  # fmt: skip
+
+
+class Cover(msgspec.Struct, frozen=True, kw_only=True):
+    """What ``kit.toml`` says: the kit's name and maker, words about it, the order of its files."""
+
+    name: str = ""
+    maker: str = ""
+    about: str = ""
+    order: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        check_name("a kit", self.name, may_be_empty=True)
+        check_name("a maker", self.maker, may_be_empty=True)
+        if len(self.about) > MOST_WORDS:
+            raise CloudriftError(f"the words about a kit are longer than {MOST_WORDS} letters")
+
+
+@dataclass(frozen=True, kw_only=True)
+class Kit:
+    """A folder of loops. ``files`` in their order; ``problems`` say what could not be read."""
+
+    folder: Path
+    cover: Cover
+    files: tuple[Path, ...]
+    problems: tuple[str, ...] = ()
+
+    @property
+    def name(self) -> str:
+        """What it is called: as its cover says, or as its folder."""
+        return self.cover.name or self.folder.resolve().name
+
+
+def read_kit(folder: Path) -> Kit:
+    """Find the loops in a folder, those first that its cover names, in that order; then by name.
+
+    Raises CloudriftError where there is no folder, none in it, or more than can be.
+    """
+    if not folder.is_dir():
+        raise CloudriftError(f"{folder} is no folder; a kit is a folder of loop files")
+    found = sorted(folder.glob(f"*{SUFFIX}"), key=lambda path: path.name.casefold())
+    if not found:
+        raise CloudriftError(f"there is no loop file in {folder}; save loops into it first")
+    if len(found) > MOST_LOOPS:
+        raise CloudriftError(
+            f"{folder} has {len(found)} loop files; a kit has {MOST_LOOPS} at most"
+        )
+    cover, problems = Cover(), []
+    path = folder / KIT_FILE
+    if path.exists():
+        try:
+            raw = tomlkit.parse(read_file(path, "kit").decode()).unwrap()
+            cover = msgspec.convert(raw, Cover)
+        except (CloudriftError, ValueError, tomlkit.exceptions.ParseError) as error:
+            problems.append(f"{path}: {str(error).splitlines()[0]}; it is passed by")
+    places = {name: at for at, name in enumerate(cover.order)}
+    found.sort(key=lambda path: places.get(path.name, len(places)))
+    return Kit(folder=folder, cover=cover, files=tuple(found), problems=tuple(problems))
+
+
+def write_cover(kit: Kit, cover: Cover) -> Kit:
+    """Keep a cover in the kit's folder; return the kit with it, its files in that order."""
+    body = tomlkit.document()
+    for name in ("name", "maker", "about"):
+        body[name] = getattr(cover, name)
+    body["order"] = list(cover.order)
+    write_atomically(kit.folder / KIT_FILE,
+                     lambda file: file.write(tomlkit.dumps(body).encode()))  # fmt: skip
+    return read_kit(kit.folder)
+
+
+def in_order(kit: Kit, files: Sequence[Path]) -> Kit:
+    """Put a kit's files in an order, and keep that."""
+    return write_cover(kit, replace(kit.cover, order=tuple(path.name for path in files)))
+
+
+# --- what each loop is like -----------------------------------------------------------------------
+
+
+class Looked(msgspec.Struct, frozen=True, kw_only=True):
+    """A loop of a kit, as it was found; ``problem`` where it could not be read.
+
+    ``must`` and ``should`` are how many checks say so; ``words`` which. ``bands`` are its layers'
+    roles and heights over it.
+    """
+
+    file: str
+    title: str = ""
+    key: str = ""
+    tempo: float = 0.0
+    bars: int = 0
+    seconds: float = 0.0
+    lufs: float = 0.0
+    peak_db: float = 0.0
+    must: int = 0
+    should: int = 0
+    words: tuple[str, ...] = ()
+    met: int = 0
+    asked: int = 0
+    style: str = ""
+    layers: int = 0
+    rights_open: int = 0
+    bands: tuple[tuple[str, tuple[float, ...]], ...] = ()
+    problem: str = ""
+
+
+def look_at(file: Path, *, cancelled: Callable[[], bool] = never) -> Looked:
+    """Render a loop and say what it is like; what is wrong with its file is said, not raised."""
+    clips = ClipStore()
+    try:
+        document = load_document(file, clips)
+    except CloudriftError as error:
+        return Looked(file=file.name, title=file.stem, problem=str(error))
+    engine = Engine(cache=AudioCache(CACHE_BYTES), clips=clips)
+    try:
+        return _looked(file, document, engine, cancelled)
+    finally:
+        engine.close()
+
+
+def _looked(
+    file: Path, document: Document, engine: Engine, cancelled: Callable[[], bool]
+) -> Looked:
+    loop = document.loop
+    plain = Looked(
+        file=file.name, title=loop.title, key=loop.sounding_key.text, style=loop.style,
+        tempo=round(loop.sounding_tempo, 2), bars=loop.bars, layers=len(loop.heard()),
+        seconds=round(loop.sounding_frames / loop.rate, 3),
+    )  # fmt: skip
+    if not loop.heard():
+        return replace(plain, must=1, words=("nothing is heard",))
+    heard = Heard(document, engine, cancelled=cancelled)
+    found = check_all(heard, QUICK)
+    bad = [one for one in found if one.severity != "fine"]
+    card = known_cards().get(loop.style)
+    met, asked = (0, 0)
+    if card is not None:
+        marks = look(checked(card.marks, card.name)[0], loop, heard.facts,
+                     arrangement=document.arrangement)  # fmt: skip
+        met, asked = met_of(marks)
+    bands = tuple((role, _small(curve)) for role, curve in strata(engine, loop))
+    return replace(
+        plain, lufs=round(heard.lufs, 2), peak_db=round(heard.peak_db, 2), bands=bands,
+        must=sum(one.severity == "must" for one in bad), met=met, asked=asked,
+        should=sum(one.severity == "should" for one in bad),
+        words=tuple(f"{one.check.label}: {one.finding.measured}" for one in bad),
+        rights_open=next((int(one.finding.value or 0) for one in bad
+                          if one.check.name == "rights"), 0),
+    )  # fmt: skip
+
+
+def _small(curve: NDArray[np.float32]) -> tuple[float, ...]:
+    """A curve in fewer columns."""
+    parts = np.array_split(curve, PICTURE)
+    return tuple(round(float(part.mean()), 3) for part in parts)
+
+
+def fit_lufs(looked: Iterable[Looked]) -> float:
+    """Return the loudness that loops are fitted to each other by: their median."""
+    found = [one.lufs for one in looked if not one.problem and one.lufs > -69]
+    return round(float(np.median(found)), 1) if found else -16.0
+
+
+# --- what they are to each other ------------------------------------------------------------------
+
+
+def likeness(one: Loop, other: Loop) -> float:
+    """Return how much two loops are one, 0 to 1: their chords and notes in any key, sounds."""
+    chords = _common(_chords(one), _chords(other))
+    sounds = _common(_sounds(one), _sounds(other))
+    notes = _common(_notes(one), _notes(other))
+    tempo = max(0.0, 1 - abs(one.sounding_tempo - other.sounding_tempo) / 20)
+    return 0.3 * chords + 0.25 * sounds + 0.35 * notes + 0.1 * tempo
+
+
+def _common(one: set[Any], other: set[Any]) -> float:
+    both = one | other
+    return len(one & other) / len(both) if both else 1.0
+
+
+def _chords(loop: Loop) -> set[Any]:
+    root = loop.key.pc
+    return {(chord.start_tick, frozenset((voice - root) % 12 for voice in chord.voices))
+            for chord in loop.chords}  # fmt: skip
+
+
+def _sounds(loop: Loop) -> set[Any]:
+    found = {use.name for layer in loop.heard() for use in layer.source.sounds}
+    return found | {one.clip for layer in loop.heard() for one in layer.source.recordings}
+
+
+def _notes(loop: Loop) -> set[Any]:
+    root = loop.key.pc
+    return {(note.start_tick // 120, (note.pitch - root) % 12) for layer in loop.heard()
+            for note in loop.notes_of(layer)}  # fmt: skip
+
+
+def near_duplicates(loops: Sequence[tuple[str, Loop]]) -> list[tuple[str, str, float]]:
+    """Return pairs of loops that are nearly one, by name, the likest first."""
+    found = []
+    for at, (name, loop) in enumerate(loops):
+        for other_name, other in loops[at + 1 :]:
+            alike = likeness(loop, other)
+            if alike >= ALIKE:
+                found.append((name, other_name, alike))
+    return sorted(found, key=lambda pair: -pair[2])

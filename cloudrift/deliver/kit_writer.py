@@ -1,0 +1,422 @@
+"""Writing a kit: every loop on all cores, sheets, one-shots, a zip; stopped and gone on with."""
+
+import dataclasses
+import functools
+import hashlib
+import io
+import json
+import os
+import zipfile
+from collections.abc import Callable, Sequence
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
+from dataclasses import dataclass
+from multiprocessing import get_context
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from cloudrift.audio.clips import ClipStore
+from cloudrift.audio.files import make_folder, write_atomically
+from cloudrift.audio.sound_file import write_sound
+from cloudrift.audio.stretch_child import stand_behind
+from cloudrift.deliver import kit_sheet, rights
+from cloudrift.deliver.kit import CACHE_BYTES, Cover, Kit, Looked, look_at
+from cloudrift.deliver.making import Making
+from cloudrift.deliver.one_shots import OneShot, one_shots
+from cloudrift.deliver.order import Order
+from cloudrift.deliver.parcels import free_number, parcels
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.interrupts import held_back, leave_to_parent
+from cloudrift.ground.wanted import Cancelled, never
+from cloudrift.loop.demo_file import draw_demo
+from cloudrift.loop.document import Document
+from cloudrift.loop.storage import load_document
+from cloudrift.render.cache import AudioCache
+from cloudrift.render.engine import Engine
+
+FOLDERS = {
+    "loop": "loops", "bare": "loops", "pass": "loops", "long": "loops", "stems": "stems",
+    "dry": "stems", "voice": "stems", "bass": "stems", "midi": "midi", "heard midi": "midi",
+    "layer midi": "midi", "pieces": "pieces", "bed": "groove beds", "arrangement": "arrangements",
+    "demo": "demo files", "rights": "rights",
+}  # fmt: skip
+ONE_SHOTS = "one-shots"
+DONE = "kit.json"  # what is there already, to go on with
+LOOK_S = 0.1
+Progress = Callable[[int, int, str], object]
+
+
+@dataclass(frozen=True, kw_only=True)
+class KitOrder:
+    """How a kit is written: each loop by ``order``, in these ``formats``; demo files, a zip."""
+
+    order: Order
+    formats: tuple[str, ...] = ("wav",)
+    demo: bool = False
+    zipped: bool = False
+
+    @property
+    def mark(self) -> str:
+        """What tells two of them apart."""
+        text = repr((self.order, self.formats, self.demo))
+        return hashlib.sha256(text.encode()).hexdigest()[:24]
+
+
+class Made(msgspec.Struct, frozen=True, kw_only=True):
+    """A loop of a kit as it was written: of which content, what it is like, its files."""
+
+    file: str
+    content: str
+    looked: Looked
+    files: tuple[tuple[str, int], ...] = ()  # from the kit's folder, and their bytes
+    preview: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Written:
+    """What came of it: files, in order, and what went wrong with which loop."""
+
+    paths: tuple[Path, ...]
+    problems: tuple[str, ...]
+    looked: tuple[Looked, ...]
+
+
+def write_kit(
+    kit: Kit, out: Path, how: KitOrder, *, progress: Progress = lambda _d, _o, _w: None,
+    cancelled: Callable[[], bool] = never,
+) -> Written:  # fmt: skip
+    """Write a kit into a folder of its own, on all cores, and return what was written.
+
+    Every file is whole or not there. What was finished before a stop stays, is listed in
+    ``kit.json``, and is not made again; the end is the same to the last bit. A loop that cannot be
+    read or written is told of, the others are written. Raises CloudriftError where the folder has
+    something else in it, and Cancelled.
+    """
+    if out.resolve() == kit.folder.resolve():
+        raise CloudriftError(f"{out} is the kit's own folder; write it into another one")
+    make_folder(out, "; choose another")
+    before = _done(out, how)
+    numbers = _numbers(kit, how)
+    found: dict[str, Made] = {}
+    problems = list(kit.problems)
+    todo = []
+    for path in kit.files:
+        had = before.get(path.name)
+        if had is not None and _is_there(out, path, had):
+            found[path.name] = had
+        else:
+            todo.append(path)
+    steps = len(kit.files) + 2
+    progress(len(found), steps, "")
+
+    def came(path: Path, made: Made) -> None:
+        found[path.name] = made
+        if made.looked.problem:
+            problems.append(made.looked.problem)
+        _remember(out, how, found)
+        progress(len(found), steps, path.name)
+
+    _beside(todo, out, how, numbers, came, cancelled)
+    made = [found[path.name] for path in kit.files]
+    paths = [out / name for one in made for name, _size in one.files]
+    documents = _documents(kit)
+    if how.order.asks("sounds"):
+        progress(len(kit.files), steps, "one-shots")
+        paths += _write_sounds(documents, out, how, cancelled)
+    progress(len(kit.files) + 1, steps, "sheets")
+    paths += _write_sheets(kit, documents, made, out)
+    if how.zipped:
+        if cancelled():
+            raise Cancelled
+        paths.append(_write_zip(out, kit.name, paths))
+    progress(steps, steps, "")
+    return Written(paths=tuple(paths), problems=tuple(problems),
+                   looked=tuple(one.looked for one in made))  # fmt: skip
+
+
+# --- beside each other ----------------------------------------------------------------------------
+
+_stop: Any = None  # of a process: whether what it does is still wanted
+
+
+def _begin(parent: int, stop: Any) -> None:
+    global _stop  # noqa: PLW0603 - what a process is told at its beginning
+    leave_to_parent()
+    stand_behind(parent)
+    _stop = stop
+
+
+def _beside(
+    todo: Sequence[Path], out: Path, how: KitOrder, numbers: dict[str, int],
+    came: Callable[[Path, Made], object], cancelled: Callable[[], bool],
+) -> None:  # fmt: skip
+    if not todo:
+        return
+    context = get_context("spawn")
+    stop = context.Event()
+    workers = min(len(todo), os.cpu_count() or 1)
+    pool = ProcessPoolExecutor(workers, context, _begin, (os.getpid(), stop))
+    try:
+        with held_back():
+            running: dict[Future[Made], Path] = {
+                pool.submit(_make, path, out, how, numbers[path.name]): path for path in todo
+            }
+        while running:
+            ready, _rest = wait(running, timeout=LOOK_S, return_when=FIRST_COMPLETED)
+            for future in ready:
+                path = running.pop(future)
+                came(path, future.result())
+            if cancelled():
+                raise Cancelled
+    except BrokenProcessPool as error:
+        raise CloudriftError(
+            "a process that wrote the kit was ended from outside (is there enough memory?); what "
+            "was finished stays, write it again to go on"
+        ) from error
+    finally:
+        stop.set()
+        pool.shutdown(wait=True, cancel_futures=True)
+
+
+def _make(path: Path, out: Path, how: KitOrder, number: int) -> Made:
+    """Write one loop of a kit, in a process of its own."""
+    stopped = _stop.is_set if _stop is not None else never
+    content = content_of(path)
+    try:
+        clips = ClipStore()
+        document = with_demo(load_document(path, clips), how)
+        looked = look_at(path, cancelled=stopped)
+        if looked.problem:
+            return Made(file=path.name, content=content, looked=looked)
+        if not document.loop.heard():
+            problem = f"{path.name}: nothing is heard in it; turn a layer on in Layers"
+            return Made(file=path.name, content=content,
+                        looked=msgspec.structs.replace(looked, problem=problem))  # fmt: skip
+        files = _deliver(document, out, how, number, clips, stopped)
+        preview = _preview(document, out, path, clips, stopped)
+        sizes = tuple((name, (out / name).stat().st_size) for name in files)
+        return Made(file=path.name, content=content, looked=looked, files=sizes, preview=preview)
+    except CloudriftError as error:
+        looked = Looked(file=path.name, title=path.stem, problem=f"{path.name}: {error}")
+        return Made(file=path.name, content=content, looked=looked)
+
+
+def with_demo(document: Document, how: KitOrder) -> Document:
+    """Return a document with an order for its demo file, where one is wanted and none is there."""
+    if not how.demo or document.demo.parts or not document.loop.heard():
+        return document
+    return msgspec.structs.replace(document, demo=draw_demo(document.loop, 1))
+
+
+def orders_of(how: KitOrder) -> list[Order]:
+    """Return an order for each format; what is no sound is in the first alone."""
+    silent = ("midi", "heard midi", "layer midi", "rights")
+    parts = tuple(dict.fromkeys((*how.order.parts, *(("demo",) if how.demo else ()))))
+    out = []
+    for at, name in enumerate(how.formats):
+        kept = tuple(one for one in parts if one != "sounds" and (at == 0 or one not in silent))
+        bits = min(how.order.bits, 24) if name == "flac" else how.order.bits
+        if kept:
+            out.append(dataclasses.replace(how.order, parts=kept, format_name=name, bits=bits))
+    return out
+
+
+def _deliver(
+    document: Document, out: Path, how: KitOrder, number: int, clips: ClipStore,
+    stopped: Callable[[], bool],
+) -> list[str]:  # fmt: skip
+    done = []
+    engine = Engine(cache=AudioCache(CACHE_BYTES), clips=clips)
+    try:
+        for order in orders_of(how):
+            making = Making(document, order, engine, stopped)
+            for parcel in parcels(document, order, number):
+                if stopped():
+                    raise Cancelled
+                folder = out / FOLDERS[parcel.part]
+                make_folder(folder)
+                parcel.write(folder / parcel.name, making)
+                done.append(f"{FOLDERS[parcel.part]}/{parcel.name}")
+    finally:
+        engine.close()
+    return done
+
+
+def _preview(
+    document: Document, out: Path, path: Path, clips: ClipStore, stopped: Callable[[], bool]
+) -> str:
+    """Write a loop as a small Ogg file for the page, beside what is there to go on with."""
+    engine = Engine(cache=AudioCache(CACHE_BYTES), clips=clips)
+    try:
+        making = Making(document, Order(format_name="ogg"), engine, stopped)
+        audio = making.treated().audio
+    finally:
+        engine.close()
+    folder = out / PREVIEWS
+    make_folder(folder)
+    name = f"{hashlib.sha256(path.name.encode()).hexdigest()[:16]}.ogg"
+    write_sound(folder / name, audio, document.loop.rate, format_name="ogg")
+    return f"{PREVIEWS}/{name}"
+
+
+PREVIEWS = ".previews"
+
+
+# --- going on -------------------------------------------------------------------------------------
+
+
+def content_of(path: Path) -> str:
+    """Return what tells whether a loop file is still the one that was written."""
+    return hashlib.sha256(path.read_bytes()).hexdigest()[:24]
+
+
+def _done(out: Path, how: KitOrder) -> dict[str, Made]:
+    """What was finished before in a folder; raise where it is another's."""
+    path = out / DONE
+    if not path.exists():
+        strange = [one.name for one in out.iterdir() if not one.name.startswith(".")]
+        if strange:
+            raise CloudriftError(
+                f"{out} has something else in it ({strange[0]}); choose an empty folder"
+            )
+        return {}
+    try:
+        raw = json.loads(path.read_bytes())
+        made = msgspec.convert(raw["loops"], list[Made])
+    except (ValueError, KeyError, TypeError, OSError) as error:
+        raise CloudriftError(
+            f"{path} does not say what is in the folder; choose an empty one"
+        ) from error
+    return {one.file: one for one in made} if raw.get("order") == how.mark else {}
+
+
+def _is_there(out: Path, path: Path, had: Made) -> bool:
+    """Whether a loop is as it was, and all that was written of it is there."""
+    if had.looked.problem or content_of(path) != had.content:
+        return False
+    names = [*had.files, (had.preview, 0)]
+    return all((out / name).is_file() and size in (0, (out / name).stat().st_size)
+               for name, size in names)  # fmt: skip
+
+
+def _remember(out: Path, how: KitOrder, found: dict[str, Made]) -> None:
+    rows = [msgspec.to_builtins(found[name]) for name in sorted(found)]
+    body = json.dumps({"format": "cloudrift kit", "order": how.mark, "loops": rows}, indent=1)
+    write_atomically(out / DONE, lambda file: file.write(body.encode()))
+
+
+def _numbers(kit: Kit, how: KitOrder) -> dict[str, int]:
+    """The number of each loop, so that no two have files of one name."""
+    claimed: set[str] = set()
+    numbers = {}
+    for path in kit.files:
+        numbers[path.name] = 1
+        try:
+            document = with_demo(load_document(path), how)
+        except CloudriftError:
+            continue  # it is told of when it is made
+        orders = orders_of(how)
+        while orders:
+            number = max(free_number(document, order, NOWHERE, claimed) for order in orders)
+            numbers[path.name] = number
+            names = {one.name for order in orders for one in parcels(document, order, number)}
+            if not names & claimed:
+                claimed |= names
+                break
+    return numbers
+
+
+NOWHERE = Path("/nonexistent")  # a folder that nothing is in
+
+
+# --- sheets ---------------------------------------------------------------------------------------
+
+
+def _documents(kit: Kit) -> dict[str, Document]:
+    out = {}
+    for path in kit.files:
+        try:
+            out[path.name] = load_document(path)
+        except CloudriftError:
+            continue
+    return out
+
+
+def _write_sounds(
+    documents: dict[str, Document], out: Path, how: KitOrder, cancelled: Callable[[], bool]
+) -> list[Path]:
+    """Each sound that any loop uses, once."""
+    found: dict[Any, tuple[OneShot, Document]] = {}
+    for document in documents.values():
+        for one in one_shots(document):
+            found.setdefault((one.use, one.pitch), (one, document))
+    folder = out / ONE_SHOTS
+    make_folder(folder)
+    paths: list[Path] = []
+    engine = Engine(cache=AudioCache(CACHE_BYTES))
+    try:
+        for one, document in found.values():
+            if cancelled():
+                raise Cancelled
+            if one.use.own is not None and not one.use.own.house:
+                continue  # its recordings are in its own loop's folder
+            audio = one.render(engine, document.loop.rate)
+            for order in orders_of(how):
+                name = one.file_name
+                count = 2
+                while (path := folder / f"{name}.{order.format_name}") in paths:
+                    name, count = f"{one.file_name}-{count}", count + 1
+                write_sound(path, audio, document.loop.rate, format_name=order.format_name,
+                            bits=order.bits)  # fmt: skip
+                paths.append(path)
+    finally:
+        engine.close()
+    return paths
+
+
+def _write_sheets(
+    kit: Kit, documents: dict[str, Document], made: Sequence[Made], out: Path
+) -> list[Path]:
+    sheets = {name: rights.rights_of(document) for name, document in documents.items()}
+    sheet = rights.rights_of_kit(kit.name, list(sheets.values()))
+    looked = [one.looked for one in made]
+    licences = {name: one.licence_words for name, one in sheets.items()}
+    previews = {one.file: (out / one.preview).read_bytes() for one in made if one.preview}
+    files = {one.file: [name for name, _size in one.files if name.startswith("loops/")]
+             for one in made}  # fmt: skip
+    texts = {
+        "kit.txt": kit_sheet.as_text(kit.name, kit.cover, looked, sheet),
+        "kit.csv": kit_sheet.as_csv(looked, licences),
+        "kit.html": kit_sheet.as_html(kit.name, kit.cover, looked, sheet, previews, files),
+        "rights.txt": rights.as_text(sheet), "rights.csv": rights.as_csv(sheet),
+        "rights.html": rights.as_html(sheet),
+        "rights.json": json.dumps(rights.as_dict(sheet), indent=1, ensure_ascii=False) + "\n",
+    }  # fmt: skip
+    for name, text in texts.items():
+        write_atomically(out / name, functools.partial(_put, text.encode()))
+    return [out / name for name in texts]
+
+
+def _put(body: bytes, file: io.BufferedIOBase) -> None:
+    file.write(body)
+
+
+def _write_zip(out: Path, name: str, paths: Sequence[Path]) -> Path:
+    """All of it in one file beside its folder; sound is packed already."""
+    target = out.with_name(f"{out.name}.zip")
+
+    def write(file: io.BufferedIOBase) -> None:
+        with zipfile.ZipFile(file, "w") as archive:
+            for path in paths:
+                info = zipfile.ZipInfo(f"{name}/{path.relative_to(out)}", (1980, 1, 1, 0, 0, 0))
+                small = path.suffix in (".txt", ".csv", ".html", ".json", ".mid", ".wav")
+                info.compress_type = zipfile.ZIP_DEFLATED if small else zipfile.ZIP_STORED
+                archive.writestr(info, path.read_bytes())
+
+    write_atomically(target, write)
+    return target
+
+
+__all__ = ["Cover", "KitOrder", "Made", "Written", "write_kit"]

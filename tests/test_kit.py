@@ -1,0 +1,337 @@
+"""Kits: read, looked at, written on all cores, stopped and gone on with, their sheets."""
+
+import csv
+import io
+import json
+import shutil
+import subprocess
+import sys
+import time
+import zipfile
+from dataclasses import replace as altered
+from html.parser import HTMLParser
+
+import pytest
+from click.testing import CliRunner
+from msgspec.structs import replace
+
+from cloudrift.cli.main import commands
+from cloudrift.deliver import Order
+from cloudrift.deliver.kit import (
+    ALIKE,
+    Cover,
+    fit_lufs,
+    in_order,
+    likeness,
+    look_at,
+    near_duplicates,
+    read_kit,
+    write_cover,
+)
+from cloudrift.deliver.kit_sheet import COLUMNS, strata_svg
+from cloudrift.deliver.kit_writer import DONE, KitOrder, orders_of, write_kit
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.wanted import Cancelled
+from cloudrift.loop import edits
+from cloudrift.loop.credits import Credits, Person
+from cloudrift.loop.document import Document
+from cloudrift.loop.storage import save
+from cloudrift.style import find_card, sketch
+from cloudrift.theory import Key
+from tests.conftest import make_small_loop
+
+SMALL = replace(make_small_loop(), kit="Dome Show")
+PEOPLE = Credits(people=(Person(name="Tern", share=100.0),), maker="Tern & Tide Audio")
+PLAIN = KitOrder(order=Order(parts=("loop", "midi"), bits=16))
+
+
+def one_layer(title, tempo=140.0):
+    """A loop that is soon rendered."""
+    loop = replace(SMALL, title=title, tempo=tempo, layers=SMALL.layers[3:], line=())
+    return Document(loop=loop, credits=PEOPLE)
+
+
+@pytest.fixture
+def folder(tmp_path):
+    """Four loops, two of them of one title, and a file that is none."""
+    made = tmp_path / "Dome Show"
+    made.mkdir()
+    for name, document in {
+        "a": one_layer("Ice Road"), "b": one_layer("Last Ferry", 120.0),
+        "c": one_layer("Ice Road", 140.0), "d": one_layer("x" * 150, 99.0),
+    }.items():  # fmt: skip
+        save(document, made / f"{name}.cloudrift")
+    return made
+
+
+def files_in(out):
+    return {str(path.relative_to(out)): path.read_bytes() for path in sorted(out.rglob("*"))
+            if path.is_file()}  # fmt: skip
+
+
+# --- reading --------------------------------------------------------------------------------------
+
+
+def test_a_kit_is_a_folder_in_the_order_of_its_cover(folder):
+    kit = read_kit(folder)
+    assert kit.name == "Dome Show" and [x.stem for x in kit.files] == ["a", "b", "c", "d"]
+    cover = Cover(name="Dome Show, winter", maker="Tern & Tide Audio", about="For a dome.\n\nSlow.",
+                  order=("c.cloudrift", "gone.cloudrift", "a.cloudrift"))  # fmt: skip
+    kit = write_cover(kit, cover)
+    assert [x.stem for x in kit.files] == ["c", "a", "b", "d"] and kit.cover == cover
+    assert read_kit(folder).name == "Dome Show, winter"
+    turned = in_order(kit, kit.files[::-1])
+    assert [x.stem for x in read_kit(folder).files] == ["d", "b", "a", "c"]
+    assert turned.cover.about == cover.about
+
+
+@pytest.mark.parametrize(("text", "says"), [
+    ("name = [", "passed by"), ("name = 3", "passed by"), ("maker = '" + "x" * 300 + "'", "maker"),
+])  # fmt: skip
+def test_a_broken_cover_is_passed_by_in_words(folder, text, says):
+    (folder / "kit.toml").write_text(text)
+    kit = read_kit(folder)
+    assert len(kit.files) == 4 and kit.name == "Dome Show"
+    assert len(kit.problems) == 1 and says in kit.problems[0] and "\n" not in kit.problems[0]
+
+
+def test_what_is_no_kit_is_said(tmp_path, folder):
+    with pytest.raises(CloudriftError, match="is no folder"):
+        read_kit(tmp_path / "none")
+    (tmp_path / "empty").mkdir()
+    with pytest.raises(CloudriftError, match="no loop file in"):
+        read_kit(tmp_path / "empty")
+
+
+# --- looking --------------------------------------------------------------------------------------
+
+
+def test_a_loop_is_looked_at_with_what_is_to_fix(folder):
+    found = look_at(folder / "a.cloudrift")
+    assert (found.title, found.key, found.tempo, found.bars) == ("Ice Road", "F♯ minor", 140.0, 2)
+    assert found.seconds == pytest.approx(2 * 4 * 60 / 140, abs=0.01) and found.lufs < -10
+    assert found.must == 0 and len(found.bands) == 1 and found.asked > 20
+    (folder / "e.cloudrift").write_text("nothing")
+    broken = look_at(folder / "e.cloudrift")
+    assert "e.cloudrift" in broken.problem and broken.title == "e"
+    silent = one_layer("Still").loop
+    silent = edits.set_layer(silent, silent.layers[0].id, mute=True)
+    save(Document(loop=silent), folder / "f.cloudrift")
+    assert look_at(folder / "f.cloudrift").words == ("nothing is heard",)
+    assert fit_lufs([found, broken]) == pytest.approx(found.lufs, abs=0.06)
+    assert fit_lufs([broken]) == -16.0
+
+
+def test_near_duplicates_are_found_in_any_key_and_others_are_not():
+    moved = edits.set_key(replace(SMALL, title="Twin"), Key("A", "minor"))
+    assert likeness(SMALL, SMALL) == pytest.approx(1.0)
+    assert likeness(SMALL, moved) > ALIKE
+    other = sketch(find_card("Edda Fenn"), Key("F#", "minor"), 88.0, 2, bars=2)
+    assert likeness(SMALL, other) < 0.4
+    drawn = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 140.0, 2, bars=2)
+    assert likeness(SMALL, drawn) < ALIKE
+    pairs = near_duplicates([("a", SMALL), ("b", other), ("c", moved), ("d", drawn)])
+    assert [(x, y) for x, y, _ in pairs] == [("a", "c")]
+
+
+# --- writing --------------------------------------------------------------------------------------
+
+
+def test_a_kit_is_written_with_its_sheets_and_a_zip(folder, tmp_path):
+    out = tmp_path / "out"
+    how = KitOrder(order=Order(parts=("loop", "midi", "sounds"), bits=16), formats=("wav", "ogg"),
+                   demo=True, zipped=True)  # fmt: skip
+    moved = []
+    made = write_kit(read_kit(folder), out, how, progress=lambda *x: moved.append(x))
+    assert moved[0][0] == 0 and moved[-1][:2] == (6, 6) and made.problems == ()
+    names = set(files_in(out))
+    assert {"loops/ice-road_140bpm_fsharp-minor.wav", "loops/ice-road_140bpm_fsharp-minor.ogg",
+            "loops/ice-road_140bpm_fsharp-minor_2.wav", "midi/last-ferry_120bpm_fsharp-minor.mid",
+            "demo files/last-ferry_120bpm_fsharp-minor_demo.wav"} <= names  # fmt: skip
+    assert not any(name.endswith(".mid") and "ogg" in name for name in names)
+    shots = [name for name in names if name.startswith("one-shots/")]
+    assert len(shots) == 2  # one sound, in both formats, although four loops use it
+    assert {"kit.txt", "kit.csv", "kit.html", "rights.txt", "rights.html"} <= names
+    assert all(path.is_file() for path in made.paths)
+    text = (out / "kit.txt").read_text()
+    assert text.startswith("Dome Show\n4 loops; royalty-free") and "2. Last Ferry" in text
+    rows = list(csv.DictReader(io.StringIO((out / "kit.csv").read_text())))
+    assert [row["title"] for row in rows][:3] == ["Ice Road", "Last Ferry", "Ice Road"]
+    assert rows[1]["tempo BPM"] == "120.0" and rows[0]["licence"] == "royalty-free"
+    assert tuple(rows[0]) == COLUMNS
+    with zipfile.ZipFile(tmp_path / "out.zip") as archive:
+        assert archive.testzip() is None
+        assert {one.removeprefix("Dome Show/") for one in archive.namelist()} == {
+            str(path.relative_to(out)) for path in made.paths if path.suffix != ".zip"}  # fmt: skip
+    longest = max(name.split("/")[-1] for name in names if "xxx" in name)
+    assert len(longest) < 230
+
+
+def test_what_is_there_already_is_not_made_again_and_the_end_is_the_same(folder, tmp_path):
+    whole, parts = tmp_path / "whole", tmp_path / "parts"
+    kit = read_kit(folder)
+    write_kit(kit, whole, PLAIN)
+    seen = []
+
+    def stop_after_one():
+        return len(seen) > 1
+
+    with pytest.raises(Cancelled):
+        write_kit(kit, parts, PLAIN, cancelled=stop_after_one,
+                  progress=lambda done, _of, what: seen.append(what) if what else None)  # fmt: skip
+    done = json.loads((parts / DONE).read_bytes())["loops"]
+    assert 1 <= len(done) < 4 and not (parts / "kit.txt").exists()
+    listed = {name for one in done for name, _size in one["files"]}
+    assert listed <= set(files_in(parts))
+    before = {name: (parts / name).stat().st_mtime_ns for name in listed}
+    write_kit(kit, parts, PLAIN)
+    assert {name: (parts / name).stat().st_mtime_ns for name in listed} == before
+    assert files_in(parts) == files_in(whole)
+    # A loop that was changed, or a file that is gone, is made again.
+    save(one_layer("Ice Road", 141.0), folder / "a.cloudrift")
+    (parts / "loops" / "last-ferry_120bpm_fsharp-minor.wav").unlink()
+    again = write_kit(read_kit(folder), parts, PLAIN)
+    assert (parts / "loops" / "ice-road_141bpm_fsharp-minor.wav") in again.paths
+    assert (parts / "loops" / "last-ferry_120bpm_fsharp-minor.wav").exists()
+
+
+def test_a_stop_is_heard_within_a_second(folder, tmp_path):
+    for letter in "efgh":
+        save(Document(loop=replace(SMALL, title=f"Loop {letter}", bars=2), credits=PEOPLE),
+             folder / f"{letter}.cloudrift")  # fmt: skip
+    started = []
+
+    def stopped():
+        return bool(started) and time.monotonic() > started[0]
+
+    def moved(done, _of, _what):
+        if done == 2 and not started:
+            started.append(time.monotonic())
+
+    with pytest.raises(Cancelled):
+        write_kit(read_kit(folder), tmp_path / "out", PLAIN, progress=moved, cancelled=stopped)
+    assert time.monotonic() - started[0] < 8  # on a machine with other work; see the bench
+    assert not list((tmp_path / "out").rglob("*.part"))
+
+
+def test_what_cannot_be_written_is_told_of_and_the_rest_is(folder, tmp_path):
+    (folder / "b.cloudrift").write_bytes(b"PK nonsense")
+    silent = one_layer("Still").loop
+    silent = edits.set_layer(silent, silent.layers[0].id, mute=True)
+    save(Document(loop=silent), folder / "c.cloudrift")
+    made = write_kit(read_kit(folder), tmp_path / "out", PLAIN)
+    assert len(made.problems) == 2
+    assert any("b.cloudrift" in one for one in made.problems)
+    assert any("nothing is heard" in one for one in made.problems)
+    names = set(files_in(tmp_path / "out"))
+    assert sum(name.startswith("loops/") for name in names) == 2
+    assert "b.cloudrift" in (tmp_path / "out" / "kit.txt").read_text()
+
+
+def test_folders_that_hold_something_else_are_left_alone(folder, tmp_path):
+    out = tmp_path / "out"
+    out.mkdir()
+    (out / "mine.txt").write_text("x")
+    kit = read_kit(folder)
+    with pytest.raises(CloudriftError, match=r"something else in it \(mine.txt\)"):
+        write_kit(kit, out, PLAIN)
+    assert files_in(out) == {"mine.txt": b"x"}
+    with pytest.raises(CloudriftError, match="own folder"):
+        write_kit(kit, folder, PLAIN)
+    (out / DONE).write_text("{}")
+    with pytest.raises(CloudriftError, match="does not say what is in"):
+        write_kit(kit, out, PLAIN)
+    (tmp_path / "file").write_text("x")
+    with pytest.raises(CloudriftError, match="could not make the folder"):
+        write_kit(kit, tmp_path / "file" / "in", PLAIN)
+
+
+def test_an_order_for_each_format_writes_what_is_no_sound_once():
+    how = KitOrder(order=Order(parts=("loop", "midi", "rights", "sounds"), bits=32),
+                   formats=("wav", "flac"))  # fmt: skip
+    one, other = orders_of(how)
+    assert one.parts == ("loop", "midi", "rights") and other.parts == ("loop",)
+    assert (one.bits, other.bits) == (32, 24)
+    assert how.mark != altered(how, demo=True).mark
+
+
+# --- the page -------------------------------------------------------------------------------------
+
+
+class Page(HTMLParser):
+    def __init__(self, text):
+        super().__init__()
+        self.tags, self.outside = [], []
+        self.feed(text)
+
+    def handle_starttag(self, tag, attrs):
+        self.tags.append((tag, dict(attrs)))
+        for name, value in attrs:
+            if name in ("src", "href") and value and "://" in value:
+                self.outside.append(value)
+
+
+def test_the_page_needs_nothing_else_and_shows_each_loop(folder, tmp_path):
+    kit = write_cover(read_kit(folder), Cover(about="Slow <loops> & wide."))
+    write_kit(kit, tmp_path / "out", PLAIN)
+    text = (tmp_path / "out" / "kit.html").read_text()
+    page = Page(text)
+    assert page.outside == [] and "Slow &lt;loops&gt; &amp; wide." in text
+    players = [attrs for tag, attrs in page.tags if tag == "audio"]
+    assert len(players) == 4 and all(x["src"].startswith("data:audio/ogg;base64,T2dnUw")
+                                     for x in players)  # fmt: skip
+    assert sum(tag == "svg" for tag, _ in page.tags) == 4
+    links = [attrs["href"] for tag, attrs in page.tags if tag == "a"]
+    assert all((tmp_path / "out" / link).is_file() for link in links) and len(links) == 4
+
+
+def test_a_picture_of_strata_has_an_axis(folder):
+    svg = strata_svg(look_at(folder / "a.cloudrift"))
+    assert svg.count("<polygon") == 1 and svg.count(" s</text>") == 5
+    assert ">0.0 s</text>" in svg and ">3.4 s</text>" in svg
+
+
+def test_the_page_opens_in_a_browser(folder, tmp_path):
+    browser = shutil.which("chromium") or shutil.which("chromium-browser")
+    if browser is None:
+        pytest.skip("no browser is installed here")
+    write_kit(read_kit(folder), tmp_path / "out", PLAIN)
+    picture = tmp_path / "kit.png"
+    run = subprocess.run(
+        [browser, "--headless", "--no-sandbox", "--disable-gpu", f"--screenshot={picture}",
+         "--window-size=1100,1600", (tmp_path / "out" / "kit.html").as_uri()],
+        capture_output=True, timeout=120, check=False,
+        env={"HOME": str(tmp_path), "PATH": "/usr/bin"},
+    )  # fmt: skip
+    assert run.returncode == 0 and picture.stat().st_size > 20_000
+
+
+# --- at the command line --------------------------------------------------------------------------
+
+
+def test_a_kit_at_the_command_line(folder, tmp_path):
+    run = CliRunner().invoke(commands, [
+        "kit", str(folder), "-o", str(tmp_path / "out"), "--preset", "loop alone", "--formats",
+        "flac", "--target", "-18"])  # fmt: skip
+    assert run.exit_code == 0, run.output
+    assert sum(line.endswith(".flac") for line in run.stdout.splitlines()) == 4
+    (folder / "b.cloudrift").write_text("x")
+    run = CliRunner().invoke(commands, ["kit", str(folder), "-o", str(tmp_path / "out"),
+                                        "--preset", "loop alone", "--formats", "flac",
+                                        "--target", "-18"])  # fmt: skip
+    assert run.exit_code == 1 and "b.cloudrift" in run.stderr
+
+
+def test_ctrl_c_leaves_whole_files_and_says_one_line(folder, tmp_path):
+    code = (
+        "import os, signal, sys, threading, time\n"
+        "from cloudrift.cli.main import main\n"
+        "threading.Thread(target=lambda: (time.sleep(2.5), os.kill(os.getpid(), signal.SIGINT)),"
+        " daemon=True).start()\n"
+        f"sys.exit(main(['kit', {str(folder)!r}, '-o', {str(tmp_path / 'out')!r}, '--preset',"
+        " 'everything']))"
+    )
+    run = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=120,
+                         check=False)  # fmt: skip
+    assert "Traceback" not in run.stderr, run.stderr
+    assert not list((tmp_path / "out").rglob(".*.part"))
