@@ -176,6 +176,14 @@ def test_other_formats_keep_length_and_facts(tmp_path, name):
 
 
 @pytest.mark.parametrize("name", list(FORMATS))
+def test_a_long_file_is_written_whole(tmp_path, name):
+    """An encoder of Vorbis that is given much at once ends the program."""
+    audio = np.tile(noise(44_100), 150)
+    write_sound(tmp_path / f"a.{name}", audio, RATE, format_name=name)
+    assert soundfile.info(tmp_path / f"a.{name}").frames == audio.shape[1]
+
+
+@pytest.mark.parametrize("name", list(FORMATS))
 def test_the_same_sound_is_the_same_file(tmp_path, name):
     for at in "ab":
         write_sound(tmp_path / f"{at}.{name}", noise(), RATE, format_name=name, about=ABOUT)

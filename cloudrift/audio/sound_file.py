@@ -54,6 +54,7 @@ FORMATS: dict[str, Format] = {
     )
 }  # fmt: skip
 SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
+BLOCK = 1 << 14  # frames
 SERIAL = 1  # of an Ogg file's only stream
 LOSSY = {"ogg": "VORBIS", "mp3": "MPEG_LAYER_III"}
 
@@ -111,7 +112,10 @@ def write_sound(
         sound = np.clip(sound, -1.0, 1.0)
     subtype = SUBTYPES[bits] if of.bits else LOSSY[of.name]
     try:
-        soundfile.write(body, sound, rate, format=of.library, subtype=subtype, **of.how)
+        with soundfile.SoundFile(body, "w", rate, 2, subtype=subtype, format=of.library,
+                                 **of.how) as file:  # fmt: skip
+            for at in range(0, len(sound), BLOCK):  # the Vorbis encoder breaks on much at once
+                file.write(sound[at : at + BLOCK])
         made = _with_facts(body, of, about, frames=audio.shape[1], rate=rate, bits=bits)
     except (RuntimeError, mutagen.MutagenError) as error:
         raise CloudriftError(

@@ -148,14 +148,15 @@ def look_at(file: Path, *, cancelled: Callable[[], bool] = never) -> Looked:
         return Looked(file=file.name, title=file.stem, problem=str(error))
     engine = Engine(cache=AudioCache(CACHE_BYTES), clips=clips)
     try:
-        return _looked(file, document, engine, cancelled)
+        return looked_of(file, document, engine, cancelled)
     finally:
         engine.close()
 
 
-def _looked(
-    file: Path, document: Document, engine: Engine, cancelled: Callable[[], bool]
+def looked_of(
+    file: Path, document: Document, engine: Engine, cancelled: Callable[[], bool] = never
 ) -> Looked:
+    """Say what a loop of a file is like; ``engine`` renders what it has not rendered yet."""
     loop = document.loop
     plain = Looked(
         file=file.name, title=loop.title, key=loop.sounding_key.text, style=loop.style,

@@ -22,7 +22,7 @@ from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.audio.sound_file import write_sound
 from cloudrift.audio.stretch_child import stand_behind
 from cloudrift.deliver import kit_sheet, rights
-from cloudrift.deliver.kit import CACHE_BYTES, Cover, Kit, Looked, look_at
+from cloudrift.deliver.kit import CACHE_BYTES, Cover, Kit, Looked, looked_of
 from cloudrift.deliver.making import Making
 from cloudrift.deliver.one_shots import OneShot, one_shots
 from cloudrift.deliver.order import Order
@@ -43,6 +43,7 @@ FOLDERS = {
     "demo": "demo files", "rights": "rights",
 }  # fmt: skip
 ONE_SHOTS = "one-shots"
+PREVIEWS = ".previews"
 DONE = "kit.json"  # what is there already, to go on with
 LOOK_S = 0.1
 Progress = Callable[[int, int, str], object]
@@ -184,23 +185,23 @@ def _make(path: Path, out: Path, how: KitOrder, number: int) -> Made:
     """Write one loop of a kit, in a process of its own."""
     stopped = _stop.is_set if _stop is not None else never
     content = content_of(path)
+    clips = ClipStore()
+    engine = Engine(cache=AudioCache(CACHE_BYTES), clips=clips)
     try:
-        clips = ClipStore()
         document = with_demo(load_document(path, clips), how)
-        looked = look_at(path, cancelled=stopped)
-        if looked.problem:
-            return Made(file=path.name, content=content, looked=looked)
         if not document.loop.heard():
-            problem = f"{path.name}: nothing is heard in it; turn a layer on in Layers"
-            return Made(file=path.name, content=content,
-                        looked=msgspec.structs.replace(looked, problem=problem))  # fmt: skip
-        files = _deliver(document, out, how, number, clips, stopped)
-        preview = _preview(document, out, path, clips, stopped)
+            raise CloudriftError("nothing is heard in it; turn a layer on in Layers")
+        files = _deliver(document, out, how, number, engine, stopped)
+        looked = looked_of(path, document, engine, stopped)  # after that: what is written is as if
+        preview = _preview(document, out, path, engine, stopped)  # nothing else had been made
         sizes = tuple((name, (out / name).stat().st_size) for name in files)
         return Made(file=path.name, content=content, looked=looked, files=sizes, preview=preview)
     except CloudriftError as error:
-        looked = Looked(file=path.name, title=path.stem, problem=f"{path.name}: {error}")
+        told = str(error) if path.name in str(error) else f"{path.name}: {error}"
+        looked = Looked(file=path.name, title=path.stem, problem=told)
         return Made(file=path.name, content=content, looked=looked)
+    finally:
+        engine.close()
 
 
 def with_demo(document: Document, how: KitOrder) -> Document:
@@ -224,44 +225,33 @@ def orders_of(how: KitOrder) -> list[Order]:
 
 
 def _deliver(
-    document: Document, out: Path, how: KitOrder, number: int, clips: ClipStore,
+    document: Document, out: Path, how: KitOrder, number: int, engine: Engine,
     stopped: Callable[[], bool],
 ) -> list[str]:  # fmt: skip
     done = []
-    engine = Engine(cache=AudioCache(CACHE_BYTES), clips=clips)
-    try:
-        for order in orders_of(how):
-            making = Making(document, order, engine, stopped)
-            for parcel in parcels(document, order, number):
-                if stopped():
-                    raise Cancelled
-                folder = out / FOLDERS[parcel.part]
-                make_folder(folder)
-                parcel.write(folder / parcel.name, making)
-                done.append(f"{FOLDERS[parcel.part]}/{parcel.name}")
-    finally:
-        engine.close()
+    for order in orders_of(how):
+        making = Making(document, order, engine, stopped)
+        for parcel in parcels(document, order, number):
+            if stopped():
+                raise Cancelled
+            name = f"{FOLDERS[parcel.part]}/{parcel.name}"
+            if name in done:  # what is no sound is the same in every format
+                continue
+            make_folder(out / FOLDERS[parcel.part])
+            parcel.write(out / name, making)
+            done.append(name)
     return done
 
 
 def _preview(
-    document: Document, out: Path, path: Path, clips: ClipStore, stopped: Callable[[], bool]
+    document: Document, out: Path, path: Path, engine: Engine, stopped: Callable[[], bool]
 ) -> str:
     """Write a loop as a small Ogg file for the page, beside what is there to go on with."""
-    engine = Engine(cache=AudioCache(CACHE_BYTES), clips=clips)
-    try:
-        making = Making(document, Order(format_name="ogg"), engine, stopped)
-        audio = making.treated().audio
-    finally:
-        engine.close()
-    folder = out / PREVIEWS
-    make_folder(folder)
+    audio = Making(document, Order(format_name="ogg"), engine, stopped).treated().audio
+    make_folder(out / PREVIEWS)
     name = f"{hashlib.sha256(path.name.encode()).hexdigest()[:16]}.ogg"
-    write_sound(folder / name, audio, document.loop.rate, format_name="ogg")
+    write_sound(out / PREVIEWS / name, audio, document.loop.rate, format_name="ogg")
     return f"{PREVIEWS}/{name}"
-
-
-PREVIEWS = ".previews"
 
 
 # --- going on -------------------------------------------------------------------------------------
