@@ -10,10 +10,12 @@ import time
 import zipfile
 from dataclasses import replace as altered
 from html.parser import HTMLParser
+from pathlib import Path
 
 import pytest
 from click.testing import CliRunner
 from msgspec.structs import replace
+from PyQt6.QtCore import Qt
 
 from cloudrift.cli.main import commands
 from cloudrift.deliver import Order
@@ -39,6 +41,7 @@ from cloudrift.loop.storage import save
 from cloudrift.style import find_card, sketch
 from cloudrift.theory import Key
 from tests.conftest import make_small_loop
+from tests.hands import settled
 
 SMALL = replace(make_small_loop(), kit="Dome Show")
 PEOPLE = Credits(people=(Person(name="Tern", share=100.0),), maker="Tern & Tide Audio")
@@ -335,3 +338,112 @@ def test_ctrl_c_leaves_whole_files_and_says_one_line(folder, tmp_path):
                          check=False)  # fmt: skip
     assert "Traceback" not in run.stderr, run.stderr
     assert not list((tmp_path / "out").rglob(".*.part"))
+
+
+# --- in the window --------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def page(qtbot, window):
+    from cloudrift.desktop.stages.deliver.stage import KIT
+
+    window.choose_stage(5)
+    settled(qtbot, window.session)
+    window.deliver.show_page(KIT)
+    return window.deliver.kit
+
+
+def taken(qtbot, page, folder):
+    page.take(folder)
+    qtbot.waitUntil(lambda: len(page.looked) == len(page.kit.files), timeout=120_000)
+    qtbot.waitUntil(lambda: "Looking" not in page.says.text(), timeout=20_000)
+
+
+def test_a_folder_is_looked_at_heard_and_put_in_order(qtbot, window, page, folder):
+    assert not page.write.isEnabled() and "Choose a folder" in page.says.text()
+    (folder / "e.cloudrift").write_text("nothing")
+    taken(qtbot, page, folder)
+    table = page.table
+    assert [table.item(row, 0).text() for row in range(5)][:2] == ["Ice Road", "Last Ferry"]
+    assert table.item(0, 2).text() == "F♯ minor" and table.item(4, 2).text() == "can't be read"
+    assert len(table.cellWidget(0, 1).bands) == 1
+    assert page._alike[0][:2] == ("a.cloudrift", "c.cloudrift")
+    assert any("Nearly one with c.cloudrift" in text for text in said(page))
+    session = window.session
+    qtbot.mouseClick(page.hear, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: page.heard.on, timeout=60_000)
+    assert session.hearing.heard_words == "heard: a, of the kit" and session.player.playing
+    assert page.hear.text() == "Stop hearing"
+    first = page.heard._gain
+    table.selectRow(1)
+    qtbot.mouseClick(page.hear, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: page.heard.on and page.heard._gain != first, timeout=60_000)
+    qtbot.mouseClick(page.later, Qt.MouseButton.LeftButton)
+    assert [x.stem for x in read_kit(folder).files] == ["a", "c", "b", "d", "e"]
+    assert table.file.stem == "b" and table.currentRow() == 2
+    session.apply("tempo", lambda loop: edits.set_tempo(loop, 99.0))
+    assert not page.heard.on
+    page.name.setText("Dome Show, winter")
+    page.name.editingFinished.emit()
+    assert read_kit(folder).name == "Dome Show, winter"
+    table.selectRow(4)
+    assert any("e.cloudrift" in text for text in said(page))
+    opened = []
+    page.open_wanted.disconnect()
+    page.open_wanted.connect(opened.append)
+    table.selectRow(0)
+    qtbot.mouseClick(page.open, Qt.MouseButton.LeftButton)
+    assert opened == [folder / "a.cloudrift"]
+
+
+def said(page):
+    at = page._words
+    return [at.itemAt(i).widget().text() for i in range(at.count()) if at.itemAt(i).widget()]
+
+
+def test_a_kit_is_written_from_the_window(qtbot, window, page, folder, tmp_path):
+    taken(qtbot, page, folder)
+    page.preset.setCurrentText("Loop alone")
+    page.level.setCurrentIndex(1)
+    assert page.how.order.target_lufs == fit_lufs(page.looked.values())
+    page.formats["wav"].setChecked(False)
+    page.write_to(tmp_path / "none")
+    assert "choose a format" in page.result.text().lower()
+    page.formats["flac"].setChecked(True)
+    page.zipped.setChecked(True)
+    page.write_to(tmp_path / "out")
+    assert not page.write.isEnabled() and page.cancel.isVisible()
+    qtbot.waitUntil(lambda: page.result.text().startswith("Wrote "), timeout=120_000)
+    assert page.write.isEnabled() and (tmp_path / "out.zip").exists()
+    assert len(list((tmp_path / "out" / "loops").iterdir())) == 4
+    page.write_to(folder)
+    qtbot.waitUntil(lambda: "own folder" in page.result.text(), timeout=20_000)
+    assert page.result.objectName() == "signal"
+
+
+def test_what_is_no_kit_is_said_and_a_stop_keeps_the_rest(qtbot, window, page, folder, tmp_path):
+    page.take(tmp_path / "nowhere")
+    assert "is no folder" in page.says.text() and page.kit is None
+    taken(qtbot, page, folder)
+    page.write_to(tmp_path / "out")
+    qtbot.mouseClick(page.cancel, Qt.MouseButton.LeftButton)
+    assert "to go on" in page.result.text() and page.write.isEnabled()
+
+
+def test_a_file_is_made_when_it_is_dropped(qtbot, window, page):
+    from PyQt6.QtWidgets import QLabel
+
+    from cloudrift.desktop.kit.drag_out import Draggable
+
+    window.deliver.show_page(0)
+    files = window.deliver.files
+    names = [x for x in files.findChildren(QLabel) if x.findChildren(Draggable)]
+    assert len(names) == 7
+    mime = names[0].findChildren(Draggable)[0].mime()
+    assert mime.hasUrls() and mime.paths is None  # nothing is made before it is dropped
+    (url,) = mime.urls()
+    path = Path(url.toLocalFile())
+    assert path.name == names[0].text() and path.is_file()
+    assert mime.urls() == [url]
+    midi = names[-1].findChildren(Draggable)[0].mime().urls()[0]
+    assert Path(midi.toLocalFile()).read_bytes()[:4] == b"MThd"

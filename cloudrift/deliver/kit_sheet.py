@@ -93,6 +93,7 @@ def as_html(
         parts.append(words("p", f"by {cover.maker}", "about"))
     parts.append(words("p", f"{plural(len(looked), 'loop')}; {sheet.licence_words}", "about"))
     parts += [words("p", line) for line in cover.about.splitlines() if line]
+    parts.append(words("p", "Played here all are about equally loud.", "about"))
     parts += [_section(one, previews.get(one.file), files.get(one.file, ())) for one in looked]
     rows = [(one.title, one.key, number(one.tempo), f"{one.bars}", f"{one.seconds:.2f}",
              number(one.lufs, ".1f")) for one in looked if not one.problem]  # fmt: skip

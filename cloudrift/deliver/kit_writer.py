@@ -43,7 +43,7 @@ FOLDERS = {
     "demo": "demo files", "rights": "rights",
 }  # fmt: skip
 ONE_SHOTS = "one-shots"
-PREVIEWS = ".previews"
+PREVIEWS, PREVIEW_LUFS = ".previews", -20.0  # all of one loudness, as far as peaks allow
 DONE = "kit.json"  # what is there already, to go on with
 LOOK_S = 0.1
 Progress = Callable[[int, int, str], object]
@@ -247,7 +247,8 @@ def _preview(
     document: Document, out: Path, path: Path, engine: Engine, stopped: Callable[[], bool]
 ) -> str:
     """Write a loop as a small Ogg file for the page, beside what is there to go on with."""
-    audio = Making(document, Order(format_name="ogg"), engine, stopped).treated().audio
+    making = Making(document, Order(format_name="ogg", target_lufs=PREVIEW_LUFS), engine, stopped)
+    audio = making.finished(making.treated()).audio
     make_folder(out / PREVIEWS)
     name = f"{hashlib.sha256(path.name.encode()).hexdigest()[:16]}.ogg"
     write_sound(out / PREVIEWS / name, audio, document.loop.rate, format_name="ogg")

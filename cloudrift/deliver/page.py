@@ -15,6 +15,7 @@ th, td { text-align: left; vertical-align: top; padding: .35rem .9rem .35rem 0;
 th { color: #546873; font-weight: 600; }
 td.figure { font-family: "JetBrains Mono", monospace; white-space: nowrap; }
 .open { color: #9e2f1c; } .good { color: #2a7553; }
+section h2 { margin-top: 0; } a { color: #0b6a93; }
 audio { width: 100%; height: 2.2rem; } svg { display: block; width: 100%; height: auto; }
 section { background: #fff; border: 1px solid #c2ced3; border-radius: 5px; padding: 1rem 1.2rem;
   margin: 1rem 0; break-inside: avoid; }

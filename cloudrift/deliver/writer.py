@@ -1,6 +1,6 @@
 """Writing an order: every file whole or not at all."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable
 from pathlib import Path
 
 from cloudrift.audio.clips import ClipStore
@@ -25,6 +25,7 @@ def deliver(
     *,
     clips: ClipStore | None = None,
     number: int = 0,
+    only: Collection[str] | None = None,
     progress: Progress | None = None,
     cancelled: Callable[[], bool] = never,
 ) -> list[Path]:
@@ -32,7 +33,7 @@ def deliver(
 
     Where a file of one of the names is there, all names get a number: nothing that was delivered
     is lost, and one delivery stays one set. A ``number`` that is given is taken instead; 1 is none,
-    and overwrites.
+    and overwrites. ``only`` names those files of it that are wanted.
     ``clips`` has the recordings that the loop names.
     Each file is written whole or not at all; a cancelled delivery leaves the files that were
     finished. Everything is computed anew: a file depends on its loop to the last bit, not on the
@@ -42,7 +43,8 @@ def deliver(
     if not document.loop.heard():
         raise CloudriftError("no layer sounds, so there is nothing to write; turn one on in Layers")
     make_folder(folder, "; choose another")
-    todo = parcels(document, order, number or free_number(document, order, folder))
+    todo = [one for one in parcels(document, order, number or free_number(document, order, folder))
+            if only is None or one.name in only]  # fmt: skip
     if not todo:
         raise CloudriftError(
             "there is nothing of what is asked for in this loop; choose other parts to write"

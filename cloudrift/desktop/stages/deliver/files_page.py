@@ -1,5 +1,7 @@
 """The page of files: what is written, in which format, under which names, and where."""
 
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QUrl, pyqtSignal
@@ -22,6 +24,7 @@ from cloudrift.deliver import PARTS, PRESETS, Order, deliver, free_number, parce
 from cloudrift.deliver.checks import TARGETS_LUFS
 from cloudrift.deliver.making import name_of
 from cloudrift.deliver.names import FIELDS, MOST_PATTERN, PATTERN
+from cloudrift.desktop.kit.drag_out import Draggable
 from cloudrift.desktop.kit.look import SEMI, figure_font
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
@@ -37,6 +40,7 @@ from cloudrift.desktop.kit.parts import (
 from cloudrift.desktop.session.hearing import TREATED
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.session.trouble import error_words
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import path_text
 from cloudrift.ground.wanted import Cancelled
@@ -266,6 +270,7 @@ class FilesPage(QWidget):
         clear(self._files)
         number_ = free_number(document, order, self._folder) if order else 1
         todo = parcels(document, order, number_) if order else []
+        plain = parcels(document, order) if order else []  # as they are called elsewhere
         self.numbered.setVisible(number_ > 1)
         self.numbered.setText(f"Files of these names are in the folder already; these get the "
                               f"number {number_}, and nothing is overwritten.")  # fmt: skip
@@ -274,6 +279,9 @@ class FilesPage(QWidget):
             name.setFont(figure_font(11.5))
             name.setWordWrap(True)
             what = label(parcel.what, size=11.5, name="soft")
+            name.setToolTip("Drag it into a folder or another program: it is made when it is "
+                            "dropped")  # fmt: skip
+            Draggable(name, partial(self._make_one, plain[i].name), parcel.name)
             self._files.addWidget(name, 2 * i, 0)
             self._files.addWidget(what, 2 * i + 1, 0)
         if not todo:
@@ -344,6 +352,25 @@ class FilesPage(QWidget):
         return lines
 
     # --- writing ------------------------------------------------------------------------------
+
+    def _make_one(self, name: str, folder: Path, told: Callable[[list[Path] | None], None]) -> None:
+        """Make one of the files in a folder, for where it was dropped."""
+        order, document, clips = self.order, self._session.document.history.now, self._session.clips
+        if order is None:
+            told(None)
+            return
+
+        def failed(error: Exception) -> None:
+            self._session.say(error_words(error))
+            told(None)
+
+        self._session.say(f"Making {name}…", good=True)
+        self._tasks.run(
+            "drag out",
+            lambda stop, _moved: deliver(document, folder, order, clips=clips, number=1,
+                                         only={name}, cancelled=stop),
+            told, failed, lane=Lane.WRITING,
+        )  # fmt: skip
 
     def _write(self) -> None:
         folder, order = self._folder, self.order

@@ -10,10 +10,12 @@ from cloudrift.desktop.session.tasks import Tasks
 from cloudrift.desktop.stages.deliver.checks_page import ChecksPage
 from cloudrift.desktop.stages.deliver.demo_page import DemoPage
 from cloudrift.desktop.stages.deliver.files_page import FilesPage
+from cloudrift.desktop.stages.deliver.kit_page import KitPage
 from cloudrift.desktop.stages.deliver.rights_page import RightsPage
 
-FILES, CHECKS, DEMO, RIGHTS = range(4)
-PAGES = ((FILES, "Files"), (CHECKS, "Checks"), (DEMO, "Demo file"), (RIGHTS, "Rights"))
+FILES, CHECKS, DEMO, RIGHTS, KIT = range(5)
+PAGES = ((FILES, "Files"), (CHECKS, "Checks"), (DEMO, "Demo file"), (RIGHTS, "Rights"),
+         (KIT, "Kit"))  # fmt: skip
 
 
 class DeliverStage(QWidget):
@@ -27,10 +29,11 @@ class DeliverStage(QWidget):
         self.checks = ChecksPage(session, self.checking)
         self.demo = DemoPage(session, tasks)
         self.rights = RightsPage(session)
+        self.kit = KitPage(session, tasks)
         self.page = ChoiceRow(PAGES, columns=len(PAGES), name="Deliver")
-        self.page.setMaximumWidth(740)
+        self.page.setMaximumWidth(860)
         self.stack = QStackedWidget()
-        for one in (self.files, self.checks, self.demo, self.rights):
+        for one in (self.files, self.checks, self.demo, self.rights, self.kit):
             self.stack.addWidget(one)
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 6, 8, 6)

@@ -1,0 +1,446 @@
+"""The page of a kit: a folder of loops looked at, heard, put in order, and written as one."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from msgspec.structs import replace
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QProgressBar,
+    QVBoxLayout,
+    QWidget,
+)
+
+from cloudrift.audio.sound_file import FORMATS
+from cloudrift.deliver import PRESETS, Order
+from cloudrift.deliver.checks import TARGETS_LUFS
+from cloudrift.deliver.kit import (
+    Kit,
+    Looked,
+    fit_lufs,
+    in_order,
+    look_at_all,
+    near_duplicates,
+    read_kit,
+    write_cover,
+)
+from cloudrift.deliver.kit_writer import KitOrder, Written, write_kit
+from cloudrift.desktop.kit.look import SEMI
+from cloudrift.desktop.kit.parts import (
+    button,
+    clear,
+    heading,
+    label,
+    panel,
+    scrolling,
+    set_look,
+)
+from cloudrift.desktop.session.kit_heard import KitHeard
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.session.trouble import error_words
+from cloudrift.desktop.stages.deliver.kit_table import KitTable
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.paths import path_text
+from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.words import NAME_TYPED, number, plural
+from cloudrift.loop.storage import load
+
+LOOKING, WRITING = "looking at a kit", "write a kit"
+OWN, FITTED = "own", "fitted"
+USUAL = "Loop and stems"
+RIGHT_PX = 286
+
+
+class KitPage(QWidget):
+    """The table in the middle, what is chosen and how it is written at the right.
+
+    ``open_wanted`` carries a loop file that is to be opened.
+    """
+
+    open_wanted = pyqtSignal(object)  # Path
+
+    def __init__(self, session: Session, tasks: Tasks) -> None:
+        super().__init__()
+        self._session, self._tasks = session, tasks
+        self.kit: Kit | None = None
+        self.heard = KitHeard(session, tasks)
+        self._looked: dict[Path, tuple[tuple[int, int], Looked]] = {}
+        self._alike: list[tuple[str, str, float]] = []
+        self.folder = QLineEdit()
+        self.folder.setAccessibleName("Folder of the kit")
+        self.folder.setPlaceholderText("a folder with loop files in it")
+        self.folder.setReadOnly(True)
+        self.again = button("Look again", self._look)
+        self.name, self.maker, self.about = QLineEdit(), QLineEdit(), QLineEdit()
+        for line, words in ((self.name, "Name of the kit"), (self.maker, "By"),
+                            (self.about, "A line about it, for its cover")):  # fmt: skip
+            line.setAccessibleName(words)
+            line.setPlaceholderText(words)
+            line.setMaxLength(NAME_TYPED * 4 if line is self.about else NAME_TYPED)
+            line.editingFinished.connect(self._keep_cover)
+        self.table = KitTable()
+        self.says = label("Choose a folder with loop files: they become a kit.", size=12.5,
+                          name="soft")  # fmt: skip
+        self.says.setWordWrap(True)
+        self.hear = button("Hear it", self._hear_or_leave)
+        self.open = button("Open it", self._open)
+        self.earlier = button("Earlier", lambda: self._move(-1))
+        self.later = button("Later", lambda: self._move(1))
+        self._words = QVBoxLayout()
+        self.formats = {name: QCheckBox("Ogg" if name == "ogg" else name.upper())
+                        for name in FORMATS}  # fmt: skip
+        self.formats["wav"].setChecked(True)
+        self.preset = QComboBox()
+        self.preset.setAccessibleName("What is written of each loop")
+        self.preset.addItems(PRESETS)
+        self.preset.setCurrentText(USUAL)
+        self.level = QComboBox()
+        self.level.setAccessibleName("Loudness")
+        self.level.addItem("Each as loud as it is", OWN)
+        self.level.addItem("Fitted to each other", FITTED)
+        for lufs in TARGETS_LUFS:
+            self.level.addItem(f"All at {number(lufs)} LUFS", lufs)
+        self.demo, self.zipped = QCheckBox("A demo file of each"), QCheckBox("A zip of all")
+        self.write = button("Write the kit…", self._choose_and_write, name="strong")
+        self.cancel = button("Cancel", self._cancel)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setFixedHeight(6)
+        self.result = label("", size=12)
+        self.result.setWordWrap(True)
+        for one in (self.cancel, self.bar):
+            one.hide()
+        self._lay_out()
+        self.table.chosen.connect(self._show_chosen)
+        self.table.wanted.connect(self.heard.hear)
+        self.heard.changed.connect(self._show_chosen)
+        self._show()
+
+    def _lay_out(self) -> None:
+        main = panel()
+        column = QVBoxLayout(main)
+        column.setContentsMargins(14, 12, 14, 12)
+        row = QHBoxLayout()
+        row.addWidget(self.folder, 1)
+        row.addWidget(button("Choose…", self._browse))
+        row.addWidget(self.again)
+        column.addLayout(row)
+        row = QHBoxLayout()
+        row.addWidget(self.name, 2)
+        row.addWidget(self.maker, 2)
+        row.addWidget(self.about, 4)
+        column.addLayout(row)
+        column.addWidget(self.says)
+        column.addWidget(self.table, 1)
+        right = panel()
+        right.setFixedWidth(RIGHT_PX)
+        outer = QVBoxLayout(right)
+        outer.setContentsMargins(14, 12, 14, 12)
+        outer.setSpacing(5)
+        outer.addWidget(label("Chosen loop", size=14, weight=SEMI))
+        for pair in ((self.hear, self.open), (self.earlier, self.later)):
+            row = QHBoxLayout()
+            for one in pair:
+                row.addWidget(one)
+            outer.addLayout(row)
+        holder = QWidget()
+        inside = QVBoxLayout(holder)
+        inside.setContentsMargins(0, 2, 6, 0)
+        inside.addLayout(self._words)
+        inside.addStretch(1)
+        outer.addWidget(scrolling(holder), 1)
+        outer.addWidget(heading("Write all of them"))
+        outer.addWidget(self.preset)
+        row = QHBoxLayout()
+        for box in self.formats.values():
+            row.addWidget(box)
+        outer.addLayout(row)
+        outer.addWidget(self.level)
+        row = QHBoxLayout()
+        row.addWidget(self.demo)
+        row.addWidget(self.zipped)
+        outer.addLayout(row)
+        for widget in (self.write, self.bar, self.cancel, self.result):
+            outer.addWidget(widget)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(8)
+        row.addWidget(main, 1)
+        row.addWidget(right)
+
+    # --- the folder ---------------------------------------------------------------------------
+
+    def _browse(self) -> None:
+        start = str(self.kit.folder if self.kit else self._session.preferences.folder)
+        chosen = QFileDialog.getExistingDirectory(self, "A folder with loop files", start)
+        if chosen:
+            self.take(Path(chosen))
+
+    def take(self, folder: Path) -> None:
+        """Take a folder as the kit, and look at its loops."""
+        try:
+            self.kit = read_kit(folder)
+        except CloudriftError as error:
+            self._say(str(error), "signal")
+            return
+        self.folder.setText(path_text(folder))
+        for line, words in ((self.name, self.kit.cover.name), (self.maker, self.kit.cover.maker),
+                            (self.about, self.kit.cover.about.replace("\n", " "))):  # fmt: skip
+            line.setText(words)
+        self._look()
+
+    def _look(self) -> None:
+        """Look at what is new or changed in the folder."""
+        if self.kit is None:
+            return
+        try:
+            self.kit = kit = read_kit(self.kit.folder)
+        except CloudriftError as error:
+            self._say(str(error), "signal")
+            return
+        todo = [path for path in kit.files if self._mark(path) != self._known(path)]
+        self._show()
+        if not todo and self._alike is not None:
+            self._compare(kit)
+            return
+
+        def work(stale: Callable[[], bool], moved: Callable[[float, str], None]) -> None:
+            for at, one in enumerate(look_at_all(todo, stale), 1):
+                moved(at / len(todo), one.file)
+                self._came_in(kit.folder / one.file, one)
+
+        self._say(f"Looking at {plural(len(todo), 'loop')}…", "soft")
+        self._tasks.run(LOOKING, work, lambda _none: self._compare(kit), self._failed,
+                        lambda _share, _name: self._show(), lane=Lane.ASKING)  # fmt: skip
+
+    def _came_in(self, path: Path, looked: Looked) -> None:
+        """A loop was looked at: kept as of now (called beside the interface)."""
+        mark = self._mark(path)
+        if mark is not None:
+            self._looked[path] = (mark, looked)
+
+    @staticmethod
+    def _mark(path: Path) -> tuple[int, int] | None:
+        try:
+            seen = path.stat()
+        except OSError:
+            return None
+        return seen.st_mtime_ns, seen.st_size
+
+    def _known(self, path: Path) -> tuple[int, int] | None:
+        had = self._looked.get(path)
+        return had[0] if had else None
+
+    def _compare(self, kit: Kit) -> None:
+        """Find which of them are nearly one."""
+
+        def work(_stale: object, _moved: object) -> list[tuple[str, str, float]]:
+            loops = []
+            for path in kit.files:
+                try:
+                    loops.append((path.name, load(path)))
+                except CloudriftError:
+                    continue
+            return near_duplicates(loops)
+
+        def came(found: list[tuple[str, str, float]]) -> None:
+            self._alike = found
+            self._show()
+
+        self._tasks.run("likeness in a kit", work, came, lane=Lane.ASKING)
+
+    def _failed(self, error: Exception) -> None:
+        if not isinstance(error, Cancelled):
+            self._say(error_words(error), "signal")
+
+    @property
+    def looked(self) -> dict[Path, Looked]:
+        """What is known of the loops."""
+        files = self.kit.files if self.kit else ()
+        return {path: self._looked[path][1] for path in files if path in self._looked}
+
+    # --- changing -----------------------------------------------------------------------------
+
+    def _keep_cover(self) -> None:
+        if self.kit is None:
+            return
+        about = self.about.text().strip()
+        if about == self.kit.cover.about.replace("\n", " "):
+            about = self.kit.cover.about
+        cover = replace(self.kit.cover, name=self.name.text().strip(), about=about,
+                        maker=self.maker.text().strip())  # fmt: skip
+        if cover == self.kit.cover:
+            return
+        try:
+            self.kit = write_cover(self.kit, cover)
+        except CloudriftError as error:
+            self._say(str(error), "signal")
+
+    def _move(self, by: int) -> None:
+        kit, file = self.kit, self.table.file
+        if kit is None or file is None:
+            return
+        files = list(kit.files)
+        at = files.index(file)
+        files.insert(min(max(at + by, 0), len(files) - 1), files.pop(at))
+        try:
+            self.kit = in_order(kit, files)
+        except CloudriftError as error:
+            self._say(str(error), "signal")
+        self._show()
+
+    def _hear_or_leave(self) -> None:
+        file = self.table.file
+        if self.heard.file is not None and self.heard.file == file:
+            self.heard.leave()
+        elif file is not None:
+            self.heard.hear(file)
+
+    def _open(self) -> None:
+        if self.table.file is not None:
+            self.open_wanted.emit(self.table.file)
+
+    # --- writing ------------------------------------------------------------------------------
+
+    @property
+    def how(self) -> KitOrder:
+        """How the kit is written; raise CloudriftError where that can't be."""
+        formats = tuple(name for name, box in self.formats.items() if box.isChecked())
+        if not formats:
+            raise CloudriftError("choose a format for the sound files of the kit")
+        level = self.level.currentData()
+        target = fit_lufs(self.looked.values()) if level == FITTED else (
+            None if level == OWN else float(level))  # fmt: skip
+        order = Order(parts=PRESETS[self.preset.currentText()], target_lufs=target)
+        return KitOrder(order=order, formats=formats, demo=self.demo.isChecked(),
+                        zipped=self.zipped.isChecked())  # fmt: skip
+
+    def _choose_and_write(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(
+            self, "An empty folder, or one to go on with",
+            str(self._session.preferences.delivery))  # fmt: skip
+        if chosen:
+            self.write_to(Path(chosen))
+
+    def write_to(self, out: Path) -> None:
+        """Write the kit into a folder, beside the interface."""
+        kit = self.kit
+        try:
+            how = self.how
+        except CloudriftError as error:
+            self._end(str(error), good=False)
+            return
+        if kit is None:
+            return
+        self.bar.setRange(0, 1000)
+        self.bar.setValue(0)
+        self._show_writing(on=True)
+
+        def work(stale: Callable[[], bool], moved: Callable[[float, str], None]) -> Written:
+            return write_kit(kit, out, how, cancelled=stale, progress=lambda done, of, name: moved(
+                done / of, name))  # fmt: skip
+
+        self._tasks.run(WRITING, work, lambda made: self._wrote(made, out), self._broke,
+                        self._moved, lane=Lane.WRITING)  # fmt: skip
+
+    def _cancel(self) -> None:
+        self._tasks.cancel(WRITING)
+        self._end("Stopped. What was finished stays; write into the same folder to go on.",
+                  good=False)  # fmt: skip
+
+    def _moved(self, share: float, name: str) -> None:
+        self.bar.setValue(round(1000 * share))
+        if name:
+            self.result.setText(f"Done: {name}")
+
+    def _wrote(self, made: Written, out: Path) -> None:
+        words = f"Wrote {plural(len(made.paths), 'file')} to {out}"
+        if made.problems:
+            words += "; not " + "; not ".join(made.problems)
+        self._end(words, good=not made.problems)
+
+    def _broke(self, error: Exception) -> None:
+        if not isinstance(error, Cancelled):
+            self._end(error_words(error), good=False)
+
+    def _end(self, words: str, *, good: bool) -> None:
+        self._show_writing(on=False)
+        set_look(self.result, "good" if good else "signal")
+        self.result.setText(words)
+
+    def _show_writing(self, *, on: bool) -> None:
+        self.bar.setVisible(on)
+        self.cancel.setVisible(on)
+        self.write.setEnabled(not on and self.kit is not None)
+        if on:
+            set_look(self.result, "soft")
+            self.result.setText("")
+
+    # --- showing ------------------------------------------------------------------------------
+
+    def _say(self, words: str, look: str) -> None:
+        set_look(self.says, look)
+        self.says.setText(words[:1].upper() + words[1:])
+
+    def _show(self) -> None:
+        kit = self.kit
+        for widget in (self.name, self.maker, self.about, self.again, self.write, self.table):
+            widget.setEnabled(kit is not None)
+        if kit is not None:
+            self.table.show_loops(kit.files, self.looked)
+            self._say(*self._summary(kit))
+        self._show_chosen()
+
+    def _summary(self, kit: Kit) -> tuple[str, str]:
+        found = list(self.looked.values())
+        left = len(kit.files) - len(found)
+        if kit.problems:
+            return kit.problems[0], "signal"
+        if left:
+            return f"Looking at {plural(left, 'loop')} of {len(kit.files)}…", "soft"
+        seconds = sum(one.seconds for one in found)
+        fix = sum(one.must + one.should for one in found)
+        loud = [one.lufs for one in found if not one.problem]
+        spread = f", {number(min(loud), '.1f')} to {number(max(loud), '.1f')} LUFS" if loud else ""
+        alike = f"; {plural(len(self._alike), 'pair')} nearly one" if self._alike else ""
+        return (f"{plural(len(found), 'loop')}, {seconds:.0f} s in all{spread}; "
+                f"{fix or 'nothing'} to fix{alike}"), "soft"  # fmt: skip
+
+    def _show_chosen(self) -> None:
+        file, kit = self.table.file, self.kit
+        clear(self._words)
+        for one in (self.hear, self.open, self.earlier, self.later):
+            one.setEnabled(file is not None)
+        if file is None or kit is None:
+            return
+        at = kit.files.index(file) if file in kit.files else 0
+        self.earlier.setEnabled(at > 0)
+        self.later.setEnabled(at < len(kit.files) - 1)
+        heard = self.heard.file == file
+        waits = heard and not self.heard.on
+        self.hear.setText("Rendering…" if waits else "Stop hearing" if heard else "Hear it")
+        looked = self.looked.get(file)
+        lines = [(word, "warn") for word in looked.words] if looked else []
+        if looked and not looked.problem:
+            facts = (f"{plural(looked.bars, 'bar')}, {looked.seconds:.2f} s, "
+                     f"{plural(looked.layers, 'layer')}, true peak "
+                     f"{number(looked.peak_db, '.1f')} dBTP")  # fmt: skip
+            known = label(facts, size=12, name="soft")
+            known.setWordWrap(True)
+            self._words.addWidget(known)
+        if looked and looked.problem:
+            lines = [(looked.problem, "signal")]
+        for name, other, alike in self._alike:
+            if file.name in (name, other):
+                twin = other if file.name == name else name
+                lines.append((f"Nearly one with {twin}: {alike:.0%} alike", "warn"))
+        for words, look in lines or [("Nothing to fix here.", "good")]:
+            made = label(words, size=12, name=look)
+            made.setWordWrap(True)
+            self._words.addWidget(made)
