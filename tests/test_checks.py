@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
+from cloudrift.deliver import PARTS
 from cloudrift.deliver.checks import CHECKS, Heard, check_all, to_fix
 from cloudrift.deliver.checks.contents import clipped_runs, noise_of
 from cloudrift.deliver.checks.sound import seam_db
@@ -89,6 +90,11 @@ def test_every_check_has_its_tests_here():
     here = Path(__file__).read_text()
     said = {name for name in CHECKS if f'"{name}"' in here}
     assert said == set(CHECKS)
+
+
+def test_every_check_and_every_part_is_in_the_docs():
+    text = (Path(__file__).parent.parent / "docs" / "deliver.md").read_text()
+    assert [name for name in (*CHECKS, *PARTS) if f"`{name}`" not in text] == []
 
 
 def test_where_nothing_sounds_that_is_said_first(engine):

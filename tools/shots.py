@@ -1,10 +1,12 @@
 """Refresh the pictures in docs/screenshots from the real window with the demo kit."""
 
+import tempfile
 import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+from msgspec.structs import replace
 from PyQt6.QtWidgets import QApplication
 
 from cloudrift.demo import KIT, polar_night, slow_meridian
@@ -13,11 +15,17 @@ from cloudrift.desktop.frame.window import Window
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.session.hearing import BARE, TREATED
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.deliver.stage import DEMO
+from cloudrift.desktop.stages.deliver.stage import KIT as KIT_PAGE
 from cloudrift.desktop.stages.microphone.taker import State
 from cloudrift.devices import SilentSpeaker
 from cloudrift.exchange import StandIn
 from cloudrift.loop import edits, flipping
+from cloudrift.loop.document import Document
+from cloudrift.loop.model import Loop
+from cloudrift.loop.storage import save
 from cloudrift.sound import find_sound
+from cloudrift.style import house_cards, sketch
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 SETTLE_S = 0.8
@@ -119,7 +127,7 @@ def main() -> None:
     while window.flip.flips():
         session.document.undo()
     window.show_stage(5)
-    shot("deliver")
+    deliver_it(window, partial(wait, app, session), shot)
     window.show_stage(1)
     window.open_bed()
     window.bed.manner.setCurrentText("half-time")
@@ -150,14 +158,55 @@ def main() -> None:
     window.start.choose_source(1)
     shot("start-from-nothing")
     window.start.leave()
-    slow = slow_meridian()
-    session.document.open(slow, Path(KIT) / "Slow Meridian.cloudrift")
-    look.apply(app, "Nightfall")
-    wait(app, session, 2)
-    shot("chords-nightfall")
     session.transport.set_playing(False)
     session.document.begun = False  # nobody is there to be asked whether to save
     window.close()
+
+
+def deliver_it(
+    window: Window, wait_for: Callable[[float], object], shot: Callable[[str], object]
+) -> None:
+    """Name who made it, draw a demo file, look at the kit; a picture of each page."""
+    deliver = window.deliver
+    deliver.rights.add.click()
+    deliver.rights.people[0].name.setText("Ada Wren")
+    deliver.rights.people[0].name.editingFinished.emit()
+    wait_for(2)
+    shot("deliver")
+    deliver.show_page(DEMO)
+    deliver.demo.order.click()
+    wait_for(1)
+    deliver.demo.heard.hear(1)
+    while not deliver.demo.heard.on:
+        wait_for(0.1)
+    wait_for(1)
+    shot("demo-file")
+    deliver.demo.heard.leave()
+    deliver.show_page(KIT_PAGE)
+    with tempfile.TemporaryDirectory() as folder:
+        home = Path(folder) / KIT
+        home.mkdir()
+        for at, one in enumerate((polar_night(), slow_meridian(), *sketches())):
+            save(Document(loop=one), home / f"{at}.cloudrift")
+        deliver.kit.take(home)
+        while len(deliver.kit.looked) < len(list(home.glob("*.cloudrift"))):
+            wait_for(0.2)
+        deliver.kit.folder.setText(KIT)
+        wait_for(2)
+        shot("kit")
+    deliver.show_page(0)
+
+
+def sketches() -> list[Loop]:
+    """More loops for the kit."""
+    cards = house_cards()
+    return [
+        replace(sketch(cards[card], draw=draw, bars=8, title=title), kit=KIT)
+        for card, draw, title in (
+            ("Edda Fenn", 3, "Harbour Lights Out"), ("Piet Harrow", 5, "Ice Road"),
+            ("Sunniva Roe", 2, "Last Ferry North"), ("Lio Castellan", 4, "Harbour Lights Out II"),
+        )
+    ]  # fmt: skip
 
 
 def flip_it(window: Window) -> None:
