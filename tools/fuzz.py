@@ -25,6 +25,7 @@ import soundfile
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import read_audio
+from cloudrift.deliver.kit import cover_text, read_cover
 from cloudrift.desktop.session.preferences import FILE, Preferences
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_words
@@ -148,6 +149,16 @@ def _finish(path: Path) -> Use:
     return lambda bench: _laid(bench, line)
 
 
+def _cover(path: Path) -> Use:
+    cover = read_cover(path)
+
+    def use(_bench: Bench) -> None:
+        path.write_text(cover_text(cover))
+        assert read_cover(path) == cover
+
+    return use
+
+
 def _line(path: Path) -> Use:
     line = read_line(read_words(path, "line file"), str(path))
     return lambda bench: _laid(bench, line)
@@ -233,7 +244,8 @@ def _written(path: Path) -> Use:
 
 READERS: dict[str, Callable[[Path], Use]] = {
     "loop": _loop, "recovery": _recovery, "flip": _loop, "own sound": _own, "style card": _card,
-    "finish": _finish, "line": _line, "MIDI": _midi, "audio": _audio, "SF2": _sf2, "SFZ": _sfz,
+    "finish": _finish, "line": _line, "cover": _cover,
+    "MIDI": _midi, "audio": _audio, "SF2": _sf2, "SFZ": _sfz,
     "settings": _settings, "written": _written,
 }  # fmt: skip
 

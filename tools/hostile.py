@@ -22,6 +22,9 @@ import soundfile
 from cloudrift.audio.clips import ClipStore
 from cloudrift.ground.settings import Settings
 from cloudrift.loop import edits, flipping, flips, recordings
+from cloudrift.loop.arranging import add_section
+from cloudrift.loop.credits import Credits, Person
+from cloudrift.loop.demo_file import draw_demo
 from cloudrift.loop.document import Document
 from cloudrift.loop.flip import Flipped
 from cloudrift.loop.model import Loop
@@ -258,7 +261,12 @@ def flipped() -> dict[str, Any]:
 
     loop = flips.with_flip(loop, loop.layers[-1].id, laid_out)
     loop = recordings.add_recording(loop, FromRecording(clip=clip, facts=facts, fit="tempo"))
-    return dict(json.loads(msgspec.json.encode(document.with_loop(loop))))
+    document = add_section(add_section(document.with_loop(loop), bars=4), bars=2)
+    people = (Person(name="Ada Wren", share=60.0), Person(name="Tern", did=("mixed",), share=40.0))
+    document = msgspec.structs.replace(
+        document, credits=Credits(people=people), demo=draw_demo(document.loop, 1)
+    )
+    return dict(json.loads(msgspec.json.encode(document)))
 
 
 def flip_file(rng: random.Random) -> bytes:
@@ -355,6 +363,12 @@ def card_file(rng: random.Random) -> bytes:
 def finish_file(rng: random.Random) -> bytes:
     """A finish."""
     return spoilt_toml(rng, rng.choice(_toml("cloudrift.texture.finishes")))
+
+
+def cover_file(rng: random.Random) -> bytes:
+    """A kit's cover."""
+    plain = b'name = "Dome Show"\nmaker = "Tern & Tide Audio"\nabout = """Slow.\nWide."""\n'
+    return spoilt_toml(rng, plain + b'order = ["a.cloudrift", "b.cloudrift"]\n')
 
 
 def line_file(rng: random.Random) -> bytes:
@@ -585,6 +599,7 @@ MAKERS: dict[str, tuple[str, Callable[[random.Random], bytes]]] = {
     "style card": (".toml", card_file),
     "finish": (".toml", finish_file),
     "line": (".toml", line_file),
+    "cover": (".toml", cover_file),
     "MIDI": (".mid", midi_file),
     "audio": (".wav", audio_file),
     "SF2": (".sf2", sf2_file),

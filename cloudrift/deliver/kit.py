@@ -20,7 +20,7 @@ from cloudrift.audio.stretch_child import stand_behind
 from cloudrift.deliver.checks import Heard, check_all
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.interrupts import held_back
-from cloudrift.ground.reading import read_file
+from cloudrift.ground.reading import read_file, reading
 from cloudrift.ground.wanted import never
 from cloudrift.ground.words import check_name
 from cloudrift.loop.document import Document
@@ -90,24 +90,35 @@ def read_kit(folder: Path) -> Kit:
     path = folder / KIT_FILE
     if path.exists():
         try:
-            raw = tomlkit.parse(read_file(path, "kit").decode()).unwrap()
-            cover = msgspec.convert(raw, Cover)
-        except (CloudriftError, ValueError, tomlkit.exceptions.ParseError) as error:
-            problems.append(f"{path}: {str(error).splitlines()[0]}; it is passed by")
+            cover = read_cover(path)
+        except CloudriftError as error:
+            problems.append(f"{error}; it is passed by")
     places = {name: at for at, name in enumerate(cover.order)}
     found.sort(key=lambda path: places.get(path.name, len(places)))
     return Kit(folder=folder, cover=cover, files=tuple(found), problems=tuple(problems))
 
 
+def read_cover(path: Path) -> Cover:
+    """Read a kit's cover; raise CloudriftError that says what is wrong with it."""
+    with reading(str(path), "cover of a kit"):
+        raw = tomlkit.parse(read_file(path, "cover of a kit").decode()).unwrap()
+        return msgspec.convert(raw, Cover)
+
+
 def write_cover(kit: Kit, cover: Cover) -> Kit:
     """Keep a cover in the kit's folder; return the kit with it, its files in that order."""
+    body = cover_text(cover).encode()
+    write_atomically(kit.folder / KIT_FILE, lambda file: file.write(body))
+    return read_kit(kit.folder)
+
+
+def cover_text(cover: Cover) -> str:
+    """Return a cover as TOML."""
     body = tomlkit.document()
     for name in ("name", "maker", "about"):
         body[name] = getattr(cover, name)
     body["order"] = list(cover.order)
-    write_atomically(kit.folder / KIT_FILE,
-                     lambda file: file.write(tomlkit.dumps(body).encode()))  # fmt: skip
-    return read_kit(kit.folder)
+    return tomlkit.dumps(body)
 
 
 def in_order(kit: Kit, files: Sequence[Path]) -> Kit:
