@@ -21,7 +21,7 @@ from cloudrift.loop.recorded import Facts, FromRecording
 from cloudrift.loop.recordings import add_recording
 from cloudrift.notes import Note
 from cloudrift.render import Engine
-from cloudrift.style import find_card, sketch
+from cloudrift.style import find_card, house_cards, sketch
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.treatment import Treatment
 from cloudrift.theory import Key
@@ -90,6 +90,14 @@ def test_every_check_has_its_tests_here():
     here = Path(__file__).read_text()
     said = {name for name in CHECKS if f'"{name}"' in here}
     assert said == set(CHECKS)
+
+
+@pytest.mark.parametrize("card", list(house_cards()))
+@pytest.mark.parametrize("draw", [4, 21])
+def test_no_check_cries_wolf_on_a_sketch(engine, card, draw):
+    loop = sketch(house_cards()[card], draw=draw, bars=2, title="Ice Road")
+    found = check_all(heard(engine, loop), [name for name in CHECKS if name != "marks"])
+    assert [one.finding for one in found if one.severity != "fine"] == []
 
 
 def test_every_check_and_every_part_is_in_the_docs():

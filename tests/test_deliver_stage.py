@@ -10,7 +10,7 @@ from cloudrift.deliver.checks import CHECKS
 from cloudrift.desktop.frame.rail import STAGES
 from cloudrift.desktop.session.preferences import Preferences
 from cloudrift.desktop.stages.deliver.stage import CHECKS as CHECKS_PAGE
-from cloudrift.desktop.stages.deliver.stage import FILES, RIGHTS
+from cloudrift.desktop.stages.deliver.stage import DEMO, FILES, RIGHTS
 from cloudrift.loop import edits
 from cloudrift.loop.credits import Credits, Person
 from cloudrift.loop.document import Document
@@ -278,3 +278,35 @@ def test_what_would_be_written_follows_the_loop(qtbot, window, deliver):
     assert About(title="x").tags == {"TITLE": "x", "ENCODER": "Cloudrift"}
     press(qtbot, deliver, FILES)
     assert deliver.stack.currentWidget() is files
+
+
+# --- the whole way --------------------------------------------------------------------------------
+
+
+def test_from_an_open_loop_to_a_checked_entry_with_demo_and_rights_in_ten_actions(
+    qtbot, window, tmp_path
+):
+    count = 0
+
+    def act(what, *given):
+        nonlocal count
+        count += 1
+        what(*given)
+
+    act(qtbot.keyClick, window, Qt.Key.Key_6, Qt.KeyboardModifier.AltModifier)
+    deliver = window.deliver
+    act(press, qtbot, deliver, RIGHTS)
+    act(qtbot.mouseClick, deliver.rights.add, LEFT)
+    act(typed, qtbot, deliver.rights.people[0].name, "Ada Wren")
+    act(press, qtbot, deliver, DEMO)
+    act(qtbot.mouseClick, deliver.demo.order, LEFT)
+    act(qtbot.mouseClick, deliver.demo.write, LEFT)
+    deliver.files.folder.setText(str(tmp_path / "kit"))
+    act(deliver.files.parts["rights"].click)
+    settled(qtbot, window.session)
+    assert checked(qtbot, deliver).to_fix == 0  # looked at by itself, said on the rail
+    act(qtbot.mouseClick, deliver.files.write, LEFT)
+    qtbot.waitUntil(lambda: deliver.files.result.text().startswith("Wrote"), timeout=120_000)
+    assert count <= 10
+    names = {path.name.split("minor")[-1] for path in (tmp_path / "kit").iterdir()}
+    assert {".wav", "_demo.wav", "_demo.txt", "_rights.txt", "_rights.html", ".mid"} <= names

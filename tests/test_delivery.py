@@ -375,6 +375,18 @@ def test_pieces_are_what_plays_at_each_place(tmp_path):
     assert total == pytest.approx(SMALL.frames, abs=4000)
 
 
+def test_prints_are_written_as_they_were_made(tmp_path):
+    clips = ClipStore()
+    got = printed(SMALL, "Dusk", clips)
+    document = with_print(Document(loop=SMALL), SMALL, got.clip, got.facts, (), got.gain_db)
+    (path,) = deliver(document, tmp_path, Order(parts=("prints",), bits=32), clips=clips)
+    assert path.stem.endswith("_print-1-dusk")
+    engine = Engine(clips=clips)
+    wanted = engine.render(SMALL).audio
+    engine.close()
+    assert db(np.abs(read(path) - wanted).max()) < -90
+
+
 # --- level and rate -------------------------------------------------------------------------------
 
 

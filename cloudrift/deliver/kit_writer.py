@@ -39,8 +39,8 @@ from cloudrift.render.engine import Engine
 FOLDERS = {
     "loop": "loops", "bare": "loops", "pass": "loops", "long": "loops", "stems": "stems",
     "dry": "stems", "voice": "stems", "bass": "stems", "midi": "midi", "heard midi": "midi",
-    "layer midi": "midi", "pieces": "pieces", "bed": "groove beds", "arrangement": "arrangements",
-    "demo": "demo files", "rights": "rights",
+    "layer midi": "midi", "pieces": "pieces", "prints": "prints", "bed": "groove beds",
+    "arrangement": "arrangements", "demo": "demo files", "rights": "rights",
 }  # fmt: skip
 ONE_SHOTS = "one-shots"
 PREVIEWS, PREVIEW_LUFS = ".previews", -20.0  # all of one loudness, as far as peaks allow

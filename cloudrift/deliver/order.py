@@ -46,6 +46,7 @@ PARTS: dict[str, Part] = {
         Part(name="sounds", label="One-shots",
              about="each sound that is used, struck once, without treatments"),
         Part(name="pieces", label="Pieces of flips", about="what plays at each of their places"),
+        Part(name="prints", label="Prints", about="each print as it was made"),
         Part(name="bed", label="The groove bed",
              about="the loop with it, it alone, and its lanes and MIDI where those are asked for"),
         Part(name="arrangement", label="The arrangement", about="all of it, from top to end"),

@@ -6,8 +6,11 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
+import numpy as np
+import soxr
 from msgspec.structs import replace
 
+from cloudrift.audio.buffers import to_gain
 from cloudrift.audio.files import write_atomically
 from cloudrift.audio.sound_file import find_format, write_sound
 from cloudrift.deliver import rights
@@ -18,7 +21,7 @@ from cloudrift.deliver.one_shots import OneShot, one_shots
 from cloudrift.deliver.order import PARTS, Order
 from cloudrift.ground.words import plural
 from cloudrift.loop.bed_midi import bed_parts
-from cloudrift.loop.document import Document
+from cloudrift.loop.document import Document, Print
 from cloudrift.loop.layer import Group, Layer
 from cloudrift.loop.model import Loop
 from cloudrift.notes.midi import midi_file
@@ -293,6 +296,21 @@ def _piece(making: Making, *, layer: Layer, at: int) -> Sound:
     return Sound(found[at], goes_round=False)
 
 
+def _prints(shelf: _Shelf) -> None:
+    for number, one in enumerate(shelf.document.prints, 1):
+        shelf.sound("prints", f"print-{number}-{slug(one.name)}", f"print: {one.name}",
+                    partial(_print, one=one), treated=False, title=one.name,
+                    goes_round=False)  # fmt: skip
+
+
+def _print(making: Making, *, one: Print) -> Sound:
+    audio, rate = making.engine.clips.read(one.clip)
+    if rate != making.loop.rate:
+        made = soxr.resample(audio.T, rate, making.loop.rate, quality="VHQ")
+        audio = np.ascontiguousarray(made.T, np.float32)
+    return Sound(audio * np.float32(to_gain(one.gain_db)), goes_round=False)
+
+
 # --- the groove bed -------------------------------------------------------------------------------
 
 
@@ -363,6 +381,7 @@ _ADDS: dict[str, Callable[[_Shelf], None]] = {
     "loop": _loop, "bare": _bare, "pass": _pass, "long": _long, "stems": _stems, "dry": _dry,
     "voice": partial(_apart, role=VOICE), "bass": partial(_apart, role=BASS), "midi": _midi,
     "heard midi": _heard_midi, "layer midi": _layer_midi, "sounds": _sounds, "pieces": _pieces,
+    "prints": _prints,
     "bed": _bed, "arrangement": _arrangement, "demo": _demo, "rights": _rights,
 }  # fmt: skip
 

@@ -256,6 +256,7 @@ class FilesPage(QWidget):
         self.parts["bed"].setVisible(loop.bed is not None and bool(loop.bed.heard))
         self.parts["arrangement"].setVisible(bool(document.arrangement.sections))
         self.parts["demo"].setVisible(bool(document.demo.parts))
+        self.parts["prints"].setVisible(bool(document.prints))
         self.parts["pieces"].setVisible(any(x.flipped is not None for x in loop.heard()))
         if order:
             name = name_of(document, order, "stem-1-name", treated=False)

@@ -30,7 +30,8 @@ from cloudrift.deliver.kit import (
     write_cover,
 )
 from cloudrift.deliver.kit_writer import KitOrder, Written, write_kit
-from cloudrift.desktop.kit.look import SEMI
+from cloudrift.deliver.names import FIELDS, MOST_PATTERN, PATTERN
+from cloudrift.desktop.kit.look import SEMI, figure_font
 from cloudrift.desktop.kit.parts import (
     button,
     clear,
@@ -106,6 +107,11 @@ class KitPage(QWidget):
         self.level.addItem("Fitted to each other", FITTED)
         for lufs in TARGETS_LUFS:
             self.level.addItem(f"All at {number(lufs)} LUFS", lufs)
+        self.names = QLineEdit(session.preferences.now.names or PATTERN)
+        self.names.setMaxLength(MOST_PATTERN)
+        self.names.setFont(figure_font(11))
+        self.names.setAccessibleName("Pattern of names")
+        self.names.setToolTip("Names of all files, in braces: " + ", ".join(FIELDS))
         self.demo, self.zipped = QCheckBox("A demo file of each"), QCheckBox("A zip of all")
         self.write = button("Write the kit…", self._choose_and_write, name="strong")
         self.cancel = button("Cancel", self._cancel)
@@ -162,6 +168,7 @@ class KitPage(QWidget):
             row.addWidget(box)
         outer.addLayout(row)
         outer.addWidget(self.level)
+        outer.addWidget(self.names)
         row = QHBoxLayout()
         row.addWidget(self.demo)
         row.addWidget(self.zipped)
@@ -317,7 +324,8 @@ class KitPage(QWidget):
         level = self.level.currentData()
         target = fit_lufs(self.looked.values()) if level == FITTED else (
             None if level == OWN else float(level))  # fmt: skip
-        order = Order(parts=PRESETS[self.preset.currentText()], target_lufs=target)
+        order = Order(parts=PRESETS[self.preset.currentText()], target_lufs=target,
+                      pattern=self.names.text().strip() or PATTERN)  # fmt: skip
         return KitOrder(order=order, formats=formats, demo=self.demo.isChecked(),
                         zipped=self.zipped.isChecked())  # fmt: skip
 
