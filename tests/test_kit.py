@@ -367,6 +367,7 @@ def test_a_folder_is_looked_at_heard_and_put_in_order(qtbot, window, page, folde
     assert [table.item(row, 0).text() for row in range(5)][:2] == ["Ice Road", "Last Ferry"]
     assert table.item(0, 2).text() == "F♯ minor" and table.item(4, 2).text() == "can't be read"
     assert len(table.cellWidget(0, 1).bands) == 1
+    qtbot.waitUntil(lambda: bool(page._alike), timeout=20_000)
     assert page._alike[0][:2] == ("a.cloudrift", "c.cloudrift")
     assert any("Nearly one with c.cloudrift" in text for text in said(page))
     session = window.session

@@ -10,7 +10,7 @@ from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.loop.document import Document
 
 CHECKING = "checks"
-REST_MS = 700  # that nothing must have changed for
+REST_MS, SOON_MS = 2500, 300  # that nothing must have changed for; where the stage is seen
 SLOW = ("tail",)  # made only while somebody looks: it is another render
 
 
@@ -62,6 +62,12 @@ class Checking(QObject):
         """Take what is to be delivered into account."""
         if (target_lufs, with_tail) != (self.target_lufs, self.with_tail):
             self.target_lufs, self.with_tail = target_lufs, with_tail
+            self.refresh()
+
+    def hurry(self, *, on: bool) -> None:
+        """The stage is seen: what is to fix is said soon, not only when the hand has rested."""
+        self._rest.setInterval(SOON_MS if on else REST_MS)
+        if on:
             self.refresh()
 
     def watch(self, *, on: bool) -> None:

@@ -5,7 +5,7 @@ from collections.abc import Callable
 import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
-from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -274,6 +274,9 @@ class DemoPage(QWidget):
         loop, engine = self._session.loop, self._session.engine
         self._tasks.run("demo strata", lambda _stop, _moved: _heights(engine, loop), self._take)
 
+    def showEvent(self, event: QEvent | None) -> None:
+        self._show()
+
     def _take(self, curves: dict[str, NDArray[np.float32]]) -> None:
         self._curves = curves
         self._show_picture()
@@ -282,7 +285,8 @@ class DemoPage(QWidget):
 
     def _show(self) -> None:
         demo, loop = self.demo, self._session.loop
-        if not self._curves or not {one.id for one in loop.heard()} <= set(self._curves):
+        unknown = {one.id for one in loop.heard()} - set(self._curves)
+        if self.isVisible() and (unknown or not self._curves):
             self._measure()
         self.draw.set_value(float(demo.draw or 1))
         self.cross.set_value(demo.cross_s)

@@ -1,5 +1,6 @@
 """The Deliver stage: files to write, checks before that, whose it all is."""
 
+from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from cloudrift.deliver.rights import rights_of
@@ -73,6 +74,12 @@ class DeliverStage(QWidget):
         self.page.button(CHECKS).setText(f"Checks: {words}" if words else "Checks")
         count = len(rights_of(self._session.document.history.now).open)
         self.page.button(RIGHTS).setText(f"Rights: {count} open" if count else "Rights: complete")
+
+    def showEvent(self, event: QEvent | None) -> None:
+        self.checking.hurry(on=True)
+
+    def hideEvent(self, event: QEvent | None) -> None:
+        self.checking.hurry(on=False)
 
     def focus_first(self) -> None:
         """Put the keyboard where the work is."""
