@@ -424,6 +424,10 @@ def test_stems_add_up(engine):
     made = heard(engine)
     made.stems_sum = made.stems_sum + both(tone(440.0, -70.0))
     assert CHECKS["stems"].find(made).severity == "must"
+    push = (treated("trim", gain_db=18.0),)
+    loud = heard(engine, edits.insert_treatments(SMALL, "l4", push)[0])
+    over = CHECKS["stems"].find(loud)
+    assert over.severity == "should" and over.value > 0 and "32 bits" in over.measured
     made.stems_sum = made.stems_sum[:, :-1]
     assert "frames" in CHECKS["stems"].find(made).measured
     silent = functools.reduce(lambda x, y: edits.set_layer(x, y.id, mute=True), SMALL.layers, SMALL)

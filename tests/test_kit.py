@@ -196,6 +196,14 @@ def test_what_is_there_already_is_not_made_again_and_the_end_is_the_same(folder,
     again = write_kit(read_kit(folder), parts, PLAIN)
     assert (parts / "loops" / "ice-road_141bpm_fsharp-minor.wav") in again.paths
     assert (parts / "loops" / "last-ferry_120bpm_fsharp-minor.wav").exists()
+    # What is of nothing any more goes; what is not the kit's stays.
+    (parts / "loops" / "mine.txt").write_text("x")
+    (folder / "d.cloudrift").unlink()
+    write_kit(read_kit(folder), parts, altered(PLAIN, order=Order(parts=("loop",), bits=16)))
+    left = {name for name in files_in(parts) if "/" in name and not name.startswith(".")}
+    assert left == {"loops/mine.txt", "loops/ice-road_141bpm_fsharp-minor.wav",
+                    "loops/ice-road_140bpm_fsharp-minor.wav",
+                    "loops/last-ferry_120bpm_fsharp-minor.wav"}  # fmt: skip
 
 
 def test_a_stop_is_heard_within_a_second(folder, tmp_path):

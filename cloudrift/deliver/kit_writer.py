@@ -98,7 +98,7 @@ def write_kit(
     if out.resolve() == kit.folder.resolve():
         raise CloudriftError(f"{out} is the kit's own folder; write it into another one")
     make_folder(out, "; choose another")
-    before = _done(out, how)
+    before, listed = _done(out, how)
     numbers = _numbers(kit, how)
     found: dict[str, Made] = {}
     problems = list(kit.problems)
@@ -116,7 +116,7 @@ def write_kit(
         found[path.name] = made
         if made.looked.problem:
             problems.append(made.looked.problem)
-        _remember(out, how, found)
+        _remember(out, how, found, sorted(listed))
         progress(len(found), steps, path.name)
 
     _beside(todo, out, how, numbers, came, cancelled)
@@ -128,6 +128,10 @@ def write_kit(
         paths += _write_sounds(documents, out, how, cancelled)
     progress(len(kit.files) + 1, steps, "sheets")
     paths += _write_sheets(kit, documents, made, out)
+    names = {str(path.relative_to(out)) for path in paths} | {one.preview for one in made}
+    for name in listed - names:  # of loops that are gone, or were written otherwise
+        (out / name).unlink(missing_ok=True)
+    _remember(out, how, found, sorted(names))
     if how.zipped:
         if cancelled():
             raise Cancelled
@@ -263,8 +267,10 @@ def content_of(path: Path) -> str:
     return hashlib.sha256(path.read_bytes()).hexdigest()[:24]
 
 
-def _done(out: Path, how: KitOrder) -> dict[str, Made]:
-    """What was finished before in a folder; raise where it is another's."""
+def _done(out: Path, how: KitOrder) -> tuple[dict[str, Made], set[str]]:
+    """What was finished before in a folder, and all that was ever written there; raise where it is
+    another's.
+    """
     path = out / DONE
     if not path.exists():
         strange = [one.name for one in out.iterdir() if not one.name.startswith(".")]
@@ -272,15 +278,24 @@ def _done(out: Path, how: KitOrder) -> dict[str, Made]:
             raise CloudriftError(
                 f"{out} has something else in it ({strange[0]}); choose an empty folder"
             )
-        return {}
+        return {}, set()
     try:
         raw = json.loads(path.read_bytes())
         made = msgspec.convert(raw["loops"], list[Made])
+        listed = {name for name in msgspec.convert(raw["written"], list[str]) if _is_inside(name)}
     except (ValueError, KeyError, TypeError, OSError) as error:
         raise CloudriftError(
             f"{path} does not say what is in the folder; choose an empty one"
         ) from error
-    return {one.file: one for one in made} if raw.get("order") == how.mark else {}
+    listed |= {name for one in made for name, _size in one.files if _is_inside(name)}
+    same = raw.get("order") == how.mark
+    return ({one.file: one for one in made} if same else {}), listed
+
+
+def _is_inside(name: str) -> bool:
+    """Whether a name leads to something in the folder it is said of."""
+    path = Path(name)
+    return not path.is_absolute() and ".." not in path.parts
 
 
 def _is_there(out: Path, path: Path, had: Made) -> bool:
@@ -292,9 +307,12 @@ def _is_there(out: Path, path: Path, had: Made) -> bool:
                for name, size in names)  # fmt: skip
 
 
-def _remember(out: Path, how: KitOrder, found: dict[str, Made]) -> None:
+def _remember(
+    out: Path, how: KitOrder, found: dict[str, Made], written: Sequence[str]
+) -> None:  # fmt: skip
     rows = [msgspec.to_builtins(found[name]) for name in sorted(found)]
-    body = json.dumps({"format": "cloudrift kit", "order": how.mark, "loops": rows}, indent=1)
+    body = json.dumps({"format": "cloudrift kit", "order": how.mark, "loops": rows,
+                       "written": list(written)}, indent=1)  # fmt: skip
     write_atomically(out / DONE, lambda file: file.write(body.encode()))
 
 

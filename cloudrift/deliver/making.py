@@ -30,11 +30,15 @@ LONG_TURNS = 4
 
 
 class Sound(NamedTuple):
-    """Sound to be written, (2, frames), and whether it goes round."""
+    """Sound to be written, (2, frames), and whether it goes round.
+
+    What is ``apart`` is no part of a sum, so that its gain is held back by a peak of its own.
+    """
 
     audio: Stereo
     goes_round: bool
     cues: tuple[Cue, ...] = ()
+    apart: bool = False
 
 
 class Making:
@@ -104,9 +108,11 @@ class Making:
 
     def finished(self, sound: Sound) -> Sound:
         """Return sound at the level and rate of the files."""
-        audio = sound.audio
-        if self.gain_db:
-            audio = audio * np.float32(to_gain(self.gain_db))
+        audio, gain = sound.audio, self.gain_db
+        if gain > 0 and sound.apart:
+            gain = min(gain, max(0.0, MOST_PEAK_DBTP - true_peak_db(audio, self.loop.rate)))
+        if gain:
+            audio = audio * np.float32(to_gain(gain))
         if self.file_rate == self.loop.rate:
             return sound._replace(audio=audio)
         ratio = self.file_rate / self.loop.rate
@@ -116,7 +122,7 @@ class Making:
             made = soxr.resample(audio.T, self.loop.rate, self.file_rate, quality="VHQ")
             audio = np.ascontiguousarray(made.T, np.float32)
         cues = tuple(Cue(round(one.frame * ratio), one.label) for one in sound.cues)
-        return Sound(audio, sound.goes_round, cues)
+        return sound._replace(audio=audio, cues=cues)
 
     # --- sounds -------------------------------------------------------------------------------
 
@@ -173,12 +179,16 @@ class Making:
         audio, pieces = whole(self.engine, self.document, self.cancelled)
         sections = self.document.arrangement.sections
         cues = tuple(Cue(piece.start, sections[piece.at].name) for piece in pieces)
-        return Sound(audio, goes_round=False, cues=cues)
+        return Sound(audio, goes_round=False, cues=cues, apart=True)
+
+    def with_bed_heard(self) -> Sound:
+        """The loop with its groove bed."""
+        return self.treated(self.with_bed)._replace(apart=True)
 
     def demo(self) -> Sound:
         """The demo file; its parts are places in it."""
         audio, cues = demo_sound(self.engine, self.document, cancelled=self.cancelled)
-        return Sound(audio, goes_round=False, cues=cues)
+        return Sound(audio, goes_round=False, cues=cues, apart=True)
 
 
 def name_of(document: Document, order: Order, part: str, *, treated: bool) -> str:

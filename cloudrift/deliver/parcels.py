@@ -320,7 +320,7 @@ def _bed(shelf: _Shelf) -> None:
     if loop.bed is None or not loop.bed.heard:
         return
     shelf.sound("bed", "with-bed", "the loop with its groove bed",
-                lambda making: making.treated(making.with_bed), title="with its groove bed",
+                Making.with_bed_heard, title="with its groove bed",
     )  # fmt: skip
     shelf.sound("bed", "bed", "the groove bed alone, behind its treatments",
                 partial(_bed_stem, owner=loop.bed.group), title=loop.bed.group.name)  # fmt: skip

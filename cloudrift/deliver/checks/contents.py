@@ -201,6 +201,13 @@ def _stems(heard: Heard) -> Finding | None:
     if found > spec.STEMS_DB:
         return Finding(severity="must", value=found,
                        measured=f"{stems} leave {number(found, '.0f')} dB of the sum")  # fmt: skip
+    peaks = {"their sum": bare} | heard.stems
+    loudest = max(peaks, key=lambda name: float(np.abs(peaks[name]).max(initial=0.0)))
+    peak = to_db(float(np.abs(peaks[loudest]).max(initial=0.0)))
+    if peak > spec.FULL_PEAK_DBTP:
+        return Finding(severity="should", value=peak, where=f"in {loudest}",
+                       measured=f"peaks at {number(peak, '+.1f')} dBFS: 16 and 24 bits would cut "
+                       "that off; write 32 bits, or lower some layers")  # fmt: skip
     return Finding(severity="fine", value=found, measured=f"{stems} add up to the sum before the "
                    "whole loop's treatments")  # fmt: skip
 
@@ -226,7 +233,7 @@ CONTENTS = (
     Check(name="names", label="Names", find=_names,
           about="the loop has a name, and each file can be told by its own"),
     Check(name="stems", label="Stems", find=_stems,
-          about=f"add up to the sum: what is left is below {number(spec.STEMS_DB)} dB of it"),
+          about=f"add up to the sum below {number(spec.STEMS_DB)} dB of it, none over full scale"),
     Check(name="rights", label="Rights", find=_rights,
           about="each source may be handed on as the loop is; people and shares are named"),
 )  # fmt: skip
