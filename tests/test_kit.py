@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import os
 import shutil
 import subprocess
 import sys
@@ -13,6 +14,7 @@ from html.parser import HTMLParser
 from pathlib import Path
 
 import pytest
+import soundfile
 from click.testing import CliRunner
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
@@ -237,6 +239,34 @@ def test_what_cannot_be_written_is_told_of_and_the_rest_is(folder, tmp_path):
     names = set(files_in(tmp_path / "out"))
     assert sum(name.startswith("loops/") for name in names) == 2
     assert "b.cloudrift" in (tmp_path / "out" / "kit.txt").read_text()
+
+
+def test_a_disk_that_is_full_in_the_middle_leaves_whole_files(folder, tmp_path):
+    """Nothing larger than 620 kB can be written: the slower loops are more than that."""
+    code = (
+        "import resource, signal\n"
+        "from pathlib import Path\n"
+        "from tests.test_kit import PLAIN\n"
+        "from cloudrift.deliver.kit import read_kit\n"
+        "from cloudrift.deliver.kit_writer import write_kit\n"
+        "if __name__ == '__main__':\n"
+        "    resource.setrlimit(resource.RLIMIT_FSIZE, (620_000, 620_000))\n"
+        f"    made = write_kit(read_kit(Path({str(folder)!r})), Path({str(tmp_path / 'out')!r}),"
+        " PLAIN)\n"
+        "    print(len(made.problems), *made.problems, sep='|')\n"
+    )
+    script = tmp_path / "full.py"
+    script.write_text(code)
+    run = subprocess.run([sys.executable, str(script)], capture_output=True, text=True, check=False,
+                         timeout=200, env={**os.environ, "PYTHONPATH": os.getcwd()})  # fmt: skip
+    assert run.returncode == 0, run.stderr
+    count, *problems = run.stdout.strip().split("|")
+    assert count == "2" and all("could not write" in one for one in problems), run.stdout
+    whole = list((tmp_path / "out" / "loops").iterdir())
+    assert len(whole) == 2
+    for path in whole:
+        assert soundfile.info(path).frames > 0
+    assert (tmp_path / "out" / "kit.txt").exists()
 
 
 def test_folders_that_hold_something_else_are_left_alone(folder, tmp_path):

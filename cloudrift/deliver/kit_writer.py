@@ -17,6 +17,7 @@ from typing import Any
 
 import msgspec
 
+from cloudrift import __version__
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.audio.sound_file import write_sound
@@ -61,14 +62,18 @@ class KitOrder:
     @property
     def mark(self) -> str:
         """What tells two of them apart."""
-        text = repr((self.order, self.formats, self.demo))
+        text = repr((__version__, self.order, self.formats, self.demo))
         return hashlib.sha256(text.encode()).hexdigest()[:24]
 
 
 class Made(msgspec.Struct, frozen=True, kw_only=True):
-    """A loop of a kit as it was written: of which content, what it is like, its files."""
+    """A loop of a kit as it was written: of which content, what it is like, its files.
+
+    ``number`` is part of its names, where another loop has the same.
+    """
 
     file: str
+    number: int = 1
     content: str
     looked: Looked
     files: tuple[tuple[str, int], ...] = ()  # from the kit's folder, and their bytes
@@ -105,7 +110,7 @@ def write_kit(
     todo = []
     for path in kit.files:
         had = before.get(path.name)
-        if had is not None and _is_there(out, path, had):
+        if had is not None and had.number == numbers[path.name] and _is_there(out, path, had):
             found[path.name] = had
         else:
             todo.append(path)
@@ -199,7 +204,8 @@ def _make(path: Path, out: Path, how: KitOrder, number: int) -> Made:
         looked = looked_of(path, document, engine, stopped)  # after that: what is written is as if
         preview = _preview(document, out, path, engine, stopped)  # nothing else had been made
         sizes = tuple((name, (out / name).stat().st_size) for name in files)
-        return Made(file=path.name, content=content, looked=looked, files=sizes, preview=preview)
+        return Made(file=path.name, content=content, looked=looked, files=sizes, preview=preview,
+                    number=number)  # fmt: skip
     except CloudriftError as error:
         told = str(error) if path.name in str(error) else f"{path.name}: {error}"
         looked = Looked(file=path.name, title=path.stem, problem=told)
