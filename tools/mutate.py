@@ -203,7 +203,8 @@ FAULTS = (
           "return stands", "timeline"),
     Fault("loop/storage.py", "own |= {clip for one in document.arrangement.takes for clip in "
           "one.clips}", "pass", "trial_voice"),
-    Fault("loop/storage.py", "return {name: one for name, one in found.items() if one != BESIDE[name]()}", "return {}", "arranging"),
+    Fault("loop/storage.py", "return {name: one for name, one in found.items() if one != "
+          "BESIDE[name]()}", "return {}", "arranging"),
     Fault("style/form.py", "kept = max(1, round(SHARES[of.who] * len(able)))", "kept = len(able)",
           "arranging"),
     Fault("style/form.py", "bed=of.drums != \"none\"", "bed=True", "arranging arrange_journeys"),

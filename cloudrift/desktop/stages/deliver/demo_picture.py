@@ -169,7 +169,7 @@ class DemoPicture(Keyed):
                              Qt.AlignmentFlag.AlignVCenter, words)  # fmt: skip
         painter.setPen(color("ink_soft"))
         painter.setFont(figure_font(10.5))
-        begins = clock(column.start * self._seconds)
-        painter.drawText(
-            QRectF(left + 4, low + 4, 60, FOOT - 4), Qt.AlignmentFlag.AlignLeft, begins
-        )
+        if left + 2 * TIME_PX < self.width():  # there it would meet the end's
+            begins = clock(column.start * self._seconds)
+            where = QRectF(left + 4, low + 4, TIME_PX, FOOT - 4)
+            painter.drawText(where, Qt.AlignmentFlag.AlignLeft, begins)
