@@ -278,6 +278,8 @@ def test_tempo_is_heard_again(engine):
     found = find(engine, "tempo", sound=engine.without_bed(other))
     assert found.severity == "should" and found.value == pytest.approx(97, abs=0.5)
     assert "written 140 BPM, heard 97.0 BPM, " in found.measured
+    half = edits.set_tempo(SMALL, 48.5)  # counted half as fast, it is the same
+    assert find(engine, "tempo", half, sound=engine.without_bed(other)).severity == "fine"
     held = find(engine, "tempo", sound=both(tone(220.0)))
     assert held.severity == "fine"
 
