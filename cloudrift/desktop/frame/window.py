@@ -174,7 +174,7 @@ class Window(QMainWindow):
         self.rail.chosen.connect(self.choose_stage)
         self.marking.changed.connect(self._show_marks)
         self.deliver.checking.changed.connect(self._show_facts)
-        self.deliver.kit.open_wanted.connect(self.files.open_file)
+        self.deliver.open_wanted.connect(self.files.open_file)
         self.stack.currentChanged.connect(lambda _at: self._show_marks())
         self.style_page.closed.connect(lambda: self.show_stage(self._before_style))
         session.changed.connect(lambda _b, _a: self._show_title())

@@ -19,8 +19,8 @@ class Checking(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, session: Session, tasks: Tasks) -> None:
-        super().__init__(session)
+    def __init__(self, session: Session, tasks: Tasks, parent: QObject) -> None:
+        super().__init__(parent)
         self._session, self._tasks = session, tasks
         self.found: tuple[Checked, ...] = ()
         self.busy = False

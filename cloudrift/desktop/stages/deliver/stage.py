@@ -1,6 +1,9 @@
-"""The Deliver stage: files to write, checks before that, whose it all is."""
+"""The Deliver stage: files to write, checks before that, a demo file, whose it all is, a kit."""
 
-from PyQt6.QtCore import QEvent
+from functools import cached_property
+from typing import TypeVar
+
+from PyQt6.QtCore import QEvent, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from cloudrift.deliver.rights import rights_of
@@ -17,50 +20,93 @@ from cloudrift.desktop.stages.deliver.rights_page import RightsPage
 FILES, CHECKS, DEMO, RIGHTS, KIT = range(5)
 PAGES = ((FILES, "Files"), (CHECKS, "Checks"), (DEMO, "Demo file"), (RIGHTS, "Rights"),
          (KIT, "Kit"))  # fmt: skip
+_Page = TypeVar("_Page", bound=QWidget)
+NAMES = ("files", "checks", "demo", "rights", "kit")
 
 
 class DeliverStage(QWidget):
-    """Pages, one at a time; their buttons say what is open."""
+    """Pages, one at a time, each put up when it is first wanted; their buttons say what is open.
+
+    ``open_wanted`` carries a loop file of a kit that is to be opened.
+    """
+
+    open_wanted = pyqtSignal(object)  # Path
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__()
-        self._session = session
-        self.checking = Checking(session, tasks)
-        self.files = FilesPage(session, tasks)
-        self.checks = ChecksPage(session, self.checking)
-        self.demo = DemoPage(session, tasks)
-        self.rights = RightsPage(session)
-        self.kit = KitPage(session, tasks)
+        self._session, self._tasks = session, tasks
+        self.checking = Checking(session, tasks, self)
         self.page = ChoiceRow(PAGES, columns=len(PAGES), name="Deliver")
         self.page.setMaximumWidth(860)
         self.stack = QStackedWidget()
-        for one in (self.files, self.checks, self.demo, self.rights, self.kit):
-            self.stack.addWidget(one)
+        for _page in PAGES:
+            self.stack.addWidget(QWidget())
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 6, 8, 6)
         column.setSpacing(6)
         column.addWidget(self.page)
         column.addWidget(self.stack, 1)
         self.page.chosen.connect(self.show_page)
+        self.page.show_choice(FILES)
         self.checking.changed.connect(self._show_words)
         refresh = WhileShown(self, self._show_words)
         session.changed.connect(refresh)
         session.opened.connect(refresh)
-        self.files.asked.connect(self._ask)
-        self.demo.files_wanted.connect(self._write_demo)
-        self.checks.rights_wanted.connect(lambda: self.show_page(RIGHTS))
-        self.show_page(FILES)
-        self._show_words()
-        self._ask()
+        self.checking.ask(target_lufs=session.preferences.now.target_lufs, with_tail=False)
+
+    # --- pages --------------------------------------------------------------------------------
+
+    @cached_property
+    def files(self) -> FilesPage:
+        """What is written, and how."""
+        made = FilesPage(self._session, self._tasks)
+        made.asked.connect(self._ask)
+        return self._put(FILES, made)
+
+    @cached_property
+    def checks(self) -> ChecksPage:
+        """What is to fix."""
+        made = ChecksPage(self._session, self.checking)
+        made.rights_wanted.connect(lambda: self.show_page(RIGHTS))
+        return self._put(CHECKS, made)
+
+    @cached_property
+    def demo(self) -> DemoPage:
+        """The demo file."""
+        made = DemoPage(self._session, self._tasks)
+        made.files_wanted.connect(self._write_demo)
+        return self._put(DEMO, made)
+
+    @cached_property
+    def rights(self) -> RightsPage:
+        """Who made it, and what went in."""
+        return self._put(RIGHTS, RightsPage(self._session))
+
+    @cached_property
+    def kit(self) -> KitPage:
+        """A folder of loops."""
+        made = KitPage(self._session, self._tasks)
+        made.open_wanted.connect(self.open_wanted)
+        return self._put(KIT, made)
+
+    def _put(self, at: int, page: _Page) -> _Page:
+        """Put a page in its place."""
+        empty = self.stack.widget(at)
+        shown = self.stack.currentIndex()
+        self.stack.insertWidget(at, page)
+        self.stack.removeWidget(empty)
+        self.stack.setCurrentIndex(shown)
+        return page
+
+    def show_page(self, page: int) -> None:
+        """Show one of the pages."""
+        getattr(self, NAMES[page])
+        self.stack.setCurrentIndex(page)
+        self.page.show_choice(page)
 
     def _write_demo(self) -> None:
         self.files.parts["demo"].setChecked(True)
         self.show_page(FILES)
-
-    def show_page(self, page: int) -> None:
-        """Show one of the pages."""
-        self.stack.setCurrentIndex(page)
-        self.page.show_choice(page)
 
     def _ask(self) -> None:
         """What is to be written has a loudness and perhaps a tail: the checks know of it."""
@@ -75,7 +121,11 @@ class DeliverStage(QWidget):
         count = len(rights_of(self._session.document.history.now).open)
         self.page.button(RIGHTS).setText(f"Rights: {count} open" if count else "Rights: complete")
 
+    # --- being seen ---------------------------------------------------------------------------
+
     def showEvent(self, event: QEvent | None) -> None:
+        self.show_page(self.stack.currentIndex())
+        self._show_words()
         self.checking.hurry(on=True)
 
     def hideEvent(self, event: QEvent | None) -> None:
