@@ -43,7 +43,7 @@ RATE = SMALL.rate
 PEOPLE = Credits(people=(Person(name="Tern", share=100.0),), maker="Tern & Tide Audio")
 ABOUT = About(
     title="Ice Road: pluck", maker="Tern & Tide Audio", album="Dome Show", key="F#m", tempo=142.5,
-    comment="key F# minor; <wide> & slow", licence="royalty-free; name Ola", beats=8, root_pitch=66,
+    comment="key F# minor; <wide> & slow", licence="royalty-free; name Ola", root_pitch=66,
     loop=True, cues=(Cue(0, "one"), Cue(4000, "two, späť")), lufs=-14.25, peak_db=-1.5,
 )  # fmt: skip
 

@@ -21,8 +21,7 @@ class About:
     ----------
     title, maker, album, comment, licence : text; what is empty is left out.
     key : as musicians write it in files, ``F#m`` or ``Bb`` (ID3: at most three letters).
-    tempo : BPM; 0 for none. ``beats``: how many of them there are.
-    metre : beats in a bar, and their unit.
+    tempo : BPM; 0 for none.
     root_pitch : the MIDI number that the sound is at.
     loop : whether the whole of it goes round.
     cues : places in it, in order.
@@ -36,8 +35,6 @@ class About:
     licence: str = ""
     key: str = ""
     tempo: float = 0.0
-    beats: int = 0
-    metre: tuple[int, int] = (4, 4)
     root_pitch: int = 60
     loop: bool = False
     cues: tuple[Cue, ...] = ()

@@ -24,8 +24,6 @@ def with_chunks(wav: bytes, about: About, *, frames: int, rate: int, bits: int) 
         chunks += _chunk(b"smpl", _sampler(about, frames, rate))
     if about.cues:
         chunks += _chunk(b"cue ", _cues(about)) + _chunk(b"LIST", _labels(about))
-    if about.tempo:
-        chunks += _chunk(b"acid", _tempo(about))
     chunks += _chunk(b"LIST", _info(about))
     chunks += _chunk(b"iXML", _ixml(about).encode())
     chunks += _chunk(b"id3 ", id3_of(about))
@@ -75,13 +73,6 @@ def _labels(about: About) -> bytes:
     rows = (_chunk(b"labl", struct.pack("<I", number) + cue.label.encode() + b"\0")
             for number, cue in enumerate(about.cues, 1))  # fmt: skip
     return b"adtl" + b"".join(rows)
-
-
-def _tempo(about: About) -> bytes:
-    """Flags: a loop (bit 0 clear) with a root note (bit 1) that may be stretched (bit 2)."""
-    beats, unit = about.metre
-    return struct.pack("<IHHfIHHf", 0x02 | 0x04, about.root_pitch, 0x8000, 0.0, about.beats, unit,
-                       beats, about.tempo)  # fmt: skip
 
 
 def _info(about: About) -> bytes:

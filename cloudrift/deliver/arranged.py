@@ -106,7 +106,6 @@ def _write(path: Path, audio: Stereo, document: Document, bits: int, words: str)
         title=f"{loop.title}: {words}", maker=document.credits.maker, album=loop.kit,
         licence=rights_of(document).licence_words, key=file_key(loop.sounding_key),
         comment=f"key {loop.sounding_key.plain}, tempo {loop.sounding_tempo:.2f} BPM; {sections}",
-        tempo=loop.sounding_tempo, beats=document.arrangement.bars * loop.metre[0],
-        root_pitch=60 + loop.sounding_key.pc, metre=loop.metre,
+        tempo=loop.sounding_tempo, root_pitch=60 + loop.sounding_key.pc,
     )  # fmt: skip
     write_wav(path, audio, loop.rate, bits=bits, about=about)

@@ -136,8 +136,7 @@ def write_demo(
         title=f"{loop.title}: demo", maker=document.credits.maker, album=loop.kit, cues=cues,
         licence=rights_of(document).licence_words, key=file_key(loop.sounding_key),
         comment=f"key {loop.sounding_key.plain}, tempo {loop.sounding_tempo:.2f} BPM",
-        tempo=loop.sounding_tempo, metre=loop.metre, root_pitch=60 + loop.sounding_key.pc,
-        beats=round(audio.shape[1] / loop.rate * loop.sounding_tempo / 60),
+        tempo=loop.sounding_tempo, root_pitch=60 + loop.sounding_key.pc,
         lufs=integrated_lufs(audio, loop.rate), peak_db=true_peak_db(audio, loop.rate),
     )  # fmt: skip
     write_sound(path, audio, loop.rate, format_name=format_name, bits=bits, about=about)

@@ -78,12 +78,10 @@ class Making:
         comment = f"key {key.plain}, tempo {tempo:.2f} BPM, {loop.bars} bars"
         if loop.sounding_key != loop.key or loop.sounding_tempo != loop.tempo:
             comment += f"; written in {loop.key.plain} at {loop.tempo:.2f} BPM"
-        seconds = sound.audio.shape[1] / self.file_rate
         return About(
             title=f"{loop.title}: {what}" if what else loop.title, comment=comment,
             maker=self.document.credits.maker, album=loop.kit, licence=self.sheet.licence_words,
-            key=file_key(key), tempo=tempo, metre=loop.metre, root_pitch=60 + key.pc,
-            beats=loop.bars * loop.metre[0] if sound.goes_round else round(seconds * tempo / 60),
+            key=file_key(key), tempo=tempo, root_pitch=60 + key.pc,
             loop=sound.goes_round, cues=sound.cues,
             lufs=integrated_lufs(sound.audio, self.file_rate),
             peak_db=true_peak_db(sound.audio, self.file_rate),

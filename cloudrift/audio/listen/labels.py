@@ -46,7 +46,6 @@ class Labels:
     tonic: str = ""
     mode: str = ""
     bars: int = 0
-    beats: int = 0
     title: str = ""
     maker: str = ""
     licence: str = ""
@@ -188,14 +187,8 @@ def _of_riff(path: Path) -> dict[str, Any]:
             for name, body in chunks_of(file):
                 if name == b"LIST" and body[:4] == b"INFO":
                     found |= {k: v for k, v in _from_words(_info(body[4:])).items() if v}
-                elif name == b"acid" and len(body) >= 24:
-                    flags, _root, _, _, beats, _, _, tempo = struct.unpack("<IHHfIHHf", body[:24])
-                    if LOWEST_BPM <= tempo <= HIGHEST_BPM and not flags & 1:
-                        found |= {
-                            "tempo": round(float(tempo), 3),
-                            "beats": int(beats),
-                            "loop": True,
-                        }
+                elif name == b"smpl" and len(body) >= 32 and struct.unpack("<I", body[28:32])[0]:
+                    found["loop"] = True
     except (OSError, struct.error):
         return found
     return found
