@@ -21,6 +21,7 @@ from cloudrift.theory.key import Key
 OCTAVES = (0.25, 0.5, 1.0, 2.0, 4.0)
 SAME_TEMPO = 0.02  # as a share
 MOST_SAID = 4
+NEAREST = (0, 1, -1, 2, -2, 3, -3, 4, -4, 5, -5, 6)  # semitones, in which a note is looked for
 
 
 # --- found again by listening ---------------------------------------------------------------------
@@ -117,12 +118,16 @@ def _into_key(loop: Loop, layers: Sequence[str]) -> Loop:
         layer = loop.layer(layer_id)
         odd = {(note.start_tick, note.pitch) for note in _odd_notes(loop, layer)}
         notes = [
-            replace(note, pitch=note.pitch + (1 if (note.pitch + 1) % 12 in inside else -1))
+            replace(note, pitch=_nearest(note.pitch, inside))
             if (note.start_tick, note.pitch) in odd else note
             for note in layer.own or ()
         ]  # fmt: skip
         loop = with_own(loop, layer_id, notes)
     return loop
+
+
+def _nearest(pitch: int, inside: set[int]) -> int:
+    return next(pitch + step for step in NEAREST if (pitch + step) % 12 in inside)
 
 
 # --- who is where ---------------------------------------------------------------------------------

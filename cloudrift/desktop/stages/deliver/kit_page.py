@@ -213,7 +213,7 @@ class KitPage(QWidget):
             return
         todo = [path for path in kit.files if self._mark(path) != self._known(path)]
         self._show()
-        if not todo and self._alike is not None:
+        if not todo:
             self._compare(kit)
             return
 
