@@ -17,7 +17,7 @@ from cloudrift.loop.document import Document
 from cloudrift.loop.recorded import Facts, FromRecording
 from cloudrift.loop.recordings import add_recording
 from cloudrift.loop.storage import load_document
-from tests.hands import saved, settled
+from tests.hands import command, saved, settled
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -278,6 +278,19 @@ def test_what_would_be_written_follows_the_loop(qtbot, window, deliver):
     assert About(title="x").tags == {"TITLE": "x", "ENCODER": "Cloudrift"}
     press(qtbot, deliver, FILES)
     assert deliver.stack.currentWidget() is files
+
+
+def test_the_menu_goes_to_each_page_and_writes(qtbot, window, tmp_path):
+    window.deliver.files.folder.setText(str(tmp_path / "out"))
+    for words, page in (("A kit of loops", "kit"), ("What is to fix", "checks"),
+                        ("The demo file", "demo"), ("Choose what is written", "files")):  # fmt: skip
+        command(window, words).trigger()
+        assert window.stack.currentWidget() is window.deliver
+        there = window.deliver.stack.currentWidget()
+        assert there is getattr(window.deliver, page)
+    command(window, "Write the files").trigger()
+    said = window.deliver.files.result
+    qtbot.waitUntil(lambda: said.text().startswith("Wrote"), timeout=60_000)
 
 
 # --- the whole way --------------------------------------------------------------------------------

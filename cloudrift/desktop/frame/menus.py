@@ -96,6 +96,7 @@ class Menus:
         self._make_texture()
         self._offered(self._menu("&Flip"), "Flip", window.flip.commands())
         self._offered(self._menu("A&rrange"), "Arrange", window.arrange.commands())
+        self._offered(self._menu("&Deliver"), "Deliver", window.deliver.commands())
         stage = self._menu("&Stage")
         for i, name in enumerate(STAGES):
             self._command(

@@ -1,12 +1,13 @@
 """The Deliver stage: files to write, checks before that, a demo file, whose it all is, a kit."""
 
-from functools import cached_property
+from functools import cached_property, partial
 from typing import TypeVar
 
 from PyQt6.QtCore import QEvent, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from cloudrift.deliver.rights import rights_of
+from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.parts import ChoiceRow, WhileShown
 from cloudrift.desktop.session.checking import Checking
 from cloudrift.desktop.session.session import Session
@@ -104,6 +105,10 @@ class DeliverStage(QWidget):
         self.stack.setCurrentIndex(page)
         self.page.show_choice(page)
 
+    def _write(self) -> None:
+        self.show_page(FILES)
+        self.files.write.click()
+
     def _write_demo(self) -> None:
         self.files.parts["demo"].setChecked(True)
         self.show_page(FILES)
@@ -130,6 +135,18 @@ class DeliverStage(QWidget):
 
     def hideEvent(self, event: QEvent | None) -> None:
         self.checking.hurry(on=False)
+
+    def commands(self) -> tuple[Command, ...]:
+        """What the menu offers."""
+        return (
+            Command("&Write the files", self._write, goes=True),
+            Command("&Choose what is written", partial(self.show_page, FILES), goes=True),
+            Command("What is to &fix", partial(self.show_page, CHECKS), goes=True),
+            Command("The &demo file", partial(self.show_page, DEMO), goes=True),
+            Command("&Rights: who made it, what went in", partial(self.show_page, RIGHTS),
+                    goes=True),
+            Command("A &kit of loops", partial(self.show_page, KIT), goes=True),
+        )  # fmt: skip
 
     def focus_first(self) -> None:
         """Put the keyboard where the work is."""
