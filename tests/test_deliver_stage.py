@@ -282,8 +282,9 @@ def test_what_would_be_written_follows_the_loop(qtbot, window, deliver):
 
 def test_the_menu_goes_to_each_page_and_writes(qtbot, window, tmp_path):
     window.deliver.files.folder.setText(str(tmp_path / "out"))
-    for words, page in (("A kit of loops", "kit"), ("What is to fix", "checks"),
-                        ("The demo file", "demo"), ("Choose what is written", "files")):  # fmt: skip
+    pages = {"A kit of loops": "kit", "What is to fix": "checks", "The demo file": "demo",
+             "Choose what is written": "files"}  # fmt: skip
+    for words, page in pages.items():
         command(window, words).trigger()
         assert window.stack.currentWidget() is window.deliver
         there = window.deliver.stack.currentWidget()
