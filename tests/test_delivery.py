@@ -178,7 +178,7 @@ def test_other_formats_keep_length_and_facts(tmp_path, name):
 @pytest.mark.parametrize("name", list(FORMATS))
 def test_a_long_file_is_written_whole(tmp_path, name):
     """An encoder of Vorbis that is given much at once ends the program."""
-    audio = np.tile(noise(44_100), 150)
+    audio = np.tile(noise(44_100), 150 if name == "ogg" else 10)
     write_sound(tmp_path / f"a.{name}", audio, RATE, format_name=name)
     assert soundfile.info(tmp_path / f"a.{name}").frames == audio.shape[1]
 
