@@ -426,7 +426,7 @@ def _write_zip(out: Path, name: str, paths: Sequence[Path]) -> Path:
         with zipfile.ZipFile(file, "w") as archive:
             for path in paths:
                 info = zipfile.ZipInfo(f"{name}/{path.relative_to(out)}", (1980, 1, 1, 0, 0, 0))
-                small = path.suffix in (".txt", ".csv", ".html", ".json", ".mid", ".wav")
+                small = path.suffix in (".txt", ".csv", ".html", ".json", ".mid")
                 info.compress_type = zipfile.ZIP_DEFLATED if small else zipfile.ZIP_STORED
                 archive.writestr(info, path.read_bytes())
 
