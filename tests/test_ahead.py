@@ -8,7 +8,7 @@ from cloudrift.audio.wrap import filter_circular, filter_stretch
 from cloudrift.loop import chord_edits, edits, own_notes
 from cloudrift.render import Engine
 from cloudrift.render.ahead import AHEAD_S, FADE_S, ahead
-from cloudrift.render.plan import loop_context, loop_node
+from cloudrift.render.plan import heard_node, loop_context, loop_node
 from cloudrift.texture.running import treat
 from cloudrift.texture.treatment import fused
 from tests.conftest import db, rms
@@ -202,3 +202,16 @@ def test_what_has_another_length_is_left_to_the_whole(engine, loop, change):
         other = edits.set_treatment_setting(other, name, one, "way", "tape")
         other = edits.set_treatment_setting(other, name, one, "semitones", -5)
     assert not list(ahead(engine, other, 0.3))
+
+
+def test_what_is_made_aside_is_no_form_that_what_comes_next_is_looked_for_in(small_loop):
+    engine = Engine()
+    try:
+        node = heard_node(small_loop, engine.tones)
+        audio = engine.audio(node, aside=True)
+        assert engine.latest_at(node.place, audio.shape[1]) is None
+        engine.cache.clear()
+        engine.audio(node)
+        assert engine.latest_at(node.place, audio.shape[1]) is not None
+    finally:
+        engine.close()

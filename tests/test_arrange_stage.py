@@ -6,7 +6,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from cloudrift.desktop.session.hearing import BARE
+from cloudrift.desktop.session.hearing import BARE, TREATED
 from cloudrift.desktop.stages.arrange.columns import Columns
 from cloudrift.desktop.stages.arrange.model import ColumnsModel
 from cloudrift.loop import arranging, edits
@@ -297,6 +297,17 @@ def test_an_edit_anywhere_changes_what_is_played_of_all(qtbot, window, stage, sp
     session.document.undo()
     made(qtbot, stage)
     assert np.allclose(played(session), before, atol=1e-4)
+
+
+def test_the_loop_follows_what_was_edited_meanwhile(qtbot, window, stage, speaker):
+    session = window.session
+    stage.hear("all")
+    made(qtbot, stage)
+    session.apply("quieter", lambda loop: edits.set_layer(loop, "l1", level_db=-24.0))
+    made(qtbot, stage)
+    stage.hear("loop")
+    settled(qtbot, session)
+    assert session.hearing.rendered[TREATED].loop == session.loop
 
 
 def test_a_section_made_longer_goes_on_where_it_is(qtbot, window, stage, speaker):
