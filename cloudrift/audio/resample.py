@@ -11,6 +11,14 @@ JOIN_S = 0.06
 PAD = 6_000  # frames either side: longer than the resampler's filter
 
 
+def at_rate(audio: Stereo, rate: int, wanted: int) -> Stereo:
+    """Return sound that does not go round, (2, n), at another rate; itself where it has that."""
+    if rate == wanted:
+        return audio
+    made = soxr.resample(audio.T, rate, wanted, quality="VHQ")
+    return np.ascontiguousarray(made.T, np.float32)
+
+
 def resample_circular(audio: Stereo, frames: int) -> Stereo:
     """Return the loop at another number of frames, as heard in the steady state.
 

@@ -4,12 +4,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-import soxr
 
 from cloudrift.audio.about import About, Cue
 from cloudrift.audio.buffers import Stereo, silence, to_gain
 from cloudrift.audio.files import write_atomically
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
+from cloudrift.audio.resample import at_rate
 from cloudrift.audio.sound_file import write_sound
 from cloudrift.deliver.names import file_key
 from cloudrift.deliver.rights import rights_of
@@ -96,8 +96,7 @@ def tag_sound(engine: Engine, loop: Loop, tag: str) -> Stereo:
     layer = next((one for one in loop.layers if one.name == tag and one.recorded), None)
     if layer is not None and layer.recorded is not None:
         audio, rate = engine.clips.read(layer.recorded.clip)
-        if rate != loop.rate:
-            audio = np.ascontiguousarray(soxr.resample(audio.T, rate, loop.rate, quality="VHQ").T)
+        audio = at_rate(audio, rate, loop.rate)
         peak = float(np.abs(audio).max(initial=0.0))
         return audio / np.float32(peak) if peak > 0 else audio
     find_sound(tag)

@@ -18,6 +18,7 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import write_atomically
 from cloudrift.audio.stretch_child import stand_behind
 from cloudrift.deliver.checks import Heard, check_all
+from cloudrift.deliver.checks.music import style_marks
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.interrupts import held_back
 from cloudrift.ground.reading import read_file, reading
@@ -29,8 +30,7 @@ from cloudrift.loop.storage import SUFFIX, load_document
 from cloudrift.render.cache import AudioCache
 from cloudrift.render.engine import Engine
 from cloudrift.render.strata import strata
-from cloudrift.style import known_cards
-from cloudrift.style.marks import checked, look, met_of
+from cloudrift.style.marks import met_of
 
 KIT_FILE = "kit.toml"
 MOST_LOOPS, MOST_WORDS = 500, 4000
@@ -202,12 +202,7 @@ def looked_of(
     heard = Heard(document, engine, cancelled=cancelled)
     found = check_all(heard, QUICK)
     bad = [one for one in found if one.severity != "fine"]
-    card = known_cards().get(loop.style)
-    met, asked = (0, 0)
-    if card is not None:
-        marks = look(checked(card.marks, card.name)[0], loop, heard.facts,
-                     arrangement=document.arrangement)  # fmt: skip
-        met, asked = met_of(marks)
+    met, asked = met_of(style_marks(heard)[1])
     bands = tuple((role, _small(curve)) for role, curve in strata(engine, loop))
     return replace(
         plain, lufs=round(heard.lufs, 2), peak_db=round(heard.peak_db, 2), bands=bands,

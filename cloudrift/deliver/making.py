@@ -5,13 +5,12 @@ from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
-import soxr
 from msgspec.structs import replace
 
 from cloudrift.audio.about import About, Cue
 from cloudrift.audio.buffers import RATES, Stereo, to_gain
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
-from cloudrift.audio.resample import resample_circular
+from cloudrift.audio.resample import at_rate, resample_circular
 from cloudrift.deliver.checks.spec import MOST_PEAK_DBTP
 from cloudrift.deliver.demo_sound import demo_sound
 from cloudrift.deliver.names import Naming, file_key, named
@@ -59,11 +58,7 @@ class Making:
         self.loop = replace(document.loop, bed=None)
         self.engine, self.cancelled = engine, cancelled
 
-    # --- names and facts ----------------------------------------------------------------------
-
-    def name(self, part: str, *, treated: bool) -> str:
-        """Return the name of a file, by the key and tempo that are heard in it, or written."""
-        return name_of(self.document, self.order, part, treated=treated)
+    # --- facts --------------------------------------------------------------------------------
 
     @cached_property
     def sheet(self) -> Sheet:
@@ -117,8 +112,7 @@ class Making:
         if sound.goes_round:
             audio = resample_circular(audio, round(audio.shape[1] * ratio))
         else:
-            made = soxr.resample(audio.T, self.loop.rate, self.file_rate, quality="VHQ")
-            audio = np.ascontiguousarray(made.T, np.float32)
+            audio = at_rate(audio, self.loop.rate, self.file_rate)
         cues = tuple(Cue(round(one.frame * ratio), one.label) for one in sound.cues)
         return sound._replace(audio=audio, cues=cues)
 

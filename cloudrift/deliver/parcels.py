@@ -1,17 +1,17 @@
 """Every file that an order writes: its name, what is in it, how it is made."""
 
 import json
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
 import numpy as np
-import soxr
 from msgspec.structs import replace
 
 from cloudrift.audio.buffers import to_gain
 from cloudrift.audio.files import write_atomically
+from cloudrift.audio.resample import at_rate
 from cloudrift.audio.sound_file import find_format, write_sound
 from cloudrift.deliver import rights
 from cloudrift.deliver.demo_sound import sheet_text
@@ -26,7 +26,7 @@ from cloudrift.loop.layer import Group, Layer
 from cloudrift.loop.model import Loop
 from cloudrift.notes.midi import midi_file
 from cloudrift.notes.note import Note
-from cloudrift.render.plan import heard_pieces
+from cloudrift.render.plan import heard_piece
 
 WORDS_OF_ONCE = ", one pass with its tail"
 VOICE, BASS = "voice", "bass"
@@ -292,8 +292,8 @@ def _pieces(shelf: _Shelf) -> None:
 
 
 def _piece(making: Making, *, layer: Layer, at: int) -> Sound:
-    found = heard_pieces(making.loop, layer, making.engine.clips)
-    return Sound(found[at], goes_round=False)
+    audio = heard_piece(making.loop, layer, at, making.engine.clips)
+    return Sound(audio, goes_round=False)
 
 
 def _prints(shelf: _Shelf) -> None:
@@ -305,9 +305,7 @@ def _prints(shelf: _Shelf) -> None:
 
 def _print(making: Making, *, one: Print) -> Sound:
     audio, rate = making.engine.clips.read(one.clip)
-    if rate != making.loop.rate:
-        made = soxr.resample(audio.T, rate, making.loop.rate, quality="VHQ")
-        audio = np.ascontiguousarray(made.T, np.float32)
+    audio = at_rate(audio, rate, making.loop.rate)
     return Sound(audio * np.float32(to_gain(one.gain_db)), goes_round=False)
 
 
@@ -400,8 +398,3 @@ def free_number(
     ):
         number += 1
     return number
-
-
-def names_of(what: Loop | Document, order: Order) -> Iterator[str]:
-    """Hand out the names of all files."""
-    return (parcel.name for parcel in parcels(what, order))

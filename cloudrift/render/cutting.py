@@ -135,9 +135,9 @@ def cut_up(cuts: Cuts, clips: ClipStore, start: int = 0, count: int = 0) -> Ster
     return out
 
 
-def pieces_of(cuts: Cuts, clips: ClipStore) -> list[Stereo]:
-    """Return what plays at each place by itself, in order, read-only."""
-    return [_sounding(cut, cuts.laying.fitting, clips) for cut in cuts.cuts]
+def piece_of(cuts: Cuts, at: int, clips: ClipStore) -> Stereo:
+    """Return what plays at one place by itself, read-only."""
+    return _sounding(cuts.cuts[at], cuts.laying.fitting, clips)
 
 
 def _is_heard(cut: Cut, laying: Laying, start: int, count: int) -> bool:

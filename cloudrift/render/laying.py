@@ -5,12 +5,12 @@ from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
-import soxr
 
 from cloudrift.audio.buffers import QUIET_DB, Stereo, add_wrapped, raised_cosine, silence, to_gain
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.fitting import QUICKEST, SLOWEST, fitted, on_tape
 from cloudrift.audio.loudness import integrated_lufs
+from cloudrift.audio.resample import at_rate
 from cloudrift.audio.vowels import vowels_moved
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.lru import remembered
@@ -159,8 +159,7 @@ def made_of(fitting: Fitting, clips: ClipStore) -> Stereo:
 def _made(fitting: Fitting, clips: ClipStore) -> Stereo:
     audio, own_rate = clips.read(fitting.clip)
     rate = fitting.rate
-    if own_rate != rate:
-        audio = np.ascontiguousarray(soxr.resample(audio.T, own_rate, rate, quality="VHQ").T)
+    audio = at_rate(audio, own_rate, rate)
     played = on_tape(audio, fitting.speed, rate)
     out = fitted(played, fitting.places, rate, fitting.semitones,
                  round_and_round=fitting.round_and_round)  # fmt: skip

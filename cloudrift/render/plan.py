@@ -20,7 +20,7 @@ from cloudrift.loop.recorded import FromRecording
 from cloudrift.loop.sound_use import SoundUse
 from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.time import Clock, bar_ticks
-from cloudrift.render.cutting import cut_up, cuts_of, pieces_of
+from cloudrift.render.cutting import cut_up, cuts_of, piece_of
 from cloudrift.render.laying import Laying, laid, laying_of
 from cloudrift.render.nodes import (
     CutUp,
@@ -152,11 +152,11 @@ def recorded_sound(loop: Loop, layer: Layer, clips: ClipStore) -> Stereo:
     return laid(layer_laying(loop, layer), clips)
 
 
-def heard_pieces(loop: Loop, layer: Layer, clips: ClipStore) -> list[Stereo]:
-    """Return what plays at each place of a layer that is a flip, in order, in front of its line."""
+def heard_piece(loop: Loop, layer: Layer, at: int, clips: ClipStore) -> Stereo:
+    """Return what plays at one place, by number, of a layer that is a flip, before its line."""
     assert layer.flipped is not None
     context = layer_context(loop, layer)
-    return pieces_of(cuts_of(layer.flipped, context, loop.ticks, loop.metre), clips)
+    return piece_of(cuts_of(layer.flipped, context, loop.ticks, loop.metre), at, clips)
 
 
 def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, form: Form = STEADY) -> Node:

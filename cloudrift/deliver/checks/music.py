@@ -15,7 +15,7 @@ from cloudrift.loop.own_notes import with_own
 from cloudrift.notes.note import Note
 from cloudrift.render.room import CLOSE_DB, Crowded, gap, in_words
 from cloudrift.style.card_files import known_cards
-from cloudrift.style.marks import change_for, checked, look, met_of
+from cloudrift.style.marks import Mark, change_for, checked, look, met_of
 from cloudrift.theory.key import Key
 
 OCTAVES = (0.25, 0.5, 1.0, 2.0, 4.0)
@@ -192,13 +192,19 @@ def _gives_way(heard: Heard, crowded: Crowded) -> Change | None:
 # --- the style ------------------------------------------------------------------------------------
 
 
+def style_marks(heard: Heard) -> tuple[str, tuple[Mark, ...]]:
+    """Return the name of the loop's card and its marks; nothing where it is in nobody's style."""
+    card = known_cards().get(heard.loop.style)
+    if card is None:
+        return "", ()
+    asks, _wrong = checked(card.marks, card.name)
+    arrangement = heard.document.arrangement
+    return card.name, look(asks, heard.loop, heard.facts, arrangement=arrangement)
+
+
 def _marks(heard: Heard) -> Finding | None:
     loop = heard.loop
-    card = known_cards().get(loop.style)
-    if card is None:
-        return None
-    asks, _wrong = checked(card.marks, card.name)
-    marks = look(asks, loop, heard.facts, arrangement=heard.document.arrangement)
+    card, marks = style_marks(heard)
     met, asked = met_of(marks)
     if not asked:
         return None
@@ -211,7 +217,7 @@ def _marks(heard: Heard) -> Finding | None:
         first = next((one for one in made if one is not None), None)
         change = Change(words=first.words, edit=first.edit) if first else None
     return Finding(severity=graded(-found, should=-spec.MARKS_MET), value=found, change=change,
-                   measured=f"{met} of {asked} marks of {card.name} met",
+                   measured=f"{met} of {asked} marks of {card} met",
                    where=f"missed: {', '.join(names)}" if names else "")  # fmt: skip
 
 

@@ -271,7 +271,7 @@ class FilesPage(QWidget):
         clear(self._files)
         number_ = free_number(document, order, self._folder) if order else 1
         todo = parcels(document, order, number_) if order else []
-        plain = parcels(document, order) if order else []  # as they are called elsewhere
+        plain = parcels(document, order) if order and number_ > 1 else todo  # as called elsewhere
         self.numbered.setVisible(number_ > 1)
         self.numbered.setText(f"Files of these names are in the folder already; these get the "
                               f"number {number_}, and nothing is overwritten.")  # fmt: skip
