@@ -2,9 +2,7 @@
 
 import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from dataclasses import dataclass
-from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
@@ -16,17 +14,16 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import write_atomically
-from cloudrift.audio.stretch_child import stand_behind
 from cloudrift.deliver.checks import Heard, check_all
 from cloudrift.deliver.checks.music import style_marks
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.interrupts import held_back
 from cloudrift.ground.reading import read_file, reading
 from cloudrift.ground.wanted import never
 from cloudrift.ground.words import check_name
 from cloudrift.loop.document import Document
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, load_document
+from cloudrift.render.beside import each_beside
 from cloudrift.render.cache import AudioCache
 from cloudrift.render.engine import Engine
 from cloudrift.render.strata import strata
@@ -36,7 +33,6 @@ KIT_FILE = "kit.toml"
 MOST_LOOPS, MOST_WORDS = 500, 4000
 CACHE_BYTES = 256 << 20  # of each process: a kit is made on all cores at once
 ALIKE = 0.85  # likeness from which two loops are nearly one
-LOOK_S = 0.2
 PICTURE = 120  # columns of a small picture
 QUICK = ("length", "seam", "peak", "loudness", "dc", "mono", "low width", "phase", "off key",
          "unknown", "clipped", "names", "rights", "marks")  # fmt: skip
@@ -172,19 +168,7 @@ def look_at(file: Path, *, cancelled: Callable[[], bool] = never) -> Looked:
 
 def look_at_all(files: Sequence[Path], cancelled: Callable[[], bool] = never) -> Iterator[Looked]:
     """Look at loops on all cores, behind all that plays; hand each out as it stands."""
-    if not files:
-        return
-    workers = min(len(files), os.cpu_count() or 1)
-    pool = ProcessPoolExecutor(workers, get_context("spawn"), stand_behind, (os.getpid(),))
-    try:
-        with held_back():
-            running: set[Future[Looked]] = {pool.submit(look_at, path) for path in files}
-        while running and not cancelled():
-            ready, running = wait(running, timeout=LOOK_S, return_when=FIRST_COMPLETED)
-            for future in ready:
-                yield future.result()
-    finally:
-        pool.shutdown(wait=False, cancel_futures=True)
+    yield from each_beside(look_at, files, os.cpu_count() or 1, cancelled)
 
 
 def looked_of(

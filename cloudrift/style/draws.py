@@ -1,18 +1,15 @@
 """Many sketches of a card: each drawn, rendered and measured in a process of its own."""
 
 import functools
-import os
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from dataclasses import dataclass
-from multiprocessing import get_context
 
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.audio.stretch_child import stand_behind
 from cloudrift.ground.wanted import never
 from cloudrift.loop.model import Loop
+from cloudrift.render.beside import each_beside
 from cloudrift.render.engine import Engine
 from cloudrift.render.sound_facts import facts_of_loop
 from cloudrift.render.strata import strata
@@ -23,7 +20,6 @@ from cloudrift.style.sketch import sketch
 
 LEAST, MOST = 12, 48
 PROCESSES = 2
-LOOK_S = 0.2
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -66,15 +62,9 @@ def many(
     card: Card, draws: Sequence[int], bars: int, cancelled: Callable[[], bool] = never
 ) -> Iterator[Sketched]:
     """Sketch on both cores, behind all that plays; hand each out as it stands."""
-    pool = ProcessPoolExecutor(PROCESSES, get_context("spawn"), stand_behind, (os.getpid(),))
-    try:
-        running: set[Future[Sketched]] = {pool.submit(sketched, card, n, bars) for n in draws}
-        while running and not cancelled():
-            ready, running = wait(running, timeout=LOOK_S, return_when=FIRST_COMPLETED)
-            for future in ready:
-                yield future.result()
-    finally:
-        pool.shutdown(wait=False, cancel_futures=True)
+    yield from each_beside(
+        functools.partial(sketched, card, bars=bars), draws, PROCESSES, cancelled
+    )
 
 
 def unlike(one: Loop, other: Loop) -> float:
