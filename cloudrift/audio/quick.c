@@ -4,6 +4,8 @@
 
 #include <math.h>
 #include <stddef.h>
+#include <stdint.h>
+#include <string.h>
 
 typedef ptrdiff_t size;
 
@@ -200,5 +202,127 @@ void repeats(const float *audio, size stride, size n, size delay, size lead, dou
             at = 0;
         if (++from == n)
             from = 0;
+    }
+}
+
+/* Compiled twice where that is known: for processors with wide registers, and for all. */
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__)
+#define WIDE __attribute__((target_clones("avx2", "default")))
+#else
+#define WIDE
+#endif
+#if defined(__GNUC__)
+#define WITHIN static inline __attribute__((always_inline))
+#else
+#define WITHIN static inline
+#endif
+
+enum { BLOCK = 1024, TAKES = 4 }; /* frames between two knots, and takes, at most */
+
+/* Read two takes that lie beside each other, at places and what is left of them. */
+WITHIN void read_two(const float *restrict row, const int *restrict at, const float *restrict rest,
+                     size n, float *restrict one, float *restrict other)
+{
+    for (size i = 0; i < n; i++) {
+        const float *a = row + 2 * at[i];
+        const float low = a[0], low_other = a[1], high = a[2], high_other = a[3];
+        one[i] = low + (high - low) * rest[i];
+        other[i] = low_other + (high_other - low_other) * rest[i];
+    }
+}
+
+/* Read one of some takes; with a next row, in shares between both. */
+WITHIN void read_one(const float *restrict row, const float *restrict next, size takes,
+                     const int *restrict at, const float *restrict rest,
+                     const float *restrict share, size n, float *restrict to)
+{
+    for (size i = 0; i < n; i++) {
+        const float *a = row + takes * at[i];
+        to[i] = a[0] + (a[takes] - a[0]) * rest[i];
+    }
+    if (next)
+        for (size i = 0; i < n; i++) {
+            const float *a = next + takes * at[i];
+            to[i] += share[i] * (a[0] + (a[takes] - a[0]) * rest[i] - to[i]);
+        }
+}
+
+WITHIN void add_at(float *restrict to, const float *restrict gain, float much,
+                   const float *restrict value, size n)
+{
+    for (size i = 0; i < n; i++)
+        to[i] += gain[i] * much * value[i];
+}
+
+/* Periods, rows of 2^(32 - fine) + 1 places with a number for each take, read by players along
+ * phases that are counts of 32 bits. A player has a level that goes from knot to knot, `apart`
+ * frames from each other; how far it is to the side; and a row for the middle and one for the side.
+ * With a place (for each take, by knots) it reads between that many rows further on. To left and
+ * right: (takes, 2, frames). */
+WIDE
+void read_players(const float *tables, size fine, size players, size takes, size knots, size apart,
+                  size frames, uint32_t *phases, const uint32_t *steps, const float *level,
+                  const float *aside, const int32_t *rows, const float *place, float *out)
+{
+    const size row = (((size)1 << (32 - fine)) + 1) * takes;
+    const uint32_t mask = ((uint32_t)1 << fine) - 1;
+    const float scale = 1.0f / (float)((uint32_t)1 << fine);
+    for (size k = 0; k < knots; k++) {
+        float sum[2 * TAKES][BLOCK];
+        const size first = k * apart;
+        const size n = frames - first < apart ? frames - first : apart;
+        memset(sum, 0, sizeof sum);
+        for (size p = 0; p < players; p++) {
+            int at[BLOCK];
+            float rest[BLOCK], gain[BLOCK], share[BLOCK], value[BLOCK], other[BLOCK];
+            const int sides = aside[p] == 0.0f ? 1 : 2;
+            const int32_t *own = rows + 2 * p;
+            const uint32_t phase = phases[p], step = steps[p * knots + k];
+            const float *l = level + p * (knots + 1) + k;
+            const float from = l[0], by = (l[1] - l[0]) / (float)apart;
+            for (int i = 0; i < (int)n; i++) {
+                const uint32_t now = phase + (uint32_t)i * step;
+                at[i] = (int)(now >> fine);
+                rest[i] = (float)(int)(now & mask) * scale;
+                gain[i] = from + by * (float)i;
+            }
+            phases[p] = phase + (uint32_t)apart * step;
+            if (takes == 2 && !place) {
+                for (int side = 0; side < sides; side++) {
+                    const float much = side ? aside[p] : 1.0f;
+                    if (side == 0 || own[1] != own[0])
+                        read_two(tables + own[side] * row, at, rest, n, value, other);
+                    add_at(sum[side], gain, much, value, n);
+                    add_at(sum[2 + side], gain, much, other, n);
+                }
+                continue;
+            }
+            for (size t = 0; t < takes; t++) {
+                size past = 0;
+                int between = 0;
+                if (place) {
+                    const float *w = place + t * (knots + 1) + k;
+                    const float on = (w[1] - w[0]) / (float)apart;
+                    /* Where it passes a row within the block it goes on beyond that one. */
+                    past = (size)w[0];
+                    for (int i = 0; i < (int)n; i++)
+                        share[i] = w[0] + on * (float)i - (float)past;
+                    between = share[0] != 0.0f || on != 0.0f;
+                }
+                for (int side = 0; side < sides; side++) {
+                    const float *low = tables + (own[side] + past) * row + t;
+                    if (side == 0 || own[1] != own[0])
+                        read_one(low, between ? low + row : NULL, takes, at, rest, share, n, value);
+                    add_at(sum[2 * t + side], gain, side ? aside[p] : 1.0f, value, n);
+                }
+            }
+        }
+        for (size t = 0; t < takes; t++) {
+            float *left = out + t * 2 * frames + first, *right = left + frames;
+            for (size i = 0; i < n; i++) {
+                left[i] = sum[2 * t][i] + sum[2 * t + 1][i];
+                right[i] = sum[2 * t][i] - sum[2 * t + 1][i];
+            }
+        }
     }
 }

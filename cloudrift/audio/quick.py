@@ -31,6 +31,7 @@ _ARGUMENTS = {
         _POINTER,
         _POINTER,
     ),
+    "read_players": (_POINTER, *6 * (_SIZE,), *7 * (_POINTER,)),
     "soften": (_POINTER, _SIZE, _SIZE),
     "through_space": (_POINTER, _POINTER, _SIZE, ctypes.c_float, ctypes.c_float, _POINTER),
 }
@@ -96,6 +97,24 @@ def blend(soft: Floats, hard: Floats, level: Floats, bright: Floats | np.float32
     library.blend(soft.ctypes.data, _stride(soft), hard.ctypes.data, _stride(hard),
                   level.ctypes.data, shares.ctypes.data, int(each), *soft.shape,
                   out.ctypes.data)  # fmt: skip
+    return out
+
+
+def read_players(
+    tables: Floats, fine: int, apart: int, frames: int, start: NDArray[np.uint32],
+    steps: NDArray[np.uint32], level: Floats, aside: Floats, rows: NDArray[np.int32],
+    place: Floats | None,
+) -> Floats:  # fmt: skip
+    """Read periods by players, (takes, 2, frames); see ``sound.kit.players.read_by``."""
+    assert library is not None
+    takes, players = tables.shape[2], len(rows)
+    out = np.empty((takes, 2, frames), np.float32)
+    start = start.copy()
+    library.read_players(
+        tables.ctypes.data, fine, players, takes, steps.shape[1], apart, frames, start.ctypes.data,
+        steps.ctypes.data, level.ctypes.data, aside.ctypes.data, rows.ctypes.data,
+        None if place is None else place.ctypes.data, out.ctypes.data,
+    )  # fmt: skip
     return out
 
 

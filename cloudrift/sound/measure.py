@@ -14,7 +14,6 @@ from cloudrift.ground.settings import Settings
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import TICKS_PER_QUARTER, Clock
 from cloudrift.sound.instrument import Instrument
-from cloudrift.sound.kit.spread import CYCLE
 from cloudrift.sound.part import Part, ToneCache, strike_of
 from cloudrift.theory.pitch import pitch_to_hz
 
@@ -22,11 +21,8 @@ REFERENCE_CHORD = (48, 55, 60, 63)
 REFERENCE_VELOCITY = 90
 MEASURED = (36, 60, 84)  # C2, C4, C6
 VELOCITIES = (30, 80, 120)
-# Ensembles whose spectrum is written line by line, all of it under half the rate.
-DRAWN = frozenset({
-    "warm pad", "glass pad", "choir pad", "slow strings", "dust pad", "string ensemble",
-    "tape strings", "choir ah", "choir oo", "choir mm",
-})  # fmt: skip
+# Those that are held: what sways in them takes longer to come to its mean.
+HELD = frozenset({"organ", "pads", "strings", "leads", "voice", "brass"})
 QUIET = 1e-12
 
 
@@ -40,6 +36,12 @@ def pitches(instrument: Instrument) -> tuple[int, ...]:
 def bare_settings(instrument: Instrument) -> Settings:
     """Return the settings that take a sound's noises away."""
     return tuple((name, 0.0) for name in instrument.noises)
+
+
+def release_ms(instrument: Instrument, pitch: int) -> float:
+    """Return how long a key takes to stop."""
+    more = instrument.damping(pitch) if instrument.damping else 1.0
+    return instrument.spec.full(()).number("release_ms") * more
 
 
 def strike(
@@ -84,13 +86,11 @@ def spectrum(mono: NDArray[np.float32], finer: int = 4) -> NDArray[np.float64]:
     return np.asarray(np.abs(np.fft.rfft(mono * np.hanning(len(mono)), size)) ** 2, np.float64)
 
 
-def tuning_cents(
-    audio: Stereo, pitch: int, rate: int = DEFAULT_RATE, *, window: bool = True
-) -> float:
+def tuning_cents(audio: Stereo, pitch: int, rate: int = DEFAULT_RATE) -> float:
     """Return how far the fundamental lies from its pitch: the power-weighted mean, in cents."""
     near = pitch_to_hz(pitch)
     mono = audio.mean(axis=0)
-    power = spectrum(mono) if window else np.abs(np.fft.rfft(mono, 1 << 19)) ** 2
+    power = spectrum(mono)
     hz = np.arange(len(power)) * (rate / 2 / (len(power) - 1))
     band = (hz > near * 0.97) & (hz < near * 1.03)
     mean = (hz[band] * power[band]).sum() / max(power[band].sum(), QUIET)
@@ -136,19 +136,6 @@ def decay_db_s(audio: Stereo, rate: int = DEFAULT_RATE) -> float:
     return float(-np.polyfit(np.arange(len(rest)) * 0.02, rest, 1)[0])
 
 
-def stray_db(audio: Stereo, pitch: int, rate: int = DEFAULT_RATE) -> float:
-    """Return the loudest thing above all harmonics, or under the note, against all.
-
-    It is for ensembles with their noises off: what should fold back would land there.
-    """
-    mono = audio.mean(axis=0).astype(np.float64)
-    lines = np.abs(np.fft.rfft(mono * np.blackman(len(mono))))
-    hz = np.fft.rfftfreq(len(mono), 1 / rate)
-    beyond = hz > 0.485 * rate
-    under = (hz > 30) & (hz < 0.85 * pitch_to_hz(pitch))
-    return to_db(lines[beyond | under].max(initial=0.0) / lines.max())
-
-
 def folded_db(instrument: Instrument, pitch: int, velocity: int = 120, seconds: float = 1.0
               ) -> float:  # fmt: skip
     """Return the loudest thing that a render at four times the rate does not have, against all.
@@ -167,6 +154,65 @@ def folded_db(instrument: Instrument, pitch: int, velocity: int = 120, seconds: 
     if at_low.max() == 0:
         return -200.0  # nothing but noise, which is off
     return to_db(np.maximum(at_low - 2 * around, 0).max() / at_low.max())
+
+
+def partial_curve(
+    audio: Stereo, hz: float, rate: int = DEFAULT_RATE, window_s: float = 0.04
+) -> NDArray[np.float64]:
+    """Return the level of one partial in dB every 5 ms, louder side; the window tells neighbours
+    apart that are 2 / ``window_s`` Hz away."""
+    step, size = int(0.005 * rate), int(window_s * rate)
+    window = np.hanning(size) * np.exp(-2j * np.pi * hz / rate * np.arange(size))
+    frames = np.lib.stride_tricks.sliding_window_view(audio, size, axis=1)[:, ::step]
+    level = np.abs(frames @ window.astype(np.complex64)).max(axis=0) * (4 / size)
+    return np.asarray(20 * np.log10(level + 1e-9), np.float64)
+
+
+def fall_db_s(curve: NDArray[np.float64], start_s: float, end_s: float) -> float:
+    """Return how fast a curve of 5 ms steps falls between two times, in dB a second."""
+    part = curve[int(start_s / 0.005) : int(end_s / 0.005)]
+    return float(-np.polyfit(np.arange(len(part)) * 0.005, part, 1)[0])
+
+
+def beating_db(curve: NDArray[np.float64], start_s: float = 0.15, end_s: float = 2.5) -> float:
+    """Return how far a partial's curve swings about its two-stage fall, from peak to trough."""
+    part = curve[int(start_s / 0.005) : int(end_s / 0.005)]
+    t = np.linspace(-1, 1, len(part))
+    return float(np.ptp(part - np.polyval(np.polyfit(t, part, 2), t)))
+
+
+def residual_db(
+    audio: Stereo, partials_hz: NDArray[np.float64], start_s: float, end_s: float,
+    rate: int = DEFAULT_RATE,
+) -> float:  # fmt: skip
+    """Return what lies between a note's partials against all of it, in dB.
+
+    The window has to be long enough to tell them apart: what lies within its lobe is not counted.
+    """
+    part = audio[:, int(start_s * rate) : int(end_s * rate)].mean(axis=0).astype(np.float64)
+    size = 8 * len(part)
+    power = np.abs(np.fft.rfft(part * np.blackman(len(part)), size)) ** 2
+    hz = np.fft.rfftfreq(size, 1 / rate)
+    lobe = 3.2 / (end_s - start_s)
+    away = np.ones(len(hz), bool)
+    for centre in partials_hz:
+        away &= np.abs(hz - centre) > lobe
+    # What the lobes hide is taken to be as strong as what lies between them.
+    inside = (hz > partials_hz[0] * 0.4) & (hz < 16_000)
+    hidden = inside.sum() / max((inside & away).sum(), 1)
+    return float(10 * np.log10(power[inside & away].sum() * hidden / power.sum() + QUIET))
+
+
+def repetition(audio: Stereo, rate: int = DEFAULT_RATE, from_s: float = 0.9) -> float:
+    """Return how like itself a held sound is at any later time, 0 to 1."""
+    mono = audio.mean(axis=0).astype(np.float64)
+    size = 1 << (2 * len(mono) - 1).bit_length()
+    lines = np.fft.rfft(mono, size)
+    both = np.fft.irfft(np.abs(lines) ** 2, size)[: len(mono)]
+    energy = np.cumsum(mono**2)
+    lags = np.arange(int(from_s * rate), len(mono) - 2 * rate)
+    early, late = energy[len(mono) - 1 - lags], energy[-1] - energy[lags]
+    return float((both[lags] / np.sqrt(early * late + QUIET)).max())
 
 
 def chord_lufs(instrument: Instrument) -> float:
@@ -235,26 +281,20 @@ def measured(instrument: Instrument, pitch: int) -> Row:
     bare = bare_settings(instrument)
     soft, middle, hard = (strike(instrument, pitch, v, 1.5, tail_s=0.3) for v in VELOCITIES)
     rate = DEFAULT_RATE
-    release_s = instrument.spec.full(()).number("release_ms") / 1e3
+    release_s = release_ms(instrument, pitch) / 1e3
     ended = strike(instrument, pitch, 100, 1.0, tail_s=release_s + 0.05)
     # What is struck is bright at once; what opens takes its time.
     speaks = rate * 3 // 2 if "open_ms" in instrument.spec.full(()) else rate // 3
     steps = np.abs(np.diff(ended, axis=1)).max(axis=0)
     other = strike(instrument, pitch, 80, 1.5, at_tick=_other_strike(instrument, pitch))
     same = middle[:, : other.shape[1]]
-    tuned = strike(instrument, pitch, 100, 3.2, settings=(*bare, ("attack_ms", 1.0)))
-    drawn = instrument.name in DRAWN
-    # A drawn ensemble's mean is that of its whole cycle, without a window.
-    part = tuned[:, rate // 10 : rate // 10 + CYCLE] if drawn else tuned[:, rate // 10 :]
-    if drawn:
-        clean = stray_db(part, pitch)
-    elif instrument.family == "grain":
-        clean = -200.0  # noise all over
-    else:
-        clean = folded_db(instrument, pitch)
+    held_s = 10.0 if instrument.family in HELD else 3.2
+    tuned = strike(instrument, pitch, 100, held_s, settings=(*bare, ("attack_ms", 1.0)))
+    # Noise all over has nothing that could fold back.
+    clean = -200.0 if instrument.family == "grain" else folded_db(instrument, pitch)
     return Row(
         pitch=pitch,
-        tuning_cents=tuning_cents(part, pitch, window=not drawn) if instrument.tuned else 0.0,
+        tuning_cents=tuning_cents(tuned[:, rate // 10 :], pitch) if instrument.tuned else 0.0,
         dirt_db=clean,
         dc_db=to_db(float(np.abs((ended[:, :rate] * np.hanning(rate)).mean(axis=1)).max())),
         first=float(np.abs(ended[:, :2]).max() / np.abs(ended).max()),

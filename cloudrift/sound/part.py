@@ -32,6 +32,7 @@ SLIDE_ST, SLIDE_MS = -2.0, 75.0  # a note struck too hard starts flat and is pul
 SKIP_MS = 60.0  # of a tone that is joined to the one before: past its own start
 CLOSED = 0.12  # how much brightness is left when it has closed
 PIECE = 8192  # frames
+DAMPED_TIMES = 9.0  # time constants of the upper partials in a release
 TONE_BYTES, NOTE_BYTES = 72 << 20, 40 << 20
 SHAPING = frozenset(
     {
@@ -49,6 +50,10 @@ SHAPING = frozenset(
         "choke",
     }
 )  # what shapes a tone that has been computed
+
+
+MOVING = frozenset({"open_ms", "close_ms"})
+SHARES = 64
 
 
 class ToneCache:
@@ -80,9 +85,10 @@ class ToneCache:
         """Return a tone of at least the requested frames, computing it if need be."""
         if instrument.cycled:
             return instrument.tone(request)
-        tonal = tuple(pair for pair in settings if pair[0] not in SHAPING)
+        shaping = SHAPING - MOVING if instrument.follows else SHAPING
+        tonal = tuple(pair for pair in settings if pair[0] not in shaping)
         key = (instrument.identity, tonal, request.pitch, request.variant, request.rate,
-               request.velocity)  # fmt: skip
+               request.velocity, request.share)  # fmt: skip
 
         def make() -> Tone:
             tone = instrument.tone(request)
@@ -256,7 +262,7 @@ def _hits(
     last: dict[int, int] = {}
     notes = tuple(notes)
     before = _before(notes, once=once)
-    release = _frames_of(full.number("release_ms"), clock.rate)
+    release_ms, damping = full.number("release_ms"), instrument.damping
     for note in notes:
         variant = _variant(note, last.get(note.pitch), instrument.variants)
         last[note.pitch] = variant
@@ -266,7 +272,7 @@ def _hits(
         yield _Hit(
             start=_place(note.start_tick, note.offset_ms, clock, once),
             held=max(1, clock.frames(note.length_ticks)),
-            release=release,
+            release=_frames_of(release_ms * (damping(note.pitch) if damping else 1), clock.rate),
             pitch=note.pitch,
             velocity=note.velocity,
             variant=variant,
@@ -398,9 +404,12 @@ def _play(
         settings=full,
         clips=tones.clips,
         velocity=instrument.band(hit.velocity),
+        share=_followed(hit, full) if instrument.follows else 0.0,
     )
     tone = tones.tone(instrument, settings, request)
-    bright = _brightness(hit, full, rate)
+    bright = np.float32(0) if instrument.follows else _brightness(hit, full, rate)
+    if instrument.damping and hit.held < total:
+        bright = bright * _damped(hit.held, hit.release)
     if isinstance(bright, np.ndarray):
         bright = bright[:total]
     envelope = _gain(hit, instrument) * _envelope(hit, full, rate)[:total]
@@ -411,7 +420,7 @@ def _play(
         soft, hard = (_bent(audio, bend, skip, ahead, total) for audio in tone)
         mixed = _blended(soft, hard, envelope, bright)
     if instrument.damper and hit.held < total:
-        _add_damper(mixed, instrument.damper(hit.variant, rate), hit.held, envelope)
+        _add_damper(mixed, instrument.damper(hit.variant, hit.pitch, rate), hit, envelope)
     mixed = _widened(mixed, full.number("width") / 100)
     return mixed if of is None else mixed[:, of[0] : of[1]]
 
@@ -473,6 +482,11 @@ def _bent(audio: Stereo, bend: NDArray[np.float64], skip: int, ahead: int, total
     return np.concatenate([start, audio[:, ahead + len(bend) : ahead + total]], axis=1)
 
 
+def _followed(hit: _Hit, full: Full) -> float:
+    """How bright a note is played, in steps that no ear tells apart: they share tones."""
+    return round(SHARES * brightness_share(hit.velocity, full.number("brightness"))) / SHARES
+
+
 def _brightness(hit: _Hit, full: Full, rate: int) -> Mono | np.float32:
     """How much of the hard tone is heard, as it opens or closes."""
     bright = np.float32(brightness_share(hit.velocity, full.number("brightness")))
@@ -491,6 +505,15 @@ def _moving(frames: int, opens: float, closes: float) -> Mono:
         share -= np.exp(t * np.float32(-1 / opens))
     if closes:
         share *= np.float32(CLOSED) + np.float32(1 - CLOSED) * np.exp(t * np.float32(-1 / closes))
+    return share
+
+
+@kept
+def _damped(held: int, release: int) -> Mono:
+    """A share that falls as soon as a note is let go: felt takes the upper partials first."""
+    share = np.ones(held + release, np.float32)
+    t = np.arange(release, dtype=np.float32)
+    share[held:] = np.exp(t * np.float32(-DAMPED_TIMES / release))
     return share
 
 
@@ -534,12 +557,11 @@ def _fall(release: int) -> Mono:
     return np.asarray(np.exp(np.float32(-5.5) * fall * np.sqrt(fall)) * (1 - fourth * fourth))
 
 
-def _add_damper(mixed: Stereo, noise: Stereo, held: int, envelope: Mono) -> None:
-    count = min(noise.shape[1], mixed.shape[1] - held)
-    level = envelope[max(0, held - 1)]
-    mixed[:, held : held + count] += (
-        level * noise[:, :count] * np.linspace(1, 0, count, dtype=np.float32)
-    )
+def _add_damper(mixed: Stereo, noise: Stereo, hit: _Hit, envelope: Mono) -> None:
+    count = min(noise.shape[1], hit.release)
+    falling = envelope[max(0, hit.held - 1)] * np.linspace(1, 0, count, dtype=np.float32)
+    heard = min(count, mixed.shape[1] - hit.held)
+    mixed[:, hit.held : hit.held + heard] += falling[:heard] * noise[:, :heard]
 
 
 def _widened(audio: Stereo, width: float) -> Stereo:

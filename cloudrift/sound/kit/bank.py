@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 BLOCK = 256
 STRIDE = 16
-FLOOR = 1e-5  # a partial that has decayed below -100 dB of the loudest is left out
+FLOOR = 1e-5  # -100 dB
 FIRST_ROWS = 24  # stretches between two looks at who is still sounding: 0.14 s, then doubling
 
 
@@ -21,6 +21,7 @@ def decaying_partials(
     amplitude: NDArray[np.complex128],
     frames: int,
     rate: int,
+    floor: float = FLOOR,
 ) -> NDArray[np.float32]:
     """Return the sum of decaying partials, (channels, frames).
 
@@ -30,12 +31,13 @@ def decaying_partials(
     decay : (P,) decay rates in nepers per second (6.908 / T60).
     amplitude : (channels, P) complex amplitudes; tones that share their partials (soft and hard,
         left and right) are channels of one call.
+    floor : a partial is left out when it is this far below the loudest one's start.
     """
     use = hz < 0.49 * rate
     hz, decay, amplitude = hz[use], decay[use], amplitude[:, use]
     size = np.abs(amplitude).max(axis=0)
     with np.errstate(divide="ignore"):
-        lasts = np.log(np.maximum(size, 1e-30) / (FLOOR * size.max(initial=1e-30))) / np.maximum(
+        lasts = np.log(np.maximum(size, 1e-30) / (floor * size.max(initial=1e-30))) / np.maximum(
             decay, 1e-9
         )
     order = np.argsort(-lasts)

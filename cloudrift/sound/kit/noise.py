@@ -8,10 +8,13 @@ from numpy.typing import NDArray
 from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo, raised_cosine
 from cloudrift.audio.looped import slice_wrapped
-from cloudrift.ground.draws import stream
+from cloudrift.ground.draws import number, stream
 from cloudrift.ground.lru import kept
+from cloudrift.sound.instrument import ToneRequest
 
 LONG = 1 << 17  # frames of a long noise before it goes round: 3 s
+WANDER_JOIN_S = 0.12
+Shape = Callable[[NDArray[np.float64]], NDArray[np.float64]]
 
 
 def burst(
@@ -53,7 +56,7 @@ def burst(
 def lasting(
     name: str,
     rate: int,
-    shape: Callable[[NDArray[np.float64]], NDArray[np.float64]],
+    shape: Shape,
     width: float = 0.5,
 ) -> Stereo:
     """Return noise with a spectrum, (2, LONG), RMS 1, that can be read round and round.
@@ -90,3 +93,51 @@ def add_at_start(tone: Stereo, noise: Stereo, gain: float) -> None:
     """Add a noise to the first frames of a tone, in place."""
     count = min(tone.shape[1], noise.shape[1])
     tone[:, :count] += np.float32(gain) * noise[:, :count]
+
+
+def puff(
+    request: ToneRequest, name: str, shape: Shape, *, decay_ms: float, rise_ms: float = 1.0,
+    width: float = 0.4,
+) -> Stereo:  # fmt: skip
+    """Return a short noise of one blow, (2, frames), RMS 1 before it decays.
+
+    No two keys and no two strikes have the same: each begins elsewhere in a long noise of its own
+    spectrum.
+    """
+    rate = request.rate
+    noise = lasting(f"{name} {width}", rate, shape, width)
+    start = number(LONG, request.variant, "puff", name, request.pitch)
+    envelope = _puffed(rate, decay_ms, rise_ms)
+    return np.asarray(read_round(noise, start, len(envelope)) * envelope)
+
+
+@kept
+def _puffed(rate: int, decay_ms: float, rise_ms: float) -> NDArray[np.float32]:
+    frames = int(rate * (8 * decay_ms + 2 * rise_ms) / 1e3) + 8
+    envelope = np.exp(np.arange(frames, dtype=np.float32) * np.float32(-1e3 / (decay_ms * rate)))
+    rise = max(2, int(rise_ms * 1e-3 * rate))
+    envelope[:rise] *= raised_cosine(rise)
+    fall = frames // 4
+    envelope[-fall:] *= raised_cosine(fall)[::-1]
+    return envelope
+
+
+def wandering(noise: Stereo, rng: np.random.Generator, frames: int, rate: int) -> Stereo:
+    """Return frames of a long noise, (channels, n), that never come again.
+
+    It is read in stretches of about a second from drawn places; each join takes WANDER_JOIN_S at
+    equal power, so it is as loud as the rest.
+    """
+    out = np.zeros((len(noise), frames), np.float32)
+    join = int(WANDER_JOIN_S * rate)
+    rise = np.sin(np.linspace(0, np.pi / 2, join, dtype=np.float32))
+    at = -join
+    while at < frames:
+        length = join + int(rng.uniform(0.5, 1.1) * rate)
+        piece = read_round(noise, int(rng.integers(noise.shape[1])), length + join)
+        piece[:, :join] *= rise
+        piece[:, -join:] *= rise[::-1]
+        first, last = max(at, 0), min(at + length + join, frames)
+        out[:, first:last] += piece[:, first - at : last - at]
+        at += length
+    return out

@@ -15,9 +15,7 @@ from cloudrift.theory.pitch import pitch_to_hz
 
 # Phase is counted in parts of a turn: it goes round by itself and never loses accuracy.
 Phase = NDArray[np.uint32]
-BITS = 14
-FINE_BITS = 32 - BITS
-SIZE = 1 << BITS  # linear reading of so long a period errs by less than -85 dB
+SIZE = 1 << 14  # linear reading of so long a period errs by less than -85 dB
 TOP = 0.44  # of the rate
 CONTROL = 64  # curves of pitch and level are computed every so many frames
 
@@ -54,11 +52,17 @@ def period(amplitudes: NDArray[np.float64], phases: NDArray[np.float64]) -> NDAr
     return np.asarray(np.concatenate([wave, wave[:, :1]], axis=1), np.float32)
 
 
+def bits_of(length: int) -> int:
+    """Return of which power of 2 a period is long, whose last number is its first."""
+    return (length - 1).bit_length() - 1
+
+
 def read(tables: NDArray[np.float32], phase: Phase) -> NDArray[np.float32]:
-    """Read periods at phases, linearly: (tables, frames)."""
-    at = (phase >> np.uint32(FINE_BITS)).astype(np.intp)
-    rest = (phase & np.uint32((1 << FINE_BITS) - 1)).astype(np.float32)
-    rest *= np.float32(1 / (1 << FINE_BITS))
+    """Read periods, (tables, a power of 2 and one more), at phases, linearly: (tables, frames)."""
+    fine = 32 - bits_of(tables.shape[-1])
+    at = (phase >> np.uint32(fine)).astype(np.intp)
+    rest = (phase & np.uint32((1 << fine) - 1)).astype(np.float32)
+    rest *= np.float32(1 / (1 << fine))
     out = np.empty((len(tables), len(at)), np.float32)
     after = at + 1
     for i, table in enumerate(tables):
@@ -93,18 +97,18 @@ def sway(
 def turns(hz: float, cents: NDArray[np.float64] | None, frames: int, rate: int, start: float
           ) -> Phase:  # fmt: skip
     """Return the phase of each frame for a frequency that sways; ``start`` is in turns."""
-    first = _counts(np.asarray(start % 1.0))
+    first = counts(np.asarray(start % 1.0))
     if cents is None:
-        return np.arange(frames, dtype=np.uint32) * _counts(np.asarray(hz / rate)) + first
+        return np.arange(frames, dtype=np.uint32) * counts(np.asarray(hz / rate)) + first
     speed = hz / rate * 2 ** (cents / 1200)
-    steps = _counts((speed[1:] + speed[:-1]) / 2)[: -(-frames // CONTROL)]
+    steps = counts((speed[1:] + speed[:-1]) / 2)[: -(-frames // CONTROL)]
     knots = first + np.uint32(CONTROL) * (np.cumsum(steps, dtype=np.uint32) - steps)
     within = np.arange(CONTROL, dtype=np.uint32)
     return (knots[:, None] + steps[:, None] * within).ravel()[:frames]
 
 
-def _counts(share: NDArray[np.float64]) -> Phase:
-    """A share of a turn as a count; whole turns fall away by themselves."""
+def counts(share: NDArray[np.float64]) -> Phase:
+    """Return shares of a turn as counts; whole turns fall away by themselves."""
     return np.rint(share * 2.0**32).astype(np.int64).astype(np.uint32)
 
 

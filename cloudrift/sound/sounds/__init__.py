@@ -1,1 +1,1 @@
-"""The house sounds, a file a family. Every module lists what it adds in ``SOUNDS``."""
+"""The house sounds as they are now, a file a family; each lists what it adds in ``SOUNDS``."""

@@ -1,6 +1,8 @@
 """Grain: weather, rooms and machines behind the notes; rises and drops between them.
 
-The key moves the colour of a noise by half as much as it would move a pitch.
+The key moves the colour of a noise by half as much as it would move a pitch. Nothing here repeats:
+long noises are read in stretches from drawn places, and what happens now and then is drawn second
+by second.
 """
 
 import functools
@@ -10,115 +12,115 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio import fft as sf
-from cloudrift.audio.buffers import Stereo, add_wrapped, silence
+from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.fm import sine
-from cloudrift.sound.kit.noise import LONG, band, read_round
-from cloudrift.sound.kit.spread import cycles, lowpass, read_cycle
-from cloudrift.sound.kit.table import curve_to_frames
+from cloudrift.sound.kit.noise import LONG, band, wandering
+from cloudrift.sound.kit.players import Section, Sway
+from cloudrift.sound.kit.table import CONTROL, curve_to_frames
+from cloudrift.sound.sounds.pads import Pair, held, lowpass
 from cloudrift.theory.pitch import pitch_to_hz
 
 Hz = NDArray[np.float64]
 LATE_MS_PER_CENT = 0.2
 RISER_BANDS = 7
 COLOUR = 0.5  # how much of the key's interval moves the colour
+Events = Callable[[np.random.Generator, int], "list[tuple[float, Stereo, Stereo]]"]
 
 
 @kept
 def _coloured(
     name: str, pitch: int, rate: int, low: float, high: float, slope: float
-) -> tuple[Stereo, Stereo]:
-    """Noise between two frequencies, dark and bright, going round; both RMS 1."""
+) -> NDArray[np.float32]:
+    """Noise between two frequencies, dark and bright, (4, LONG): two sides each; both RMS 1."""
     shift = 2 ** (COLOUR * (pitch - 60) / 12)
     hz = np.maximum(np.fft.rfftfreq(LONG, 1 / rate), 1.0).astype(np.float32)
-    turn = _turns(name)
-    out = []
-    for share in (0.3, 1.0):
+    turn = _turns(name, pitch)
+    out = np.empty((4, LONG), np.float32)
+    for i, share in enumerate((0.3, 1.0)):
         gain = band(low * shift, low * shift + share * (high - low) * shift)(hz) * hz**-slope
         gain[0] = 0
         mid, side = sf.irfft(gain * turn, LONG)
         side *= np.float32(0.6)
         noise = np.stack([mid + side, mid - side])
-        noise /= noise.std()
-        out.append(noise)
-    return out[0], out[1]
+        out[2 * i : 2 * i + 2] = noise / noise.std()
+    return out
 
 
 @kept
-def _turns(name: str) -> NDArray[np.complex64]:
-    drawn = stream(0, name).random((2, LONG // 2 + 1)).astype(np.float32)
+def _turns(name: str, pitch: int) -> NDArray[np.complex64]:
+    drawn = stream(0, name, pitch).random((2, LONG // 2 + 1)).astype(np.float32)
     drawn *= np.float32(2 * np.pi)
     return np.cos(drawn) + np.complex64(1j) * np.sin(drawn)
 
 
-def _noise(name: str, low: float, high: float, slope: float, request: ToneRequest) -> Tone:
-    """Steady noise; detune parts left and right by reading the right side later."""
-    start = int(stream(request.variant, name, request.pitch).integers(LONG))
+def _read(request: ToneRequest, name: str, both: NDArray[np.float32]) -> Tone:
+    """Read a dark and a bright noise; detune parts left and right by reading the right later."""
     late = int(LATE_MS_PER_CENT * request.settings.number("detune_cents") * request.rate / 1e3)
-    soft, hard = _coloured(name, request.pitch, request.rate, low, high, slope)
-    return Tone(*(_apart(read_round(one, start, request.frames + late), late)
-                  for one in (soft, hard)))  # fmt: skip
+    rng = stream(request.variant, name, request.pitch)
+    noise = wandering(both, rng, request.frames + late, request.rate)
+    if late:
+        noise = np.stack([noise[i, late:] if i % 2 == 0 else noise[i, :-late] for i in range(4)])
+    return Tone(noise[:2], noise[2:])
 
 
-def _apart(audio: Stereo, late: int) -> Stereo:
-    if late == 0:
-        return audio
-    return np.stack([audio[0, late:], audio[1, :-late]])
+def steady(name: str, low: float, high: float, slope: float, request: ToneRequest) -> Tone:
+    """Play steady noise between two frequencies, falling by ``slope`` in amplitude."""
+    return _read(request, name, _coloured(name, request.pitch, request.rate, low, high, slope))
 
 
 @kept
 def _drops(
-    name: str, pitch: int, rate: int, per_s: float, low: float, high: float, t60_ms: float
-) -> tuple[Stereo, Stereo]:
-    """Many small sounds a second, going round: drops, specks. Soft ones are lower and duller."""
-    rng = stream(0, name)
+    name: str, pitch: int, rate: int, per_s: float, low: float, high: float, t60_ms: float,
+    uneven: float,
+) -> NDArray[np.float32]:  # fmt: skip
+    """Many small sounds a second, (4, LONG): drops, specks. Soft ones are lower and duller.
+
+    ``uneven`` is how much louder some are than others, as a standard deviation in nepers.
+    """
+    rng = stream(0, name, pitch)
     shift = 2 ** (COLOUR * (pitch - 60) / 12)
-    soft, hard = silence(LONG), silence(LONG)
+    out = np.zeros((4, LONG), np.float32)
     for _ in range(int(per_s * LONG / rate)):
-        at, loud = int(rng.integers(LONG)), float(min(rng.pareto(1.8) + 0.1, 4.0))
+        at, loud = int(rng.integers(LONG)), float(np.exp(uneven * rng.standard_normal()))
         hz = low * (high / low) ** rng.random() * shift
         frames = int(rate * t60_ms / 1e3 * rng.uniform(0.5, 1.5)) + 8
         t = np.arange(frames) / rate
         fall = np.exp(-6.9 * np.arange(frames) / frames) * np.minimum(1, t / 0.0004)
         pan = rng.uniform(0.15, 0.85)
-        sides = np.array([[1 - pan], [pan]])
-        wave = np.sin(2 * np.pi * hz * t + rng.uniform(0, 6)) * fall
-        dull = np.sin(2 * np.pi * 0.55 * hz * t + rng.uniform(0, 6)) * fall
-        add_wrapped(soft, (loud * sides * dull).astype(np.float32), at)
-        add_wrapped(hard, (loud * sides * wave).astype(np.float32), at)
-    return soft / soft.std(), hard / hard.std()
+        sides = min(loud, 3.0) * np.array([[1 - pan], [pan]])
+        for i, ratio in enumerate((0.55, 1.0)):
+            wave = np.sin(2 * np.pi * ratio * hz * t + rng.uniform(0, 6)) * fall
+            add_wrapped(out[2 * i : 2 * i + 2], (sides * wave).astype(np.float32), at)
+    for i in (0, 2):
+        out[i : i + 2] /= out[i : i + 2].std()
+    return out
+
+
+def _mixed(bed: Tone, other: Tone, low: float, high: float) -> Tone:
+    return Tone(*(np.float32(low) * a + np.float32(high) * b
+                  for a, b in zip(bed, other, strict=True)))  # fmt: skip
 
 
 def _rain(request: ToneRequest) -> Tone:
     drops = request.settings.number("drops") / 100
-    bed = _noise("rain bed", 900, 9000, 0.15, request)
-    pair = _drops("rain", request.pitch, request.rate, 260, 1400, 7500, 9)
-    start = int(stream(request.variant, "rain", request.pitch).integers(LONG))
-    return _mixed(bed, pair, 1 - 0.8 * drops, drops, start, request.frames)
-
-
-def _mixed(bed: Tone, pair: tuple[Stereo, Stereo], low: float, high: float, start: int, n: int
-           ) -> Tone:  # fmt: skip
-    soft, hard = (
-        np.float32(low) * noise + np.float32(high) * read_round(one, start, n)
-        for noise, one in zip(bed, pair, strict=True)
-    )
-    return Tone(soft, hard)
+    bed = steady("rain bed", 900, 9000, 0.15, request)
+    drawn = _drops("rain", request.pitch, request.rate, 420, 1400, 8500, 9, 0.7)
+    return _mixed(bed, _read(request, "rain", drawn), 1 - 0.8 * drops, drops)
 
 
 def _needle_dust(request: ToneRequest) -> Tone:
     specks = request.settings.number("specks") / 100
-    bed = _noise("needle bed", 60, 4000, 0.6, request)
-    pair = _drops("needle", request.pitch, request.rate, 26, 700, 5200, 4)
-    start = int(stream(request.variant, "needle", request.pitch).integers(LONG))
-    return _mixed(bed, pair, 0.25, 0.3 + specks, start, request.frames)
+    bed = steady("needle bed", 60, 4000, 0.6, request)
+    drawn = _drops("needle", request.pitch, request.rate, 34, 700, 5200, 5, 0.6)
+    return _mixed(bed, _read(request, "needle", drawn), 0.6, 0.06 + 0.42 * specks)
 
 
 def _room_air(request: ToneRequest) -> Tone:
-    tone = _noise("room air", 45, 1200, 0.7, request)
+    tone = steady("room air", 45, 1200, 0.7, request)
     hum = request.settings.number("hum") / 100
     if hum == 0:
         return tone
@@ -130,29 +132,31 @@ def _room_air(request: ToneRequest) -> Tone:
 
 def _breathing(request: ToneRequest) -> Tone:
     """In and out, once in so many seconds."""
-    tone = _noise("breath", 500, 6500, 0.3, request)
+    tone = steady("breath", 500, 6500, 0.3, request)
     every = request.settings.number("every_ms") / 1e3
-    at = np.arange(request.frames // 64 + 2) * 64 / request.rate / every
+    at = np.arange(request.frames // CONTROL + 2) * CONTROL / request.rate / every
     turn = at - np.floor(at)
     course = np.sin(np.pi * np.clip(turn / 0.42, 0, 1)) ** 2
     course += 0.7 * np.sin(np.pi * np.clip((turn - 0.5) / 0.45, 0, 1)) ** 2
-    level = curve_to_frames(0.03 + course, request.frames)
+    return _shaped(tone, 0.03 + course, request.frames)
+
+
+def _shaped(tone: Tone, course: Hz, frames: int) -> Tone:
+    level = curve_to_frames(course, frames)
     return Tone(tone.soft * level, tone.hard * level)
 
 
-def _haze(hz: Hz, f0: float, own: tuple[float, ...]) -> tuple[Hz, Hz]:
-    base = f0 / hz
-    return base * lowpass(hz, 300 + f0, 0.7), base**0.7 * lowpass(hz, 5000 + 2 * f0, 0.6)
+def _haze(hz: Hz, f0: float, _own: float, colour: float) -> Pair:
+    base, edge = f0 / hz, 2.0 ** (0.4 * colour)
+    return base * lowpass(hz, edge * (300 + f0), 0.7), base**0.7 * lowpass(hz, edge * 5000, 0.6)
 
 
 def _swell(request: ToneRequest) -> Tone:
     """A tone and air that grow together, for the bar before something begins."""
-    both = cycles("swell", _haze, request.pitch, request.rate,
-                  max(6.0, request.settings.number("detune_cents")), ())  # fmt: skip
-    start = int(stream(request.variant, "swell", request.pitch).integers(LONG))
-    tone = Tone(*(read_cycle(one, start, request.frames, 0.5) for one in both))
+    section = Section(breathe_db=3, least_cents=9, sway=Sway(drift_cents=4))
+    tone = held("swell", _haze, "", section, request)
     air = request.settings.number("air") / 100
-    noise = _noise("swell air", 800, 9000, 0.2, request)
+    noise = steady("swell air", 800, 9000, 0.2, request)
     return Tone(tone.soft + np.float32(0.3 * air) * noise.soft,
                 tone.hard + np.float32(0.5 * air) * noise.hard)  # fmt: skip
 
@@ -177,28 +181,149 @@ def _riser(request: ToneRequest) -> Tone:
     for i in range(RISER_BANDS):  # each band fades in as the one below it fades out
         share = np.cos(np.clip(np.abs(place - i), 0, 1) * np.pi / 2).astype(np.float32)
         low = 280 * 2.0 ** (0.85 * i)
-        noise = _noise(f"riser {i}", low, 1.7 * low, 0.0, request)
+        noise = steady(f"riser {i}", low, 1.7 * low, 0.0, request)
         air += noise.hard * share
         dark += noise.soft * share * np.float32(0.75**i)
-    apart = 2 ** (request.settings.number("detune_cents") / 1200)
-    level = np.float32(request.settings.number("tone") / 100)
-    inside = level * np.stack([sine(phase + rng.random()), sine(apart * phase)])
+    apart = 2 ** (request.settings.number("detune_cents") / 2400)
+    level, begins = np.float32(request.settings.number("tone") / 100), rng.random()
+    inside = level * np.stack([sine(apart * phase + begins), sine(phase / apart + begins)])
     inside += np.float32(0.3) * level * sine(2 * phase)
     grown = (0.25 + 0.75 * over**1.5).astype(np.float32)
     return Tone((dark + inside) * grown, (air + inside) * grown)
 
 
 def _sub_drop(request: ToneRequest) -> Tone:
-    """A low tone that falls by two octaves."""
+    """A low tone that falls by two octaves; what it is driven to is a little to both sides."""
     phase = _swept(request, 0, -24, lambda x: 1 - (1 - x) ** 2)
     push = 3 + 10 * request.settings.number("drive") / 100
     rng = stream(request.variant, "sub drop", request.pitch)
     wave = np.sin(2 * np.pi * (phase + 0.02 * rng.random()))
     soft = np.stack([wave] * 2)
     away = 2 ** (request.settings.number("detune_cents") / 1200)
-    apart = 0.12 * np.sin(2 * np.pi * (3 * away * phase + rng.random()))
+    apart = 0.04 * np.sin(2 * np.pi * (3 * away * phase + rng.random()))
     hard = np.tanh(push * np.stack([wave + apart, wave - apart])) / np.tanh(push)
     return Tone(soft.astype(np.float32), hard.astype(np.float32))
+
+
+# --- what happens now and then --------------------------------------------------------------------
+
+
+def now_and_then(request: ToneRequest, name: str, events: Events) -> Tone:
+    """Lay what happens second by second: (when in that second, softly, hard), panned already."""
+    rate, n = request.rate, request.frames
+    soft, hard = silence(n), silence(n)
+    for second in range(-(-n // rate)):
+        rng = stream(request.variant, name, request.pitch, second)
+        for when, dull, bright in events(rng, rate):
+            at = int((second + when) * rate)
+            count = min(dull.shape[1], n - at)
+            if count > 0:
+                soft[:, at : at + count] += dull[:, :count]
+                hard[:, at : at + count] += bright[:, :count]
+    return Tone(soft, hard)
+
+
+def _panned(mono: Mono, pan: float) -> Stereo:
+    return np.stack([np.float32(1 - pan) * mono, np.float32(pan) * mono])
+
+
+def _call(
+    rng: np.random.Generator, rate: int, shift: float
+) -> "list[tuple[float, Stereo, Stereo]]":
+    """One bird's phrase: some notes of one shape, near or far."""
+    notes, long_s = int(rng.integers(1, 6)), rng.uniform(0.05, 0.16)
+    base, bend = shift * rng.uniform(2200, 4800), rng.uniform(-0.5, 0.6)
+    trill, far, pan = rng.uniform(0, 0.08), rng.uniform(0.15, 1.0) ** 1.5, rng.uniform(0.1, 0.9)
+    out = []
+    when = float(rng.random())
+    for _ in range(notes):
+        t = np.arange(int(long_s * rng.uniform(0.8, 1.2) * rate)) / rate
+        x = t / t[-1]
+        away = bend * (x - 0.3) ** 2 + trill * np.sin(2 * np.pi * 38 * t)
+        wave = np.sin(2 * np.pi * np.cumsum(base * 2**away) / rate)
+        wave = (far * wave * np.sin(np.pi * x) ** 2).astype(np.float32)
+        upper = 0.15 * far * np.sin(4 * np.pi * np.cumsum(base * 2**away) / rate)
+        bright = wave + (upper * np.sin(np.pi * x) ** 2).astype(np.float32)
+        out.append((when, _panned(np.float32(0.6) * wave, pan), _panned(bright, pan)))
+        when += long_s * rng.uniform(1.4, 2.4)
+    return out
+
+
+def _birds(request: ToneRequest) -> Tone:
+    often = request.settings.number("often") / 50
+    shift = 2 ** (COLOUR * (request.pitch - 60) / 12)
+
+    def calls(rng: np.random.Generator, rate: int) -> "list[tuple[float, Stereo, Stereo]]":
+        return [note for _ in range(rng.poisson(1.5 * often)) for note in _call(rng, rate, shift)]
+
+    bed = steady("leaves", 500, 7000, 0.5, request)
+    return _mixed(bed, now_and_then(request, "birds", calls), 0.12, 0.9)
+
+
+def _waves(request: ToneRequest, name: str, every_s: float, seed: int) -> Hz:
+    """A slow course from 0 to 1 that comes and goes, never quite alike: at points CONTROL apart."""
+    rng = stream(request.variant, name, request.pitch, seed)
+    t = np.arange(request.frames // CONTROL + 2) * CONTROL / request.rate
+    turn = t / every_s + rng.random()
+    for hz, share in ((0.031, 0.5), (0.083, 0.3)):
+        turn = turn + share * np.sin(2 * np.pi * (hz * rng.uniform(0.8, 1.2) * t + rng.random()))
+    return np.asarray((0.5 - 0.5 * np.cos(2 * np.pi * turn)) ** 2)
+
+
+def _sea(request: ToneRequest) -> Tone:
+    """Waves that come in: a low roar, and foam that follows it."""
+    every = request.settings.number("every_ms") / 1e3
+    roar = steady("sea", 60, 900, 0.5, request)
+    foam = steady("foam", 900, 9500, 0.3, request)
+    first, second = (_waves(request, "sea", every * (1 + 0.31 * i), i) for i in range(2))
+    low = _shaped(roar, 0.35 + 0.6 * first + 0.3 * second, request.frames)
+    late = np.concatenate([np.full(40, 0.0), first])[: len(first)]  # foam comes as it breaks
+    high = _shaped(foam, 0.04 + 0.6 * late * first + 0.2 * second, request.frames)
+    return _mixed(low, high, 0.8, 0.6)
+
+
+def _fire(request: ToneRequest) -> Tone:
+    """A low flutter, and wood that cracks."""
+    cracks = request.settings.number("cracks") / 50
+    flame = steady("fire", 50, 700, 0.6, request)
+    rng = stream(request.variant, "flutter", request.pitch)
+    t = np.arange(request.frames // CONTROL + 2) * CONTROL / request.rate
+    flutter = np.ones(len(t))
+    for hz in (0.7, 2.3, 5.1, 8.7):
+        flutter += 0.22 * np.sin(2 * np.pi * (hz * rng.uniform(0.8, 1.2) * t + rng.random()))
+    small = _drops("embers", request.pitch, request.rate, 22, 900, 6500, 7, 0.9)
+
+    def snaps(rng: np.random.Generator, rate: int) -> "list[tuple[float, Stereo, Stereo]]":
+        out = []
+        for _ in range(rng.poisson(2.2 * cracks)):
+            ms = rng.uniform(2, 9)
+            t = np.arange(int(8e-3 * ms * rate)) / rate
+            noise = rng.standard_normal(len(t)) * np.exp(-t / (ms * 1e-3)) * (1 - np.exp(-t / 2e-4))
+            dull = np.convolve(noise, np.hanning(24) / 12, "same")
+            loud, pan = rng.uniform(0.3, 1.0), rng.uniform(0.25, 0.75)
+            out.append((float(rng.random()), _panned((loud * dull).astype(np.float32), pan),
+                        _panned((loud * 0.8 * noise).astype(np.float32), pan)))  # fmt: skip
+        return out
+
+    crackle = now_and_then(request, "snaps", snaps)
+    embers = _read(request, "embers", small)
+    bed = _mixed(_shaped(flame, flutter, request.frames), embers, 0.8, 0.28 * min(1, cracks))
+    return _mixed(bed, crackle, 1.0, 1.1)
+
+
+def _street(request: ToneRequest) -> Tone:
+    """A town some way off: a low hum of it, and cars that pass."""
+    traffic = request.settings.number("traffic") / 50
+    town = steady("town", 40, 500, 0.8, request)
+    out = Tone(0.9 * town.soft, 0.9 * town.hard)
+    for i in range(3):
+        near = _waves(request, "street", 4.3 + 2.9 * i, i) ** 2
+        level = curve_to_frames(0.05 + traffic * near, request.frames)
+        pan = curve_to_frames(_waves(request, "street pan", 9.1 + i, i), request.frames)
+        sides = np.stack([1 - 0.7 * pan, 0.3 + 0.7 * pan]) * level * np.float32(0.5)
+        road = steady(f"road {i}", 120, 2600, 0.6, request)
+        out = Tone(out.soft + sides * road.soft, out.hard + sides * road.hard)
+    return out
 
 
 def _over(ms: float) -> Field:
@@ -206,8 +331,13 @@ def _over(ms: float) -> Field:
                  log=True)  # fmt: skip
 
 
+def _every(ms: float) -> Field:
+    return Field(name="every_ms", label="Every", default=ms, unit="ms", low=500, high=12000,
+                 step=10, log=True)  # fmt: skip
+
+
 def _grain(name: str, gain_db: float, about: str, tags: tuple[str, ...],
-           tone: Callable[[ToneRequest], Tone], *own: Field,
+           tone: Callable[[ToneRequest], Tone], *own: Field, version: int = 2,
            attack_ms: float = 150, release_ms: float = 500, sustain: float = 100,
            noises: tuple[str, ...] = (), register: tuple[int, int] = (36, 84),
            ) -> Instrument:  # fmt: skip
@@ -215,6 +345,7 @@ def _grain(name: str, gain_db: float, about: str, tags: tuple[str, ...],
         name=name, family="grain", role="grain", register=register, about=about, tags=tags,
         spec=shaped(*own, attack_ms=attack_ms, release_ms=release_ms, sustain=sustain,
                     detune_cents=0), tone=tone, noises=noises, tuned=False, gain_db=gain_db,
+        version=version,
     )  # fmt: skip
 
 
@@ -223,15 +354,13 @@ SOUNDS = (
            _rain, percent("drops", "Drops", 45)),
     _grain("room air", -22.8, "The hum of an empty room; stops silence from being digital.",
            ("dark", "steady", "wide"), _room_air, percent("hum", "Mains hum", 15)),
-    _grain("needle dust", -22.9, "Specks and groove noise; behind worn keys.",
+    _grain("needle dust", -20.6, "Specks and groove noise; behind worn keys.",
            ("dusty", "worn", "wide"), _needle_dust, percent("specks", "Specks", 55)),
     _grain("tape hiss", -27.9, "Even hiss with a soft top; glue for dry layers.",
-           ("steady", "bright", "worn"), functools.partial(_noise, "tape hiss", 1500, 14_000, 0.0)),
+           ("steady", "bright", "worn"), functools.partial(steady, "tape hiss", 1500, 14_000, 0.0)),
     _grain("breath", -22.5, "Slow breathing; between phrases, close.", ("airy", "close", "moving"),
-           _breathing,
-           Field(name="every_ms", label="Every", default=3400, unit="ms", low=500, high=12000,
-                 step=10, log=True)),
-    _grain("swell", -22.6, "A tone and air that grow together; the bar before a change.",
+           _breathing, _every(3400)),
+    _grain("swell", -24.0, "A tone and air that grow together; the bar before a change.",
            ("growing", "wide", "tonal"), _swell, percent("air", "Air", 40), attack_ms=1800),
     _grain("riser", -17.1, "Noise that climbs two octaves; into the first beat.",
            ("growing", "bright", "moving"), _riser, percent("tone", "Tone", 25), _over(3400),
@@ -239,4 +368,12 @@ SOUNDS = (
     _grain("sub drop", -20.9, "A low tone that falls away; under the first beat.",
            ("deep", "falling", "mono"), _sub_drop, percent("drive", "Drive", 30), _over(1600),
            attack_ms=4, release_ms=300, register=(36, 60)),
+    _grain("birds", -9.3, "Birds in leaves, near and far; mornings behind soft keys.",
+           ("weather", "bright", "wide"), _birds, percent("often", "How often", 50), version=1),
+    _grain("sea", -17.0, "Waves that come and go; long, slow loops by the shore.",
+           ("weather", "wide", "moving"), _sea, _every(6500), version=1),
+    _grain("fire", -22.1, "A small fire; close, warm, it cracks now and then.",
+           ("warm", "close", "moving"), _fire, percent("cracks", "Cracks", 50), version=1),
+    _grain("street", -21.5, "A town at night some way off; behind windows.",
+           ("dark", "wide", "moving"), _street, percent("traffic", "Traffic", 50), version=1),
 )  # fmt: skip

@@ -3,28 +3,33 @@
 import functools
 
 import numpy as np
+from numpy.typing import NDArray
 
-from cloudrift.audio.buffers import Stereo
-from cloudrift.ground.draws import stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import number, stream
 from cloudrift.ground.settings import Field, percent
-from cloudrift.sound.instrument import (
-    Instrument,
-    Tone,
-    ToneRequest,
-    closing,
-    shaped,
-    slide,
-)
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, closing, shaped, slide
 from cloudrift.sound.kit.body import board
-from cloudrift.sound.kit.noise import add_at_start, burst
-from cloudrift.sound.kit.ringing import Modes, Pair, Ring, String, box, ring
-from cloudrift.sound.kit.table import Voices, harmonics, period, voices
+from cloudrift.sound.kit.filters import Sweep, swept
+from cloudrift.sound.kit.noise import add_at_start, band, puff
+from cloudrift.sound.kit.players import Section
+from cloudrift.sound.kit.strung import WOOD, Body, Courses, Modes, String, struck
 from cloudrift.theory.pitch import pitch_to_hz
 
-GUITAR_BOX = (98.0, 196.0, 233.0, 392.0, 540.0)  # air and plates
-GUITAR_BOX_T60 = (0.14, 0.11, 0.1, 0.07, 0.05)
-NYLON_BOARD, STEEL_BOARD, HARP_BOARD = board(3, 90, 3000), board(5, 85, 5200), board(19, 60, 4000)
+GUITAR = Body(name="guitar", low_hz=92, high_hz=2600, count=52, q=(18, 42), soft_db=-15,
+              hard_db=-12, tail_db=-34)  # fmt: skip
+STEEL_BOX = Body(name="steel guitar", low_hz=96, high_hz=3600, count=56, q=(18, 42), soft_db=-17,
+                 hard_db=-13, tail_db=-35)  # fmt: skip
+HARP_BOX = Body(name="harp", low_hz=110, high_hz=1800, count=40, q=(20, 50), soft_db=-19,
+                hard_db=-15, tail_db=-35)  # fmt: skip
+THUMB_BOX = Body(name="thumb box", low_hz=140, high_hz=1900, count=40, q=(15, 35), soft_db=-17,
+                 hard_db=-12, tail_db=-36)  # fmt: skip
+NYLON_BOARD, STEEL_BOARD, HARP_BOARD = (
+    board(3, 90, 3000, 1.6),
+    board(5, 85, 5200, 1.6),
+    board(19, 60, 4000, 2.2),
+)
+PLANES = Courses(off=(-0.55, 0.45), fall=(1.25, 0.6), level=(0.7, 0.45))
+_FLESH, _NAIL = band(280, 1900), band(1500, 7000)
 
 
 def wound(light: float) -> "functools.partial[float]":
@@ -36,109 +41,103 @@ def _wound(light: float, pitch: float) -> float:
     return light * 2.0 ** ((pitch - 60) / 14)
 
 
-@kept
-def finger(variant: int, rate: int) -> tuple[Stereo, Stereo]:
-    """The finger leaving the string: flesh, and nail when it is plucked hard."""
-    rng = stream(variant, "finger")
-    flesh = burst(rng, rate=rate, seconds=0.04, decay_ms=5, low_hz=300, high_hz=1800)
-    nail = burst(rng, rate=rate, seconds=0.02, decay_ms=2, low_hz=1500, high_hz=6000, rise_ms=0.7)
-    return flesh, nail
-
-
 def plucked(
-    request: ToneRequest, name: str, string: String, pair: Pair, answer: Ring | None, spread: float
-) -> Tone:
-    """Pluck a string on a box, with the finger's own noise."""
+    request: ToneRequest, name: str, string: String, courses: Courses, body: Body, spread: float,
+    nail: float = 1.0, scatter: float = 0.3,
+) -> Tone:  # fmt: skip
+    """Pluck a string on a box, with the finger's own noise: flesh, and nail when it is hard."""
     rng = stream(request.variant, name, request.pitch)
-    tone = ring(request, rng, string.partials(pitch_to_hz(request.pitch), request.pitch),
-                pair=pair, body=answer, spread=spread, scatter=0.3)  # fmt: skip
-    flesh, nail = finger(request.variant, request.rate)
+    tone = struck(request, rng, string.partials(pitch_to_hz(request.pitch), request.pitch, name),
+                  courses, body=body, wood=request.settings.number("wood") / 50, spread=spread,
+                  scatter=scatter)  # fmt: skip
     level = request.settings.number("finger") / 100
-    add_at_start(tone.soft, flesh, 0.06 * level)
-    add_at_start(tone.hard, flesh, 0.1 * level)
-    add_at_start(tone.hard, nail, 0.07 * level)
+    flesh = puff(request, "flesh", _FLESH, decay_ms=5)
+    add_at_start(tone.soft, flesh, 0.08 * level)
+    add_at_start(tone.hard, flesh, 0.12 * level)
+    add_at_start(tone.hard, puff(request, "nail", _NAIL, decay_ms=2, rise_ms=0.7),
+                 0.12 * nail * level)  # fmt: skip
     return tone
 
 
-def _place(request: ToneRequest) -> float:
-    """Where the string is plucked; no two plucks hit the same spot."""
-    drawn = stream(request.variant, "place", request.pitch).uniform(0.94, 1.06)
-    return float(request.settings.number("pick") / 100 * drawn)
+def place(request: ToneRequest) -> float:
+    """Return where the string is plucked; no two plucks hit the same spot."""
+    drawn = number(1000, request.variant, "place") / 1000
+    return float(request.settings.number("pick") / 100 * (0.94 + 0.12 * drawn))
 
 
 def _muted(request: ToneRequest) -> Tone:
     mute = request.settings.number("mute") / 100
+    quick = 0.5 + 5.5 * mute**2
     string = String(
-        stiffness=wound(4e-5), place=_place(request), slope=0.85, count=40, top_hz=9000,
-        soft=(420, 0.3, 1.0), hard=(3400, 1.3, 1.0), bite=0.25, t60=(2.6 - 2.0 * mute, 26),
-        per_partial=0.1 + 0.3 * mute, air_hz=2400, air_power=1.7,
+        stiffness=wound(4e-5), place=place(request), slope=0.85, count=40, top_hz=9000,
+        soft=(420, 0.3, 1.0), hard=(3600, 1.3, 1.0), bite=0.25,
+        fall=((40, 7 * quick), (60, 14 * quick), (84, 34 * quick)),
+        per_partial=0.06 + 0.25 * mute, air_hz=2400, air_power=1.7, uneven_db=2,
     )  # fmt: skip
-    answer = box(GUITAR_BOX, GUITAR_BOX_T60, -21, -17)
-    return plucked(request, "muted pluck", string, Pair(fast=1.5, slow=0.75), answer, 0.38)
+    return plucked(request, "muted pluck", string, PLANES, GUITAR, 0.38)
 
 
 def _nylon(request: ToneRequest) -> Tone:
     string = String(
-        stiffness=wound(3e-5), place=_place(request), slope=0.95, count=44, body=NYLON_BOARD,
-        soft=(600, 0.6, 1.1), hard=(3000, 1.4, 1.0), bite=0.3, t60=(3.8, 22), per_partial=0.2,
-        air_hz=2100, air_power=1.7,
+        stiffness=wound(3e-5), place=place(request), slope=0.95, count=44, body=NYLON_BOARD,
+        soft=(520, 0.5, 1.1), hard=(3400, 1.4, 1.0), bite=0.35,
+        fall=((40, 3.2), (52, 6), (60, 9), (72, 18), (84, 36)), per_partial=0.28, air_hz=3200,
+        air_power=1.6, uneven_db=1.5,
     )  # fmt: skip
-    answer = box(GUITAR_BOX, GUITAR_BOX_T60, -19, -14)
-    return plucked(request, "nylon", string, Pair(fast=1.9, slow=0.8), answer, 0.4)
+    return plucked(request, "nylon", string, PLANES, GUITAR, 0.4)
 
 
 def _steel(request: ToneRequest) -> Tone:
     string = String(
-        stiffness=wound(7e-5), place=_place(request), slope=0.7, count=60, top_hz=14_000,
-        body=STEEL_BOARD, soft=(1200, 1.0, 1.0), hard=(6000, 2.0, 0.9), t60=(6.5, 21),
-        per_partial=0.12, air_hz=3000, air_power=1.5,
+        stiffness=wound(7e-5), place=place(request), slope=0.7, count=60, top_hz=14_000,
+        body=STEEL_BOARD, soft=(1200, 1.0, 1.0), hard=(6500, 2.0, 0.9),
+        fall=((40, 2.4), (52, 4), (60, 6), (72, 12), (88, 28)), per_partial=0.13, air_hz=4600,
+        air_power=1.5, uneven_db=1.7,
     )  # fmt: skip
-    answer = box(GUITAR_BOX, GUITAR_BOX_T60, -22, -18)
-    return plucked(request, "steel", string, Pair(fast=1.8, slow=0.8), answer, 0.42)
+    return plucked(request, "steel", string, PLANES, STEEL_BOX, 0.42, nail=1.4)
 
 
 def _harp(request: ToneRequest) -> Tone:
     string = String(
-        stiffness=wound(2e-5), place=_place(request), slope=1.15, count=36, body=HARP_BOARD,
-        soft=(700, 0.9, 1.1), hard=(3400, 2.0, 1.0), bite=0.5, t60=(5.5, 19), per_partial=0.16,
-        air_hz=2600, air_power=1.7,
+        stiffness=wound(2.6e-4), place=place(request), slope=1.15, count=36, body=HARP_BOARD,
+        soft=(600, 0.75, 1.1), hard=(4200, 2.4, 1.0), bite=0.65,
+        fall=((36, 5), (60, 9), (72, 15), (84, 27), (96, 55)), per_partial=0.2, air_hz=3400,
+        air_power=1.6, uneven_db=2,
     )  # fmt: skip
-    answer = box((120, 210, 340), (0.25, 0.2, 0.12), -24, -20)
-    return plucked(request, "harp", string, Pair(fast=1.5, slow=0.9), answer, 0.6)
+    return plucked(request, "harp", string, PLANES, HARP_BOX, 0.6, nail=0.4)
 
 
 TONGUE = Modes(
-    ratios=(1.0, 5.4, 6.3, 12.9), soft=(0, -40, -44, -60), hard=(0, -5, -7, -14),
-    t60=(2.1, 0.34, 0.25, 0.1), halved_st=20,
+    ratios=(1.0, 5.4, 6.3, 12.9, 17.6), soft=(0, -38, -42, -58, -66), hard=(0, -4, -7, -15, -21),
+    t60=(2.4, 0.45, 0.3, 0.16, 0.1), halved_st=20,
 )  # fmt: skip
 
 
 def _kalimba(request: ToneRequest) -> Tone:
     rng = stream(request.variant, "kalimba", request.pitch)
-    tone = ring(request, rng, TONGUE.partials(pitch_to_hz(request.pitch), request.pitch),
-                pair=Pair(fast=1.4, slow=0.9, shares=(0.75, 0.35)), spread=0.45,
-                body=box((140, 310, 520), (0.09, 0.07, 0.05), -20, -15))  # fmt: skip
-    buzz = finger(request.variant, request.rate)[1]
+    tone = struck(request, rng, TONGUE.partials(pitch_to_hz(request.pitch), request.pitch),
+                  PLANES, body=THUMB_BOX, wood=request.settings.number("wood") / 50,
+                  spread=0.45)  # fmt: skip
+    buzz = puff(request, "nail", _NAIL, decay_ms=2, rise_ms=0.7)
     level = request.settings.number("finger") / 100
     add_at_start(tone.soft, buzz, 0.03 * level)
-    add_at_start(tone.hard, buzz, 0.09 * level)
+    add_at_start(tone.hard, buzz, 0.12 * level)
     return tone
 
 
-@kept
-def _saw_tables(pitch: int, rate: int, hollow: float) -> np.ndarray:
-    k = harmonics(pitch, rate, 120)
-    hz = pitch_to_hz(pitch) * k
-    saw = np.where(k % 2 == 0, 1 - hollow, 1.0) / k
-    dark = saw / (1 + (hz / (350 + 0.7 * pitch_to_hz(pitch))) ** 4) ** 0.6
-    return period(np.stack([dark, saw / (1 + (hz / 9000) ** 4) ** 0.5]), np.zeros(len(k)))
+def _saw(k: NDArray[np.float64], hollow: float) -> NDArray[np.float64]:
+    return np.asarray(np.where(k % 2 == 0, 1 - hollow, 1.0) / k)
+
+
+PLUCK_FILTER = Sweep(low_hz=260, by_share_oct=2.9, by_key=0.6, falls_oct=4.6, resonance=1.6)
 
 
 def _synth(request: ToneRequest) -> Tone:
-    rng = stream(request.variant, "synth pluck", request.pitch)
-    hollow = request.settings.number("hollow") / 100
-    return voices(request, rng, _saw_tables(request.pitch, request.rate, hollow),
-                  Voices(sides=0.45))  # fmt: skip
+    settings = request.settings
+    return swept(
+        request, "synth pluck", _saw, settings.number("hollow") / 100, PLUCK_FILTER,
+        settings.number("close_ms"), Section(players=2, steady_db=10.0, breathe_db=0, alike=True),
+    )  # fmt: skip
 
 
 def pick(default: float) -> Field:
@@ -147,53 +146,151 @@ def pick(default: float) -> Field:
                  hint="share of the string between bridge and finger")  # fmt: skip
 
 
+ELECTRIC_BOARD = board(47, 60, 6000, 2.0)
+PLANK = Body(name="plank", low_hz=110, high_hz=2400, count=40, q=(25, 60), soft_db=-20, hard_db=-15,
+             tail_db=-40)  # fmt: skip
+LUTE_BOX = Body(name="lute", low_hz=150, high_hz=2800, count=46, q=(15, 35), soft_db=-14,
+                hard_db=-11, tail_db=-36)  # fmt: skip
+DULCIMER_BOX = Body(name="dulcimer", low_hz=130, high_hz=3000, count=50, q=(18, 42), soft_db=-15,
+                    hard_db=-11, tail_db=-30, tail_fall=0.6)  # fmt: skip
+
+
+def _magnet(hz: NDArray[np.float64], f0: float, far: float) -> NDArray[np.float64]:
+    """A pickup under the string: a comb of its place, and a coil that ends at 3.5 kHz."""
+    k = hz / f0
+    coil = 1 / np.sqrt((1 - (hz / 3600) ** 2) ** 2 + (hz / 3600 / 1.6) ** 2)
+    return np.asarray((np.abs(np.sin(np.pi * k * far)) + 0.15) * np.minimum(coil, 1.6))
+
+
+def _electric(request: ToneRequest, name: str, quick: float, hard_hz: float) -> Tone:
+    f0 = pitch_to_hz(request.pitch)
+    # The pickup stays where it is while the fret moves: a share of what is left of the string.
+    far = min(0.45, 0.17 * 2 ** ((request.pitch - 52) / 24))
+    string = String(
+        stiffness=wound(6e-5), place=place(request), slope=0.75, count=56, top_hz=9000,
+        body=functools.partial(_magnet, f0=f0, far=far), soft=(1000, 1.0, 1.0),
+        hard=(hard_hz, 2.0, 0.9),
+        fall=((40, 2.5 * quick), (60, 5 * quick), (72, 9 * quick), (88, 20 * quick)),
+        per_partial=0.1 if quick == 1 else 0.3, air_hz=5200 if quick == 1 else 1900,
+        air_power=1.5, uneven_db=1.5,
+    )  # fmt: skip
+    return plucked(request, name, string, PLANES, PLANK, 0.25)
+
+
+def _clean_guitar(request: ToneRequest) -> Tone:
+    return _electric(request, "clean guitar", 1.0, 6500)
+
+
+def _palm_guitar(request: ToneRequest) -> Tone:
+    return _electric(request, "palm guitar", 5 + 6 * request.settings.number("mute") / 50, 7500)
+
+
+FOUR = Courses(off=(-0.6, 0.5, 0.1), fall=(1.2, 0.9, 0.5), level=(0.6, 0.55, 0.4), upto=14)
+
+
+def _dulcimer(request: ToneRequest) -> Tone:
+    """Light hammers on courses of strings, none of them damped."""
+    string = String(
+        stiffness=wound(9e-5), place=0.11, slope=0.45, count=48, top_hz=13_000,
+        body=STEEL_BOARD, soft=(1300, 1.0, 1.1), hard=(7000, 2.0, 0.9),
+        fall=((43, 5), (60, 9), (72, 15), (91, 40)), per_partial=0.16, air_hz=4200, air_power=1.5,
+        uneven_db=1.0,
+    )  # fmt: skip
+    return plucked(request, "hammered dulcimer", string, FOUR, DULCIMER_BOX, 0.5, nail=1.5)
+
+
+def _lute(request: ToneRequest) -> Tone:
+    """Thin strings over a long neck; a bridge that buzzes when it is pushed."""
+    buzz = request.settings.number("buzz") / 100
+    string = String(
+        stiffness=wound(4e-5), place=place(request), slope=0.55, count=60, top_hz=12_000,
+        body=STEEL_BOARD, soft=(1500, 1.0, 1.0), hard=(5200 + 3500 * buzz, 2.0, 0.85),
+        bite=0.15 + 0.5 * buzz, fall=((43, 8), (60, 14), (72, 22), (86, 45)), per_partial=0.06,
+        air_hz=4800, air_power=1.5, uneven_db=1.8,
+    )  # fmt: skip
+    two = Courses(off=(-0.5, 0.5), fall=(1.2, 0.8), level=(0.6, 0.55))
+    return plucked(request, "long lute", string, two, LUTE_BOX, 0.4, nail=1.6)
+
+
 SOUNDS = (
     Instrument(
-        name="muted pluck", family="plucks", role="pluck", register=(40, 88),
+        name="muted pluck", family="plucks", role="pluck", register=(40, 88), version=2,
         about="Short, woody string under the palm; broken chords that leave air.",
         tags=("short", "woody", "dry"),
-        spec=shaped(pick(17), percent("mute", "Palm", 62), percent("finger", "Finger", 50),
+        spec=shaped(pick(17), percent("mute", "Palm", 62), percent("finger", "Finger", 50), WOOD,
                     attack_ms=1.5, decay_ms=2500, release_ms=140, detune_cents=1.4),
-        tone=_muted, noises=("finger",), gain_db=-13.5,
+        tone=_muted, noises=("finger", "wood"), gain_db=-15.5,
     ),
     Instrument(
-        name="nylon", family="plucks", role="pluck", register=(40, 84),
+        name="nylon", family="plucks", role="pluck", register=(40, 84), version=2,
         about="Round, close guitar; picked chords and slow lines.",
         tags=("warm", "woody", "round"),
-        spec=shaped(pick(22), percent("finger", "Finger", 45), slide(),
+        spec=shaped(pick(22), percent("finger", "Finger", 45), WOOD, slide(),
                     attack_ms=1.5, release_ms=220, detune_cents=1.1),
-        tone=_nylon, noises=("finger",), gain_db=-14.7,
+        tone=_nylon, noises=("finger", "wood"), gain_db=-17.2,
     ),
     Instrument(
-        name="steel", family="plucks", role="pluck", register=(40, 88),
+        name="steel", family="plucks", role="pluck", register=(40, 88), version=2,
         about="Bright, ringing strings; open voicings and high figures.",
         tags=("bright", "ringing", "open"),
-        spec=shaped(pick(13), percent("finger", "Finger", 55), slide(),
+        spec=shaped(pick(13), percent("finger", "Finger", 55), WOOD, slide(),
                     attack_ms=1, release_ms=260, detune_cents=1.8),
-        tone=_steel, noises=("finger",), gain_db=-16.2,
+        tone=_steel, noises=("finger", "wood"), gain_db=-17.7,
     ),
     Instrument(
-        name="harp", family="plucks", role="pluck", register=(36, 96),
+        name="harp", family="plucks", role="pluck", register=(36, 96), version=2,
         about="Soft, long strings for runs and rolled chords.",
         tags=("soft", "ringing", "wide"),
-        spec=shaped(pick(35), percent("finger", "Finger", 35),
+        spec=shaped(pick(35), percent("finger", "Finger", 35), WOOD,
                     attack_ms=1.5, release_ms=900, detune_cents=0.8),
-        tone=_harp, noises=("finger",), gain_db=-15.4, variants=2,
+        tone=_harp, noises=("finger", "wood"), gain_db=-17.2, variants=2,
     ),
     Instrument(
-        name="kalimba", family="plucks", role="pluck", register=(52, 96),
+        name="kalimba", family="plucks", role="pluck", register=(52, 96), version=2,
         about="Thumbed tongues on a box; small figures that answer the keys.",
         tags=("round", "woody", "short"),
-        spec=shaped(percent("finger", "Thumb", 50), attack_ms=1.5, release_ms=350,
+        spec=shaped(percent("finger", "Thumb", 50), WOOD, attack_ms=1.5, release_ms=350,
                     detune_cents=1.5),
-        tone=_kalimba, noises=("finger",), gain_db=-12.1,
+        tone=_kalimba, noises=("finger", "wood"), gain_db=-14.7,
     ),
     Instrument(
-        name="synth pluck", family="plucks", role="pluck", register=(40, 96),
+        name="synth pluck", family="plucks", role="pluck", register=(40, 96), version=2,
         about="A saw behind a closing filter; sixteenths that sit in the rhythm.",
         tags=("short", "wide", "clean"),
         spec=shaped(percent("hollow", "Hollow", 20), closing(160), attack_ms=2, decay_ms=700,
-                    sustain=0, release_ms=180, detune_cents=7),
-        tone=_synth, gain_db=-15.3,
+                    sustain=0, release_ms=180, detune_cents=6),
+        tone=_synth, follows=True, gain_db=-15.6,
+    ),
+    Instrument(
+        name="clean guitar", family="plucks", role="pluck", register=(40, 86),
+        about="Electric guitar straight from the pickup; chords that hang, lines with space.",
+        tags=("clean", "round", "ringing"),
+        spec=shaped(pick(19), percent("finger", "Finger", 40), WOOD, slide(),
+                    attack_ms=1, release_ms=240, detune_cents=1.2),
+        tone=_clean_guitar, noises=("finger", "wood"), gain_db=-18.7,
+    ),
+    Instrument(
+        name="palm guitar", family="plucks", role="pluck", register=(40, 79),
+        about="Electric guitar with the palm on the bridge; a pulse of eighths.",
+        tags=("short", "dry", "close"),
+        spec=shaped(pick(15), percent("mute", "Palm", 50), percent("finger", "Finger", 50), WOOD,
+                    attack_ms=1, release_ms=90, detune_cents=1.2),
+        tone=_palm_guitar, noises=("finger", "wood"), gain_db=-14.7,
+    ),
+    Instrument(
+        name="hammered dulcimer", family="plucks", role="pluck", register=(43, 91),
+        about="Light hammers on many strings; shimmering runs that ring into each other.",
+        tags=("bright", "ringing", "wide"),
+        spec=shaped(percent("finger", "Hammer", 50), WOOD, attack_ms=1, release_ms=1600,
+                    detune_cents=4),
+        tone=_dulcimer, noises=("finger", "wood"), gain_db=-15.8, variants=2,
+    ),
+    Instrument(
+        name="long lute", family="plucks", role="pluck", register=(43, 86),
+        about="Thin, wiry strings; bent phrases between the chords.",
+        tags=("wiry", "mid", "dry"),
+        spec=shaped(pick(10), percent("buzz", "Buzz", 45), percent("finger", "Pick", 60), WOOD,
+                    slide(), attack_ms=1, release_ms=200, detune_cents=3),
+        tone=_lute, noises=("finger", "wood"), gain_db=-15.7,
     ),
 )  # fmt: skip

@@ -1,103 +1,115 @@
-"""Strings: an ensemble, an aged one, and plucked."""
+"""Strings: a section, an aged one, one plucked, and players alone."""
 
 import functools
 
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.audio.looped import slice_wrapped
-from cloudrift.audio.wrap import circular_noise
 from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
-from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, opening, shaped
+from cloudrift.sound.instrument import (
+    Instrument,
+    Tone,
+    ToneRequest,
+    opening,
+    shaped,
+    vibrato_fields,
+)
+from cloudrift.sound.kit.air import beside
 from cloudrift.sound.kit.body import board
-from cloudrift.sound.kit.noise import LONG, band, lasting, read_round
-from cloudrift.sound.kit.ringing import Curve, Pair, String, box
-from cloudrift.sound.kit.spread import CYCLE, SIDE_AT, cycles, ensemble, lowpass
+from cloudrift.sound.kit.noise import add_at_start, band, puff
+from cloudrift.sound.kit.players import (
+    Periods,
+    Section,
+    Sway,
+    knot_times,
+    periods,
+    play,
+    play_tone,
+)
+from cloudrift.sound.kit.strung import WOOD, Body, Courses, String
+from cloudrift.sound.kit.table import harmonics
+from cloudrift.sound.sounds.leads import solo, swaying
+from cloudrift.sound.sounds.pads import lowpass
 from cloudrift.sound.sounds.plucks import plucked, wound
+from cloudrift.theory.pitch import pitch_to_hz
 
 Hz = NDArray[np.float64]
-VIOLIN_BOARD = board(23, 180, 4200, 3.5)
-KEYS_A_TAPE = 3  # every third key has a tape of its own
+FIDDLES = tuple(board(draw, 180, 4200, 2.4) for draw in (23, 31, 37))  # no two of them alike
 _BOW, _HISS = band(900, 6000), band(1200, 9000)
+DESKS = Section(players=9, width=0.95, breathe_db=2.5, late_ms=55,
+                sway=Sway(hz=5.4, cents=11, onset_ms=350, drift_cents=3,
+                          jitter_cents=1.5))  # fmt: skip
+WORN = Section(players=7, width=0.75, breathe_db=4,
+               sway=Sway(hz=5.0, cents=9, onset_ms=250, drift_cents=5, shimmer_db=0.8))  # fmt: skip
 
 
-def _section(hz: Hz, f0: float, own: tuple[float, ...]) -> tuple[Hz, Hz]:
-    """A section of players near by: the box's bumps over a falling spectrum."""
-    bright = 0.3 + 0.7 * own[0]
-    soft = (f0 / hz) ** 1.05 * VIOLIN_BOARD(hz) * lowpass(hz, 900 + f0, 0.55)
-    return soft, (f0 / hz) ** 0.3 * VIOLIN_BOARD(hz) * lowpass(hz, 3000 + 4000 * bright, 0.5)
+@kept
+def _section(pitch: int, rate: int, bow: float) -> Periods:
+    """Players near by: the bumps of their boxes over a falling spectrum."""
+    k, f0 = harmonics(pitch, rate, 110), pitch_to_hz(pitch)
+    hz, bright = f0 * k, 0.3 + 0.7 * bow
+    sets = []
+    for fiddle in FIDDLES:
+        soft = (f0 / hz) ** 1.05 * fiddle(hz) * lowpass(hz, 900 + f0, 0.4)
+        hard = (f0 / hz) ** 0.4 * fiddle(hz) * lowpass(hz, 2600 + 3600 * bright + f0, 0.35)
+        sets.append((soft, hard))
+    return periods(np.array(sets)[:, :, None], _turns(len(k)), f0)
 
 
-def _aged(hz: Hz, f0: float, own: tuple[float, ...]) -> tuple[Hz, Hz]:
+@kept
+def _aged(pitch: int, rate: int) -> Periods:
     """The same through an old tape: no deep lows, no air."""
+    k, f0 = harmonics(pitch, rate, 70), pitch_to_hz(pitch)
+    hz = f0 * k
     thin = 1 / np.sqrt(1 + (140 / hz) ** 4)
-    soft = (f0 / hz) ** 1.1 * thin * lowpass(hz, 700 + 0.8 * f0, 0.8)
-    return soft, (f0 / hz) ** 0.75 * thin * lowpass(hz, 2400 + 2.4 * f0, 1.0)
+    sets = []
+    for fiddle in FIDDLES:
+        soft = (f0 / hz) ** 1.1 * thin * fiddle(hz) ** 0.5 * lowpass(hz, 700 + 0.8 * f0, 0.7)
+        hard = (f0 / hz) ** 0.75 * thin * fiddle(hz) ** 0.5 * lowpass(hz, 2600 + 2.4 * f0, 0.9)
+        sets.append((soft, hard))
+    return periods(np.array(sets)[:, :, None], _turns(len(k)), f0)
+
+
+def _turns(count: int) -> NDArray[np.float64]:
+    return np.asarray(stream(1, "bowed").uniform(0, 2 * np.pi, 120)[:count])
 
 
 def _ensemble(request: ToneRequest) -> Tone:
-    tone = ensemble(request, "string ensemble", _section,
-                    (request.settings.number("bow") / 100,), side=0.55, least_cents=3)  # fmt: skip
-    return _with_noise(request, tone, "bow", _BOW, 0.05 * request.settings.number("rosin") / 100)
-
-
-def _with_noise(request: ToneRequest, tone: Tone, name: str, shape: Curve, level: float) -> Tone:
-    start = int(stream(request.variant, name, request.pitch).integers(LONG))
-    noise = read_round(lasting(name, request.rate, shape), start, request.frames)
-    noise *= np.float32(level)
-    return Tone(tone.soft + np.float32(0.4) * noise, tone.hard + noise)
-
-
-def _replayed(request: ToneRequest, start: int, spread: float, cents: float
-              ) -> NDArray[np.float32]:  # fmt: skip
-    """The tape of the nearest key that has one, at a speed that gives the pitch, and strays.
-
-    Nothing on it is above some kilohertz, so at twice the frames linear reading is clean.
-    """
-    key = KEYS_A_TAPE * round(request.pitch / KEYS_A_TAPE)
-    tape = cycles("tape strings", _aged, key, request.rate, spread, (), 2)
-    speed = 2 ** ((request.pitch - key) / 12)
-    away = np.float32(2 ** (cents / 1200) - 1) * slice_wrapped(_strays(), start, request.frames)
-    place = 2 * (start + speed * np.arange(request.frames) + away)
-    whole = np.floor(place)
-    at, rest = whole.astype(np.int64), (place - whole).astype(np.float32)
-    low = tape.take(at, axis=1, mode="wrap")
-    step = tape.take(at + 1, axis=1, mode="wrap")
-    step -= low
-    step *= rest
-    low += step
-    return low
-
-
-@functools.cache
-def _strays() -> NDArray[np.float32]:
-    """How far the tape strays in frames, for a speed that strays by 1 at most; goes round."""
-    speed = circular_noise(stream(0, "tape sway"), CYCLE, 1, 12)
-    away = np.cumsum(speed - speed.mean())
-    return np.asarray(away - away.mean(), np.float32)
+    made = _section(request.pitch, request.rate, request.settings.number("bow") / 100)
+    rng = stream(request.variant, "string ensemble", request.pitch)
+    tone = play_tone(request, rng, DESKS, made)
+    return beside(request, tone, "bow", _BOW, 0.05 * request.settings.number("rosin") / 100, -8)
 
 
 def _tape_strings(request: ToneRequest) -> Tone:
+    """Each key's tape runs at a speed that strays, and some of its players have faded."""
     settings = request.settings
-    spread = max(3.0, 0.5 * settings.number("detune_cents"))
-    cents = settings.number("sway_cents")
-    start = int(stream(request.variant, "tape strings", request.pitch).integers(CYCLE))
-    middle = _replayed(request, start, spread, cents)
-    apart = _replayed(request, start + SIDE_AT, spread, cents)
-    apart *= np.float32(0.4)
-    tone = Tone(*np.stack([middle + apart, middle - apart], axis=1))
-    return _with_noise(request, tone, "tape", _HISS, 0.04 * settings.number("hiss") / 100)
+    rng = stream(request.variant, "tape strings", request.pitch)
+    t = knot_times(request)
+    bend = np.zeros(len(t))
+    for hz, share in ((0.21, 0.4), (0.57, 0.4), (1.1, 0.35), (6.3, 0.12)):
+        turn = hz * rng.uniform(0.85, 1.15) * t + rng.random()
+        bend += settings.number("sway_cents") * share * np.sin(2 * np.pi * turn)
+    made = _aged(request.pitch, request.rate)
+    tone = Tone(*play(request, rng, WORN, made, bend=bend))
+    return beside(request, tone, "tape", _HISS, 0.04 * settings.number("hiss") / 100, -4)
+
+
+FIDDLE_BOX = Body(name="fiddle", low_hz=170, high_hz=3200, count=44, q=(14, 32), soft_db=-15,
+                  hard_db=-12, tail_db=-35, tail_fall=0.35)  # fmt: skip
 
 
 def _pizzicato(request: ToneRequest) -> Tone:
     string = String(
-        stiffness=wound(3e-5), place=0.21, slope=0.9, count=36, body=VIOLIN_BOARD,
-        soft=(700, 0.9, 1.1), hard=(3200, 2.0, 1.0), bite=0.8, t60=(1.1, 24), per_partial=0.25,
-        air_hz=1900, air_power=1.6,
+        stiffness=wound(3e-5), place=0.16, slope=1.0, count=40, body=FIDDLES[0],
+        soft=(650, 0.9, 1.1), hard=(3600, 2.0, 1.0), bite=0.5,
+        fall=((43, 28), (60, 40), (72, 52), (84, 75), (91, 95)), per_partial=0.16, air_hz=3000,
+        air_power=1.5, uneven_db=2,
     )  # fmt: skip
-    answer = box((185, 270, 460), (0.12, 0.1, 0.07), -16, -11)
-    return plucked(request, "pizzicato", string, Pair(fast=1.8, slow=0.8), answer, 0.55)
+    two = Courses(off=(-0.7, 0.3), fall=(1.4, 0.75), level=(0.7, 0.45))
+    return plucked(request, "pizzicato", string, two, FIDDLE_BOX, 0.55)
 
 
 def _sway_field(default: float) -> Field:
@@ -105,29 +117,75 @@ def _sway_field(default: float) -> Field:
                  step=0.5, hint="how far the tape's speed strays")  # fmt: skip
 
 
+CELLO_BOX = board(53, 95, 2600, 2.6)
+
+
+@kept
+def _bowed(pitch: int, rate: int, low: bool) -> Periods:
+    """One player near by: a saw through one box; pressed harder, its corner is sharper."""
+    k, f0 = harmonics(pitch, rate, 110), pitch_to_hz(pitch)
+    hz = f0 * k
+    box = CELLO_BOX(hz) if low else FIDDLES[0](hz)
+    ridge = 700.0 if low else 2500.0
+    bridge = 1 + 0.9 * np.exp(-0.5 * (np.log2(hz / ridge) / 0.45) ** 2)
+    soft = (f0 / hz) ** 1.3 * box * lowpass(hz, 1000 + f0, 0.45)
+    hard = (f0 / hz) ** 0.75 * box * bridge * lowpass(hz, 5200 + f0, 0.4)
+    return periods(np.stack([soft, hard])[None, :, None], _turns(len(k)), f0)
+
+
+def _alone(name: str, low: bool, request: ToneRequest) -> Tone:
+    made = _bowed(request.pitch, request.rate, low)
+    rng = stream(request.variant, name, request.pitch)
+    t = knot_times(request)
+    scoop = -14 * np.exp(-t / 0.05)  # a finger that lands a little flat
+    section = solo(request, swaying(request, 3, 0.05, 2.5), -11)
+    tone = Tone(*play(request, rng, section, made, bend=scoop))
+    rosin = request.settings.number("rosin") / 100
+    scrape = puff(request, "scrape", _BOW, decay_ms=45, rise_ms=8)
+    add_at_start(tone.soft, scrape, 0.05 * rosin)
+    add_at_start(tone.hard, scrape, 0.12 * rosin)
+    return beside(request, tone, "bow", _BOW, 0.06 * rosin, -8)
+
+
 SOUNDS = (
     Instrument(
-        name="string ensemble", family="strings", role="strings", register=(36, 96),
+        name="string ensemble", family="strings", role="strings", register=(36, 96), version=2,
         about="A section near by; moving inner lines and swells.",
         tags=("warm", "wide", "bowed"),
         spec=shaped(percent("bow", "Bow", 50), percent("rosin", "Rosin", 40), opening(220),
                     attack_ms=120, decay_ms=3000, sustain=92, release_ms=420, detune_cents=12),
-        tone=_ensemble, noises=("rosin",), gain_db=-24.9,
+        tone=_ensemble, noises=("rosin",), gain_db=-25.6, variants=2,
     ),
     Instrument(
-        name="tape strings", family="strings", role="strings", register=(43, 84),
+        name="tape strings", family="strings", role="strings", register=(43, 84), version=2,
         about="Strings from a tired tape; uneven, held, a little out.",
         tags=("aged", "dusty", "mid"),
         spec=shaped(_sway_field(9), percent("hiss", "Hiss", 40), opening(120),
                     attack_ms=70, decay_ms=6000, sustain=85, release_ms=260, detune_cents=10),
-        tone=_tape_strings, noises=("hiss",), gain_db=-24.2,
+        tone=_tape_strings, noises=("hiss",), gain_db=-25.1, variants=2,
     ),
     Instrument(
-        name="pizzicato", family="strings", role="pluck", register=(43, 91),
+        name="pizzicato", family="strings", role="pluck", register=(43, 91), version=2,
         about="Plucked strings, short and springy; off-beats and runs.",
         tags=("short", "woody", "dry"),
-        spec=shaped(percent("finger", "Finger", 60), attack_ms=1.5, release_ms=180,
-                    detune_cents=2.5),
-        tone=_pizzicato, noises=("finger",), gain_db=-11.7,
+        spec=shaped(percent("finger", "Finger", 60), WOOD, attack_ms=1.5, release_ms=180,
+                    detune_cents=2),
+        tone=_pizzicato, noises=("finger", "wood"), gain_db=-15.1,
+    ),
+    Instrument(
+        name="solo violin", family="strings", role="lead", register=(55, 98),
+        about="One fiddle, close; a sad line over the chords.",
+        tags=("bowed", "singing", "bright"),
+        spec=shaped(percent("rosin", "Rosin", 45), *vibrato_fields(16, 450, 5.6), opening(120),
+                    attack_ms=70, decay_ms=3000, sustain=94, release_ms=160, detune_cents=2),
+        tone=functools.partial(_alone, "solo violin", False), noises=("rosin",), gain_db=-24.3,
+    ),
+    Instrument(
+        name="solo cello", family="strings", role="lead", register=(36, 79),
+        about="One cello, close; low answers and long bass notes.",
+        tags=("bowed", "warm", "singing"),
+        spec=shaped(percent("rosin", "Rosin", 45), *vibrato_fields(13, 500, 5.0), opening(140),
+                    attack_ms=85, decay_ms=3000, sustain=94, release_ms=200, detune_cents=2),
+        tone=functools.partial(_alone, "solo cello", True), noises=("rosin",), gain_db=-23.9,
     ),
 )  # fmt: skip

@@ -2,13 +2,13 @@
 
 import functools
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.audio.buffers import Stereo
-from cloudrift.ground.draws import stream
+from cloudrift.ground.draws import number, stream
 from cloudrift.ground.lru import kept
-from cloudrift.ground.settings import percent
+from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import (
     Instrument,
     Tone,
@@ -17,96 +17,218 @@ from cloudrift.sound.instrument import (
     shaped,
     vibrato_fields,
 )
-from cloudrift.sound.kit.breath import breath
-from cloudrift.sound.kit.formants import vowel
-from cloudrift.sound.kit.noise import add_at_start, burst
-from cloudrift.sound.kit.spread import Shape, ensemble
-from cloudrift.sound.kit.table import Voices, harmonics, period, played
-from cloudrift.sound.sounds.leads import swaying
+from cloudrift.sound.kit.air import aired
+from cloudrift.sound.kit.formants import VOWELS, Mouth, between, mouth, throat
+from cloudrift.sound.kit.noise import add_at_start, band, lasting, puff, wandering
+from cloudrift.sound.kit.players import (
+    Periods,
+    Section,
+    Sway,
+    course,
+    knot_frames,
+    knot_times,
+    periods,
+    play,
+    play_tone,
+)
+from cloudrift.sound.kit.table import curve_to_frames, harmonics
+from cloudrift.sound.sounds.leads import solo, swaying
 from cloudrift.theory.pitch import pitch_to_hz
 
 Hz = NDArray[np.float64]
-MOUTH_MS = 55.0  # how long the lips take from closed to open
+SIZES = (0.95, 1.0, 1.05)  # of the heads in a choir
+SOFT_DB, HARD_DB = -10.5, 0.0  # an octave, from the throat into the air
+SINGERS = Section(players=9, width=0.9, breathe_db=1.2, late_ms=70, least_cents=5,
+                  sway=Sway(hz=5.5, cents=13, onset_ms=300, drift_cents=4, jitter_cents=3,
+                            shimmer_db=0.5))  # fmt: skip
 
 
-def _sung(name: str, hz: Hz, f0: float, rings: float = 2.5, steep: float = 0.2) -> tuple[Hz, Hz]:
-    """A vowel sung softly and with force: the throat falls less steeply, and rings at 3 kHz."""
-    mouth = vowel(name, hz)
-    throat = 1 + rings * np.exp(-0.5 * (np.log2(hz / 3000) / 0.25) ** 2)
-    hard = (f0 / hz) ** steep * mouth * throat
-    return (f0 / hz) ** 1.25 * mouth / (1 + (hz / (1400 + f0)) ** 2), hard
-
-
-def _ah(hz: Hz, f0: float, own: tuple[float, ...]) -> tuple[Hz, Hz]:
-    return _sung("ah", hz, f0)
-
-
-def _oo(hz: Hz, f0: float, own: tuple[float, ...]) -> tuple[Hz, Hz]:
-    return _sung("oo", hz, f0, 1.6)
-
-
-def _mm(hz: Hz, f0: float, own: tuple[float, ...]) -> tuple[Hz, Hz]:
-    return _sung("mm", hz, f0, 2.5, -0.4)
-
-
-def _choir(name: str, shape: Shape, request: ToneRequest) -> Tone:
-    tone = ensemble(request, name, shape, side=0.5, least_cents=5)
-    return breath(request, tone, request.settings.number("breath") / 100, steady=0.05, chiff=0.08)
+def sung(hz: Hz, f0: float, shape: Mouth, size: float = 1.0) -> tuple[Hz, Hz]:
+    """Return a mouth sung into softly and with force: then the throat rings at 3 kHz."""
+    through = mouth(shape, hz, f0, size)
+    ring = 1 + 3.0 * np.exp(-0.5 * (np.log2(hz / (2900 * size)) / 0.4) ** 2)
+    tense = HARD_DB + 4 * min(1.0, f0 / 1000)  # a high note is pressed
+    return throat(hz, f0, SOFT_DB) * through, throat(hz, f0, tense) * through * ring
 
 
 @kept
-def _syllable(pitch: int, rate: int) -> NDArray[np.float32]:
-    """Four periods: closed lips and an open ah, each soft and hard."""
+def _sung(vowel: str, pitch: int, rate: int) -> Periods:
+    """A vowel by three sizes of head, sung softly and with force."""
     k, f0 = harmonics(pitch, rate, 90), pitch_to_hz(pitch)
-    shapes = [*_sung("mm", f0 * k, f0), *_sung("ah", f0 * k, f0)]
-    return period(np.stack(shapes), stream(1, "syllable").uniform(0, 2 * np.pi, len(k)))
+    hz = f0 * k
+    sets = [sung(hz, f0, VOWELS[vowel], size) for size in SIZES]
+    phases = stream(1, "sung").uniform(0, 2 * np.pi, 90)[: len(k)]
+    return periods(np.array(sets)[:, :, None], phases, f0)
+
+
+def choir(vowel: str, request: ToneRequest) -> Tone:
+    """Sing a vowel by ten, with air between them."""
+    rng = stream(request.variant, "choir", vowel, request.pitch)
+    tone = play_tone(request, rng, SINGERS, _sung(vowel, request.pitch, request.rate))
+    return aired(request, tone, request.settings.number("breath") / 100, steady_db=-28,
+                 chiff_db=-24)  # fmt: skip
+
+
+# Syllables: vowels that the mouth passes, when it is there in ms at 50 % of "lips", and how much of
+# a consonant is on the start.
+SYLLABLES: dict[str, tuple[tuple[tuple[str, float], ...], float]] = {
+    "mah": ((("mm", 0), ("mm", 35), ("ah", 120)), 0.0),
+    "yah": ((("ee", 0), ("ee", 20), ("ah", 110)), 0.1),
+    "wow": ((("oo", 0), ("ah", 90), ("ah", 180), ("oo", 330)), 0.0),
+    "dee": ((("eh", 0), ("ee", 60)), 1.0),
+    "noh": ((("mm", 0), ("mm", 45), ("uh", 90), ("oh", 160)), 0.2),
+    "hey": ((("eh", 0), ("eh", 120), ("ee", 260)), 0.8),
+    "ooh": ((("uh", 0), ("oo", 70)), 0.2),
+    "tah": ((("uh", 0), ("ah", 60)), 1.4),
+}
+MOUTHS = 9  # places of the mouth that a syllable is made of
+_SIBILANT, _FLAP = band(1800, 8000), band(300, 2200)
 
 
 @kept
-def _consonant(variant: int, rate: int) -> Stereo:
-    return burst(stream(variant, "consonant"), rate=rate, seconds=0.05, decay_ms=9, low_hz=1800,
-                 high_hz=7000, rise_ms=3)  # fmt: skip
+def _syllable(name: str, pitch: int, rate: int) -> Periods:
+    """The mouth at even times from a syllable's start to its end, soft and hard."""
+    k, f0 = harmonics(pitch, rate, 90), pitch_to_hz(pitch)
+    hz = f0 * k
+    points = SYLLABLES[name][0]
+    rows = []
+    for at in np.linspace(0, points[-1][1], MOUTHS):
+        after = next(i for i in range(1, len(points)) if at <= points[i][1])
+        (low, began), (high, ends) = points[after - 1], points[after]
+        shape = between(low, high, (at - began) / (ends - began))
+        closed = 0.45 if "mm" in (low, high) and at < points[-1][1] / 3 else 1.0
+        rows.append([closed * one for one in sung(hz, f0, shape)])
+    made = np.array(rows).swapaxes(0, 1)
+    made /= np.sqrt((made[:, -1:] ** 2).sum(axis=-1, keepdims=True))  # it ends equally loud
+    made /= np.maximum(np.sqrt((made**2).sum(axis=-1, keepdims=True)), 1.0)
+    phases = np.cumsum(np.linspace(0, -1.2, len(k)))  # of a throat that closes quickly
+    return periods(made[None], phases, f0, even=False)
 
 
 def _chopped(request: ToneRequest) -> Tone:
+    name = request.settings.word("syllable")
+    points, consonant = SYLLABLES[name]
     rng = stream(request.variant, "chopped vowel", request.pitch)
-    how = Voices(sides=0.3, vibrato=swaying(request, 5))
-    four = played(request, rng, _syllable(request.pitch, request.rate), how)
-    late = request.settings.number("lips") / 50 * MOUTH_MS * request.rate / 1e3
-    t = np.arange(request.frames, dtype=np.float32)
-    share = np.clip(t / np.float32(max(late, 1)), 0, 1)
-    share = share * share * (3 - 2 * share)
-    tone = Tone(*(four[:2] + share * (four[2:] - four[:2])))
+    made = _syllable(name, request.pitch, request.rate)
+    slow = max(0.02, request.settings.number("lips") / 50) * rng.uniform(0.9, 1.1)
+    place = course(request, slow * np.linspace(0, points[-1][1], MOUTHS))
+    sway = swaying(request, 5, 0.05, 7)
+    section = solo(request, sway, -10)
+    t = knot_times(request)
+    scoop = -60 * np.exp(-t / 0.04)  # a singer comes to a note from below
+    tone = Tone(*play(request, rng, section, made, place=np.repeat(place, 2, axis=0), bend=scoop))
     level = request.settings.number("breath") / 100
-    add_at_start(tone.hard, _consonant(request.variant, request.rate), 0.2 * level)
-    return breath(request, tone, level, steady=0.03, chiff=0.1)
+    if consonant:
+        hiss = puff(request, "consonant", _SIBILANT, decay_ms=12, rise_ms=3)
+        add_at_start(tone.soft, hiss, 0.12 * consonant * level)
+        add_at_start(tone.hard, hiss, 0.4 * consonant * level)
+        add_at_start(tone.hard, puff(request, "flap", _FLAP, decay_ms=6), 0.25 * consonant * level)
+    return aired(request, tone, level, steady_db=-30, chiff_db=-20)
 
 
-def _choir_sound(
-    name: str, gain_db: float, shape: Shape, about: str, tags: tuple[str, ...]
-) -> Instrument:
+def _choir_sound(vowel: str, gain_db: float, about: str, tags: tuple[str, ...]) -> Instrument:
     return Instrument(
-        name=name, family="voice", role="voice", register=(43, 84), about=about, tags=tags,
+        name=f"choir {vowel}", family="voice", role="voice", register=(43, 84), about=about,
+        tags=tags, version=2,
         spec=shaped(percent("breath", "Breath", 40), opening(200), attack_ms=110, decay_ms=3000,
-                    sustain=92, release_ms=380, detune_cents=14),
-        tone=functools.partial(_choir, name, shape), noises=("breath",), gain_db=gain_db,
+                    sustain=92, release_ms=380, detune_cents=13),
+        tone=functools.partial(choir, vowel), noises=("breath",), gain_db=gain_db,
     )  # fmt: skip
 
 
+def _solo_hum(request: ToneRequest) -> Tone:
+    """One voice with closed lips, close; it wavers as a throat does."""
+    rng = stream(request.variant, "solo hum", request.pitch)
+    t = knot_times(request)
+    section = solo(request, swaying(request, 6, 0.05, 8), -14)
+    made = _sung("mm", request.pitch, request.rate)
+    tone = Tone(*play(request, rng, section, made, bend=-45 * np.exp(-t / 0.05)))
+    return aired(request, tone, request.settings.number("breath") / 100, steady_db=-30,
+                 chiff_db=-24)  # fmt: skip
+
+
+WHISPERED = ("ah", "eh", "oo")
+
+
+@kept
+def _whispered(vowel: str, pitch: int, rate: int) -> NDArray[np.float32]:
+    """Air through a mouth, dull and sharp: (4, LONG)."""
+    size = 2 ** (0.35 * (pitch - 60) / 12)
+    shapes = (_Air(vowel, size, 1.0), _Air(vowel, size, 0.0))
+    return np.concatenate([lasting(f"whisper {vowel} {pitch}", rate, shape) for shape in shapes])
+
+
+class _Air(msgspec.Struct, frozen=True):
+    vowel: str
+    size: float
+    dull: float
+
+    def __call__(self, hz: Hz) -> Hz:
+        gain = mouth(VOWELS[self.vowel], hz, 1.0, self.size) * (hz / 500) ** 0.8
+        return np.asarray(gain / np.sqrt((1 + (300 / hz) ** 4) * (1 + self.dull * (hz / 450) ** 2)))
+
+
+def _whisper(request: ToneRequest) -> Tone:
+    """Whispered vowels that pass into each other; the key is the size of the mouth."""
+    t = knot_times(request)
+    first = number(1000, request.variant, "whisper", request.pitch) / 1000
+    turn = t * 1e3 / request.settings.number("every_ms") + 0.15 * first
+    out = np.zeros((4, request.frames), np.float32)
+    for i, vowel in enumerate(WHISPERED):
+        rng = stream(request.variant, "whisper", vowel, request.pitch)
+        noise = wandering(_whispered(vowel, request.pitch, request.rate), rng, request.frames,
+                          request.rate)  # fmt: skip
+        near = np.abs((turn * len(WHISPERED) - i + 1.5) % len(WHISPERED) - 1.5)
+        share = np.cos(np.clip(near, 0, 1) * np.pi / 2)
+        out += curve_to_frames(share, request.frames, knot_frames(request.rate)) * noise
+    level = np.float32(request.settings.number("breath") / 50)
+    late = int(2e-4 * request.settings.number("detune_cents") * request.rate)
+    if late:
+        out[1::2, late:] = out[1::2, :-late].copy()
+    return Tone(level * out[:2], level * out[2:])
+
+
 SOUNDS = (
-    _choir_sound("choir ah", -25.1, _ah, "Open voices; chords that carry the loop on their own.",
+    _choir_sound("ah", -24.5, "Open voices; chords that carry the loop on their own.",
                  ("open", "voices", "wide")),
-    _choir_sound("choir oo", -24.5, _oo, "Round voices behind the keys; long, soft chords.",
+    _choir_sound("oo", -24.4, "Round voices behind the keys; long, soft chords.",
                  ("round", "voices", "dark")),
-    _choir_sound("choir mm", -25.0, _mm, "Hummed with closed lips; a warm floor of voices.",
+    _choir_sound("mm", -24.5, "Hummed with closed lips; a warm floor of voices.",
                  ("dark", "voices", "close")),
     Instrument(
-        name="chopped vowel", family="voice", role="voice", register=(48, 84),
+        name="chopped vowel", family="voice", role="voice", register=(48, 84), version=2,
         about="One short syllable; hooks cut from a voice that nobody sang.",
         tags=("short", "voices", "mid"),
-        spec=shaped(percent("lips", "Lips", 50, "how slowly they open"),
+        spec=shaped(Field(name="syllable", label="Syllable", default="mah",
+                          choices=tuple(SYLLABLES)),
+                    percent("lips", "Lips", 50, "how slowly they open"),
                     percent("breath", "Breath", 45), *vibrato_fields(12, 300),
-                    attack_ms=8, decay_ms=900, sustain=70, release_ms=90, detune_cents=6),
-        tone=_chopped, noises=("breath",), gain_db=-22.5,
+                    attack_ms=8, decay_ms=900, sustain=70, release_ms=90, detune_cents=5),
+        tone=_chopped, noises=("breath",), gain_db=-22.0,
+    ),
+    Instrument(
+        name="choir low", family="voice", role="voice", register=(33, 64),
+        about="Deep voices on oh; a floor under strings, slow and grave.",
+        tags=("dark", "voices", "deep"),
+        spec=shaped(percent("breath", "Breath", 40), opening(260), attack_ms=150, decay_ms=3000,
+                    sustain=92, release_ms=480, detune_cents=12),
+        tone=functools.partial(choir, "oh"), noises=("breath",), gain_db=-24.3, variants=2,
+    ),
+    Instrument(
+        name="solo hum", family="voice", role="voice", register=(48, 79),
+        about="One voice, lips closed, close to the ear; a tune before the words.",
+        tags=("close", "voices", "soft"),
+        spec=shaped(percent("breath", "Breath", 45), *vibrato_fields(14, 500, 5.4),
+                    attack_ms=70, decay_ms=3000, sustain=92, release_ms=200, detune_cents=2),
+        tone=_solo_hum, noises=("breath",), gain_db=-24.4,
+    ),
+    Instrument(
+        name="whisper", family="voice", role="voice", register=(43, 79), tuned=False,
+        about="Whispered vowels without words; air between the phrases.",
+        tags=("airy", "close", "moving"),
+        spec=shaped(Field(name="every_ms", label="Every", default=900, unit="ms", low=100,
+                          high=6000, step=10, log=True, hint="how long three vowels take"),
+                    percent("breath", "Breath", 50), attack_ms=60, release_ms=220, detune_cents=0),
+        tone=_whisper, noises=("breath",), gain_db=-25.4,
     ),
 )  # fmt: skip

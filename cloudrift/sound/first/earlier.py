@@ -3,8 +3,8 @@
 import functools
 from dataclasses import replace
 
+from cloudrift.sound.first import bass, pads
 from cloudrift.sound.instrument import Instrument
-from cloudrift.sound.sounds import bass, pads
 
 
 def _named(sounds: tuple[Instrument, ...], name: str) -> Instrument:

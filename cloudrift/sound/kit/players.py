@@ -1,0 +1,393 @@
+"""Players: periods read along phases by several who differ in pitch, level, place and entry.
+
+An ensemble is some players and one steady voice between them; a solo line is one player and two
+faint ones at its sides. What a player reads is a period without anything that could fold back, so
+that brightness, vowels and filters are ways from one period to the next, never filters on audio.
+"""
+
+from itertools import pairwise
+from statistics import NormalDist
+from typing import NamedTuple
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from cloudrift.audio import fft as sf
+from cloudrift.audio import quick
+from cloudrift.audio.buffers import DEFAULT_RATE
+from cloudrift.sound.instrument import Tone, ToneRequest
+from cloudrift.sound.kit.table import Phase, bits_of, counts, curve_to_frames, read
+from cloudrift.theory.pitch import pitch_to_hz
+
+NO_STEADY_DB = -60.0
+LOW_HZ, SPLIT_HZ = 170.0, 200.0  # below the first an ensemble stands in the middle
+KNOT = 256  # frames at CD rate from one point of a player's pitch and level to the next
+HEARD = 10  # harmonics whose sum decides how loud a strike starts
+TRIES = 64
+AT_S = (0.1, 0.2, 0.29, 0.37, 0.45, 0.53, 0.61, 0.9)  # when a start is heard
+ENTRY_MS = 18.0
+# Tables are as long as linear reading needs for an error of READ_DB: small ones stay near the
+# processor. Harmonics under FAINT are left out.
+READ_DB, LEAST_BITS, MOST_BITS, FAINT = -86.0, 9, 14, 2e-5
+
+
+class Sway(msgspec.Struct, frozen=True, kw_only=True):
+    """How a player's pitch and level sway: in time, from when on, and by chance.
+
+    ``level_db`` is how far the level goes with the pitch: a flute sways in it more than in pitch.
+    ``jitter_cents`` and ``shimmer_db`` are quick and small, as in a throat.
+    """
+
+    hz: float = 5.2
+    cents: float = 0.0
+    onset_ms: float = 500.0
+    drift_cents: float = 2.5
+    level_db: float = 0.0
+    jitter_cents: float = 0.0
+    shimmer_db: float = 0.0
+
+
+class Section(msgspec.Struct, frozen=True, kw_only=True):
+    """Who plays.
+
+    Parameters
+    ----------
+    players : how many are detuned; their standard deviation is the sound's detune.
+    steady_db : level of the voice without detune against all of them together; none at
+        NO_STEADY_DB.
+    width : how far they sit from the middle, 0 to 1.
+    breathe_db : how far the level of each drifts, each at its own 0.05 to 0.2 Hz.
+    late_ms : when the last of them enters.
+    least_cents : the smallest standard deviation.
+    alike : all sway together, as the sides of one voice do.
+    """
+
+    players: int = 7
+    steady_db: float = -4.0
+    width: float = 0.9
+    breathe_db: float = 2.5
+    late_ms: float = 0.0
+    least_cents: float = 0.0
+    sway: Sway = Sway()
+    alike: bool = False
+
+
+class Periods(NamedTuple):
+    """Periods, (rows, a power of 2 and one more, takes): takes lie beside each other.
+
+    Rows are in the order of sets, middle and side, and depth; ``shape`` is how many there are of
+    each; ``power`` of the first harmonics.
+    """
+
+    tables: NDArray[np.float32]
+    shape: NDArray[np.int64]  # sets, sides, depth
+    power: NDArray[np.float64]
+
+
+def periods(
+    amplitudes: NDArray[np.float64] | NDArray[np.complex128],
+    phases: NDArray[np.float64] | float,
+    f0: float,
+    *,
+    even: bool = True,
+) -> Periods:
+    """Return periods for players.
+
+    Parameters
+    ----------
+    amplitudes : (sets, takes, depth, P) of harmonics 1 to P, complex where they have phases of
+        their own; a player keeps to one set.
+    phases : (P,) in radians, shared by all: 0 is a sine.
+    f0 : Hz; where harmonics lie under LOW_HZ the sides get periods without them.
+    even : bring each to an RMS of 1; otherwise the loudest of all.
+    """
+    size = np.sqrt((np.abs(amplitudes) ** 2).sum(axis=-1, keepdims=True))
+    if not even:
+        size = size.max(keepdims=True)
+    level = amplitudes / np.maximum(size, 1e-12)
+    loudest = np.abs(level).max(axis=(0, 1, 2))
+    count = int(np.flatnonzero(loudest > FAINT * loudest.max())[-1]) + 1
+    level, loudest = level[..., :count], loudest[:count]
+    hz = f0 * np.arange(1, count + 1)
+    sides = [level]
+    if f0 < SPLIT_HZ:
+        sides.append(level / np.sqrt(1 + (LOW_HZ / hz) ** 6))
+    rows = np.moveaxis(np.stack(sides, axis=2), 1, 4)  # sets, sides, depth, harmonics, takes
+    bend = np.sqrt(
+        (loudest**2 * np.arange(1, count + 1) ** 4.0).sum()
+    )  # of the curve between points
+    needed = np.pi * np.sqrt(bend / 2 / 10 ** (READ_DB / 20))
+    size = 1 << min(MOST_BITS, max(LEAST_BITS, int(np.ceil(np.log2(needed)))))
+    size = max(size, 1 << (2 * count + 1).bit_length())
+    turn = np.exp(1j * (np.broadcast_to(phases, amplitudes.shape[-1])[:count] - np.pi / 2))
+    spectrum = np.zeros((*rows.shape[:3], size // 2 + 1, rows.shape[4]), np.complex64)
+    spectrum[..., 1 : count + 1, :] = rows * turn[:, None]
+    wave = sf.irfft(spectrum, size, axis=3, overwrite_x=True)
+    tables = np.empty((*rows.shape[:3], size + 1, rows.shape[4]), np.float32)
+    np.multiply(wave, np.float32(size / np.sqrt(2)), out=tables[..., :-1, :])
+    tables[..., -1, :] = tables[..., 0, :]
+    heard = (np.abs(level) ** 2).mean(axis=(0, 1, 2))[:HEARD]
+    return Periods(tables.reshape(-1, *tables.shape[3:]), np.array(rows.shape[:3]), heard)
+
+
+def play(
+    request: ToneRequest,
+    rng: np.random.Generator,
+    section: Section,
+    read_from: Periods,
+    *,
+    ratio: float = 1.0,
+    place: NDArray[np.float64] | None = None,
+    level: NDArray[np.float64] | None = None,
+    bend: NDArray[np.float64] | None = None,
+) -> NDArray[np.float32]:
+    """Play periods: (takes, 2, frames), RMS about 1.
+
+    Parameters
+    ----------
+    ratio : of what is played to the note's pitch.
+    place : (takes, knots + 1), where between the periods of its depth a take is, from 0 on; knots
+        are KNOT frames apart.
+    level : (knots + 1,) that all players share.
+    bend : (knots + 1,) in cents, by which the pitch of all is off.
+    """
+    frames, rate = request.frames, request.rate
+    t = knot_times(request)
+    knots = len(t)
+    if t[-1] < AT_S[-1]:  # a short note starts as a long one does
+        t = np.arange(int(AT_S[-1] / t[1]) + 2) * t[1]
+    sets, sides, depth = (int(n) for n in read_from.shape)
+    spread = max(section.least_cents, request.settings.number("detune_cents"))
+    off = _off(section.players)
+    cents = spread * (off if section.alike else rng.permutation(off))
+    share = np.full(section.players, 1 / np.sqrt(section.players))
+    seats = rng.permutation(np.linspace(-1, 1, section.players))
+    if section.steady_db > NO_STEADY_DB:
+        steady = 10 ** (section.steady_db / 20)
+        cents, share, seats = (
+            np.concatenate([[first], rest])
+            for first, rest in ((0.0, cents), (steady, share), (0.0, seats))
+        )
+    share /= np.sqrt((share**2).sum())
+    count = len(cents)
+    hz = pitch_to_hz(request.pitch) * ratio * 2 ** (cents / 1200)
+    curve, loud = _swaying(rng, section.sway, t, 1 if section.alike else count)
+    if section.alike:
+        curve, loud = np.repeat(curve, count, axis=0), np.repeat(loud, count, axis=0)
+    if bend is not None:
+        curve[:, :knots] += bend
+    speed = (hz / rate)[:, None] * np.exp2(curve / 1200)
+    loud += _breathing(rng, section.breathe_db, t, count)
+    loud[0] *= 0.5  # the steady one is steadier
+    levels = share[:, None] * 10 ** (loud / 20)
+    if section.late_ms:
+        levels *= _entries(rng, section.late_ms, t, count)
+    if section.alike:
+        start = _beside(rng, cents)
+    else:
+        start = _starts(rng, t, rate * speed, levels, read_from.power)
+    steps = np.ascontiguousarray(counts((speed[:, 1:] + speed[:, :-1]) / 2)[:, : knots - 1])
+    levels = levels[:, :knots] if level is None else levels[:, :knots] * level
+    first = np.arange(count) % sets * (sides * depth)
+    rows = np.stack([first, first + (sides - 1) * depth], axis=1).astype(np.int32)
+    where = None
+    if place is not None:
+        where = np.clip(place, 0, depth - 1).astype(np.float32)
+        where = np.ascontiguousarray(np.minimum(where, np.nextafter(np.float32(depth - 1), 0)))
+    return read_by(
+        read_from.tables, frames, counts(start), steps, np.ascontiguousarray(levels, np.float32),
+        (section.width * seats).astype(np.float32), rows, where,
+        apart=knot_frames(rate),
+    )  # fmt: skip
+
+
+def knot_times(request: ToneRequest) -> NDArray[np.float64]:
+    """Return when a tone's knots are, in seconds: one more than it has blocks.
+
+    They are at the same times at any multiple of a rate, so that a sound is the same sound there.
+    """
+    apart = knot_frames(request.rate)
+    count = -(-request.frames // apart) + 1
+    return np.arange(count, dtype=np.float64) * (apart / request.rate)
+
+
+def knot_frames(rate: int) -> int:
+    """Return how many frames knots are apart: KNOT, and more where there are more in a second."""
+    return KNOT * max(1, rate // DEFAULT_RATE)
+
+
+def course(request: ToneRequest, times_ms: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the place of one take that passes a period at each of some times: (1, knots + 1)."""
+    return np.interp(1e3 * knot_times(request), times_ms, np.arange(float(len(times_ms))))[None]
+
+
+def play_tone(
+    request: ToneRequest,
+    rng: np.random.Generator,
+    section: Section,
+    read_from: Periods,
+    *,
+    ratio: float = 1.0,
+) -> Tone:
+    """Play periods that are soft and hard."""
+    soft, hard = play(request, rng, section, read_from, ratio=ratio)
+    return Tone(soft, hard)
+
+
+def read_by(
+    tables: NDArray[np.float32], frames: int, start: Phase, steps: Phase,
+    level: NDArray[np.float32], aside: NDArray[np.float32], rows: NDArray[np.int32],
+    place: NDArray[np.float32] | None = None, *, apart: int = KNOT,
+) -> NDArray[np.float32]:  # fmt: skip
+    """Read periods by players: (takes, 2, frames).
+
+    Parameters
+    ----------
+    tables : (rows, a power of 2 and one more, takes); the last of a row is the first.
+    start, steps : a phase for each player, and by how much it goes on in each block: (players,),
+        (players, blocks).
+    level : (players, blocks + 1), how loud each is at each block's ends.
+    aside : (players,), from -1 on the left to 1 on the right.
+    rows : (players, 2), what each reads for the middle and for the side.
+    place : (takes, blocks + 1), how many rows further on, between rows as well.
+    apart : frames of a block, at most 1024.
+    """
+    if quick.library:
+        return quick.read_players(
+            tables, 32 - bits_of(tables.shape[1]), apart, frames, start, steps, level, aside, rows,
+            place,
+        )  # fmt: skip
+    within = np.arange(apart, dtype=np.uint32)
+    gone = np.uint32(apart) * (np.cumsum(steps, axis=1, dtype=np.uint32) - steps)
+    takes = tables.shape[2]
+    out = np.zeros((takes, 2, frames), np.float32)
+    for p, (middle_row, side_row) in enumerate(rows):
+        knots = start[p] + gone[p]
+        phase = (knots[:, None] + steps[p][:, None] * within).ravel()[:frames]
+        gain = curve_to_frames(level[p], frames, apart)
+        for take in range(takes):
+            of = np.ascontiguousarray(tables[..., take])
+            middle = gain * _between(of, middle_row, phase, place, take, apart)
+            out[take, 0] += middle
+            if side_row != middle_row:
+                middle = gain * _between(of, side_row, phase, place, take, apart)
+            out[take, 1] += aside[p] * middle
+    return np.stack([out[:, 0] + out[:, 1], out[:, 0] - out[:, 1]], axis=1)
+
+
+def _between(
+    tables: NDArray[np.float32], row: int, phase: Phase, place: NDArray[np.float32] | None,
+    take: int, apart: int,
+) -> NDArray[np.float32]:  # fmt: skip
+    if place is None:
+        return read(tables[row : row + 1], phase)[0]
+    out = np.empty(len(phase), np.float32)
+    at = np.linspace(0, 1, apart, endpoint=False, dtype=np.float32)
+    for k, (here, there) in enumerate(pairwise(place[take])):
+        piece = slice(k * apart, min((k + 1) * apart, len(phase)))
+        of = phase[piece]
+        past = int(here)
+        low, high = read(tables[row + past : row + past + 2], of)
+        share = here + (there - here) * at[: len(of)] - np.float32(past)
+        out[piece] = low + share * (high - low)
+    return out
+
+
+def _off(count: int) -> NDArray[np.float64]:
+    """How many standard deviations each player is off: spread evenly, so that their mean is 0."""
+    if count == 0:
+        return np.zeros(0)
+    normal = NormalDist()
+    off = np.array([normal.inv_cdf((i + 0.5) / count) for i in range(count)])
+    return off / off.std() if count > 1 else off
+
+
+def _beside(rng: np.random.Generator, cents: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Where one voice and its sides start: by fifths of a turn, so that no low harmonic of both
+    adds up against the voice's own, nor takes it away."""
+    away = np.arange(len(cents)) / 5 + rng.uniform(-0.02, 0.02, len(cents))
+    return np.asarray((rng.random() + away) % 1.0)
+
+
+def _starts(
+    rng: np.random.Generator, t: NDArray[np.float64], hz: NDArray[np.float64],
+    levels: NDArray[np.float64], power: NDArray[np.float64],
+) -> NDArray[np.float64]:  # fmt: skip
+    """Where in their periods players start: the draw that is as loud and as bright as it should be.
+
+    Players that happen to agree, or not to, would make one strike louder than the next. How they
+    will beat is known, for the first harmonics, from their speeds in Hz at times ``t``.
+    """
+    at = (np.array(AT_S) / t[1]).astype(int)
+    gone = np.cumsum(hz[:, : at[-1] + 1], axis=1)[:, at] * t[1]
+    then, loud = np.exp(2j * np.pi * (gone - gone[0])), levels[:, at]
+    drawn = rng.random((TRIES, len(hz)))
+    best = drawn[_unlike(drawn, then, loud, power).argmin()]
+    near = best + 0.06 * rng.standard_normal((TRIES, len(hz)))
+    near[0] = best
+    return np.asarray(near[_unlike(near, then, loud, power).argmin()] % 1.0)
+
+
+def _unlike(
+    starts: NDArray[np.float64], then: NDArray[np.complex128], loud: NDArray[np.float64],
+    power: NDArray[np.float64],
+) -> NDArray[np.float64]:  # fmt: skip
+    """How far each of some starts is from being as loud and as bright as players are on average."""
+    one = np.exp(2j * np.pi * starts)
+    turn, beat = np.ones_like(one), loud.astype(complex)
+    heard = np.empty((len(power), len(starts), then.shape[1]))
+    for k in range(len(power)):
+        turn, beat = turn * one, beat * then
+        heard[k] = power[k] * np.abs(turn @ beat) ** 2
+    wanted = power * (loud**2).sum(axis=0).mean()
+    number, of = np.arange(1, len(power) + 1), heard.mean(axis=2)
+    whole = np.log(of.sum(axis=0) / wanted.sum())
+    centre = np.log((number @ of) / of.sum(axis=0) / (number @ wanted) * wanted.sum())
+    off = np.log(np.maximum(heard.sum(axis=0), 1e-9) / wanted.sum())
+    return np.asarray(whole**2 + centre**2 + 0.12 * (off**2).mean(axis=1))
+
+
+def _swaying(
+    rng: np.random.Generator, sway: Sway, t: NDArray[np.float64], count: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return how far each player's pitch is off in cents, and its level in dB: (players, knots)."""
+    cents, loud = np.zeros((count, len(t))), np.zeros((count, len(t)))
+    speed, at = sway.hz * rng.uniform(0.94, 1.06, count), rng.random(count)
+    if sway.cents or sway.level_db:
+        grown = np.clip((t * 1e3 - sway.onset_ms) / 400, 0, 1)
+        wave = (
+            grown * grown * (3 - 2 * grown) * np.sin(2 * np.pi * (np.outer(speed, t) + at[:, None]))
+        )
+        cents += sway.cents * wave
+        loud += sway.level_db * wave
+    for hz, share in ((0.31, 1 / 3), (0.83, 1 / 3), (1.7, 1 / 3), (0.07, 1.0)):
+        phase = np.outer(hz * rng.uniform(0.8, 1.2, count), t) + rng.random((count, 1))
+        # Players alone hold their pitch; several wander by themselves, so that nothing comes again.
+        if sway.drift_cents and (count > 1 or share < 1):
+            cents += share * sway.drift_cents * np.sin(2 * np.pi * phase)
+    for hz in (7.3, 11.9, 19.0, 31.0) if sway.jitter_cents or sway.shimmer_db else ():
+        phase = np.outer(hz * rng.uniform(0.8, 1.2, count), t) + rng.random((count, 1))
+        cents += sway.jitter_cents / 2 * np.sin(2 * np.pi * phase)
+        loud += sway.shimmer_db / 2 * np.cos(2 * np.pi * 1.13 * phase)
+    return cents, loud
+
+
+def _breathing(
+    rng: np.random.Generator, db: float, t: NDArray[np.float64], count: int
+) -> NDArray[np.float64]:
+    """How each player's level drifts, in dB: two slow waves of its own."""
+    speed, at = rng.uniform(0.05, 0.2, (count, 2)), rng.random((count, 2))
+    if not db:
+        return np.zeros((count, len(t)))
+    waves = np.sin(2 * np.pi * (speed[..., None] * t + at[..., None]))
+    return np.asarray(db * waves.mean(axis=1))
+
+
+def _entries(
+    rng: np.random.Generator, late_ms: float, t: NDArray[np.float64], count: int
+) -> NDArray[np.float64]:
+    late = rng.permutation(np.linspace(0, late_ms, count))[:, None]
+    late[0] *= 0.3
+    share = np.clip((t * 1e3 - late) / ENTRY_MS + (late == 0), 0, 1)
+    return np.asarray(share * share * (3 - 2 * share))

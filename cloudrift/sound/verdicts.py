@@ -1,0 +1,318 @@
+"""What is wanted of every sound, measured on rendered notes: ranges, verdicts, named exceptions."""
+
+import functools
+from collections.abc import Callable
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from cloudrift.audio.buffers import DEFAULT_RATE, Stereo, to_db
+from cloudrift.sound.instrument import Instrument
+from cloudrift.sound.measure import (
+    bare_settings,
+    beating_db,
+    centroid_hz,
+    fall_db_s,
+    level_curve,
+    partial_curve,
+    pitches,
+    repetition,
+    residual_db,
+    rms,
+    strike,
+)
+from cloudrift.sound.part import ToneCache
+from cloudrift.sound.sounds.keys import inharmonicity
+from cloudrift.theory.pitch import pitch_to_hz
+
+STEPS = (30, 60, 90, 120)  # velocities
+HELD_S = 0.6
+OCTAVES_HZ = (62.5, 125, 250, 500, 1000, 2000, 4000, 8000)
+STRIKES = 8
+NEAR_MS = 1.0
+
+
+class Verdict(NamedTuple):
+    """What was measured of a sound: it should lie from ``low`` to ``high``.
+
+    ``why`` is why it may lie elsewhere, where it may.
+    """
+
+    what: str
+    found: float
+    low: float
+    high: float
+    unit: str
+    where: str = ""
+    why: str = ""
+
+    @property
+    def holds(self) -> bool:
+        """Whether it lies where it should, or may lie elsewhere."""
+        return bool(self.low <= self.found <= self.high) or bool(self.why)
+
+
+def verdicts(instrument: Instrument) -> list[Verdict]:
+    """Measure a sound and judge it."""
+    found = [judge(instrument) for judge in _JUDGES]
+    found += [judge(instrument) for judge in _PHYSICS.get(instrument.name, ())]
+    return [
+        one._replace(why=EXCEPTIONS.get((instrument.name, one.what), ""))
+        for some in found
+        for one in some
+    ]
+
+
+# --- of all sounds --------------------------------------------------------------------------------
+
+
+@functools.lru_cache(maxsize=4)
+def _by_key(instrument: Instrument) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Level in dB and centroid in semitones of each key, over its strikes; of noise, an octave."""
+    low, high = (54, 66) if instrument.family == "grain" else instrument.register
+    low, high = max(low, instrument.register[0]), min(high, instrument.register[1])
+    tones = ToneCache()
+    levels, centres = [], []
+    for pitch in range(low, high + 1):
+        notes = _strikes(instrument, pitch, HELD_S, min(3, instrument.variants), tones)
+        levels.append(to_db(rms(np.concatenate(notes, axis=1))))
+        centres.append(np.mean([12 * np.log2(centroid_hz(note)) for note in notes]))
+        tones.clear()
+    return np.array(levels), np.array(centres)
+
+
+def _strikes(
+    instrument: Instrument, pitch: int, seconds: float, count: int, tones: ToneCache | None = None
+) -> list[Stereo]:
+    """Some strikes of a key, each another one where it has so many."""
+    from cloudrift.sound.part import strike_of  # noqa: PLC0415
+
+    ticks: dict[int, int] = {}
+    for tick in range(60):
+        ticks.setdefault(strike_of(tick, pitch, instrument.variants), tick)
+    return [
+        strike(instrument, pitch, 90, seconds, at_tick=tick, tones=tones)
+        for tick in list(ticks.values())[:count]
+    ]
+
+
+def _evenness(instrument: Instrument) -> list[Verdict]:
+    levels, centres = _by_key(instrument)
+    low = instrument.register[0]
+    jumps, moves = np.abs(np.diff(levels)), np.abs(np.diff(centres))
+    return [
+        Verdict("level between neighbours", float(jumps.max()), 0, 2, "dB",
+                f"key {low + int(jumps.argmax())}"),
+        Verdict("centroid between neighbours", float(moves.max()), 0, 3, "st",
+                f"key {low + int(moves.argmax())}"),
+    ]  # fmt: skip
+
+
+def _by_velocity(instrument: Instrument) -> list[Verdict]:
+    least, rise, level, peak = 99.0, 99.0, 99.0, -99.0
+    for pitch in pitches(instrument):
+        notes = [strike(instrument, pitch, velocity, HELD_S) for velocity in STEPS]
+        centres = np.array([centroid_hz(note) for note in notes])
+        least = min(least, float((centres[1:] / centres[:-1]).min()))
+        rise = min(rise, float(centres[-1] / centres[0]))
+        level = min(level, to_db(rms(notes[-1]) / rms(notes[0])))
+        peak = max(
+            peak,
+            *(
+                to_db(float(np.abs(strike(instrument, pitch, 127, 1.0, at_tick=tick)).max()))
+                for tick in range(3)
+            ),
+        )
+    return [
+        Verdict("centroid at each step of velocity", least, 1.0, 9, "times"),
+        Verdict("centroid from velocity 30 to 120", rise, 1.2, 99, "times"),
+        Verdict("level from velocity 30 to 120", level, 12, 40, "dB"),
+        Verdict("peak of one note at full velocity", peak, -60, 0, "dBFS"),
+    ]  # fmt: skip
+
+
+def _strike_spread(instrument: Instrument) -> list[Verdict]:
+    worst = 0.0
+    for pitch in pitches(instrument):
+        levels = [to_db(rms(note)) for note in _strikes(instrument, pitch, HELD_S, STRIKES)]
+        worst = max(worst, max(levels) - min(levels))
+    return [Verdict("level of one strike against another", worst, 0, 2.5, "dB")]
+
+
+def _in_mono(instrument: Instrument) -> list[Verdict]:
+    worst = 0.0
+    for pitch in pitches(instrument):
+        lines = [np.fft.rfft(note) for note in _strikes(instrument, pitch, 1.5, 3)]
+        hz = np.fft.rfftfreq(round(1.5 * DEFAULT_RATE), 1 / DEFAULT_RATE)
+        sides = sum((np.abs(one) ** 2).mean(axis=0) for one in lines)
+        middle = sum(np.abs(one.mean(axis=0)) ** 2 for one in lines)
+        for low in OCTAVES_HZ:
+            band = (hz >= low) & (hz < 2 * low)
+            if sides[band].sum() > 1e-4 * sides.sum():
+                lost = sides[band].sum() / max(middle[band].sum(), 1e-20)
+                worst = max(worst, to_db(np.sqrt(lost)))
+    return [Verdict("mono loss in an octave", worst, 0, 6, "dB")]
+
+
+def _noise_of_two_keys(instrument: Instrument) -> list[Verdict]:
+    """How alike the noises of two keys are: what is the same in all of them would add up."""
+    if not instrument.noises:
+        return []
+    low, high = instrument.register
+    keys = np.linspace(low, high, 9).astype(int)
+    noises = [_noise(instrument, int(key)) for key in keys]
+    near = int(NEAR_MS * 1e-3 * DEFAULT_RATE)
+    sums = np.zeros(2 * near + 1)
+    pairs = 0
+    for i, one in enumerate(noises):
+        for other in noises[i + 1 :]:
+            size = np.sqrt(float((one**2).sum()) * float((other**2).sum()))
+            if size > 0:
+                both = np.fft.irfft(
+                    np.fft.rfft(one, 1 << 16) * np.conj(np.fft.rfft(other, 1 << 16))
+                )
+                sums += np.concatenate([both[-near:], both[: near + 1]]) / size
+                pairs += 1
+    found = float(np.abs(sums).max() / max(pairs, 1))
+    return [Verdict("noise that two keys share", found, 0, 0.2, "of 1")]
+
+
+def _noise(instrument: Instrument, pitch: int) -> NDArray[np.float64]:
+    full = strike(instrument, pitch, 100, HELD_S)
+    bare = strike(instrument, pitch, 100, HELD_S, settings=bare_settings(instrument))
+    return np.asarray((full - bare).mean(axis=0), np.float64)
+
+
+def _comes_again(instrument: Instrument) -> list[Verdict]:
+    """Of what is played by several, or is noise: whether a held note is ever like itself again."""
+    several = instrument.family in {"pads", "grain"} or instrument.name in SEVERAL
+    if not several or instrument.name in ONE_WAY:
+        return []
+    held = strike(instrument, pitches(instrument)[1], 90, 22.0, settings=(("sustain", 100.0),))
+    return [Verdict("like itself within 20 s", repetition(held), 0, 0.5, "of 1")]
+
+
+def _let_go(instrument: Instrument) -> list[Verdict]:
+    """Where felt stops strings: how long it takes at C2 and C4, and that none is above F6."""
+    if instrument.damping is None:
+        return []
+    wanted = {36: (350, 650), 60: (130, 280), 93: (1500, 9000)}
+    out = []
+    for pitch, (least, most) in wanted.items():
+        low, high = instrument.register
+        if not low <= pitch <= high:
+            continue
+        audio = strike(instrument, pitch, 100, 0.5, tail_s=6.0, settings=bare_settings(instrument))
+        after = level_curve(audio[:, DEFAULT_RATE // 2 :])
+        gone = np.flatnonzero(after < after[0] - 45)
+        ms = 10.0 * float(gone[0] if len(gone) else len(after))
+        if pitch <= 89:
+            out.append(Verdict(f"stops in, key {pitch}", ms, least, most, "ms"))
+        else:
+            own = np.flatnonzero(after < after[0] - 20)
+            ms = 10.0 * float(own[0] if len(own) else len(after))
+            out.append(Verdict(f"rings on, key {pitch}", ms, 100, 9000, "ms for 20 dB"))
+    return out
+
+
+SEVERAL = {
+    "string ensemble", "tape strings", "choir ah", "choir oo", "choir mm", "choir low",
+    "low brass", "whisper",
+}  # fmt: skip
+ONE_WAY = {"riser", "sub drop"}  # they go somewhere, and are held for what they come to
+Judge = Callable[[Instrument], list[Verdict]]
+_JUDGES: tuple[Judge, ...] = (
+    _evenness, _by_velocity, _strike_spread, _in_mono, _noise_of_two_keys, _comes_again, _let_go,
+)  # fmt: skip
+
+
+# --- of strings -----------------------------------------------------------------------------------
+
+
+def _stiff_hz(pitch: int, b: float, count: int) -> NDArray[np.float64]:
+    k = np.arange(1.0, count + 1)
+    return np.asarray(pitch_to_hz(pitch) * k * np.sqrt((1 + b * k * k) / (1 + b)))
+
+
+def _piano(share: float) -> Judge:
+    def judge(instrument: Instrument) -> list[Verdict]:
+        out = []
+        for pitch, early, late in ((60, (7, 13), (3, 8)), (84, (25, 70), (10, 40))):
+            audio = strike(instrument, pitch, 90, 3.0)
+            first = partial_curve(audio, pitch_to_hz(pitch), window_s=0.06)
+            out += [
+                Verdict(f"first partial falls early, key {pitch}", fall_db_s(first, 0.05, 0.6),
+                        *early, "dB/s"),
+                Verdict(f"first partial falls late, key {pitch}", fall_db_s(first, 1.2, 2.6),
+                        *late, "dB/s"),
+            ]  # fmt: skip
+        hz = _stiff_hz(60, share * inharmonicity(60), 40)
+        audio = strike(instrument, 60, 90, 3.0)
+        beats = [beating_db(partial_curve(audio, h, window_s=0.06)) for h in hz[3:8]]
+        level = level_curve(audio)
+        out += [
+            Verdict("partials 4 to 8 beat by, key 60", float(np.median(beats)), 1.5, 8, "dB"),
+            Verdict("level after 2 s, key 60", float(level[195:205].mean() - level.max()), -24,
+                    -9, "dB"),
+            *_residuals(instrument, 60, share * inharmonicity(60), (-22, -10), (-42, -28)),
+        ]  # fmt: skip
+        return out
+
+    return judge
+
+
+def _residuals(
+    instrument: Instrument, pitch: int, b: float, attack: tuple[float, float],
+    sustain: tuple[float, float],
+) -> list[Verdict]:  # fmt: skip
+    audio = strike(instrument, pitch, 90, 2.0)
+    hz = _stiff_hz(pitch, b, 60)
+    return [
+        Verdict(f"beside the partials at the start, key {pitch}", residual_db(audio, hz, 0, 0.06),
+                *attack, "dB"),
+        Verdict(f"beside the partials held, key {pitch}", residual_db(audio, hz, 0.6, 1.6),
+                *sustain, "dB"),
+    ]  # fmt: skip
+
+
+def _guitar(pitch: int, b: float) -> Judge:
+    return lambda instrument: _residuals(instrument, pitch, b, (-22, -9), (-44, -26))
+
+
+def _first_falls(pitch: int, low: float, high: float, end_s: float = 1.5) -> Judge:
+    def judge(instrument: Instrument) -> list[Verdict]:
+        audio = strike(instrument, pitch, 90, end_s + 0.5)
+        curve = partial_curve(audio, pitch_to_hz(pitch), window_s=0.08)
+        return [Verdict(f"first partial falls, key {pitch}", fall_db_s(curve, 0.1, end_s), low,
+                        high, "dB/s")]  # fmt: skip
+
+    return judge
+
+
+_PHYSICS: dict[str, tuple[Judge, ...]] = {
+    "felt upright": (_piano(1.0),),
+    "bright grand": (_piano(0.55),),
+    "nylon": (_guitar(60, 3e-5), _first_falls(40, 1, 5)),
+    "steel": (_guitar(60, 7e-5), _first_falls(40, 1, 5)),
+    "fingered bass": (_first_falls(33, 2, 9),),
+    "tower bell": (_first_falls(60, 1, 6, 7.5),),
+    "vibraphone": (_first_falls(60, 3, 12),),
+}
+
+
+# --- what may be otherwise, and why ---------------------------------------------------------------
+
+_NOW_AND_THEN = "what happens now and then is not the same from key to key, nor from blow to blow"
+EXCEPTIONS: dict[tuple[str, str], str] = {
+    ("whistle", "centroid from velocity 30 to 120"):
+        "lips shape one partial alone: blown harder it is louder and airier, and has no more",
+    ("long drum", "noise that two keys share"):
+        "its click is no noise but a beater that hits the same way; one key sounds at a time",
+    **{
+        (name, what): _NOW_AND_THEN
+        for name in ("needle dust", "birds", "sea", "fire", "street")
+        for what in ("centroid between neighbours", "level between neighbours",
+                     "level of one strike against another", "centroid at each step of velocity")
+    },
+}  # fmt: skip
