@@ -130,16 +130,17 @@ def test_the_first_pass_comes_from_silence_and_the_last_rings_on(engine):
 
 
 def test_a_section_that_differs_is_its_own_loop_and_the_tail_before_it_is_laid_on_it(engine):
-    document = arranged(2, 4)
+    document = arranged(2, 8)
     _first, second = ids(document)
     document = set_part(document, second, "l1", on=False)
     document = set_section(document, second, bed=False)
     audio, starts = sound(engine, document)
     section = replace(edits.set_layer(BEDDED, "l1", mute=True), bed=None)
     loop = engine.render(section).audio
-    last = audio[:, starts[1] + TURN : starts[1] + 2 * TURN]
+    # What was heard before it, metal too, has died away by its last pass.
+    last = audio[:, starts[1] + 3 * TURN : starts[1] + 4 * TURN]
     assert db(last - loop) < db(loop) - 50
-    alone, _ = sound(engine, set_section(arranged(4), "s1", bed=False,
+    alone, _ = sound(engine, set_section(arranged(8), "s1", bed=False,
                                          parts=document.arrangement.sections[1].parts))  # fmt: skip
     tail = audio[:, starts[1] : starts[1] + 8000] - alone[:, :8000]
     assert db(tail) > -60  # what was before rings into it

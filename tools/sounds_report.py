@@ -12,9 +12,10 @@ from PyQt6.QtGui import QColor, QFont, QGuiApplication, QImage, QPainter
 
 from cloudrift.audio.buffers import DEFAULT_RATE, to_db
 from cloudrift.audio.spectrum import spectrogram
-from cloudrift.sound.catalogue import CATALOGUE
+from cloudrift.sound.catalogue import CATALOGUE, DESIGNS
 from cloudrift.sound.instrument import Instrument
 from cloudrift.sound.measure import Row, chord_lufs, measured, part_ms, pitches, strike
+from cloudrift.sound.verdicts import Verdict, verdicts
 from cloudrift.theory import Key
 
 PAGE = Path("build") / "sounds-report.html"
@@ -71,6 +72,16 @@ def _heat(level_db: NDArray[np.float32]) -> QImage:
     return image.copy()
 
 
+def _pictures(instrument: Instrument) -> str:
+    """A sound's picture, and that of the design before it under it."""
+    old = before(instrument)
+    shown = [(instrument, "")] if old is None else [(instrument, ""), (old, "before: ")]
+    return "".join(
+        f'{words}<img src="data:image/png;base64,{_inline(picture(one))}"><br>'
+        for one, words in shown
+    )
+
+
 def _inline(image: QImage) -> str:
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
@@ -80,6 +91,24 @@ def _inline(image: QImage) -> str:
 
 def _cell(text: str, *, bad: bool = False) -> str:
     return f'<td class="bad">{text}</td>' if bad else f"<td>{text}</td>"
+
+
+def before(instrument: Instrument) -> Instrument | None:
+    """Return the design before this one, if there is one."""
+    return DESIGNS.get((instrument.name, instrument.version - 1))
+
+
+def wanted(found: list[Verdict]) -> str:
+    """Return what is wanted of a sound, and what it is, as a list; what misses is marked."""
+    lines = []
+    for one in found:
+        where = f", {one.where}" if one.where else ""
+        text = html.escape(f"{one.what}: {one.found:.2f} {one.unit} "
+                           f"({one.low:g} to {one.high:g}{where})")  # fmt: skip
+        if one.why:
+            text += f"<br><i>may lie elsewhere: {html.escape(one.why)}</i>"
+        lines.append(text if one.holds else f'<span class="bad">{text}</span>')
+    return "<small>" + "<br>".join(lines) + "</small>"
 
 
 def line(instrument: Instrument, rows: list[Row]) -> str:
@@ -96,7 +125,7 @@ def line(instrument: Instrument, rows: list[Row]) -> str:
     cells = [
         f"<td><b>{html.escape(instrument.label)}</b><br><small>{html.escape(instrument.about)}"
         f"<br>{', '.join(instrument.tags)}</small></td>",
-        f'<td><img src="data:image/png;base64,{_inline(picture(instrument))}"></td>',
+        f"<td>{_pictures(instrument)}</td>",
         _cell(tuned, bad=instrument.tuned and abs(worst.tuning_cents) > 2),
         _cell(f"{dirt:.0f}", bad=dirt > -80),
         _cell(f"{middle.attack_ms:.0f}"),
@@ -106,6 +135,7 @@ def line(instrument: Instrument, rows: list[Row]) -> str:
         _cell(f"{lufs:.1f}", bad=not drum and abs(lufs + 20) > 1.5),
         _cell(f"{mono:.1f}", bad=mono >= 3),
         _cell(f"{ms / 64:.1f}", bad=ms > 120),
+        f'<td style="text-align: left">{wanted(verdicts(instrument))}</td>',
     ]
     return f"<tr>{''.join(cells)}</tr>"
 
@@ -115,7 +145,8 @@ def main() -> None:
     app = QGuiApplication(sys.argv[:1])
     heads = ("sound", "low, middle, high at velocity 100", "tuning, cents", "folded or stray, dB",
              "attack, ms", "decay, dB/s", "centroid at 30 / 80 / 120, Hz", "level 30 to 120, dB",
-             "chord, LUFS", "mono loss, dB", "ms a note (64, cold)")  # fmt: skip
+             "chord, LUFS", "mono loss, dB", "ms a note (64, cold)",
+             "what is wanted: what was measured (range)")  # fmt: skip
     body = []
     family = ""
     chosen = [s for name, s in CATALOGUE.items() if name in sys.argv[1:] or len(sys.argv) < 2]

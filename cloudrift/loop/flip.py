@@ -206,9 +206,8 @@ class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
         """Whether nothing can be heard of it."""
         return all(place.mute for place in self.places)
 
-    @property
-    def rings_s(self) -> float:
-        """How long it goes on behind the loop's end, in seconds: a fade."""
+    def rings_s(self, _tempo: float) -> float:
+        """Return how long it goes on behind the loop's end, in seconds: a fade."""
         return LONGEST_FADE_MS / 1000
 
     @property

@@ -145,11 +145,11 @@ class Hits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         """Whether nothing can be heard of it."""
         return not any(use.known for use in self.sounds)
 
-    @property
-    def rings_s(self) -> float:
-        """How long it goes on behind its last hit, in seconds."""
-        sounds = (use.of.spec.full(use.settings) for use in self.sounds)
-        return max(full.number("release_ms") for full in sounds) / 1000
+    def rings_s(self, tempo: float) -> float:
+        """Return how long it may go on behind the loop's end, in seconds, at a tempo in BPM."""
+        return (
+            max(use.rings_s for use in self.sounds) + RINGS_TICKS / TICKS_PER_QUARTER * 60 / tempo
+        )
 
     @property
     def recordings(self) -> tuple[Recording, ...]:

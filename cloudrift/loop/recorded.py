@@ -182,9 +182,8 @@ class FromRecording(WithoutNotes, frozen=True, kw_only=True, tag="recording"):
         """Whether nothing can be heard of it."""
         return False
 
-    @property
-    def rings_s(self) -> float:
-        """How long it may go on behind the loop's end, in seconds: at half its pace at the most."""
+    def rings_s(self, _tempo: float) -> float:
+        """Return how long it may go on behind the loop's end, in s: at most at half its pace."""
         return (self.end_s - self.first_s) * (1 if self.fit == "as it is" else MOST_LONGER)
 
     @property

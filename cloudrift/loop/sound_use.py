@@ -30,6 +30,11 @@ class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         return self.own.known if self.own else find_design(self.name, self.version) is not None
 
     @property
+    def rings_s(self) -> float:
+        """How long a note goes on at most when it is let go, in seconds."""
+        return self.of.longest_release_ms(self.of.spec.full(self.settings)) / 1000
+
+    @property
     def fields(self) -> tuple[Field, ...]:
         """What can be set of it: nothing of one that is not known."""
         return self.of.spec.fields if self.known else ()

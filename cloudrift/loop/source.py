@@ -130,11 +130,9 @@ class PlayedSource(
         """Whether nothing can be heard of it: none of its sounds is known here."""
         return not any(use.known for use in self.sounds)
 
-    @property
-    def rings_s(self) -> float:
-        """How long it goes on behind its last note, in seconds."""
-        sounds = (use.of.spec.full(use.settings) for use in self.sounds)
-        return max(full.number("release_ms") for full in sounds) / 1000
+    def rings_s(self, _tempo: float) -> float:
+        """Return how long it goes on behind its last note, in seconds."""
+        return max(use.rings_s for use in self.sounds)
 
     @property
     def recordings(self) -> tuple[Recording, ...]:

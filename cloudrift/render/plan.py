@@ -65,7 +65,7 @@ def passes_of(loop: Loop) -> int:
     """
     layers = [x for x in (*loop.layers, *loop.lanes) if not x.parked]
     tail = max(
-        (layer.source.rings_s
+        (layer.source.rings_s(loop.tempo)
          + tail_s(layer.line, loop.tempo)
          + tail_s(_group_line(loop, layer), loop.tempo) for layer in layers),
         default=0.0,

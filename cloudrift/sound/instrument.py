@@ -96,6 +96,11 @@ class Instrument:
         """Return the lowest velocity of the band that one is in; 0 where there are none."""
         return max((low for low in self.bands if low <= velocity), default=0)
 
+    def longest_release_ms(self, full: Full) -> float:
+        """Return how long a key takes to stop at the most: where no felt is, far longer."""
+        slowest = max(map(self.damping, range(*self.register))) if self.damping else 1.0
+        return full.number("release_ms") * max(1.0, slowest)
+
     @property
     def label(self) -> str:
         """The name as a heading writes it."""

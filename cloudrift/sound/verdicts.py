@@ -21,6 +21,7 @@ from cloudrift.sound.measure import (
     residual_db,
     rms,
     strike,
+    strike_ticks,
 )
 from cloudrift.sound.part import ToneCache
 from cloudrift.sound.sounds.keys import inharmonicity
@@ -86,14 +87,9 @@ def _strikes(
     instrument: Instrument, pitch: int, seconds: float, count: int, tones: ToneCache | None = None
 ) -> list[Stereo]:
     """Some strikes of a key, each another one where it has so many."""
-    from cloudrift.sound.part import strike_of  # noqa: PLC0415
-
-    ticks: dict[int, int] = {}
-    for tick in range(60):
-        ticks.setdefault(strike_of(tick, pitch, instrument.variants), tick)
     return [
         strike(instrument, pitch, 90, seconds, at_tick=tick, tones=tones)
-        for tick in list(ticks.values())[:count]
+        for tick in strike_ticks(instrument, pitch)[:count]
     ]
 
 

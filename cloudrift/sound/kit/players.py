@@ -22,7 +22,7 @@ from cloudrift.theory.pitch import pitch_to_hz
 
 NO_STEADY_DB = -60.0
 LOW_HZ, SPLIT_HZ = 170.0, 200.0  # below the first an ensemble stands in the middle
-KNOT = 256  # frames at CD rate from one point of a player's pitch and level to the next
+KNOT = 128  # frames at CD rate from one point of a player's pitch and level to the next
 HEARD = 10  # harmonics whose sum decides how loud a strike starts
 TRIES = 64
 AT_S = (0.1, 0.2, 0.29, 0.37, 0.45, 0.53, 0.61, 0.9)  # when a start is heard
@@ -366,7 +366,7 @@ def _swaying(
         # Players alone hold their pitch; several wander by themselves, so that nothing comes again.
         if sway.drift_cents and (count > 1 or share < 1):
             cents += share * sway.drift_cents * np.sin(2 * np.pi * phase)
-    for hz in (7.3, 11.9, 19.0, 31.0) if sway.jitter_cents or sway.shimmer_db else ():
+    for hz in (5.1, 8.3, 12.7, 18.0) if sway.jitter_cents or sway.shimmer_db else ():
         phase = np.outer(hz * rng.uniform(0.8, 1.2, count), t) + rng.random((count, 1))
         cents += sway.jitter_cents / 2 * np.sin(2 * np.pi * phase)
         loud += sway.shimmer_db / 2 * np.cos(2 * np.pi * 1.13 * phase)

@@ -22,6 +22,10 @@ NEPERS_A_DB = np.log(10) / 20
 Curve = Callable[[NDArray[np.float64]], NDArray[np.float64]]
 ByKey = tuple[tuple[float, float], ...]  # MIDI number, value; between them in ratios
 WOOD = percent("wood", "Body", 50, "how much of the box or board answers")
+TAIL_NARROW = 5.0  # what rings on does so in narrower modes than what answers the blow
+TAIL_DB_A_KEY = (
+    0.3  # how much weaker the tail is, for each key above C4: it has little to ring with
+)
 START = 1.3  # what the levels of courses add up to, however many there are
 BLOW_S = 0.3  # how long the first answer of a body lasts
 
@@ -245,7 +249,8 @@ def _answer(request: ToneRequest, tone: Tone, body: Body, wood: float, fall: flo
         start = number(noise.shape[1], request.variant, "wood", request.pitch)
         tail = read_round(noise, start, request.frames)
         tail *= _dying(request.frames, request.rate, body.tail_fall * fall + 2)
-        tail *= np.float32(wood * 10 ** (body.tail_db / 20))
+        weaker = TAIL_DB_A_KEY * max(0, request.pitch - 60)
+        tail *= np.float32(wood * 10 ** ((body.tail_db - weaker) / 20))
         np.add(tone.soft, tail, out=tone.soft)
         np.add(tone.hard, tail, out=tone.hard)
 
@@ -290,5 +295,6 @@ class _Grain(msgspec.Struct, frozen=True):
         gain = np.zeros(len(hz), np.float32)
         at = hz.astype(np.float32)
         for centre, width, size in zip(centres, decay / np.pi, level, strict=True):
-            gain += np.float32(size) / np.sqrt(1 + np.square((at - centre) * (2 / width)))
-        return np.asarray(gain / (1 + (hz / 900) ** 2) ** 0.5, np.float64)
+            gain += np.float32(size) / (1 + np.square((at - centre) * (2 * TAIL_NARROW / width)))
+        gain /= np.sqrt((1 + (body.low_hz / hz) ** 8) * (1 + (hz / 900) ** 2))
+        return np.asarray(gain, np.float64)

@@ -31,7 +31,7 @@ COMB = Modes(
 )  # fmt: skip
 SPLIT = Courses(off=(-0.5, 0.5), fall=(1.1, 0.9), level=(0.7, 0.45))  # two planes of each mode
 COMB_BOX = Body(name="comb box", low_hz=170, high_hz=2600, count=42, q=(14, 34), soft_db=-19,
-                hard_db=-14, tail_db=-38, tail_fall=0.9)  # fmt: skip
+                hard_db=-14, tail_db=-45, tail_fall=0.9)  # fmt: skip
 _BLUNT, _SHARP = band(500, 3000), band(3000, 10_000)
 
 
@@ -56,7 +56,7 @@ MARIMBA = Modes(
     hard=(0, -3.5, -13, -22, -31), t60=(1.5, 0.42, 0.16, 0.08, 0.05), halved_st=17,
 )  # fmt: skip
 MARIMBA_FRAME = Body(name="marimba", low_hz=110, high_hz=2200, count=40, q=(10, 24), soft_db=-17,
-                     hard_db=-12, tail_db=-40)  # fmt: skip
+                     hard_db=-12, tail_db=-43)  # fmt: skip
 VIBES = Modes(
     ratios=(1.0, 3.98, 9.9, 17.3, 25.8), soft=(0, -28, -46, -60, -72),
     hard=(0, -5, -11, -19, -27), t60=(9.0, 3.4, 1.2, 0.5, 0.25), halved_st=26,
@@ -66,7 +66,7 @@ PAN = Modes(
     hard=(0, -1, -5, -12, -15, -20, -25), t60=(4.6, 3.2, 2.4, 0.9, 0.7, 0.45, 0.3), halved_st=26,
 )  # fmt: skip
 PAN_SHELL = Body(name="shell", low_hz=120, high_hz=2600, count=44, q=(25, 60), soft_db=-16,
-                 hard_db=-12, tail_db=-33)  # fmt: skip
+                 hard_db=-12, tail_db=-38)  # fmt: skip
 
 
 def _vibraphone(request: ToneRequest) -> Tone:

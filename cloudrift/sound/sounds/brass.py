@@ -95,7 +95,7 @@ def _muted_trumpet(request: ToneRequest) -> Tone:
 
 def _low_brass(request: ToneRequest) -> Tone:
     section = Section(players=4, steady_db=-2, width=0.7, breathe_db=1.5, late_ms=25,
-                      sway=Sway(drift_cents=4, jitter_cents=2))  # fmt: skip
+                      sway=Sway(drift_cents=2, jitter_cents=2))  # fmt: skip
     return blown(request, "low brass", Tube(soft_hz=260, full_hz=2300, bell_hz=90), section, 0.2)
 
 
@@ -114,7 +114,7 @@ SOUNDS = (
         tags=("short", "bright", "wide"),
         spec=shaped(opening(38), attack_ms=18, decay_ms=900, sustain=55, release_ms=130,
                     detune_cents=9),
-        tone=_stab, follows=True, gain_db=-21.0,
+        tone=_stab, follows=True, gain_db=-20.8,
     ),
     Instrument(
         name="muted trumpet", family="brass", role="lead", register=(52, 86),
@@ -130,6 +130,6 @@ SOUNDS = (
         tags=("deep", "heavy", "warm"),
         spec=shaped(opening(120), attack_ms=70, decay_ms=3000, sustain=88, release_ms=220,
                     detune_cents=7),
-        tone=_low_brass, follows=True, gain_db=-24.0,
+        tone=_low_brass, follows=True, gain_db=-24.5,
     ),
 )  # fmt: skip

@@ -242,7 +242,7 @@ def _call(
         away = bend * (x - 0.3) ** 2 + trill * np.sin(2 * np.pi * 38 * t)
         wave = np.sin(2 * np.pi * np.cumsum(base * 2**away) / rate)
         wave = (far * wave * np.sin(np.pi * x) ** 2).astype(np.float32)
-        upper = 0.15 * far * np.sin(4 * np.pi * np.cumsum(base * 2**away) / rate)
+        upper = 0.5 * far * np.sin(4 * np.pi * np.cumsum(base * 2**away) / rate)
         bright = wave + (upper * np.sin(np.pi * x) ** 2).astype(np.float32)
         out.append((when, _panned(np.float32(0.6) * wave, pan), _panned(bright, pan)))
         when += long_s * rng.uniform(1.4, 2.4)
@@ -254,10 +254,10 @@ def _birds(request: ToneRequest) -> Tone:
     shift = 2 ** (COLOUR * (request.pitch - 60) / 12)
 
     def calls(rng: np.random.Generator, rate: int) -> "list[tuple[float, Stereo, Stereo]]":
-        return [note for _ in range(rng.poisson(1.5 * often)) for note in _call(rng, rate, shift)]
+        return [note for _ in range(rng.poisson(2.2 * often)) for note in _call(rng, rate, shift)]
 
     bed = steady("leaves", 500, 7000, 0.5, request)
-    return _mixed(bed, now_and_then(request, "birds", calls), 0.12, 0.9)
+    return _mixed(bed, now_and_then(request, "birds", calls), 0.04, 1.0)
 
 
 def _waves(request: ToneRequest, name: str, every_s: float, seed: int) -> Hz:
@@ -360,7 +360,7 @@ SOUNDS = (
            ("steady", "bright", "worn"), functools.partial(steady, "tape hiss", 1500, 14_000, 0.0)),
     _grain("breath", -22.5, "Slow breathing; between phrases, close.", ("airy", "close", "moving"),
            _breathing, _every(3400)),
-    _grain("swell", -24.0, "A tone and air that grow together; the bar before a change.",
+    _grain("swell", -23.6, "A tone and air that grow together; the bar before a change.",
            ("growing", "wide", "tonal"), _swell, percent("air", "Air", 40), attack_ms=1800),
     _grain("riser", -17.1, "Noise that climbs two octaves; into the first beat.",
            ("growing", "bright", "moving"), _riser, percent("tone", "Tone", 25), _over(3400),
@@ -368,7 +368,7 @@ SOUNDS = (
     _grain("sub drop", -20.9, "A low tone that falls away; under the first beat.",
            ("deep", "falling", "mono"), _sub_drop, percent("drive", "Drive", 30), _over(1600),
            attack_ms=4, release_ms=300, register=(36, 60)),
-    _grain("birds", -9.3, "Birds in leaves, near and far; mornings behind soft keys.",
+    _grain("birds", -6.5, "Birds in leaves, near and far; mornings behind soft keys.",
            ("weather", "bright", "wide"), _birds, percent("often", "How often", 50), version=1),
     _grain("sea", -17.0, "Waves that come and go; long, slow loops by the shore.",
            ("weather", "wide", "moving"), _sea, _every(6500), version=1),

@@ -96,7 +96,7 @@ def piano(
     return tone
 
 
-UPRIGHT_BOARD, GRAND_BOARD = board(7, 75, 3400, 2.6), board(11, 48, 8000, 1.6)
+UPRIGHT_BOARD, GRAND_BOARD = board(7, 75, 5200, 2.6), board(11, 48, 9500, 1.6)
 UPRIGHT = Body(name="upright", soft_db=-14, hard_db=-11)
 GRAND = Body(name="grand", low_hz=50, high_hz=2800, count=54, soft_db=-15, hard_db=-12)
 
@@ -104,9 +104,10 @@ GRAND = Body(name="grand", low_hz=50, high_hz=2800, count=54, soft_db=-15, hard_
 def _felt_upright(request: ToneRequest) -> Tone:
     felt = request.settings.number("felt") / 100
     string = String(
-        stiffness=inharmonicity, place=1 / 8.3, slope=0.3, top_hz=9000, body=UPRIGHT_BOARD,
-        soft=(620 - 330 * felt, 0.6, 1.25), hard=(4600 - 2900 * felt, 1.0, 1.1), fall=FALLS,
-        per_partial=0.14, air_hz=3300, air_power=1.5, uneven_db=1.6,
+        stiffness=inharmonicity, place=1 / 8.3, slope=0.3, top_hz=15_000, count=84,
+        body=UPRIGHT_BOARD,
+        soft=(620 - 330 * felt, 0.6, 1.25), hard=(6800 - 3900 * felt, 1.0, 0.62), fall=FALLS,
+        per_partial=0.12, air_hz=5600, air_power=1.5, uneven_db=1.6,
     )  # fmt: skip
     return piano(request, "felt upright", string, UPRIGHT)
 
@@ -114,8 +115,9 @@ def _felt_upright(request: ToneRequest) -> Tone:
 def _bright_grand(request: ToneRequest) -> Tone:
     lid = request.settings.number("lid") / 100
     string = String(
-        stiffness=_grand_stiffness, place=1 / 7.4, slope=0.5, top_hz=15_000, body=GRAND_BOARD,
-        soft=(1100 + 500 * lid, 1.0, 1.1), hard=(4800 + 5200 * lid, 1.6, 0.9), fall=FALLS,
+        stiffness=_grand_stiffness, place=1 / 7.4, slope=0.5, top_hz=15_000, count=84,
+        body=GRAND_BOARD,
+        soft=(1100 + 500 * lid, 1.0, 1.1), hard=(5200 + 5600 * lid, 1.6, 0.75), fall=FALLS,
         per_partial=0.1, air_hz=4600, air_power=1.4, uneven_db=2.0,
     )  # fmt: skip
     return piano(request, "bright grand", string, GRAND)
@@ -352,7 +354,7 @@ SOUNDS = (
         spec=shaped(percent("felt", "Felt", 55), percent("hammer", "Hammer", 50), WOOD,
                     attack_ms=1, release_ms=200, detune_cents=0.8),
         tone=_felt_upright, damper=damper, damping=damping, noises=("hammer", "wood"),
-        gain_db=-17.1,
+        gain_db=-16.8,
     ),
     Instrument(
         name="bright grand", family="keys", role="keys", register=(28, 96), version=2,

@@ -62,7 +62,7 @@ def _warm(hz: Hz, f0: float, hollow: float, colour: float) -> Pair:
     body = 1 + 0.5 * np.exp(-0.5 * (np.log2(hz / 420) / 0.5) ** 2)
     edge = 2.0 ** (0.5 * colour)
     dark = saw * body * lowpass(hz, edge * (260 + 0.25 * f0), 0.6)
-    return dark, saw * k**0.15 * body * lowpass(hz, edge * (2600 + 3.4 * f0), 0.4)
+    return dark, saw * k**0.3 * body * lowpass(hz, edge * (2800 + 3.4 * f0), 0.13)
 
 
 def _glass(hz: Hz, f0: float, rim: float, colour: float) -> Pair:
@@ -77,10 +77,10 @@ def _glass(hz: Hz, f0: float, rim: float, colour: float) -> Pair:
 def _choir(hz: Hz, f0: float, open_: float, colour: float) -> Pair:
     """Voices between oo and ah, far back."""
     size = 1 + 0.05 * colour
-    soft = throat(hz, f0, -9) * mouth(between("oo", "ah", 0.5 * open_), hz, f0, size)
+    soft = throat(hz, f0, -11) * mouth(between("oo", "ah", 0.5 * open_), hz, f0, size)
     ring = 1 + 2.5 * np.exp(-0.5 * (np.log2(hz / 2900) / 0.4) ** 2)
     wide = mouth(between("oo", "ah", 0.2 + 0.8 * open_), hz, f0, size)
-    return soft, throat(hz, f0, -0.5) * wide * ring
+    return soft, throat(hz, f0, 1.0) * wide * ring
 
 
 def _strings(hz: Hz, f0: float, bow: float, colour: float) -> Pair:
@@ -145,7 +145,7 @@ def _evolving(request: ToneRequest) -> Tone:
     at += 0.4 * np.sin(2 * np.pi * rng.uniform(0.05, 0.09) * t)
     # To and fro, so that no stage jumps to the first.
     place = (STAGES - 1) - np.abs((at % (2 * (STAGES - 1))) - (STAGES - 1))
-    section = Section(players=5, width=0.95, breathe_db=2, steady_db=-2,
+    section = Section(players=5, width=0.95, breathe_db=1.5, steady_db=-2,
                       sway=Sway(drift_cents=4))  # fmt: skip
     made = _stages(request.pitch, request.rate)
     return Tone(*play(request, rng, section, made, place=np.stack([place, place])))
@@ -172,7 +172,7 @@ def _drone(request: ToneRequest) -> Tone:
         if pitch_to_hz(request.pitch) * ratio * 2 > 0.45 * request.rate:
             break
         rng = stream(request.variant, "metallic drone", request.pitch, i)
-        section = Section(players=2, steady_db=NO_STEADY_DB, width=0.7, breathe_db=1.2,
+        section = Section(players=3, steady_db=NO_STEADY_DB, width=0.7, breathe_db=1.2,
                           sway=Sway(drift_cents=3, shimmer_db=0.4 * rough))  # fmt: skip
         audio = play(request, rng, section, made, ratio=ratio)[0]
         more = rough**0.7 if i in (1, 3, 4, 5) else 1.0
@@ -188,8 +188,8 @@ SOUNDS = (
         tags=("dark", "wide", "slow"),
         spec=shaped(percent("hollow", "Hollow", 15), opening(350), attack_ms=240, decay_ms=3000,
                     sustain=82, release_ms=900, detune_cents=12),
-        tone=functools.partial(held, "warm pad", _warm, "hollow", Section(breathe_db=2.5)),
-        gain_db=-24.4, variants=2,
+        tone=functools.partial(held, "warm pad", _warm, "hollow", Section(players=8, breathe_db=2)),
+        gain_db=-24.0, variants=2,
     ),
     Instrument(
         name="glass pad", family="pads", role="pad", register=(48, 91), version=2,
@@ -252,6 +252,6 @@ SOUNDS = (
         tags=("dark", "metallic", "slow"),
         spec=shaped(percent("rough", "Rough", 50), opening(350), attack_ms=500, decay_ms=4000,
                     sustain=94, release_ms=1000, detune_cents=7),
-        tone=_drone, gain_db=-25.1, variants=2,
+        tone=_drone, gain_db=-24.7, variants=2,
     ),
 )  # fmt: skip

@@ -22,14 +22,14 @@ STEEL_BOX = Body(name="steel guitar", low_hz=96, high_hz=3600, count=56, q=(18, 
 HARP_BOX = Body(name="harp", low_hz=110, high_hz=1800, count=40, q=(20, 50), soft_db=-19,
                 hard_db=-15, tail_db=-35)  # fmt: skip
 THUMB_BOX = Body(name="thumb box", low_hz=140, high_hz=1900, count=40, q=(15, 35), soft_db=-17,
-                 hard_db=-12, tail_db=-36)  # fmt: skip
+                 hard_db=-12, tail_db=-42)  # fmt: skip
 NYLON_BOARD, STEEL_BOARD, HARP_BOARD = (
     board(3, 90, 3000, 1.6),
     board(5, 85, 5200, 1.6),
     board(19, 60, 4000, 2.2),
 )
 PLANES = Courses(off=(-0.55, 0.45), fall=(1.25, 0.6), level=(0.7, 0.45))
-_FLESH, _NAIL = band(280, 1900), band(1500, 7000)
+_FLESH, _NAIL = band(280, 1900), band(1600, 9000)
 
 
 def wound(light: float) -> "functools.partial[float]":
@@ -55,7 +55,7 @@ def plucked(
     add_at_start(tone.soft, flesh, 0.08 * level)
     add_at_start(tone.hard, flesh, 0.12 * level)
     add_at_start(tone.hard, puff(request, "nail", _NAIL, decay_ms=2, rise_ms=0.7),
-                 0.12 * nail * level)  # fmt: skip
+                 0.17 * nail * level)  # fmt: skip
     return tone
 
 
@@ -69,10 +69,10 @@ def _muted(request: ToneRequest) -> Tone:
     mute = request.settings.number("mute") / 100
     quick = 0.5 + 5.5 * mute**2
     string = String(
-        stiffness=wound(4e-5), place=place(request), slope=0.85, count=40, top_hz=9000,
-        soft=(420, 0.3, 1.0), hard=(3600, 1.3, 1.0), bite=0.25,
+        stiffness=wound(4e-5), place=place(request), slope=0.85, count=60, top_hz=16_000,
+        soft=(420, 0.3, 1.0), hard=(6400, 1.5, 0.6), bite=0.45,
         fall=((40, 7 * quick), (60, 14 * quick), (84, 34 * quick)),
-        per_partial=0.06 + 0.25 * mute, air_hz=2400, air_power=1.7, uneven_db=2,
+        per_partial=0.06 + 0.25 * mute, air_hz=5200, air_power=1.5, uneven_db=2,
     )  # fmt: skip
     return plucked(request, "muted pluck", string, PLANES, GUITAR, 0.38)
 
@@ -219,7 +219,7 @@ SOUNDS = (
         tags=("short", "woody", "dry"),
         spec=shaped(pick(17), percent("mute", "Palm", 62), percent("finger", "Finger", 50), WOOD,
                     attack_ms=1.5, decay_ms=2500, release_ms=140, detune_cents=1.4),
-        tone=_muted, noises=("finger", "wood"), gain_db=-15.5,
+        tone=_muted, noises=("finger", "wood"), gain_db=-14.7,
     ),
     Instrument(
         name="nylon", family="plucks", role="pluck", register=(40, 84), version=2,

@@ -98,7 +98,7 @@ def _tape_strings(request: ToneRequest) -> Tone:
 
 
 FIDDLE_BOX = Body(name="fiddle", low_hz=170, high_hz=3200, count=44, q=(14, 32), soft_db=-15,
-                  hard_db=-12, tail_db=-35, tail_fall=0.35)  # fmt: skip
+                  hard_db=-12, tail_db=-38, tail_fall=0.9)  # fmt: skip
 
 
 def _pizzicato(request: ToneRequest) -> Tone:
@@ -162,7 +162,7 @@ SOUNDS = (
         tags=("aged", "dusty", "mid"),
         spec=shaped(_sway_field(9), percent("hiss", "Hiss", 40), opening(120),
                     attack_ms=70, decay_ms=6000, sustain=85, release_ms=260, detune_cents=10),
-        tone=_tape_strings, noises=("hiss",), gain_db=-25.1, variants=2,
+        tone=_tape_strings, noises=("hiss",), gain_db=-25.4, variants=2,
     ),
     Instrument(
         name="pizzicato", family="strings", role="pluck", register=(43, 91), version=2,

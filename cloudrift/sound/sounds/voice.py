@@ -189,9 +189,9 @@ def _whisper(request: ToneRequest) -> Tone:
 
 
 SOUNDS = (
-    _choir_sound("ah", -24.5, "Open voices; chords that carry the loop on their own.",
+    _choir_sound("ah", -24.8, "Open voices; chords that carry the loop on their own.",
                  ("open", "voices", "wide")),
-    _choir_sound("oo", -24.4, "Round voices behind the keys; long, soft chords.",
+    _choir_sound("oo", -23.9, "Round voices behind the keys; long, soft chords.",
                  ("round", "voices", "dark")),
     _choir_sound("mm", -24.5, "Hummed with closed lips; a warm floor of voices.",
                  ("dark", "voices", "close")),

@@ -74,7 +74,8 @@ class StylePage(QWidget):
         self.stop = button("Cancel", self.printing.cancel)
         self.stop.hide()
         self._lay_out()
-        marking.changed.connect(WhileShown(self, self.refresh))
+        self._again = WhileShown(self, self.refresh)
+        marking.changed.connect(self._again)
         self.show_tab("marks")
 
     def _lay_out(self) -> None:
@@ -106,7 +107,7 @@ class StylePage(QWidget):
         self.tabs.show_choice(tab)
         self.stack.setCurrentIndex([name for name, _ in TABS].index(str(tab)))
         self.filter.setVisible(tab == "marks")
-        self.refresh()
+        self._again()
 
     def show_missed(self) -> None:
         """Show only what is missed."""
