@@ -300,8 +300,12 @@ def test_a_hard_blow_speaks_sooner_than_a_soft_one():
 @pytest.mark.parametrize("name", ["choir ah", "soft horn", "brass stab", "low brass"])
 def test_what_is_blown_and_sung_is_brighter_a_moment_after_it_begins(name):
     sound = CATALOGUE[name]
-    audio = strike(sound, pitches(sound)[1] - 5, 110, 0.6, settings=bare_settings(sound))
-    assert centroid_hz(audio[:, 9000:15_000]) > 1.03 * centroid_hz(audio[:, 400:2000])
+    rise = []
+    for tick in range(8):
+        audio = strike(sound, pitches(sound)[1] - 5, 110, 0.6, at_tick=tick,
+                       settings=bare_settings(sound))  # fmt: skip
+        rise.append(centroid_hz(audio[:, 9000:15_000]) / centroid_hz(audio[:, 400:2000]))
+    assert np.mean(rise) > 1.03
 
 
 # --- noise and metal ------------------------------------------------------------------------------

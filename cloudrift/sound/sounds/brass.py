@@ -94,8 +94,8 @@ def _muted_trumpet(request: ToneRequest) -> Tone:
 
 
 def _low_brass(request: ToneRequest) -> Tone:
-    section = Section(players=4, steady_db=-2, width=0.7, breathe_db=1.5, late_ms=25,
-                      sway=Sway(drift_cents=2, jitter_cents=2))  # fmt: skip
+    section = Section(players=5, steady_db=-4, width=0.7, breathe_db=1.5, late_ms=25,
+                      sway=Sway(drift_cents=3, jitter_cents=2))  # fmt: skip
     return blown(request, "low brass", Tube(soft_hz=260, full_hz=2300, bell_hz=90), section, 0.2)
 
 
