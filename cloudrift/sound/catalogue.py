@@ -6,53 +6,10 @@ from typing import Literal
 
 from cloudrift.audio.buffers import silence
 from cloudrift.ground.errors import CloudriftError, did_you_mean
-from cloudrift.sound.first import (
-    bass,
-    bells,
-    brass,
-    drums,
-    earlier,
-    grain,
-    keys,
-    leads,
-    organ,
-    pads,
-    plucks,
-    strings,
-    voice,
-)
+from cloudrift.sound import first, sounds
 from cloudrift.sound.instrument import FAMILIES, Instrument, Tone, ToneRequest, shaped
-from cloudrift.sound.sounds import bass as now_bass
-from cloudrift.sound.sounds import bells as now_bells
-from cloudrift.sound.sounds import brass as now_brass
-from cloudrift.sound.sounds import drums as now_drums
-from cloudrift.sound.sounds import grain as now_grain
-from cloudrift.sound.sounds import keys as now_keys
-from cloudrift.sound.sounds import leads as now_leads
-from cloudrift.sound.sounds import organ as now_organ
-from cloudrift.sound.sounds import pads as now_pads
-from cloudrift.sound.sounds import plucks as now_plucks
-from cloudrift.sound.sounds import strings as now_strings
-from cloudrift.sound.sounds import voice as now_voice
 
-_NOW = (
-    now_keys,
-    now_organ,
-    now_pads,
-    now_strings,
-    now_plucks,
-    now_leads,
-    now_voice,
-    now_bells,
-    now_bass,
-    now_brass,
-    now_grain,
-    now_drums,
-)
-_FIRST = (
-    keys, organ, pads, strings, plucks, leads, voice, bells, bass, brass, grain, drums, earlier,
-)  # fmt: skip
-_EVERY = [sound for family in (*_NOW, *_FIRST) for sound in family.SOUNDS]
+_EVERY = (*sounds.SOUNDS, *first.SOUNDS)
 DESIGNS: dict[tuple[str, int], Instrument] = {(s.name, s.version): s for s in _EVERY}
 
 
@@ -60,9 +17,9 @@ def _newest() -> dict[str, Instrument]:
     """The newest design of each sound, family by family, as they are listed."""
     names = list(dict.fromkeys(sound.name for sound in _EVERY))
     newest = {name: max(v for n, v in DESIGNS if n == name) for name in names}
-    sounds = [DESIGNS[name, version] for name, version in newest.items()]
-    sounds.sort(key=lambda sound: FAMILIES.index(sound.family))
-    return {sound.name: sound for sound in sounds}
+    chosen = [DESIGNS[name, version] for name, version in newest.items()]
+    chosen.sort(key=lambda sound: FAMILIES.index(sound.family))
+    return {sound.name: sound for sound in chosen}
 
 
 CATALOGUE: dict[str, Instrument] = _newest()

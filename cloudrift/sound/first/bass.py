@@ -10,6 +10,7 @@ from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.first.plucks import pick, plucked, wound
 from cloudrift.sound.first.ringing import Pair, String, box
+from cloudrift.sound.first.voices import STILL, Voices, period, voices
 from cloudrift.sound.instrument import (
     Instrument,
     Tone,
@@ -20,9 +21,8 @@ from cloudrift.sound.instrument import (
     slide,
 )
 from cloudrift.sound.kit.body import board
-from cloudrift.sound.kit.fm import sine
 from cloudrift.sound.kit.noise import add_at_start
-from cloudrift.sound.kit.table import STILL, Voices, harmonics, period, read, turns, voices
+from cloudrift.sound.kit.table import harmonics, read, sine, turns
 from cloudrift.theory.pitch import pitch_to_hz
 
 BASS_BOARD = board(29, 42, 1800)

@@ -6,9 +6,10 @@ from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import percent
+from cloudrift.sound.first.burst import burst
 from cloudrift.sound.first.ringing import Modes, Pair, box, ring
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
-from cloudrift.sound.kit.noise import add_at_start, burst
+from cloudrift.sound.kit.noise import add_at_start
 from cloudrift.theory.pitch import pitch_to_hz
 
 TOWER = Modes(  # hum, prime, tierce, quint, nominal, and what stands above them

@@ -8,6 +8,7 @@ from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import percent
 from cloudrift.sound.first.breath import breath
 from cloudrift.sound.first.leads import swaying
+from cloudrift.sound.first.voices import Vibrato, Voices, period, voices
 from cloudrift.sound.instrument import (
     Instrument,
     Tone,
@@ -17,7 +18,7 @@ from cloudrift.sound.instrument import (
     shaped,
     vibrato_fields,
 )
-from cloudrift.sound.kit.table import Vibrato, Voices, harmonics, period, voices
+from cloudrift.sound.kit.table import harmonics
 from cloudrift.theory.pitch import pitch_to_hz
 
 

@@ -11,9 +11,9 @@ from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
+from cloudrift.sound.first.burst import burst
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.bank import decaying_partials
-from cloudrift.sound.kit.noise import burst
 
 LONGEST_S = 4.0
 

@@ -16,9 +16,8 @@ from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.first.spread import cycles, lowpass, read_cycle
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
-from cloudrift.sound.kit.fm import sine
 from cloudrift.sound.kit.noise import LONG, band, read_round
-from cloudrift.sound.kit.table import curve_to_frames
+from cloudrift.sound.kit.table import curve_to_frames, sine
 from cloudrift.theory.pitch import pitch_to_hz
 
 Hz = NDArray[np.float64]

@@ -6,11 +6,12 @@ from cloudrift.audio.buffers import Mono, Stereo
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import percent
+from cloudrift.sound.first import fm
+from cloudrift.sound.first.burst import burst
 from cloudrift.sound.first.ringing import Pair, Ring, String, ring
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
-from cloudrift.sound.kit import fm
 from cloudrift.sound.kit.body import board
-from cloudrift.sound.kit.noise import add_at_start, burst
+from cloudrift.sound.kit.noise import add_at_start
 from cloudrift.sound.kit.table import curve_to_frames
 from cloudrift.theory.pitch import pitch_to_hz
 

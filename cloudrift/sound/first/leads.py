@@ -7,6 +7,7 @@ from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import percent
 from cloudrift.sound.first.breath import breath
+from cloudrift.sound.first.voices import Vibrato, Voices, period, voices
 from cloudrift.sound.instrument import (
     Instrument,
     Tone,
@@ -15,7 +16,7 @@ from cloudrift.sound.instrument import (
     shaped,
     vibrato_fields,
 )
-from cloudrift.sound.kit.table import Vibrato, Voices, harmonics, period, voices
+from cloudrift.sound.kit.table import harmonics
 from cloudrift.theory.pitch import pitch_to_hz
 
 

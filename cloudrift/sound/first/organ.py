@@ -8,9 +8,11 @@ from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.first.breath import breath
+from cloudrift.sound.first.burst import burst
+from cloudrift.sound.first.voices import Vibrato, Voices, period, voices
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
-from cloudrift.sound.kit.noise import add_at_start, burst
-from cloudrift.sound.kit.table import Vibrato, Voices, harmonics, period, voices
+from cloudrift.sound.kit.noise import add_at_start
+from cloudrift.sound.kit.table import harmonics
 from cloudrift.theory.pitch import pitch_to_hz
 
 # Harmonics of the octave below that the bars draw: 16', 5 1/3', 8', 4', 2 2/3', 2', 1 3/5' ...

@@ -8,7 +8,9 @@ from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
+from cloudrift.sound.first.burst import burst
 from cloudrift.sound.first.ringing import Modes, Pair, Ring, String, box, ring
+from cloudrift.sound.first.voices import Voices, period, voices
 from cloudrift.sound.instrument import (
     Instrument,
     Tone,
@@ -18,8 +20,8 @@ from cloudrift.sound.instrument import (
     slide,
 )
 from cloudrift.sound.kit.body import board
-from cloudrift.sound.kit.noise import add_at_start, burst
-from cloudrift.sound.kit.table import Voices, harmonics, period, voices
+from cloudrift.sound.kit.noise import add_at_start
+from cloudrift.sound.kit.table import harmonics
 from cloudrift.theory.pitch import pitch_to_hz
 
 GUITAR_BOX = (98.0, 196.0, 233.0, 392.0, 540.0)  # air and plates

@@ -10,9 +10,11 @@ from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import percent
 from cloudrift.sound.first.breath import breath
+from cloudrift.sound.first.burst import burst
 from cloudrift.sound.first.formants import vowel
 from cloudrift.sound.first.leads import swaying
 from cloudrift.sound.first.spread import Shape, ensemble
+from cloudrift.sound.first.voices import Voices, period, played
 from cloudrift.sound.instrument import (
     Instrument,
     Tone,
@@ -21,8 +23,8 @@ from cloudrift.sound.instrument import (
     shaped,
     vibrato_fields,
 )
-from cloudrift.sound.kit.noise import add_at_start, burst
-from cloudrift.sound.kit.table import Voices, harmonics, period, played
+from cloudrift.sound.kit.noise import add_at_start
+from cloudrift.sound.kit.table import harmonics
 from cloudrift.theory.pitch import pitch_to_hz
 
 Hz = NDArray[np.float64]

@@ -12,8 +12,8 @@ from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.bank import decaying_partials
-from cloudrift.sound.kit.fm import sine
 from cloudrift.sound.kit.noise import band, lasting, read_round
+from cloudrift.sound.kit.table import sine
 
 LONGEST_S = 6.0
 STRIKES = 5

@@ -17,10 +17,9 @@ from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
-from cloudrift.sound.kit.fm import sine
 from cloudrift.sound.kit.noise import LONG, band, wandering
 from cloudrift.sound.kit.players import Section, Sway
-from cloudrift.sound.kit.table import CONTROL, curve_to_frames
+from cloudrift.sound.kit.table import CONTROL, curve_to_frames, sine
 from cloudrift.sound.sounds.pads import Pair, held, lowpass
 from cloudrift.theory.pitch import pitch_to_hz
 

@@ -5,7 +5,6 @@ plus (index + 5) modulators before they are 80 dB down, so nothing folds back.
 """
 
 import numpy as np
-from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Mono
 from cloudrift.sound.kit.table import turns
@@ -37,11 +36,6 @@ def pair(
     angle = _angle(carrier_hz, frames, rate, phase)
     angle += bend
     return np.sin(angle)
-
-
-def sine(phase: NDArray[np.float64]) -> Mono:
-    """Return the sine of a phase counted in turns, reduced in double precision first."""
-    return np.sin(((phase - np.floor(phase)) * (2 * np.pi)).astype(np.float32))
 
 
 def _angle(hz: float, frames: int, rate: int, phase: float) -> Mono:
