@@ -17,7 +17,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import beds, edits, flipping, hitting
 from cloudrift.loop.around import Around, Root, Swing
 from cloudrift.loop.bed import BED, Bed, Duck, hits_of
-from cloudrift.loop.bed_midi import bed_parts, lanes_of_midi
+from cloudrift.loop.bed_midi import KEY_OF, PART_OF, bed_parts, lanes_of_midi
 from cloudrift.loop.flips import heard_with
 from cloudrift.loop.hits import UNTUNED, Hit, Hits, Pattern, Stacked, root_at
 from cloudrift.loop.metre import set_metre
@@ -30,6 +30,7 @@ from cloudrift.notes.midi import midi_file
 from cloudrift.render import Engine
 from cloudrift.render.nodes import duck_curve
 from cloudrift.render.variants import alone
+from cloudrift.sound import CATALOGUE
 from cloudrift.theory.key import Key
 
 BAR, RATE = 3840, 44_100
@@ -559,3 +560,12 @@ def test_recordings_of_a_lane_are_in_the_file(tmp_path):
     other = ClipStore()
     assert load(tmp_path / "x.cloudrift", other) == loop
     assert loop.lanes[0].source.recordings[0].clip in other
+
+
+def test_every_drum_of_the_house_has_a_key_of_its_kind_and_comes_back_as_it():
+    drums = {s.name for s in CATALOGUE.values() if s.family == "drums"}
+    assert drums == {*KEY_OF}
+    for name in ("ride", "tambourine", "tom", "conga", "woodblock", "crash", "shaker", "zap"):
+        assert beds.PARTS[PART_OF[KEY_OF[name]]].sounds == (name,)
+    for part in beds.PARTS.values():
+        assert all(sound in CATALOGUE for sound in part.sounds)

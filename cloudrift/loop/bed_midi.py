@@ -17,14 +17,18 @@ from cloudrift.notes.time import bar_ticks
 
 # The key of each drum sound of the house.
 KEY_OF = {"kick": 36, "low kick": 35, "snare": 38, "rim": 37, "clap": 39, "closed hat": 42,
-          "open hat": 46, "crash": 49, "shaker": 82, "snap": 26, "zap": 27}  # fmt: skip
+          "open hat": 46, "crash": 49, "shaker": 82, "snap": 26, "zap": 27, "dry kick": 36,
+          "tight snare": 40, "brushed snare": 38, "small clap": 39, "tom": 47, "ride": 51,
+          "tambourine": 54, "conga": 63, "woodblock": 76}  # fmt: skip
 ELSE_KEY = 75  # claves: of a sound that is none of these
 # Which part a key is played by; keys that are not here have a lane for "rim".
 PART_OF = {
     **dict.fromkeys((35, 36), "kick"), **dict.fromkeys((38, 40), "snare"), 39: "clap", 26: "snap",
     **dict.fromkeys((42, 44), "hats"), 46: "open hat", **dict.fromkeys((49, 52, 55, 57), "crash"),
     **dict.fromkeys((69, 70, 82), "shaker"), 27: "zap",
-    **dict.fromkeys((37, 31, 75, 76, 77), "rim"),
+    **dict.fromkeys((51, 53, 59), "ride"), **dict.fromkeys((41, 43, 45, 47, 48, 50), "tom"),
+    **dict.fromkeys((60, 61, 62, 63, 64), "conga"), **dict.fromkeys((76, 77), "woodblock"),
+    54: "tambourine", **dict.fromkeys((37, 31, 75), "rim"),
 }  # fmt: skip
 ELSE_PART, LOW_PART = "rim", "low drum"
 DRUM_TICKS = 120  # how long a drum's note is held in a file

@@ -52,6 +52,11 @@ PARTS: dict[str, Part] = {
     "rim": Part("Rim", ("rim",), "strings", level_db=-9.0, pan=0.25),
     "shaker": Part("Shaker", ("shaker",), "pluck", level_db=-12.0, pan=-0.2),
     "crash": Part("Crash", ("crash",), "pad", level_db=-10.0),
+    "ride": Part("Ride", ("ride",), "bell", level_db=-13.0, pan=0.2),
+    "tambourine": Part("Tambourine", ("tambourine",), "bell", level_db=-13.0, pan=-0.15),
+    "tom": Part("Tom", ("tom",), "bass", level_db=-5.0),
+    "conga": Part("Conga", ("conga",), "pluck", level_db=-7.0, pan=0.15),
+    "woodblock": Part("Woodblock", ("woodblock",), "pluck", level_db=-11.0, pan=-0.25),
     "zap": Part("Zap", ("zap",), "grain", level_db=-12.0),
 }  # fmt: skip
 USUAL = ("kick", "low drum", "snare", "hats", "open hat")
