@@ -14,6 +14,7 @@ from cloudrift.sound.measure import (
     beating_db,
     centroid_hz,
     fall_db_s,
+    folded_db,
     level_curve,
     partial_curve,
     pitches,
@@ -32,6 +33,7 @@ HELD_S = 0.6
 OCTAVES_HZ = (62.5, 125, 250, 500, 1000, 2000, 4000, 8000)
 STRIKES = 8
 NEAR_MS = 1.0
+C7 = 96
 
 
 class Verdict(NamedTuple):
@@ -180,6 +182,15 @@ def _noise(instrument: Instrument, pitch: int) -> NDArray[np.float64]:
     return np.asarray((full - bare).mean(axis=0), np.float64)
 
 
+def _at_the_top(instrument: Instrument) -> list[Verdict]:
+    """What folds back on the highest key that it has, up to C7."""
+    if instrument.family == "grain":
+        return []  # noise all over
+    key = min(C7, instrument.register[1])
+    return [Verdict(f"folded back, key {key}", folded_db(instrument, key, seconds=0.5), -200, -80,
+                    "dB")]  # fmt: skip
+
+
 def _comes_again(instrument: Instrument) -> list[Verdict]:
     """Of what is played by several, or is noise: whether a held note is ever like itself again."""
     several = instrument.family in {"pads", "grain"} or instrument.name in SEVERAL
@@ -219,7 +230,8 @@ SEVERAL = {
 ONE_WAY = {"riser", "sub drop"}  # they go somewhere, and are held for what they come to
 Judge = Callable[[Instrument], list[Verdict]]
 _JUDGES: tuple[Judge, ...] = (
-    _evenness, _by_velocity, _strike_spread, _in_mono, _noise_of_two_keys, _comes_again, _let_go,
+    _evenness, _by_velocity, _strike_spread, _in_mono, _noise_of_two_keys, _at_the_top,
+    _comes_again, _let_go,
 )  # fmt: skip
 
 
