@@ -18,7 +18,7 @@ test: $(STAMP) system
 	$(BIN)/ruff check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	QT_QPA_PLATFORM=offscreen $(BIN)/pytest -n 2 --dist loadfile
+	QT_QPA_PLATFORM=offscreen $(BIN)/pytest -n 2 --dist worksteal
 
 # The library that is measured beside ours is for this alone; without a network it is left out.
 bench: $(STAMP) system

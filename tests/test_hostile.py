@@ -748,8 +748,9 @@ sys.exit(app.run(None))
     {"XDG_STATE_HOME": "/proc", "XDG_CONFIG_HOME": "/proc", "XDG_DATA_HOME": "/proc"},
 ], ids=["fonts", "temp", "C", "read-only"])  # fmt: skip
 def test_it_starts_where_something_is_missing(env):
-    done = subprocess.run([sys.executable, "-c", WITHOUT], capture_output=True, text=True,
-                          timeout=60, check=False, env=os.environ | env)  # fmt: skip
+    done = subprocess.run([sys.executable, "-X", "faulthandler", "-c", WITHOUT], text=True,
+                          capture_output=True, timeout=60, check=False,
+                          env=os.environ | env)  # fmt: skip
     assert done.returncode == 0, done.stderr
     assert done.stdout == "True\n"
     assert "Traceback" not in done.stderr

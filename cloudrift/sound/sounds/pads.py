@@ -62,7 +62,7 @@ def _warm(hz: Hz, f0: float, hollow: float, colour: float) -> Pair:
     body = 1 + 0.5 * np.exp(-0.5 * (np.log2(hz / 420) / 0.5) ** 2)
     edge = 2.0 ** (0.5 * colour)
     dark = saw * body * lowpass(hz, edge * (260 + 0.25 * f0), 0.6)
-    return dark, saw * k**0.3 * body * lowpass(hz, edge * (2800 + 3.4 * f0), 0.13)
+    return dark, saw * k**0.22 * body * lowpass(hz, edge * (2800 + 3.4 * f0), 0.15)
 
 
 def _glass(hz: Hz, f0: float, rim: float, colour: float) -> Pair:
