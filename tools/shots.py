@@ -22,6 +22,7 @@ from cloudrift.devices import SilentSpeaker
 from cloudrift.exchange import StandIn
 from cloudrift.loop import edits, flipping
 from cloudrift.loop.document import Document
+from cloudrift.loop.history import History
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import save
 from cloudrift.sound import find_sound
@@ -159,7 +160,8 @@ def main() -> None:
     shot("start-from-nothing")
     window.start.leave()
     session.transport.set_playing(False)
-    session.document.begun = False  # nobody is there to be asked whether to save
+    session.document.history = History.of(session.loop)  # nobody is there to be asked to save
+    session.document.begun = False
     window.close()
 
 
