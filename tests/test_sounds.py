@@ -16,6 +16,7 @@ from cloudrift.sound import CATALOGUE, find_sound
 from cloudrift.sound.catalogue import DESIGNS, find_design
 from cloudrift.sound.instrument import FAMILIES
 from cloudrift.sound.kit.formants import VOWELS
+from cloudrift.sound.kit.strung import inharmonicity
 from cloudrift.sound.measure import (
     bare_settings,
     centroid_hz,
@@ -27,7 +28,6 @@ from cloudrift.sound.measure import (
     spectrum,
     strike,
 )
-from cloudrift.sound.sounds.keys import inharmonicity
 from cloudrift.sound.sounds.voice import SOFT_DB
 from cloudrift.sound.verdicts import EXCEPTIONS
 from cloudrift.theory.pitch import pitch_to_hz

@@ -172,3 +172,21 @@ def slide(velocity: int = 122) -> Field:
     """Return from which velocity on a note is struck so hard that it slides up into its pitch."""
     return Field(name="slide_velocity", label="Slides from", default=velocity, unit="vel", low=100,
                  high=SLIDE_OFF, off_high=True)  # fmt: skip
+
+
+def pick(default: float) -> Field:
+    """Return the setting of where a string is plucked."""
+    return Field(name="pick", label="Pick place", default=default, unit="%", low=5, high=50,
+                 hint="share of the string between bridge and finger")  # fmt: skip
+
+
+def tape_sway(default: float) -> Field:
+    """Return how far a tape strays."""
+    return Field(name="sway_cents", label="Sway", default=default, unit="cents", low=0, high=60,
+                 step=0.5, hint="how far the tape's speed strays")  # fmt: skip
+
+
+def over(ms: float) -> Field:
+    """Return how long a rise or a drop takes."""
+    return Field(name="over_ms", label="Over", default=ms, unit="ms", low=100, high=12000, step=10,
+                 log=True)  # fmt: skip

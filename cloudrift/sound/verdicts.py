@@ -1,6 +1,5 @@
 """What is wanted of every sound, measured on rendered notes: ranges, verdicts, named exceptions."""
 
-import functools
 from collections.abc import Callable
 from typing import NamedTuple
 
@@ -9,6 +8,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import DEFAULT_RATE, Stereo, to_db
 from cloudrift.sound.instrument import Instrument
+from cloudrift.sound.kit.strung import inharmonicity
 from cloudrift.sound.measure import (
     bare_settings,
     beating_db,
@@ -25,7 +25,6 @@ from cloudrift.sound.measure import (
     strike_ticks,
 )
 from cloudrift.sound.part import ToneCache
-from cloudrift.sound.sounds.keys import inharmonicity
 from cloudrift.theory.pitch import pitch_to_hz
 
 STEPS = (30, 60, 90, 120)  # velocities
@@ -70,7 +69,6 @@ def verdicts(instrument: Instrument) -> list[Verdict]:
 # --- of all sounds --------------------------------------------------------------------------------
 
 
-@functools.lru_cache(maxsize=4)
 def _by_key(instrument: Instrument) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Level in dB and centroid in semitones of each key, over its strikes; of noise, an octave."""
     low, high = (54, 66) if instrument.family == "grain" else instrument.register

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
-from cloudrift.sound.first.plucks import pick, plucked, wound
+from cloudrift.sound.first.plucks import plucked
 from cloudrift.sound.first.ringing import Pair, String, box
 from cloudrift.sound.first.voices import STILL, Voices, period, voices
 from cloudrift.sound.instrument import (
@@ -17,11 +17,13 @@ from cloudrift.sound.instrument import (
     ToneRequest,
     closing,
     mono_fields,
+    pick,
     shaped,
     slide,
 )
 from cloudrift.sound.kit.body import board
 from cloudrift.sound.kit.noise import add_at_start
+from cloudrift.sound.kit.strung import wound
 from cloudrift.sound.kit.table import harmonics, read, sine, turns
 from cloudrift.theory.pitch import pitch_to_hz
 

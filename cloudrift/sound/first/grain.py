@@ -14,11 +14,11 @@ from cloudrift.audio.buffers import Stereo, add_wrapped, silence
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
-from cloudrift.sound.first.spread import cycles, lowpass, read_cycle
-from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
+from cloudrift.sound.first.spread import cycles, read_cycle
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, over, shaped
+from cloudrift.sound.kit.body import lowpass
 from cloudrift.sound.kit.noise import LONG, band, read_round
-from cloudrift.sound.kit.table import curve_to_frames, sine
-from cloudrift.theory.pitch import pitch_to_hz
+from cloudrift.sound.kit.table import curve_to_frames, moving_phase, sine
 
 Hz = NDArray[np.float64]
 LATE_MS_PER_CENT = 0.2
@@ -156,19 +156,10 @@ def _swell(request: ToneRequest) -> Tone:
                 tone.hard + np.float32(0.5 * air) * noise.hard)  # fmt: skip
 
 
-def _swept(request: ToneRequest, start_st: float, end_st: float, course: Callable[[Hz], Hz]
-           ) -> Hz:  # fmt: skip
-    """Return the phase in turns of a pitch that moves between two distances from the note."""
-    over = request.settings.number("over_ms") / 1e3
-    at = np.arange(request.frames) / request.rate
-    away = start_st + (end_st - start_st) * course(np.clip(at / over, 0, 1))
-    return np.cumsum(pitch_to_hz(request.pitch) * 2 ** (away / 12)) / request.rate
-
-
 def _riser(request: ToneRequest) -> Tone:
     """A band of noise that climbs five octaves, with a thin tone inside that climbs two."""
     n, rate = request.frames, request.rate
-    phase = _swept(request, 0, 24, lambda x: x)
+    phase = moving_phase(request, 0, 24, lambda x: x)
     rng = stream(request.variant, "riser", request.pitch)
     over = np.clip(np.arange(n) / rate * 1e3 / request.settings.number("over_ms"), 0, 1)
     place = over * (RISER_BANDS - 1)
@@ -189,7 +180,7 @@ def _riser(request: ToneRequest) -> Tone:
 
 def _sub_drop(request: ToneRequest) -> Tone:
     """A low tone that falls by two octaves."""
-    phase = _swept(request, 0, -24, lambda x: 1 - (1 - x) ** 2)
+    phase = moving_phase(request, 0, -24, lambda x: 1 - (1 - x) ** 2)
     push = 3 + 10 * request.settings.number("drive") / 100
     rng = stream(request.variant, "sub drop", request.pitch)
     wave = np.sin(2 * np.pi * (phase + 0.02 * rng.random()))
@@ -198,11 +189,6 @@ def _sub_drop(request: ToneRequest) -> Tone:
     apart = 0.12 * np.sin(2 * np.pi * (3 * away * phase + rng.random()))
     hard = np.tanh(push * np.stack([wave + apart, wave - apart])) / np.tanh(push)
     return Tone(soft.astype(np.float32), hard.astype(np.float32))
-
-
-def _over(ms: float) -> Field:
-    return Field(name="over_ms", label="Over", default=ms, unit="ms", low=100, high=12000, step=10,
-                 log=True)  # fmt: skip
 
 
 def _grain(name: str, gain_db: float, about: str, tags: tuple[str, ...],
@@ -233,9 +219,9 @@ SOUNDS = (
     _grain("swell", -22.6, "A tone and air that grow together; the bar before a change.",
            ("growing", "wide", "tonal"), _swell, percent("air", "Air", 40), attack_ms=1800),
     _grain("riser", -17.1, "Noise that climbs two octaves; into the first beat.",
-           ("growing", "bright", "moving"), _riser, percent("tone", "Tone", 25), _over(3400),
+           ("growing", "bright", "moving"), _riser, percent("tone", "Tone", 25), over(3400),
            attack_ms=200, release_ms=120),
     _grain("sub drop", -20.9, "A low tone that falls away; under the first beat.",
-           ("deep", "falling", "mono"), _sub_drop, percent("drive", "Drive", 30), _over(1600),
+           ("deep", "falling", "mono"), _sub_drop, percent("drive", "Drive", 30), over(1600),
            attack_ms=4, release_ms=300, register=(36, 60)),
 )  # fmt: skip

@@ -12,19 +12,11 @@ from cloudrift.sound.first.ringing import Pair, Ring, String, ring
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.body import board
 from cloudrift.sound.kit.noise import add_at_start
+from cloudrift.sound.kit.strung import inharmonicity
 from cloudrift.sound.kit.table import curve_to_frames
 from cloudrift.theory.pitch import pitch_to_hz
 
 SLOW_HZ, SLOW_POINTS = 630, 60  # points a second of a running mean, and over how many it goes
-
-
-def inharmonicity(pitch: float) -> float:
-    """Return the stiffness coefficient B of a piano string by MIDI number.
-
-    The sum of a bass and a treble exponential, the shape found by fitting whole pianos (Rigaud,
-    David and Daudet, 2011); about 3e-4 at C4.
-    """
-    return float(np.exp(0.0926 * pitch - 13.64) + np.exp(-0.0847 * pitch - 5.82))
 
 
 def _case(rng: np.random.Generator, soft: float, hard: float) -> Ring:

@@ -8,8 +8,9 @@ from numpy.typing import NDArray
 from cloudrift.ground.draws import stream
 from cloudrift.ground.settings import SettingsSpec, percent
 from cloudrift.sound.first.formants import between
-from cloudrift.sound.first.spread import ensemble, lowpass
+from cloudrift.sound.first.spread import ensemble
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, opening, shaped
+from cloudrift.sound.kit.body import lowpass
 from cloudrift.sound.kit.noise import LONG, band, lasting, read_round
 
 Hz = NDArray[np.float64]

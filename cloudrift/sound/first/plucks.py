@@ -1,13 +1,11 @@
 """Plucks: strings under fingers and palms, tongues of metal, a closing filter."""
 
-import functools
-
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
-from cloudrift.ground.settings import Field, percent
+from cloudrift.ground.settings import percent
 from cloudrift.sound.first.burst import burst
 from cloudrift.sound.first.ringing import Modes, Pair, Ring, String, box, ring
 from cloudrift.sound.first.voices import Voices, period, voices
@@ -16,26 +14,19 @@ from cloudrift.sound.instrument import (
     Tone,
     ToneRequest,
     closing,
+    pick,
     shaped,
     slide,
 )
 from cloudrift.sound.kit.body import board
 from cloudrift.sound.kit.noise import add_at_start
+from cloudrift.sound.kit.strung import wound
 from cloudrift.sound.kit.table import harmonics
 from cloudrift.theory.pitch import pitch_to_hz
 
 GUITAR_BOX = (98.0, 196.0, 233.0, 392.0, 540.0)  # air and plates
 GUITAR_BOX_T60 = (0.14, 0.11, 0.1, 0.07, 0.05)
 NYLON_BOARD, STEEL_BOARD, HARP_BOARD = board(3, 90, 3000), board(5, 85, 5200), board(19, 60, 4000)
-
-
-def wound(light: float) -> "functools.partial[float]":
-    """Return the stiffness of a plucked string by MIDI number; ``light`` is B at C4."""
-    return functools.partial(_wound, light)
-
-
-def _wound(light: float, pitch: float) -> float:
-    return light * 2.0 ** ((pitch - 60) / 14)
 
 
 @kept
@@ -141,12 +132,6 @@ def _synth(request: ToneRequest) -> Tone:
     hollow = request.settings.number("hollow") / 100
     return voices(request, rng, _saw_tables(request.pitch, request.rate, hollow),
                   Voices(sides=0.45))  # fmt: skip
-
-
-def pick(default: float) -> Field:
-    """Return the setting of where a string is plucked."""
-    return Field(name="pick", label="Pick place", default=default, unit="%", low=5, high=50,
-                 hint="share of the string between bridge and finger")  # fmt: skip
 
 
 SOUNDS = (

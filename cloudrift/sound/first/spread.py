@@ -110,8 +110,3 @@ def ensemble(
     both = cycles(name, shape, request.pitch, request.rate, spread, own)
     start = int(stream(request.variant, name, request.pitch).integers(CYCLE)) + request.first
     return Tone(*(read_cycle(cycle, start, request.frames, side) for cycle in both))
-
-
-def lowpass(hz: NDArray[np.float64], edge_hz: float, power: float) -> NDArray[np.float64]:
-    """Return the gain of a smooth low-pass: 1 / (1 + (f / edge) ** 4) ** power."""
-    return np.asarray(1 / (1 + (hz / edge_hz) ** 4) ** power)

@@ -8,13 +8,14 @@ from numpy.typing import NDArray
 from cloudrift.audio.looped import slice_wrapped
 from cloudrift.audio.wrap import circular_noise
 from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Field, percent
-from cloudrift.sound.first.plucks import plucked, wound
+from cloudrift.ground.settings import percent
+from cloudrift.sound.first.plucks import plucked
 from cloudrift.sound.first.ringing import Curve, Pair, String, box
-from cloudrift.sound.first.spread import CYCLE, SIDE_AT, cycles, ensemble, lowpass
-from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, opening, shaped
-from cloudrift.sound.kit.body import board
+from cloudrift.sound.first.spread import CYCLE, SIDE_AT, cycles, ensemble
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, opening, shaped, tape_sway
+from cloudrift.sound.kit.body import board, lowpass
 from cloudrift.sound.kit.noise import LONG, band, lasting, read_round
+from cloudrift.sound.kit.strung import wound
 
 Hz = NDArray[np.float64]
 VIOLIN_BOARD = board(23, 180, 4200, 3.5)
@@ -100,11 +101,6 @@ def _pizzicato(request: ToneRequest) -> Tone:
     return plucked(request, "pizzicato", string, Pair(fast=1.8, slow=0.8), answer, 0.55)
 
 
-def _sway_field(default: float) -> Field:
-    return Field(name="sway_cents", label="Sway", default=default, unit="cents", low=0, high=60,
-                 step=0.5, hint="how far the tape's speed strays")  # fmt: skip
-
-
 SOUNDS = (
     Instrument(
         name="string ensemble", family="strings", role="strings", register=(36, 96),
@@ -118,7 +114,7 @@ SOUNDS = (
         name="tape strings", family="strings", role="strings", register=(43, 84),
         about="Strings from a tired tape; uneven, held, a little out.",
         tags=("aged", "dusty", "mid"),
-        spec=shaped(_sway_field(9), percent("hiss", "Hiss", 40), opening(120),
+        spec=shaped(tape_sway(9), percent("hiss", "Hiss", 40), opening(120),
                     attack_ms=70, decay_ms=6000, sustain=85, release_ms=260, detune_cents=10),
         tone=_tape_strings, noises=("hiss",), gain_db=-24.2,
     ),

@@ -42,7 +42,7 @@ def breath_noise(pitch: int, rate: int) -> Stereo:
 
 
 def aired(
-    request: ToneRequest, tone: Tone, level: float, *, steady_db: float, chiff_db: float = -90,
+    request: ToneRequest, tone: Tone, level: float, *, steady_db: float, chiff_db: float,
     chiff_ms: float = 45, soft_db: float = -5,
 ) -> Tone:  # fmt: skip
     """Add breath to a tone: beside it all along, and more at its start.
@@ -55,10 +55,7 @@ def aired(
     rng = stream(request.variant, "air", request.pitch)
     noise = wandering(breath_noise(request.pitch, request.rate), rng, request.frames, request.rate)
     steady, chiff = (np.float32(2 * level * 10 ** (db / 20)) for db in (steady_db, chiff_db))
-    if chiff_db > -90:
-        noise *= steady + chiff * _dying(request.frames, request.rate, chiff_ms)
-    else:
-        noise *= steady
+    noise *= steady + chiff * _dying(request.frames, request.rate, chiff_ms)
     return Tone(tone.soft + np.float32(10 ** (soft_db / 20)) * noise, tone.hard + noise)
 
 

@@ -31,3 +31,8 @@ def _bumps(draw: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     drawn = stream(draw, "board").standard_normal(170)
     log_hz = np.log(np.geomspace(25, 22_000, 160))
     return log_hz, np.convolve(drawn, np.hanning(11) / 2.2, "valid")
+
+
+def lowpass(hz: NDArray[np.float64], edge_hz: float, power: float) -> NDArray[np.float64]:
+    """Return the gain of a smooth low-pass: 1 / (1 + (f / edge) ** 4) ** power."""
+    return np.asarray(1 / (1 + (hz / edge_hz) ** 4) ** power)

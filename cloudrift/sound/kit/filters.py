@@ -29,7 +29,6 @@ class Sweep(msgspec.Struct, frozen=True, kw_only=True):
     by_share_oct : how many octaves higher it is for one that is played as brightly.
     by_key : how much of the key's interval moves it.
     falls_oct : from how much higher it falls, when a note starts; from less, played darkly.
-    opens_oct : from how much lower it opens.
     resonance : height of the peak at the cutoff, as a factor (1 = none).
     """
 
@@ -37,7 +36,6 @@ class Sweep(msgspec.Struct, frozen=True, kw_only=True):
     by_share_oct: float = 4.0
     by_key: float = 0.6
     falls_oct: float = 0.0
-    opens_oct: float = 0.0
     resonance: float = 1.4
 
 
@@ -62,18 +60,18 @@ def _cut(wave: Wave, own: float, resonance: float, pitch: int, rate: int) -> Per
 
 def swept(
     request: ToneRequest, name: str, wave: Wave, own: float, sweep: Sweep, ms: float,
-    section: Section, ratio: float = 1.0,
+    section: Section,
 ) -> Tone:  # fmt: skip
     """Play a wave through a low-pass that falls or opens over ``ms``; as bright as asked for."""
     made = _cut(wave, own, sweep.resonance, request.pitch, request.rate)
     t = 1e3 * knot_times(request)
     gone = np.exp(-t / ms)
-    reach = sweep.falls_oct * (0.35 + 0.65 * request.share) - sweep.opens_oct
+    reach = sweep.falls_oct * (0.35 + 0.65 * request.share)
     octaves = sweep.by_share_oct * request.share + reach * gone
     key = (pitch_to_hz(request.pitch) / REFERENCE_HZ) ** sweep.by_key
     cutoff = sweep.low_hz * key * 2**octaves
     step = np.log(HIGHEST_HZ / LOWEST_HZ) / (STEPS - 1)
     place = np.log(cutoff / LOWEST_HZ) / step
     rng = stream(request.variant, name, request.pitch)
-    tone = play(request, rng, section, made, place=place[None], ratio=ratio)[0]
+    tone = play(request, rng, section, made, place=place[None])[0]
     return Tone(tone, tone)

@@ -1,5 +1,6 @@
 """Noises: short ones (hammers, picks, keys), and long ones that go round (breath, hiss, rain)."""
 
+import functools
 from collections.abc import Callable
 
 import numpy as np
@@ -14,6 +15,7 @@ from cloudrift.sound.instrument import ToneRequest
 
 LONG = 1 << 17  # frames of a long noise before it goes round: 3 s
 WANDER_JOIN_S = 0.12
+BANDS = 512  # that are the same function where they are asked for again
 Shape = Callable[[NDArray[np.float64]], NDArray[np.float64]]
 
 
@@ -26,8 +28,8 @@ def lasting(
 ) -> Stereo:
     """Return noise with a spectrum, (2, LONG), RMS 1, that can be read round and round.
 
-    ``shape`` gives the amplitude by frequency; it must be a function that stands at the top of a
-    module or is kept, because what is made for it is kept under it.
+    ``shape`` gives the amplitude by frequency; what is made for it is kept under it, so it must
+    stand at the top of a module, be a value, or be a ``band``.
     """
     rng = stream(0, "lasting", name)
     hz = np.fft.rfftfreq(LONG, 1 / rate)
@@ -44,9 +46,9 @@ def read_round(noise: Stereo, start: int, frames: int) -> Stereo:
     return np.array(slice_wrapped(noise, start, frames))
 
 
-def band(low_hz: float, high_hz: float, steep: float = 4.0
-         ) -> Callable[[NDArray[np.float64]], NDArray[np.float64]]:  # fmt: skip
-    """Return the amplitude of a band with soft edges, by frequency."""
+@functools.lru_cache(maxsize=BANDS)
+def band(low_hz: float, high_hz: float, steep: float = 4.0) -> Shape:
+    """Return the amplitude of a band with soft edges, by frequency: the same for the same edges."""
 
     def shape(hz: NDArray[np.float64]) -> NDArray[np.float64]:
         return 1 / np.sqrt((1 + (low_hz / hz) ** steep) * (1 + (hz / high_hz) ** steep))

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from cloudrift.audio import fft as sf
 from cloudrift.audio import quick
 from cloudrift.audio.buffers import DEFAULT_RATE
-from cloudrift.sound.instrument import Tone, ToneRequest
+from cloudrift.sound.instrument import ToneRequest
 from cloudrift.sound.kit.table import Phase, bits_of, counts, curve_to_frames, read
 from cloudrift.theory.pitch import pitch_to_hz
 
@@ -222,17 +222,20 @@ def course(request: ToneRequest, times_ms: NDArray[np.float64]) -> NDArray[np.fl
     return np.interp(1e3 * knot_times(request), times_ms, np.arange(float(len(times_ms))))[None]
 
 
-def play_tone(
-    request: ToneRequest,
-    rng: np.random.Generator,
-    section: Section,
-    read_from: Periods,
-    *,
-    ratio: float = 1.0,
-) -> Tone:
-    """Play periods that are soft and hard."""
-    soft, hard = play(request, rng, section, read_from, ratio=ratio)
-    return Tone(soft, hard)
+def straying(
+    request: ToneRequest, rng: np.random.Generator, cents: float,
+    waves: tuple[tuple[float, float], ...], uneven: float,
+) -> NDArray[np.float64]:  # fmt: skip
+    """Return how far a tape's speed is off, in cents at knots: waves of Hz and a share of it.
+
+    ``uneven`` is by how much the speed of each wave differs from what is said, as a share.
+    """
+    t = knot_times(request)
+    bend = np.zeros(len(t))
+    for hz, share in waves:
+        turn = hz * rng.uniform(1 - uneven, 1 + uneven) * t + rng.random()
+        bend += cents * share * np.sin(2 * np.pi * turn)
+    return bend
 
 
 def read_by(
@@ -296,8 +299,6 @@ def _between(
 
 def _off(count: int) -> NDArray[np.float64]:
     """How many standard deviations each player is off: spread evenly, so that their mean is 0."""
-    if count == 0:
-        return np.zeros(0)
     normal = NormalDist()
     off = np.array([normal.inv_cdf((i + 0.5) / count) for i in range(count)])
     return off / off.std() if count > 1 else off

@@ -4,6 +4,7 @@ A string is a list of partials with two or three courses that beat and drain at 
 a body is a set of modes that belong to the instrument, not to the note, and a tail in the wood.
 """
 
+import functools
 from collections.abc import Callable
 
 import msgspec
@@ -34,6 +35,24 @@ def by_key(points: ByKey, pitch: float) -> float:
     """Return a value that goes from key to key in ratios; flat beyond the ends."""
     keys, values = zip(*points, strict=True)
     return float(np.exp(np.interp(pitch, keys, np.log(values))))
+
+
+def inharmonicity(pitch: float) -> float:
+    """Return the stiffness coefficient B of a piano string by MIDI number.
+
+    The sum of a bass and a treble exponential, the shape found by fitting whole pianos (Rigaud,
+    David and Daudet, 2011); about 3e-4 at C4.
+    """
+    return float(np.exp(0.0926 * pitch - 13.64) + np.exp(-0.0847 * pitch - 5.82))
+
+
+def wound(light: float) -> "functools.partial[float]":
+    """Return the stiffness of a plucked string by MIDI number; ``light`` is B at C4."""
+    return functools.partial(_wound, light)
+
+
+def _wound(light: float, pitch: float) -> float:
+    return light * 2.0 ** ((pitch - 60) / 14)
 
 
 class Ring(msgspec.Struct, frozen=True, kw_only=True):
@@ -244,15 +263,14 @@ def _answer(request: ToneRequest, tone: Tone, body: Body, wood: float, fall: flo
     count = min(request.frames, soft.shape[1])
     tone.soft[:, :count] += blow * soft[:, :count]
     tone.hard[:, :count] += blow * hard[:, :count]
-    if body.tail_db > -90:
-        noise = lasting(f"wood {body.name}", request.rate, _Grain(body))
-        start = number(noise.shape[1], request.variant, "wood", request.pitch)
-        tail = read_round(noise, start, request.frames)
-        tail *= _dying(request.frames, request.rate, body.tail_fall * fall + 2)
-        weaker = TAIL_DB_A_KEY * max(0, request.pitch - 60)
-        tail *= np.float32(wood * 10 ** ((body.tail_db - weaker) / 20))
-        np.add(tone.soft, tail, out=tone.soft)
-        np.add(tone.hard, tail, out=tone.hard)
+    noise = lasting(f"wood {body.name}", request.rate, _Grain(body))
+    start = number(noise.shape[1], request.variant, "wood", request.pitch)
+    tail = read_round(noise, start, request.frames)
+    tail *= _dying(request.frames, request.rate, body.tail_fall * fall + 2)
+    weaker = TAIL_DB_A_KEY * max(0, request.pitch - 60)
+    tail *= np.float32(wood * 10 ** ((body.tail_db - weaker) / 20))
+    np.add(tone.soft, tail, out=tone.soft)
+    np.add(tone.hard, tail, out=tone.hard)
 
 
 @kept

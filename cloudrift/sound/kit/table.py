@@ -4,15 +4,17 @@ A period is band-limited by leaving out harmonics, so nothing aliases as long as
 not rise above what it was made for; TOP leaves room for vibrato and glides.
 """
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Mono
+from cloudrift.sound.instrument import ToneRequest
 from cloudrift.theory.pitch import pitch_to_hz
 
 # Phase is counted in parts of a turn: it goes round by itself and never loses accuracy.
 Phase = NDArray[np.uint32]
-SIZE = 1 << 14  # linear reading of so long a period errs by less than -85 dB
 TOP = 0.44  # of the rate
 CONTROL = 64  # curves of pitch and level are computed every so many frames
 
@@ -73,3 +75,16 @@ def curve_to_frames(values: NDArray[np.float64], frames: int, apart: int = CONTR
 def sine(phase: NDArray[np.float64]) -> Mono:
     """Return the sine of a phase counted in turns, reduced in double precision first."""
     return np.sin(((phase - np.floor(phase)) * (2 * np.pi)).astype(np.float32))
+
+
+def moving_phase(
+    request: ToneRequest, start_st: float, end_st: float,
+    course: Callable[[NDArray[np.float64]], NDArray[np.float64]],
+) -> NDArray[np.float64]:  # fmt: skip
+    """Return the phase in turns of a pitch that moves, over the sound's own time, between two
+    distances from the note."""
+    over = request.settings.number("over_ms") / 1e3
+    at = np.arange(request.frames) / request.rate
+    away = start_st + (end_st - start_st) * course(np.clip(at / over, 0, 1))
+    hz = pitch_to_hz(request.pitch) * 2 ** (away / 12)
+    return np.asarray(np.cumsum(hz) / request.rate)

@@ -11,14 +11,15 @@ from cloudrift.sound.instrument import (
     ToneRequest,
     closing,
     mono_fields,
+    pick,
     shaped,
     slide,
 )
 from cloudrift.sound.kit.body import board
 from cloudrift.sound.kit.filters import Sweep, swept
 from cloudrift.sound.kit.players import Section
-from cloudrift.sound.kit.strung import WOOD, Body, String
-from cloudrift.sound.sounds.plucks import PLANES, pick, place, plucked, wound
+from cloudrift.sound.kit.strung import WOOD, Body, String, wound
+from cloudrift.sound.sounds.plucks import PLANES, place, plucked
 
 Hz = NDArray[np.float64]
 BASS_BOARD = board(29, 42, 1800, 2.2)

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, raised_cosine
+from cloudrift.audio.looped import slice_wrapped
 from cloudrift.ground.draws import number, stream
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
@@ -179,7 +180,8 @@ def _wires(wire: Wire, name: str, tuned: float, request: ToneRequest, frames: in
     rate = request.rate
     high = wire.high_hz if hard else wire.low_hz + wire.dull * (wire.high_hz - wire.low_hz)
     low = wire.low_hz * (1.0 if hard else 0.8)
-    noise = _wire_noise(round(low * tuned), round(min(high * tuned, 0.42 * rate)), rate, wire.width)
+    shape = band(round(low * tuned), round(min(high * tuned, 0.42 * rate)), 6.0)
+    noise = lasting(f"wire {wire.width}", rate, shape, wire.width)
     out = np.zeros((2, frames), np.float32)
     for i, late in enumerate(wire.strikes):
         last = i == len(wire.strikes) - 1
@@ -198,17 +200,12 @@ def _wires(wire: Wire, name: str, tuned: float, request: ToneRequest, frames: in
         start = number(noise.shape[1], request.variant, name, "wire", i, request.pitch)
         if wire.grains:
             seeds = _seeds(name, rate, wire.grains)
-            shell = np.float32(0.4) * read_round(np.stack([seeds, seeds]), start, count)[0]
+            shell = np.float32(0.4) * slice_wrapped(seeds, start, count)
             envelope = envelope * (np.float32(0.6) + shell)
         gain = np.float32(1 + 0.2 * strays)
         heard = min(count, frames - at)
         out[:, at : at + heard] += gain * envelope[:heard] * read_round(noise, start, heard)
     return out
-
-
-@kept
-def _wire_noise(low_hz: int, high_hz: int, rate: int, width: float) -> Stereo:
-    return lasting(f"wire {width}", rate, band(low_hz, high_hz, 6.0), width)
 
 
 def drum(kit: Kit, name: str, request: ToneRequest) -> Tone:

@@ -16,12 +16,12 @@ from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
-from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, over, shaped
+from cloudrift.sound.kit.body import lowpass
 from cloudrift.sound.kit.noise import LONG, band, wandering
 from cloudrift.sound.kit.players import Section, Sway
-from cloudrift.sound.kit.table import CONTROL, curve_to_frames, sine
-from cloudrift.sound.sounds.pads import Pair, held, lowpass
-from cloudrift.theory.pitch import pitch_to_hz
+from cloudrift.sound.kit.table import CONTROL, curve_to_frames, moving_phase, sine
+from cloudrift.sound.sounds.pads import Pair, held
 
 Hz = NDArray[np.float64]
 LATE_MS_PER_CENT = 0.2
@@ -160,19 +160,10 @@ def _swell(request: ToneRequest) -> Tone:
                 tone.hard + np.float32(0.5 * air) * noise.hard)  # fmt: skip
 
 
-def _swept(request: ToneRequest, start_st: float, end_st: float, course: Callable[[Hz], Hz]
-           ) -> Hz:  # fmt: skip
-    """Return the phase in turns of a pitch that moves between two distances from the note."""
-    over = request.settings.number("over_ms") / 1e3
-    at = np.arange(request.frames) / request.rate
-    away = start_st + (end_st - start_st) * course(np.clip(at / over, 0, 1))
-    return np.cumsum(pitch_to_hz(request.pitch) * 2 ** (away / 12)) / request.rate
-
-
 def _riser(request: ToneRequest) -> Tone:
     """A band of noise that climbs five octaves, with a thin tone inside that climbs two."""
     n, rate = request.frames, request.rate
-    phase = _swept(request, 0, 24, lambda x: x)
+    phase = moving_phase(request, 0, 24, lambda x: x)
     rng = stream(request.variant, "riser", request.pitch)
     over = np.clip(np.arange(n) / rate * 1e3 / request.settings.number("over_ms"), 0, 1)
     place = over * (RISER_BANDS - 1)
@@ -193,7 +184,7 @@ def _riser(request: ToneRequest) -> Tone:
 
 def _sub_drop(request: ToneRequest) -> Tone:
     """A low tone that falls by two octaves; what it is driven to is a little to both sides."""
-    phase = _swept(request, 0, -24, lambda x: 1 - (1 - x) ** 2)
+    phase = moving_phase(request, 0, -24, lambda x: 1 - (1 - x) ** 2)
     push = 3 + 10 * request.settings.number("drive") / 100
     rng = stream(request.variant, "sub drop", request.pitch)
     wave = np.sin(2 * np.pi * (phase + 0.02 * rng.random()))
@@ -325,11 +316,6 @@ def _street(request: ToneRequest) -> Tone:
     return out
 
 
-def _over(ms: float) -> Field:
-    return Field(name="over_ms", label="Over", default=ms, unit="ms", low=100, high=12000, step=10,
-                 log=True)  # fmt: skip
-
-
 def _every(ms: float) -> Field:
     return Field(name="every_ms", label="Every", default=ms, unit="ms", low=500, high=12000,
                  step=10, log=True)  # fmt: skip
@@ -362,10 +348,10 @@ SOUNDS = (
     _grain("swell", -23.6, "A tone and air that grow together; the bar before a change.",
            ("growing", "wide", "tonal"), _swell, percent("air", "Air", 40), attack_ms=1800),
     _grain("riser", -17.1, "Noise that climbs two octaves; into the first beat.",
-           ("growing", "bright", "moving"), _riser, percent("tone", "Tone", 25), _over(3400),
+           ("growing", "bright", "moving"), _riser, percent("tone", "Tone", 25), over(3400),
            attack_ms=200, release_ms=120),
     _grain("sub drop", -20.9, "A low tone that falls away; under the first beat.",
-           ("deep", "falling", "mono"), _sub_drop, percent("drive", "Drive", 30), _over(1600),
+           ("deep", "falling", "mono"), _sub_drop, percent("drive", "Drive", 30), over(1600),
            attack_ms=4, release_ms=300, register=(36, 60)),
     _grain("birds", -6.5, "Birds in leaves, near and far; mornings behind soft keys.",
            ("weather", "bright", "wide"), _birds, percent("often", "How often", 50), version=1),

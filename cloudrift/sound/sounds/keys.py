@@ -6,13 +6,22 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.draws import number, stream
 from cloudrift.ground.lru import kept
-from cloudrift.ground.settings import Field, percent
-from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
+from cloudrift.ground.settings import percent
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped, tape_sway
 from cloudrift.sound.kit.air import beside
 from cloudrift.sound.kit.bank import decaying_partials
 from cloudrift.sound.kit.body import board
 from cloudrift.sound.kit.noise import add_at_start, band, lasting, puff, read_round
-from cloudrift.sound.kit.players import Periods, Section, Sway, course, knot_times, periods, play
+from cloudrift.sound.kit.players import (
+    Periods,
+    Section,
+    Sway,
+    course,
+    knot_times,
+    periods,
+    play,
+    straying,
+)
 from cloudrift.sound.kit.strung import (
     THREE,
     WOOD,
@@ -22,6 +31,7 @@ from cloudrift.sound.kit.strung import (
     Modes,
     String,
     by_key,
+    inharmonicity,
     struck,
 )
 from cloudrift.sound.kit.table import harmonics
@@ -49,15 +59,6 @@ RISES: ByKey = ((36, 3.6), (60, 3.0), (72, 2.6), (84, 1.3), (96, 0.8))  # ms
 DAMPED: ByKey = ((24, 3.2), (36, 2.5), (48, 1.6), (60, 1.0), (76, 0.75), (LAST_DAMPER, 0.7))
 _FELT, _STRIKE = band(140, 900), band(380, 3000)
 _FALLEN = band(110, 700)
-
-
-def inharmonicity(pitch: float) -> float:
-    """Return the stiffness coefficient B of a piano string by MIDI number.
-
-    The sum of a bass and a treble exponential, the shape found by fitting whole pianos (Rigaud,
-    David and Daudet, 2011); about 3e-4 at C4.
-    """
-    return float(np.exp(0.0926 * pitch - 13.64) + np.exp(-0.0847 * pitch - 5.82))
 
 
 def damping(pitch: int) -> float:
@@ -315,6 +316,7 @@ def _celesta(request: ToneRequest) -> Tone:
 
 
 _CASSETTE = band(900, 9000)
+CASSETTE_WAVES = ((0.6, 0.6), (1.3, 0.35), (7.1, 0.15))
 
 
 @kept
@@ -333,11 +335,7 @@ def _cassette_keys(request: ToneRequest) -> Tone:
     """Electric keys that went through a cassette: they sway, hiss and have lost their ends."""
     settings, pitch = request.settings, request.pitch
     rng = stream(request.variant, "cassette", pitch)
-    t = knot_times(request)
-    bend = np.zeros(len(t))
-    for hz, share in ((0.6, 0.6), (1.3, 0.35), (7.1, 0.15)):
-        turn = hz * rng.uniform(0.9, 1.1) * t + rng.random()
-        bend += settings.number("sway_cents") * share * np.sin(2 * np.pi * turn)
+    bend = straying(request, rng, settings.number("sway_cents"), CASSETTE_WAVES, 0.1)
     far = by_key(((36, 1.5), (60, 1.2), (84, 1.05)), pitch)
     made = _narrow_tine(pitch, request.rate)
     tone = _picked_up(request, "cassette keys", made, (0.3 * far, far),
@@ -420,8 +418,7 @@ SOUNDS = (
         name="cassette keys", family="keys", role="keys", register=(40, 84),
         about="Electric keys off an old cassette; sways and hisses before any treatment does.",
         tags=("worn", "warm", "dusty"),
-        spec=shaped(Field(name="sway_cents", label="Sway", default=9, unit="cents", low=0, high=60,
-                          step=0.5, hint="how far the tape's speed strays"),
+        spec=shaped(tape_sway(9),
                     percent("hiss", "Hiss", 45), percent("hammer", "Hammer", 50),
                     attack_ms=3, decay_ms=6000, release_ms=240,
                     detune_cents=2),

@@ -26,7 +26,6 @@ from cloudrift.sound.kit.players import (
     knot_times,
     periods,
     play,
-    play_tone,
 )
 from cloudrift.sound.kit.strung import by_key
 from cloudrift.sound.kit.table import harmonics
@@ -113,7 +112,7 @@ def _gliding(pitch: int, rate: int) -> Periods:
 
 def _tone(name: str, made: Periods, request: ToneRequest, sway: Sway, sides_db: float) -> Tone:
     rng = stream(request.variant, name, request.pitch)
-    return play_tone(request, rng, solo(request, sway, sides_db), made)
+    return Tone(*play(request, rng, solo(request, sway, sides_db), made))
 
 
 def _play_soft(request: ToneRequest) -> Tone:

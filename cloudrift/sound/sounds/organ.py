@@ -8,7 +8,7 @@ from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.air import aired
 from cloudrift.sound.kit.noise import add_at_start, band, puff
-from cloudrift.sound.kit.players import Periods, Section, Sway, periods, play_tone
+from cloudrift.sound.kit.players import Periods, Section, Sway, periods, play
 from cloudrift.sound.kit.table import harmonics
 from cloudrift.theory.pitch import pitch_to_hz
 
@@ -39,7 +39,7 @@ def _drawbar(request: ToneRequest) -> Tone:
         sway=Sway(hz=hz, cents=11 * depth, onset_ms=-400, drift_cents=0),
     )  # fmt: skip
     made = _drawn(request.pitch, rate, settings.number("sub") / 60)
-    tone = play_tone(request, rng, section, made, ratio=0.5)
+    tone = Tone(*play(request, rng, section, made, ratio=0.5))
     turn = 2 * np.pi * (hz * np.arange(n, dtype=np.float32) / rate + np.float32(rng.random()))
     level = np.float32(0.22 * depth) * np.stack([np.sin(turn), -np.sin(turn)])
     tone = Tone(tone.soft * (1 + level), tone.hard * (1 + level))
@@ -73,7 +73,7 @@ def _chapel(request: ToneRequest) -> Tone:
     settings = request.settings
     rng = stream(request.variant, "chapel organ", request.pitch)
     made = _pipes(request.pitch, request.rate, settings.number("mixture") / 100)
-    tone = play_tone(request, rng, PIPES, made)
+    tone = Tone(*play(request, rng, PIPES, made))
     return aired(request, tone, settings.number("wind") / 100, steady_db=-38, chiff_db=-17)
 
 
@@ -98,7 +98,7 @@ def _harmonium(request: ToneRequest) -> Tone:
     settings = request.settings
     rng = stream(request.variant, "harmonium", request.pitch)
     made = _free_reeds(request.pitch, request.rate, settings.number("lid") / 100)
-    tone = play_tone(request, rng, REEDS, made)
+    tone = Tone(*play(request, rng, REEDS, made))
     return aired(request, tone, settings.number("wind") / 100, steady_db=-36, chiff_db=-26)
 
 

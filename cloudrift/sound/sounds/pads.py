@@ -11,6 +11,7 @@ from cloudrift.ground.lru import kept
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, opening, shaped
 from cloudrift.sound.kit.air import beside
+from cloudrift.sound.kit.body import lowpass
 from cloudrift.sound.kit.formants import between, mouth, throat
 from cloudrift.sound.kit.noise import band
 from cloudrift.sound.kit.players import (
@@ -21,7 +22,6 @@ from cloudrift.sound.kit.players import (
     knot_times,
     periods,
     play,
-    play_tone,
 )
 from cloudrift.sound.kit.table import harmonics
 from cloudrift.theory.pitch import pitch_to_hz
@@ -47,12 +47,7 @@ def held(name: str, shape: Shape, setting: str, section: Section, request: ToneR
     """Play an ensemble whose spectrum depends on one setting."""
     own = request.settings.number(setting) / 100 if setting else 0.0
     made = spectra(name, shape, request.pitch, request.rate, own)
-    return play_tone(request, stream(request.variant, name, request.pitch), section, made)
-
-
-def lowpass(hz: Hz, edge_hz: float, power: float) -> Hz:
-    """Return the gain of a smooth low-pass: 1 / (1 + (f / edge) ** 4) ** power."""
-    return np.asarray(1 / (1 + (hz / edge_hz) ** 4) ** power)
+    return Tone(*play(request, stream(request.variant, name, request.pitch), section, made))
 
 
 def _warm(hz: Hz, f0: float, hollow: float, colour: float) -> Pair:

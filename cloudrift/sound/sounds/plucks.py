@@ -6,13 +6,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.ground.draws import number, stream
-from cloudrift.ground.settings import Field, percent
-from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, closing, shaped, slide
+from cloudrift.ground.settings import percent
+from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, closing, pick, shaped, slide
 from cloudrift.sound.kit.body import board
 from cloudrift.sound.kit.filters import Sweep, swept
 from cloudrift.sound.kit.noise import add_at_start, band, puff
 from cloudrift.sound.kit.players import Section
-from cloudrift.sound.kit.strung import WOOD, Body, Courses, Modes, String, struck
+from cloudrift.sound.kit.strung import WOOD, Body, Courses, Modes, String, struck, wound
 from cloudrift.theory.pitch import pitch_to_hz
 
 GUITAR = Body(name="guitar", low_hz=92, high_hz=2600, count=52, q=(18, 42), soft_db=-15,
@@ -30,15 +30,6 @@ NYLON_BOARD, STEEL_BOARD, HARP_BOARD = (
 )
 PLANES = Courses(off=(-0.55, 0.45), fall=(1.25, 0.6), level=(0.7, 0.45))
 _FLESH, _NAIL = band(280, 1900), band(1600, 9000)
-
-
-def wound(light: float) -> "functools.partial[float]":
-    """Return the stiffness of a plucked string by MIDI number; ``light`` is B at C4."""
-    return functools.partial(_wound, light)
-
-
-def _wound(light: float, pitch: float) -> float:
-    return light * 2.0 ** ((pitch - 60) / 14)
 
 
 def plucked(
@@ -138,12 +129,6 @@ def _synth(request: ToneRequest) -> Tone:
         request, "synth pluck", _saw, settings.number("hollow") / 100, PLUCK_FILTER,
         settings.number("close_ms"), Section(players=2, steady_db=10.0, breathe_db=0, alike=True),
     )  # fmt: skip
-
-
-def pick(default: float) -> Field:
-    """Return the setting of where a string is plucked."""
-    return Field(name="pick", label="Pick place", default=default, unit="%", low=5, high=50,
-                 hint="share of the string between bridge and finger")  # fmt: skip
 
 
 ELECTRIC_BOARD = board(47, 60, 6000, 2.0)

@@ -7,17 +7,18 @@ from numpy.typing import NDArray
 
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
-from cloudrift.ground.settings import Field, percent
+from cloudrift.ground.settings import percent
 from cloudrift.sound.instrument import (
     Instrument,
     Tone,
     ToneRequest,
     opening,
     shaped,
+    tape_sway,
     vibrato_fields,
 )
 from cloudrift.sound.kit.air import beside
-from cloudrift.sound.kit.body import board
+from cloudrift.sound.kit.body import board, lowpass
 from cloudrift.sound.kit.noise import add_at_start, band, puff
 from cloudrift.sound.kit.players import (
     Periods,
@@ -26,13 +27,12 @@ from cloudrift.sound.kit.players import (
     knot_times,
     periods,
     play,
-    play_tone,
+    straying,
 )
-from cloudrift.sound.kit.strung import WOOD, Body, Courses, String
+from cloudrift.sound.kit.strung import WOOD, Body, Courses, String, wound
 from cloudrift.sound.kit.table import harmonics
 from cloudrift.sound.sounds.leads import solo, swaying
-from cloudrift.sound.sounds.pads import lowpass
-from cloudrift.sound.sounds.plucks import plucked, wound
+from cloudrift.sound.sounds.plucks import plucked
 from cloudrift.theory.pitch import pitch_to_hz
 
 Hz = NDArray[np.float64]
@@ -43,6 +43,9 @@ DESKS = Section(players=9, width=0.95, breathe_db=2.5, late_ms=55,
                           jitter_cents=1.5))  # fmt: skip
 WORN = Section(players=7, width=0.75, breathe_db=4,
                sway=Sway(hz=5.0, cents=9, onset_ms=250, drift_cents=5, shimmer_db=0.8))  # fmt: skip
+
+
+TAPE_WAVES = ((0.21, 0.4), (0.57, 0.4), (1.1, 0.35), (6.3, 0.12))
 
 
 @kept
@@ -79,7 +82,7 @@ def _turns(count: int) -> NDArray[np.float64]:
 def _ensemble(request: ToneRequest) -> Tone:
     made = _section(request.pitch, request.rate, request.settings.number("bow") / 100)
     rng = stream(request.variant, "string ensemble", request.pitch)
-    tone = play_tone(request, rng, DESKS, made)
+    tone = Tone(*play(request, rng, DESKS, made))
     return beside(request, tone, "bow", _BOW, 0.05 * request.settings.number("rosin") / 100, -8)
 
 
@@ -87,11 +90,7 @@ def _tape_strings(request: ToneRequest) -> Tone:
     """Each key's tape runs at a speed that strays, and some of its players have faded."""
     settings = request.settings
     rng = stream(request.variant, "tape strings", request.pitch)
-    t = knot_times(request)
-    bend = np.zeros(len(t))
-    for hz, share in ((0.21, 0.4), (0.57, 0.4), (1.1, 0.35), (6.3, 0.12)):
-        turn = hz * rng.uniform(0.85, 1.15) * t + rng.random()
-        bend += settings.number("sway_cents") * share * np.sin(2 * np.pi * turn)
+    bend = straying(request, rng, settings.number("sway_cents"), TAPE_WAVES, 0.15)
     made = _aged(request.pitch, request.rate)
     tone = Tone(*play(request, rng, WORN, made, bend=bend))
     return beside(request, tone, "tape", _HISS, 0.04 * settings.number("hiss") / 100, -4)
@@ -110,11 +109,6 @@ def _pizzicato(request: ToneRequest) -> Tone:
     )  # fmt: skip
     two = Courses(off=(-0.7, 0.3), fall=(1.4, 0.75), level=(0.7, 0.45))
     return plucked(request, "pizzicato", string, two, FIDDLE_BOX, 0.55)
-
-
-def _sway_field(default: float) -> Field:
-    return Field(name="sway_cents", label="Sway", default=default, unit="cents", low=0, high=60,
-                 step=0.5, hint="how far the tape's speed strays")  # fmt: skip
 
 
 CELLO_BOX = board(53, 95, 2600, 2.6)
@@ -160,7 +154,7 @@ SOUNDS = (
         name="tape strings", family="strings", role="strings", register=(43, 84), version=2,
         about="Strings from a tired tape; uneven, held, a little out.",
         tags=("aged", "dusty", "mid"),
-        spec=shaped(_sway_field(9), percent("hiss", "Hiss", 40), opening(120),
+        spec=shaped(tape_sway(9), percent("hiss", "Hiss", 40), opening(120),
                     attack_ms=70, decay_ms=6000, sustain=85, release_ms=260, detune_cents=10),
         tone=_tape_strings, noises=("hiss",), gain_db=-25.4, variants=2,
     ),

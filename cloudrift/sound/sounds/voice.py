@@ -29,7 +29,6 @@ from cloudrift.sound.kit.players import (
     knot_times,
     periods,
     play,
-    play_tone,
 )
 from cloudrift.sound.kit.table import curve_to_frames, harmonics
 from cloudrift.sound.sounds.leads import solo, swaying
@@ -64,7 +63,7 @@ def _sung(vowel: str, pitch: int, rate: int) -> Periods:
 def choir(vowel: str, request: ToneRequest) -> Tone:
     """Sing a vowel by ten, with air between them."""
     rng = stream(request.variant, "choir", vowel, request.pitch)
-    tone = play_tone(request, rng, SINGERS, _sung(vowel, request.pitch, request.rate))
+    tone = Tone(*play(request, rng, SINGERS, _sung(vowel, request.pitch, request.rate)))
     return aired(request, tone, request.settings.number("breath") / 100, steady_db=-28,
                  chiff_db=-24)  # fmt: skip
 
