@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt
 
 from cloudrift.audio.sound_file import write_wav
 from cloudrift.exchange import Wanted
+from cloudrift.exchange import folders as owned
 from cloudrift.exchange.folders import OwnFolders, listen_for_list
 from cloudrift.exchange.service import ExchangeError
 from cloudrift.ground.wanted import Cancelled, never
@@ -128,6 +129,23 @@ def test_a_list_that_is_spoilt_or_of_another_version_is_made_anew_or_said(folder
     file.write_bytes(b"no list" * 1000)
     with pytest.raises(ExchangeError, match="delete it"):
         search(folders)
+
+
+def test_a_new_list_that_two_open_at_once_is_made_once(folders, monkeypatch):
+    """Whoever came second found no list, and finds one when it is its turn to make it."""
+    version, asked = owned._version, []
+
+    def looked(base):
+        seen = version(base)
+        asked.append(seen)
+        if len(asked) == 1:  # between looking and making
+            assert search(folders) == []
+        return seen
+
+    monkeypatch.setattr(owned, "_version", looked)
+    assert folders.index()[:3] == (4, 4, 1)
+    assert asked[:4] == [0, 0, 0, owned.VERSION]
+    assert len(search(folders)) == 3
 
 
 def test_what_sounds_alike_is_found(folders, library):

@@ -44,16 +44,14 @@ PROCESSES, AT_ONCE = 2, 16
 MOST_FILES = 200_000
 VERSION = 2  # of what is written down: another one begins anew
 LIKE = ("brightness", "loudness", "seconds", "tempo")
-_TABLES = """
-CREATE TABLE files (
-  path TEXT PRIMARY KEY, folder TEXT NOT NULL, size INTEGER NOT NULL, changed INTEGER NOT NULL,
-  name TEXT NOT NULL, kind TEXT NOT NULL, seconds REAL NOT NULL, tempo REAL NOT NULL,
-  key TEXT NOT NULL, loudness REAL NOT NULL, brightness REAL NOT NULL, licence TEXT NOT NULL,
-  maker TEXT NOT NULL, problem TEXT NOT NULL
-);
-CREATE INDEX of_folder ON files (folder);
-CREATE VIRTUAL TABLE words USING fts5 (text);
-"""
+_TABLES = (
+    "CREATE TABLE files (path TEXT PRIMARY KEY, folder TEXT NOT NULL, size INTEGER NOT NULL, "
+    "changed INTEGER NOT NULL, name TEXT NOT NULL, kind TEXT NOT NULL, seconds REAL NOT NULL, "
+    "tempo REAL NOT NULL, key TEXT NOT NULL, loudness REAL NOT NULL, brightness REAL NOT NULL, "
+    "licence TEXT NOT NULL, maker TEXT NOT NULL, problem TEXT NOT NULL)",
+    "CREATE INDEX of_folder ON files (folder)",
+    "CREATE VIRTUAL TABLE words USING fts5 (text)",
+)
 
 
 class Listed(NamedTuple):
@@ -115,12 +113,8 @@ class OwnFolders:
         except sqlite3.Error as error:
             raise ExchangeError(f"could not open {self._file}: {error}") from error
         try:
-            (version,) = base.execute("PRAGMA user_version").fetchone()
-            if version != VERSION:
-                for table in ("files", "words"):
-                    base.execute(f"DROP TABLE IF EXISTS {table}")
-                base.executescript(_TABLES)
-                base.execute(f"PRAGMA user_version = {VERSION}")
+            if _version(base) != VERSION:
+                _begin_anew(base)
             yield base
             base.commit()
         except sqlite3.DatabaseError as error:
@@ -286,6 +280,23 @@ def _audio_in(folder: Path, cancelled: Callable[[], bool]) -> Iterator[tuple[str
                 count += 1
                 if count >= MOST_FILES:
                     return
+
+
+def _version(base: sqlite3.Connection) -> int:
+    (version,) = base.execute("PRAGMA user_version").fetchone()
+    return int(version)
+
+
+def _begin_anew(base: sqlite3.Connection) -> None:
+    """Make empty tables, all or none, unless another thread has made them meanwhile."""
+    base.execute("BEGIN IMMEDIATE")  # who searches and who indexes both open a list that is new
+    if _version(base) != VERSION:
+        for table in ("files", "words"):
+            base.execute(f"DROP TABLE IF EXISTS {table}")
+        for made in _TABLES:
+            base.execute(made)
+        base.execute(f"PRAGMA user_version = {VERSION}")
+    base.commit()
 
 
 def _forget(base: sqlite3.Connection, path: str) -> None:
