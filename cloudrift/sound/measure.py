@@ -59,7 +59,7 @@ def strike(
     """Render one held note from silence: (2, frames), as long as it is held and ``tail_s`` more.
 
     ``at_tick`` decides which of its strikes is heard; the note starts at frame 0 all the same.
-    ``tones`` has the recordings of an own sound.
+    ``tones`` has the recordings of an own sound, and what was computed of a key before.
     """
     clock = Clock.of(60, rate)
     note = Note(start_tick=at_tick, length_ticks=round(seconds * TICKS_PER_QUARTER), pitch=pitch,
@@ -72,7 +72,7 @@ def strike(
         settings=instrument.spec.check(settings, instrument.name),
         loop_ticks=200 * TICKS_PER_QUARTER, frames=frames + 12 * rate, once=True,
     )  # fmt: skip
-    return part.render(tones)[:, start:frames]
+    return part.stretch(start, frames - start, tones or ToneCache())
 
 
 def rms(audio: NDArray[np.float32]) -> float:
@@ -136,14 +136,16 @@ def decay_db_s(audio: Stereo, rate: int = DEFAULT_RATE) -> float:
     return float(-np.polyfit(np.arange(len(rest)) * 0.02, rest, 1)[0])
 
 
-def folded_db(instrument: Instrument, pitch: int, velocity: int = 120, seconds: float = 1.0
-              ) -> float:  # fmt: skip
+def folded_db(
+    instrument: Instrument, pitch: int, velocity: int = 120, seconds: float = 1.0,
+    tones: ToneCache | None = None,
+) -> float:  # fmt: skip
     """Return the loudest thing that a render at four times the rate does not have, against all.
 
     What folds back at one rate does not at another; what both have is meant.
     """
     bare = bare_settings(instrument)
-    low = strike(instrument, pitch, velocity, seconds, settings=bare)
+    low = strike(instrument, pitch, velocity, seconds, settings=bare, tones=tones)
     high = strike(instrument, pitch, velocity, seconds, rate=4 * DEFAULT_RATE, settings=bare)
     n = low.shape[1]
     window = np.blackman(n)
@@ -278,26 +280,30 @@ class Row:
 
 def measured(instrument: Instrument, pitch: int) -> Row:
     """Measure a sound at a pitch."""
-    bare = bare_settings(instrument)
-    soft, middle, hard = (strike(instrument, pitch, v, 1.5, tail_s=0.3) for v in VELOCITIES)
+    bare, tones = bare_settings(instrument), ToneCache()
+    soft, middle, hard = (
+        strike(instrument, pitch, v, 1.5, tail_s=0.3, tones=tones) for v in VELOCITIES
+    )
     rate = DEFAULT_RATE
     release_s = release_ms(instrument, pitch) / 1e3
-    ended = strike(instrument, pitch, 100, 1.0, tail_s=release_s + 0.05)
+    ended = strike(instrument, pitch, 100, 1.0, tail_s=release_s + 0.05, tones=tones)
     # What is struck is bright at once; what opens takes its time.
     speaks = rate * 3 // 2 if "open_ms" in instrument.spec.full(()) else rate // 3
     steps = np.abs(np.diff(ended, axis=1)).max(axis=0)
-    other = strike(instrument, pitch, 80, 1.5, at_tick=strike_ticks(instrument, pitch)[1])
+    other = strike(instrument, pitch, 80, 1.5, at_tick=strike_ticks(instrument, pitch)[1],
+                   tones=tones)  # fmt: skip
     same = middle[:, : other.shape[1]]
     # What sways in a strike of several players is off by a little: the mean is over strikes.
     held_s, strikes = (8.0, 3) if instrument.family in HELD else (3.2, 1)
     tuned = [
         tuning_cents(
             strike(instrument, pitch, 100, held_s, at_tick=tick,
-                   settings=(*bare, ("attack_ms", 1.0)))[:, rate // 10 :], pitch)
+                   settings=(*bare, ("attack_ms", 1.0)), tones=tones)[:, rate // 10 :], pitch)
         for tick in strike_ticks(instrument, pitch)[:strikes]
     ] if instrument.tuned else [0.0]  # fmt: skip
     # Noise all over has nothing that could fold back.
-    clean = -200.0 if instrument.family == "grain" else folded_db(instrument, pitch)
+    grain = instrument.family == "grain"
+    clean = -200.0 if grain else folded_db(instrument, pitch, tones=tones)
     return Row(
         pitch=pitch,
         tuning_cents=float(np.mean(tuned)),

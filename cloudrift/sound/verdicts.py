@@ -57,8 +57,9 @@ class Verdict(NamedTuple):
 
 def verdicts(instrument: Instrument) -> list[Verdict]:
     """Measure a sound and judge it."""
-    found = [judge(instrument) for judge in _JUDGES]
-    found += [judge(instrument) for judge in _PHYSICS.get(instrument.name, ())]
+    tones = ToneCache()  # what one judge has heard of a key, the next need not compute
+    judges = (*_JUDGES, *_PHYSICS.get(instrument.name, ()))
+    found = [judge(instrument, tones) for judge in judges]
     return [
         one._replace(why=EXCEPTIONS.get((instrument.name, one.what), ""))
         for some in found
@@ -69,22 +70,21 @@ def verdicts(instrument: Instrument) -> list[Verdict]:
 # --- of all sounds --------------------------------------------------------------------------------
 
 
-def _by_key(instrument: Instrument) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _by_key(instrument: Instrument, tones: ToneCache
+            ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
     """Level in dB and centroid in semitones of each key, over its strikes; of noise, an octave."""
     low, high = (54, 66) if instrument.family == "grain" else instrument.register
     low, high = max(low, instrument.register[0]), min(high, instrument.register[1])
-    tones = ToneCache()
     levels, centres = [], []
     for pitch in range(low, high + 1):
         notes = _strikes(instrument, pitch, HELD_S, min(3, instrument.variants), tones)
         levels.append(to_db(rms(np.concatenate(notes, axis=1))))
         centres.append(np.mean([12 * np.log2(centroid_hz(note)) for note in notes]))
-        tones.clear()
     return np.array(levels), np.array(centres)
 
 
 def _strikes(
-    instrument: Instrument, pitch: int, seconds: float, count: int, tones: ToneCache | None = None
+    instrument: Instrument, pitch: int, seconds: float, count: int, tones: ToneCache
 ) -> list[Stereo]:
     """Some strikes of a key, each another one where it has so many."""
     return [
@@ -93,8 +93,8 @@ def _strikes(
     ]
 
 
-def _evenness(instrument: Instrument) -> list[Verdict]:
-    levels, centres = _by_key(instrument)
+def _evenness(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
+    levels, centres = _by_key(instrument, tones)
     low = instrument.register[0]
     jumps, moves = np.abs(np.diff(levels)), np.abs(np.diff(centres))
     return [
@@ -105,10 +105,10 @@ def _evenness(instrument: Instrument) -> list[Verdict]:
     ]  # fmt: skip
 
 
-def _by_velocity(instrument: Instrument) -> list[Verdict]:
+def _by_velocity(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
     least, rise, level, peak = 99.0, 99.0, 99.0, -99.0
     for pitch in pitches(instrument):
-        notes = [strike(instrument, pitch, velocity, HELD_S) for velocity in STEPS]
+        notes = [strike(instrument, pitch, velocity, HELD_S, tones=tones) for velocity in STEPS]
         centres = np.array([centroid_hz(note) for note in notes])
         least = min(least, float((centres[1:] / centres[:-1]).min()))
         rise = min(rise, float(centres[-1] / centres[0]))
@@ -116,7 +116,11 @@ def _by_velocity(instrument: Instrument) -> list[Verdict]:
         peak = max(
             peak,
             *(
-                to_db(float(np.abs(strike(instrument, pitch, 127, 1.0, at_tick=tick)).max()))
+                to_db(
+                    float(
+                        np.abs(strike(instrument, pitch, 127, 1.0, at_tick=tick, tones=tones)).max()
+                    )
+                )
                 for tick in range(3)
             ),
         )
@@ -128,18 +132,18 @@ def _by_velocity(instrument: Instrument) -> list[Verdict]:
     ]  # fmt: skip
 
 
-def _strike_spread(instrument: Instrument) -> list[Verdict]:
+def _strike_spread(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
     worst = 0.0
     for pitch in pitches(instrument):
-        levels = [to_db(rms(note)) for note in _strikes(instrument, pitch, HELD_S, STRIKES)]
+        levels = [to_db(rms(note)) for note in _strikes(instrument, pitch, HELD_S, STRIKES, tones)]
         worst = max(worst, max(levels) - min(levels))
     return [Verdict("level of one strike against another", worst, 0, 2.5, "dB")]
 
 
-def _in_mono(instrument: Instrument) -> list[Verdict]:
+def _in_mono(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
     worst = 0.0
     for pitch in pitches(instrument):
-        lines = [np.fft.rfft(note) for note in _strikes(instrument, pitch, 1.5, 3)]
+        lines = [np.fft.rfft(note) for note in _strikes(instrument, pitch, 1.5, 3, tones)]
         hz = np.fft.rfftfreq(round(1.5 * DEFAULT_RATE), 1 / DEFAULT_RATE)
         sides = sum((np.abs(one) ** 2).mean(axis=0) for one in lines)
         middle = sum(np.abs(one.mean(axis=0)) ** 2 for one in lines)
@@ -151,13 +155,13 @@ def _in_mono(instrument: Instrument) -> list[Verdict]:
     return [Verdict("mono loss in an octave", worst, 0, 6, "dB")]
 
 
-def _noise_of_two_keys(instrument: Instrument) -> list[Verdict]:
+def _noise_of_two_keys(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
     """How alike the noises of two keys are: what is the same in all of them would add up."""
     if not instrument.noises:
         return []
     low, high = instrument.register
     keys = np.linspace(low, high, 9).astype(int)
-    noises = [_noise(instrument, int(key)) for key in keys]
+    noises = [_noise(instrument, int(key), tones) for key in keys]
     near = int(NEAR_MS * 1e-3 * DEFAULT_RATE)
     sums = np.zeros(2 * near + 1)
     pairs = 0
@@ -174,31 +178,32 @@ def _noise_of_two_keys(instrument: Instrument) -> list[Verdict]:
     return [Verdict("noise that two keys share", found, 0, 0.2, "of 1")]
 
 
-def _noise(instrument: Instrument, pitch: int) -> NDArray[np.float64]:
-    full = strike(instrument, pitch, 100, HELD_S)
-    bare = strike(instrument, pitch, 100, HELD_S, settings=bare_settings(instrument))
+def _noise(instrument: Instrument, pitch: int, tones: ToneCache) -> NDArray[np.float64]:
+    full = strike(instrument, pitch, 100, HELD_S, tones=tones)
+    bare = strike(instrument, pitch, 100, HELD_S, settings=bare_settings(instrument), tones=tones)
     return np.asarray((full - bare).mean(axis=0), np.float64)
 
 
-def _at_the_top(instrument: Instrument) -> list[Verdict]:
+def _at_the_top(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
     """What folds back on the highest key that it has, up to C7."""
     if instrument.family == "grain":
         return []  # noise all over
     key = min(C7, instrument.register[1])
-    return [Verdict(f"folded back, key {key}", folded_db(instrument, key, seconds=0.5), -200, -80,
-                    "dB")]  # fmt: skip
+    found = folded_db(instrument, key, seconds=0.5, tones=tones)
+    return [Verdict(f"folded back, key {key}", found, -200, -80, "dB")]
 
 
-def _comes_again(instrument: Instrument) -> list[Verdict]:
+def _comes_again(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
     """Of what is played by several, or is noise: whether a held note is ever like itself again."""
     several = instrument.family in {"pads", "grain"} or instrument.name in SEVERAL
     if not several or instrument.name in ONE_WAY:
         return []
-    held = strike(instrument, pitches(instrument)[1], 90, 22.0, settings=(("sustain", 100.0),))
+    held = strike(instrument, pitches(instrument)[1], 90, 22.0, settings=(("sustain", 100.0),),
+                  tones=tones)  # fmt: skip
     return [Verdict("like itself within 20 s", repetition(held), 0, 0.5, "of 1")]
 
 
-def _let_go(instrument: Instrument) -> list[Verdict]:
+def _let_go(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
     """Where felt stops strings: how long it takes at C2 and C4, and that none is above F6."""
     if instrument.damping is None:
         return []
@@ -208,7 +213,9 @@ def _let_go(instrument: Instrument) -> list[Verdict]:
         low, high = instrument.register
         if not low <= pitch <= high:
             continue
-        audio = strike(instrument, pitch, 100, 0.5, tail_s=6.0, settings=bare_settings(instrument))
+        audio = strike(
+            instrument, pitch, 100, 0.5, tail_s=6.0, settings=bare_settings(instrument), tones=tones
+        )
         after = level_curve(audio[:, DEFAULT_RATE // 2 :])
         gone = np.flatnonzero(after < after[0] - 45)
         ms = 10.0 * float(gone[0] if len(gone) else len(after))
@@ -226,7 +233,7 @@ SEVERAL = {
     "low brass", "whisper",
 }  # fmt: skip
 ONE_WAY = {"riser", "sub drop"}  # they go somewhere, and are held for what they come to
-Judge = Callable[[Instrument], list[Verdict]]
+Judge = Callable[[Instrument, ToneCache], list[Verdict]]
 _JUDGES: tuple[Judge, ...] = (
     _evenness, _by_velocity, _strike_spread, _in_mono, _noise_of_two_keys, _at_the_top,
     _comes_again, _let_go,
@@ -242,10 +249,10 @@ def _stiff_hz(pitch: int, b: float, count: int) -> NDArray[np.float64]:
 
 
 def _piano(share: float) -> Judge:
-    def judge(instrument: Instrument) -> list[Verdict]:
+    def judge(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
         out = []
         for pitch, early, late in ((60, (7, 13), (3, 8)), (84, (25, 70), (10, 40))):
-            audio = strike(instrument, pitch, 90, 3.0)
+            audio = strike(instrument, pitch, 90, 3.0, tones=tones)
             first = partial_curve(audio, pitch_to_hz(pitch), window_s=0.06)
             out += [
                 Verdict(f"first partial falls early, key {pitch}", fall_db_s(first, 0.05, 0.6),
@@ -254,14 +261,14 @@ def _piano(share: float) -> Judge:
                         *late, "dB/s"),
             ]  # fmt: skip
         hz = _stiff_hz(60, share * inharmonicity(60), 40)
-        audio = strike(instrument, 60, 90, 3.0)
+        audio = strike(instrument, 60, 90, 3.0, tones=tones)
         beats = [beating_db(partial_curve(audio, h, window_s=0.06)) for h in hz[3:8]]
         level = level_curve(audio)
         out += [
             Verdict("partials 4 to 8 beat by, key 60", float(np.median(beats)), 1.5, 8, "dB"),
             Verdict("level after 2 s, key 60", float(level[195:205].mean() - level.max()), -24,
                     -9, "dB"),
-            *_residuals(instrument, 60, share * inharmonicity(60), (-22, -10), (-42, -28)),
+            *_residuals(instrument, tones, 60, share * inharmonicity(60), (-22, -10), (-42, -28)),
         ]  # fmt: skip
         return out
 
@@ -269,10 +276,10 @@ def _piano(share: float) -> Judge:
 
 
 def _residuals(
-    instrument: Instrument, pitch: int, b: float, attack: tuple[float, float],
+    instrument: Instrument, tones: ToneCache, pitch: int, b: float, attack: tuple[float, float],
     sustain: tuple[float, float],
 ) -> list[Verdict]:  # fmt: skip
-    audio = strike(instrument, pitch, 90, 2.0)
+    audio = strike(instrument, pitch, 90, 2.0, tones=tones)
     hz = _stiff_hz(pitch, b, 60)
     return [
         Verdict(f"beside the partials at the start, key {pitch}", residual_db(audio, hz, 0, 0.06),
@@ -283,12 +290,12 @@ def _residuals(
 
 
 def _guitar(pitch: int, b: float) -> Judge:
-    return lambda instrument: _residuals(instrument, pitch, b, (-22, -9), (-44, -26))
+    return lambda instrument, tones: _residuals(instrument, tones, pitch, b, (-22, -9), (-44, -26))
 
 
 def _first_falls(pitch: int, low: float, high: float, end_s: float = 1.5) -> Judge:
-    def judge(instrument: Instrument) -> list[Verdict]:
-        audio = strike(instrument, pitch, 90, end_s + 0.5)
+    def judge(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
+        audio = strike(instrument, pitch, 90, end_s + 0.5, tones=tones)
         curve = partial_curve(audio, pitch_to_hz(pitch), window_s=0.08)
         return [Verdict(f"first partial falls, key {pitch}", fall_db_s(curve, 0.1, end_s), low,
                         high, "dB/s")]  # fmt: skip

@@ -147,14 +147,16 @@ def _solo_hum(request: ToneRequest) -> Tone:
 
 
 WHISPERED = ("ah", "eh", "oo")
+MOUTH_KEYS = 3  # share a mouth: the next is a semitone smaller, and each takes 100 ms
 
 
 @kept
-def _whispered(vowel: str, pitch: int, rate: int) -> NDArray[np.float32]:
-    """Air through a mouth, dull and sharp: (4, LONG)."""
-    size = 2 ** (0.35 * (pitch - 60) / 12)
+def _whispered(vowel: str, mouth_key: int, rate: int) -> NDArray[np.float32]:
+    """Air through the mouth of a key, dull and sharp: (4, LONG)."""
+    size = 2 ** (0.35 * (mouth_key - 60) / 12)
     shapes = (_Air(vowel, size, 1.0), _Air(vowel, size, 0.0))
-    return np.concatenate([lasting(f"whisper {vowel} {pitch}", rate, shape) for shape in shapes])
+    name = f"whisper {vowel} {mouth_key}"
+    return np.concatenate([lasting(name, rate, shape) for shape in shapes])
 
 
 class _Air(msgspec.Struct, frozen=True):
@@ -171,11 +173,12 @@ def _whisper(request: ToneRequest) -> Tone:
     """Whispered vowels that pass into each other; the key is the size of the mouth."""
     t = knot_times(request)
     first = number(1000, request.variant, "whisper", request.pitch) / 1000
+    mouth_key = MOUTH_KEYS * round(request.pitch / MOUTH_KEYS)
     turn = t * 1e3 / request.settings.number("every_ms") + 0.15 * first
     out = np.zeros((4, request.frames), np.float32)
     for i, vowel in enumerate(WHISPERED):
         rng = stream(request.variant, "whisper", vowel, request.pitch)
-        noise = wandering(_whispered(vowel, request.pitch, request.rate), rng, request.frames,
+        noise = wandering(_whispered(vowel, mouth_key, request.rate), rng, request.frames,
                           request.rate)  # fmt: skip
         near = np.abs((turn * len(WHISPERED) - i + 1.5) % len(WHISPERED) - 1.5)
         share = np.cos(np.clip(near, 0, 1) * np.pi / 2)
