@@ -11,10 +11,14 @@ from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.frame.key_popup import open_key
+from cloudrift.desktop.frame.rail import DRAWERS, STYLE
+from cloudrift.desktop.frame.window import FURNISHED, ROOMS
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.tiles import open_tempo
 from cloudrift.desktop.session.hearing import BARE, TREATED
+from cloudrift.desktop.stages.flip.prints_sheet import PrintsSheet
+from cloudrift.desktop.stages.flip.stage import WHOLE
 from cloudrift.ground.settings import Field
 from cloudrift.loop import edits, load
 from cloudrift.loop.recovery import Shelter
@@ -534,6 +538,31 @@ def luminance(name):
     channels = [QColor(name).redF(), QColor(name).greenF(), QColor(name).blueF()]
     linear = [c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4 for c in channels]
     return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+
+def test_rooms_are_built_when_they_are_gone_to_or_in_a_quiet_moment(qtbot, window):
+    assert "flip" not in window.__dict__
+    prints = next(one for one in window.menus.commands if "rints…" in one.text())
+    prints.trigger()
+    assert window.stack.currentWidget() is window.flip
+    assert window.flip.findChild(PrintsSheet).isVisible()
+    window.flip.findChild(PrintsSheet).close()
+    window.show_stage(0)
+    window.chords.row_bar.typed.setFocus()
+    shown = []
+    window.stack.currentChanged.connect(shown.append)
+    window.furnish()
+    qtbot.waitUntil(lambda: all(room in window.__dict__ for room in FURNISHED), timeout=30_000)
+    assert [type(window.stack.widget(at)) for at in range(len(ROOMS))] == list(ROOMS)
+    assert set(window.drawers) == {*DRAWERS} - {STYLE}
+    assert shown == []
+    assert window.stack.currentWidget() is window.chords
+    assert not any(drawer.isVisible() for drawer in window.drawers.values())
+
+
+def test_what_is_done_to_the_whole_flip_is_what_its_hands_do(window):
+    assert set(WHOLE) < set(window.flip.acts)
+    assert set(window.flip.acts) == set(window.flip.hands)
 
 
 @pytest.mark.parametrize("theme", sorted(look.THEMES))

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication
 
 from cloudrift.audio.files import forget_parts, remove_old_parts
 from cloudrift.desktop.frame.mishaps import Mishaps, log_to_file
-from cloudrift.desktop.frame.window import Window
+from cloudrift.desktop.frame.window import FURNISH_MS, Window
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.asking import ask
 from cloudrift.desktop.session.preferences import Preferences
@@ -85,6 +85,7 @@ def run(
     QTimer.singleShot(0, lambda: offer_unsaved(window))
     for folder in (preferences.file.parent, *user_data_path("cloudrift").glob("*/")):
         remove_old_parts(folder)
+    QTimer.singleShot(FURNISH_MS, window.furnish)
     code = app.exec()
     mishaps.remove()
     if not window.ended:

@@ -11,6 +11,12 @@ from PyQt6.QtWidgets import QMenu
 
 from cloudrift.desktop.frame.rail import BED, STAGES
 from cloudrift.desktop.kit.commands import Command
+from cloudrift.desktop.stages.arrange.stage import ArrangeStage
+from cloudrift.desktop.stages.chords.stage import ChordsStage
+from cloudrift.desktop.stages.deliver.stage import DeliverStage
+from cloudrift.desktop.stages.flip.stage import FlipStage
+from cloudrift.desktop.stages.layers.stage import LayersStage
+from cloudrift.desktop.stages.texture.stage import TextureStage
 
 if TYPE_CHECKING:
     from cloudrift.desktop.frame.window import Window
@@ -94,9 +100,9 @@ class Menus:
         self._make_chords()
         self._make_layers()
         self._make_texture()
-        self._offered(self._menu("&Flip"), "Flip", window.flip.commands())
-        self._offered(self._menu("A&rrange"), "Arrange", window.arrange.commands())
-        self._offered(self._menu("&Deliver"), "Deliver", window.deliver.commands())
+        self._offered(self._menu("&Flip"), "Flip", FlipStage.commands())
+        self._offered(self._menu("A&rrange"), "Arrange", ArrangeStage.commands())
+        self._offered(self._menu("&Deliver"), "Deliver", DeliverStage.commands())
         stage = self._menu("&Stage")
         for i, name in enumerate(STAGES):
             self._command(
@@ -114,14 +120,14 @@ class Menus:
 
     def _make_chords(self) -> None:
         window, chords = self._window, self._menu("&Chords")
-        self._offered(chords, "Chords", window.chords.commands())
+        self._offered(chords, "Chords", ChordsStage.commands())
         chords.addSeparator()
         self._command(chords, "Tempo and key from a &recording…", window.choose_reference)
         self._command(chords, "Put the row on the &shelf…", window.files.keep_row)
         self._command(chords, "&Play keys", partial(window.swap_drawer, "Play keys"), "F6")
 
     def _make_texture(self) -> None:
-        self._offered(self._menu("&Texture"), "Texture", self._window.texture.commands())
+        self._offered(self._menu("&Texture"), "Texture", TextureStage.commands())
 
     def _make_layers(self) -> None:
         window, layers = self._window, self._menu("L&ayers")
@@ -137,7 +143,7 @@ class Menus:
         )
         self._command(layers, "&Chords from the layer's own notes", window.chords_of_layer)
         layers.addSeparator()
-        self._offered(layers, "Layers", window.layers.commands())
+        self._offered(layers, "Layers", LayersStage.commands())
 
     def _offered(self, menu: QMenu, stage: str, commands: Iterable[Command]) -> None:
         """Put what a stage offers into its menu."""
@@ -145,5 +151,5 @@ class Menus:
         for one in commands:
             if one.inside and one.inside not in inside:
                 inside[one.inside] = self._inside(menu, one.inside)
-            act = partial(self._window.in_stage, stage, one.act) if one.goes else one.act
+            act = partial(self._window.do_in, stage, one.act, going=one.goes)
             self._command(inside.get(one.inside, menu), one.text, act, one.key)

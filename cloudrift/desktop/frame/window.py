@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable
+from functools import cached_property
 from pathlib import Path
 from typing import TypeVar
 
@@ -16,7 +17,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QMainWindow,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -35,7 +35,8 @@ from cloudrift.desktop.frame.ribbon import Ribbon
 from cloudrift.desktop.frame.settings_sheet import SettingsSheet
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.asking import RECORDINGS, ask_for_file
-from cloudrift.desktop.kit.parts import button
+from cloudrift.desktop.kit.parts import Pages, button
+from cloudrift.desktop.session.checking import Checking
 from cloudrift.desktop.session.marking import Marking
 from cloudrift.desktop.session.session import CLOSING_S, Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
@@ -63,6 +64,7 @@ from cloudrift.loop.model import Loop
 from cloudrift.loop.takes import Becomes
 from cloudrift.notes.from_midi import Song, read_song
 from cloudrift.notes.reference import Reference, read_reference
+from cloudrift.sound.own import OwnSound
 from cloudrift.style.form import arranged_in_style
 
 # Which marks are a stage's own matter.
@@ -73,8 +75,17 @@ MARKS_OF = {
 USUAL, LEAST = (1280, 800), (1100, 700)  # pixels of the window
 FRAME_MS = 16
 MESSAGE_MS = 9000
+FURNISH_MS = 60  # between two rooms that are built while nothing is done
+# In the order of the stack, which begins with the stages in the order of the rail.
+ROOMS = (ChordsStage, LayersStage, TextureStage, FlipStage, ArrangeStage, DeliverStage, StartPage,
+         StylePage)  # fmt: skip
+FURNISHED = ("chords", "layers", "texture", "start", "bed", "flip", "shelf", "arrange", "deliver",
+             "keys", "recordings", "microphone", "style_page")  # fmt: skip
 Drawer = KeysDrawer | Shelf | FindDrawer | MicrophoneDrawer | BedDrawer
+Stage = ChordsStage | LayersStage | TextureStage | FlipStage | ArrangeStage | DeliverStage
 _Sheet = TypeVar("_Sheet", bound=QDialog)
+_Room = TypeVar("_Room", bound=QWidget)
+_Drawer = TypeVar("_Drawer", KeysDrawer, Shelf, FindDrawer, MicrophoneDrawer, BedDrawer)
 
 
 class Window(QMainWindow):
@@ -91,34 +102,12 @@ class Window(QMainWindow):
         self.heading = Heading(session)
         self.rail = Rail()
         self.ribbon = Ribbon(session, self.tasks)
-        self.start = StartPage(session, self.tasks)
-        self.chords = ChordsStage(session)
-        self.layers = LayersStage(session, self.tasks)
-        self.texture = TextureStage(session, self.tasks)
-        self.flip = FlipStage(session, self.tasks)
-        self.arrange = ArrangeStage(session, self.tasks)
-        self.deliver = DeliverStage(session, self.tasks)
-        self.keys, self.shelf = KeysDrawer(session), Shelf(session, self.tasks)
-        folders = OwnFolders(lambda: session.preferences.recording_folders)
-        services: dict[str, Service] = {"Exchange": StandIn(), "My folders": folders}
-        self.recordings = FindDrawer(session, self.tasks, services)
-        self.microphone = MicrophoneDrawer(session, self.tasks)
-        self.bed = BedDrawer(session, self.tasks)
-        self.drawers: dict[str, Drawer] = {
-            "Shelf": self.shelf, "Recordings": self.recordings, "Microphone": self.microphone,
-            BED: self.bed, "Play keys": self.keys,
-        }  # fmt: skip
-        for drawer in self.drawers.values():
-            drawer.hide()
+        self.drawers: dict[str, Drawer] = {}  # those that have been built
+        self.checking = Checking(session, self.tasks, self)
         self.marking = Marking(session, self.tasks)
-        self.style_page = StylePage(session, self.tasks, self.marking)
         self._before_style = 0  # the stage that the style card's page stands over
-        self.stages = (self.chords, self.layers, self.texture, self.flip, self.arrange,
-                       self.deliver)  # fmt: skip
-        self.stack = QStackedWidget()
+        self.stack = Pages(len(ROOMS))
         self.fit(QSize(*USUAL))
-        for page in (*self.stages, self.start, self.style_page):
-            self.stack.addWidget(page)
         self.message = QLabel("")
         self.message.setTextFormat(Qt.TextFormat.PlainText)  # names in it are a stranger's words
         self.message.setWordWrap(True)
@@ -140,8 +129,8 @@ class Window(QMainWindow):
         self.show_stage(0)
         self._show_title()
         app = QApplication.instance()
-        assert app is not None
-        app.installEventFilter(self)
+        assert isinstance(app, QApplication)
+        app.focusChanged.connect(self._focus_moved)
 
     def _lay_out(self) -> None:
         body = QWidget()
@@ -159,8 +148,8 @@ class Window(QMainWindow):
         stage.addWidget(self.quiet)
         row.addLayout(stage, 1)
         column.addLayout(row, 1)
-        for drawer in self.drawers.values():
-            column.addWidget(drawer)
+        self._drawers = QVBoxLayout()
+        column.addLayout(self._drawers)
         column.addWidget(self.ribbon)
         self.setCentralWidget(body)
 
@@ -173,10 +162,8 @@ class Window(QMainWindow):
         session = self.session
         self.rail.chosen.connect(self.choose_stage)
         self.marking.changed.connect(self._show_marks)
-        self.deliver.checking.changed.connect(self._show_facts)
-        self.deliver.open_wanted.connect(self.files.open_file)
+        self.checking.changed.connect(self._show_facts)
         self.stack.currentChanged.connect(lambda _at: self._show_marks())
-        self.style_page.closed.connect(lambda: self.show_stage(self._before_style))
         session.changed.connect(lambda _b, _a: self._show_title())
         session.document.saved.connect(self._show_title)
         for signal in (session.hearing.shown_changed, session.hearing.changed):
@@ -185,21 +172,119 @@ class Window(QMainWindow):
         session.told.connect(lambda words: self.say(words, good=True))
         self.tasks.broke.connect(self.say)
         self.rail.drawer_chosen.connect(self.swap_drawer)
-        for drawer in self.drawers.values():
-            drawer.closed.connect(self._drawer_closed)
-        self.layers.shelf_wanted.connect(self.open_shelf)
-        self.layers.inspector.keep_wanted.connect(self.shelf.take_own)
-        self.layers.keys_wanted.connect(self._play_a_layer_in)
-        self.layers.recordings_wanted.connect(self.open_recordings)
-        self.layers.sampled_dropped.connect(self._bring_sampled)
-        self.flip.result.apart_wanted.connect(self._open_apart)
-        self.chords.row_bar.keys_wanted.connect(self.open_keys)
-        self.chords.row_bar.keep_wanted.connect(self.files.keep_row)
-        self.chords.row_bar.midi_chosen.connect(self.open_midi)
         self.files.wanted.connect(lambda: self._leave_start(0))
         self.files.opened.connect(lambda: self.show_stage(0))
-        self.start.begun.connect(self._begin)
-        self.start.left.connect(lambda: self.show_stage(0))
+
+    # --- rooms: each is built when it is gone to first, or in a moment when nothing is done ------
+
+    @cached_property
+    def chords(self) -> ChordsStage:
+        """The chord row."""
+        made = ChordsStage(self.session)
+        made.row_bar.keys_wanted.connect(self.open_keys)
+        made.row_bar.keep_wanted.connect(self.files.keep_row)
+        made.row_bar.midi_chosen.connect(self.open_midi)
+        return self._put(made)
+
+    @cached_property
+    def layers(self) -> LayersStage:
+        """What plays the row."""
+        made = LayersStage(self.session, self.tasks)
+        made.shelf_wanted.connect(self.open_shelf)
+        made.inspector.keep_wanted.connect(self._keep_own)
+        made.keys_wanted.connect(self._play_a_layer_in)
+        made.recordings_wanted.connect(self.open_recordings)
+        made.sampled_dropped.connect(self._bring_sampled)
+        return self._put(made)
+
+    @cached_property
+    def texture(self) -> TextureStage:
+        """What layers and the loop go through."""
+        return self._put(TextureStage(self.session, self.tasks))
+
+    @cached_property
+    def flip(self) -> FlipStage:
+        """Prints, cut up."""
+        made = FlipStage(self.session, self.tasks)
+        made.result.apart_wanted.connect(self._open_apart)
+        return self._put(made)
+
+    @cached_property
+    def arrange(self) -> ArrangeStage:
+        """Sections."""
+        return self._put(ArrangeStage(self.session, self.tasks))
+
+    @cached_property
+    def deliver(self) -> DeliverStage:
+        """What is handed over."""
+        made = DeliverStage(self.session, self.tasks, self.checking)
+        made.open_wanted.connect(self.files.open_file)
+        return self._put(made)
+
+    @cached_property
+    def start(self) -> StartPage:
+        """What a loop is begun from."""
+        made = StartPage(self.session, self.tasks)
+        made.begun.connect(self._begin)
+        made.left.connect(lambda: self.show_stage(0))
+        return self._put(made)
+
+    @cached_property
+    def style_page(self) -> StylePage:
+        """The style card's page."""
+        made = StylePage(self.session, self.tasks, self.marking)
+        made.closed.connect(lambda: self.show_stage(self._before_style))
+        return self._put(made)
+
+    @cached_property
+    def keys(self) -> KeysDrawer:
+        """Keys to play."""
+        return self._put_below("Play keys", KeysDrawer(self.session))
+
+    @cached_property
+    def shelf(self) -> Shelf:
+        """The sounds."""
+        return self._put_below("Shelf", Shelf(self.session, self.tasks))
+
+    @cached_property
+    def recordings(self) -> FindDrawer:
+        """Recordings of others, and those in folders of one's own."""
+        session = self.session
+        folders = OwnFolders(lambda: session.preferences.recording_folders)
+        services: dict[str, Service] = {"Exchange": StandIn(), "My folders": folders}
+        return self._put_below("Recordings", FindDrawer(session, self.tasks, services))
+
+    @cached_property
+    def microphone(self) -> MicrophoneDrawer:
+        """Takes that are sung."""
+        return self._put_below("Microphone", MicrophoneDrawer(self.session, self.tasks))
+
+    @cached_property
+    def bed(self) -> BedDrawer:
+        """Drums and a long bass."""
+        return self._put_below(BED, BedDrawer(self.session, self.tasks))
+
+    def _put(self, room: _Room) -> _Room:
+        return self.stack.put(ROOMS.index(type(room)), room)
+
+    def _put_below(self, name: str, drawer: _Drawer) -> _Drawer:
+        drawer.hide()
+        drawer.closed.connect(self._drawer_closed)
+        self.drawers[name] = drawer
+        self._drawers.addWidget(drawer)
+        return drawer
+
+    def stage(self, at: int) -> Stage:
+        """Return a stage by its number."""
+        stage: Stage = getattr(self, STAGES[at].lower())
+        return stage
+
+    def furnish(self) -> None:
+        """Build the rooms that nobody has gone to yet, one in each moment that nothing is done."""
+        missing = next((name for name in FURNISHED if name not in self.__dict__), "")
+        if missing and not self._settled and not self._leaving:
+            getattr(self, missing)
+            QTimer.singleShot(FURNISH_MS, self.furnish)
 
     # --- commands ------------------------------------------------------------------------------
 
@@ -226,10 +311,12 @@ class Window(QMainWindow):
         else:
             hearing.hear_alone(() if hearing.alone == {BED_ID} else (BED_ID,))
 
-    def in_stage(self, stage: str, act: Callable[[], object]) -> None:
-        """Go to a stage and do something there."""
-        self.choose_stage(STAGES.index(stage))
-        act()
+    def do_in(self, stage: str, act: Callable[[Stage], object], *, going: bool) -> None:
+        """Do something in a stage; where it is ``going``, show it first."""
+        at = STAGES.index(stage)
+        if going:
+            self.choose_stage(at)
+        act(self.stage(at))
 
     def open_history(self) -> HistorySheet:
         """Open the history beside the window."""
@@ -292,13 +379,13 @@ class Window(QMainWindow):
     def open_keys(self) -> None:
         """Open the Play keys drawer."""
         self._leave_start(0)
-        self._open_drawer("Play keys")
+        self._open_drawer(self.keys)
         self.keys.keys.setFocus()
 
     def open_shelf(self) -> None:
         """Open the Shelf at the sound of the layer that is worked on."""
         self._leave_start(STAGES.index("Layers"))
-        self._open_drawer("Shelf")
+        self._open_drawer(self.shelf)
         self.shelf.show_layer_sound()
         self.shelf.search.setFocus()
 
@@ -312,6 +399,9 @@ class Window(QMainWindow):
 
         self.files.leave_then(go)
 
+    def _keep_own(self, own: OwnSound) -> None:
+        self.shelf.take_own(own)
+
     def _bring_sampled(self, paths: list[Path]) -> None:
         self.open_shelf()
         self.shelf.bring_files(paths)
@@ -319,19 +409,19 @@ class Window(QMainWindow):
     def open_recordings(self) -> None:
         """Open the drawer in which recordings are found."""
         self._leave_start(STAGES.index("Layers"))
-        self._open_drawer("Recordings")
+        self._open_drawer(self.recordings)
         self.recordings.search.setFocus()
 
     def open_microphone(self) -> None:
         """Open the drawer in which takes are sung."""
         self._leave_start(STAGES.index("Layers"))
-        self._open_drawer("Microphone")
+        self._open_drawer(self.microphone)
         self.microphone.take.setFocus()
 
     def open_bed(self) -> None:
         """Open the groove bed over the stage that is shown."""
         self._leave_start(0)
-        self._open_drawer(BED)
+        self._open_drawer(self.bed)
         self.bed.focus_first()
 
     def _leave_start(self, stage: int) -> None:
@@ -339,18 +429,18 @@ class Window(QMainWindow):
         if self._at_start:
             self.choose_stage(stage)
 
-    def _open_drawer(self, name: str) -> None:
-        for other, drawer in self.drawers.items():
-            if other != name and drawer.isVisible():
+    def _open_drawer(self, wanted: Drawer) -> None:
+        for drawer in self.drawers.values():
+            if drawer is not wanted and drawer.isVisible():
                 drawer.close_drawer()
-        self.drawers[name].show()
-        self.rail.show_drawer(name)
+        wanted.show()
+        self.rail.show_drawer(next(n for n, drawer in self.drawers.items() if drawer is wanted))
 
     def open_style(self) -> None:
         """Show the style card's page over the stage, or the stage again."""
-        if self.stack.currentWidget() is self.style_page:
+        if self._at_style:
             self.show_stage(self._before_style)
-        elif self.stack.currentIndex() < len(self.stages):
+        elif self.stack.currentIndex() < len(STAGES):
             self._before_style = self.stack.currentIndex()
             self.stack.setCurrentWidget(self.style_page)
             self.rail.show_stage(-1)
@@ -358,7 +448,7 @@ class Window(QMainWindow):
             self.style_page.focus_first()
 
     def _open_missed(self) -> None:
-        if self.stack.currentWidget() is not self.style_page:
+        if not self._at_style:
             self.open_style()
         self.style_page.show_tab("marks")
         self.style_page.show_missed()
@@ -376,7 +466,7 @@ class Window(QMainWindow):
         """Open a drawer, or close it."""
         if name == STYLE:
             self.open_style()
-        elif self.drawers[name].isVisible():
+        elif name in self.drawers and self.drawers[name].isVisible():
             self.drawers[name].close_drawer()
         else:
             opens = {"Shelf": self.open_shelf, "Recordings": self.open_recordings,
@@ -386,8 +476,8 @@ class Window(QMainWindow):
     def _drawer_closed(self) -> None:
         self.rail.show_drawer("")
         current = self.stack.currentIndex()
-        if current < len(self.stages):
-            self.stages[current].focus_first()
+        if current < len(STAGES):
+            self.stage(current).focus_first()
 
     def _play_a_layer_in(self) -> None:
         self.open_keys()
@@ -443,12 +533,13 @@ class Window(QMainWindow):
 
     def show_stage(self, stage: int) -> None:
         """Show a stage by number."""
-        if self.stack.currentWidget() is self.style_page:
+        if self._at_style:
             self.rail.show_drawer("")
+        room = self.stage(stage)
         self.stack.setCurrentIndex(stage)
         self.rail.show_stage(stage)
         if not self.rail.hasFocus():
-            self.stages[stage].focus_first()
+            room.focus_first()
 
     def choose_stage(self, stage: int) -> None:
         """Go to a stage; from the start page of a new program that means: with the loop shown."""
@@ -461,7 +552,12 @@ class Window(QMainWindow):
     @property
     def _at_start(self) -> bool:
         """Whether the start page is shown: the open loop is not."""
-        return self.stack.currentWidget() is self.start
+        return self.stack.currentIndex() == ROOMS.index(StartPage)
+
+    @property
+    def _at_style(self) -> bool:
+        """Whether the style card's page is shown."""
+        return self.stack.currentIndex() == ROOMS.index(StylePage)
 
     def start_loop(self) -> None:
         """Show the start page."""
@@ -524,7 +620,7 @@ class Window(QMainWindow):
     def _show_facts(self) -> None:
         session = self.session
         sections = session.document.history.now.arrangement.sections
-        fix = self.deliver.checking.words
+        fix = self.checking.words
         self.rail.show_facts(session.hearing.heard_loop, len(sections), fix)
 
     def _follow_sound(self) -> None:
@@ -532,8 +628,16 @@ class Window(QMainWindow):
         share = self.session.transport.share
         self.heading.show_place(share)
         self.ribbon.show_place(share)
-        self.bed.show_place(share)
+        if BED in self.drawers:
+            self.bed.show_place(share)
         self.stack.currentWidget().show_place(share)  # type: ignore[union-attr]
+
+    def _focus_moved(self, before: QWidget | None, now: QWidget | None) -> None:
+        """Listen to the keys of the button in focus; to all that happens would cost too much."""
+        if isinstance(before, QAbstractButton):
+            before.removeEventFilter(self)
+        if isinstance(now, QAbstractButton):
+            now.installEventFilter(self)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Enter presses the button in focus: Space is taken, it plays and stops everywhere."""
@@ -545,7 +649,7 @@ class Window(QMainWindow):
         ):
             watched.click()
             return True
-        return False  # all events of the program come by here
+        return False
 
     # --- Qt -----------------------------------------------------------------------------------
 
@@ -565,10 +669,8 @@ class Window(QMainWindow):
         self.hide()
         QApplication.sendPostedEvents()
         self._clock.stop()
-        app = QApplication.instance()
-        if app is not None:
-            app.removeEventFilter(self)
-        self.arrange.taker.drop()
+        if "arrange" in self.__dict__:
+            self.arrange.taker.drop()
         self.tasks.stop()
         stop_stretching()  # what waits for it ends
         until = time.monotonic() + CLOSING_S

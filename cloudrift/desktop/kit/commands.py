@@ -1,18 +1,19 @@
 """Commands: what a stage offers to the menus, the command finder and the list of keys."""
 
 from collections.abc import Callable
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 
 class Command(NamedTuple):
-    """One thing that can be done.
+    """One thing that can be done in a stage.
 
-    ``key`` is its shortcut, as Qt writes it. With ``goes`` its stage is shown first. ``inside``
-    names the menu within the stage's own that it stands in.
+    ``act`` takes the stage, which need not be there before it is done. ``key`` is its shortcut, as
+    Qt writes it. With ``goes`` its stage is shown first. ``inside`` names the menu within the
+    stage's own that it stands in.
     """
 
     text: str
-    act: Callable[[], object]
+    act: Callable[[Any], object]
     key: str = ""
     goes: bool = False
     inside: str = ""

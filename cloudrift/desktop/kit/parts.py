@@ -2,6 +2,7 @@
 
 import html
 from collections.abc import Callable, Iterable
+from typing import TypeVar
 
 from PyQt6.QtCore import QEvent, QObject, QRect, QRectF, QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPalette
@@ -17,11 +18,14 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from cloudrift.desktop.kit.look import SEMI, color, text_font
+
+_Page = TypeVar("_Page", bound=QWidget)
 
 
 def label(text: str, *, size: float = 13, weight: object = None, name: str = "") -> QLabel:
@@ -150,6 +154,25 @@ def scrolling(inside: QWidget) -> QScrollArea:
     area.setWidget(inside)
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     return area
+
+
+class Pages(QStackedWidget):
+    """Pages, one at a time, each put up when it is first wanted."""
+
+    def __init__(self, count: int) -> None:
+        super().__init__()
+        for _page in range(count):
+            self.addWidget(QWidget())
+
+    def put(self, at: int, page: _Page) -> _Page:
+        """Put a page in its place and return it."""
+        empty, shown = self.widget(at), self.currentIndex()
+        self.insertWidget(at, page)
+        self.removeWidget(empty)
+        self.setCurrentIndex(shown)
+        assert empty is not None
+        empty.deleteLater()
+        return page
 
 
 class WhileShown(QObject):

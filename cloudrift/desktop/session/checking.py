@@ -25,7 +25,7 @@ class Checking(QObject):
         self.found: tuple[Checked, ...] = ()
         self.busy = False
         self.problem = ""
-        self.target_lufs: float | None = None
+        self.target_lufs: float | None = session.preferences.now.target_lufs
         self.with_tail = False
         self._watched = False
         self._of: tuple[object, ...] = ()  # what was looked at last

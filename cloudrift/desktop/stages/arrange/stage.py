@@ -313,15 +313,17 @@ class ArrangeStage(QWidget):
 
     # --- the stage ----------------------------------------------------------------------------
 
-    def commands(self) -> tuple[Command, ...]:
+    @staticmethod
+    def commands() -> tuple[Command, ...]:
         """What the menu offers."""
+        here = ArrangeStage
         return (
-            Command("&Draw a form", self.draw_form, goes=True),
-            Command("&Add a section", self.add, goes=True),
-            Command("&Copy the section", self.copy, "Ctrl+Shift+D", goes=True),
-            Command("Hear &all of it", lambda: self.hear("all"), "Shift+Space", goes=True),
-            Command("Hear this &section", lambda: self.hear("section"), goes=True),
-            Command("Hear the &loop", lambda: self.hear("loop"), goes=True),
+            Command("&Draw a form", here.draw_form, goes=True),
+            Command("&Add a section", here.add, goes=True),
+            Command("&Copy the section", here.copy, "Ctrl+Shift+D", goes=True),
+            Command("Hear &all of it", lambda it: it.hear("all"), "Shift+Space", goes=True),
+            Command("Hear this &section", lambda it: it.hear("section"), goes=True),
+            Command("Hear the &loop", lambda it: it.hear("loop"), goes=True),
         )
 
     def focus_first(self) -> None:

@@ -69,16 +69,17 @@ class ChordsStage(QWidget):
         line.addWidget(keys)
         return line
 
-    def commands(self) -> tuple[Command, ...]:
+    @staticmethod
+    def commands() -> tuple[Command, ...]:
         """What can be done here, for the menus."""
-        bar = self.row_bar
         return (
-            Command("&Type a row of chords", bar.typed.setFocus, "Ctrl+R", goes=True),
-            Command("&Draw a row from the style card", bar.draw_row, "Ctrl+D"),
-            Command("Chords from a &MIDI file…", bar.choose_midi, "Ctrl+M"),
-            Command("&Nearest voicing for all", self.inspector.all_nearest),
-            Command("&Every second one late", self.moves.every_second_late),
-        )
+            Command("&Type a row of chords", lambda it: it.row_bar.typed.setFocus(), "Ctrl+R",
+                    goes=True),
+            Command("&Draw a row from the style card", lambda it: it.row_bar.draw_row(), "Ctrl+D"),
+            Command("Chords from a &MIDI file…", lambda it: it.row_bar.choose_midi(), "Ctrl+M"),
+            Command("&Nearest voicing for all", lambda it: it.inspector.all_nearest()),
+            Command("&Every second one late", lambda it: it.moves.every_second_late()),
+        )  # fmt: skip
 
     def focus_first(self) -> None:
         """Put the keyboard where the work is."""

@@ -1,14 +1,13 @@
 """The Deliver stage: files to write, checks before that, a demo file, whose it all is, a kit."""
 
-from functools import cached_property, partial
-from typing import TypeVar
+from functools import cached_property
 
 from PyQt6.QtCore import QEvent, pyqtSignal
-from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from cloudrift.deliver.rights import rights_of
 from cloudrift.desktop.kit.commands import Command
-from cloudrift.desktop.kit.parts import ChoiceRow, WhileShown
+from cloudrift.desktop.kit.parts import ChoiceRow, Pages, WhileShown
 from cloudrift.desktop.session.checking import Checking
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Tasks
@@ -21,7 +20,6 @@ from cloudrift.desktop.stages.deliver.rights_page import RightsPage
 FILES, CHECKS, DEMO, RIGHTS, KIT = range(5)
 PAGES = ((FILES, "Files"), (CHECKS, "Checks"), (DEMO, "Demo file"), (RIGHTS, "Rights"),
          (KIT, "Kit"))  # fmt: skip
-_Page = TypeVar("_Page", bound=QWidget)
 NAMES = ("files", "checks", "demo", "rights", "kit")
 
 
@@ -33,15 +31,13 @@ class DeliverStage(QWidget):
 
     open_wanted = pyqtSignal(object)  # Path
 
-    def __init__(self, session: Session, tasks: Tasks) -> None:
+    def __init__(self, session: Session, tasks: Tasks, checking: Checking) -> None:
         super().__init__()
         self._session, self._tasks = session, tasks
-        self.checking = Checking(session, tasks, self)
+        self.checking = checking
         self.page = ChoiceRow(PAGES, columns=len(PAGES), name="Deliver")
         self.page.setMaximumWidth(860)
-        self.stack = QStackedWidget()
-        for _page in PAGES:
-            self.stack.addWidget(QWidget())
+        self.stack = Pages(len(PAGES))
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 6, 8, 6)
         column.setSpacing(6)
@@ -53,7 +49,6 @@ class DeliverStage(QWidget):
         refresh = WhileShown(self, self._show_words)
         session.changed.connect(refresh)
         session.opened.connect(refresh)
-        self.checking.ask(target_lufs=session.preferences.now.target_lufs, with_tail=False)
 
     # --- pages --------------------------------------------------------------------------------
 
@@ -62,42 +57,33 @@ class DeliverStage(QWidget):
         """What is written, and how."""
         made = FilesPage(self._session, self._tasks)
         made.asked.connect(self._ask)
-        return self._put(FILES, made)
+        return self.stack.put(FILES, made)
 
     @cached_property
     def checks(self) -> ChecksPage:
         """What is to fix."""
         made = ChecksPage(self._session, self.checking)
         made.rights_wanted.connect(lambda: self.show_page(RIGHTS))
-        return self._put(CHECKS, made)
+        return self.stack.put(CHECKS, made)
 
     @cached_property
     def demo(self) -> DemoPage:
         """The demo file."""
         made = DemoPage(self._session, self._tasks)
         made.files_wanted.connect(self._write_demo)
-        return self._put(DEMO, made)
+        return self.stack.put(DEMO, made)
 
     @cached_property
     def rights(self) -> RightsPage:
         """Who made it, and what went in."""
-        return self._put(RIGHTS, RightsPage(self._session))
+        return self.stack.put(RIGHTS, RightsPage(self._session))
 
     @cached_property
     def kit(self) -> KitPage:
         """A folder of loops."""
         made = KitPage(self._session, self._tasks)
         made.open_wanted.connect(self.open_wanted)
-        return self._put(KIT, made)
-
-    def _put(self, at: int, page: _Page) -> _Page:
-        """Put a page in its place."""
-        empty = self.stack.widget(at)
-        shown = self.stack.currentIndex()
-        self.stack.insertWidget(at, page)
-        self.stack.removeWidget(empty)
-        self.stack.setCurrentIndex(shown)
-        return page
+        return self.stack.put(KIT, made)
 
     def show_page(self, page: int) -> None:
         """Show one of the pages."""
@@ -136,16 +122,18 @@ class DeliverStage(QWidget):
     def hideEvent(self, event: QEvent | None) -> None:
         self.checking.hurry(on=False)
 
-    def commands(self) -> tuple[Command, ...]:
+    @staticmethod
+    def commands() -> tuple[Command, ...]:
         """What the menu offers."""
+        here = DeliverStage
         return (
-            Command("&Write the files", self._write, goes=True),
-            Command("&Choose what is written", partial(self.show_page, FILES), goes=True),
-            Command("What is to &fix", partial(self.show_page, CHECKS), goes=True),
-            Command("The &demo file", partial(self.show_page, DEMO), goes=True),
-            Command("&Rights: who made it, what went in", partial(self.show_page, RIGHTS),
+            Command("&Write the files", here._write, goes=True),
+            Command("&Choose what is written", lambda it: it.show_page(FILES), goes=True),
+            Command("What is to &fix", lambda it: it.show_page(CHECKS), goes=True),
+            Command("The &demo file", lambda it: it.show_page(DEMO), goes=True),
+            Command("&Rights: who made it, what went in", lambda it: it.show_page(RIGHTS),
                     goes=True),
-            Command("A &kit of loops", partial(self.show_page, KIT), goes=True),
+            Command("A &kit of loops", lambda it: it.show_page(KIT), goes=True),
         )  # fmt: skip
 
     def focus_first(self) -> None:

@@ -56,6 +56,7 @@ COMPARED = {
     "": "With nothing",
 }
 HITS = "listening for hits"
+WHOLE = ("Backward, chords in order", "Backward", "On the beat", "As it was")  # what is done to it
 
 
 class FlipStage(QWidget):
@@ -94,6 +95,7 @@ class FlipStage(QWidget):
         self.result = Result(session, self.edit, lambda: self.layer, self.printing.kept)
         self.threads.chosen.connect(self.result.show_place)
         self.hands: dict[str, QPushButton] = {}
+        self.acts: dict[str, Callable[[], object]] = {}
         self.alone = QPushButton("Hear it alone")
         self.alone.setCheckable(True)
         self.alone.setToolTip("The flip without the other layers and the whole loop's line")
@@ -148,7 +150,7 @@ class FlipStage(QWidget):
             hand = small_button(name, act, tip=tip)
             if tried is not None:
                 Trying(hand, self._session, partial(self._tried, tried), name.lower())
-            self.hands[name] = hand
+            self.hands[name], self.acts[name] = hand, act
             row.addWidget(hand)
         row.addStretch(1)
         column.addWidget(self.doing)
@@ -207,21 +209,29 @@ class FlipStage(QWidget):
         for signal in (session.hearing.shown_changed, session.hearing.changed):
             signal.connect(WhileShown(self, self._show_flip))
 
-    def commands(self) -> list[Command]:
+    @staticmethod
+    def commands() -> tuple[Command, ...]:
         """What it offers to the menu, the finder and the list of keys."""
-        printing = self.printing
-        whole = partial(printing.print_what, (), bare=False)
-        return [
-            Command("&Print the whole loop", whole, "Ctrl+P", goes=True),
-            Command("Print the whole loop, &bare", partial(printing.print_what, (), bare=True),
+        here = FlipStage
+        return (
+            Command("&Print the whole loop", lambda it: it.printing.print_what((), bare=False),
+                    "Ctrl+P", goes=True),
+            Command("Print the whole loop, &bare",
+                    lambda it: it.printing.print_what((), bare=True), goes=True),
+            Command("Print in &passes, with layers in and out…", here.ask_for_passes, goes=True),
+            Command("All p&rints…", here.show_prints, goes=True),
+            Command("Print the chosen &layer", lambda it: it.printing.print_chosen(),
+                    "Ctrl+Shift+P", goes=True),
+            Command("Print the layers heard &alone, together",
+                    lambda it: it.printing.print_together(), goes=True),
+            Command("&Cut the chosen recording", lambda it: it.printing.cut_recording(),
                     goes=True),
-            Command("Print in &passes, with layers in and out…", self.ask_for_passes, goes=True),
-            Command("All p&rints…", self.show_prints, goes=True),
-            Command("Print the chosen &layer", printing.print_chosen, "Ctrl+Shift+P", goes=True),
-            Command("Print the layers heard &alone, together", printing.print_together, goes=True),
-            Command("&Cut the chosen recording", printing.cut_recording, goes=True),
-            *(Command(name, act, goes=True) for name, act, _tip, _tried in self._acts()[:4]),
-        ]  # fmt: skip
+            *(Command(name, partial(here.do, name=name), goes=True) for name in WHOLE),
+        )  # fmt: skip
+
+    def do(self, name: str) -> None:
+        """Do what one of the hands does."""
+        self.acts[name]()
 
     # --- which flip ---------------------------------------------------------------------------
 

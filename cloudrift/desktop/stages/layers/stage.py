@@ -324,22 +324,27 @@ class LayersStage(QWidget):
         """Where a drawer leaves little room, the list has it."""
         self.room.setVisible(self.height() > ROOM_FROM)
 
-    def commands(self) -> tuple[Command, ...]:
+    @staticmethod
+    def commands() -> tuple[Command, ...]:
         """What can be done here, for the menus."""
-        moves = self.notes.moves
+        here = LayersStage
         return (
-            Command("&Note layer: one to draw in", self.add_note_layer, "Ctrl+L", goes=True),
-            Command("Layers from &recordings…", self.choose_recording),
-            Command("Stop listening to recordings", self.stop_listening),
-            Command("Layers from a &MIDI file…", self.choose_midi),
-            Command("Step to the &next layer", self.next_layer, "F7"),
-            Command("&Hear one layer more", self.hear_one_more, "F8"),
-            Command("&Let go of the chords", moves.let_go),
-            Command("&Follow the chords again", moves.take_again),
-            *(Command(f"{tool.label}: {tool.about}", partial(self.notes.open_tool, tool.name),
+            Command("&Note layer: one to draw in", here.add_note_layer, "Ctrl+L", goes=True),
+            Command("Layers from &recordings…", here.choose_recording),
+            Command("Stop listening to recordings", here.stop_listening),
+            Command("Layers from a &MIDI file…", here.choose_midi),
+            Command("Step to the &next layer", here.next_layer, "F7"),
+            Command("&Hear one layer more", here.hear_one_more, "F8"),
+            Command("&Let go of the chords", lambda it: it.notes.moves.let_go()),
+            Command("&Follow the chords again", lambda it: it.notes.moves.take_again()),
+            *(Command(f"{tool.label}: {tool.about}", partial(here.open_tool, name=tool.name),
                       goes=True, inside=f"Notes: {group}")
               for group in GROUPS for tool in TOOLS.values() if tool.group == group),
         )  # fmt: skip
+
+    def open_tool(self, name: str) -> None:
+        """Open a tool for notes."""
+        self.notes.open_tool(name)
 
     def focus_first(self) -> None:
         """Put the keyboard where the work is."""

@@ -434,14 +434,16 @@ class TextureStage(QWidget):
         )
         self.treated.setText(words)
 
-    def commands(self) -> tuple[Command, ...]:
+    @staticmethod
+    def commands() -> tuple[Command, ...]:
         """What can be done here, for the menus."""
+        here = TextureStage
         return (
-            Command("&Finishes: ready lines", self.show_finishes, "F3", goes=True),
-            Command("&Two strips side by side", self.show_pair, goes=True),
-            Command("Find &harsh: the strongest resonance", self.find_harsh, goes=True),
-            Command("&Copy the line", self.copy_line, goes=True),
-            Command("&Paste treatments", self.paste, goes=True),
+            Command("&Finishes: ready lines", here.show_finishes, "F3", goes=True),
+            Command("&Two strips side by side", here.show_pair, goes=True),
+            Command("Find &harsh: the strongest resonance", here.find_harsh, goes=True),
+            Command("&Copy the line", here.copy_line, goes=True),
+            Command("&Paste treatments", here.paste, goes=True),
         )
 
     def focus_first(self) -> None:
