@@ -1,3 +1,4 @@
+import functools
 import io
 import os
 import time
@@ -36,6 +37,7 @@ def rng():
     return np.random.default_rng(5)
 
 
+@functools.cache
 def make_small_loop():
     loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 140.0, 1, bars=2, title="Ice Road")
     assert len(loop.layers) == 4

@@ -90,7 +90,7 @@ def tuning_cents(audio: Stereo, pitch: int, rate: int = DEFAULT_RATE) -> float:
     """Return how far the fundamental lies from its pitch: the power-weighted mean, in cents."""
     near = pitch_to_hz(pitch)
     mono = audio.mean(axis=0)
-    power = spectrum(mono)
+    power = spectrum(mono, 1)  # the mean of a windowed line is no better known by finer bins
     hz = np.arange(len(power)) * (rate / 2 / (len(power) - 1))
     band = (hz > near * 0.97) & (hz < near * 1.03)
     mean = (hz[band] * power[band]).sum() / max(power[band].sum(), QUIET)

@@ -15,6 +15,7 @@ from cloudrift.sound.instrument import ToneRequest
 
 LONG = 1 << 17  # frames of a long noise before it goes round: 3 s
 WANDER_JOIN_S = 0.12
+TURNS = 8  # of which the phases are kept, 1 MB each
 BANDS = 512  # that are the same function where they are asked for again
 Shape = Callable[[NDArray[np.float64]], NDArray[np.float64]]
 
@@ -31,14 +32,22 @@ def lasting(
     ``shape`` gives the amplitude by frequency; what is made for it is kept under it, so it must
     stand at the top of a module, be a value, or be a ``band``.
     """
-    rng = stream(0, "lasting", name)
     hz = np.fft.rfftfreq(LONG, 1 / rate)
     gain = shape(np.maximum(hz, 1.0))
     gain[0] = 0
-    turn = np.exp(2j * np.pi * rng.random((2, len(hz))))
-    mid, side = sf.irfft((gain * turn).astype(np.complex64), LONG)
+    mid, side = sf.irfft((gain * _turns(name)).astype(np.complex64), LONG)
     out = np.stack([mid + width * side, mid - width * side])
     return np.asarray(out / out.std(), np.float32)
+
+
+@functools.lru_cache(maxsize=TURNS)
+def _turns(name: str) -> NDArray[np.complex64]:
+    """The phases of a long noise, (2, lines): they take longer than all the rest of it.
+
+    They are for the next key of the same sound, whose noise has another spectrum.
+    """
+    turns = np.exp(2j * np.pi * stream(0, "lasting", name).random((2, LONG // 2 + 1)))
+    return np.asarray(turns, np.complex64)
 
 
 def read_round(noise: Stereo, start: int, frames: int) -> Stereo:
