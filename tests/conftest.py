@@ -3,6 +3,7 @@ import io
 import os
 import time
 import zipfile
+from concurrent.futures import Future
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -248,6 +249,24 @@ def wait_for(condition, seconds=10.0):
     while not condition():
         assert time.monotonic() < end, "waited in vain"
         time.sleep(0.01)
+
+
+class AtOnce:
+    """A pool of processes that works at once, in this one: another takes seconds to begin."""
+
+    def __init__(self, *_how, **_more):
+        pass
+
+    def submit(self, work, *what):
+        future = Future()
+        try:
+            future.set_result(work(*what))
+        except Exception as error:
+            future.set_exception(error)
+        return future
+
+    def shutdown(self, **_how):
+        pass
 
 
 # --- commands -------------------------------------------------------------------------------------

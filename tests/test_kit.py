@@ -42,7 +42,7 @@ from cloudrift.loop.document import Document
 from cloudrift.loop.storage import save
 from cloudrift.style import find_card, sketch
 from cloudrift.theory import Key
-from tests.conftest import make_small_loop
+from tests.conftest import AtOnce, make_small_loop
 from tests.hands import settled
 
 SMALL = replace(make_small_loop(), kit="Dome Show")
@@ -67,6 +67,16 @@ def folder(tmp_path):
     }.items():  # fmt: skip
         save(document, made / f"{name}.cloudrift")
     return made
+
+
+def write_here(monkeypatch):
+    """Kits are written in this process; how several do it is seen in the tests without."""
+    monkeypatch.setattr("cloudrift.deliver.kit_writer.ProcessPoolExecutor", AtOnce)
+
+
+@pytest.fixture
+def at_once(monkeypatch):
+    write_here(monkeypatch)
 
 
 def files_in(out):
@@ -172,10 +182,14 @@ def test_a_kit_is_written_with_its_sheets_and_a_zip(folder, tmp_path):
     assert len(longest) < 230
 
 
-def test_what_is_there_already_is_not_made_again_and_the_end_is_the_same(folder, tmp_path):
+def test_what_is_there_already_is_not_made_again_and_the_end_is_the_same(
+    folder, tmp_path, monkeypatch
+):
     whole, parts = tmp_path / "whole", tmp_path / "parts"
     kit = read_kit(folder)
-    write_kit(kit, whole, PLAIN)
+    with monkeypatch.context() as meanwhile:
+        write_here(meanwhile)
+        write_kit(kit, whole, PLAIN)
     seen = []
 
     def stop_after_one():
@@ -189,6 +203,7 @@ def test_what_is_there_already_is_not_made_again_and_the_end_is_the_same(folder,
     listed = {name for one in done for name, _size in one["files"]}
     assert listed <= set(files_in(parts))
     before = {name: (parts / name).stat().st_mtime_ns for name in listed}
+    write_here(monkeypatch)
     write_kit(kit, parts, PLAIN)
     assert {name: (parts / name).stat().st_mtime_ns for name in listed} == before
     assert files_in(parts) == files_in(whole)
@@ -227,7 +242,7 @@ def test_a_stop_is_heard_within_a_second(folder, tmp_path):
     assert not list((tmp_path / "out").rglob("*.part"))
 
 
-def test_what_cannot_be_written_is_told_of_and_the_rest_is(folder, tmp_path):
+def test_what_cannot_be_written_is_told_of_and_the_rest_is(folder, tmp_path, at_once):
     (folder / "b.cloudrift").write_bytes(b"PK nonsense")
     silent = one_layer("Still").loop
     silent = edits.set_layer(silent, silent.layers[0].id, mute=True)
@@ -312,7 +327,7 @@ class Page(HTMLParser):
                 self.outside.append(value)
 
 
-def test_the_page_needs_nothing_else_and_shows_each_loop(folder, tmp_path):
+def test_the_page_needs_nothing_else_and_shows_each_loop(folder, tmp_path, at_once):
     kit = write_cover(read_kit(folder), Cover(about="Slow <loops> & wide."))
     write_kit(kit, tmp_path / "out", PLAIN)
     text = (tmp_path / "out" / "kit.html").read_text()
@@ -332,7 +347,7 @@ def test_a_picture_of_strata_has_an_axis(folder):
     assert ">0.0 s</text>" in svg and ">3.4 s</text>" in svg
 
 
-def test_the_page_opens_in_a_browser(folder, tmp_path):
+def test_the_page_opens_in_a_browser(folder, tmp_path, at_once):
     browser = shutil.which("chromium") or shutil.which("chromium-browser")
     if browser is None:
         pytest.skip("no browser is installed here")
@@ -350,7 +365,7 @@ def test_the_page_opens_in_a_browser(folder, tmp_path):
 # --- at the command line --------------------------------------------------------------------------
 
 
-def test_a_kit_at_the_command_line(folder, tmp_path):
+def test_a_kit_at_the_command_line(folder, tmp_path, at_once):
     run = CliRunner().invoke(commands, [
         "kit", str(folder), "-o", str(tmp_path / "out"), "--preset", "loop alone", "--formats",
         "flac", "--target", "-18"])  # fmt: skip

@@ -14,6 +14,7 @@ from cloudrift.exchange.folders import OwnFolders, listen_for_list
 from cloudrift.exchange.service import ExchangeError
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.theory import Key
+from tests.conftest import AtOnce
 from tests.test_recordings import RATE, sine, strokes
 
 
@@ -35,28 +36,8 @@ def library(tmp_path):
 @pytest.fixture
 def folders(tmp_path, library, monkeypatch):
     """Listening in the process itself: tests need no other."""
-    monkeypatch.setattr("cloudrift.exchange.folders.ProcessPoolExecutor", Here)
+    monkeypatch.setattr("cloudrift.exchange.folders.ProcessPoolExecutor", AtOnce)
     return OwnFolders(lambda: [library], tmp_path / "cache" / "list.sqlite")
-
-
-class Here:
-    """A pool that works at once."""
-
-    def __init__(self, *_what):
-        pass
-
-    def submit(self, work, *what):
-        from concurrent.futures import Future
-
-        future = Future()
-        try:
-            future.set_result(work(*what))
-        except Exception as error:
-            future.set_exception(error)
-        return future
-
-    def shutdown(self, **_how):
-        pass
 
 
 def names(found):

@@ -11,10 +11,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from cloudrift.audio.clips import ClipStore
 from cloudrift.ground import CloudriftError
 from cloudrift.sound import CATALOGUE, find_sound
 from cloudrift.sound.catalogue import DESIGNS, find_design
-from cloudrift.sound.instrument import FAMILIES
+from cloudrift.sound.instrument import FAMILIES, ToneRequest
 from cloudrift.sound.kit.formants import VOWELS
 from cloudrift.sound.kit.strung import inharmonicity
 from cloudrift.sound.measure import (
@@ -132,6 +133,20 @@ def test_all_are_equally_loud_on_the_reference_chord(name):
 def test_a_drum_peaks_six_db_under_full_scale(name):
     peaks = [np.abs(strike(CATALOGUE[name], 60, 120, 0.5, at_tick=t)).max() for t in range(4)]
     assert -7.5 < db(max(peaks)) < -5
+
+
+@pytest.mark.parametrize("name", SOUNDS)
+def test_how_much_of_a_note_is_asked_for_changes_nothing_of_it(name):
+    sound = CATALOGUE[name]
+    full = sound.spec.full(())
+    for pitch in (pitches(sound)[1], pitches(sound)[1] + 4):
+        short, long = (
+            sound.tone(ToneRequest(pitch=pitch, variant=0, frames=frames, rate=RATE, settings=full,
+                                   clips=ClipStore(), share=0.5, velocity=sound.band(90)))
+            for frames in (RATE // 10, RATE)
+        )  # fmt: skip
+        for one, other in zip(short, long, strict=True):
+            assert db(rms(one - other[:, : one.shape[1]]) / max(rms(other), 1e-9)) < -90
 
 
 @pytest.mark.parametrize("name", SOUNDS)

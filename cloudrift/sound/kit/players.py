@@ -175,8 +175,6 @@ def play(
     curve, loud = _swaying(rng, section.sway, t, 1 if section.alike else count)
     if section.alike:
         curve, loud = np.repeat(curve, count, axis=0), np.repeat(loud, count, axis=0)
-    if bend is not None:
-        curve[:, :knots] += bend
     speed = (hz / rate)[:, None] * np.exp2(curve / 1200)
     loud += _breathing(rng, section.breathe_db, t, count)
     loud[0] *= 0.5  # the steady one is steadier
@@ -187,6 +185,8 @@ def play(
         start = _beside(rng, cents)
     else:
         start = _starts(rng, t, rate * speed, levels, read_from.power)
+    if bend is not None:  # after the starts were chosen, which must not depend on how far it goes
+        speed[:, :knots] *= np.exp2(bend / 1200)
     steps = np.ascontiguousarray(counts((speed[:, 1:] + speed[:, :-1]) / 2)[:, : knots - 1])
     levels = levels[:, :knots] if level is None else levels[:, :knots] * level
     first = np.arange(count) % sets * (sides * depth)
