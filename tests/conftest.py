@@ -15,6 +15,7 @@ from hypothesis import HealthCheck, settings
 from msgspec.structs import replace
 
 from cloudrift.audio.buffers import DEFAULT_RATE
+from cloudrift.ground.lru import BoundedStore, bytes_of
 from cloudrift.loop.model import Chord, Loop
 from cloudrift.style import find_card, sketch
 from cloudrift.theory import Key
@@ -84,7 +85,8 @@ def speaker():
     return FakeSpeaker()
 
 
-_TONES = {}  # undamped tones by what they are made from, for every engine that asks for them
+# Undamped tones by what they are made from, for every engine that asks for them.
+_TONES = BoundedStore(160 << 20, bytes_of)
 
 
 @contextmanager
@@ -93,11 +95,18 @@ def fresh_engine(**given):
     from cloudrift.render import Engine
 
     engine = Engine(**given)
-    for key, tone in _TONES.items():
+    for key, tone in _TONES._held.items():
         engine.tones._tones.put(key, tone)
     yield engine
-    _TONES.update(engine.tones._tones._held)
+    for key, tone in engine.tones._tones._held.items():
+        _TONES.put(key, tone)
     engine.close()
+
+
+@pytest.fixture
+def engine():
+    with fresh_engine() as made:
+        yield made
 
 
 @pytest.fixture(scope="session")

@@ -16,13 +16,6 @@ from tests.hands import settled
 
 
 @pytest.fixture
-def engine():
-    made = Engine()
-    yield made
-    made.close()
-
-
-@pytest.fixture
 def loop(small_loop):
     """Four bars, with cuts and a hall on the first layer and weathering on the whole loop."""
     made = edits.set_bars(small_loop, 4)

@@ -14,7 +14,7 @@ import pytest
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.loop.storage import SCHEMA, load, load_document, save
-from cloudrift.render import Engine
+from tests.conftest import fresh_engine
 
 FOLDER = Path(__file__).parent / "golden"
 SOUNDS = FOLDER / "sounds.json"
@@ -42,11 +42,8 @@ def portrait(audio, rate):
 def sounding(schema):
     clips = ClipStore()
     loop = load(file_of(schema), clips)
-    engine = Engine(clips=clips)
-    try:
+    with fresh_engine(clips=clips) as engine:
         return portrait(engine.render(loop).audio, loop.rate)
-    finally:
-        engine.close()
 
 
 def test_every_schema_there_was_has_its_file():

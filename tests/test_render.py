@@ -22,13 +22,6 @@ from cloudrift.theory import Key
 from tests.conftest import db, rms, wait_for
 
 
-@pytest.fixture
-def engine():
-    made = Engine()
-    yield made
-    made.close()
-
-
 @pytest.mark.parametrize("tempo", [140.0, 133.37, 89.1])
 @pytest.mark.parametrize("bars", [1, 3])
 def test_a_loop_has_exactly_the_frames_of_its_bars(engine, small_loop, tempo, bars):
