@@ -226,7 +226,7 @@ def chord_lufs(instrument: Instrument) -> float:
     if instrument.family == "drums":
         audio = strike(instrument, 60, REFERENCE_VELOCITY, 0.4)
         return integrated_lufs(audio, DEFAULT_RATE)
-    values = []
+    values, tones = [], ToneCache()
     for tick in range(instrument.variants + 2):  # its strikes differ
         notes = tuple(
             Note(start_tick=tick, length_ticks=3840, pitch=p, velocity=REFERENCE_VELOCITY)
@@ -234,7 +234,7 @@ def chord_lufs(instrument: Instrument) -> float:
         )
         part = Part(notes=notes, instrument=instrument, settings=(), clock=clock,
                     loop_ticks=3840, frames=2 * DEFAULT_RATE)  # fmt: skip
-        values.append(integrated_lufs(part.render(), DEFAULT_RATE))
+        values.append(integrated_lufs(part.render(tones), DEFAULT_RATE))
     return float(np.mean(values))
 
 
