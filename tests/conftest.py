@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as in the program; else a thread spins in vain
 
 import numpy as np
 import pytest
