@@ -1,5 +1,6 @@
 """The real window, driven by mouse and keyboard; then what the loop became and what is painted."""
 
+import gc
 import threading
 from itertools import pairwise
 
@@ -553,6 +554,8 @@ def test_rooms_are_built_when_they_are_gone_to_or_in_a_quiet_moment(qtbot, windo
     window.stack.currentChanged.connect(shown.append)
     window.furnish()
     qtbot.waitUntil(lambda: all(room in window.__dict__ for room in FURNISHED), timeout=30_000)
+    qtbot.waitUntil(lambda: gc.get_freeze_count() > 100_000, timeout=30_000)
+    gc.unfreeze()
     assert [type(window.stack.widget(at)) for at in range(len(ROOMS))] == list(ROOMS)
     assert set(window.drawers) == {*DRAWERS} - {STYLE}
     assert shown == []

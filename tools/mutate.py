@@ -33,7 +33,18 @@ class Fault:
 
 
 FAULTS = (
+    # Rooms of the window, and a list that two threads find missing.
+    Fault("desktop/frame/window.py", "gc.freeze()", "pass", "desktop"),
+    Fault("desktop/frame/window.py", "now.installEventFilter(self)", "pass", "desktop"),
+    Fault("desktop/kit/parts.py", "self.insertWidget(at, page)", "self.addWidget(page)", "desktop"),
+    Fault("desktop/stages/flip/stage.py", "self.acts[name]()", "pass", "habits flip_stage prints"),
+    Fault("exchange/folders.py", "if _version(base) != VERSION:\n        for table",
+          "if True:\n        for table", "own_folders"),
     # House sounds.
+    Fault("sound/kit/players.py", "speed[:, :knots] *= np.exp2(bend / 1200)", "pass", "sounds"),
+    Fault("sound/kit/noise.py", 'stream(0, "lasting", name)', 'stream(0, "lasting")', "sounds"),
+    Fault("sound/sounds/voice.py", "MOUTH_KEYS * round(request.pitch / MOUTH_KEYS)", "60",
+          "sounds verdicts"),
     Fault("sound/kit/players.py", "cents = spread * (off if", "cents = 0.5 * spread * (off if",
           "verdicts"),
     Fault("sound/kit/players.py", "levels *= _entries(rng, section.late_ms, t, count)", "pass",
