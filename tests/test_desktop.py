@@ -2,6 +2,7 @@
 
 import gc
 import threading
+from functools import partial
 from itertools import pairwise
 
 import numpy as np
@@ -566,6 +567,13 @@ def test_rooms_are_built_when_they_are_gone_to_or_in_a_quiet_moment(qtbot, windo
 def test_what_is_done_to_the_whole_flip_is_what_its_hands_do(window):
     assert set(WHOLE) < set(window.flip.acts)
     assert set(window.flip.acts) == set(window.flip.hands)
+    done = []
+    for name in WHOLE:
+        window.flip.acts[name] = partial(done.append, name)
+        next(one for one in window.menus.commands if one.text() == name).trigger()
+        assert done[-1:] == [name]
+        assert window.stack.currentWidget() is window.flip
+        window.show_stage(0)
 
 
 @pytest.mark.parametrize("theme", sorted(look.THEMES))
