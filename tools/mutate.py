@@ -34,7 +34,7 @@ class Fault:
 
 FAULTS = (
     # Rooms of the window, and a list that two threads find missing.
-    Fault("desktop/frame/window.py", "gc.freeze()", "pass", "desktop"),
+    Fault("ground/memory.py", "gc.freeze()", "pass", "desktop"),
     Fault("desktop/frame/window.py", "now.installEventFilter(self)", "pass", "desktop"),
     Fault("desktop/kit/parts.py", "self.insertWidget(at, page)", "self.addWidget(page)", "desktop"),
     Fault("desktop/stages/flip/stage.py", "self.acts[name]()", "pass", "desktop"),

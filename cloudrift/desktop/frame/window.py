@@ -1,6 +1,5 @@
 """The window: heading, rail, stages, drawers, ribbon."""
 
-import gc
 import time
 from collections.abc import Callable
 from functools import cached_property
@@ -57,6 +56,7 @@ from cloudrift.desktop.stages.texture.stage import TextureStage
 from cloudrift.exchange import Service, StandIn
 from cloudrift.exchange.folders import OwnFolders
 from cloudrift.ground.errors import in_a_sentence
+from cloudrift.ground.memory import leave_what_stands
 from cloudrift.ground.words import plural
 from cloudrift.loop.bed import BED as BED_ID
 from cloudrift.loop.document import Document
@@ -280,18 +280,19 @@ class Window(QMainWindow):
         stage: Stage = getattr(self, STAGES[at].lower())
         return stage
 
+    def _is_built(self, room: str) -> bool:
+        return room in self.__dict__  # where what is cached is kept
+
     def furnish(self) -> None:
         """Build the rooms that nobody has gone to yet, one in each moment that nothing is done."""
         if self._settled or self._leaving:
             return
-        missing = next((name for name in FURNISHED if name not in self.__dict__), "")
+        missing = next((name for name in FURNISHED if not self._is_built(name)), "")
         if missing:
             getattr(self, missing)
             QTimer.singleShot(FURNISH_MS, self.furnish)
         else:
-            # All that stays is there. To look through it again for what could be let go of takes
-            # 60 ms, in which nothing else runs: longer than a speaker waits for sound.
-            gc.freeze()
+            leave_what_stands()
 
     # --- commands ------------------------------------------------------------------------------
 
@@ -386,13 +387,13 @@ class Window(QMainWindow):
     def open_keys(self) -> None:
         """Open the Play keys drawer."""
         self._leave_start(0)
-        self._open_drawer(self.keys)
+        self._open_drawer("Play keys", self.keys)
         self.keys.keys.setFocus()
 
     def open_shelf(self) -> None:
         """Open the Shelf at the sound of the layer that is worked on."""
         self._leave_start(STAGES.index("Layers"))
-        self._open_drawer(self.shelf)
+        self._open_drawer("Shelf", self.shelf)
         self.shelf.show_layer_sound()
         self.shelf.search.setFocus()
 
@@ -416,19 +417,19 @@ class Window(QMainWindow):
     def open_recordings(self) -> None:
         """Open the drawer in which recordings are found."""
         self._leave_start(STAGES.index("Layers"))
-        self._open_drawer(self.recordings)
+        self._open_drawer("Recordings", self.recordings)
         self.recordings.search.setFocus()
 
     def open_microphone(self) -> None:
         """Open the drawer in which takes are sung."""
         self._leave_start(STAGES.index("Layers"))
-        self._open_drawer(self.microphone)
+        self._open_drawer("Microphone", self.microphone)
         self.microphone.take.setFocus()
 
     def open_bed(self) -> None:
         """Open the groove bed over the stage that is shown."""
         self._leave_start(0)
-        self._open_drawer(self.bed)
+        self._open_drawer(BED, self.bed)
         self.bed.focus_first()
 
     def _leave_start(self, stage: int) -> None:
@@ -436,12 +437,12 @@ class Window(QMainWindow):
         if self._at_start:
             self.choose_stage(stage)
 
-    def _open_drawer(self, wanted: Drawer) -> None:
+    def _open_drawer(self, name: str, wanted: Drawer) -> None:
         for drawer in self.drawers.values():
             if drawer is not wanted and drawer.isVisible():
                 drawer.close_drawer()
         wanted.show()
-        self.rail.show_drawer(next(n for n, drawer in self.drawers.items() if drawer is wanted))
+        self.rail.show_drawer(name)
 
     def open_style(self) -> None:
         """Show the style card's page over the stage, or the stage again."""
@@ -635,7 +636,7 @@ class Window(QMainWindow):
         share = self.session.transport.share
         self.heading.show_place(share)
         self.ribbon.show_place(share)
-        if BED in self.drawers:
+        if self._is_built("bed"):
             self.bed.show_place(share)
         self.stack.currentWidget().show_place(share)  # type: ignore[union-attr]
 
@@ -676,7 +677,7 @@ class Window(QMainWindow):
         self.hide()
         QApplication.sendPostedEvents()
         self._clock.stop()
-        if "arrange" in self.__dict__:
+        if self._is_built("arrange"):
             self.arrange.taker.drop()
         self.tasks.stop()
         stop_stretching()  # what waits for it ends
