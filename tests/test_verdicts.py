@@ -199,7 +199,7 @@ def test_players_read_alike_compiled_and_not(monkeypatch, pitch, moving, takes):
     rows = np.random.default_rng(1).random((2, takes, 5, 30)) / np.arange(1, 31)
     made = periods(rows, 0.0, pitch_to_hz(pitch))
     t = knot_times(request)
-    place = np.tile(4 * t / t[-1], (takes, 1)) if moving else np.zeros((takes, len(t)))
+    place = 4 * t / t[-1] if moving else np.zeros(len(t))
 
     def work():
         section = Section(players=4, late_ms=40)

@@ -217,48 +217,109 @@ void repeats(const float *audio, size stride, size n, size delay, size lead, dou
 #define WITHIN static inline
 #endif
 
-enum { BLOCK = 1024, TAKES = 4 }; /* frames between two knots, and takes, at most */
+enum { BLOCK = 1024, TAKES = 2, LANES = 4 }; /* frames between two knots, and takes, at most */
+typedef float Four __attribute__((vector_size(16)));
+typedef double Pairs __attribute__((vector_size(16)));
+typedef int32_t Order __attribute__((vector_size(16)));
+#if defined(__clang__)
+#define PICKED(a, b, i, j, k, l) __builtin_shufflevector(a, b, i, j, k, l)
+#else
+#define PICKED(a, b, i, j, k, l) __builtin_shuffle(a, b, (Order){i, j, k, l})
+#endif
 
-/* Read two takes that lie beside each other, at places and what is left of them. */
-WITHIN void read_two(const float *restrict row, const int *restrict at, const float *restrict rest,
-                     size n, float *restrict one, float *restrict other)
+WITHIN Four loaded(const float *from)
 {
-    for (size i = 0; i < n; i++) {
-        const float *a = row + 2 * at[i];
-        const float low = a[0], low_other = a[1], high = a[2], high_other = a[3];
-        one[i] = low + (high - low) * rest[i];
-        other[i] = low_other + (high_other - low_other) * rest[i];
-    }
+    Four value;
+    memcpy(&value, from, sizeof value);
+    return value;
 }
 
-/* Read one of some takes; with a next row, in shares between both. */
-WITHIN void read_one(const float *restrict row, const float *restrict next, size takes,
-                     const int *restrict at, const float *restrict rest,
-                     const float *restrict share, size n, float *restrict to)
+WITHIN void add_to(float *to, Four value)
 {
-    for (size i = 0; i < n; i++) {
-        const float *a = row + takes * at[i];
-        to[i] = a[0] + (a[takes] - a[0]) * rest[i];
+    value += loaded(to);
+    memcpy(to, &value, sizeof value);
+}
+
+WITHIN double pair_at(const float *from)
+{
+    double pair;
+    memcpy(&pair, from, sizeof pair);
+    return pair;
+}
+
+/* A row read at places and what is left of them: four frames of one take, or two of two takes that
+ * lie beside each other. */
+WITHIN Four read_at(const float *row, int takes, const int *at, Four rest)
+{
+    Four low, high;
+    if (takes == 2) {
+        const Four a = loaded(row + 2 * at[0]), b = loaded(row + 2 * at[1]);
+        low = PICKED(a, b, 0, 1, 4, 5);
+        high = PICKED(a, b, 2, 3, 6, 7);
+    } else {
+        const Pairs ab = {pair_at(row + at[0]), pair_at(row + at[1])},
+                    cd = {pair_at(row + at[2]), pair_at(row + at[3])};
+        low = PICKED((Four)ab, (Four)cd, 0, 2, 4, 6);
+        high = PICKED((Four)ab, (Four)cd, 1, 3, 5, 7);
     }
-    if (next)
-        for (size i = 0; i < n; i++) {
-            const float *a = next + takes * at[i];
-            to[i] += share[i] * (a[0] + (a[takes] - a[0]) * rest[i] - to[i]);
+    return low + (high - low) * rest;
+}
+
+/* Numbers of some frames, as often as there are takes. */
+WITHIN Four each_take(const float *of, int takes)
+{
+    if (takes == 2)
+        return (Four){of[0], of[0], of[1], of[1]};
+    return loaded(of);
+}
+
+/* Where a player reads in a block, and how loud and how far between two rows it is there. */
+typedef struct {
+    int at[BLOCK];
+    float rest[BLOCK], gain[BLOCK], share[BLOCK];
+} Way;
+
+/* Add what a player reads to the middle and to the side. `moving`: between a row and the next;
+ * `sides`: none, what the middle reads, or a row of its own. */
+WITHIN void add_player(const Way *way, size n, int takes, int moving, int sides, const float *row,
+                       const float *side_row, size next, float aside, float *restrict middle,
+                       float *restrict side)
+{
+    const int frames = LANES / takes;
+    for (size i = 0; i < n; i += frames) {
+        const int *at = way->at + i;
+        const Four rest = each_take(way->rest + i, takes), gain = each_take(way->gain + i, takes);
+        Four share, value = read_at(row, takes, at, rest);
+        if (moving) {
+            share = each_take(way->share + i, takes);
+            value += share * (read_at(row + next, takes, at, rest) - value);
         }
+        value *= gain;
+        add_to(middle + takes * i, value);
+        if (sides == 2) {
+            value = read_at(side_row, takes, at, rest);
+            if (moving)
+                value += share * (read_at(side_row + next, takes, at, rest) - value);
+            value *= gain;
+        }
+        if (sides)
+            add_to(side + takes * i, aside * value);
+    }
 }
 
-WITHIN void add_at(float *restrict to, const float *restrict gain, float much,
-                   const float *restrict value, size n)
-{
-    for (size i = 0; i < n; i++)
-        to[i] += gain[i] * much * value[i];
-}
+/* The same with what is known of it beforehand, so that each is a loop of its own. */
+#define ADD_PLAYER(takes, moving, sides)                                                           \
+    add_player(&way, n, takes, moving, sides, low, low_side, row, aside[p], middle, side)
+#define ADD_BY_SIDES(takes, moving)                                                                \
+    (sides == 0   ? ADD_PLAYER(takes, moving, 0)                                                   \
+     : sides == 1 ? ADD_PLAYER(takes, moving, 1)                                                   \
+                  : ADD_PLAYER(takes, moving, 2))
 
 /* Periods, rows of 2^(32 - fine) + 1 places with a number for each take, read by players along
  * phases that are counts of 32 bits. A player has a level that goes from knot to knot, `apart`
  * frames from each other; how far it is to the side; and a row for the middle and one for the side.
- * With a place (for each take, by knots) it reads between that many rows further on. To left and
- * right: (takes, 2, frames). */
+ * With a place (by knots) all read between that many rows further on. To left and right:
+ * (takes, 2, frames); takes are one or two. */
 WIDE
 void read_players(const float *tables, size fine, size players, size takes, size knots, size apart,
                   size frames, uint32_t *phases, const uint32_t *steps, const float *level,
@@ -267,61 +328,49 @@ void read_players(const float *tables, size fine, size players, size takes, size
     const size row = (((size)1 << (32 - fine)) + 1) * takes;
     const uint32_t mask = ((uint32_t)1 << fine) - 1;
     const float scale = 1.0f / (float)((uint32_t)1 << fine);
+    Way way;
     for (size k = 0; k < knots; k++) {
-        float sum[2 * TAKES][BLOCK];
+        float middle[TAKES * BLOCK], side[TAKES * BLOCK];
         const size first = k * apart;
-        const size n = frames - first < apart ? frames - first : apart;
-        memset(sum, 0, sizeof sum);
+        const size wanted = frames - first < apart ? frames - first : apart;
+        const size n = (wanted + LANES - 1) / LANES * LANES; /* a few more, that nobody hears */
+        size past = 0;
+        int moving = 0;
+        memset(middle, 0, takes * n * sizeof *middle);
+        memset(side, 0, takes * n * sizeof *side);
+        if (place) {
+            const float *w = place + k;
+            const float on = (w[1] - w[0]) / (float)apart;
+            past = (size)w[0]; /* where it passes a row within the block it goes on beyond that */
+            for (int i = 0; i < (int)n; i++)
+                way.share[i] = w[0] + on * (float)i - (float)past;
+            moving = way.share[0] != 0.0f || on != 0.0f;
+        }
         for (size p = 0; p < players; p++) {
-            int at[BLOCK];
-            float rest[BLOCK], gain[BLOCK], share[BLOCK], value[BLOCK], other[BLOCK];
-            const int sides = aside[p] == 0.0f ? 1 : 2;
             const int32_t *own = rows + 2 * p;
+            const float *low = tables + (own[0] + past) * row,
+                        *low_side = tables + (own[1] + past) * row;
+            const int sides = aside[p] == 0.0f ? 0 : own[1] == own[0] ? 1 : 2;
             const uint32_t phase = phases[p], step = steps[p * knots + k];
             const float *l = level + p * (knots + 1) + k;
             const float from = l[0], by = (l[1] - l[0]) / (float)apart;
             for (int i = 0; i < (int)n; i++) {
                 const uint32_t now = phase + (uint32_t)i * step;
-                at[i] = (int)(now >> fine);
-                rest[i] = (float)(int)(now & mask) * scale;
-                gain[i] = from + by * (float)i;
+                way.at[i] = (int)(now >> fine);
+                way.rest[i] = (float)(int)(now & mask) * scale;
+                way.gain[i] = from + by * (float)i;
             }
             phases[p] = phase + (uint32_t)apart * step;
-            if (takes == 2 && !place) {
-                for (int side = 0; side < sides; side++) {
-                    const float much = side ? aside[p] : 1.0f;
-                    if (side == 0 || own[1] != own[0])
-                        read_two(tables + own[side] * row, at, rest, n, value, other);
-                    add_at(sum[side], gain, much, value, n);
-                    add_at(sum[2 + side], gain, much, other, n);
-                }
-                continue;
-            }
-            for (size t = 0; t < takes; t++) {
-                size past = 0;
-                int between = 0;
-                if (place) {
-                    const float *w = place + t * (knots + 1) + k;
-                    const float on = (w[1] - w[0]) / (float)apart;
-                    /* Where it passes a row within the block it goes on beyond that one. */
-                    past = (size)w[0];
-                    for (int i = 0; i < (int)n; i++)
-                        share[i] = w[0] + on * (float)i - (float)past;
-                    between = share[0] != 0.0f || on != 0.0f;
-                }
-                for (int side = 0; side < sides; side++) {
-                    const float *low = tables + (own[side] + past) * row + t;
-                    if (side == 0 || own[1] != own[0])
-                        read_one(low, between ? low + row : NULL, takes, at, rest, share, n, value);
-                    add_at(sum[2 * t + side], gain, side ? aside[p] : 1.0f, value, n);
-                }
-            }
+            if (takes == 2)
+                moving ? ADD_BY_SIDES(2, 1) : ADD_BY_SIDES(2, 0);
+            else
+                moving ? ADD_BY_SIDES(1, 1) : ADD_BY_SIDES(1, 0);
         }
         for (size t = 0; t < takes; t++) {
             float *left = out + t * 2 * frames + first, *right = left + frames;
-            for (size i = 0; i < n; i++) {
-                left[i] = sum[2 * t][i] + sum[2 * t + 1][i];
-                right[i] = sum[2 * t][i] - sum[2 * t + 1][i];
+            for (size i = 0; i < wanted; i++) {
+                left[i] = middle[takes * i + t] + side[takes * i + t];
+                right[i] = middle[takes * i + t] - side[takes * i + t];
             }
         }
     }

@@ -130,7 +130,7 @@ class Engine:
         out = node.follow(former, inputs) if former else None
         if out is None:
             began = time.perf_counter()
-            out = node.make(inputs)
+            out = self._run(node, inputs)
             self._took.put(node.key, (time.perf_counter() - began) * 1e3)
         self.cache.put(node.key, out, self._cost(node, former))
         self._latest.put(node.like, node)
@@ -142,6 +142,9 @@ class Engine:
         if progress:
             progress(node.label)
         return out
+
+    def _run(self, node: Node, inputs: list[Stereo]) -> Stereo:
+        return node.make(inputs)
 
     def _cost(self, node: Node, former: Former | None) -> float:
         """How long it takes to make a step: what it took, or the one it has followed, in ms."""

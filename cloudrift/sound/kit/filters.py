@@ -73,5 +73,5 @@ def swept(
     step = np.log(HIGHEST_HZ / LOWEST_HZ) / (STEPS - 1)
     place = np.log(cutoff / LOWEST_HZ) / step
     rng = stream(request.variant, name, request.pitch)
-    tone = play(request, rng, section, made, place=place[None])[0]
+    tone = play(request, rng, section, made, place=place)[0]
     return Tone(tone, tone)

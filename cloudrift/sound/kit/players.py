@@ -11,18 +11,19 @@ from typing import NamedTuple
 
 import msgspec
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from cloudrift.audio import fft as sf
 from cloudrift.audio import quick
 from cloudrift.audio.buffers import DEFAULT_RATE
 from cloudrift.sound.instrument import ToneRequest
-from cloudrift.sound.kit.table import Phase, bits_of, counts, curve_to_frames, read
+from cloudrift.sound.kit.table import Phase, bits_of, counts, curve_to_frames, read, sine
 from cloudrift.theory.pitch import pitch_to_hz
 
 NO_STEADY_DB = -60.0
 LOW_HZ, SPLIT_HZ = 170.0, 200.0  # below the first an ensemble stands in the middle
 KNOT = 128  # frames at CD rate from one point of a player's pitch and level to the next
+COLUMNS = 16  # knots in a row, where sums of slow waves are computed
 HEARD = 10  # harmonics whose sum decides how loud a strike starts
 TRIES = 64
 AT_S = (0.1, 0.2, 0.29, 0.37, 0.45, 0.53, 0.61, 0.9)  # when a start is heard
@@ -147,8 +148,8 @@ def play(
     Parameters
     ----------
     ratio : of what is played to the note's pitch.
-    place : (takes, knots + 1), where between the periods of its depth a take is, from 0 on; knots
-        are KNOT frames apart.
+    place : (knots + 1,), where between the periods of its depth it is, from 0 on; knots are KNOT
+        frames apart.
     level : (knots + 1,) that all players share.
     bend : (knots + 1,) in cents, by which the pitch of all is off.
     """
@@ -193,8 +194,8 @@ def play(
     rows = np.stack([first, first + (sides - 1) * depth], axis=1).astype(np.int32)
     where = None
     if place is not None:
-        where = np.clip(place, 0, depth - 1).astype(np.float32)
-        where = np.ascontiguousarray(np.minimum(where, np.nextafter(np.float32(depth - 1), 0)))
+        last = np.nextafter(np.float32(depth - 1), 0)
+        where = np.clip(place, 0, depth - 1).astype(np.float32).clip(max=last)
     return read_by(
         read_from.tables, frames, counts(start), steps, np.ascontiguousarray(levels, np.float32),
         (section.width * seats).astype(np.float32), rows, where,
@@ -218,8 +219,8 @@ def knot_frames(rate: int) -> int:
 
 
 def course(request: ToneRequest, times_ms: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return the place of one take that passes a period at each of some times: (1, knots + 1)."""
-    return np.interp(1e3 * knot_times(request), times_ms, np.arange(float(len(times_ms))))[None]
+    """Return the place that passes a period at each of some times: (knots + 1,)."""
+    return np.interp(1e3 * knot_times(request), times_ms, np.arange(float(len(times_ms))))
 
 
 def straying(
@@ -247,13 +248,14 @@ def read_by(
 
     Parameters
     ----------
-    tables : (rows, a power of 2 and one more, takes); the last of a row is the first.
+    tables : (rows, a power of 2 and one more, takes); the last of a row is the first. One take, or
+        two that lie beside each other.
     start, steps : a phase for each player, and by how much it goes on in each block: (players,),
         (players, blocks).
     level : (players, blocks + 1), how loud each is at each block's ends.
     aside : (players,), from -1 on the left to 1 on the right.
     rows : (players, 2), what each reads for the middle and for the side.
-    place : (takes, blocks + 1), how many rows further on, between rows as well.
+    place : (blocks + 1,), how many rows further on, between rows as well.
     apart : frames of a block, at most 1024.
     """
     if quick.library:
@@ -271,23 +273,23 @@ def read_by(
         gain = curve_to_frames(level[p], frames, apart)
         for take in range(takes):
             of = np.ascontiguousarray(tables[..., take])
-            middle = gain * _between(of, middle_row, phase, place, take, apart)
+            middle = gain * _between(of, middle_row, phase, place, apart)
             out[take, 0] += middle
             if side_row != middle_row:
-                middle = gain * _between(of, side_row, phase, place, take, apart)
+                middle = gain * _between(of, side_row, phase, place, apart)
             out[take, 1] += aside[p] * middle
     return np.stack([out[:, 0] + out[:, 1], out[:, 0] - out[:, 1]], axis=1)
 
 
 def _between(
     tables: NDArray[np.float32], row: int, phase: Phase, place: NDArray[np.float32] | None,
-    take: int, apart: int,
+    apart: int,
 ) -> NDArray[np.float32]:  # fmt: skip
     if place is None:
         return read(tables[row : row + 1], phase)[0]
     out = np.empty(len(phase), np.float32)
     at = np.linspace(0, 1, apart, endpoint=False, dtype=np.float32)
-    for k, (here, there) in enumerate(pairwise(place[take])):
+    for k, (here, there) in enumerate(pairwise(place)):
         piece = slice(k * apart, min((k + 1) * apart, len(phase)))
         of = phase[piece]
         past = int(here)
@@ -322,26 +324,32 @@ def _starts(
     """
     at = (np.array(AT_S) / t[1]).astype(int)
     gone = np.cumsum(hz[:, : at[-1] + 1], axis=1)[:, at] * t[1]
-    then, loud = np.exp(2j * np.pi * (gone - gone[0])), levels[:, at]
+    loud = levels[:, at]
+    then = loud * _powers(np.exp(2j * np.pi * (gone - gone[0])), len(power))
+    wanted = power * (loud**2).sum(axis=0).mean()
     drawn = rng.random((TRIES, len(hz)))
-    best = drawn[_unlike(drawn, then, loud, power).argmin()]
+    best = drawn[_unlike(drawn, then, power, wanted).argmin()]
     near = best + 0.06 * rng.standard_normal((TRIES, len(hz)))
     near[0] = best
-    return np.asarray(near[_unlike(near, then, loud, power).argmin()] % 1.0)
+    return np.asarray(near[_unlike(near, then, power, wanted).argmin()] % 1.0)
+
+
+def _powers(one: NDArray[np.complex128], count: int) -> NDArray[np.complex128]:
+    """The first to the last power: (count, ...)."""
+    return np.asarray(np.cumprod(np.broadcast_to(one, (count, *one.shape)), axis=0), complex)
 
 
 def _unlike(
-    starts: NDArray[np.float64], then: NDArray[np.complex128], loud: NDArray[np.float64],
-    power: NDArray[np.float64],
+    starts: NDArray[np.float64], then: NDArray[np.complex128], power: NDArray[np.float64],
+    wanted: NDArray[np.float64],
 ) -> NDArray[np.float64]:  # fmt: skip
-    """How far each of some starts is from being as loud and as bright as players are on average."""
-    one = np.exp(2j * np.pi * starts)
-    turn, beat = np.ones_like(one), loud.astype(complex)
-    heard = np.empty((len(power), len(starts), then.shape[1]))
-    for k in range(len(power)):
-        turn, beat = turn * one, beat * then
-        heard[k] = power[k] * np.abs(turn @ beat) ** 2
-    wanted = power * (loud**2).sum(axis=0).mean()
+    """How far each of some starts is from being as loud and as bright as players are on average.
+
+    ``then`` is where each harmonic of each player has come to when it is heard, (harmonics,
+    players, times); ``wanted`` the power of each harmonic on average.
+    """
+    sum_of = _powers(np.exp(2j * np.pi * starts), len(power)) @ then
+    heard = power[:, None, None] * (sum_of.real**2 + sum_of.imag**2)
     number, of = np.arange(1, len(power) + 1), heard.mean(axis=2)
     whole = np.log(of.sum(axis=0) / wanted.sum())
     centre = np.log((number @ of) / of.sum(axis=0) / (number @ wanted) * wanted.sum())
@@ -357,20 +365,19 @@ def _swaying(
     speed, at = sway.hz * rng.uniform(0.94, 1.06, count), rng.random(count)
     if sway.cents or sway.level_db:
         grown = np.clip((t * 1e3 - sway.onset_ms) / 400, 0, 1)
-        wave = (
-            grown * grown * (3 - 2 * grown) * np.sin(2 * np.pi * (np.outer(speed, t) + at[:, None]))
-        )
+        wave = grown * grown * (3 - 2 * grown) * _waves(t, [1.0], speed[:, None], at[:, None])
         cents += sway.cents * wave
         loud += sway.level_db * wave
-    for hz, share in ((0.31, 1 / 3), (0.83, 1 / 3), (1.7, 1 / 3), (0.07, 1.0)):
-        phase = np.outer(hz * rng.uniform(0.8, 1.2, count), t) + rng.random((count, 1))
-        # Players alone hold their pitch; several wander by themselves, so that nothing comes again.
-        if sway.drift_cents and (count > 1 or share < 1):
-            cents += share * sway.drift_cents * np.sin(2 * np.pi * phase)
-    for hz in (5.1, 8.3, 12.7, 18.0) if sway.jitter_cents or sway.shimmer_db else ():
-        phase = np.outer(hz * rng.uniform(0.8, 1.2, count), t) + rng.random((count, 1))
-        cents += sway.jitter_cents / 2 * np.sin(2 * np.pi * phase)
-        loud += sway.shimmer_db / 2 * np.cos(2 * np.pi * 1.13 * phase)
+    hz, at = _drawn(rng, (0.31, 0.83, 1.7, 0.07), count)
+    # Players alone hold their pitch; several wander by themselves, so that nothing comes again.
+    if sway.drift_cents:
+        shares = np.array([1 / 3, 1 / 3, 1 / 3, 1.0 if count > 1 else 0.0])
+        cents += _waves(t, sway.drift_cents * shares, hz, at)
+    if sway.jitter_cents or sway.shimmer_db:
+        hz, at = _drawn(rng, (5.1, 8.3, 12.7, 18.0), count)
+        each = np.full(4, 0.5)
+        cents += _waves(t, sway.jitter_cents * each, hz, at)
+        loud += _waves(t, sway.shimmer_db * each, 1.13 * hz, 1.13 * at + 0.25)
     return cents, loud
 
 
@@ -379,10 +386,33 @@ def _breathing(
 ) -> NDArray[np.float64]:
     """How each player's level drifts, in dB: two slow waves of its own."""
     speed, at = rng.uniform(0.05, 0.2, (count, 2)), rng.random((count, 2))
-    if not db:
-        return np.zeros((count, len(t)))
-    waves = np.sin(2 * np.pi * (speed[..., None] * t + at[..., None]))
-    return np.asarray(db * waves.mean(axis=1))
+    return _waves(t, [db / 2, db / 2], speed, at)
+
+
+def _drawn(
+    rng: np.random.Generator, about_hz: tuple[float, ...], count: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Each player's own waves about some speeds: in Hz, and where they start; (players, waves)."""
+    drawn = [(hz * rng.uniform(0.8, 1.2, count), rng.random(count)) for hz in about_hz]
+    hz, at = np.moveaxis(np.array(drawn), 0, -1)
+    return hz, at
+
+
+def _waves(
+    t: NDArray[np.float64], sizes: ArrayLike, hz: NDArray[np.float64], at: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """Sums of sines of some sizes: (players, knots). ``hz``, and ``at`` in turns, are (players,
+    waves); ``t`` even, from 0 on.
+
+    As in ``bank``, each splits into a factor of a row and one of a column, so that few sines have
+    to be computed.
+    """
+    rows = -(-len(t) // COLUMNS)
+    row = at[:, None, :] + hz[:, None, :] * (COLUMNS * t[1] * np.arange(rows))[:, None]
+    column = hz[..., None] * (t[1] * np.arange(COLUMNS))
+    size = np.asarray(sizes, np.float32)
+    both = (size * sine(row)) @ sine(column + 0.25) + (size * sine(row + 0.25)) @ sine(column)
+    return both.reshape(len(hz), -1)[:, : len(t)].astype(float)
 
 
 def _entries(

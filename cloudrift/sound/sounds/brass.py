@@ -63,7 +63,7 @@ def blown(
     opened = t * 1e3 / request.settings.number("open_ms")
     blow = request.share * (1 - np.exp(-(opened**1.5))) * (1 - fades * (1 - np.exp(-t / 0.5)))
     made = _tube(tube, request.pitch, request.rate)
-    tone = play(request, rng, section, made, place=((BLOWN - 1) * blow)[None])[0]
+    tone = play(request, rng, section, made, place=(BLOWN - 1) * blow)[0]
     return Tone(tone, tone)
 
 

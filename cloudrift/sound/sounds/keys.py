@@ -178,9 +178,7 @@ def _picked_up(
         rng.bit_generator.state = state  # in phase with each other
         swung = swing * (0.25 * np.exp(-t / (0.05 * ring_s)) + 0.75) * fall**0.45
         place = np.interp(np.log(swung), np.log(SWINGS), np.arange(float(len(SWINGS))))
-        sides.append(
-            play(request, rng, ELECTRIC, made, place=place[None], level=fall, bend=bend)[0]
-        )
+        sides.append(play(request, rng, ELECTRIC, made, place=place, level=fall, bend=bend)[0])
     return Tone(*sides)
 
 
@@ -253,7 +251,7 @@ def _digital_keys(request: ToneRequest) -> Tone:
     pitch = request.pitch
     made = _drawn_glass(pitch, request.rate, request.settings.number("glass") / 100)
     rng = stream(request.variant, "digital keys", pitch)
-    place = np.repeat(course(request, GLASS_MS), 2, axis=0)
+    place = course(request, GLASS_MS)
     t = knot_times(request)
     fall = np.exp(-6.908 / (6.0 * 2 ** (-(pitch - 60) / 24)) * t)
     how = Section(players=2, steady_db=10.0, width=1.0, breathe_db=0.0, alike=True,

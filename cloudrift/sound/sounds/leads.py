@@ -226,7 +226,7 @@ def _play_pulse(request: ToneRequest) -> Tone:
     place = (len(WIDTHS) - 1) * (settings.number("thin") / 100 * (1 - moves) + moves * wave)
     section = solo(request, swaying(request, 1.5), -9)
     made = _pulses(request.pitch, request.rate)
-    return Tone(*play(request, rng, section, made, place=np.stack([place, place])))
+    return Tone(*play(request, rng, section, made, place=place))
 
 
 SEQUENCE = Sweep(low_hz=420, by_share_oct=2.4, by_key=0.7, falls_oct=3.4, resonance=2.6)

@@ -143,7 +143,7 @@ def _evolving(request: ToneRequest) -> Tone:
     section = Section(players=5, width=0.95, breathe_db=1.5, steady_db=-2,
                       sway=Sway(drift_cents=4))  # fmt: skip
     made = _stages(request.pitch, request.rate)
-    return Tone(*play(request, rng, section, made, place=np.stack([place, place])))
+    return Tone(*play(request, rng, section, made, place=place))
 
 
 # Of bars and plates: ratios to the note, and how loud, softly and hard.
@@ -161,19 +161,17 @@ def _drone(request: ToneRequest) -> Tone:
     """Partials of a plate that never die, each beating and breathing by itself."""
     rough = request.settings.number("rough") / 50
     made = _sine(request.pitch, request.rate)
-    soft = np.zeros((2, request.frames), np.float32)
-    hard = np.zeros((2, request.frames), np.float32)
+    heard, levels = [], []
     for i, (ratio, low, high) in enumerate(METAL):
         if pitch_to_hz(request.pitch) * ratio * 2 > 0.45 * request.rate:
             break
         rng = stream(request.variant, "metallic drone", request.pitch, i)
         section = Section(players=3, steady_db=NO_STEADY_DB, width=0.7, breathe_db=1.2,
                           sway=Sway(drift_cents=3, shimmer_db=0.4 * rough))  # fmt: skip
-        audio = play(request, rng, section, made, ratio=ratio)[0]
+        heard.append(play(request, rng, section, made, ratio=ratio)[0])
         more = rough**0.7 if i in (1, 3, 4, 5) else 1.0
-        soft += np.float32(low * more) * audio
-        hard += np.float32(high * more) * audio
-    return Tone(soft, hard)
+        levels.append((low * more, high * more))
+    return Tone(*np.tensordot(np.array(levels, np.float32).T, np.stack(heard), 1))
 
 
 SOUNDS = (

@@ -115,7 +115,7 @@ def _chopped(request: ToneRequest) -> Tone:
     section = solo(request, sway, -10)
     t = knot_times(request)
     scoop = -60 * np.exp(-t / 0.04)  # a singer comes to a note from below
-    tone = Tone(*play(request, rng, section, made, place=np.repeat(place, 2, axis=0), bend=scoop))
+    tone = Tone(*play(request, rng, section, made, place=place, bend=scoop))
     level = request.settings.number("breath") / 100
     if consonant:
         hiss = puff(request, "consonant", _SIBILANT, decay_ms=12, rise_ms=3)
