@@ -9,7 +9,13 @@ from cloudrift.loop import chord_edits, chord_time, edits, flipping
 from cloudrift.loop.flips import use
 from cloudrift.loop.model import Loop
 from cloudrift.loop.recorded import Facts, FromRecording
-from cloudrift.render.sound_facts import SoundFacts, facts_of_loop, sound_facts
+from cloudrift.render.sound_facts import (
+    SoundFacts,
+    facts_of_loop,
+    layer_middles,
+    middle_hz,
+    sound_facts,
+)
 from cloudrift.style import house_cards, sketch
 from cloudrift.style.marks import KINDS, View, change_for, checked, look, met_of
 from cloudrift.style.marks.met import Mark
@@ -231,8 +237,9 @@ def test_measures_of_sound_are_those_of_known_sounds():
     half = np.concatenate([low, 0.01 * low], axis=1)
     assert sound_facts(half, RATE).floor_db == pytest.approx(-37, abs=1)
     assert sound_facts(tone(50) + low, RATE).sub_db == pytest.approx(-3.01, abs=0.1)
-    layers = sound_facts(low + high, RATE, (("a", low), ("b", high))).layers
-    assert dict(layers) == {"a": pytest.approx(200, rel=0.05), "b": pytest.approx(2000, rel=0.02)}
+    assert middle_hz(low, RATE) == pytest.approx(200, rel=0.05)
+    assert middle_hz(high, RATE) == pytest.approx(2000, rel=0.02)
+    assert middle_hz(0 * low, RATE) == 0
     silent = sound_facts(np.zeros((2, 20_000), np.float32), RATE)
     assert np.isfinite([getattr(silent, name) for name in SoundFacts.__dataclass_fields__
                         if name != "layers"]).all()  # fmt: skip
@@ -254,6 +261,33 @@ def test_marks_of_the_sound_are_what_was_measured_and_wait_until_it_is(kind, wan
     waiting = look({kind: around}, LOOP)[0]
     assert waiting.waits and not waiting.missed and met_of([waiting]) == (0, 0)
     assert look({kind: around}, LOOP, FACTS)[0].met
+
+
+def test_a_layer_is_measured_again_when_it_sounds_otherwise_and_only_then(
+    small_loop, monkeypatch, engine
+):
+    measured = []
+    real = middle_hz
+    monkeypatch.setattr(
+        "cloudrift.render.sound_facts.middle_hz",
+        lambda audio, rate: measured.append(1) or real(audio, rate),
+    )
+
+    def middles_of(loop):
+        measured.clear()
+        return dict(layer_middles(engine, loop)), len(measured)
+
+    first, count = middles_of(small_loop)
+    assert count == len(first) == 4
+    one = small_loop.layers[0]
+    for change, times in (({"level_db": one.level_db - 5}, 0), ({"pan": 0.7}, 1),
+                          ({"level_db": -60.0}, 1), ({"settings": (("attack_ms", 250.0),)}, 1)):  # fmt: skip
+        changed = replace(small_loop, layers=(replace(one, **change), *small_loop.layers[1:]))
+        found, count = middles_of(changed)
+        assert count == times
+        fresh = {layer.id: real(engine.heard_layer(changed, layer), changed.rate)
+                 for layer in changed.heard()}  # fmt: skip
+        assert found == pytest.approx(fresh, rel=1e-4)
 
 
 def test_changes_of_the_sound_go_the_right_way(small_loop):

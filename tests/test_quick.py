@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from cloudrift.audio import quick
+from cloudrift.audio.loudness import _weighted_power
 from cloudrift.audio.wrap import read_displaced, read_splined, read_stretch, splined
 from cloudrift.render import Engine
 from cloudrift.sound.part import _blended
@@ -38,6 +39,16 @@ def test_a_loop_is_read_displaced(monkeypatch, rng, n, channels):
     away[:4] = (0.0, -0.0, -1.0, 2.0)  # whole frames, either way
     for work in (lambda: splined(audio), lambda: read_splined(splined(audio)[:channels], away)):
         assert differ_db(*in_both_ways(monkeypatch, work)) < -110
+
+
+@compiled
+@pytest.mark.parametrize("n", [500, 50_000])
+@pytest.mark.parametrize("rate", [44_100, 96_000])
+def test_loudness_is_weighted(monkeypatch, rng, n, rate):
+    audio = rng.standard_normal((2, n)).astype(np.float32)
+    one, other = in_both_ways(monkeypatch, lambda: _weighted_power(audio, rate))
+    assert one.shape == (n,)
+    assert differ_db(one, other) < -100
 
 
 @compiled

@@ -4,10 +4,10 @@ import functools
 from itertools import pairwise
 
 import numpy as np
-import soxr
 from numpy.typing import NDArray
 
 from cloudrift.audio import fft as sf
+from cloudrift.audio import quick
 from cloudrift.audio.buffers import QUIET_DB, Stereo, raised_cosine, to_db
 from cloudrift.audio.wrap import AFTER, BLOCK, filter_circular
 from cloudrift.ground.lru import kept
@@ -17,7 +17,7 @@ ABSOLUTE_GATE_LUFS, RELATIVE_GATE_LU = -70.0, -10.0
 HEAD_HZ, HEAD_DB, HEAD_Q, HEAD_BEND = 1681.974450955533, 3.999843853973347, 0.7071752369554196, (
     0.4996667741545416)  # fmt: skip
 LOW_HZ, LOW_Q = 38.13547087602444, 0.5003270373238773
-K_RING = 3072  # frames: the high-pass has died away by -140 dB
+K_RING_S = 0.07  # the high-pass has died away by -140 dB
 OFFSET_LU = -0.691  # so that a full-scale 997 Hz sine in one channel reads -3.01 LUFS
 
 
@@ -27,8 +27,7 @@ def integrated_lufs(audio: Stereo, rate: int) -> float:
     A loop has no start, so its blocks wrap round the seam.
     """
     n = audio.shape[1]
-    weighted = filter_circular(audio, lambda s, length: s * _k_weighting(length, rate), K_RING)
-    power = np.einsum("cn,cn->n", weighted, weighted)
+    power = _weighted_power(audio, rate)
     block, hop = int(BLOCK_S * rate), int(HOP_S * rate)
     wrapped = np.zeros(n + block + 1)
     np.cumsum(np.resize(power, n + block), dtype=np.float64, out=wrapped[1:])
@@ -44,33 +43,50 @@ def integrated_lufs(audio: Stereo, rate: int) -> float:
     return float(OFFSET_LU + 10 * np.log10(kept.mean()))
 
 
+def _weighted_power(audio: Stereo, rate: int) -> NDArray[np.float32]:
+    """The power of both sides after K-weighting, (frames,), round the seam."""
+    if quick.library:
+        return quick.weighted_power(audio, _sections(rate), int(K_RING_S * rate))
+    ring = int(K_RING_S * rate)
+    weighted = filter_circular(audio, lambda s, length: s * _k_weighting(length, rate), ring)
+    return np.einsum("cn,cn->n", weighted, weighted)
+
+
 @kept
 def _k_weighting(length: int, rate: int) -> NDArray[np.complex64]:
-    """The response of K-weighting at the bins of a transform.
-
-    The standard lists two biquads for 48 kHz. They are bilinear transforms of two prototypes, by
-    which they are given at any rate: a shelf for the head, a high-pass for the low end.
-    """
+    """The response of K-weighting at the bins of a transform."""
     delay = np.exp(-1j * np.linspace(0, np.pi, length // 2 + 1))
     out = np.ones(len(delay), complex)
-    k = np.tan(np.pi * HEAD_HZ / rate)
-    high, middle = 10 ** (HEAD_DB / 20), 10 ** (HEAD_BEND * HEAD_DB / 20) * k / HEAD_Q
-    under = _poles(k, HEAD_Q)
-    out *= np.polyval([high - middle + k * k, 2 * (k * k - high), high + middle + k * k], delay)
-    out /= np.polyval(under, delay)
-    # Above, the standard leaves the high-pass as it is, not divided by what it lets through.
-    under = _poles(np.tan(np.pi * LOW_HZ / rate), LOW_Q)
-    out *= np.polyval([1, -2, 1], delay) * under[-1] / np.polyval(under, delay)
+    for section in _sections(rate):
+        out *= np.polyval(section[2::-1], delay) / np.polyval(section[:2:-1], delay)
     return out.astype(np.complex64)
 
 
+@functools.cache
+def _sections(rate: int) -> NDArray[np.float64]:
+    """K-weighting as two biquads: (2, 6), above and below, each from no delay to two frames.
+
+    The standard lists them for 48 kHz. They are bilinear transforms of two prototypes, by which
+    they are given at any rate: a shelf for the head, a high-pass for the low end.
+    """
+    k = np.tan(np.pi * HEAD_HZ / rate)
+    high, middle = 10 ** (HEAD_DB / 20), 10 ** (HEAD_BEND * HEAD_DB / 20) * k / HEAD_Q
+    head = [high + middle + k * k, 2 * (k * k - high), high - middle + k * k, *_poles(k, HEAD_Q)]
+    # Above, the standard leaves the high-pass as it is, not divided by what it lets through.
+    low = _poles(np.tan(np.pi * LOW_HZ / rate), LOW_Q)
+    pass_high = [low[0], -2 * low[0], low[0], *low]
+    return np.array([[x / one[3] for x in one] for one in (head, pass_high)])
+
+
 def _poles(k: float, q: float) -> list[float]:
-    """A biquad's denominator, the longest delay first."""
-    return [1 - k / q + k * k, 2 * (k * k - 1), 1 + k / q + k * k]
+    """A biquad's denominator, the shortest delay first."""
+    return [1 + k / q + k * k, 2 * (k * k - 1), 1 - k / q + k * k]
 
 
 OVER = 4  # times the rate at which the peaks between samples are looked for
 MOST_PEAKS = 96
+REACH, NEAR = 64, 4  # frames that a peak is read from, and that it is looked for in
+BEND = 9.0  # of the window: what it lets through is right to -90 dB
 
 
 def peaks_between(
@@ -120,11 +136,18 @@ def true_peak_db(audio: Stereo, rate: int) -> float:
     if peak <= 0:
         return QUIET_DB
     # Only the neighbourhoods of near-peak samples can hold the true peak: the highest of them.
-    tops = (level > 0.7 * peak) & (level >= np.roll(level, 1)) & (level >= np.roll(level, -1))
-    near = np.flatnonzero(tops)
+    near = np.flatnonzero(level > 0.7 * peak)
+    tops = (level[near] >= level[(near + 1) % n]) & (level[near] >= level[near - 1])
+    near = near[tops]
     near = near[np.argsort(-level[near], kind="stable")[:MOST_PEAKS]]
-    for at in near:
-        piece = audio[:, np.arange(at - 64, at + 64) % n]
-        over = soxr.resample(np.ascontiguousarray(piece.T), rate, 4 * rate, quality="HQ")
-        peak = max(peak, float(np.max(np.abs(over[128:-128]))))
-    return to_db(peak)
+    pieces = audio[:, (near[:, None] + np.arange(-REACH, REACH)) % n]
+    return to_db(max(peak, float(np.abs(pieces @ _reading()).max())))
+
+
+@functools.cache
+def _reading() -> NDArray[np.float32]:
+    """What reads a piece of 2 REACH frames about its middle: (frames, places), a sinc each."""
+    places = np.arange(-NEAR * OVER, NEAR * OVER + 1) / OVER
+    away = np.arange(-REACH, REACH)[:, None] - places
+    inside = np.sqrt(np.maximum(1 - (away / (REACH - NEAR)) ** 2, 0))
+    return (np.sinc(away) * np.i0(BEND * inside) / np.i0(BEND)).astype(np.float32)

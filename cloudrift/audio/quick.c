@@ -205,6 +205,35 @@ void repeats(const float *audio, size stride, size n, size delay, size lead, dou
     }
 }
 
+typedef double Pair __attribute__((vector_size(16)));
+
+/* A biquad as six numbers: numerator and denominator, from no delay on; the fourth is 1. */
+static inline Pair biquad(const double *of, Pair in, Pair *states)
+{
+    const Pair out = of[0] * in + states[0];
+    states[0] = of[1] * in - of[4] * out + states[1];
+    states[1] = of[2] * in - of[5] * out;
+    return out;
+}
+
+/* The power of both sides of a loop (2, n) behind two biquads in their steady state. `lead` frames
+ * of the loop's own end are run through first. */
+void weighted_power(const float *audio, size stride, size n, size lead, const double *sections,
+                    float *out)
+{
+    const float *one = audio, *other = audio + stride;
+    Pair states[4] = {{0.0}};
+    size from = ((-lead) % n + n) % n;
+    for (size i = -lead; i < n; i++) {
+        const Pair in = {one[from], other[from]};
+        const Pair y = biquad(sections + 6, biquad(sections, in, states), states + 2);
+        if (i >= 0)
+            out[i] = (float)(y[0] * y[0] + y[1] * y[1]);
+        if (++from == n)
+            from = 0;
+    }
+}
+
 /* Compiled twice where that is known: for processors with wide registers, and for all. */
 #if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__)
 #define WIDE __attribute__((target_clones("avx2", "default")))
@@ -219,7 +248,6 @@ void repeats(const float *audio, size stride, size n, size delay, size lead, dou
 
 enum { BLOCK = 1024, TAKES = 2, LANES = 4 }; /* frames between two knots, and takes, at most */
 typedef float Four __attribute__((vector_size(16)));
-typedef double Pairs __attribute__((vector_size(16)));
 typedef int32_t Order __attribute__((vector_size(16)));
 #if defined(__clang__)
 #define PICKED(a, b, i, j, k, l) __builtin_shufflevector(a, b, i, j, k, l)
@@ -257,8 +285,8 @@ WITHIN Four read_at(const float *row, int takes, const int *at, Four rest)
         low = PICKED(a, b, 0, 1, 4, 5);
         high = PICKED(a, b, 2, 3, 6, 7);
     } else {
-        const Pairs ab = {pair_at(row + at[0]), pair_at(row + at[1])},
-                    cd = {pair_at(row + at[2]), pair_at(row + at[3])};
+        const Pair ab = {pair_at(row + at[0]), pair_at(row + at[1])},
+                   cd = {pair_at(row + at[2]), pair_at(row + at[3])};
         low = PICKED((Four)ab, (Four)cd, 0, 2, 4, 6);
         high = PICKED((Four)ab, (Four)cd, 1, 3, 5, 7);
     }

@@ -32,6 +32,7 @@ _ARGUMENTS = {
         _POINTER,
     ),
     "read_players": (_POINTER, *6 * (_SIZE,), *7 * (_POINTER,)),
+    "weighted_power": (_POINTER, _SIZE, _SIZE, _SIZE, _POINTER, _POINTER),
     "soften": (_POINTER, _SIZE, _SIZE),
     "through_space": (_POINTER, _POINTER, _SIZE, ctypes.c_float, ctypes.c_float, _POINTER),
 }
@@ -141,6 +142,20 @@ def repeats(
     out, ring = np.empty(audio.shape, np.float32), np.empty((2, delay), np.float32)
     library.repeats(audio.ctypes.data, _stride(audio), audio.shape[1], delay, lead, dark, thin,
                     feedback, int(across), ring.ctypes.data, out.ctypes.data)  # fmt: skip
+    return out
+
+
+def weighted_power(audio: Floats, sections: NDArray[np.float64], lead: int) -> Floats:
+    """Return the power of both sides of a loop (2, n) behind two biquads: (n,).
+
+    ``sections`` are (2, 6), each divided by its fourth number; ``lead`` is for how many frames they
+    ring.
+    """
+    assert library is not None
+    audio = _rows(audio)
+    out = np.empty(audio.shape[1], np.float32)
+    library.weighted_power(audio.ctypes.data, _stride(audio), audio.shape[1], lead,
+                           sections.ctypes.data, out.ctypes.data)  # fmt: skip
     return out
 
 

@@ -18,12 +18,21 @@ from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.model import Group, Layer, Loop
 from cloudrift.render.cache import AudioCache
 from cloudrift.render.nodes import Former, Node, steps
-from cloudrift.render.plan import ONCE, Form, group_node, heard_node, layer_node, loop_node, placed
+from cloudrift.render.plan import (
+    ONCE,
+    Form,
+    gains_of,
+    group_node,
+    heard_node,
+    layer_node,
+    loop_node,
+    placed,
+)
 from cloudrift.sound.part import ToneCache
 from cloudrift.texture.treatment import acting
 
 WORKERS = 2
-KEPT_FACTS = 96  # steps of which measures are kept
+KEPT_FACTS = 256  # steps of which measures are kept
 LOOK_S = 0.05  # how often a thread that waits for another looks whether it is wanted still
 LATEST = 512  # steps of which the last run is remembered
 ONCE_FLOOR = 10 ** (-90 / 20)  # where a one-pass tail has ended
@@ -266,9 +275,19 @@ class Engine:
         self, loop: Loop, layer: Layer, cancelled: Callable[[], bool] = never
     ) -> Stereo:
         """Return one layer as loud as it is in the sum; its group's line is left out of it."""
-        groups = [loop.group(layer.group)] if layer.group else []
         audio = self.audio(layer_node(loop, layer, self.tones), cancelled)
-        return placed(audio, layer, *groups)
+        return placed(audio, layer, *_group_of(loop, layer))
+
+    def heard_as(self, loop: Loop, layer: Layer) -> tuple[bytes, float, float]:
+        """Return what says how a layer is heard, but for its level: its step, and its balance."""
+        left, right = gains_of(layer, *_group_of(loop, layer))
+        most = max(left, right) or 1.0
+        key = layer_node(loop, layer, self.tones).key
+        return key, round(left / most, 6), round(right / most, 6)
+
+
+def _group_of(loop: Loop, layer: Layer) -> tuple[Group, ...]:
+    return (loop.group(layer.group),) if layer.group else ()
 
 
 def stretches(loop: Loop) -> bool:

@@ -274,8 +274,13 @@ def layer_node(
 
 def placed(audio: Stereo, *owners: Layer | Group) -> Stereo:
     """Return audio at the level and pan of a layer, and of the group that it is in."""
-    gains = np.prod([_gains(owner) for owner in owners], axis=0)
-    return audio * np.array(gains, np.float32)[:, None]
+    return audio * np.array(gains_of(*owners), np.float32)[:, None]
+
+
+def gains_of(*owners: Layer | Group) -> tuple[float, float]:
+    """Return the gains left and right of a layer, and of the group that it is in."""
+    left, right = np.prod([_gains(owner) for owner in owners], axis=0)
+    return float(left), float(right)
 
 
 def _gains(of: Layer | Group) -> tuple[float, float]:

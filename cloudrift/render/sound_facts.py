@@ -16,6 +16,7 @@ from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Engine
 
 FRAME = 8192
+AT_ONCE = 8  # windows
 EDGE_SHARE = 0.99  # of the power: below the edge of the band
 LOW_HZ, SUB_HZ = 150.0, 60.0
 VOICE_HZ = (1000.0, 4000.0)  # where a voice is understood
@@ -50,8 +51,8 @@ class SoundFacts:
     layers: tuple[tuple[str, float], ...] = ()
 
 
-def sound_facts(audio: Stereo, rate: int, layers: Iterable[tuple[str, Stereo]] = ()) -> SoundFacts:
-    """Measure a loop's sound, (2, frames), and how bright each of some layers is, by id."""
+def sound_facts(audio: Stereo, rate: int, layers: Iterable[tuple[str, float]] = ()) -> SoundFacts:
+    """Measure a loop's sound, (2, frames); ``layers`` are the middles of their spectra, by id."""
     hz = np.asarray(np.fft.rfftfreq(FRAME, 1 / rate), np.float64)
     middle, side = _spectra(audio)
     power = middle + side
@@ -66,8 +67,14 @@ def sound_facts(audio: Stereo, rate: int, layers: Iterable[tuple[str, Stereo]] =
         width=_share(side, power), low_width=_share(side[low], power[low]),
         voice_db=_against(power[voice], total), sub_db=_against(power[hz < SUB_HZ], total),
         floor_db=_floor_db(audio, rate),
-        layers=tuple((name, _centroid(hz, np.sum(_spectra(one), axis=0))) for name, one in layers),
+        layers=tuple(layers),
     )  # fmt: skip
+
+
+def middle_hz(audio: Stereo, rate: int) -> float:
+    """Return the middle of a sound's mean spectrum (amplitudes) in Hz; 0 for silence."""
+    hz = np.asarray(np.fft.rfftfreq(FRAME, 1 / rate), np.float64)
+    return _centroid(hz, np.sum(_spectra(audio), axis=0))
 
 
 def voice_power(audio: Stereo, rate: int) -> float:
@@ -87,16 +94,18 @@ def voice_room_db(audio: Stereo, rate: int) -> float:
 
 def _spectra(audio: Stereo) -> tuple[Power, Power]:
     """The mean power of the middle and of the sides in each line, windows going round the seam."""
-    n = audio.shape[1]
-    starts = np.arange(0, n, FRAME // 2)
-    round_ = slice_wrapped(audio, 0, n + FRAME)
-    window = np.hanning(FRAME).astype(np.float32)
-    frames = round_[:, starts[:, None] + np.arange(FRAME)] * window
-    spectra = sf.rfft(frames, FRAME, workers=2)
-    middle, side = (
-        (np.abs(both) ** 2).mean(axis=0).astype(np.float64) / 2
-        for both in (spectra[0] + spectra[1], spectra[0] - spectra[1])
-    )
+    n, hop = audio.shape[1], FRAME // 2
+    count = -(-n // hop)
+    round_ = slice_wrapped(audio, 0, (count + 1) * hop)
+    windows = np.lib.stride_tricks.sliding_window_view(round_, FRAME, axis=1)[:, ::hop]
+    shape = np.hanning(FRAME).astype(np.float32)
+    middle, side = np.zeros(FRAME + 2), np.zeros(FRAME + 2)
+    for first in range(0, count, AT_ONCE):  # what is at work stays near the processor
+        lines = sf.rfft(windows[:, first : first + AT_ONCE] * shape, FRAME)
+        left, right = lines.view(np.float32)  # a line's two numbers lie beside each other
+        for total, both in ((middle, left + right), (side, left - right)):
+            np.add(total, np.einsum("fk,fk->k", both, both), out=total)
+    middle, side = (total.reshape(-1, 2).sum(axis=1) / (2 * count) for total in (middle, side))
     return middle, side
 
 
@@ -105,17 +114,26 @@ def _centroid(hz: Power, power: Power) -> float:
     return float((hz * levels).sum() / max(levels.sum(), 1e-30))
 
 
-def facts_of_loop(engine: Engine, loop: Loop) -> SoundFacts:
-    """Render a loop and measure its sound, and that of each layer that is heard."""
-    return sound_facts(engine.without_bed(loop), loop.rate, each_layer(engine, loop))
+def facts_of_loop(engine: Engine, loop: Loop, cancelled: Callable[[], bool] = never) -> SoundFacts:
+    """Render a loop and measure its sound, and that of each layer that is heard.
+
+    A layer that is as it was when it was measured last is not measured again.
+    """
+    audio = engine.without_bed(loop, cancelled)
+    return sound_facts(audio, loop.rate, layer_middles(engine, loop, cancelled))
 
 
-def each_layer(
+def layer_middles(
     engine: Engine, loop: Loop, cancelled: Callable[[], bool] = never
-) -> Iterator[tuple[str, Stereo]]:
-    """Hand out each layer that is heard, as it enters the sum, by its id."""
+) -> Iterator[tuple[str, float]]:
+    """Hand out where the middle of each layer's spectrum is that is heard, by its id, in Hz."""
     for layer in loop.heard():
-        yield layer.id, engine.heard_layer(loop, layer, cancelled)
+        key = ("middle", *engine.heard_as(loop, layer))
+        found = engine.facts.get(key)
+        if not isinstance(found, float):
+            found = middle_hz(engine.heard_layer(loop, layer, cancelled), loop.rate)
+            engine.facts.put(key, found)
+        yield layer.id, found
 
 
 def facts_of(loop: Loop, clips: ClipStore) -> SoundFacts:

@@ -20,7 +20,7 @@ from cloudrift.notes.listening import listen_to
 from cloudrift.render.engine import Engine
 from cloudrift.render.plan import mix_node
 from cloudrift.render.room import Room, look_at
-from cloudrift.render.sound_facts import SoundFacts, each_layer, sound_facts
+from cloudrift.render.sound_facts import SoundFacts, layer_middles, sound_facts
 
 LEAST_HEARD_S = 16.0  # of a shorter loop several turns are listened to
 
@@ -120,7 +120,7 @@ class Heard:
     @cached_property
     def facts(self) -> SoundFacts:
         """How bright, wide, loud the sound is as a whole."""
-        layers = each_layer(self._engine, self.loop, self.cancelled)
+        layers = layer_middles(self._engine, self.loop, self.cancelled)
         return sound_facts(self.sound, self.rate, layers)
 
     @cached_property

@@ -9,7 +9,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Tasks
 from cloudrift.loop.model import Loop
 from cloudrift.render.engine import Rendered
-from cloudrift.render.sound_facts import SoundFacts, each_layer, sound_facts
+from cloudrift.render.sound_facts import SoundFacts, facts_of_loop
 from cloudrift.style import Card, known_cards
 from cloudrift.style.marks import Mark, checked, look, met_of
 
@@ -77,8 +77,7 @@ class Marking(QObject):
                 self.refresh()
 
         def work(stale: Callable[[], bool], _moved: object) -> SoundFacts:
-            audio = engine.without_bed(loop, stale)
-            return sound_facts(audio, loop.rate, each_layer(engine, loop, stale))
+            return facts_of_loop(engine, loop, stale)
 
         self._tasks.run(MEASURING, work, came)
 
