@@ -280,9 +280,13 @@ def test_a_layer_is_measured_again_when_it_sounds_otherwise_and_only_then(
     first, count = middles_of(small_loop)
     assert count == len(first) == 4
     one = small_loop.layers[0]
-    for change, times in (({"level_db": one.level_db - 5}, 0), ({"pan": 0.7}, 1),
-                          ({"level_db": -60.0}, 1), ({"settings": (("attack_ms", 250.0),)}, 1)):  # fmt: skip
-        changed = replace(small_loop, layers=(replace(one, **change), *small_loop.layers[1:]))
+
+    def mixed(**how):
+        return replace(small_loop, layers=(replace(one, **how), *small_loop.layers[1:]))
+
+    slower = edits.set_sound_setting(small_loop, one.id, "attack_ms", 250.0)
+    for changed, times in ((mixed(level_db=one.level_db - 5), 0), (mixed(pan=0.7), 1),
+                           (mixed(level_db=-60.0), 1), (slower, 1)):  # fmt: skip
         found, count = middles_of(changed)
         assert count == times
         fresh = {layer.id: real(engine.heard_layer(changed, layer), changed.rate)
