@@ -86,17 +86,30 @@ def speaker():
     return FakeSpeaker()
 
 
-_STEPS = BoundedStore(400 << 20, bytes_of)  # audio of windows' steps, by their keys
+# What steps came to, by their keys: who has nothing to do with how they are run need not run them.
+_STEPS = BoundedStore(400 << 20, bytes_of)
+
+
+@functools.cache
+def remembering_engine():
+    """Engines that know what a step comes to where any of them has run the same."""
+    from cloudrift.render import Engine
+
+    class Remembering(Engine):
+        def _run(self, node, inputs):
+            return _STEPS.made(node.key, lambda: Engine._run(self, node, inputs))
+
+    return Remembering
+
+
 # Undamped tones by what they are made from, for every engine that asks for them.
 _TONES = BoundedStore(160 << 20, bytes_of)
 
 
 @contextmanager
 def fresh_engine(**given):
-    """An engine that has rendered nothing; undamped tones alone are known from engine to engine."""
-    from cloudrift.render import Engine
-
-    engine = Engine(**given)
+    """An engine that has rendered nothing: what steps and tones come to is known from others."""
+    engine = remembering_engine()(**given)
     for key, tone in _TONES._held.items():
         engine.tones._tones.put(key, tone)
     yield engine
@@ -134,7 +147,7 @@ def clips():
 
 @pytest.fixture
 def remembering(monkeypatch):
-    """Engines know what a step comes to where an earlier test with a window has run the same."""
+    """All engines remember: also those that a window, a print or a delivery makes for itself."""
     from cloudrift.render import Engine
 
     run = Engine._run

@@ -41,11 +41,15 @@ def test_a_bass_move_is_heard_in_every_sketch(name, draw, engine):
     assert all(hears_bass(loop, chord) for chord in loop.chords)
     first = loop.chords[0]
     moved = chord_edits.move_voice(loop, first.id, 0, semitones=-2)
+    others = [
+        x for x in loop.heard()
+        if [n.pitch for n in moved.notes_of(moved.layer(x.id))]
+        != [n.pitch for n in loop.notes_of(x)]
+    ]  # fmt: skip
     assert any(
-        [n.pitch for n in moved.notes_of(moved.layer(x.id))] != [n.pitch for n in loop.notes_of(x)]
-        for x in loop.layers
+        rms(engine.heard_layer(moved, moved.layer(x.id)) - engine.heard_layer(loop, x)) > 1e-3
+        for x in sorted(others, key=lambda x: len(x.line))  # what is quickly rendered first
     )
-    assert rms(engine.render(moved).audio - engine.render(loop).audio) > 1e-3
 
 
 def test_a_card_that_leaves_the_bass_out_gets_a_layer_that_takes_it(small_loop):

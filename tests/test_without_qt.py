@@ -8,10 +8,12 @@ from pathlib import Path
 HERE = Path(__file__).parent
 QT = ("PyQt6", "qtbot", "cloudrift.desktop", "tests.hands", "(window", "(session", "test_desktop")
 CODE = """
-import sys
+import importlib, sys
 sys.modules["PyQt6"] = None  # as where it is not installed
 import pytest
-sys.exit(pytest.main(["-p", "no:pytest-qt", "-p", "no:cacheprovider", *sys.argv[1:]]))
+for name in sys.argv[2:]:
+    importlib.import_module(f"tests.{name}")
+sys.exit(pytest.main(["-p", "no:pytest-qt", "-p", "no:cacheprovider", sys.argv[1]]))
 """
 
 
@@ -21,24 +23,23 @@ def core_tests():
     return [path for path in files if not any(word in path.read_text() for word in QT)]
 
 
-def tried(*arguments):
+def tried(run, *imported):
+    """Import some files of tests, and run one."""
     return subprocess.run(
-        [sys.executable, "-c", CODE, *arguments], cwd=HERE.parent, capture_output=True, text=True,
-        timeout=300, check=False,
+        [sys.executable, "-c", CODE, str(HERE / run), *(path.stem for path in imported)],
+        cwd=HERE.parent, capture_output=True, text=True, timeout=300, check=False,
     )  # fmt: skip
 
 
-def test_every_core_test_can_be_collected_and_theory_is_run_without_qt():
+def test_every_core_test_is_imported_and_theory_is_run_without_qt():
     files = core_tests()
     assert len(files) >= 20
-    done = tried("-k", "test_theory", *map(str, files))
+    done = tried("test_theory.py", *files)
     assert done.returncode == 0, done.stdout[-2000:] + done.stderr[-2000:]
-    counted = re.search(r"(\d+) passed, (\d+) deselected", done.stdout)
-    assert int(counted[1]) > 100
-    assert int(counted[2]) > 1500
+    assert int(re.search(r"(\d+) passed", done.stdout)[1]) > 100
 
 
 def test_qt_is_really_out_of_reach_there():
-    done = tried(str(HERE / "test_desktop.py"))
+    done = tried("test_theory.py", HERE / "test_desktop.py")
     assert done.returncode != 0
-    assert "PyQt6" in done.stdout
+    assert "PyQt6" in done.stderr

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import DEFAULT_RATE, Stereo, to_db
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.ground.settings import Settings
@@ -83,7 +84,8 @@ def rms(audio: NDArray[np.float32]) -> float:
 def spectrum(mono: NDArray[np.float32], finer: int = 4) -> NDArray[np.float64]:
     """Return a windowed power spectrum with ``finer`` bins for each of its own."""
     size = finer * (1 << (len(mono) - 1).bit_length())
-    return np.asarray(np.abs(np.fft.rfft(mono * np.hanning(len(mono)), size)) ** 2, np.float64)
+    lines = sf.rfft((mono * np.hanning(len(mono))).astype(np.float32), size)
+    return np.square(np.abs(lines), dtype=np.float64)
 
 
 def tuning_cents(audio: Stereo, pitch: int, rate: int = DEFAULT_RATE) -> float:
@@ -99,8 +101,9 @@ def tuning_cents(audio: Stereo, pitch: int, rate: int = DEFAULT_RATE) -> float:
 
 def centroid_hz(audio: Stereo, rate: int = DEFAULT_RATE) -> float:
     """Return the centre of a spectrum's power."""
-    power = np.abs(np.fft.rfft(audio.mean(axis=0).astype(np.float64))) ** 2
-    hz = np.fft.rfftfreq(audio.shape[1], 1 / rate)
+    size = sf.next_fast_len(audio.shape[1])
+    power = np.square(np.abs(sf.rfft(audio.mean(axis=0), size)), dtype=np.float64)
+    hz = np.fft.rfftfreq(size, 1 / rate)
     return float((hz * power).sum() / max(power.sum(), QUIET))
 
 
@@ -207,14 +210,15 @@ def residual_db(
 
 def repetition(audio: Stereo, rate: int = DEFAULT_RATE, from_s: float = 0.9) -> float:
     """Return how like itself a held sound is at any later time, 0 to 1."""
-    mono = audio.mean(axis=0).astype(np.float64)
-    size = 1 << (2 * len(mono) - 1).bit_length()
-    lines = np.fft.rfft(mono, size)
-    both = np.fft.irfft(np.abs(lines) ** 2, size)[: len(mono)]
-    energy = np.cumsum(mono**2)
-    lags = np.arange(int(from_s * rate), len(mono) - 2 * rate)
-    early, late = energy[len(mono) - 1 - lags], energy[-1] - energy[lags]
-    return float((both[lags] / np.sqrt(early * late + QUIET)).max())
+    mono = audio.mean(axis=0)
+    n = len(mono)
+    size = sf.next_fast_len(2 * n)
+    lines = sf.rfft(mono, size)
+    first, last = int(from_s * rate), n - 2 * rate
+    both = sf.irfft((lines * lines.conj()), size)[first:last]
+    energy = np.cumsum(np.square(mono, dtype=np.float64))
+    early, late = energy[n - 1 - first : n - 1 - last : -1], energy[-1] - energy[first:last]
+    return float((both / np.sqrt(early * late + QUIET)).max())
 
 
 def chord_lufs(instrument: Instrument) -> float:
