@@ -1,5 +1,6 @@
 import functools
 import io
+import itertools
 import os
 import time
 import zipfile
@@ -28,11 +29,16 @@ settings.register_profile(
 settings.load_profile("house")
 
 
+_TESTS = itertools.count()
+
+
 @pytest.fixture(autouse=True)
-def own_folders(tmp_path, monkeypatch):
-    """No test reads or writes the folders of whoever runs it."""
+def own_folders(tmp_path_factory, monkeypatch):
+    """No test reads or writes the folders of whoever runs it. They are made when they are wanted:
+    most tests want none."""
+    own = tmp_path_factory.getbasetemp() / f"folders{next(_TESTS)}"
     for name in ("XDG_STATE_HOME", "XDG_DATA_HOME", "XDG_CONFIG_HOME", "HOME"):
-        monkeypatch.setenv(name, str(tmp_path / name.lower()))
+        monkeypatch.setenv(name, str(own / name.lower()))
 
 
 @pytest.fixture
@@ -87,7 +93,7 @@ def speaker():
 
 
 # What steps came to, by their keys: who has nothing to do with how they are run need not run them.
-_STEPS = BoundedStore(400 << 20, bytes_of)
+STEPS = BoundedStore(400 << 20, bytes_of)
 
 
 @functools.cache
@@ -97,7 +103,7 @@ def remembering_engine():
 
     class Remembering(Engine):
         def _run(self, node, inputs):
-            return _STEPS.made(node.key, lambda: Engine._run(self, node, inputs))
+            return STEPS.made(node.key, lambda: Engine._run(self, node, inputs))
 
     return Remembering
 
@@ -152,7 +158,7 @@ def remembering(monkeypatch):
 
     run = Engine._run
     monkeypatch.setattr(
-        Engine, "_run", lambda self, node, inputs: _STEPS.made(
+        Engine, "_run", lambda self, node, inputs: STEPS.made(
             node.key, lambda: run(self, node, inputs))
     )  # fmt: skip
 

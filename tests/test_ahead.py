@@ -11,7 +11,7 @@ from cloudrift.render.ahead import AHEAD_S, FADE_S, ahead
 from cloudrift.render.plan import heard_node, loop_context, loop_node
 from cloudrift.texture.running import treat
 from cloudrift.texture.treatment import fused
-from tests.conftest import db, rms
+from tests.conftest import STEPS, db, rms
 from tests.hands import settled
 
 
@@ -164,6 +164,7 @@ def test_a_stretch_of_a_filter_is_that_of_the_whole(rng, start):
 
 
 def test_while_it_plays_what_comes_next_is_heard_first(qtbot, session, loop):
+    STEPS.clear()  # how long steps take decides
     session.document.open(loop, None)
     qtbot.waitUntil(lambda: {"treated", "bare"} <= set(session.hearing.loudness), timeout=60_000)
     settled(qtbot, session)

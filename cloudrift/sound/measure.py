@@ -25,6 +25,7 @@ VELOCITIES = (30, 80, 120)
 # Those that are held: what sways in them takes longer to come to its mean.
 HELD = frozenset({"organ", "pads", "strings", "leads", "voice", "brass"})
 QUIET = 1e-12
+NEARLY_TUNED = 1.0  # cents: one strike that is no farther off will do
 
 
 def pitches(instrument: Instrument) -> tuple[int, ...]:
@@ -299,18 +300,19 @@ def measured(instrument: Instrument, pitch: int) -> Row:
     same = middle[:, : other.shape[1]]
     # What sways in a strike of several players is off by a little: the mean is over strikes.
     held_s, strikes = (8.0, 3) if instrument.family in HELD else (3.2, 1)
-    tuned = [
-        tuning_cents(
-            strike(instrument, pitch, 100, held_s, at_tick=tick,
-                   settings=(*bare, ("attack_ms", 1.0)), tones=tones)[:, rate // 10 :], pitch)
-        for tick in strike_ticks(instrument, pitch)[:strikes]
-    ] if instrument.tuned else [0.0]  # fmt: skip
+    tuned: list[float] = []
+    for tick in strike_ticks(instrument, pitch)[:strikes] if instrument.tuned else ():
+        held = strike(instrument, pitch, 100, held_s, at_tick=tick,
+                      settings=(*bare, ("attack_ms", 1.0)), tones=tones)  # fmt: skip
+        tuned.append(tuning_cents(held[:, rate // 10 :], pitch))
+        if abs(tuned[0]) < NEARLY_TUNED:
+            break
     # Noise all over has nothing that could fold back.
     grain = instrument.family == "grain"
     clean = -200.0 if grain else folded_db(instrument, pitch, tones=tones)
     return Row(
         pitch=pitch,
-        tuning_cents=float(np.mean(tuned)),
+        tuning_cents=float(np.mean(tuned or [0.0])),
         dirt_db=clean,
         dc_db=to_db(float(np.abs((ended[:, :rate] * np.hanning(rate)).mean(axis=1)).max())),
         first=float(np.abs(ended[:, :2]).max() / np.abs(ended).max()),

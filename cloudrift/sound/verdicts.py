@@ -1,11 +1,13 @@
 """What is wanted of every sound, measured on rendered notes: ranges, verdicts, named exceptions."""
 
 from collections.abc import Callable
+from itertools import combinations
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
+from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import DEFAULT_RATE, Stereo, to_db
 from cloudrift.sound.instrument import Instrument
 from cloudrift.sound.kit.strung import inharmonicity
@@ -162,7 +164,7 @@ def _strike_spread(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
 def _in_mono(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
     worst = 0.0
     for pitch in pitches(instrument):
-        lines = [np.fft.rfft(note) for note in _strikes(instrument, pitch, 1.5, 3, tones)]
+        lines = [sf.rfft(note) for note in _strikes(instrument, pitch, 1.5, 3, tones)]
         hz = np.fft.rfftfreq(round(1.5 * DEFAULT_RATE), 1 / DEFAULT_RATE)
         sides = sum((np.abs(one) ** 2).mean(axis=0) for one in lines)
         middle = sum(np.abs(one.mean(axis=0)) ** 2 for one in lines)
@@ -181,26 +183,20 @@ def _noise_of_two_keys(instrument: Instrument, tones: ToneCache) -> list[Verdict
     low, high = instrument.register
     keys = np.linspace(low, high, 9).astype(int)
     noises = [_noise(instrument, int(key), tones) for key in keys]
-    near = int(NEAR_MS * 1e-3 * DEFAULT_RATE)
-    sums = np.zeros(2 * near + 1)
-    pairs = 0
-    for i, one in enumerate(noises):
-        for other in noises[i + 1 :]:
-            size = np.sqrt(float((one**2).sum()) * float((other**2).sum()))
-            if size > 0:
-                both = np.fft.irfft(
-                    np.fft.rfft(one, 1 << 16) * np.conj(np.fft.rfft(other, 1 << 16))
-                )
-                sums += np.concatenate([both[-near:], both[: near + 1]]) / size
-                pairs += 1
-    found = float(np.abs(sums).max() / max(pairs, 1))
+    lines = [sf.rfft(one / size, 1 << 16) for one in noises if (size := np.linalg.norm(one)) > 0]
+    pairs = [one * other.conj() for one, other in combinations(lines, 2)]
+    found = 0.0
+    if pairs:
+        near = int(NEAR_MS * 1e-3 * DEFAULT_RATE)
+        alike = sf.irfft(np.mean(pairs, axis=0), 1 << 16)
+        found = float(np.abs(np.concatenate([alike[-near:], alike[: near + 1]])).max())
     return [Verdict("noise that two keys share", found, 0, 0.2, "of 1")]
 
 
-def _noise(instrument: Instrument, pitch: int, tones: ToneCache) -> NDArray[np.float64]:
+def _noise(instrument: Instrument, pitch: int, tones: ToneCache) -> NDArray[np.float32]:
     full = strike(instrument, pitch, 100, HELD_S, tones=tones)
     bare = strike(instrument, pitch, 100, HELD_S, settings=bare_settings(instrument), tones=tones)
-    return np.asarray((full - bare).mean(axis=0), np.float64)
+    return np.asarray((full - bare).mean(axis=0))
 
 
 def _at_the_top(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
