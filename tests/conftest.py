@@ -92,8 +92,18 @@ def speaker():
     return FakeSpeaker()
 
 
-# What steps came to, by their keys: who has nothing to do with how they are run need not run them.
+class Shared(BoundedStore):
+    """What engines of one process have found out, by what it was made from; closing one of them
+    clears nothing."""
+
+    def clear(self):
+        pass
+
+
+# Who has nothing to do with how steps are run need not run them again, nor compute tones.
 STEPS = BoundedStore(400 << 20, bytes_of)
+TONES, NOTES = Shared(240 << 20, bytes_of), Shared(120 << 20, bytes_of)
+FACTS = Shared(2000, lambda _: 1)
 
 
 @functools.cache
@@ -108,19 +118,12 @@ def remembering_engine():
     return Remembering
 
 
-# Undamped tones by what they are made from, for every engine that asks for them.
-_TONES = BoundedStore(160 << 20, bytes_of)
-
-
 @contextmanager
 def fresh_engine(**given):
     """An engine that has rendered nothing: what steps and tones come to is known from others."""
     engine = remembering_engine()(**given)
-    for key, tone in _TONES._held.items():
-        engine.tones._tones.put(key, tone)
+    engine.tones._tones = TONES
     yield engine
-    for key, tone in engine.tones._tones._held.items():
-        _TONES.put(key, tone)
     engine.close()
 
 
@@ -137,6 +140,7 @@ def warm():
 
     loop = make_small_loop()
     made = Engine()
+    made.tones._tones, made.tones._notes = TONES, NOTES
     for name, one in (("treated", loop), ("bare", bare_of(loop))):
         made.loudness(made.render(one, name=name))
     yield made
@@ -165,15 +169,15 @@ def remembering(monkeypatch):
 
 @pytest.fixture
 def engine_of_session(warm, clips, remembering):
-    """An engine that knows what the warm one has rendered, and shares nothing else with it."""
+    """An engine that knows what the warm one has rendered, and what others have measured."""
     from cloudrift.render import Engine
 
     made = Engine(clips=clips)
+    made.tones._tones, made.tones._notes, made.facts = TONES, NOTES, FACTS
     for key, held in warm.cache._used.items():
         made.cache.put(key, held.audio, held.cost_ms)
-    stores = ((made.tones._tones, warm.tones._tones),
-              (made.tones._notes, warm.tones._notes), (made._latest, warm._latest),
-              (made._latest_at, warm._latest_at), (made._took, warm._took))  # fmt: skip
+    stores = ((made._latest, warm._latest), (made._latest_at, warm._latest_at),
+              (made._took, warm._took))  # fmt: skip
     for mine, theirs in stores:
         for key, value in theirs._held.items():
             mine.put(key, value)
