@@ -53,7 +53,8 @@ sounds-report: $(STAMP) system
 $(STAMP): requirements.txt pyproject.toml setup.py cloudrift/audio/quick.c
 	@test -x $(BIN)/python || $(PYTHON) -m venv .venv || { \
 	  echo "cloudrift: could not make .venv; install python3-venv (3.11 or newer)"; exit 2; }
-	@$(BIN)/python -m pip install --quiet --disable-pip-version-check -r requirements.txt
+	@# What nobody imports need not be compiled.
+	@$(BIN)/python -m pip install --quiet --no-compile --disable-pip-version-check -r requirements.txt
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps -e .
 	@touch $@
 
