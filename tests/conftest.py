@@ -106,22 +106,18 @@ TONES, NOTES = Shared(240 << 20, bytes_of), Shared(120 << 20, bytes_of)
 FACTS = Shared(2000, lambda _: 1)
 
 
-@functools.cache
-def remembering_engine():
-    """Engines that know what a step comes to where any of them has run the same."""
-    from cloudrift.render import Engine
-
-    class Remembering(Engine):
-        def _run(self, node, inputs):
-            return STEPS.made(node.key, lambda: Engine._run(self, node, inputs))
-
-    return Remembering
+def remembered_step(engine, node, inputs):
+    """What a step comes to: known where any engine of this process has run the same."""
+    return STEPS.made(node.key, lambda: node.make(inputs))
 
 
 @contextmanager
 def fresh_engine(**given):
     """An engine that has rendered nothing: what steps and tones come to is known from others."""
-    engine = remembering_engine()(**given)
+    from cloudrift.render import Engine
+
+    engine = Engine(**given)
+    engine._run = functools.partial(remembered_step, engine)
     engine.tones._tones = TONES
     yield engine
     engine.close()
@@ -160,11 +156,7 @@ def remembering(monkeypatch):
     """All engines remember: also those that a window, a print or a delivery makes for itself."""
     from cloudrift.render import Engine
 
-    run = Engine._run
-    monkeypatch.setattr(
-        Engine, "_run", lambda self, node, inputs: STEPS.made(
-            node.key, lambda: run(self, node, inputs))
-    )  # fmt: skip
+    monkeypatch.setattr(Engine, "_run", remembered_step)
 
 
 @pytest.fixture

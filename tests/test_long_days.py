@@ -275,6 +275,6 @@ def test_the_light_goes_out_when_nothing_can_be_rendered(qtbot, window, monkeypa
     monkeypatch.setattr(session.engine, "render", broken)
     session.apply("tempo", lambda loop: edits.set_tempo(loop, 70))
     assert window.ribbon._busy
-    qtbot.waitUntil(lambda: not window.ribbon._busy, timeout=5000)
+    qtbot.waitUntil(lambda: not window.ribbon._busy and len(said) == 2, timeout=5000)
     assert said == ["no sound today"] * 2
     assert not session.hearing.busy
