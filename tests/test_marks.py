@@ -12,7 +12,6 @@ from cloudrift.loop.recorded import Facts, FromRecording
 from cloudrift.render.sound_facts import (
     SoundFacts,
     facts_of_loop,
-    layer_middles,
     middle_hz,
     sound_facts,
 )
@@ -261,37 +260,6 @@ def test_marks_of_the_sound_are_what_was_measured_and_wait_until_it_is(kind, wan
     waiting = look({kind: around}, LOOP)[0]
     assert waiting.waits and not waiting.missed and met_of([waiting]) == (0, 0)
     assert look({kind: around}, LOOP, FACTS)[0].met
-
-
-def test_a_layer_is_measured_again_when_it_sounds_otherwise_and_only_then(
-    small_loop, monkeypatch, engine
-):
-    measured = []
-    real = middle_hz
-    monkeypatch.setattr(
-        "cloudrift.render.sound_facts.middle_hz",
-        lambda audio, rate: measured.append(1) or real(audio, rate),
-    )
-
-    def middles_of(loop):
-        measured.clear()
-        return dict(layer_middles(engine, loop)), len(measured)
-
-    first, count = middles_of(small_loop)
-    assert count == len(first) == 4
-    one = small_loop.layers[0]
-
-    def mixed(**how):
-        return replace(small_loop, layers=(replace(one, **how), *small_loop.layers[1:]))
-
-    slower = edits.set_sound_setting(small_loop, one.id, "attack_ms", 250.0)
-    for changed, times in ((mixed(level_db=one.level_db - 5), 0), (mixed(pan=0.7), 1),
-                           (mixed(level_db=-60.0), 1), (slower, 1)):  # fmt: skip
-        found, count = middles_of(changed)
-        assert count == times
-        fresh = {layer.id: real(engine.heard_layer(changed, layer), changed.rate)
-                 for layer in changed.heard()}  # fmt: skip
-        assert found == pytest.approx(fresh, rel=1e-4)
 
 
 def test_changes_of_the_sound_go_the_right_way(small_loop):

@@ -16,10 +16,13 @@ from cloudrift.render import Engine, bare_of, nodes, without_line
 from cloudrift.render.audition import audition, drafted, keeps_places
 from cloudrift.render.cache import AudioCache
 from cloudrift.render.plan import layer_node, loop_node, mix_node
+from cloudrift.render.room import look_at
+from cloudrift.render.sound_facts import layer_middles
+from cloudrift.render.strata import strata
 from cloudrift.render.worker import RenderWorker
 from cloudrift.style import find_card, sketch
 from cloudrift.theory import Key
-from tests.conftest import db, rms, wait_for
+from tests.conftest import db, fresh_engine, rms, wait_for
 
 
 @pytest.mark.parametrize("tempo", [140.0, 133.37, 89.1])
@@ -367,3 +370,36 @@ def test_layers_that_are_off_stay_at_hand(engine, small_loop):
         engine.render(edits.set_tempo(small_loop, 90.0), name="another")
     engine.render(edits.set_tempo(small_loop, 100.0))
     assert node.key not in engine.cache._used
+
+
+MEASURES = {
+    "middle": lambda engine, loop: [hz for _id, hz in layer_middles(engine, loop)],
+    "energy": lambda engine, loop: [curve for _role, curve in strata(engine, loop)],
+    "bands": lambda engine, loop: [*look_at(loop, engine).levels.values()],
+}
+
+
+@pytest.mark.parametrize("name", MEASURES)
+def test_a_layer_is_measured_again_when_it_sounds_otherwise_and_only_then(small_loop, name):
+    one = small_loop.layers[0]
+
+    def mixed(**how):
+        return replace(small_loop, layers=(replace(one, **how), *small_loop.layers[1:]))
+
+    slower = edits.set_sound_setting(small_loop, one.id, "attack_ms", 250.0)
+    grouped = edits.group_layers(small_loop, [one.id, small_loop.layers[1].id])
+    softer = edits.set_group(grouped, "g1", level_db=-6.0)
+    with fresh_engine() as engine:
+        heard, whole = [], engine.heard_layer
+        engine.heard_layer = lambda loop, layer, *a: heard.append(layer.id) or whole(loop, layer)
+        MEASURES[name](engine, small_loop)
+        assert sorted(heard) == sorted(x.id for x in small_loop.layers)
+        for changed, again in ((small_loop, 0), (mixed(level_db=-15.0), 1), (mixed(pan=0.7), 1),
+                               (mixed(level_db=-60.0), 1), (slower, 1), (grouped, 0), (softer, 2),
+                               (replace(small_loop, rate=48_000), 4)):  # fmt: skip
+            heard.clear()
+            found = MEASURES[name](engine, changed)
+            assert len(heard) == again
+            with fresh_engine() as fresh:
+                wanted = MEASURES[name](fresh, changed)
+            assert np.array_equal(np.hstack(found), np.hstack(wanted))

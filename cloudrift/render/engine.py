@@ -5,7 +5,7 @@ import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 import numpy as np
 
@@ -278,12 +278,22 @@ class Engine:
         audio = self.audio(layer_node(loop, layer, self.tones), cancelled)
         return placed(audio, layer, *_group_of(loop, layer))
 
-    def heard_as(self, loop: Loop, layer: Layer) -> tuple[bytes, float, float]:
-        """Return what says how a layer is heard, but for its level: its step, and its balance."""
-        left, right = gains_of(layer, *_group_of(loop, layer))
-        most = max(left, right) or 1.0
-        key = layer_node(loop, layer, self.tones).key
-        return key, round(left / most, 6), round(right / most, 6)
+    def of_layer(
+        self, what: str, loop: Loop, layer: Layer, measure: Callable[[Stereo], _Out],
+        cancelled: Callable[[], bool] = never,
+    ) -> _Out:  # fmt: skip
+        """Return what is measured of a layer as it enters the sum.
+
+        It is kept, under the name of ``what`` it is: a layer that is heard as it was is not
+        measured again.
+        """
+        gains = gains_of(layer, *_group_of(loop, layer))
+        key = (what, layer_node(loop, layer, self.tones).key, gains)
+        found = self.facts.get(key)
+        if found is None:
+            found = measure(self.heard_layer(loop, layer, cancelled))
+            self.facts.put(key, found)
+        return cast(_Out, found)
 
 
 def _group_of(loop: Loop, layer: Layer) -> tuple[Group, ...]:

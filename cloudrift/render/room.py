@@ -7,6 +7,7 @@ what lets one cover part of the other.
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from itertools import combinations
 
 import numpy as np
@@ -170,7 +171,9 @@ def _runs(severity: NDArray[np.float64]) -> list[tuple[int, int, float]]:
 def look_at(loop: Loop, engine: Engine, cancelled: Callable[[], bool] = never) -> Room:
     """Render every heard layer as it enters the sum and compare them."""
     found = {
-        layer.id: band_levels(engine.heard_layer(loop, layer, cancelled), loop.rate)
+        layer.id: engine.of_layer(
+            "bands", loop, layer, partial(band_levels, rate=loop.rate), cancelled
+        )
         for layer in loop.heard()
     }
     # A layer without a sound is nowhere: it would seem to fill every band with its floor.

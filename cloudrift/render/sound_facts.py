@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -115,10 +116,7 @@ def _centroid(hz: Power, power: Power) -> float:
 
 
 def facts_of_loop(engine: Engine, loop: Loop, cancelled: Callable[[], bool] = never) -> SoundFacts:
-    """Render a loop and measure its sound, and that of each layer that is heard.
-
-    A layer that is as it was when it was measured last is not measured again.
-    """
+    """Render a loop and measure its sound, and that of each layer that is heard."""
     audio = engine.without_bed(loop, cancelled)
     return sound_facts(audio, loop.rate, layer_middles(engine, loop, cancelled))
 
@@ -128,12 +126,8 @@ def layer_middles(
 ) -> Iterator[tuple[str, float]]:
     """Hand out where the middle of each layer's spectrum is that is heard, by its id, in Hz."""
     for layer in loop.heard():
-        key = ("middle", *engine.heard_as(loop, layer))
-        found = engine.facts.get(key)
-        if not isinstance(found, float):
-            found = middle_hz(engine.heard_layer(loop, layer, cancelled), loop.rate)
-            engine.facts.put(key, found)
-        yield layer.id, found
+        measure = partial(middle_hz, rate=loop.rate)
+        yield layer.id, engine.of_layer("middle", loop, layer, measure, cancelled)
 
 
 def facts_of(loop: Loop, clips: ClipStore) -> SoundFacts:

@@ -1,5 +1,7 @@
 """Strata: how much of a loop each layer is, over time."""
 
+from functools import partial
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,9 +15,9 @@ QUIET_DB = -48.0  # of the loudest moment; below, a stratum has no height
 
 def strata(engine: Engine, loop: Loop) -> list[tuple[str, NDArray[np.float32]]]:
     """Return each heard layer's role and its energy over the loop, as heights from 0 to 1."""
+    measure = partial(energy_curve, columns=COLUMNS)
     curves = [
-        (layer.role, energy_curve(engine.heard_layer(loop, layer), COLUMNS))
-        for layer in loop.heard()
+        (layer.role, engine.of_layer("energy", loop, layer, measure)) for layer in loop.heard()
     ]
     total = sum((curve for _, curve in curves), np.zeros(COLUMNS, np.float32))
     loudest = float(total.max(initial=0.0))
