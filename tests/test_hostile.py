@@ -14,6 +14,7 @@ import time
 import tracemalloc
 import zipfile
 import zlib
+from pathlib import Path
 
 import msgspec
 import numpy as np
@@ -46,6 +47,7 @@ from cloudrift.sound.own_files import load_own, own_sounds, save_own
 from cloudrift.style import find_card, sketch
 from cloudrift.texture.finish_files import own_finishes
 from cloudrift.texture.line_file import parse_line
+from tests.conftest import wait_for
 from tests.hands import saved
 from tools import fuzz
 from tools.hostile import LARGE, MAKERS
@@ -776,13 +778,15 @@ def test_rendering_many_ends_in_words_when_a_process_is_lost(
 
 
 def test_ctrl_c_while_rendering_many_is_one_line(small_loop, tmp_path):
-    for name in "abcd":
-        save(edits.set_bars(small_loop, 8), tmp_path / f"{name}.cloudrift")
+    for name in "abcdefgh":
+        save(edits.set_bars(small_loop, 16), tmp_path / f"{name}.cloudrift")
     files = sorted(map(str, tmp_path.glob("*.cloudrift")))
     what = [sys.executable, "-P", "-m", "cloudrift", "render", *files, "-o", str(tmp_path)]
     how = {"stderr": subprocess.PIPE, "start_new_session": True, "text": True}
     with subprocess.Popen(what, **how) as running:
-        time.sleep(2.0)  # its children are at work, or on their way
+        children = Path(f"/proc/{running.pid}/task/{running.pid}/children")
+        wait_for(children.read_text, 20)
+        time.sleep(0.8)  # they are at work, or on their way
         os.killpg(running.pid, signal.SIGINT)  # as a terminal does
         assert running.wait(20) == 130
         assert running.stderr.read().strip() == "cloudrift: stopped"

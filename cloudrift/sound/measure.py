@@ -222,17 +222,18 @@ def repetition(audio: Stereo, rate: int = DEFAULT_RATE, from_s: float = 0.9) -> 
     return float((both / np.sqrt(early * late + QUIET)).max())
 
 
-def chord_lufs(instrument: Instrument) -> float:
+def chord_lufs(instrument: Instrument, strikes: int | None = None) -> float:
     """Return the loudness of the reference chord held for 2 s, as a loop; of a drum, one blow.
 
-    A drum is measured over the loudest 400 ms, the length that loudness is defined on.
+    It is the mean of some strikes, of more than a sound has if that is not said. A drum is measured
+    over the loudest 400 ms, the length that loudness is defined on.
     """
     clock = Clock.of(120, DEFAULT_RATE)
     if instrument.family == "drums":
         audio = strike(instrument, 60, REFERENCE_VELOCITY, 0.4)
         return integrated_lufs(audio, DEFAULT_RATE)
     values, tones = [], ToneCache()
-    for tick in range(instrument.variants + 2):  # its strikes differ
+    for tick in range(strikes or instrument.variants + 2):  # its strikes differ
         notes = tuple(
             Note(start_tick=tick, length_ticks=3840, pitch=p, velocity=REFERENCE_VELOCITY)
             for p in REFERENCE_CHORD
