@@ -34,6 +34,8 @@ from cloudrift.theory import Key
 from tests.hands import command
 from tests.test_desktop import answer
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 LEFT = Qt.MouseButton.LeftButton
 BAR = 3840
 

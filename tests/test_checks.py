@@ -27,6 +27,8 @@ from cloudrift.texture.treatment import Treatment
 from cloudrift.theory import Key
 from tests.conftest import make_small_loop
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 SMALL = make_small_loop()
 PEOPLE = Credits(people=(Person(name="Tern", did=("wrote", "mixed"), share=100.0),))
 RATE = SMALL.rate

@@ -38,6 +38,8 @@ from cloudrift.theory import Key
 from tests.conftest import make_small_loop
 from tests.test_arranging import BEDDED
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 SMALL = replace(make_small_loop(), kit="Dome Show")
 RATE = SMALL.rate
 PEOPLE = Credits(people=(Person(name="Tern", share=100.0),), maker="Tern & Tide Audio")

@@ -42,6 +42,8 @@ from cloudrift.render import Engine
 from tests.conftest import make_small_loop
 from tests.hands import saved, settled
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 SMALL = make_small_loop()
 RATE, TURN = SMALL.rate, SMALL.sounding_frames
 LEFT = Qt.MouseButton.LeftButton

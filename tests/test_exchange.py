@@ -23,6 +23,8 @@ from cloudrift.texture.finish_files import house_finishes
 from cloudrift.theory import Key
 from tests.hands import settled
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 
 def still(*_what):
     pass

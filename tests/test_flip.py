@@ -30,6 +30,8 @@ from cloudrift.render.plan import layer_context, layer_laying
 from cloudrift.render.printing import printed
 from tests.conftest import make_small_loop
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 BAR = 3840
 
 

@@ -22,6 +22,8 @@ from cloudrift.style.manner import chances_of, find_manner, manners, read_manner
 from cloudrift.style.marks import KINDS, View, change_for, look
 from tests.test_bed import LOOP, lane, with_lanes
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 BAR, RATE = 3840, 44_100
 
 

@@ -21,6 +21,8 @@ from cloudrift.texture import Treatment
 from tests.conftest import db, file_text, in_schema, rms
 from tests.hands import saved, settled
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 
 @pytest.fixture
 def engine():

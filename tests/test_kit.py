@@ -45,6 +45,8 @@ from cloudrift.theory import Key
 from tests.conftest import AtOnce, make_small_loop
 from tests.hands import settled
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 SMALL = replace(make_small_loop(), kit="Dome Show")
 PEOPLE = Credits(people=(Person(name="Tern", share=100.0),), maker="Tern & Tide Audio")
 PLAIN = KitOrder(order=Order(parts=("loop", "midi"), bits=16))

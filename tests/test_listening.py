@@ -25,6 +25,8 @@ from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory import Key, parse_progression
 from tests.test_recordings import begins, sine, strokes
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 
 def made(key, tempo, bars, row, sounds):
     loop = put_row(empty_loop(key, tempo, bars=bars), parse_progression(row, key))

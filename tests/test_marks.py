@@ -20,6 +20,8 @@ from cloudrift.style.marks import KINDS, View, change_for, checked, look, met_of
 from cloudrift.style.marks.met import Mark
 from cloudrift.theory.key import Key
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 RATE = 44_100
 A = Key("A", "minor")
 # Am F Dm E7, a bar each: two minor of four, one note (G♯) of thirteen out of key.

@@ -22,6 +22,8 @@ from cloudrift.texture.catalogue import KINDS
 from tests.conftest import make_small_loop
 from tests.hands import settled
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 BAR = 3840
 NONE = frozenset()
 

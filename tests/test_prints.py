@@ -25,6 +25,8 @@ from cloudrift.render.printing import printed, reprinted, with_reprints
 from tests.conftest import make_small_loop
 from tests.hands import settled
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 
 def put_print(document, clips, layers=(), name="Print"):
     """Print all that is heard, or some layers, of a document's loop, as the window does."""

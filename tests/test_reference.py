@@ -18,6 +18,8 @@ from cloudrift.theory import Key, parse_progression
 from cloudrift.theory.fit import KeyGuess, relative_of
 from cloudrift.theory.symbols import WrittenChord
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 
 @pytest.fixture(scope="module")
 def engine():

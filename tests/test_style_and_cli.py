@@ -21,6 +21,8 @@ from cloudrift.style import find_card, house_cards, read_card, sketch
 from cloudrift.theory import Key, parse_key
 from tests.conftest import db, run
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 CARDS = sorted(house_cards())
 
 

@@ -35,6 +35,8 @@ from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.treatment import Treatment
 from tests.test_arranging import BEDDED
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 RATE = BEDDED.rate
 TURN = BEDDED.sounding_frames
 BEAT = TURN / 8

@@ -17,6 +17,8 @@ from tests.hands import saved, settled
 from tests.test_arrange_stage import made, now, played, stage  # noqa: F401
 from tests.test_arranging import DOCUMENT
 
+pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
 RATE = 44_100
 CLIP = "0" * 24
 
