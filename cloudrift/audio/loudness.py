@@ -128,7 +128,7 @@ def _between() -> tuple[NDArray[np.complex64], ...]:
     )
 
 
-def true_peak_db(audio: Stereo, rate: int) -> float:
+def true_peak_db(audio: Stereo) -> float:
     """Return the true peak in dBTP, four times oversampled around the loudest samples."""
     n = audio.shape[1]
     level = np.max(np.abs(audio), axis=0)

@@ -136,7 +136,7 @@ def write_demo(
         licence=rights_of(document).licence_words, key=file_key(loop.sounding_key),
         comment=f"key {loop.sounding_key.plain}, tempo {loop.sounding_tempo:.2f} BPM",
         tempo=loop.sounding_tempo, root_pitch=60 + loop.sounding_key.pc,
-        lufs=integrated_lufs(audio, loop.rate), peak_db=true_peak_db(audio, loop.rate),
+        lufs=integrated_lufs(audio, loop.rate), peak_db=true_peak_db(audio),
     )  # fmt: skip
     write_sound(path, audio, loop.rate, format_name=format_name, bits=bits, about=about)
     sheet = path.with_name(f"{path.stem}.txt")

@@ -79,7 +79,7 @@ class Making:
             key=file_key(key), tempo=tempo, root_pitch=60 + key.pc,
             loop=sound.goes_round, cues=sound.cues,
             lufs=integrated_lufs(sound.audio, self.file_rate),
-            peak_db=true_peak_db(sound.audio, self.file_rate),
+            peak_db=true_peak_db(sound.audio),
         )  # fmt: skip
 
     # --- level and rate -----------------------------------------------------------------------
@@ -97,13 +97,13 @@ class Making:
             return 0.0
         audio = self.engine.without_bed(self.loop, self.cancelled)
         wanted = target - integrated_lufs(audio, self.loop.rate)
-        return min(wanted, MOST_PEAK_DBTP - true_peak_db(audio, self.loop.rate))
+        return min(wanted, MOST_PEAK_DBTP - true_peak_db(audio))
 
     def finished(self, sound: Sound) -> Sound:
         """Return sound at the level and rate of the files."""
         audio, gain = sound.audio, self.gain_db
         if gain > 0 and sound.apart:
-            gain = min(gain, max(0.0, MOST_PEAK_DBTP - true_peak_db(audio, self.loop.rate)))
+            gain = min(gain, max(0.0, MOST_PEAK_DBTP - true_peak_db(audio)))
         if gain:
             audio = audio * np.float32(to_gain(gain))
         if self.file_rate == self.loop.rate:

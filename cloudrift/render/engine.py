@@ -153,6 +153,7 @@ class Engine:
         return out
 
     def _run(self, node: Node, inputs: list[Stereo]) -> Stereo:
+        """Compute a step from what it needs; by itself, so that tests may know what it comes to."""
         return node.make(inputs)
 
     def _cost(self, node: Node, former: Former | None) -> float:
@@ -233,7 +234,7 @@ class Engine:
             rate = rendered.loop.rate
             found = Loudness(
                 lufs=integrated_lufs(rendered.audio, rate),
-                true_peak_db=true_peak_db(rendered.audio, rate),
+                true_peak_db=true_peak_db(rendered.audio),
             )
             if len(self._measured) > 256:
                 self._measured.clear()

@@ -62,7 +62,7 @@ def sound_facts(audio: Stereo, rate: int, layers: Iterable[tuple[str, float]] = 
     low, voice = hz < LOW_HZ, (hz >= VOICE_HZ[0]) & (hz < VOICE_HZ[1])
     below = np.cumsum(power)
     return SoundFacts(
-        lufs=integrated_lufs(audio, rate), peak_db=true_peak_db(audio, rate),
+        lufs=integrated_lufs(audio, rate), peak_db=true_peak_db(audio),
         centroid_hz=_centroid(hz, power),
         edge_hz=float(hz[np.searchsorted(below, EDGE_SHARE * total)]) if total else 0.0,
         width=_share(side, power), low_width=_share(side[low], power[low]),

@@ -78,7 +78,7 @@ def _measured(audio: Stereo, rate: int, took_ms: float) -> StepFacts:
         picture=spectrogram(audio, rate, columns=COLUMNS, rows=ROWS),
         spectrum_db=10 * np.log10(bands * scale + 1e-12),
         lufs=integrated_lufs(audio, rate),
-        peak_db=true_peak_db(audio, rate),
+        peak_db=true_peak_db(audio),
         mono_loss_db=_db(both.sum(), middle.sum()),
         wide_low_db=_db(side[low].sum(), middle[low].sum()),
         low_db=_db(both[low].sum(), both.sum()),

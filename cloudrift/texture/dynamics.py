@@ -121,7 +121,7 @@ def _limiter(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     # Of two ways to look between samples the stricter counts: meters differ where it is bright.
     first = slice(context.loop_frames)
     over = max(float((peak * gain)[first].max()),
-               10 ** (true_peak_db(out[:, first], context.rate) / 20))  # fmt: skip
+               10 ** (true_peak_db(out[:, first]) / 20))  # fmt: skip
     over /= ceiling
     return out / np.float32(over * 1.0001) if over > 1 else out
 

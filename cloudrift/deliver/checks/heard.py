@@ -136,7 +136,7 @@ class Heard:
     @cached_property
     def peak_db(self) -> float:
         """True peak, dBTP."""
-        return true_peak_db(self.sound, self.rate)
+        return true_peak_db(self.sound)
 
     @cached_property
     def listened(self) -> Listened:

@@ -408,7 +408,7 @@ def _next(
 
 
 def _loudness(audio: Stereo, rate: int) -> Loudness:
-    return Loudness(lufs=integrated_lufs(audio, rate), true_peak_db=true_peak_db(audio, rate))
+    return Loudness(lufs=integrated_lufs(audio, rate), true_peak_db=true_peak_db(audio))
 
 
 def bar_levels(audio: Stereo, bars: int) -> np.ndarray:

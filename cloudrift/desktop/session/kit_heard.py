@@ -45,7 +45,7 @@ class KitHeard(Instead):
             finally:
                 engine.close()
             gain = min(AS_LOUD_LUFS - integrated_lufs(audio, rate),
-                       HIGHEST_DBTP - true_peak_db(audio, rate))  # fmt: skip
+                       HIGHEST_DBTP - true_peak_db(audio))  # fmt: skip
             return audio, to_gain(gain)
 
         self._tasks.run(LISTENING, work, lambda made: self._came(file, *made), self._failed,
