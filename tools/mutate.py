@@ -173,11 +173,8 @@ FAULTS = (
     Fault("audio/loudness.py", "[low[0], -2 * low[0], low[0], *low]", "[1.0, -2.0, 1.0, *low]",
           "audio"),
     Fault("audio/loudness.py", "K_RING_S = 0.07", "K_RING_S = 0.02", "quick"),
-    Fault("audio/loudness.py", "level[(near + 1) % n]", "level[np.minimum(near + 1, n - 1)]",
-          "audio"),
     Fault("audio/loudness.py", "NEAR * OVER + 1) / OVER", "NEAR * OVER + 1) / 1", "audio"),
     Fault("render/engine.py", "self.tones).key, gains)", "self.tones).key)", "render"),
-    Fault("render/sound_facts.py", "(2 * count)", "count", "marks"),
     # What is written.
     Fault("deliver/making.py", "key = loop.sounding_key if treated else loop.key",
           "key = loop.key", "promises"),
