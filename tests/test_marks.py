@@ -9,12 +9,7 @@ from cloudrift.loop import chord_edits, chord_time, edits, flipping
 from cloudrift.loop.flips import use
 from cloudrift.loop.model import Loop
 from cloudrift.loop.recorded import Facts, FromRecording
-from cloudrift.render.sound_facts import (
-    SoundFacts,
-    facts_of_loop,
-    middle_hz,
-    sound_facts,
-)
+from cloudrift.render.sound_facts import SoundFacts, facts_of_loop, middle_hz, sound_facts
 from cloudrift.style import house_cards, sketch
 from cloudrift.style.marks import KINDS, View, change_for, checked, look, met_of
 from cloudrift.style.marks.met import Mark
@@ -241,6 +236,8 @@ def test_measures_of_sound_are_those_of_known_sounds():
     assert middle_hz(low, RATE) == pytest.approx(200, rel=0.05)
     assert middle_hz(high, RATE) == pytest.approx(2000, rel=0.02)
     assert middle_hz(0 * low, RATE) == 0
+    middles = (("a", middle_hz(low, RATE)), ("b", middle_hz(high, RATE)))
+    assert sound_facts(low + high, RATE, middles).layers == middles
     silent = sound_facts(np.zeros((2, 20_000), np.float32), RATE)
     assert np.isfinite([getattr(silent, name) for name in SoundFacts.__dataclass_fields__
                         if name != "layers"]).all()  # fmt: skip

@@ -3,7 +3,7 @@
 from itertools import pairwise
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
@@ -55,7 +55,6 @@ def settings_of(draw, tool):
 
 
 @pytest.mark.parametrize("name", TOOLS)
-@settings(max_examples=25)
 @given(data=st.data(), notes=notes_of, key=keys)
 def test_every_tool_leaves_whole_notes_inside_the_loop(name, data, notes, key):
     tool = TOOLS[name]

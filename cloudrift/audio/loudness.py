@@ -45,9 +45,9 @@ def integrated_lufs(audio: Stereo, rate: int) -> float:
 
 def _weighted_power(audio: Stereo, rate: int) -> NDArray[np.float32]:
     """The power of both sides after K-weighting, (frames,), round the seam."""
-    if quick.library:
-        return quick.weighted_power(audio, _sections(rate), int(K_RING_S * rate))
     ring = int(K_RING_S * rate)
+    if quick.library:
+        return quick.weighted_power(audio, _sections(rate), ring)
     weighted = filter_circular(audio, lambda s, length: s * _k_weighting(length, rate), ring)
     return np.einsum("cn,cn->n", weighted, weighted)
 

@@ -54,12 +54,12 @@ class SoundFacts:
 
 def sound_facts(audio: Stereo, rate: int, layers: Iterable[tuple[str, float]] = ()) -> SoundFacts:
     """Measure a loop's sound, (2, frames); ``layers`` are the middles of their spectra, by id."""
-    hz = np.asarray(np.fft.rfftfreq(FRAME, 1 / rate), np.float64)
+    hz = _lines_hz(rate)
     middle, side = _spectra(audio)
     power = middle + side
     power[hz < LOWEST_HZ] = 0.0
     total = float(power.sum())
-    low, voice = hz < LOW_HZ, (hz >= VOICE_HZ[0]) & (hz < VOICE_HZ[1])
+    low, voice = hz < LOW_HZ, _voice(hz)
     below = np.cumsum(power)
     return SoundFacts(
         lufs=integrated_lufs(audio, rate), peak_db=true_peak_db(audio),
@@ -74,23 +74,36 @@ def sound_facts(audio: Stereo, rate: int, layers: Iterable[tuple[str, float]] = 
 
 def middle_hz(audio: Stereo, rate: int) -> float:
     """Return the middle of a sound's mean spectrum (amplitudes) in Hz; 0 for silence."""
-    hz = np.asarray(np.fft.rfftfreq(FRAME, 1 / rate), np.float64)
-    return _centroid(hz, np.sum(_spectra(audio), axis=0))
+    hz = _lines_hz(rate)
+    return _centroid(hz, _whole(audio))
 
 
 def voice_power(audio: Stereo, rate: int) -> float:
     """Return the mean power between 1 and 4 kHz, where a voice is understood."""
-    hz = np.asarray(np.fft.rfftfreq(FRAME, 1 / rate), np.float64)
-    voice = (hz >= VOICE_HZ[0]) & (hz < VOICE_HZ[1])
-    return float(np.sum(_spectra(audio), axis=0)[voice].sum())
+    hz = _lines_hz(rate)
+    voice = _voice(hz)
+    return float(_whole(audio)[voice].sum())
 
 
 def voice_room_db(audio: Stereo, rate: int) -> float:
     """Return the power between 1 and 4 kHz against all of it, in dB: less leaves a voice more."""
-    hz = np.asarray(np.fft.rfftfreq(FRAME, 1 / rate), np.float64)
-    power = np.where(hz < LOWEST_HZ, 0.0, np.sum(_spectra(audio), axis=0))
-    voice = (hz >= VOICE_HZ[0]) & (hz < VOICE_HZ[1])
+    hz = _lines_hz(rate)
+    power = np.where(hz < LOWEST_HZ, 0.0, _whole(audio))
+    voice = _voice(hz)
     return _against(power[voice], float(power.sum()))
+
+
+def _lines_hz(rate: int) -> Power:
+    return np.asarray(np.fft.rfftfreq(FRAME, 1 / rate), np.float64)
+
+
+def _voice(hz: Power) -> NDArray[np.bool_]:
+    return (hz >= VOICE_HZ[0]) & (hz < VOICE_HZ[1])
+
+
+def _whole(audio: Stereo) -> Power:
+    middle, side = _spectra(audio)
+    return middle + side
 
 
 def _spectra(audio: Stereo) -> tuple[Power, Power]:

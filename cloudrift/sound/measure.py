@@ -310,7 +310,7 @@ def measured(instrument: Instrument, pitch: int) -> Row:
             break
     # Noise all over has nothing that could fold back.
     grain = instrument.family == "grain"
-    clean = -200.0 if grain else folded_db(instrument, pitch, seconds=0.5, tones=tones)
+    clean = -200.0 if grain else folded_db(instrument, pitch, tones=tones)
     return Row(
         pitch=pitch,
         tuning_cents=float(np.mean(tuned or [0.0])),

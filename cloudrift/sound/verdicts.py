@@ -111,10 +111,10 @@ def _strikes(
 
 
 def _evenness(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
-    """Of each key beside the next; of noise and of drums, in half an octave."""
+    """Of each key beside the next; of noise, in one octave."""
     low, high = instrument.register
-    if instrument.family in ("grain", "drums"):
-        low, high = max(low, 57), min(high, 63)
+    if instrument.family == "grain":
+        low, high = max(low, 54), min(high, 66)
     apart = np.abs(np.diff(_by_key(instrument, range(low, high + 1), tones), axis=0))
     worst, at = apart.max(axis=0), low + apart.argmax(axis=0)
     return [
