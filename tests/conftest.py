@@ -187,6 +187,17 @@ def session(qapp, small_loop, speaker, tmp_path, engine_of_session):
     )
     yield made
     made.close()
+    let_go(made)
+
+
+def let_go(*things):
+    """Let Qt delete things here and now: a collection in another thread would do it there, while
+    this one may be at them."""
+    from PyQt6.QtCore import QCoreApplication, QEvent
+
+    for thing in things:
+        thing.deleteLater()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 @pytest.fixture(scope="session")
@@ -218,8 +229,6 @@ def window(app, small_loop, speaker, tmp_path, qtbot, engine_of_session):
         timeout=60_000,
     )
     yield made
-    from PyQt6.QtCore import QCoreApplication, QEvent
-
     from cloudrift.loop.history import History
 
     session.document.history = History.of(session.loop)  # nothing to ask for on closing
@@ -227,8 +236,7 @@ def window(app, small_loop, speaker, tmp_path, qtbot, engine_of_session):
     made.close()
     assert speaker.closed
     app.processEvents()  # what was under way when it closed
-    made.deleteLater()
-    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    let_go(made, session)
 
 
 def file_text(what):

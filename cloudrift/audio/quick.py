@@ -152,6 +152,7 @@ def weighted_power(audio: Floats, sections: NDArray[np.float64], lead: int) -> F
     ring.
     """
     assert library is not None
+    assert len(audio) == 2  # else it would read beyond the array
     audio = _rows(audio)
     out = np.empty(audio.shape[1], np.float32)
     library.weighted_power(audio.ctypes.data, _stride(audio), audio.shape[1], lead,

@@ -63,7 +63,7 @@ class Hearing(QObject):
         self._comparing = False  # whether the compare switch has been used since playing began
         self._answered.connect(self._on_answered)
         self._measured.connect(self._on_measured)
-        self._rested.connect(lambda: self.busy_changed.emit(self.busy))
+        self._rested.connect(self._on_rested)
         self._came_soon.connect(self._on_soon)
         self.once = HeardOnce(self)
         self._worker = RenderWorker(
@@ -121,6 +121,9 @@ class Hearing(QObject):
         if self._resting.isActive():
             self._resting.stop()
             self.ask()
+
+    def _on_rested(self) -> None:
+        self.busy_changed.emit(self.busy)
 
     @property
     def busy(self) -> bool:

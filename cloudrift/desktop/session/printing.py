@@ -40,7 +40,7 @@ class Printing(QObject):
         self, session: Session, tasks: Tasks, layer: Callable[[], Layer | None] = lambda: None
     ) -> None:
         """``layer`` says which flip is shown, for what is about that."""
-        super().__init__()
+        super().__init__(session)
         self._session, self._tasks, self._layer = session, tasks, layer
         session.opened.connect(self.cancel)  # what is printed was of another document
 

@@ -42,7 +42,7 @@ class Recorder(QObject):
     put_down = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
+        super().__init__(session)
         self._session = session
         self._preview = Preview(session, self)
         self.state = State.STANDS

@@ -99,7 +99,7 @@ class Taker(QObject):
     failed = pyqtSignal(str)
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
-        super().__init__()
+        super().__init__(session)
         self._session, self._tasks = session, tasks
         self._preview = Preview(session, self)
         self._microphone: Microphone | None = None

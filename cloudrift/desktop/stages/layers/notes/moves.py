@@ -20,7 +20,7 @@ class NoteMoves(QObject):
     refused = pyqtSignal(str)
 
     def __init__(self, session: Session, grid: Grid) -> None:
-        super().__init__()
+        super().__init__(session)
         self.session = session
         self.grid = grid
         self.copied: tuple[Note, ...] = ()
