@@ -115,7 +115,7 @@ def test_what_stands_in_place_of_the_loop_stays_in_front(session, views):
     assert not session.hearing.instead
 
 
-def test_it_ends_when_its_view_is_hidden_or_gone_or_another_document_comes(session, views):
+def test_it_ends_with_its_view_with_another_document_and_with_the_session(session, views):
     one, other = (Preview(session, view) for view in views)
     one.put(slower, "slower")
     views[0].hide()
@@ -126,6 +126,10 @@ def test_it_ends_when_its_view_is_hidden_or_gone_or_another_document_comes(sessi
     assert not session.hearing.previewing
     one.put(slower, "slower")
     session.document.open(session.loop, None)
+    assert not session.hearing.previewing
+    assert not one.on
+    one.put(slower, "slower")
+    session.close()  # its view may outlive the session
     assert not session.hearing.previewing
     assert not one.on
 

@@ -143,11 +143,14 @@ class Hearing(QObject):
         """Hear another document as it is: nothing is left of what was heard of the one before."""
         self._up_to = self.then = None
         self.against = "loop"
+        self._drop_previews()
+        self.alone, self._comparing = frozenset(), False
+        self.shown_changed.emit()
+
+    def _drop_previews(self) -> None:
         previews, self._previews = self._previews, ()
         for preview in previews:
             preview.drop()
-        self.alone, self._comparing = frozenset(), False
-        self.shown_changed.emit()
 
     # --- what is shown ------------------------------------------------------------------------
 
@@ -402,6 +405,7 @@ class Hearing(QObject):
 
     def stop(self) -> None:
         """Want nothing more."""
+        self._drop_previews()
         self._resting.stop()
         self.once.stop()
         self._worker.stop()
