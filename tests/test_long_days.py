@@ -14,7 +14,7 @@ import pytest
 from cloudrift.audio import stretch
 from cloudrift.audio.stretch import pitch_shifted
 from cloudrift.ground import CloudriftError
-from cloudrift.ground.lru import MOST_MADE, BoundedStore, bytes_of, forget_made, kept
+from cloudrift.ground.lru import MOST_MADE, BoundedStore, alone, bytes_of, forget_made, kept
 from cloudrift.loop import edits
 from cloudrift.render.player import PERIODS, Player
 from tests.conftest import wait_for
@@ -160,6 +160,19 @@ def test_what_is_kept_is_counted_in_bytes():
     large(5, size=MOST_MADE // 3)
     assert made[-1] == 1
     forget_made()
+
+
+def test_parts_of_an_array_hold_it_once_and_are_copied_if_it_is_more_than_they():
+    whole = np.arange(4000.0).reshape(4, 1000)
+    soft, hard = whole[0], whole[1]
+    assert bytes_of(soft) == 32_000
+    assert bytes_of((soft, hard)) == 32_000 + 64
+    assert np.shares_memory(alone(whole[:2], whole[2:])[1], whole)  # together they are all of it
+    some = alone(soft, hard, soft)
+    assert bytes_of(some) == 16_000 + 64
+    assert some[0] is some[2]
+    assert not np.shares_memory(some[1], whole)
+    assert np.array_equal(some[1], hard)
 
 
 def test_a_store_never_holds_more_than_it_may():

@@ -94,18 +94,33 @@ class BoundedStore(Generic[_Value]):
 def bytes_of(value: Any) -> int:
     """Return how much an array holds, or the arrays in a tuple; little for anything else.
 
-    A part of a larger array holds all of that.
+    A part of a larger array holds all of that; parts of one hold it once.
     """
-    if isinstance(value, tuple):
-        return sum(map(bytes_of, value)) + 64
-    while isinstance(value, np.ndarray) and isinstance(value.base, np.ndarray):
-        value = value.base
-    return int(getattr(value, "nbytes", 64))
+    held: dict[int, int] = {}
+    little, waiting = 0, [value]
+    while waiting:
+        one = waiting.pop()
+        if isinstance(one, tuple):
+            waiting += one
+        while isinstance(one, np.ndarray) and isinstance(one.base, np.ndarray):
+            one = one.base
+        if isinstance(one, np.ndarray):
+            held[id(one)] = one.nbytes
+        else:
+            little += 64
+    return little + sum(held.values())
 
 
-def alone(array: NDArray[Any]) -> NDArray[Any]:
-    """Return an array that holds no more than itself: a copy where it is part of a larger one."""
-    return array if bytes_of(array) <= 1.1 * array.nbytes else array.copy()
+def alone(*arrays: NDArray[Any]) -> tuple[NDArray[Any], ...]:
+    """Return arrays that hold no more than themselves: copies, if together they are part of more.
+
+    Those that are one array stay one.
+    """
+    sizes = {id(array): array.nbytes for array in arrays}
+    if bytes_of(arrays) <= 1.1 * sum(sizes.values()):
+        return arrays
+    copies = {id(array): array.copy() for array in arrays}
+    return tuple(copies[id(array)] for array in arrays)
 
 
 _MADE = BoundedStore[Any](MOST_MADE, bytes_of)

@@ -60,7 +60,7 @@ class AudioCache:
 
     def put(self, key: bytes, audio: Stereo, cost_ms: float = 0.0) -> None:
         """Keep audio under a key; ``cost_ms`` is what it takes to make it again."""
-        audio = alone(audio)
+        (audio,) = alone(audio)
         audio.flags.writeable = False
         with self._lock:
             self._take(key)

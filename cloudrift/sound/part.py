@@ -91,9 +91,7 @@ class ToneCache:
                request.velocity, request.share)  # fmt: skip
 
         def make() -> Tone:
-            tone = instrument.tone(request)
-            soft = alone(tone.soft)
-            return Tone(soft, soft if tone.hard is tone.soft else alone(tone.hard))
+            return Tone(*alone(*instrument.tone(request)))
 
         return self._tones.made(key, make, lambda tone: tone.soft.shape[1] >= request.frames)
 
@@ -103,7 +101,7 @@ class ToneCache:
 
     def note(self, key: Hashable, make: Callable[[], Stereo]) -> Stereo:
         """Return a finished note, computing it if need be."""
-        return self._notes.made(key, lambda: alone(make()))
+        return self._notes.made(key, lambda: alone(make())[0])
 
 
 @dataclass(frozen=True, kw_only=True)

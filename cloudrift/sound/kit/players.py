@@ -78,18 +78,20 @@ class Periods(NamedTuple):
     """Periods, (rows, a power of 2 and one more, takes): takes lie beside each other.
 
     Rows are in the order of sets, middle and side, and depth; ``shape`` is how many there are of
-    each; ``power`` of the first harmonics.
+    each. ``aside`` is how many rows further on a set has those of its sides: (sets,), 0 where they
+    are those of the middle. ``power`` is that of the first harmonics: (sets, harmonics).
     """
 
     tables: NDArray[np.float32]
     shape: NDArray[np.int64]  # sets, sides, depth
+    aside: NDArray[np.int64]
     power: NDArray[np.float64]
 
 
 def periods(
     amplitudes: NDArray[np.float64] | NDArray[np.complex128],
     phases: NDArray[np.float64] | float,
-    f0: float,
+    f0: float | NDArray[np.float64],
     *,
     even: bool = True,
 ) -> Periods:
@@ -100,7 +102,8 @@ def periods(
     amplitudes : (sets, takes, depth, P) of harmonics 1 to P, complex where they have phases of
         their own; a player keeps to one set.
     phases : (P,) in radians, shared by all: 0 is a sine.
-    f0 : Hz; where harmonics lie under LOW_HZ the sides get periods without them.
+    f0 : Hz, of all sets or (sets,); where harmonics lie under LOW_HZ the sides get periods without
+        them.
     even : bring each to an RMS of 1; otherwise the loudest of all.
     """
     size = np.sqrt((np.abs(amplitudes) ** 2).sum(axis=-1, keepdims=True))
@@ -110,9 +113,9 @@ def periods(
     loudest = np.abs(level).max(axis=(0, 1, 2))
     count = int(np.flatnonzero(loudest > FAINT * loudest.max())[-1]) + 1
     level, loudest = level[..., :count], loudest[:count]
-    hz = f0 * np.arange(1, count + 1)
+    hz = np.reshape(f0, (-1, 1, 1, 1)) * np.arange(1, count + 1)
     sides = [level]
-    if f0 < SPLIT_HZ:
+    if np.min(f0) < SPLIT_HZ:
         sides.append(level / np.sqrt(1 + (LOW_HZ / hz) ** 6))
     rows = np.moveaxis(np.stack(sides, axis=2), 1, 4)  # sets, sides, depth, harmonics, takes
     bend = np.sqrt(
@@ -128,8 +131,9 @@ def periods(
     tables = np.empty((*rows.shape[:3], size + 1, rows.shape[4]), np.float32)
     np.multiply(wave, np.float32(size / np.sqrt(2)), out=tables[..., :-1, :])
     tables[..., -1, :] = tables[..., 0, :]
-    heard = (np.abs(level) ** 2).mean(axis=(0, 1, 2))[:HEARD]
-    return Periods(tables.reshape(-1, *tables.shape[3:]), np.array(rows.shape[:3]), heard)
+    heard = (np.abs(level) ** 2).mean(axis=(1, 2))[:, :HEARD]
+    aside = np.where(np.broadcast_to(f0, len(rows)) < SPLIT_HZ, rows.shape[2], 0)
+    return Periods(tables.reshape(-1, *tables.shape[3:]), np.array(rows.shape[:3]), aside, heard)
 
 
 def play(
@@ -138,7 +142,7 @@ def play(
     section: Section,
     read_from: Periods,
     *,
-    ratio: float = 1.0,
+    ratios: tuple[float, ...] = (1.0,),
     place: NDArray[np.float64] | None = None,
     level: NDArray[np.float64] | None = None,
     bend: NDArray[np.float64] | None = None,
@@ -147,7 +151,8 @@ def play(
 
     Parameters
     ----------
-    ratio : of what is played to the note's pitch.
+    ratios : of what is played to the note's pitch; if several, of each set, which so many players
+        read then (and there is no steady voice).
     place : (knots + 1,), where between the periods of its depth it is, from 0 on; knots are KNOT
         frames apart.
     level : (knots + 1,) that all players share.
@@ -161,9 +166,10 @@ def play(
     sets, sides, depth = (int(n) for n in read_from.shape)
     spread = max(section.least_cents, request.settings.number("detune_cents"))
     off = _off(section.players)
-    cents = spread * (off if section.alike else rng.permutation(off))
-    share = np.full(section.players, 1 / np.sqrt(section.players))
-    seats = rng.permutation(np.linspace(-1, 1, section.players))
+    # Players of a set lie as far apart as sets are many: 0, 1, 2, 0, 1, 2.
+    cents = spread * (off if section.alike else _each_drawn(rng, off, len(ratios)))
+    seats = _each_drawn(rng, np.linspace(-1, 1, section.players), len(ratios))
+    share = np.full(len(cents), 1 / np.sqrt(len(cents)))
     if section.steady_db > NO_STEADY_DB:
         steady = 10 ** (section.steady_db / 20)
         cents, share, seats = (
@@ -172,7 +178,7 @@ def play(
         )
     share /= np.sqrt((share**2).sum())
     count = len(cents)
-    hz = pitch_to_hz(request.pitch) * ratio * 2 ** (cents / 1200)
+    hz = pitch_to_hz(request.pitch) * np.resize(ratios, count) * 2 ** (cents / 1200)
     curve, loud = _swaying(rng, section.sway, t, 1 if section.alike else count)
     if section.alike:
         curve, loud = np.repeat(curve, count, axis=0), np.repeat(loud, count, axis=0)
@@ -185,13 +191,15 @@ def play(
     if section.alike:
         start = _beside(rng, cents)
     else:
-        start = _starts(rng, t, rate * speed, levels, read_from.power)
+        power = read_from.power if len(ratios) > 1 else read_from.power.mean(axis=0, keepdims=True)
+        start = _starts(rng, t, rate * speed, levels, power)
     if bend is not None:  # after the starts were chosen, which must not depend on how far it goes
         speed[:, :knots] *= np.exp2(bend / 1200)
     steps = np.ascontiguousarray(counts((speed[:, 1:] + speed[:, :-1]) / 2)[:, : knots - 1])
     levels = levels[:, :knots] if level is None else levels[:, :knots] * level
-    first = np.arange(count) % sets * (sides * depth)
-    rows = np.stack([first, first + (sides - 1) * depth], axis=1).astype(np.int32)
+    of = np.arange(count) % sets
+    first = of * (sides * depth)
+    rows = np.stack([first, first + read_from.aside[of]], axis=1).astype(np.int32)
     where = None
     if place is not None:
         last = np.nextafter(np.float32(depth - 1), 0)
@@ -306,6 +314,13 @@ def _off(count: int) -> NDArray[np.float64]:
     return off / off.std() if count > 1 else off
 
 
+def _each_drawn(
+    rng: np.random.Generator, values: NDArray[np.float64], count: int
+) -> NDArray[np.float64]:
+    """Values for each of some sets, each in an order of its own: (values * count,)."""
+    return np.stack([rng.permutation(values) for _ in range(count)], axis=1).ravel()
+
+
 def _beside(rng: np.random.Generator, cents: NDArray[np.float64]) -> NDArray[np.float64]:
     """Where one voice and its sides start: by fifths of a turn, so that no low harmonic of both
     adds up against the voice's own, nor takes it away."""
@@ -320,18 +335,29 @@ def _starts(
     """Where in their periods players start: the draw that is as loud and as bright as it should be.
 
     Players that happen to agree, or not to, would make one strike louder than the next. How they
-    will beat is known, for the first harmonics, from their speeds in Hz at times ``t``.
+    will beat is known, for the first harmonics, from their speeds in Hz at times ``t``. ``power``
+    is (sets, harmonics), where only players of one set beat with each other.
     """
     at = (np.array(AT_S) / t[1]).astype(int)
     gone = np.cumsum(hz[:, : at[-1] + 1], axis=1)[:, at] * t[1]
     loud = levels[:, at]
-    then = loud * _powers(np.exp(2j * np.pi * (gone - gone[0])), len(power))
-    wanted = power * (loud**2).sum(axis=0).mean()
-    drawn = rng.random((TRIES, len(hz)))
-    best = drawn[_unlike(drawn, then, power, wanted).argmin()]
-    near = best + 0.06 * rng.standard_normal((TRIES, len(hz)))
+    sets, count = power.shape
+    then = loud * _powers(np.exp(2j * np.pi * (gone - gone[0])), count)
+    then = then.reshape(count, -1, sets, len(AT_S))
+    of = (loud**2).reshape(-1, sets, len(AT_S)).sum(axis=0).mean(axis=1)
+    wanted = power * of[:, None]
+    shape = TRIES, len(hz) // sets, sets
+    drawn = rng.random(shape)
+    best = _of_each(drawn, _unlike(drawn, then, power, wanted).argmin(axis=1))
+    near = best + 0.06 * rng.standard_normal(shape)
     near[0] = best
-    return np.asarray(near[_unlike(near, then, power, wanted).argmin()] % 1.0)
+    best = _of_each(near, _unlike(near, then, power, wanted).argmin(axis=1))
+    return np.asarray(best.ravel() % 1.0)
+
+
+def _of_each(starts: NDArray[np.float64], which: NDArray[np.intp]) -> NDArray[np.float64]:
+    """Return the starts of the try that was chosen for each set: (players of one, sets)."""
+    return np.take_along_axis(starts, which[None, None], axis=0)[0]
 
 
 def _powers(one: NDArray[np.complex128], count: int) -> NDArray[np.complex128]:
@@ -343,18 +369,21 @@ def _unlike(
     starts: NDArray[np.float64], then: NDArray[np.complex128], power: NDArray[np.float64],
     wanted: NDArray[np.float64],
 ) -> NDArray[np.float64]:  # fmt: skip
-    """How far each of some starts is from being as loud and as bright as players are on average.
+    """How far some starts are from being as loud and as bright as players are on average, for each
+    set and each of the tries: (sets, tries).
 
-    ``then`` is where each harmonic of each player has come to when it is heard, (harmonics,
-    players, times); ``wanted`` the power of each harmonic on average.
+    Starts are (tries, players of a set, sets); ``then`` is where each harmonic of each player has
+    come to when it is heard, (harmonics, players of a set, sets, times); ``wanted`` the power of
+    each harmonic on average, (sets, harmonics).
     """
-    sum_of = _powers(np.exp(2j * np.pi * starts), len(power)) @ then
-    heard = power[:, None, None] * (sum_of.real**2 + sum_of.imag**2)
-    number, of = np.arange(1, len(power) + 1), heard.mean(axis=2)
-    whole = np.log(of.sum(axis=0) / wanted.sum())
-    centre = np.log((number @ of) / of.sum(axis=0) / (number @ wanted) * wanted.sum())
-    off = np.log(np.maximum(heard.sum(axis=0), 1e-9) / wanted.sum())
-    return np.asarray(whole**2 + centre**2 + 0.12 * (off**2).mean(axis=1))
+    each = _powers(np.exp(2j * np.pi * starts), power.shape[1])
+    sum_of = np.moveaxis(each, 3, 1) @ np.moveaxis(then, 2, 1)
+    heard = power.T[..., None, None] * (sum_of.real**2 + sum_of.imag**2)
+    number, of, all_of = np.arange(1, power.shape[1] + 1), heard.mean(axis=3), wanted.sum(axis=1)
+    whole = np.log(of.sum(axis=0) / all_of[:, None])
+    centre = np.tensordot(number, of, 1) / of.sum(axis=0) / (wanted @ number / all_of)[:, None]
+    off = np.log(np.maximum(heard.sum(axis=0), 1e-9) / all_of[:, None, None])
+    return np.asarray(whole**2 + np.log(centre) ** 2 + 0.12 * (off**2).mean(axis=2))
 
 
 def _swaying(

@@ -39,7 +39,7 @@ def _drawbar(request: ToneRequest) -> Tone:
         sway=Sway(hz=hz, cents=11 * depth, onset_ms=-400, drift_cents=0),
     )  # fmt: skip
     made = _drawn(request.pitch, rate, settings.number("sub") / 60)
-    tone = Tone(*play(request, rng, section, made, ratio=0.5))
+    tone = Tone(*play(request, rng, section, made, ratios=(0.5,)))
     turn = 2 * np.pi * (hz * np.arange(n, dtype=np.float32) / rate + np.float32(rng.random()))
     level = np.float32(0.22 * depth) * np.stack([np.sin(turn), -np.sin(turn)])
     tone = Tone(tone.soft * (1 + level), tone.hard * (1 + level))

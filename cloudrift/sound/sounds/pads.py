@@ -152,26 +152,27 @@ METAL = ((1.0, 1.0, 0.7), (1.502, 0.25, 0.35), (2.0, 0.22, 0.42), (2.76, 0.06, 0
 
 
 @kept
-def _sine(pitch: int, rate: int) -> Periods:
-    """A sine with a shade of its octave; ratios above it stay clean."""
-    return periods(np.array([1.0, 0.03])[None, None, None], 0.0, pitch_to_hz(pitch))
+def _plate(pitch: int, rate: int, rough: float) -> tuple[Periods, tuple[float, ...]]:
+    """A set for each partial that is heard, a sine with a shade of its octave, and its ratio."""
+    f0 = pitch_to_hz(pitch)
+    rows = []
+    for i, (ratio, low, high) in enumerate(METAL):
+        more = rough**0.7 if i in (1, 3, 4, 5) else 1.0
+        if more and (i == 0 or 2 * f0 * ratio < 0.45 * rate):
+            rows.append((ratio, more * low, more * high))
+    ratios, *levels = np.array(rows).T
+    both = np.stack(levels, axis=1)[..., None, None] * (1.0, 0.03)
+    return periods(both, 0.0, f0 * ratios, even=False), tuple(ratios)
 
 
 def _drone(request: ToneRequest) -> Tone:
     """Partials of a plate that never die, each beating and breathing by itself."""
     rough = request.settings.number("rough") / 50
-    made = _sine(request.pitch, request.rate)
-    heard, levels = [], []
-    for i, (ratio, low, high) in enumerate(METAL):
-        if pitch_to_hz(request.pitch) * ratio * 2 > 0.45 * request.rate:
-            break
-        rng = stream(request.variant, "metallic drone", request.pitch, i)
-        section = Section(players=3, steady_db=NO_STEADY_DB, width=0.7, breathe_db=1.2,
-                          sway=Sway(drift_cents=3, shimmer_db=0.4 * rough))  # fmt: skip
-        heard.append(play(request, rng, section, made, ratio=ratio)[0])
-        more = rough**0.7 if i in (1, 3, 4, 5) else 1.0
-        levels.append((low * more, high * more))
-    return Tone(*np.tensordot(np.array(levels, np.float32).T, np.stack(heard), 1))
+    made, ratios = _plate(request.pitch, request.rate, rough)
+    section = Section(players=3, steady_db=NO_STEADY_DB, width=0.7, breathe_db=1.2,
+                      sway=Sway(drift_cents=3, shimmer_db=0.4 * rough))  # fmt: skip
+    rng = stream(request.variant, "metallic drone", request.pitch)
+    return Tone(*play(request, rng, section, made, ratios=ratios))
 
 
 SOUNDS = (
@@ -244,7 +245,7 @@ SOUNDS = (
         about="A plate that never stops ringing; unease under a single note.",
         tags=("dark", "metallic", "slow"),
         spec=shaped(percent("rough", "Rough", 50), opening(350), attack_ms=500, decay_ms=4000,
-                    sustain=94, release_ms=1000, detune_cents=7),
-        tone=_drone, gain_db=-24.7, variants=2,
+                    sustain=94, release_ms=1000, detune_cents=6),
+        tone=_drone, gain_db=-17.1, variants=2,
     ),
 )  # fmt: skip
