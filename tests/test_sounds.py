@@ -29,6 +29,7 @@ from cloudrift.sound.measure import (
     spectrum,
     strike,
 )
+from cloudrift.sound.part import ToneCache
 from cloudrift.sound.sounds.voice import SOFT_DB
 from cloudrift.sound.verdicts import EXCEPTIONS
 from cloudrift.theory.pitch import pitch_to_hz
@@ -211,13 +212,14 @@ def test_noises_can_be_off(name):
 
 @pytest.mark.parametrize("name", SOUNDS)
 def test_every_own_setting_is_heard_from_end_to_end(name):
-    sound = CATALOGUE[name]
+    sound, tones = CATALOGUE[name], ToneCache()  # a tone is not kept for another setting's
     pitch = pitches(sound)[1]
     for field in list(sound.spec)[7:]:
         if field.name in ("glide_ms", "legato", "slide_velocity", "onset_ms", "choke"):
             continue  # between notes, or at one velocity: heard in the tests of parts
         ends = [
-            strike(sound, pitch, 110, 1.2, settings=((field.name, value), ("onset_ms", 0.0))
+            strike(sound, pitch, 110, 1.2, tones=tones,
+                   settings=((field.name, value), ("onset_ms", 0.0))
                    if field.name.startswith("vibrato") else ((field.name, value),))
             for value in (field.choices or (field.low, field.high))
         ]  # fmt: skip

@@ -5,6 +5,7 @@ import pytest
 
 from cloudrift.audio import quick
 from cloudrift.audio.clips import ClipStore
+from cloudrift.loop.sound_use import SoundUse
 from cloudrift.sound import CATALOGUE
 from cloudrift.sound.instrument import ToneRequest
 from cloudrift.sound.kit.filters import Sweep, lowpass_gain, swept
@@ -26,6 +27,7 @@ from cloudrift.sound.measure import (
     level_curve,
     partial_curve,
     pitches,
+    release_ms,
     repetition,
     residual_db,
     spectrum,
@@ -284,6 +286,30 @@ def test_felt_takes_the_upper_partials_first(name):
     audio = strike(sound, 48, 110, 0.5, tail_s=0.4, settings=bare_settings(sound))
     held, stopping = audio[:, RATE // 2 - 4000 : RATE // 2], audio[:, RATE // 2 + 3000 :][:, :4000]
     assert centroid_hz(stopping) < 0.85 * centroid_hz(held)
+
+
+@pytest.mark.parametrize("velocity", [10, 127])
+def test_wood_rings_on_behind_a_soft_and_a_hard_blow(velocity):
+    sound = CATALOGUE["felt upright"]
+    bare, wooden = (
+        strike(sound, 52, velocity, 2.5, settings=(("wood", wood),))[:, RATE * 3 // 2 :]
+        for wood in (0, 50)
+    )
+    assert -42 < db(rms(wooden - bare) / rms(bare)) < -20
+
+
+def test_a_small_mouth_whispers_higher():
+    sound = CATALOGUE["whisper"]
+    low, middle, high = (centroid_hz(strike(sound, p, 90, 3.0)) for p in pitches(sound))
+    assert low < 0.85 * middle < 0.75 * high
+
+
+@pytest.mark.parametrize("name", [s.name for s in CATALOGUE.values() if s.damping])
+def test_a_sound_rings_as_long_as_the_key_that_rings_longest(name):
+    sound = CATALOGUE[name]
+    use = SoundUse(name=name, version=sound.version)
+    assert use.rings_s == max(release_ms(sound, key) for key in range(128)) / 1000
+    assert use.rings_s > 10 * release_ms(sound, 60) / 1000  # no felt lies on the highest
 
 
 def test_a_hard_blow_speaks_sooner_than_a_soft_one():

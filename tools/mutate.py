@@ -91,8 +91,8 @@ FAULTS = (
           "verdicts"),
     Fault("sound/sounds/drums.py", "spot = stream(draw, \"spot\", plate.name)",
           "spot = made = stream(draw, \"spot\", plate.name)", "verdicts sounds"),
-    Fault("sound/instrument.py", "max(map(self.damping, range(*self.register)))", "1.0",
-          "parts bed sounds render"),
+    Fault("sound/instrument.py", "max(map(self.damping, range(128)))", "1.0", "verdicts"),
+    Fault("sound/instrument.py", "range(128)", "range(*self.register)", "verdicts"),
     Fault("loop/hits.py", "+ RINGS_TICKS / TICKS_PER_QUARTER * 60 / tempo", "", "bed"),
     Fault("loop/bed_midi.py", '"tambourine": 54', '"tambourine": 55', "bed"),
     # Chords and notes.

@@ -98,7 +98,7 @@ class Instrument:
 
     def longest_release_ms(self, full: Full) -> float:
         """Return how long a key takes to stop at the most: where no felt is, far longer."""
-        slowest = max(map(self.damping, range(*self.register))) if self.damping else 1.0
+        slowest = max(map(self.damping, range(128))) if self.damping else 1.0
         return full.number("release_ms") * max(1.0, slowest)
 
     @property
