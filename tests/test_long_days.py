@@ -168,6 +168,7 @@ def test_parts_of_an_array_hold_it_once_and_are_copied_if_it_is_more_than_they()
     assert bytes_of(soft) == 32_000
     assert bytes_of((soft, hard)) == 32_000 + 64
     assert np.shares_memory(alone(whole[:2], whole[2:])[1], whole)  # together they are all of it
+    assert alone(small := np.zeros(2))[0] is small
     some = alone(soft, hard, soft)
     assert bytes_of(some) == 16_000 + 64
     assert some[0] is some[2]

@@ -100,15 +100,20 @@ def bytes_of(value: Any) -> int:
     little, waiting = 0, [value]
     while waiting:
         one = waiting.pop()
-        if isinstance(one, tuple):
-            waiting += one
-        while isinstance(one, np.ndarray) and isinstance(one.base, np.ndarray):
-            one = one.base
         if isinstance(one, np.ndarray):
-            held[id(one)] = one.nbytes
+            whole = _whole(one)
+            held[id(whole)] = whole.nbytes
         else:
             little += 64
+            waiting += one if isinstance(one, tuple) else ()
     return little + sum(held.values())
+
+
+def _whole(array: NDArray[Any]) -> NDArray[Any]:
+    """Return what an array is part of, down to what holds the memory."""
+    while isinstance(array.base, np.ndarray):
+        array = array.base
+    return array
 
 
 def alone(*arrays: NDArray[Any]) -> tuple[NDArray[Any], ...]:
@@ -116,8 +121,9 @@ def alone(*arrays: NDArray[Any]) -> tuple[NDArray[Any], ...]:
 
     Those that are one array stay one.
     """
-    sizes = {id(array): array.nbytes for array in arrays}
-    if bytes_of(arrays) <= 1.1 * sum(sizes.values()):
+    own = {id(array): array.nbytes for array in arrays}
+    held = {id(whole): whole.nbytes for whole in map(_whole, arrays)}
+    if sum(held.values()) <= 1.1 * sum(own.values()):
         return arrays
     copies = {id(array): array.copy() for array in arrays}
     return tuple(copies[id(array)] for array in arrays)
