@@ -267,6 +267,24 @@ def test_all_of_it_is_what_is_played_and_the_window_says_where(qtbot, window, st
     assert "heard" not in window.heading.under.text()
 
 
+def test_every_bar_begins_where_it_begins(qtbot, window, stage):
+    session, arranged = window.session, stage.arranged
+    # With ten bars more some bars' shares of it all lie a hair before their frames.
+    session.document.open(arranging.add_section(DOCUMENT, "Way out", 10), None)
+    stage.hear("all")
+    made(qtbot, stage)
+    for at, section in enumerate(sections(window)):
+        for bar in range(section.bars):
+            session.player.seek(arranged.share_of(at, bar / section.bars))
+            place = arranged.place()
+            assert (place.at, place.bar) == (at, bar + 1)
+            assert place.share == pytest.approx(bar % 2 / 2, abs=1e-4)
+            window._follow_sound()
+            assert window.heading.position.text() == f"{bar % 2 + 1}.1"
+            session.transport.seek(0.5)  # in the pass that sounds
+            assert arranged.place().bar == bar // 2 * 2 + 2
+
+
 def test_a_press_on_the_ribbon_goes_there_in_the_section_and_pass_that_sound(
     qtbot, window, stage, speaker
 ):

@@ -131,6 +131,15 @@ def test_a_part_turns_inside_its_bounds(player):
     assert player.part == (0.0, 1.0)
 
 
+def test_it_goes_to_the_very_frame_although_its_share_may_lie_a_hair_before_it(player):
+    before = [k for k in range(N) if int(k / N * N) < k]
+    assert len(before) > 100
+    for k in before[:: len(before) // 9]:
+        player.seek(k / N)
+        pull(player, 2048)
+        assert player.share * N == pytest.approx((k + 2048) % N, abs=1e-6)
+
+
 def test_standing_still_keeps_the_place(player):
     pull(player, 20_480)
     at = player.share

@@ -440,7 +440,7 @@ class Player:
             self._old_gain[:] = self._rise[::-1]
             return
         first, last = wanted.bounds
-        position = int(share * len(wanted.wave))
+        position = round(share * len(wanted.wave))  # a share may lie a hair before its frame
         self._position = position if first <= position < last else first
         self._begin_fade(wanted.alike if stays and position == self._position else None)
 

@@ -334,12 +334,12 @@ class Arranged(QObject):
     def _place(self, share: float) -> Place:
         if len(self._starts) < 2:
             return Place(0, 1, 0.0, 0.0)
-        frame = share * self._starts[-1]
+        frame = round(share * self._starts[-1])
         at = min(bisect_right(self._starts, frame) - 1, len(self._starts) - 2)
         start, end = self._starts[at], self._starts[at + 1]
         turn, bars = self._turns[at], self._session.loop.bars
         inside = frame - start
-        return Place(at, int(inside / turn * bars) + 1, inside % turn / turn,
+        return Place(at, inside * bars // turn + 1, inside % turn / turn,
                      inside / max(1, end - start))  # fmt: skip
 
     def inside(self, share: float) -> float:
@@ -350,7 +350,7 @@ class Arranged(QObject):
         """Return where a place in the loop is in the section, and its pass, that sounds (0-1)."""
         if self._waits_at is not None:
             return share
-        frame = self._session.player.share * self._starts[-1]
+        frame = round(self._session.player.share * self._starts[-1])
         at = self._here.at
         turn = self._turns[at]
         first = self._starts[at] + (frame - self._starts[at]) // turn * turn
@@ -379,7 +379,7 @@ def _next(
     stale: Callable[[], bool],
 ) -> Iterator[Stretch]:
     """Hand out what sounds next as it is now, nearly: without what happens at a change."""
-    frame = min(int(share * starts[-1]), starts[-1] - 1)
+    frame = min(round(share * starts[-1]), starts[-1] - 1)
     at = bisect_right(starts, frame) - 1
     begins = starts[at]
     for span in spans_of(document):

@@ -102,8 +102,7 @@ class DemoHeard(Instead):
     @property
     def at(self) -> int:
         """Which part sounds."""
-        frame = self._session.player.share * self._frames
-        return max(0, min(bisect_right(self._starts, frame) - 1, len(self._starts) - 2))
+        return max(0, min(bisect_right(self._starts, self.frame) - 1, len(self._starts) - 2))
 
     @property
     def words(self) -> str:

@@ -74,11 +74,16 @@ class Instead(QObject):
         """Where in all of it the sound is; None while another thing is heard."""
         return self._session.player.share if self.on else None
 
+    @property
+    def frame(self) -> int:
+        """Which frame of it sounds."""
+        return round(self._session.player.share * self._frames)
+
     def inside(self, share: float) -> float:
         """Return where in the loop a place in it is (0-1)."""
-        return share * self._frames % self._turn / self._turn
+        return round(share * self._frames) % self._turn / self._turn
 
     def outside(self, share: float) -> float:
         """Return where in it a place in the loop is, in the turn that sounds (0-1)."""
-        first = self._session.player.share * self._frames // self._turn * self._turn
+        first = self.frame // self._turn * self._turn
         return min(first + share * self._turn, self._frames - 1) / self._frames

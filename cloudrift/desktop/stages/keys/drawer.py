@@ -32,7 +32,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import plural
 from cloudrift.loop.takes import Becomes
-from cloudrift.notes.time import NOTE_VALUES
+from cloudrift.notes.time import NOTE_VALUES, bar_ticks
 from cloudrift.render.trying import left_out
 from cloudrift.theory.naming import read_chord
 
@@ -365,7 +365,7 @@ class KeysDrawer(QFrame):
         elif recorder.state is State.COUNT_IN:
             text = "Counting in: play from the next bar on."
         else:
-            bar = int(self._session.transport.share * self._session.loop.bars) + 1
+            bar = recorder.tick() // bar_ticks(self._session.loop.metre) + 1
             count = recorder.played.count if recorder.played else 0
             text = (f"Taking bar {bar} of {self._session.loop.bars} · {plural(count, 'note')}. "
                     "Press Play in or Space to end.")  # fmt: skip

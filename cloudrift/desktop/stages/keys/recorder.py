@@ -76,7 +76,8 @@ class Recorder(QObject):
 
     def tick(self) -> int:
         """Return where in the loop the sound is."""
-        return int(self._session.transport.share * self._session.loop.ticks)
+        ticks = self._session.loop.ticks
+        return round(self._session.transport.share * ticks) % ticks
 
     def down(self, pitch: int, velocity: int) -> None:
         """A key goes down: it is heard, and taken if something is being played in."""
