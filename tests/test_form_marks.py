@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from cloudrift.cli.main import commands
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.arranging import relative_of, set_part, set_seam, set_section
+from cloudrift.loop.arranging import relative_of, remove_section, set_part, set_seam, set_section
 from cloudrift.loop.document import Document
 from cloudrift.loop.sections import Arrangement
 from cloudrift.loop.storage import load_document, save
@@ -149,5 +149,8 @@ def test_the_window_arranges_what_is_begun_from_a_card_and_marks_it(qtbot, windo
     session.document.change("one out", lambda d: set_section(d, "s1", bars=128))
     assert {m.kind.name for m in window.marking.marks if m.missed} >= {"minutes"}
     assert "length of all" in window.quiet.text()
+    for section in session.document.history.now.arrangement.sections[1:]:
+        session.document.change("out", lambda d, of=section.id: remove_section(d, of))
+    assert ": length of all " in window.quiet.text() and ", 1 section," in window.quiet.text()
     command(window, "1 Chords").trigger()
     assert "length of all" not in window.quiet.text()

@@ -91,7 +91,7 @@ class Marking(QObject):
         missed = [mark for mark in self.marks if mark.missed and mark.kind.group in groups]
         if not missed or self.card is None:
             return ""
-        said = [f"{mark.kind.label.lower()} {mark.found_text}" for mark in missed[:MOST_SAID]]
+        said = [_said(mark.kind.label.lower(), mark.found_text) for mark in missed[:MOST_SAID]]
         more = f" and {len(missed) - MOST_SAID} more" if len(missed) > MOST_SAID else ""
         return f"{self.card.name} would have it otherwise: {', '.join(said)}{more}"
 
@@ -100,6 +100,12 @@ class Marking(QObject):
         """The same in words; none without a card."""
         met, asked = self.met
         return f"{met} of {asked} met" if asked else ""
+
+
+def _said(label: str, found: str) -> str:
+    """What was found of a mark; its unit may be its name."""
+    unit = found.rsplit(" ", maxsplit=1)[-1]
+    return found if unit.rstrip("s") == label.rstrip("s") else f"{label} {found}"
 
 
 def _same(one: Loop, other: Loop) -> bool:
