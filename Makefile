@@ -2,6 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 STAMP := .venv/.installed
+PYTEST := QT_QPA_PLATFORM=offscreen $(BIN)/pytest
 QT_LIBRARIES := libegl1 libgl1 libxkbcommon0 libdbus-1-3 libfontconfig1 libxkbcommon-x11-0 \
   libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-image0 libxcb-render-util0 libxcb-shape0 \
   libxcb-randr0 libxcb-xinerama0
@@ -21,7 +22,9 @@ test: $(STAMP) system
 	$(BIN)/ruff check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	QT_QPA_PLATFORM=offscreen $(BIN)/pytest -n 2 --dist worksteal
+	@# To write every assertion so that it shows its values takes 20 s: only those that fail do.
+	$(PYTEST) -n 2 --dist worksteal --assert=plain || \
+	  { s=$$?; test $$s = 1 && $(PYTEST) --last-failed --last-failed-no-failures none; exit $$s; }
 
 # The library that is measured beside ours is for this alone; without a network it is left out.
 bench: $(STAMP) system

@@ -183,7 +183,7 @@ def test_some_frames_of_a_part_are_those_of_the_whole(name, version):
     part = Part(notes=notes, instrument=sound, settings=(), clock=CLOCK, loop_ticks=1920,
                 frames=88_200)  # fmt: skip
     whole = np.concatenate([part.render()] * 2, axis=1)
-    for start, count in ((0, 5000), (30_000, 20_000), (80_000, 25_000)):
+    for start, count in ((30_000, 20_000), (80_000, 25_000)):
         piece = part.stretch(start, count, ToneCache())
         assert db(np.abs(piece - whole[:, start : start + count]).max()) < -100
 
