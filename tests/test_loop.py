@@ -240,6 +240,12 @@ def test_a_truncated_file_is_said_and_left_alone(small_loop, tmp_path, share):
     assert len(path.read_bytes()) == int(len(data) * share)
 
 
+def test_a_share_of_the_length_is_the_tick_that_it_was_made_of(small_loop):
+    ticks = small_loop.ticks
+    assert [small_loop.tick_at(k / ticks) for k in range(ticks)] == list(range(ticks))
+    assert small_loop.tick_at(1.0) == 0  # it goes round
+
+
 def test_a_file_that_is_not_there_is_said(tmp_path):
     with pytest.raises(CloudriftError, match="there is no file"):
         load(tmp_path / "none.cloudrift")

@@ -102,6 +102,10 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         """The length in ticks."""
         return bar_ticks(self.metre) * self.bars
 
+    def tick_at(self, share: float) -> int:
+        """Return the tick nearest to a share of the length (0-1): it may lie a hair before one."""
+        return round(share * self.ticks) % self.ticks
+
     @property
     def clock(self) -> Clock:
         """Ticks to frames at the written tempo."""

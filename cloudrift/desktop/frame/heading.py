@@ -246,7 +246,7 @@ class Heading(QWidget):
     def show_place(self, share: float) -> None:
         """Show where the sound is."""
         loop = self._session.hearing.shown
-        text = position_text(round(share * loop.ticks) % loop.ticks, loop.metre)
+        text = position_text(loop.tick_at(share), loop.metre)
         if text != self.position.text():
             self.position.setText(text)
         self.meter.follow(share)

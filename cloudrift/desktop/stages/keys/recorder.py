@@ -76,8 +76,7 @@ class Recorder(QObject):
 
     def tick(self) -> int:
         """Return where in the loop the sound is."""
-        ticks = self._session.loop.ticks
-        return round(self._session.transport.share * ticks) % ticks
+        return self._session.loop.tick_at(self._session.transport.share)
 
     def down(self, pitch: int, velocity: int) -> None:
         """A key goes down: it is heard, and taken if something is being played in."""
