@@ -8,6 +8,7 @@ from msgspec.structs import replace
 
 from cloudrift.cli.main import commands
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop import edits
 from cloudrift.loop.arranging import relative_of, remove_section, set_part, set_seam, set_section
 from cloudrift.loop.document import Document
 from cloudrift.loop.sections import Arrangement
@@ -152,5 +153,9 @@ def test_the_window_arranges_what_is_begun_from_a_card_and_marks_it(qtbot, windo
     for section in session.document.history.now.arrangement.sections[1:]:
         session.document.change("out", lambda d, of=section.id: remove_section(d, of))
     assert ": length of all " in window.quiet.text() and ", 1 section," in window.quiet.text()
+    session.apply("one more", lambda loop: edits.add_layer(loop, "warm pad"))
+    session.apply("one more", lambda loop: edits.add_layer(loop, "warm pad"))
+    command(window, "2 Layers").trigger()
+    assert f": {len(session.loop.layers)} layers heard" in window.quiet.text()
     command(window, "1 Chords").trigger()
     assert "length of all" not in window.quiet.text()

@@ -103,9 +103,12 @@ class Marking(QObject):
 
 
 def _said(label: str, found: str) -> str:
-    """What was found of a mark; its unit may be its name."""
+    """What was found of a mark; its unit may be what its name begins with."""
+    first, _, rest = label.partition(" ")
     unit = found.rsplit(" ", maxsplit=1)[-1]
-    return found if unit.rstrip("s") == label.rstrip("s") else f"{label} {found}"
+    return (
+        f"{found} {rest}".strip() if unit.rstrip("s") == first.rstrip("s") else f"{label} {found}"
+    )
 
 
 def _same(one: Loop, other: Loop) -> bool:
