@@ -155,6 +155,7 @@ def main() -> None:
     window.show_stage(0)
     window.start_loop()
     window.start.choose_card("Marlow Quist")
+    wait(app, session, 2)
     shot("start")
     window.start.choose_source(1)
     shot("start-from-nothing")
