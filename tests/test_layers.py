@@ -5,6 +5,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QPushButton
 
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import edits, own_notes
@@ -179,3 +182,50 @@ def test_groups_of_layers_with_two_sounds_render_beside_each_other(small_loop, e
         loop = edits.take_turns(edits.set_aside(loop, one, "kalimba"), one, 1)
     loop = edits.group_layers(edits.group_layers(loop, ids[:2]), ids[2:])
     assert rms(engine.render(loop).audio) > 0.01
+
+
+@pytest.mark.parametrize("close", ["esc", "close", "F4", "another"])
+def test_closing_a_drawer_keeps_the_layer_that_is_worked_on(qtbot, window, close):
+    """What is hidden hands the keyboard on; the first card it comes to is not gone to."""
+    window.show_stage(1)
+    window.session.select(layer_id="l3")
+    window.open_shelf()
+    window.shelf.grid.setFocus()
+    if close == "esc":
+        qtbot.keyClick(window.shelf.grid, Qt.Key.Key_Escape)
+    elif close == "F4":
+        QTest.keyClick(window, Qt.Key.Key_F4)
+    elif close == "close":
+        press = next(b for b in window.shelf.findChildren(QPushButton) if b.text() == "Close")
+        press.setFocus()
+        qtbot.mouseClick(press, Qt.MouseButton.LeftButton)
+    else:
+        window.open_keys()
+        window.keys.close_drawer()
+    assert window.session.selection.layer_id == "l3"
+    assert window.layers.rows["l3"].hasFocus()
+
+
+def test_who_tabs_to_a_card_works_on_it_and_what_hides_or_is_off_says_nothing(qtbot, window):
+    window.show_stage(1)
+    stage, session = window.layers, window.session
+    session.select(layer_id="l3")
+    stage.rows["l1"].pan.setFocus()
+    qtbot.keyClick(stage.rows["l1"].pan, Qt.Key.Key_Tab)
+    assert session.selection.layer_id == "l2"
+    for leave in (lambda one: one.hide(), lambda one: one.setEnabled(False)):
+        session.select(layer_id="l4")
+        last = stage.rows["l1"].pan
+        last.setFocus()
+        leave(last)
+        assert stage.rows["l2"].hasFocus()
+        assert session.selection.layer_id == "l4"
+        last.show()
+        last.setEnabled(True)
+    # From a stage that is left, too.
+    stage.rows["l2"].setFocus()
+    session.select(layer_id="l4")
+    window.show_stage(2)
+    window.texture.targets.buttons[None].setFocus()
+    window.show_stage(1)
+    assert session.selection.layer_id == "l4"

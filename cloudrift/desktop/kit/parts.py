@@ -4,7 +4,16 @@ import html
 from collections.abc import Callable, Iterable
 from typing import TypeVar
 
-from PyQt6.QtCore import QEvent, QObject, QRect, QRectF, QSignalBlocker, Qt, pyqtSignal
+from PyQt6.QtCore import (
+    QEvent,
+    QObject,
+    QRect,
+    QRectF,
+    QSignalBlocker,
+    Qt,
+    pyqtBoundSignal,
+    pyqtSignal,
+)
 from PyQt6.QtGui import QPainter, QPaintEvent, QPalette
 from PyQt6.QtWidgets import (
     QApplication,
@@ -117,18 +126,21 @@ def small_button(text: str, act: Callable[[], object], *, tip: str = "") -> QPus
     return made
 
 
-def clear(layout: QLayout) -> None:
-    """Take everything out of a layout and let it go.
-
-    What has the keyboard gives it up first: hidden with it, it would hand it on to whatever comes
-    next, as if somebody had gone there.
+def put_away(widget: QWidget) -> None:
+    """Hide a widget. What has the keyboard in it gives it up first: hidden with it, it would hand
+    it on to whatever comes next, as if somebody had gone there.
     """
+    focused = QApplication.focusWidget()
+    if focused is not None and (focused is widget or widget.isAncestorOf(focused)):
+        focused.clearFocus()
+    widget.hide()
+
+
+def clear(layout: QLayout) -> None:
+    """Take everything out of a layout and let it go."""
     while (item := layout.takeAt(0)) is not None:
         if (widget := item.widget()) is not None:
-            focused = QApplication.focusWidget()
-            if focused is not None and (focused is widget or widget.isAncestorOf(focused)):
-                focused.clearFocus()
-            widget.hide()
+            put_away(widget)
             widget.setParent(None)
             widget.deleteLater()
         elif (inner := item.layout()) is not None:
@@ -176,15 +188,22 @@ class Pages(QStackedWidget):
 
 
 class WhileShown(QObject):
-    """Calls a refresh only while a widget is seen, and once when it comes into view again."""
+    """Calls a refresh at signals, but only while a widget is seen, and once when it comes into
+    view again. It ends with the widget, whatever still signals.
+    """
 
-    def __init__(self, widget: QWidget, refresh: Callable[[], object]) -> None:
+    def __init__(
+        self, widget: QWidget, refresh: Callable[[], object], *signals: pyqtBoundSignal
+    ) -> None:
         super().__init__(widget)
         self._widget, self._refresh = widget, refresh
         self._stale = False
         widget.installEventFilter(self)
+        for signal in signals:
+            # A method of an object of Qt's: let go of with it, as no other callable is.
+            signal.connect(self.ask)
 
-    def __call__(self, *_: object) -> None:
+    def ask(self, *_: object) -> None:
         """Refresh now, or when the widget is seen next."""
         if self._widget.isVisible():
             self._refresh()

@@ -80,9 +80,7 @@ class ArrangeStage(QWidget):
         self.taker = VoiceTaker(session, tasks, self.arranged)
         self.voice = VoiceRow(session, self.taker, self.edit, lambda: self.columns.at)
         self._lay_out()
-        refresh = WhileShown(self, self.refresh)
-        session.changed.connect(refresh)
-        session.opened.connect(refresh)
+        WhileShown(self, self.refresh, session.changed, session.opened)
         self.arranged.changed.connect(self._show_made)
         self.refresh()
 

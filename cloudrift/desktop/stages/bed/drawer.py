@@ -12,7 +12,14 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QMenu, QPushButton, 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
 from cloudrift.desktop.kit.drawers import beside, column, head
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.kit.parts import Elided, button, label, scrolling, small_button
+from cloudrift.desktop.kit.parts import (
+    Elided,
+    button,
+    label,
+    put_away,
+    scrolling,
+    small_button,
+)
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.stages.bed.chosen import Chosen
@@ -366,7 +373,7 @@ class BedDrawer(QFrame):
 
     def close_drawer(self) -> None:
         """Close it; the bed goes on as it is."""
-        self.hide()
+        put_away(self)
         self.closed.emit()
 
     def _strike_chosen(self) -> None:

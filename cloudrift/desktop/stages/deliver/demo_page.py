@@ -160,10 +160,8 @@ class DemoPage(QWidget):
             widget.edited.connect(lambda value, field=field: self._set(field, float(value)))
         self.tag_every.edited.connect(lambda value: self._set("tag_every", int(float(value))))
         self.tag.activated.connect(lambda _at: self._set("tag", self.tag.currentData()))
-        refresh = WhileShown(self, self._show)
-        session.changed.connect(refresh)
-        session.opened.connect(refresh)
-        session.hearing.sound_changed.connect(WhileShown(self, self._measure))
+        WhileShown(self, self._show, session.changed, session.opened)
+        WhileShown(self, self._measure, session.hearing.sound_changed)
 
     # --- changing -----------------------------------------------------------------------------
 

@@ -196,11 +196,9 @@ class FilesPage(QWidget):
         self.preset.activated.connect(lambda _at: self._take_preset())
         for box in (*self.parts.values(), self.once):
             box.toggled.connect(lambda _on: self._show())
-        refresh = WhileShown(self, self._show)
-        session.changed.connect(refresh)
-        session.opened.connect(refresh)
-        for signal in (session.hearing.loudness_changed, session.hearing.changed):
-            signal.connect(WhileShown(self, self._show_facts))
+        WhileShown(self, self._show, session.changed, session.opened)
+        hearing = session.hearing
+        WhileShown(self, self._show_facts, hearing.loudness_changed, hearing.changed)
 
     # --- choosing -----------------------------------------------------------------------------
 

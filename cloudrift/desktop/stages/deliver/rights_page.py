@@ -81,9 +81,7 @@ class RightsPage(QWidget):
         assert line is not None
         line.setMaxLength(NAME_TYPED)
         line.editingFinished.connect(self._take_licence)
-        refresh = WhileShown(self, self._show)
-        session.changed.connect(refresh)
-        session.opened.connect(refresh)
+        WhileShown(self, self._show, session.changed, session.opened)
         self._show()
 
     def _lay_out(self) -> None:

@@ -46,9 +46,7 @@ class DeliverStage(QWidget):
         self.page.chosen.connect(self.show_page)
         self.page.show_choice(FILES)
         self.checking.changed.connect(self._show_words)
-        refresh = WhileShown(self, self._show_words)
-        session.changed.connect(refresh)
-        session.opened.connect(refresh)
+        WhileShown(self, self._show_words, session.changed, session.opened)
 
     # --- pages --------------------------------------------------------------------------------
 

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 from cloudrift.desktop.kit.asking import ask_for_folder
 from cloudrift.desktop.kit.drawers import InPlace, beside, column, head, table
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.kit.parts import ChoiceRow, button, label, set_look
+from cloudrift.desktop.kit.parts import ChoiceRow, button, label, put_away, set_look
 from cloudrift.desktop.kit.rest import Rest
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
@@ -399,7 +399,7 @@ class FindDrawer(QFrame):
 
     def close_drawer(self) -> None:
         """Put the drawer away; what was heard in place of the loop stops."""
-        self.hide()
+        put_away(self)
         self.closed.emit()
 
     def showEvent(self, _event: QShowEvent | None) -> None:

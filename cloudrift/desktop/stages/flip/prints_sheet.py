@@ -41,8 +41,7 @@ class PrintsSheet(QDialog):
             row.addWidget(one)
         row.addStretch(1)
         column.addLayout(row)
-        refresh = WhileShown(self, self._fill)
-        session.changed.connect(refresh)
+        WhileShown(self, self._fill, session.changed)
         session.opened.connect(self.close)
         self._fill()
 

@@ -197,17 +197,14 @@ class FlipStage(QWidget):
 
     def _connect(self) -> None:
         session = self._session
-        refresh = WhileShown(self, self._show)
-        session.changed.connect(refresh)
-        session.opened.connect(refresh)
+        WhileShown(self, self._show, session.changed, session.opened, session.selected)
         session.opened.connect(lambda: self._tasks.cancel(HITS))
-        session.selected.connect(refresh)
         self.printing.made.connect(self._made)
         self.print_menu.passes_wanted.connect(self.ask_for_passes)
         self.print_menu.list_wanted.connect(self.show_prints)
         self.printing.busy.connect(self._show_busy)
-        for signal in (session.hearing.shown_changed, session.hearing.changed):
-            signal.connect(WhileShown(self, self._show_flip))
+        hearing = session.hearing
+        WhileShown(self, self._show_flip, hearing.shown_changed, hearing.changed)
 
     @staticmethod
     def commands() -> tuple[Command, ...]:

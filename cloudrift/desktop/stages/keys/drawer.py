@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
-from cloudrift.desktop.kit.parts import button, heading, label, small_button
+from cloudrift.desktop.kit.parts import button, heading, label, put_away, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.keys.layout import chord_caps, note_caps, pitches_of
 from cloudrift.desktop.stages.keys.recorder import Recorder, State
@@ -389,7 +389,7 @@ class KeysDrawer(QFrame):
         if self.keyboard is not None:
             self.keyboard.close()
             self.keyboard = None
-        self.hide()
+        put_away(self)
         self.closed.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

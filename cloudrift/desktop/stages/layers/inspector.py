@@ -64,10 +64,7 @@ class LayerInspector(Inspector):
         self.recording: RecordingPage | None = None  # where the layer is one
         self.lens = ChoiceRow([(k, k) for k in KINDS], columns=3, name="Lens")
         self.sound = QPushButton()
-        refresh = WhileShown(self, self._show)
-        session.changed.connect(refresh)
-        session.opened.connect(refresh)
-        session.selected.connect(refresh)
+        WhileShown(self, self._show, session.changed, session.opened, session.selected)
         self._show()
 
     def _layer(self) -> Layer | None:

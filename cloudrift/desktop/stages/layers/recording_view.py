@@ -341,11 +341,8 @@ class RecordingView(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(frame)
-        refresh = WhileShown(self, self._show)
-        session.changed.connect(refresh)
-        session.opened.connect(refresh)
-        session.selected.connect(refresh)
-        session.hearing.shown_changed.connect(refresh)
+        WhileShown(self, self._show, session.changed, session.opened, session.selected,
+                   session.hearing.shown_changed)  # fmt: skip
 
     @property
     def layer(self) -> Layer | None:

@@ -61,10 +61,8 @@ class RoomView(QWidget):
         self._lay_out()
         for field in self.gap_fields.values():
             field.edited.connect(lambda _value: self._show_gap())
-        refresh = WhileShown(self, self._ask)
-        session.hearing.sound_changed.connect(refresh)
-        session.hearing.shown_changed.connect(WhileShown(self, self._follow))
-        session.changed.connect(WhileShown(self, self._follow))
+        WhileShown(self, self._ask, session.hearing.sound_changed)
+        WhileShown(self, self._follow, session.hearing.shown_changed, session.changed)
         session.selected.connect(self._follow)
         self._follow()
 

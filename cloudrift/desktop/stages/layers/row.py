@@ -2,8 +2,8 @@
 
 from typing import Any
 
-from PyQt6.QtCore import QEvent, QObject
-from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtGui import QFocusEvent, QMouseEvent
 from PyQt6.QtWidgets import QGridLayout
 
 from cloudrift.desktop.kit.parts import Elided, set_look
@@ -21,6 +21,7 @@ class LayerRow(OwnerRow):
     def __init__(self, session: Session, layer: Layer) -> None:
         super().__init__(session, layer, layer.role, "layer")
         self.layer_id = layer.id
+        self.by_tab = False  # how it came to the keyboard last
         self._shown: tuple[object, ...] = ()
         self.setFixedHeight(93)
         self.sound = Elided(size=12)
@@ -94,5 +95,7 @@ class LayerRow(OwnerRow):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self._session.select(layer_id=self.layer_id)
 
-    def focusInEvent(self, event: object) -> None:
-        self._session.select(layer_id=self.layer_id)
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        assert event is not None
+        self.by_tab = event.reason() in (Qt.FocusReason.TabFocusReason,
+                                         Qt.FocusReason.BacktabFocusReason)  # fmt: skip

@@ -7,7 +7,14 @@ from typing import NamedTuple
 
 from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, RECORDINGS, ask_for_file, ask_for_files
 from cloudrift.desktop.kit.commands import Command
@@ -109,11 +116,11 @@ class LayersStage(QWidget):
         row.addWidget(left)
         row.addLayout(middle, 1)
         row.addWidget(self.inspector)
-        refresh = WhileShown(self, self._show)
-        session.changed.connect(refresh)
-        session.opened.connect(refresh)
-        session.selected.connect(refresh)
-        session.hearing.changed.connect(refresh)
+        WhileShown(self, self._show, session.changed, session.opened, session.selected,
+                   session.hearing.changed)  # fmt: skip
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        app.focusChanged.connect(self._focus_moved)
         self._show()
 
     def _sounds_menu(self) -> QMenu:
@@ -345,6 +352,14 @@ class LayersStage(QWidget):
     def open_tool(self, name: str) -> None:
         """Open a tool for notes."""
         self.notes.open_tool(name)
+
+    def _focus_moved(self, before: QWidget | None, now: QWidget | None) -> None:
+        """Who tabs to a card works on its layer. The keyboard also comes there by itself, when what
+        had it is hidden or off: that says nothing.
+        """
+        if isinstance(now, LayerRow) and now.by_tab and before is not None:
+            if before.isVisible() and before.isEnabled():
+                self._session.select(layer_id=now.layer_id)
 
     def focus_first(self) -> None:
         """Put the keyboard where the work is."""

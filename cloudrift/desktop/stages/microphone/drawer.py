@@ -19,7 +19,14 @@ from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.presence import over_the_rest_db
 from cloudrift.desktop.kit.drawers import InPlace, beside, column, head, table
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.kit.parts import ChoiceRow, button, label, set_look, small_button
+from cloudrift.desktop.kit.parts import (
+    ChoiceRow,
+    button,
+    label,
+    put_away,
+    set_look,
+    small_button,
+)
 from cloudrift.desktop.kit.rest import Rest
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
@@ -431,7 +438,7 @@ class MicrophoneDrawer(QFrame):
 
     def close_drawer(self) -> None:
         """Put the drawer away: the microphone is let go."""
-        self.hide()
+        put_away(self)
         self.closed.emit()
 
     def showEvent(self, _event: QShowEvent | None) -> None:

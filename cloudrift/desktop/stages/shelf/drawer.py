@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 from cloudrift.desktop.kit.asking import ask_for_files
 from cloudrift.desktop.kit.drawers import beside, head
 from cloudrift.desktop.kit.dropped import ONE_SHOTS, SAMPLED, dropped
-from cloudrift.desktop.kit.parts import ChoiceRow, button, label, scrolling
+from cloudrift.desktop.kit.parts import ChoiceRow, button, label, put_away, scrolling
 from cloudrift.desktop.session.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
@@ -413,7 +413,7 @@ class Shelf(QFrame):
 
     def close_drawer(self) -> None:
         """Put the shelf away; what was heard in place of the loop stops."""
-        self.hide()
+        put_away(self)
         self.closed.emit()
 
     def showEvent(self, _event: QShowEvent | None) -> None:

@@ -74,8 +74,7 @@ class StylePage(QWidget):
         self.stop = button("Cancel", self.printing.cancel)
         self.stop.hide()
         self._lay_out()
-        self._again = WhileShown(self, self.refresh)
-        marking.changed.connect(self._again)
+        self._again = WhileShown(self, self.refresh, marking.changed)
         self.show_tab("marks")
 
     def _lay_out(self) -> None:
@@ -107,7 +106,7 @@ class StylePage(QWidget):
         self.tabs.show_choice(tab)
         self.stack.setCurrentIndex([name for name, _ in TABS].index(str(tab)))
         self.filter.setVisible(tab == "marks")
-        self._again()
+        self._again.ask()
 
     def show_missed(self) -> None:
         """Show only what is missed."""

@@ -57,11 +57,8 @@ class NotesView(QWidget):
         self.strip.tried.connect(self.grid.show_tried)
         self.strip.ended.connect(self.grid.setFocus)
         self.moves.refused.connect(self._say)
-        refresh = WhileShown(self, self._show)
-        session.changed.connect(refresh)
         session.opened.connect(self.grid.fit)
-        session.opened.connect(refresh)
-        session.selected.connect(refresh)
+        WhileShown(self, self._show, session.changed, session.opened, session.selected)
         self._show()
 
     def _lay_out(self) -> None:
