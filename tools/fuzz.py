@@ -25,6 +25,7 @@ import soundfile
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import read_audio
+from cloudrift.cli.facts import document_facts, facts_in_words
 from cloudrift.deliver.kit import cover_text, read_cover
 from cloudrift.desktop.session.preferences import FILE, Preferences
 from cloudrift.ground.errors import CloudriftError
@@ -35,7 +36,7 @@ from cloudrift.loop.model import Loop
 from cloudrift.loop.progression import put_row
 from cloudrift.loop.recovery import left_behind
 from cloudrift.loop.sound_use import SoundUse
-from cloudrift.loop.storage import SCHEMA, load, loop_from, to_bytes
+from cloudrift.loop.storage import SCHEMA, load_document, loop_from, to_bytes
 from cloudrift.notes.from_midi import read_song
 from cloudrift.notes.note import Note
 from cloudrift.notes.reference import read_reference
@@ -113,8 +114,13 @@ class Bench:
 
 def _loop(path: Path) -> Use:
     clips = ClipStore()
-    loop = load(path, clips)
-    return lambda bench: bench.sounds(loop, clips)
+    document = load_document(path, clips)
+
+    def use(bench: Bench) -> None:
+        assert facts_in_words(document_facts(document))
+        bench.sounds(document.loop, clips)
+
+    return use
 
 
 def _recovery(path: Path) -> Use:

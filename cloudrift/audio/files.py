@@ -5,6 +5,7 @@ import glob
 import io
 import os
 import secrets
+import stat
 import time
 from collections import deque
 from collections.abc import Callable
@@ -15,7 +16,7 @@ import soundfile
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.errors import CloudriftError, WriteError
 
 LOWEST_RATE, HIGHEST_RATE = 8000, 192_000  # frames a second
 MOST_SAMPLES = 48 << 20  # of all channels: nine minutes of stereo at 44.1 kHz
@@ -35,20 +36,25 @@ NEW_FILE_MODE = _new_file_mode()  # looked up once: to read the mask is to chang
 
 
 def write_atomically(
-    path: Path, write: Callable[[io.BufferedIOBase], object], *, new_mode: int = NEW_FILE_MODE
-) -> None:
+    path: Path, write: Callable[[io.BufferedIOBase], object], *, new_mode: int = NEW_FILE_MODE,
+    follow_link: bool = True,
+) -> None:  # fmt: skip
     """Write a file so that at any moment the old one or the new one is there, whole.
 
     The bytes go to a file without a name on the same disk, are forced to it, and then take the
     name: a program that is killed leaves nothing half written behind. Where the disk knows no
     such files, one with a name of its own stands in. What a link points to is written, not the
-    link; a file keeps whose it is and who may read it, a new one has ``new_mode``.
+    link, unless ``follow_link`` is off: then the link itself is replaced, as is right in a folder
+    that others may put links into. A file keeps whose it is and who may read it, a new one has
+    ``new_mode``.
 
-    Raises CloudriftError that names the file and what the disk said.
+    Raises WriteError that names the file and what the disk said, or that it is no plain file.
     """
     try:
-        path = path.resolve() if path.is_symlink() else path
-        old = path.stat() if path.exists() else None
+        path = path.resolve() if follow_link and path.is_symlink() else path
+        old = path.stat() if path.exists() and not path.is_symlink() else None
+        if old and not stat.S_ISREG(old.st_mode):
+            raise WriteError(f"{path} is no plain file; choose another name")
         mode = old.st_mode & 0o777 if old else new_mode
         with _Part(path) as part, part.open() as file:
             write(file)
@@ -61,7 +67,7 @@ def write_atomically(
             part.take_place(file.fileno(), path)
     except OSError as error:
         said = error.strerror or str(error)
-        raise CloudriftError(
+        raise WriteError(
             f"could not write {path}: {said}; choose another folder or make room, "
             "nothing that was there is changed"
         ) from error
@@ -146,14 +152,25 @@ def sync(path: Path) -> None:
         os.close(handle)
 
 
-def make_folder(folder: Path, then: str = "") -> None:
-    """Make a folder with all above it; ``then`` says what to do where that cannot be done."""
+def keep_private(path: Path) -> None:
+    """Take a file or folder of ours from the eyes of others, where the disk knows such a thing."""
+    with contextlib.suppress(OSError):
+        mode = path.stat().st_mode
+        if mode & 0o077:
+            path.chmod(mode & 0o700)
+
+
+def make_folder(folder: Path, then: str = "", *, private: bool = False) -> None:
+    """Make a folder with all above it; ``then`` says what to do where that cannot be done.
+
+    What is ``private`` is for nobody else to look into.
+    """
     try:
         folder.mkdir(parents=True, exist_ok=True)
+        if private:
+            keep_private(folder)
     except OSError as error:
-        raise CloudriftError(
-            f"could not make the folder {folder}: {error.strerror}{then}"
-        ) from error
+        raise WriteError(f"could not make the folder {folder}: {error.strerror}{then}") from error
 
 
 def read_audio(path: Path, most_s: float = 0.0) -> tuple[Stereo, int]:

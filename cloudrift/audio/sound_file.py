@@ -97,7 +97,8 @@ def write_sound(
     bits : 16, 24 (integers) or 32 (floating point, WAV alone); formats without bits ignore them.
     dither : whether integers are dithered (TPDF).
 
-    Raises CloudriftError that names the file, and what is wrong with what is asked.
+    A link of that name is replaced, not followed. Raises CloudriftError that names the file, and
+    what is wrong with what is asked.
     """
     of = find_format(format_name)
     if of.bits and bits not in of.bits:
@@ -121,7 +122,7 @@ def write_sound(
         raise CloudriftError(
             f"could not write {path} as {of.label}: {error}; choose another format"
         ) from error
-    write_atomically(path, lambda file: file.write(made))
+    write_atomically(path, lambda file: file.write(made), follow_link=False)
 
 
 def write_wav(

@@ -6,6 +6,8 @@ from typing import Any
 
 import click
 
+from cloudrift.cli.options import LOOP, output_option
+from cloudrift.cli.terminal import say
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
 
@@ -16,13 +18,13 @@ from cloudrift.ground.words import plural
 @click.option("--draw", type=int, default=1, show_default=True, help="Same draw, same sections.")
 @click.option("--list", "list_", is_flag=True, help="Name the forms there are.")
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
-@click.option("-o", "--output", type=click.Path(path_type=Path), help="The loop, arranged.")
+@output_option(LOOP, what="The loop, arranged.", required=False)
 def arrange(
     loop_file: Path | None, name: str, draw: int, list_: bool, as_json: bool, output: Path | None
 ) -> None:
     """Arrange a loop in sections; render it with ``cloudrift render --all``."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document, save, with_suffix  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document, save  # noqa: PLC0415
     from cloudrift.style.form import draw_form, find_form, forms  # noqa: PLC0415
 
     if list_:
@@ -38,13 +40,13 @@ def arrange(
     document = load_document(loop_file, clips)
     form = find_form(name or next(iter(forms())))
     document = draw_form(document, form, draw)
-    save(document, with_suffix(output), clips)
+    save(document, output, clips)
     facts = arrangement_facts(document)
     if as_json:
         click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
     else:
         for line in arrangement_words(facts):
-            click.echo(line)
+            say(line)
 
 
 def arrangement_facts(document: Any) -> dict[str, Any]:

@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from cloudrift.cli.options import LOOP, Number, output_option
+from cloudrift.cli.terminal import say
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
 
@@ -18,20 +20,18 @@ if TYPE_CHECKING:
 @click.argument("loop_file", metavar="LOOP", required=False, type=click.Path(path_type=Path))
 @click.option("--manner", default="", help="In which manner; --list names them.")
 @click.option("--draw", type=int, default=1, show_default=True, help="Same draw, same groove.")
-@click.option(
-    "--busy", type=click.FloatRange(0, 100), default=50.0, show_default=True, help="In %."
-)
+@click.option("--busy", type=Number(0, 100), default=50.0, show_default=True, help="In %.")
 @click.option("--midi", type=click.Path(path_type=Path), help="The drums of this file instead.")
 @click.option("--list", "list_", is_flag=True, help="Name the manners there are.")
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
-@click.option("-o", "--output", type=click.Path(path_type=Path), help="The loop with its bed.")
+@output_option(LOOP, what="The loop with its bed.", required=False)
 def bed(
     loop_file: Path | None, manner: str, draw: int, busy: float, midi: Path | None, list_: bool,
     as_json: bool, output: Path | None,
 ) -> None:  # fmt: skip
     """Draw a groove bed from where a loop strikes; the loop itself stays as it is."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
-    from cloudrift.loop.storage import SUFFIX, load_document, save  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document, save  # noqa: PLC0415
     from cloudrift.style.manner import manners  # noqa: PLC0415
 
     if list_:
@@ -56,14 +56,13 @@ def bed(
         loop = lanes_of_midi(loop, song.drums, song.parts)
     else:
         loop = _drawn(loop, manner, draw, busy / 100, clips)
-    path = output if output.suffix == SUFFIX else output.with_name(output.name + SUFFIX)
-    save(document.with_loop(loop), path, clips)
+    save(document.with_loop(loop), output, clips)
     facts = bed_facts(loop)
     if as_json:
         click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
     else:
         for line in bed_words(facts):
-            click.echo(line)
+            say(line)
 
 
 def _drawn(loop: "Loop", name: str, draw: int, busy: float, clips: "ClipStore") -> "Loop":

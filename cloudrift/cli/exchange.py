@@ -6,6 +6,8 @@ from pathlib import Path
 
 import click
 
+from cloudrift.cli.options import RECORDED_TEMPO, Number, checked_output, output_option
+from cloudrift.cli.terminal import say
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
 
@@ -13,17 +15,19 @@ from cloudrift.ground.words import plural
 @click.command()
 @click.argument("words", nargs=-1)
 @click.option("--key", "key_text", default="", help="What comes into this key, as in 'F# minor'.")
-@click.option("--within", default=4, show_default=True, help="Semitones that it may be shifted by.")
-@click.option("--tempo", type=float, default=0.0, help="What comes to this tempo, in BPM.")
-@click.option("--stretch", default=12.0, show_default=True, help="Percent it may be stretched by.")
+@click.option("--within", type=click.IntRange(0, 24), default=4, show_default=True,
+              help="Semitones that it may be shifted by.")  # fmt: skip
+@click.option("--tempo", type=RECORDED_TEMPO, help="What comes to this tempo, in BPM.")
+@click.option("--stretch", type=Number(0, 100), default=12.0, show_default=True,
+              help="Percent it may be stretched by.")  # fmt: skip
 @click.option("--kind", default="", help="one-shot, phrase, loop or bed.")
 @click.option("--licence", default="", help="Words that its licence has in it.")
 @click.option("--fetch", "number", type=int, help="Fetch the one of this number in the list.")
-@click.option("-o", "--output", type=click.Path(path_type=Path), help="Where to; with --fetch.")
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+@output_option(".flac", what="Where to; with --fetch.", required=False)
 def exchange(
-    words: tuple[str, ...], key_text: str, within: int, tempo: float, stretch: float, kind: str,
-    licence: str, number: int | None, output: Path | None, as_json: bool,
+    words: tuple[str, ...], key_text: str, within: int, tempo: float | None, stretch: float,
+    kind: str, licence: str, number: int | None, output: Path | None, as_json: bool,
 ) -> None:  # fmt: skip
     """Look for phrases in the exchange, and fetch one."""
     from cloudrift.exchange import StandIn, Wanted  # noqa: PLC0415
@@ -32,7 +36,7 @@ def exchange(
 
     service = StandIn(moods=None)
     wanted = Wanted(words=" ".join(words), kind=kind, key=parse_key(key_text) if key_text else None,
-                    within_st=within, tempo=tempo, within_percent=stretch,
+                    within_st=within, tempo=tempo or 0.0, within_percent=stretch,
                     licence=licence)  # fmt: skip
     found = service.search(wanted, never)
     if number is not None:
@@ -40,12 +44,12 @@ def exchange(
             raise CloudriftError(f"there are {len(found)} phrases in the list, and no {number}.")
         offer = found[number - 1].offer
         path = service.fetch(offer.id, never, lambda _share, _words: None)
-        target = output or Path(f"{offer.id}.flac")
+        target = output or checked_output(Path(f"{offer.id}.flac"), (".flac",))
         try:
             shutil.copyfile(path, target)
         except OSError as error:
             raise CloudriftError(f"could not write {target}: {error.strerror}") from error
-        click.echo(f"{target}: {offer.name} by {offer.maker}; {offer.licence}")
+        say(f"{target}: {offer.name} by {offer.maker}; {offer.licence}")
         return
     if as_json:
         click.echo(json.dumps([
@@ -63,6 +67,6 @@ def exchange(
         facts += [offer.key.text] if offer.key else []
         facts += [f"{offer.tempo:g} BPM"] if offer.tempo else []
         facts += [f"{one.semitones:+d} semitones"] if one.semitones else []
-        click.echo(f"{i:3} {offer.name} ({offer.maker}): {', '.join(facts)}; {offer.licence}")
+        say(f"{i:3} {offer.name} ({offer.maker}): {', '.join(facts)}; {offer.licence}")
     if not found:
-        click.echo("nothing is found; take fewer words, or let it be shifted or stretched further")
+        say("nothing is found; take fewer words, or let it be shifted or stretched further")

@@ -8,6 +8,7 @@ import click
 
 from cloudrift.cli.arranging import arrangement_facts, arrangement_words
 from cloudrift.cli.beds import bed_facts, bed_words
+from cloudrift.cli.terminal import say
 
 
 @click.command()
@@ -18,16 +19,21 @@ def info(file: Path, as_json: bool) -> None:
     from cloudrift.loop.storage import load_document  # noqa: PLC0415
 
     document = load_document(file)
-    facts = loop_facts(document.loop) | {"arrangement": arrangement_facts(document)}
+    facts = document_facts(document)
     if as_json:
         click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
         return
-    for line in _facts_in_words(facts):
-        click.echo(line)
+    for line in facts_in_words(facts):
+        say(line)
+
+
+def document_facts(document: Any) -> dict[str, Any]:
+    """Return what ``info --json`` prints: of the loop, and how it is arranged."""
+    return loop_facts(document.loop) | {"arrangement": arrangement_facts(document)}
 
 
 def loop_facts(loop: Any) -> dict[str, Any]:
-    """Return what ``info --json`` prints: plain values, pitch classes 0-11, ticks of 1/960."""
+    """Return what is in a loop: plain values, pitch classes 0-11, ticks of 1/960."""
     chords = [_chord_facts(chord, loop.key) for chord in loop.chords]
     return {
         "title": loop.title,
@@ -98,7 +104,8 @@ def _treatment_facts(treatment: Any) -> dict[str, Any]:
     }
 
 
-def _facts_in_words(facts: dict[str, Any]) -> list[str]:
+def facts_in_words(facts: dict[str, Any]) -> list[str]:
+    """Return the same in lines."""
     from cloudrift.theory import pretty  # noqa: PLC0415
 
     def key(plain: str) -> str:
@@ -156,9 +163,9 @@ def chords(file: Path, key_text: str | None, as_json: bool) -> None:
         click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
         return
     sure = "" if song.key_from == "given" else f", {song.key_confidence:.0%} sure"
-    click.echo(f"key    {song.key.text} ({song.key_from}{sure})")
-    click.echo(f"tempo  {song.tempo:g} BPM ({song.tempo_from})")
+    say(f"key    {song.key.text} ({song.key_from}{sure})")
+    say(f"tempo  {song.tempo:g} BPM ({song.tempo_from})")
     for fact in found:
         also = "".join(f"  or {pretty(name)}" for name in fact["alternatives"])
         place = position_text(fact["start_tick"], song.metre)
-        click.echo(f"{place:>6}  {pretty(fact['name']):12} {pretty(fact['degree']):10}{also}")
+        say(f"{place:>6}  {pretty(fact['name']):12} {pretty(fact['degree']):10}{also}")

@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from cloudrift.cli.options import LOOP, SOUND, Number, output_option
+from cloudrift.cli.terminal import say
 from cloudrift.ground.errors import CloudriftError
 
 if TYPE_CHECKING:
@@ -22,14 +24,14 @@ if TYPE_CHECKING:
 @click.option("--pass", "passes", multiple=True, metavar="NAME[: LAYER, …]",
               help="Once round with all, or with these layers alone; repeated, one after another.",
               )  # fmt: skip
-@click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="WAV file.")
+@output_option(*SOUND, what="A sound file: .wav, .flac, .ogg or .mp3.")
 def print_loop(
     loop_file: Path, layers: tuple[str, ...], groups: tuple[str, ...], bare: bool,
     passes: tuple[str, ...], output: Path,
 ) -> None:  # fmt: skip
     """Print a loop, or some of it, as it goes round."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
-    from cloudrift.audio.sound_file import write_wav  # noqa: PLC0415
+    from cloudrift.audio.sound_file import write_sound  # noqa: PLC0415
     from cloudrift.loop.passes import check_passes  # noqa: PLC0415
     from cloudrift.loop.prints import loop_to_print  # noqa: PLC0415
     from cloudrift.loop.storage import load  # noqa: PLC0415
@@ -44,10 +46,10 @@ def print_loop(
     check_passes(loop, round_)
     got = printed(loop, output.stem, clips, passes=round_)
     audio, rate = clips.read(got.clip)
-    write_wav(output, audio, rate, bits=24)
+    write_sound(output, audio, rate, format_name=output.suffix[1:].lower())
     key = got.facts.key.text if got.facts.key else "no key"
     louder = f", {got.gain_db:g} dB softer than it sounds" if got.gain_db else ""
-    click.echo(f"{output}: {key}, {got.facts.tempo:.5g} BPM, {got.facts.length_s:.2f} s{louder}")
+    say(f"{output}: {key}, {got.facts.tempo:.5g} BPM, {got.facts.length_s:.2f} s{louder}")
 
 
 def _pass_of(loop: "Loop", text: str) -> "Pass":
@@ -77,18 +79,17 @@ def _named(name: str, among: Any, what: str) -> str:
 @click.option("--order", default="", help='What plays after what: "a c- bx4 . b".')
 @click.option("--turn", type=click.Choice(["all", "in-order"]),
               help="All of it turned round, or each chord in its place.")  # fmt: skip
-@click.option("--scatter", "amount", type=float, help="Per cent of the places drawn anew.")
+@click.option("--scatter", "amount", type=Number(0, 100), help="Per cent of the places drawn anew.")
 @click.option("--draw", type=int, default=1, show_default=True)
-@click.option("--backward", "chance_backward", type=float, default=30.0, show_default=True,
+@click.option("--backward", "chance_backward", type=Number(0, 100), default=30.0, show_default=True,
               help="Per cent of what a scatter draws.")  # fmt: skip
 @click.option("--keep-downbeats/--move-downbeats", default=True, show_default=True)
-@click.option("--shift", type=float, default=0.0, show_default=True, help="Semitones.")
+@click.option("--shift", type=Number(), default=0.0, show_default=True, help="Semitones.")
 @click.option("--way", type=click.Choice(["hold", "tape"]), default="hold", show_default=True,
               help="A shift with its length held, or as by tape: slower, too.")  # fmt: skip
-@click.option("--tempo", type=float, help="BPM that it is brought to, its pitch held.")
+@click.option("--tempo", type=Number(), help="BPM that it is brought to, its pitch held.")
 @click.option("--json", "as_json", is_flag=True, help="Pieces and places, machine-readable.")
-@click.option("-o", "--output", required=True, type=click.Path(path_type=Path),
-              help="WAV, or a loop file that goes on from it.")  # fmt: skip
+@output_option(*SOUND, LOOP, what="A sound file, or a loop file that goes on from it.")
 def flip(
     file: Path, cut_at: str, order: str, turn: str | None, amount: float | None, draw: int,
     chance_backward: float, keep_downbeats: bool, shift: float, way: str, tempo: float | None,
@@ -98,10 +99,10 @@ def flip(
     from msgspec.structs import replace  # noqa: PLC0415
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
-    from cloudrift.audio.sound_file import write_wav  # noqa: PLC0415
+    from cloudrift.audio.sound_file import write_sound  # noqa: PLC0415
     from cloudrift.loop import flipping, flips  # noqa: PLC0415
     from cloudrift.loop.scatter import Rules, scattered  # noqa: PLC0415
-    from cloudrift.loop.storage import SUFFIX, save, with_suffix  # noqa: PLC0415
+    from cloudrift.loop.storage import save  # noqa: PLC0415
     from cloudrift.notes.time import bar_ticks  # noqa: PLC0415
     from cloudrift.render import Engine  # noqa: PLC0415
     from cloudrift.render.cutting import hits_in  # noqa: PLC0415
@@ -133,18 +134,19 @@ def flip(
         loop = replace(loop, tempo=tempo or loop.tempo)
     loop = flips.with_flip(loop, loop.layers[0].id, lambda _flip: made)
     loop = _in_its_own(loop)
-    if output.suffix == SUFFIX:
-        save(loop, with_suffix(output), clips)
+    if output.suffix.lower() == LOOP:
+        save(loop, output, clips)
     else:
         engine = Engine(clips=clips)
         try:
-            write_wav(output, engine.render(loop).audio, loop.rate, bits=24)
+            write_sound(output, engine.render(loop).audio, loop.rate,
+                        format_name=output.suffix[1:].lower())  # fmt: skip
         finally:
             engine.close()
     if as_json:
         click.echo(json.dumps(facts_of_flip(made, loop), indent=1, ensure_ascii=False))
     else:
-        click.echo(f"{output}: {flipping.order_text(made)}; {loop.key.text}, {loop.tempo:g} BPM")
+        say(f"{output}: {flipping.order_text(made)}; {loop.key.text}, {loop.tempo:g} BPM")
 
 
 def _in_its_own(loop: "Loop") -> "Loop":

@@ -6,15 +6,18 @@ from typing import Any
 
 import click
 
+from cloudrift.cli.options import LOOP, SOUND, Number, output_option
+from cloudrift.cli.terminal import say
 from cloudrift.ground.errors import CloudriftError
 
+SHEETS = (".txt", ".csv", ".html", ".json")
 MUST_FIX = 1  # exit code where a check that must hold does not
 
 
 @click.command()
 @click.argument("files", metavar="LOOP…", nargs=-1, required=True,
                 type=click.Path(path_type=Path))  # fmt: skip
-@click.option("--target", type=float, metavar="LUFS", help="Loudness that is wanted, e.g. -14.")
+@click.option("--target", type=Number(), metavar="LUFS", help="Loudness that is wanted, e.g. -14.")
 @click.option("--only", "names", multiple=True, metavar="CHECK", help="This check alone, or these.")
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 @click.pass_context
@@ -76,45 +79,47 @@ def _checked(file: Path, target: float | None, names: tuple[str, ...]) -> dict[s
 
 def _print(one: dict[str, Any]) -> None:
     fix = f"{one['to_fix']} to fix" if one["to_fix"] else "nothing to fix"
-    click.echo(f"{one['title']} ({one['file']}): {fix}")
+    say(f"{one['title']} ({one['file']}): {fix}")
     for row in sorted(one["checks"], key=lambda x: ("must", "should", "fine").index(x["severity"])):
         where = f" ({row['where']})" if row["where"] and row["severity"] != "fine" else ""
         change = f"; {row['change']}" if row["change"] else ""
-        click.echo(f"  {row['severity']:6} {row['label']}: {row['measured']}{where}{change}")
+        say(f"  {row['severity']:6} {row['label']}: {row['measured']}{where}{change}")
 
 
 @click.command()
 @click.argument("file", metavar="LOOP", type=click.Path(path_type=Path))
-@click.option("--json", "form", flag_value="json", help="Machine-readable.")
-@click.option("--csv", "form", flag_value="csv", help="A table, as CSV.")
-@click.option("--html", "form", flag_value="html", help="A page to print.")
-@click.option("-o", "--output", type=click.Path(path_type=Path), help="A file instead.")
-def rights(file: Path, form: str | None, output: Path | None) -> None:
+@click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
+@click.option("--csv", "as_csv", is_flag=True, help="A table, as CSV.")
+@click.option("--html", "as_html", is_flag=True, help="A page to print.")
+@output_option(*SHEETS, required=False,
+               what="A file instead: .txt, .csv, .html or .json.")  # fmt: skip
+def rights(file: Path, as_json: bool, as_csv: bool, as_html: bool, output: Path | None) -> None:
     """Print a loop's rights sheet: what went in, whose it is, and what is still open."""
     from cloudrift.audio.files import write_atomically  # noqa: PLC0415
     from cloudrift.deliver import rights as sheets  # noqa: PLC0415
     from cloudrift.loop.storage import load_document  # noqa: PLC0415
 
+    asked = [name for name, on in ((".json", as_json), (".csv", as_csv), (".html", as_html)) if on]
+    if output is not None:
+        asked.append(output.suffix.lower())
+    if len(set(asked)) > 1:
+        raise CloudriftError(f"a sheet is written in one form, not as {' and '.join(asked)}")
     sheet = sheets.rights_of(load_document(file))
-    if form == "json":
-        text = json.dumps(sheets.as_dict(sheet), indent=1, ensure_ascii=False) + "\n"
-    else:
-        written = {"csv": sheets.as_csv, "html": sheets.as_html}.get(form or "", sheets.as_text)
-        text = written(sheet)
+    write = {".json": sheets.as_json, ".csv": sheets.as_csv, ".html": sheets.as_html}
+    text = write.get(asked[0] if asked else "", sheets.as_text)(sheet)
     if output is None:
         click.echo(text, nl=False)
         return
     write_atomically(output, lambda out: out.write(text.encode()))
-    click.echo(str(output))
+    say(str(output))
 
 
 @click.command("demo-file")
 @click.argument("file", metavar="LOOP", type=click.Path(path_type=Path))
-@click.option("-o", "--output", type=click.Path(path_type=Path), required=True,
-              help="A .wav, .flac, .ogg or .mp3 file.")  # fmt: skip
 @click.option("--draw", type=int, help="Another order; else the loop's own, or draw 1.")
 @click.option("--tag", help="A house sound, or a recording's layer, heard every four parts.")
 @click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
+@output_option(*SOUND, what="A .wav, .flac, .ogg or .mp3 file.")
 def demo_file(file: Path, output: Path, draw: int | None, tag: str | None, bits: str) -> None:
     """Write a demo file: everything first, then broken down, then each layer; and a sheet of it."""
     from msgspec.structs import replace  # noqa: PLC0415
@@ -149,7 +154,7 @@ def demo_file(file: Path, output: Path, draw: int | None, tag: str | None, bits:
     finally:
         engine.close()
     for path in paths:
-        click.echo(str(path))
+        say(str(path))
 
 
 @click.command("kit")
@@ -160,7 +165,7 @@ def demo_file(file: Path, output: Path, draw: int | None, tag: str | None, bits:
 @click.option("--preset", default="Loop and stems", show_default=True, help="Which parts.")
 @click.option("--part", "parts", multiple=True, metavar="PART", help="Also this part.")
 @click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
-@click.option("--target", type=float, metavar="LUFS", help="Loudness of each loop.")
+@click.option("--target", type=Number(), metavar="LUFS", help="Loudness of each loop.")
 @click.option("--names", "pattern", help="Pattern of names: {title}_{tempo}_{key}_{part}.")
 @click.option("--demo", is_flag=True, help="Also a demo file of each loop.")
 @click.option("--zip", "zipped", is_flag=True, help="All of it in one file, too.")
@@ -191,9 +196,9 @@ def write_a_kit(
         made = write_kit(kit, output, how, progress=lambda done, of, name: bar.update(
             task, completed=done, total=of, description=name or kit.name))  # fmt: skip
     for path in made.paths:
-        click.echo(str(path))
+        say(str(path))
     for problem in made.problems:
-        click.echo(f"cloudrift: {problem}", err=True)
+        say(f"cloudrift: {problem}", err=True)
     if made.problems:
         raise SystemExit(MUST_FIX)
 
@@ -204,7 +209,7 @@ def write_a_kit(
               help="Who made it, e.g. 'Ada Wren:wrote,played:60'.")  # fmt: skip
 @click.option("--maker", help="Who hands it on.")
 @click.option("--licence", help="Under which licence.")
-@click.option("-o", "--output", type=click.Path(path_type=Path), required=True)
+@output_option(LOOP)
 def set_credits(
     file: Path, people: tuple[str, ...], maker: str | None, licence: str | None, output: Path
 ) -> None:
@@ -213,7 +218,7 @@ def set_credits(
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.loop.credits import read_person, with_person  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document, save, with_suffix  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document, save  # noqa: PLC0415
 
     clips = ClipStore()
     document = load_document(file, clips)
@@ -224,6 +229,5 @@ def set_credits(
         credits_ = replace(credits_, maker=maker)
     if licence is not None:
         credits_ = replace(credits_, licence=licence)
-    target = with_suffix(output)
-    save(replace(document, credits=credits_), target, clips)
-    click.echo(str(target))
+    save(replace(document, credits=credits_), output, clips)
+    say(str(output))

@@ -5,6 +5,8 @@ from pathlib import Path
 
 import click
 
+from cloudrift.cli.options import checked_output
+from cloudrift.cli.terminal import say
 from cloudrift.ground.errors import CloudriftError
 
 
@@ -13,7 +15,8 @@ from cloudrift.ground.errors import CloudriftError
 @click.option("--layer", "name", default="", help="One layer, by name; all of them without it.")
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 @click.option("--midi", type=click.Path(path_type=Path), help="Write them as a MIDI file.")
-def notes(file: Path, name: str, as_json: bool, midi: Path | None) -> None:
+@click.option("--replace", is_flag=True, help="Overwrite a file of that name.")
+def notes(file: Path, name: str, as_json: bool, midi: Path | None, replace: bool) -> None:
     """List the notes of a loop's layers as they are played."""
     from cloudrift.deliver.writer import write_midi  # noqa: PLC0415
     from cloudrift.ground.errors import did_you_mean  # noqa: PLC0415
@@ -25,8 +28,9 @@ def notes(file: Path, name: str, as_json: bool, midi: Path | None) -> None:
         raise CloudriftError(f"no layer of {file} is called {name!r}"
                              f"{did_you_mean(name, (x.name for x in loop.layers))}")  # fmt: skip
     if midi:
+        midi = checked_output(midi, (".mid", ".midi"), replace=replace)
         write_midi(midi, loop, layers)
-        click.echo(str(midi))
+        say(str(midi))
         return
     facts = [
         {"layer": layer.name,
@@ -39,9 +43,9 @@ def notes(file: Path, name: str, as_json: bool, midi: Path | None) -> None:
         click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
         return
     for layer in layers:
-        click.echo(f"{layer.name}: {layer.source.text}")
+        say(f"{layer.name}: {layer.source.text}")
         for n in loop.notes_of(layer):
-            click.echo(f"  {loop.key.spell_pitch(n.pitch):4} at tick {n.start_tick:6} for "
+            say(f"  {loop.key.spell_pitch(n.pitch):4} at tick {n.start_tick:6} for "
                        f"{n.length_ticks:5} ticks, velocity {n.velocity:3}, "
                        f"{n.offset_ms:+6.1f} ms")  # fmt: skip
 
@@ -72,6 +76,6 @@ def room(file: Path, as_json: bool) -> None:
         click.echo(json.dumps({"crowded": crowded}, indent=1, ensure_ascii=False))
         return
     for one in found:
-        click.echo(f"{in_words(one, loop)} ({one.severity:.0%})")
+        say(f"{in_words(one, loop)} ({one.severity:.0%})")
     if not found:
-        click.echo("every layer has its own place")
+        say("every layer has its own place")

@@ -3,6 +3,7 @@
 import sys
 from collections.abc import Sequence
 from pathlib import Path
+from typing import NoReturn
 
 import click
 
@@ -14,17 +15,18 @@ from cloudrift.cli.facts import chords, info
 from cloudrift.cli.flips import flip, print_loop
 from cloudrift.cli.handing_over import check, demo_file, rights, set_credits, write_a_kit
 from cloudrift.cli.layers import notes, room
+from cloudrift.cli.options import LOOP, Number, checked_output
 from cloudrift.cli.recordings import add, listen
 from cloudrift.cli.rendering import render
 from cloudrift.cli.sounds import note, sounds
 from cloudrift.cli.styles import learn, marks, styles
-from cloudrift.cli.terminal import need_display, write_plainly
+from cloudrift.cli.terminal import give_up_output, need_display, say, write_plainly
 from cloudrift.cli.texture import treat, treatments
-from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.errors import CloudriftError, WriteError
 from cloudrift.ground.memory import keep_memory_tidy
 from cloudrift.ground.paths import have_home
 
-EXIT_BAD_INPUT = 2
+EXIT_FAILED, EXIT_BAD_INPUT = 1, 2
 
 
 class _Commands(click.Group):
@@ -76,13 +78,14 @@ def _window(files: Sequence[Path], *, play: bool = False) -> None:
 @commands.command()
 @click.option("--style", required=True, help="Style card: a name, or a .toml file.")
 @click.option("--key", "key_text", help="Key, as in 'F# minor'.")
-@click.option("--tempo", type=float, help="Tempo in BPM.")
+@click.option("--tempo", type=Number(), help="Tempo in BPM.")
 @click.option("--bars", type=int, default=8, show_default=True)
 @click.option(
     "--draw", type=int, default=1, show_default=True, help="The same draw, the same loop."
 )
 @click.option("--title", help="Title; taken from the file name if not given.")
 @click.option("--draws", type=click.IntRange(1, 48), help="So many loops, into a folder.")
+@click.option("--replace", is_flag=True, help="Overwrite files of the same names.")
 @click.option("-o", "--output", type=click.Path(path_type=Path), required=True)
 def new(
     style: str,
@@ -92,11 +95,12 @@ def new(
     draw: int,
     title: str | None,
     draws: int | None,
+    replace: bool,
     output: Path,
 ) -> None:
     """Write a first loop in a style into a loop file; or several draws of it into a folder."""
     from cloudrift.loop.document import Document  # noqa: PLC0415
-    from cloudrift.loop.storage import SUFFIX, save  # noqa: PLC0415
+    from cloudrift.loop.storage import save  # noqa: PLC0415
     from cloudrift.style import find_card, sketch  # noqa: PLC0415
     from cloudrift.style.form import arranged_in_style  # noqa: PLC0415
     from cloudrift.theory import parse_key  # noqa: PLC0415
@@ -109,16 +113,17 @@ def new(
         make_folder(output)
         for number in range(draw, draw + draws):
             name = f"{title or card.name} {number}"
+            path = checked_output(output / f"{name}{LOOP}", (LOOP,), replace=replace)
             loop = sketch(card, key, tempo, number, bars=bars, title=name)
             document = arranged_in_style(Document.of(loop), card, number)
-            save(document, output / f"{name}{SUFFIX}")
-            click.echo(f"{output / name}{SUFFIX}: {loop.key.text}, {loop.tempo:g} BPM, {number}")
+            save(document, path)
+            say(f"{path}: {loop.key.text}, {loop.tempo:g} BPM, {number}")
         return
-    path = output if output.suffix == SUFFIX else output.with_name(output.name + SUFFIX)
+    path = checked_output(output, (LOOP,), replace=replace)
     name = title or path.stem.replace("-", " ").replace("_", " ")
     loop = sketch(card, key, tempo, draw, bars=bars, title=name)
     save(arranged_in_style(Document.of(loop), card, draw), path)
-    click.echo(
+    say(
         f"{path}: {loop.key.text}, {loop.tempo:g} BPM, {loop.bars} bars, "
         f"{len(loop.layers)} layers, draw {draw}"
     )
@@ -154,22 +159,32 @@ for command in (
 
 
 def main(arguments: list[str] | None = None) -> None:
-    """Run the command line; every error of a composer's is one sentence and code 2."""
+    """Run the command line. Every error is one sentence: code 2 for what was asked, 1 for what was
+    in order and failed.
+    """
     write_plainly()
     keep_memory_tidy()
     if said := have_home():
-        click.echo(f"cloudrift: {said}", err=True)
+        say(f"cloudrift: {said}", err=True)
     try:
         commands.main(arguments, prog_name="cloudrift", standalone_mode=False)
+        sys.stdout.flush()  # a full disk may say so only now
     except click.exceptions.Abort:
-        click.echo("cloudrift: stopped", err=True)
+        say("cloudrift: stopped", err=True)
         sys.exit(130)
     except click.ClickException as error:
-        _fail(error.format_message())
+        _fail(error.format_message(), EXIT_BAD_INPUT)
+    except WriteError as error:
+        _fail(str(error), EXIT_FAILED)
     except CloudriftError as error:
-        _fail(str(error))
+        _fail(str(error), EXIT_BAD_INPUT)
+    except OSError as error:
+        give_up_output()  # else Python tries again at the end, and fails with a page of text
+        if isinstance(error, BrokenPipeError):  # whoever read it has enough
+            sys.exit(EXIT_FAILED)
+        _fail(f"could not write what was asked for: {error.strerror or error}", EXIT_FAILED)
 
 
-def _fail(message: str) -> None:
-    click.echo(f"cloudrift: {' '.join(message.split())}", err=True)
-    sys.exit(EXIT_BAD_INPUT)
+def _fail(message: str, code: int) -> NoReturn:
+    say(f"cloudrift: {' '.join(message.split())}", err=True)
+    sys.exit(code)

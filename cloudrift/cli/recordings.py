@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from cloudrift.cli.options import LOOP, RECORDED_TEMPO, Number, output_option
+from cloudrift.cli.terminal import say
 from cloudrift.ground.errors import CloudriftError
 
 if TYPE_CHECKING:
@@ -26,7 +28,7 @@ def listen(files: tuple[Path, ...], as_json: bool) -> None:
         _audio, _rate, heard = read_and_listen(file)
         facts.append({"file": str(file), **heard_facts(heard)})
         if not as_json:
-            click.echo(f"{file}: {heard_words(heard)}")
+            say(f"{file}: {heard_words(heard)}")
     if as_json:
         click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
 
@@ -84,15 +86,15 @@ def heard_words(heard: "Heard") -> str:
 @click.option("--name", default="", help="What the layer is called; the file's name without it.")
 @click.option("--fit", type=click.Choice(list(FITS)), help="How it follows the loop's tempo.")
 @click.option("--key", "key_text", default="", help="Its own key, if that is heard wrong.")
-@click.option("--tempo", type=float, default=0.0, help="Its own tempo in BPM, likewise.")
+@click.option("--tempo", type=RECORDED_TEMPO, help="Its own tempo in BPM, likewise.")
 @click.option("--shift", default="0", show_default=True,
               help="Into the loop's key: auto (the shorter way), up, down, semitones.")  # fmt: skip
 @click.option("--hold-vowels", is_flag=True, help="The colour of a voice stays where it was.")
-@click.option("--at", "at_bar", type=float, default=1.0, show_default=True, help="Bar, from 1.")
+@click.option("--at", "at_bar", type=Number(), default=1.0, show_default=True, help="Bar, from 1.")
 @click.option("--licence", default="", help="Who may do what with it.")
-@click.option("-o", "--output", required=True, type=click.Path(path_type=Path))
+@output_option(LOOP)
 def add(
-    loop_file: Path, file: Path, name: str, fit: str | None, key_text: str, tempo: float,
+    loop_file: Path, file: Path, name: str, fit: str | None, key_text: str, tempo: float | None,
     shift: str, hold_vowels: bool, at_bar: float, licence: str, output: Path,
 ) -> None:  # fmt: skip
     """Lay a recording into a loop, and write that as another loop file."""
@@ -100,7 +102,7 @@ def add(
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.loop import recordings  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document, save, with_suffix  # noqa: PLC0415
+    from cloudrift.loop.storage import load_document, save  # noqa: PLC0415
     from cloudrift.notes.listening import read_and_listen  # noqa: PLC0415
     from cloudrift.notes.time import bar_ticks  # noqa: PLC0415
     from cloudrift.theory import parse_key  # noqa: PLC0415
@@ -125,10 +127,9 @@ def add(
     source = replace(source, semitones=shift_of(source, loop.key, shift), at_tick=at_tick,
                      hold_vowels=hold_vowels)  # fmt: skip
     added = recordings.with_recording(added, layer_id, source)
-    path = with_suffix(output)
-    save(document.with_loop(added), path, clips)
+    save(document.with_loop(added), output, clips)
     layer = added.layers[-1]
-    click.echo(f"{path}: {layer.name}, {layer.source.text}, {source.semitones:+g} semitones; "
+    say(f"{output}: {layer.name}, {layer.source.text}, {source.semitones:+g} semitones; "
                f"{heard_words(heard)}")  # fmt: skip
 
 

@@ -10,6 +10,8 @@ from typing import Any
 
 import click
 
+from cloudrift.cli.options import Number
+from cloudrift.cli.terminal import say
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.interrupts import held_back, leave_to_parent
 
@@ -30,7 +32,7 @@ from cloudrift.ground.interrupts import held_back, leave_to_parent
 @click.option("--rate", type=click.Choice(["44100", "48000", "96000"]),
               help="The loop's own if not given.")  # fmt: skip
 @click.option("--once", is_flag=True, help="One pass with its tail, instead of the loop.")
-@click.option("--target", type=float, metavar="LUFS", help="Loudness of the loop, e.g. -14.")
+@click.option("--target", type=Number(), metavar="LUFS", help="Loudness of the loop, e.g. -14.")
 @click.option("--no-dither", is_flag=True, help="Integers without dither.")
 @click.option("--names", "pattern", help="Pattern of names: {title}_{tempo}_{key}_{part}.")
 @click.option(
@@ -65,13 +67,13 @@ def render(
 
     if "list" in parts:
         for one in PARTS.values():
-            click.echo(f"{one.name}: {one.label}: {one.about}")
+            say(f"{one.name}: {one.label}: {one.about}")
         return
     if all_:
         for file in files:
             for path in _render_all(file, output, stems=stems, bits=int(bits),
                                     rate=int(rate or 0)):  # fmt: skip
-                click.echo(str(path))
+                say(str(path))
         return
     flags = (("stems", stems), ("midi", midi), ("bed", bed))
     wanted = find_preset(preset) if preset else ("loop",)
@@ -82,7 +84,7 @@ def render(
     numbers = [1] * len(files) if replace else _numbers(files, output, order)
     if len(files) == 1:
         for path in _render_with_bar(files[0], output, order, numbers[0]):
-            click.echo(str(path))
+            say(str(path))
     else:
         _render_beside(files, output, order, numbers)
 
@@ -101,7 +103,7 @@ def _render_beside(
             rendered = pool.map(_render_quietly, files, [output] * count, [order] * count, numbers)
         for paths in rendered:
             for path in paths:
-                click.echo(str(path))
+                say(str(path))
     except BrokenProcessPool as error:
         raise CloudriftError(
             "a rendering process was ended from outside (is there enough memory?); what is listed "

@@ -6,6 +6,9 @@ from typing import Literal
 
 import click
 
+from cloudrift.cli.options import SOUND, Number, output_option
+from cloudrift.cli.terminal import say
+
 
 @click.command()
 @click.argument("words", nargs=-1)
@@ -45,23 +48,23 @@ def sounds(
         click.echo(json.dumps(facts, indent=1))
         return
     for fact in facts:
-        click.echo(f"{fact['name']:16} {fact['family']:8} {fact['about']}")
+        say(f"{fact['name']:16} {fact['family']:8} {fact['about']}")
     if not facts:
-        click.echo("no sound fits; `cloudrift sounds` lists all")
+        say("no sound fits; `cloudrift sounds` lists all")
 
 
 @click.command()
 @click.argument("sound")
 @click.option("--pitch", type=click.IntRange(12, 120), default=60, show_default=True, help="MIDI.")
 @click.option("--velocity", type=click.IntRange(1, 127), default=100, show_default=True)
-@click.option("--length", type=click.FloatRange(0.01, 60), default=2.0, show_default=True,
+@click.option("--length", type=Number(0.01, 60), default=2.0, show_default=True,
               help="Seconds held.")  # fmt: skip
-@click.option("-o", "--output", type=click.Path(path_type=Path), required=True)
+@output_option(*SOUND)
 def note(sound: str, pitch: int, velocity: int, length: float, output: Path) -> None:
     """Render one bare note, with what rings on after it."""
     from cloudrift.audio.about import About  # noqa: PLC0415
     from cloudrift.audio.buffers import DEFAULT_RATE  # noqa: PLC0415
-    from cloudrift.audio.sound_file import write_wav  # noqa: PLC0415
+    from cloudrift.audio.sound_file import write_sound  # noqa: PLC0415
     from cloudrift.notes import TICKS_PER_QUARTER, Clock, Note  # noqa: PLC0415
     from cloudrift.render.engine import trimmed  # noqa: PLC0415
     from cloudrift.sound import Part, find_sound  # noqa: PLC0415
@@ -75,6 +78,6 @@ def note(sound: str, pitch: int, velocity: int, length: float, output: Path) -> 
     part = Part(notes=(held,), instrument=instrument, settings=(), clock=clock, loop_ticks=ticks,
                 frames=frames, once=True)  # fmt: skip
     audio = trimmed(part.render(), clock.frames(ticks), DEFAULT_RATE)
-    write_wav(output, audio, DEFAULT_RATE, bits=24,
-              about=About(title=f"{sound} {pitch}", root_pitch=pitch))  # fmt: skip
-    click.echo(str(output))
+    write_sound(output, audio, DEFAULT_RATE, format_name=output.suffix[1:].lower(),
+                about=About(title=f"{sound} {pitch}", root_pitch=pitch))  # fmt: skip
+    say(str(output))

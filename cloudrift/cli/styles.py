@@ -6,6 +6,8 @@ from typing import Any
 
 import click
 
+from cloudrift.cli.options import output_option
+from cloudrift.cli.terminal import say
 from cloudrift.ground.errors import CloudriftError
 
 
@@ -40,10 +42,10 @@ def styles(recording: Path | None, as_json: bool) -> None:
         for card in cards.values():
             whose = "own" if card.name in own else "house"
             words = why.get(card.name, card.about)
-            click.echo(f"{card.name} ({whose}, {card.tempo.low:g} to {card.tempo.high:g} BPM, "
+            say(f"{card.name} ({whose}, {card.tempo.low:g} to {card.tempo.high:g} BPM, "
                        f"{len(card.marks)} marks): {words}")  # fmt: skip
     for problem in wrong:
-        click.echo(f"cloudrift: {problem}", err=True)
+        say(f"cloudrift: {problem}", err=True)
 
 
 @click.command()
@@ -83,15 +85,15 @@ def marks(loop_file: Path, style: str, without_sound: bool, as_json: bool) -> No
         click.echo(json.dumps({"style": card.name, "met": met, "asked": asked, "marks": rows},
                               indent=1, ensure_ascii=False))  # fmt: skip
     else:
-        click.echo(f"{loop.title}: {met} of {asked} marks of {card.name} met")
+        say(f"{loop.title}: {met} of {asked} marks of {card.name} met")
         for mark in found:
             assert mark.asked is not None
             sign = "…" if mark.waits else "+" if mark.met else "-"
             where = f" ({mark.found.where})" if mark.found and mark.found.where else ""
-            click.echo(f"{sign} {mark.kind.label}: {mark.found_text}, asked "
+            say(f"{sign} {mark.kind.label}: {mark.found_text}, asked "
                        f"{mark.kind.asks(mark.asked)}{where}")  # fmt: skip
     for problem in wrong:
-        click.echo(f"cloudrift: {problem}", err=True)
+        say(f"cloudrift: {problem}", err=True)
 
 
 @click.command()
@@ -99,7 +101,7 @@ def marks(loop_file: Path, style: str, without_sound: bool, as_json: bool) -> No
 @click.option("--name", required=True, help="What the card is called.")
 @click.option("--without-sound", is_flag=True, help="Do not render loops: quicker, says less.")
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
-@click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="TOML file.")
+@output_option(".toml", what="TOML file.")
 def learn(
     files: tuple[Path, ...], name: str, without_sound: bool, as_json: bool, output: Path
 ) -> None:
@@ -111,7 +113,7 @@ def learn(
 
     examples, wrong = measured(files, sound=not without_sound)
     for problem in wrong:
-        click.echo(f"cloudrift: {problem}", err=True)
+        say(f"cloudrift: {problem}", err=True)
     learnt = learn_from(name, examples)
     text = write_card(learnt.card)
     write_atomically(output, lambda file: file.write(text.encode()))
@@ -119,5 +121,5 @@ def learn(
         click.echo(json.dumps({"name": name, "examples": len(examples), "counts": learnt.counts,
                                "guesses": list(learnt.guesses)}, indent=1))  # fmt: skip
     else:
-        click.echo(f"{output}: {len(learnt.card.marks)} marks, {len(learnt.card.layers)} layers, "
+        say(f"{output}: {len(learnt.card.marks)} marks, {len(learnt.card.layers)} layers, "
                    f"from {len(examples)} of {len(files)} files")  # fmt: skip

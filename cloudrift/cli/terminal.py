@@ -8,7 +8,10 @@ import re
 import socket
 import sys
 
+import click
+
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.paths import shown
 
 _PLAIN = "cloudrift.plain"  # what is written where a terminal has no such letter
 _PLAINER = {"♯": "#", "♭": "b", "–": "-", "…": "...", "’": "'", "·": "-"}
@@ -28,6 +31,17 @@ def write_plainly() -> None:
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors=_PLAIN)
+
+
+def say(line: object, *, err: bool = False) -> None:
+    """Print a line. Names in it may be a stranger's: nothing in them moves the terminal."""
+    click.echo(shown(str(line)), err=err)
+
+
+def give_up_output() -> None:
+    """Let what was not printed go: nobody takes it any more."""
+    with contextlib.suppress(OSError, ValueError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
 def need_display() -> None:

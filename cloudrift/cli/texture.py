@@ -5,6 +5,8 @@ from pathlib import Path
 
 import click
 
+from cloudrift.cli.options import SOUND, Number, output_option
+from cloudrift.cli.terminal import say
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_words
 
@@ -28,27 +30,27 @@ def treatments(as_json: bool) -> None:
         click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
         return
     for kind in KINDS.values():
-        click.echo(f"{kind.name} ({kind.family}): {kind.about}")
+        say(f"{kind.name} ({kind.family}): {kind.about}")
         for field in kind.spec:
             reach = (", ".join(field.choices) if field.choices
                      else f"{field.low:g} to {field.high:g} {field.unit}".strip())  # fmt: skip
             default = field.text(field.default)
-            click.echo(f"  {field.name}: {reach}; {default} if nothing is said")
+            say(f"  {field.name}: {reach}; {default} if nothing is said")
 
 
 @click.command()
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--line", "line_file", required=True, type=click.Path(path_type=Path),
               help="A line of treatments, TOML.")  # fmt: skip
-@click.option("--tempo", default=120.0, show_default=True, help="BPM of the file.")
+@click.option("--tempo", type=Number(), default=120.0, show_default=True, help="BPM of the file.")
 @click.option("--key", default="", help="Key of the file, as in 'F# minor'.")
 @click.option("--once", is_flag=True, help="Silence before, its tail after; else it goes round.")
-@click.option("-o", "--output", required=True, type=click.Path(path_type=Path))
+@output_option(*SOUND)
 def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, output: Path) -> None:
     """Lay a line of treatments on an audio file, as a loop or once."""
     from cloudrift.audio.about import About  # noqa: PLC0415
     from cloudrift.audio.files import read_audio  # noqa: PLC0415
-    from cloudrift.audio.sound_file import write_wav  # noqa: PLC0415
+    from cloudrift.audio.sound_file import write_sound  # noqa: PLC0415
     from cloudrift.render.engine import trimmed  # noqa: PLC0415
     from cloudrift.texture.line_file import read_line  # noqa: PLC0415
     from cloudrift.texture.running import laid  # noqa: PLC0415
@@ -67,5 +69,7 @@ def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, outpu
     out = laid(audio, line, rate, tempo, key=heard_in, once=once)
     if once:
         out = trimmed(out, audio.shape[1], rate)
-    write_wav(output, out, rate, bits=32, about=About(loop=not once))
-    click.echo(f"{output}: {out.shape[1] / rate:.3f} s")
+    format_name = output.suffix[1:].lower()
+    write_sound(output, out, rate, format_name=format_name, bits=32 if format_name == "wav" else 24,
+                about=About(loop=not once))  # fmt: skip
+    say(f"{output}: {out.shape[1] / rate:.3f} s")

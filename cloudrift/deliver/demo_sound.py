@@ -140,5 +140,6 @@ def write_demo(
     )  # fmt: skip
     write_sound(path, audio, loop.rate, format_name=format_name, bits=bits, about=about)
     sheet = path.with_name(f"{path.stem}.txt")
-    write_atomically(sheet, lambda file: file.write(sheet_text(document).encode()))
+    text = sheet_text(document).encode()
+    write_atomically(sheet, lambda file: file.write(text), follow_link=False)
     return path, sheet

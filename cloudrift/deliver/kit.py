@@ -19,7 +19,7 @@ from cloudrift.deliver.checks.music import style_marks
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_file, reading
 from cloudrift.ground.wanted import never
-from cloudrift.ground.words import check_name
+from cloudrift.ground.words import named
 from cloudrift.loop.document import Document
 from cloudrift.loop.model import Loop
 from cloudrift.loop.storage import SUFFIX, load_document
@@ -47,8 +47,8 @@ class Cover(msgspec.Struct, frozen=True, kw_only=True):
     order: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
-        check_name("a kit", self.name, may_be_empty=True)
-        check_name("a maker", self.maker, may_be_empty=True)
+        named(self, "a kit", may_be_empty=True)
+        named(self, "a maker", "maker", may_be_empty=True)
         if len(self.about) > MOST_WORDS:
             raise CloudriftError(f"the words about a kit are longer than {MOST_WORDS} letters")
 

@@ -1,11 +1,10 @@
 """The sheet of a kit: as text, as a table, and as a page with pictures and players in it."""
 
 import base64
-import csv
-import io
 from collections.abc import Mapping, Sequence
 from html import escape
 
+from cloudrift.deliver.cells import csv_of
 from cloudrift.deliver.demo_sound import clock
 from cloudrift.deliver.kit import Cover, Looked
 from cloudrift.deliver.page import in_list, page, table, words
@@ -42,14 +41,12 @@ def as_text(name: str, cover: Cover, looked: Sequence[Looked], sheet: Sheet) -> 
 
 def as_csv(looked: Sequence[Looked], licences: Mapping[str, str]) -> str:
     """Return the kit as CSV (RFC 4180), a row a loop; ``licences`` by file."""
-    out = io.StringIO(newline="")
-    writer = csv.writer(out)
-    writer.writerow(COLUMNS)
-    for one in looked:
-        writer.writerow((one.file, one.title, one.key, one.tempo, one.bars, one.seconds, one.lufs,
-                         one.peak_db, one.must, one.should, one.met, one.asked, one.style,
-                         licences.get(one.file, "")))  # fmt: skip
-    return out.getvalue()
+    rows = (
+        (one.file, one.title, one.key, one.tempo, one.bars, one.seconds, one.lufs, one.peak_db,
+         one.must, one.should, one.met, one.asked, one.style, licences.get(one.file, ""))
+        for one in looked
+    )  # fmt: skip
+    return csv_of((COLUMNS, *rows))
 
 
 def strata_svg(looked: Looked) -> str:

@@ -7,7 +7,7 @@ import io
 import json
 import os
 import zipfile
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
@@ -28,7 +28,7 @@ from cloudrift.deliver.making import Making
 from cloudrift.deliver.one_shots import OneShot, one_shots
 from cloudrift.deliver.order import Order
 from cloudrift.deliver.parcels import free_number, parcels
-from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.errors import CloudriftError, WriteError
 from cloudrift.ground.interrupts import held_back, leave_to_parent
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.demo_file import draw_demo
@@ -127,17 +127,18 @@ def write_kit(
     _beside(todo, out, how, numbers, came, cancelled)
     made = [found[path.name] for path in kit.files]
     paths = [out / name for one in made for name, _size in one.files]
-    documents = _documents(kit)
+    documents = _documents(kit, [one.file for one in made if not one.looked.problem])
     if how.order.asks("sounds"):
         progress(len(kit.files), steps, "one-shots")
         paths += _write_sounds(documents, out, how, cancelled)
-    progress(len(kit.files) + 1, steps, "sheets")
-    paths += _write_sheets(kit, documents, made, out)
+    if documents:  # else the sheets would be of nothing
+        progress(len(kit.files) + 1, steps, "sheets")
+        paths += _write_sheets(kit, documents, made, out)
     names = {str(path.relative_to(out)) for path in paths} | {one.preview for one in made}
     for name in listed - names:  # of loops that are gone, or were written otherwise
         (out / name).unlink(missing_ok=True)
     _remember(out, how, found, sorted(names))
-    if how.zipped:
+    if how.zipped and paths:
         if cancelled():
             raise Cancelled
         paths.append(_write_zip(out, kit.name, paths))
@@ -238,7 +239,7 @@ def _deliver(
     document: Document, out: Path, how: KitOrder, number: int, engine: Engine,
     stopped: Callable[[], bool],
 ) -> list[str]:  # fmt: skip
-    done = []
+    done: list[str] = []
     for order in orders_of(how):
         making = Making(document, order, engine, stopped)
         for parcel in parcels(document, order, number):
@@ -247,8 +248,13 @@ def _deliver(
             name = f"{FOLDERS[parcel.part]}/{parcel.name}"
             if name in done:  # what is no sound is the same in every format
                 continue
-            make_folder(out / FOLDERS[parcel.part])
-            parcel.write(out / name, making)
+            try:
+                make_folder(out / FOLDERS[parcel.part])
+                parcel.write(out / name, making)
+            except WriteError:
+                for one in done:  # some files of a loop are no delivery of it
+                    (out / one).unlink(missing_ok=True)
+                raise
             done.append(name)
     return done
 
@@ -319,7 +325,7 @@ def _remember(
     rows = [msgspec.to_builtins(found[name]) for name in sorted(found)]
     body = json.dumps({"format": "cloudrift kit", "order": how.mark, "loops": rows,
                        "written": list(written)}, indent=1)  # fmt: skip
-    write_atomically(out / DONE, lambda file: file.write(body.encode()))
+    write_atomically(out / DONE, lambda file: file.write(body.encode()), follow_link=False)
 
 
 def _numbers(kit: Kit, how: KitOrder) -> dict[str, int]:
@@ -349,9 +355,12 @@ NOWHERE = Path("/nonexistent")  # a folder that nothing is in
 # --- sheets ---------------------------------------------------------------------------------------
 
 
-def _documents(kit: Kit) -> dict[str, Document]:
+def _documents(kit: Kit, written: Collection[str]) -> dict[str, Document]:
+    """The loops that were written, by file."""
     out = {}
     for path in kit.files:
+        if path.name not in written:
+            continue
         try:
             out[path.name] = load_document(path)
         except CloudriftError:
@@ -407,10 +416,10 @@ def _write_sheets(
         "kit.html": kit_sheet.as_html(kit.name, kit.cover, looked, sheet, previews, files),
         "rights.txt": rights.as_text(sheet), "rights.csv": rights.as_csv(sheet),
         "rights.html": rights.as_html(sheet),
-        "rights.json": json.dumps(rights.as_dict(sheet), indent=1, ensure_ascii=False) + "\n",
+        "rights.json": rights.as_json(sheet),
     }  # fmt: skip
     for name, text in texts.items():
-        write_atomically(out / name, functools.partial(_put, text.encode()))
+        write_atomically(out / name, functools.partial(_put, text.encode()), follow_link=False)
     return [out / name for name in texts]
 
 
@@ -430,7 +439,7 @@ def _write_zip(out: Path, name: str, paths: Sequence[Path]) -> Path:
                 info.compress_type = zipfile.ZIP_DEFLATED if small else zipfile.ZIP_STORED
                 archive.writestr(info, path.read_bytes())
 
-    write_atomically(target, write)
+    write_atomically(target, write, follow_link=False)
     return target
 
 

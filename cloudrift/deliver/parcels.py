@@ -1,6 +1,5 @@
 """Every file that an order writes: its name, what is in it, how it is made."""
 
-import json
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from functools import partial
@@ -120,7 +119,7 @@ def _write_sound(
 
 def _write_bytes(path: Path, making: Making, *, make: Callable[[Making], bytes]) -> None:
     data = make(making)
-    write_atomically(path, lambda file: file.write(data))
+    write_atomically(path, lambda file: file.write(data), follow_link=False)
 
 
 # --- whole loops ----------------------------------------------------------------------------------
@@ -362,13 +361,9 @@ def _rights(shelf: _Shelf) -> None:
         (".txt", "the rights sheet, to read", rights.as_text),
         (".csv", "the rights sheet, as a table", rights.as_csv),
         (".html", "the rights sheet, as a page to print", rights.as_html),
-        (".json", "the rights sheet, for programs", _as_json),
+        (".json", "the rights sheet, for programs", rights.as_json),
     ):  # fmt: skip
         shelf.bytes("rights", ("rights",), suffix, what, partial(_sheet, write=write), treated=True)
-
-
-def _as_json(sheet: rights.Sheet) -> str:
-    return json.dumps(rights.as_dict(sheet), indent=1, ensure_ascii=False) + "\n"
 
 
 def _sheet(making: Making, *, write: Callable[[rights.Sheet], str]) -> bytes:

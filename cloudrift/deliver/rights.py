@@ -1,14 +1,14 @@
 """The rights sheet: every sound that went into a loop, whose it is, and who made the loop."""
 
-import csv
 import dataclasses
-import io
+import json
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
 from msgspec.structs import replace
 
+from cloudrift.deliver.cells import csv_of
 from cloudrift.deliver.licences import Terms, terms_of
 from cloudrift.deliver.page import in_list, page, table, words
 from cloudrift.ground.words import number, together
@@ -276,14 +276,12 @@ def as_text(sheet: Sheet) -> str:
 
 def as_csv(sheet: Sheet) -> str:
     """Return the entries as CSV (RFC 4180): people first, as rows of their own kind."""
-    out = io.StringIO(newline="")
-    writer = csv.writer(out)
-    writer.writerow(COLUMNS)
-    for person in sheet.credits.people:
-        writer.writerow(("person", person.name, "", "", ", ".join(person.did), "",
-                         f"{number(person.share, '.2f')} %", "", ""))  # fmt: skip
-    writer.writerows(rows_of(sheet))
-    return out.getvalue()
+    people = [
+        ("person", person.name, "", "", ", ".join(person.did), "",
+         f"{number(person.share, '.2f')} %", "", "")
+        for person in sheet.credits.people
+    ]  # fmt: skip
+    return csv_of((COLUMNS, *people, *rows_of(sheet)))
 
 
 def as_dict(sheet: Sheet) -> dict[str, Any]:
@@ -303,6 +301,11 @@ def as_dict(sheet: Sheet) -> dict[str, Any]:
             for one in sheet.entries
         ],
     }  # fmt: skip
+
+
+def as_json(sheet: Sheet) -> str:
+    """Return the sheet as JSON, for programs."""
+    return json.dumps(as_dict(sheet), indent=1, ensure_ascii=False) + "\n"
 
 
 def as_html(sheet: Sheet) -> str:

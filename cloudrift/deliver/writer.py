@@ -70,4 +70,4 @@ def deliver(
 def write_midi(path: Path, loop: Loop, layers: Iterable[Layer]) -> None:
     """Write layers' notes as played, a track a layer."""
     data = midi_of(loop, list(layers))
-    write_atomically(path, lambda file: file.write(data))
+    write_atomically(path, lambda file: file.write(data), follow_link=False)

@@ -16,12 +16,12 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from multiprocessing import get_context
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from platformdirs import user_cache_path
 
-from cloudrift.audio.files import make_folder
+from cloudrift.audio.files import PRIVATE, keep_private, make_folder
 from cloudrift.audio.stretch_child import stand_behind
 from cloudrift.exchange.service import (
     MOST_FOUND,
@@ -109,15 +109,20 @@ class OwnFolders:
     def _open(self) -> Iterator[sqlite3.Connection]:
         make_folder(self._file.parent)
         try:
+            self._file.touch(PRIVATE)  # which files somebody has is nobody else's matter
+            keep_private(self._file)
             base = sqlite3.connect(self._file, timeout=10)
-        except sqlite3.Error as error:
+        except (sqlite3.Error, OSError) as error:
             raise ExchangeError(f"could not open {self._file}: {error}") from error
         try:
             if _version(base) != VERSION:
                 _begin_anew(base)
             yield base
             base.commit()
-        except sqlite3.DatabaseError as error:
+        except CloudriftError:
+            raise
+        # What is damaged may be read, and be no number.
+        except (sqlite3.DatabaseError, ValueError, TypeError, OverflowError) as error:
             base.close()
             raise ExchangeError(
                 f"{self._file} can't be read ({error}); delete it, it is made again"
@@ -203,18 +208,9 @@ class OwnFolders:
                     "WHERE words.text MATCH ? AND problem = ''", (words,)).fetchall()  # fmt: skip
             else:
                 rows = base.execute(f"SELECT {_COLUMNS} FROM files WHERE problem = ''").fetchall()
-        if cancelled():
-            raise Cancelled
-        # Of thousands of rows, only those that are shown become offers.
-        fits = Fits(dataclasses.replace(wanted, words=""))
-        near = []
-        for row in rows:
-            _path, name, kind, _seconds, tempo, key, licence, _maker = row
-            takes = fits.takes(kind, licence, _key(key), tempo)
-            if takes is not None:
-                near.append((far_off(kind, *takes), name, takes, row))
-        best = heapq.nsmallest(MOST_FOUND, near, key=lambda one: one[:2])
-        return [Found(_offer(*row), *takes) for _far, _name, takes, row in best]
+            if cancelled():
+                raise Cancelled
+            return _nearest(rows, wanted)
 
     def like(self, offer_id: str, most: int = 50) -> list[Found]:
         """Return what sounds most like a recording: as bright, as loud, as long, as fast."""
@@ -223,17 +219,10 @@ class OwnFolders:
             marks = base.execute(
                 f"SELECT path, kind, {', '.join(LIKE)} FROM files WHERE problem = ''"
             ).fetchall()
-        at = next((i for i, row in enumerate(marks) if row[0] == offer_id), None)
-        if at is None:
-            raise ExchangeError("that file is not in the list any more; search again")
-        brightness, loudness, seconds, tempo = np.array([row[2:] for row in marks], float).T
-        values = np.stack([np.log1p(brightness), loudness / 20, np.log1p(seconds),
-                           np.log1p(tempo)], axis=1)  # fmt: skip
-        spread = np.maximum(values.std(axis=0), 1e-6)
-        far = (np.abs(values - values[at]) / spread).sum(axis=1)
-        far += np.array([2.0 * (row[1] != marks[at][1]) for row in marks])
-        order = [i for i in np.argsort(far, kind="stable") if i != at][:most]
-        return [Found(_offer(*rows[i]), 0, 1.0) for i in order]
+            at = next((i for i, row in enumerate(marks) if row[0] == offer_id), None)
+            if at is None:
+                raise ExchangeError("that file is not in the list any more; search again")
+            return [Found(_offer(*rows[i]), 0, 1.0) for i in _most_like(marks, at)[:most]]
 
     def fetch(self, offer_id: str, cancelled: Callable[[], bool], moved: Moved) -> Path:
         """Return the file itself."""
@@ -250,6 +239,34 @@ class OwnFolders:
 
 
 _COLUMNS = "files.path, name, kind, seconds, tempo, key, licence, maker"
+
+
+def _nearest(rows: list[Any], wanted: Wanted) -> list[Found]:
+    """What of some rows (``_COLUMNS``) fits, the nearest first."""
+    # Of thousands of rows, only those that are shown become offers.
+    fits = Fits(dataclasses.replace(wanted, words=""))
+    near = []
+    for row in rows:
+        _path, name, kind, _seconds, tempo, key, licence, _maker = row
+        takes = fits.takes(kind, licence, _key(key), tempo)
+        if takes is not None:
+            near.append((far_off(kind, *takes), name, takes, row))
+    best = heapq.nsmallest(MOST_FOUND, near, key=lambda one: one[:2])
+    return [Found(_offer(*row), *takes) for _far, _name, takes, row in best]
+
+
+def _most_like(marks: list[Any], at: int) -> list[int]:
+    """The places of all other rows (path, kind, ``LIKE``), by how far they are from one."""
+    values = np.array([row[2:] for row in marks], float)
+    if not np.isfinite(values).all():
+        raise ValueError("a measure is no number")
+    brightness, loudness, seconds, tempo = values.T
+    values = np.stack([np.log1p(brightness), loudness / 20, np.log1p(seconds),
+                       np.log1p(tempo)], axis=1)  # fmt: skip
+    spread = np.maximum(values.std(axis=0), 1e-6)
+    far = (np.abs(values - values[at]) / spread).sum(axis=1)
+    far += np.array([2.0 * (row[1] != marks[at][1]) for row in marks])
+    return [int(i) for i in np.argsort(far, kind="stable") if i != at]
 
 
 @functools.lru_cache(maxsize=256)

@@ -16,10 +16,14 @@ class CloudriftError(ValueError):
     """
 
     def __str__(self) -> str:
-        said = " ".join(shown(super().__str__()).split())
+        said = " ".join(shown(" ".join(super().__str__().split())).split())
         if len(said) <= MOST_WORDS:
             return said
         return f"{said[: MOST_WORDS // 2]} … {said[3 - MOST_WORDS // 2 :]}"
+
+
+class WriteError(CloudriftError):
+    """What was asked for is in order, and could not be written."""
 
 
 MOST_NAMES = 8  # that are listed where none is near
@@ -37,5 +41,5 @@ def did_you_mean(wrong: str, known: Iterable[str]) -> str:
 
 def in_a_sentence(text: str, most: int = MOST_WORDS) -> str:
     """Return words on one line, cut with dots where they are longer than anybody reads."""
-    plain = " ".join(text.split())
+    plain = shown(" ".join(text.split()))
     return plain if len(plain) <= most else plain[: most - 1].rstrip() + "…"

@@ -1,6 +1,7 @@
 """Paths in text files: also those whose names are no words."""
 
 import os
+import re
 import tempfile
 from pathlib import Path
 from urllib.parse import unquote_to_bytes
@@ -28,9 +29,20 @@ def path_of(text: str) -> Path:
     return Path(text)
 
 
+# Control characters, ends of lines, and what turns the direction of writing.
+_NOT_SHOWN = re.compile(
+    "[\x00-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069]"
+)
+
+
 def shown(text: str) -> str:
-    """Return text that can be printed: a question mark for each byte that is no letter."""
-    return text.encode(errors="replace").decode()
+    """Return text that can be printed on one line, whatever a stranger has put into it.
+
+    There is a question mark for each byte that is no letter, a space where a line would end, and
+    the sign for what is unknown where a terminal or a label would do something.
+    """
+    plain = text.encode(errors="replace").decode()
+    return _NOT_SHOWN.sub(lambda found: " " if found[0].isspace() else "\ufffd", plain)
 
 
 def have_home() -> str:

@@ -64,7 +64,9 @@ class Field(msgspec.Struct, frozen=True, kw_only=True):
         return f" {self.unit}" if self.unit else ""
 
     def to_share(self, value: float) -> float:
-        """Map a value to 0..1 along the field's own scale."""
+        """Map a value to 0..1 along the field's own scale; 0 where its ends are one."""
+        if self.high == self.low:
+            return 0.0
         if self.log:
             low, high = max(self.low, 1e-6), self.high
             return _log_share(max(value, low), low, high)

@@ -5,8 +5,12 @@ number is written, so that words around it stay as they are.
 """
 
 from collections.abc import Iterable, Sequence
+from typing import Any
+
+import msgspec
 
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.paths import shown
 
 MINUS = "−"
 
@@ -27,6 +31,11 @@ def plural(count: int, thing: str) -> str:
 def together(words: Sequence[str]) -> str:
     """Write words as one does in a sentence: ``a``, ``a and b``, ``a, b and c``."""
     return " and ".join((", ".join(words[:-1]), words[-1])) if len(words) > 1 else "".join(words)
+
+
+def either(words: Sequence[str]) -> str:
+    """Write words of which one is to be chosen: ``a``, ``a or b``, ``a, b or c``."""
+    return " or ".join((", ".join(words[:-1]), words[-1])) if len(words) > 1 else "".join(words)
 
 
 def ordinal(n: int) -> str:
@@ -52,6 +61,18 @@ def check_name(what: str, name: str, *, may_be_empty: bool = False) -> None:
         raise CloudriftError(
             f"{what} has a name of {len(name)} letters; {MOST_NAME} are the most that can be"
         )
+
+
+def named(of: Any, what: str, field: str = "name", *, may_be_empty: bool = False) -> None:
+    """Look at the name that a value has just been made with, as ``check_name`` does.
+
+    What can't be shown in it (it may come from a stranger's file) is replaced there.
+    """
+    name: str = getattr(of, field)
+    if not name.isprintable():
+        name = shown(name)
+        msgspec.structs.force_setattr(of, field, name)
+    check_name(what, name, may_be_empty=may_be_empty)
 
 
 MOST_BYTES = 120  # of a name that goes into a file's: that has 255, with what is put around it

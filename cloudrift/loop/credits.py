@@ -6,7 +6,7 @@ import msgspec
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import NAME_TYPED, check_name
+from cloudrift.ground.words import NAME_TYPED, named
 from cloudrift.loop.checks import unique, within
 
 Did = Literal["wrote", "played", "sang", "recorded", "mixed"]
@@ -24,7 +24,7 @@ class Person(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
     share: float = 0.0
 
     def __post_init__(self) -> None:
-        check_name("a person", self.name)
+        named(self, "a person")
         within(f"share of {self.name}", self.share, 0, WHOLE, " %")
         if unknown := [one for one in self.did if one not in ALL_DID]:
             raise CloudriftError(
@@ -46,8 +46,8 @@ class Credits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     confirmed: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
-        check_name("a maker", self.maker, may_be_empty=True)
-        check_name("a licence", self.licence, may_be_empty=True)
+        named(self, "a maker", "maker", may_be_empty=True)
+        named(self, "a licence", "licence", may_be_empty=True)
         unique("people", (one.name for one in self.people))
         within("number of people", len(self.people), 0, MOST_PEOPLE)
         within("number of confirmed sources", len(self.confirmed), 0, MOST_CONFIRMED)

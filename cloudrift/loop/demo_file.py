@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from cloudrift.ground.draws import MAX_DRAW, stream
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import check_name, together
+from cloudrift.ground.words import named, together
 from cloudrift.loop.checks import unique, within
 from cloudrift.loop.layer import Layer, new_id
 from cloudrift.loop.model import Loop
@@ -30,7 +30,7 @@ class DemoPart(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     turns: int = 1
 
     def __post_init__(self) -> None:
-        check_name("a part of the demo file", self.name)
+        named(self, "a part of the demo file")
         within(f"turns of {self.name}", self.turns, 1, MOST_TURNS)
 
 
@@ -55,7 +55,7 @@ class DemoFile(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         within("parts between tags", self.tag_every, 1, MOST_PARTS)
         within("level of the tag", self.tag_db, TAG_LOW_DB, TAG_HIGH_DB, " dB")
         within("draw", self.draw, 0, MAX_DRAW)
-        check_name("a tag", self.tag, may_be_empty=True)
+        named(self, "a tag", "tag", may_be_empty=True)
 
 
 def part_loop(loop: Loop, part: DemoPart) -> Loop:

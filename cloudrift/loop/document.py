@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from cloudrift.audio.clips import is_clip_name
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import check_name
+from cloudrift.ground.words import named
 from cloudrift.loop.checks import unique, within
 from cloudrift.loop.credits import Credits
 from cloudrift.loop.demo_file import DemoFile
@@ -30,7 +30,7 @@ class Pass(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     out: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
-        check_name("a pass", self.name)
+        named(self, "a pass")
 
 
 class Recipe(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -60,7 +60,7 @@ class Print(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     gain_db: float = 0.0
 
     def __post_init__(self) -> None:
-        check_name("a print", self.name)
+        named(self, "a print")
         if not is_clip_name(self.clip):
             raise CloudriftError(f"print {self.id}: {self.clip[:60]!r} does not name a recording")
         within(f"print {self.id}: gain", self.gain_db, 0, MOST_GAIN_DB, " dB")

@@ -9,7 +9,7 @@ from itertools import pairwise
 import msgspec
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import check_name, plural
+from cloudrift.ground.words import named, plural
 from cloudrift.loop.checks import within
 from cloudrift.loop.chord import Chord
 from cloudrift.loop.recorded import FromRecording, WithoutNotes
@@ -105,7 +105,7 @@ class Label(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 
     def __post_init__(self) -> None:
         within("the place of a label", self.at_tick, 0, MOST_TICKS, " ticks")
-        check_name("a label", self.name)
+        named(self, "a label")
 
 
 class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):

@@ -9,6 +9,7 @@ from typing import ClassVar, NamedTuple
 import msgspec
 
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.paths import shown
 from cloudrift.ground.words import check_name, plural
 from cloudrift.loop.around import Around, Root
 from cloudrift.loop.checks import unique, within
@@ -217,6 +218,8 @@ def root_at(tick: int, around: Around) -> int:
 
 def _check_pattern(where: str, pattern: Pattern) -> None:
     check_name("a pattern", pattern.name)
+    if shown(pattern.name) != pattern.name:  # lanes name it, so that it can't be another here
+        raise CloudriftError(f"{where}: the pattern {pattern.name!r} has signs that can't be shown")
     within(f"{where}: bars", pattern.bars, 1, MOST_BARS)
     within(f"{where}: number of hits", len(pattern.hits), 0, MOST_HITS)
     before = -1

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
-from cloudrift.ground.words import check_name
+from cloudrift.ground.words import named
 from cloudrift.loop import spec
 from cloudrift.loop.checks import unique, within
 from cloudrift.loop.flip import Flipped
@@ -52,7 +52,7 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         where = f"layer {self.id}"
         if self.level_ride:
             check_ride(self.level_ride, LEVEL, where)
-        check_name("a layer", self.name)
+        named(self, "a layer")
         within(f"{where}: level", self.level_db, spec.MIN_LEVEL_DB, spec.MAX_LEVEL_DB, " dB")
         within(f"{where}: pan", self.pan, -1, 1)
         check_line(where, self.line, self.line_blend)
@@ -127,7 +127,7 @@ class Group(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 
     def __post_init__(self) -> None:
         where = f"group {self.id}"
-        check_name("a group", self.name)
+        named(self, "a group")
         within(f"{where}: level", self.level_db, spec.MIN_LEVEL_DB, spec.MAX_LEVEL_DB, " dB")
         within(f"{where}: pan", self.pan, -1, 1)
         check_line(where, self.line, self.line_blend)

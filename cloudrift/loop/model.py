@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from cloudrift.audio.buffers import DEFAULT_RATE, RATES
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import check_name
+from cloudrift.ground.words import named
 from cloudrift.loop import spec
 from cloudrift.loop.around import Around, Swing
 from cloudrift.loop.bed import BED, Bed
@@ -55,8 +55,8 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     level_db: float = 0.0
 
     def __post_init__(self) -> None:
-        for name in (self.title, self.kit, self.style):
-            check_name("a loop", name, may_be_empty=True)
+        for field in ("title", "kit", "style"):
+            named(self, "a loop", field, may_be_empty=True)
         within("tempo", self.tempo, spec.MIN_TEMPO_BPM, spec.MAX_TEMPO_BPM, " BPM")
         within("bars", self.bars, spec.MIN_BARS, spec.MAX_BARS)
         within("draw", self.draw, 0, MAX_DRAW)

@@ -7,7 +7,7 @@ from msgspec import Meta
 
 from cloudrift.audio.clips import LONGEST_S, is_clip_name
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import check_name
+from cloudrift.ground.words import named
 from cloudrift.loop import spec
 from cloudrift.loop.checks import within
 from cloudrift.notes.note import Note
@@ -57,9 +57,9 @@ class Facts(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     doubts: tuple[Text, ...] = ()
 
     def __post_init__(self) -> None:
-        for words, what in ((self.name, "a recording"), (self.maker, "a maker"),
-                            (self.licence, "a licence"), (self.origin, "an origin")):  # fmt: skip
-            check_name(what, words, may_be_empty=True)
+        for field, what in (("name", "a recording"), ("maker", "a maker"),
+                            ("licence", "a licence"), ("origin", "an origin")):  # fmt: skip
+            named(self, what, field, may_be_empty=True)
         where = f"the recording {self.name}"
         within(f"{where}: length", self.length_s, SHORTEST_S, LONGEST_S, " s")
         if self.tempo:

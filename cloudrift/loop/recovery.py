@@ -8,6 +8,7 @@ is only the loop.
 
 import contextlib
 import fcntl
+import os
 import shutil
 import uuid
 from collections.abc import Callable
@@ -66,7 +67,7 @@ class Shelter:
     def keep(self, what: Loop | Document, origin: Path | None, clips: ClipStore) -> Path:
         """Write the unsaved document, with recordings that lie in a store; return its file."""
         document = Document.of(what)
-        make_folder(self.folder)
+        make_folder(self.folder, private=True)
         self._hold()
         for name in sorted(clips_of(document) - self._safe):
             self._keep_clip(clips.file(name))
@@ -81,7 +82,7 @@ class Shelter:
             sync(path)
             sync(path.parent)
             return
-        make_folder(path.parent)
+        make_folder(path.parent, private=True)
         with file.open("rb") as source:
             write_atomically(path, lambda out: shutil.copyfileobj(source, out), new_mode=PRIVATE)
 
@@ -105,11 +106,12 @@ class Shelter:
 
     def _hold(self) -> None:
         """Lock what tells others that this program runs; the system lets go of it when it ends."""
-        if self._lock is None:
-            make_folder(self._lock_file.parent)
+        while self._lock is None:
+            make_folder(self._lock_file.parent, private=True)
             handle = self._lock_file.open("w")
             fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            self._lock = handle
+            if os.fstat(handle.fileno()).st_nlink:  # else another program took it for left behind
+                self._lock = handle
 
 
 def _clips_beside(file: Path) -> Path:
@@ -141,6 +143,9 @@ def left_behind(
     for beside in folder.glob("*.clips"):
         if not beside.with_suffix(SUFFIX).exists() and not _is_running(folder, beside.stem):
             remove(beside.with_suffix(SUFFIX))  # killed before its loop was kept
+    for lock in _locks(folder).glob("*"):
+        if not (folder / f"{lock.name}{SUFFIX}").exists():
+            _remove_lock(lock)
     for path in folder.glob(f"*{SUFFIX}"):
         if _is_running(folder, path.stem):
             continue
@@ -152,6 +157,13 @@ def left_behind(
         origin = read_note(path, ORIGIN)
         found.append(Unsaved(document, path_of(origin) if origin else None, path))
     return sorted(found, key=_written, reverse=True)
+
+
+def _remove_lock(lock: Path) -> None:
+    """Remove what a program that was killed left, if it was: what is held stays."""
+    with contextlib.suppress(OSError), lock.open() as handle:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        lock.unlink()
 
 
 def _written(unsaved: Unsaved) -> float:

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.settings import Field
-from cloudrift.ground.words import check_name
+from cloudrift.ground.words import named
 from cloudrift.loop.layer import LEVEL, Group, Layer
 from cloudrift.loop.model import Loop
 from cloudrift.texture.ride import BLEND
@@ -40,7 +40,7 @@ class SectionRide(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     points: tuple[SectionPoint, ...]
 
     def __post_init__(self) -> None:
-        check_name("a ride over a section", self.of)
+        named(self, "a ride over a section", "of")
         places = [point.at for point in self.points]
         if not 2 <= len(places) <= MOST_POINTS:
             raise CloudriftError(

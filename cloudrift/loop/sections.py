@@ -10,7 +10,7 @@ import msgspec
 
 from cloudrift.audio.clips import is_clip_name
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import check_name
+from cloudrift.ground.words import named
 from cloudrift.loop import spec
 from cloudrift.loop.checks import unique, within
 from cloudrift.loop.chord import Chord
@@ -131,7 +131,7 @@ class Section(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     copied_from: str = ""
 
     def __post_init__(self) -> None:
-        check_name("a section", self.name)
+        named(self, "a section")
         if not self.name.strip():
             raise CloudriftError("a section needs a name; type at least one letter")
         within(f"section {self.name}: bars", self.bars, 1, MOST_BARS)
@@ -171,7 +171,7 @@ class VoiceTake(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
     gain_db: float = 0.0
 
     def __post_init__(self) -> None:
-        check_name("a take of a trial voice", self.name)
+        named(self, "a take of a trial voice")
         within(f"{self.name}: begins", self.at_s, 0, 60 * MOST_MINUTES, " s")
         within(f"{self.name}: level", self.gain_db, -60, MOST_OFFSET_DB, " dB")
         within(f"{self.name}: number of clips", len(self.clips), 1, 2 * MOST_MINUTES)
@@ -196,6 +196,13 @@ class Arrangement(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     def __post_init__(self) -> None:
         within("number of sections", len(self.sections), 0, MOST_SECTIONS)
         unique("sections", (one.id for one in self.sections))
+        ids = {"", *(one.id for one in self.sections)}
+        for one in self.sections:
+            if one.copied_from not in ids:
+                raise CloudriftError(
+                    f"section {one.name} says that it was copied from {one.copied_from[:60]!r}, "
+                    "which is not there"
+                )
         within("number of takes of a trial voice", len(self.takes), 0, MOST_TAKES)
         unique("takes of a trial voice", (one.id for one in self.takes))
 

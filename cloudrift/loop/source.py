@@ -12,7 +12,7 @@ import msgspec
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import check_name, plural
+from cloudrift.ground.words import named, plural
 from cloudrift.loop.around import Around
 from cloudrift.loop.checks import within
 from cloudrift.loop.flip import Flipped
@@ -187,8 +187,8 @@ class OwnNotes(PlayedSource, frozen=True, kw_only=True, tag="notes"):
 
     def check(self, where: str) -> None:
         """Raise CloudriftError that names the place of a wrong note."""
-        for words, what in ((self.origin, "an origin"), (self.by, "a person")):
-            check_name(what, words, may_be_empty=True)
+        for field, what in (("origin", "an origin"), ("by", "a person")):
+            named(self, what, field, may_be_empty=True)
         looked_at(self.notes, where)
 
     @property

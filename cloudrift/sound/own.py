@@ -26,7 +26,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.lru import remembered
 from cloudrift.ground.settings import Field, Settings, SettingsSpec, percent
 from cloudrift.ground.wanted import Cancelled, never
-from cloudrift.ground.words import check_name
+from cloudrift.ground.words import named
 from cloudrift.sound.catalogue import find_design, unknown_sound
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.theory.pitch import pitch_to_hz
@@ -95,8 +95,8 @@ class OwnSound(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     settings: Settings = ()
 
     def __post_init__(self) -> None:
-        check_name("an own sound", self.name)
-        check_name("a licence", self.licence, may_be_empty=True)
+        named(self, "an own sound")
+        named(self, "a licence", "licence", may_be_empty=True)
         house = find_design(self.house, self.version) if self.house else None
         if house is not None:
             house.spec.check(self.settings, f"sound {self.name}")

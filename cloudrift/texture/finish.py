@@ -5,7 +5,7 @@ import tomlkit
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import check_name, file_slug
+from cloudrift.ground.words import file_slug, named
 from cloudrift.texture.line_file import WrittenTreatment, line_of, read_toml, write_treatments
 from cloudrift.texture.treatment import Line, Treatment
 from cloudrift.theory.key import Key, parse_key
@@ -26,7 +26,7 @@ class Finish(msgspec.Struct, frozen=True, kw_only=True):
     house: bool = False
 
     def __post_init__(self) -> None:
-        check_name("a finish", self.name)
+        named(self, "a finish")
         if not self.line:
             raise CloudriftError(f"the finish {self.name!r} has no treatments; add one first")
 

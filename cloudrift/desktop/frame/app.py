@@ -73,6 +73,8 @@ def run(
         window.start_loop()
     if session.transport.speaker.silent:
         window.say("No sound card was found: everything plays in time, but silently.", good=True)
+    for words in preferences.wrong[:1]:
+        window.say(words)
     if play:
         session.transport.set_playing(True)
     # From a terminal or at the end of a day: nobody is asked, and nothing is lost.

@@ -2,19 +2,23 @@
 
 import contextlib
 import os
+import shutil
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import msgspec
+from filelock import FileLock, Timeout
 from platformdirs import user_config_path
 
-from cloudrift.audio.files import make_folder, write_atomically
+from cloudrift.audio.files import PRIVATE, keep_private, make_folder, write_atomically
 from cloudrift.devices.speaker import BUFFER_MS, BUFFERS_MS
-from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.errors import CloudriftError, WriteError
 from cloudrift.ground.paths import path_of, path_text
 from cloudrift.ground.reading import read_file, read_json
 
-FILE = "settings.json"
+FILE, BACKUP = "settings.json", "settings.json.bak"
+LOCKED_S = 1.0  # how long another program may hold the file
 THEMES = ("", "Daybreak", "Nightfall")
 SIZES = (90, 100, 110, 125, 150)  # per cent
 MOST_RECENT = 10
@@ -49,34 +53,94 @@ class Wishes(msgspec.Struct, frozen=True, kw_only=True):
     names: str = ""
 
     def __post_init__(self) -> None:
-        if self.theme not in THEMES or self.size_percent not in SIZES:
-            raise ValueError("no such theme or size")
-        if self.buffer_ms not in BUFFERS_MS:
-            raise ValueError("no such buffer")
+        for name, allowed in (("theme", THEMES), ("size_percent", SIZES),
+                              ("buffer_ms", BUFFERS_MS)):  # fmt: skip
+            if getattr(self, name) not in allowed:
+                one_of = ", ".join(str(one) for one in allowed if one != "")
+                raise ValueError(f"{name} is {getattr(self, name)!r}, but must be one of {one_of}")
+
+
+_FIELDS = {one.name: one for one in msgspec.structs.fields(Wishes)}
+
+
+def _problem_of(name: str, value: Any) -> str:
+    """Say what is wrong with a value of a file; nothing where it is allowed."""
+    try:
+        msgspec.convert({name: value}, Wishes)
+    except msgspec.ValidationError as error:
+        return str(error).replace("`$.", "`")
+    return ""
+
+
+def _wishes_of(raw: dict[str, Any]) -> Wishes:
+    return msgspec.convert({name: raw[name] for name in raw if name in _FIELDS}, Wishes)
 
 
 class Preferences:
-    """Keeps the wishes in ``$XDG_CONFIG_HOME/cloudrift/settings.json``.
+    """Keeps the wishes in ``$XDG_CONFIG_HOME/cloudrift/settings.json``, field by field.
 
-    A file that is missing or that somebody has broken counts as empty.
+    Several running programs share the file: each writes only what was changed in it, under a lock.
+    What a newer program has put there stays. A value that is not allowed counts as its default; the
+    file as it was is kept beside it (``BACKUP``), and ``wrong`` says what it was, in sentences.
     """
 
     def __init__(self, folder: Path | None = None) -> None:
         self.file = (folder or user_config_path("cloudrift")) / FILE
+        self.wrong: tuple[str, ...] = ()
+        raw, self.wrong = self._read()
+        self.now = _wishes_of(raw)
+
+    def _read(self) -> tuple[dict[str, Any], tuple[str, ...]]:
+        """Return what can be used of the file, and what of it can't."""
         try:
-            self.now = read_json(read_file(self.file, "settings"), FILE, Wishes)
-        except CloudriftError:
-            self.now = Wishes()
+            raw = read_json(read_file(self.file, "settings"), FILE, dict[str, Any])
+        except CloudriftError as error:
+            if not self.file.is_file():
+                return {}, ()
+            self._keep_backup()
+            return {}, (f"The settings could not be read ({error}); defaults are used, and the "
+                        f"file is kept as {BACKUP}",)  # fmt: skip
+        wrong = []
+        for name in [*raw]:
+            if name in _FIELDS and (problem := _problem_of(name, raw[name])):
+                wrong.append(f"{FILE}: {problem}; the default is used, and the file is kept as "
+                             f"{BACKUP}")  # fmt: skip
+                del raw[name]
+        if wrong:
+            self._keep_backup()
+        return raw, tuple(wrong)
+
+    def _keep_backup(self) -> None:
+        with contextlib.suppress(OSError):
+            shutil.copyfile(self.file, self.file.with_name(BACKUP))
+            keep_private(self.file.with_name(BACKUP))
 
     def change(self, **what: Any) -> None:
         """Change some of the wishes and keep them.
 
         Raises CloudriftError if they could not be kept; they hold until the program ends.
         """
-        self.now = msgspec.structs.replace(self.now, **what)
-        body = msgspec.json.format(msgspec.json.encode(self.now), indent=1)
+        self._change(lambda _now: what)
+
+    def _change(self, changes: Callable[[Wishes], dict[str, Any]]) -> None:
+        """Change what is in the file now, which another program may have written meanwhile."""
+        self.now = msgspec.structs.replace(self.now, **changes(self.now))
         make_folder(self.file.parent)
-        write_atomically(self.file, lambda file: file.write(body))
+        try:
+            with FileLock(self.file.with_suffix(".lock"), timeout=LOCKED_S, mode=PRIVATE):
+                raw, _wrong = self._read()
+                there = _wishes_of(raw)
+                what = changes(there)
+                self.now = msgspec.structs.replace(there, **what)
+                raw |= {name: msgspec.to_builtins(value) for name, value in what.items()}
+                body = msgspec.json.format(msgspec.json.encode(raw), indent=1)
+                write_atomically(self.file, lambda file: file.write(body), new_mode=PRIVATE)
+                keep_private(self.file)
+        except (OSError, Timeout) as error:
+            raise WriteError(
+                f"the settings could not be kept in {self.file}: {error}; they hold until the "
+                "program ends"
+            ) from error
 
     def remember(self, **what: Any) -> None:
         """Change what is only remembered: where it can't be kept, work goes on."""
@@ -87,8 +151,13 @@ class Preferences:
         """Put a loop file first among the recent ones."""
         path = path.resolve()
         text = path_text(path)
-        others = (one for one in self.now.recent if one != text)
-        self.remember(recent=(text, *others)[:MOST_RECENT])
+
+        def first(now: Wishes) -> dict[str, Any]:
+            others = (one for one in now.recent if one != text)
+            return {"recent": (text, *others)[:MOST_RECENT]}
+
+        with contextlib.suppress(CloudriftError):
+            self._change(first)
 
     @property
     def recent(self) -> list[Path]:

@@ -357,9 +357,9 @@ class LayersStage(QWidget):
         """Who tabs to a card works on its layer. The keyboard also comes there by itself, when what
         had it is hidden or off: that says nothing.
         """
-        if isinstance(now, LayerRow) and now.by_tab and before is not None:
-            if before.isVisible() and before.isEnabled():
-                self._session.select(layer_id=now.layer_id)
+        was_left = before is not None and before.isVisible() and before.isEnabled()
+        if isinstance(now, LayerRow) and now.by_tab and was_left:
+            self._session.select(layer_id=now.layer_id)
 
     def focus_first(self) -> None:
         """Put the keyboard where the work is."""
