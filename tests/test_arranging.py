@@ -443,7 +443,7 @@ def test_a_loop_is_arranged_and_told_of_on_the_command_line(run, tmp_path):
     sections = facts["arrangement"]["sections"]
     assert [one["name"] for one in sections] == names(document)
     assert sections[1]["copied_from"] == "Hook 1" and sections[2]["seam"]
-    for args, says in ((("--form", "thre", "-o", target), "no form is called 'thre'"),
+    for args, says in ((("--form", "thre", "-o", tmp_path / "other"), "no form is called 'thre'"),
                        ((), "name a loop, and with -o where")):  # fmt: skip
         result = CliRunner().invoke(commands, ["arrange", str(source), *map(str, args)])
         assert result.exit_code == 1 and says in str(result.exception)

@@ -33,6 +33,7 @@ from cloudrift.ground import CloudriftError, paths
 from cloudrift.ground.reading import read_archive, read_file, read_toml, read_words, reading
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import edits
+from cloudrift.loop import recovery as recovery_room
 from cloudrift.loop.from_notes import put_layers
 from cloudrift.loop.recovery import Shelter, left_behind
 from cloudrift.loop.storage import MAX_JSON_BYTES, SCHEMA, load, loop_from, read_note, save
@@ -484,6 +485,42 @@ def test_work_is_offered_when_its_program_is_gone_and_not_before(small_loop, tmp
     assert found.document.loop == small_loop
 
 
+def test_locks_of_killed_programs_go_and_held_ones_stay(small_loop, tmp_path):
+    folder = tmp_path / "unsaved"
+    gone, runs = Shelter(folder), Shelter(folder)
+    for shelter in (gone, runs):
+        shelter._hold()
+    gone._lock.close()  # as the system does when a program is killed
+    locks = tmp_path / "running"
+    assert left_behind(ClipStore(), folder) == []
+    assert [one.name for one in locks.iterdir()] == [runs._lock_file.name]
+    kept = Shelter(folder)
+    kept.keep(small_loop, None, kept.clips)
+    kept._lock.close()
+    assert len(left_behind(ClipStore(), folder)) == 1
+    assert (locks / kept._lock_file.name).exists()  # as long as its work is offered
+    for place in (folder, locks):
+        assert place.stat().st_mode & 0o077 == 0
+    for shelter in (gone, runs, kept):
+        shelter.close()
+
+
+def test_a_lock_that_was_taken_for_left_behind_is_made_again(tmp_path, monkeypatch):
+    shelter = Shelter(tmp_path / "unsaved")
+    flock, tries = recovery_room.fcntl.flock, []
+
+    def taken(handle, how):
+        flock(handle, how)
+        tries.append(how)
+        if len(tries) == 1:
+            shelter._lock_file.unlink()
+
+    monkeypatch.setattr(recovery_room.fcntl, "flock", taken)
+    shelter._hold()
+    assert len(tries) == 2 and shelter._lock_file.exists()
+    shelter.close()
+
+
 def test_the_only_copy_stays_until_it_is_kept_anew(window, tmp_path, monkeypatch):
     from cloudrift.desktop.frame.app import offer_unsaved
     from tests.test_desktop import answer
@@ -711,7 +748,7 @@ def test_a_display_that_does_not_answer_is_said():
 
 def test_a_home_that_cannot_be_written_is_said():
     code, _, err = run("demo", HOME="/proc", XDG_DATA_HOME="/proc")
-    assert code == 2
+    assert code == 1
     assert "could not make the folder /proc/cloudrift" in err
     assert "set XDG_DATA_HOME" in err
     assert err.count("\n") == 1

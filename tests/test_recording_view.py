@@ -13,6 +13,7 @@ from cloudrift.loop import recordings
 from cloudrift.loop.recorded import FromRecording
 from cloudrift.loop.storage import load
 from cloudrift.render.clashes import Clash
+from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory import Key
 from tests.hands import drag, saved, settled
 from tests.test_recordings import BEATS, FACTS, RATE, begins, cents, pitch, sine, strokes
@@ -397,3 +398,17 @@ def test_files_dropped_on_the_shelf_become_a_sound(qtbot, window, tmp_path):
         Qt.KeyboardModifier.NoModifier))  # fmt: skip
     qtbot.waitUntil(lambda: window.shelf.sheet is not None, timeout=20_000)
     assert [round(float(root.value)) for root in window.shelf.sheet.roots] == [60]
+
+
+def test_a_recording_in_a_loop_of_one_bar_is_shown(qtbot, window, file):
+    """The bar that it begins in can only be the first: a field whose ends are equal."""
+    session = window.session
+    session.document.open(empty_loop(tempo=120.0, bars=1), None)
+    window.show_stage(1)
+    window.layers.bring_recordings([file])
+    qtbot.waitUntil(lambda: len(session.loop.layers) == 1, timeout=30_000)
+    page = page_of(window)
+    bar = page.fields["bar"]
+    assert not bar.grab().isNull()  # painted: an exception fails the test
+    qtbot.keyClick(bar, Qt.Key.Key_Up)
+    assert recorded(window).at_tick == 0

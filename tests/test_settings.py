@@ -4,11 +4,13 @@ import json
 
 import numpy as np
 import pytest
+from filelock import FileLock
 from msgspec.structs import replace
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLabel
 
 import cloudrift.desktop.frame.settings_sheet as sheet_room
+import cloudrift.desktop.session.preferences as preferences_room
 import cloudrift.desktop.session.transport as transport_room
 from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.frame.help_sheet import NEXT_KEYS, NOTE_KEYS, STAGE_KEYS, THREAD_KEYS
@@ -37,6 +39,48 @@ LEFT = Qt.MouseButton.LeftButton
 
 
 # --- preferences ------------------------------------------------------------------------------
+
+
+def test_two_programs_keep_each_others_wishes(tmp_path):
+    one, other = Preferences(tmp_path), Preferences(tmp_path)
+    one.change(theme="Nightfall")
+    other.change(size_percent=125)
+    for i, preferences in enumerate((one, other)):
+        path = tmp_path / f"{i}.cloudrift"
+        path.write_text("x")
+        preferences.opened(path)
+    again = Preferences(tmp_path)
+    assert (again.now.theme, again.now.size_percent) == ("Nightfall", 125)
+    assert [path.name for path in again.recent] == ["1.cloudrift", "0.cloudrift"]
+    assert other.now == again.now
+    for file in (one.file, tmp_path / "settings.lock"):
+        assert file.stat().st_mode & 0o077 == 0  # for nobody else to read
+
+
+def test_a_value_that_is_not_allowed_resets_itself_alone_and_is_said(tmp_path):
+    file = Preferences(tmp_path).file
+    text = '{"theme": "Mauve", "size_percent": 125, "bits": "x", "of a later program": [1]}'
+    file.write_text(text)
+    wishes = Preferences(tmp_path)
+    assert wishes.now == Wishes(size_percent=125)
+    assert len(wishes.wrong) == 2
+    assert "theme is 'Mauve', but must be one of Daybreak, Nightfall" in wishes.wrong[0]
+    assert "settings.json.bak" in wishes.wrong[0]
+    assert file.with_name("settings.json.bak").read_text() == text
+    wishes.change(target_lufs=-14.0)
+    assert json.loads(file.read_text()) == {"size_percent": 125, "of a later program": [1],
+                                            "target_lufs": -14.0}  # fmt: skip
+    assert Preferences(tmp_path).wrong == ()
+
+
+def test_settings_that_another_program_holds_are_said_and_hold_here(tmp_path, monkeypatch):
+    monkeypatch.setattr(preferences_room, "LOCKED_S", 0.05)
+    wishes = Preferences(tmp_path)
+    wishes.change(bits=16)
+    held = FileLock(tmp_path / "settings.lock")
+    with held, pytest.raises(CloudriftError, match="could not be kept"):
+        wishes.change(bits=24)
+    assert wishes.now.bits == 24 and Preferences(tmp_path).now.bits == 16
 
 
 def test_wishes_are_kept_and_a_broken_file_counts_as_empty(tmp_path):

@@ -308,7 +308,6 @@ def test_info_speaks_to_people_too(tmp_path, capsys):
         (("new", "--style", "Edda Fenn", "--tempo", "0", "-o", "x"), "tempo is 0 BPM"),
         (("new", "--style", "Edda Fenn", "--tempo", "9999", "-o", "x"), "tempo is 9999 BPM"),
         (("new", "--style", "Edda Fenn", "--bars", "0", "-o", "x"), "bars is 0"),
-        (("new", "--style", "Edda Fenn", "-o", "/proc/none/x"), "could not write"),
         (("info", "none.cloudrift"), "there is no file none.cloudrift"),
         (("render", "none.cloudrift", "-o", "x"), "there is no file none.cloudrift"),
         (("note", "trumpet", "-o", "x.wav"), "no sound is called 'trumpet'"),
@@ -325,6 +324,13 @@ def test_bad_input_is_one_sentence_and_code_two(arguments, says, capsys, tmp_pat
     assert said.startswith("cloudrift: ")
     assert said.count("\n") == 1
     assert list(tmp_path.glob("*.cloudrift")) == []
+
+
+def test_what_fails_although_it_was_asked_rightly_has_code_one(capsys):
+    assert run("new", "--style", "Edda Fenn", "-o", "/proc/none/x") == 1
+    said = capsys.readouterr().err
+    assert said.startswith("cloudrift: could not write /proc/none/x.cloudrift: ")
+    assert said.count("\n") == 1
 
 
 def test_a_full_disk_while_rendering_is_said_and_leaves_no_half_file(

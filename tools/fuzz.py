@@ -10,6 +10,7 @@ import contextlib
 import io
 import multiprocessing
 import os
+import shutil
 import sys
 import tempfile
 import time
@@ -232,11 +233,14 @@ def _playing(own: OwnSound, clips: ClipStore) -> Use:
 
 
 def _settings(path: Path) -> Use:
-    path.rename(path.with_name(FILE))
-    wishes = Preferences(path.parent)
+    folder = path.with_name("settings")
+    folder.mkdir()
+    path.rename(folder / FILE)
+    wishes = Preferences(folder)
     assert all(isinstance(one, Path) for one in wishes.recent)
     wishes.opened(path)
-    path.with_name(FILE).unlink()
+    assert Preferences(folder).wrong == ()
+    shutil.rmtree(folder)
     return lambda _bench: None
 
 

@@ -21,7 +21,7 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import remove_old_parts
 from cloudrift.loop.edits import set_title
 from cloudrift.loop.model import Loop
-from cloudrift.loop.recovery import Shelter, left_behind
+from cloudrift.loop.recovery import RUNNING, Shelter, left_behind
 from cloudrift.loop.storage import load, save
 from cloudrift.style import find_card, sketch
 
@@ -103,6 +103,9 @@ def _looked_at(folder: Path, steps: list[str]) -> list[str]:
         wrong.append(f"offered are {titles}, kept was {kept}, forgotten {forgotten}")
     if any(one.origin != folder / NAME for one in left):
         wrong.append("what is offered is from elsewhere")
+    offered = {one.file.stem for one in left}
+    wrong += [f"the lock {one.name} is left" for one in (folder / RUNNING).iterdir()
+              if one.name not in offered]  # fmt: skip
     parts = [one.name for place in (folder, folder / "unsaved") for one in place.glob(".*.part")]
     BETWEEN.extend(parts)
     for place in (folder, folder / "unsaved"):

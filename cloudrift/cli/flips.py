@@ -128,10 +128,11 @@ def flip(
     own = made.of.facts.tempo or loop.tempo
     if way == "tape" and shift:
         made = replace(made, of=replace(made.of, fit="tape"))
-        loop = replace(loop, tempo=round(tempo or own * 2 ** (shift / 12), 3))
+        taped = round(own * 2 ** (shift / 12), 3)
+        loop = replace(loop, tempo=taped if tempo is None else tempo)
     else:
         made = replace(made, of=replace(made.of, semitones=shift))
-        loop = replace(loop, tempo=tempo or loop.tempo)
+        loop = replace(loop, tempo=loop.tempo if tempo is None else tempo)
     loop = flips.with_flip(loop, loop.layers[0].id, lambda _flip: made)
     loop = _in_its_own(loop)
     if output.suffix.lower() == LOOP:
