@@ -19,6 +19,7 @@ from cloudrift.deliver.rights import as_csv, rights_of
 from cloudrift.exchange.folders import OwnFolders
 from cloudrift.exchange.service import ExchangeError
 from cloudrift.ground import CloudriftError
+from cloudrift.ground.errors import WriteError
 from cloudrift.ground.settings import Field
 from cloudrift.loop.arranging import add_section, copy_section
 from cloudrift.loop.credits import Credits, Person
@@ -191,7 +192,7 @@ def test_a_kit_on_a_full_disk_has_no_sheets_of_loops_that_were_not_written(
 
     def full(path, *given, **more):
         if "ice-road" in path.name:
-            raise kit_writer.WriteError(f"could not write {path}: No space left on device")
+            raise WriteError(f"could not write {path}: No space left on device")
         write(path, *given, **more)
 
     monkeypatch.setattr(parcels, "write_sound", full)

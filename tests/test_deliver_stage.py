@@ -1,10 +1,13 @@
 """The Deliver stage in the real window: checks pressed, rights typed, files chosen and written."""
 
+import numpy as np
 import pytest
+import soundfile
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel
 
+import cloudrift.desktop.stages.deliver.files_page as files_room
 from cloudrift.audio.about import About
 from cloudrift.deliver.checks import CHECKS
 from cloudrift.desktop.frame.rail import STAGES
@@ -324,3 +327,30 @@ def test_from_an_open_loop_to_a_checked_entry_with_demo_and_rights_in_ten_action
     assert count <= 10
     names = {path.name.split("minor")[-1] for path in (tmp_path / "kit").iterdir()}
     assert {".wav", "_demo.wav", "_demo.txt", "_rights.txt", "_rights.html", ".mid"} <= names
+
+
+@pytest.mark.parametrize(("pressed", "count", "says"), [
+    ("Turn all down by", 7, "all turned down by "), ("Write 32-bit float WAV", 7, "32-bit float"),
+    ("Write nothing", 0, "Nothing was written"),
+])  # fmt: skip
+def test_over_full_scale_writing_asks(qtbot, window, tmp_path, monkeypatch, pressed, count, says):
+    asked = []
+
+    def answer(_parent, _title, words, *answers):
+        asked.append(words)
+        return next(one for one in answers if one.startswith(pressed))
+
+    monkeypatch.setattr(files_room, "ask", answer)
+    session = window.session
+    for layer in session.loop.layers:
+        session.apply("up", lambda loop, x=layer: edits.set_layer(loop, x.id, level_db=12.0))
+    window.show_stage(5)
+    files = window.deliver.files
+    files.folder.setText(str(tmp_path / "out"))
+    files.write.click()
+    qtbot.waitUntil(lambda: says in files.result.text(), timeout=60_000)
+    assert len(asked) == 1 and "would peak at +" in asked[0] and "Nothing has been wri" in asked[0]
+    paths = [*(tmp_path / "out").glob("*.wav")]
+    assert len(paths) == (count and count - 1)
+    peaks = [np.abs(soundfile.read(path)[0]).max() for path in paths]
+    assert not peaks or (max(peaks) < 1) == (pressed != "Write 32-bit float WAV")

@@ -17,7 +17,13 @@ from mutagen.id3 import ID3
 from cloudrift.audio.about import About, Cue
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
-from cloudrift.audio.sound_file import FORMATS, as_integers, write_sound
+from cloudrift.audio.sound_file import (
+    FORMATS,
+    FullScaleError,
+    as_integers,
+    below_full_scale,
+    write_sound,
+)
 from cloudrift.cli.main import commands
 from cloudrift.deliver import PARTS, PRESETS, Order, deliver, parcels
 from cloudrift.deliver.names import Naming, check_pattern, named
@@ -35,7 +41,7 @@ from cloudrift.loop.storage import save
 from cloudrift.render import Engine
 from cloudrift.render.printing import printed
 from cloudrift.theory import Key
-from tests.conftest import make_small_loop
+from tests.conftest import make_small_loop, rms
 from tests.test_arranging import BEDDED
 
 pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
@@ -205,10 +211,61 @@ def test_dither_is_of_triangular_spread_and_can_be_left_out(tmp_path):
     assert not soundfile.read(tmp_path / "a.wav")[0].any()
     write_sound(tmp_path / "b.wav", still, RATE, bits=16)
     assert soundfile.read(tmp_path / "b.wav")[0].any()
+
+
+@pytest.mark.parametrize("name", FORMATS)
+def test_nothing_is_clipped_without_a_word(tmp_path, name):
     loud = np.full((2, 100), 1.7, np.float32)
-    for name in FORMATS:
-        write_sound(tmp_path / f"c.{name}", loud, RATE, format_name=name, bits=16)
-        assert np.abs(soundfile.read(tmp_path / f"c.{name}")[0]).max() < 1.3
+    with pytest.raises(
+        FullScaleError, match=r"c would peak at \+4.6 dBFS .* down by 4.7 dB"
+    ) as told:
+        write_sound(tmp_path / "c", loud, RATE, format_name=name, bits=16)
+    assert told.value.over_db == pytest.approx(db(1.7))
+    assert not list(tmp_path.iterdir())
+    softer, by = below_full_scale(loud)
+    assert by == 4.7 and np.abs(softer).max() < 1.0
+    write_sound(tmp_path / "c", softer, RATE, format_name=name, bits=16)
+    write_sound(tmp_path / "b", loud / 1.7, RATE, format_name=name, bits=16)  # full scale itself
+
+
+def test_floating_point_keeps_what_is_over_full_scale(tmp_path):
+    loud = np.full((2, 100), 1.7, np.float32)
+    write_sound(tmp_path / "c.wav", loud, RATE, bits=32)
+    assert soundfile.read(tmp_path / "c.wav")[0].max() == pytest.approx(1.7)
+
+
+@pytest.fixture
+def too_loud(small_loop):
+    """A loop whose layers are each below full scale, and whose sum is 5 dB over it."""
+    layers = tuple(replace(x, level_db=x.level_db + 10) for x in small_loop.layers)
+    return replace(small_loop, layers=layers, line=())
+
+
+def test_what_would_clip_is_said_before_anything_is_written(too_loud, tmp_path, remembering):
+    order = Order(parts=("loop", "stems", "midi"))
+    with pytest.raises(FullScaleError, match="would peak at"):
+        deliver(too_loud, tmp_path, order)
+    assert not list(tmp_path.iterdir())
+
+
+@pytest.mark.parametrize("how", [{"lower": True}, {"bits": 32},
+                                 {"lower": True, "once": True, "rate": 48_000}])  # fmt: skip
+def test_turned_down_by_one_gain_or_kept_whole_stems_add_up(too_loud, tmp_path, how, remembering):
+    order = Order(parts=("loop", "stems"), **how)
+    paths = deliver(too_loud, tmp_path, order)
+    sounds = {path.name: soundfile.read(path)[0] for path in paths}
+    stems = [audio for name, audio in sounds.items() if "stem-" in name]
+    (bare,) = (audio for name, audio in sounds.items() if "bare" in name)
+    total = np.zeros_like(bare)
+    for audio in stems:
+        total[: len(audio)] += audio[: len(total)]
+    assert db(rms(total - bare) / rms(bare)) < -80
+    peak = max(np.abs(audio).max() for audio in sounds.values())
+    said = {b"turned down by " in path.read_bytes() for path in paths}
+    if order.bits == 32:
+        assert peak > 1.2 and said == {False}
+    else:
+        assert 0.9 < peak < 1.0 and said == {True}
 
 
 @pytest.mark.parametrize(("what", "says"), [

@@ -3,6 +3,7 @@
 from types import SimpleNamespace
 
 import mido
+import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, Qt, QUrl
 
@@ -11,6 +12,7 @@ from cloudrift.desktop.stages.keys.drawer import OWN_KEYS
 from cloudrift.desktop.stages.keys.recorder import State
 from cloudrift.devices import MidiKeyboard, keyboards
 from cloudrift.ground import CloudriftError
+from cloudrift.loop import edits
 from cloudrift.loop.from_notes import put_layers
 from cloudrift.loop.takes import Becomes
 from cloudrift.notes.from_midi import read_parts
@@ -278,3 +280,30 @@ def test_layers_are_heard_one_more_at_a_time(window):
     session.select(layer_id="l4")
     window.layers.next_layer()
     assert session.selection.layer_id == "l1"
+
+
+def test_eleven_parts_of_a_midi_file_stay_below_full_scale_together(bare_chords, engine):
+    """Each as it is played against the others; all turned down as much."""
+    chords = [Note(start_tick=c.start_tick, length_ticks=c.length_ticks, pitch=v, velocity=100)
+              for c in bare_chords.chords for v in c.voices]  # fmt: skip
+    line = [Note(start_tick=960 * i, length_ticks=900, pitch=30 + i % 5, velocity=110)
+            for i in range(16)]  # fmt: skip
+    parts = [(name, line if name in ("round sub", "glass bell") else chords)
+             for name in ("bright grand", "warm pad", "slow strings", "round sub", "glass bell",
+                          "drawbar organ", "choir ah", "nylon", "reed keys", "digital keys",
+                          "bright grand")]  # fmt: skip
+    loop = put_layers(bare_chords, parts)
+    assert len({layer.level_db for layer in loop.layers}) == 1
+    assert -20 < loop.layers[0].level_db < -4
+    peaks = [np.abs(engine.stem(loop, layer)).max() for layer in loop.layers]
+    assert 0.35 < np.abs(engine.render(loop).audio).max() < 1.0 and max(peaks) < 0.5
+    # Beside what is there already there is less room; of few notes none is turned down.
+    assert put_layers(loop, parts[:4]).layers[-1].level_db < loop.layers[0].level_db
+    assert put_layers(bare_chords, [("glass bell", line[:1])]).layers[-1].level_db == 0.0
+
+
+def test_a_note_layer_comes_in_no_louder_than_what_it_is_like(small_loop):
+    loud = edits.set_layer(small_loop, "l1", level_db=3.0)
+    assert edits.add_note_layer(loud, "l1").layers[-1].level_db < 3.0
+    quiet = edits.set_layer(small_loop, "l1", level_db=-40.0)
+    assert edits.add_note_layer(quiet, "l1").layers[-1].level_db == -40.0

@@ -1,6 +1,7 @@
 """Sound written as a file: WAV, FLAC, Ogg Vorbis or MP3, whole or not at all, with its facts."""
 
 import io
+import math
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -19,6 +20,7 @@ from cloudrift.audio.files import write_atomically
 from cloudrift.audio.wav import id3_of, with_chunks
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError, did_you_mean
+from cloudrift.ground.words import number
 
 FLOATING = 32  # bits that are no integers
 Integers = NDArray[np.int16] | NDArray[np.int32]  # (frames, 2)
@@ -55,6 +57,7 @@ FORMATS: dict[str, Format] = {
 }  # fmt: skip
 SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
 BLOCK = 1 << 14  # frames
+HEARD_OVER_DB = 0.01  # so little is lost in rounding
 SERIAL = 1  # of an Ogg file's only stream
 LOSSY = {"ogg": "VORBIS", "mp3": "MPEG_LAYER_III"}
 
@@ -66,6 +69,35 @@ def find_format(name: str) -> Format:
             f"no format of sound files is called {name!r}{did_you_mean(name, FORMATS)}"
         )
     return FORMATS[name]
+
+
+class FullScaleError(CloudriftError):
+    """Sound that could only be written clipped; ``over_db`` is how far its peak is too high."""
+
+    def __init__(self, name: str, over_db: float) -> None:
+        self.over_db = over_db
+        super().__init__(
+            f"{name} would peak at {number(over_db, '+.1f')} dBFS and be clipped; turn all files "
+            f"down by {number(turn_down_db(over_db), '.1f')} dB, or write 32-bit float WAV"
+        )
+
+
+def over_db(audio: Stereo) -> float:
+    """Return by how many dB sound is over full scale; 0 where it is not, or nobody could tell."""
+    peak = float(np.abs(audio).max(initial=0.0))
+    over = 20 * math.log10(max(peak, 1.0))
+    return over if over > HEARD_OVER_DB else 0.0
+
+
+def turn_down_db(over: float) -> float:
+    """Return by how many dB to turn down what is over full scale by some: on tenths, upwards."""
+    return math.ceil(over * 10 + 0.5) / 10 if over else 0.0
+
+
+def below_full_scale(audio: Stereo) -> tuple[Stereo, float]:
+    """Return sound turned down as far as it would clip, and by how many dB that is."""
+    by = turn_down_db(over_db(audio))
+    return (audio * np.float32(10 ** (-by / 20)) if by else audio), by
 
 
 def as_integers(audio: Stereo, bits: int, *, dither: bool = True) -> Integers:
@@ -93,7 +125,7 @@ def write_sound(
 
     Parameters
     ----------
-    audio : (2, frames), full scale 1.0; what is louder is clipped but by floating point.
+    audio : (2, frames), full scale 1.0; louder is FullScaleError, but for floating point.
     bits : 16, 24 (integers) or 32 (floating point, WAV alone); formats without bits ignore them.
     dither : whether integers are dithered (TPDF).
 
@@ -105,6 +137,9 @@ def write_sound(
         raise CloudriftError(
             f"{of.label} holds {' or '.join(map(str, of.bits))} bits, not {bits}; choose another"
         )
+    over = 0.0 if of.bits and bits == FLOATING else over_db(audio)
+    if over:
+        raise FullScaleError(path.name, over)
     body = io.BytesIO()
     sound: NDArray[Any] = audio.T
     if of.bits and bits != FLOATING:
@@ -145,9 +180,9 @@ def _with_facts(
     tags = about.tags
     if about.loop:  # as samplers read them from tags
         tags |= {"LOOPSTART": "0", "LOOPLENGTH": str(frames)}
-    for number, cue in enumerate(about.cues, 1):  # chapters, as players read them
-        tags |= {f"CHAPTER{number:03}": _clock(cue.frame / rate),
-                 f"CHAPTER{number:03}NAME": cue.label}  # fmt: skip
+    for count, cue in enumerate(about.cues, 1):  # chapters, as players read them
+        tags |= {f"CHAPTER{count:03}": _clock(cue.frame / rate),
+                 f"CHAPTER{count:03}NAME": cue.label}  # fmt: skip
     for name, text in tags.items():
         tagged[name] = text
     body.seek(0)

@@ -99,7 +99,7 @@ def flip(
     from msgspec.structs import replace  # noqa: PLC0415
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
-    from cloudrift.audio.sound_file import write_sound  # noqa: PLC0415
+    from cloudrift.audio.sound_file import below_full_scale, write_sound  # noqa: PLC0415
     from cloudrift.loop import flipping, flips  # noqa: PLC0415
     from cloudrift.loop.scatter import Rules, scattered  # noqa: PLC0415
     from cloudrift.loop.storage import save  # noqa: PLC0415
@@ -135,19 +135,21 @@ def flip(
         loop = replace(loop, tempo=loop.tempo if tempo is None else tempo)
     loop = flips.with_flip(loop, loop.layers[0].id, lambda _flip: made)
     loop = _in_its_own(loop)
+    softer_db = 0.0
     if output.suffix.lower() == LOOP:
         save(loop, output, clips)
     else:
         engine = Engine(clips=clips)
         try:
-            write_sound(output, engine.render(loop).audio, loop.rate,
-                        format_name=output.suffix[1:].lower())  # fmt: skip
+            audio, softer_db = below_full_scale(engine.render(loop).audio)
         finally:
             engine.close()
+        write_sound(output, audio, loop.rate, format_name=output.suffix[1:].lower())
     if as_json:
         click.echo(json.dumps(facts_of_flip(made, loop), indent=1, ensure_ascii=False))
     else:
-        say(f"{output}: {flipping.order_text(made)}; {loop.key.text}, {loop.tempo:g} BPM")
+        said = f"; turned down by {softer_db:g} dB, else it would clip" if softer_db else ""
+        say(f"{output}: {flipping.order_text(made)}; {loop.key.text}, {loop.tempo:g} BPM{said}")
 
 
 def _in_its_own(loop: "Loop") -> "Loop":

@@ -166,12 +166,13 @@ def demo_file(file: Path, output: Path, draw: int | None, tag: str | None, bits:
 @click.option("--part", "parts", multiple=True, metavar="PART", help="Also this part.")
 @click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
 @click.option("--target", type=Number(), metavar="LUFS", help="Loudness of each loop.")
+@click.option("--lower", is_flag=True, help="Turn all files of a loop down where one would clip.")
 @click.option("--names", "pattern", help="Pattern of names: {title}_{tempo}_{key}_{part}.")
 @click.option("--demo", is_flag=True, help="Also a demo file of each loop.")
 @click.option("--zip", "zipped", is_flag=True, help="All of it in one file, too.")
 def write_a_kit(
     folder: Path, output: Path, formats: str, preset: str, parts: tuple[str, ...], bits: str,
-    target: float | None, pattern: str | None, demo: bool, zipped: bool,
+    target: float | None, lower: bool, pattern: str | None, demo: bool, zipped: bool,
 ) -> None:  # fmt: skip
     """Write a folder of loops as a kit: sound, stems, notes, sheets, on all cores.
 
@@ -188,7 +189,7 @@ def write_a_kit(
 
     asked = tuple(find_format(name.strip()).name for name in formats.split(","))
     order = Order(parts=tuple(dict.fromkeys((*find_preset(preset), *parts))), bits=int(bits),
-                  target_lufs=target, pattern=pattern or PATTERN)  # fmt: skip
+                  target_lufs=target, lower=lower, pattern=pattern or PATTERN)  # fmt: skip
     how = KitOrder(order=order, formats=tuple(dict.fromkeys(asked)), demo=demo, zipped=zipped)
     kit = read_kit(folder)
     with Progress(console=Console(stderr=True), transient=True) as bar:

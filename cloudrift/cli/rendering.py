@@ -33,6 +33,7 @@ from cloudrift.ground.interrupts import held_back, leave_to_parent
               help="The loop's own if not given.")  # fmt: skip
 @click.option("--once", is_flag=True, help="One pass with its tail, instead of the loop.")
 @click.option("--target", type=Number(), metavar="LUFS", help="Loudness of the loop, e.g. -14.")
+@click.option("--lower", is_flag=True, help="Turn all files of a loop down where one would clip.")
 @click.option("--no-dither", is_flag=True, help="Integers without dither.")
 @click.option("--names", "pattern", help="Pattern of names: {title}_{tempo}_{key}_{part}.")
 @click.option(
@@ -55,6 +56,7 @@ def render(
     rate: str | None,
     once: bool,
     target: float | None,
+    lower: bool,
     no_dither: bool,
     pattern: str | None,
     all_: bool,
@@ -72,15 +74,15 @@ def render(
     if all_:
         for file in files:
             for path in _render_all(file, output, stems=stems, bits=int(bits),
-                                    rate=int(rate or 0)):  # fmt: skip
+                                    rate=int(rate or 0), lower=lower):  # fmt: skip
                 say(str(path))
         return
     flags = (("stems", stems), ("midi", midi), ("bed", bed))
     wanted = find_preset(preset) if preset else ("loop",)
     wanted = (*wanted, *(name for name, on in flags if on), *parts)
     order = Order(parts=tuple(dict.fromkeys(wanted)), format_name=format_name, bits=int(bits),
-                  rate=int(rate or 0), once=once, dither=not no_dither, target_lufs=target,
-                  pattern=pattern or PATTERN)  # fmt: skip
+                  rate=int(rate or 0), once=once, dither=not no_dither, lower=lower,
+                  target_lufs=target, pattern=pattern or PATTERN)  # fmt: skip
     numbers = [1] * len(files) if replace else _numbers(files, output, order)
     if len(files) == 1:
         for path in _render_with_bar(files[0], output, order, numbers[0]):
@@ -131,7 +133,9 @@ def _numbers(files: Sequence[Path], folder: Path, order: Any) -> list[int]:
     return numbers
 
 
-def _render_all(file: Path, folder: Path, *, stems: bool, bits: int, rate: int) -> list[Path]:
+def _render_all(
+    file: Path, folder: Path, *, stems: bool, bits: int, rate: int, lower: bool
+) -> list[Path]:  # fmt: skip
     from rich.console import Console  # noqa: PLC0415
     from rich.progress import Progress  # noqa: PLC0415
 
@@ -144,7 +148,7 @@ def _render_all(file: Path, folder: Path, *, stems: bool, bits: int, rate: int) 
     with Progress(console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task("rendering", total=None)
         return deliver_all(
-            document, folder, stems=stems, bits=bits, rate=rate, clips=clips,
+            document, folder, stems=stems, bits=bits, rate=rate, lower=lower, clips=clips,
             progress=lambda done, of, name: bar.update(
                 task, completed=done, total=of, description=name
             ),

@@ -50,7 +50,7 @@ def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, outpu
     """Lay a line of treatments on an audio file, as a loop or once."""
     from cloudrift.audio.about import About  # noqa: PLC0415
     from cloudrift.audio.files import read_audio  # noqa: PLC0415
-    from cloudrift.audio.sound_file import write_sound  # noqa: PLC0415
+    from cloudrift.audio.sound_file import below_full_scale, write_sound  # noqa: PLC0415
     from cloudrift.render.engine import trimmed  # noqa: PLC0415
     from cloudrift.texture.line_file import read_line  # noqa: PLC0415
     from cloudrift.texture.running import laid  # noqa: PLC0415
@@ -69,7 +69,10 @@ def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, outpu
     out = laid(audio, line, rate, tempo, key=heard_in, once=once)
     if once:
         out = trimmed(out, audio.shape[1], rate)
-    format_name = output.suffix[1:].lower()
+    format_name, softer_db = output.suffix[1:].lower(), 0.0
+    if format_name != "wav":
+        out, softer_db = below_full_scale(out)
     write_sound(output, out, rate, format_name=format_name, bits=32 if format_name == "wav" else 24,
                 about=About(loop=not once))  # fmt: skip
-    say(f"{output}: {out.shape[1] / rate:.3f} s")
+    said = f", turned down by {softer_db:g} dB, else it would clip" if softer_db else ""
+    say(f"{output}: {out.shape[1] / rate:.3f} s{said}")

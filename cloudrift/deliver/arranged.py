@@ -4,13 +4,14 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+import numpy as np
 from msgspec.structs import replace
 
 from cloudrift.audio.about import About
-from cloudrift.audio.buffers import Stereo, silence
+from cloudrift.audio.buffers import Stereo, silence, to_gain
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import make_folder
-from cloudrift.audio.sound_file import write_wav
+from cloudrift.audio.sound_file import FLOATING, FullScaleError, over_db, turn_down_db, write_wav
 from cloudrift.deliver.names import file_key, stem_of
 from cloudrift.deliver.rights import rights_of
 from cloudrift.ground.errors import CloudriftError
@@ -42,14 +43,15 @@ def without_loop(document: Document) -> Document:
 
 def deliver_all(
     document: Document, folder: Path, *, stems: bool = False, bits: int = 24, rate: int = 0,
-    clips: ClipStore | None = None, progress: Progress | None = None,
+    lower: bool = False, clips: ClipStore | None = None, progress: Progress | None = None,
     cancelled: Callable[[], bool] = never,
 ) -> list[Path]:  # fmt: skip
     """Write the arrangement into a folder (made if need be) and return the paths.
 
     ``stems``: also the loop and the groove bed apart, before the line of all of it, where they add
     up to the whole: the loop as the bed ducks it, with all that seams add. Everything is computed
-    anew; files are written whole. Raises CloudriftError and Cancelled.
+    anew; files are written whole. ``lower`` turns all down by one gain where one would clip, else
+    that is FullScaleError. Raises CloudriftError and Cancelled.
     """
     if not document.arrangement.sections:
         raise CloudriftError("there is no arrangement yet; draw a form with cloudrift arrange")
@@ -82,12 +84,16 @@ def deliver_all(
         engine.close()
     if stems:
         made["loop"] = _less(made.get("loop", made[""]), made.get("bed", silence(0)))
+    over = 0.0 if bits == FLOATING else max(over_db(audio) for audio in made.values())
+    if over and not lower:
+        raise FullScaleError("the arrangement", over)
+    gain = np.float32(to_gain(-turn_down_db(over)))
     done = []
     for what, words in (("", "arranged"), ("loop", "the loop, arranged"),
                         ("bed", "the groove bed, arranged")):  # fmt: skip
         if what in made:
             path = folder / f"{name}_arranged{what and '_' + what}.wav"
-            _write(path, made[what], document, bits, words)
+            _write(path, made[what] * gain if over else made[what], document, bits, words)
             done.append(path)
     return done
 

@@ -27,8 +27,8 @@ from cloudrift.deliver.kit import CACHE_BYTES, Cover, Kit, Looked, looked_of
 from cloudrift.deliver.making import Making
 from cloudrift.deliver.one_shots import OneShot, one_shots
 from cloudrift.deliver.order import Order
-from cloudrift.deliver.parcels import free_number, parcels
-from cloudrift.ground.errors import CloudriftError, WriteError
+from cloudrift.deliver.parcels import free_number, keep_below_full_scale, parcels
+from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.interrupts import held_back, leave_to_parent
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.demo_file import draw_demo
@@ -242,7 +242,9 @@ def _deliver(
     done: list[str] = []
     for order in orders_of(how):
         making = Making(document, order, engine, stopped)
-        for parcel in parcels(document, order, number):
+        todo = parcels(document, order, number)
+        keep_below_full_scale(making, todo, lambda _done, _name: None)
+        for parcel in todo:
             if stopped():
                 raise Cancelled
             name = f"{FOLDERS[parcel.part]}/{parcel.name}"
@@ -251,7 +253,7 @@ def _deliver(
             try:
                 make_folder(out / FOLDERS[parcel.part])
                 parcel.write(out / name, making)
-            except WriteError:
+            except CloudriftError:
                 for one in done:  # some files of a loop are no delivery of it
                     (out / one).unlink(missing_ok=True)
                 raise

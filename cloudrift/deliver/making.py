@@ -26,6 +26,7 @@ from cloudrift.render.plan import Form, mix_node
 from cloudrift.render.timeline import whole
 
 LONG_TURNS = 4
+MOST_HELD_BYTES = 256 << 20  # of what is looked at before it is written
 
 
 class Sound(NamedTuple):
@@ -57,6 +58,9 @@ class Making:
         self.with_bed = document.loop
         self.loop = replace(document.loop, bed=None)
         self.engine, self.cancelled = engine, cancelled
+        self.lower_db = 0.0  # by how much all files are turned down
+        self._held: dict[Callable[[Making], Sound], Sound] = {}
+        self._held_bytes = 0
 
     # --- facts --------------------------------------------------------------------------------
 
@@ -73,6 +77,8 @@ class Making:
         comment = f"key {key.plain}, tempo {tempo:.2f} BPM, {loop.bars} bars"
         if loop.sounding_key != loop.key or loop.sounding_tempo != loop.tempo:
             comment += f"; written in {loop.key.plain} at {loop.tempo:.2f} BPM"
+        if self.lower_db:
+            comment += f"; turned down by {self.lower_db:.1f} dB, as all files of this loop"
         return About(
             title=f"{loop.title}: {what}" if what else loop.title, comment=comment,
             maker=self.document.credits.maker, album=loop.kit, licence=self.sheet.licence_words,
@@ -99,11 +105,28 @@ class Making:
         wanted = target - integrated_lufs(audio, self.loop.rate)
         return min(wanted, MOST_PEAK_DBTP - true_peak_db(audio))
 
+    def hold(self, make: Callable[["Making"], Sound]) -> Sound:
+        """Make a sound that is wanted again soon, and keep it as far as there is room."""
+        sound = make(self)
+        if self._held_bytes + sound.audio.nbytes <= MOST_HELD_BYTES:
+            self._held[make] = sound
+            self._held_bytes += sound.audio.nbytes
+        return sound
+
+    def take(self, make: Callable[["Making"], Sound]) -> Sound:
+        """Return a sound that was held, or make it; it is held no longer."""
+        sound = self._held.pop(make, None)
+        if sound is None:
+            return make(self)
+        self._held_bytes -= sound.audio.nbytes
+        return sound
+
     def finished(self, sound: Sound) -> Sound:
         """Return sound at the level and rate of the files."""
         audio, gain = sound.audio, self.gain_db
         if gain > 0 and sound.apart:
             gain = min(gain, max(0.0, MOST_PEAK_DBTP - true_peak_db(audio)))
+        gain -= self.lower_db
         if gain:
             audio = audio * np.float32(to_gain(gain))
         if self.file_rate == self.loop.rate:

@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 
 from cloudrift.audio.buffers import RATES
-from cloudrift.audio.sound_file import find_format
+from cloudrift.audio.sound_file import FLOATING, find_format
 from cloudrift.deliver.checks.spec import check_target
 from cloudrift.deliver.names import PATTERN, check_pattern
 from cloudrift.ground.errors import CloudriftError, did_you_mean
@@ -83,6 +83,7 @@ class Order:
     format_name, bits : of sound files; ``rate`` 0 keeps the loop's own.
     once : one pass with its tail in the place of each loop.
     dither : whether integers are dithered.
+    lower : all files are turned down by one gain, as far as the one that would clip most needs.
     target_lufs : all files get the gain that brings the loop there, as far as its peak allows.
     pattern : of the names (``names.named``).
     """
@@ -93,6 +94,7 @@ class Order:
     rate: int = 0
     once: bool = False
     dither: bool = True
+    lower: bool = False
     target_lufs: float | None = None
     pattern: str = field(default=PATTERN)
 
@@ -114,6 +116,11 @@ class Order:
             raise CloudriftError(f"rate must be {rates} or {FILE_RATES[-1]} Hz, not {self.rate}")
         check_target(self.target_lufs)
         check_pattern(self.pattern)
+
+    @property
+    def clips(self) -> bool:
+        """Whether its files hold nothing over full scale."""
+        return self.format_name != "wav" or self.bits != FLOATING
 
     def asks(self, *names: str) -> bool:
         """Whether any of some parts is asked for."""

@@ -1,6 +1,7 @@
 """Every file that an order writes: its name, what is in it, how it is made."""
 
-from collections.abc import Callable, Collection
+import dataclasses
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -11,13 +12,20 @@ from msgspec.structs import replace
 from cloudrift.audio.buffers import to_gain
 from cloudrift.audio.files import write_atomically
 from cloudrift.audio.resample import at_rate
-from cloudrift.audio.sound_file import find_format, write_sound
+from cloudrift.audio.sound_file import (
+    FullScaleError,
+    find_format,
+    over_db,
+    turn_down_db,
+    write_sound,
+)
 from cloudrift.deliver import rights
 from cloudrift.deliver.demo_sound import sheet_text
 from cloudrift.deliver.making import Making, Sound, name_of
 from cloudrift.deliver.names import slug
 from cloudrift.deliver.one_shots import OneShot, one_shots
 from cloudrift.deliver.order import PARTS, Order
+from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import plural
 from cloudrift.loop.bed_midi import bed_parts
 from cloudrift.loop.document import Document, Print
@@ -33,12 +41,16 @@ VOICE, BASS = "voice", "bass"
 
 @dataclass(frozen=True, kw_only=True)
 class Parcel:
-    """One file to be written: its name, the part it belongs to, what is in it, how it is made."""
+    """One file to be written: its name, the part it belongs to, what is in it, how it is made.
+
+    ``sound`` is what a sound file holds; None in one that is no sound.
+    """
 
     name: str
     part: str
     what: str
     write: Callable[[Path, Making], None]
+    sound: Callable[[Making], Sound] | None = None
 
 
 def parcels(what: Loop | Document, order: Order, number: int = 1) -> list[Parcel]:
@@ -79,7 +91,7 @@ class _Shelf:
         told = what + (WORDS_OF_ONCE if once else "")
         write = partial(_write_sound, make=make, what=word if title is None else title,
                         treated=treated)  # fmt: skip
-        self.found.append(Parcel(name=name, part=part, what=told, write=write))
+        self.found.append(Parcel(name=name, part=part, what=told, write=write, sound=make))
 
     def bytes(
         self, part: str, words: tuple[str, ...], suffix: str, what: str,
@@ -102,8 +114,7 @@ def _told_apart(found: list[Parcel]) -> list[Parcel]:
             name = f"{path.stem}-{count}{path.suffix}"
             count += 1
         taken.add(name.casefold())
-        out.append(parcel if name == parcel.name else Parcel(
-            name=name, part=parcel.part, what=parcel.what, write=parcel.write))  # fmt: skip
+        out.append(dataclasses.replace(parcel, name=name))
     return out
 
 
@@ -111,10 +122,35 @@ def _write_sound(
     path: Path, making: Making, *, make: Callable[[Making], Sound], what: str, treated: bool
 ) -> None:
     order = making.order
-    sound = making.finished(make(making))
+    sound = making.finished(making.take(make))
     write_sound(path, sound.audio, making.file_rate, format_name=order.format_name,
                 bits=order.bits, dither=order.dither,
                 about=making.about(what, sound, treated=treated))  # fmt: skip
+
+
+def keep_below_full_scale(
+    making: Making, todo: Sequence[Parcel], moved: Callable[[int, str], object]
+) -> None:
+    """Look before anything is written whether any of the files would clip.
+
+    If so, all are turned down where the order says so; else FullScaleError names the worst.
+    ``moved`` hears how many have been looked at, and which is next.
+    """
+    if not making.order.clips:
+        return
+    worst, name = 0.0, ""
+    for done, parcel in enumerate(todo):
+        if parcel.sound is None:
+            continue
+        if making.cancelled():
+            raise Cancelled
+        moved(done, parcel.name)
+        over = over_db(making.finished(making.hold(parcel.sound)).audio)
+        if over > worst:
+            worst, name = over, parcel.name
+    if worst and not making.order.lower:
+        raise FullScaleError(name, worst)
+    making.lower_db = turn_down_db(worst)
 
 
 def _write_bytes(path: Path, making: Making, *, make: Callable[[Making], bytes]) -> None:

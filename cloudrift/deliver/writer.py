@@ -7,7 +7,7 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.deliver.making import Making
 from cloudrift.deliver.order import Order
-from cloudrift.deliver.parcels import free_number, midi_of, parcels
+from cloudrift.deliver.parcels import free_number, keep_below_full_scale, midi_of, parcels
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.document import Document
@@ -37,7 +37,8 @@ def deliver(
     ``clips`` has the recordings that the loop names.
     Each file is written whole or not at all; a cancelled delivery leaves the files that were
     finished. Everything is computed anew: a file depends on its loop to the last bit, not on the
-    edits that led there. Raises CloudriftError that names the file at fault, and Cancelled.
+    edits that led there. Raises CloudriftError that names the file at fault, FullScaleError before
+    anything is written where a file would clip and the order does not lower all, and Cancelled.
     """
     document = Document.of(what)
     if not document.loop.heard():
@@ -53,17 +54,22 @@ def deliver(
     engine = Engine(clips=clips)
     try:
         making = Making(document, order, engine, cancelled)
-        for i, parcel in enumerate(todo):
+        count = 2 * len(todo)
+
+        def moved(at: int, name: str) -> None:
+            if progress:
+                progress(at, count, name)
+
+        keep_below_full_scale(making, todo, moved)
+        for i, parcel in enumerate(todo, len(todo)):
             if cancelled():
                 raise Cancelled
-            if progress:
-                progress(i, len(todo), parcel.name)
+            moved(i, parcel.name)
             parcel.write(folder / parcel.name, making)
             done.append(folder / parcel.name)
     finally:
         engine.close()
-    if progress:
-        progress(len(todo), len(todo), "")
+    moved(count, "")
     return done
 
 

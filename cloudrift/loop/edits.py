@@ -12,7 +12,7 @@ from cloudrift.loop import recordings, spec
 from cloudrift.loop.chord import lasting
 from cloudrift.loop.chord_edits import with_voices
 from cloudrift.loop.model import LEVEL, Chord, Group, Layer, LineAt, Loop, new_id
-from cloudrift.loop.new_layer import usual_layer
+from cloudrift.loop.new_layer import fitted_level, usual_layer
 from cloudrift.loop.own_notes import fitted
 from cloudrift.loop.sound_use import SoundUse
 from cloudrift.loop.source import OtherSound
@@ -240,9 +240,9 @@ def add_note_layer(loop: Loop, like: str = "") -> Loop:
     like = like if like and loop.layer(like).recorded is None else ""
     sound = loop.layer(like).played.sound if like else sound_use("felt upright")
     layer = usual_layer(loop, sound, free_name("Notes", (one.name for one in loop.layers)))
-    level = loop.layer(like).level_db if like else layer.level_db
-    new = new_id("l", (one.id for one in loop.layers))
-    layer = replace(layer.with_notes(()), id=new, level_db=level)
+    layer = replace(layer.with_notes(()), id=new_id("l", (one.id for one in loop.layers)))
+    level = fitted_level(loop, layer)
+    layer = replace(layer, level_db=min(level, loop.layer(like).level_db) if like else level)
     return replace(loop, layers=(*loop.layers, layer))
 
 

@@ -9,6 +9,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED
 from cloudrift.loop import edits, spec
 from cloudrift.loop.model import Chord, Layer, Loop
+from cloudrift.loop.new_layer import turned_to_fit
 from cloudrift.loop.own_notes import with_own
 from cloudrift.loop.progression import put_chords
 from cloudrift.notes.find_chords import LOOSE_TICKS, FoundChord, find_chords, is_chordal
@@ -144,9 +145,11 @@ def put_layers(
         added = with_own(added, added.layers[-1].id, inside)
         added = edits.set_source(added, added.layers[-1].id, origin=origin[:NAME_TYPED],
                                  by=by[:NAME_TYPED])  # fmt: skip
+        # How hard they are played is their balance.
+        added = edits.set_layer(added, added.layers[-1].id, level_db=0.0)
     if added is loop:
         raise CloudriftError("no notes were found within the loop's length; nothing was changed")
-    return added
+    return turned_to_fit(added, [x.id for x in added.layers[len(loop.layers) :]])
 
 
 def _sound_for(name: str, notes: Sequence[Note]) -> str:

@@ -1,6 +1,7 @@
 """What a layer begins with: the lens and touch of its sound's family, and a level that fits in."""
 
 import math
+from collections.abc import Collection, Iterable
 from statistics import median
 from typing import NamedTuple
 
@@ -22,6 +23,8 @@ from cloudrift.sound.own import house_of
 UNDER_DB, BASS_UNDER_DB, ACCENT_UNDER_DB = 5.0, 2.0, 8.0
 ACCENTS = frozenset({"leads", "bells", "brass", "grain", "drums"})
 LOW_DB, HIGH_DB = -30.0, 6.0
+PEAK_DB = -10.0  # what the peaks of a note reach that is held throughout at 0 dB: of most sounds
+CEILING_DB = -3.0  # where the peak of a sum is to stay
 MIDDLE_VELOCITY, LOUDER = 84, 26.0  # dB for ten times the velocity, as parts are played
 UNTUNED_PITCH = 60  # where a sound without a pitch is as it is
 
@@ -118,8 +121,38 @@ def fitted_level(loop: Loop, layer: Layer) -> float:
     under = (
         BASS_UNDER_DB if family == "bass" else ACCENT_UNDER_DB if family in ACCENTS else UNDER_DB
     )
-    level = median(others) - under - playing_db(loop, layer)
+    # Without notes yet, it is taken for one that is held: what is drawn into it is a line at first.
+    playing = playing_db(loop, layer) if layer.own != () else 0.0
+    level = median(others) - under - playing
     return min(max(round(level * 2) / 2, LOW_DB), HIGH_DB)
+
+
+def turned_to_fit(loop: Loop, layer_ids: Collection[str]) -> Loop:
+    """Return the loop with some layers turned down, all as much, so that its sum stays below full
+    scale as far as that is known without hearing it: their balance stays.
+    """
+    new = [x for x in loop.layers if x.id in layer_ids]
+    others = _peak_of(loop, [x for x in loop.heard() if x.id not in layer_ids])
+    room = math.sqrt(max(10 ** (CEILING_DB / 10) - others**2, 10 ** (-24 / 10)))
+    over_db = 20 * math.log10(max(_peak_of(loop, new) / room, 1.0))
+    for layer in new:
+        level = max(layer.level_db - math.ceil(over_db * 2) / 2, LOW_DB)
+        loop = loop.with_owner(layer.id, level_db=level)
+    return loop
+
+
+def _peak_of(loop: Loop, layers: Iterable[Layer]) -> float:
+    """The peak that layers come to together, about, as a share of full scale.
+
+    Different sounds add up by their power; one that strikes twice at once, by its amplitude.
+    """
+    peaks: dict[str, float] = {}
+    for one in layers:
+        if loop.notes_of(one):
+            peak = 10 ** ((one.level_db + playing_db(loop, one) + PEAK_DB) / 20)
+            name = one.played.sound.name
+            peaks[name] = peaks.get(name, 0.0) + peak
+    return math.sqrt(sum(peak**2 for peak in peaks.values()))
 
 
 def playing_db(loop: Loop, layer: Layer) -> float:

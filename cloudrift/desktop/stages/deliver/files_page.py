@@ -1,6 +1,7 @@
 """The page of files: what is written, in which format, under which names, and where."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -19,11 +20,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from cloudrift.audio.sound_file import FORMATS
+from cloudrift.audio.sound_file import FLOATING, FORMATS, FullScaleError, turn_down_db
 from cloudrift.deliver import PARTS, PRESETS, Order, deliver, free_number, parcels
 from cloudrift.deliver.checks import TARGETS_LUFS
 from cloudrift.deliver.making import name_of
 from cloudrift.deliver.names import FIELDS, MOST_PATTERN, PATTERN
+from cloudrift.desktop.kit.asking import ask
 from cloudrift.desktop.kit.drag_out import Draggable
 from cloudrift.desktop.kit.look import SEMI, figure_font
 from cloudrift.desktop.kit.parts import (
@@ -41,7 +43,7 @@ from cloudrift.desktop.session.hearing import TREATED
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
-from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.ground.paths import path_text
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import number, plural
@@ -314,7 +316,8 @@ class FilesPage(QWidget):
             text = (f"{number(loudness.lufs, '.1f')} LUFS, true peak "
                     f"{number(loudness.true_peak_db, '.1f')} dBTP")  # fmt: skip
             if high and self._target is None:
-                text += ": louder than full scale, so 16 and 24 bit would clip. Lower some layers."
+                text += (": over full scale. 16 and 24 bit would clip, so writing asks what to "
+                         "do; or lower some layers.")  # fmt: skip
             words = label(text, size=12, name="signal" if high else "good")
             words.setWordWrap(True)
             facts.body.addWidget(words)
@@ -372,12 +375,17 @@ class FilesPage(QWidget):
         )  # fmt: skip
 
     def _write(self) -> None:
-        folder, order = self._folder, self.order
-        document = self._session.document.history.now
-        clips = self._session.clips
+        order = self.order
         if order is None:
             self._end(self.problem, good=False)
-            return
+        else:
+            self._write_order(order)
+
+    def _write_order(self, order: Order, told: str = "") -> None:
+        """Write by an order; ``told`` is what to say with what was written."""
+        folder = self._folder
+        document = self._session.document.history.now
+        clips = self._session.clips
         self.bar.setRange(0, 1000)
         self.bar.setValue(0)
         for widget, there in ((self.bar, True), (self.cancel, True), (self.open_folder, False)):
@@ -390,8 +398,8 @@ class FilesPage(QWidget):
                 document, folder, order, clips=clips, cancelled=stop,
                 progress=lambda done, of, name: moved(done / of, name),
             ),
-            lambda paths: self._wrote(paths, folder, order),
-            self._fail,
+            lambda paths: self._wrote(paths, folder, told),
+            lambda error: self._fail(error, order),
             self._move,
             lane=Lane.WRITING,
         )  # fmt: skip
@@ -400,16 +408,35 @@ class FilesPage(QWidget):
         self.bar.setValue(round(1000 * share))
         self.result.setText(f"Writing {name}" if name else "")
 
-    def _wrote(self, paths: list[Path], folder: Path, order: Order) -> None:
-        self._session.preferences.remember(
-            delivery=path_text(folder.absolute()), parts=order.parts, bits=order.bits,
-            sound_format=order.format_name, target_lufs=order.target_lufs,
-            names="" if order.pattern == PATTERN else order.pattern,
-        )  # fmt: skip
-        self._end(f"Wrote {plural(len(paths), 'file')} to {folder}", good=True)
+    def _wrote(self, paths: list[Path], folder: Path, told: str) -> None:
+        if (order := self.order) is not None:
+            self._session.preferences.remember(
+                delivery=path_text(folder.absolute()), parts=order.parts, bits=order.bits,
+                sound_format=order.format_name, target_lufs=order.target_lufs,
+                names="" if order.pattern == PATTERN else order.pattern,
+            )  # fmt: skip
+        self._end(f"Wrote {plural(len(paths), 'file')} to {folder}{told}", good=True)
 
-    def _fail(self, error: Exception) -> None:
-        if isinstance(error, Cancelled):
+    def _ask_what_to_do(self, error: FullScaleError, order: Order) -> None:
+        """Nothing is clipped without a word: what would be is turned down, or kept whole."""
+        by = number(turn_down_db(error.over_db), ".1f")
+        lower = f"Turn all down by {by} dB"
+        floating = "Write 32-bit float WAV"
+        words = f"{in_a_sentence(str(error))}. Nothing has been written yet."
+        chosen = ask(self, "Over full scale", words, lower, floating, "Write nothing")
+        if chosen == lower:
+            self._write_order(replace(order, lower=True), f", all turned down by {by} dB")
+        elif chosen == floating:
+            self._write_order(replace(order, format_name="wav", bits=FLOATING),
+                              ", as 32-bit float WAV")  # fmt: skip
+        else:
+            self._end("Nothing was written. Lower some layers, or choose 32 bit.", good=False)
+
+    def _fail(self, error: Exception, order: Order) -> None:
+        if isinstance(error, FullScaleError):
+            self._end("", good=False)
+            self._ask_what_to_do(error, order)
+        elif isinstance(error, Cancelled):
             self._end("Stopped. Files that were finished stay in the folder.", good=False)
         else:
             self._end(str(error), good=False)

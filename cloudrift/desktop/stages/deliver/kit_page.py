@@ -113,6 +113,10 @@ class KitPage(QWidget):
         self.names.setAccessibleName("Pattern of names")
         self.names.setToolTip("Names of all files, in braces: " + ", ".join(FIELDS))
         self.demo, self.zipped = QCheckBox("A demo file of each"), QCheckBox("A zip of all")
+        self.turn_down = QCheckBox("Turn a loop down where it would clip")
+        self.turn_down.setToolTip(
+            "All files of that loop by one gain; else it is not written, and said"
+        )
         self.write = button("Write the kit…", self._choose_and_write, name="strong")
         self.cancel = button("Cancel", self._cancel)
         self.bar = QProgressBar()
@@ -173,6 +177,7 @@ class KitPage(QWidget):
         row.addWidget(self.demo)
         row.addWidget(self.zipped)
         outer.addLayout(row)
+        outer.addWidget(self.turn_down)
         for widget in (self.write, self.bar, self.cancel, self.result):
             outer.addWidget(widget)
         row = QHBoxLayout(self)
@@ -325,6 +330,7 @@ class KitPage(QWidget):
         target = fit_lufs(self.looked.values()) if level == FITTED else (
             None if level == OWN else float(level))  # fmt: skip
         order = Order(parts=PRESETS[self.preset.currentText()], target_lufs=target,
+                      lower=self.turn_down.isChecked(),
                       pattern=self.names.text().strip() or PATTERN)  # fmt: skip
         return KitOrder(order=order, formats=formats, demo=self.demo.isChecked(),
                         zipped=self.zipped.isChecked())  # fmt: skip
