@@ -74,6 +74,8 @@ def test_what_an_earlier_file_holds_is_in_it_when_it_is_saved_anew(schema, tmp_p
     assert [group.name for group in loop.groups] == (["Dusk"] if schema >= 4 else [])
     assert bool(loop.layer("l4").level_ride) == (schema >= 5)
     assert loop.line_blend == (0.7 if schema >= 6 else 1.0)
+    people = load_document(file_of(schema), clips).credits.people
+    assert [one.name for one in people] == (["Ada Wren", "Edda Fenn"] if schema >= 12 else [])
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
 
 from cloudrift.ground import CloudriftError
+from cloudrift.ground.words import cut_at_word, free_name, some_of
 from cloudrift.loop import edits, own_notes
 from cloudrift.loop.storage import load, save
 from cloudrift.notes import Lens, Note, look
@@ -229,3 +230,40 @@ def test_who_tabs_to_a_card_works_on_it_and_what_hides_or_is_off_says_nothing(qt
     window.texture.targets.buttons[None].setFocus()
     window.show_stage(1)
     assert session.selection.layer_id == "l4"
+
+
+def test_a_name_that_nobody_typed_goes_with_the_sound(small_loop):
+    loop = edits.add_layer(edits.add_layer(small_loop, "bright grand"), "bright grand")
+    a, b = (layer.id for layer in loop.layers[-2:])
+    assert [layer.name for layer in loop.layers[-2:]] == ["Bright grand", "Bright grand 2"]
+    loop = edits.set_sound(edits.set_sound(loop, a, "worn piano"), b, "worn piano")
+    assert [layer.name for layer in loop.layers[-2:]] == ["Worn piano", "Worn piano 2"]
+    loop = edits.swap_sounds(edits.set_aside(loop, b, "warm pad"), b)
+    assert loop.layer(b).name == "Warm pad"
+    loop = edits.set_layer(loop, a, name="Reef")
+    assert edits.set_sound(loop, a, "nylon").layer(a).name == "Reef"
+    typed = edits.set_layer(loop, b, name="Warm pad, left")
+    assert edits.set_sound(typed, b, "nylon").layer(b).name == "Warm pad, left"
+
+
+@pytest.mark.parametrize(
+    ("name", "taken", "free"),
+    [
+        ("Notes", (), "Notes"), ("Notes", ("notes",), "Notes 2"),
+        ("Notes 2", ("Notes", "Notes 2"), "Notes 3"),
+        ("Notes 2", ("Notes 2", "Notes 3"), "Notes 4"),
+        ("Notes 2", ("Notes",), "Notes 2"), ("Summer 1984", ("Summer 1984",), "Summer 1984 2"),
+        ("7", ("7",), "7 2"), ("Notes 99", ("Notes 99",), "Notes 100"),
+    ],
+)  # fmt: skip
+def test_a_copy_counts_on(name, taken, free):
+    assert free_name(name, taken) == free
+
+
+def test_names_are_cut_between_words():
+    assert cut_at_word("Print 12, Felt upright and Warm pad", 24) == "Print 12, Felt upright"
+    assert cut_at_word("Print 12, Felt upright", 22) == "Print 12, Felt upright"
+    assert cut_at_word("Print 12, Felt upright", 9) == "Print 12"
+    assert cut_at_word("Extraordinarily", 5) == "Extra"
+    assert some_of(["a", "b", "c"]) == "a, b and c"
+    assert some_of(["a", "b", "c", "d", "e"]) == "a, b and 3 more"

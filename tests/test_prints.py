@@ -17,15 +17,21 @@ from cloudrift.loop.prints import (
     forget_print,
     loop_to_print,
     printable,
+    recipe_of,
     rename_print,
+    with_guessed_bare,
     with_print,
 )
+from cloudrift.loop.recorded import Facts
 from cloudrift.loop.storage import load_document, save
 from cloudrift.render.printing import printed, reprinted, with_reprints
 from tests.conftest import make_small_loop
 from tests.hands import settled
 
 pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
+
+
+FACTS = Facts(name="Print", kind="loop", length_s=3.0, lufs=-20.0, tempo=140.0)
 
 
 def put_print(document, clips, layers=(), name="Print"):
@@ -239,3 +245,34 @@ def test_what_was_printed_of_a_print_follows_in_the_window(qtbot, window, stage)
     assert session.document.history.at == at + 1
     assert f"and so does {now.prints[1].name}" in window.message.text()
     assert_true(now, session.clips)
+
+
+def test_a_print_of_a_bare_loop_is_reprinted_with_the_treatments_it_has_then(
+    qtbot, window, small_loop
+):
+    """Only one that was to be bare stays so."""
+    session = window.session
+    session.document.open(edits.bare_of(small_loop), None)
+    window.show_stage(3)
+    printing = window.flip.printing
+    for bare in (False, True):
+        printing.print_what((), bare=bare)
+        qtbot.waitUntil(lambda n=bare: len(window.flip.flips()) == n + 1, timeout=60_000)
+    (treat, _id) = edits.insert_treatments(session.loop, None, small_loop.line)
+    session.apply("treatments", lambda _loop: treat)
+    document = session.document.history.now
+    assert [one.recipe.bare for one in document.prints] == [False, True]
+    for flip, has in zip(window.flip.flips(), (True, False), strict=True):
+        window.flip._layer_id = flip.id
+        with qtbot.waitSignal(session.told, timeout=60_000):
+            printing.reprint()
+        (now,) = (x for x in session.document.history.now.prints if x.id == flip.flipped.print_id)
+        printed_of = recipe_of(session.document.history.now, now.id)[1]
+        assert bool(printed_of.line) == has
+
+
+def test_prints_of_an_earlier_program_are_bare_where_they_have_no_treatment(small_loop):
+    bare = edits.bare_of(small_loop)
+    document = with_print(Document(loop=bare), bare, "0" * 24, FACTS, (), 0.0)
+    document = with_print(document, small_loop, "1" * 24, FACTS, (), 0.0)
+    assert [x.recipe.bare for x in with_guessed_bare(document).prints] == [True, False]

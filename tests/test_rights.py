@@ -41,14 +41,19 @@ from cloudrift.loop.document import Document
 from cloudrift.loop.from_notes import put_layers
 from cloudrift.loop.own_notes import with_own
 from cloudrift.loop.prints import with_print
+from cloudrift.loop.progression import put_chords, put_row
 from cloudrift.loop.recorded import Facts, FromRecording
 from cloudrift.loop.recordings import add_recording
 from cloudrift.loop.storage import document_from, load_document, save
 from cloudrift.notes import Note
+from cloudrift.notes.from_midi import read_song
 from cloudrift.render.printing import printed
 from cloudrift.sound.own import OwnSound, Recording
+from cloudrift.style.beginnings import from_song
+from cloudrift.theory import parse_progression
 from tests.conftest import make_small_loop
 from tests.test_arranging import BEDDED
+from tests.test_beginnings import write_song
 
 SMALL = make_small_loop()
 PEOPLE = Credits(people=(Person(name="Ada Wren", did=("wrote", "played"), share=60.0),
@@ -200,6 +205,74 @@ def test_what_went_into_a_print_went_into_what_was_cut_from_it():
                       got.gain_db)  # fmt: skip
     sheet = rights_of(some.with_loop(alone))
     assert {one.name for one in sheet.entries} == {SMALL.layer("l1").played.sound.of.label}
+
+
+def test_a_print_of_a_group_has_what_went_into_the_group():
+    clips = ClipStore()
+    clip = clips.record(np.full((2, 88200), 0.1, np.float32), 44100)
+    loop = recorded(clip=clip, licence="for personal use")
+    loop = edits.group_layers(loop, [loop.layers[-1].id], "Choir")
+    got = printed(loop, "Dusk", clips)
+    document = with_print(Document(loop=loop, credits=PEOPLE), loop, got.clip, got.facts, ("g1",),
+                          got.gain_db)  # fmt: skip
+    flip = document.loop.layers[-1]
+    alone = replace(document.loop, layers=(replace(flip, parked=False),), groups=())
+    sheet = rights_of(document.with_loop(alone))
+    assert [one.name for one in sheet.entries] == ["Quay voice"]
+    assert sheet.open == (f"Quay voice, in {flip.name} (Dusk): it is for limited use",)
+
+
+def test_prints_that_go_in_a_circle_come_to_an_end():
+    """No loop of ours does; a stranger's file may."""
+    clips = ClipStore()
+    loop = recorded(clip=clips.record(np.full((2, 88200), 0.1, np.float32), 44100), licence="x")
+    got = printed(loop, "Dusk", clips)
+    document = with_print(Document(loop=loop), loop, got.clip, got.facts, (), got.gain_db)
+    (made,) = document.prints
+    circle = replace(document.recipes[0], loop=replace(document.loop, layers=tuple(
+        replace(x, parked=False) for x in document.loop.layers)))  # fmt: skip
+    sheet = rights_of(replace(document, recipes=(circle,), loop=circle.loop))
+    assert made.clip in {one.clip for one in sheet.entries}  # what it is cut from stands for itself
+    assert "Quay voice" in {one.name for one in sheet.entries}
+
+
+def test_chords_of_a_friends_file_are_on_the_sheet_until_others_take_their_place(tmp_path):
+    song = read_song(write_song(tmp_path / "Night pier.mid"))
+    loop = from_song(song, "Night pier", parts=False, origin="the file Night pier.mid")
+    found = entry(sheet_of(loop), "the file Night pier.mid")
+    assert (found.what, found.where, found.parts) == ("notes", ("the chords",), ("loop",))
+    assert not found.terms.clear and len(sheet_of(loop).open) == 1
+    # With its parts it is one source, confirmed once.
+    parts = from_song(song, "Night pier", parts=True, origin="the file Night pier.mid")
+    one = entry(sheet_of(parts), "the file Night pier.mid")
+    assert one.where == ("Low pads", "Tune", "the chords") and len(sheet_of(parts).open) == 1
+    assert sheet_of(parts, replace(PEOPLE, confirmed=(one.id,))).complete
+    # Changed chords are still theirs; others are not.
+    changed = set_chord_length(loop, loop.chords[0].id)
+    assert changed.chords != loop.chords and not sheet_of(changed).complete
+    assert sheet_of(put_row(loop, parse_progression("Am F C G", loop.key))).complete
+    assert sheet_of(put_chords(loop, loop.chords)).complete
+    # A print of it has them too.
+    clips = ClipStore()
+    got = printed(loop, "Dusk", clips)
+    document = with_print(Document(loop=loop, credits=PEOPLE), loop, got.clip, got.facts, (), 0.0)
+    flip = replace(document.loop.layers[-1], parked=False)
+    document = document.with_loop(replace(document.loop, layers=(flip,), chords_from=""))
+    assert entry(rights_of(document), "the file Night pier.mid").where == ("the chords (Dusk)",)
+
+
+def set_chord_length(loop, chord_id):
+    first = next(chord for chord in loop.chords if chord.id == chord_id)
+    return replace(loop, chords=(replace(first, length_ticks=960), *loop.chords[1:]))
+
+
+def test_the_sheet_names_layers_as_they_are_called_now():
+    loop = edits.add_layer(SMALL, "bright grand")
+    layer_id = loop.layers[-1].id
+    swapped = edits.set_sound(loop, layer_id, "worn piano")
+    assert entry(sheet_of(swapped), "Worn piano").where[-1] == "Worn piano"
+    renamed_ = edits.set_layer(swapped, layer_id, name="Reef")
+    assert entry(sheet_of(renamed_), "Worn piano").where[-1] == "Reef"
 
 
 # --- who made it ----------------------------------------------------------------------------------

@@ -105,6 +105,9 @@ def rights_of(document: Document, title: str = "") -> Sheet:
         made = section_loop(document, section.id)
         _gather(found, document, (*made.heard(), *(made.bed.heard if made.bed else ())),
                 "arrangement")  # fmt: skip
+    if loop.chords and loop.chords_from:
+        entry = _notes_entry(loop.chords_from, "", "the chords")
+        _add(found, dataclasses.replace(entry, parts=("loop",)))
     confirmed = set(document.credits.confirmed)
     entries = tuple(
         dataclasses.replace(one, confirmed=one.id in confirmed) for one in found.values()
@@ -175,6 +178,8 @@ def _of_layer(
         made = next((one for one in document.prints if one.id == flipped.print_id), None)
         if made is not None:
             recipe = next(x.loop for x in document.recipes if x.content == made.recipe.loop)
+            if recipe.chords and recipe.chords_from:
+                yield _notes_entry(recipe.chords_from, "", f"the chords ({made.name})")
             for one in _printed(recipe, made.recipe.layers):
                 yield from _of_layer(document, one, f"{where} ({made.name})",
                                      through | {flipped.print_id})  # fmt: skip
@@ -185,13 +190,17 @@ def _of_layer(
         if isinstance(recording, FromRecording):
             yield _of_recording(recording, where)
     if isinstance(source, OwnNotes) and (source.origin or source.by):
-        yield Entry(id=f"notes {source.origin} {source.by}", what="notes",
-                    name=source.origin or f"notes by {source.by}", maker=source.by,
-                    source=source.origin, where=(where,))  # fmt: skip
+        yield _notes_entry(source.origin, source.by, where)
+
+
+def _notes_entry(origin: str, by: str, where: str) -> Entry:
+    return Entry(id=f"notes {origin} {by}", what="notes", name=origin or f"notes by {by}",
+                 maker=by, source=origin, where=(where,))  # fmt: skip
 
 
 def _printed(loop: Loop, layers: Sequence[str]) -> list[Layer]:
-    return [one for one in loop.heard() if not layers or one.id in layers]
+    """What a print was made of: some of the layers, or of the groups, or all."""
+    return [one for one in loop.heard() if not layers or not {one.id, one.group}.isdisjoint(layers)]
 
 
 def _of_sound(use: SoundUse, where: str) -> Iterator[Entry]:

@@ -4,6 +4,7 @@ A minus is the sign of typography (−), never the hyphen of names and files: it
 number is written, so that words around it stay as they are.
 """
 
+import re
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -91,14 +92,37 @@ def file_slug(name: str, otherwise: str) -> str:
 
 
 def free_name(name: str, taken: Iterable[str]) -> str:
-    """Return a name that is not taken yet, in any case of letters: numbered if need be."""
+    """Return a name that is not taken yet, in any case of letters: numbered if need be.
+
+    One that has a number already counts on: after ``Notes 2`` comes ``Notes 3``.
+    """
     used = {one.casefold() for one in taken}
-    number = 1
-    free = name
-    while free.casefold() in used:
+    if name.casefold() not in used:
+        return name
+    base, number = name, 1
+    if (counted := _COUNTED.fullmatch(name)) is not None:
+        base, number = counted[1], int(counted[2])
+    while (free := f"{base} {number + 1}").casefold() in used:
         number += 1
-        free = f"{name} {number}"
     return free
+
+
+_COUNTED = re.compile(r"(.*\S) ([1-9]\d?)")  # a longer number is a year, or part of a name
+
+
+def cut_at_word(text: str, most: int) -> str:
+    """Return as many whole words of a text as ``most`` letters hold; a longer word is cut."""
+    if len(text) <= most:
+        return text
+    whole = text[:most].rpartition(" ")[0] if text[most] != " " else text[:most]
+    return whole.rstrip(" ,;") or text[:most]
+
+
+def some_of(names: Sequence[str], most: int = 3) -> str:
+    """Name some things in a sentence: ``a, b and 4 more``."""
+    if len(names) <= most:
+        return together(names)
+    return f"{', '.join(names[: most - 1])} and {len(names) - most + 1} more"
 
 
 _FIRST = {1: "first", 2: "second", 3: "third"}

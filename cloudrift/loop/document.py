@@ -36,12 +36,14 @@ class Pass(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 class Recipe(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """What a print was made from: a loop by its content, and which of its layers (none: all).
 
-    It goes round in ``passes``, one after another; none: once, with all of them.
+    It goes round in ``passes``, one after another; none: once, with all of them. ``bare``: without
+    any treatment, also when it is printed again.
     """
 
     loop: str
     layers: tuple[str, ...] = ()
     passes: tuple[Pass, ...] = ()
+    bare: bool = False
 
     def __post_init__(self) -> None:
         within("number of passes of a print", len(self.passes), 0, MOST_PASSES)

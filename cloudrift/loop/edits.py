@@ -1,5 +1,6 @@
 """Edits: pure functions from one loop to the next. Whoever changes a loop does it with these."""
 
+import re
 from collections.abc import Iterable
 from itertools import pairwise
 from typing import Any
@@ -177,9 +178,21 @@ def sound_use(sound: str | OwnSound) -> SoundUse:
 
 
 def set_sound(loop: Loop, layer_id: str, sound: str | OwnSound) -> Loop:
-    """Give a layer another sound, with that sound's own settings and role."""
+    """Give a layer another sound, with that sound's own settings and role.
+
+    A name that nobody typed, the sound's own, goes with it.
+    """
     use = sound_use(sound)
-    return set_layer(set_source(loop, layer_id, sound=use), layer_id, role=use.of.role)
+    name = _following_name(loop, loop.layer(layer_id), use)
+    return set_layer(set_source(loop, layer_id, sound=use), layer_id, role=use.of.role, name=name)
+
+
+def _following_name(loop: Loop, layer: Layer, use: SoundUse) -> str:
+    """A layer's name with another sound: that of the sound, where it was so before."""
+    label = re.escape(layer.played.sound.of.label)
+    if not re.fullmatch(rf"{label}( [1-9]\d?)?", layer.name, re.IGNORECASE):
+        return layer.name
+    return free_name(use.of.label, (one.name for one in loop.layers if one.id != layer.id))
 
 
 def set_aside(loop: Loop, layer_id: str, sound: str | OwnSound) -> Loop:
@@ -194,8 +207,9 @@ def swap_sounds(loop: Loop, layer_id: str) -> Loop:
     layer = loop.layer(layer_id)
     if layer.played.other is None:
         raise CloudriftError(f"{layer.name} has no second sound; keep one beside it first")
-    other = replace(layer.played.other, use=layer.played.sound)
-    return set_source(loop, layer_id, sound=layer.played.other.use, other=other)
+    use, other = layer.played.other.use, replace(layer.played.other, use=layer.played.sound)
+    name = _following_name(loop, layer, use)
+    return set_layer(set_source(loop, layer_id, sound=use, other=other), layer_id, name=name)
 
 
 def take_turns(loop: Loop, layer_id: str, every_bars: int) -> Loop:
@@ -231,7 +245,8 @@ def set_sound_setting(loop: Loop, layer_id: str, name: str, value: object) -> Lo
 def add_layer(loop: Loop, sound_name: str | OwnSound, name: str = "") -> Loop:
     """Add a layer with a sound as its family is usually played, at a level that fits the others."""
     layer = usual_layer(loop, sound_use(sound_name), name)
-    layer = replace(layer, id=new_id("l", (one.id for one in loop.layers)))
+    name = free_name(layer.name, (one.name for one in loop.layers))
+    layer = replace(layer, id=new_id("l", (one.id for one in loop.layers)), name=name)
     return replace(loop, layers=(*loop.layers, layer))
 
 

@@ -21,11 +21,11 @@ from cloudrift.theory.key import Key
 MOST_NAMED = 1500  # notes of a layer that are read for chords while they are drawn
 
 
-def put_found(loop: Loop, found: Sequence[FoundChord]) -> Loop:
+def put_found(loop: Loop, found: Sequence[FoundChord], *, origin: str = "") -> Loop:
     """Put found chords in the place of what is there, with their own voicings.
 
     Whole bars of silence before the first are left out; the loop becomes as long as they are, up
-    to its most bars.
+    to its most bars. ``origin`` says where they are from, for the rights sheet.
     """
     bar = bar_ticks(loop.metre)
     if not found:
@@ -50,7 +50,7 @@ def put_found(loop: Loop, found: Sequence[FoundChord]) -> Loop:
     if last.end_tick > bars * bar:
         chords[-1] = Chord(id=last.id, start_tick=last.start_tick, voices=last.voices,
                            length_ticks=bars * bar - last.start_tick, root=last.root)  # fmt: skip
-    return put_chords(loop, chords, bars=bars)
+    return put_chords(loop, chords, bars=bars, origin=origin)
 
 
 def put_heard(loop: Loop, key: Key, put: Callable[[Loop], Loop], *, take_key: bool) -> Loop:
@@ -64,7 +64,7 @@ def put_heard(loop: Loop, key: Key, put: Callable[[Loop], Loop], *, take_key: bo
         loop = edits.set_key(loop, key)
     else:
         row = edits.set_key(row, loop.key)
-    return put_chords(loop, row.chords, bars=row.bars)
+    return put_chords(loop, row.chords, bars=row.bars, origin=row.chords_from)
 
 
 def chords_of(loop: Loop, layer: Layer) -> tuple[Chord, ...]:

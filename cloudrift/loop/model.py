@@ -34,6 +34,7 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 
     ``bed`` is the groove that it is tried against: played beside it, and no part of it. ``over``
     and ``level_db`` are what a section of an arrangement lays on both; a loop by itself has none.
+    ``chords_from`` says where its chords are from, where they came in with a file.
     """
 
     title: str
@@ -53,9 +54,10 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     bed: Bed | None = None
     over: Line = ()
     level_db: float = 0.0
+    chords_from: str = ""
 
     def __post_init__(self) -> None:
-        for field in ("title", "kit", "style"):
+        for field in ("title", "kit", "style", "chords_from"):
             named(self, "a loop", field, may_be_empty=True)
         within("tempo", self.tempo, spec.MIN_TEMPO_BPM, spec.MAX_TEMPO_BPM, " BPM")
         within("bars", self.bars, spec.MIN_BARS, spec.MAX_BARS)

@@ -64,15 +64,16 @@ def facts_of_print(printed: Loop, name: str, frames: int, lufs: float) -> Facts:
 
 def with_print(
     document: Document, printed: Loop, clip: str, facts: Facts, layers: tuple[str, ...],
-    gain_db: float, passes: tuple[Pass, ...] = (),
+    gain_db: float, passes: tuple[Pass, ...] = (), *, bare: bool = False,
 ) -> Document:  # fmt: skip
     """Add a print to a document, and a parked layer in which it is a flip that changes nothing.
 
     ``printed`` is what it was made from; ``gain_db`` brings its sound back to what it was. Each of
-    its ``passes`` has a label.
+    its ``passes`` has a label. ``bare``: it was to have no treatment.
     """
     made = Print(id=new_id("p", (one.id for one in document.prints)), name=facts.name, clip=clip,
-                 recipe=Recipe(loop=hash_of(printed), layers=layers, passes=passes),
+                 recipe=Recipe(loop=hash_of(printed), layers=layers, passes=passes,
+                               bare=bare),
                  gain_db=gain_db)  # fmt: skip
     document = _with_flip(document, made, printed, facts)
     recipes = (*document.recipes, RecipeLoop(content=hash_of(printed), loop=printed))
@@ -130,6 +131,23 @@ def with_reprint(
     recipes = (*document.recipes, RecipeLoop(content=hash_of(printed), loop=printed))
     loop = with_clip_of(document.loop, print_id, clip, facts, gain_db)
     return _tidied(replace(document, loop=loop, prints=prints, recipes=recipes))
+
+
+def with_guessed_bare(document: Document) -> Document:
+    """Return a document of a program that did not say which prints were to be bare: those whose
+    loop has no treatment.
+    """
+    bare = {one.content for one in document.recipes if not _lines_of(one.loop)}
+    prints = tuple(
+        replace(one, recipe=replace(one.recipe, bare=True)) if one.recipe.loop in bare else one
+        for one in document.prints
+    )
+    return replace(document, prints=prints)
+
+
+def _lines_of(loop: Loop) -> bool:
+    lines = (loop.line, *(x.line for x in loop.layers), *(x.line for x in loop.groups))
+    return any(lines)
 
 
 def with_clip_of(loop: Loop, print_id: str, clip: str, facts: Facts, gain_db: float) -> Loop:

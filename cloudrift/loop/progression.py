@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import NAME_TYPED
 from cloudrift.loop import spec
 from cloudrift.loop.chord import lasting
 from cloudrift.loop.chord_time import USUAL_REGISTER
@@ -74,11 +75,14 @@ def put_row(
                   voices=tuple(sorted({*low, *body})), root=tones[0])
         )  # fmt: skip
         start += length
-    return _lasting(loop, bars, tuple(chords))
+    return _lasting(replace(loop, chords_from=""), bars, tuple(chords))
 
 
-def put_chords(loop: Loop, chords: Sequence[Chord], *, bars: int | None = None) -> Loop:
-    """Put ready chords in the place of what is there."""
+def put_chords(
+    loop: Loop, chords: Sequence[Chord], *, bars: int | None = None, origin: str = ""
+) -> Loop:
+    """Put ready chords in the place of what is there; ``origin`` says where they are from."""
+    loop = replace(loop, chords_from=origin[:NAME_TYPED])
     return _lasting(loop, bars or loop.bars, tuple(chords))
 
 

@@ -23,13 +23,15 @@ from cloudrift.loop.demo_file import DemoFile
 from cloudrift.loop.document import Document, Print, RecipeLoop
 from cloudrift.loop.model import Chord, Group, Layer, Loop
 from cloudrift.loop.newer import Newer, put_back, taken_apart
+from cloudrift.loop.prints import with_guessed_bare
 from cloudrift.loop.sections import Arrangement
 from cloudrift.sound.own_files import MAX_BYTES, check_clips, is_clip, write_clips
 from cloudrift.texture.treatment import Treatment
 from cloudrift.theory.key import Key
 
 FORMAT = "cloudrift loop"
-SCHEMA = 12
+SCHEMA = 13
+BARE_SINCE = 13  # the schema that says whether a print is bare
 SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
 ORIGIN = "origin.txt"  # beside it, in what a crash left: where the loop is from
@@ -93,6 +95,8 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     10: lambda document: document,
     # Schema 12 says who made a loop, where own notes are from, and what its demo file is of.
     11: lambda document: document,
+    # Schema 13 says where the chords are from, and of a print whether it was to be bare.
+    12: lambda document: document,
 }
 
 
@@ -331,7 +335,8 @@ def _earlier(head: _Head, where: str) -> Document:
     document = _with_prints(
         _loop_of(loop, where), head.prints, msgspec.json.encode(recipes), where
     )  # fmt: skip
-    return _with_beside(document, head.beside, where)
+    document = _with_beside(document, head.beside, where)
+    return with_guessed_bare(document) if head.schema < BARE_SINCE else document
 
 
 def _brought_up(loop: object, schema: int, where: str) -> object:

@@ -37,7 +37,7 @@ def from_song(song: Song, title: str, *, parts: bool, origin: str = "") -> Loop:
     tempo = min(max(song.tempo, spec.MIN_TEMPO_BPM), spec.MAX_TEMPO_BPM)
     loop = empty_loop(song.key, round(tempo, 2), metre=metre, title=title)
     if song.chords:
-        loop = put_found(loop, song.chords)
+        loop = put_found(loop, song.chords, origin=origin)
     elif not parts:
         raise CloudriftError("no chords were found in that file; take its parts as layers")
     if not parts:

@@ -26,7 +26,7 @@ class MidiSheet(QDialog):
 
     def __init__(self, song: Song, path: Path, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
-        self._song, self._session = song, session
+        self._song, self._path, self._session = song, path, session
         self.setWindowTitle(f"Chords from {path.name}")
         self.setMinimumWidth(460)
         column = QVBoxLayout(self)
@@ -62,11 +62,14 @@ class MidiSheet(QDialog):
 
     def _put(self) -> None:
         take_key, take_tempo = self.key.isChecked(), self.tempo.isChecked()
-        song = self._song
+        song, origin = self._song, f"the file {self._path.name}"
 
         def edit(loop: Loop) -> Loop:
             out = put_heard(
-                loop, song.key, lambda there: put_found(there, song.chords), take_key=take_key
+                loop,
+                song.key,
+                lambda there: put_found(there, song.chords, origin=origin),
+                take_key=take_key,
             )
             return edits.set_tempo(out, song.tempo) if take_tempo else out
 

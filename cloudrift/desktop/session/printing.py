@@ -11,6 +11,7 @@ from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.words import cut_at_word, some_of
 from cloudrift.loop import flips
 from cloudrift.loop.document import Document, Pass, Print
 from cloudrift.loop.flip import Flipped
@@ -92,7 +93,8 @@ class Printing(QObject):
         wanted = []
         for count, one in enumerate(passers(session.loop), self._next_number):
             loop = loop_to_print(session.loop, (one.id,))
-            wanted.append((one.id, loop, f"Print {count}, {one.name}"[:LONGEST_NAME]))
+            name = cut_at_word(f"Print {count}, {one.name}", LONGEST_NAME)
+            wanted.append((one.id, loop, name))
         if not wanted:
             session.say("nothing is heard, so there is nothing to print; add a layer first")
             return
@@ -130,12 +132,13 @@ class Printing(QObject):
         count = self._next_number
         whole = f"{len(passes)} pass{'es' * (len(passes) != 1)}" if passes else "Whole loop"
         whole += ", bare" if bare else ""
-        what = " and ".join(layer.name for layer in loop.layers) if layers else whole
-        name = f"Print {count}, {what}"[:LONGEST_NAME]
+        what = some_of([layer.name for layer in loop.layers]) if layers else whole
+        name = cut_at_word(f"Print {count}, {what}", LONGEST_NAME)
 
         def came(got: Printed) -> None:
             def edit(document: Document) -> Document:
-                document = with_print(document, loop, *got[:2], layers, got.gain_db, passes)
+                document = with_print(document, loop, *got[:2], layers, got.gain_db, passes,
+                                      bare=bare)  # fmt: skip
                 now = document.loop
                 return document.with_loop(then(now, now.layers[-1].id))
 
@@ -158,11 +161,11 @@ class Printing(QObject):
         session, kept = self._session, self.kept()
         if kept is None:
             return
-        old, before = kept
+        old, _before = kept
         document, clips = session.document.history.now, session.clips
         try:
             loop = loop_to_print(printable(document, old.id), old.recipe.layers,
-                                 bare=_is_bare(before))  # fmt: skip
+                                 bare=old.recipe.bare)  # fmt: skip
             passes = passes_in(loop, old.recipe.passes)
             check_passes(loop, passes)
         except CloudriftError as error:
@@ -246,9 +249,3 @@ class Printing(QObject):
         elif self._session.apply("cut a recording",
                                  lambda loop: flips.flip_recording(loop, layer_id)):  # fmt: skip
             self.made.emit(layer_id)
-
-
-def _is_bare(loop: Loop) -> bool:
-    """Whether a loop that was printed has no treatment at all."""
-    lines = (loop.line, *(x.line for x in loop.layers), *(x.line for x in loop.groups))
-    return not any(lines)
