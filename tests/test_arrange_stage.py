@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 from msgspec.structs import replace
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 
 from cloudrift.desktop.session.hearing import BARE, TREATED
@@ -41,11 +42,14 @@ def sections(window):
     return now(window).arrangement.sections
 
 
-def press_band(stage, at, row):
+def band_middle(stage, at, row):
     model = stage.columns.model
     top, high = model.row_box(row)
-    place = QPoint(round(model.x_of(at, 0.5)), round(top + high / 2))
-    QTest.mouseClick(stage.columns, LEFT, NONE, place)
+    return QPoint(round(model.x_of(at, 0.5)), round(top + high / 2))
+
+
+def press_band(stage, at, row):
+    QTest.mouseClick(stage.columns, LEFT, NONE, band_middle(stage, at, row))
 
 
 def press_seam(stage, at, *, twice=False):
@@ -123,6 +127,22 @@ def test_the_wheel_and_plus_and_minus_are_the_level_there(window, stage):
     assert sections(window)[0].parts == () and sections(window)[1].part(owner).level_db == -2
     window.session.document.undo()  # a hand that keeps turning makes one step
     assert sections(window)[1].parts == ()
+
+
+def test_the_wheel_turns_the_chosen_band_without_the_keyboard_and_no_other(window, stage):
+    stage.columns.choose(1, 0)
+    window.heading.play.setFocus()
+    owner = stage.columns.model.rows[0].id
+
+    def turn(at, row):
+        place = QPointF(band_middle(stage, at, row))
+        event = QWheelEvent(place, place, QPoint(), QPoint(0, -120), Qt.MouseButton.NoButton, NONE,
+                            Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+        stage.columns.wheelEvent(event)
+        return event.isAccepted()
+
+    assert turn(1, 0) and sections(window)[1].part(owner).level_db == -1
+    assert not turn(0, 0) and sections(window)[0].parts == ()  # the page scrolls
 
 
 def test_sections_are_added_copied_moved_and_taken_out_by_keys_and_buttons(window, stage):

@@ -476,3 +476,53 @@ def test_a_hit_is_heard_when_it_is_drawn_or_chosen_while_all_stands(qtbot, drawe
     qtbot.wait(300)
     assert len(struck) == 2  # the loop itself has it
     settled(qtbot, session)
+
+
+@pytest.mark.parametrize("off", ["bed", "lane"])
+def test_drawing_into_what_is_off_turns_it_on_and_says_so(drawer, window, off):
+    session = window.session
+    lane_id = session.loop.lanes[0].id
+    if off == "bed":
+        session.apply("off", lambda loop: beds.set_heard(loop, on=False))
+    else:
+        session.apply("off", lambda loop: loop.with_owner(lane_id, mute=True))
+    press(drawer, 0, 960)
+    assert ticks(drawer, 0) == [960]
+    assert session.loop.layer(lane_id) in session.loop.bed.heard
+    name = "The groove bed" if off == "bed" else "Kick"
+    assert f"{name} is on now" in window.message.text()
+    session.document.undo()
+    assert ticks(drawer, 0) == [] and session.loop.layer(lane_id) not in session.loop.bed.heard
+    # What only changes hits turns nothing on.
+    session.document.redo()
+    session.apply("off", lambda loop: beds.set_heard(loop, on=False))
+    drawer.lanes.choose(0, frozenset({0}))
+    key(drawer, Qt.Key.Key_Right, CTRL)
+    assert ticks(drawer, 0) == [1200] and not session.loop.bed.heard
+
+
+def test_after_a_roll_key_all_its_strokes_are_chosen(drawer):
+    drawer.lanes.choose(0)
+    drawer.lanes.at_tick = 960
+    key(drawer, Qt.Key.Key_4)
+    assert ticks(drawer, 0) == [960, 1020, 1080, 1140]
+    assert drawer.lanes.numbers == {0, 1, 2, 3} and drawer.lanes.at_tick == 960
+    key(drawer, Qt.Key.Key_Delete)
+    assert ticks(drawer, 0) == []
+
+
+def test_low_drums_stop_each_other(small_loop):
+    loop = beds.add_lane(beds.add_lane(small_loop, "low drum"), "low octave")
+    assert len({hits_of(x).choke for x in loop.lanes}) == 1 and hits_of(loop.lanes[0]).choke
+
+
+def test_deliver_offers_a_bed_that_is_off(qtbot, drawer, window):
+    session = window.session
+    press(drawer, 0, 960)
+    session.apply("off", lambda loop: beds.set_heard(loop, on=False))
+    window.show_stage(5)
+    files = window.deliver.files
+    assert files.bed_on.isVisible() and not files.parts["bed"].isVisible()
+    QTest.mouseClick(files.bed_on, LEFT)
+    assert session.loop.bed.heard and files.parts["bed"].isChecked()
+    assert not files.bed_on.isVisible() and files.parts["bed"].isVisible()

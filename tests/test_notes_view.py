@@ -2,6 +2,7 @@
 
 import msgspec
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QColor
 
@@ -10,7 +11,7 @@ from cloudrift.desktop.stages.layers.notes.places import LEFT, TOP
 from cloudrift.loop import edits, own_notes
 from cloudrift.loop.slowed import slowed
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
-from cloudrift.notes.tools import TOOLS
+from cloudrift.notes.tools import TOOLS, use
 from cloudrift.texture import Treatment
 from tests.hands import drag, settled
 
@@ -58,7 +59,9 @@ def test_notes_are_drawn_by_double_click_with_their_length_under_the_hand(view, 
     qtbot.mouseRelease(view.grid, LEFT_BUTTON, pos=place)
     qtbot.mouseDClick(view.grid, LEFT_BUTTON, pos=place)
     assert (480, 240, 66) in facts(view)
-    assert len(view.moves.chosen) == 1
+    assert len(view.moves.chosen) == 1  # while its end is held
+    qtbot.mouseRelease(view.grid, LEFT_BUTTON, pos=place)
+    assert view.moves.chosen == ()
     session.document.undo()
     assert len(own(view)) == 4
     # Out of the scale the next note below is drawn, with Shift the one under the hand.
@@ -140,7 +143,7 @@ def test_keys_pick_copy_paste_and_cut(view, qtbot):
     qtbot.keyClick(grid, KEY.Key_E)
     assert [n.pitch for n in view.moves.chosen] == [61, 66]
     qtbot.keyClick(grid, KEY.Key_J, CTRL)
-    assert [f[0] for f in facts(view)] == [0, 960, 1920, 2400, 2880, 4320]
+    assert [f[0] for f in facts(view)] == [0, 960, 1920, 2880, 3840, 5760]  # on the bar
     session.document.undo()
     qtbot.keyClick(grid, KEY.Key_PageDown)
     assert len(view.moves.chosen) == 1
@@ -341,3 +344,58 @@ def test_what_a_slow_treatment_passes_over_is_shown_and_notes_are_pulled_into_th
     loop = edits.set_line(edits.set_line(session.loop, layer, ()), None, (whole,))
     assert slowed(loop, loop.layer(layer)).heard == ((0, 3840),)  # the loop's own line counts
     assert slowed(edits.set_line(loop, None, ()), loop.layer(layer)) is None
+
+
+def test_after_drawing_nothing_is_picked_and_tools_say_what_they_change(view, qtbot):
+    grid, strip = view.grid, view.strip
+    qtbot.mouseDClick(grid, LEFT_BUTTON, pos=at(view, 490, 66))
+    qtbot.mouseRelease(grid, LEFT_BUTTON, pos=at(view, 490, 66))
+    assert len(own(view)) == 5 and view.moves.picked == frozenset()
+    view.open_tool("quantise")
+    assert strip.about.text() == "· nothing changes, set like this, on all 5 notes"
+    strip.apply()
+    assert "has changed nothing" in view.window().message.text()
+    view.open_tool("octave")
+    assert strip.about.text() == "· changes all 5 notes"
+    strip.close_strip()
+    view.moves.pick(frozenset({own(view)[0].id}))
+    view.open_tool("octave")
+    assert strip.about.text() == "· changes 1 picked note"
+
+
+@pytest.mark.parametrize(
+    ("spans", "units", "by"),
+    [
+        (((0, 3840 * 4 - 960),), (240, 960, 3840), 4 * 3840),  # a four-bar phrase: to bar 5
+        (((960, 3840 * 4 - 480),), (240, 960, 3840), 4 * 3840),  # that begins on beat 2, too
+        (((0, 3840 + 60),), (240, 960, 3840), 3840),  # rings a little over the bar line
+        (((0, 2400),), (240, 960, 3840), 3840), (((0, 1920),), (240, 960, 3840), 1920),
+        (((0, 480),), (240, 960, 3840), 480), (((0, 100),), (240, 960, 3840), 240),
+        (((480, 1200), (1920, 2160)), (240, 960, 3840), 1920),
+    ],
+)  # fmt: skip
+def test_copies_come_on_the_bar_the_beat_or_the_grid(spans, units, by):
+    notes = [Note(start_tick=a, length_ticks=b - a, pitch=60) for a, b in spans]
+    assert own_notes.repeat_ticks(notes, units) == by
+
+
+def test_pasting_in_place_lays_the_copy_beside(view, qtbot):
+    grid, session = view.grid, view.moves.session
+    qtbot.keyClick(grid, KEY.Key_A, CTRL)
+    qtbot.keyClick(grid, KEY.Key_C, CTRL)
+    session.player.seek(0.0)
+    grid.show_place(0.0)
+    before = facts(view)
+    qtbot.keyClick(grid, KEY.Key_V, CTRL)
+    assert facts(view) == [*before, *((start + 3840, *rest) for start, *rest in before)]
+    assert len(view.moves.picked) == 4
+    qtbot.keyClick(grid, KEY.Key_V, CTRL)  # and again: there is no more room
+    assert len(own(view)) == 8 and "loop ends before that" in view.window().message.text()
+
+
+def test_copy_on_goes_by_bars(small_loop):
+    around = own_notes.around(replace(small_loop, bars=16, metre=(3, 4)), 240)
+    note = (Note(start_tick=0, length_ticks=240, pitch=60),)
+    for after, bars in (("1 bar", 1), ("2 bars", 2), ("4 bars", 4), ("8 bars", 8)):
+        made, _left = use(TOOLS["copy on"], note, (), around, (("after", after),))
+        assert [n.start_tick for n in made] == [0, bars * 2880]

@@ -39,7 +39,8 @@ class Part(NamedTuple):
 PARTS: dict[str, Part] = {
     "kick": Part("Kick", ("kick",), "bass"),
     "low drum": Part("Low drum", ("long drum",), "bass", on_roots=True, choke="low", level_db=-2.0),
-    "low octave": Part("Low drum, higher", ("long drum",), "bass", on_roots=True, level_db=-9.0),
+    "low octave": Part("Low drum, higher", ("long drum",), "bass", on_roots=True, choke="low",
+                       level_db=-9.0),
     "sub": Part("Sub", ("round sub",), "bass", on_roots=True, choke="low", level_db=-3.0),
     "synth bass": Part("Synth bass", ("synth bass",), "bass", on_roots=True, choke="low",
                        level_db=-5.0),
@@ -83,6 +84,13 @@ def set_heard(loop: Loop, *, on: bool) -> Loop:
     """Let the groove bed be heard, or not."""
     bed = bed_of(loop)
     return set_bed(loop, group=replace(bed.group, mute=not on))
+
+
+def sounding(loop: Loop, lane_id: str) -> Loop:
+    """Let a lane be heard, and the bed that it is in: what is drawn into it is to play."""
+    if lane_of(loop, lane_id).mute:
+        loop = loop.with_owner(lane_id, mute=False)
+    return set_heard(loop, on=True) if bed_of(loop).group.mute else loop
 
 
 def duck_under(loop: Loop, lanes: tuple[str, ...]) -> Loop:

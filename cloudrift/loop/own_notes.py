@@ -173,6 +173,29 @@ def paste_notes(
     return after, frozenset(n.id for n in own_of(after, layer_id) if n.id not in before)
 
 
+def lies_there(own: Iterable[Note], notes: Iterable[Note], tick: int) -> bool:
+    """Whether notes that are pasted from a tick on would all lie on some that are there."""
+    found = in_order(notes)
+    by = tick - found[0].start_tick if found else 0
+    there = {(n.start_tick, n.pitch) for n in own}
+    return all((n.start_tick + by, n.pitch) in there for n in found)
+
+
+def repeat_ticks(notes: Collection[Note], units: Iterable[int]) -> int:
+    """Return how far on notes come again: by whole bars if they last longer than half a bar, else
+    by beats, or by steps of the grid.
+
+    ``units`` are the ticks of these, the shortest first. What rings a little too long for it does
+    not count.
+    """
+    first, last = min(n.start_tick for n in notes), max(n.end_tick for n in notes)
+    chosen = 1
+    for unit in units:
+        if chosen == 1 or last - first > unit / 2:
+            chosen = unit
+    return max(chosen, -(-(last - first - chosen // 16) // chosen) * chosen)
+
+
 def fitted(loop: Loop, bars: int) -> tuple[Layer, ...]:
     """Return a loop's layers for so many bars: their own notes and recordings cut or repeated."""
     bar = bar_ticks(loop.metre)

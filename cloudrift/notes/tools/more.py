@@ -10,6 +10,7 @@ from cloudrift.ground.settings import Full, SettingsSpec, percent
 from cloudrift.notes.note import Note
 from cloudrift.notes.tools.tool import (
     DRAW,
+    VALUES,
     Around,
     Tool,
     by_start,
@@ -97,9 +98,13 @@ def fill_gaps(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]
     return out
 
 
+BARS = {"1 bar": 1, "2 bars": 2, "4 bars": 4, "8 bars": 8}
+
+
 def twice(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     """Copy the notes on, as often as they fit: a bar becomes the next ones."""
-    length = around.ticks(full.word("after"))
+    after = full.word("after")
+    length = BARS[after] * around.bar_ticks if after in BARS else around.ticks(after)
     out = list(notes)
     for turn in range(1, round(full.number("times")) + 1):
         moved = [replace(n, start_tick=n.start_tick + turn * length, id=0) for n in notes]
@@ -125,6 +130,6 @@ TOOLS = (
          spec=SettingsSpec((value("step", "Step", "1/8"), percent("often", "How often", 50),
                             percent("loud", "Loudness", 75, low=5), DRAW))),
     Tool(name="copy on", group="Add", about="the same again behind itself", act=twice,
-         spec=SettingsSpec((value("after", "After", "1/1"),
+         spec=SettingsSpec((choice("after", "After", (*BARS, *VALUES), "1 bar"),
                             count("times", "Again", 1, 1, 32, "times")))),
 )  # fmt: skip

@@ -83,14 +83,14 @@ def nudge(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
 def stagger(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     """Lay notes in order of pitch, each a part of the grid after the one before, swelling.
 
-    Going up and down turns back without striking the outer notes twice.
+    Going up and down turns back at the top without striking it twice, to the note it began with.
     """
     step = max(1, round(around.ticks(full.word("step")) * full.number("share") / 100))
     line = sorted(notes, key=lambda n: (n.pitch, n.start_tick))
     way = full.word("direction")
     run = line if way == UP else line[::-1]
     if way == UP_DOWN:
-        run = line + line[-2:0:-1]
+        run = line + line[-2::-1]
     first = min(n.start_tick for n in notes)
     # From the loudest of them, so that using it twice does not soften twice.
     loudest = max(n.velocity for n in notes)

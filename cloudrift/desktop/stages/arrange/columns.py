@@ -57,8 +57,9 @@ class Columns(Keyed):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(
             "Press a section's name to choose it, a band to take it out or in, a seam to say what "
-            "happens there; double-click a seam to hear the bars around it. Over a band the wheel "
-            "is its level. Keys: arrows, Enter, + and −, Ctrl with arrows moves a section"
+            "happens there; double-click a seam to hear the bars around it. Over the band that is "
+            "chosen the wheel is its level. Keys: arrows, Enter, + and −, Ctrl with arrows moves "
+            "a section"
         )
 
     # --- what is shown ------------------------------------------------------------------------
@@ -181,10 +182,9 @@ class Columns(Keyed):
         model = self.model
         at = model.column_at(event.position().x()) if model else -1
         row = model.row_at(event.position().y()) if model else -1
-        if at < 0 or row < 0 or not self.hasFocus():
-            event.ignore()
+        if model is None or (at, row) != (self.at, self.row):
+            event.ignore()  # the page scrolls: only the band that is chosen is turned
             return
-        self.choose(at, row)
         self.level_moved.emit(at, row, 1.0 if event.angleDelta().y() > 0 else -1.0)
 
     def act_of(self, event: QKeyEvent) -> Callable[[], object] | None:

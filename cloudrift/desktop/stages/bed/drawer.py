@@ -57,6 +57,9 @@ FIELDS = {f.name: f for f in (
 )}  # fmt: skip
 
 
+DRAWN = ("draw a hit", "draw a roll")
+
+
 class BedDrawer(QFrame):
     """What all of the bed shares at the left, its lanes in the middle, what is chosen at right."""
 
@@ -270,8 +273,21 @@ class BedDrawer(QFrame):
         return bool(self._session.apply(words, edit, merge=words if moving else "", moving=moving))
 
     def _edit_hits(self, words: str, edit: Callable[[Loop], Loop], moving: bool) -> None:
-        """What one hand does is one step, though a press becomes a roll on its way."""
-        self._session.apply(words, edit, merge="hits" if moving else "", moving=moving)
+        """What one hand does is one step, though a press becomes a roll on its way.
+
+        What is drawn where nothing would play turns on what is off.
+        """
+        lane_id, before = self.lanes.lane_id, self._session.loop
+        drawn = words in DRAWN
+
+        def and_heard(loop: Loop) -> Loop:
+            return beds.sounding(edit(loop), lane_id) if drawn else edit(loop)
+
+        self._session.apply(words, and_heard, merge="hits" if moving else "", moving=moving)
+        if drawn and before.bed is not None and self._session.loop is not before:
+            off = "The groove bed" if before.bed.group.mute else before.layer(lane_id).name
+            if before.bed.group.mute or before.layer(lane_id).mute:
+                self._session.say(f"{off} is on now, so that what you draw plays", good=True)
 
     def draw_one(self) -> None:
         """Draw a groove in the chosen manner; another with each press."""

@@ -456,6 +456,10 @@ class HitLanes(Keyed):
         lane_id, first, last = self.lane_id, self.at_tick, self.at_tick + self.grid
         self._edit("draw a roll",
                    lambda loop: hitting.roll(loop, lane_id, first, last, count))  # fmt: skip
+        if self.model is not None:
+            struck = {hit.tick for hit in self.model.hits(self.row) if first <= hit.tick < last}
+            self._choose_ticks(lane_id, struck)
+            self.at_tick = first
 
     def _move(self, by: int) -> None:
         assert self.model is not None

@@ -47,6 +47,7 @@ from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.ground.paths import path_text
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import number, plural
+from cloudrift.loop import beds
 from cloudrift.render.plan import passes_of
 
 BITS = ((16, "16 bit"), (24, "24 bit"), (32, "32 bit float"))
@@ -90,6 +91,8 @@ class FilesPage(QWidget):
         for name, box in self.parts.items():
             box.setToolTip(PARTS[name].about)
             box.setChecked(name in asked)
+        self.bed_on = button("The groove bed is off: turn it on to write it", self._turn_bed_on,
+                             name="link")  # fmt: skip
         self.once = QCheckBox("Each as one pass with its tail, no loops")
         self.names = QLineEdit(wishes.names or PATTERN)
         self.names.setMaxLength(MOST_PATTERN)
@@ -139,6 +142,7 @@ class FilesPage(QWidget):
         column.addWidget(self.preset)
         for box in self.parts.values():
             column.addWidget(box)
+        column.addWidget(self.bed_on)
         column.addWidget(self.once)
         column.addStretch(1)
         outer.addWidget(scrolling(inside), 1)
@@ -220,6 +224,10 @@ class FilesPage(QWidget):
         self.problem = ""
         return made
 
+    def _turn_bed_on(self) -> None:
+        if self._session.apply("hear the bed", lambda loop: beds.set_heard(loop, on=True)):
+            self.parts["bed"].setChecked(True)
+
     def _choose(self, **what: object) -> None:
         for name, value in what.items():
             setattr(self, f"_{name}", value)
@@ -253,7 +261,9 @@ class FilesPage(QWidget):
         self.preset.setCurrentText(preset)
         self._show_list(order)
         loop = document.loop
-        self.parts["bed"].setVisible(loop.bed is not None and bool(loop.bed.heard))
+        bed = loop.bed
+        self.parts["bed"].setVisible(bed is not None and bool(bed.heard))
+        self.bed_on.setVisible(bed is not None and bed.group.mute and bool(bed.lanes))
         self.parts["arrangement"].setVisible(bool(document.arrangement.sections))
         self.parts["demo"].setVisible(bool(document.demo.parts))
         self.parts["prints"].setVisible(bool(document.prints))

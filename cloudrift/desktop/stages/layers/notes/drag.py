@@ -18,6 +18,7 @@ class Drag:
     done: tuple[int, int] = (0, 0)  # ticks and semitones (or steps) already gone
     before: frozenset[int] = frozenset()
     plays: bool = True
+    drawn: bool = False
     path: list[QPointF] = field(default_factory=list)
 
     @property

@@ -257,6 +257,8 @@ class NoteGrid(QWidget):
             return
         if drag.kind == "pick" and not drag.moved:
             self._moves.pick(drag.before)
+        elif drag.drawn:  # it was picked for its end to go along; tools are for all again
+            self._moves.pick(frozenset())
         self._session.end_drag()
         self.update()
 
@@ -281,7 +283,8 @@ class NoteGrid(QWidget):
         tick = int(places.tick_at(point.x()) // step) * step
         note = self._moves.add(tick, pitch, "drag notes end")
         if note is not None:  # the hand is still down: its end goes along
-            self._drag = Drag("end", QPointF(places.at_x(note.end_tick), point.y()), note)
+            self._drag = Drag("end", QPointF(places.at_x(note.end_tick), point.y()), note,
+                              drawn=True)  # fmt: skip
             self._session.hearing.once.key_down(pitch, note.velocity, self._moves.layer.id)
             self._session.hearing.once.key_up(pitch)
 

@@ -9,6 +9,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.loop import edits, own_notes
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.notes.note import Note
+from cloudrift.notes.time import bar_ticks, beat_ticks
 
 OCTAVE = 12
 REFUSED = "These notes follow the chords. Let go of the chords to change them."
@@ -200,21 +201,29 @@ class NoteMoves(QObject):
         if layer is None or not self.copied or not self.may():
             return
         copied = self.copied
+        if own_notes.lies_there(layer.own or (), copied, tick):
+            tick += self._repeat_ticks(copied)
         new = self.session.make(
             "paste notes", lambda loop: own_notes.paste_notes(loop, layer.id, copied, tick)
         )
         if new:
             self.pick(new)
+        else:
+            self.session.say("the loop ends before that; make it longer, or paste further to the "
+                             "left")  # fmt: skip
 
     def copy_behind(self) -> None:
-        """Put a copy of the picked notes behind them, on the next place of the grid."""
+        """Put a copy of the picked notes behind them, on the bar, or the beat if they are short."""
         chosen = self.chosen
-        if not chosen:
-            return
-        step = self.grid.ticks
-        first, last = min(n.start_tick for n in chosen), max(n.end_tick for n in chosen)
-        self.copied = chosen
-        self.paste(first + max(step, -(-(last - first) // step) * step))
+        if chosen:
+            self.copied = chosen
+            first = min(n.start_tick for n in chosen)
+            self.paste(first + self._repeat_ticks(chosen))
+
+    def _repeat_ticks(self, notes: tuple[Note, ...]) -> int:
+        metre = self.session.loop.metre
+        units = (self.grid.ticks, beat_ticks(metre), bar_ticks(metre))
+        return own_notes.repeat_ticks(notes, units)
 
     # --- where a lens plays -------------------------------------------------------------------
 

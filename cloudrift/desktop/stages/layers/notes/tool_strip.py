@@ -7,7 +7,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.kit.parts import button, clear, heading, label
+from cloudrift.desktop.kit.parts import button, clear, heading, label, set_look
 from cloudrift.desktop.session.preview import Preview
 from cloudrift.desktop.stages.layers.notes.moves import NoteMoves
 from cloudrift.ground.errors import CloudriftError
@@ -75,9 +75,7 @@ class ToolStrip(QFrame):
             widget.edited.connect(lambda value, name=field.name: self._put(name, value))
             self.fields[field.name] = widget
             self._grid.addWidget(widget, i // COLUMNS, i % COLUMNS)
-        count = len(self._moves.picked)
         self.title.setText(f"{tool.label}: {tool.about}")
-        self.about.setText(f"· on the {count} picked" if count else "· on all notes")
         self.show()
         self.try_it()
         first: QWidget = next(iter(self.fields.values()), self.use)
@@ -101,7 +99,17 @@ class ToolStrip(QFrame):
             return
         assert self._preview.loop is not None
         notes: tuple[Note, ...] = self._preview.loop.layer(layer.id).own or ()
+        self._say_what_changes(same=notes == layer.own)
         self.tried.emit(notes)
+
+    def _say_what_changes(self, *, same: bool) -> None:
+        """Say beforehand on which notes it is used, and when it does nothing to them."""
+        count = len(self._moves.picked)
+        whose = f"{count} picked" if count else f"all {len(self._moves.notes)}"
+        notes = "note" if count == 1 else "notes"
+        self.about.setText(f"· nothing changes, set like this, on {whose} {notes}" if same
+                           else f"· changes {whose} {notes}")  # fmt: skip
+        set_look(self.about, "signal" if same else "soft")
 
     def _edit(self, tool: Tool, layer_id: str) -> Callable[[Loop], tuple[Loop, frozenset[int]]]:
         """What the tool does to a loop as it is set now."""
@@ -115,7 +123,10 @@ class ToolStrip(QFrame):
         self.close_strip()
         if tool is None or layer is None:
             return
+        before = self._session.loop
         left = self._session.make(tool.name, self._edit(tool, layer.id))
+        if left is not None and self._session.loop.layer(layer.id) == before.layer(layer.id):
+            self._session.say(f"{tool.label} has changed nothing: the notes are so already")
         if self._moves.picked and left:
             self._moves.pick(left)
 
