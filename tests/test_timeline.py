@@ -24,7 +24,7 @@ from cloudrift.loop.arranging import (
 )
 from cloudrift.loop.bed import hits_of
 from cloudrift.loop.document import Document
-from cloudrift.loop.section_rides import SectionPoint, SectionRide, knots_of
+from cloudrift.loop.section_rides import SectionPoint, SectionRide, can_ride, knots_of
 from cloudrift.loop.sections import Seam
 from cloudrift.loop.storage import save
 from cloudrift.render import Engine, seams
@@ -444,6 +444,28 @@ def test_a_layers_level_and_a_setting_and_a_blend_ride(engine):
         audio, _ = sound(engine, document)
         assert not np.allclose(audio[:, : 2 * TURN], bare[:, : 2 * TURN], atol=1e-4), one
         assert step_db(audio, TURN) < 12
+
+
+def test_what_is_bypassed_or_at_zero_may_ride_and_acts_where_it_does(engine):
+    """It is offered with a word on how it is elsewhere."""
+    (one, *_rest) = BEDDED.line_of("l2")
+    field = next(f for f in one.of.spec if f.rides and not f.choices)
+    off = edits.set_treatment(BEDDED, "l2", one.id, on=False)
+    zero = edits.set_treatment(BEDDED, "l2", one.id, blend=0.0)
+    offered = {what: words for words, what in can_ride(off, "l2")}
+    assert offered["l2", one.id, field.name].endswith(", bypassed elsewhere")
+    offered = {what: words for words, what in can_ride(zero, "l2") if what[1] == one.id}
+    assert list(offered) == [("l2", one.id, "blend")]
+    assert offered["l2", one.id, "blend"].endswith(", at 0 % elsewhere")
+    for loop, of, low, high in ((off, field.name, field.low, field.high), (off, "blend", 0, 100),
+                                (zero, "blend", 0, 100)):  # fmt: skip
+        plain = arranged(4, loop=loop)
+        rides = set_ride(plain, "s1", ride("l2", one.id, of, points=((0, low), (1, high))))
+        bare, audio = sound(engine, plain)[0], sound(engine, rides)[0]
+        assert not np.allclose(audio[:, : 2 * TURN], bare[:, : 2 * TURN], atol=1e-4), of
+        for knot in knots_of(loop, rides.arrangement.sections[0].rides):
+            (there, *_more) = knot.loop.line_of("l2")
+            assert there.on
 
 
 def beds_of(loop):

@@ -13,7 +13,7 @@ from cloudrift.ground.words import named
 from cloudrift.loop.layer import LEVEL, Group, Layer
 from cloudrift.loop.model import Loop
 from cloudrift.texture.ride import BLEND
-from cloudrift.texture.treatment import Treatment, acting
+from cloudrift.texture.treatment import Treatment
 
 MOST_POINTS, MOST_KNOTS = 16, 13
 ALL = ""  # the owner that is the section itself
@@ -101,7 +101,8 @@ def with_value(loop: Loop, ride: SectionRide, value: float) -> Loop:
     """Return a loop in which what rides has a value."""
     owner = ride.owner or None
     if ride.treatment:
-        line = tuple(_set(t, ride.of, value) if t.id == ride.treatment else t
+        # What is bypassed in the loop acts where a value of it rides.
+        line = tuple(_set(replace(t, on=True), ride.of, value) if t.id == ride.treatment else t
                      for t in loop.line_of(owner))  # fmt: skip
         return loop.with_owner(owner, line=line)
     if owner is None:
@@ -124,12 +125,20 @@ def value_now(loop: Loop, what: tuple[str, str, str]) -> float:
 
 
 def can_ride(loop: Loop, owner: str) -> list[tuple[str, tuple[str, str, str]]]:
-    """Return what of an owner can ride: in words, and which value it is."""
+    """Return what of an owner can ride: in words, and which value it is.
+
+    A treatment that is bypassed acts only where a value of it rides. Of one at 0 % only that can.
+    """
     found = [(LEVEL.label, (owner, "", LEVEL.name))]
-    for one in acting(loop.line_of(owner or None)):
+    for one in loop.line_of(owner or None):
+        if not one.known:
+            continue
         fields = [field for field in one.of.spec if field.rides and not field.choices]
-        found += [(f"{one.of.label}: {field.label}", (owner, one.id, field.name))
-                  for field in (*fields, BLEND)]  # fmt: skip
+        blends = one.blend > 0 or any(ride.of == BLEND.name for ride in one.rides)
+        elsewhere = "" if one.on else ", bypassed elsewhere"
+        elsewhere += "" if blends else ", at 0 % elsewhere"
+        found += [(f"{one.of.label}: {field.label}{elsewhere}", (owner, one.id, field.name))
+                  for field in ((*fields, BLEND) if blends else (BLEND,))]  # fmt: skip
     return found
 
 

@@ -297,8 +297,9 @@ class Window(QMainWindow):
     # --- commands ------------------------------------------------------------------------------
 
     def hear_all(self) -> None:
-        """Hear the whole loop, through all of its lines."""
+        """Hear the whole loop, all of its layers, through all of its lines."""
         self.session.transport.hear_part(0.0, 1.0)
+        self.session.hearing.hear_alone(())
         self.session.hearing.hear_up_to(None, None)
         self.ribbon.update()
 

@@ -134,7 +134,8 @@ class Hearing(QObject):
         """The open loop is another now; say whether a preview stood, and so is another too."""
         self._up_to = None
         loop = self.document.loop
-        self.alone &= set(loop.ids)
+        # What is gone or parked can't be heard alone.
+        self.alone = frozenset(one for one in self.alone if alone(loop, {one}) is not loop)
         stood = bool(self._previews)
         self._previews = tuple(one for one in self._previews if one.follow(loop))
         return stood
