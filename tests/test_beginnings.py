@@ -147,6 +147,7 @@ def test_begin_from_a_recording(qtbot, window, tmp_path):
     heard = window.start.recording.heard
     assert window.session.hearing.shown.key == heard.heard_key
     assert window.session.hearing.shown.chords == ()
+    window.start.recording.laid.click()  # its tempo, key and chords alone
     heard.chords.click()
     assert window.session.hearing.shown.chords
     heard.key.click()
@@ -461,12 +462,12 @@ def test_a_recording_finds_the_cards_that_it_is_at_home_in(qtbot, window, tmp_pa
     source.heard.chords.click()  # the card's sounds around what was played
     heard = [x for x in window.session.hearing.shown.chords]
     assert heard and heard != list(shown.chords)
-    source.laid.click()
+    assert source.laid.isChecked()  # who begins with a recording wants to hear it
     qtbot.mouseClick(window.start.begin, LEFT)
     loop = window.session.loop
     layer = loop.layers[-1]
     facts = layer.recorded.facts
-    assert (facts.name, facts.origin) == ("Pier", "the file Pier.wav")
+    assert (facts.name, facts.origin) == ("x", "the file Pier.wav")  # as it is labelled
     assert len(loop.layers) > 2 and layer.recorded.semitones % 12 in (0, 3, 9)
     assert window.session.document.history.now.arrangement.sections  # as the card has it
 

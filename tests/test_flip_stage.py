@@ -5,13 +5,16 @@ import zipfile
 
 import numpy as np
 import pytest
+import soundfile
 from click.testing import CliRunner
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtTest import QTest
 
+from cloudrift.audio.sound_file import write_wav
 from cloudrift.cli.main import commands
+from cloudrift.deliver import Order, deliver
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.flip.model import FlipModel, wave_in, wave_of, words_of
 from cloudrift.ground.errors import CloudriftError
@@ -21,9 +24,11 @@ from cloudrift.loop.document import Document
 from cloudrift.loop.flip import Place
 from cloudrift.loop.prints import with_print
 from cloudrift.loop.storage import load_document, save
+from cloudrift.render import Engine
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory.key import Key
 from tests.conftest import make_small_loop
+from tests.conftest import run as run_command
 from tests.hands import command, drag, saved, settled
 from tests.test_flip import FACTS, cut, eight, flip_of  # noqa: F401 - a fixture
 
@@ -367,12 +372,51 @@ def test_a_recording_is_cut_as_it_is(qtbot, window):
     command(window, "Cut the chosen recording").trigger()
     flip = window.flip.layer.flipped
     assert flip.length_ticks == round(3 * 140 / 60 * 960) and flip.of == source
+    # The recording plays on where it was; the flip stands beside it, parked.
+    assert session.loop.layer(layer.id) == layer
+    assert (window.flip.layer.name, window.flip.layer.parked) == ("Rain 2", True)
+    session.document.undo()
+    assert session.loop.layers[-1] == layer
+    session.document.redo()
     assert window.flip.again.isVisible() is False
     window.flip.printing.reprint()
     assert "that is no print" in window.message.text()
     session.select(layer_id="l1")
     window.flip.printing.cut_recording()
     assert "print it and cut that" in window.message.text()
+
+
+@pytest.mark.parametrize("where", ["window", "command line"])
+def test_a_recording_in_which_nothing_is_moved_comes_back_as_it_was(
+    qtbot, window, small_loop, tmp_path, where
+):
+    """Cut, opened as a loop of its own, delivered: as loud, and as it was."""
+    session = window.session
+    engine = Engine()
+    audio = engine.render(edits.bare_of(replace(small_loop, tempo=120.0))).audio
+    engine.close()
+    audio = (0.8 / np.abs(audio).max() * audio).astype(np.float32)
+    write_wav(tmp_path / "pier_120bpm_F#m.wav", audio, 44_100, bits=24)
+    if where == "command line":
+        assert (
+            run_command("flip", tmp_path / "pier_120bpm_F#m.wav", "-o", tmp_path / "out.wav") == 0
+        )
+        (path,) = tmp_path.glob("out.wav")
+    else:
+        session.document.open(replace(small_loop, tempo=120.0), None)
+        window.show_stage(1)
+        window.layers.bring_recordings([tmp_path / "pier_120bpm_F#m.wav"])
+        qtbot.waitUntil(lambda: len(session.loop.layers) == 5, timeout=30_000)
+        layer_id = session.loop.layers[-1].id
+        session.apply("level", lambda loop: edits.set_layer(loop, layer_id, level_db=-7.5, pan=0.3))
+        session.select(layer_id=layer_id)
+        window.show_stage(3)
+        window.flip.printing.cut_recording()
+        document = own_document(session.document.history.now, window.flip.layer.id)
+        (path,) = deliver(document, tmp_path / "out", Order(bits=32), clips=session.clips)
+    got = soundfile.read(path, dtype="float32")[0].T
+    assert got.shape == audio.shape
+    assert 20 * np.log10(np.sqrt(np.square(got - audio).mean() / np.square(audio).mean())) < -90
 
 
 def test_a_print_whose_recipe_is_lost_stays_playable_and_says_so(qtbot, window, stage):

@@ -120,18 +120,17 @@ def test_hear_changes_nothing_but_what_is_heard(window, qtbot):
 def test_who_cannot_be_heard_alone_is_not_marked_so(window, release):
     session = window.session
     window.show_stage(1)
-    rows = window.layers.rows
     for layer_id in ("l1", "l2"):
-        rows[layer_id].hear.click()
+        window.layers.rows[layer_id].hear.click()
     if release == "park":
         # As by what takes the place of a layer: the mark would be pressed, and dead.
         session.apply("instead", lambda p: edits.set_layer(p, "l2", parked=True))
-        assert session.hearing.alone == {"l1"} and not rows["l2"].hear.isChecked()
+        assert session.hearing.alone == {"l1"} and not window.layers.rows["l2"].hear.isChecked()
         session.apply("instead", lambda p: edits.set_layer(p, "l1", parked=True))
     else:
         window.hear_all()
     assert not session.hearing.alone
-    assert not any(row.hear.isChecked() for row in rows.values())
+    assert not any(row.hear.isChecked() for row in window.layers.rows.values())
 
 
 def test_alone_reaches_into_groups(small_loop):

@@ -2,17 +2,20 @@
 
 import json
 import struct
+from dataclasses import replace
 
 import numpy as np
 import pytest
 import soundfile
 from click.testing import CliRunner
+from msgspec.structs import replace as replaced
 
 from cloudrift.audio.about import About
 from cloudrift.audio.buffers import DEFAULT_RATE as RATE
 from cloudrift.audio.listen.labels import Labels, in_name, plain_name, read_labels
+from cloudrift.audio.listen.pitch import glides
 from cloudrift.audio.listen.pulse import Pulses, mono_of
-from cloudrift.audio.listen.tempo import rank_free, rank_whole
+from cloudrift.audio.listen.tempo import TempoGuess, rank_free, rank_whole
 from cloudrift.audio.sound_file import write_wav
 from cloudrift.cli.main import commands
 from cloudrift.ground.errors import CloudriftError
@@ -20,6 +23,7 @@ from cloudrift.loop import edits, recordings
 from cloudrift.loop.progression import put_row
 from cloudrift.loop.storage import load, save
 from cloudrift.notes.listening import listen_to, read_and_listen, written_key
+from cloudrift.notes.reference import read_reference
 from cloudrift.render import Engine
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory import Key, parse_progression
@@ -307,11 +311,15 @@ def test_add_lays_a_recording_into_a_loop(file, tmp_path):
         engine.close()
     assert heard.tempos[0].tempo == pytest.approx(120, abs=0.1)
     assert (heard.keys[0].key.pc, heard.keys[0].key.mode) == (9, "minor")
-    for shift, wanted in (("up", 3.0), ("down", -9.0), ("-1.5", -1.5)):
-        run("add", start, file, "--shift", shift, "--at", "2", "--fit", "tape", "-o", out)
+    taped = recordings.taped_st(replaced(source, fit="tape"), 120.0)
+    up = round((3.0 - taped) % 12, 2)  # the tape has taken its pitch along
+    for shift, wanted in (("up", up), ("down", round(up - 12, 2)), ("-1.5", -1.5)):
+        run("add", start, file, "--shift", shift, "--at", "2", "--fit", "tape", "-o", out,
+            "--replace")  # fmt: skip
         source = load(out).layers[0].recorded
         assert (source.semitones, source.fit, source.at_tick) == (wanted, "tape", 3840)
-    run("add", start, file, "--key", "C minor", "--tempo", "60", "--shift", "auto", "-o", out)
+    run("add", start, file, "--key", "C minor", "--tempo", "60", "--shift", "auto", "-o", out,
+        "--replace")  # fmt: skip
     source = load(out).layers[0].recorded
     assert (source.semitones, source.facts.tempo) == (-3.0, 60.0)
     assert "recording ember" in run("info", out).output
@@ -347,3 +355,58 @@ def test_what_is_shared_between_both_pulses_is_what_each_would_be_alone():
     thrice = Pulses(np.tile(mono, 3)).pulse(wrapped=False).begins[0]
     round_ = Pulses(mono).pulse(wrapped=True).begins[0]
     assert np.corrcoef(thrice[400:800], round_)[0, 1] > 0.999
+
+
+def spoken(rng, seconds):
+    """A voice that speaks: its pitch never rests, its vowels change, it goes from loud to loud."""
+    frames = int(seconds * RATE)
+    t = np.arange(frames) / RATE
+    knots = np.linspace(0, seconds, int(seconds * 6))
+    hz = np.interp(t, knots, 120 * 2 ** rng.uniform(-0.45, 0.45, len(knots)))
+    phase = 2 * np.pi * np.cumsum(hz) / RATE
+    vowel = np.interp(t, knots, rng.uniform(400, 900, len(knots)))
+    voice = sum(np.cos(k * phase) / (1 + ((k * hz - vowel) / 250) ** 2) for k in range(1, 20))
+    loud = np.interp(t, knots, np.resize((1.0, 0.6, 0.02), len(knots)))
+    return np.stack([0.3 * voice * loud] * 2).astype(np.float32)
+
+
+@pytest.mark.parametrize("seconds", [1.7, 2.0, 2.6, 3.0])
+def test_a_spoken_line_is_a_one_shot_and_no_loop(rng, seconds):
+    audio = spoken(rng, seconds)
+    assert glides(mono_of(audio, RATE), 22_050) > 0.5
+    heard = listen_to(audio, RATE)
+    assert (heard.kind, heard.tempos) == ("one-shot", ())
+    # What says that it is a loop, or has a tempo written on it, is taken at its word.
+    assert listen_to(audio, RATE, Labels(loop=True)).kind == "loop"
+    assert listen_to(audio, RATE, Labels(tempo=120.0)).kind != "one-shot"
+
+
+def test_notes_rest_on_their_pitches(rng, loops):
+    one_bar = [loop[:, : round(4 * 60 / case[1] * RATE)] for loop, case in zip(loops, CASES,
+               strict=True)]  # fmt: skip
+    for audio in (*one_bar, sine(220, 2.0), 0.1 * rng.normal(size=(2, RATE)).astype(np.float32)):
+        assert glides(mono_of(np.ascontiguousarray(audio), RATE), 22_050) < 0.4
+    assert glides(np.zeros(100, np.float32), 22_050) == 0.0
+    for audio in one_bar:
+        assert listen_to(np.ascontiguousarray(audio), RATE).kind == "loop"
+
+
+def test_of_a_tempo_and_its_double_the_written_one_is_first():
+    guesses = (TempoGuess(184.0, 0.5, 16, True), TempoGuess(92.0, 0.45, 8, True),
+               TempoGuess(61.3, 0.05, 5.3, False))  # fmt: skip
+    heard = replace(listen_to(sine(220, 2.0), RATE), tempos=guesses)
+    assert heard.ranked == guesses
+    told = replace(heard, labels=Labels(tempo=92.0))
+    assert [one.tempo for one in told.ranked] == [92.0, 184.0, 61.3]
+    # What is written and far from what is heard moves nothing.
+    assert replace(heard, labels=Labels(tempo=61.3)).ranked == guesses
+
+
+def test_a_label_breaks_the_tie_where_a_loop_is_begun_from_a_recording(loops, tmp_path):
+    _key, tempo, *_ = CASES[0]
+    for label, factor in (("", None), ("_46.5bpm", 0.5), ("_186bpm", 2.0)):
+        write_wav(tmp_path / f"pier{label}.wav", loops[0], RATE, bits=16)
+        first = read_reference(tmp_path / f"pier{label}.wav").tempos[0]
+        heard = {round(one.tempo) for one in listen_to(loops[0], RATE).tempos}
+        if factor and round(tempo * factor) in heard:
+            assert first == pytest.approx(tempo * factor, rel=0.01)

@@ -305,13 +305,27 @@ def source_of(loop):
 def test_both_ways_into_the_key_are_offered(own, key, ways):
     own, key = (Key(*one.split(" ", 1)) for one in (own, key))
     facts = replace(FACTS, key=own)
-    assert recordings.ways_into(FromRecording(clip="0" * 24, facts=facts), key) == ways
+    assert recordings.ways_into(FromRecording(clip="0" * 24, facts=facts), key, 100.0) == ways
 
 
 def test_a_note_goes_to_the_tonic_and_what_has_no_pitch_nowhere():
     note = FromRecording(clip="0" * 24, facts=replace(FACTS, pitch=62.1))
-    assert recordings.ways_into(note, Key("C#", "minor")) == (-1, 11)
-    assert recordings.ways_into(FromRecording(clip="0" * 24, facts=FACTS), Key("C", "minor")) == ()
+    assert recordings.ways_into(note, Key("C#", "minor"), 100.0) == (-1, 11)
+    bare = FromRecording(clip="0" * 24, facts=FACTS)
+    assert recordings.ways_into(bare, Key("C", "minor"), 100.0) == ()
+
+
+def test_what_is_fitted_by_tape_is_in_key_where_it_sounds_in_it():
+    """From 100 to 125 BPM the tape takes it up by 3.86 semitones."""
+    facts = replace(FACTS, key=Key("E", "minor"), tempo=100.0)
+    source = FromRecording(clip="0" * 24, facts=facts, fit="tape")
+    key = Key("E", "minor")
+    assert not recordings.is_in_key(source, key, 125.0)
+    assert recordings.ways_into(source, key, 125.0) == (-3.86, 8.14)
+    assert recordings.is_in_key(replace(source, semitones=-3.86), key, 125.0)
+    assert recordings.is_in_key(source, Key("G#", "minor"), 126.0)  # 4.00 semitones higher
+    assert recordings.is_in_key(source, key, 200.0)  # an octave
+    assert recordings.is_in_key(replace(source, fit="tempo"), key, 125.0)
 
 
 def test_the_key_of_the_loop_takes_it_along(added):

@@ -163,6 +163,8 @@ def _in_its_own(loop: "Loop") -> "Loop":
 
 def _own_loop_of(file: Path, clips: Any) -> "Loop":
     """Return a loop whose one layer is a flip: of a print of a loop file, or of a recording."""
+    from msgspec.structs import replace  # noqa: PLC0415
+
     from cloudrift.loop.document import Document  # noqa: PLC0415
     from cloudrift.loop.flips import flip_recording, with_layers_of  # noqa: PLC0415
     from cloudrift.loop.prints import loop_to_print, with_print  # noqa: PLC0415
@@ -185,7 +187,8 @@ def _own_loop_of(file: Path, clips: Any) -> "Loop":
     tempo = facts.tempo or 120.0
     bars = max(1, min(64, round(facts.length_s * tempo / 240 + 0.49)))
     loop = empty_loop(facts.key or Key(), tempo, bars=bars, title=file.stem[:60])
-    loop = add_recording(loop, laid_in(loop, clips.record(audio, rate), facts))
+    source = replace(laid_in(loop, clips.record(audio, rate), facts), gain_db=0.0)
+    loop = add_recording(loop, source)
     return flip_recording(loop, loop.layers[0].id)
 
 

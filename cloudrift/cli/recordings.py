@@ -124,7 +124,7 @@ def add(
         added = recordings.set_own_tempo(added, layer_id, tempo)
     source = recordings.recording_of(added, layer_id)
     at_tick = round((at_bar - 1) * bar_ticks(loop.metre))
-    source = replace(source, semitones=shift_of(source, loop.key, shift), at_tick=at_tick,
+    source = replace(source, semitones=shift_of(source, loop, shift), at_tick=at_tick,
                      hold_vowels=hold_vowels)  # fmt: skip
     added = recordings.with_recording(added, layer_id, source)
     save(document.with_loop(added), output, clips)
@@ -133,7 +133,7 @@ def add(
                f"{heard_words(heard)}")  # fmt: skip
 
 
-def shift_of(source: Any, key: Any, shift: str) -> float:
+def shift_of(source: Any, loop: Any, shift: str) -> float:
     """Return the semitones that ``--shift`` means for a recording in a loop's key."""
     from cloudrift.loop import recordings  # noqa: PLC0415
 
@@ -144,7 +144,7 @@ def shift_of(source: Any, key: Any, shift: str) -> float:
             raise CloudriftError(
                 f"--shift is {shift!r}, but must be auto, up, down or semitones"
             ) from error
-    ways = recordings.ways_into(source, key)
+    ways = recordings.ways_into(source, loop.key, loop.tempo)
     if not ways:
         raise CloudriftError(
             f"the key of {source.facts.name} is not known; say it with --key, or the shift in "

@@ -4,9 +4,12 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.document import Document
+from cloudrift.loop.flip import Flipped
 from cloudrift.loop.flipping import chords_now, heard_in, shift_of
 from cloudrift.loop.flips import bars_of, flip_in
+from cloudrift.loop.layer import Layer
 from cloudrift.loop.model import Loop
+from cloudrift.loop.recordings import usual_gain
 from cloudrift.notes.time import bar_ticks
 
 
@@ -14,8 +17,9 @@ def own_loop(loop: Loop, layer_id: str) -> Loop:
     """Return a loop with a flip alone, in the key that it sounds in, at the tempo that it goes at.
 
     It is as long as the flip. Its chords are what is heard now, place by place: in the new order,
-    shifted. So lenses, another bass and a style card work on it at once. Raises CloudriftError
-    where its key is not known.
+    shifted. So lenses, another bass and a style card work on it at once. It is as loud as it was
+    printed or recorded, whatever its level among other layers. Raises CloudriftError where its key
+    is not known.
     """
     flip, layer = flip_in(loop, layer_id), loop.layer(layer_id)
     facts = flip.of.facts
@@ -27,8 +31,16 @@ def own_loop(loop: Loop, layer_id: str) -> Loop:
     return replace(
         loop, bars=bars, title=f"{loop.title} flipped".strip()[:60], key=facts.key.shifted(shift),
         chords=chords, groups=(), line=(),
-        layers=(replace(layer, parked=False, mute=False, group=""),),
+        layers=(_as_it_was(layer, flip),),
     )  # fmt: skip
+
+
+def _as_it_was(layer: Layer, flip: Flipped) -> Layer:
+    """A flip's layer at no level of its own; a recording without the gain it was laid in with."""
+    if not flip.print_id and flip.of.gain_db == usual_gain(flip.of.facts):
+        flip = replace(flip, of=replace(flip.of, gain_db=0.0))
+    return replace(layer, source=flip, parked=False, mute=False, group="", level_db=0.0, pan=0.0,
+                   level_ride=None)  # fmt: skip
 
 
 def own_document(document: Document, layer_id: str) -> Document:

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import free_name
 from cloudrift.loop import recordings, spec
 from cloudrift.loop.flip import SHORTEST_TICKS, Flipped
 from cloudrift.loop.flipping import (
@@ -51,6 +52,15 @@ def flip_recording(loop: Loop, layer_id: str) -> Loop:
         raise CloudriftError(f"{layer.name} is too short to be cut")
     made = flip_of(replace(source, every_bars=0), ticks)
     return loop.with_owner(layer_id, source=cut(made, cuts_at(made, "beats", loop.metre)))
+
+
+def cut_beside(loop: Loop, layer_id: str) -> tuple[Loop, str]:
+    """Add a flip of a recording's layer, parked; the layer stays. Return the flip's id too."""
+    layer = loop.layer(layer_id)
+    flip = flip_recording(loop, layer_id).layer(layer_id)
+    name = free_name(layer.name, (one.name for one in loop.layers))
+    made = replace(flip, id=new_id("l", loop.ids), name=name, parked=True, mute=False)
+    return replace(loop, layers=(*loop.layers, made)), made.id
 
 
 def heard_alone(loop: Loop, layer_id: str) -> Loop:

@@ -38,6 +38,7 @@ SOFT_LUFS = -33.0  # a bed lies under all the others
 ROLES: dict[str, Role] = {"one-shot": "grain", "phrase": "voice", "loop": "keys", "bed": "grain"}
 BASS, BASS_DB = "round sub", -4.0
 OCTAVE_FROM = 0.75  # octaves of tempo, from where another way of counting is plainly nearer
+IN_KEY_ST = 0.1  # semitones that a recording may be off and be in key
 FINE = 1e-4  # seconds that two marks may differ by and be one
 
 
@@ -102,23 +103,39 @@ def moved(layer: Layer, source: FromRecording, semitones: int) -> Layer:
     return layer.with_recorded(replace(source, semitones=shift))
 
 
-def ways_into(source: FromRecording, key: Key) -> tuple[int, ...]:
-    """Return by how many semitones a recording comes into a key: the nearer way first.
+def ways_into(source: FromRecording, key: Key, tempo: float) -> tuple[float, ...]:
+    """Return by how many semitones a recording comes into a loop's key: the nearer way first.
 
     Major and minor keys are taken for those of their notes: a phrase in E minor is at home in G
     major as it is. Of a single note, it is brought to the key's tonic. None where nothing is known
-    of its pitch; one way alone where it is there already.
+    of its pitch; one way alone where it is there already. Fitted by tape to the loop's ``tempo``
+    (BPM) its pitch has gone along, which is made up for, to a cent.
     """
     own = source.facts.key
     if own is not None:
-        up = (home_of(key) - home_of(own)) % 12
+        up = float(home_of(key) - home_of(own))
     elif source.facts.pitch:
-        up = (key.pc - round(source.facts.pitch)) % 12
+        up = float(key.pc - round(source.facts.pitch))
     else:
         return ()
-    if up == 0:
-        return (0,)
-    return (up, up - 12) if up <= 6 else (up - 12, up)
+    up = round((up - taped_st(source, tempo)) % 12, 2)
+    if up in (0.0, 12.0):
+        return (0.0,)
+    down = round(up - 12, 2)
+    return (up, down) if up <= 6 else (down, up)
+
+
+def taped_st(source: FromRecording, tempo: float) -> float:
+    """Return how many semitones a fit by tape to a tempo (BPM) takes a recording's pitch along."""
+    if source.fit != "tape" or not source.facts.tempo:
+        return 0.0
+    return 12 * math.log2(tempo / source.facts.tempo)
+
+
+def is_in_key(source: FromRecording, key: Key, tempo: float) -> bool:
+    """Whether a recording is in a loop's key as it is shifted now, to a tenth of a semitone."""
+    off = (source.semitones - way for way in ways_into(source, key, tempo))
+    return any(abs((one + 6) % 12 - 6) < IN_KEY_ST for one in off)
 
 
 @functools.lru_cache(maxsize=256)

@@ -16,7 +16,7 @@ from cloudrift.audio.buffers import QUIET_DB, Stereo, to_db
 from cloudrift.audio.files import read_audio
 from cloudrift.audio.listen import note_weights
 from cloudrift.audio.listen.labels import Labels, read_labels
-from cloudrift.audio.listen.pitch import pitch_of
+from cloudrift.audio.listen.pitch import glides, pitch_of
 from cloudrift.audio.listen.pulse import HOP, LISTEN_RATE, Pulse, Pulses, mono_of
 from cloudrift.audio.listen.tempo import (
     BEATS_A_BAR,
@@ -37,6 +37,7 @@ Kind = Literal["one-shot", "phrase", "loop", "bed"]
 MOST_GUESSES = 4
 LONGEST_S = 60.0
 ONE_SHOT_S = 1.6
+LINE_S, SPEAKS = 3.2, 0.5  # a line that is spoken; how much of its pitch slides
 LEVEL_FRAMES = 1024
 NOISE = 0.978  # how evenly pitch classes sound in noise: entropy, 1 where all sound alike
 ONE_NOTE = 0.6  # share that one pitch class has where there is no other note
@@ -81,6 +82,17 @@ class Heard:
         return self.labels.tempo or (self.tempos[0].tempo if self.tempos else 0.0)
 
     @property
+    def ranked(self) -> tuple[TempoGuess, ...]:
+        """The tempos that were heard, likeliest first. Of one and its half or double, which hearing
+        can't tell apart, the one that is written.
+        """
+        wrote = self.labels.tempo
+        near = [guess for guess in self.tempos if wrote and _is_near(guess.tempo, wrote)]
+        others = [guess for guess in self.tempos if guess not in near]
+        plain = bool(near) and _is_octave(wrote, self.tempos[0].tempo)
+        return (*near, *others) if plain else self.tempos
+
+    @property
     def key(self) -> Key | None:
         """The key that is taken: the written one, if there is one."""
         return written_key(self.labels, self.keys) or (self.keys[0].key if self.keys else None)
@@ -118,7 +130,11 @@ OUTSIDE = 0.2  # share of what sounds that a written key must leave out to be do
 
 def _is_octave(tempo: float, other: float) -> bool:
     """Whether one tempo is the other, or half or twice it."""
-    return any(abs(tempo * times / other - 1) < SAME_BPM for times in OCTAVES)
+    return any(_is_near(tempo * times, other) for times in OCTAVES)
+
+
+def _is_near(tempo: float, other: float) -> bool:
+    return abs(tempo / other - 1) < SAME_BPM
 
 
 def written_key(labels: Labels, keys: tuple[KeyGuess, ...]) -> Key | None:
@@ -192,6 +208,8 @@ def _kind_and_tempos(
         return "bed", (), free
     if length < ONE_SHOT_S and not labels.loop:
         return "one-shot", (), free
+    if length < LINE_S and not (labels.loop or labels.tempo) and glides(mono, LISTEN_RATE) > SPEAKS:
+        return "one-shot", (), free  # a spoken line is as long as some bar, too
     loud = 10 * np.log10((mono.astype(np.float64) ** 2).mean() + 1e-12)
     last = 10 * np.log10((mono[-SEAM_FRAMES:].astype(np.float64) ** 2).mean() + 1e-12)
     alive = last > loud + ALIVE_DB

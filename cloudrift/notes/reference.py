@@ -11,6 +11,7 @@ import numpy as np
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.files import read_audio
 from cloudrift.audio.listen import note_weights
+from cloudrift.audio.listen.labels import read_labels
 from cloudrift.audio.listen.tempo import BEATS_A_BAR
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import reading
@@ -54,7 +55,7 @@ def read_with_sound(path: Path) -> Listened:
     """Listen to a recording, and keep its sound; raise CloudriftError as ``read_reference``."""
     audio, rate = read_audio(path, LONGEST_S)
     with reading(str(path), "recording to listen to"):
-        heard = listen_to(audio, rate)
+        heard = listen_to(audio, rate, read_labels(path))
         return Listened(audio, rate, heard, _reference(audio, rate, heard, str(path)))
 
 
@@ -74,7 +75,7 @@ def _reference(audio: Stereo, rate: int, heard: Heard, where: str) -> Reference:
     every, bass = note_weights(audio, rate, np.array([*beats, audio.shape[1] / rate]))
     keys = heard.keys or tuple(guess_keys(every.sum(axis=0)))
     return Reference(
-        tempos=tuple(round(guess.tempo, 2) for guess in heard.tempos), keys=keys[:MOST_KEYS],
+        tempos=tuple(round(guess.tempo, 2) for guess in heard.ranked), keys=keys[:MOST_KEYS],
         chords=chords_heard(every, bass), start_s=beats[0],
     )  # fmt: skip
 

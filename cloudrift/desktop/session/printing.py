@@ -243,9 +243,10 @@ class Printing(QObject):
         self.cut(self._session.selection.layer_id)
 
     def cut(self, layer_id: str) -> None:
-        """Make a recording a flip."""
+        """Make a flip of a recording, beside it."""
         if not layer_id:
             self._session.say("no recording is chosen; choose one in Layers")
-        elif self._session.apply("cut a recording",
-                                 lambda loop: flips.flip_recording(loop, layer_id)):  # fmt: skip
-            self.made.emit(layer_id)
+            return
+        made = self._session.make("cut a recording", lambda loop: flips.cut_beside(loop, layer_id))
+        if made is not None:
+            self.made.emit(made)

@@ -335,7 +335,7 @@ class FindDrawer(QFrame):
     def _laid(loop: Loop, found: Found, there: Fetched, layer_id: str | None) -> Loop:
         """The loop with the recording in it, in key by the shorter way, at the loop's tempo."""
         source = recordings.laid_in(loop, there.clip, there.facts)
-        ways = recordings.ways_into(source, loop.key)
+        ways = recordings.ways_into(source, loop.key, loop.tempo)
         if layer_id is None:
             return recordings.add_recording(
                 loop, recordings.shifted(source, float(ways[0]) if ways else 0.0)

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
+from cloudrift.ground.words import number
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.loop.recorded import FromRecording
 from cloudrift.notes.time import TICKS_PER_QUARTER
@@ -37,7 +38,7 @@ def marks_of(loop: Loop, layer: Layer) -> tuple[Mark, ...]:
     laying = layer_laying(loop, layer)
     start = laying.starts[0] - laying.fitting.origin
     out = []
-    for number, second in enumerate(source.facts.beats_s):
+    for count, second in enumerate(source.facts.beats_s):
         if not source.first_s - 1e-6 <= second <= source.end_s:
             continue
         frame = start + _wanted(laying, second)
@@ -46,8 +47,8 @@ def marks_of(loop: Loop, layer: Layer) -> tuple[Mark, ...]:
         off_ms = (tick - near) / loop.ticks * laying.loop_frames / laying.fitting.rate * 1000
         # Bars are counted from the downbeat; a mark per bar is heavier.
         beats = loop.metre[0] * 4 / loop.metre[1]
-        down = (number - source.facts.downbeat) % max(1, round(beats)) == 0
-        out.append(Mark(number, tick, off_ms, down))
+        down = (count - source.facts.downbeat) % max(1, round(beats)) == 0
+        out.append(Mark(count, tick, off_ms, down))
     return tuple(out)
 
 
@@ -97,7 +98,7 @@ def ways_words(semitones: float) -> str:
     """Say a shift in words: ``up 3``, ``down 9``, ``as it is``."""
     if semitones == 0:
         return "as it is"
-    return f"{'up' if semitones > 0 else 'down'} {abs(semitones):g}"
+    return f"{'up' if semitones > 0 else 'down'} {number(abs(semitones))}"
 
 
 def known_words(source: FromRecording) -> str:

@@ -21,7 +21,7 @@ from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.layers.recording_model import ways_words
 from cloudrift.ground.settings import Field, Value
-from cloudrift.ground.words import MOST_NAME
+from cloudrift.ground.words import MOST_NAME, number
 from cloudrift.loop import recordings
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.loop.recorded import FITS, KINDS, MOST_SEMITONES, FromRecording
@@ -220,7 +220,7 @@ class RecordingPage(QWidget):
 
     def _show_ways(self, source: FromRecording, loop: Loop) -> None:
         """Both ways into the key, each to be heard before it is taken."""
-        ways = recordings.ways_into(source, loop.key)
+        ways = recordings.ways_into(source, loop.key, loop.tempo)
         facts = source.facts
         wanted = (ways, source.semitones, loop.key, facts.key, facts.pitch)
         if wanted == self._ways_of:
@@ -232,13 +232,16 @@ class RecordingPage(QWidget):
         if not ways:
             self.into.setText("Its key is not known: shift it by ear, or say the key below.")
             return
-        there = any((source.semitones - way) % 12 == 0 for way in ways)
+        there = recordings.is_in_key(source, loop.key, loop.tempo)
         name = own.text if own else f"its note, {loop.key.spell_pitch(round(facts.pitch))},"
         named = (loop.key.pc, loop.key.mode)
         same = own is not None and ways == (0,) and (own.pc, own.mode) != named
         words = f"{name} into {loop.key.text}: "
         if same:
             words = f"{name} has the notes of {loop.key.text}: "
+        taped = recordings.taped_st(source, loop.tempo)
+        if abs(taped) > recordings.IN_KEY_ST:
+            words = f"by tape it goes {number(taped, '+.2f')} semitones along; {words}"
         self.into.setText(words + ("it is in key." if there else "two ways, rest to hear them."))
         if ways == (0,) and source.semitones == 0:
             return  # there is nothing to choose

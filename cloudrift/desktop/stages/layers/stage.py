@@ -378,7 +378,7 @@ def offer_words(loop: Loop, source: FromRecording) -> str:
     out = [f"{facts.name} came in as a {facts.kind}"]
     if source.fit == "tempo" and abs(facts.tempo / loop.tempo - 1) > 0.002:
         out.append(f"from {facts.tempo:.5g} to {loop.tempo:g} BPM")
-    ways = [way for way in ways_into(source, loop.key) if way]
+    ways = [way for way in ways_into(source, loop.key, loop.tempo) if way]
     if ways:
         words = " or ".join(ways_words(way) for way in ways)
         out.append(f"to be in key it goes {words}")

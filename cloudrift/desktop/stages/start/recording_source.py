@@ -70,6 +70,7 @@ class RecordingSource(FileSource):
         self.column.insertWidget(1, self.heard)
         self.of_style.show()
         self.laid.setEnabled(what.facts is not None)
+        self.laid.setChecked(what.facts is not None)
         self.laid.setToolTip(
             "It is laid in on its beat, in the loop's key and tempo" if what.facts is not None
             else f"It is longer than {LONGEST_S:.0f} s; cut out the part that you want as a layer"
@@ -129,5 +130,5 @@ class RecordingSource(FileSource):
         if not self.laid.isChecked() or file.facts is None:
             return loop
         source = laid_in(loop, file.clip, file.facts)
-        ways = ways_into(source, loop.key)
+        ways = ways_into(source, loop.key, loop.tempo)
         return add_recording(loop, shifted(source, ways[0]) if ways else source)
