@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 
 from cloudrift.ground import CloudriftError
 from cloudrift.theory import SCALES, Key, chord_tones, parse_key, pretty, read_chord
+from cloudrift.theory.fit import lender_of
 from cloudrift.theory.movement import classify, pair_voices
 from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES, name_to_pc
 from cloudrift.theory.symbols import parse_degree
@@ -198,3 +199,80 @@ def test_a_stack_of_thirds_is_named_on_whatever_note_it_stands(kind, root):
         suffix = OVER.get((kind, at), kind)
         names = {name + suffix for name in (SHARP_NAMES[root], FLAT_NAMES[root])}
         assert reading.name.split("/")[0] in names
+
+
+# --- keys as they are written ---------------------------------------------------------------------
+
+MODES_OF_ALL = [Key(tonic + sign, mode) for mode in SCALES for tonic in "CDEFGAB"
+                for sign in ("", "#", "b")]  # fmt: skip
+
+
+@pytest.mark.parametrize("key", MODES_OF_ALL, ids=lambda key: key.plain.replace(" ", "_"))
+def test_no_key_is_shown_with_more_than_seven_signs(key):
+    assert abs(key.signature) <= 7
+    assert (key.written.pc, key.written.scale) == (key.pc, key.scale)
+    assert key.written.written == key.written
+    for degree in range(1, 8):
+        for seventh in (False, True):
+            tones = chord_tones(key, degree, seventh=seventh)
+            voices = tuple(48 + t + 12 * (t < tones[0]) for t in tones)
+            read = read_chord(voices, key, root_hint=tones[0])
+            assert "##" not in read.name.split("/")[0] or "°" in read.name or "m7b5" in read.name
+
+
+@pytest.mark.parametrize(
+    ("key", "shown", "chords"),
+    [
+        (Key("D#", "major"), "E♭ major", ["E♭", "Fm", "Gm", "A♭", "B♭", "Cm"]),
+        (Key("E#", "minor"), "F minor", ["Fm", "G°", "A♭", "B♭m", "Cm", "D♭"]),
+        (Key("Eb", "minor"), "E♭ minor", ["E♭m", "F°", "G♭", "A♭m", "B♭m", "C♭"]),
+        (Key("G#", "minor"), "G♯ minor", ["G♯m", "A♯°", "B", "C♯m", "D♯m", "E"]),
+    ],
+)  # fmt: skip
+def test_keys_of_many_signs_and_their_chords_are_shown_as_their_equal(key, shown, chords):
+    assert key.text == shown
+    row = []
+    for degree in range(1, 7):
+        tones = chord_tones(key, degree)
+        row.append(read_chord(tuple(48 + t for t in tones), key, root_hint=tones[0]))
+    assert [one.text.split("/")[0] for one in row] == chords
+    numerals = [one.degree.upper().rstrip("°") for one in row]
+    assert numerals == ["I", "II", "III", "IV", "V", "VI"]
+
+
+def test_neighbours_are_spelled_on_one_side():
+    """C♭ beside F♭, not beside E; where keys have few signs, the plainer name stays."""
+    key = Key("Eb", "minor")
+    assert [read_chord((a, a + 4, a + 7), key, root_hint=a % 12).text for a in (47, 52)] == [
+        "C♭", "F♭"]  # fmt: skip
+    assert read_chord((52, 56, 59), Key("F", "major"), root_hint=4).text == "E"
+
+
+@pytest.mark.parametrize(
+    ("key", "degree", "name"),
+    [
+        (Key("Eb", "dorian"), "ii9", "Fm9"), (Key("C", "dorian"), "IV13", "F13"),
+        (Key("C", "major"), "V13", "G13"), (Key("C", "major"), "iii9", "Em9"),
+        (Key("A", "minor"), "iv9", "Dm9"), (Key("A", "minor"), "VI9", "Fmaj9"),
+        (Key("C", "phrygian"), "i9", "Cm9"), (Key("A", "minor"), "VI7", "Fmaj7"),
+        (Key("C", "major"), "ii11", "Dm11"),
+    ],
+)  # fmt: skip
+def test_a_number_says_what_is_stacked_in_every_mode(key, degree, name):
+    tones = parse_degree(degree, key)
+    assert read_chord(tuple(40 + 12 * i + (t - 40) % 12 for i, t in enumerate(tones)), key,
+                      root_hint=tones[0]).name == name  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("key", "notes", "lender"),
+    [
+        (Key("Eb", "dorian"), (5, 8, 0, 3, 7), "Eb major"),
+        (Key("C", "major"), (5, 8, 0), "C minor"),
+        (Key("C", "major"), (0, 4, 7), None), (Key("A", "minor"), (4, 8, 11), "A harmonic minor"),
+        (Key("C", "major"), (1, 5, 8), "C phrygian"), (Key("C", "major"), (1, 6, 8, 9), None),
+    ],
+)  # fmt: skip
+def test_a_borrowed_chord_says_from_where(key, notes, lender):
+    found = lender_of(notes, key)
+    assert (found.plain if found else None) == lender

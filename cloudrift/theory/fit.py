@@ -1,6 +1,6 @@
 """Which key some notes are in, and how well they fit others."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import NamedTuple
@@ -245,6 +245,26 @@ def relative_of(key: Key) -> Key:
     minor = (key.pc + 3) % 12 in key.scale
     pc, mode = (key.pc + 3, "major") if minor else (key.pc + 9, "minor")
     return plain_key(pc, mode)
+
+
+# The likeliest first: a minor key's dominant is of its own harmonic minor.
+_TO_MINOR = ("minor", "harmonic minor", "major", "dorian", "phrygian", "melodic minor", "mixolydian",
+             "lydian", "phrygian dominant", "locrian")  # fmt: skip
+_TO_MAJOR = ("major", "minor", "mixolydian", "lydian", "harmonic minor", "dorian", "phrygian",
+             "melodic minor", "phrygian dominant", "locrian")  # fmt: skip
+
+
+def lender_of(pcs: Iterable[int], key: Key) -> Key | None:
+    """Return the scale on a key's tonic that a chord with notes outside the key borrows from.
+
+    The usual ones come first. None for a chord of the key, and for one that no such scale has.
+    """
+    notes = {pc % 12 for pc in pcs}
+    if notes <= set(key.scale):
+        return None
+    lenders = _TO_MINOR if (key.pc + 3) % 12 in key.scale else _TO_MAJOR
+    others = (Key(key.tonic, mode) for mode in lenders)
+    return next((one for one in others if notes <= set(one.scale)), None)
 
 
 def parallel_of(key: Key) -> Key:

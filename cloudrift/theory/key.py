@@ -71,14 +71,22 @@ class Key(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         return f"{self.tonic} {self.mode}"
 
     @property
+    def written(self) -> "Key":
+        """The key as it is written: itself, or its equal where it takes more than seven signs.
+
+        Nobody writes D♯ major, with its nine sharps: it is E♭ major.
+        """
+        return _written(self)
+
+    @property
     def text(self) -> str:
         """The name for the screen: ``F♯ minor``."""
-        return f"{pretty(self.tonic)} {self.mode}"
+        return f"{pretty(self.written.tonic)} {self.mode}"
 
     @property
     def slug(self) -> str:
         """The name for file names: ``fsharp-minor``."""
-        tonic = self.tonic.lower()
+        tonic = self.written.tonic.lower()
         letter, sign = tonic[0], {"#": "sharp", "b": "flat", "": ""}[tonic[1:]]
         return f"{letter}{sign}-{self.mode.replace(' ', '-')}"
 
@@ -120,18 +128,18 @@ class Key(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     @property
     def signature(self) -> int:
-        """How many accidentals its scale takes; sharps positive, flats negative."""
+        """How many accidentals its scale takes as written; sharps positive, flats negative."""
         return sum(accidentals(self.spell(pc)) for pc in self.scale)
 
     @property
     def signature_name(self) -> str:
-        """The key signature as MIDI files name it: ``F#m``, ``Bb``; empty beyond 7 accidentals.
+        """The key signature as MIDI files name it: ``F#m``, ``Bb``, at most 7 accidentals.
 
         Modes take the signature of their third: what differs is written as accidentals.
         """
         minor = (self.pc + 3) % 12 in self.scale
-        plain = Key(self.tonic, "minor" if minor else "major")
-        return f"{self.tonic}{'m' if minor else ''}" if abs(plain.signature) <= 7 else ""
+        plain = Key(self.tonic, "minor" if minor else "major").written
+        return f"{plain.tonic}{'m' if minor else ''}"
 
 
 @functools.cache
@@ -139,8 +147,24 @@ def _scale(tonic: str, mode: str) -> tuple[int, ...]:
     return tuple((name_to_pc(tonic) + step) % 12 for step in SCALES[mode])
 
 
+MOST_SIGNS = 7  # that a key is written with
+
+
+@functools.cache
+def _written(key: Key) -> Key:
+    def signs(one: Key) -> int:
+        start = LETTERS.index(one.tonic[0])
+        return sum(abs(accidentals(spell_as_letter(pc, LETTERS[(start + i) % 7])))
+                   for i, pc in enumerate(one.scale))  # fmt: skip
+
+    if signs(key) <= MOST_SIGNS:
+        return key
+    return min((Key(names[key.pc], key.mode) for names in (FLAT_NAMES, SHARP_NAMES)), key=signs)
+
+
 @functools.cache
 def _spellings(key: Key) -> dict[int, str]:
+    key = key.written
     start = LETTERS.index(key.tonic[0])
     names = {pc: spell_as_letter(pc, LETTERS[(start + i) % 7]) for i, pc in enumerate(key.scale)}
     for interval, letter in enumerate(CHROMATIC_LETTERS):

@@ -34,6 +34,7 @@ CONTRIVED = 1.0  # where another reading is a stack of thirds: more than standin
 MINOR_OVER_MAJOR = 0.3
 ALTERNATIVE_WITHIN, SLASH_WITHIN, ALTERNATIVE_MOST = 1.2, 0.75, 1.8
 MAX_ALTERNATIVES = 3
+MANY_SIGNS = 6  # of a key: white keys are notes with signs in it
 
 
 # Chords that are whole as they are named: stacks of thirds, with all their notes.
@@ -340,6 +341,8 @@ def root_name(key: Key, pc: int, suffix: str = "") -> str:
     spelled = key.spell(pc)
     if pc in key.scale or suffix.startswith("°"):
         return spelled
+    if abs(key.signature) >= MANY_SIGNS and abs(accidentals(spelled)) == 1:
+        return spelled  # beside C♭ its neighbour is F♭, not E
     third = 3 if _is_minor(suffix) else 4
 
     side = (key.signature > 0) - (key.signature < 0)
@@ -377,6 +380,7 @@ def _is_minor(suffix: str) -> bool:
 
 def degree_name(key: Key, root: int, suffix: str) -> str:
     """Write a root as a Roman numeral of the key: lower case for minor and diminished."""
+    key = key.written
     spelled = root_name(key, root, suffix)
     if spelled[0] == key.tonic[0] and root != key.pc:
         spelled = key.spell(root)  # no degree is a lowered or raised first

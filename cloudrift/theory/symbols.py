@@ -155,7 +155,9 @@ def parse_degree(token: str, key: Key) -> tuple[int, ...]:
 
     A plain number is the key's own triad there. A numeral is the key's own chord where its case
     agrees with the key; otherwise the third is set to what the case says, the fifth is perfect
-    and a seventh minor (``V7`` in minor). ``V7/iv`` is the dominant of the fourth degree.
+    and a seventh minor (``V7`` in minor). What is stacked on a seventh is what its number says,
+    also where the scale has another note there: ``ii9`` is a minor ninth chord in dorian too, and
+    a thirteenth has no eleventh. ``V7/iv`` is the dominant of the fourth degree.
     """
     plain = _plain(token)
     if re.fullmatch(r"[1-7]", plain):
@@ -168,11 +170,12 @@ def parse_degree(token: str, key: Key) -> tuple[int, ...]:
         raise _no_degree(token)
     sign, numeral, suffix = match.groups()
     degree = NUMERALS.index(numeral.upper()) + 1
-    count = {"": 3, "7": 4, "9": 5, "11": 6, "13": 7}.get(suffix, 0)
-    own = chord_tones(key, degree, count=count or 3)
-    if count and not sign and ((own[1] - own[0]) % 12 == 4) == numeral.isupper():
-        return own
     root = _root(sign, degree, key)
+    own = chord_tones(key, degree, count=3 if suffix == "" else 4)
+    agrees = not sign and ((own[1] - own[0]) % 12 == 4) == numeral.isupper()
+    if agrees and suffix in ("", *EXTENSIONS):
+        more = ((root + i) % 12 for i in EXTENSIONS.get(suffix, ()))
+        return stacked(root, frozenset((*own, *more)))
     minor = numeral.islower()
     if suffix == "7" and sign == "b" and not minor:
         suffix = "maj7"  # a lowered second is a major seventh chord

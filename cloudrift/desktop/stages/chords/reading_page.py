@@ -10,6 +10,7 @@ from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.desktop.stages.chords.pages import Page
 from cloudrift.loop import chord_edits
 from cloudrift.loop.model import Chord
+from cloudrift.theory.fit import lender_of
 from cloudrift.theory.key import Key
 from cloudrift.theory.pitch import pretty
 from cloudrift.theory.symbols import parse_chord
@@ -67,7 +68,9 @@ class ReadingPage(Page):
     def show_chord(self, chord: Chord) -> None:
         loop = self.session.loop
         reading = chord.read(loop.key)
-        self.notes.setText(counted(chord.voices, reading.root, loop.key))
+        said = counted(chord.voices, reading.root, loop.key)
+        lender = lender_of(chord.voices, loop.key)
+        self.notes.setText(f"{said}\nBorrowed from {lender.text}" if lender else said)
         clear(self._others)
         for name in reading.alternatives:
             root = parse_chord(name).tones[0]
