@@ -23,8 +23,6 @@ from cloudrift.loop.own_notes import with_own
 from cloudrift.loop.storage import load
 from cloudrift.notes import Note
 from cloudrift.notes.from_midi import read_song
-from cloudrift.notes.midi import midi_file
-from cloudrift.notes.time import bar_ticks
 from cloudrift.render import Engine
 from cloudrift.style import find_card, house_cards, sketch
 from cloudrift.style.beginnings import empty_loop, from_song
@@ -32,27 +30,13 @@ from cloudrift.style.near import near_cards
 from cloudrift.texture.ride import Ride, RidePoint
 from cloudrift.theory import Key
 from tests.hands import command
+from tests.songs import write_song
 from tests.test_desktop import answer
 
 pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
 
 LEFT = Qt.MouseButton.LeftButton
 BAR = 3840
-
-
-def write_song(path, *, bars=4, metre=(4, 4), first_bar=0):
-    """Chords in one part and a tune in another, as a player would have them written."""
-    bar = bar_ticks(metre)
-    row = ((45, 57, 60, 64), (41, 57, 60, 65), (48, 55, 60, 64), (43, 55, 59, 62))
-    pads = [Note(start_tick=(first_bar + i) * bar, length_ticks=bar - 40, pitch=v, velocity=80)
-            for i in range(bars) for v in row[i % 4]]  # fmt: skip
-    tune = [Note(start_tick=first_bar * bar + 480 * i, length_ticks=400, pitch=76 + i % 3,
-                 velocity=90) for i in range(bars * 8)]  # fmt: skip
-    path.write_bytes(
-        midi_file([("Low pads", tuple(pads)), ("Tune", tuple(tune))], tempo=93.0, metre=metre,
-                  signature="Am", loop_ticks=(first_bar + bars) * bar, title="x")
-    )  # fmt: skip
-    return path
 
 
 # --- beginnings as values ---------------------------------------------------------------------

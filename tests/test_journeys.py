@@ -12,7 +12,7 @@ from cloudrift.desktop.frame.key_popup import KeyPopup
 from cloudrift.desktop.session.hearing import BARE, TREATED
 from cloudrift.loop.storage import load, save
 from cloudrift.theory import Key
-from tests.test_beginnings import write_song
+from tests.songs import write_song
 
 LEFT, CTRL = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier
 ALT, SHIFT = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier

@@ -52,8 +52,8 @@ from cloudrift.sound.own import OwnSound, Recording
 from cloudrift.style.beginnings import from_song
 from cloudrift.theory import parse_progression
 from tests.conftest import make_small_loop
+from tests.songs import write_song
 from tests.test_arranging import BEDDED
-from tests.test_beginnings import write_song
 
 SMALL = make_small_loop()
 PEOPLE = Credits(people=(Person(name="Ada Wren", did=("wrote", "played"), share=60.0),

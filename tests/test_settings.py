@@ -446,4 +446,4 @@ def test_the_row_is_taken_from_a_layers_own_notes(window):
     assert "other layers follow" in window.message.text()
     session.select(layer_id="l2")
     window.chords_of_layer()
-    assert "has no chords of its own" in window.message.text()
+    assert "has no notes of its own" in window.message.text()

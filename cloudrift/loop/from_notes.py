@@ -2,22 +2,29 @@
 
 import functools
 from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED
 from cloudrift.loop import edits, spec
+from cloudrift.loop.bass import BASS_LOW
+from cloudrift.loop.flip import Flipped
 from cloudrift.loop.model import Chord, Layer, Loop
 from cloudrift.loop.new_layer import turned_to_fit
 from cloudrift.loop.own_notes import with_own
-from cloudrift.loop.progression import put_chords
+from cloudrift.loop.progression import put_chords, put_row
+from cloudrift.loop.roots import heard_roots
 from cloudrift.notes.find_chords import LOOSE_TICKS, FoundChord, find_chords, is_chordal
-from cloudrift.notes.note import LOW_PITCH, Note
+from cloudrift.notes.harmonise import harmonised
+from cloudrift.notes.note import LOW_PITCH, Note, numbered
 from cloudrift.notes.time import bar_ticks
 from cloudrift.sound.catalogue import look_up
 from cloudrift.theory.key import Key
+from cloudrift.theory.symbols import WrittenChord
 
+BASS_VELOCITY = 88
 MOST_NAMED = 1500  # notes of a layer that are read for chords while they are drawn
 
 
@@ -95,9 +102,97 @@ def put_chords_of(loop: Loop, layer_id: str) -> Loop:
     chords = chords_of(loop, layer)
     if not chords:
         raise CloudriftError(
-            f"{layer.name} has no chords of its own: it follows the row, or its notes are a tune"
+            f"{layer.name} has no chords of its own: it follows the row, or its notes are a line"
         )
     return put_chords(loop, chords)
+
+
+class Proposal(NamedTuple):
+    """Chords that could go with notes: from what, in words, and the row."""
+
+    words: str
+    row: tuple[WrittenChord, ...]
+
+
+def proposed_chords(loop: Loop, layer_id: str) -> tuple[Proposal, ...]:
+    """Return up to three rows of chords for a layer whose own notes are a line: a tune or a bass.
+
+    Where there is a tune and a bass (the other one is looked for among the layers that are heard),
+    from both and from each; else one chord a bar, two, and one every two bars. Raises
+    CloudriftError for a layer without such notes.
+    """
+    layer = loop.layer(layer_id)
+    if not _is_line(layer):
+        raise CloudriftError(f"{layer.name} has no notes of its own to find chords for; draw some, "
+                             "or let go of the chords")  # fmt: skip
+    lines = [layer, *(x for x in loop.heard() if x.id != layer_id and _is_line(x))]
+    bass = next((x for x in lines if _is_bass(x)), None)
+    tune = next((x for x in lines if not _is_bass(x)), None)
+    bar = bar_ticks(loop.metre)
+
+    def row(tune: Layer | None, bass: Layer | None, span: int) -> tuple[WrittenChord, ...]:
+        over, under = (x.own or () if x else () for x in (tune, bass))
+        return harmonised(over, under, loop.key, ticks=loop.ticks, span=span, bar=bar)
+
+    if tune is not None and bass is not None:
+        found = [
+            Proposal(f"From {tune.name} and {bass.name}", row(tune, bass, bar)),
+            Proposal(f"From {bass.name}", row(None, bass, bar)),
+            Proposal(f"From {tune.name}", row(tune, None, bar)),
+        ]
+    else:
+        spans = [("One chord a bar", bar), ("Two chords a bar", bar // 2)]
+        spans += [("One chord every two bars", 2 * bar)] if loop.bars % 2 == 0 else []
+        found = [Proposal(words, row(tune, bass, span)) for words, span in spans]
+    rows: dict[tuple[WrittenChord, ...], Proposal] = {}
+    for one in found:
+        rows.setdefault(one.row, one)
+    return tuple(rows.values())
+
+
+def roots_of_what_plays(loop: Loop) -> tuple[Note, ...]:
+    """Return the roots of what is heard in a loop, as notes in the octave of a bass.
+
+    They are those of its chords; without any, of a flip, of chords that a layer plays, or of chords
+    that go with its lines. None where nothing is known.
+    """
+    spans = [(one.start_tick, one.end_tick, one.pc) for one in heard_roots(loop)]
+    heard = loop.heard()
+    for layer in () if spans else heard:
+        if isinstance(layer.source, Flipped):
+            alone = replace(loop, layers=(layer,), chords=())
+            spans = [(one.start_tick, one.end_tick, one.pc) for one in heard_roots(alone)]
+        else:
+            spans = [(c.start_tick, c.end_tick, c.root) for c in chords_of(loop, layer)]
+        if spans:
+            break
+    line = next((x for x in heard if _is_line(x)), None)
+    if not spans and line is not None:
+        made = put_row(replace(loop, layers=()), proposed_chords(loop, line.id)[0].row)
+        spans = [(c.start_tick, c.end_tick, c.root) for c in made.chords]
+    return numbered(
+        Note(start_tick=start, length_ticks=end - start, pitch=BASS_LOW + (pc - BASS_LOW) % 12,
+             velocity=BASS_VELOCITY)
+        for start, end, pc in spans if end > start
+    )  # fmt: skip
+
+
+def put_roots(loop: Loop, layer_id: str) -> Loop:
+    """Give a layer the roots of what plays as notes of its own."""
+    notes = roots_of_what_plays(loop)
+    if not notes:
+        raise CloudriftError("of what plays no roots are known; write chords, or draw the notes")
+    return with_own(loop, layer_id, notes)
+
+
+def _is_line(layer: Layer) -> bool:
+    own = layer.own
+    return bool(own) and layer.played.sound.of.tuned and not is_chordal(own or ())
+
+
+def _is_bass(layer: Layer) -> bool:
+    pitches = sorted(note.pitch for note in layer.own or ())
+    return layer.role == "bass" or pitches[len(pitches) // 2] < LOW_PITCH
 
 
 def put_played(loop: Loop, notes: Sequence[Note]) -> Loop:

@@ -248,8 +248,8 @@ def relative_of(key: Key) -> Key:
 
 
 # The likeliest first: a minor key's dominant is of its own harmonic minor.
-_TO_MINOR = ("minor", "harmonic minor", "major", "dorian", "phrygian", "melodic minor", "mixolydian",
-             "lydian", "phrygian dominant", "locrian")  # fmt: skip
+_TO_MINOR = ("minor", "harmonic minor", "major", "dorian", "phrygian", "melodic minor",
+             "mixolydian", "lydian", "phrygian dominant", "locrian")  # fmt: skip
 _TO_MAJOR = ("major", "minor", "mixolydian", "lydian", "harmonic minor", "dorian", "phrygian",
              "melodic minor", "phrygian dominant", "locrian")  # fmt: skip
 

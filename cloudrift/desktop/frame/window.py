@@ -29,6 +29,7 @@ from cloudrift.desktop.frame.help_sheet import AboutSheet, KeysSheet
 from cloudrift.desktop.frame.history_sheet import HistorySheet
 from cloudrift.desktop.frame.menus import Menus
 from cloudrift.desktop.frame.midi_sheet import MidiSheet
+from cloudrift.desktop.frame.proposals_sheet import ProposalsSheet
 from cloudrift.desktop.frame.rail import BED, STAGES, STYLE, Rail
 from cloudrift.desktop.frame.reference_sheet import ReferenceSheet
 from cloudrift.desktop.frame.ribbon import Ribbon
@@ -55,12 +56,12 @@ from cloudrift.desktop.stages.style.page import StylePage
 from cloudrift.desktop.stages.texture.stage import TextureStage
 from cloudrift.exchange import Service, StandIn
 from cloudrift.exchange.folders import OwnFolders
-from cloudrift.ground.errors import in_a_sentence
+from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.ground.memory import leave_what_stands
 from cloudrift.ground.words import plural
 from cloudrift.loop.bed import BED as BED_ID
 from cloudrift.loop.document import Document
-from cloudrift.loop.from_notes import put_chords_of
+from cloudrift.loop.from_notes import chords_of, proposed_chords, put_chords_of
 from cloudrift.loop.model import Loop
 from cloudrift.loop.takes import Becomes
 from cloudrift.notes.from_midi import Song, read_song
@@ -335,16 +336,23 @@ class Window(QMainWindow):
         return sheet
 
     def chords_of_layer(self) -> None:
-        """Put the chords that the chosen layer's own notes make in the row's place."""
-        layer_id = self.session.selection.layer_id
+        """Put the chords of the chosen layer's own notes in the row's place; for a line, ask."""
+        session = self.session
+        layer_id = session.selection.layer_id
         if not layer_id:
             self.say("there is no layer to read chords from; add one in Layers")
-        elif self.session.apply(
-            "chords of a layer", lambda loop: put_chords_of(loop, layer_id)
-        ):  # fmt: skip
-            self.say(f"{plural(len(self.session.loop.chords), 'chord')} of "
-                     f"{self.session.loop.layer(layer_id).name}; other layers follow them",
-                     good=True)  # fmt: skip
+        elif chords_of(session.loop, session.loop.layer(layer_id)):
+            if session.apply("chords of a layer", lambda loop: put_chords_of(loop, layer_id)):
+                self.say(f"{plural(len(session.loop.chords), 'chord')} of "
+                         f"{session.loop.layer(layer_id).name}; other layers follow them",
+                         good=True)  # fmt: skip
+        else:
+            try:
+                found = proposed_chords(session.loop, layer_id)
+            except CloudriftError as error:
+                self.say(str(error))
+                return
+            self._show_sheet(ProposalsSheet(found, session, self))
 
     def find_command(self) -> Finder:
         """Open the command finder."""
@@ -601,9 +609,9 @@ class Window(QMainWindow):
             self.files.leave_then(go, stay)
 
     def _arranged(self, loop: Loop) -> Document:
-        """A loop that was sketched from a card is arranged as the card has it."""
+        """A loop that was sketched from a card is arranged as the card has it, if it has chords."""
         document, card = Document.of(loop), self.start.source.card
-        return arranged_in_style(document, card, loop.draw) if card else document
+        return arranged_in_style(document, card, loop.draw) if card and loop.chords else document
 
     # --- telling ------------------------------------------------------------------------------
 

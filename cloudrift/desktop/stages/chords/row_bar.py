@@ -130,11 +130,12 @@ class RowBar(QWidget):
         menu = self.menu
         menu.clear()
         card = self._card
-        title = menu.addAction(f"Typical of {card.name}")
-        assert title is not None
-        title.setEnabled(False)
-        for name, row in card.chords.shelf.items():
-            self._add(f"{name}\t{pretty(row)}", partial(self._put_row, row))
+        if self._session.loop.style:  # a loop of no style has nothing that is typical
+            title = menu.addAction(f"Typical of {card.name}")
+            assert title is not None
+            title.setEnabled(False)
+            for name, row in card.chords.shelf.items():
+                self._add(f"{name}\t{pretty(row)}", partial(self._put_row, row))
         self._add_kept()
         menu.addSeparator()
         self._add("Copy the block behind itself", self._copy_block)

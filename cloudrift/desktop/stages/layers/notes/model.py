@@ -108,6 +108,8 @@ def said(loop: Loop, layer: Layer, picked: int) -> str:
     """Say in words what the grid shows."""
     notes = loop.notes_of(layer)
     slow = slowed(loop, layer)
+    if layer.follows and not loop.chords:
+        return "no notes yet: there are no chords to follow"
     if layer.follows:
         words = f"{plural(len(notes), 'note')}, following the chords"
         return f"{words} · {slow.says}" if slow else words

@@ -25,6 +25,7 @@ from cloudrift.desktop.stages.layers.notes.moves import NoteMoves
 from cloudrift.desktop.stages.layers.notes.places import LEFT
 from cloudrift.desktop.stages.layers.notes.tool_strip import ToolStrip
 from cloudrift.loop import edits
+from cloudrift.loop.from_notes import put_roots, roots_of_what_plays
 from cloudrift.loop.model import LEVEL, Layer
 from cloudrift.loop.slowed import slowed
 from cloudrift.notes.tools import GROUPS, TOOLS
@@ -48,6 +49,8 @@ class NotesView(QWidget):
         self.step = GridChoice(self.moves.grid)
         self.moves.grid.changed.append(self._follow_grid)
         self.pull = small_button("pull into it", self.pull_into_slow)
+        self.roots = small_button("Roots of what plays", self._put_roots,
+                                  tip="Notes of its own: the roots of what plays")  # fmt: skip
         self.help = small_button("?", self._say_keys, tip=HINT)
         self.help.setFixedWidth(24)
         self.lane: RideLane | None = None
@@ -70,6 +73,7 @@ class NotesView(QWidget):
         head.setSpacing(6)
         head.addWidget(self.title)
         head.addWidget(self.words, 1)
+        head.addWidget(self.roots)
         head.addWidget(self.pull)
         head.addWidget(self.step)
         head.addWidget(self.help)
@@ -120,6 +124,11 @@ class NotesView(QWidget):
         self.strip.try_it()
         self.grid.update()
 
+    def _put_roots(self) -> None:
+        layer = self.moves.layer
+        if layer is not None:
+            self._session.apply("roots of what plays", lambda loop: put_roots(loop, layer.id))
+
     def _swap_follow(self) -> None:
         layer = self.moves.layer
         if layer is None:
@@ -144,6 +153,9 @@ class NotesView(QWidget):
         if self.strip.tool is not None:
             self.strip.try_it()  # what it was tried on has changed
         self.follow.setVisible(layer is not None)
+        loop = self._session.loop
+        waits = layer is not None and layer.follows and not loop.chords
+        self.roots.setVisible(waits and bool(roots_of_what_plays(loop)))
         slow = slowed(self._session.loop, layer) if layer else None
         self.pull.setVisible(slow is not None)
         if slow is not None:

@@ -1,0 +1,58 @@
+"""Chords proposed for a line: each is heard while one rests on it, and taken by a press."""
+
+from functools import partial
+
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from cloudrift.desktop.kit.parts import button, heading, label
+from cloudrift.desktop.kit.trying import Trying
+from cloudrift.desktop.session.session import Session
+from cloudrift.loop.from_notes import Proposal
+from cloudrift.loop.model import Loop
+from cloudrift.loop.progression import put_row
+from cloudrift.style import way_of_voicing
+
+
+class ProposalsSheet(QDialog):
+    """A button a proposal, with its chords under it."""
+
+    def __init__(self, proposals: tuple[Proposal, ...], session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setWindowTitle("Chords for a line")
+        self.setMinimumWidth(460)
+        column = QVBoxLayout(self)
+        column.setSpacing(7)
+        column.addWidget(heading("Chords that go with it"))
+        words = label("Rest on one to hear it with the loop; press it to take it. The line stays, "
+                      "other layers follow.", size=11.5, name="soft")  # fmt: skip
+        words.setWordWrap(True)
+        column.addWidget(words)
+        self.takes: list[QPushButton] = []
+        for one in proposals:
+            take = button(one.words.replace("&", "&&"), partial(self._take, one))
+            take.setAutoDefault(False)
+            Trying(take, session, partial(_with, one), f"{one.words}, tried")
+            self.takes.append(take)
+            column.addWidget(take)
+            chords = label(self._chords(one), size=12.5)
+            chords.setWordWrap(True)
+            column.addWidget(chords)
+        line = QHBoxLayout()
+        line.addStretch(1)
+        line.addWidget(button("Leave it", self.reject))
+        column.addLayout(line)
+        session.opened.connect(self.reject)
+
+    def _chords(self, one: Proposal) -> str:
+        loop = _with(one, self._session.loop)
+        return "   ".join(chord.read(loop.key).text for chord in loop.chords)
+
+    def _take(self, one: Proposal) -> None:
+        if self._session.apply("chords for a line", partial(_with, one)):
+            self._session.say(f"{one.words}: {self._chords(one)}", good=True)
+        self.accept()
+
+
+def _with(one: Proposal, loop: Loop) -> Loop:
+    return put_row(loop, one.row, **way_of_voicing(loop.style))
