@@ -204,7 +204,7 @@ def test_what_differs_is_said_and_taken_back(qtbot, window, stage):
 
 def test_a_variation_is_heard_on_resting_and_made_on_pressing(qtbot, window, stage):
     stage.columns.choose(1)
-    button = next(b for b in stage.page.findChildren(type(stage.draw)) if b.text() == "under water")
+    button = next(b for b in stage.page.findChildren(type(stage.draw)) if b.text() == "underwater")
     trying = next(one for one in button.children() if type(one).__name__ == "Trying")
     trying.begin()
     shown = window.session.hearing.shown
@@ -214,7 +214,7 @@ def test_a_variation_is_heard_on_resting_and_made_on_pressing(qtbot, window, sta
     button.click()
     assert sections(window)[1].over == over_line("underwater")
     names = [b.text() for b in stage.page.findChildren(type(stage.draw))]
-    assert "under water" not in names  # it is so already
+    assert "underwater" not in names  # it is so already
 
 
 def test_a_seam_says_what_happens_and_its_fields_set_it(window, stage):

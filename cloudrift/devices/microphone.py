@@ -12,6 +12,7 @@ import miniaudio
 import numpy as np
 from numpy.typing import NDArray
 
+from cloudrift.devices.quiet import quiet_sound_system
 from cloudrift.devices.speaker import REAL
 from cloudrift.ground.errors import CloudriftError
 
@@ -180,10 +181,11 @@ class StandInMicrophone:
 
 
 def _captures() -> list[dict[str, Any]]:
-    try:
-        found = miniaudio.Devices(REAL).get_captures()
-    except miniaudio.MiniaudioError:
-        return []
+    with quiet_sound_system():
+        try:
+            found = miniaudio.Devices(REAL).get_captures()
+        except miniaudio.MiniaudioError:
+            return []
     return [device for device in found if not device["name"].startswith("Discard all samples")]
 
 

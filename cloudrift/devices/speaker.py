@@ -7,6 +7,7 @@ import miniaudio
 import numpy as np
 from numpy.typing import NDArray
 
+from cloudrift.devices.quiet import quiet_sound_system
 from cloudrift.ground.errors import CloudriftError
 
 Pull = Callable[[int], NDArray[np.float32]]  # frames -> (frames, 2)
@@ -91,10 +92,11 @@ class SilentSpeaker(_DeviceSpeaker):
 
 
 def _playbacks() -> list[dict[str, Any]]:
-    try:
-        return miniaudio.Devices(REAL).get_playbacks()
-    except miniaudio.MiniaudioError:
-        return []
+    with quiet_sound_system():
+        try:
+            return miniaudio.Devices(REAL).get_playbacks()
+        except miniaudio.MiniaudioError:
+            return []
 
 
 def speakers() -> tuple[str, ...]:
@@ -108,10 +110,11 @@ def open_speaker(rate: int, name: str = "", buffer_ms: int = BUFFER_MS) -> Speak
     Without a name, and where it is not plugged in, it is the one that the system plays through.
     ``buffer_ms`` is how long one period lasts.
     """
-    try:
-        return RealSpeaker(rate, name, buffer_ms)
-    except miniaudio.MiniaudioError:
-        pass
+    with quiet_sound_system():
+        try:
+            return RealSpeaker(rate, name, buffer_ms)
+        except miniaudio.MiniaudioError:
+            pass
     try:
         return SilentSpeaker(rate)
     except miniaudio.MiniaudioError as error:

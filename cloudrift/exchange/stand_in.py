@@ -66,10 +66,13 @@ class StandIn:
         mood = stream(self._moods, "exchange", self._asked).random()
         if mood < AWAY:
             raise ExchangeError(
-                "the exchange does not answer; look after the network and try again"
+                "the exchange (a stand-in that ships with Cloudrift) is busy; try again"
             )
         if mood < AWAY + REFUSED:
-            raise ExchangeError("the exchange has been asked too often; try again in a moment")
+            raise ExchangeError(
+                "the exchange (a stand-in that ships with Cloudrift) has been asked too often; try "
+                "again in a moment"
+            )
         if mood < AWAY + REFUSED + SLOW:
             until = time.monotonic() + WAIT_S
             while time.monotonic() < until:

@@ -245,7 +245,7 @@ def over_in(loop: Loop, what: str, finishes: Mapping[str, Finish]) -> Line:
 
 
 def over_line(what: str) -> Line:
-    """Return what lies on all of a section: under water, through a small speaker, dark."""
+    """Return what lies on all of a section: underwater, through a small speaker, dark."""
     cuts: dict[str, dict[str, float]] = {
         "underwater": {"low_cut_hz": 90.0, "high_cut_hz": 620.0},
         "thin": {"low_cut_hz": 420.0, "high_cut_hz": 4200.0},

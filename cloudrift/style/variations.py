@@ -67,7 +67,7 @@ def variations(document: Document, section: Section) -> list[Variation]:
         found.append(Variation(words=f"in {key.text}", edit=lambda one: replace(one, key=key)))
     if not section.over:
         water = over_line("underwater")
-        found.append(Variation(words="under water", edit=lambda one: replace(one, over=water)))
+        found.append(Variation(words="underwater", edit=lambda one: replace(one, over=water)))
     return found[:MOST]
 
 

@@ -48,6 +48,7 @@ def run(
     """
     sys.setswitchinterval(SWITCH_INTERVAL_S)
     keep_memory_tidy()
+    log_to_file()
     preferences = Preferences()
     wishes = preferences.now
     if wishes.size_percent != 100:  # before there is an application: Qt looks only once
@@ -61,7 +62,6 @@ def run(
         preferences.opened(path)
     with look.once_built(app):
         window = Window(session)
-    log_to_file()
     mishaps = Mishaps(session.document.keep_unsaved, window)
     mishaps.said.connect(window.say)
     mishaps.install()

@@ -17,6 +17,7 @@ from types import TracebackType
 from platformdirs import user_state_path
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from cloudrift.audio.files import keep_private
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
 
 log = logging.getLogger(__name__)
@@ -35,13 +36,16 @@ def log_to_file() -> None:
     path = log_file()
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
+        keep_private(path.parent)
         handler = logging.handlers.RotatingFileHandler(
             path, maxBytes=MOST_BYTES, backupCount=1, encoding="utf-8", delay=True
         )
     except OSError:
         return
     handler.setFormatter(logging.Formatter("%(asctime)s %(name)s %(levelname)s %(message)s"))
-    logging.getLogger("cloudrift").addHandler(handler)
+    ours = logging.getLogger("cloudrift")
+    ours.addHandler(handler)
+    ours.setLevel(logging.INFO)
 
 
 class Mishaps(QObject):

@@ -405,6 +405,7 @@ class Window(QMainWindow):
         self._open_drawer("Shelf", self.shelf)
         self.shelf.show_layer_sound()
         self.shelf.search.setFocus()
+        self.shelf.search.selectAll()  # what was looked for last gives way to what is typed
 
     def _open_apart(self, document: Document) -> None:
         """Open another document in the open one's place, when that is settled."""
@@ -428,6 +429,7 @@ class Window(QMainWindow):
         self._leave_start(STAGES.index("Layers"))
         self._open_drawer("Recordings", self.recordings)
         self.recordings.search.setFocus()
+        self.recordings.search.selectAll()
 
     def open_microphone(self) -> None:
         """Open the drawer in which takes are sung."""

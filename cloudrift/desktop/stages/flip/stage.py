@@ -52,7 +52,7 @@ EVEN = Field(name="even", label="Even", default=16, unit="pieces", low=1, high=1
 STUTTER = 4
 COMPARED = {
     "loop": "With its loop, in its own key and tempo",
-    "print": "With the print, nothing moved, in this key and tempo",
+    "print": "With the {what}, nothing moved, in this key and tempo",
     "": "With nothing",
 }
 HITS = "listening for hits"
@@ -105,6 +105,7 @@ class FlipStage(QWidget):
         self.compare = QPushButton("Compare")
         self.compare.setToolTip("Equally loud: B goes from one to the other")
         self.compared = {what: QAction(text, self) for what, text in COMPARED.items()}
+        self._name_compared(is_print=True)
         for what, action in self.compared.items():
             action.setCheckable(True)
             action.triggered.connect(partial(self.compare_with, what))
@@ -411,6 +412,10 @@ class FlipStage(QWidget):
             self._then = then
             hearing.compare_with(then)
 
+    def _name_compared(self, *, is_print: bool) -> None:
+        what = "print" if is_print else "recording"
+        self.compared["print"].setText(COMPARED["print"].format(what=what))
+
     def _show_compared(self) -> None:
         for what, action in self.compared.items():
             action.setChecked(what == self._against)
@@ -444,6 +449,7 @@ class FlipStage(QWidget):
         self.recipe.setVisible(is_print)
         self.compare.setVisible(there)
         self.compared["loop"].setVisible(is_print)
+        self._name_compared(is_print=is_print)
         if self._session.hearing.then is not self._then:  # somebody else compares
             self._against, self._then = "", None
         if self._against == "print":

@@ -2,9 +2,9 @@
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from cloudrift.desktop.kit.parts import button, row_of_heading
+from cloudrift.desktop.kit.parts import button, heading
 
 
 class BackPage(QWidget):
@@ -12,13 +12,17 @@ class BackPage(QWidget):
 
     left = pyqtSignal()
 
-    def __init__(self, heading: str) -> None:
+    def __init__(self, words: str) -> None:
         super().__init__()
+        self.heading = heading(words)
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(6)
         self.back = button("‹ back to the line", self.left.emit, name="link", tip="Esc")
-        self.column.addWidget(row_of_heading(heading, self.back))
+        row = QHBoxLayout()
+        row.addWidget(self.heading, 1)
+        row.addWidget(self.back)
+        self.column.addLayout(row)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None

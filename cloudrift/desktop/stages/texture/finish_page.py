@@ -26,6 +26,7 @@ from cloudrift.desktop.stages.texture.back_page import BackPage
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED
 from cloudrift.loop.finishes import lay_finish
+from cloudrift.loop.model import LineAt
 from cloudrift.texture.finish import USES, Finish
 from cloudrift.texture.finish_files import (
     forget_finish,
@@ -88,6 +89,7 @@ class FinishPage(BackPage):
         self._session = session
         self._use = EVERY
         self._own: list[Finish] = []
+        self.entered_for: LineAt = None  # the line that they are shown for
         self.cards: list[FinishCard] = []
         self.where = label("", size=11.5, name="soft")
         column = self.column
@@ -130,7 +132,10 @@ class FinishPage(BackPage):
     # --- showing ------------------------------------------------------------------------------
 
     def enter(self, role: str | None) -> None:
-        """Show the finishes, those for a role first; None: for the whole loop."""
+        """Show the finishes for the selected line, those for a role first; None: the whole loop."""
+        self.entered_for = self._line_of
+        self.heading.setText(f"Finishes for {self._session.loop.name_of(self._line_of)}")
+        self.search.selectAll()
         self._own, wrong = own_finishes()
         if wrong:
             self._session.say("; ".join(wrong))

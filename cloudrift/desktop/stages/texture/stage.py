@@ -169,9 +169,10 @@ class TextureStage(QWidget):
 
     def _choose_line(self, line_of: LineAt) -> None:
         self._session.hearing.hear_up_to(None, None)
+        finishes = self.pages.currentWidget() is self.finishes
         self._session.select(line_of=line_of, treatment_id="")
         self.harsh.hide()
-        if self.pages.currentWidget() is self.finishes:
+        if finishes:
             self.show_finishes()
 
     def _add(self, kind: str) -> None:
@@ -310,6 +311,8 @@ class TextureStage(QWidget):
         line = loop.line_of(line_of)
         opened = session.selection.treatment_id
         self.targets.show_loop(loop, line_of)
+        if self.pages.currentWidget() is self.finishes and self.finishes.entered_for != line_of:
+            self.show_line()  # they were for another line
         owner = self._owner()
         self.title.setText(
             f"{owner.name}, {'from bare to ' if owner.part == LAYERS else ''}treated"
