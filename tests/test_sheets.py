@@ -73,7 +73,7 @@ def test_what_refreshes_while_it_is_shown_ends_with_its_widget(qtbot):
     assert said == ["", ""]
 
 
-# --- what stands open, and what it says ------------------------------------------------------------
+# --- what stands open, and what it says -----------------------------------------------------------
 
 
 def test_finishes_are_for_the_line_they_say_and_close_with_another(qtbot, window):

@@ -449,7 +449,7 @@ class FlipStage(QWidget):
         self.recipe.setVisible(is_print)
         self.compare.setVisible(there)
         self.compared["loop"].setVisible(is_print)
-        self._name_compared(is_print=is_print)
+        self._name_compared(is_print=is_print or not there)
         if self._session.hearing.then is not self._then:  # somebody else compares
             self._against, self._then = "", None
         if self._against == "print":

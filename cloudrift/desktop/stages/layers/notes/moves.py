@@ -208,7 +208,7 @@ class NoteMoves(QObject):
         )
         if new:
             self.pick(new)
-        else:
+        elif new is not None:
             self.session.say("the loop ends before that; make it longer, or paste further to the "
                              "left")  # fmt: skip
 
