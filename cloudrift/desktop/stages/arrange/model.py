@@ -135,9 +135,13 @@ class ColumnsModel:
 
     def owner(self, at: int, row: int) -> Layer | None:
         """Return a row's layer or lane as it is in a section; None where it is not heard."""
-        loop, wanted = self.loops[at], self.rows[row].id
-        heard = (*loop.heard(), *(loop.bed.heard if loop.bed else ()))
-        return next((x for x in heard if x.id == wanted), None)
+        return self._heard[at].get(self.rows[row].id)
+
+    @cached_property
+    def _heard(self) -> tuple[dict[str, Layer], ...]:
+        """The layers and lanes that are heard in each section, by id."""
+        return tuple({x.id: x for x in (*loop.heard(), *(loop.bed.heard if loop.bed else ()))}
+                     for loop in self.loops)  # fmt: skip
 
     def thick(self, at: int, row: int) -> float:
         """Return how thick a band is, 0 (not there) to 1: by its level."""

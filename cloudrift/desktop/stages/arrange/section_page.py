@@ -1,6 +1,6 @@
 """The right-hand panel: the chosen section, in what it differs, in what it could."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 
 from msgspec.structs import replace
@@ -68,6 +68,8 @@ class SectionPage(Inspector):
         self._shown: object = None
         self._voice_room: dict[int, float] = {}
         self._voice_over: dict[int, float] = {}
+        self._found: list[arranging.Difference] = []
+        self._offered: Sequence[Variation] = ()
         self._finishes: dict[str, Finish] = {}
         self.read_finishes()
 
@@ -106,12 +108,15 @@ class SectionPage(Inspector):
         self.rides.show_section(document, section)
         heard = arranging.heard_in(document.loop, section)
         self.heard.setText(self._facts(document.loop, heard, at))
-        shown = (section, document.loop.layers, document.loop.bed,
-                 document.arrangement.section(section.copied_from) if section.copied_from
-                 else None)  # fmt: skip
+        self._found = arranging.differences(document, section.id)
+        self._offered = variations(document, section)
+        copied = section.copied_from
+        from_name = document.arrangement.section(copied).name if copied else ""
+        shown = (section.id, from_name, [one.words for one in self._found],
+                 [one.words for one in self._offered])  # fmt: skip
         if shown != self._shown:
             self._shown = shown
-            self._build(document, section)
+            self._build(from_name)
 
     def _facts(self, loop: Loop, heard: tuple[Layer, ...], at: int) -> str:
         """Who plays, and, where it has been made, what room that leaves; against the card."""
@@ -140,44 +145,49 @@ class SectionPage(Inspector):
         """Say what room sections leave for a voice, as far as they have been made."""
         self._voice_room, self._voice_over = dict(room), dict(over)
 
-    def _build(self, document: Document, section: Section) -> None:
+    def _build(self, there: str) -> None:
+        """Put up what can be pressed; what a press does is that of the section as it is then."""
         clear(self._differs)
         clear(self._could)
-        if section.copied_from:
-            there = document.arrangement.section(section.copied_from)
-            self._differs.addWidget(heading(f"Differs from {there.name} in"))
-            found = arranging.differences(document, section.id)
-            for one in found:
-                self._differs.addWidget(self._difference(one))
-            if not found:
+        if there:
+            self._differs.addWidget(heading(f"Differs from {there} in"))
+            for at, one in enumerate(self._found):
+                self._differs.addWidget(self._difference(one.words, at))
+            if not self._found:
                 self._differs.addWidget(label("nothing yet", size=11.5, name="soft"))
-        offered = variations(document, section)
-        if offered:
+        if self._offered:
             self._could.addWidget(heading("Could differ by"))
-        for variation in offered:
+        for at, variation in enumerate(self._offered):
             words = variation.words.replace("&", "&&")
-            choice = small_button(words, partial(self._vary, variation),
+            choice = small_button(words, partial(self._vary, at),
                                   tip="Rest here to hear it; press to do it")  # fmt: skip
             choice.setStyleSheet("QPushButton { text-align: left; padding: 2px 8px; }")
-            Trying(choice, self._session, _heard_with(variation, section), variation.words)
+            Trying(choice, self._session, partial(self._varied, at), variation.words)
             self._could.addWidget(choice)
 
-    def _difference(self, one: arranging.Difference) -> QWidget:
+    def _difference(self, text: str, at: int) -> QWidget:
         holder = QWidget()
         row = QHBoxLayout(holder)
         row.setContentsMargins(0, 0, 0, 0)
-        words = label(one.words, size=11.5)
+        words = label(text, size=11.5)
         words.setWordWrap(True)
         row.addWidget(words, 1)
-        row.addWidget(button("take back", partial(self._edit, f"take back: {one.words}"[:60],
-                                                  one.back), name="link"))  # fmt: skip
+        row.addWidget(button("take back", partial(self._take_back, at), name="link"))
         return holder
 
-    def _vary(self, variation: Variation) -> None:
-        section = self._section
+    def _take_back(self, at: int) -> None:
+        one = self._found[at]
+        self._edit(f"take back: {one.words}"[:60], one.back)
+
+    def _vary(self, at: int) -> None:
+        section, variation = self._section, self._offered[at]
         if section is not None:
             self._edit(variation.words[:60], lambda document: arranging.change_section(
                 document, section.id, variation.edit))  # fmt: skip
+
+    def _varied(self, at: int, loop: Loop) -> Loop:
+        assert self._section is not None
+        return arranging.loop_in(loop, self._offered[at].edit(self._section))
 
     # --- fields -------------------------------------------------------------------------------
 
@@ -213,7 +223,3 @@ class SectionPage(Inspector):
     def _set_over(self, value: object) -> None:
         self._set("over all of a section", 
                   over=over_in(self._session.loop, str(value), self._finishes))  # fmt: skip
-
-
-def _heard_with(variation: Variation, section: Section) -> Callable[[Loop], Loop]:
-    return lambda loop: arranging.loop_in(loop, variation.edit(section))

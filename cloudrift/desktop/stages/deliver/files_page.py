@@ -76,6 +76,7 @@ class FilesPage(QWidget):
         self._format = wishes.sound_format if wishes.sound_format in FORMATS else "wav"
         self._target = wishes.target_lufs
         self.problem = ""
+        self._listed: object = None  # the files in the list
         self.folder = QLineEdit(str(session.preferences.delivery))
         self.folder.setAccessibleName("Folder")
         self.format = ChoiceRow([(name, "Ogg" if name == "ogg" else name.upper())
@@ -278,13 +279,22 @@ class FilesPage(QWidget):
 
     def _show_list(self, order: Order | None) -> None:
         document = self._session.document.history.now
-        clear(self._files)
         number_ = free_number(document, order, self._folder) if order else 1
         todo = parcels(document, order, number_) if order else []
         plain = parcels(document, order) if order and number_ > 1 else todo  # as called elsewhere
         self.numbered.setVisible(number_ > 1)
         self.numbered.setText(f"Files of these names are in the folder already; these get the "
                               f"number {number_}, and nothing is overwritten.")  # fmt: skip
+        heard = bool(document.loop.heard())
+        self.write.setEnabled(heard and bool(todo))
+        self.write.setText(
+            f"Write {plural(len(todo), 'file')}" if heard else "No layer is heard: nothing to write"
+        )
+        listed = (self.problem, [(one.name, one.what) for one in todo], [x.name for x in plain])
+        if listed == self._listed:
+            return
+        self._listed = listed
+        clear(self._files)
         for i, parcel in enumerate(todo):
             name = label(parcel.name, size=12)
             name.setFont(figure_font(11.5))
@@ -300,11 +310,6 @@ class FilesPage(QWidget):
             self._files.addWidget(
                 label(words[:1].upper() + words[1:], size=12.5, name="soft"), 0, 0
             )
-        heard = bool(document.loop.heard())
-        self.write.setEnabled(heard and bool(todo))
-        self.write.setText(
-            f"Write {plural(len(todo), 'file')}" if heard else "No layer is heard: nothing to write"
-        )
 
     def _show_facts(self) -> None:
         loop = self._session.loop
