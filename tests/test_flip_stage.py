@@ -321,20 +321,32 @@ def test_printing_is_cancelled_and_what_is_silent_is_refused(qtbot, window, monk
     from cloudrift.desktop.session import printing as room
     from cloudrift.ground.wanted import Cancelled
 
-    gate = threading.Event()
+    gate, left = threading.Event(), threading.Event()
 
-    def slowly(_loop, _name, _clips, stale):
+    def slowly(_loop, _name, _clips, stale, _passes, moved):
+        moved(0.25, "step 1 of 4, the tail")
         while not stale():
             gate.wait(0.01)
+        gate.wait(0.2)  # a step that is long ends after nobody waits for it any more
+        left.set()
         raise Cancelled
 
     monkeypatch.setattr(room, "printed", slowly)
     window.show_stage(3)
     stage = window.flip
+    said = []
+    stage.printing.busy.connect(said.append)
     stage.printing.print_what(())
     assert stage.stop.isVisible() and not stage.print.isEnabled()
+    qtbot.waitUntil(lambda: len(said) > 1, timeout=20_000)
+    assert said[-1].endswith(": 25%, step 1 of 4, the tail")
     stage.stop.click()
-    qtbot.waitUntil(lambda: not stage.stop.isVisible(), timeout=20_000)
+    assert not stage.stop.isVisible() and stage.print.isEnabled() and not left.is_set()
+    stage.printing.print_what(())
+    qtbot.waitUntil(left.is_set, timeout=20_000)
+    qtbot.wait(50)
+    assert stage.stop.isVisible(), "the next one's words are not taken by the one that was left"
+    stage.stop.click()
     assert stage.print.isEnabled() and not stage.flips()
     for layer in window.session.loop.layers:
         window.session.apply("off", lambda loop, x=layer: edits.set_layer(loop, x.id, mute=True))

@@ -17,7 +17,7 @@ from cloudrift.loop.passes import check_passes, in_pass, pass_name, passers, pas
 from cloudrift.loop.prints import loop_to_print, with_print
 from cloudrift.loop.storage import load_document, save
 from cloudrift.render import Engine
-from cloudrift.render.printing import printed
+from cloudrift.render.printing import going, printed
 from cloudrift.texture.catalogue import KINDS
 from tests.conftest import make_small_loop
 from tests.hands import settled
@@ -30,6 +30,10 @@ NONE = frozenset()
 
 def db(audio):
     return 20 * np.log10(np.abs(audio).max() + 1e-9)
+
+
+def in_passes(engine, loop, outs):
+    return engine.audio(going(loop, outs, engine.tones))
 
 
 def without_lines(loop):
@@ -60,7 +64,7 @@ def long_one():
 def test_with_all_in_each_pass_is_the_loop_going_round(engine, kind):
     loop = edits.add_treatment(without_lines(make_small_loop()), None, kind)
     steady = engine.render(loop).audio
-    both = engine.in_passes(loop, [NONE, NONE])
+    both = in_passes(engine, loop, [NONE, NONE])
     assert db(both - np.tile(steady, 2)) < db(steady) - 80
 
 
@@ -72,7 +76,7 @@ def test_what_is_out_strikes_nothing_and_what_it_has_played_rings_on(engine):
     ringing = edits.add_treatment(dry, pad, "hall")
     behind = []
     for of in (dry, ringing):
-        out = engine.in_passes(of, [NONE, frozenset({pad})])
+        out = in_passes(engine, of, [NONE, frozenset({pad})])
         once = engine.once(of)
         assert db(out[:, : n // 2] - once[:, : n // 2]) < -60  # nothing was before the silent pass
         assert db(out[:, -n // 4 :]) < -60
@@ -88,8 +92,8 @@ def test_a_group_is_left_out_as_one_and_passes_join_without_a_step(engine):
     loop = edits.group_layers(loop, ids, "Both")
     made = loop.groups[0].id
     n = loop.frames
-    out = engine.in_passes(loop, [NONE, frozenset({made})])
-    each = engine.in_passes(loop, [NONE, frozenset(ids)])
+    out = in_passes(engine, loop, [NONE, frozenset({made})])
+    each = in_passes(engine, loop, [NONE, frozenset(ids)])
     assert db(out - each) < -100
     bend = np.abs(np.diff(out, 2, axis=1)).max(0)
     for seam in (n - 1, 2 * n - 2):
@@ -101,8 +105,8 @@ def test_the_whole_backward_turns_each_pass_round_in_its_place(engine):
     loop = edits.add_treatment(without_lines(make_small_loop()), None, "backward")
     loop = edits.set_treatment_setting(loop, None, loop.line[-1].id, "what", "whole")
     n, every = loop.frames, frozenset(x.id for x in loop.layers)
-    out = engine.in_passes(loop, [NONE, every])
-    forward = engine.in_passes(replace(loop, line=()), [NONE, every])
+    out = in_passes(engine, loop, [NONE, every])
+    forward = in_passes(engine, replace(loop, line=()), [NONE, every])
     assert db(out[:, :n] - forward[:, :n][:, ::-1]) < -90
 
 

@@ -85,6 +85,21 @@ def assert_true(document, clips):
                 assert layer.flipped.of.clip == clip_of[layer.flipped.print_id]
 
 
+def test_printing_says_from_its_first_step_on_how_far_it_is(generations):
+    document, clips = generations
+    heard = []
+    printed(make_small_loop(), "Whole", clips, moved=lambda share, words: heard.append((share, words)))
+    shares = [share for share, _words in heard]
+    assert len(heard) > 2 and sorted(shares) == shares and shares[-1] == 1.0
+    assert shares[0] <= 1 / 3, "the first step is said when it is made, not at the end"
+    assert all(f"step {n} of {len(heard)}" in words for n, (_s, words) in enumerate(heard, 1))
+    heard.clear()
+    made = reprinted(document, "p1", document.recipes[0].loop, (), clips,
+                     moved=lambda share, words: heard.append((share, words)))  # fmt: skip
+    shares = [share for share, _words in heard]
+    assert len(made) > 1 and sorted(shares) == shares and shares[-1] == 1.0, "what follows counts"
+
+
 def test_what_follows_a_print_is_what_was_made_of_what_it_plays(generations):
     document, clips = generations
     assert followers(document, "p1") == ("p2", "p3")

@@ -2,7 +2,7 @@
 
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass
 from typing import Any, TypeVar, cast
@@ -245,16 +245,6 @@ class Engine:
         """Return one pass from silence, with its tail, ended where it has died away."""
         node = heard_node(loop, self.tones, ONCE)
         return trimmed(self.audio(node, cancelled, aside=True), loop.sounding_frames, loop.rate)
-
-    def in_passes(
-        self, loop: Loop, outs: Sequence[frozenset[str]], cancelled: Callable[[], bool] = never
-    ) -> Stereo:
-        """Return the loop going round in passes, from the last into the first: (2, frames).
-
-        In each, some layers or groups play nothing (``outs``); what they have played rings on.
-        """
-        node = loop_node(loop, self.tones, Form(outs=tuple(outs)))
-        return self.audio(node, cancelled)
 
     def stem(
         self, loop: Loop, layer: Layer, *, once: bool = False, cancelled: Callable[[], bool] = never

@@ -129,10 +129,7 @@ class Heading(QWidget):
         self.title.setFont(text_font(17, SEMI))
         self.title.setMinimumWidth(120)
         self.title.setMaximumWidth(210)
-        self.title.setStyleSheet(
-            "QLineEdit { background: transparent; border: 1px solid transparent; padding: 0 2px; }"
-            "QLineEdit:focus { border: 1px solid palette(highlight); }"
-        )
+        self.title.setProperty("fit", "title")
         self.title.editingFinished.connect(self._rename)
         self.under = label("", size=11, name="soft")
         self.under.setContentsMargins(4, 0, 0, 0)

@@ -36,7 +36,7 @@ from cloudrift.desktop.frame.ribbon import Ribbon
 from cloudrift.desktop.frame.settings_sheet import SettingsSheet
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.asking import RECORDINGS, ask_for_file
-from cloudrift.desktop.kit.parts import Pages, button
+from cloudrift.desktop.kit.parts import Pages, button, set_look
 from cloudrift.desktop.session.checking import Checking
 from cloudrift.desktop.session.marking import Marking
 from cloudrift.desktop.session.session import CLOSING_S, Session
@@ -113,11 +113,10 @@ class Window(QMainWindow):
         self.message = QLabel("")
         self.message.setTextFormat(Qt.TextFormat.PlainText)  # names in it are a stranger's words
         self.message.setWordWrap(True)
-        self.message.setStyleSheet("padding: 6px 14px; font-weight: 600;")
         self.message.hide()
         self.quiet = button("", self._open_missed, name="link", tip="What the style card asks and "
                             "is not so on this stage; press to see what would meet it")  # fmt: skip
-        self.quiet.setStyleSheet("QPushButton { text-align: left; padding: 0 18px 5px 18px; }")
+        self.quiet.setProperty("fit", "foot")
         self._lay_out()
         self.menus = Menus(self)
         self._connect()
@@ -619,11 +618,7 @@ class Window(QMainWindow):
 
     def say(self, words: str, *, good: bool = False) -> None:
         """Say something in one line under the heading, for a while."""
-        tokens = look.look.tokens
-        ground = tokens.good if good else tokens.signal
-        self.message.setStyleSheet(
-            f"padding: 6px 14px; font-weight: 600; background: {ground}; color: {tokens.on_ink};"
-        )
+        set_look(self.message, "saidWell" if good else "said")
         self.message.setText(in_a_sentence(words))
         self.message.show()
         self._message_clock.start(MESSAGE_MS)

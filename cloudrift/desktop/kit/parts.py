@@ -122,7 +122,7 @@ def small_button(text: str, act: Callable[[], object], *, tip: str = "") -> QPus
     made = button(text, act, tip=tip)
     made.setFont(text_font(11))
     made.setMinimumWidth(10)
-    made.setStyleSheet("QPushButton { padding: 0px 7px; min-height: 16px; }")
+    made.setProperty("fit", "small")
     return made
 
 
@@ -236,7 +236,7 @@ class ChoiceRow(QWidget):
             one = QPushButton(text)
             one.setCheckable(True)
             one.setMinimumWidth(10)
-            one.setStyleSheet("QPushButton { padding: 3px 2px; }")
+            one.setProperty("fit", "narrow")
             one.setAccessibleName(f"{name}: {text}" if name else text)
             self._group.addButton(one, i)
             self._keys.append(key)

@@ -323,7 +323,7 @@ class RideLane(QWidget):
         self.every.setToolTip("The same way again and again, drawn together into it, or once "
                               "over the whole loop")  # fmt: skip
         self.every.setFont(text_font(11))
-        self.every.setStyleSheet("QComboBox { padding: 0px 7px; min-height: 16px; }")
+        self.every.setProperty("fit", "small")
         self.every.textActivated.connect(lambda text: self.every_chosen.emit(EVERY[text]))
         head.addWidget(self.every)
         self.stand = small_button("stand still", self._stand, tip="Let it have one value again")

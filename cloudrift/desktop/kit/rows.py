@@ -6,15 +6,13 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from cloudrift.desktop.kit.parts import button
 
-NARROW = "QPushButton { padding: 3px 2px; }"
-
 
 def toggle(text: str, act: Callable[[bool], object], tip: str = "") -> QPushButton:
     """Return a button that stays down."""
     made = QPushButton(text)
     made.setCheckable(True)
     made.setMinimumWidth(10)
-    made.setStyleSheet(NARROW)
+    made.setProperty("fit", "narrow")
     made.setToolTip(tip)
     made.setAccessibleName(text)
     made.clicked.connect(act)
@@ -25,7 +23,7 @@ def small(text: str, act: Callable[[], object], tip: str = "") -> QPushButton:
     """Return a button for a row of several."""
     made = button(text, act, tip=tip)
     made.setMinimumWidth(10)
-    made.setStyleSheet(NARROW)
+    made.setProperty("fit", "narrow")
     return made
 
 

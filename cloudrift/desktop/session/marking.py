@@ -1,9 +1,10 @@
 """What of the loop's style card is met: measured after each change, the sound when it stands."""
 
 from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
 from msgspec.structs import replace
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Tasks
@@ -15,6 +16,15 @@ from cloudrift.style.marks import Mark, checked, look, met_of
 
 MEASURING = "the sound's marks"
 MOST_SAID = 4
+SOON_MS = 60
+
+
+class Looked(NamedTuple):
+    """What was seen of a loop: its card, what of it cannot be measured, its marks."""
+
+    card: Card | None
+    problems: tuple[str, ...]
+    marks: tuple[Mark, ...]
 
 
 class Marking(QObject):
@@ -26,10 +36,12 @@ class Marking(QObject):
         super().__init__(session)
         self._session, self._tasks = session, tasks
         self._sound: SoundFacts | None = None
-        self.card: Card | None = None
-        self.problems: tuple[str, ...] = ()
-        self.marks: tuple[Mark, ...] = ()
+        self._looked: Looked | None = None  # none: the loop has changed since
         self._cards = known_cards()
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(SOON_MS)
+        self._soon.timeout.connect(self.changed)
         session.changed.connect(self.refresh)
         session.opened.connect(self._begin)
         session.hearing.sound_changed.connect(self._measure)
@@ -55,15 +67,38 @@ class Marking(QObject):
         self.refresh()
 
     def refresh(self, *_: object) -> None:
-        """Hold the open loop against its card."""
-        loop = self._session.loop
-        self.card = self._cards.get(loop.style)
-        asks, self.problems = checked(self.card.marks, self.card.name) if self.card else ({}, ())
-        arrangement = self._session.document.history.now.arrangement
-        self.marks = (
-            look(asks, loop, self._sound, arrangement=arrangement) if self.card else ()
-        )  # fmt: skip
-        self.changed.emit()
+        """What was seen no longer holds; look again when asked, and say so in a moment.
+
+        Looking takes longer than a step back may: a run of steps is looked at once.
+        """
+        self._looked = None
+        self._soon.start()
+
+    @property
+    def card(self) -> Card | None:
+        """The card of the open loop; none without."""
+        return self._look().card
+
+    @property
+    def problems(self) -> tuple[str, ...]:
+        """What the card asks that nobody could measure, in words."""
+        return self._look().problems
+
+    @property
+    def marks(self) -> tuple[Mark, ...]:
+        """The open loop held against its card, mark by mark."""
+        return self._look().marks
+
+    def _look(self) -> Looked:
+        """Hold the open loop against its card, where it has changed since the last look."""
+        if self._looked is None:
+            loop = self._session.loop
+            card = self._cards.get(loop.style)
+            asks, problems = checked(card.marks, card.name) if card else ({}, ())
+            arrangement = self._session.document.history.now.arrangement
+            found = look(asks, loop, self._sound, arrangement=arrangement) if card else ()
+            self._looked = Looked(card, problems, found)
+        return self._looked
 
     def _measure(self, rendered: Rendered) -> None:
         """The sound of the open loop stands: measure it beside the interface."""

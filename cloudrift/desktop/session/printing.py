@@ -10,7 +10,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.wanted import Cancelled, Moved
 from cloudrift.ground.words import cut_at_word, some_of
 from cloudrift.loop import flips
 from cloudrift.loop.document import Document, Pass, Print
@@ -24,7 +24,14 @@ from cloudrift.loop.prints import (
     recipe_of,
     with_print,
 )
-from cloudrift.render.printing import Printed, Reprint, printed, reprinted, with_reprints
+from cloudrift.render.printing import (
+    Printed,
+    Reprint,
+    part_of,
+    printed,
+    reprinted,
+    with_reprints,
+)
 
 PRINTING = "print"
 LONGEST_NAME = 40
@@ -43,11 +50,14 @@ class Printing(QObject):
         """``layer`` says which flip is shown, for what is about that."""
         super().__init__(session)
         self._session, self._tasks, self._layer = session, tasks, layer
+        self._request = 0
         session.opened.connect(self.cancel)  # what is printed was of another document
 
     def cancel(self) -> None:
-        """Leave what is being printed."""
+        """Leave what is being printed: at once here; its thread ends with the step it is at."""
         self._tasks.cancel(PRINTING)
+        self._request += 1
+        self.busy.emit("")
 
     @property
     def _flip(self) -> Flipped | None:
@@ -99,8 +109,11 @@ class Printing(QObject):
             session.say("nothing is heard, so there is nothing to print; add a layer first")
             return
 
-        def work(stale: Callable[[], bool]) -> list[Printed]:
-            return [printed(loop, name, clips, stale) for _id, loop, name in wanted]
+        def work(stale: Callable[[], bool], moved: Moved) -> list[Printed]:
+            return [
+                printed(loop, name, clips, stale, moved=part_of(moved, at, len(wanted)))
+                for at, (_id, loop, name) in enumerate(wanted)
+            ]
 
         def came(got: list[Printed]) -> None:
             def edit(document: Document) -> Document:
@@ -149,9 +162,9 @@ class Printing(QObject):
                 session.say(f"{name} stands{sounds}", good=True)
 
         clips = session.clips
-        self._work(
-            f"printing {name}", lambda stale: printed(loop, name, clips, stale, passes), came
-        )
+        self._work(f"printing {name}",
+                   lambda stale, moved: printed(loop, name, clips, stale, passes, moved),
+                   came)  # fmt: skip
 
     def reprint(self) -> None:
         """Print the open loop, or the same layers of it, in the shown print's place.
@@ -183,25 +196,31 @@ class Printing(QObject):
                 session.say(f"{old.name} is what it was", good=True)
 
         self._work(f"printing {old.name}",
-                   lambda stale: reprinted(document, old.id, loop, passes, clips, stale),
+                   lambda stale, moved: reprinted(document, old.id, loop, passes, clips, stale,
+                                                  moved),
                    came)  # fmt: skip
 
     def _work(
-        self, doing: str, work: Callable[[Callable[[], bool]], Made], came: Callable[[Made], None]
-    ) -> None:
+        self, doing: str, work: Callable[[Callable[[], bool], Moved], Made],
+        came: Callable[[Made], None],
+    ) -> None:  # fmt: skip
         self.busy.emit(f"{doing}…")
+        self._request = request = self._request + 1
 
         def done(got: Made) -> None:
             self.busy.emit("")
             came(got)
 
         def failed(error: Exception) -> None:
-            self.busy.emit("")
+            if request == self._request:  # else it was cancelled, and another may be under way
+                self.busy.emit("")
             if not isinstance(error, Cancelled):
                 self._session.say(error_words(error))
 
-        self._tasks.run(PRINTING, lambda stale, _moved: work(stale), done, failed,
-                        lane=Lane.WRITING)  # fmt: skip
+        def moved(share: float, words: str) -> None:
+            self.busy.emit(f"{doing}: {share:.0%}, {words}")
+
+        self._tasks.run(PRINTING, work, done, failed, moved, lane=Lane.WRITING)
 
     def flip_anew(self, print_id: str) -> None:
         """Make another flip of a print."""
@@ -209,7 +228,7 @@ class Printing(QObject):
         kept, _loop = recipe_of(session.document.history.now, print_id)
         clips = session.clips
 
-        def work(_stale: Callable[[], bool]) -> tuple[int, float]:
+        def work(_stale: Callable[[], bool], _moved: Moved) -> tuple[int, float]:
             audio, rate = clips.read(kept.clip)
             return audio.shape[1], integrated_lufs(audio, rate)
 

@@ -161,7 +161,7 @@ class SectionPage(Inspector):
             words = variation.words.replace("&", "&&")
             choice = small_button(words, partial(self._vary, at),
                                   tip="Rest here to hear it; press to do it")  # fmt: skip
-            choice.setStyleSheet("QPushButton { text-align: left; padding: 2px 8px; }")
+            choice.setProperty("fit", "line")
             Trying(choice, self._session, partial(self._varied, at), variation.words)
             self._could.addWidget(choice)
 

@@ -160,7 +160,7 @@ class Chosen(QWidget):
         made = QPushButton(words)
         made.setCheckable(True)
         made.setToolTip(tip)
-        made.setStyleSheet("QPushButton { padding: 2px 4px; }")
+        made.setProperty("fit", "low")
         made.setAccessibleName(words)
         made.clicked.connect(act)
         return made

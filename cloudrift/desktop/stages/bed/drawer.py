@@ -131,7 +131,7 @@ class BedDrawer(QFrame):
         made.setCheckable(True)
         made.setToolTip(tip)
         made.setAccessibleName(f"Groove bed {words}")
-        made.setStyleSheet("QPushButton { padding: 2px 6px; }")
+        made.setProperty("fit", "low")
         made.clicked.connect(act)
         return made
 

@@ -180,7 +180,7 @@ class NextChords(QWidget):
         for row in (self.counts, self.outsides):
             for key, _ in COUNTS if row is self.counts else OUTSIDES:
                 one = row.button(key)
-                one.setStyleSheet("QPushButton { padding: 1px 7px; }")
+                one.setProperty("fit", "snug")
                 one.setMinimumWidth(one.fontMetrics().horizontalAdvance(one.text()) + 16)
         self.tiles = [NextTile() for _ in range(14)]
         self._clock = QTimer(self)

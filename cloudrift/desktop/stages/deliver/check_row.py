@@ -41,7 +41,6 @@ class CheckRow(QWidget):
         self.asked.setWordWrap(True)
         self.change = QPushButton()
         self.change.setMaximumWidth(CHANGE_PX)
-        self.change.setStyleSheet("QPushButton { padding: 3px 9px; }")
         self.change.clicked.connect(self._make)
         Trying(self.change, session, self._edit, f"with {found.check.label.lower()} put right")
         words = QVBoxLayout()

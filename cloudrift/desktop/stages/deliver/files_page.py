@@ -38,6 +38,7 @@ from cloudrift.desktop.kit.parts import (
     label,
     panel,
     scrolling,
+    set_look,
 )
 from cloudrift.desktop.session.hearing import TREATED
 from cloudrift.desktop.session.session import Session
@@ -460,8 +461,7 @@ class FilesPage(QWidget):
         self.bar.hide()
         self.cancel.hide()
         self.open_folder.setVisible(good)
-        self.result.setObjectName("good" if good else "signal")
-        self.result.setStyleSheet(self.result.styleSheet())
+        set_look(self.result, "good" if good else "signal")
         self.result.setText(words)
         self.write.setEnabled(True)
         self._show()  # what would be written next

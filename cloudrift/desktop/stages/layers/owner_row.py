@@ -46,7 +46,7 @@ class OwnerRow(QFrame):
             one.setFixedSize(44, 22)
             one.setToolTip(tip)
             one.setAccessibleName(f"{of.name}: {one.text()}")
-            one.setStyleSheet("QPushButton { padding: 0px 2px; min-height: 12px; }")
+            one.setProperty("fit", "tight")
             one.clicked.connect(act)
 
     def change(self, loop: Loop, **changes: Any) -> Loop:

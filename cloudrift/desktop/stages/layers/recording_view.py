@@ -315,7 +315,7 @@ class RecordingView(QWidget):
         self.take.setToolTip(
             "For a loop that begins with a recording: its tempo, key, chords, bass"
         )
-        self.take.setStyleSheet("QPushButton { padding: 0px 7px; min-height: 16px; }")
+        self.take.setProperty("fit", "small")
         menu = QMenu(self.take)
         for words, act in (("Its tempo for the loop", self._take_tempo),
                            ("Its key for the loop, all else with it", self._take_key),

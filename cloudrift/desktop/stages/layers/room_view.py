@@ -54,7 +54,7 @@ class RoomView(QWidget):
         self.for_voice = QPushButton("Gap for a voice")
         self.for_voice.setCheckable(True)
         self.for_voice.setToolTip("Check how much of the loop lies where a voice is to be heard")
-        self.for_voice.setStyleSheet("QPushButton { padding: 0px 7px; min-height: 16px; }")
+        self.for_voice.setProperty("fit", "small")
         self.for_voice.toggled.connect(self._show_gap)
         self.gap_fields = {f.name: FieldWidget(f, f.default, accent="good") for f in GAP_FIELDS}
         self.gap_words = Elided(size=11.5, name="soft")

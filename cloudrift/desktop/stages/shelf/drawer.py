@@ -122,7 +122,7 @@ class Shelf(QFrame):
         hands.setSpacing(4)
         for i, one in enumerate((self.use, self.add, self.beside, self.bring)):
             one.setMinimumWidth(10)
-            one.setStyleSheet("QPushButton { padding: 3px 2px; }")
+            one.setProperty("fit", "narrow")
             hands.addWidget(one, i // 2, i % 2)
         right.addLayout(hands)
         self.about.setAlignment(Qt.AlignmentFlag.AlignTop)

@@ -118,7 +118,7 @@ class CardButton(QPushButton):
         self.setMinimumSize(100, 54)
         self.setAccessibleName(f"Style card {card.name}: {card.about}")
         self.setToolTip(card.about)
-        self.setStyleSheet("QPushButton { text-align: left; padding: 7px 12px; }")
+        self.setProperty("fit", "card")
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         metrics, room = self.fontMetrics(), self.width() - 28

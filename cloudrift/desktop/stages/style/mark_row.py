@@ -27,7 +27,7 @@ class MarkRow(QWidget):
         self.setFixedHeight(HIGH)
         self.button = QPushButton()
         self.button.setFixedWidth(CHANGE_PX)
-        self.button.setStyleSheet("QPushButton { padding: 1px 8px; min-height: 12px; }")
+        self.button.setProperty("fit", "slim")
         self.button.clicked.connect(self._make)
         Trying(self.button, session, self._edit, f"with {mark.kind.label.lower()} met")
         line = QHBoxLayout(self)

@@ -194,7 +194,7 @@ class StylePage(QWidget):
             if move.lay is not None:
                 tip = "Prints all of the loop and lays that so, instead of the layers, as one step"
             one = button(move.words.replace("&", "&&"), partial(self._move, move), tip=tip)
-            one.setStyleSheet("QPushButton { text-align: left; padding: 4px 12px; }")
+            one.setProperty("fit", "line")
             if move.edit is not None:
                 Trying(one, self._session, move.edit, move.words)
             self.moves.addWidget(one)

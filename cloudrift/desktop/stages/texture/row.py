@@ -152,7 +152,7 @@ class TreatmentRow(_Row):
         self.switch = QPushButton()
         self.switch.setCheckable(True)
         self.switch.setFixedSize(48, 25)
-        self.switch.setStyleSheet("QPushButton { padding: 0 4px; min-height: 12px; }")
+        self.switch.setProperty("fit", "tight")
         self.switch.clicked.connect(self._switch)
         total = len(treatment.of.spec.fields) + 1 + treatment.of.draws
         self.more = QPushButton("close" if open_ else f"all {total} ›")

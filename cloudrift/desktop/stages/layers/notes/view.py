@@ -85,7 +85,7 @@ class NotesView(QWidget):
             made = QPushButton(group)
             made.setFont(text_font(11.5))
             made.setMinimumWidth(10)
-            made.setStyleSheet("QPushButton { padding: 1px 6px; min-height: 17px; }")
+            made.setProperty("fit", "snug")
             menu = QMenu(made)
             menu.setToolTipsVisible(True)
             for tool in TOOLS.values():
