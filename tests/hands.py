@@ -11,6 +11,11 @@ def settled(qtbot, session):
     QCoreApplication.processEvents()  # what it has told last is on its way
 
 
+def looked(qtbot, window):
+    """Wait until the window says what of the style card is met now."""
+    qtbot.waitUntil(lambda: not window.marking.waits, timeout=20_000)
+
+
 def saved(save, *given):
     """Save by a method that tells when all is written; say whether it went well."""
     answers = []

@@ -18,7 +18,7 @@ from cloudrift.style.card_files import read_card, write_card
 from cloudrift.style.form import arranged_in_style, form_of, forms, over_line
 from cloudrift.style.learn import example_of, learn
 from cloudrift.style.marks import KINDS, checked, look, met_of
-from tests.hands import command
+from tests.hands import command, looked
 from tests.test_arranging import BEDDED, DOCUMENT, HOOK, VERSE
 
 OF_FORM = {name for name, kind in KINDS.items() if kind.needs_form}
@@ -149,13 +149,16 @@ def test_the_window_arranges_what_is_begun_from_a_card_and_marks_it(qtbot, windo
     assert window.arrange.form.currentText() == arrangement.form
     session.document.change("one out", lambda d: set_section(d, "s1", bars=128))
     assert {m.kind.name for m in window.marking.marks if m.missed} >= {"minutes"}
+    looked(qtbot, window)
     assert "length of all" in window.quiet.text()
     for section in session.document.history.now.arrangement.sections[1:]:
         session.document.change("out", lambda d, of=section.id: remove_section(d, of))
+    looked(qtbot, window)
     assert ": length of all " in window.quiet.text() and ", 1 section," in window.quiet.text()
     session.apply("one more", lambda loop: edits.add_layer(loop, "warm pad"))
     session.apply("one more", lambda loop: edits.add_layer(loop, "warm pad"))
     command(window, "2 Layers").trigger()
+    looked(qtbot, window)
     assert f": {len(session.loop.layers)} layers heard" in window.quiet.text()
     command(window, "1 Chords").trigger()
     assert "length of all" not in window.quiet.text()

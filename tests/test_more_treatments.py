@@ -653,7 +653,7 @@ def test_a_line_file_is_laid_on_a_wav_as_a_loop_and_once(tmp_path, capsys):
     assert run("treat", source, "--line", line, "--tempo", 120, "-o", out) == 0
     loop, _ = read_audio(out)
     assert loop.shape[1] == RATE
-    assert run("treat", source, "--line", line, "--once", "-o", out) == 0
+    assert run("treat", source, "--line", line, "--once", "--replace", "-o", out) == 0
     once, _ = read_audio(out)
     assert once.shape[1] > RATE
     folded = np.zeros((2, RATE), np.float32)
@@ -662,7 +662,7 @@ def test_a_line_file_is_laid_on_a_wav_as_a_loop_and_once(tmp_path, capsys):
         folded[:, : part.shape[1]] += part
     assert db(rms(folded - loop) / rms(loop)) < -40
     line.write_text(LINE.replace("blend = 0.5", "blend = 0"))
-    assert run("treat", source, "--line", line, "-o", out) == 0
+    assert run("treat", source, "--line", line, "--replace", "-o", out) == 0
     assert np.array_equal(read_audio(out)[0], audio)  # nothing acts: the very same
     capsys.readouterr()
 

@@ -88,7 +88,9 @@ def assert_true(document, clips):
 def test_printing_says_from_its_first_step_on_how_far_it_is(generations):
     document, clips = generations
     heard = []
-    printed(make_small_loop(), "Whole", clips, moved=lambda share, words: heard.append((share, words)))
+    printed(
+        make_small_loop(), "Whole", clips, moved=lambda share, words: heard.append((share, words))
+    )
     shares = [share for share, _words in heard]
     assert len(heard) > 2 and sorted(shares) == shares and shares[-1] == 1.0
     assert shares[0] <= 1 / 3, "the first step is said when it is made, not at the end"

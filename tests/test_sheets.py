@@ -11,7 +11,7 @@ from cloudrift.desktop.frame.key_popup import open_key
 from cloudrift.desktop.kit.parts import WhileShown
 from cloudrift.desktop.kit.tiles import open_tempo
 from cloudrift.devices import quiet
-from cloudrift.exchange import StandIn, Wanted
+from cloudrift.exchange import StandIn, Wanted, stand_in
 from cloudrift.exchange.service import ExchangeError
 from cloudrift.loop import edits
 from cloudrift.loop.recorded import Facts, FromRecording
@@ -121,7 +121,8 @@ def test_one_word_is_one_word():
     assert "Underwater" in names and "Under water" not in names
 
 
-def test_the_stand_in_says_what_it_is():
+def test_the_stand_in_says_what_it_is(monkeypatch):
+    monkeypatch.setattr(stand_in, "WAIT_S", 0.0)
     exchange = StandIn(moods=3)
     said = set()
     for _ in range(60):

@@ -32,7 +32,7 @@ from cloudrift.style.examples import measured
 from cloudrift.style.learn import Example, asks_of, example_of, learn, range_of
 from cloudrift.style.marks import KINDS, checked, look, met_of
 from cloudrift.style.moves import moves_of
-from tests.hands import settled
+from tests.hands import looked, settled
 
 
 @pytest.fixture
@@ -75,14 +75,18 @@ def test_the_heading_and_the_page_say_how_much_is_met(qtbot, window, page):
     assert f"{met} of {asked} met" in window.heading.style_tile.accessibleName()
     assert set(page.rows) == asked_plainly(house_cards()["Marlow Quist"])
     session.apply("tempo", lambda loop: edits.set_tempo(loop, 90.0))
+    looked(qtbot, window)
     row = page.rows["tempo"]
     assert row.mark.missed and met_of(window.marking.marks)[0] == met - 1
     assert "missed" in row.accessibleName() and "asked 134 to 153 BPM" in row.accessibleName()
     session.document.undo()
+    looked(qtbot, window)
     assert page.rows["tempo"].mark.met
     session.apply("no style", lambda loop: edits.set_style(loop, ""))
+    looked(qtbot, window)
     assert page.title.text() == "No style card" and window.marking.words == ""
     session.apply("a stranger's", lambda loop: edits.set_style(loop, "Nobody"))
+    looked(qtbot, window)
     assert "No card is called Nobody" in page.words.text()
 
 
@@ -90,6 +94,7 @@ def test_a_change_is_heard_on_resting_and_made_on_pressing_as_one_step(qtbot, wi
     session = window.session
     session.apply("tempo", lambda loop: edits.set_tempo(loop, 90.0))
     settled(qtbot, session)
+    looked(qtbot, window)
     row = page.rows["tempo"]
     assert row.button.isVisibleTo(row) and row.button.text() == "to 137 BPM"
     at = session.document.history.at
@@ -99,12 +104,14 @@ def test_a_change_is_heard_on_resting_and_made_on_pressing_as_one_step(qtbot, wi
     assert "met" not in window.heading.style_tile._under  # of what is only shown, it is not known
     row.button.click()
     assert session.loop.tempo == 137 and session.document.history.at == at + 1
+    looked(qtbot, window)
     assert row.mark.met and not row.button.isVisibleTo(row)
 
 
 def test_only_what_is_missed_may_be_shown_and_rows_are_painted(qtbot, window, page):
     session = window.session
     session.apply("tempo", lambda loop: edits.set_tempo(loop, 90.0))
+    looked(qtbot, window)
     page.filter.button("missed").click()
     shown = [name for name, row in page.rows.items() if row.isVisibleTo(page)]
     assert "tempo" in shown and shown == missed(page)
@@ -123,6 +130,7 @@ def test_marks_of_the_sound_follow_it(qtbot, window, page):
         replace(x, level_db=x.level_db - 6) for x in loop.layers)))  # fmt: skip
     qtbot.waitUntil(lambda: window.marking.sound != before, timeout=20_000)
     assert window.marking.sound.lufs == pytest.approx(before.lufs - 6, abs=1.0)
+    looked(qtbot, window)
     found = page.rows["loudness"].mark.found.value
     assert found == window.marking.sound.lufs
 
@@ -131,6 +139,7 @@ def test_below_a_stage_stands_what_of_it_the_card_would_have_otherwise(qtbot, wi
     session = window.session
     window.show_stage(0)
     session.apply("tempo", lambda loop: edits.set_tempo(loop, 90.0))
+    looked(qtbot, window)
     assert window.quiet.isVisible()
     assert "Marlow Quist would have it otherwise: tempo 90 BPM" in window.quiet.text()
     window.show_stage(3)
@@ -288,6 +297,7 @@ def test_a_card_is_learnt_kept_and_used_in_the_window(qtbot, window, page, folde
     assert "6 examples" in learning.words.text() and not learning.bar.isVisible()
     learning.name.setText("Tern & Tide")
     learning.keep.click()
+    looked(qtbot, window)
     assert window.session.loop.style == "Tern & Tide" and page.title.text() == "Tern & Tide"
     assert list(own_cards()[0]) == ["Tern & Tide"] and "Tern & Tide" in known_cards()
     page.tabs.button("marks").click()
@@ -473,6 +483,7 @@ def test_a_card_is_changed_as_text_kept_shared_and_brought_in(
                            .replace('name = "Marlow Quist"', 'name = "Night shift"'))  # fmt: skip
     card.look()
     card.keep.click()
+    looked(qtbot, window)
     assert session.loop.style == "Night shift" and page.title.text() == "Night shift"
     assert own_cards()[0]["Night shift"].marks["tempo"] == (60, 70)
     assert next(m for m in window.marking.marks if m.kind.name == "tempo").missed

@@ -104,7 +104,7 @@ def _looked_at(folder: Path, steps: list[str]) -> list[str]:
     if any(one.origin != folder / NAME for one in left):
         wrong.append("what is offered is from elsewhere")
     offered = {one.file.stem for one in left}
-    wrong += [f"the lock {one.name} is left" for one in (folder / RUNNING).iterdir()
+    wrong += [f"the lock {one.name} is left" for one in (folder / RUNNING).glob("*")
               if one.name not in offered]  # fmt: skip
     parts = [one.name for place in (folder, folder / "unsaved") for one in place.glob(".*.part")]
     BETWEEN.extend(parts)

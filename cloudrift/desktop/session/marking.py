@@ -58,6 +58,11 @@ class Marking(QObject):
         self.refresh()
 
     @property
+    def waits(self) -> bool:
+        """Whether it is still to be said that what is met has changed."""
+        return self._soon.isActive()
+
+    @property
     def sound(self) -> SoundFacts | None:
         """What was measured last of the loop's sound."""
         return self._sound
