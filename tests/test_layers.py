@@ -267,3 +267,15 @@ def test_names_are_cut_between_words():
     assert cut_at_word("Extraordinarily", 5) == "Extra"
     assert some_of(["a", "b", "c"]) == "a, b and c"
     assert some_of(["a", "b", "c", "d", "e"]) == "a, b and 3 more"
+
+
+def test_the_card_of_the_chosen_layer_is_in_view(qtbot, window):
+    session = window.session
+    window.show_stage(1)
+    for _ in range(9):
+        session.apply("one more", lambda loop: edits.add_layer(loop, "warm pad"))
+    for at in (-1, 0, 6):
+        layer = session.loop.layers[at]
+        session.select(layer_id=layer.id)
+        row = window.layers.rows[layer.id]
+        qtbot.waitUntil(lambda row=row: row.visibleRegion().boundingRect() == row.rect())

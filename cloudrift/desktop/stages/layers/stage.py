@@ -104,7 +104,12 @@ class LayersStage(QWidget):
         self._list.setContentsMargins(0, 2, 6, 4)
         holder = QWidget()
         holder.setLayout(self._list)
-        inside.addWidget(scrolling(holder), 1)
+        self._scroll = scrolling(holder)
+        self._in_view = ""  # the layer whose card was brought into view last
+        bar = self._scroll.verticalScrollBar()
+        assert bar is not None
+        bar.rangeChanged.connect(self._bring_into_view)  # cards that are new have their places
+        inside.addWidget(self._scroll, 1)
         middle = QVBoxLayout()
         middle.setSpacing(6)
         middle.addWidget(self.room, 2)
@@ -316,6 +321,14 @@ class LayersStage(QWidget):
         name = "signal" if alone or not loop.heard() else "soft"
         if loop.layers:
             set_look(self.heard, name)
+        if chosen != self._in_view:
+            self._in_view = chosen
+            self._bring_into_view()
+
+    def _bring_into_view(self, *_: int) -> None:
+        row = self.rows.get(self._session.selection.layer_id)
+        if row is not None:
+            self._scroll.ensureWidgetVisible(row, 0, 8)
 
     def _list_row(self, owner: Layer | Group) -> None:
         """Put a card into the list; layers of a group stand in under it."""
