@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QCoreApplication, QPoint, Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
@@ -642,3 +642,14 @@ def test_a_file_that_takes_long_to_read_is_said(window, small_loop, tmp_path, mo
     qtbot.waitUntil(lambda: window.session.loop.tempo == 81, timeout=5000)
     window.files.open_file(tmp_path / "gone.cloudrift")
     qtbot.waitUntil(lambda: "there is no file" in window.message.text(), timeout=5000)
+
+
+def test_what_is_said_has_room_round_it_in_either_look(window):
+    """A look that is given later takes its padding along."""
+    highs = []
+    for good in (True, False, True):
+        window.say("Something", good=good)
+        QCoreApplication.processEvents()
+        highs.append(window.message.height())
+        assert window.message.contentsRect().left() > 0
+    assert len(set(highs)) == 1 and highs[0] > window.message.fontMetrics().height() + 8

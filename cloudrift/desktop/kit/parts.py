@@ -76,6 +76,7 @@ def set_look(widget: QWidget, name: str) -> None:
     assert style is not None
     style.unpolish(widget)
     style.polish(widget)
+    QApplication.sendEvent(widget, QEvent(QEvent.Type.StyleChange))  # its padding may be another
 
 
 def playhead_moved(widget: QWidget, before: float, after: float) -> None:
