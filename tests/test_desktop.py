@@ -653,3 +653,8 @@ def test_what_is_said_has_room_round_it_in_either_look(window):
         highs.append(window.message.height())
         assert window.message.contentsRect().left() > 0
     assert len(set(highs)) == 1 and highs[0] > window.message.fontMetrics().height() + 8
+
+
+def test_a_strangers_signs_do_not_steer_what_is_said(window):
+    window.say("dusk\u202egnp.exe\x07 can't be read\nnor kept")
+    assert window.message.text().isprintable() and "dusk" in window.message.text()

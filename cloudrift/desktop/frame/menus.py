@@ -17,6 +17,7 @@ from cloudrift.desktop.stages.deliver.stage import DeliverStage
 from cloudrift.desktop.stages.flip.stage import FlipStage
 from cloudrift.desktop.stages.layers.stage import LayersStage
 from cloudrift.desktop.stages.texture.stage import TextureStage
+from cloudrift.ground.paths import shown
 
 if TYPE_CHECKING:
     from cloudrift.desktop.frame.window import Window
@@ -58,7 +59,8 @@ class Menus:
         """List the files that are still there; one in each folder may have the same name."""
         self.recent.clear()
         for path in self._window.session.preferences.recent:
-            action = self.recent.addAction(f"{path.stem}\t{path.parent}".replace("&", "&&"))
+            words = f"{shown(path.stem)}\t{shown(str(path.parent))}"
+            action = self.recent.addAction(words.replace("&", "&&"))
             assert action is not None
             action.triggered.connect(lambda _c=False, p=path: self._window.files.open_file(p))
         if self.recent.isEmpty():

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTable
 
 from cloudrift.deliver.kit import Looked
 from cloudrift.desktop.kit.look import color
+from cloudrift.ground.paths import shown
 from cloudrift.ground.words import number
 
 COLUMNS = ("Loop", "Strata", "Key", "BPM", "Length", "LUFS", "To fix", "Marks", "Rights")
@@ -116,7 +117,7 @@ class KitTable(QTableWidget):
             self.selectRow(0)
 
     def _show_row(self, row: int, path: Path, one: Looked | None) -> None:
-        texts = _texts(one) if one else [path.stem, "", *["…"] * (len(COLUMNS) - 2)]
+        texts = _texts(one) if one else [shown(path.stem), "", *["…"] * (len(COLUMNS) - 2)]
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for at, text in enumerate(texts):
             item = self.item(row, at)
