@@ -343,9 +343,9 @@ def test_printing_is_cancelled_and_what_is_silent_is_refused(qtbot, window, monk
     stage.stop.click()
     assert not stage.stop.isVisible() and stage.print.isEnabled() and not left.is_set()
     stage.printing.print_what(())
-    qtbot.waitUntil(left.is_set, timeout=20_000)
-    qtbot.wait(50)
-    assert stage.stop.isVisible(), "the next one's words are not taken by the one that was left"
+    said.clear()
+    qtbot.waitUntil(lambda: left.is_set() and bool(said), timeout=20_000)
+    assert stage.stop.isVisible() and "" not in said, "the next one's words stay"
     stage.stop.click()
     assert stage.print.isEnabled() and not stage.flips()
     for layer in window.session.loop.layers:

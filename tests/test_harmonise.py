@@ -3,6 +3,7 @@
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 
 from cloudrift.desktop.frame.proposals_sheet import ProposalsSheet
@@ -57,6 +58,17 @@ def test_chords_go_with_a_line(tune, bass, key, chords):
     assert sum(chord.bars for chord in row) == ticks // BAR
     if chords:
         assert names(row, key) == chords
+
+
+def test_a_row_leads_home_and_what_is_muted_says_nothing():
+    # The last bar could be D minor or G: it goes round, so it is what falls to C.
+    tune = line(60, 64, 67, 64, 65, 69, 72, 69, 62, 62, 62, 62)
+    row = harmonised(tune, (), C, ticks=3 * BAR, span=BAR, bar=BAR)
+    assert names(row, C) == ["C", "F", "G"]
+    muted = tuple(replace(note, pitch=61 + note.pitch % 2, muted=True) for note in tune)
+    assert harmonised((*tune, *muted), (), C, ticks=3 * BAR, span=BAR, bar=BAR) == row
+    silent = tuple(replace(note, muted=True) for note in line(*(41,) * 12))
+    assert harmonised(tune, silent, C, ticks=3 * BAR, span=BAR, bar=BAR) == row
 
 
 @given(keys, st.lists(st.integers(48, 84), min_size=1, max_size=32), st.sampled_from((1, 2, 4)))

@@ -391,6 +391,14 @@ def test_notes_rest_on_their_pitches(rng, loops):
         assert listen_to(np.ascontiguousarray(audio), RATE).kind == "loop"
 
 
+def test_what_slides_softly_under_a_note_does_not_count():
+    rest = sine(220, 1.0)[0]
+    t = np.arange(RATE) / RATE
+    slide = 0.002 * np.sin(2 * np.pi * (150 * t + 100 * t**2))
+    mono = mono_of(np.tile(np.concatenate([rest, slide]).astype(np.float32), (2, 1)), RATE)
+    assert glides(mono, 22_050) < 0.1
+
+
 def test_of_a_tempo_and_its_double_the_written_one_is_first():
     guesses = (TempoGuess(184.0, 0.5, 16, True), TempoGuess(92.0, 0.45, 8, True),
                TempoGuess(61.3, 0.05, 5.3, False))  # fmt: skip

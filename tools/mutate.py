@@ -76,9 +76,6 @@ FAULTS = (
           "        self._soon.start()", "style_page"),
     Fault("desktop/stages/layers/stage.py", "bar.rangeChanged.connect(self._bring_into_view)",
           "pass", "layers"),
-    Fault("loop/arranging.py", "and self.value is other.value",
-          "and hash(self) % 7 == hash(other) % 7",
-          "arranging timeline"),
     # Rooms of the window, and a list that two threads find missing.
     Fault("ground/memory.py", "gc.freeze()", "pass", "desktop"),
     Fault("desktop/frame/window.py", "now.installEventFilter(self)", "pass", "desktop"),
