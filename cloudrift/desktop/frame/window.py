@@ -58,7 +58,6 @@ from cloudrift.exchange import Service, StandIn
 from cloudrift.exchange.folders import OwnFolders
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.ground.memory import leave_what_stands
-from cloudrift.ground.paths import shown
 from cloudrift.ground.words import plural
 from cloudrift.loop.bed import BED as BED_ID
 from cloudrift.loop.document import Document
@@ -620,7 +619,7 @@ class Window(QMainWindow):
     def say(self, words: str, *, good: bool = False) -> None:
         """Say something in one line under the heading, for a while."""
         set_look(self.message, "saidWell" if good else "said")
-        self.message.setText(shown(in_a_sentence(words)))
+        self.message.setText(in_a_sentence(words))
         self.message.show()
         self._message_clock.start(MESSAGE_MS)
 

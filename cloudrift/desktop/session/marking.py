@@ -20,9 +20,8 @@ SOON_MS = 60
 
 
 class Looked(NamedTuple):
-    """What was seen of a loop: its card, what of it cannot be measured, its marks."""
+    """What was seen of a loop: what of its card cannot be measured, and its marks."""
 
-    card: Card | None
     problems: tuple[str, ...]
     marks: tuple[Mark, ...]
 
@@ -82,7 +81,7 @@ class Marking(QObject):
     @property
     def card(self) -> Card | None:
         """The card of the open loop; none without."""
-        return self._look().card
+        return self._cards.get(self._session.loop.style)
 
     @property
     def problems(self) -> tuple[str, ...]:
@@ -97,12 +96,11 @@ class Marking(QObject):
     def _look(self) -> Looked:
         """Hold the open loop against its card, where it has changed since the last look."""
         if self._looked is None:
-            loop = self._session.loop
-            card = self._cards.get(loop.style)
+            loop, card = self._session.loop, self.card
             asks, problems = checked(card.marks, card.name) if card else ({}, ())
             arrangement = self._session.document.history.now.arrangement
             found = look(asks, loop, self._sound, arrangement=arrangement) if card else ()
-            self._looked = Looked(card, problems, found)
+            self._looked = Looked(problems, found)
         return self._looked
 
     def _measure(self, rendered: Rendered) -> None:
