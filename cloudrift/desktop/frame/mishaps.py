@@ -17,7 +17,7 @@ from types import TracebackType
 from platformdirs import user_state_path
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from cloudrift.audio.files import keep_private
+from cloudrift.audio.files import make_folder
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
 
 log = logging.getLogger(__name__)
@@ -35,12 +35,11 @@ def log_to_file() -> None:
     """Let every log of the program go to the file too; where there is no room, to nowhere."""
     path = log_file()
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        keep_private(path.parent)
+        make_folder(path.parent, private=True)
         handler = logging.handlers.RotatingFileHandler(
             path, maxBytes=MOST_BYTES, backupCount=1, encoding="utf-8", delay=True
         )
-    except OSError:
+    except (CloudriftError, OSError):
         return
     handler.setFormatter(logging.Formatter("%(asctime)s %(name)s %(levelname)s %(message)s"))
     ours = logging.getLogger("cloudrift")
