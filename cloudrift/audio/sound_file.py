@@ -15,7 +15,7 @@ from mutagen.oggvorbis import OggVorbis
 from numpy.typing import NDArray
 
 from cloudrift.audio.about import NOTHING, About
-from cloudrift.audio.buffers import Stereo
+from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.files import write_atomically
 from cloudrift.audio.wav import id3_of, with_chunks
 from cloudrift.ground.draws import stream
@@ -97,7 +97,7 @@ def turn_down_db(over: float) -> float:
 def below_full_scale(audio: Stereo) -> tuple[Stereo, float]:
     """Return sound turned down as far as it would clip, and by how many dB that is."""
     by = turn_down_db(over_db(audio))
-    return (audio * np.float32(10 ** (-by / 20)) if by else audio), by
+    return (audio * np.float32(to_gain(-by)) if by else audio), by
 
 
 def as_integers(audio: Stereo, bits: int, *, dither: bool = True) -> Integers:
