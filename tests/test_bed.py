@@ -23,7 +23,6 @@ from cloudrift.loop.hits import UNTUNED, Hit, Hits, Pattern, Stacked, root_at
 from cloudrift.loop.metre import set_metre
 from cloudrift.loop.model import Layer, Loop
 from cloudrift.loop.prints import loop_to_print
-from cloudrift.loop.roots import heard_roots
 from cloudrift.loop.storage import load, save
 from cloudrift.notes.from_midi import read_drums, read_parts
 from cloudrift.notes.midi import midi_file
@@ -230,11 +229,11 @@ def test_after_a_flip_the_roots_are_those_of_its_pieces(small_loop):
     first = small_loop.layers[0]
     alone_ = replace(small_loop, line=(), layers=(replace(first, source=flip),))
     roots = [(c.root - 3) % 12 for c in small_loop.chords]
-    heard = heard_roots(alone_)
+    heard = alone_.heard_roots
     assert [one.pc for one in heard[:2]] == [roots[1], roots[0]]
     beside = replace(small_loop, line=(), layers=(*small_loop.layers[1:],
                                                  replace(first, source=flip)))  # fmt: skip
-    assert [one.pc for one in heard_roots(beside)] == [c.root for c in small_loop.chords]
+    assert [one.pc for one in beside.heard_roots] == [c.root for c in small_loop.chords]
 
 
 def test_the_loop_makes_room_and_comes_back():
@@ -451,6 +450,14 @@ def test_hits_lie_where_an_edit_puts_them(loop, edit, lane_id, after):
 ])  # fmt: skip
 def test_hits_become_what_an_edit_says(loop, edit, lane_id, field, after):
     assert [getattr(hit, field) for hit in hitting.pattern_of(edit(loop), lane_id).hits] == after
+
+
+def test_the_tense_end_is_counted_in_beats_of_the_metre(loop):
+    in_eighths = replace(loop, metre=(6, 8), layers=(), chords=())
+    length = hitting.pattern_ticks(in_eighths, "b2")
+    in_eighths = hitting.with_hits(in_eighths, "b2", [Hit(tick=0), Hit(tick=length - 480)])
+    after = hitting.pattern_of(hitting.tension(in_eighths, "b2", beats=1.0), "b2").hits
+    assert [(hit.tick, hit.st) for hit in after] == [(0, 0), (length - 480, 1)]
 
 
 def test_pans_are_drawn_to_both_sides_and_the_same_draw_is_the_same(loop):

@@ -464,6 +464,16 @@ def test_an_edit_lays_pieces_as_it_says(eight, edit, order):
     after.check("here")
 
 
+def test_a_piece_that_is_put_in_a_place_plays_as_it_is_at_the_level_of_that(eight):
+    bent = flipping.set_place(eight, 2, fills=True, tape=True, semitones=3.0, times=2,
+                              level_step_db=-3.0, step_st=1.0, decay_ms=200.0, backward=True,
+                              fade_in_ms=90.0, mute=True, level_db=-4.0, pan=0.3)  # fmt: skip
+    put = flipping.put_piece(bent, 7, 2).places[2]
+    assert (put.level_db, put.pan) == (-4.0, 0.3)
+    assert replace(put, level_db=0.0, pan=0.0).plain
+    assert (put.at_tick, put.from_tick) == (2 * 960, 7 * 960)
+
+
 def test_halves_play_on_where_the_other_ends(eight):
     first, second = flipping.halve(eight, 0).places[:2]
     assert (first.from_tick, first.from_ticks, second.from_tick) == (0, 480, 480)

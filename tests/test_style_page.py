@@ -16,7 +16,7 @@ from cloudrift.desktop.stages.style.mark_row import AXIS, HIGH
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop import edits
 from cloudrift.loop.storage import load, save
-from cloudrift.style import house_cards, sketch
+from cloudrift.style import house_cards, sketch, way_of_voicing
 from cloudrift.style.card_files import (
     blank_card,
     find_card,
@@ -318,6 +318,14 @@ def test_a_card_is_written_and_read_again_as_it_is(name, tmp_path):
     assert own_cards(tmp_path)[0] == {kept.name: kept}
     (tmp_path / "spoilt.toml").write_text("name = 3")
     assert len(own_cards(tmp_path)[1]) == 1
+
+
+def test_an_own_card_sets_out_chords_as_it_says():
+    assert way_of_voicing("Dusk shift") == {}
+    voicing = replace(blank_card().voicing, low=50, high=62, spread=0.9, bass_octaves=2)
+    save_card(replace(blank_card(), name="Dusk shift", voicing=voicing))
+    wanted = {"spacing": "open", "bass_octaves": 2, "register": 56.0}
+    assert way_of_voicing("Dusk shift") == wanted
 
 
 def run(*args):

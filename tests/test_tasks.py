@@ -67,6 +67,31 @@ def test_what_fails_unheard_is_said(tasks, qtbot):
     assert len(said) == 1  # what was wanted no longer is nothing to say
 
 
+@pytest.mark.parametrize("how", ["cancelled", "replaced"])
+@pytest.mark.parametrize("work", [fails(CloudriftError("no")), lambda _s, _m: "old"])
+def test_what_has_ended_and_is_wanted_no_longer_says_nothing(tasks, qtbot, how, work):
+    """It has ended before; what it came to is still under way to this thread."""
+    done, failed, ended = [], [], threading.Event()
+
+    def ends(stop, moved):
+        moved(0.5, "half")
+        try:
+            return work(stop, moved)
+        finally:
+            ended.set()
+
+    tasks.run("room", ends, done.append, failed.append, lambda *half: done.append(half))
+    assert ended.wait(5) and tasks.has_ended(5)
+    if how == "cancelled":
+        tasks.cancel("room")
+    else:
+        tasks.run("room", lambda _s, _m: "new", done.append)
+    tasks.run("last", lambda _s, _m: "last", done.append)
+    qtbot.waitUntil(lambda: "last" in done, timeout=5000)
+    assert done == ["new", "last"][how == "cancelled" :]
+    assert all(isinstance(error, Cancelled) for error in failed)
+
+
 @pytest.mark.parametrize("heard", [True, False])
 def test_a_fault_is_logged_with_its_place_and_heard_as_a_sentence(tasks, qtbot, caplog, heard):
     errors, said = [], []

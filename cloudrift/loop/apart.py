@@ -5,7 +5,7 @@ from msgspec.structs import replace
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.document import Document
 from cloudrift.loop.flip import Flipped
-from cloudrift.loop.flipping import chords_now, heard_in, shift_of
+from cloudrift.loop.flipping import chords_now, heard_in
 from cloudrift.loop.flips import bars_of, flip_in
 from cloudrift.loop.layer import Layer
 from cloudrift.loop.model import Loop
@@ -25,7 +25,7 @@ def own_loop(loop: Loop, layer_id: str) -> Loop:
     facts = flip.of.facts
     if facts.key is None:
         raise CloudriftError(f"the key of {layer.name} is not known; say it in Layers first")
-    shift = round(shift_of(flip, loop.tempo))
+    shift = round(flip.shift_at(loop.tempo))
     bars = bars_of(flip, loop)
     chords = chords_now(heard_in(flip, bars * bar_ticks(loop.metre)), shift)
     return replace(

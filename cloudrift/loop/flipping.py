@@ -1,6 +1,5 @@
 """Edits of flips: cutting, and what plays where."""
 
-import math
 import re
 from collections.abc import Iterable
 from fractions import Fraction
@@ -212,10 +211,11 @@ def swap(flip: Flipped, number: int, other: int) -> Flipped:
 
 
 def put_piece(flip: Flipped, piece: int, number: int) -> Flipped:
-    """Let a piece from above play in a place, as long as the place is."""
+    """Let a piece from above play as it is in a place, as long as that is, at its level and pan."""
     place, (start, end) = _at(flip, number), flip.pieces[piece]
-    return set_place(flip, number, from_tick=start, from_ticks=end - start, backward=False,
-                     times=1, semitones=0.0, mute=False) if place else flip  # fmt: skip
+    new = Place(at_tick=place.at_tick, length_ticks=place.length_ticks, from_tick=start,
+                from_ticks=end - start, level_db=place.level_db, pan=place.pan)  # fmt: skip
+    return with_places(flip, (new if i == number else x for i, x in enumerate(flip.places)))
 
 
 def put_at(flip: Flipped, piece: int, tick: int) -> Flipped:
@@ -442,12 +442,6 @@ def labelled(flip: Flipped, tick: int, name: str) -> Flipped:
     return replace(flip, labels=tuple(sorted(others, key=lambda label: label.at_tick)))
 
 
-def heard_chords(flip: Flipped) -> tuple[tuple[int, int, Chord | None], ...]:
-    """Return which chord is heard where: start and end tick of each place, and its chord."""
-    return tuple((p.at_tick, p.end_tick, None if p.mute else flip.chord_at(p.from_tick))
-                 for p in flip.places)  # fmt: skip
-
-
 def moved(chord: Chord, semitones: int) -> Chord:
     """Return a chord so many semitones higher, by octaves where there are no such notes.
 
@@ -458,20 +452,13 @@ def moved(chord: Chord, semitones: int) -> Chord:
                  voices=tuple(voices), root=(chord.root + semitones) % 12)  # fmt: skip
 
 
-def shift_of(flip: Flipped, tempo: float) -> float:
-    """Return how far a flip's pitch goes from what was recorded, in semitones, at a tempo."""
-    own = flip.own_tempo
-    taped = 12 * math.log2(tempo / own) if flip.of.fit == "tape" and own else 0.0
-    return flip.of.semitones + taped
-
-
 def chords_now(flip: Flipped, semitones: int) -> tuple[Chord, ...]:
     """Return the chords that are heard in a flip so many semitones higher, place by place.
 
     The same chord in places that meet is one.
     """
     chords: list[Chord] = []
-    for start, end, chord in heard_chords(flip):
+    for start, end, chord in flip.heard_chords:
         if chord is None:
             continue
         now = moved(chord, semitones)

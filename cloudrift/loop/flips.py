@@ -13,9 +13,7 @@ from cloudrift.loop.flipping import (
     cut,
     cuts_at,
     flip_of,
-    heard_chords,
     heard_in,
-    shift_of,
 )
 from cloudrift.loop.model import Layer, Loop, new_id
 from cloudrift.loop.recorded import FromRecording
@@ -75,7 +73,7 @@ def heard_alone(loop: Loop, layer_id: str) -> Loop:
     key = flip.of.facts.key
     if key is None or not flip.chords or flip.of.at_tick:
         return alone
-    shift = round(shift_of(flip, loop.tempo))
+    shift = round(flip.shift_at(loop.tempo))
     heard = heard_in(flip, alone.ticks)
     return replace(alone, key=key.shifted(shift), chords=chords_now(heard, shift))
 
@@ -126,8 +124,8 @@ def put_bass(loop: Loop, layer_id: str) -> Loop:
     """
     flip, layer = flip_in(loop, layer_id), loop.layer(layer_id)
     notes: list[Note] = []
-    shift = round(shift_of(flip, loop.tempo))
-    for start, end, chord in heard_chords(flip):
+    shift = round(flip.shift_at(loop.tempo))
+    for start, end, chord in flip.heard_chords:
         if chord is None:
             continue
         low = next(p for p in range(BASS_FROM, BASS_FROM + 12)

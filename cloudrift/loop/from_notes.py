@@ -15,7 +15,6 @@ from cloudrift.loop.model import Chord, Layer, Loop
 from cloudrift.loop.new_layer import turned_to_fit
 from cloudrift.loop.own_notes import with_own
 from cloudrift.loop.progression import put_chords, put_row
-from cloudrift.loop.roots import heard_roots
 from cloudrift.notes.find_chords import LOOSE_TICKS, FoundChord, find_chords, is_chordal
 from cloudrift.notes.harmonise import harmonised
 from cloudrift.notes.note import LOW_PITCH, Note, numbered
@@ -156,12 +155,12 @@ def roots_of_what_plays(loop: Loop) -> tuple[Note, ...]:
     They are those of its chords; without any, of a flip, of chords that a layer plays, or of chords
     that go with its lines. None where nothing is known.
     """
-    spans = [(one.start_tick, one.end_tick, one.pc) for one in heard_roots(loop)]
+    spans = [(one.start_tick, one.end_tick, one.pc) for one in loop.heard_roots]
     heard = loop.heard()
     for layer in () if spans else heard:
         if isinstance(layer.source, Flipped):
             alone = replace(loop, layers=(layer,), chords=())
-            spans = [(one.start_tick, one.end_tick, one.pc) for one in heard_roots(alone)]
+            spans = [(one.start_tick, one.end_tick, one.pc) for one in alone.heard_roots]
         else:
             spans = [(c.start_tick, c.end_tick, c.root) for c in chords_of(loop, layer)]
         if spans:

@@ -14,7 +14,7 @@ from cloudrift.loop.bed import hits_of
 from cloudrift.loop.beds import lane_of, set_pattern
 from cloudrift.loop.hits import MOST_LATE_MS, MOST_ST, Hit, Pattern
 from cloudrift.loop.model import Loop
-from cloudrift.notes.time import bar_ticks
+from cloudrift.notes.time import bar_ticks, beat_ticks
 
 Numbers = Collection[int]
 
@@ -218,7 +218,7 @@ def skip_bar(loop: Loop, lane_id: str, every: int) -> Loop:
 def tension(loop: Loop, lane_id: str, beats: float = 2.0, st: int = 1) -> Loop:
     """Let the end of the pattern go away from its root by semitones, sliding there."""
     length = pattern_ticks(loop, lane_id)
-    first = length - round(beats * 960)
+    first = length - round(beats * beat_ticks(loop.metre))
     hits = pattern_of(loop, lane_id).hits
     late = {i for i, hit in enumerate(hits) if hit.tick >= first}
     if not late:

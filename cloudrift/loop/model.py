@@ -11,12 +11,12 @@ from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import named
 from cloudrift.loop import spec
-from cloudrift.loop.around import Around, Swing
+from cloudrift.loop.around import Around, Root, Swing
 from cloudrift.loop.bed import BED, Bed
 from cloudrift.loop.checks import unique, within
 from cloudrift.loop.chord import Chord
+from cloudrift.loop.flip import Flipped
 from cloudrift.loop.layer import LEVEL, Group, Layer, LineAt, check_line, new_id
-from cloudrift.loop.roots import heard_roots
 from cloudrift.loop.source import STRIKING
 from cloudrift.notes.note import Note
 from cloudrift.notes.span import Span
@@ -242,7 +242,26 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         """What lanes may know of it: the key and the roots that are heard, and how they swing."""
         swing = self.bed.swings if self.bed else Swing()
         return Around(self.spans, self.sounding_key, bar_ticks(self.metre), self.ticks,
-                      heard_roots(self), swing)  # fmt: skip
+                      self.heard_roots, swing)  # fmt: skip
+
+    @property
+    def heard_roots(self) -> tuple[Root, ...]:
+        """The roots that are heard, in order of time: what a bass has to follow.
+
+        Where nothing plays the chords any more but a flip of which they are known, they are those
+        of its pieces where these lie now. All go with the shift of the whole loop's line.
+        """
+        whole = round(shift_st(self.line, self.line_blend))
+        heard = self.heard()
+        flips = [x.source for x in heard if isinstance(x.source, Flipped) and x.source.chords]
+        if flips and all(x.recorded is not None for x in heard):
+            by = round(flips[0].shift_at(self.tempo)) + whole
+            return tuple(Root(start, min(end, self.ticks), (chord.root + by) % 12)
+                         for start, end, chord in sorted(flips[0].heard_chords,
+                                                         key=lambda place: place[:2])
+                         if chord is not None and start < self.ticks)  # fmt: skip
+        return tuple(Root(c.start_tick + c.late_ticks, c.end_tick, (c.root + whole) % 12)
+                     for c in self.chords)  # fmt: skip
 
     def notes_of(self, layer: Layer) -> tuple[Note, ...]:
         """Return a layer's notes as played; of a lane, those of the first sound of its stack."""

@@ -11,7 +11,7 @@ from cloudrift.loop.bass import with_bass_heard
 from cloudrift.loop.model import Chord, Loop
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.style.card import Card
-from cloudrift.style.card_files import house_cards
+from cloudrift.style.card_files import known_cards
 from cloudrift.style.groove import bed_in_style
 from cloudrift.style.lay import Drawing, layers_of, line_of
 from cloudrift.style.voiced import voiced
@@ -72,7 +72,7 @@ def without_chords(loop: Loop) -> Loop:
 
 def way_of_voicing(style: str) -> dict[str, Any]:
     """Return how a style sets out a row of chords, as ``progression.put_row`` takes it."""
-    card = house_cards().get(style)
+    card = known_cards().get(style)
     if card is None:
         return {}
     voicing = card.voicing

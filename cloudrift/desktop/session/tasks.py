@@ -132,7 +132,9 @@ class Tasks(QObject):
             return
         if self._current.get(name) == number:
             del self._current[name]
-        failed(error)
+            failed(error)
+        else:  # it went wrong before nobody wanted it, and is told of after that
+            failed(Cancelled())
 
     def _on_moved(self, name: str, number: int, share: float, text: str) -> None:
         answers = self._answers.get(number)

@@ -337,7 +337,7 @@ class Result(Inspector):
         tempo, flip = loop.tempo, layer.flipped
         own = flip.own_tempo if flip else facts.tempo
         pace = tempo / own if own else 1.0
-        goes = flipping.shift_of(flip, tempo) if flip else of.semitones
+        goes = flip.shift_at(tempo) if flip else of.semitones
         key = facts.key.shifted(round(goes)) if facts.key else None
         self.title.setText(key.text if key else layer.name)
         bars = flips.bars_of(flip, loop) if flip else loop.bars
