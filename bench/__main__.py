@@ -23,13 +23,14 @@ from cloudrift.desktop.frame.app import make_app
 from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.memory import keep_memory_tidy
-from cloudrift.loop import chord_edits, edits
-from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import save
+from cloudrift.loop.edits.chords import chord_edits
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import save
+from cloudrift.loop.model.loop import Loop
 from cloudrift.render import Engine, Player
-from cloudrift.render.ahead import ahead
-from cloudrift.render.player import SWITCH_INTERVAL_S
-from cloudrift.render.worker import RenderWorker
+from cloudrift.render.engine.ahead import ahead
+from cloudrift.render.engine.worker import RenderWorker
+from cloudrift.render.play.player import SWITCH_INTERVAL_S
 from cloudrift.style import find_card, sketch
 
 ROUNDS = 12

@@ -13,18 +13,20 @@ from msgspec.structs import replace
 from bench.engine import Row, peak_mb
 from cloudrift.demo import polar_night
 from cloudrift.desktop.frame.app import make_app
-from cloudrift.desktop.session.arranged import Arranged
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.session.work.arranged import Arranged
+from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.memory import keep_memory_tidy
-from cloudrift.loop import arranging, beds, edits
-from cloudrift.loop.document import Document
-from cloudrift.loop.model import Loop
+from cloudrift.loop.edits.arranging import arranging
+from cloudrift.loop.edits.bed import beds
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.loop import Loop
 from cloudrift.render import Engine
-from cloudrift.render.cache import AudioCache
-from cloudrift.render.player import SWITCH_INTERVAL_S
-from cloudrift.render.timeline import whole
+from cloudrift.render.engine.cache import AudioCache
+from cloudrift.render.forms.timeline import whole
+from cloudrift.render.play.player import SWITCH_INTERVAL_S
 from cloudrift.style.groove import draw_bed
 from cloudrift.style.manner import find_manner
 

@@ -15,11 +15,11 @@ from cloudrift.desktop.frame.window import Window
 from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.memory import keep_memory_tidy
-from cloudrift.loop import chord_edits
-from cloudrift.loop.history import History
-from cloudrift.loop.model import Loop
-from cloudrift.loop.progression import put_row
-from cloudrift.render.player import SWITCH_INTERVAL_S
+from cloudrift.loop.edits.chords import chord_edits
+from cloudrift.loop.edits.chords.progression import put_row
+from cloudrift.loop.model.history import History
+from cloudrift.loop.model.loop import Loop
+from cloudrift.render.play.player import SWITCH_INTERVAL_S
 from cloudrift.theory import parse_progression
 
 FRAMES, FRAME_S = 240, 1 / 60

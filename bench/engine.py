@@ -23,11 +23,12 @@ from cloudrift.desktop.frame.window import Window
 from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.memory import give_back, keep_memory_tidy
-from cloudrift.loop import chord_edits, edits
-from cloudrift.loop.model import Loop
-from cloudrift.render.ahead import ahead, get_ready
-from cloudrift.render.engine import Engine
-from cloudrift.render.player import SWITCH_INTERVAL_S
+from cloudrift.loop.edits.chords import chord_edits
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Loop
+from cloudrift.render.engine.ahead import ahead, get_ready
+from cloudrift.render.engine.engine import Engine
+from cloudrift.render.play.player import SWITCH_INTERVAL_S
 
 ROUNDS = 12
 Row = tuple[str, str, str]

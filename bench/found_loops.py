@@ -3,9 +3,9 @@
 import random
 from typing import NamedTuple
 
-from cloudrift.loop import edits
-from cloudrift.loop.model import Loop
-from cloudrift.loop.progression import put_row
+from cloudrift.loop.edits.chords.progression import put_row
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Loop
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.texture.catalogue import FAMILIES, KINDS
 from cloudrift.theory import Key, parse_progression

@@ -3,8 +3,9 @@
 import random
 from collections.abc import Callable
 
-from cloudrift.loop import chord_edits, edits
-from cloudrift.loop.model import Loop
+from cloudrift.loop.edits.chords import chord_edits
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Loop
 from cloudrift.style import find_card, sketch
 from cloudrift.theory import Key
 

@@ -14,9 +14,9 @@ import mido
 
 from bench.found_loops import TONICS
 from cloudrift.deliver.writer import write_midi
-from cloudrift.loop import edits
-from cloudrift.loop.model import Loop
-from cloudrift.loop.progression import put_row
+from cloudrift.loop.edits.chords.progression import put_row
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.from_midi import read_song
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory import Key, parse_progression

@@ -23,7 +23,7 @@ from cloudrift.desktop.frame.window import Window
 from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.memory import keep_memory_tidy
-from cloudrift.render.player import SWITCH_INTERVAL_S
+from cloudrift.render.play.player import SWITCH_INTERVAL_S
 
 FLAT = 1.05
 A_HUNDRED = 100

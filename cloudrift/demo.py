@@ -6,9 +6,10 @@ from msgspec.structs import replace
 from platformdirs import user_data_path
 
 from cloudrift.audio.files import make_folder
-from cloudrift.loop import chord_edits, edits
-from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import SUFFIX, save
+from cloudrift.loop.edits.chords import chord_edits
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import SUFFIX, save
+from cloudrift.loop.model.loop import Loop
 from cloudrift.style.card_files import find_card
 from cloudrift.style.sketch import sketch
 from cloudrift.theory.key import Key

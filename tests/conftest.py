@@ -18,7 +18,7 @@ from msgspec.structs import replace
 
 from cloudrift.audio.buffers import DEFAULT_RATE
 from cloudrift.ground.lru import BoundedStore, bytes_of
-from cloudrift.loop.model import Chord, Loop
+from cloudrift.loop.model.loop import Chord, Loop
 from cloudrift.style import find_card, sketch
 from cloudrift.theory import Key
 
@@ -180,7 +180,7 @@ def engine_of_session(warm, clips, remembering):
 @pytest.fixture
 def session(qapp, small_loop, speaker, tmp_path, engine_of_session):
     from cloudrift.desktop.session.session import Session
-    from cloudrift.loop.recovery import Shelter
+    from cloudrift.loop.files.recovery import Shelter
 
     made = Session(
         small_loop, None, speaker, shelter=Shelter(tmp_path / "state"), engine=engine_of_session
@@ -213,7 +213,7 @@ def window(app, small_loop, speaker, tmp_path, qtbot, engine_of_session):
     from cloudrift.desktop.frame.window import Window
     from cloudrift.desktop.kit import look
     from cloudrift.desktop.session.session import Session
-    from cloudrift.loop.recovery import Shelter
+    from cloudrift.loop.files.recovery import Shelter
 
     if look.look.name != "Daybreak":
         look.apply(app, "Daybreak")
@@ -229,7 +229,7 @@ def window(app, small_loop, speaker, tmp_path, qtbot, engine_of_session):
         timeout=60_000,
     )
     yield made
-    from cloudrift.loop.history import History
+    from cloudrift.loop.model.history import History
 
     session.document.history = History.of(session.loop)  # nothing to ask for on closing
     session.document.begun = False
@@ -241,7 +241,7 @@ def window(app, small_loop, speaker, tmp_path, qtbot, engine_of_session):
 
 def file_text(what):
     """The ``loop.json`` of a file on disk, or of the one that a loop or a document makes."""
-    from cloudrift.loop.storage import to_bytes
+    from cloudrift.loop.files.storage import to_bytes
 
     source = what if isinstance(what, Path) else io.BytesIO(to_bytes(what))
     with zipfile.ZipFile(source) as archive:

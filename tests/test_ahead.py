@@ -5,10 +5,11 @@ import pytest
 
 from cloudrift.audio.looped import Patched, slice_wrapped
 from cloudrift.audio.wrap import filter_circular, filter_stretch
-from cloudrift.loop import chord_edits, edits, own_notes
+from cloudrift.loop.edits.chords import chord_edits
+from cloudrift.loop.edits.layers import edits, own_notes
 from cloudrift.render import Engine
-from cloudrift.render.ahead import AHEAD_S, FADE_S, ahead
-from cloudrift.render.plan import heard_node, loop_context, loop_node
+from cloudrift.render.engine.ahead import AHEAD_S, FADE_S, ahead
+from cloudrift.render.plan.plan import heard_node, loop_context, loop_node
 from cloudrift.texture.running import treat
 from cloudrift.texture.treatment import fused
 from tests.conftest import STEPS, db, rms

@@ -4,9 +4,9 @@ import pytest
 from PyQt6.QtCore import QCoreApplication, QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from cloudrift.loop.arranging import differences, heard_in, relative_of
-from cloudrift.loop.bed import hits_of
-from cloudrift.loop.document import Document
+from cloudrift.loop.edits.arranging.arranging import differences, heard_in, relative_of
+from cloudrift.loop.model.bed import hits_of
+from cloudrift.loop.model.document import Document
 from cloudrift.style.form import over_line, slower_st
 from cloudrift.style.variations import variations
 from tests.hands import settled

@@ -7,14 +7,15 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 
-from cloudrift.desktop.session.hearing import BARE, TREATED
+from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.desktop.stages.arrange.columns import Columns
 from cloudrift.desktop.stages.arrange.model import ColumnsModel
-from cloudrift.loop import arranging, edits
-from cloudrift.loop.bed import hits_of
-from cloudrift.loop.document import Document
-from cloudrift.loop.storage import load_document
-from cloudrift.render.timeline import lengths_of, whole
+from cloudrift.loop.edits.arranging import arranging
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import load_document
+from cloudrift.loop.model.bed import hits_of
+from cloudrift.loop.model.document import Document
+from cloudrift.render.forms.timeline import lengths_of, whole
 from cloudrift.style.form import draw_form, find_form, over_line, slower_st
 from cloudrift.style.sums import sum_line
 from cloudrift.texture.finish_files import house_finishes, save_finish

@@ -12,8 +12,8 @@ from msgspec.structs import replace
 from cloudrift.audio.clips import ClipStore
 from cloudrift.cli.main import commands
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import arranging, beds, edits
-from cloudrift.loop.arranging import (
+from cloudrift.loop.edits.arranging import arranging
+from cloudrift.loop.edits.arranging.arranging import (
     add_section,
     copy_section,
     differences,
@@ -30,12 +30,14 @@ from cloudrift.loop.arranging import (
     set_seam,
     set_section,
 )
-from cloudrift.loop.bed import hits_of
-from cloudrift.loop.document import Document
-from cloudrift.loop.prints import with_print
-from cloudrift.loop.sections import MOST_SECTIONS, Arrangement, PartState, Seam, Section
-from cloudrift.loop.storage import document_from, load_document, save
-from cloudrift.render.printing import printed
+from cloudrift.loop.edits.bed import beds
+from cloudrift.loop.edits.flip.prints import with_print
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import document_from, load_document, save
+from cloudrift.loop.model.bed import hits_of
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.sections import MOST_SECTIONS, Arrangement, PartState, Seam, Section
+from cloudrift.render.forms.printing import printed
 from cloudrift.style.form import (
     draw_form,
     find_form,

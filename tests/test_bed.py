@@ -14,21 +14,23 @@ from msgspec.structs import replace
 from cloudrift.audio.clips import ClipStore
 from cloudrift.deliver import Order, deliver, parcels
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import beds, edits, flipping, hitting
-from cloudrift.loop.around import Around, Root, Swing
-from cloudrift.loop.bed import BED, Bed, Duck, hits_of
-from cloudrift.loop.bed_midi import KEY_OF, PART_OF, bed_parts, lanes_of_midi
-from cloudrift.loop.flips import heard_with
-from cloudrift.loop.hits import UNTUNED, Hit, Hits, Pattern, Stacked, root_at
-from cloudrift.loop.metre import set_metre
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.prints import loop_to_print
-from cloudrift.loop.storage import load, save
+from cloudrift.loop.edits.bed import beds, hitting
+from cloudrift.loop.edits.bed.bed_midi import KEY_OF, PART_OF, bed_parts, lanes_of_midi
+from cloudrift.loop.edits.chords.metre import set_metre
+from cloudrift.loop.edits.flip import flipping
+from cloudrift.loop.edits.flip.flips import heard_with
+from cloudrift.loop.edits.flip.prints import loop_to_print
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import load, save
+from cloudrift.loop.model.around import Around, Root, Swing
+from cloudrift.loop.model.bed import BED, Bed, Duck, hits_of
+from cloudrift.loop.model.hits import UNTUNED, Hit, Hits, Pattern, Stacked, root_at
+from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.from_midi import read_drums, read_parts
 from cloudrift.notes.midi import midi_file
 from cloudrift.render import Engine
-from cloudrift.render.nodes import duck_curve
-from cloudrift.render.variants import alone
+from cloudrift.render.plan.nodes import duck_curve
+from cloudrift.render.plan.variants import alone
 from cloudrift.sound import CATALOGUE
 from cloudrift.theory.key import Key
 
@@ -219,7 +221,7 @@ def test_low_drums_play_the_roots_that_are_heard(small_loop):
 
 
 def test_after_a_flip_the_roots_are_those_of_its_pieces(small_loop):
-    from cloudrift.loop.recorded import Facts, FromRecording
+    from cloudrift.loop.model.recorded import Facts, FromRecording
 
     facts = Facts(name="x", kind="loop", length_s=8.0, tempo=small_loop.tempo)
     of = FromRecording(clip="0" * 24, facts=facts, fit="tempo", semitones=-3.0)
@@ -252,7 +254,7 @@ def test_the_loop_makes_room_and_comes_back():
 
 
 def _chords():
-    from cloudrift.loop.chord import Chord
+    from cloudrift.loop.model.chord import Chord
 
     return (Chord(id="c1", start_tick=0, length_ticks=2 * BAR, voices=(48, 60, 63, 67), root=0),)
 

@@ -8,11 +8,12 @@ from PyQt6.QtTest import QTest
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.stages.bed.model import NAMES_PX, ROW_PX, TOP_PX, LanesModel
-from cloudrift.loop import beds, edits, hitting
-from cloudrift.loop.bed import BED, Duck, hits_of
-from cloudrift.loop.bed_midi import bed_parts
-from cloudrift.loop.hits import Hit
-from cloudrift.loop.storage import load_document
+from cloudrift.loop.edits.bed import beds, hitting
+from cloudrift.loop.edits.bed.bed_midi import bed_parts
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import load_document
+from cloudrift.loop.model.bed import BED, Duck, hits_of
+from cloudrift.loop.model.hits import Hit
 from cloudrift.notes.midi import midi_file
 from cloudrift.sound.own import OwnSound, read_recording
 from cloudrift.sound.own_files import save_own

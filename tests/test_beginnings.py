@@ -14,13 +14,13 @@ from cloudrift.cli.main import commands
 from cloudrift.desktop.kit.tiles import open_length, open_style
 from cloudrift.desktop.stages.start.page import EMPTY, MIDI, PHRASE, TEMPLATE
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits
-from cloudrift.loop.from_notes import put_found
-from cloudrift.loop.kept import keep, kept_in, row_folder, row_of, take_row, template_folder
-from cloudrift.loop.metre import METRES, metre_words, set_metre
-from cloudrift.loop.model import Chord, Loop
-from cloudrift.loop.own_notes import with_own
-from cloudrift.loop.storage import load
+from cloudrift.loop.edits.chords.metre import METRES, metre_words, set_metre
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.from_notes import put_found
+from cloudrift.loop.edits.layers.own_notes import with_own
+from cloudrift.loop.files.kept import keep, kept_in, row_folder, row_of, take_row, template_folder
+from cloudrift.loop.files.storage import load
+from cloudrift.loop.model.loop import Chord, Loop
 from cloudrift.notes import Note
 from cloudrift.notes.from_midi import read_song
 from cloudrift.render import Engine

@@ -5,7 +5,7 @@ import pytest
 
 from cloudrift.audio.presence import over_the_rest_db
 from cloudrift.devices.microphone import BLEED_DB, FIRST, HISS_DB, StandInMicrophone
-from cloudrift.render.capture import (
+from cloudrift.render.play.capture import (
     Capture,
     both_sides,
     cut_off_in,
@@ -14,7 +14,7 @@ from cloudrift.render.capture import (
     sweeps,
     turns_of,
 )
-from cloudrift.render.player import Player
+from cloudrift.render.play.player import Player
 from cloudrift.texture.way_in import made_ready
 
 RATE = 48_000

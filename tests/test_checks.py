@@ -13,12 +13,12 @@ from cloudrift.deliver.checks.contents import clipped_runs, noise_of
 from cloudrift.deliver.checks.sound import seam_db
 from cloudrift.deliver.rights import rights_of
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop import edits
-from cloudrift.loop.credits import Credits, Person
-from cloudrift.loop.document import Document
-from cloudrift.loop.own_notes import with_own
-from cloudrift.loop.recorded import Facts, FromRecording
-from cloudrift.loop.recordings import add_recording
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.own_notes import with_own
+from cloudrift.loop.edits.layers.recordings import add_recording
+from cloudrift.loop.model.credits import Credits, Person
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.recorded import Facts, FromRecording
 from cloudrift.notes import Note
 from cloudrift.render import Engine
 from cloudrift.style import find_card, house_cards, sketch

@@ -6,10 +6,12 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from cloudrift.ground import CloudriftError
-from cloudrift.loop import Loop, chord_edits, chord_time, edits, progression
-from cloudrift.loop.model import Layer
-from cloudrift.loop.sound_use import SoundUse
-from cloudrift.loop.source import FromChords
+from cloudrift.loop import Loop
+from cloudrift.loop.edits.chords import chord_edits, chord_time, progression
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Layer
+from cloudrift.loop.model.sound_use import SoundUse
+from cloudrift.loop.model.source import FromChords
 from cloudrift.notes.lens import Lens, look
 from cloudrift.notes.touch import ChordTouch, Touch
 from cloudrift.theory import Key, parse_progression

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QWheelEvent
 from cloudrift.desktop.frame.key_popup import open_key
 from cloudrift.desktop.frame.midi_sheet import MidiSheet
 from cloudrift.desktop.kit import look
-from cloudrift.desktop.session.hearing import TREATED
+from cloudrift.desktop.session.hearing.hearing import TREATED
 from cloudrift.desktop.stages.chords.model import (
     half_step_words,
     movement_words,
@@ -21,10 +21,10 @@ from cloudrift.desktop.stages.chords.model import (
 )
 from cloudrift.desktop.stages.keys.layout import chord_caps, note_caps, pitches_of
 from cloudrift.desktop.stages.keys.recorder import State
-from cloudrift.loop import chord_edits, chord_time
-from cloudrift.loop.model import Chord, Loop
-from cloudrift.loop.next_chords import key_row, outlook, outside_row, steps_of_five
-from cloudrift.loop.progression import put_row
+from cloudrift.loop.edits.chords import chord_edits, chord_time
+from cloudrift.loop.edits.chords.next_chords import key_row, outlook, outside_row, steps_of_five
+from cloudrift.loop.edits.chords.progression import put_row
+from cloudrift.loop.model.loop import Chord, Loop
 from cloudrift.style import find_card, sketch, without_chords
 from cloudrift.theory import Key, parse_progression
 from tests.conftest import rms

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from cloudrift.loop import edits
+from cloudrift.loop.edits.layers import edits
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.context import Context
 from cloudrift.texture.finish_files import house_finishes

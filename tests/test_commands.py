@@ -21,13 +21,13 @@ from cloudrift.exchange.service import ExchangeError
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.errors import WriteError
 from cloudrift.ground.settings import Field
-from cloudrift.loop.arranging import add_section, copy_section
-from cloudrift.loop.credits import Credits, Person
-from cloudrift.loop.document import Document
-from cloudrift.loop.hits import Hits, Pattern, Stacked
-from cloudrift.loop.sections import Arrangement
-from cloudrift.loop.sound_use import SoundUse
-from cloudrift.loop.storage import load, load_document, save
+from cloudrift.loop.edits.arranging.arranging import add_section, copy_section
+from cloudrift.loop.files.storage import load, load_document, save
+from cloudrift.loop.model.credits import Credits, Person
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.hits import Hits, Pattern, Stacked
+from cloudrift.loop.model.sections import Arrangement
+from cloudrift.loop.model.sound_use import SoundUse
 from tests.conftest import AtOnce, run, sine
 
 

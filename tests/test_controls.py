@@ -9,16 +9,17 @@ from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.desktop.kit.grid import FREE_TICKS, Grid
 from cloudrift.desktop.stages.layers.notes.places import TOP
 from cloudrift.ground.settings import Field
-from cloudrift.loop import chord_edits, chord_time, edits
-from cloudrift.loop.bass import bass_only, hears_bass, unheard_bass, with_bass_heard
-from cloudrift.loop.model import Chord
+from cloudrift.loop.edits.chords import chord_edits, chord_time
+from cloudrift.loop.edits.chords.bass import bass_only, hears_bass, unheard_bass, with_bass_heard
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Chord
 from cloudrift.notes.fields import PLACES_IN, places_choice, places_in
 from cloudrift.notes.lens import Lens, look, sees_bass
 from cloudrift.notes.note import Note
 from cloudrift.notes.span import Span
 from cloudrift.notes.tools import TOOLS, Around, use
-from cloudrift.render.plan import in_turns
-from cloudrift.render.room import gap, look_at
+from cloudrift.render.measure.room import gap, look_at
+from cloudrift.render.plan.plan import in_turns
 from cloudrift.sound import CATALOGUE
 from cloudrift.sound.measure import strike
 from cloudrift.style import find_card, house_cards, sketch
@@ -438,7 +439,7 @@ def test_an_empty_loop_is_not_too_full(window, qtbot, engine, small_loop):
 
 
 def test_a_cut_that_is_pressed_again_goes_further(small_loop):
-    from cloudrift.loop.remedies import cut, cuts_of
+    from cloudrift.loop.edits.layers.remedies import cut, cuts_of
 
     once = cut(small_loop, "l1", "l4", 100.0, 400.0)
     assert cuts_of(once, "l1")[0] == 400

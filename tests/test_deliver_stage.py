@@ -14,12 +14,12 @@ from cloudrift.desktop.frame.rail import STAGES
 from cloudrift.desktop.session.preferences import Preferences
 from cloudrift.desktop.stages.deliver.stage import CHECKS as CHECKS_PAGE
 from cloudrift.desktop.stages.deliver.stage import DEMO, FILES, RIGHTS
-from cloudrift.loop import edits
-from cloudrift.loop.credits import Credits, Person
-from cloudrift.loop.document import Document
-from cloudrift.loop.recorded import Facts, FromRecording
-from cloudrift.loop.recordings import add_recording
-from cloudrift.loop.storage import load_document
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.recordings import add_recording
+from cloudrift.loop.files.storage import load_document
+from cloudrift.loop.model.credits import Credits, Person
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.recorded import Facts, FromRecording
 from tests.hands import command, saved, settled
 
 LEFT = Qt.MouseButton.LeftButton
@@ -121,7 +121,7 @@ def test_a_target_is_asked_of_the_checks(qtbot, window, deliver):
 def test_a_check_that_breaks_is_said_and_the_program_goes_on(qtbot, window, deliver, monkeypatch):
     checked(qtbot, deliver)
     press(qtbot, deliver, CHECKS_PAGE)
-    from cloudrift.desktop.session import checking as module
+    from cloudrift.desktop.session.work import checking as module
 
     def broken(*_given):
         raise ValueError("odd")

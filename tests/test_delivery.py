@@ -28,18 +28,18 @@ from cloudrift.cli.main import commands
 from cloudrift.deliver import PARTS, PRESETS, Order, deliver, parcels
 from cloudrift.deliver.names import Naming, check_pattern, named
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits
-from cloudrift.loop.arranging import add_section
-from cloudrift.loop.beds import set_heard
-from cloudrift.loop.credits import Credits, Person
-from cloudrift.loop.demo_file import draw_demo
-from cloudrift.loop.document import Document
-from cloudrift.loop.prints import with_print
-from cloudrift.loop.recorded import Facts, FromRecording
-from cloudrift.loop.recordings import add_recording
-from cloudrift.loop.storage import save
+from cloudrift.loop.edits.arranging.arranging import add_section
+from cloudrift.loop.edits.bed.beds import set_heard
+from cloudrift.loop.edits.flip.prints import with_print
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.recordings import add_recording
+from cloudrift.loop.files.storage import save
+from cloudrift.loop.model.credits import Credits, Person
+from cloudrift.loop.model.demo_file import draw_demo
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.recorded import Facts, FromRecording
 from cloudrift.render import Engine
-from cloudrift.render.printing import printed
+from cloudrift.render.forms.printing import printed
 from cloudrift.theory import Key
 from tests.conftest import make_small_loop, rms
 from tests.test_arranging import BEDDED

@@ -23,9 +23,11 @@ from cloudrift.desktop.stages.deliver.demo_picture import columns_of
 from cloudrift.desktop.stages.deliver.stage import DEMO
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop import demo_file as demos
-from cloudrift.loop import edits
-from cloudrift.loop.demo_file import (
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.recordings import add_recording
+from cloudrift.loop.files.storage import load_document, save
+from cloudrift.loop.model import demo_file as demos
+from cloudrift.loop.model.demo_file import (
     EVERYTHING,
     DemoFile,
     DemoPart,
@@ -34,10 +36,8 @@ from cloudrift.loop.demo_file import (
     heard_in,
     part_loop,
 )
-from cloudrift.loop.document import Document
-from cloudrift.loop.recorded import Facts, FromRecording
-from cloudrift.loop.recordings import add_recording
-from cloudrift.loop.storage import load_document, save
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.recorded import Facts, FromRecording
 from cloudrift.render import Engine
 from tests.conftest import make_small_loop
 from tests.hands import saved, settled

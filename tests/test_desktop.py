@@ -18,13 +18,14 @@ from cloudrift.desktop.frame.window import FURNISHED, ROOMS
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.tiles import open_tempo
-from cloudrift.desktop.session.hearing import BARE, TREATED
+from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.desktop.stages.flip.prints_sheet import PrintsSheet
 from cloudrift.desktop.stages.flip.stage import WHOLE
 from cloudrift.ground.settings import Field
-from cloudrift.loop import edits, load
-from cloudrift.loop.recovery import Shelter
-from cloudrift.loop.storage import save
+from cloudrift.loop import load
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.recovery import Shelter
+from cloudrift.loop.files.storage import save
 from cloudrift.sound import find_sound
 from cloudrift.theory import Key
 from tests.conftest import rms

@@ -17,7 +17,7 @@ from cloudrift.exchange.service import ExchangeError, found_among
 from cloudrift.exchange.stand_in import AWAY, REFUSED, SLOW
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled, never
-from cloudrift.loop import recordings
+from cloudrift.loop.edits.layers import recordings
 from cloudrift.notes.listening import read_and_listen
 from cloudrift.texture.finish_files import house_finishes
 from cloudrift.theory import Key

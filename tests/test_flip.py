@@ -12,22 +12,24 @@ from msgspec.structs import replace
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.listen.hits import hits_of
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits, flipping, flips, metre, recordings
-from cloudrift.loop.document import Document
-from cloudrift.loop.flip import SHORTEST_TICKS, Flipped, Place, letters_of
-from cloudrift.loop.prints import (
+from cloudrift.loop.edits.chords import metre
+from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.edits.flip.prints import (
     hash_of,
     loop_to_print,
     recipe_of,
     with_print,
     with_reprint,
 )
-from cloudrift.loop.scatter import Rules, scattered
-from cloudrift.loop.storage import document_from, load_document, save
+from cloudrift.loop.edits.flip.scatter import Rules, scattered
+from cloudrift.loop.edits.layers import edits, recordings
+from cloudrift.loop.files.storage import document_from, load_document, save
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.flip import SHORTEST_TICKS, Flipped, Place, letters_of
 from cloudrift.render import Engine
-from cloudrift.render.cutting import hits_in
-from cloudrift.render.plan import layer_context, layer_laying
-from cloudrift.render.printing import printed
+from cloudrift.render.forms.printing import printed
+from cloudrift.render.plan.plan import layer_context, layer_laying
+from cloudrift.render.plan.slicing import hits_in
 from tests.conftest import make_small_loop
 
 pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
@@ -599,7 +601,7 @@ def test_how_a_chord_was_played_is_in_the_print_and_not_told_of_its_chords_again
 
 
 def test_some_frames_of_a_flip_are_those_of_the_whole_and_cost_their_own_pieces(made, monkeypatch):
-    from cloudrift.render import cutting
+    from cloudrift.render.plan import slicing as cutting
 
     document, clips, _engine, _audio = made
     flip = cut(flip_of(document), "beats")

@@ -18,12 +18,13 @@ from cloudrift.deliver import Order, deliver
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.flip.model import FlipModel, wave_in, wave_of, words_of
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits, flipping, flips, recordings
-from cloudrift.loop.apart import own_document, own_loop
-from cloudrift.loop.document import Document
-from cloudrift.loop.flip import Place
-from cloudrift.loop.prints import with_print
-from cloudrift.loop.storage import load_document, save
+from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.edits.flip.apart import own_document, own_loop
+from cloudrift.loop.edits.flip.prints import with_print
+from cloudrift.loop.edits.layers import edits, recordings
+from cloudrift.loop.files.storage import load_document, save
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.flip import Place
 from cloudrift.render import Engine
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory.key import Key
@@ -318,7 +319,7 @@ def test_a_changed_loop_is_printed_anew_and_all_that_was_cut_follows(qtbot, wind
 def test_printing_is_cancelled_and_what_is_silent_is_refused(qtbot, window, monkeypatch):
     import threading
 
-    from cloudrift.desktop.session import printing as room
+    from cloudrift.desktop.session.work import printing as room
     from cloudrift.ground.wanted import Cancelled
 
     gate, left = threading.Event(), threading.Event()
@@ -745,7 +746,7 @@ def run(*words):
 
 def test_print_and_flip_without_a_window(file, tmp_path):
     from cloudrift.audio.files import read_audio
-    from cloudrift.loop.storage import load
+    from cloudrift.loop.files.storage import load
 
     said = run("print", file, "-o", tmp_path / "p.wav")
     assert "F♯ minor, 140 BPM, 3.43 s" in said
@@ -803,7 +804,7 @@ def test_what_is_not_there_can_not_be_printed(file, tmp_path):
 def test_what_is_printed_for_one_document_never_comes_into_another(qtbot, window, monkeypatch):
     import threading
 
-    from cloudrift.desktop.session import printing as room
+    from cloudrift.desktop.session.work import printing as room
 
     gate = threading.Event()
     real = room.printed

@@ -8,11 +8,17 @@ from msgspec.structs import replace
 
 from cloudrift.cli.main import commands
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits
-from cloudrift.loop.arranging import relative_of, remove_section, set_part, set_seam, set_section
-from cloudrift.loop.document import Document
-from cloudrift.loop.sections import Arrangement
-from cloudrift.loop.storage import load_document, save
+from cloudrift.loop.edits.arranging.arranging import (
+    relative_of,
+    remove_section,
+    set_part,
+    set_seam,
+    set_section,
+)
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import load_document, save
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.sections import Arrangement
 from cloudrift.style import find_card, house_cards, sketch
 from cloudrift.style.card_files import read_card, write_card
 from cloudrift.style.form import arranged_in_style, form_of, forms, over_line

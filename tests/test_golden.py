@@ -13,7 +13,7 @@ import numpy as np
 import pytest
 
 from cloudrift.audio.clips import ClipStore
-from cloudrift.loop.storage import SCHEMA, load, load_document, save
+from cloudrift.loop.files.storage import SCHEMA, load, load_document, save
 from tests.conftest import fresh_engine
 
 FOLDER = Path(__file__).parent / "golden"

@@ -9,13 +9,13 @@ from msgspec.structs import replace
 
 from cloudrift.cli.main import commands
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import beds, hitting
-from cloudrift.loop.bed import Duck, hits_of
-from cloudrift.loop.hits import Hit
-from cloudrift.loop.storage import load, save
+from cloudrift.loop.edits.bed import beds, hitting
+from cloudrift.loop.files.storage import load, save
+from cloudrift.loop.model.bed import Duck, hits_of
+from cloudrift.loop.model.hits import Hit
 from cloudrift.notes.time import bar_ticks
 from cloudrift.render import Engine
-from cloudrift.render.strokes import STEP_TICKS, folded, onset_strengths
+from cloudrift.render.measure.strokes import STEP_TICKS, folded, onset_strengths
 from cloudrift.style import house_cards, sketch
 from cloudrift.style.groove import draw_bed, usual_manner, written_strengths
 from cloudrift.style.manner import chances_of, find_manner, manners, read_manner

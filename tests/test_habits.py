@@ -6,9 +6,9 @@ import pytest
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import flips
-from cloudrift.loop.document import Document
-from cloudrift.loop.prints import facts_of_print, with_print
+from cloudrift.loop.edits.flip import flips
+from cloudrift.loop.edits.flip.prints import facts_of_print, with_print
+from cloudrift.loop.model.document import Document
 from cloudrift.notes.time import bar_ticks
 from cloudrift.style.card import CardMove
 from cloudrift.style.card_files import house_cards, read_card, write_card

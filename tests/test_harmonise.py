@@ -8,9 +8,9 @@ from PyQt6.QtCore import Qt
 
 from cloudrift.desktop.frame.proposals_sheet import ProposalsSheet
 from cloudrift.ground import CloudriftError
-from cloudrift.loop import edits, own_notes
-from cloudrift.loop.from_notes import proposed_chords, put_roots, roots_of_what_plays
-from cloudrift.loop.progression import put_row
+from cloudrift.loop.edits.chords.progression import put_row
+from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.edits.layers.from_notes import proposed_chords, put_roots, roots_of_what_plays
 from cloudrift.notes.harmonise import harmonised
 from cloudrift.notes.note import Note
 from cloudrift.style.beginnings import empty_loop

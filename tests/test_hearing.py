@@ -8,15 +8,16 @@ import soundfile
 from msgspec.structs import replace
 
 from cloudrift.deliver import Order, deliver, free_number, parcels
-from cloudrift.desktop.session.hearing import BARE, TREATED
+from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.ground import CloudriftError
-from cloudrift.loop import edits, load, save
-from cloudrift.loop.storage import loop_from
+from cloudrift.loop import load, save
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import loop_from
 from cloudrift.render import Engine
-from cloudrift.render.engine import Loudness
-from cloudrift.render.match import matched
-from cloudrift.render.plan import loop_node
-from cloudrift.render.variants import alone
+from cloudrift.render.engine.engine import Loudness
+from cloudrift.render.measure.match import matched
+from cloudrift.render.plan.plan import loop_node
+from cloudrift.render.plan.variants import alone
 from cloudrift.texture import Treatment
 from tests.conftest import db, file_text, in_schema, rms
 from tests.hands import saved, settled

@@ -32,16 +32,16 @@ from cloudrift.desktop.session.preferences import Preferences
 from cloudrift.ground import CloudriftError, paths
 from cloudrift.ground.reading import read_archive, read_file, read_toml, read_words, reading
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop import edits
-from cloudrift.loop import recovery as recovery_room
-from cloudrift.loop.from_notes import put_layers
-from cloudrift.loop.recovery import Shelter, left_behind
-from cloudrift.loop.storage import MAX_JSON_BYTES, SCHEMA, load, loop_from, read_note, save
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.from_notes import put_layers
+from cloudrift.loop.files import recovery as recovery_room
+from cloudrift.loop.files.recovery import Shelter, left_behind
+from cloudrift.loop.files.storage import MAX_JSON_BYTES, SCHEMA, load, loop_from, read_note, save
 from cloudrift.notes import Note
 from cloudrift.notes.find_chords import _Near, find_chords
 from cloudrift.notes.from_midi import read_song
 from cloudrift.notes.midi import midi_file
-from cloudrift.render.step_facts import step_facts
+from cloudrift.render.measure.step_facts import step_facts
 from cloudrift.sound import own_files
 from cloudrift.sound.own import OwnSound, loop_points, read_recording
 from cloudrift.sound.own_files import load_own, own_sounds, save_own
@@ -458,8 +458,8 @@ def test_an_answer_about_rows_that_are_gone_is_dropped(qtbot, window):
 KEEPER = """
 import sys, time
 from pathlib import Path
-from cloudrift.loop.recovery import Shelter
-from cloudrift.loop.storage import load
+from cloudrift.loop.files.recovery import Shelter
+from cloudrift.loop.files.storage import load
 shelter = Shelter(Path(sys.argv[2]))
 shelter.keep(load(Path(sys.argv[1])), None, shelter.clips)
 print("kept", flush=True)

@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from cloudrift.desktop.frame.history_sheet import HistorySheet
 from cloudrift.desktop.frame.key_popup import KeyPopup
-from cloudrift.desktop.session.hearing import BARE, TREATED
-from cloudrift.loop.storage import load, save
+from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
+from cloudrift.loop.files.storage import load, save
 from cloudrift.theory import Key
 from tests.songs import write_song
 

@@ -36,10 +36,10 @@ from cloudrift.deliver.kit_sheet import COLUMNS, strata_svg
 from cloudrift.deliver.kit_writer import DONE, KitOrder, orders_of, write_kit
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop import edits
-from cloudrift.loop.credits import Credits, Person
-from cloudrift.loop.document import Document
-from cloudrift.loop.storage import save
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import save
+from cloudrift.loop.model.credits import Credits, Person
+from cloudrift.loop.model.document import Document
 from cloudrift.style import find_card, sketch
 from cloudrift.theory import Key
 from tests.conftest import AtOnce, make_small_loop

@@ -11,12 +11,12 @@ from PyQt6.QtWidgets import QPushButton
 
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.words import cut_at_word, free_name, some_of
-from cloudrift.loop import edits, own_notes
-from cloudrift.loop.storage import load, save
+from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.files.storage import load, save
 from cloudrift.notes import Lens, Note, look
 from cloudrift.notes.lens import KINDS
 from cloudrift.render import Engine
-from cloudrift.render.audition import audition
+from cloudrift.render.play.audition import audition
 from cloudrift.theory import Key
 from tests.conftest import db, given_notes, main_hz, rms
 from tests.test_notes import keys, progressions

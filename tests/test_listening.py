@@ -19,9 +19,9 @@ from cloudrift.audio.listen.tempo import TempoGuess, rank_free, rank_whole
 from cloudrift.audio.sound_file import write_wav
 from cloudrift.cli.main import commands
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits, recordings
-from cloudrift.loop.progression import put_row
-from cloudrift.loop.storage import load, save
+from cloudrift.loop.edits.chords.progression import put_row
+from cloudrift.loop.edits.layers import edits, recordings
+from cloudrift.loop.files.storage import load, save
 from cloudrift.notes.listening import listen_to, read_and_listen, written_key
 from cloudrift.notes.reference import read_reference
 from cloudrift.render import Engine

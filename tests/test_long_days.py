@@ -15,8 +15,8 @@ from cloudrift.audio import stretch
 from cloudrift.audio.stretch import pitch_shifted
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.lru import MOST_MADE, BoundedStore, alone, bytes_of, forget_made, kept
-from cloudrift.loop import edits
-from cloudrift.render.player import PERIODS, Player
+from cloudrift.loop.edits.layers import edits
+from cloudrift.render.play.player import PERIODS, Player
 from tests.conftest import wait_for
 
 RATE = 44_100
@@ -216,7 +216,7 @@ def test_what_is_freed_goes_back_to_the_system():
 
 
 def test_a_worker_gives_memory_back_now_and_then(qtbot, window, monkeypatch):
-    from cloudrift.render import worker
+    from cloudrift.render.engine import worker
 
     given = []
     monkeypatch.setattr(worker, "give_back", lambda: given.append(threading.current_thread()))

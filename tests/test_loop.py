@@ -10,10 +10,13 @@ from hypothesis import strategies as st
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.ground import CloudriftError
-from cloudrift.loop import Chord, History, chord_edits, edits, load, recovery, save, storage
-from cloudrift.loop.document import Document
-from cloudrift.loop.recovery import Shelter
-from cloudrift.loop.storage import SCHEMA, loop_from, to_bytes
+from cloudrift.loop import Chord, History, load, save
+from cloudrift.loop.edits.chords import chord_edits
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files import recovery, storage
+from cloudrift.loop.files.recovery import Shelter
+from cloudrift.loop.files.storage import SCHEMA, loop_from, to_bytes
+from cloudrift.loop.model.document import Document
 from cloudrift.theory import SCALES, Key
 from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES
 from tests.conftest import file_text, in_schema
@@ -269,7 +272,7 @@ def dies_at(line):
         def trace(frame, _event, _argument):
             nonlocal count
             name = frame.f_code.co_filename
-            if not name.endswith(("audio/files.py", "loop/storage.py", "tempfile.py")):
+            if not name.endswith(("audio/files.py", "loop/files/storage.py", "tempfile.py")):
                 return None
             count += 1
             if count >= line:

@@ -5,11 +5,13 @@ import pytest
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import chord_edits, chord_time, edits, flipping
-from cloudrift.loop.flips import use
-from cloudrift.loop.model import Loop
-from cloudrift.loop.recorded import Facts, FromRecording
-from cloudrift.render.sound_facts import SoundFacts, facts_of_loop, middle_hz, sound_facts
+from cloudrift.loop.edits.chords import chord_edits, chord_time
+from cloudrift.loop.edits.flip import flipping
+from cloudrift.loop.edits.flip.flips import use
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.recorded import Facts, FromRecording
+from cloudrift.render.measure.sound_facts import SoundFacts, facts_of_loop, middle_hz, sound_facts
 from cloudrift.style import house_cards, sketch
 from cloudrift.style.marks import KINDS, View, change_for, checked, look, met_of
 from cloudrift.style.marks.met import Mark
@@ -26,7 +28,7 @@ ROOTS = (9, 5, 2, 4)
 
 def base() -> Loop:
     """Four chords; keys that hold them, a pluck in eighths, a bass on the roots; all dry."""
-    from cloudrift.loop.chord import Chord
+    from cloudrift.loop.model.chord import Chord
 
     chords = tuple(Chord(id=f"c{i}", start_tick=3840 * i, length_ticks=3840, voices=voices,
                          root=root) for i, (voices, root) in enumerate(zip(ROW, ROOTS, strict=True)))  # noqa: E501  # fmt: skip

@@ -9,10 +9,10 @@ from cloudrift.desktop.stages.microphone import taker as taker_module
 from cloudrift.desktop.stages.microphone.taker import State
 from cloudrift.devices.microphone import STAND_IN, StandInMicrophone, open_microphone
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits
-from cloudrift.loop.recorded import FromRecording
-from cloudrift.loop.storage import load
-from cloudrift.loop.sung import Over, heard_meanwhile
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.sung import Over, heard_meanwhile
+from cloudrift.loop.files.storage import load
+from cloudrift.loop.model.recorded import FromRecording
 from cloudrift.notes.listening import listen_to
 from cloudrift.texture.treatment import Treatment
 from tests.conftest import wait_for

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from cloudrift.cli import main
 from cloudrift.demo import demo_loops
 from cloudrift.ground import CloudriftError
-from cloudrift.loop.from_notes import put_played
+from cloudrift.loop.edits.layers.from_notes import put_played
 from cloudrift.notes import Note
 from cloudrift.notes.find_chords import find_chords, guess_key
 from cloudrift.notes.from_midi import read_song

@@ -8,13 +8,13 @@ import pytest
 from PyQt6.QtCore import QTimer
 
 from cloudrift.desktop.frame.mishaps import AGAIN_S, Mishaps, log_file, log_to_file, mishap_words
-from cloudrift.desktop.session.selection import only_there
+from cloudrift.desktop.session.document.selection import only_there
 from cloudrift.desktop.stages.texture.targets import line_owners
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.errors import MOST_WORDS, in_a_sentence
 from cloudrift.ground.words import number, ordinal, plural
-from cloudrift.loop import edits
-from cloudrift.loop.model import Group
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Group
 from cloudrift.notes.note import MOST, Note
 from tests.conftest import given_notes
 

@@ -12,13 +12,13 @@ from cloudrift.audio.looped import slice_wrapped
 from cloudrift.audio.loudness import true_peak_db
 from cloudrift.texture import KINDS
 from cloudrift.texture.frames import smoothed
-from cloudrift.texture.hall import band_decay_s
-from cloudrift.texture.motion import PATTERNS
+from cloudrift.texture.kinds.hall import band_decay_s
+from cloudrift.texture.kinds.motion import PATTERNS
+from cloudrift.texture.kinds.resonance import tuned_hz
+from cloudrift.texture.kinds.resonances import find_harsh
+from cloudrift.texture.kinds.spring import decay_at_s
 from cloudrift.texture.periods import RATES
-from cloudrift.texture.resonance import tuned_hz
-from cloudrift.texture.resonances import find_harsh
 from cloudrift.texture.running import runner, treat
-from cloudrift.texture.spring import decay_at_s
 from cloudrift.texture.treatment import Treatment, acting, after, fused, tail_s
 from cloudrift.theory.key import Key
 from tests.conftest import db, main_hz, rms, run, sine

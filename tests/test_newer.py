@@ -9,13 +9,13 @@ import pytest
 from msgspec.structs import replace
 
 from cloudrift.ground import CloudriftError
-from cloudrift.loop import edits
-from cloudrift.loop.arranging import section_loop
-from cloudrift.loop.document import Document
-from cloudrift.loop.newer import MOST, taken_apart
-from cloudrift.loop.sound_use import SoundUse
-from cloudrift.loop.source import OtherSound
-from cloudrift.loop.storage import SCHEMA, document_from, load, load_document, save
+from cloudrift.loop.edits.arranging.arranging import section_loop
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import SCHEMA, document_from, load, load_document, save
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.newer import MOST, taken_apart
+from cloudrift.loop.model.sound_use import SoundUse
+from cloudrift.loop.model.source import OtherSound
 from cloudrift.render import Engine
 from cloudrift.sound.own import OwnSound
 from tests.conftest import file_text

@@ -10,9 +10,10 @@ from msgspec.structs import replace
 
 from cloudrift.audio.looped import slice_wrapped
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop import chord_edits, edits, own_notes
+from cloudrift.loop.edits.chords import chord_edits
+from cloudrift.loop.edits.layers import edits, own_notes
 from cloudrift.render import Engine
-from cloudrift.render.nodes import (
+from cloudrift.render.plan.nodes import (
     LineBlended,
     Node,
     Played,
@@ -22,7 +23,7 @@ from cloudrift.render.nodes import (
     Turns,
     steps,
 )
-from cloudrift.render.plan import loop_node
+from cloudrift.render.plan.plan import loop_node
 from cloudrift.sound.own import OwnSound
 from cloudrift.style import find_card, sketch
 from cloudrift.texture import RidePoint

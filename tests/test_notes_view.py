@@ -8,8 +8,8 @@ from PyQt6.QtGui import QColor
 
 from cloudrift.desktop.stages.layers.notes.model import View, fitting, lines
 from cloudrift.desktop.stages.layers.notes.places import LEFT, TOP
-from cloudrift.loop import edits, own_notes
-from cloudrift.loop.slowed import slowed
+from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.edits.layers.slowed import slowed
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.tools import TOOLS, use
 from cloudrift.texture import Treatment

@@ -16,10 +16,11 @@ from cloudrift.audio.listen.pitch import pitch_of
 from cloudrift.audio.sound_file import write_wav
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.lru import forget_made
-from cloudrift.loop import edits, own_notes, recovery
-from cloudrift.loop.kept import keep, template_folder
-from cloudrift.loop.recovery import Shelter
-from cloudrift.loop.storage import SCHEMA, load, load_document, save, to_bytes
+from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.files import recovery
+from cloudrift.loop.files.kept import keep, template_folder
+from cloudrift.loop.files.recovery import Shelter
+from cloudrift.loop.files.storage import SCHEMA, load, load_document, save, to_bytes
 from cloudrift.notes.note import Note
 from cloudrift.render import Engine
 from cloudrift.sound import measure, own_files

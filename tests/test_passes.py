@@ -9,15 +9,22 @@ from PyQt6.QtTest import QTest
 from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.stages.flip.passes import PassesSheet
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits, flipping, flips
-from cloudrift.loop.apart import own_loop
-from cloudrift.loop.document import Document, Pass, Recipe
-from cloudrift.loop.flip import Label
-from cloudrift.loop.passes import check_passes, in_pass, pass_name, passers, passes_in
-from cloudrift.loop.prints import loop_to_print, with_print
-from cloudrift.loop.storage import load_document, save
+from cloudrift.loop.edits.arranging.passes import (
+    check_passes,
+    in_pass,
+    pass_name,
+    passers,
+    passes_in,
+)
+from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.edits.flip.apart import own_loop
+from cloudrift.loop.edits.flip.prints import loop_to_print, with_print
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import load_document, save
+from cloudrift.loop.model.document import Document, Pass, Recipe
+from cloudrift.loop.model.flip import Label
 from cloudrift.render import Engine
-from cloudrift.render.printing import going, printed
+from cloudrift.render.forms.printing import going, printed
 from cloudrift.texture.catalogue import KINDS
 from tests.conftest import make_small_loop
 from tests.hands import settled

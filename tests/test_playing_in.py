@@ -12,9 +12,9 @@ from cloudrift.desktop.stages.keys.drawer import OWN_KEYS
 from cloudrift.desktop.stages.keys.recorder import State
 from cloudrift.devices import MidiKeyboard, keyboards
 from cloudrift.ground import CloudriftError
-from cloudrift.loop import edits
-from cloudrift.loop.from_notes import put_layers
-from cloudrift.loop.takes import Becomes
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.from_notes import put_layers
+from cloudrift.loop.edits.layers.takes import Becomes
 from cloudrift.notes.from_midi import read_parts
 from cloudrift.notes.note import Note
 from cloudrift.notes.played import Played

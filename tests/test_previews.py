@@ -6,9 +6,9 @@ from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.frame.history_sheet import HistorySheet
 from cloudrift.desktop.frame.key_popup import KeyPopup
-from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits
+from cloudrift.loop.edits.layers import edits
 from tests.hands import settled
 
 

@@ -9,9 +9,8 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.desktop.stages.flip.prints_sheet import PrintsSheet
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits, flipping, flips
-from cloudrift.loop.document import Document
-from cloudrift.loop.prints import (
+from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.edits.flip.prints import (
     flip_anew,
     followers,
     forget_print,
@@ -22,9 +21,11 @@ from cloudrift.loop.prints import (
     with_guessed_bare,
     with_print,
 )
-from cloudrift.loop.recorded import Facts
-from cloudrift.loop.storage import load_document, save
-from cloudrift.render.printing import printed, reprinted, with_reprints
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import load_document, save
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.recorded import Facts
+from cloudrift.render.forms.printing import printed, reprinted, with_reprints
 from tests.conftest import make_small_loop
 from tests.hands import settled
 

@@ -14,9 +14,9 @@ from cloudrift.deliver import Order, deliver
 from cloudrift.deliver.writer import write_midi
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
-from cloudrift.loop import edits, own_notes
-from cloudrift.loop.from_notes import put_layers
-from cloudrift.loop.model import LEVEL
+from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.edits.layers.from_notes import put_layers
+from cloudrift.loop.model.loop import LEVEL
 from cloudrift.notes import find_chords as find_chords_module
 from cloudrift.notes.fields import CHORD_TOUCH, LENS, LENS_SHOWS, TOUCH, of_lens
 from cloudrift.notes.find_chords import guess_key
@@ -25,8 +25,8 @@ from cloudrift.notes.lens import Lens
 from cloudrift.notes.note import Note
 from cloudrift.notes.touch import Touch, play
 from cloudrift.render import Engine
-from cloudrift.render.plan import ONCE, loop_context, mix_node, passes_of
-from cloudrift.render.player import Player
+from cloudrift.render.plan.plan import ONCE, loop_context, mix_node, passes_of
+from cloudrift.render.play.player import Player
 from cloudrift.sound import CATALOGUE
 from cloudrift.style import find_card, house_cards, sketch
 from cloudrift.texture import KINDS, Context, RidePoint, Treatment

@@ -9,10 +9,10 @@ from cloudrift.audio.sound_file import write_wav
 from cloudrift.desktop.stages.layers.recording_model import marks_of, outline_of, turns_of
 from cloudrift.desktop.stages.layers.recording_page import KEYS
 from cloudrift.desktop.stages.layers.recording_view import clash_words
-from cloudrift.loop import recordings
-from cloudrift.loop.recorded import FromRecording
-from cloudrift.loop.storage import load
-from cloudrift.render.clashes import Clash
+from cloudrift.loop.edits.layers import recordings
+from cloudrift.loop.files.storage import load
+from cloudrift.loop.model.recorded import FromRecording
+from cloudrift.render.measure.clashes import Clash
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory import Key
 from tests.hands import drag, saved, settled

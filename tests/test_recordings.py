@@ -8,15 +8,15 @@ from cloudrift.audio.fitting import fitted, on_tape
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.audio.vowels import vowels_moved
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits, recordings
-from cloudrift.loop.metre import set_metre
-from cloudrift.loop.progression import put_row
-from cloudrift.loop.recorded import FITS, Facts, FromRecording
-from cloudrift.loop.storage import load, save
-from cloudrift.render.clashes import clashes
-from cloudrift.render.laying import laying_of
-from cloudrift.render.plan import layer_context
-from cloudrift.render.taken import bass_in, chords_in
+from cloudrift.loop.edits.chords.metre import set_metre
+from cloudrift.loop.edits.chords.progression import put_row
+from cloudrift.loop.edits.layers import edits, recordings
+from cloudrift.loop.files.storage import load, save
+from cloudrift.loop.model.recorded import FITS, Facts, FromRecording
+from cloudrift.render.measure.clashes import clashes
+from cloudrift.render.measure.taken import bass_in, chords_in
+from cloudrift.render.plan.laying import laying_of
+from cloudrift.render.plan.plan import layer_context
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory import Key, parse_progression
 from tests.conftest import db, rms
@@ -274,7 +274,7 @@ def test_what_needs_a_sound_says_that_there_is_none(loop):
     with pytest.raises(CloudriftError, match="x is a recording: it has no sound"):
         edits.set_sound(added, "l1", "warm pad")
     with pytest.raises(CloudriftError, match="no notes"):
-        from cloudrift.loop import own_notes
+        from cloudrift.loop.edits.layers import own_notes
 
         own_notes.own_of(added, "l1")
     assert edits.add_note_layer(added, "l1").layers[-1].own == ()

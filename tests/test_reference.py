@@ -10,7 +10,7 @@ from cloudrift.audio.buffers import DEFAULT_RATE
 from cloudrift.audio.listen import note_weights
 from cloudrift.audio.sound_file import write_wav
 from cloudrift.ground import CloudriftError
-from cloudrift.loop.progression import put_row
+from cloudrift.loop.edits.chords.progression import put_row
 from cloudrift.notes.reference import Reference, first_bars, listen, read_reference
 from cloudrift.render import Engine
 from cloudrift.style import find_card, sketch

@@ -10,16 +10,18 @@ from cloudrift.audio.spectrum import chroma
 from cloudrift.ground import lru
 from cloudrift.ground.lru import BoundedStore
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop import chord_edits, edits
+from cloudrift.loop.edits.chords import chord_edits
+from cloudrift.loop.edits.layers import edits
 from cloudrift.notes import Note
-from cloudrift.render import Engine, bare_of, nodes, without_line
-from cloudrift.render.audition import audition, drafted, keeps_places
-from cloudrift.render.cache import AudioCache
-from cloudrift.render.plan import layer_node, loop_node, mix_node
-from cloudrift.render.room import look_at
-from cloudrift.render.sound_facts import layer_middles
-from cloudrift.render.strata import strata
-from cloudrift.render.worker import RenderWorker
+from cloudrift.render import Engine, bare_of, without_line
+from cloudrift.render.engine.cache import AudioCache
+from cloudrift.render.engine.worker import RenderWorker
+from cloudrift.render.measure.room import look_at
+from cloudrift.render.measure.sound_facts import layer_middles
+from cloudrift.render.measure.strata import strata
+from cloudrift.render.plan import nodes
+from cloudrift.render.plan.plan import layer_node, loop_node, mix_node
+from cloudrift.render.play.audition import audition, drafted, keeps_places
 from cloudrift.style import find_card, sketch
 from cloudrift.theory import Key
 from tests.conftest import db, fresh_engine, rms, wait_for

@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from cloudrift.ground import CloudriftError
-from cloudrift.loop import edits
-from cloudrift.loop.storage import load, loop_from, save
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import load, loop_from, save
 from cloudrift.render import Engine
 from cloudrift.texture import KINDS, Ride, RidePoint, Treatment
 from cloudrift.texture.ridden import Course

@@ -24,10 +24,16 @@ from cloudrift.deliver.rights import (
     rights_of_kit,
 )
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits
-from cloudrift.loop.arranging import add_section, set_part
-from cloudrift.loop.beds import set_heard
-from cloudrift.loop.credits import (
+from cloudrift.loop.edits.arranging.arranging import add_section, set_part
+from cloudrift.loop.edits.bed.beds import set_heard
+from cloudrift.loop.edits.chords.progression import put_chords, put_row
+from cloudrift.loop.edits.flip.prints import with_print
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.from_notes import put_layers
+from cloudrift.loop.edits.layers.own_notes import with_own
+from cloudrift.loop.edits.layers.recordings import add_recording
+from cloudrift.loop.files.storage import document_from, load_document, save
+from cloudrift.loop.model.credits import (
     Credits,
     Person,
     confirmed,
@@ -37,17 +43,11 @@ from cloudrift.loop.credits import (
     with_person,
     without_person,
 )
-from cloudrift.loop.document import Document
-from cloudrift.loop.from_notes import put_layers
-from cloudrift.loop.own_notes import with_own
-from cloudrift.loop.prints import with_print
-from cloudrift.loop.progression import put_chords, put_row
-from cloudrift.loop.recorded import Facts, FromRecording
-from cloudrift.loop.recordings import add_recording
-from cloudrift.loop.storage import document_from, load_document, save
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.recorded import Facts, FromRecording
 from cloudrift.notes import Note
 from cloudrift.notes.from_midi import read_song
-from cloudrift.render.printing import printed
+from cloudrift.render.forms.printing import printed
 from cloudrift.sound.own import OwnSound, Recording
 from cloudrift.style.beginnings import from_song
 from cloudrift.theory import parse_progression

@@ -8,11 +8,11 @@ import scipy.fft as sf
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QApplication
 
-from cloudrift.loop import edits
-from cloudrift.loop.remedies import REMEDIES, cut, cuts_of, set_cut
-from cloudrift.loop.storage import save
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.remedies import REMEDIES, cut, cuts_of, set_cut
+from cloudrift.loop.files.storage import save
 from cloudrift.render import Engine
-from cloudrift.render.room import (
+from cloudrift.render.measure.room import (
     Room,
     band_edges,
     band_levels,

@@ -11,8 +11,8 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.kit.dropped import MIDI_FILES, ONE_SHOTS, RECORDED, SAMPLED, dropped
 from cloudrift.desktop.stages.shelf.sampled_sheet import SampledSheet
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits
-from cloudrift.loop.storage import load, save
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import load, save
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import Clock
 from cloudrift.sound.instrument import ToneRequest

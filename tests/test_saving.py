@@ -17,15 +17,15 @@ from cloudrift.audio import files
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import OLD_S, forget_parts, remove_old_parts, write_atomically
 from cloudrift.deliver.names import slug
-from cloudrift.desktop.session import saver
+from cloudrift.desktop.session.document import saver
 from cloudrift.desktop.session.preferences import Preferences
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.paths import path_of, path_text
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop import edits
-from cloudrift.loop.kept import keep, template_folder
-from cloudrift.loop.recovery import Shelter, left_behind
-from cloudrift.loop.storage import load, save, signature
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.kept import keep, template_folder
+from cloudrift.loop.files.recovery import Shelter, left_behind
+from cloudrift.loop.files.storage import load, save, signature
 from cloudrift.render import Engine
 from cloudrift.sound.own import OwnSound
 from cloudrift.sound.own_files import own_sounds, save_own
@@ -475,7 +475,7 @@ from PyQt6.QtCore import QTimer
 from cloudrift.desktop.frame import app
 from cloudrift.desktop.frame import window
 from cloudrift.loop import edits
-from cloudrift.loop.storage import load_document
+from cloudrift.loop.files.storage import load_document
 shown = window.Window.showEvent
 def change(self):
     self.session.apply("x", lambda loop: edits.set_tempo(loop, 55))

@@ -10,8 +10,8 @@ from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLabel
 
 import cloudrift.desktop.frame.settings_sheet as sheet_room
+import cloudrift.desktop.session.hearing.transport as transport_room
 import cloudrift.desktop.session.preferences as preferences_room
-import cloudrift.desktop.session.transport as transport_room
 from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.frame.help_sheet import NEXT_KEYS, NOTE_KEYS, STAGE_KEYS, THREAD_KEYS
 from cloudrift.desktop.frame.window import Window
@@ -22,11 +22,11 @@ from cloudrift.desktop.stages.layers.notes.model import chord_names
 from cloudrift.devices import SilentSpeaker, open_speaker, speakers
 from cloudrift.devices import speaker as speaker_room
 from cloudrift.ground import CloudriftError
-from cloudrift.loop import edits, own_notes
-from cloudrift.loop.from_notes import MOST_NAMED, chords_of
-from cloudrift.loop.new_layer import usual_layer
-from cloudrift.loop.recovery import Shelter
-from cloudrift.loop.storage import load, save
+from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.edits.layers.from_notes import MOST_NAMED, chords_of
+from cloudrift.loop.edits.layers.new_layer import usual_layer
+from cloudrift.loop.files.recovery import Shelter
+from cloudrift.loop.files.storage import load, save
 from cloudrift.notes import Note
 from cloudrift.render import Engine
 from cloudrift.sound import find_sound

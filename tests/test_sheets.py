@@ -13,9 +13,9 @@ from cloudrift.desktop.kit.tiles import open_tempo
 from cloudrift.devices import quiet
 from cloudrift.exchange import StandIn, Wanted, stand_in
 from cloudrift.exchange.service import ExchangeError
-from cloudrift.loop import edits
-from cloudrift.loop.recorded import Facts, FromRecording
-from cloudrift.loop.recordings import add_recording
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.recordings import add_recording
+from cloudrift.loop.model.recorded import Facts, FromRecording
 from cloudrift.texture.finish_files import house_finishes
 
 OPENED = {

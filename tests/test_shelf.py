@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from cloudrift.desktop.stages.shelf.kept import FILE, LAST, Kept
-from cloudrift.loop import edits
+from cloudrift.loop.edits.layers import edits
 from cloudrift.sound import CATALOGUE, look_up
 from cloudrift.sound.instrument import FAMILIES
 from tests.hands import settled

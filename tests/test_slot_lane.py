@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 
-from cloudrift.loop import edits
-from cloudrift.texture.slots import USUAL, WHAT, shape_of
+from cloudrift.loop.edits.layers import edits
+from cloudrift.texture.kinds.slots import USUAL, WHAT, shape_of
 from tests.hands import drag, settled
 
 

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from cloudrift.texture.context import Context
+from cloudrift.texture.kinds.slots import COUNT, WHAT
 from cloudrift.texture.running import treat
-from cloudrift.texture.slots import COUNT, WHAT
 from cloudrift.texture.treatment import Treatment
 
 RATE = 44_100

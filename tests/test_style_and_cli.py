@@ -16,7 +16,8 @@ from cloudrift.deliver.names import slug, stem_of
 from cloudrift.demo import demo_loops, unpack
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop import edits, load, save
+from cloudrift.loop import load, save
+from cloudrift.loop.edits.layers import edits
 from cloudrift.style import find_card, house_cards, read_card, sketch
 from cloudrift.theory import Key, parse_key
 from tests.conftest import db, run

@@ -14,8 +14,8 @@ from cloudrift.cli.main import commands
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.stages.style.mark_row import AXIS, HIGH
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits
-from cloudrift.loop.storage import load, save
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import load, save
 from cloudrift.style import house_cards, sketch, way_of_voicing
 from cloudrift.style.card_files import (
     blank_card,

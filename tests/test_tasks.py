@@ -5,10 +5,10 @@ import threading
 
 import pytest
 
-from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop import edits
+from cloudrift.loop.edits.layers import edits
 
 
 @pytest.fixture

@@ -8,13 +8,13 @@ from PyQt6.QtWidgets import QApplication
 
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.session.hearing import BARE, TREATED
+from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.desktop.stages.texture.pair_page import step_names
-from cloudrift.loop import edits
-from cloudrift.loop.storage import save
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import save
 from cloudrift.render import Engine
-from cloudrift.render.pair import difference
-from cloudrift.render.step_facts import added, heed, short_gap_s, step_facts
+from cloudrift.render.measure.pair import difference
+from cloudrift.render.measure.step_facts import added, heed, short_gap_s, step_facts
 from cloudrift.texture import RidePoint, Treatment
 from cloudrift.texture.finish_files import own_finishes
 from tests.conftest import db, rms
@@ -417,7 +417,7 @@ def test_what_is_measured_of_a_step_is_true(small_loop):
 
 
 def _mix(engine, loop):
-    from cloudrift.render.plan import loop_node
+    from cloudrift.render.plan.plan import loop_node
 
     return loop_node(loop, engine.tones, count=0)
 

@@ -13,8 +13,7 @@ from cloudrift.cli.main import commands
 from cloudrift.deliver.arranged import deliver_all, without_loop
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop import edits
-from cloudrift.loop.arranging import (
+from cloudrift.loop.edits.arranging.arranging import (
     add_section,
     arrange,
     set_part,
@@ -22,13 +21,15 @@ from cloudrift.loop.arranging import (
     set_seam,
     set_section,
 )
-from cloudrift.loop.bed import hits_of
-from cloudrift.loop.document import Document
-from cloudrift.loop.section_rides import SectionPoint, SectionRide, can_ride, knots_of
-from cloudrift.loop.sections import Seam
-from cloudrift.loop.storage import save
-from cloudrift.render import Engine, seams
-from cloudrift.render.timeline import ending, lengths_of, pieces, spans_of, turns_of, whole
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import save
+from cloudrift.loop.model.bed import hits_of
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.section_rides import SectionPoint, SectionRide, can_ride, knots_of
+from cloudrift.loop.model.sections import Seam
+from cloudrift.render import Engine
+from cloudrift.render.forms import seams
+from cloudrift.render.forms.timeline import ending, lengths_of, pieces, spans_of, turns_of, whole
 from cloudrift.style.form import over_line, slowed_line
 from cloudrift.style.sums import sum_line
 from cloudrift.texture.catalogue import find_kind

@@ -8,9 +8,9 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from cloudrift.ground import CloudriftError
-from cloudrift.loop import own_notes
-from cloudrift.loop.document import Document
-from cloudrift.loop.history import History
+from cloudrift.loop.edits.layers import own_notes
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.history import History
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, numbered
 from cloudrift.notes.tools import TOOLS, Around, find_tool, use
 from cloudrift.theory import Key

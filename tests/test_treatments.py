@@ -10,7 +10,7 @@ from cloudrift.audio.spectrum import chroma
 from cloudrift.ground import CloudriftError
 from cloudrift.texture import KINDS, Context, Treatment, find_kind
 from cloudrift.texture.curves import saturate
-from cloudrift.texture.hall import band_decay_s
+from cloudrift.texture.kinds.hall import band_decay_s
 from cloudrift.texture.running import treat
 from cloudrift.texture.treatment import after, fused, shift_st, time_ratio
 from tests.conftest import db, main_hz, rms, sine

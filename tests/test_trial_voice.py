@@ -7,12 +7,12 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.deliver.arranged import deliver_all
 from cloudrift.desktop.stages.arrange import voice_taker
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.arranging import add_take, arrange, forget_take, set_take
-from cloudrift.loop.document import Document
-from cloudrift.loop.sections import MOST_TAKES, VoiceTake
-from cloudrift.loop.storage import load_document, save
-from cloudrift.render.timeline import lengths_of
-from cloudrift.render.trial_voice import PART_S, kept_in, laid_over, over_rest_db
+from cloudrift.loop.edits.arranging.arranging import add_take, arrange, forget_take, set_take
+from cloudrift.loop.files.storage import load_document, save
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.sections import MOST_TAKES, VoiceTake
+from cloudrift.render.forms.timeline import lengths_of
+from cloudrift.render.forms.trial_voice import PART_S, kept_in, laid_over, over_rest_db
 from tests.hands import saved, settled
 from tests.test_arrange_stage import made, now, played, stage  # noqa: F401
 from tests.test_arranging import DOCUMENT

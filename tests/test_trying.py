@@ -4,12 +4,12 @@ import msgspec
 import numpy as np
 import pytest
 
-from cloudrift.desktop.session.hearing import BARE
-from cloudrift.loop import edits
+from cloudrift.desktop.session.hearing.hearing import BARE
+from cloudrift.loop.edits.layers import edits
 from cloudrift.render import Engine
-from cloudrift.render.audition import played_key, tried
-from cloudrift.render.player import Player
-from cloudrift.render.trying import FIRST_S, first_moment, left_out, tried_line
+from cloudrift.render.plan.trying import FIRST_S, first_moment, left_out, tried_line
+from cloudrift.render.play.audition import played_key, tried
+from cloudrift.render.play.player import Player
 from cloudrift.texture import KINDS, Treatment
 from tests.conftest import db, main_hz, rms, sine
 from tests.hands import settled

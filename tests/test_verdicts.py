@@ -5,7 +5,7 @@ import pytest
 
 from cloudrift.audio import quick
 from cloudrift.audio.clips import ClipStore
-from cloudrift.loop.sound_use import SoundUse
+from cloudrift.loop.model.sound_use import SoundUse
 from cloudrift.sound import CATALOGUE
 from cloudrift.sound.instrument import ToneRequest
 from cloudrift.sound.kit.filters import Sweep, lowpass_gain, swept

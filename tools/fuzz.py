@@ -31,18 +31,18 @@ from cloudrift.deliver.kit import cover_text, read_cover
 from cloudrift.desktop.session.preferences import FILE, Preferences
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_words
-from cloudrift.loop import edits
-from cloudrift.loop.from_notes import put_layers
-from cloudrift.loop.model import Loop
-from cloudrift.loop.progression import put_row
-from cloudrift.loop.recovery import left_behind
-from cloudrift.loop.sound_use import SoundUse
-from cloudrift.loop.storage import SCHEMA, load_document, loop_from, to_bytes
+from cloudrift.loop.edits.chords.progression import put_row
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.from_notes import put_layers
+from cloudrift.loop.files.recovery import left_behind
+from cloudrift.loop.files.storage import SCHEMA, load_document, loop_from, to_bytes
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.sound_use import SoundUse
 from cloudrift.notes.from_midi import read_song
 from cloudrift.notes.note import Note
 from cloudrift.notes.reference import read_reference
 from cloudrift.render import Engine
-from cloudrift.render.cache import AudioCache
+from cloudrift.render.engine.cache import AudioCache
 from cloudrift.sound.own import OwnSound, read_recording
 from cloudrift.sound.own_files import load_own, own_sounds
 from cloudrift.sound.sampled import names_in, own_from, read_sampled

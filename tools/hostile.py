@@ -21,16 +21,17 @@ import soundfile
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.ground.settings import Settings
-from cloudrift.loop import edits, flipping, flips, recordings
-from cloudrift.loop.arranging import add_section
-from cloudrift.loop.credits import Credits, Person
-from cloudrift.loop.demo_file import draw_demo
-from cloudrift.loop.document import Document
-from cloudrift.loop.flip import Flipped
-from cloudrift.loop.model import Loop
-from cloudrift.loop.prints import with_print
-from cloudrift.loop.recorded import Facts, FromRecording
-from cloudrift.loop.storage import SCHEMA
+from cloudrift.loop.edits.arranging.arranging import add_section
+from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.edits.flip.prints import with_print
+from cloudrift.loop.edits.layers import edits, recordings
+from cloudrift.loop.files.storage import SCHEMA
+from cloudrift.loop.model.credits import Credits, Person
+from cloudrift.loop.model.demo_file import draw_demo
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.flip import Flipped
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.recorded import Facts, FromRecording
 from cloudrift.notes.note import Note
 from cloudrift.sound.own import OwnSound, Recording
 from cloudrift.style import house_cards, sketch

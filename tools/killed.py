@@ -19,10 +19,10 @@ import msgspec
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import remove_old_parts
-from cloudrift.loop.edits import set_title
-from cloudrift.loop.model import Loop
-from cloudrift.loop.recovery import RUNNING, Shelter, left_behind
-from cloudrift.loop.storage import load, save
+from cloudrift.loop.edits.layers.edits import set_title
+from cloudrift.loop.files.recovery import RUNNING, Shelter, left_behind
+from cloudrift.loop.files.storage import load, save
+from cloudrift.loop.model.loop import Loop
 from cloudrift.style import find_card, sketch
 
 NAME = "Ice Road.cloudrift"

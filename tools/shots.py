@@ -13,18 +13,19 @@ from cloudrift.demo import KIT, polar_night, slow_meridian
 from cloudrift.desktop.frame.app import make_app
 from cloudrift.desktop.frame.window import Window
 from cloudrift.desktop.kit import look
-from cloudrift.desktop.session.hearing import BARE, TREATED
+from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.deliver.stage import DEMO
 from cloudrift.desktop.stages.deliver.stage import KIT as KIT_PAGE
 from cloudrift.desktop.stages.microphone.taker import State
 from cloudrift.devices import SilentSpeaker
 from cloudrift.exchange import StandIn
-from cloudrift.loop import edits, flipping
-from cloudrift.loop.document import Document
-from cloudrift.loop.history import History
-from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import save
+from cloudrift.loop.edits.flip import flipping
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.storage import save
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.history import History
+from cloudrift.loop.model.loop import Loop
 from cloudrift.sound import find_sound
 from cloudrift.style import house_cards, sketch
 

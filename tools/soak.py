@@ -35,15 +35,17 @@ from cloudrift.demo import polar_night
 from cloudrift.desktop.frame.app import make_app
 from cloudrift.desktop.frame.mishaps import Mishaps
 from cloudrift.desktop.frame.window import Window
-from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.lru import made_bytes
 from cloudrift.ground.memory import keep_memory_tidy
-from cloudrift.loop import chord_edits, edits, flipping, flips, own_notes
-from cloudrift.loop.model import Loop
-from cloudrift.loop.scatter import Rules, scattered
-from cloudrift.render.player import SWITCH_INTERVAL_S
+from cloudrift.loop.edits.chords import chord_edits
+from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.edits.flip.scatter import Rules, scattered
+from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.model.loop import Loop
+from cloudrift.render.play.player import SWITCH_INTERVAL_S
 from cloudrift.sound.catalogue import CATALOGUE
 from cloudrift.style import house_cards, sketch
 from cloudrift.texture.catalogue import KINDS

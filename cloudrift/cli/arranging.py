@@ -24,7 +24,7 @@ def arrange(
 ) -> None:
     """Arrange a loop in sections; render it with ``cloudrift render --all``."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document, save  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load_document, save  # noqa: PLC0415
     from cloudrift.style.form import draw_form, find_form, forms  # noqa: PLC0415
 
     if list_:
@@ -51,7 +51,7 @@ def arrange(
 
 def arrangement_facts(document: Any) -> dict[str, Any]:
     """Return a document's sections and seams as plain values; nothing where there are none."""
-    from cloudrift.loop.arranging import differences, heard_in, seconds_of  # noqa: PLC0415
+    from cloudrift.loop.edits.arranging.arranging import differences, heard_in, seconds_of  # noqa: PLC0415
 
     arrangement = document.arrangement
     if not arrangement.sections:

@@ -13,7 +13,7 @@ from cloudrift.ground.words import plural
 
 if TYPE_CHECKING:
     from cloudrift.audio.clips import ClipStore
-    from cloudrift.loop.model import Loop
+    from cloudrift.loop.model.loop import Loop
 
 
 @click.command()
@@ -31,7 +31,7 @@ def bed(
 ) -> None:  # fmt: skip
     """Draw a groove bed from where a loop strikes; the loop itself stays as it is."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document, save  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load_document, save  # noqa: PLC0415
     from cloudrift.style.manner import manners  # noqa: PLC0415
 
     if list_:
@@ -49,7 +49,7 @@ def bed(
     document = load_document(loop_file, clips)
     loop = document.loop
     if midi is not None:
-        from cloudrift.loop.bed_midi import lanes_of_midi  # noqa: PLC0415
+        from cloudrift.loop.edits.bed.bed_midi import lanes_of_midi  # noqa: PLC0415
         from cloudrift.notes.from_midi import read_drums  # noqa: PLC0415
 
         song = read_drums(midi)
@@ -66,9 +66,9 @@ def bed(
 
 
 def _drawn(loop: "Loop", name: str, draw: int, busy: float, clips: "ClipStore") -> "Loop":
-    from cloudrift.loop.beds import set_heard  # noqa: PLC0415
-    from cloudrift.render.engine import Engine  # noqa: PLC0415
-    from cloudrift.render.strokes import onset_strengths  # noqa: PLC0415
+    from cloudrift.loop.edits.bed.beds import set_heard  # noqa: PLC0415
+    from cloudrift.render.engine.engine import Engine  # noqa: PLC0415
+    from cloudrift.render.measure.strokes import onset_strengths  # noqa: PLC0415
     from cloudrift.style.groove import draw_bed, usual_manner  # noqa: PLC0415
     from cloudrift.style.manner import find_manner  # noqa: PLC0415
 
@@ -83,7 +83,7 @@ def _drawn(loop: "Loop", name: str, draw: int, busy: float, clips: "ClipStore") 
 
 def bed_facts(loop: Any) -> dict[str, Any]:
     """Return a loop's groove bed as plain values: lanes, patterns, hits in ticks of 1/960."""
-    from cloudrift.loop.bed import hits_of  # noqa: PLC0415
+    from cloudrift.loop.model.bed import hits_of  # noqa: PLC0415
 
     one = loop.bed
     if one is None:

@@ -16,7 +16,7 @@ from cloudrift.cli.terminal import say
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 def info(file: Path, as_json: bool) -> None:
     """Say what is in a loop file."""
-    from cloudrift.loop.storage import load_document  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load_document  # noqa: PLC0415
 
     document = load_document(file)
     facts = document_facts(document)
@@ -69,7 +69,7 @@ def loop_facts(loop: Any) -> dict[str, Any]:
 
 
 def _source_facts(layer: Any) -> dict[str, Any]:
-    from cloudrift.loop.flipping import order_text  # noqa: PLC0415
+    from cloudrift.loop.edits.flip.flipping import order_text  # noqa: PLC0415
 
     if layer.recorded is None:
         return {"lens": layer.played.lens.kind, "sound": layer.played.sound.name}

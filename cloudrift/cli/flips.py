@@ -11,9 +11,9 @@ from cloudrift.cli.terminal import say
 from cloudrift.ground.errors import CloudriftError
 
 if TYPE_CHECKING:
-    from cloudrift.loop.document import Pass
-    from cloudrift.loop.flip import Flipped
-    from cloudrift.loop.model import Loop
+    from cloudrift.loop.model.document import Pass
+    from cloudrift.loop.model.flip import Flipped
+    from cloudrift.loop.model.loop import Loop
 
 
 @click.command("print")
@@ -32,10 +32,10 @@ def print_loop(
     """Print a loop, or some of it, as it goes round."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.audio.sound_file import write_sound  # noqa: PLC0415
-    from cloudrift.loop.passes import check_passes  # noqa: PLC0415
-    from cloudrift.loop.prints import loop_to_print  # noqa: PLC0415
-    from cloudrift.loop.storage import load  # noqa: PLC0415
-    from cloudrift.render.printing import printed  # noqa: PLC0415
+    from cloudrift.loop.edits.arranging.passes import check_passes  # noqa: PLC0415
+    from cloudrift.loop.edits.flip.prints import loop_to_print  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load  # noqa: PLC0415
+    from cloudrift.render.forms.printing import printed  # noqa: PLC0415
 
     clips = ClipStore()
     loop = load(loop_file, clips)
@@ -54,8 +54,8 @@ def print_loop(
 
 def _pass_of(loop: "Loop", text: str) -> "Pass":
     """Read who plays in a pass: ``Name`` for all, ``Name: one, other`` for these alone."""
-    from cloudrift.loop.document import Pass  # noqa: PLC0415
-    from cloudrift.loop.passes import passers  # noqa: PLC0415
+    from cloudrift.loop.edits.arranging.passes import passers  # noqa: PLC0415
+    from cloudrift.loop.model.document import Pass  # noqa: PLC0415
 
     name, some, players = text.partition(":")
     of = passers(loop)
@@ -100,13 +100,13 @@ def flip(
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.audio.sound_file import below_full_scale, write_sound  # noqa: PLC0415
-    from cloudrift.loop import flipping, flips  # noqa: PLC0415
-    from cloudrift.loop.scatter import Rules, scattered  # noqa: PLC0415
-    from cloudrift.loop.storage import save  # noqa: PLC0415
+    from cloudrift.loop.edits.flip import flipping, flips  # noqa: PLC0415
+    from cloudrift.loop.edits.flip.scatter import Rules, scattered  # noqa: PLC0415
+    from cloudrift.loop.files.storage import save  # noqa: PLC0415
     from cloudrift.notes.time import bar_ticks  # noqa: PLC0415
     from cloudrift.render import Engine  # noqa: PLC0415
-    from cloudrift.render.cutting import hits_in  # noqa: PLC0415
-    from cloudrift.render.plan import layer_laying  # noqa: PLC0415
+    from cloudrift.render.plan.plan import layer_laying  # noqa: PLC0415
+    from cloudrift.render.plan.slicing import hits_in  # noqa: PLC0415
 
     clips = ClipStore()
     loop = _own_loop_of(file, clips)
@@ -154,7 +154,7 @@ def flip(
 
 def _in_its_own(loop: "Loop") -> "Loop":
     """The loop in the key that the flip sounds in, its chords what is heard, if that is known."""
-    from cloudrift.loop.apart import own_loop  # noqa: PLC0415
+    from cloudrift.loop.edits.flip.apart import own_loop  # noqa: PLC0415
 
     flip = loop.layers[0].flipped
     known = flip is not None and flip.of.facts.key is not None
@@ -165,13 +165,13 @@ def _own_loop_of(file: Path, clips: Any) -> "Loop":
     """Return a loop whose one layer is a flip: of a print of a loop file, or of a recording."""
     from msgspec.structs import replace  # noqa: PLC0415
 
-    from cloudrift.loop.document import Document  # noqa: PLC0415
-    from cloudrift.loop.flips import flip_recording, with_layers_of  # noqa: PLC0415
-    from cloudrift.loop.prints import loop_to_print, with_print  # noqa: PLC0415
-    from cloudrift.loop.recordings import add_recording, facts_of, laid_in  # noqa: PLC0415
-    from cloudrift.loop.storage import SUFFIX, load  # noqa: PLC0415
+    from cloudrift.loop.edits.flip.flips import flip_recording, with_layers_of  # noqa: PLC0415
+    from cloudrift.loop.edits.flip.prints import loop_to_print, with_print  # noqa: PLC0415
+    from cloudrift.loop.edits.layers.recordings import add_recording, facts_of, laid_in  # noqa: PLC0415
+    from cloudrift.loop.files.storage import SUFFIX, load  # noqa: PLC0415
+    from cloudrift.loop.model.document import Document  # noqa: PLC0415
     from cloudrift.notes.listening import read_and_listen  # noqa: PLC0415
-    from cloudrift.render.printing import printed  # noqa: PLC0415
+    from cloudrift.render.forms.printing import printed  # noqa: PLC0415
     from cloudrift.style.beginnings import empty_loop  # noqa: PLC0415
     from cloudrift.theory import Key  # noqa: PLC0415
 
@@ -201,8 +201,8 @@ def _at(loop: "Loop", tempo: float) -> "Loop":
 
 def facts_of_flip(flip: "Flipped", loop: "Loop") -> dict[str, Any]:
     """Return pieces and places as plain values, in seconds at the loop's tempo."""
-    from cloudrift.loop.flip import letters_of  # noqa: PLC0415
-    from cloudrift.loop.flipping import order_text  # noqa: PLC0415
+    from cloudrift.loop.edits.flip.flipping import order_text  # noqa: PLC0415
+    from cloudrift.loop.model.flip import letters_of  # noqa: PLC0415
     from cloudrift.notes.time import TICKS_PER_QUARTER  # noqa: PLC0415
 
     def seconds(ticks: int) -> float:

@@ -50,7 +50,7 @@ def _checked(file: Path, target: float | None, names: tuple[str, ...]) -> dict[s
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.deliver.checks import Heard, check_all, to_fix  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load_document  # noqa: PLC0415
     from cloudrift.render import Engine  # noqa: PLC0415
 
     clips = ClipStore()
@@ -97,7 +97,7 @@ def rights(file: Path, as_json: bool, as_csv: bool, as_html: bool, output: Path 
     """Print a loop's rights sheet: what went in, whose it is, and what is still open."""
     from cloudrift.audio.files import write_atomically  # noqa: PLC0415
     from cloudrift.deliver import rights as sheets  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load_document  # noqa: PLC0415
 
     asked = [name for name, on in ((".json", as_json), (".csv", as_csv), (".html", as_html)) if on]
     if output is not None:
@@ -129,8 +129,8 @@ def demo_file(file: Path, output: Path, draw: int | None, tag: str | None, bits:
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.audio.sound_file import find_format  # noqa: PLC0415
     from cloudrift.deliver.demo_sound import write_demo  # noqa: PLC0415
-    from cloudrift.loop.demo_file import draw_demo  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load_document  # noqa: PLC0415
+    from cloudrift.loop.model.demo_file import draw_demo  # noqa: PLC0415
     from cloudrift.render import Engine  # noqa: PLC0415
 
     of = find_format(output.suffix.removeprefix(".").lower())
@@ -218,8 +218,8 @@ def set_credits(
     from msgspec.structs import replace  # noqa: PLC0415
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
-    from cloudrift.loop.credits import read_person, with_person  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document, save  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load_document, save  # noqa: PLC0415
+    from cloudrift.loop.model.credits import read_person, with_person  # noqa: PLC0415
 
     clips = ClipStore()
     document = load_document(file, clips)

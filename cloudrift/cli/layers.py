@@ -20,7 +20,7 @@ def notes(file: Path, name: str, as_json: bool, midi: Path | None, replace: bool
     """List the notes of a loop's layers as they are played."""
     from cloudrift.deliver.writer import write_midi  # noqa: PLC0415
     from cloudrift.ground.errors import did_you_mean  # noqa: PLC0415
-    from cloudrift.loop.storage import load  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load  # noqa: PLC0415
 
     loop = load(file)
     layers = [x for x in loop.layers if name.lower() in ("", x.name.lower())]
@@ -56,9 +56,9 @@ def notes(file: Path, name: str, as_json: bool, midi: Path | None, replace: bool
 def room(file: Path, as_json: bool) -> None:
     """Say which layers are in each other's way, and between which frequencies."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
-    from cloudrift.loop.storage import load  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load  # noqa: PLC0415
     from cloudrift.render import Engine  # noqa: PLC0415
-    from cloudrift.render.room import in_words, look_at  # noqa: PLC0415
+    from cloudrift.render.measure.room import in_words, look_at  # noqa: PLC0415
 
     clips = ClipStore()
     loop = load(file, clips)

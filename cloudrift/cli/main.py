@@ -61,8 +61,8 @@ def demo() -> None:
 
 
 def _window(files: Sequence[Path], *, play: bool = False) -> None:
-    from cloudrift.loop.recovery import Shelter  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document  # noqa: PLC0415
+    from cloudrift.loop.files.recovery import Shelter  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load_document  # noqa: PLC0415
 
     shelter = Shelter()
     try:
@@ -99,8 +99,8 @@ def new(
     output: Path,
 ) -> None:
     """Write a first loop in a style into a loop file; or several draws of it into a folder."""
-    from cloudrift.loop.document import Document  # noqa: PLC0415
-    from cloudrift.loop.storage import save  # noqa: PLC0415
+    from cloudrift.loop.files.storage import save  # noqa: PLC0415
+    from cloudrift.loop.model.document import Document  # noqa: PLC0415
     from cloudrift.style import find_card, sketch  # noqa: PLC0415
     from cloudrift.style.form import arranged_in_style  # noqa: PLC0415
     from cloudrift.theory import parse_key  # noqa: PLC0415

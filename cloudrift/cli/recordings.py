@@ -101,8 +101,8 @@ def add(
     from msgspec.structs import replace  # noqa: PLC0415
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
-    from cloudrift.loop import recordings  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document, save  # noqa: PLC0415
+    from cloudrift.loop.edits.layers import recordings  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load_document, save  # noqa: PLC0415
     from cloudrift.notes.listening import read_and_listen  # noqa: PLC0415
     from cloudrift.notes.time import bar_ticks  # noqa: PLC0415
     from cloudrift.theory import parse_key  # noqa: PLC0415
@@ -135,7 +135,7 @@ def add(
 
 def shift_of(source: Any, loop: Any, shift: str) -> float:
     """Return the semitones that ``--shift`` means for a recording in a loop's key."""
-    from cloudrift.loop import recordings  # noqa: PLC0415
+    from cloudrift.loop.edits.layers import recordings  # noqa: PLC0415
 
     if shift not in ("auto", "up", "down"):
         try:

@@ -122,7 +122,7 @@ def _render_beside(
 def _numbers(files: Sequence[Path], folder: Path, order: Any) -> list[int]:
     """The number of each delivery, so that none overwrites what is there or another of them."""
     from cloudrift.deliver import free_number, parcels  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load_document  # noqa: PLC0415
 
     claimed: set[str] = set()
     numbers = []
@@ -141,7 +141,7 @@ def _render_all(
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.deliver.arranged import deliver_all  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load_document  # noqa: PLC0415
 
     clips = ClipStore()
     document = load_document(file, clips)
@@ -161,7 +161,7 @@ def _render_with_bar(file: Path, folder: Path, order: Any, number: int) -> list[
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.deliver import deliver  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load_document  # noqa: PLC0415
 
     clips = ClipStore()
     document = load_document(file, clips)
@@ -178,7 +178,7 @@ def _render_with_bar(file: Path, folder: Path, order: Any, number: int) -> list[
 def _render_quietly(file: Path, folder: Path, order: Any, number: int) -> list[Path]:
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.deliver import deliver  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load_document  # noqa: PLC0415
 
     clips = ClipStore()
     return deliver(load_document(file, clips), folder, order, clips=clips, number=number)

@@ -66,7 +66,7 @@ def note(sound: str, pitch: int, velocity: int, length: float, output: Path) -> 
     from cloudrift.audio.buffers import DEFAULT_RATE  # noqa: PLC0415
     from cloudrift.audio.sound_file import write_sound  # noqa: PLC0415
     from cloudrift.notes import TICKS_PER_QUARTER, Clock, Note  # noqa: PLC0415
-    from cloudrift.render.engine import trimmed  # noqa: PLC0415
+    from cloudrift.render.engine.engine import trimmed  # noqa: PLC0415
     from cloudrift.sound import Part, find_sound  # noqa: PLC0415
 
     instrument = find_sound(sound)

@@ -56,8 +56,8 @@ def styles(recording: Path | None, as_json: bool) -> None:
 def marks(loop_file: Path, style: str, without_sound: bool, as_json: bool) -> None:
     """Hold a loop against a style card: what is asked, found and met."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
-    from cloudrift.loop.storage import load_document  # noqa: PLC0415
-    from cloudrift.render.sound_facts import facts_of  # noqa: PLC0415
+    from cloudrift.loop.files.storage import load_document  # noqa: PLC0415
+    from cloudrift.render.measure.sound_facts import facts_of  # noqa: PLC0415
     from cloudrift.style.card_files import find_card  # noqa: PLC0415
     from cloudrift.style.marks import change_for, checked, look, met_of  # noqa: PLC0415
 

@@ -51,7 +51,7 @@ def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, outpu
     from cloudrift.audio.about import About  # noqa: PLC0415
     from cloudrift.audio.files import read_audio  # noqa: PLC0415
     from cloudrift.audio.sound_file import below_full_scale, write_sound  # noqa: PLC0415
-    from cloudrift.render.engine import trimmed  # noqa: PLC0415
+    from cloudrift.render.engine.engine import trimmed  # noqa: PLC0415
     from cloudrift.texture.line_file import read_line  # noqa: PLC0415
     from cloudrift.texture.running import laid  # noqa: PLC0415
     from cloudrift.theory.key import parse_key  # noqa: PLC0415

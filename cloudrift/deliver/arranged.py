@@ -16,11 +16,11 @@ from cloudrift.deliver.names import file_key, stem_of
 from cloudrift.deliver.rights import rights_of
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled, never
-from cloudrift.loop.document import Document
-from cloudrift.loop.sections import Arrangement
-from cloudrift.render.cache import AudioCache
-from cloudrift.render.engine import Engine
-from cloudrift.render.timeline import whole
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.sections import Arrangement
+from cloudrift.render.engine.cache import AudioCache
+from cloudrift.render.engine.engine import Engine
+from cloudrift.render.forms.timeline import whole
 
 CACHE_BYTES = 256 << 20  # of what is made once for a file, little is needed twice
 Progress = Callable[[int, int, str], object]

@@ -15,11 +15,11 @@ from cloudrift.deliver.names import file_key
 from cloudrift.deliver.rights import rights_of
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled, never
-from cloudrift.loop.demo_file import DemoFile, fitted, heard_in, part_loop
-from cloudrift.loop.document import Document
-from cloudrift.loop.model import Loop
-from cloudrift.render import seams
-from cloudrift.render.engine import Engine
+from cloudrift.loop.model.demo_file import DemoFile, fitted, heard_in, part_loop
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.loop import Loop
+from cloudrift.render.engine.engine import Engine
+from cloudrift.render.forms import seams
 from cloudrift.sound.catalogue import find_sound
 
 TAG_S = 1.5  # that a house sound is held for

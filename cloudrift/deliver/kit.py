@@ -20,13 +20,13 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_file, reading
 from cloudrift.ground.wanted import never
 from cloudrift.ground.words import named
-from cloudrift.loop.document import Document
-from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import SUFFIX, load_document
-from cloudrift.render.beside import each_beside
-from cloudrift.render.cache import AudioCache
-from cloudrift.render.engine import Engine
-from cloudrift.render.strata import strata
+from cloudrift.loop.files.storage import SUFFIX, load_document
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.loop import Loop
+from cloudrift.render.engine.beside import each_beside
+from cloudrift.render.engine.cache import AudioCache
+from cloudrift.render.engine.engine import Engine
+from cloudrift.render.measure.strata import strata
 from cloudrift.style.marks import met_of
 
 KIT_FILE = "kit.toml"

@@ -31,11 +31,11 @@ from cloudrift.deliver.parcels import free_number, keep_below_full_scale, parcel
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.interrupts import held_back, leave_to_parent
 from cloudrift.ground.wanted import Cancelled, never
-from cloudrift.loop.demo_file import draw_demo
-from cloudrift.loop.document import Document
-from cloudrift.loop.storage import load_document
-from cloudrift.render.cache import AudioCache
-from cloudrift.render.engine import Engine
+from cloudrift.loop.files.storage import load_document
+from cloudrift.loop.model.demo_file import draw_demo
+from cloudrift.loop.model.document import Document
+from cloudrift.render.engine.cache import AudioCache
+from cloudrift.render.engine.engine import Engine
 
 FOLDERS = {
     "loop": "loops", "bare": "loops", "pass": "loops", "long": "loops", "stems": "stems",

@@ -16,14 +16,14 @@ from cloudrift.deliver.demo_sound import demo_sound
 from cloudrift.deliver.names import Naming, file_key, named
 from cloudrift.deliver.order import Order
 from cloudrift.deliver.rights import Sheet, rights_of
-from cloudrift.loop.arranging import add_section
-from cloudrift.loop.document import Document
-from cloudrift.loop.layer import Group, Layer
-from cloudrift.loop.model import Loop
-from cloudrift.loop.sections import Arrangement
-from cloudrift.render.engine import Engine, trimmed
-from cloudrift.render.plan import Form, mix_node
-from cloudrift.render.timeline import whole
+from cloudrift.loop.edits.arranging.arranging import add_section
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.layer import Group, Layer
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.sections import Arrangement
+from cloudrift.render.engine.engine import Engine, trimmed
+from cloudrift.render.forms.timeline import whole
+from cloudrift.render.plan.plan import Form, mix_node
 
 LONG_TURNS = 4
 MOST_HELD_BYTES = 256 << 20  # of what is looked at before it is written

@@ -8,12 +8,12 @@ import numpy as np
 from cloudrift.audio.buffers import Stereo
 from cloudrift.deliver.names import slug
 from cloudrift.deliver.rights import rights_of
-from cloudrift.loop.document import Document
-from cloudrift.loop.model import Loop
-from cloudrift.loop.sound_use import SoundUse
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.sound_use import SoundUse
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import TICKS_PER_QUARTER, Clock
-from cloudrift.render.engine import Engine, trimmed
+from cloudrift.render.engine.engine import Engine, trimmed
 from cloudrift.sound.part import Part
 
 HELD_S, TAIL_S = 2.0, 8.0

@@ -27,13 +27,13 @@ from cloudrift.deliver.one_shots import OneShot, one_shots
 from cloudrift.deliver.order import PARTS, Order
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import plural
-from cloudrift.loop.bed_midi import bed_parts
-from cloudrift.loop.document import Document, Print
-from cloudrift.loop.layer import Group, Layer
-from cloudrift.loop.model import Loop
+from cloudrift.loop.edits.bed.bed_midi import bed_parts
+from cloudrift.loop.model.document import Document, Print
+from cloudrift.loop.model.layer import Group, Layer
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.midi import midi_file
 from cloudrift.notes.note import Note
-from cloudrift.render.plan import heard_piece
+from cloudrift.render.plan.plan import heard_piece
 
 WORDS_OF_ONCE = ", one pass with its tail"
 VOICE, BASS = "voice", "bass"

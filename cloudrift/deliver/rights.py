@@ -12,14 +12,14 @@ from cloudrift.deliver.cells import csv_of
 from cloudrift.deliver.licences import Terms, terms_of
 from cloudrift.deliver.page import in_list, page, table, words
 from cloudrift.ground.words import number, together
-from cloudrift.loop.arranging import section_loop
-from cloudrift.loop.credits import ROYALTY_FREE, WHOLE, Credits
-from cloudrift.loop.document import Document
-from cloudrift.loop.layer import Layer
-from cloudrift.loop.model import Loop
-from cloudrift.loop.recorded import FromRecording
-from cloudrift.loop.sound_use import SoundUse
-from cloudrift.loop.source import OwnNotes
+from cloudrift.loop.edits.arranging.arranging import section_loop
+from cloudrift.loop.model.credits import ROYALTY_FREE, WHOLE, Credits
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.layer import Layer
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.recorded import FromRecording
+from cloudrift.loop.model.sound_use import SoundUse
+from cloudrift.loop.model.source import OwnNotes
 from cloudrift.sound.catalogue import find_design
 
 What = Literal["house sound", "own sound", "recording", "notes"]

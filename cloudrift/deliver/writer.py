@@ -10,10 +10,10 @@ from cloudrift.deliver.order import Order
 from cloudrift.deliver.parcels import free_number, keep_below_full_scale, midi_of, parcels
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled, never
-from cloudrift.loop.document import Document
-from cloudrift.loop.layer import Layer
-from cloudrift.loop.model import Loop
-from cloudrift.render.engine import Engine
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.layer import Layer
+from cloudrift.loop.model.loop import Loop
+from cloudrift.render.engine.engine import Engine
 
 Progress = Callable[[int, int, str], None]  # done, of, file name
 

@@ -36,7 +36,7 @@ from cloudrift.exchange.service import (
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import path_of, path_text, shown
 from cloudrift.ground.wanted import Cancelled, never
-from cloudrift.loop.recorded import RecordingKind
+from cloudrift.loop.model.recorded import RecordingKind
 from cloudrift.theory.key import Key, parse_key
 
 SUFFIXES = frozenset({".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff"})

@@ -12,11 +12,11 @@ from msgspec.structs import replace
 from cloudrift.exchange.service import Offer
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits
-from cloudrift.loop.finishes import lay_finish
-from cloudrift.loop.model import Loop
-from cloudrift.loop.progression import put_row
-from cloudrift.loop.recorded import RecordingKind
+from cloudrift.loop.edits.chords.progression import put_row
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.finishes import lay_finish
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.recorded import RecordingKind
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.texture.finish_files import house_finishes
 from cloudrift.theory.key import Key, parse_key

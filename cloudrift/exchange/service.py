@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import NamedTuple, Protocol
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.recorded import RecordingKind
-from cloudrift.loop.recordings import home_of, times_counted
+from cloudrift.loop.edits.layers.recordings import home_of, times_counted
+from cloudrift.loop.model.recorded import RecordingKind
 from cloudrift.theory.key import Key
 
 Moved = Callable[[float, str], object]  # how far (0 to 1), and what is done

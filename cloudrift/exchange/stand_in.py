@@ -21,8 +21,8 @@ from cloudrift.exchange.service import ExchangeError, Found, Moved, Wanted, foun
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop.model import Loop
-from cloudrift.render.engine import Engine
+from cloudrift.loop.model.loop import Loop
+from cloudrift.render.engine.engine import Engine
 
 AWAY, REFUSED, SLOW = 0.06, 0.05, 0.15  # how often it is not there, refuses, takes long
 WAIT_S, STEP_S = 1.5, 0.05

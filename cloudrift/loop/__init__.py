@@ -3,9 +3,9 @@
 Nothing here makes sound and nothing knows of windows.
 """
 
-from cloudrift.loop.history import History
-from cloudrift.loop.model import Chord, Layer, Loop
-from cloudrift.loop.sound_use import SoundUse
-from cloudrift.loop.storage import load, save
+from cloudrift.loop.files.storage import load, save
+from cloudrift.loop.model.history import History
+from cloudrift.loop.model.loop import Chord, Layer, Loop
+from cloudrift.loop.model.sound_use import SoundUse
 
 __all__ = ["Chord", "History", "Layer", "Loop", "SoundUse", "load", "save"]

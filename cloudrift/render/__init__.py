@@ -3,9 +3,9 @@
 Nothing here knows of windows; pictures and files ask the same engine as the ears do.
 """
 
-from cloudrift.loop.edits import bare_of
-from cloudrift.render.engine import Engine
-from cloudrift.render.player import Player
-from cloudrift.render.variants import without_line
+from cloudrift.loop.edits.layers.edits import bare_of
+from cloudrift.render.engine.engine import Engine
+from cloudrift.render.plan.variants import without_line
+from cloudrift.render.play.player import Player
 
 __all__ = ["Engine", "Player", "bare_of", "without_line"]

@@ -5,11 +5,12 @@ from collections.abc import Sequence
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import edits, spec
-from cloudrift.loop.from_notes import put_found, put_layers
-from cloudrift.loop.metre import METRES
-from cloudrift.loop.model import Loop
-from cloudrift.loop.progression import put_row
+from cloudrift.loop.edits.chords.metre import METRES
+from cloudrift.loop.edits.chords.progression import put_row
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.from_notes import put_found, put_layers
+from cloudrift.loop.model import spec
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.from_midi import Song
 from cloudrift.notes.time import bar_ticks
 from cloudrift.theory.key import Key

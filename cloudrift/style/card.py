@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 import msgspec
 
 from cloudrift.ground.settings import Value
-from cloudrift.loop import spec
+from cloudrift.loop.model import spec
 from cloudrift.notes.lens import Lens
 from cloudrift.sound.instrument import Role
 

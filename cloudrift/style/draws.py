@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.ground.wanted import never
-from cloudrift.loop.model import Loop
-from cloudrift.render.beside import each_beside
-from cloudrift.render.engine import Engine
-from cloudrift.render.sound_facts import facts_of_loop
-from cloudrift.render.strata import strata
+from cloudrift.loop.model.loop import Loop
+from cloudrift.render.engine.beside import each_beside
+from cloudrift.render.engine.engine import Engine
+from cloudrift.render.measure.sound_facts import facts_of_loop
+from cloudrift.render.measure.strata import strata
 from cloudrift.style.card import Card
 from cloudrift.style.marks import checked, look, met_of
 from cloudrift.style.marks.view import View

@@ -7,12 +7,12 @@ from pathlib import Path
 from cloudrift.audio.clips import ClipStore
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import never
-from cloudrift.loop.recordings import facts_of
-from cloudrift.loop.storage import SUFFIX, load_document
+from cloudrift.loop.edits.layers.recordings import facts_of
+from cloudrift.loop.files.storage import SUFFIX, load_document
 from cloudrift.notes.from_midi import read_song
 from cloudrift.notes.listening import read_and_listen
-from cloudrift.render.sound_facts import facts_of as heard_facts
-from cloudrift.render.sound_facts import sound_facts
+from cloudrift.render.measure.sound_facts import facts_of as heard_facts
+from cloudrift.render.measure.sound_facts import sound_facts
 from cloudrift.style.beginnings import empty_loop, from_song
 from cloudrift.style.learn import MOST, Example, example_of
 from cloudrift.style.marks import KINDS, look

@@ -12,13 +12,13 @@ from msgspec.structs import replace
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.reading import read_toml
-from cloudrift.loop.arranging import arrange, relative_of
-from cloudrift.loop.bed import hits_of
-from cloudrift.loop.beds import BARE, SECOND
-from cloudrift.loop.document import Document
-from cloudrift.loop.layer import Layer
-from cloudrift.loop.model import Loop
-from cloudrift.loop.sections import MOST_BARS, Arrangement, PartState, Seam, Section
+from cloudrift.loop.edits.arranging.arranging import arrange, relative_of
+from cloudrift.loop.edits.bed.beds import BARE, SECOND
+from cloudrift.loop.model.bed import hits_of
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.layer import Layer
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.sections import MOST_BARS, Arrangement, PartState, Seam, Section
 from cloudrift.style.card import Card
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.finish import Finish

@@ -6,13 +6,13 @@ import numpy as np
 from msgspec.structs import replace
 
 from cloudrift.ground.draws import stream
-from cloudrift.loop.bed import Bed, Duck, hits_of
-from cloudrift.loop.beds import BARE, FIRST, SECOND, lane_for, set_bed
-from cloudrift.loop.hits import Hit, Pattern
-from cloudrift.loop.layer import Layer
-from cloudrift.loop.model import Loop
+from cloudrift.loop.edits.bed.beds import BARE, FIRST, SECOND, lane_for, set_bed
+from cloudrift.loop.model.bed import Bed, Duck, hits_of
+from cloudrift.loop.model.hits import Hit, Pattern
+from cloudrift.loop.model.layer import Layer
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.time import bar_ticks
-from cloudrift.render.strokes import LOUD_SHARE, STEP_TICKS, Strengths, folded
+from cloudrift.render.measure.strokes import LOUD_SHARE, STEP_TICKS, Strengths, folded
 from cloudrift.style.card import CardGroove
 from cloudrift.style.card_files import known_cards
 from cloudrift.style.manner import Manner, MannerLane, chances_of, find_manner, manners

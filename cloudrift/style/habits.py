@@ -11,11 +11,14 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.words import number
-from cloudrift.loop import chord_edits, chord_time, edits, flipping, progression, spec
-from cloudrift.loop.chord import Chord
-from cloudrift.loop.flip import Flipped
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.scatter import Rules, scattered
+from cloudrift.loop.edits.chords import chord_edits, chord_time, progression
+from cloudrift.loop.edits.flip import flipping
+from cloudrift.loop.edits.flip.scatter import Rules, scattered
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model import spec
+from cloudrift.loop.model.chord import Chord
+from cloudrift.loop.model.flip import Flipped
+from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.style.card import CardMove
 from cloudrift.theory.movement import moves

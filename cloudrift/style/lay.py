@@ -9,9 +9,9 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.settings import SettingsSpec, Value
-from cloudrift.loop.model import Layer
-from cloudrift.loop.sound_use import SoundUse
-from cloudrift.loop.source import FromChords
+from cloudrift.loop.model.loop import Layer
+from cloudrift.loop.model.sound_use import SoundUse
+from cloudrift.loop.model.source import FromChords
 from cloudrift.notes.touch import Touch
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.style.card import Card, CardLayer, CardTreatment, Drawn

@@ -14,12 +14,12 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.sections import Arrangement
-from cloudrift.loop.source import FromChords
+from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.model.sections import Arrangement
+from cloudrift.loop.model.source import FromChords
 from cloudrift.notes.lens import Lens
 from cloudrift.notes.time import bar_ticks
-from cloudrift.render.sound_facts import SoundFacts
+from cloudrift.render.measure.sound_facts import SoundFacts
 from cloudrift.style.card import (
     Card,
     CardForm,

@@ -9,8 +9,8 @@ import msgspec
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.reading import read_toml, read_words
-from cloudrift.loop.bed import MOST_SWING, STRAIGHT
-from cloudrift.loop.beds import PARTS
+from cloudrift.loop.edits.bed.beds import PARTS
+from cloudrift.loop.model.bed import MOST_SWING, STRAIGHT
 
 STEPS_A_BAR = 16
 NEVER, ALWAYS = ".", "x"

@@ -7,12 +7,13 @@ from functools import partial
 from msgspec.structs import replace
 
 from cloudrift.ground.draws import stream
-from cloudrift.loop import edits, flips
-from cloudrift.loop.bass import with_bass_heard
-from cloudrift.loop.beds import set_heard
-from cloudrift.loop.flip import Flipped
-from cloudrift.loop.model import Layer, Loop, new_id
-from cloudrift.loop.progression import put_chords
+from cloudrift.loop.edits.bed.beds import set_heard
+from cloudrift.loop.edits.chords.bass import with_bass_heard
+from cloudrift.loop.edits.chords.progression import put_chords
+from cloudrift.loop.edits.flip import flips
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.flip import Flipped
+from cloudrift.loop.model.loop import Layer, Loop, new_id
 from cloudrift.notes.time import bar_ticks
 from cloudrift.style.card import Card, CardMove, CardTreatment
 from cloudrift.style.groove import draw_bed, written_strengths

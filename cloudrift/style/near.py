@@ -4,7 +4,7 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from cloudrift.loop import spec
+from cloudrift.loop.model import spec
 from cloudrift.style.card import Card
 from cloudrift.theory.key import Key
 

@@ -6,9 +6,9 @@ import numpy as np
 from msgspec.structs import replace
 
 from cloudrift.ground.draws import stream
-from cloudrift.loop import chord_time
-from cloudrift.loop.bass import with_bass_heard
-from cloudrift.loop.model import Chord, Loop
+from cloudrift.loop.edits.chords import chord_time
+from cloudrift.loop.edits.chords.bass import with_bass_heard
+from cloudrift.loop.model.loop import Chord, Loop
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.style.card import Card
 from cloudrift.style.card_files import known_cards

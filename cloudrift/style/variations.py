@@ -5,12 +5,12 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from cloudrift.loop.arranging import heard_in, relative_of
-from cloudrift.loop.bed import hits_of
-from cloudrift.loop.beds import BARE, SECOND
-from cloudrift.loop.chord import Chord
-from cloudrift.loop.document import Document
-from cloudrift.loop.sections import Section
+from cloudrift.loop.edits.arranging.arranging import heard_in, relative_of
+from cloudrift.loop.edits.bed.beds import BARE, SECOND
+from cloudrift.loop.model.bed import hits_of
+from cloudrift.loop.model.chord import Chord
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.sections import Section
 from cloudrift.notes.time import TICKS_PER_QUARTER
 from cloudrift.style.form import over_line
 

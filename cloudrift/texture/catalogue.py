@@ -4,7 +4,8 @@ import functools
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.settings import SettingsSpec
-from cloudrift.texture import (
+from cloudrift.texture.kind import Kind
+from cloudrift.texture.kinds import (
     cleaning,
     drive,
     dynamics,
@@ -18,16 +19,15 @@ from cloudrift.texture import (
     voices,
     windows,
 )
-from cloudrift.texture.backward import BACKWARD
-from cloudrift.texture.cuts import CUTS
-from cloudrift.texture.kind import Kind
-from cloudrift.texture.resonance import RESONANCE
-from cloudrift.texture.resonances import CLEANER, FORMANT, TAMER
-from cloudrift.texture.shift import SHIFT
-from cloudrift.texture.slots import SLOTS
-from cloudrift.texture.smear import SMEAR
-from cloudrift.texture.spring import SPRING
-from cloudrift.texture.weathering import WEATHERING
+from cloudrift.texture.kinds.backward import BACKWARD
+from cloudrift.texture.kinds.cuts import CUTS
+from cloudrift.texture.kinds.resonance import RESONANCE
+from cloudrift.texture.kinds.resonances import CLEANER, FORMANT, TAMER
+from cloudrift.texture.kinds.shift import SHIFT
+from cloudrift.texture.kinds.slots import SLOTS
+from cloudrift.texture.kinds.smear import SMEAR
+from cloudrift.texture.kinds.spring import SPRING
+from cloudrift.texture.kinds.weathering import WEATHERING
 
 FAMILIES = ("Tone", "Drive", "Space", "Motion", "Time", "Weathering", "Level")
 KINDS: dict[str, Kind] = {

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from cloudrift.deliver.checks.heard import Heard
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model.loop import Loop
 
 Severity = Literal["must", "should", "fine"]
 SEVERITIES: tuple[Severity, ...] = ("must", "should", "fine")

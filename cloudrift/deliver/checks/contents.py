@@ -13,9 +13,9 @@ from cloudrift.deliver.checks.heard import Heard
 from cloudrift.deliver.names import slug
 from cloudrift.deliver.rights import rights_of
 from cloudrift.ground.words import free_name, number, plural, together
-from cloudrift.loop.edits import add_treatment, set_layer
-from cloudrift.loop.layer import Group, Layer
-from cloudrift.loop.model import Loop
+from cloudrift.loop.edits.layers.edits import add_treatment, set_layer
+from cloudrift.loop.model.layer import Group, Layer
+from cloudrift.loop.model.loop import Loop
 
 UNTITLED = ("", "untitled loop")
 MOMENT_S = 0.05

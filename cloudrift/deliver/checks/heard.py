@@ -13,14 +13,14 @@ from cloudrift.audio.buffers import Stereo, silence
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.ground.wanted import Cancelled, never
-from cloudrift.loop.document import Document
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.listening import Heard as Listened
 from cloudrift.notes.listening import listen_to
-from cloudrift.render.engine import Engine
-from cloudrift.render.plan import mix_node
-from cloudrift.render.room import Room, look_at
-from cloudrift.render.sound_facts import SoundFacts, layer_middles, sound_facts
+from cloudrift.render.engine.engine import Engine
+from cloudrift.render.measure.room import Room, look_at
+from cloudrift.render.measure.sound_facts import SoundFacts, layer_middles, sound_facts
+from cloudrift.render.plan.plan import mix_node
 
 LEAST_HEARD_S = 16.0  # of a shorter loop several turns are listened to
 

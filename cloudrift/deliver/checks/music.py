@@ -8,12 +8,12 @@ from cloudrift.deliver.checks import spec
 from cloudrift.deliver.checks.check import Change, Check, Finding, graded
 from cloudrift.deliver.checks.heard import Heard
 from cloudrift.ground.words import number, plural, together
-from cloudrift.loop.edits import rename_key, set_layer
-from cloudrift.loop.layer import LEVEL
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.own_notes import with_own
+from cloudrift.loop.edits.layers.edits import rename_key, set_layer
+from cloudrift.loop.edits.layers.own_notes import with_own
+from cloudrift.loop.model.layer import LEVEL
+from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.note import Note
-from cloudrift.render.room import CLOSE_DB, Crowded, gap, in_words
+from cloudrift.render.measure.room import CLOSE_DB, Crowded, gap, in_words
 from cloudrift.style.card_files import known_cards
 from cloudrift.style.marks import Mark, change_for, checked, look, met_of
 from cloudrift.theory.key import Key

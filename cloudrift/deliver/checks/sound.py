@@ -9,8 +9,8 @@ from cloudrift.deliver.checks import spec
 from cloudrift.deliver.checks.check import Change, Check, Finding, graded
 from cloudrift.deliver.checks.heard import Heard
 from cloudrift.ground.words import number
-from cloudrift.loop.edits import add_treatment, insert_treatments, set_line
-from cloudrift.loop.model import Loop
+from cloudrift.loop.edits.layers.edits import add_treatment, insert_treatments, set_line
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.time import bar_ticks
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.running import laid

@@ -20,10 +20,10 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.devices import open_speaker
 from cloudrift.ground.errors import in_a_sentence
 from cloudrift.ground.memory import keep_memory_tidy
-from cloudrift.loop import recovery
-from cloudrift.loop.document import Document
-from cloudrift.loop.recovery import Shelter
-from cloudrift.render.player import SWITCH_INTERVAL_S
+from cloudrift.loop.files import recovery
+from cloudrift.loop.files.recovery import Shelter
+from cloudrift.loop.model.document import Document
+from cloudrift.render.play.player import SWITCH_INTERVAL_S
 from cloudrift.style import house_cards, sketch
 
 

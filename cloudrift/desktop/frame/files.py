@@ -8,14 +8,14 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from cloudrift.desktop.kit.asking import ask, ask_for_name
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import free_name
-from cloudrift.loop.document import Document
-from cloudrift.loop.kept import keep, row_folder, row_of, template_folder
-from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import SUFFIX, load_document, with_suffix
+from cloudrift.loop.files.kept import keep, row_folder, row_of, template_folder
+from cloudrift.loop.files.storage import SUFFIX, load_document, with_suffix
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.loop import Loop
 
 SAID_MS = 400  # what takes longer is said
 FILE_KINDS = f"Loops (*{SUFFIX})"

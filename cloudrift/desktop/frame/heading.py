@@ -9,10 +9,10 @@ from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_fo
 from cloudrift.desktop.kit.meter import Meter
 from cloudrift.desktop.kit.parts import label
 from cloudrift.desktop.kit.tiles import Tile, open_length, open_style, open_tempo
-from cloudrift.desktop.session.hearing import BARE, TREATED
+from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.words import MOST_NAME, plural
-from cloudrift.loop import edits
+from cloudrift.loop.edits.layers import edits
 from cloudrift.notes.time import position_text
 
 HEIGHT = 62

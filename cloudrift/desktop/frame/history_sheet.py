@@ -5,7 +5,7 @@ from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from cloudrift.desktop.kit.parts import button, label
-from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
 
 HINT = (

@@ -5,12 +5,12 @@ from PyQt6.QtGui import QCloseEvent, QHideEvent
 from cloudrift.desktop.kit.parts import ChoiceRow, heading, label, row_of_heading
 from cloudrift.desktop.kit.rows import row, small
 from cloudrift.desktop.kit.tiles import Popup, Tile
-from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import number
-from cloudrift.loop import edits
-from cloudrift.loop.model import Loop
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Loop
 from cloudrift.theory.fit import fit, other_fits, parallel_of, plain_key, relative_of, weights_of
 from cloudrift.theory.key import SCALES, Key
 from cloudrift.theory.pitch import pretty

@@ -13,9 +13,9 @@ from PyQt6.QtWidgets import (
 
 from cloudrift.desktop.kit.parts import button, heading, label
 from cloudrift.desktop.session.session import Session
-from cloudrift.loop import edits
-from cloudrift.loop.from_notes import put_found, put_heard
-from cloudrift.loop.model import Loop
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.from_notes import put_found, put_heard
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.from_midi import TEMPO_FROM, Song
 from cloudrift.notes.time import position_text
 from cloudrift.theory.naming import read_chord

@@ -7,9 +7,9 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWid
 from cloudrift.desktop.kit.parts import button, heading, label
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
-from cloudrift.loop.from_notes import Proposal
-from cloudrift.loop.model import Loop
-from cloudrift.loop.progression import put_row
+from cloudrift.loop.edits.chords.progression import put_row
+from cloudrift.loop.edits.layers.from_notes import Proposal
+from cloudrift.loop.model.loop import Loop
 from cloudrift.style import way_of_voicing
 
 

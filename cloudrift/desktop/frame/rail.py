@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, text_font
 from cloudrift.ground.words import plural
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model.loop import Loop
 
 STYLE, BED = "Style card", "Groove bed"
 STAGES = ("Chords", "Layers", "Texture", "Flip", "Arrange", "Deliver")

@@ -7,10 +7,10 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 from cloudrift.desktop.kit.heard_in import HeardIn
 from cloudrift.desktop.kit.parts import button, heading, label
 from cloudrift.desktop.session.session import Session
-from cloudrift.loop import edits
-from cloudrift.loop.from_notes import put_heard
-from cloudrift.loop.model import Loop
-from cloudrift.loop.progression import put_row
+from cloudrift.loop.edits.chords.progression import put_row
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.from_notes import put_heard
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.reference import Reference
 from cloudrift.style import way_of_voicing
 

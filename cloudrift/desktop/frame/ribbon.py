@@ -19,9 +19,9 @@ from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.notes.time import bar_ticks
-from cloudrift.render.strata import COLUMNS, strata
+from cloudrift.render.measure.strata import COLUMNS, strata
 
 HEIGHT, LEFT, RIGHT, TOP = 86, 112, 16, 22
 SNAP_PX = 3

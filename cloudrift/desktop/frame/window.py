@@ -37,10 +37,10 @@ from cloudrift.desktop.frame.settings_sheet import SettingsSheet
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.asking import RECORDINGS, ask_for_file
 from cloudrift.desktop.kit.parts import Pages, button, set_look
-from cloudrift.desktop.session.checking import Checking
-from cloudrift.desktop.session.marking import Marking
 from cloudrift.desktop.session.session import CLOSING_S, Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.session.work.checking import Checking
+from cloudrift.desktop.session.work.marking import Marking
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.arrange.stage import ArrangeStage
 from cloudrift.desktop.stages.bed.drawer import BedDrawer
 from cloudrift.desktop.stages.chords.stage import ChordsStage
@@ -59,11 +59,11 @@ from cloudrift.exchange.folders import OwnFolders
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.ground.memory import leave_what_stands
 from cloudrift.ground.words import plural
-from cloudrift.loop.bed import BED as BED_ID
-from cloudrift.loop.document import Document
-from cloudrift.loop.from_notes import chords_of, proposed_chords, put_chords_of
-from cloudrift.loop.model import Loop
-from cloudrift.loop.takes import Becomes
+from cloudrift.loop.edits.layers.from_notes import chords_of, proposed_chords, put_chords_of
+from cloudrift.loop.edits.layers.takes import Becomes
+from cloudrift.loop.model.bed import BED as BED_ID
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.from_midi import Song, read_song
 from cloudrift.notes.reference import Reference, read_reference
 from cloudrift.sound.own import OwnSound

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QHBoxLayout, QLayout, QTreeWidget, QVBoxLayout, QWidget
 
 from cloudrift.desktop.kit.parts import button, heading
-from cloudrift.desktop.session.preview import Edit, Preview
+from cloudrift.desktop.session.hearing.preview import Edit, Preview
 from cloudrift.desktop.session.session import Session
 
 GAP_PX = 4

@@ -11,8 +11,9 @@ from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.kit.parts import button, heading, label
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.settings import Field
-from cloudrift.loop import edits, spec
-from cloudrift.loop.metre import METRES, metre_text, metre_words, set_metre
+from cloudrift.loop.edits.chords.metre import METRES, metre_text, metre_words, set_metre
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model import spec
 from cloudrift.style import known_cards
 
 TEMPO = Field(name="tempo", label="Tempo", default=120, unit="BPM", low=spec.MIN_TEMPO_BPM,

@@ -7,10 +7,10 @@ from PyQt6.QtCore import QEvent, QObject
 from PyQt6.QtWidgets import QAbstractButton
 
 from cloudrift.desktop.kit.rest import Rest
-from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model.loop import Loop
 
 
 class Trying(QObject):

@@ -9,18 +9,18 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from cloudrift.audio.clips import ClipStore
-from cloudrift.desktop.session.document import OpenDocument
-from cloudrift.desktop.session.hearing import Hearing
+from cloudrift.desktop.session.document.document import OpenDocument
+from cloudrift.desktop.session.document.selecting import Selecting
+from cloudrift.desktop.session.document.selection import Selection
+from cloudrift.desktop.session.hearing.hearing import Hearing
+from cloudrift.desktop.session.hearing.transport import Transport
 from cloudrift.desktop.session.preferences import Preferences
-from cloudrift.desktop.session.selecting import Selecting
-from cloudrift.desktop.session.selection import Selection
-from cloudrift.desktop.session.transport import Transport
 from cloudrift.devices import Speaker
-from cloudrift.loop.document import Document
-from cloudrift.loop.model import Loop
-from cloudrift.loop.recovery import Shelter
-from cloudrift.render.engine import Engine
-from cloudrift.render.player import Player
+from cloudrift.loop.files.recovery import Shelter
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.loop import Loop
+from cloudrift.render.engine.engine import Engine
+from cloudrift.render.play.player import Player
 
 CLOSING_S = 2.0  # so long is waited for what still runs when all is to end
 

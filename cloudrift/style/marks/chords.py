@@ -5,10 +5,10 @@ from collections.abc import Callable, Sequence
 
 from msgspec.structs import replace
 
-from cloudrift.loop import chord_edits, chord_time
-from cloudrift.loop.chord import Chord, lasting
-from cloudrift.loop.model import Loop
-from cloudrift.loop.progression import put_chords
+from cloudrift.loop.edits.chords import chord_edits, chord_time
+from cloudrift.loop.edits.chords.progression import put_chords
+from cloudrift.loop.model.chord import Chord, lasting
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.style.marks.kind import Change, Found, Kind
 from cloudrift.style.marks.view import Quality, View, names

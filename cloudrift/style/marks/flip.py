@@ -1,7 +1,7 @@
 """Marks of what is cut, turned and shifted."""
 
-from cloudrift.loop import edits
-from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.style.marks.kind import Change, Found, Kind
 from cloudrift.style.marks.lines import put, without
 from cloudrift.style.marks.view import View, names

@@ -3,9 +3,9 @@
 from collections.abc import Callable
 from typing import Any
 
-from cloudrift.loop.arranging import heard_in, loop_in, seconds_of
-from cloudrift.loop.document import Document
-from cloudrift.loop.sections import Section
+from cloudrift.loop.edits.arranging.arranging import heard_in, loop_in, seconds_of
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.sections import Section
 from cloudrift.style.marks.kind import Found, Kind
 from cloudrift.style.marks.view import View, names
 

@@ -4,11 +4,11 @@ from collections import Counter
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from cloudrift.loop import beds, hitting
-from cloudrift.loop.bed import MOST_SWING, STRAIGHT, Bed, hits_of
-from cloudrift.loop.hits import Hit, Pattern
-from cloudrift.loop.layer import Layer
-from cloudrift.loop.model import Loop
+from cloudrift.loop.edits.bed import beds, hitting
+from cloudrift.loop.model.bed import MOST_SWING, STRAIGHT, Bed, hits_of
+from cloudrift.loop.model.hits import Hit, Pattern
+from cloudrift.loop.model.layer import Layer
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks, beat_ticks
 from cloudrift.style.marks.kind import Change, Found, Kind, to_range
 from cloudrift.style.marks.view import View, names

@@ -5,8 +5,8 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 
-from cloudrift.loop.model import LEVEL, Loop
-from cloudrift.render.sound_facts import SoundFacts
+from cloudrift.loop.model.loop import LEVEL, Loop
+from cloudrift.render.measure.sound_facts import SoundFacts
 from cloudrift.style.marks.kind import Change, Found, Kind
 from cloudrift.style.marks.lines import put
 from cloudrift.style.marks.view import View, names

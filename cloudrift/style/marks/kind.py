@@ -7,7 +7,7 @@ from typing import Literal
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import number
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model.loop import Loop
 from cloudrift.style.marks.view import View
 from cloudrift.theory.pitch import pretty
 

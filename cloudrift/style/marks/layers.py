@@ -7,8 +7,8 @@ from itertools import combinations
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.loop import edits
-from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 from cloudrift.style.marks.kind import Change, Found, Kind
 from cloudrift.style.marks.view import View, names

@@ -1,7 +1,7 @@
 """What changes of marks do to lines."""
 
-from cloudrift.loop import edits
-from cloudrift.loop.model import LineAt, Loop
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import LineAt, Loop
 from cloudrift.style.marks.kind import Change
 from cloudrift.style.marks.view import View
 from cloudrift.texture.treatment import Treatment

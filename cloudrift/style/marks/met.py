@@ -4,9 +4,9 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
-from cloudrift.loop.model import Loop
-from cloudrift.loop.sections import Arrangement
-from cloudrift.render.sound_facts import SoundFacts
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.sections import Arrangement
+from cloudrift.render.measure.sound_facts import SoundFacts
 from cloudrift.style.marks.catalogue import KINDS
 from cloudrift.style.marks.kind import Asked, Change, Found, Kind, is_range
 from cloudrift.style.marks.view import View

@@ -2,8 +2,8 @@
 
 from collections.abc import Callable
 
-from cloudrift.loop import edits
-from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.time import bar_ticks
 from cloudrift.style.marks.kind import Change, Found, Kind
 from cloudrift.style.marks.view import View, names

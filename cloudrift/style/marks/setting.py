@@ -1,7 +1,8 @@
 """Marks of the setting: tempo, mode, length."""
 
-from cloudrift.loop import edits, spec
-from cloudrift.loop.model import Loop
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model import spec
+from cloudrift.loop.model.loop import Loop
 from cloudrift.style.marks.kind import Change, Found, Kind, to_range
 from cloudrift.style.marks.view import View
 from cloudrift.theory.key import SCALES, Key

@@ -3,8 +3,8 @@
 import math
 from collections.abc import Callable
 
-from cloudrift.loop import edits
-from cloudrift.loop.model import Layer, LineAt, Loop
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Layer, LineAt, Loop
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 from cloudrift.style.marks.kind import Change, Found, Kind
 from cloudrift.style.marks.lines import names_of, put, without

@@ -6,12 +6,12 @@ from itertools import pairwise
 from typing import Literal
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.chord import Chord
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.sections import Arrangement
+from cloudrift.loop.model.chord import Chord
+from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.model.sections import Arrangement
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
-from cloudrift.render.sound_facts import SoundFacts
+from cloudrift.render.measure.sound_facts import SoundFacts
 from cloudrift.texture.treatment import Treatment, acting
 from cloudrift.theory.movement import Move, moves
 from cloudrift.theory.naming import read_chord

@@ -27,7 +27,7 @@ from cloudrift.desktop.stages.arrange.painted import (
     paint_seam,
     paint_section,
 )
-from cloudrift.loop.document import Document
+from cloudrift.loop.model.document import Document
 
 EMPTY = ("Nothing is arranged yet. Choose a form and draw it, or add a section: each is the loop, "
          "and what differs in it.")  # fmt: skip

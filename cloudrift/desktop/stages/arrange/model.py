@@ -6,12 +6,12 @@ from functools import cached_property
 
 import numpy as np
 
-from cloudrift.loop.arranging import loop_in
-from cloudrift.loop.document import Document
-from cloudrift.loop.layer import Layer
-from cloudrift.loop.model import Loop
-from cloudrift.loop.section_rides import ALL, knots_of, ride_words
-from cloudrift.loop.sections import Section
+from cloudrift.loop.edits.arranging.arranging import loop_in
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.layer import Layer
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.section_rides import ALL, knots_of, ride_words
+from cloudrift.loop.model.sections import Section
 
 NAMES_PX, PAD_PX, GAP_PX = 112.0, 10.0, 24.0  # a gap is where a seam is
 LOUD_PX, HEAD_PX, ROW_PX, BED_PX = 46.0, 50.0, 27.0, 22.0

@@ -10,11 +10,11 @@ from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.parts import Elided, button, clear, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop import arranging
-from cloudrift.loop.arranging import loop_in
-from cloudrift.loop.document import Document
-from cloudrift.loop.model import Loop
-from cloudrift.loop.section_rides import (
+from cloudrift.loop.edits.arranging import arranging
+from cloudrift.loop.edits.arranging.arranging import loop_in
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.section_rides import (
     SectionPoint,
     SectionRide,
     can_ride,
@@ -22,7 +22,7 @@ from cloudrift.loop.section_rides import (
     ride_words,
     value_now,
 )
-from cloudrift.loop.sections import Section
+from cloudrift.loop.model.sections import Section
 
 FADE_DB = -24.0  # how far a level goes where nothing else is said
 

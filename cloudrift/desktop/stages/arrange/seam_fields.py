@@ -10,9 +10,9 @@ from cloudrift.desktop.kit.look import SEMI
 from cloudrift.desktop.kit.parts import button, label
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.settings import Field
-from cloudrift.loop import arranging
-from cloudrift.loop.document import Document
-from cloudrift.loop.sections import Section
+from cloudrift.loop.edits.arranging import arranging
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.sections import Section
 
 ON, OFF = "on", "off"
 FIELDS = {f.name: f for f in (

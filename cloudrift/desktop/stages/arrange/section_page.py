@@ -13,11 +13,11 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.arrange.rides_here import RidesHere
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import number, plural
-from cloudrift.loop import arranging
-from cloudrift.loop.document import Document
-from cloudrift.loop.layer import Layer
-from cloudrift.loop.model import Loop
-from cloudrift.loop.sections import MOST_BARS, MOST_OFFSET_DB, Section
+from cloudrift.loop.edits.arranging import arranging
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.layer import Layer
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.sections import MOST_BARS, MOST_OFFSET_DB, Section
 from cloudrift.style.form import over_finishes, over_in, slowed_line, slower_st
 from cloudrift.style.variations import Variation, variations
 from cloudrift.texture.finish import Finish

@@ -21,10 +21,10 @@ from cloudrift.desktop.kit.parts import (
     scrolling,
     small_button,
 )
-from cloudrift.desktop.session.arranged import Arranged
-from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.session.work.arranged import Arranged
+from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.desktop.stages.arrange.columns import Columns
 from cloudrift.desktop.stages.arrange.seam_fields import SeamFields
 from cloudrift.desktop.stages.arrange.section_page import SectionPage
@@ -32,9 +32,9 @@ from cloudrift.desktop.stages.arrange.sum_row import SumRow
 from cloudrift.desktop.stages.arrange.voice_row import VoiceRow
 from cloudrift.desktop.stages.arrange.voice_taker import VoiceTaker
 from cloudrift.ground.draws import MAX_DRAW
-from cloudrift.loop import arranging
-from cloudrift.loop.document import Document
-from cloudrift.loop.sections import MOST_OFFSET_DB, Section
+from cloudrift.loop.edits.arranging import arranging
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.sections import MOST_OFFSET_DB, Section
 from cloudrift.style.form import draw_form, find_form, forms
 
 HEARD = (("loop", "the loop"), ("section", "this section"), ("all", "all of it"))

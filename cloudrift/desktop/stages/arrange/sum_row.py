@@ -6,12 +6,12 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.parts import ChoiceRow, Elided, label
-from cloudrift.desktop.session.arranged import Arranged
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.work.arranged import Arranged
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import number
-from cloudrift.loop.arranging import arrange
-from cloudrift.loop.document import Document
+from cloudrift.loop.edits.arranging.arranging import arrange
+from cloudrift.loop.model.document import Document
 from cloudrift.style.sums import MOST_PUSH_DB, NOTHING, OWN, PUSH_DB, SUMS, sum_line, sum_of
 
 WHAT = Field(name="what", label="All of it through", default=NOTHING, choices=(NOTHING, *SUMS))

@@ -9,9 +9,9 @@ from cloudrift.desktop.kit.parts import Elided, button, label, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.arrange.voice_taker import VoiceTaker
 from cloudrift.ground.settings import Field
-from cloudrift.loop.arranging import arrange, forget_take, set_take
-from cloudrift.loop.document import Document
-from cloudrift.loop.sections import MOST_OFFSET_DB
+from cloudrift.loop.edits.arranging.arranging import arrange, forget_take, set_take
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.sections import MOST_OFFSET_DB
 
 LEVEL = Field(name="gain_db", label="Level", default=0, unit="dB", low=-60, high=MOST_OFFSET_DB,
               step=0.5)  # fmt: skip

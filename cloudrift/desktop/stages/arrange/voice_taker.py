@@ -5,17 +5,17 @@ from collections.abc import Callable
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from cloudrift.desktop.session.arranged import Arranged
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.session.work.arranged import Arranged
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.devices.microphone import Microphone, StandInMicrophone, open_microphone
 from cloudrift.exchange.recipes import recipes
 from cloudrift.exchange.stand_in import sound_of
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.arranging import add_take
-from cloudrift.render.capture import Capture
-from cloudrift.render.player import PERIODS
-from cloudrift.render.trial_voice import kept_in
+from cloudrift.loop.edits.arranging.arranging import add_take
+from cloudrift.render.forms.trial_voice import kept_in
+from cloudrift.render.play.capture import Capture
+from cloudrift.render.play.player import PERIODS
 from cloudrift.texture.way_in import made_ready
 
 FOLLOW_MS, TAIL_MS = 25, 150

@@ -21,11 +21,12 @@ from cloudrift.desktop.stages.bed.hit_lanes import HitLanes
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import plural
-from cloudrift.loop import beds, edits
-from cloudrift.loop.bed import BED, MOST_DUCK_DB, Duck, hits_of
-from cloudrift.loop.hits import MOST_LATE_MS, MOST_ST, Hit
-from cloudrift.loop.layer import LEVEL, Layer
-from cloudrift.loop.model import Loop
+from cloudrift.loop.edits.bed import beds
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.bed import BED, MOST_DUCK_DB, Duck, hits_of
+from cloudrift.loop.model.hits import MOST_LATE_MS, MOST_ST, Hit
+from cloudrift.loop.model.layer import LEVEL, Layer
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.time import TICKS_PER_QUARTER
 from cloudrift.sound.catalogue import CATALOGUE, find_sound
 from cloudrift.sound.own_files import Shelved, load_own, own_sounds

@@ -21,23 +21,23 @@ from cloudrift.desktop.kit.parts import (
     small_button,
 )
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.bed.chosen import Chosen
 from cloudrift.desktop.stages.bed.hit_lanes import HitLanes
 from cloudrift.desktop.stages.bed.model import root_text
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import plural
-from cloudrift.loop import beds
-from cloudrift.loop.bed import BED, MOST_SWING, STRAIGHT, Bed
-from cloudrift.loop.bed_midi import lanes_of_midi
-from cloudrift.loop.layer import LEVEL
-from cloudrift.loop.model import Loop
+from cloudrift.loop.edits.bed import beds
+from cloudrift.loop.edits.bed.bed_midi import lanes_of_midi
+from cloudrift.loop.model.bed import BED, MOST_SWING, STRAIGHT, Bed
+from cloudrift.loop.model.layer import LEVEL
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.from_midi import read_drums
 from cloudrift.notes.midi_in import MidiSong
 from cloudrift.notes.time import NOTE_VALUES
-from cloudrift.render.engine import Rendered
-from cloudrift.render.strokes import Strengths, onset_strengths
+from cloudrift.render.engine.engine import Rendered
+from cloudrift.render.measure.strokes import Strengths, onset_strengths
 from cloudrift.style.groove import draw_bed, usual_manner
 from cloudrift.style.manner import find_manner, manners
 

@@ -28,10 +28,10 @@ from cloudrift.desktop.stages.bed.model import (
     is_empty,
 )
 from cloudrift.desktop.stages.bed.painted import paint_grid, paint_lane, paint_place
-from cloudrift.loop import hitting
-from cloudrift.loop.hits import Hit
-from cloudrift.loop.model import Loop
-from cloudrift.render.strokes import Strengths
+from cloudrift.loop.edits.bed import hitting
+from cloudrift.loop.model.hits import Hit
+from cloudrift.loop.model.loop import Loop
+from cloudrift.render.measure.strokes import Strengths
 
 DRAG_PX, ROLL_PX = 4.0, 14.0
 LEAN_MS, LOUDER = 2.0, 8

@@ -7,13 +7,13 @@ import numpy as np
 
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.ground.words import number
-from cloudrift.loop.around import Around
-from cloudrift.loop.bed import hits_of
-from cloudrift.loop.hits import Hit, root_at
-from cloudrift.loop.layer import Layer
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model.around import Around
+from cloudrift.loop.model.bed import hits_of
+from cloudrift.loop.model.hits import Hit, root_at
+from cloudrift.loop.model.layer import Layer
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.time import Clock, bar_ticks, beat_ticks
-from cloudrift.render.strokes import STEP_TICKS, Strengths, folded
+from cloudrift.render.measure.strokes import STEP_TICKS, Strengths, folded
 from cloudrift.theory.pitch import pretty
 
 NAMES_PX, TOP_PX, ROW_PX, PAD_PX = 96.0, 44.0, 32.0, 8.0

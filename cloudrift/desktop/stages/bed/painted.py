@@ -13,7 +13,7 @@ from cloudrift.desktop.stages.bed.model import (
     TOP_PX,
     LanesModel,
 )
-from cloudrift.loop.hits import Hit
+from cloudrift.loop.model.hits import Hit
 
 DECAY = np.linspace(0, 1, 14)  # along a low drum
 FALLS = 2.4  # nepers that it is drawn to fall by

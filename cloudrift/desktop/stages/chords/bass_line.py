@@ -5,9 +5,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 from cloudrift.desktop.kit.parts import Elided, plain_tip, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.words import plural
-from cloudrift.loop import edits
-from cloudrift.loop.bass import bass_only, let_play_bass, roots_layer, unheard_bass
-from cloudrift.loop.model import Chord, Loop
+from cloudrift.loop.edits.chords.bass import bass_only, let_play_bass, roots_layer, unheard_bass
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Chord, Loop
 
 BASS_SOUND = "round sub"
 

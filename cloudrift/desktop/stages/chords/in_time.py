@@ -7,7 +7,7 @@ from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.chords.model import WHOLE, changed_span
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.desktop.stages.chords.thread_paint import LEFT, RIGHT_PX
-from cloudrift.loop.model import Chord
+from cloudrift.loop.model.loop import Chord
 
 
 class InTime(QWidget):

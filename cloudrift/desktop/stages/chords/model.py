@@ -4,9 +4,9 @@ import functools
 from dataclasses import dataclass
 from itertools import pairwise
 
-from cloudrift.desktop.session.selection import Selection
+from cloudrift.desktop.session.document.selection import Selection
 from cloudrift.ground.words import plural
-from cloudrift.loop.model import Chord, Loop
+from cloudrift.loop.model.loop import Chord, Loop
 from cloudrift.theory.build import build_of
 from cloudrift.theory.key import Key
 from cloudrift.theory.movement import (

@@ -4,8 +4,8 @@ from collections.abc import Callable
 
 from cloudrift.desktop.kit.grid import Grid
 from cloudrift.desktop.session.session import Session
-from cloudrift.loop import chord_edits, chord_time
-from cloudrift.loop.model import Loop
+from cloudrift.loop.edits.chords import chord_edits, chord_time
+from cloudrift.loop.model.loop import Loop
 
 OCTAVE = 12
 

@@ -22,8 +22,8 @@ from cloudrift.desktop.stages.chords.model import MOVE_NAMES
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
-from cloudrift.loop import chord_time, spec
-from cloudrift.loop.next_chords import (
+from cloudrift.loop.edits.chords import chord_time
+from cloudrift.loop.edits.chords.next_chords import (
     NextChord,
     Outlook,
     key_row,
@@ -32,7 +32,8 @@ from cloudrift.loop.next_chords import (
     put_after,
     put_in_place,
 )
-from cloudrift.render.trying import left_out
+from cloudrift.loop.model import spec
+from cloudrift.render.plan.trying import left_out
 
 REFRESH_MS = 140  # outlooks follow when a drag pauses
 COUNTS = ((1, "Roots"), (3, "Triads"), (4, "Sevenths"), (5, "Ninths"))

@@ -8,8 +8,8 @@ from cloudrift.desktop.kit.look import color, text_font
 from cloudrift.desktop.stages.chords.in_time import InTime
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.desktop.stages.chords.thread_paint import LEFT, MIDDLE_V, RIGHT
-from cloudrift.loop import chord_time
-from cloudrift.loop.model import Chord, Loop
+from cloudrift.loop.edits.chords import chord_time
+from cloudrift.loop.model.loop import Chord, Loop
 from cloudrift.notes.time import NOTE_VALUES, beat_ticks
 
 HEIGHT = 25

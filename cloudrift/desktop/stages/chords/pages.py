@@ -3,7 +3,7 @@
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from cloudrift.desktop.stages.chords.moves import Moves
-from cloudrift.loop.model import Chord
+from cloudrift.loop.model.loop import Chord
 
 
 class Page(QWidget):

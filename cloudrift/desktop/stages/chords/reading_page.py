@@ -8,8 +8,8 @@ from cloudrift.desktop.kit.parts import button, clear, heading, label
 from cloudrift.desktop.stages.chords.model import colour_of, half_step_words, movement_words
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.desktop.stages.chords.pages import Page
-from cloudrift.loop import chord_edits
-from cloudrift.loop.model import Chord
+from cloudrift.loop.edits.chords import chord_edits
+from cloudrift.loop.model.loop import Chord
 from cloudrift.theory.fit import lender_of
 from cloudrift.theory.key import Key
 from cloudrift.theory.pitch import pretty

@@ -12,8 +12,8 @@ from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.desktop.stages.chords.onsets import ticks_in_words
 from cloudrift.desktop.stages.chords.pages import Page
 from cloudrift.ground.settings import Field
-from cloudrift.loop import chord_edits, chord_time, progression
-from cloudrift.loop.model import Chord, Loop
+from cloudrift.loop.edits.chords import chord_edits, chord_time, progression
+from cloudrift.loop.model.loop import Chord, Loop
 from cloudrift.notes.time import NOTE_VALUES, bar_ticks
 
 LENGTHS = ((0.5, "½ bar"), (1, "1 bar"), (2, "2 bars"), (4, "4 bars"))

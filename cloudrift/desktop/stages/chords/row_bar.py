@@ -18,10 +18,10 @@ from cloudrift.desktop.kit.grid import GridChoice
 from cloudrift.desktop.kit.parts import button
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.ground.draws import MAX_DRAW
-from cloudrift.loop import progression
-from cloudrift.loop.chord_edits import set_tones
-from cloudrift.loop.kept import Kept, forget, kept_in, row_folder, take_row
-from cloudrift.loop.model import Loop
+from cloudrift.loop.edits.chords import progression
+from cloudrift.loop.edits.chords.chord_edits import set_tones
+from cloudrift.loop.files.kept import Kept, forget, kept_in, row_folder, take_row
+from cloudrift.loop.model.loop import Loop
 from cloudrift.style import Card, draw_chords, house_cards, way_of_voicing
 from cloudrift.theory.pitch import pretty
 from cloudrift.theory.symbols import parse_progression

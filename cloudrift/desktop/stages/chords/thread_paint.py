@@ -7,9 +7,9 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPen
 
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
 from cloudrift.desktop.kit.time_axis import TimeAxis
-from cloudrift.desktop.session.selection import Selection
+from cloudrift.desktop.session.document.selection import Selection
 from cloudrift.desktop.stages.chords.model import WHOLE, Thread, ThreadPicture, VoiceBar
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.time import bar_ticks
 
 LEFT, RIGHT_PX = 66, 2  # what is beside the loop's length

@@ -29,8 +29,9 @@ from cloudrift.desktop.stages.chords.thread_paint import (
     paint_mark,
     paint_picture,
 )
-from cloudrift.loop import chord_edits, chord_time, spec
-from cloudrift.loop.model import Chord, Loop
+from cloudrift.loop.edits.chords import chord_edits, chord_time
+from cloudrift.loop.model import spec
+from cloudrift.loop.model.loop import Chord, Loop
 
 STEPS_A_SEMITONE = 7 / 12
 OUT_PX = 10  # a voice dragged so far into the ladder is taken out

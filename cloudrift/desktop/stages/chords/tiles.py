@@ -14,8 +14,8 @@ from cloudrift.desktop.stages.chords.model import (
 )
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.desktop.stages.chords.thread_paint import EDGE_PX, LEFT
-from cloudrift.loop import chord_time
-from cloudrift.loop.model import Chord
+from cloudrift.loop.edits.chords import chord_time
+from cloudrift.loop.model.loop import Chord
 
 HEIGHT = 50
 TOP, BOTTOM = Qt.AlignmentFlag.AlignTop, Qt.AlignmentFlag.AlignBottom

@@ -8,8 +8,8 @@ from cloudrift.desktop.kit.rows import row, small
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.desktop.stages.chords.pages import Page
 from cloudrift.ground.settings import Value
-from cloudrift.loop import chord_time
-from cloudrift.loop.model import Chord
+from cloudrift.loop.edits.chords import chord_time
+from cloudrift.loop.model.loop import Chord
 from cloudrift.notes.fields import CHORD_TOUCH, Described
 
 

@@ -10,9 +10,9 @@ from cloudrift.desktop.kit.rows import row, small, toggle
 from cloudrift.desktop.stages.chords.moves import OCTAVE, Moves
 from cloudrift.desktop.stages.chords.pages import Page
 from cloudrift.ground.settings import Field, Value
-from cloudrift.loop import chord_edits
-from cloudrift.loop.chord_edits import ChordEdit, each
-from cloudrift.loop.model import Chord, Loop
+from cloudrift.loop.edits.chords import chord_edits
+from cloudrift.loop.edits.chords.chord_edits import ChordEdit, each
+from cloudrift.loop.model.loop import Chord, Loop
 from cloudrift.theory.build import (
     EXTENSIONS,
     SPACINGS,

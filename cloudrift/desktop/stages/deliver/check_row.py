@@ -10,7 +10,7 @@ from cloudrift.desktop.kit.look import MEDIUM
 from cloudrift.desktop.kit.parts import button, label, set_look
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model.loop import Loop
 
 SIGNS: dict[Severity, tuple[str, str]] = {
     "must": ("must", "signal"), "should": ("should", "warn"), "fine": ("fine", "good"),

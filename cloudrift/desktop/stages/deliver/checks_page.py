@@ -6,8 +6,8 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 from cloudrift.deliver.checks import SEVERITIES, Checked
 from cloudrift.desktop.kit.look import SEMI
 from cloudrift.desktop.kit.parts import clear, label, panel, scrolling
-from cloudrift.desktop.session.checking import Checking
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.work.checking import Checking
 from cloudrift.desktop.stages.deliver.check_row import CheckRow
 from cloudrift.ground.words import plural
 

@@ -28,19 +28,19 @@ from cloudrift.desktop.kit.parts import (
     panel,
     scrolling,
 )
-from cloudrift.desktop.session.demo_heard import DemoHeard
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.session.work.demo_heard import DemoHeard
+from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.desktop.stages.deliver.demo_picture import DemoPicture, columns_of
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import NAME_TYPED
-from cloudrift.loop import demo_file as demos
-from cloudrift.loop.demo_file import DemoFile, DemoPart, draw_demo, fitted, heard_in
-from cloudrift.loop.document import Document
-from cloudrift.loop.model import Loop
-from cloudrift.render.engine import Engine
-from cloudrift.render.strata import strata
+from cloudrift.loop.model import demo_file as demos
+from cloudrift.loop.model.demo_file import DemoFile, DemoPart, draw_demo, fitted, heard_in
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.loop import Loop
+from cloudrift.render.engine.engine import Engine
+from cloudrift.render.measure.strata import strata
 
 DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=1, high=MAX_DRAW)
 TURNS = Field(name="turns", label="Turns", default=1, unit="turns", low=1, high=demos.MOST_TURNS)

@@ -13,8 +13,8 @@ from cloudrift.deliver.demo_sound import clock, lengths_of
 from cloudrift.desktop.kit.keyed import Keyed
 from cloudrift.desktop.kit.look import MEDIUM, color, figure_font, text_font
 from cloudrift.desktop.kit.parts import paint_words, playhead_moved
-from cloudrift.loop.demo_file import DemoFile, fitted, heard_in
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model.demo_file import DemoFile, fitted, heard_in
+from cloudrift.loop.model.loop import Loop
 
 TOP, FOOT, SIDE = 24.0, 22.0, 14.0
 COLUMNS = 160

@@ -40,16 +40,16 @@ from cloudrift.desktop.kit.parts import (
     scrolling,
     set_look,
 )
-from cloudrift.desktop.session.hearing import TREATED
+from cloudrift.desktop.session.hearing.hearing import TREATED
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.ground.paths import path_text
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import number, plural
-from cloudrift.loop import beds
-from cloudrift.render.plan import passes_of
+from cloudrift.loop.edits.bed import beds
+from cloudrift.render.plan.plan import passes_of
 
 BITS = ((16, "16 bit"), (24, "24 bit"), (32, "32 bit float"))
 RATES = ((44_100, "44.1 kHz"), (48_000, "48 kHz"), (96_000, "96 kHz"))

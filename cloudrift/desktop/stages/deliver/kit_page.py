@@ -41,16 +41,16 @@ from cloudrift.desktop.kit.parts import (
     scrolling,
     set_look,
 )
-from cloudrift.desktop.session.kit_heard import KitHeard
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
+from cloudrift.desktop.session.work.kit_heard import KitHeard
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.deliver.kit_table import KitTable
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import path_text
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import NAME_TYPED, number, plural
-from cloudrift.loop.storage import load
+from cloudrift.loop.files.storage import load
 
 LOOKING, WRITING = "looking at a kit", "write a kit"
 OWN, FITTED = "own", "fitted"

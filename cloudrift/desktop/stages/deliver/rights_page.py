@@ -31,7 +31,7 @@ from cloudrift.desktop.kit.parts import (
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import NAME_TYPED, free_name, number
-from cloudrift.loop.credits import (
+from cloudrift.loop.model.credits import (
     ALL_DID,
     ROYALTY_FREE,
     WHOLE,
@@ -43,7 +43,7 @@ from cloudrift.loop.credits import (
     with_person,
     without_person,
 )
-from cloudrift.loop.document import Document
+from cloudrift.loop.model.document import Document
 
 SHARE = Field(name="share", label="Share", default=0, unit="%", low=0, high=WHOLE, step=0.5)
 LICENCES = (ROYALTY_FREE, "royalty-free, name the maker", "for this film alone", "")

@@ -8,9 +8,9 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from cloudrift.deliver.rights import rights_of
 from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.parts import ChoiceRow, Pages, WhileShown
-from cloudrift.desktop.session.checking import Checking
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.session.work.checking import Checking
+from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.desktop.stages.deliver.checks_page import ChecksPage
 from cloudrift.desktop.stages.deliver.demo_page import DemoPage
 from cloudrift.desktop.stages.deliver.files_page import FilesPage

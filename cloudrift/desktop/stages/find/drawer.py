@@ -22,8 +22,8 @@ from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.parts import ChoiceRow, button, label, put_away, set_look
 from cloudrift.desktop.kit.rest import Rest
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.find.rows import COLUMNS, WIDTHS, about, row_of, wanted_in
 from cloudrift.exchange import Found, Service
 from cloudrift.exchange.folders import Counted, OwnFolders
@@ -31,9 +31,9 @@ from cloudrift.ground.paths import path_text, shown
 from cloudrift.ground.settings import Field
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import plural
-from cloudrift.loop import recordings
-from cloudrift.loop.model import Loop
-from cloudrift.loop.recorded import KINDS, Facts
+from cloudrift.loop.edits.layers import recordings
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.recorded import KINDS, Facts
 from cloudrift.notes.listening import read_and_listen
 
 HEIGHT = 232

@@ -2,7 +2,7 @@
 
 from cloudrift.exchange import Found, Wanted
 from cloudrift.ground.words import number, plural
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model.loop import Loop
 
 COLUMNS = ("Name", "Kind", "Key", "Tempo", "Length", "Licence")
 WIDTHS = (176, 74, 124, 124, 62, 180)

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.ground.words import number
-from cloudrift.loop.flip import MOST_TICKS, Flipped, Place, letters_of
+from cloudrift.loop.model.flip import MOST_TICKS, Flipped, Place, letters_of
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.theory.key import Key
 from cloudrift.theory.naming import read_chord

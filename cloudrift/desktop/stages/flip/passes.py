@@ -5,14 +5,20 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from cloudrift.desktop.kit.parts import button, heading, label, scrolling, set_look
-from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.flip.pass_bands import PassBands
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED
-from cloudrift.loop.document import Pass
-from cloudrift.loop.model import Group, Layer
-from cloudrift.loop.passes import check_passes, in_pass, pass_name, passers, passes_in
+from cloudrift.loop.edits.arranging.passes import (
+    check_passes,
+    in_pass,
+    pass_name,
+    passers,
+    passes_in,
+)
+from cloudrift.loop.model.document import Pass
+from cloudrift.loop.model.loop import Group, Layer
 
 PrintThem = Callable[..., object]
 OUTS = tuple[frozenset[str], ...]

@@ -5,9 +5,9 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from cloudrift.desktop.session.printing import Printing
 from cloudrift.desktop.session.session import Session
-from cloudrift.loop.passes import passers
+from cloudrift.desktop.session.work.printing import Printing
+from cloudrift.loop.edits.arranging.passes import passers
 
 
 class PrintMenu(QMenu):

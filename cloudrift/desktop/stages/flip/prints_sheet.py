@@ -9,9 +9,9 @@ from cloudrift.desktop.kit.asking import ask_for_name
 from cloudrift.desktop.kit.parts import WhileShown, button, label
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.words import number, plural
-from cloudrift.loop.document import Document, Print
-from cloudrift.loop.model import Loop
-from cloudrift.loop.prints import followers, forget_print, recipe_of, rename_print
+from cloudrift.loop.edits.flip.prints import followers, forget_print, recipe_of, rename_print
+from cloudrift.loop.model.document import Document, Print
+from cloudrift.loop.model.loop import Loop
 
 
 class PrintsSheet(QDialog):

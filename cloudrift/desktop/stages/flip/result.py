@@ -12,19 +12,21 @@ from cloudrift.audio.stretch import CLEAN
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.parts import ChoiceRow, Inspector, button, heading, label
 from cloudrift.desktop.kit.trying import Trying
-from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import plural
-from cloudrift.loop import flipping, flips, recordings, spec
-from cloudrift.loop.apart import own_document
-from cloudrift.loop.document import Print
-from cloudrift.loop.flip import LONGEST_DECAY_MS, Flipped, Place
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.recorded import MOST_SEMITONES, FromRecording
-from cloudrift.loop.scatter import Rules, scattered
+from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.edits.flip.apart import own_document
+from cloudrift.loop.edits.flip.scatter import Rules, scattered
+from cloudrift.loop.edits.layers import recordings
+from cloudrift.loop.model import spec
+from cloudrift.loop.model.document import Print
+from cloudrift.loop.model.flip import LONGEST_DECAY_MS, Flipped, Place
+from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.model.recorded import MOST_SEMITONES, FromRecording
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 
 Edit = Callable[..., None]

@@ -23,11 +23,11 @@ from cloudrift.desktop.kit.parts import (
     small_button,
 )
 from cloudrift.desktop.kit.trying import Trying
-from cloudrift.desktop.session.preview import Preview
-from cloudrift.desktop.session.printing import Printing
+from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
+from cloudrift.desktop.session.work.printing import Printing
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.flip.model import wave_of, words_of
 from cloudrift.desktop.stages.flip.passes import PassesSheet
 from cloudrift.desktop.stages.flip.print_menu import PrintMenu
@@ -36,15 +36,15 @@ from cloudrift.desktop.stages.flip.result import Result
 from cloudrift.desktop.stages.flip.threads import Threads
 from cloudrift.ground.settings import Field
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop import flipping, flips
-from cloudrift.loop.document import Document
-from cloudrift.loop.flip import MOST_TICKS, Flipped
-from cloudrift.loop.history import Moment
-from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.flip import MOST_TICKS, Flipped
+from cloudrift.loop.model.history import Moment
+from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.time import beat_ticks
-from cloudrift.render.cutting import hits_in
-from cloudrift.render.laying import Laying, made_of
-from cloudrift.render.plan import layer_laying
+from cloudrift.render.plan.laying import Laying, made_of
+from cloudrift.render.plan.plan import layer_laying
+from cloudrift.render.plan.slicing import hits_in
 
 WAVE_COLUMNS = 4096
 EVEN = Field(name="even", label="Even", default=16, unit="pieces", low=1, high=128,

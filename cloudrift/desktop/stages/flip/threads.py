@@ -22,8 +22,8 @@ from cloudrift.desktop.kit.parts import playhead_moved
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.flip.model import FlipModel, wave_in
 from cloudrift.ground.words import plural
-from cloudrift.loop import flipping
-from cloudrift.loop.flip import MOST_TICKS, Flipped, Place, letters_of
+from cloudrift.loop.edits.flip import flipping
+from cloudrift.loop.model.flip import MOST_TICKS, Flipped, Place, letters_of
 from cloudrift.theory.key import Key
 
 PAD, TOP, LABELS_PX, BETWEEN = 12.0, 20.0, 18.0, 0.26  # px; share of the height for threads

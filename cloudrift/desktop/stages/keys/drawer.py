@@ -31,9 +31,9 @@ from cloudrift.devices import Keyboard, MidiKeyboard, keyboards
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import plural
-from cloudrift.loop.takes import Becomes
+from cloudrift.loop.edits.layers.takes import Becomes
 from cloudrift.notes.time import NOTE_VALUES, bar_ticks
-from cloudrift.render.trying import left_out
+from cloudrift.render.plan.trying import left_out
 from cloudrift.theory.naming import read_chord
 
 HEIGHT = 176

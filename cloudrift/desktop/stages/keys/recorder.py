@@ -5,11 +5,11 @@ from enum import Enum
 
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
-from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
-from cloudrift.loop import edits
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.takes import Becomes, Take, put_take
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.takes import Becomes, Take, put_take
+from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.played import Played
 from cloudrift.style import without_chords
 

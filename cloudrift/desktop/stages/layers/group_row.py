@@ -9,8 +9,8 @@ from cloudrift.desktop.kit.parts import Elided
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.layers.owner_row import OwnerRow
 from cloudrift.ground.words import plural
-from cloudrift.loop import edits
-from cloudrift.loop.model import Group, Loop
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Group, Loop
 
 
 class GroupRow(OwnerRow):

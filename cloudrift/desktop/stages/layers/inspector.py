@@ -31,9 +31,10 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.layers.recording_page import RecordingPage
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import MOST_NAME, plural
-from cloudrift.loop import chord_time, edits
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.source import STRIKING
+from cloudrift.loop.edits.chords import chord_time
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.model.source import STRIKING
 from cloudrift.notes import fields
 from cloudrift.notes.lens import KINDS
 from cloudrift.notes.time import bar_ticks

@@ -9,7 +9,7 @@ from cloudrift.desktop.kit.look import color
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.layers.notes.rects import LENGTH, PITCH, START, columns, draw_boxes
 from cloudrift.desktop.stages.layers.recording_model import turns_of
-from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.note import Note
 
 

@@ -11,7 +11,7 @@ from cloudrift.desktop.kit.look import SEMI, color
 from cloudrift.desktop.kit.parts import label
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.settings import Field
-from cloudrift.loop.model import LEVEL, Group, Layer, Loop
+from cloudrift.loop.model.loop import LEVEL, Group, Layer, Loop
 
 PAN = Field(name="pan", label="Pan", default=0, unit="%", low=-100, high=100, step=1)
 

@@ -7,11 +7,11 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.ground.words import number
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.recorded import FromRecording
+from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.model.recorded import FromRecording
 from cloudrift.notes.time import TICKS_PER_QUARTER
-from cloudrift.render.laying import Laying
-from cloudrift.render.plan import layer_laying
+from cloudrift.render.plan.laying import Laying
+from cloudrift.render.plan.plan import layer_laying
 
 SEEN_MS = 8.0  # what is less off its beat is on it
 

@@ -22,11 +22,11 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.layers.recording_model import ways_words
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import MOST_NAME, number
-from cloudrift.loop import recordings
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.recorded import FITS, KINDS, MOST_SEMITONES, FromRecording
+from cloudrift.loop.edits.layers import recordings
+from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.loop.model.recorded import FITS, KINDS, MOST_SEMITONES, FromRecording
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
-from cloudrift.render.plan import layer_laying
+from cloudrift.render.plan.plan import layer_laying
 from cloudrift.theory.fit import plain_key
 from cloudrift.theory.key import Key
 

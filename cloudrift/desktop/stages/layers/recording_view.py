@@ -25,7 +25,7 @@ from cloudrift.desktop.kit.parts import (
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.layers.recording_model import (
     Mark,
     known_words,
@@ -34,14 +34,14 @@ from cloudrift.desktop.stages.layers.recording_model import (
     second_at,
 )
 from cloudrift.ground.words import number, plural
-from cloudrift.loop import edits, recordings
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.progression import put_row
+from cloudrift.loop.edits.chords.progression import put_row
+from cloudrift.loop.edits.layers import edits, recordings
+from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
-from cloudrift.render.clashes import Clash, clashes
-from cloudrift.render.laying import Laying
-from cloudrift.render.plan import layer_laying, recorded_sound
-from cloudrift.render.taken import bass_in, chords_in
+from cloudrift.render.measure.clashes import Clash, clashes
+from cloudrift.render.measure.taken import bass_in, chords_in
+from cloudrift.render.plan.laying import Laying
+from cloudrift.render.plan.plan import layer_laying, recorded_sound
 from cloudrift.theory.key import Key
 from cloudrift.theory.pitch import pretty
 

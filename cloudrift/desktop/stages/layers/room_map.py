@@ -21,10 +21,10 @@ from cloudrift.desktop.kit.parts import playhead_moved
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.layers.notes.places import LEFT
 from cloudrift.ground.settings import hz_text
-from cloudrift.loop.model import Loop
-from cloudrift.loop.remedies import HIGH, LOW, cuts_of
+from cloudrift.loop.edits.layers.remedies import HIGH, LOW, cuts_of
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.time import bar_ticks
-from cloudrift.render.room import HIGH_HZ, LOW_HZ, Crowded, Room, in_words
+from cloudrift.render.measure.room import HIGH_HZ, LOW_HZ, Crowded, Room, in_words
 
 TOP, BOTTOM = 4, 4
 MARKS_HZ = (50, 100, 200, 500, 1000, 2000, 5000, 10_000)

@@ -17,13 +17,13 @@ from cloudrift.desktop.kit.parts import (
 )
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.desktop.stages.layers.room_map import NAMES, RoomMap
 from cloudrift.ground.settings import Field, hz_text
 from cloudrift.ground.words import number
-from cloudrift.loop import remedies
-from cloudrift.loop.model import Loop
-from cloudrift.render.room import Crowded, Room, gap, in_words, look_at
+from cloudrift.loop.edits.layers import remedies
+from cloudrift.loop.model.loop import Loop
+from cloudrift.render.measure.room import Crowded, Room, gap, in_words, look_at
 
 GAP_FIELDS = (
     Field(name="low", label="From", default=300, unit="Hz", low=80, high=2000, step=10, log=True),

@@ -11,8 +11,8 @@ from cloudrift.desktop.kit.ride_lane import first_points, small_ride
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.layers.mini_notes import MiniNotes
 from cloudrift.desktop.stages.layers.owner_row import OwnerRow
-from cloudrift.loop import edits
-from cloudrift.loop.model import LEVEL, Layer, Loop
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import LEVEL, Layer, Loop
 
 
 class LayerRow(OwnerRow):

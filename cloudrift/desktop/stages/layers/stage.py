@@ -21,7 +21,7 @@ from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.dropped import MIDI_FILES, RECORDED, SAMPLED, dropped
 from cloudrift.desktop.kit.parts import WhileShown, button, clear, label, panel, scrolling, set_look
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.layers.group_row import GroupRow
 from cloudrift.desktop.stages.layers.inspector import LayerInspector
 from cloudrift.desktop.stages.layers.notes.view import NotesView
@@ -32,16 +32,22 @@ from cloudrift.desktop.stages.layers.row import LayerRow
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import shown
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop import edits
-from cloudrift.loop.from_notes import put_layers
-from cloudrift.loop.model import Group, Layer, Loop
-from cloudrift.loop.recorded import Facts, FromRecording
-from cloudrift.loop.recordings import add_recording, facts_of, laid_in, put_instead, ways_into
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.from_notes import put_layers
+from cloudrift.loop.edits.layers.recordings import (
+    add_recording,
+    facts_of,
+    laid_in,
+    put_instead,
+    ways_into,
+)
+from cloudrift.loop.model.loop import Group, Layer, Loop
+from cloudrift.loop.model.recorded import Facts, FromRecording
 from cloudrift.notes.from_midi import read_parts
 from cloudrift.notes.listening import read_and_listen
 from cloudrift.notes.note import Note
 from cloudrift.notes.tools import GROUPS, TOOLS
-from cloudrift.render.variants import alone
+from cloudrift.render.plan.variants import alone
 from cloudrift.sound import look_up
 from cloudrift.sound.instrument import FAMILIES
 from cloudrift.style import house_cards

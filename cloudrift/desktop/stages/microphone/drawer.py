@@ -29,18 +29,18 @@ from cloudrift.desktop.kit.parts import (
 )
 from cloudrift.desktop.kit.rest import Rest
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.microphone.level import Level
 from cloudrift.desktop.stages.microphone.taker import MOST_LATE_MS, State, Take, Taker
 from cloudrift.devices.microphone import STAND_IN, microphones
 from cloudrift.ground.settings import Field
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import number, plural
-from cloudrift.loop.model import Loop
-from cloudrift.loop.recorded import Facts
-from cloudrift.loop.recordings import usual_gain
-from cloudrift.loop.sung import Over, facts_of_take, put_take
+from cloudrift.loop.edits.layers.recordings import usual_gain
+from cloudrift.loop.edits.layers.sung import Over, facts_of_take, put_take
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.recorded import Facts
 from cloudrift.notes.listening import listen_to
 from cloudrift.texture.finish import Finish
 from cloudrift.texture.finish_files import house_finishes, own_finishes

@@ -12,20 +12,20 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
 from cloudrift.audio.buffers import Stereo, to_db
-from cloudrift.desktop.session.hearing import TREATED
-from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.hearing.hearing import TREATED
+from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.devices.microphone import Microphone, StandInMicrophone, open_microphone
 from cloudrift.exchange.recipes import recipes
 from cloudrift.exchange.stand_in import sound_of
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.model import Loop
-from cloudrift.loop.sung import Over, heard_meanwhile
+from cloudrift.loop.edits.layers.sung import Over, heard_meanwhile
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.time import beat_ticks
-from cloudrift.render import capture
-from cloudrift.render.capture import Capture, Turn
-from cloudrift.render.player import PERIODS, Struck
+from cloudrift.render.play import capture
+from cloudrift.render.play.capture import Capture, Turn
+from cloudrift.render.play.player import PERIODS, Struck
 from cloudrift.theory.key import Key
 
 FOLLOW_MS = 25

@@ -21,17 +21,17 @@ from cloudrift.desktop.kit.asking import ask_for_files
 from cloudrift.desktop.kit.drawers import beside, head
 from cloudrift.desktop.kit.dropped import ONE_SHOTS, SAMPLED, dropped
 from cloudrift.desktop.kit.parts import ChoiceRow, button, label, put_away, scrolling
-from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.shelf.grid import SoundGrid
 from cloudrift.desktop.stages.shelf.kept import Kept
 from cloudrift.desktop.stages.shelf.own_sheet import NAMED_IN, OwnSheet
 from cloudrift.desktop.stages.shelf.sampled_sheet import SampledSheet
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import free_name
-from cloudrift.loop import edits
-from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.sound import CATALOGUE, Instrument, look_up
 from cloudrift.sound.catalogue import REACHES
 from cloudrift.sound.instrument import FAMILIES

@@ -27,9 +27,9 @@ from cloudrift.desktop.kit.parts import (
     set_look,
 )
 from cloudrift.desktop.kit.tiles import TEMPO, MetreChoice
-from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.desktop.stages.start.recording_source import RecordingSource
 from cloudrift.desktop.stages.start.sources import (
     UNTITLED,
@@ -46,7 +46,7 @@ from cloudrift.desktop.stages.start.sources import (
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import NAME_TYPED
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model.loop import Loop
 from cloudrift.style import without_chords
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory.key import SCALES, Key

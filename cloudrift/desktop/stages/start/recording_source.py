@@ -10,13 +10,19 @@ from cloudrift.audio.clips import LONGEST_S
 from cloudrift.desktop.kit.asking import RECORDINGS
 from cloudrift.desktop.kit.heard_in import HeardIn
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.desktop.stages.start.sources import Choice, FileSource, altered
 from cloudrift.ground.paths import shown
-from cloudrift.loop.model import Loop
-from cloudrift.loop.progression import put_row
-from cloudrift.loop.recorded import Facts
-from cloudrift.loop.recordings import add_recording, facts_of, laid_in, shifted, ways_into
+from cloudrift.loop.edits.chords.progression import put_row
+from cloudrift.loop.edits.layers.recordings import (
+    add_recording,
+    facts_of,
+    laid_in,
+    shifted,
+    ways_into,
+)
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.recorded import Facts
 from cloudrift.notes.reference import Reference, read_with_sound
 from cloudrift.style import house_cards, known_cards, sketch, way_of_voicing
 from cloudrift.style.beginnings import BARS, KEY, TEMPO, from_row

@@ -19,17 +19,17 @@ from PyQt6.QtWidgets import (
 from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
 from cloudrift.desktop.kit.parts import ChoiceRow, button, clear, heading, label
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import shown
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import NAME_TYPED, plural
-from cloudrift.loop import edits
-from cloudrift.loop.kept import Kept, forget, kept_in, template_folder
-from cloudrift.loop.metre import set_metre
-from cloudrift.loop.model import Loop
-from cloudrift.loop.storage import load
+from cloudrift.loop.edits.chords.metre import set_metre
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.files.kept import Kept, forget, kept_in, template_folder
+from cloudrift.loop.files.storage import load
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.from_midi import TEMPO_FROM, Song, read_song
 from cloudrift.style import Card, house_cards, known_cards, sketch
 from cloudrift.style.beginnings import BARS, KEY, TEMPO, empty_loop, from_song

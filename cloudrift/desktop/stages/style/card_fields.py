@@ -12,7 +12,7 @@ from cloudrift.desktop.kit.parts import clear, heading, label
 from cloudrift.desktop.stages.style.grammar import GrammarView
 from cloudrift.desktop.stages.style.range_field import NAME_PX, RangeField
 from cloudrift.ground.settings import Field, SettingsSpec
-from cloudrift.loop import spec
+from cloudrift.loop.model import spec
 from cloudrift.notes.touch import LIMITS
 from cloudrift.sound.catalogue import find_sound
 from cloudrift.style.card import Card, CardForm, CardGroove, CardLayer, CardTreatment

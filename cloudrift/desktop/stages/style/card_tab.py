@@ -20,13 +20,13 @@ from cloudrift.desktop.kit.asking import ask_for_file
 from cloudrift.desktop.kit.drawers import table
 from cloudrift.desktop.kit.look import figure_font
 from cloudrift.desktop.kit.parts import ChoiceRow, button, label, scrolling, set_look
-from cloudrift.desktop.session.marking import Marking
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
+from cloudrift.desktop.session.work.marking import Marking
 from cloudrift.desktop.stages.style.card_fields import CardFields
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_words
-from cloudrift.loop import edits
+from cloudrift.loop.edits.layers import edits
 from cloudrift.style.card import Card
 from cloudrift.style.card_files import blank_card, read_card, save_card, write_card
 from cloudrift.style.compare import differences

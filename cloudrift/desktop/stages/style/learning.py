@@ -15,14 +15,14 @@ from PyQt6.QtWidgets import (
 from cloudrift.desktop.kit.asking import ask_for_files
 from cloudrift.desktop.kit.drawers import table
 from cloudrift.desktop.kit.parts import button, label
-from cloudrift.desktop.session.marking import Marking
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
+from cloudrift.desktop.session.work.marking import Marking
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import NAME_TYPED, plural
-from cloudrift.loop import edits
+from cloudrift.loop.edits.layers import edits
 from cloudrift.style.card_files import save_card
 from cloudrift.style.examples import measured
 from cloudrift.style.learn import LEAST, MOST, SURE, Example, Learnt, learn

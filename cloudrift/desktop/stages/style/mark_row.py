@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 from cloudrift.desktop.kit.look import MEDIUM, color, figure_font, text_font
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
-from cloudrift.loop.model import Loop
+from cloudrift.loop.model.loop import Loop
 from cloudrift.style.marks import Change, Mark
 from cloudrift.style.marks.kind import is_range
 

@@ -17,10 +17,10 @@ from cloudrift.desktop.kit.parts import (
     scrolling,
 )
 from cloudrift.desktop.kit.trying import Trying
-from cloudrift.desktop.session.marking import Marking
-from cloudrift.desktop.session.printing import Printing
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Tasks
+from cloudrift.desktop.session.work.marking import Marking
+from cloudrift.desktop.session.work.printing import Printing
+from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.desktop.stages.style.card_tab import CardTab
 from cloudrift.desktop.stages.style.learning import Learning
 from cloudrift.desktop.stages.style.mark_row import MarkRow

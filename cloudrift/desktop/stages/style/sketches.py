@@ -11,17 +11,17 @@ from cloudrift.desktop.kit.asking import ask_for_folder
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.parts import ChoiceRow, button, clear, label, scrolling
 from cloudrift.desktop.kit.rest import Rest
-from cloudrift.desktop.session.marking import Marking
-from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Lane, Tasks
 from cloudrift.desktop.session.trouble import error_words
+from cloudrift.desktop.session.work.marking import Marking
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.style.tile import SketchTile
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import free_name, plural
-from cloudrift.loop.storage import SUFFIX, save
+from cloudrift.loop.files.storage import SUFFIX, save
 from cloudrift.style.draws import LEAST, MOST, Sketched, by_unlikeness, many
 
 SKETCHING = "sketches"

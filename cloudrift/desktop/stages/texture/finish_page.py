@@ -25,8 +25,8 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.texture.back_page import BackPage
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED
-from cloudrift.loop.finishes import lay_finish
-from cloudrift.loop.model import LineAt
+from cloudrift.loop.edits.layers.finishes import lay_finish
+from cloudrift.loop.model.loop import LineAt
 from cloudrift.texture.finish import USES, Finish
 from cloudrift.texture.finish_files import (
     forget_finish,

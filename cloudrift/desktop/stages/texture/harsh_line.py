@@ -4,7 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from cloudrift.desktop.kit.parts import button, label, small_button
-from cloudrift.texture.resonances import Harsh
+from cloudrift.texture.kinds.resonances import Harsh
 
 
 class HarshLine(QWidget):

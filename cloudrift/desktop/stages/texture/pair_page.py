@@ -8,8 +8,8 @@ from cloudrift.desktop.stages.texture.back_page import BackPage
 from cloudrift.desktop.stages.texture.portrait_view import PortraitView
 from cloudrift.desktop.stages.texture.strip import Strip
 from cloudrift.ground.words import number
-from cloudrift.render.pair import difference, spectra_portrait
-from cloudrift.render.step_facts import StepFacts
+from cloudrift.render.measure.pair import difference, spectra_portrait
+from cloudrift.render.measure.step_facts import StepFacts
 from cloudrift.texture.treatment import Line
 
 

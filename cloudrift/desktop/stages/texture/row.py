@@ -35,12 +35,12 @@ from cloudrift.desktop.stages.texture.strip import Strip
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import number
-from cloudrift.loop import edits
-from cloudrift.loop.model import LineAt
-from cloudrift.render.step_facts import StepFacts, added, heed
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import LineAt
+from cloudrift.render.measure.step_facts import StepFacts, added, heed
 from cloudrift.texture import RidePoint, Treatment
+from cloudrift.texture.kinds.slots import SLOT_NAMES
 from cloudrift.texture.ride import BLEND
-from cloudrift.texture.slots import SLOT_NAMES
 
 DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=0, high=MAX_DRAW)
 FIELDS_A_LINE, FIELD_WIDTH, WORDS_WIDTH = 3, 94, 136

@@ -18,7 +18,7 @@ from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.keyed import Keyed
 from cloudrift.desktop.kit.look import MEDIUM, color, text_font
 from cloudrift.ground.settings import Field, Value
-from cloudrift.texture.slots import shape_of
+from cloudrift.texture.kinds.slots import shape_of
 
 HIGH_PX, WORDS_PX, POINTS = 46, 17, 48
 

@@ -20,9 +20,9 @@ from cloudrift.desktop.kit.parts import (
     panel,
     scrolling,
 )
-from cloudrift.desktop.session.hearing import BARE, TREATED
+from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.tasks import Tasks, Work
+from cloudrift.desktop.session.work.tasks import Tasks, Work
 from cloudrift.desktop.stages.texture.adding import AddBar
 from cloudrift.desktop.stages.texture.finish_page import FinishPage
 from cloudrift.desktop.stages.texture.harsh_line import HarshLine
@@ -42,15 +42,15 @@ from cloudrift.desktop.stages.texture.targets import (
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import percent
 from cloudrift.ground.words import number, plural
-from cloudrift.loop import edits
-from cloudrift.loop.model import LineAt, Loop
-from cloudrift.render.engine import Engine
-from cloudrift.render.plan import step_context
-from cloudrift.render.step_facts import StepFacts, harsh_in, step_facts
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.model.loop import LineAt, Loop
+from cloudrift.render.engine.engine import Engine
+from cloudrift.render.measure.step_facts import StepFacts, harsh_in, step_facts
+from cloudrift.render.plan.plan import step_context
 from cloudrift.texture import KINDS, Context, Treatment
+from cloudrift.texture.kinds.resonances import Harsh
 from cloudrift.texture.picture import Portrait
 from cloudrift.texture.portrait import portrait
-from cloudrift.texture.resonances import Harsh
 from cloudrift.texture.treatment import Line, time_ratio
 
 BARE_WORDS = {

@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.kit.parts import button, clear, heading, label, panel, scrolling
 from cloudrift.ground.words import plural
-from cloudrift.loop.bed import BED
-from cloudrift.loop.model import LineAt, Loop
+from cloudrift.loop.model.bed import BED
+from cloudrift.loop.model.loop import LineAt, Loop
 
 LAYERS, GROUPS, ALL, BED_PART = "Layers", "Groups", "All of it", "Groove bed"
 EMPTY_ROLE = "grain"  # the colour of a group that nobody is in

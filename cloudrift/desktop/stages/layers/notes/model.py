@@ -3,9 +3,9 @@
 from dataclasses import dataclass
 
 from cloudrift.ground.words import plural
-from cloudrift.loop.from_notes import chords_of
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.slowed import slowed
+from cloudrift.loop.edits.layers.from_notes import chords_of
+from cloudrift.loop.edits.layers.slowed import slowed
+from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.time import bar_ticks, beat_ticks
 

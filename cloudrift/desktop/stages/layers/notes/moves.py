@@ -6,8 +6,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from cloudrift.desktop.kit.grid import Grid
 from cloudrift.desktop.session.session import Session
-from cloudrift.loop import edits, own_notes
-from cloudrift.loop.model import Layer, Loop
+from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks, beat_ticks
 

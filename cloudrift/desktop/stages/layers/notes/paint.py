@@ -19,8 +19,8 @@ from cloudrift.desktop.stages.layers.notes.rects import (
     columns,
     draw_boxes,
 )
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.slowed import slowed
+from cloudrift.loop.edits.layers.slowed import slowed
+from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks
 

@@ -7,8 +7,8 @@ from cloudrift.desktop.kit.look import look
 from cloudrift.desktop.stages.layers.notes.model import chord_names
 from cloudrift.desktop.stages.layers.notes.paint import paint_ground, paint_notes
 from cloudrift.desktop.stages.layers.notes.places import Places
-from cloudrift.loop.model import Layer, Loop
-from cloudrift.loop.slowed import slowed
+from cloudrift.loop.edits.layers.slowed import slowed
+from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.note import Note
 
 

@@ -8,12 +8,12 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidg
 
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.parts import button, clear, heading, label, set_look
-from cloudrift.desktop.session.preview import Preview
+from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.stages.layers.notes.moves import NoteMoves
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Settings, Value
-from cloudrift.loop import own_notes
-from cloudrift.loop.model import Loop
+from cloudrift.loop.edits.layers import own_notes
+from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.note import Note
 from cloudrift.notes.tools import Tool
 

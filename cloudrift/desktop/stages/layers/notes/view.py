@@ -24,10 +24,10 @@ from cloudrift.desktop.stages.layers.notes.model import said
 from cloudrift.desktop.stages.layers.notes.moves import NoteMoves
 from cloudrift.desktop.stages.layers.notes.places import LEFT
 from cloudrift.desktop.stages.layers.notes.tool_strip import ToolStrip
-from cloudrift.loop import edits
-from cloudrift.loop.from_notes import put_roots, roots_of_what_plays
-from cloudrift.loop.model import LEVEL, Layer
-from cloudrift.loop.slowed import slowed
+from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers.from_notes import put_roots, roots_of_what_plays
+from cloudrift.loop.edits.layers.slowed import slowed
+from cloudrift.loop.model.loop import LEVEL, Layer
 from cloudrift.notes.tools import GROUPS, TOOLS
 from cloudrift.texture.ride import RidePoint
 

@@ -1,0 +1,1 @@
+"""The open document, its file, and what is selected in it."""

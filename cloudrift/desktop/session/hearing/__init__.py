@@ -1,0 +1,1 @@
+"""What is heard of the open document: rendered, compared, previewed, played."""

@@ -1,0 +1,1 @@
+"""Work beside the interface: tasks, prints, checks, the arrangement."""

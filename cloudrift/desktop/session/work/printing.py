@@ -1,0 +1,271 @@
+"""Printing beside the interface: all of the loop or some; again; the loop that it was made from."""
+
+from collections.abc import Callable
+from typing import TypeVar
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from cloudrift.audio.loudness import integrated_lufs
+from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.trouble import error_words
+from cloudrift.desktop.session.work.tasks import Lane, Tasks
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.wanted import Cancelled, Moved
+from cloudrift.ground.words import cut_at_word, some_of
+from cloudrift.loop.edits.arranging.passes import check_passes, passers, passes_in
+from cloudrift.loop.edits.flip import flips
+from cloudrift.loop.edits.flip.prints import (
+    flip_anew,
+    loop_to_print,
+    printable,
+    recipe_of,
+    with_print,
+)
+from cloudrift.loop.model.document import Document, Pass, Print
+from cloudrift.loop.model.flip import Flipped
+from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.render.forms.printing import (
+    Printed,
+    Reprint,
+    part_of,
+    printed,
+    reprinted,
+    with_reprints,
+)
+
+PRINTING = "print"
+LONGEST_NAME = 40
+Made = TypeVar("Made")
+
+
+class Printing(QObject):
+    """Makes prints and flips. ``made`` carries the layer that is new; ``busy`` words, or none."""
+
+    made = pyqtSignal(str)
+    busy = pyqtSignal(str)
+
+    def __init__(
+        self, session: Session, tasks: Tasks, layer: Callable[[], Layer | None] = lambda: None
+    ) -> None:
+        """``layer`` says which flip is shown, for what is about that."""
+        super().__init__(session)
+        self._session, self._tasks, self._layer = session, tasks, layer
+        self._request = 0
+        session.opened.connect(self.cancel)  # what is printed was of another document
+
+    def cancel(self) -> None:
+        """Leave what is being printed: at once here; its thread ends with the step it is at."""
+        self._tasks.cancel(PRINTING)
+        self._request += 1
+        self.busy.emit("")
+
+    @property
+    def _flip(self) -> Flipped | None:
+        layer = self._layer()
+        return layer.flipped if layer else None
+
+    def kept(self) -> tuple[Print, Loop] | None:
+        """The shown flip's print and the loop that it was made from; None, said, where none is."""
+        flip = self._flip
+        try:
+            if flip is None or not flip.print_id:
+                raise CloudriftError("that is no print, so no loop was kept with it")
+            return recipe_of(self._session.document.history.now, flip.print_id)
+        except CloudriftError as error:
+            self._session.say(str(error))
+            return None
+
+    @property
+    def _next_number(self) -> int:
+        numbers = (one.id.removeprefix("p") for one in self._session.document.history.now.prints)
+        return max((int(number) for number in numbers if number.isdigit()), default=0) + 1
+
+    def print_chosen(self) -> None:
+        """Print the layer that is chosen."""
+        layer_id = self._session.selection.layer_id
+        if layer_id:
+            self.print_what((layer_id,))
+        else:
+            self._session.say("no layer is chosen; add one in Layers")
+
+    def print_together(self) -> None:
+        """Print the layers that are heard alone, as one."""
+        alone = self._session.hearing.alone
+        layers = tuple(x.id for x in self._session.loop.layers if x.id in alone)
+        if layers:
+            self.print_what(layers)
+        else:
+            self._session.say("no layers are heard alone; press hear on some in Layers")
+
+    def print_each(self) -> None:
+        """Print each layer that is heard by itself; a group as one."""
+        session, clips = self._session, self._session.clips
+        wanted = []
+        for count, one in enumerate(passers(session.loop), self._next_number):
+            loop = loop_to_print(session.loop, (one.id,))
+            name = cut_at_word(f"Print {count}, {one.name}", LONGEST_NAME)
+            wanted.append((one.id, loop, name))
+        if not wanted:
+            session.say("nothing is heard, so there is nothing to print; add a layer first")
+            return
+
+        def work(stale: Callable[[], bool], moved: Moved) -> list[Printed]:
+            return [
+                printed(loop, name, clips, stale, moved=part_of(moved, at, len(wanted)))
+                for at, (_id, loop, name) in enumerate(wanted)
+            ]
+
+        def came(got: list[Printed]) -> None:
+            def edit(document: Document) -> Document:
+                for (one, loop, _name), made in zip(wanted, got, strict=True):
+                    document = with_print(document, loop, *made[:2], (one,), made.gain_db)
+                return document
+
+            if session.document.change("print each layer", edit):
+                self.made.emit(session.loop.layers[-1].id)
+                session.say(f"{len(wanted)} prints stand, one of each layer", good=True)
+
+        self._work(f"printing {len(wanted)} layers", work, came)
+
+    def print_what(
+        self, layers: tuple[str, ...], *, bare: bool = False, passes: tuple[Pass, ...] = (),
+        then: Callable[[Loop, str], Loop] = lambda loop, _id: loop,
+    ) -> None:  # fmt: skip
+        """Print all that is heard, or some layers or groups, beside the interface.
+
+        ``then`` goes on with the loop and the new flip's layer, as part of the same step.
+        """
+        session = self._session
+        try:
+            loop = loop_to_print(session.loop, layers, bare=bare)
+            check_passes(loop, passes)
+        except CloudriftError as error:
+            session.say(str(error))
+            return
+        count = self._next_number
+        whole = f"{len(passes)} pass{'es' * (len(passes) != 1)}" if passes else "Whole loop"
+        whole += ", bare" if bare else ""
+        what = some_of([layer.name for layer in loop.layers]) if layers else whole
+        name = cut_at_word(f"Print {count}, {what}", LONGEST_NAME)
+
+        def came(got: Printed) -> None:
+            def edit(document: Document) -> Document:
+                document = with_print(document, loop, *got[:2], layers, got.gain_db, passes,
+                                      bare=bare)  # fmt: skip
+                now = document.loop
+                return document.with_loop(then(now, now.layers[-1].id))
+
+            if session.document.change("print", edit):
+                self.made.emit(session.loop.layers[-1].id)
+                key, tempo = got.facts.key, got.facts.tempo
+                sounds = f"; it sounds in {key.text} at {tempo:.5g} BPM" if key else ""
+                session.say(f"{name} stands{sounds}", good=True)
+
+        clips = session.clips
+        self._work(f"printing {name}",
+                   lambda stale, moved: printed(loop, name, clips, stale, passes, moved),
+                   came)  # fmt: skip
+
+    def reprint(self) -> None:
+        """Print the open loop, or the same layers of it, in the shown print's place.
+
+        Prints that were made of what that plays follow, each from its own loop.
+        """
+        session, kept = self._session, self.kept()
+        if kept is None:
+            return
+        old, _before = kept
+        document, clips = session.document.history.now, session.clips
+        try:
+            loop = loop_to_print(printable(document, old.id), old.recipe.layers,
+                                 bare=old.recipe.bare)  # fmt: skip
+            passes = passes_in(loop, old.recipe.passes)
+            check_passes(loop, passes)
+        except CloudriftError as error:
+            session.say(str(error))
+            return
+
+        def came(got: list[Reprint]) -> None:
+            if session.document.change("reprint", lambda now: with_reprints(now, got)):
+                more = [recipe_of(document, one.print_id)[0].name for one in got[1:]]
+                do = "do" if len(more) > 1 else "does"
+                too = f", and so {do} {' and '.join(more)}" if more else ""
+                session.say(f"{old.name} is printed anew; what was cut from it follows{too}",
+                            good=True)  # fmt: skip
+            else:
+                session.say(f"{old.name} is what it was", good=True)
+
+        self._work(f"printing {old.name}",
+                   lambda stale, moved: reprinted(document, old.id, loop, passes, clips, stale,
+                                                  moved),
+                   came)  # fmt: skip
+
+    def _work(
+        self, doing: str, work: Callable[[Callable[[], bool], Moved], Made],
+        came: Callable[[Made], None],
+    ) -> None:  # fmt: skip
+        self.busy.emit(f"{doing}…")
+        self._request = request = self._request + 1
+
+        def done(got: Made) -> None:
+            self.busy.emit("")
+            came(got)
+
+        def failed(error: Exception) -> None:
+            if request == self._request:  # else it was cancelled, and another may be under way
+                self.busy.emit("")
+            if not isinstance(error, Cancelled):
+                self._session.say(error_words(error))
+
+        def moved(share: float, words: str) -> None:
+            self.busy.emit(f"{doing}: {share:.0%}, {words}")
+
+        self._tasks.run(PRINTING, work, done, failed, moved, lane=Lane.WRITING)
+
+    def flip_anew(self, print_id: str) -> None:
+        """Make another flip of a print."""
+        session = self._session
+        kept, _loop = recipe_of(session.document.history.now, print_id)
+        clips = session.clips
+
+        def work(_stale: Callable[[], bool], _moved: Moved) -> tuple[int, float]:
+            audio, rate = clips.read(kept.clip)
+            return audio.shape[1], integrated_lufs(audio, rate)
+
+        def came(known: tuple[int, float]) -> None:
+            if session.document.change("another flip",
+                                       lambda now: flip_anew(now, print_id, *known)):  # fmt: skip
+                self.made.emit(session.loop.layers[-1].id)
+
+        self._work(f"reading {kept.name}", work, came)
+
+    def show_recipe(self) -> None:
+        """Put the loop that the print was made from in the open one's place, as one step."""
+        session, kept = self._session, self.kept()
+        if kept is None:
+            return
+        _print, before = kept
+
+        def edit(loop: Loop) -> Loop:
+            """The layers as they were; flips stay, for they are cut from what was printed."""
+            cut_up = tuple(x for x in loop.layers if x.flipped is not None)
+            ids = {x.id for x in cut_up}
+            layers = tuple(x for x in before.layers if x.id not in ids)
+            return flips.with_layers_of(loop, before, (*layers, *cut_up))
+
+        if session.apply("the print's loop", edit):
+            session.say("The loop is as it was when this was printed; change it and press Reprint, "
+                        "or undo", good=True)  # fmt: skip
+
+    def cut_recording(self) -> None:
+        """Cut the recording that is chosen."""
+        self.cut(self._session.selection.layer_id)
+
+    def cut(self, layer_id: str) -> None:
+        """Make a flip of a recording, beside it."""
+        if not layer_id:
+            self._session.say("no recording is chosen; choose one in Layers")
+            return
+        made = self._session.make("cut a recording", lambda loop: flips.cut_beside(loop, layer_id))
+        if made is not None:
+            self.made.emit(made)

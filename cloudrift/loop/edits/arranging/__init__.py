@@ -1,0 +1,1 @@
+"""Edits of sections, seams and passes."""

@@ -1,0 +1,1 @@
+"""Edits of the groove bed: lanes, patterns, hits, MIDI."""

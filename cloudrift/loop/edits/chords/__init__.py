@@ -1,0 +1,1 @@
+"""Edits of chords: voices, time, the progression, metre; what could come next."""

@@ -1,0 +1,231 @@
+"""Prints: sound that was made of a loop, with the way back to it.
+
+A print's sound is a function of its recipe: the loop that it was made from and what of it. The
+sound is kept beside, so that it opens at once; the loop is kept once, by its content, however many
+prints were made from it.
+"""
+
+import hashlib
+
+import msgspec
+from msgspec.structs import replace
+
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import NAME_TYPED, free_name
+from cloudrift.loop.edits.flip.flipping import cut, cuts_at, flip_of, moved
+from cloudrift.loop.edits.flip.flips import with_layers_of
+from cloudrift.loop.edits.layers.edits import bare_of
+from cloudrift.loop.model.document import Document, Pass, Print, Recipe, RecipeLoop
+from cloudrift.loop.model.flip import Flipped, Label
+from cloudrift.loop.model.loop import Layer, Loop, new_id
+from cloudrift.loop.model.recorded import Facts, FromRecording
+
+
+def hash_of(loop: Loop) -> str:
+    """Return the name of a loop's content."""
+    return hashlib.blake2b(msgspec.json.encode(loop), digest_size=12).hexdigest()
+
+
+def loop_to_print(loop: Loop, layers: tuple[str, ...] = (), *, bare: bool = False) -> Loop:
+    """Return the loop that sounds as a print is to: all that is heard of it, or some layers alone.
+
+    Layers (or groups) are printed through their own lines and without the whole loop's, for they
+    go back into the loop. Flips that are not heard are no part of it, nor is the groove bed. Raises
+    CloudriftError where nothing would be heard.
+    """
+    loop = replace(loop, bed=None)
+    if bare:
+        loop = bare_of(loop)
+    if layers:
+        wanted = {x.id for x in loop.layers if x.id in layers or x.group in layers}
+        kept = tuple(replace(x, mute=False, parked=False)
+                     for x in loop.layers if x.id in wanted)  # fmt: skip
+        opened = tuple(replace(group, mute=False) for group in loop.groups)
+        loop = replace(loop, layers=kept, groups=opened, line=())
+    heard = {x.id for x in loop.heard()}
+    loop = replace(loop, layers=tuple(x for x in loop.layers if not x.flipped or x.id in heard))
+    if not heard:
+        raise CloudriftError("nothing of that is heard, so there is nothing to print")
+    return loop
+
+
+def facts_of_print(printed: Loop, name: str, frames: int, lufs: float) -> Facts:
+    """Return what is known of a print: it is in the key and the tempo that its loop sounds in."""
+    length = round(frames / printed.rate, 9)
+    beat = 60 / printed.sounding_tempo
+    beats = tuple(round(i * beat, 5) for i in range(int(length / beat + 1e-6)))
+    return Facts(
+        name=name, kind="loop", length_s=length, key=printed.sounding_key,
+        tempo=printed.sounding_tempo, beats_s=beats[:1024], lufs=round(max(lufs, -100.0), 2),
+        origin=f"printed from {printed.title}"[:80] if printed.title else "printed",
+        maker="", licence="",
+    )  # fmt: skip
+
+
+def with_print(
+    document: Document, printed: Loop, clip: str, facts: Facts, layers: tuple[str, ...],
+    gain_db: float, passes: tuple[Pass, ...] = (), *, bare: bool = False,
+) -> Document:  # fmt: skip
+    """Add a print to a document, and a parked layer in which it is a flip that changes nothing.
+
+    ``printed`` is what it was made from; ``gain_db`` brings its sound back to what it was. Each of
+    its ``passes`` has a label. ``bare``: it was to have no treatment.
+    """
+    made = Print(id=new_id("p", (one.id for one in document.prints)), name=facts.name, clip=clip,
+                 recipe=Recipe(loop=hash_of(printed), layers=layers, passes=passes,
+                               bare=bare),
+                 gain_db=gain_db)  # fmt: skip
+    document = _with_flip(document, made, printed, facts)
+    recipes = (*document.recipes, RecipeLoop(content=hash_of(printed), loop=printed))
+    return _tidied(replace(document, prints=(*document.prints, made), recipes=recipes))
+
+
+def _with_flip(document: Document, made: Print, printed: Loop, facts: Facts) -> Document:
+    """Add a parked layer in which a print is a flip that changes nothing."""
+    loop = document.loop
+    flip = _flip_of(made, printed, facts)
+    if flip.chords:
+        flip = cut(flip, cuts_at(flip, "chords", loop.metre))
+    names = [layer.name for layer in loop.layers]
+    layer = Layer(id=new_id("l", loop.ids),
+                  name=free_name(made.name[:NAME_TYPED], names), role="keys", source=flip,
+                  parked=True)  # fmt: skip
+    return document.with_loop(replace(loop, layers=(*loop.layers, layer)))
+
+
+def _flip_of(made: Print, printed: Loop, facts: Facts) -> Flipped:
+    """A print as a flip in which nothing is moved: its chords are those of each pass."""
+    shift = (printed.sounding_key.pc - printed.key.pc + 6) % 12 - 6
+    chords = [replace(moved(chord, shift), id=f"c{turn}.{i}" if turn else chord.id,
+                      start_tick=chord.start_tick + turn * printed.ticks)
+              for turn in range(max(1, len(made.recipe.passes)))
+              for i, chord in enumerate(printed.chords)]  # fmt: skip
+    of = FromRecording(clip=made.clip, facts=facts, fit="tempo", gain_db=made.gain_db)
+    labels = tuple(Label(at_tick=turn * printed.ticks, name=one.name)
+                   for turn, one in enumerate(made.recipe.passes))  # fmt: skip
+    ticks = printed.ticks * max(1, len(labels))
+    return replace(flip_of(of, ticks, tuple(chords), made.id), labels=labels)
+
+
+def recipe_of(document: Document, print_id: str) -> tuple[Print, Loop]:
+    """Return a print and the loop that it was made from."""
+    found = next((one for one in document.prints if one.id == print_id), None)
+    if found is None:
+        raise CloudriftError("that print is not there any more; print it anew")
+    loop = next(one.loop for one in document.recipes if one.content == found.recipe.loop)
+    return found, loop
+
+
+def with_reprint(
+    document: Document, print_id: str, printed: Loop, clip: str, facts: Facts, gain_db: float,
+    passes: tuple[Pass, ...] = (),
+) -> Document:  # fmt: skip
+    """Put another sound in a print's place, made from another loop: all cut from it follows.
+
+    What was printed from that does so when it is reprinted, too: see ``followers``.
+    """
+    old, _loop = recipe_of(document, print_id)
+    recipe = replace(old.recipe, loop=hash_of(printed), passes=passes)
+    made = replace(old, clip=clip, recipe=recipe, gain_db=gain_db)
+    prints = tuple(made if one.id == print_id else one for one in document.prints)
+    recipes = (*document.recipes, RecipeLoop(content=hash_of(printed), loop=printed))
+    loop = with_clip_of(document.loop, print_id, clip, facts, gain_db)
+    return _tidied(replace(document, loop=loop, prints=prints, recipes=recipes))
+
+
+def with_guessed_bare(document: Document) -> Document:
+    """Return a document of a program that did not say which prints were to be bare: those whose
+    loop has no treatment.
+    """
+    bare = {one.content for one in document.recipes if not _lines_of(one.loop)}
+    prints = tuple(
+        replace(one, recipe=replace(one.recipe, bare=True)) if one.recipe.loop in bare else one
+        for one in document.prints
+    )
+    return replace(document, prints=prints)
+
+
+def _lines_of(loop: Loop) -> bool:
+    lines = (loop.line, *(x.line for x in loop.layers), *(x.line for x in loop.groups))
+    return any(lines)
+
+
+def with_clip_of(loop: Loop, print_id: str, clip: str, facts: Facts, gain_db: float) -> Loop:
+    """Return a loop in which all that was cut from a print is cut from another clip of it."""
+
+    def follow(layer: Layer) -> Layer:
+        flip = layer.flipped
+        if flip is None or flip.print_id != print_id:
+            return layer
+        of = replace(flip.of, clip=clip, gain_db=gain_db,
+                     facts=replace(facts, name=flip.of.facts.name))  # fmt: skip
+        return replace(layer, source=replace(flip, of=of))
+
+    return replace(loop, layers=tuple(follow(layer) for layer in loop.layers))
+
+
+def _tidied(document: Document) -> Document:
+    """Return a document with each loop that a print was made from once, and no other."""
+    used = {one.recipe.loop for one in document.prints}
+    recipes = {one.content: one for one in document.recipes if one.content in used}
+    return replace(document, recipes=tuple(recipes.values()))
+
+
+def prints_in(loop: Loop) -> frozenset[str]:
+    """Return the prints that layers of a loop are cut from."""
+    return frozenset(x.flipped.print_id for x in loop.layers if x.flipped) - {""}
+
+
+def followers(document: Document, print_id: str) -> tuple[str, ...]:
+    """Return the prints made of loops in which a print plays, and of those, as they follow."""
+    loops = {one.content: one.loop for one in document.recipes}
+    uses = {one.id: prints_in(loops[one.recipe.loop]) for one in document.prints}
+    made = {print_id}
+    while more := {one for one, of in uses.items() if of & made and one not in made}:
+        made |= more
+    # Each behind all that it is made of; where a stranger's file goes in a circle, as they come.
+    waiting, out = [one.id for one in document.prints if one.id in made - {print_id}], []
+    while waiting:
+        ready = [one for one in waiting if not uses[one] & set(waiting) - {one}] or waiting[:1]
+        out += ready
+        waiting = [one for one in waiting if one not in ready]
+    return tuple(out)
+
+
+def printable(document: Document, print_id: str) -> Loop:
+    """Return the open loop without what comes of a print: that can't be printed into itself."""
+    of = {print_id, *followers(document, print_id)}
+    kept = tuple(x for x in document.loop.layers if not (x.flipped and x.flipped.print_id in of))
+    return with_layers_of(document.loop, document.loop, kept)
+
+
+def rename_print(document: Document, print_id: str, name: str) -> Document:
+    """Call a print something else."""
+    recipe_of(document, print_id)
+    prints = (replace(x, name=name) if x.id == print_id else x for x in document.prints)
+    return replace(document, prints=tuple(prints))
+
+
+def forget_print(document: Document, print_id: str) -> Document:
+    """Take a print off the document, and the way back to its loop where no other has the same.
+
+    What is cut from it stays, as a recording that was cut: its sound is in it.
+    """
+    recipe_of(document, print_id)
+    layers = tuple(
+        replace(x, source=replace(x.flipped, print_id=""))
+        if x.flipped and x.flipped.print_id == print_id else x
+        for x in document.loop.layers
+    )  # fmt: skip
+    prints = tuple(one for one in document.prints if one.id != print_id)
+    loop = replace(document.loop, layers=layers)
+    return _tidied(replace(document, loop=loop, prints=prints))
+
+
+def flip_anew(document: Document, print_id: str, frames: int, lufs: float) -> Document:
+    """Add another flip of a print, in which nothing is moved: it is changed on its own.
+
+    ``frames`` and ``lufs`` are those of its clip.
+    """
+    made, printed = recipe_of(document, print_id)
+    return _with_flip(document, made, printed, facts_of_print(printed, made.name, frames, lufs))

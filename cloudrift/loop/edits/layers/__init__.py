@@ -1,0 +1,1 @@
+"""Edits of layers, groups and treatment lines; notes and recordings in layers."""

@@ -1,0 +1,30 @@
+"""Which part of a layer's notes a slow treatment lets be heard."""
+
+from typing import NamedTuple
+
+from cloudrift.loop.model.loop import Layer, Loop
+from cloudrift.texture.kinds.windows import SLOWED, SPEEDS, heard_ticks
+
+
+class Slowed(NamedTuple):
+    """A slow treatment that a layer goes through: window, share heard, and where (ticks)."""
+
+    window: str
+    share: float
+    heard: tuple[tuple[int, int], ...]
+
+    @property
+    def says(self) -> str:
+        """What of it is heard, in words."""
+        return f"slow: the first {self.share * 100:.0f} % of every {self.window} is heard"
+
+
+def slowed(loop: Loop, layer: Layer) -> Slowed | None:
+    """Return the first slow treatment on a layer's way (its line, its group's, the loop's)."""
+    group = loop.group(layer.group).line if layer.group else ()
+    for treatment in (*layer.line, *group, *loop.line):
+        if treatment.kind == SLOWED.name and treatment.acts:
+            full = treatment.full
+            return Slowed(full.word("window"), 1 / SPEEDS[full.word("speed")],
+                          heard_ticks(full, loop.ticks))  # fmt: skip
+    return None

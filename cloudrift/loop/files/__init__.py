@@ -1,0 +1,1 @@
+"""Loop files: reading and writing, recovery, templates and progressions that are kept."""

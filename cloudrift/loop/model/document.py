@@ -1,0 +1,108 @@
+"""The document: all that one file holds: a loop, and the prints that were made of it.
+
+A history moves from document to document, a file is one, and what is drawn, heard and written is
+always a loop of it: ``arranging.section_loop`` says which.
+"""
+
+from typing import Union
+
+import msgspec
+from msgspec.structs import replace
+
+from cloudrift.audio.clips import is_clip_name
+from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.words import named
+from cloudrift.loop.model.checks import unique, within
+from cloudrift.loop.model.credits import Credits
+from cloudrift.loop.model.demo_file import DemoFile
+from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.newer import Newer
+from cloudrift.loop.model.recorded import MOST_GAIN_DB
+from cloudrift.loop.model.sections import Arrangement
+
+MOST_PASSES = 32
+
+
+class Pass(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """Once round the loop, with some of its layers or groups left out."""
+
+    name: str
+    out: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        named(self, "a pass")
+
+
+class Recipe(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """What a print was made from: a loop by its content, and which of its layers (none: all).
+
+    It goes round in ``passes``, one after another; none: once, with all of them. ``bare``: without
+    any treatment, also when it is printed again.
+    """
+
+    loop: str
+    layers: tuple[str, ...] = ()
+    passes: tuple[Pass, ...] = ()
+    bare: bool = False
+
+    def __post_init__(self) -> None:
+        within("number of passes of a print", len(self.passes), 0, MOST_PASSES)
+
+
+class Print(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """Sound that was made of a loop: its clip, and its recipe.
+
+    ``gain_db`` brings it back to how loud it was, where it was kept softer.
+    """
+
+    id: str
+    name: str
+    clip: str
+    recipe: Recipe
+    gain_db: float = 0.0
+
+    def __post_init__(self) -> None:
+        named(self, "a print")
+        if not is_clip_name(self.clip):
+            raise CloudriftError(f"print {self.id}: {self.clip[:60]!r} does not name a recording")
+        within(f"print {self.id}: gain", self.gain_db, 0, MOST_GAIN_DB, " dB")
+
+
+class RecipeLoop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A loop that prints were made from, by its content; kept once for all of them."""
+
+    content: str
+    loop: Loop
+
+
+class Document(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A loop, its prints, the loops that those were made from, how it is arranged, who made it, its
+    demo file, and what a newer program has written beside them (``newer``; see ``loop.newer``).
+    """
+
+    loop: Loop
+    prints: tuple[Print, ...] = ()
+    recipes: tuple[RecipeLoop, ...] = ()
+    arrangement: Arrangement = Arrangement()
+    credits: Credits = Credits()
+    demo: DemoFile = DemoFile()
+    newer: Newer | None = None
+
+    def __post_init__(self) -> None:
+        unique("prints", (one.id for one in self.prints))
+        there = {one.content for one in self.recipes}
+        for one in self.prints:
+            if one.recipe.loop not in there:
+                raise CloudriftError(f"print {one.id}: the loop it was made from is not there")
+
+    @classmethod
+    def of(cls, what: Union[Loop, "Document"]) -> "Document":
+        """Return a document as it is, or one of a loop alone."""
+        return what if isinstance(what, Document) else cls(loop=what)
+
+    def with_loop(self, loop: Loop) -> "Document":
+        """Return the document with another loop; itself if it is the same one."""
+        return self if loop is self.loop else replace(self, loop=loop)
+
+
+WHOLE = ""  # the section that a document without sections consists of

@@ -1,0 +1,1 @@
+"""Computing it: the engine, its cache and its worker, and what sounds next first."""

@@ -1,0 +1,1 @@
+"""Longer forms as sound: prints, the arrangement, its seams."""

@@ -1,0 +1,1 @@
+"""What is measured of rendered loops: loudness, spectra, clashes, room in the spectrum."""

@@ -1,0 +1,1 @@
+"""What to compute: a loop as a graph of pure steps, each with its key."""

@@ -1,0 +1,1 @@
+"""Playing and recording: the player, short loops to audition, takes."""

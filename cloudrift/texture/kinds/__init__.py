@@ -1,0 +1,1 @@
+"""The kinds of treatments, by family."""

@@ -1,5 +1,0 @@
-"""Weathering: what years of playing do to a recording. One card, its parts each in a module."""
-
-from cloudrift.texture.weathering.card import WEATHERING
-
-__all__ = ["WEATHERING"]
