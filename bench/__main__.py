@@ -15,7 +15,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from msgspec.structs import replace
 
-from bench import arranged
+from bench import arranged, hands
 from bench import engine as engine_room
 from bench.loops import big_loop
 from cloudrift.demo import polar_night
@@ -290,6 +290,7 @@ def main() -> None:
     rows += [sounds_row(), drag_row(), speaker_row(loop), many_row()]
     rows += engine_room.rows()
     rows += engine_room.rows("bench.arranged", arranged.ROWS)
+    rows += engine_room.rows("bench.hands", hands.ROWS)
     print("| what | target | measured |\n|---|---|---|")
     for row in rows:
         print("| " + " | ".join(row) + " |")

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 from cloudrift.audio.about import About
 from cloudrift.audio.sound_file import write_wav
 from cloudrift.cli.main import commands
+from cloudrift.desktop.frame.menu_table import UNDO
 from cloudrift.desktop.kit.tiles import open_length, open_style
 from cloudrift.desktop.stages.start.page import EMPTY, MIDI, PHRASE, TEMPLATE
 from cloudrift.ground.errors import CloudriftError
@@ -184,12 +185,12 @@ def test_what_is_not_shown_is_not_changed(qtbot, window):
     window.session.apply("tempo", lambda loop: edits.set_tempo(loop, 101))
     changed = window.session.loop
     window.start_loop()
-    window.menus.undo.trigger()
+    window.menus.action(UNDO).trigger()
     window.chords.row_bar.draw_row()
     assert window.session.loop is changed
     assert "not shown" in window.message.text()
     qtbot.mouseClick(window.start.never_mind, LEFT)
-    window.menus.undo.trigger()
+    window.menus.action(UNDO).trigger()
     assert window.session.loop is before
 
 

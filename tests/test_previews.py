@@ -29,7 +29,7 @@ def views(session):
 
 
 def test_what_ends_shows_what_stood_behind_it_again(session, views):
-    one, other = (Preview(session, view) for view in views)
+    one, other = (Preview(session.hearing.previews, view) for view in views)
     one.put(slower, "slower")
     other.put(louder, "louder")
     assert (session.hearing.shown, session.hearing.preview_words) == (
@@ -48,7 +48,7 @@ def test_what_ends_shows_what_stood_behind_it_again(session, views):
 
 
 def test_the_one_behind_may_end_first(session, views):
-    one, other = (Preview(session, view) for view in views)
+    one, other = (Preview(session.hearing.previews, view) for view in views)
     one.put(slower, "slower")
     other.put(louder, "louder")
     one.end()
@@ -58,7 +58,7 @@ def test_the_one_behind_may_end_first(session, views):
 
 
 def test_a_change_under_a_standing_preview_is_seen_and_heard_in_it(session, views, qtbot):
-    preview = Preview(session, views[0])
+    preview = Preview(session.hearing.previews, views[0])
     preview.put(slower, "slower")
     seen = []
     session.hearing.shown_changed.connect(lambda: seen.append(session.hearing.shown))
@@ -73,7 +73,7 @@ def test_a_change_under_a_standing_preview_is_seen_and_heard_in_it(session, view
 
 
 def test_another_moment_gives_way_to_the_first_change(session, views):
-    preview, ended = Preview(session, views[0]), []
+    preview, ended = Preview(session.hearing.previews, views[0]), []
     preview.ended.connect(lambda: ended.append(1))
     preview.put(slower(session.loop), "an old one")
     session.apply("louder", louder)
@@ -87,7 +87,7 @@ def test_an_edit_that_can_no_longer_be_made_ends_what_shows_it(session, views):
         loop.layer("l1")
         return slower(loop)
 
-    preview, ended = Preview(session, views[0]), []
+    preview, ended = Preview(session.hearing.previews, views[0]), []
     preview.ended.connect(lambda: ended.append(1))
     preview.put(needs_l1, "slower")
     session.apply("remove", lambda loop: edits.remove_layer(loop, "l1"))
@@ -96,14 +96,14 @@ def test_an_edit_that_can_no_longer_be_made_ends_what_shows_it(session, views):
 
 
 def test_an_edit_that_is_refused_shows_nothing(session, views):
-    preview = Preview(session, views[0])
+    preview = Preview(session.hearing.previews, views[0])
     with pytest.raises(CloudriftError, match="between"):
         preview.put(lambda loop: edits.set_tempo(loop, 9999), "too fast")
     assert not session.hearing.previewing
 
 
 def test_what_stands_in_place_of_the_loop_stays_in_front(session, views):
-    one, other = (Preview(session, view) for view in views)
+    one, other = (Preview(session.hearing.previews, view) for view in views)
     whole = slower(session.loop)
     one.put(whole, "not begun yet", alone=frozenset(), instead=True)
     other.put(louder, "louder")
@@ -116,7 +116,7 @@ def test_what_stands_in_place_of_the_loop_stays_in_front(session, views):
 
 
 def test_it_ends_with_its_view_with_another_document_and_with_the_session(session, views):
-    one, other = (Preview(session, view) for view in views)
+    one, other = (Preview(session.hearing.previews, view) for view in views)
     one.put(slower, "slower")
     views[0].hide()
     assert not session.hearing.previewing
@@ -135,7 +135,7 @@ def test_it_ends_with_its_view_with_another_document_and_with_the_session(sessio
 
 
 def test_layers_heard_alone_in_a_preview_are_those_of_the_one_in_front(session, views):
-    one, other = (Preview(session, view) for view in views)
+    one, other = (Preview(session.hearing.previews, view) for view in views)
     session.hearing.hear_alone({"l1"})
     one.put(slower, "slower")
     assert [x.id for x in session.hearing.heard_loop.heard()] == ["l1"]
@@ -153,7 +153,7 @@ def test_a_tool_stays_heard_while_a_remedy_is_rested_on(window):
     view.moves.let_go()
     view.open_tool("echo")
     tried = session.hearing.shown
-    rests = Preview(session, window.layers.room)
+    rests = Preview(session.hearing.previews, window.layers.room)
     rests.put(louder, "louder tried")
     assert session.hearing.preview_words == "louder tried"
     rests.end()

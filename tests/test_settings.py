@@ -122,15 +122,15 @@ def test_recent_files_are_the_last_ones_that_are_still_there(tmp_path):
 
 
 def test_recent_files_are_opened_from_the_menu(qtbot, window, tmp_path, monkeypatch):
-    window.menus._fill_recent()
-    assert [a.isEnabled() for a in window.menus.recent.actions()] == [False]
+    window.recent.aboutToShow.emit()
+    assert [a.isEnabled() for a in window.recent.actions()] == [False]
     path = tmp_path / "Ice & Road.cloudrift"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
     assert saved(window.files.save)
     window.session.document.open(window.session.loop, None)
     window.session.document.begun = False  # nothing to ask for
-    window.menus._fill_recent()
-    action = window.menus.recent.actions()[0]
+    window.recent.aboutToShow.emit()
+    action = window.recent.actions()[0]
     assert action.text().startswith("Ice && Road\t")
     action.trigger()
     qtbot.waitUntil(lambda: window.session.document.path == path, timeout=10_000)

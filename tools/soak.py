@@ -67,7 +67,7 @@ class Deeds:
         self.window, self.session = window, window.session
         self.rng = random.Random(seed)
         self.done: Counter[str] = Counter()
-        self._preview = Preview(window.session, window)
+        self._preview = Preview(window.session.hearing.previews, window)
         self._deeds: list[tuple[int, Callable[[], object]]] = [
             (6, self.setting), (3, self.treatment), (2, self.layer), (4, self.chord),
             (3, self.level), (2, self.notes), (5, self.undo), (3, self.stage), (5, self.press),

@@ -20,7 +20,7 @@ class HistorySheet(QDialog):
     def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
         self._session = session
-        self._preview = Preview(session, self)
+        self._preview = Preview(session.hearing.previews, self)
         self.setWindowTitle("History")
         self.resize(400, 480)
         self.list = QListWidget()

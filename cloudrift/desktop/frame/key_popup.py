@@ -29,7 +29,7 @@ class KeyPopup(Popup):
         self._session = session
         self._middle = 0
         self.heard: int | None = None  # the shift that is heard now
-        self._preview = Preview(session, self)
+        self._preview = Preview(session.hearing.previews, self)
         self._preview.ended.connect(self._heard_no_more)
         self.way = ChoiceRow(
             [(FOLLOW, "Chords follow"), (STAY, "Chords stay, names change")], columns=2,

@@ -1,7 +1,6 @@
 """The window: heading, rail, stages, drawers, ribbon."""
 
 import time
-from collections.abc import Callable
 from functools import cached_property
 from pathlib import Path
 from typing import TypeVar
@@ -27,6 +26,7 @@ from cloudrift.desktop.frame.finder import Finder
 from cloudrift.desktop.frame.heading import Heading
 from cloudrift.desktop.frame.help_sheet import AboutSheet, KeysSheet
 from cloudrift.desktop.frame.history_sheet import HistorySheet
+from cloudrift.desktop.frame.menu_table import OPEN, REDO, UNDO, menu_table
 from cloudrift.desktop.frame.menus import Menus
 from cloudrift.desktop.frame.midi_sheet import MidiSheet
 from cloudrift.desktop.frame.proposals_sheet import ProposalsSheet
@@ -36,6 +36,7 @@ from cloudrift.desktop.frame.ribbon import Ribbon
 from cloudrift.desktop.frame.settings_sheet import SettingsSheet
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.asking import RECORDINGS, ask_for_file
+from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.parts import Pages, button, set_look
 from cloudrift.desktop.session.session import CLOSING_S, Session
 from cloudrift.desktop.session.work.checking import Checking
@@ -118,7 +119,9 @@ class Window(QMainWindow):
                             "is not so on this stage; press to see what would meet it")  # fmt: skip
         self.quiet.setProperty("fit", "foot")
         self._lay_out()
-        self.menus = Menus(self)
+        self.menus = Menus(self, menu_table(), self.do)
+        self.recent = self.menus.add_recent(OPEN, lambda: session.preferences.recent,
+                                            self.files.open_file)  # fmt: skip
         self._connect()
         self._clock = QTimer(self)
         self._clock.setInterval(FRAME_MS)
@@ -320,12 +323,15 @@ class Window(QMainWindow):
         else:
             hearing.hear_alone(() if hearing.alone == {BED_ID} else (BED_ID,))
 
-    def do_in(self, stage: str, act: Callable[[Stage], object], *, going: bool) -> None:
-        """Do something in a stage; where it is ``going``, show it first."""
-        at = STAGES.index(stage)
-        if going:
+    def do(self, command: Command) -> None:
+        """Run a command: in its stage, which is shown first where it goes there, or here."""
+        if not command.stage:
+            command.act(self)
+            return
+        at = STAGES.index(command.stage)
+        if command.goes:
             self.choose_stage(at)
-        act(self.stage(at))
+        command.act(self.stage(at))
 
     def open_history(self) -> HistorySheet:
         """Open the history beside the window."""
@@ -629,7 +635,11 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{session.loop.title}{star} – Cloudrift")
         self._show_facts()
         history = session.document.history
-        self.menus.show_history(history.undo_label, history.redo_label)
+        for command, what, name in ((UNDO, "&Undo", history.undo_label),
+                                    (REDO, "&Redo", history.redo_label)):  # fmt: skip
+            action = self.menus.action(command)
+            action.setEnabled(bool(name))
+            action.setText(f"{what} {name}".strip())
 
     def _show_facts(self) -> None:
         session = self.session

@@ -5,11 +5,11 @@ from typing import Any, NamedTuple
 
 
 class Command(NamedTuple):
-    """One thing that can be done in a stage.
+    """One thing that can be done in a stage, or in the window where no ``stage`` is named.
 
-    ``act`` takes the stage, which need not be there before it is done. ``key`` is its shortcut, as
-    Qt writes it. With ``goes`` its stage is shown first. ``inside`` names the menu within the
-    stage's own that it stands in.
+    ``act`` takes that, which need not be there before it is done. ``key`` is its shortcut, as Qt
+    writes it. With ``goes`` its stage is shown first. ``inside`` names the menu within the stage's
+    own that it stands in.
     """
 
     text: str
@@ -17,3 +17,4 @@ class Command(NamedTuple):
     key: str = ""
     goes: bool = False
     inside: str = ""
+    stage: str = ""

@@ -65,7 +65,7 @@ class InPlace(Preview):
     """A preview that sets the loop going where it stands, and lets it stand again after."""
 
     def __init__(self, session: Session, view: QObject) -> None:
-        super().__init__(session, view)
+        super().__init__(session.hearing.previews, view)
         self._transport = session.transport
         self._started = False  # whether hearing it has set the loop going
 

@@ -22,7 +22,7 @@ class Trying(QObject):
         super().__init__(widget)
         self._edit, self._words = edit, words
         self._widget = widget
-        self._preview = Preview(session, widget)
+        self._preview = Preview(session.hearing.previews, widget)
         self._rest = Rest(self)
         self._rest.rested.connect(self.begin)
         widget.installEventFilter(self)

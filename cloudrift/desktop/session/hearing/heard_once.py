@@ -8,16 +8,19 @@ import time
 from collections.abc import Callable
 from functools import partial
 from queue import PriorityQueue
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple, Protocol
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from cloudrift.audio.buffers import Stereo, raised_cosine
+from cloudrift.desktop.session.document.document import OpenDocument
+from cloudrift.desktop.session.hearing.transport import Transport
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.loop.model.hits import Hit
 from cloudrift.loop.model.loop import Chord, Loop
-from cloudrift.render.engine.engine import Rendered
+from cloudrift.render.engine.engine import Engine, Rendered
+from cloudrift.render.measure.match import Match
 from cloudrift.render.plan.trying import first_moment
 from cloudrift.render.play.audition import (
     audition,
@@ -28,14 +31,39 @@ from cloudrift.render.play.audition import (
     tried,
 )
 
-if TYPE_CHECKING:
-    from cloudrift.desktop.session.hearing.hearing import Hearing
-
 AUDITION, BARE = "audition", "bare"
 DRAFT_MOST_S = 0.5
 TAIL_S = 0.06  # over so long a first moment ends
 AT_ONCE, SOON, LATER, END = 0, 1, 2, 9  # what comes first on the thread
 LATE_S = 1.5  # a key that was let go so long ago is not worth its release any more
+
+
+class Heard(Protocol):
+    """What strokes know of what is heard of the open document."""
+
+    document: OpenDocument
+    transport: Transport
+    rendered: dict[str, Rendered]
+    side: str
+
+    @property
+    def heard_loop(self) -> Loop:
+        """The loop that is shown, with only those layers that are heard alone, if any."""
+
+    @property
+    def previewing(self) -> bool:
+        """Whether another loop is heard than the open one."""
+
+    @property
+    def heard_up_to(self) -> tuple[str | None, int] | None:
+        """Which line is heard only down to which row."""
+
+    @property
+    def match(self) -> Match:
+        """By how much both sides of the compare switch are turned."""
+
+    def gain_of(self, side: str) -> float:
+        """Return the gain that a side of the compare switch is played with."""
 
 
 class _Job(NamedTuple):
@@ -53,12 +81,13 @@ class HeardOnce(QObject):
     """
 
     _draft_made = pyqtSignal(object, object, object)  # Loop, Rendered, Stereo
-    _broke = pyqtSignal(str)
 
-    def __init__(self, hearing: Hearing) -> None:
-        super().__init__(hearing)
+    broke = pyqtSignal(str)
+
+    def __init__(self, hearing: Heard, engine: Engine, parent: QObject) -> None:
+        super().__init__(parent)
         self._hearing = hearing
-        self._player, self._engine = hearing.transport.player, hearing.engine
+        self._player, self._engine = hearing.transport.player, engine
         self._jobs: PriorityQueue[_Job] = PriorityQueue()
         self._numbers = itertools.count()
         self._newest: dict[str, int] = {}  # of each group: the number of its last stroke
@@ -69,7 +98,6 @@ class HeardOnce(QObject):
         self._no_draft.set()
         self._drafted: tuple[Rendered, Stereo] | None = None  # on which, and how it sounds
         self._draft_made.connect(self._on_draft)
-        self._broke.connect(hearing.broke)
         self._thread = threading.Thread(target=self._run, name="heard once", daemon=True)
         self._thread.start()
 
@@ -97,7 +125,7 @@ class HeardOnce(QObject):
             except StopIteration:
                 return
             except Exception as error:
-                self._broke.emit(error_words(error, "that could not be played"))
+                self.broke.emit(error_words(error, "that could not be played"))
             finally:
                 self._jobs.task_done()
 

@@ -13,7 +13,7 @@ from cloudrift.desktop.session.document.document import OpenDocument
 from cloudrift.desktop.session.document.selecting import Selecting
 from cloudrift.desktop.session.document.selection import Selection
 from cloudrift.desktop.session.hearing.heard_once import BARE, HeardOnce
-from cloudrift.desktop.session.hearing.preview import Preview
+from cloudrift.desktop.session.hearing.preview import PreviewStack
 from cloudrift.desktop.session.hearing.transport import Transport
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.loop.edits.layers.edits import bare_of
@@ -59,13 +59,14 @@ class Hearing(QObject):
         self.then: Moment | None = None
         self.alone: frozenset[str] = frozenset()  # layers and groups heard alone; none: all are
         self._up_to: tuple[str | None, int] | None = None
-        self._previews: tuple[Preview, ...] = ()  # that stand; the last is in front
+        self.previews = PreviewStack(document, self)
         self._comparing = False  # whether the compare switch has been used since playing began
         self._answered.connect(self._on_answered)
         self._measured.connect(self._on_measured)
         self._rested.connect(self._on_rested)
         self._came_soon.connect(self._on_soon)
-        self.once = HeardOnce(self)
+        self.once = HeardOnce(self, engine, self)
+        self.once.broke.connect(self.broke)
         self._worker = RenderWorker(
             engine,
             self._made,
@@ -85,6 +86,7 @@ class Hearing(QObject):
         selecting.changed.connect(self._on_selected)
         transport.playing_changed.connect(self._on_playing)
         transport.click_changed.connect(self._play_what_is_heard)
+        self.previews.changed.connect(self._on_previews)
 
     # --- asking for it ------------------------------------------------------------------------
 
@@ -136,58 +138,38 @@ class Hearing(QObject):
         loop = self.document.loop
         # What is gone or parked can't be heard alone.
         self.alone = frozenset(one for one in self.alone if alone(loop, {one}) is not loop)
-        stood = bool(self._previews)
-        self._previews = tuple(one for one in self._previews if one.follow(loop))
-        return stood
+        return self.previews.follow(loop)
 
     def begin(self) -> None:
         """Hear another document as it is: nothing is left of what was heard of the one before."""
         self._up_to = self.then = None
         self.against = "loop"
-        self._drop_previews()
+        self.previews.clear()
         self.alone, self._comparing = frozenset(), False
         self.shown_changed.emit()
 
-    def _drop_previews(self) -> None:
-        previews, self._previews = self._previews, ()
-        for preview in previews:
-            preview.drop()
-
     # --- what is shown ------------------------------------------------------------------------
 
-    def put_preview(self, preview: Preview) -> None:
-        """Show and hear a preview, in front of those that stand."""
-        self._stand((*(one for one in self._previews if one is not preview), preview))
-
-    def end_preview(self, preview: Preview) -> None:
-        """Let a preview go; what is behind it is shown and heard again."""
-        self._stand(tuple(one for one in self._previews if one is not preview))
-
-    def _stand(self, previews: tuple[Preview, ...]) -> None:
-        # What stands in the loop's place stays in front of what the loop might become.
-        self._previews = tuple(sorted(previews, key=lambda one: one.instead))
+    def _on_previews(self) -> None:
         self.shown_changed.emit()
         self.ask()
 
     @property
-    def _preview(self) -> Preview | None:
-        """The preview in front."""
-        return self._previews[-1] if self._previews else None
-
-    @property
     def previewing(self) -> bool:
         """Whether another loop is heard than the one that is open."""
-        return self._preview is not None
+        return bool(self.previews)
 
     @property
     def instead(self) -> bool:
         """Whether another loop is shown in this one's place."""
-        return self._preview is not None and self._preview.instead
+        preview = self.previews.front
+        return preview is not None and preview.instead
 
     @property
     def preview_words(self) -> str:
         """What is heard before it is done, in words."""
-        return self._preview.words if self._preview else ""
+        preview = self.previews.front
+        return preview.words if preview else ""
 
     @property
     def long(self) -> bool:
@@ -203,13 +185,14 @@ class Hearing(QObject):
     @property
     def shown(self) -> Loop:
         """The loop that heading and ribbon show: a preview while there is one."""
-        preview = self._preview
+        preview = self.previews.front
         return self.document.loop if preview is None or preview.loop is None else preview.loop
 
     @property
     def heard_loop(self) -> Loop:
         """The loop that is shown, with only those layers heard that are heard alone, if any."""
-        only = self._preview.alone if self._preview else None
+        preview = self.previews.front
+        only = preview.alone if preview else None
         return alone(self.shown, self.alone if only is None else only)
 
     # --- hearing some of it -------------------------------------------------------------------
@@ -406,7 +389,7 @@ class Hearing(QObject):
 
     def stop(self) -> None:
         """Want nothing more."""
-        self._drop_previews()
+        self.previews.clear()
         self._resting.stop()
         self.once.stop()
         self._worker.stop()

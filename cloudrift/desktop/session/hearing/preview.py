@@ -3,17 +3,56 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QObject, pyqtSignal
 
+from cloudrift.desktop.session.document.document import OpenDocument
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.model.loop import Loop
 
-if TYPE_CHECKING:
-    from cloudrift.desktop.session.session import Session
-
 Edit = Callable[[Loop], Loop]
+
+
+class PreviewStack(QObject):
+    """The previews that are up, the last in front; ``changed`` when that is another."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, document: OpenDocument, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.document = document
+        self._previews: tuple[Preview, ...] = ()
+
+    def __bool__(self) -> bool:
+        return bool(self._previews)
+
+    @property
+    def front(self) -> Preview | None:
+        """The preview in front."""
+        return self._previews[-1] if self._previews else None
+
+    def put(self, preview: Preview) -> None:
+        """Put a preview in front; what is shown instead of the open loop stays before others."""
+        others = (one for one in self._previews if one is not preview)
+        self._previews = tuple(sorted((*others, preview), key=lambda one: one.instead))
+        self.changed.emit()
+
+    def remove(self, preview: Preview) -> None:
+        """Take a preview away: what was behind it is in front again."""
+        self._previews = tuple(one for one in self._previews if one is not preview)
+        self.changed.emit()
+
+    def follow(self, loop: Loop) -> bool:
+        """The open loop is another now; return whether a preview was up, and so is another too."""
+        there = bool(self._previews)
+        self._previews = tuple(one for one in self._previews if one.follow(loop))
+        return there
+
+    def clear(self) -> None:
+        """Drop all of them: another document is open, or none."""
+        previews, self._previews = self._previews, ()
+        for preview in previews:
+            preview.drop()
 
 
 class Preview(QObject):
@@ -28,9 +67,9 @@ class Preview(QObject):
 
     ended = pyqtSignal()
 
-    def __init__(self, session: Session, view: QObject) -> None:
+    def __init__(self, previews: PreviewStack, view: QObject) -> None:
         super().__init__(view)
-        self._session = session
+        self._previews = previews
         self._edit: Edit | None = None
         self.loop: Loop | None = None  # what is shown; None while it does not stand
         self.words = ""  # what the heading says of it
@@ -57,9 +96,9 @@ class Preview(QObject):
         if isinstance(what, Loop):
             self.loop, self._edit = what, None
         else:
-            self.loop, self._edit = what(self._session.loop), what
+            self.loop, self._edit = what(self._previews.document.loop), what
         self.words, self.alone, self.instead = words, alone, instead
-        self._session.hearing.put_preview(self)
+        self._previews.put(self)
 
     def follow(self, loop: Loop) -> bool:
         """The open loop is another now: make the edit of that; say whether it still stands."""
@@ -77,7 +116,7 @@ class Preview(QObject):
         """Hear what is behind it again."""
         if self.on:
             self.loop = None
-            self._session.hearing.end_preview(self)
+            self._previews.remove(self)
             self.ended.emit()
 
     def drop(self) -> None:

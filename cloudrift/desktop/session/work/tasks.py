@@ -85,12 +85,12 @@ class Tasks(QObject):
                 answer = work(
                     stale, lambda share, text: self._moved.emit(name, number, share, text)
                 )
-            except Exception as error:
-                known = isinstance(error, CloudriftError | Cancelled)
-                said = error if known else CloudriftError(
-                    error_words(error, f"{name} could not be worked out"))  # fmt: skip
-                # What went wrong with what nobody wants any more is not said.
-                self._failed.emit(name, number, Cancelled() if stale() else said)
+            except Exception:
+                if stale():  # what goes wrong with what nobody wants is neither said nor logged
+                    error = Cancelled()
+                elif not isinstance(error, CloudriftError | Cancelled):
+                    error = CloudriftError(error_words(error, f"{name} could not be worked out"))
+                self._failed.emit(name, number, error)
             else:
                 self._done.emit(name, number, answer)
 

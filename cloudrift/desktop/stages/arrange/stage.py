@@ -48,7 +48,7 @@ class ArrangeStage(QWidget):
         super().__init__()
         self._session = session
         self.arranged = Arranged(session, tasks)
-        self._section = Preview(session, self)
+        self._section = Preview(session.hearing.previews, self)
         self._section.ended.connect(self._show_heard)
         self._heard_section: Section | None = None
         self.columns = Columns()

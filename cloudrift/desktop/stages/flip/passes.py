@@ -37,7 +37,7 @@ class PassesSheet(QDialog):
         self._of = passers(self._loop)
         self._ids = [one.id for one in self._of]
         self.passes = list(passes_in(self._loop, passes)) or [self._pass(()), self._pass(())]
-        self._preview = Preview(session, self)
+        self._preview = Preview(session.hearing.previews, self)
         self.setWindowTitle("Print in passes")
         self.setMinimumSize(720, 320)
         column = QVBoxLayout(self)

@@ -84,7 +84,7 @@ class Result(Inspector):
         self._at = 0
         self._all = False
         self._dragged_from: Flipped | None = None  # what the length is being changed of
-        self._scatter = Preview(session, self)
+        self._scatter = Preview(session.hearing.previews, self)
         self._scatter.ended.connect(self._show_scatter)
         self.use = button("Use as a layer", self.use_it, name="strong",
                           tip="It sounds among the layers")  # fmt: skip

@@ -66,7 +66,7 @@ class FlipStage(QWidget):
         super().__init__()
         self._session, self._tasks = session, tasks
         self._layer_id = ""
-        self._alone = Preview(session, self)
+        self._alone = Preview(session.hearing.previews, self)
         self._wave_of: Laying | None = None
         self.which = QComboBox()
         self.which.setAccessibleName("Flip")

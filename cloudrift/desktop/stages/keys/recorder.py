@@ -44,7 +44,7 @@ class Recorder(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._session = session
-        self._preview = Preview(session, self)
+        self._preview = Preview(session.hearing.previews, self)
         self.state = State.STANDS
         self.becomes = Becomes.CHORDS
         self.grid_ticks = 480

@@ -101,7 +101,7 @@ class Taker(QObject):
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__(session)
         self._session, self._tasks = session, tasks
-        self._preview = Preview(session, self)
+        self._preview = Preview(session.hearing.previews, self)
         self._microphone: Microphone | None = None
         self._capture = Capture(session.player.rate, lambda: session.player.handing)
         self._over, self._pitched = Over.LOOP, True

@@ -63,7 +63,7 @@ class Shelf(QFrame):
         self.setFixedHeight(HEIGHT)
         self.setAcceptDrops(True)
         self.grid = SoundGrid()
-        self._preview = Preview(session, self)
+        self._preview = Preview(session.hearing.previews, self)
         self._preview.ended.connect(lambda: self.grid.show_heard(""))
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search: dark, short, bell …")

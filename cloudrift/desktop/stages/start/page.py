@@ -68,7 +68,7 @@ class StartPage(QWidget):
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__()
         self._session = session
-        self._preview = Preview(session, self)
+        self._preview = Preview(session.hearing.previews, self)
         self.setAcceptDrops(True)
         self._loop: Loop | None = None
         self._choice = Choice()

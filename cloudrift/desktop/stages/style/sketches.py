@@ -42,7 +42,7 @@ class Sketches(QWidget):
         self._first = 1  # the draw that the next table begins with
         self._wanted = 0
         self._by: object = "draw"
-        self._preview = Preview(session, self)
+        self._preview = Preview(session.hearing.previews, self)
         self._rest = Rest(self)
         self._over: SketchTile | None = None
         self._rest.rested.connect(self._hear)

@@ -29,7 +29,7 @@ from cloudrift.loop.model.sections import (
     Section,
     VoiceTake,
 )
-from cloudrift.texture.treatment import Treatment
+from cloudrift.texture.treatment import Treatment, time_ratio
 from cloudrift.theory.key import Key
 
 
@@ -120,8 +120,9 @@ def seconds_of(document: Document) -> float:
 
 
 def _section_s(loop: Loop, section: Section) -> float:
-    made = loop_in(loop, section)
-    return section.bars * made.sounding_frames / made.rate / made.bars
+    """What of a section says how long it lasts is its lines: to make the whole loop takes long."""
+    frames = round(float(loop.exact_frames) * time_ratio((*loop.line, *section.line)))
+    return section.bars * frames / loop.rate / loop.bars
 
 
 # --- edits ----------------------------------------------------------------------------------------

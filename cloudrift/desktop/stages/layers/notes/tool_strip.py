@@ -33,7 +33,7 @@ class ToolStrip(QFrame):
         self._session = moves.session
         self._tool: Tool | None = None
         self._values: dict[str, dict[str, Value]] = {}  # by tool: as they were left
-        self._preview = Preview(moves.session, self)
+        self._preview = Preview(moves.session.hearing.previews, self)
         self.fields: dict[str, FieldWidget] = {}
         self.title = heading("")
         self.about = label("", size=11.5, name="soft")

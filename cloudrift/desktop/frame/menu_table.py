@@ -1,0 +1,90 @@
+"""What is in the menus of the window, each with its key; a stage adds what it offers itself.
+
+Commands take what they act on, a window or a stage, and so know neither before they run.
+"""
+
+from collections.abc import Iterable
+from functools import partial
+from typing import Any
+
+from cloudrift.desktop.frame.menus import Menu
+from cloudrift.desktop.frame.rail import BED, STAGES
+from cloudrift.desktop.kit.commands import Command
+from cloudrift.desktop.stages.arrange.stage import ArrangeStage
+from cloudrift.desktop.stages.chords.stage import ChordsStage
+from cloudrift.desktop.stages.deliver.stage import DeliverStage
+from cloudrift.desktop.stages.flip.stage import FlipStage
+from cloudrift.desktop.stages.layers.stage import LayersStage
+from cloudrift.desktop.stages.texture.stage import TextureStage
+
+OPEN = Command("&Open…", lambda w: w.files.ask_to_open(), "Ctrl+O")
+UNDO = Command("&Undo", lambda w: w.session.document.undo(), "Ctrl+Z")
+REDO = Command("&Redo", lambda w: w.session.document.redo(), "Ctrl+Shift+Z")
+
+
+def _drawer(text: str, name: str, key: str) -> Command:
+    return Command(text, lambda window: window.swap_drawer(name), key)
+
+
+def _in(stage: str, commands: Iterable[Command]) -> tuple[Command, ...]:
+    return tuple(command._replace(stage=stage) for command in commands)
+
+
+def _choose(at: int, window: Any) -> None:
+    window.choose_stage(at)
+
+
+def menu_table() -> tuple[Menu, ...]:
+    """Return all menus, in order."""
+    return (
+        Menu("&Loop", ((
+            Command("&Start a loop…", lambda w: w.start_loop(), "Ctrl+N"),
+            OPEN,
+            Command("&Save", lambda w: w.files.save(), "Ctrl+S"),
+            Command("Save &as…", lambda w: w.files.save_as(), "Ctrl+Shift+S"),
+            Command("Keep as a &template…", lambda w: w.files.keep_template()),
+        ), (
+            Command("S&ettings…", lambda w: w.open_settings(), "Ctrl+,"),
+            Command("&Quit", lambda w: w.close(), "Ctrl+Q"),
+        ))),
+        Menu("&Edit", ((
+            UNDO, REDO, Command("&History…", lambda w: w.open_history(), "Ctrl+H"),
+        ),)),
+        Menu("&Hear", ((
+            Command("&Play or stop", lambda w: w.session.transport.toggle(), "Space"),
+            Command("&Compare bare with treated", lambda w: w.session.hearing.swap(), "B"),
+            Command("&From the start", lambda w: w.session.player.seek(0.0), "Home"),
+            Command("The &whole loop again", lambda w: w.hear_all(), "W"),
+            Command("&Add up: one layer more", lambda w: w.add_up(), "Shift+W"),
+            Command("The &groove bed alone, or all again", lambda w: w.bed_alone()),
+        ),)),
+        Menu("&Chords", (_in("Chords", ChordsStage.commands()), (
+            Command("Tempo and key from a &recording…", lambda w: w.choose_reference()),
+            Command("Put the row on the &shelf…", lambda w: w.files.keep_row()),
+            _drawer("&Play keys", "Play keys", "F6"),
+        ))),
+        Menu("L&ayers", ((
+            _drawer("&Shelf: find a sound", "Shelf", "F4"),
+            _drawer("Reco&rdings: find one", "Recordings", "Shift+F4"),
+            _drawer("Microphone: sin&g a take", "Microphone", "Shift+F6"),
+            Command("&Chords from the layer's own notes", lambda w: w.chords_of_layer()),
+        ), _in("Layers", LayersStage.commands()))),
+        Menu("&Texture", (_in("Texture", TextureStage.commands()),)),
+        Menu("&Flip", (_in("Flip", FlipStage.commands()),)),
+        Menu("A&rrange", (_in("Arrange", ArrangeStage.commands()),)),
+        Menu("&Deliver", (_in("Deliver", DeliverStage.commands()),)),
+        Menu("&Stage", (tuple(
+            Command(f"&{at + 1} {name}", partial(_choose, at), f"Alt+{at + 1}")
+            for at, name in enumerate(STAGES)
+        ),)),
+        Menu("&View", ((
+            Command("&Light or dark", lambda w: w.swap_theme(), "F9"),
+            Command("&Style card: marks and moves", lambda w: w.open_style(), "Shift+F9"),
+            _drawer("&Groove bed: drums and long bass", BED, "Shift+F7"),
+            Command("&Find a command…", lambda w: w.find_command(), "F2"),
+        ),)),
+        Menu("&Help", ((
+            Command("&Keys of this stage", lambda w: w.open_help(), "F1"),
+            Command("&About Cloudrift", lambda w: w.open_about()),
+        ),)),
+    )  # fmt: skip
