@@ -8,17 +8,23 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
+from cloudrift.audio.clips import ClipStore
 from cloudrift.ground import CloudriftError
 from cloudrift.loop.edits.arranging.arranging import section_loop
 from cloudrift.loop.edits.layers import edits
 from cloudrift.loop.files.storage import SCHEMA, document_from, load, load_document, save
-from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.bed import Bed
+from cloudrift.loop.model.document import Document, Print, Recipe, RecipeLoop
+from cloudrift.loop.model.hits import Hits, Stacked
+from cloudrift.loop.model.layer import Layer
 from cloudrift.loop.model.newer import MOST, taken_apart
 from cloudrift.loop.model.sound_use import SoundUse
 from cloudrift.loop.model.source import OtherSound
 from cloudrift.render import Engine
+from cloudrift.sound.catalogue import early_level_db
 from cloudrift.sound.own import OwnSound
-from tests.conftest import file_text
+from cloudrift.sound.own_files import load_own, save_own
+from tests.conftest import file_text, sine
 from tests.hands import opened, saved, settled
 
 STRANGE = SoundUse(name="dust harp", version=3, settings=(("grit", 4.0), ("mode", "slow")))
@@ -226,3 +232,75 @@ def test_a_document_without_sections_is_its_loop(small_loop):
     with pytest.raises(CloudriftError, match="that section is not there"):
         section_loop(document, "s1")
     assert document_from(json.dumps(text_of(document)).encode(), "x") == document
+
+
+# --- sounds in an early design --------------------------------------------------------------------
+
+
+def early(small_loop):
+    """A loop with early designs in a layer, in a sound kept aside, in an own one and in a drum."""
+
+    def pad(**more):
+        return SoundUse(name="warm pad", version=1, **more)
+
+    loop = edits.set_layer(small_loop, "l1", name="Fog", level_db=-6.0)
+    loop = edits.set_source(loop, "l1", sound=pad(
+        settings=(("attack_ms", 300.0), ("gone_ms", 3.0), ("width", 9000.0))))  # fmt: skip
+    loop = edits.set_source(loop, "l2", other=OtherSound(use=pad()))
+    own = OwnSound(name="Mine", house="warm pad", version=2, settings=(("attack_ms", 80.0),))
+    loop = edits.set_source(loop, "l3", sound=SoundUse(name="Mine", own=own))
+    hat = Stacked(use=SoundUse(name="open hat", version=1), level_db=-3.0)
+    return replace(loop, bed=Bed(lanes=(Layer(id="b1", name="Hats", role="grain", group="bed",
+                                              source=Hits(stack=(hat,))),)))  # fmt: skip
+
+
+def test_layers_in_an_early_design_are_opened_in_todays_as_loud_as_before(small_loop, tmp_path):
+    path, renewed = tmp_path / "a.cloudrift", []
+    loop = early(small_loop)
+    clips = ClipStore()
+    made = Print(id="p1", name="Print 1", clip=clips.record(sine(220.0), 44_100),
+                 recipe=Recipe(loop="x"))  # fmt: skip
+    recipes = (RecipeLoop(content="x", loop=loop),)
+    save(Document(loop=loop, prints=(made,), recipes=recipes), path, clips)
+    document = load_document(path, renewed=renewed.extend)
+    names = [loop.layer(x).name for x in ("l1", "l2", "l3", "b1")]
+    assert renewed == names
+    for found in (document.loop, document.recipes[0].loop):
+        assert found.unknown == ()
+        fog = found.layer("l1")
+        assert fog.source.sound == SoundUse(name="warm pad", version=3,
+                                            settings=(("attack_ms", 300.0),))  # fmt: skip
+        assert fog.level_db == round(-6.0 + early_level_db("warm pad", 1), 1) != -6.0
+        assert found.layer("l2").source.other.use.version == 3
+        assert found.layer("l2").level_db == loop.layer("l2").level_db  # what is kept aside is not
+        assert found.layer("l3").source.sound.own.version == 3
+        assert found.layer("l3").source.sound.own.settings == (("attack_ms", 80.0),)
+        (hat,) = found.layer("b1").source.stack
+        assert hat.use.version == 2
+        assert hat.level_db == -3.0 + early_level_db("open hat", 1) < -9
+        assert found.layer("l4") == loop.layer("l4")
+    again = []
+    save(document, path, clips)
+    assert load_document(path, renewed=again.extend) == document
+    assert again == []
+
+
+def test_an_own_sound_of_an_early_design_is_read_in_todays(tmp_path):
+    own = OwnSound(name="Mine", house="warm pad", version=1, settings=(("attack_ms", 80.0),))
+    path = save_own(own, ClipStore(), tmp_path)
+    assert load_own(path) == replace(own, version=3)
+
+
+def test_which_layers_play_a_newer_design_is_said_once_they_are_open(window, small_loop, tmp_path):
+    path = tmp_path / "a.cloudrift"
+    save(early(small_loop), path)
+    opened(window, path)
+    assert window.message.text() == (
+        "a.cloudrift: Fog, Slow vault and 2 more now play today's design of the sound, as loud as "
+        "before"
+    )
+    save(replace(early(small_loop), layers=early(small_loop).layers[:1], bed=None), path)
+    opened(window, path)
+    assert window.message.text() == (
+        "a.cloudrift: Fog now plays today's design of the sound, as loud as before"
+    )

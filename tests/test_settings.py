@@ -373,7 +373,12 @@ def test_a_house_sound_as_it_is_set_is_an_own_sound(small_loop, tmp_path):
     assert again.house == "felt upright"
     assert not OwnSound(name="x", house="felt piano").known  # kept, and silent
     with pytest.raises(CloudriftError, match="no setting is called"):
-        OwnSound(name="x", house="felt upright", settings=(("crunch", 1.0),))
+        OwnSound(
+            name="x",
+            house="felt upright",
+            version=find_sound("felt upright").version,
+            settings=(("crunch", 1.0),),
+        )
 
 
 def test_an_own_sound_out_of_a_house_sound_plays_in_its_familys_way(small_loop):

@@ -172,11 +172,11 @@ def test_from_the_start_page_the_shelf_leads_to_the_layers(window):
     assert window.shelf.isVisible()
 
 
-def test_an_older_design_offers_the_newest(window, shelf, qtbot):
+def test_a_newer_design_offers_the_newest_that_there_is_here(window, shelf, qtbot):
     session = window.session
     use = session.loop.layer("l2").source.sound
-    old = type(use)(name="warm pad", version=1, settings=(("attack_ms", 300.0),))
-    session.apply("old", lambda loop: edits.set_source(loop, "l2", sound=old))
+    newer = type(use)(name="warm pad", version=9, settings=(("attack_ms", 300.0),))
+    session.apply("newer", lambda loop: edits.set_source(loop, "l2", sound=newer))
     offers = [b for b in window.layers.inspector.findChildren(type(shelf.use)) if
               "use the newest, 3" in b.text()]  # fmt: skip
     assert len(offers) == 1

@@ -220,7 +220,6 @@ FAULTS = (
           "runs.answer(former.out, 0 * difference, start)", "ahead"),
     Fault("sound/part.py", "turns = range(first - self.frames, length, self.frames)",
           "turns = range(first, length, self.frames)", "parts ahead"),
-    Fault("sound/first/pads.py", ".integers(LONG)) + request.first", ".integers(LONG))", "parts"),
     Fault("render/engine/cache.py", "if key in needed]:", "if key not in needed]:", "render"),
     Fault("render/play/player.py", "if into < len(self.patch):", "if into <= len(self.patch) // 2:",
           "player"),

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QColor, QFont, QGuiApplication, QImage, QPainter
 
 from cloudrift.audio.buffers import DEFAULT_RATE, to_db
 from cloudrift.audio.spectrum import spectrogram
-from cloudrift.sound.catalogue import CATALOGUE, DESIGNS
+from cloudrift.sound.catalogue import CATALOGUE
 from cloudrift.sound.instrument import Instrument
 from cloudrift.sound.measure import Row, chord_lufs, measured, part_ms, pitches, strike
 from cloudrift.sound.verdicts import Verdict, verdicts
@@ -72,14 +72,8 @@ def _heat(level_db: NDArray[np.float32]) -> QImage:
     return image.copy()
 
 
-def _pictures(instrument: Instrument) -> str:
-    """A sound's picture, and that of the design before it under it."""
-    old = before(instrument)
-    shown = [(instrument, "")] if old is None else [(instrument, ""), (old, "before: ")]
-    return "".join(
-        f'{words}<img src="data:image/png;base64,{_inline(picture(one))}"><br>'
-        for one, words in shown
-    )
+def _shown(instrument: Instrument) -> str:
+    return f'<img src="data:image/png;base64,{_inline(picture(instrument))}"><br>'
 
 
 def _inline(image: QImage) -> str:
@@ -91,11 +85,6 @@ def _inline(image: QImage) -> str:
 
 def _cell(text: str, *, bad: bool = False) -> str:
     return f'<td class="bad">{text}</td>' if bad else f"<td>{text}</td>"
-
-
-def before(instrument: Instrument) -> Instrument | None:
-    """Return the design before this one, if there is one."""
-    return DESIGNS.get((instrument.name, instrument.version - 1))
 
 
 def wanted(found: list[Verdict]) -> str:
@@ -125,7 +114,7 @@ def line(instrument: Instrument, rows: list[Row]) -> str:
     cells = [
         f"<td><b>{html.escape(instrument.label)}</b><br><small>{html.escape(instrument.about)}"
         f"<br>{', '.join(instrument.tags)}</small></td>",
-        f"<td>{_pictures(instrument)}</td>",
+        f"<td>{_shown(instrument)}</td>",
         _cell(tuned, bad=instrument.tuned and abs(worst.tuning_cents) > 2),
         _cell(f"{dirt:.0f}", bad=dirt > -80),
         _cell(f"{middle.attack_ms:.0f}"),

@@ -1,7 +1,6 @@
 """The command line: the same jobs without a window. Bad input ends with code 2 and one sentence."""
 
 import sys
-from collections.abc import Sequence
 from pathlib import Path
 from typing import NoReturn
 
@@ -48,7 +47,7 @@ def commands() -> None:
 @click.argument("file", type=click.Path(path_type=Path), required=False)
 def open_file(file: Path | None) -> None:
     """Open the window, with a loop file if one is given."""
-    _window([file] if file else [])
+    _window(file)
 
 
 @commands.command()
@@ -57,22 +56,25 @@ def demo() -> None:
     from cloudrift.demo import unpack  # noqa: PLC0415 - a command loads only what it needs
 
     need_display()
-    _window(unpack()[:1], play=True)
+    _window(unpack()[0], play=True)
 
 
-def _window(files: Sequence[Path], *, play: bool = False) -> None:
+def _window(file: Path | None, *, play: bool = False) -> None:
     from cloudrift.loop.files.recovery import Shelter  # noqa: PLC0415
     from cloudrift.loop.files.storage import load_document  # noqa: PLC0415
 
     shelter = Shelter()
     try:
-        documents = [(load_document(file, shelter.clips), file) for file in files]
+        renewed: list[str] = []
+        opened = (
+            (load_document(file, shelter.clips, renewed=renewed.extend), file) if file else None
+        )
         need_display()
         from cloudrift.desktop.frame.app import run  # noqa: PLC0415
     except BaseException:
         shelter.close()
         raise
-    sys.exit(run(documents[0] if documents else None, shelter=shelter, play=play))
+    sys.exit(run(opened, shelter=shelter, play=play, renewed=renewed))
 
 
 @commands.command()

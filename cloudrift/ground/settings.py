@@ -4,6 +4,7 @@ A sound or a treatment describes its settings as a ``SettingsSpec``. A document 
 differs from the defaults, as a sorted tuple of pairs, so that it is hashable and small.
 """
 
+import contextlib
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
@@ -178,6 +179,14 @@ class SettingsSpec:
             if checked != self._by_name[name].default:
                 kept[name] = checked
         return tuple(sorted(kept.items()))
+
+    def what_is_left(self, settings: Settings) -> Settings:
+        """Return those of some settings that it has, with values that it allows."""
+        kept: Settings = ()
+        for name, value in settings:
+            with contextlib.suppress(CloudriftError):
+                kept = (*kept, *self.check(((name, value),), ""))
+        return tuple(sorted(kept))
 
     def full(self, settings: Settings) -> "Full":
         """Return every setting by name, defaults filled in."""

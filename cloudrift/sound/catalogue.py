@@ -2,27 +2,21 @@
 
 import functools
 from collections.abc import Iterable
+from importlib import resources
 from typing import Literal
 
 from cloudrift.audio.buffers import silence
 from cloudrift.ground.errors import CloudriftError, did_you_mean
-from cloudrift.sound import first, sounds
+from cloudrift.ground.reading import read_toml
+from cloudrift.sound import sounds
 from cloudrift.sound.instrument import FAMILIES, Instrument, Tone, ToneRequest, shaped
 
-_EVERY = (*sounds.SOUNDS, *first.SOUNDS)
-DESIGNS: dict[tuple[str, int], Instrument] = {(s.name, s.version): s for s in _EVERY}
-
-
-def _newest() -> dict[str, Instrument]:
-    """The newest design of each sound, family by family, as they are listed."""
-    names = list(dict.fromkeys(sound.name for sound in _EVERY))
-    newest = {name: max(v for n, v in DESIGNS if n == name) for name in names}
-    chosen = [DESIGNS[name, version] for name, version in newest.items()]
-    chosen.sort(key=lambda sound: FAMILIES.index(sound.family))
-    return {sound.name: sound for sound in chosen}
-
-
-CATALOGUE: dict[str, Instrument] = _newest()
+EARLIER = "earlier.toml"
+# Family by family, as they are listed.
+CATALOGUE: dict[str, Instrument] = {
+    sound.name: sound
+    for sound in sorted(sounds.SOUNDS, key=lambda sound: FAMILIES.index(sound.family))
+}
 
 
 def _plain(name: str) -> str:
@@ -30,7 +24,7 @@ def _plain(name: str) -> str:
 
 
 def find_sound(name: str) -> Instrument:
-    """Return a sound by name, in its newest design; raise CloudriftError with the nearest name."""
+    """Return a sound by name; raise CloudriftError with the nearest name."""
     plain = _plain(name)
     if plain not in CATALOGUE:
         raise CloudriftError(f"no sound is called {name!r}{did_you_mean(plain, CATALOGUE)}")
@@ -38,8 +32,24 @@ def find_sound(name: str) -> Instrument:
 
 
 def find_design(name: str, version: int) -> Instrument | None:
-    """Return a sound in one of its designs; None where that is not known here."""
-    return DESIGNS.get((_plain(name), version))
+    """Return a sound if it has this design today; None where it has another, or is not known."""
+    found = CATALOGUE.get(_plain(name))
+    return found if found is not None and found.version == version else None
+
+
+def early_level_db(name: str, version: int) -> float | None:
+    """Return how much louder an early design of a sound was than today's, in dB.
+
+    None where that is no early design. Measured on the reference chord (``measure.chord_lufs``).
+    """
+    levels = _early_levels().get(_plain(name), [])
+    return levels[version - 1] if 1 <= version <= len(levels) else None
+
+
+@functools.cache
+def _early_levels() -> dict[str, list[float]]:
+    file = resources.files("cloudrift.sound") / EARLIER
+    return read_toml(file.read_text("utf-8"), EARLIER, dict[str, list[float]])
 
 
 @functools.lru_cache(maxsize=64)

@@ -34,8 +34,7 @@ class ToneRequest:
 
     ``clips`` has the recordings that an own sound names. ``velocity`` is that of the band which the
     note is in, for sounds that have bands; ``share`` is how bright a note is played, 0 to 1, for
-    sounds that follow it. Of a cycled sound only frames from ``first`` on are
-    asked for, ``frames`` of them.
+    sounds that follow it.
     """
 
     pitch: int
@@ -44,7 +43,6 @@ class ToneRequest:
     rate: int
     settings: Full
     clips: ClipStore
-    first: int = 0
     velocity: int = 0
     share: float = 0.0
 
@@ -57,13 +55,12 @@ class Instrument:
     on the reference chord. ``variants`` is how many different strikes it has; two are enough where
     one rings into the next. ``mono`` plays one note at a time. ``tuned`` is off for what has no
     pitch to be held to. ``noises`` are the settings that are levels of noise: at 0 nothing but
-    tones is left. ``cycled`` sounds read their tones from cycles that are kept: neither tones nor
-    notes of them need to be. ``bands`` are velocities from which on other tones are played.
+    tones is left. ``bands`` are velocities from which on other tones are played.
     Where it ``follows``, a tone is made for how bright a note is played: a filter that sweeps, a
     tube that brightens as it is blown; soft and hard are then one, and opening and closing its own.
     Where it has ``damping``, felt stops it: each key in its own time, upper partials first, and
     the setting is the time of C4. ``damper`` is what that is heard by.
-    ``version`` counts its designs: a loop keeps the one it was made with.
+    ``version`` counts its designs: loops made with an early one are opened with today's.
     """
 
     name: str
@@ -80,7 +77,6 @@ class Instrument:
     tuned: bool = True
     variants: int = 3
     noises: tuple[str, ...] = ()
-    cycled: bool = False
     bands: tuple[int, ...] = ()
     follows: bool = False
     damper: Callable[[int, int, int], Stereo] | None = None  # (variant, pitch, rate) -> its noise

@@ -27,7 +27,7 @@ from cloudrift.ground.lru import remembered
 from cloudrift.ground.settings import Field, Settings, SettingsSpec, percent
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.ground.words import named
-from cloudrift.sound.catalogue import find_design, unknown_sound
+from cloudrift.sound.catalogue import early_level_db, find_design, find_sound, unknown_sound
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.theory.pitch import pitch_to_hz
 
@@ -139,6 +139,19 @@ def house_of(own: OwnSound) -> Instrument | None:
     if not own.house:
         return None
     return find_design(own.house, own.version) or unknown_sound(own.house, own.version)
+
+
+def with_todays_design(own: OwnSound) -> tuple[OwnSound, float]:
+    """Return an own sound made of today's design of its house sound, and how many dB louder it was.
+
+    It is itself where it is made of none, or of none that is early.
+    """
+    louder_db = early_level_db(own.house, own.version)
+    if louder_db is None:
+        return own, 0.0
+    today = find_sound(own.house)
+    settings = today.spec.what_is_left(own.settings)
+    return replace(own, version=today.version, settings=settings), louder_db
 
 
 def _of_recordings(own: OwnSound) -> Instrument:

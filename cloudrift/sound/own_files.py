@@ -16,7 +16,7 @@ from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_archive, read_json, reading
 from cloudrift.ground.words import for_a_file
-from cloudrift.sound.own import OwnSound
+from cloudrift.sound.own import OwnSound, with_todays_design
 
 SUFFIX, MEMBER, CLIPS = ".cloudsound", "sound.json", "clips/"
 MAX_BYTES, MAX_MEMBER_BYTES = 512 << 20, 1 << 20
@@ -104,7 +104,7 @@ def load_own(path: Path, clips: ClipStore | None = None) -> OwnSound:
         large=None if clips is None else clips.add,
     )  # fmt: skip
     with reading(str(path), "own sound"):
-        own = read_json(members[MEMBER], str(path), OwnSound)
+        own, _louder = with_todays_design(read_json(members[MEMBER], str(path), OwnSound))
     if clips is not None:
         check_clips(own.recordings, clips, str(path))
     return own

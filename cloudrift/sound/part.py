@@ -83,8 +83,6 @@ class ToneCache:
 
     def tone(self, instrument: Instrument, settings: Settings, request: ToneRequest) -> Tone:
         """Return a tone of at least the requested frames, computing it if need be."""
-        if instrument.cycled:
-            return instrument.tone(request)
         shaping = SHAPING - MOVING if instrument.follows else SHAPING
         tonal = tuple(pair for pair in settings if pair[0] not in shaping)
         key = (instrument.identity, tonal, request.pitch, request.variant, request.rate,
@@ -231,8 +229,8 @@ class Part:
         key = (instrument.identity, settings, rate, hit.sound)
         play = partial(_play, hit, instrument, settings, self._full, rate, tones)
         if of is None:
-            return play() if instrument.cycled else tones.note(key, play)
-        there = None if instrument.cycled else tones.kept_note(key)
+            return tones.note(key, play)
+        there = tones.kept_note(key)
         return play(of=of) if there is None else there[:, of[0] : of[1]]
 
     @cached_property
@@ -388,8 +386,6 @@ def _play(
     """Play a note, or its frames from one to another."""
     length = hit.held + hit.release
     total = length if of is None else min(length, max(of[1], hit.glide))
-    if of is not None and instrument.cycled and not hit.glide_st:
-        return _within(hit, instrument, full, rate, tones, of)
     step = int((STEP_S if total < rate else LONG_STEP_S) * rate)
     skip = _frames_of(SKIP_MS, rate) if hit.joined else 0
     bend = _bend(hit.glide_st, min(hit.glide, length))
@@ -421,23 +417,6 @@ def _play(
         _add_damper(mixed, instrument.damper(hit.variant, hit.pitch, rate), hit, envelope)
     mixed = _widened(mixed, full.number("width") / 100)
     return mixed if of is None else mixed[:, of[0] : of[1]]
-
-
-def _within(
-    hit: _Hit, instrument: Instrument, full: Full, rate: int, tones: ToneCache, of: tuple[int, int]
-) -> Stereo:
-    """The same of a note that is read from a cycle and does not glide: from where it is wanted."""
-    first, last = of
-    skip = _frames_of(SKIP_MS, rate) if hit.joined else 0
-    soft, hard = instrument.tone(ToneRequest(
-        pitch=hit.pitch, variant=hit.variant, frames=last - first, first=skip + first, rate=rate,
-        settings=full, clips=tones.clips,
-    ))  # fmt: skip
-    bright = _brightness(hit, full, rate)
-    if isinstance(bright, np.ndarray):
-        bright = bright[first:last]
-    envelope = _gain(hit, instrument) * _envelope(hit, full, rate)[first:last]
-    return _widened(_blended(soft, hard, envelope, bright), full.number("width") / 100)
 
 
 def _gain(hit: _Hit, instrument: Instrument) -> np.float32:

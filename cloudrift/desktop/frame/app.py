@@ -4,6 +4,7 @@ import logging
 import os
 import signal
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 from platformdirs import user_data_path
@@ -40,11 +41,13 @@ def make_app(theme: str = "") -> QApplication:
 
 
 def run(
-    opened: tuple[Document, Path] | None, *, shelter: Shelter | None = None, play: bool = False
-) -> int:
+    opened: tuple[Document, Path] | None, *, shelter: Shelter | None = None, play: bool = False,
+    renewed: Sequence[str] = (),
+) -> int:  # fmt: skip
     """Open the window, with a loop or on the start page, and stay until it is closed.
 
-    The recordings of a loop lie in the ``shelter``'s store.
+    The recordings of a loop lie in the ``shelter``'s store; ``renewed`` names its layers that play
+    a newer design of their sound than the file says.
     """
     sys.setswitchinterval(SWITCH_INTERVAL_S)
     keep_memory_tidy()
@@ -75,6 +78,8 @@ def run(
         window.say("No sound card was found: everything plays in time, but silently.", good=True)
     for words in preferences.wrong[:1]:
         window.say(words)
+    if opened is not None:
+        window.files.say_what_is_other(*opened, renewed)
     if play:
         session.transport.set_playing(True)
     # From a terminal or at the end of a day: nobody is asked, and nothing is lost.

@@ -1,6 +1,6 @@
 """Loop files: opened, saved, kept to begin from; and what becomes of changes that are not saved."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -11,7 +11,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.ground.words import free_name
+from cloudrift.ground.words import free_name, some_of
 from cloudrift.loop.files.kept import keep, row_folder, row_of, template_folder
 from cloudrift.loop.files.storage import SUFFIX, load_document, with_suffix
 from cloudrift.loop.model.document import Document
@@ -167,28 +167,34 @@ class Files(QObject):
         """Read a loop file beside the interface and open it; a bad one is said, nothing changes."""
         clips, say = self._session.clips, self._session.say
         self._opening = path
+        renewed: list[str] = []
 
         def read(document: Document) -> None:
             self._opening = None
-            self.leave_then(lambda: self._open(document, path))
+            self.leave_then(lambda: self._open(document, path, renewed))
 
         def failed(error: Exception) -> None:
             if not isinstance(error, Cancelled):  # another is being opened
                 self._opening = None
                 say(str(error))
 
-        self._tasks.run("open", lambda _stop, _moved: load_document(path, clips), read, failed,
-                        lane=Lane.OPENING)  # fmt: skip
+        self._tasks.run("open", 
+                        lambda _stop, _moved: load_document(path, clips, renewed=renewed.extend),
+                        read, failed, lane=Lane.OPENING)  # fmt: skip
         QTimer.singleShot(SAID_MS, self._say_opening)
 
     def _say_opening(self) -> None:
         if self._opening is not None:
             self._session.say(f"Opening {self._opening.name}…", good=True)
 
-    def _open(self, document: Document, path: Path) -> None:
+    def _open(self, document: Document, path: Path, renewed: Sequence[str]) -> None:
         self._session.document.open(document, path)
         self._session.preferences.opened(path)
         self.opened.emit()
+        self.say_what_is_other(document, path, renewed)
+
+    def say_what_is_other(self, document: Document, path: Path, renewed: Sequence[str]) -> None:
+        """Say what of an opened file is not known here, or which layers (by name) sound renewed."""
         strange = list(document.loop.unknown)
         if document.newer is not None:
             strange.append("what a newer version of the program has written into it")
@@ -196,3 +202,9 @@ class Files(QObject):
             self._session.say(
                 f"{path.name}: not known here, and kept in the file: {'; '.join(strange)}"
             )
+        elif renewed:
+            play = "now plays" if len(renewed) == 1 else "now play"
+            self._session.say(
+                f"{path.name}: {some_of(renewed)} {play} today's design of the sound, as loud as "
+                "before", good=True
+            )  # fmt: skip

@@ -19,6 +19,7 @@ from cloudrift.audio.files import PRIVATE, write_atomically
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import check_parts, in_bounds, read_archive, reading
 from cloudrift.loop.edits.flip.prints import with_guessed_bare
+from cloudrift.loop.files.early_designs import with_todays_designs
 from cloudrift.loop.model.credits import Credits
 from cloudrift.loop.model.demo_file import DemoFile
 from cloudrift.loop.model.document import Document, Print, RecipeLoop
@@ -187,17 +188,19 @@ def signature(path: Path | None) -> tuple[int, ...] | None:
 
 
 def load_document(
-    path: Path, clips: ClipStore | None = None, beside: Path | None = None
-) -> Document:
+    path: Path, clips: ClipStore | None = None, beside: Path | None = None,
+    renewed: Callable[[tuple[str, ...]], object] = lambda _names: None,
+) -> Document:  # fmt: skip
     """Read a loop file, and its recordings into a store; without one they are not looked at.
 
-    ``beside`` is the folder where they lie if the file only names them. Raises CloudriftError that
-    names the place of everything wrong in it.
+    ``beside`` is the folder where they lie if the file only names them. ``renewed`` hears which
+    layers play today's design of a sound in place of the early one that the file names. Raises
+    CloudriftError that names the place of everything wrong in it.
     """
     text, carried = _opened(path, clips)
     if clips is not None and beside is not None:
         carried |= clips.add_all(beside)
-    document = document_from(text, str(path))
+    document = document_from(text, str(path), renewed)
     if clips is not None:
         loops = {"loop": document.loop}
         loops |= {f"recipes[{i}].loop": one.loop for i, one in enumerate(document.recipes)}
@@ -260,10 +263,15 @@ def _opened(path: Path, clips: ClipStore | None) -> tuple[bytes, set[str]]:
     return members[MEMBER], carried
 
 
-def document_from(text: bytes, where: str) -> Document:
-    """Read ``loop.json``; ``where`` names the file in errors."""
+def document_from(
+    text: bytes, where: str, renewed: Callable[[tuple[str, ...]], object] = lambda _names: None
+) -> Document:
+    """Read ``loop.json``; ``where`` names the file in errors. ``renewed``: see load_document."""
     with reading(where, "loop file"):
-        return _document_from(text, where)
+        document, names = with_todays_designs(_document_from(text, where))
+    if names:
+        renewed(names)
+    return document
 
 
 def loop_from(text: bytes, where: str) -> Loop:

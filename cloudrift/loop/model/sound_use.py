@@ -1,11 +1,12 @@
 """Which sound plays, in which design, how it is set."""
 
 import msgspec
+from msgspec.structs import replace
 
 from cloudrift.ground.settings import Field, Settings
-from cloudrift.sound.catalogue import find_design, unknown_sound
+from cloudrift.sound.catalogue import early_level_db, find_design, find_sound, unknown_sound
 from cloudrift.sound.instrument import Instrument
-from cloudrift.sound.own import OwnSound
+from cloudrift.sound.own import OwnSound, with_todays_design
 
 
 class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -45,3 +46,21 @@ class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         if self.own:
             return self.own.instrument
         return find_design(self.name, self.version) or unknown_sound(self.name, self.version)
+
+    def in_todays_design(self) -> tuple["SoundUse", float]:
+        """Return it with today's design of its sound, and how many dB louder it was before.
+
+        Settings that the design has no more go. It is itself where its design is not an early one.
+        """
+        if self.own:
+            own, louder_db = with_todays_design(self.own)
+            if own is self.own:
+                return self, 0.0
+            spec = own.instrument.spec
+            return replace(self, own=own, settings=spec.what_is_left(self.settings)), louder_db
+        louder = early_level_db(self.name, self.version)
+        if louder is None:
+            return self, 0.0
+        today = find_sound(self.name)
+        settings = today.spec.what_is_left(self.settings)
+        return replace(self, version=today.version, settings=settings), louder

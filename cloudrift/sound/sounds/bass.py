@@ -1,10 +1,12 @@
-"""Bass: a finger on a heavy string, a saw behind a filter; subs and drums keep their designs."""
+"""Bass: floors of sine, a finger on a heavy string, a filtered saw, a drum with a long tail."""
 
 import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from cloudrift.ground.settings import percent
+from cloudrift.ground.draws import stream
+from cloudrift.ground.lru import kept
+from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import (
     Instrument,
     Tone,
@@ -17,9 +19,13 @@ from cloudrift.sound.instrument import (
 )
 from cloudrift.sound.kit.body import board
 from cloudrift.sound.kit.filters import Sweep, swept
+from cloudrift.sound.kit.noise import add_at_start
+from cloudrift.sound.kit.one_and_two import one_and_two, period
 from cloudrift.sound.kit.players import Section
 from cloudrift.sound.kit.strung import WOOD, Body, String, wound
+from cloudrift.sound.kit.table import harmonics, read, sine, turns
 from cloudrift.sound.sounds.plucks import PLANES, place, plucked
+from cloudrift.theory.pitch import pitch_to_hz
 
 Hz = NDArray[np.float64]
 BASS_BOARD = board(29, 42, 1800, 2.2)
@@ -80,7 +86,111 @@ def _resonant(request: ToneRequest) -> Tone:
                  Section(players=2, steady_db=10, width=0.3, breathe_db=0, alike=True))  # fmt: skip
 
 
+@kept
+def _sub_tables(drive: float) -> NDArray[np.float32]:
+    """Soft and hard, whole and without the first harmonic: the low end stays in the middle."""
+    soft = np.array([1.0, 0.055, 0.02, 0.006, 0.002])
+    hard = np.array([1.0, 0.42, 0.3, 0.14, 0.08])
+    rows = []
+    for shape in (soft, hard):
+        driven = np.concatenate([shape[:1], shape[1:] * (0.4 + 2 * drive)])
+        rows.append(driven / np.sqrt((driven**2).sum()))
+    whole = np.stack(rows)
+    tables = period(whole, np.zeros(5))
+    upper = whole * (np.arange(5) > 0)
+    size = np.sqrt((upper**2).sum(axis=1))
+    return np.concatenate([tables, period(upper, np.zeros(5)) * size[:, None].astype(np.float32)])
+
+
+def _round_sub(request: ToneRequest) -> Tone:
+    return sub(request, "round sub", request.settings.number("drive") / 100)
+
+
+def sub(request: ToneRequest, name: str, drive: float) -> Tone:
+    """A sine with just enough above it to be followed on small speakers."""
+    n, rate = request.frames, request.rate
+    rng = stream(request.variant, name, request.pitch)
+    f0, cents = pitch_to_hz(request.pitch), request.settings.number("detune_cents")
+    tables = _sub_tables(drive)
+    middle = read(tables[:2], turns(f0, None, n, rate, 0.0))
+    # A second oscillator 18 dB under the first makes long notes breathe.
+    middle += np.float32(0.12) * read(
+        tables[:2], turns(f0 * 2 ** (cents / 1200), None, n, rate, 0.25 * rng.random())
+    )
+    apart = np.float32(0.25) * read(
+        tables[2:], turns(f0 * 2 ** (-cents / 1200), None, n, rate, rng.random())
+    )
+    return Tone(*(np.stack([m + a, m - a]) for m, a in zip(middle, apart, strict=True)))
+
+
+@kept
+def _layer_tables(pitch: int, rate: int) -> NDArray[np.float32]:
+    k, f0 = harmonics(pitch + 12, rate, 40), pitch_to_hz(pitch + 12)
+    hz = f0 * k
+    return period(np.stack([1 / k**1.6 / (1 + (hz / 500) ** 2), k**-0.8 / (1 + (hz / 1900) ** 2)]),
+                  stream(1, "layer").uniform(0, 6, len(k)))  # fmt: skip
+
+
+def _layered_sub(request: ToneRequest) -> Tone:
+    """The sub under a soft, wide layer an octave up."""
+    tone = sub(request, "layered sub", 0.15)
+    rng = stream(request.variant, "layer", request.pitch)
+    upper = one_and_two(request, rng, _layer_tables(request.pitch, request.rate), 0.6, ratio=2.0)
+    level = np.float32(0.45 * request.settings.number("layer") / 100)
+    soft = tone.soft + np.float32(0.3) * level * upper.soft
+    return Tone(soft, tone.hard + np.float32(1.5) * level * upper.hard)
+
+
+def _long_drum(request: ToneRequest) -> Tone:
+    """A tuned drum: a sine that falls into its note, driven so that its tail can be followed."""
+    n, rate, settings = request.frames, request.rate, request.settings
+    rng = stream(request.variant, "long drum", request.pitch)
+    f0, drop = pitch_to_hz(request.pitch), settings.number("drop_st")
+    tau = settings.number("drop_ms") / 1e3 * rate
+    drive = settings.number("drive") / 100
+    t = np.arange(n)
+    # The phase of f0 * (1 + a exp(-t / tau)), counted in turns.
+    swept = f0 / rate * (t + (2 ** (drop / 12) - 1) * tau * (1 - np.exp(-t / tau)))
+    cents = settings.number("detune_cents")
+    beat = f0 / rate * (2 ** (cents / 1200) - 1) * t + rng.random()
+    base = sine(swept) + np.float32(0.16) * sine(swept + beat)
+    upper = np.float32(0.02) * sine(2 * swept + 1.5 * beat)
+    sides = np.stack([base + upper, base - upper])
+    low, push = 0.3 + 0.6 * drive, 2.0 + 8.0 * drive
+    soft = np.asarray(np.tanh(sides * low) / low, np.float32)
+    hard = np.asarray(np.tanh(sides * push) * (0.85 / np.tanh(push)), np.float32)
+    short = int(0.02 * rate)
+    click = np.exp(-t[:short] / (0.0015 * rate)) * np.sin(2 * np.pi * 1800 / rate * t[:short])
+    click = (click * settings.number("click") / 100).astype(np.float32)[None]
+    add_at_start(soft, click, 0.5)  # at 100 %, against the body
+    add_at_start(hard, click, 2.2)
+    return Tone(soft, hard)
+
+
+def _drop(st: float, ms: float) -> tuple[Field, Field]:
+    return (
+        Field(name="drop_st", label="Drop", default=st, unit="st", low=0, high=48, step=0.5),
+        Field(name="drop_ms", label="Drop time", default=ms, unit="ms", low=5, high=400, log=True),
+    )
+
+
 SOUNDS = (
+    Instrument(
+        name="round sub", family="bass", role="bass", register=(24, 55), mono=True, version=2,
+        about="Plain, deep floor for roots; a new note stops the old.",
+        tags=("deep", "plain", "mono"),
+        spec=shaped(percent("drive", "Drive", 30), *mono_fields(), attack_ms=12, decay_ms=2500,
+                    sustain=78, release_ms=160, detune_cents=4),
+        tone=_round_sub, gain_db=-15.8,
+    ),
+    Instrument(
+        name="layered sub", family="bass", role="bass", register=(24, 60), mono=True,
+        about="Deep floor with a soft layer an octave up; heard on small speakers.",
+        tags=("deep", "wide", "mono"),
+        spec=shaped(percent("layer", "Upper layer", 55), *mono_fields(), attack_ms=16,
+                    decay_ms=3000, sustain=85, release_ms=220, detune_cents=6),
+        tone=_layered_sub, gain_db=-17.1,
+    ),
     Instrument(
         name="fingered bass", family="bass", role="bass", register=(28, 60), mono=True, version=2,
         about="Heavy string under two fingers; moving bass lines.",
@@ -112,5 +222,14 @@ SOUNDS = (
         spec=shaped(percent("peak", "Resonance", 55), closing(180), *mono_fields(60), attack_ms=3,
                     decay_ms=1400, sustain=65, release_ms=80, detune_cents=3),
         tone=_resonant, follows=True, gain_db=-11.5,
+    ),
+    Instrument(
+        name="long drum", family="bass", role="bass", register=(24, 55), mono=True, version=2,
+        about="Tuned drum with a long, driven tail; slides between roots.",
+        tags=("deep", "driven", "mono"),
+        spec=shaped(*_drop(19, 28), percent("drive", "Drive", 45), percent("click", "Click", 45),
+                    *mono_fields(70), attack_ms=1, decay_ms=2600, sustain=0, release_ms=140,
+                    detune_cents=2),
+        tone=_long_drum, noises=("click",), gain_db=-8.7,
     ),
 )  # fmt: skip

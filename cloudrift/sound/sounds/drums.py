@@ -323,6 +323,8 @@ SOUNDS = (
         wires=(Wire(low_hz=3000, high_hz=13_000, t60_ms=500, rise_ms=12, level=0.25, width=0.8,
                     soft_db=-9),),
         plates=(CRASH,))),
+    _sound("zap", -6.3, "A tone that falls in no time.", ("bright", "falling"), Kit(
+        skins=(Skin(hz=110, drop_st=54, drop_ms=38, t60_ms=260, drive=0.4),))),
     _sound("dry kick", -9.5, "Tight kick with a knock; under busy loops.", ("short", "dry"), Kit(
         skins=(Skin(hz=61, drop_st=17, drop_ms=9, t60_ms=190, drive=0.35,
                     modes=((0, 0), (-16, -11), (-22, -16))),),
