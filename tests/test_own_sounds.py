@@ -35,7 +35,7 @@ from cloudrift.sound.own import (
     root_from_name,
 )
 from cloudrift.sound.own_files import load_own, own_sounds, save_own
-from cloudrift.sound.part import ToneCache
+from cloudrift.sound.tones import ToneCache
 from cloudrift.theory.pitch import pitch_to_hz
 from tests.conftest import db, main_hz, rms
 

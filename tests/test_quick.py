@@ -7,7 +7,7 @@ from cloudrift.audio import quick
 from cloudrift.audio.loudness import _weighted_power
 from cloudrift.audio.wrap import read_displaced, read_splined, read_stretch, splined
 from cloudrift.render import Engine
-from cloudrift.sound.part import _blended
+from cloudrift.sound.playing import crossfaded
 from cloudrift.texture.context import Context
 from cloudrift.texture.curves import soft
 from cloudrift.texture.running import treat
@@ -80,7 +80,7 @@ def test_a_curve_and_a_blend_are_equal_to_the_last_bit(monkeypatch, rng):
     audio = rng.standard_normal((4, 20_000)).astype(np.float32)
     level, bright = (np.abs(rng.standard_normal(20_000)).astype(np.float32) for _ in range(2))
     for share in (np.float32(0.3), bright):
-        assert np.array_equal(*in_both_ways(monkeypatch, lambda share=share: _blended(
+        assert np.array_equal(*in_both_ways(monkeypatch, lambda share=share: crossfaded(
             audio[:2], audio[2:], level, share)))  # fmt: skip
 
 

@@ -18,9 +18,10 @@ from cloudrift.notes.time import Clock
 from cloudrift.sound.instrument import ToneRequest
 from cloudrift.sound.own import OwnSound, Recording, recordings_for
 from cloudrift.sound.own_files import load_own, save_own
-from cloudrift.sound.part import Part, ToneCache
+from cloudrift.sound.part import Part
 from cloudrift.sound.sampled import names_in, own_from, read_sampled
 from cloudrift.sound.sampled.zones import said
+from cloudrift.sound.tones import ToneCache
 from tests.hands import settled
 from tools.sampled_files import RATE, sf2, tone
 

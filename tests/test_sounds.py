@@ -29,8 +29,8 @@ from cloudrift.sound.measure import (
     spectrum,
     strike,
 )
-from cloudrift.sound.part import ToneCache
 from cloudrift.sound.sounds.voice import SOFT_DB
+from cloudrift.sound.tones import ToneCache
 from cloudrift.sound.verdicts import EXCEPTIONS
 from cloudrift.theory.pitch import pitch_to_hz
 from tests.conftest import db, rms

@@ -15,7 +15,9 @@ from cloudrift.ground.settings import Settings
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import TICKS_PER_QUARTER, Clock
 from cloudrift.sound.instrument import Instrument
-from cloudrift.sound.part import Part, ToneCache, strike_of
+from cloudrift.sound.note_frames import round_robin_index as strike_of
+from cloudrift.sound.part import Part
+from cloudrift.sound.tones import ToneCache
 from cloudrift.theory.pitch import pitch_to_hz
 
 REFERENCE_CHORD = (48, 55, 60, 63)

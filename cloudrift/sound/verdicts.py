@@ -26,7 +26,7 @@ from cloudrift.sound.measure import (
     strike,
     strike_ticks,
 )
-from cloudrift.sound.part import ToneCache
+from cloudrift.sound.tones import ToneCache
 from cloudrift.theory.pitch import pitch_to_hz
 
 STEPS = (30, 60, 90, 120)  # velocities

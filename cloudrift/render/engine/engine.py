@@ -28,7 +28,7 @@ from cloudrift.render.plan.plan import (
     loop_node,
     placed,
 )
-from cloudrift.sound.part import ToneCache
+from cloudrift.sound.tones import ToneCache
 from cloudrift.texture.treatment import acting
 
 WORKERS = 2

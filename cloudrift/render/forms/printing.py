@@ -26,7 +26,7 @@ from cloudrift.loop.model.recorded import Facts
 from cloudrift.render.engine.engine import Engine, stretches
 from cloudrift.render.plan.nodes import Node, steps
 from cloudrift.render.plan.plan import Form, heard_node, loop_node
-from cloudrift.sound.part import ToneCache
+from cloudrift.sound.tones import ToneCache
 
 HIGHEST_DB = -0.1  # what goes higher is kept softer, and turned up again where it plays
 

@@ -7,7 +7,8 @@ from cloudrift.audio.buffers import Stereo, raised_cosine, silence, to_gain
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import TICKS_PER_QUARTER, Clock
 from cloudrift.sound.catalogue import find_sound
-from cloudrift.sound.part import Part, ToneCache
+from cloudrift.sound.part import Part
+from cloudrift.sound.tones import ToneCache
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.running import laid
 from cloudrift.texture.treatment import Treatment

@@ -23,7 +23,8 @@ from cloudrift.ground.lru import kept
 from cloudrift.loop.model.loop import LEVEL
 from cloudrift.render.plan.laying import Laying, laid
 from cloudrift.render.plan.slicing import Cuts, cut_up
-from cloudrift.sound.part import Part, ToneCache
+from cloudrift.sound.part import Part
+from cloudrift.sound.tones import ToneCache
 from cloudrift.texture.context import Context
 from cloudrift.texture.ride import Ride, ride_shares, share_to_value
 from cloudrift.texture.running import Runner, runner

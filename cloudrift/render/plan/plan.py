@@ -37,7 +37,8 @@ from cloudrift.render.plan.nodes import (
 )
 from cloudrift.render.plan.slicing import cut_up, cuts_of, piece_of
 from cloudrift.sound.own import in_tempo
-from cloudrift.sound.part import Part, ToneCache
+from cloudrift.sound.part import Part
+from cloudrift.sound.tones import ToneCache
 from cloudrift.texture.context import Context
 from cloudrift.texture.treatment import Line, after, fused, tail_s, time_ratio
 

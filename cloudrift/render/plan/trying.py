@@ -19,7 +19,8 @@ from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.time import bar_ticks
 from cloudrift.render.plan.plan import loop_context, placed
 from cloudrift.sound.own import in_tempo
-from cloudrift.sound.part import Part, ToneCache
+from cloudrift.sound.part import Part
+from cloudrift.sound.tones import ToneCache
 from cloudrift.texture.context import Context
 from cloudrift.texture.running import treat
 from cloudrift.texture.treatment import Line, acting, fused, shift_st
