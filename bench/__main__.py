@@ -24,7 +24,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.memory import keep_memory_tidy
 from cloudrift.loop.edits.chords import chord_edits
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.storage import save
 from cloudrift.loop.model.loop import Loop
 from cloudrift.render import Engine, Player
@@ -73,11 +73,11 @@ def edits_table(loop: Loop) -> list[tuple[str, str, str]]:
     rows = [
         ("field of a layer's last treatment -> new sound", "60 ms median, 120 ms worst",
          both_figures(timed(engine, [
-             edits.set_treatment(loop, first.id, third.id, blend=0.3 + i / 100)
+             line_edits.set_treatment(loop, first.id, third.id, blend=0.3 + i / 100)
              for i in range(ROUNDS)]))),
         ("field of the whole loop's last treatment -> new sound", "60 ms median, 120 ms worst",
          both_figures(timed(engine, [
-             edits.set_treatment(loop, None, last.id, blend=0.3 + i / 100)
+             line_edits.set_treatment(loop, None, last.id, blend=0.3 + i / 100)
              for i in range(ROUNDS)]))),
         ("a chord changed, all layers follow -> new sound", "250 ms median",
          both_figures(timed(engine, [
@@ -85,10 +85,10 @@ def edits_table(loop: Loop) -> list[tuple[str, str, str]]:
              for i in range(ROUNDS)]))),
         ("level, pan, mute -> new sound", "30 ms",
          both_figures(timed(engine, [
-             edits.set_layer(loop, first.id, pan=i / 50) for i in range(ROUNDS)]))),
+             layer_edits.set_layer(loop, first.id, pan=i / 50) for i in range(ROUNDS)]))),
         ("level -> new sound, no treatments on the whole loop", "30 ms",
          both_figures(timed(engine, [
-             edits.set_layer(replace(loop, line=()), first.id, pan=0.5 + i / 50)
+             layer_edits.set_layer(replace(loop, line=()), first.id, pan=0.5 + i / 50)
              for i in range(ROUNDS)]))),
         ("whole loop, empty cache", "15 times faster than it plays",
          f"{faster:.1f} times ({cold:.2f} s for {audio.shape[1] / loop.rate:.1f} s)"),
@@ -115,7 +115,7 @@ def speaker_row(loop: Loop) -> tuple[str, str, str]:
     end, step = time.perf_counter() + EDITING_S, 0
     while time.perf_counter() < end:
         step += 1
-        worker.ask("treated", edits.set_treatment(loop, "l1", loop.layers[0].line[-1].id,
+        worker.ask("treated", line_edits.set_treatment(loop, "l1", loop.layers[0].line[-1].id,
                                                   blend=0.2 + step % 60 / 100))  # fmt: skip
         time.sleep(0.02)
     speaker.close()
@@ -243,14 +243,14 @@ def texture_rows() -> list[tuple[str, ...]]:
 def four_cards(loop: Loop) -> list[tuple[str, str, str]]:
     """Move a field of the third of four cards on a layer's line."""
     line = ()
-    loop = edits.set_line(loop, "l1", line)
+    loop = line_edits.set_line(loop, "l1", line)
     for kind in ("cuts", "tape", "chorus", "hall"):
-        loop = edits.add_treatment(loop, "l1", kind)
+        loop = line_edits.add_treatment(loop, "l1", kind)
     third = loop.line_of("l1")[2].id
     engine = Engine()
     engine.render(loop)
     took = timed(engine, [
-        edits.set_treatment_setting(loop, "l1", third, "depth_ms", 1.0 + i / 10)
+        line_edits.set_treatment_setting(loop, "l1", third, "depth_ms", 1.0 + i / 10)
         for i in range(ROUNDS)
     ])  # fmt: skip
     engine.close()

@@ -20,7 +20,7 @@ from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.memory import keep_memory_tidy
 from cloudrift.loop.edits.arranging import arranging
 from cloudrift.loop.edits.bed import beds
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.loop import Loop
 from cloudrift.render import Engine
@@ -39,7 +39,7 @@ def full_loop() -> Loop:
     """The demo loop with seven layers, and a bed of seven lanes."""
     loop = polar_night()
     for layer in loop.layers[: LAYERS - len(loop.layers)]:
-        loop = edits.copy_layer(loop, layer.id)
+        loop = layer_edits.copy_layer(loop, layer.id)
     loop = draw_bed(loop, find_manner("half-time"), np.tile([1.0, 0.1, 0.3, 0.1], loop.bars * 4),
                     draw=2)  # fmt: skip
     for part in ("kick", "open hat", "shaker", "crash", "zap", "snare"):
@@ -114,7 +114,7 @@ def heard() -> Row:
         rests()
         for layer in session.loop.layers[:4]:
             level = layer.level_db - 0.5
-            edited.append(first(lambda: session.apply("level", lambda loop: edits.set_layer(
+            edited.append(first(lambda: session.apply("level", lambda loop: layer_edits.set_layer(
                 loop, layer.id, level_db=level))))  # fmt: skip  # noqa: B023
             rests()
     session.close()

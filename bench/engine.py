@@ -24,7 +24,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.memory import give_back, keep_memory_tidy
 from cloudrift.loop.edits.chords import chord_edits
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.loop import Loop
 from cloudrift.render.engine.ahead import ahead, get_ready
 from cloudrift.render.engine.engine import Engine
@@ -96,14 +96,14 @@ def chord() -> Row:
 def level() -> Row:
     """Change a pan behind a line on the whole loop."""
     loop, engine = rendered()
-    pans = [edits.set_layer(loop, loop.layers[0].id, pan=i / 50) for i in range(ROUNDS)]
+    pans = [layer_edits.set_layer(loop, loop.layers[0].id, pan=i / 50) for i in range(ROUNDS)]
     return "level, pan, mute, CPU", "20 ms heard", heard_and_whole(engine, pans)
 
 
 def long_level() -> Row:
     """The same at four times the length."""
     loop, engine = rendered(bars=32)
-    pans = [edits.set_layer(loop, loop.layers[0].id, pan=i / 50) for i in range(ROUNDS)]
+    pans = [layer_edits.set_layer(loop, loop.layers[0].id, pan=i / 50) for i in range(ROUNDS)]
     return ("level, pan, mute at 32 bars, CPU", "60 ms heard, 1300 ms whole",
             heard_and_whole(engine, pans))  # fmt: skip
 

@@ -4,7 +4,7 @@ import random
 from typing import NamedTuple
 
 from cloudrift.loop.edits.chords.progression import put_row
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.model.loop import Loop
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.texture.catalogue import FAMILIES, KINDS
@@ -56,12 +56,12 @@ def found(number: int) -> Found:
     if sort == "drums":
         sounds += draw.sample(DRUMS, draw.randint(1, 4))
     for sound in sounds:
-        loop = edits.add_layer(loop, sound)
+        loop = layer_edits.add_layer(loop, sound)
         layer = loop.layers[-1]
         if layer.follows:
-            loop = edits.set_touch(loop, layer.id, draw=draw.randint(1, 99))
+            loop = layer_edits.set_touch(loop, layer.id, draw=draw.randint(1, 99))
         if draw.random() < 0.3:
-            loop = edits.add_treatment(loop, layer.id, draw.choice(KEEP_TIME))
+            loop = line_edits.add_treatment(loop, layer.id, draw.choice(KEEP_TIME))
     for _ in range(draw.choice((0, 1, 2))):
-        loop = edits.add_treatment(loop, None, draw.choice(KEEP_TIME))
+        loop = line_edits.add_treatment(loop, None, draw.choice(KEEP_TIME))
     return Found(loop, sort)

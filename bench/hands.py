@@ -17,7 +17,7 @@ from cloudrift.desktop.frame.rail import STAGES
 from cloudrift.desktop.frame.window import Window
 from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.document import Document
 from cloudrift.style import find_card, sketch
 from cloudrift.style.form import draw_form, find_form
@@ -52,8 +52,8 @@ def undo() -> Row:
     for at, name in enumerate(STAGES):
         window.show_stage(at)
         for step in range(STEPS):
-            session.apply("level", partial(edits.set_layer, layer_id=layers[step % len(layers)],
-                                           level_db=-3.0 - step / 2))  # fmt: skip
+            edit = partial(layer_edits.set_layer, layer_id=layers[step % len(layers)])
+            session.apply("level", partial(edit, level_db=-3.0 - step / 2))
             session.end_drag()
         steps = []
         for _ in range(STEPS):

@@ -4,7 +4,7 @@ import random
 from collections.abc import Callable
 
 from cloudrift.loop.edits.chords import chord_edits
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.model.loop import Loop
 from cloudrift.style import find_card, sketch
 from cloudrift.theory import Key
@@ -16,15 +16,17 @@ def big_loop(bars: int = 8) -> Loop:
     loop = sketch(card, key, 120.0, 16, bars=bars, title="Bench")
     sounds = ("felt upright", "warm pad", "muted pluck", "round sub")
     while len(loop.layers) < 10:
-        loop = edits.add_layer(loop, sounds[len(loop.layers) % 4])
+        loop = layer_edits.add_layer(loop, sounds[len(loop.layers) % 4])
         layer = loop.layers[-1]
-        loop = edits.set_layer(loop, layer.id, level_db=-14.0)
-        loop = edits.set_touch(loop, layer.id, drift_ms=5.0, spread=8.0, draw=len(loop.layers))
+        loop = layer_edits.set_layer(loop, layer.id, level_db=-14.0)
+        loop = layer_edits.set_touch(
+            loop, layer.id, drift_ms=5.0, spread=8.0, draw=len(loop.layers)
+        )
     for layer in loop.layers:
         for kind in ("cuts", "weathering", "hall")[len(layer.line) :]:
-            loop = edits.add_treatment(loop, layer.id, kind)
+            loop = line_edits.add_treatment(loop, layer.id, kind)
     for kind in ("hall", "cuts"):
-        loop = edits.add_treatment(loop, None, kind)
+        loop = line_edits.add_treatment(loop, None, kind)
     assert [len(x.line) for x in loop.layers] == [3] * 10
     assert len(loop.line) == 4
     return loop
@@ -38,22 +40,24 @@ def another(draw: random.Random) -> Callable[[Loop], Loop]:
         return chord_edits.set_degree(loop, one.id, draw.randint(1, 7), count=draw.randint(3, 4))
 
     def level(loop: Loop) -> Loop:
-        return edits.set_layer(loop, draw.choice(loop.layers).id, level_db=draw.uniform(-24, 0))
+        return layer_edits.set_layer(
+            loop, draw.choice(loop.layers).id, level_db=draw.uniform(-24, 0)
+        )
 
     def off(loop: Loop) -> Loop:
         one = draw.choice(loop.layers)
-        return edits.set_layer(loop, one.id, mute=not one.mute)
+        return layer_edits.set_layer(loop, one.id, mute=not one.mute)
 
     def blend(loop: Loop) -> Loop:
         one = draw.choice([layer for layer in loop.layers if layer.line])
         treatment = draw.choice(one.line)
-        return edits.set_treatment(loop, one.id, treatment.id, blend=draw.uniform(0.1, 1))
+        return line_edits.set_treatment(loop, one.id, treatment.id, blend=draw.uniform(0.1, 1))
 
     def wear(loop: Loop) -> Loop:
         for line_of in (None, *(layer.id for layer in loop.layers)):
             for one in loop.line_of(line_of):
                 if one.kind == "weathering":
-                    return edits.set_treatment_setting(
+                    return line_edits.set_treatment_setting(
                         loop, line_of, one.id, "wear", draw.uniform(10, 90)
                     )
         return loop

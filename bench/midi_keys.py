@@ -15,7 +15,7 @@ import mido
 from bench.found_loops import TONICS
 from cloudrift.deliver.writer import write_midi
 from cloudrift.loop.edits.chords.progression import put_row
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.from_midi import read_song
 from cloudrift.style.beginnings import empty_loop
@@ -53,10 +53,10 @@ def found(number: int) -> Loop:
     loop = put_row(loop, parse_progression(draw.choice(ROWS[mode]), key))
     lenses = [draw.choice(CHORDS), *draw.sample(LENSES, draw.randint(0, 2))]
     for sound, lens in zip(SOUNDS, lenses, strict=False):
-        loop = edits.add_layer(loop, sound)
-        loop = edits.set_lens(loop, loop.layers[-1].id, kind=lens, draw=draw.randint(1, 99))
+        loop = layer_edits.add_layer(loop, sound)
+        loop = layer_edits.set_lens(loop, loop.layers[-1].id, kind=lens, draw=draw.randint(1, 99))
     if draw.random() < 0.7:
-        loop = edits.add_layer(loop, "round sub")
+        loop = layer_edits.add_layer(loop, "round sub")
     return loop
 
 

@@ -7,7 +7,7 @@ from platformdirs import user_data_path
 
 from cloudrift.audio.files import make_folder
 from cloudrift.loop.edits.chords import chord_edits
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.files.storage import SUFFIX, save
 from cloudrift.loop.model.loop import Loop
 from cloudrift.style.card_files import find_card
@@ -24,21 +24,21 @@ def polar_night() -> Loop:
     loop = sketch(card, Key("F#", "minor"), 142.0, 16, title="Polar Night II")
     for chord, degree in zip(loop.chords, ("i", "VI7", "iv7", "V7"), strict=True):
         loop = chord_edits.set_tones(loop, chord.id, parse_degree(degree, loop.key))
-    loop = edits.add_treatment(loop, None, "shift", 0)
+    loop = line_edits.add_treatment(loop, None, "shift", 0)
     shift = loop.line[0].id
-    return replace(edits.set_treatment_setting(loop, None, shift, "semitones", -3.0), kit=KIT)
+    return replace(line_edits.set_treatment_setting(loop, None, shift, "semitones", -3.0), kit=KIT)
 
 
 def slow_meridian() -> Loop:
     """*Slow Meridian*: dusty sevenths, chords backward in order, by tape two semitones down."""
     loop = sketch(find_card("Edda Fenn"), Key("D", "dorian"), 88.0, 4, title="Slow Meridian")
     pad = next((layer for layer in loop.layers if layer.role == "keys"), loop.layers[0])
-    loop = edits.add_treatment(loop, pad.id, "backward")
-    loop = edits.set_treatment(loop, pad.id, loop.layer(pad.id).line[-1].id, blend=0.6)
-    loop = edits.add_treatment(loop, None, "shift", 0)
+    loop = line_edits.add_treatment(loop, pad.id, "backward")
+    loop = line_edits.set_treatment(loop, pad.id, loop.layer(pad.id).line[-1].id, blend=0.6)
+    loop = line_edits.add_treatment(loop, None, "shift", 0)
     shift = loop.line[0].id
-    loop = edits.set_treatment_setting(loop, None, shift, "semitones", -2.0)
-    return replace(edits.set_treatment_setting(loop, None, shift, "way", "tape"), kit=KIT)
+    loop = line_edits.set_treatment_setting(loop, None, shift, "semitones", -2.0)
+    return replace(line_edits.set_treatment_setting(loop, None, shift, "way", "tape"), kit=KIT)
 
 
 def demo_loops() -> tuple[Loop, ...]:

@@ -5,8 +5,9 @@ import pytest
 
 from cloudrift.audio.looped import Patched, slice_wrapped
 from cloudrift.audio.wrap import filter_circular, filter_stretch
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords import chord_edits
-from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.edits.layers import layer_edits, line_edits, own_notes
 from cloudrift.render import Engine
 from cloudrift.render.engine.ahead import AHEAD_S, FADE_S, ahead
 from cloudrift.render.plan.plan import heard_node, loop_context, loop_node
@@ -19,12 +20,12 @@ from tests.hands import settled
 @pytest.fixture
 def loop(small_loop):
     """Four bars, with cuts and a hall on the first layer and weathering on the whole loop."""
-    made = edits.set_bars(small_loop, 4)
-    made = edits.set_line(made, "l1", ())
+    made = loop_edits.set_bars(small_loop, 4)
+    made = line_edits.set_line(made, "l1", ())
     for kind in ("cuts", "hall", "cuts"):
-        made = edits.add_treatment(made, "l1", kind)
-    made = edits.set_line(made, None, ())
-    return edits.add_treatment(made, None, "weathering")
+        made = line_edits.add_treatment(made, "l1", kind)
+    made = line_edits.set_line(made, None, ())
+    return line_edits.add_treatment(made, None, "weathering")
 
 
 def stretch(audio, loop, share):
@@ -33,23 +34,23 @@ def stretch(audio, loop, share):
 
 
 EDITS = {
-    "a layer's first treatment": lambda p: edits.set_treatment_setting(
+    "a layer's first treatment": lambda p: line_edits.set_treatment_setting(
         p, "l1", p.layer("l1").line[0].id, "low_cut_hz", 900.0),
-    "a layer's last": lambda p: edits.set_treatment_setting(
+    "a layer's last": lambda p: line_edits.set_treatment_setting(
         p, "l1", p.layer("l1").line[-1].id, "high_cut_hz", 900.0),
-    "the whole loop's": lambda p: edits.set_treatment_setting(
+    "the whole loop's": lambda p: line_edits.set_treatment_setting(
         p, None, p.line[0].id, "wear", 90.0),
-    "level": lambda p: edits.set_layer(p, "l1", level_db=-20.0),
-    "pan": lambda p: edits.set_layer(p, "l3", pan=-1.0),
-    "off": lambda p: edits.set_layer(p, "l2", mute=True),
-    "a sound's setting": lambda p: edits.set_sound_setting(p, "l2", "brightness", 90.0),
-    "another sound": lambda p: edits.set_sound(p, "l3", "kalimba"),
+    "level": lambda p: layer_edits.set_layer(p, "l1", level_db=-20.0),
+    "pan": lambda p: layer_edits.set_layer(p, "l3", pan=-1.0),
+    "off": lambda p: layer_edits.set_layer(p, "l2", mute=True),
+    "a sound's setting": lambda p: layer_edits.set_sound_setting(p, "l2", "brightness", 90.0),
+    "another sound": lambda p: layer_edits.set_sound(p, "l3", "kalimba"),
     "a chord": lambda p: chord_edits.set_degree(p, p.chords[1].id, 3),
-    "a treatment more": lambda p: edits.add_treatment(p, "l3", "hall"),
-    "a layer more": lambda p: edits.add_layer(p, "glass bell"),
+    "a treatment more": lambda p: line_edits.add_treatment(p, "l3", "hall"),
+    "a layer more": lambda p: layer_edits.add_layer(p, "glass bell"),
     "own notes": lambda p: own_notes.move_notes(
         own_notes.let_go(p, "l3"), "l3", set(range(1, 60)), semitones=12),
-    "a group": lambda p: edits.set_treatment_setting(p, "g1", "t1", "low_cut_hz", 800.0),
+    "a group": lambda p: line_edits.set_treatment_setting(p, "g1", "t1", "low_cut_hz", 800.0),
 }  # fmt: skip
 
 
@@ -59,7 +60,7 @@ OTHER_NOTES = {"another sound", "a chord", "own notes", "a layer more", "a sound
 @pytest.mark.parametrize("name", EDITS)
 @pytest.mark.parametrize("share", [0.26, 0.93])
 def test_what_comes_next_is_as_in_the_whole_and_the_rest_as_it_was(engine, loop, name, share):
-    loop = edits.add_treatment(edits.group_layers(loop, ["l2", "l4"]), "g1", "cuts")
+    loop = line_edits.add_treatment(layer_edits.group_layers(loop, ["l2", "l4"]), "g1", "cuts")
     before = engine.render(loop).audio
     after = EDITS[name](loop)
     soon = next(ahead(engine, after, share)).all()
@@ -90,7 +91,7 @@ def _first_after(loop, layer_id, share):
 @pytest.mark.parametrize("name", BEGINNING)
 def test_what_begins_in_the_stretch_is_exactly_as_in_the_whole(engine, loop, name):
     """Through a hall, cuts, weathering and a sum: nothing that is heard of it lies before."""
-    loop = edits.add_treatment(own_notes.let_go(loop, "l3"), None, "hall")
+    loop = line_edits.add_treatment(own_notes.let_go(loop, "l3"), None, "hall")
     engine.render(loop)
     after = BEGINNING[name](loop)
     soon = list(ahead(engine, after, 0.24))
@@ -107,12 +108,12 @@ def test_what_begins_in_the_stretch_is_exactly_as_in_the_whole(engine, loop, nam
                                    ("hall", "chorus", "warm")])  # fmt: skip
 def test_a_level_is_heard_as_if_it_had_been_turned_just_then(engine, loop, kinds, blend):
     """What rang before rings on: the same as the line laid on a sum that changes there."""
-    loop = edits.set_line(loop, None, ())
+    loop = line_edits.set_line(loop, None, ())
     for kind in kinds:
-        loop = edits.add_treatment(loop, None, kind)
-    loop = edits.set_treatment(loop, None, loop.line[0].id, blend=blend)
+        loop = line_edits.add_treatment(loop, None, kind)
+    loop = line_edits.set_treatment(loop, None, loop.line[0].id, blend=blend)
     engine.render(loop)
-    after = edits.set_layer(loop, "l1", level_db=-30.0, pan=0.8)
+    after = layer_edits.set_layer(loop, "l1", level_db=-30.0, pan=0.8)
     soon = next(ahead(engine, after, 0.4))
     sums = [engine.audio(loop_node(x, engine.tones, count=0)) for x in (loop, after)]
     count = soon.piece.shape[1]
@@ -128,21 +129,21 @@ def test_it_is_left_to_the_whole_where_there_is_nothing_to_start_from(engine, lo
     assert not list(ahead(engine, loop, 0.2))  # nothing has been rendered
     engine.render(loop)
     assert not list(ahead(engine, loop, 0.2))  # the whole is there at once
-    tape = edits.add_treatment(loop, None, "shift")
-    tape = edits.set_treatment_setting(tape, None, tape.line[-1].id, "way", "tape")
-    tape = edits.set_treatment_setting(tape, None, tape.line[-1].id, "semitones", -2.0)
+    tape = line_edits.add_treatment(loop, None, "shift")
+    tape = line_edits.set_treatment_setting(tape, None, tape.line[-1].id, "way", "tape")
+    tape = line_edits.set_treatment_setting(tape, None, tape.line[-1].id, "semitones", -2.0)
     assert not list(ahead(engine, tape, 0.2))  # another length
-    short = edits.set_bars(loop, 1)
+    short = loop_edits.set_bars(loop, 1)
     engine.render(short)
-    after = edits.set_layer(short, "l1", pan=0.5)
+    after = layer_edits.set_layer(short, "l1", pan=0.5)
     assert len(list(ahead(engine, after, 0.2))) == 1  # too short for more
 
 
 def test_a_held_shift_is_heard_soon_at_its_level(engine, loop):
-    loop = edits.add_treatment(loop, None, "shift", 0)
-    loop = edits.set_treatment_setting(loop, None, loop.line[0].id, "semitones", -3.0)
+    loop = line_edits.add_treatment(loop, None, "shift", 0)
+    loop = line_edits.set_treatment_setting(loop, None, loop.line[0].id, "semitones", -3.0)
     engine.render(loop)
-    after = edits.set_layer(loop, "l1", level_db=-30.0)
+    after = layer_edits.set_layer(loop, "l1", level_db=-30.0)
     soon = next(ahead(engine, after, 0.5)).all()
     whole = engine.render(after).audio
     one, other = stretch(soon, loop, 0.5), stretch(whole, loop, 0.5)
@@ -172,11 +173,11 @@ def test_while_it_plays_what_comes_next_is_heard_first(qtbot, session, loop):
     loads, load, patch = [], session.player.load, session.player.patch
     session.player.load = lambda *a: (loads.append(a[0]), load(*a))
     session.player.patch = lambda *a: (loads.append(a[0]), patch(*a))
-    session.apply("x", lambda p: edits.set_layer(p, "l1", level_db=-15.0))
+    session.apply("x", lambda p: layer_edits.set_layer(p, "l1", level_db=-15.0))
     settled(qtbot, session)
     qtbot.waitUntil(lambda: len(loads) == 1, timeout=60_000)  # it stands: the whole is enough
     session.transport.set_playing(True)
-    session.apply("x", lambda p: edits.set_layer(p, "l1", level_db=-5.0))
+    session.apply("x", lambda p: layer_edits.set_layer(p, "l1", level_db=-5.0))
     settled(qtbot, session)
     qtbot.waitUntil(lambda: len(loads) == 3, timeout=60_000)
     assert loads[1].shape[1] < loads[2].shape[1]
@@ -187,15 +188,15 @@ def test_while_it_plays_what_comes_next_is_heard_first(qtbot, session, loop):
 def test_what_has_another_length_is_left_to_the_whole(engine, loop, change):
     """Treatments that read whole chords would else be given a sound of another length."""
     name = loop.layers[0].id
-    loop = edits.add_treatment(loop, name, "backward")
+    loop = line_edits.add_treatment(loop, name, "backward")
     engine.render(loop)
     if change == "another document":
-        other = edits.set_tempo(loop, loop.tempo * 0.8)
+        other = loop_edits.set_tempo(loop, loop.tempo * 0.8)
     else:
-        other = edits.add_treatment(loop, name, "shift", 0)
+        other = line_edits.add_treatment(loop, name, "shift", 0)
         one = other.line_of(name)[0].id
-        other = edits.set_treatment_setting(other, name, one, "way", "tape")
-        other = edits.set_treatment_setting(other, name, one, "semitones", -5)
+        other = line_edits.set_treatment_setting(other, name, one, "way", "tape")
+        other = line_edits.set_treatment_setting(other, name, one, "semitones", -5)
     assert not list(ahead(engine, other, 0.3))
 
 

@@ -10,12 +10,14 @@ from PyQt6.QtTest import QTest
 from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.desktop.stages.arrange.columns import Columns
 from cloudrift.desktop.stages.arrange.model import ColumnsModel
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.arranging import arranging
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.files.storage import load_document
 from cloudrift.loop.model.bed import hits_of
 from cloudrift.loop.model.document import Document
-from cloudrift.render.forms.timeline import lengths_of, whole
+from cloudrift.render.forms.spans import lengths_of
+from cloudrift.render.forms.timeline import whole
 from cloudrift.style.form import draw_form, find_form, over_line, slower_st
 from cloudrift.style.sums import sum_line
 from cloudrift.texture.finish_files import house_finishes, save_finish
@@ -326,7 +328,7 @@ def test_an_edit_anywhere_changes_what_is_played_of_all(qtbot, window, stage, sp
     made(qtbot, stage)
     window.choose_stage(1)
     before = played(session).copy()
-    session.apply("quieter", lambda loop: edits.set_layer(loop, "l1", level_db=-24.0))
+    session.apply("quieter", lambda loop: layer_edits.set_layer(loop, "l1", level_db=-24.0))
     made(qtbot, stage)
     settled(qtbot, session)
     audio, _ = whole(session.engine, now(window))
@@ -342,7 +344,7 @@ def test_the_loop_follows_what_was_edited_meanwhile(qtbot, window, stage, speake
     session = window.session
     stage.hear("all")
     made(qtbot, stage)
-    session.apply("quieter", lambda loop: edits.set_layer(loop, "l1", level_db=-24.0))
+    session.apply("quieter", lambda loop: layer_edits.set_layer(loop, "l1", level_db=-24.0))
     made(qtbot, stage)
     stage.hear("loop")
     settled(qtbot, session)
@@ -371,7 +373,7 @@ def test_what_is_tried_is_heard_before_all_of_it_which_goes_on_after(qtbot, wind
     session.player.seek(9.5 / 12)
     speaker.pull(256)
     preview = stage._section
-    preview.put(lambda loop: edits.set_tempo(loop, loop.tempo), "tried")
+    preview.put(lambda loop: loop_edits.set_tempo(loop, loop.tempo), "tried")
     assert not session.hearing.long and stage.arranged.on
     assert session.player.share == pytest.approx(0.75, abs=0.01)
     speaker.pull(256)
@@ -486,7 +488,7 @@ def test_columns_are_as_wide_as_they_have_bars_and_places_are_found():
 
 
 def test_a_parked_layer_is_a_row_where_a_section_has_it():
-    loop = edits.set_layer(BEDDED, "l1", parked=True)
+    loop = layer_edits.set_layer(BEDDED, "l1", parked=True)
     document = DOCUMENT.with_loop(loop)
     assert "l1" not in {row.id for row in ColumnsModel(document, 800).rows}
     used = arranging.set_part(document, "s2", "l1", on=True)

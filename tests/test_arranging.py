@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from cloudrift.audio.clips import ClipStore
 from cloudrift.cli.main import commands
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.arranging import arranging
 from cloudrift.loop.edits.arranging.arranging import (
     add_section,
@@ -32,7 +33,7 @@ from cloudrift.loop.edits.arranging.arranging import (
 )
 from cloudrift.loop.edits.bed import beds
 from cloudrift.loop.edits.flip.prints import with_print
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.files.storage import document_from, load_document, save
 from cloudrift.loop.model.bed import hits_of
 from cloudrift.loop.model.document import Document
@@ -91,8 +92,8 @@ def test_layers_and_lanes_are_in_or_out_and_as_loud_as_a_section_says():
 
 
 def test_what_is_off_or_parked_in_the_loop_may_play_in_a_section():
-    loop = edits.set_layer(BEDDED, "l1", mute=True)
-    loop = edits.set_layer(loop, "l2", parked=True)
+    loop = layer_edits.set_layer(BEDDED, "l1", mute=True)
+    loop = layer_edits.set_layer(loop, "l2", parked=True)
     document = DOCUMENT.with_loop(loop)
     for owner in ("l1", "l2"):
         document = set_part(document, HOOK, owner, on=True)
@@ -177,7 +178,7 @@ def test_what_cannot_be_is_refused_in_words(edit, says):
 
 
 def test_a_form_longer_than_twenty_minutes_is_refused():
-    document = Document.of(edits.set_tempo(BEDDED, 60.0))
+    document = Document.of(loop_edits.set_tempo(BEDDED, 60.0))
     for _ in range(2):
         document = add_section(document, bars=128)
     with pytest.raises(CloudriftError, match=r"25.6 minutes, but 20 are the most"):
@@ -401,7 +402,7 @@ def test_a_file_with_a_section_that_cannot_be_is_refused_in_words(change, says):
 
 def test_a_section_may_speak_of_what_is_gone():
     document = set_part(DOCUMENT, VERSE, "l1", on=False)
-    loop = edits.remove_layer(beds.remove_lane(BEDDED, LANE.id), "l1")
+    loop = layer_edits.remove_layer(beds.remove_lane(BEDDED, LANE.id), "l1")
     document = document.with_loop(loop)
     assert "l1" not in {x.id for x in section_loop(document, VERSE).layers}
     assert Section(id="s1", name="A", bars=1, parts=(PartState(id="l9"),)).part("l9").plain

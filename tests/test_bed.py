@@ -17,10 +17,10 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.bed import beds, hitting
 from cloudrift.loop.edits.bed.bed_midi import KEY_OF, PART_OF, bed_parts, lanes_of_midi
 from cloudrift.loop.edits.chords.metre import set_metre
-from cloudrift.loop.edits.flip import flipping
+from cloudrift.loop.edits.flip import cutting, flipping
 from cloudrift.loop.edits.flip.flips import heard_with
 from cloudrift.loop.edits.flip.prints import loop_to_print
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.storage import load, save
 from cloudrift.loop.model.around import Around, Root, Swing
 from cloudrift.loop.model.bed import BED, Bed, Duck, hits_of
@@ -29,7 +29,7 @@ from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.from_midi import read_drums, read_parts
 from cloudrift.notes.midi import midi_file
 from cloudrift.render import Engine
-from cloudrift.render.plan.nodes import duck_curve
+from cloudrift.render.plan.mixing import duck_curve
 from cloudrift.render.plan.variants import alone
 from cloudrift.sound import CATALOGUE
 from cloudrift.theory.key import Key
@@ -40,7 +40,7 @@ LOOP = Loop(title="Ice Road", key=C, tempo=120.0, bars=2)  # a bar lasts two sec
 
 
 def lane(id_, sound, *hits, bars=1, level_db=0.0, **more):
-    stack = (Stacked(use=edits.sound_use(sound)),)
+    stack = (Stacked(use=layer_edits.sound_use(sound)),)
     pattern = Pattern(name="A", bars=bars, hits=tuple(hits))
     return Layer(id=id_, name=id_, role="grain", group=BED, level_db=level_db,
                  source=Hits(**({"stack": stack, "patterns": (pattern,)} | more)))  # fmt: skip
@@ -190,8 +190,8 @@ def test_a_hit_is_panned_by_itself():
 
 
 def test_a_stack_strikes_several_and_a_hit_may_take_one_alone():
-    both = (Stacked(use=edits.sound_use("snare")),
-            Stacked(use=edits.sound_use("clap"), level_db=-6.0, late_ms=20.0))  # fmt: skip
+    both = (Stacked(use=layer_edits.sound_use("snare")),
+            Stacked(use=layer_edits.sound_use("clap"), level_db=-6.0, late_ms=20.0))  # fmt: skip
     loop = with_lanes(
         lane("b1", "snare", Hit(tick=0, sound=1), Hit(tick=1920, sound=2), stack=both)
     )
@@ -208,8 +208,8 @@ def test_low_drums_play_the_roots_that_are_heard(small_loop):
     loop = with_lanes(low, loop=replace(small_loop, line=()))
     root = loop.chords[0].root
     assert loop.notes_of(low)[0].pitch == 36 + (root - 36) % 12
-    shifted = edits.add_treatment(loop, None, "shift")
-    shifted = edits.set_treatment_setting(shifted, None, shifted.line[0].id, "semitones", -3.0)
+    shifted = line_edits.add_treatment(loop, None, "shift")
+    shifted = line_edits.set_treatment_setting(shifted, None, shifted.line[0].id, "semitones", -3.0)
     assert loop.notes_of(low)[0].pitch % 12 == (shifted.notes_of(low)[0].pitch + 3) % 12
     engine = Engine()
     audio = engine.stem(shifted, low)
@@ -225,8 +225,8 @@ def test_after_a_flip_the_roots_are_those_of_its_pieces(small_loop):
 
     facts = Facts(name="x", kind="loop", length_s=8.0, tempo=small_loop.tempo)
     of = FromRecording(clip="0" * 24, facts=facts, fit="tempo", semitones=-3.0)
-    flip = flipping.flip_of(of, small_loop.ticks, small_loop.chords)
-    flip = flipping.cut(flip, flipping.cuts_at(flip, "chords", small_loop.metre))
+    flip = cutting.flip_of(of, small_loop.ticks, small_loop.chords)
+    flip = cutting.cut(flip, cutting.cuts_at(flip, "chords", small_loop.metre))
     flip = flipping.swap(flip, 0, 1)
     first = small_loop.layers[0]
     alone_ = replace(small_loop, line=(), layers=(replace(first, source=flip),))
@@ -239,7 +239,7 @@ def test_after_a_flip_the_roots_are_those_of_its_pieces(small_loop):
 
 
 def test_the_loop_makes_room_and_comes_back():
-    held = edits.add_layer(replace(LOOP, chords=_chords()), "warm pad")
+    held = layer_edits.add_layer(replace(LOOP, chords=_chords()), "warm pad")
     kick = lane("b1", "kick", Hit(tick=1920, velocity=127), level_db=-60.0)
     duck = Duck(lanes=("b1",), depth_db=12.0, hold_ms=50.0, back_ms=200.0)
     plain, ducked = (rendered(with_lanes(kick, loop=held, duck=one)) for one in (None, duck))
@@ -293,10 +293,10 @@ def test_it_is_beside_the_loop_and_no_part_of_it(small_loop):
 
 
 def test_behind_tape_it_is_played_at_the_tempo_that_is_heard():
-    loop = edits.add_treatment(with_lanes(lane("b1", "kick", Hit(tick=1920))), None, "shift")
+    loop = line_edits.add_treatment(with_lanes(lane("b1", "kick", Hit(tick=1920))), None, "shift")
     shift = loop.line[0].id
-    loop = edits.set_treatment_setting(loop, None, shift, "semitones", -12.0)
-    loop = edits.set_treatment_setting(loop, None, shift, "way", "tape")
+    loop = line_edits.set_treatment_setting(loop, None, shift, "semitones", -12.0)
+    loop = line_edits.set_treatment_setting(loop, None, shift, "way", "tape")
     audio = rendered(loop)
     assert loop.sounding_tempo == pytest.approx(60) and audio.shape[1] == 2 * LOOP.frames
     assert level_db(audio, 1.5, 1.99) < -60 and level_db(audio, 2.0, 2.1) > -20
@@ -564,7 +564,7 @@ def test_recordings_of_a_lane_are_in_the_file(tmp_path):
     write_wav(tmp_path / "lid.wav", audio, RATE, bits=24)
     own = OwnSound(name="Tin lid", recordings=(read_recording(tmp_path / "lid.wav", clips)[0],))
     loop = beds.add_lane(LOOP, "rim")
-    loop = beds.set_stacked(loop, "b1", 0, use=edits.sound_use(own))
+    loop = beds.set_stacked(loop, "b1", 0, use=layer_edits.sound_use(own))
     save(loop, tmp_path / "x.cloudrift", clips)
     other = ClipStore()
     assert load(tmp_path / "x.cloudrift", other) == loop

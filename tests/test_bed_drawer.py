@@ -10,7 +10,7 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.stages.bed.model import NAMES_PX, ROW_PX, TOP_PX, LanesModel
 from cloudrift.loop.edits.bed import beds, hitting
 from cloudrift.loop.edits.bed.bed_midi import bed_parts
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.files.storage import load_document
 from cloudrift.loop.model.bed import BED, Duck, hits_of
 from cloudrift.loop.model.hits import Hit
@@ -319,7 +319,7 @@ def test_a_lane_s_line_is_treated_in_texture(qtbot, drawer, window):
     assert session.selection.line_of == session.loop.lanes[2].id
     window.show_stage(2)
     assert window.texture.title.text() == "Hats, treated"
-    session.apply("add", lambda loop: edits.add_treatment(loop, "b3", "hall"))
+    session.apply("add", lambda loop: line_edits.add_treatment(loop, "b3", "hall"))
     settled(qtbot, session)
     assert [t.kind for t in session.loop.lanes[2].line] == ["hall"]
     window.texture.targets.buttons[BED].click()

@@ -15,8 +15,9 @@ from cloudrift.desktop.frame.menu_table import UNDO
 from cloudrift.desktop.kit.tiles import open_length, open_style
 from cloudrift.desktop.stages.start.page import EMPTY, MIDI, PHRASE, TEMPLATE
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords.metre import METRES, metre_words, set_metre
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.from_notes import put_found
 from cloudrift.loop.edits.layers.own_notes import with_own
 from cloudrift.loop.files.kept import keep, kept_in, row_folder, row_of, take_row, template_folder
@@ -182,7 +183,7 @@ def test_a_template_that_cannot_be_read_is_said(window):
 
 def test_what_is_not_shown_is_not_changed(qtbot, window):
     before = window.session.loop
-    window.session.apply("tempo", lambda loop: edits.set_tempo(loop, 101))
+    window.session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, 101))
     changed = window.session.loop
     window.start_loop()
     window.menus.action(UNDO).trigger()
@@ -212,7 +213,7 @@ def test_beginning_again_from_an_untouched_sketch_asks_nothing(qtbot, window, mo
     window.start.another_draw()
     window.start.begin_loop()
     assert not asked
-    window.session.apply("tempo", lambda loop: edits.set_tempo(loop, 101))
+    window.session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, 101))
     window.start_loop()
     answer(monkeypatch, "Go back")
     window.start.begin_loop()
@@ -228,12 +229,12 @@ def test_beginning_again_from_an_untouched_sketch_asks_nothing(qtbot, window, mo
 
 
 def test_a_kept_row_comes_in_the_key_and_metre_of_the_loop(bare_chords, tmp_path):
-    late = edits.set_tempo(bare_chords, 90)
+    late = loop_edits.set_tempo(bare_chords, 90)
     one = keep(row_of(replace(late, bars=8)), "Ferry/turn", tmp_path)
     assert one.file.name == "Ferry-turn.cloudrift"
     assert keep(one.loop, "ferry/TURN", tmp_path).name == "ferry/TURN 2"
     loop = Loop(title="x", key=Key("A", "minor"), tempo=120, bars=16, metre=(3, 4))
-    loop = edits.add_layer(loop, "felt upright")
+    loop = layer_edits.add_layer(loop, "felt upright")
     made = take_row(loop, one.loop)
     assert made.layers == loop.layers
     assert made.tempo == 120
@@ -272,7 +273,7 @@ def metred():
         Chord(id="c", start_tick=BAR, length_ticks=BAR, voices=(52, 64), root=4),
     )
     loop = Loop(title="x", key=Key("C", "major"), tempo=120, bars=2, chords=chords)
-    loop = edits.add_layer(loop, "felt upright")
+    loop = layer_edits.add_layer(loop, "felt upright")
     notes = [(0, 480, 60), (2400, 1440, 62), (3360, 480, 64), (3600, 960, 65), (BAR, BAR, 67)]
     return with_own(loop, loop.layers[0].id,
                     [Note(start_tick=a, length_ticks=n, pitch=p, velocity=90)
@@ -306,16 +307,18 @@ def test_rides_and_places_go_along_with_the_metre():
               RidePoint(tick=BAR, value=-9))  # fmt: skip
     whole = Ride(of="level_db", points=points)
     lens = replace(loop.layers[0].source.lens, where=((0, BAR),))
-    loop = edits.set_layer(edits.set_source(loop, "l1", lens=lens), "l1", level_ride=whole)
+    loop = layer_edits.set_layer(
+        layer_edits.set_source(loop, "l1", lens=lens), "l1", level_ride=whole
+    )
     layer = set_metre(loop, (3, 4)).layers[0]
     assert [p.tick for p in layer.level_ride.points] == [0, 2880]
     assert layer.source.lens.where == ((0, 2880),)
-    last = edits.set_lens(loop, "l1", where=((2880, BAR),))
+    last = layer_edits.set_lens(loop, "l1", where=((2880, BAR),))
     assert set_metre(last, (3, 4)).layers[0].mute
     assert "1 layer off" in metre_words(last, (3, 4))
-    turning = edits.set_layer(loop, "l1", level_ride=replace(whole, every_ticks=2 * BAR))
+    turning = layer_edits.set_layer(loop, "l1", level_ride=replace(whole, every_ticks=2 * BAR))
     assert set_metre(turning, (3, 4)).layers[0].level_ride.every_ticks == 2 * 2880
-    short = edits.set_layer(loop, "l1", level_ride=Ride(of="level_db", points=points[:1],
+    short = layer_edits.set_layer(loop, "l1", level_ride=Ride(of="level_db", points=points[:1],
                                                         every_ticks=960))  # fmt: skip
     assert set_metre(short, (3, 4)).layers[0].level_ride.every_ticks == 960
 

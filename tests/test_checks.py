@@ -13,7 +13,8 @@ from cloudrift.deliver.checks.contents import clipped_runs, noise_of
 from cloudrift.deliver.checks.sound import seam_db
 from cloudrift.deliver.rights import rights_of
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.edits.layers.own_notes import with_own
 from cloudrift.loop.edits.layers.recordings import add_recording
 from cloudrift.loop.model.credits import Credits, Person
@@ -110,7 +111,7 @@ def test_every_check_and_every_part_is_in_the_docs():
 def test_where_nothing_sounds_that_is_said_first(engine):
     loop = SMALL
     for layer in SMALL.layers:
-        loop = edits.set_layer(loop, layer.id, mute=True)
+        loop = layer_edits.set_layer(loop, layer.id, mute=True)
     first, *rest = check_all(heard(engine, loop))
     assert first.severity == "must" and "nothing is heard" in first.finding.measured
     assert {one.check.name for one in rest} == {"unknown", "names", "rights"}
@@ -159,8 +160,8 @@ def test_true_peak(engine, db, severity):
 
 
 def test_a_loop_that_is_too_loud_is_turned_down(engine):
-    loud = edits.set_layer(SMALL, "l1", level_db=12.0)
-    loud = edits.insert_treatments(loud, None, (treated("trim", gain_db=18.0),))[0]
+    loud = layer_edits.set_layer(SMALL, "l1", level_db=12.0)
+    loud = line_edits.insert_treatments(loud, None, (treated("trim", gain_db=18.0),))[0]
     assert find(engine, "peak", loud).severity == "must"
     after = put_right(engine, "peak", loud)
     assert after.severity == "fine" and after.value == pytest.approx(-1.1, abs=0.12)
@@ -177,7 +178,7 @@ def test_loudness_is_brought_to_its_target_by_a_gain(engine, target):
     assert plain.severity == "fine" and "no target" in plain.measured
     for off in (4.0, -9.0):
         trim = treated("trim", gain_db=target - plain.value + off)
-        away = edits.insert_treatments(SMALL, None, (trim,))[0]
+        away = line_edits.insert_treatments(SMALL, None, (trim,))[0]
         found = find(engine, "loudness", away, target_lufs=target)
         assert found.severity == "fine" and found.value == pytest.approx(target, abs=0.05)
         assert f"{-off:+.1f}".replace("-", "−") in found.measured
@@ -218,8 +219,8 @@ def test_what_is_lost_on_one_speaker_by_band(engine):
 
 def widened():
     """A loop whose sides are much louder than its middle."""
-    loop = edits.insert_treatments(SMALL, None, (treated("trim", width=200.0),) * 2)[0]
-    return edits.add_treatment(edits.set_layer(loop, "l2", pan=-1.0), "l1", "doubler")
+    loop = line_edits.insert_treatments(SMALL, None, (treated("trim", width=200.0),) * 2)[0]
+    return line_edits.add_treatment(layer_edits.set_layer(loop, "l2", pan=-1.0), "l1", "doubler")
 
 
 def test_a_loop_that_is_too_wide_is_made_narrower(engine):
@@ -280,7 +281,7 @@ def test_tempo_is_heard_again(engine):
     found = find(engine, "tempo", sound=engine.without_bed(other))
     assert found.severity == "should" and found.value == pytest.approx(97, abs=0.5)
     assert "written 140 BPM, heard 97.0 BPM, " in found.measured
-    half = edits.set_tempo(SMALL, 48.5)  # counted half as fast, it is the same
+    half = loop_edits.set_tempo(SMALL, 48.5)  # counted half as fast, it is the same
     assert find(engine, "tempo", half, sound=engine.without_bed(other)).severity == "fine"
     held = find(engine, "tempo", sound=both(tone(220.0)))
     assert held.severity == "fine"
@@ -290,7 +291,7 @@ def test_key_is_heard_again(engine):
     loop = replace(SMALL, line=())
     fine = find(engine, "key", loop)
     assert fine.severity == "fine" and "F♯ minor" in fine.measured
-    wrong = edits.rename_key(loop, Key("C", "minor"))
+    wrong = loop_edits.rename_key(loop, Key("C", "minor"))
     after = put_right(engine, "key", wrong)
     assert after.severity == "fine"
 
@@ -321,7 +322,7 @@ def test_notes_off_key(engine):
 
 def test_room_for_a_voice(engine):
     assert find(engine, "voice").severity == "fine"
-    crowded = edits.insert_treatments(SMALL, None, (treated(
+    crowded = line_edits.insert_treatments(SMALL, None, (treated(
         "cuts", low_cut_hz=1100.0, high_cut_hz=3800.0, slope_db=48.0),))[0]  # fmt: skip
     found = find(engine, "voice", crowded)
     assert found.severity == "should" and found.value > -4
@@ -332,9 +333,9 @@ def test_room_for_a_voice(engine):
 
 def test_crowding(engine):
     assert find(engine, "crowding").severity == "fine"
-    twin = edits.add_layer(SMALL, SMALL.layer("l1").played.sound.name, "Twin")
+    twin = layer_edits.add_layer(SMALL, SMALL.layer("l1").played.sound.name, "Twin")
     keys = SMALL.layer("l1")
-    twin = edits.set_layer(twin, twin.layers[-1].id, source=keys.source, line=keys.line,
+    twin = layer_edits.set_layer(twin, twin.layers[-1].id, source=keys.source, line=keys.line,
                            level_db=keys.level_db)  # fmt: skip
     found = find(engine, "crowding", twin)
     assert found.severity == "should" and "Twin" in found.measured
@@ -360,8 +361,8 @@ def test_what_is_unknown_is_left_out_at_a_press(engine):
     odd = replace(SMALL, line=(*SMALL.line, Treatment(id="t99", kind="from tomorrow", version=3)))
     layer = odd.layer("l2")
     use = replace(layer.played.sound, name="sound of tomorrow", settings=())
-    odd = edits.set_source(odd, "l2", sound=use)
-    odd = edits.set_line(odd, "l1", (Treatment(id="t98", kind="from tomorrow", version=3),))
+    odd = layer_edits.set_source(odd, "l2", sound=use)
+    odd = line_edits.set_line(odd, "l1", (Treatment(id="t98", kind="from tomorrow", version=3),))
     found = find(engine, "unknown", odd)
     assert found.severity == "must" and "from tomorrow" in found.measured
     after = found.change.edit(odd)
@@ -414,14 +415,16 @@ def test_names(engine):
     assert "no name yet" in find(engine, "names", replace(SMALL, title="Untitled loop")).measured
     long = replace(SMALL, title="Polar Night " * 9)
     assert put_right(engine, "names", long).severity == "fine"
-    same = edits.set_layer(edits.set_layer(SMALL, "l1", name="Harbour"), "l2", name="harbour!")
+    same = layer_edits.set_layer(
+        layer_edits.set_layer(SMALL, "l1", name="Harbour"), "l2", name="harbour!"
+    )
     found = find(engine, "names", same)
     assert found.where == "in Harbour and harbour!"
     assert put_right(engine, "names", same).severity == "fine"
 
 
 def test_stems_add_up(engine):
-    grouped = edits.group_layers(SMALL, ("l1", "l2"))
+    grouped = layer_edits.group_layers(SMALL, ("l1", "l2"))
     for loop in (SMALL, grouped):
         found = find(engine, "stems", loop)
         assert found.severity == "fine" and found.value < -90
@@ -429,12 +432,14 @@ def test_stems_add_up(engine):
     made.stems_sum = made.stems_sum + both(tone(440.0, -70.0))
     assert CHECKS["stems"].find(made).severity == "must"
     push = (treated("trim", gain_db=18.0),)
-    loud = heard(engine, edits.insert_treatments(SMALL, "l4", push)[0])
+    loud = heard(engine, line_edits.insert_treatments(SMALL, "l4", push)[0])
     over = CHECKS["stems"].find(loud)
     assert over.severity == "should" and over.value > 0 and "32 bits" in over.measured
     made.stems_sum = made.stems_sum[:, :-1]
     assert "frames" in CHECKS["stems"].find(made).measured
-    silent = functools.reduce(lambda x, y: edits.set_layer(x, y.id, mute=True), SMALL.layers, SMALL)
+    silent = functools.reduce(
+        lambda x, y: layer_edits.set_layer(x, y.id, mute=True), SMALL.layers, SMALL
+    )
     assert find(engine, "stems", silent) is None
 
 

@@ -7,8 +7,8 @@ from msgspec.structs import replace
 
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import Loop
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords import chord_edits, chord_time, progression
-from cloudrift.loop.edits.layers import edits
 from cloudrift.loop.model.loop import Layer
 from cloudrift.loop.model.sound_use import SoundUse
 from cloudrift.loop.model.source import FromChords
@@ -170,25 +170,27 @@ def test_nearest_never_changes_a_bass_note_that_has_no_room_below(bare_chords):
 
 @given(st.integers(0, 11), st.integers(0, 11))
 def test_a_key_there_and_back_is_the_identity(bare_chords, first, second):
-    start = edits.set_key(bare_chords, plain_key(first, "minor"))
-    assert names(start) == [c.read(start.key).name for c in edits.set_key(start, start.key).chords]
-    there = edits.set_key(start, plain_key(second, "minor"))
-    back = edits.set_key(there, start.key)
+    start = loop_edits.set_key(bare_chords, plain_key(first, "minor"))
+    assert names(start) == [
+        c.read(start.key).name for c in loop_edits.set_key(start, start.key).chords
+    ]
+    there = loop_edits.set_key(start, plain_key(second, "minor"))
+    back = loop_edits.set_key(there, start.key)
     assert back == start
     degrees = [c.read(there.key).degree for c in there.chords]
     assert degrees == [c.read(start.key).degree for c in start.chords]
 
 
 def test_a_key_goes_by_semitones_keeps_its_degrees_in_a_mode_or_is_only_renamed(bare_chords):
-    up = edits.shift_key(bare_chords, 3)
+    up = loop_edits.shift_key(bare_chords, 3)
     assert up.key == Key("A", "minor")
     assert up.chord("c1").voices == tuple(v + 3 for v in bare_chords.chord("c1").voices)
-    assert edits.shift_key(up, -3) == bare_chords
+    assert loop_edits.shift_key(up, -3) == bare_chords
     with pytest.raises(CloudriftError, match="out of reach"):
-        edits.shift_key(bare_chords, -24)
-    major = edits.set_key(bare_chords, Key("F#", "major"))
+        loop_edits.shift_key(bare_chords, -24)
+    major = loop_edits.set_key(bare_chords, Key("F#", "major"))
     assert names(major)[0] == "F#"
-    renamed = edits.rename_key(bare_chords, Key("A", "major"))
+    renamed = loop_edits.rename_key(bare_chords, Key("A", "major"))
     assert renamed.chords == bare_chords.chords
     assert renamed.chord("c1").read(renamed.key).degree == "vi"
 
@@ -313,7 +315,7 @@ def test_a_block_is_copied_with_its_end_to_change(bare_chords):
     assert names(changed)[:7] == names(loop)[:7]
     assert names(changed)[7].split("/")[0] == "A"
     with pytest.raises(CloudriftError, match="a loop holds 64"):
-        progression.copy_block(edits.set_bars(bare_chords, 40))
+        progression.copy_block(loop_edits.set_bars(bare_chords, 40))
 
 
 def test_a_row_is_its_own_answer_backwards_and_starts_anywhere(bare_chords):

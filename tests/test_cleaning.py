@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.texture.context import Context
 from cloudrift.texture.finish_files import house_finishes
@@ -78,8 +78,8 @@ def test_strength_says_how_much_has_to_jump_out(rng):
 
 @pytest.mark.parametrize("sound", ["nylon", "felt upright", "closed hat", "muted pluck"])
 def test_strokes_of_music_are_left(small_loop, sound):
-    loop = edits.set_layer(small_loop, "l1", line=())
-    loop = edits.set_sound(loop, "l1", sound)
+    loop = layer_edits.set_layer(small_loop, "l1", line=())
+    loop = layer_edits.set_sound(loop, "l1", sound)
     with fresh_engine() as engine:
         audio = engine.heard_layer(loop, loop.layer("l1"))
     context = Context(rate=RATE, exact_frames=float(audio.shape[1]), tempo=loop.tempo)

@@ -9,9 +9,10 @@ from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.desktop.kit.grid import FREE_TICKS, Grid
 from cloudrift.desktop.stages.layers.notes.places import TOP
 from cloudrift.ground.settings import Field
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords import chord_edits, chord_time
 from cloudrift.loop.edits.chords.bass import bass_only, hears_bass, unheard_bass, with_bass_heard
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.model.loop import Chord
 from cloudrift.notes.fields import PLACES_IN, places_choice, places_in
 from cloudrift.notes.lens import Lens, look, sees_bass
@@ -56,7 +57,7 @@ def test_a_bass_move_is_heard_in_every_sketch(name, draw, engine):
 def test_a_card_that_leaves_the_bass_out_gets_a_layer_that_takes_it(small_loop):
     out = small_loop
     for layer in small_loop.layers:
-        out = edits.set_lens(out, layer.id, skip_bass=True)
+        out = layer_edits.set_lens(out, layer.id, skip_bass=True)
     bass = next(x.id for x in out.layers if x.role == "bass")
     assert out.layer(bass).source.lens.kind == "roots" and not hears_bass(out, out.chords[0])
     given = with_bass_heard(out)
@@ -65,7 +66,7 @@ def test_a_card_that_leaves_the_bass_out_gets_a_layer_that_takes_it(small_loop):
     assert [n.pitch for n in given.notes_of(given.layer(bass))] == [
         n.pitch for n in out.notes_of(out.layer(bass))
     ]
-    gone = edits.remove_layer(out, bass)
+    gone = layer_edits.remove_layer(out, bass)
     assert not with_bass_heard(gone).layers[0].source.lens.skip_bass
     assert with_bass_heard(given) is given
 
@@ -85,7 +86,7 @@ def test_the_window_says_when_nobody_plays_a_bass_move_and_offers_who_could(wind
     window.show_stage(0)
     assert not line.isVisible()
     for layer in session.loop.layers:
-        session.apply("x", lambda p, one=layer.id: edits.set_lens(p, one, skip_bass=True))
+        session.apply("x", lambda p, one=layer.id: layer_edits.set_lens(p, one, skip_bass=True))
     assert not line.isVisible()  # roots are at the bottom, and a layer plays them
     session.select(chord_id="c1", voice=0)
     window.chords.moves.voice(steps=-1)
@@ -100,7 +101,7 @@ def test_the_window_says_when_nobody_plays_a_bass_move_and_offers_who_could(wind
     assert session.loop.notes_of(bass)[0].pitch % 12 == low % 12
     session.document.undo()
     assert line.isVisible()
-    session.apply("none", lambda p: edits.remove_layer(p, bass.id))
+    session.apply("none", lambda p: layer_edits.remove_layer(p, bass.id))
     assert line.help.text() == "Add a bass that plays it"
     line.help.click()
     assert session.loop.layers[-1].source.lens.kind == "bass" and not line.isVisible()
@@ -109,7 +110,7 @@ def test_the_window_says_when_nobody_plays_a_bass_move_and_offers_who_could(wind
 def test_a_bass_note_below_that_only_doubles_the_root_is_said_too(small_loop):
     loop = small_loop
     for layer in loop.layers:
-        loop = edits.set_lens(loop, layer.id, skip_bass=True)
+        loop = layer_edits.set_lens(loop, layer.id, skip_bass=True)
     without = chord_edits.set_bass(loop, "c1", 0)
     below = chord_edits.set_bass(without, "c1", 2)
     assert [c.id for c in bass_only(without, below)] == ["c1"]
@@ -128,7 +129,7 @@ def test_a_bass_note_below_that_only_doubles_the_root_is_said_too(small_loop):
      ("pizzicato", "broken"), ("soft horn", "all")],
 )  # fmt: skip
 def test_a_new_layer_plays_as_its_family_does_at_a_level_that_fits(engine, small_loop, sound, lens):
-    loop = edits.add_layer(small_loop, sound)
+    loop = layer_edits.add_layer(small_loop, sound)
     layer = loop.layers[-1]
     assert layer.source.lens.kind == lens
     assert layer.source.touch.velocity != 84 and layer.source.lens.skip_bass == (
@@ -140,24 +141,24 @@ def test_a_new_layer_plays_as_its_family_does_at_a_level_that_fits(engine, small
 
 
 def test_the_first_layer_takes_the_bass_and_no_other(bare_chords):
-    one = edits.add_layer(bare_chords, "felt upright")
+    one = layer_edits.add_layer(bare_chords, "felt upright")
     assert not one.layers[0].source.lens.skip_bass and one.layers[0].level_db == 0
-    two = edits.add_layer(one, "warm pad")
+    two = layer_edits.add_layer(one, "warm pad")
     assert two.layers[1].source.lens.skip_bass
 
 
 def test_what_has_no_pitch_has_strokes_of_its_own(small_loop, engine):
-    loop = edits.add_layer(small_loop, "snare")
+    loop = layer_edits.add_layer(small_loop, "snare")
     assert [n.start_tick for n in loop.layers[-1].own] == [1920, BAR + 1920]
     assert {n.pitch for n in loop.layers[-1].own} == {60}
-    loop = edits.add_layer(loop, "rain")
+    loop = layer_edits.add_layer(loop, "rain")
     assert [(n.start_tick, n.length_ticks) for n in loop.layers[-1].own] == [(0, 2 * BAR)]
-    loop = edits.add_layer(loop, "riser")
+    loop = layer_edits.add_layer(loop, "riser")
     assert [n.start_tick for n in loop.layers[-1].own] == [BAR]  # into the first beat
-    other = edits.set_key(loop, Key("A", "minor"))
+    other = loop_edits.set_key(loop, Key("A", "minor"))
     assert [x.own for x in other.layers[-3:]] == [x.own for x in loop.layers[-3:]]
     own = given_notes(loop, "l1", (Note(start_tick=0, length_ticks=60, pitch=66, id=1),))
-    assert edits.set_key(own, Key("A", "minor")).layer("l1").own[0].pitch == 69
+    assert loop_edits.set_key(own, Key("A", "minor")).layer("l1").own[0].pitch == 69
 
 
 def test_a_note_layer_comes_in_one_press(window, qtbot):
@@ -180,7 +181,7 @@ def test_a_note_layer_comes_in_one_press(window, qtbot):
 def test_drawn_notes_of_a_drum_stay_where_they_are_drawn(window, qtbot):
     window.show_stage(1)
     session, grid = window.session, window.layers.notes.grid
-    session.apply("x", lambda p: edits.add_layer(p, "kick"))
+    session.apply("x", lambda p: layer_edits.add_layer(p, "kick"))
     session.select(layer_id=session.loop.layers[-1].id)
     pitch = next(p for p in range(58, 64) if not session.loop.key.has(p))
     places = grid.places
@@ -198,12 +199,12 @@ def test_drawn_notes_of_a_drum_stay_where_they_are_drawn(window, qtbot):
 
 def stroke_levels(name, choke, engine, small_loop):
     """What is left of a long stroke when another has begun softly: energy behind it, in dB."""
-    loop = edits.add_layer(small_loop, name)
+    loop = layer_edits.add_layer(small_loop, name)
     layer = loop.layers[-1]
     notes = (Note(start_tick=0, length_ticks=960, pitch=60, velocity=120, id=1),
              Note(start_tick=240, length_ticks=60, pitch=60, velocity=1, id=2))  # fmt: skip
     loop = given_notes(loop, layer.id, notes)
-    loop = edits.set_sound_setting(loop, layer.id, "choke", choke)
+    loop = layer_edits.set_sound_setting(loop, layer.id, "choke", choke)
     audio = engine.stem(loop, loop.layer(layer.id))
     begin = loop.clock.frames(240) + 900
     return db(rms(audio[:, begin : begin + 6000]))
@@ -246,12 +247,12 @@ def test_turns_part_chords_that_are_longer_than_a_turn(engine, small_loop):
         (0, BAR, 60), (2 * BAR, BAR // 2, 64),
     ]  # fmt: skip
     assert [(n.start_tick, n.length_ticks) for n in other] == [(BAR, BAR), (3 * BAR // 2, BAR // 2)]
-    loop = edits.set_aside(small_loop, "l2", "glass pad")
+    loop = layer_edits.set_aside(small_loop, "l2", "glass pad")
     long = tuple(msgspec.structs.replace(c, start_tick=0, length_ticks=2 * BAR)
                  for c in loop.chords[:1])  # fmt: skip
     loop = msgspec.structs.replace(loop, chords=long)
     plain = engine.stem(loop, loop.layer("l2"))
-    turns = edits.take_turns(loop, "l2", 1)
+    turns = layer_edits.take_turns(loop, "l2", 1)
     assert rms(engine.stem(turns, turns.layer("l2")) - plain) > 0.1 * rms(plain)
 
 
@@ -337,7 +338,7 @@ def test_how_often_a_ride_comes_is_chosen_in_its_lane(window, qtbot):
     session.select(layer_id="l1")
     loop = session.loop
     points = (RidePoint(tick=0, value=-6.0), RidePoint(tick=BAR, value=0.0))
-    session.apply("x", lambda p: edits.set_level_ride(p, "l1", points))
+    session.apply("x", lambda p: line_edits.set_level_ride(p, "l1", points))
     lane = window.layers.notes.lane
     assert lane.title.text() == "Level over the loop"
     lane.every.textActivated.emit("every 1/1")
@@ -384,10 +385,10 @@ def test_the_top_of_a_chord_counts_from_one_to_eight():
 
 
 def test_changing_to_the_top_takes_one_voice_and_back_takes_all(small_loop):
-    top = edits.set_lens(small_loop, "l1", kind="top")
+    top = layer_edits.set_lens(small_loop, "l1", kind="top")
     assert top.layer("l1").source.lens.most_voices == 1
-    three = edits.set_lens(top, "l1", voices=3)
-    assert edits.set_lens(three, "l1", kind="all").layer("l1").source.lens.most_voices == 8
+    three = layer_edits.set_lens(top, "l1", voices=3)
+    assert layer_edits.set_lens(three, "l1", kind="all").layer("l1").source.lens.most_voices == 8
 
 
 def test_a_swell_that_is_used_twice_is_the_same_swell():

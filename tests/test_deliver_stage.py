@@ -14,7 +14,8 @@ from cloudrift.desktop.frame.rail import STAGES
 from cloudrift.desktop.session.preferences import Preferences
 from cloudrift.desktop.stages.deliver.stage import CHECKS as CHECKS_PAGE
 from cloudrift.desktop.stages.deliver.stage import DEMO, FILES, RIGHTS
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.edits.layers.recordings import add_recording
 from cloudrift.loop.files.storage import load_document
 from cloudrift.loop.model.credits import Credits, Person
@@ -68,9 +69,11 @@ def test_checks_are_made_by_themselves_and_the_rail_says_how_many_to_fix(qtbot, 
 
 def test_a_change_is_heard_on_resting_and_made_on_pressing(qtbot, window, deliver):
     session = window.session
-    session.apply("loud", lambda loop: edits.add_treatment(loop, None, "trim"))
+    session.apply("loud", lambda loop: line_edits.add_treatment(loop, None, "trim"))
     last = session.loop.line[-1].id
-    session.apply("up", lambda loop: edits.set_treatment_setting(loop, None, last, "gain_db", 18.0))
+    session.apply(
+        "up", lambda loop: line_edits.set_treatment_setting(loop, None, last, "gain_db", 18.0)
+    )
     before = session.loop
     settled(qtbot, session)
     press(qtbot, deliver, CHECKS_PAGE)
@@ -127,7 +130,7 @@ def test_a_check_that_breaks_is_said_and_the_program_goes_on(qtbot, window, deli
         raise ValueError("odd")
 
     monkeypatch.setattr(module, "check_all", broken)
-    window.session.apply("bars", lambda loop: edits.set_bars(loop, 1))
+    window.session.apply("bars", lambda loop: loop_edits.set_bars(loop, 1))
     qtbot.waitUntil(lambda: bool(deliver.checking.problem), timeout=30_000)
     assert deliver.checks.says.text() == deliver.checking.problem
     assert not deliver.checking.busy
@@ -273,7 +276,7 @@ def test_format_bits_rate_and_names(qtbot, window, deliver, tmp_path):
 def test_what_would_be_written_follows_the_loop(qtbot, window, deliver):
     files = deliver.files
     before = files.write.text()
-    window.session.apply("off", lambda loop: edits.set_layer(loop, "l1", mute=True))
+    window.session.apply("off", lambda loop: layer_edits.set_layer(loop, "l1", mute=True))
     assert files.write.text() != before
     bedded = replace(window.session.loop, title="Last Ferry North")
     window.session.document.open(Document(loop=bedded), None)
@@ -343,7 +346,7 @@ def test_over_full_scale_writing_asks(qtbot, window, tmp_path, monkeypatch, pres
     monkeypatch.setattr(files_room, "ask", answer)
     session = window.session
     for layer in session.loop.layers:
-        session.apply("up", lambda loop, x=layer: edits.set_layer(loop, x.id, level_db=12.0))
+        session.apply("up", lambda loop, x=layer: layer_edits.set_layer(loop, x.id, level_db=12.0))
     window.show_stage(5)
     files = window.deliver.files
     files.folder.setText(str(tmp_path / "out"))

@@ -31,7 +31,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.arranging.arranging import add_section
 from cloudrift.loop.edits.bed.beds import set_heard
 from cloudrift.loop.edits.flip.prints import with_print
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.edits.layers.recordings import add_recording
 from cloudrift.loop.files.storage import save
 from cloudrift.loop.model.credits import Credits, Person
@@ -333,13 +333,13 @@ def read(path):
 
 
 def test_every_part_of_a_whole_document_is_written(tmp_path):
-    loop = edits.set_layer(BEDDED, "l2", role="voice")
+    loop = layer_edits.set_layer(BEDDED, "l2", role="voice")
     document = add_section(Document(loop=set_heard(loop, on=True), credits=PEOPLE), bars=2)
     clips = ClipStore()
     got = printed(loop, "Dusk", clips)
     document = with_print(document, replace(loop, bed=None), got.clip, got.facts, (), got.gain_db)
     flip = document.loop.layers[-1]
-    document = document.with_loop(edits.set_layer(document.loop, flip.id, parked=False))
+    document = document.with_loop(layer_edits.set_layer(document.loop, flip.id, parked=False))
     document = replace(document, demo=draw_demo(document.loop, 1))
     order = Order(parts=tuple(PARTS), bits=16)
     listed = parcels(document, order)
@@ -355,8 +355,8 @@ def test_every_part_of_a_whole_document_is_written(tmp_path):
 
 
 def test_stems_and_what_is_apart_add_up(tmp_path):
-    loop = edits.set_layer(SMALL, "l2", role="voice")
-    loop = replace(edits.group_layers(loop, ["l1", "l3"], "Dusk"), line=())
+    loop = layer_edits.set_layer(SMALL, "l2", role="voice")
+    loop = replace(layer_edits.group_layers(loop, ["l1", "l3"], "Dusk"), line=())
     got = written(tmp_path, loop, parts=("loop", "stems", "dry", "voice", "bass"), bits=32)
     sound = {name: read(path) for name, path in got.items()}
     stems = [audio for name, audio in sound.items() if name.startswith("stem-")]
@@ -391,9 +391,9 @@ def test_a_pass_and_a_long_form_come_from_silence_and_ring_out(tmp_path):
 
 
 def test_midi_as_written_as_heard_and_a_layer_each(tmp_path):
-    loop = edits.add_treatment(replace(SMALL, line=()), None, "shift")
+    loop = line_edits.add_treatment(replace(SMALL, line=()), None, "shift")
     for name, value in (("semitones", -3.0), ("way", "tape")):
-        loop = edits.set_treatment_setting(loop, None, loop.line[-1].id, name, value)
+        loop = line_edits.set_treatment_setting(loop, None, loop.line[-1].id, name, value)
     paths = deliver(loop, tmp_path, Order(parts=("midi", "heard midi", "layer midi")))
     assert len(paths) == 2 + len(loop.heard())
 
@@ -410,9 +410,9 @@ def test_midi_as_written_as_heard_and_a_layer_each(tmp_path):
 
 
 def test_one_shots_are_of_each_sound_once_and_of_none_that_may_not_go_alone(tmp_path):
-    twin = edits.add_layer(SMALL, SMALL.layer("l1").played.sound.name, "Twin")
+    twin = layer_edits.add_layer(SMALL, SMALL.layer("l1").played.sound.name, "Twin")
     use = SMALL.layer("l1").played.sound
-    twin = edits.set_source(twin, twin.layers[-1].id, sound=use)
+    twin = layer_edits.set_source(twin, twin.layers[-1].id, sound=use)
     paths = deliver(twin, tmp_path, Order(parts=("sounds",), bits=32))
     assert len(paths) == len({x.played.sound for x in twin.heard()})
     for path in paths:
@@ -426,7 +426,7 @@ def test_pieces_are_what_plays_at_each_place(tmp_path):
     got = printed(SMALL, "Dusk", clips)
     document = with_print(Document(loop=SMALL), SMALL, got.clip, got.facts, (), got.gain_db)
     flip = document.loop.layers[-1]
-    document = document.with_loop(edits.set_layer(document.loop, flip.id, parked=False))
+    document = document.with_loop(layer_edits.set_layer(document.loop, flip.id, parked=False))
     pieces = deliver(document, tmp_path, Order(parts=("pieces",), bits=32), clips=clips)
     places = [x for x in flip.flipped.places if not x.mute]
     assert len(pieces) == len(places) and pieces[0].stem.endswith("-01")
@@ -504,7 +504,9 @@ def test_where_there_is_nothing_of_it_that_is_said(tmp_path):
 
 
 def test_files_that_would_have_one_name_are_told_apart():
-    same = edits.set_layer(edits.set_layer(SMALL, "l1", name="Dusk"), "l2", name="dusk!")
+    same = layer_edits.set_layer(
+        layer_edits.set_layer(SMALL, "l1", name="Dusk"), "l2", name="dusk!"
+    )
     names = [one.name for one in parcels(same, Order(parts=("layer midi",), pattern="{part}"))]
     assert names[:2] == ["notes-1-dusk.mid", "notes-2-dusk.mid"]
     only_title = parcels(SMALL, Order(parts=("loop", "midi"), pattern="{title}{part}"))

@@ -23,7 +23,8 @@ from cloudrift.desktop.stages.deliver.demo_picture import columns_of
 from cloudrift.desktop.stages.deliver.stage import DEMO
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.recordings import add_recording
 from cloudrift.loop.files.storage import load_document, save
 from cloudrift.loop.model import demo_file as demos
@@ -92,11 +93,11 @@ def test_two_draws_differ_and_small_loops_have_one(engine):
     assert len({draw_demo(SMALL, draw).parts for draw in range(1, 9)}) > 4
     alone = SMALL
     for layer in SMALL.layers[1:]:
-        alone = edits.set_layer(alone, layer.id, mute=True)
+        alone = layer_edits.set_layer(alone, layer.id, mute=True)
     assert [one.name for one in draw_demo(alone, 1).parts] == [EVERYTHING]
     with pytest.raises(CloudriftError, match="no layer sounds"):
-        draw_demo(edits.set_layer(alone, alone.layers[0].id, mute=True), 1)
-    slow = edits.set_tempo(replace(SMALL, bars=8), 60.0)
+        draw_demo(layer_edits.set_layer(alone, alone.layers[0].id, mute=True), 1)
+    slow = loop_edits.set_tempo(replace(SMALL, bars=8), 60.0)
     assert draw_demo(slow, 1).parts[0].turns == 1  # a turn is long enough
 
 
@@ -121,7 +122,7 @@ def test_parts_are_edited_by_hand():
 
 def test_layers_that_are_gone_are_left_out():
     demo = document((("l1", "l2"), 1), (("l2",), 1), ((), 1)).demo
-    kept = fitted(demo, edits.remove_layer(SMALL, "l2"))
+    kept = fitted(demo, layer_edits.remove_layer(SMALL, "l2"))
     assert [part.layers for part in kept.parts] == [("l1",), ()]
 
 
@@ -323,7 +324,7 @@ def test_it_is_heard_from_any_part_while_it_is_edited(qtbot, window, page):
     inside = page.heard.inside(session.player.share)
     assert 0 <= inside < 0.2  # that part's own beginning
     before = page.heard._audio
-    session.apply("quieter", lambda loop: edits.set_layer(loop, "l1", level_db=-20.0))
+    session.apply("quieter", lambda loop: layer_edits.set_layer(loop, "l1", level_db=-20.0))
     qtbot.waitUntil(lambda: page.heard._audio is not before, timeout=60_000)
     assert page.heard.on and page.heard.at == 2
     qtbot.keyClick(page.picture, Qt.Key.Key_Left)

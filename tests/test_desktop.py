@@ -23,7 +23,8 @@ from cloudrift.desktop.stages.flip.prints_sheet import PrintsSheet
 from cloudrift.desktop.stages.flip.stage import WHOLE
 from cloudrift.ground.settings import Field
 from cloudrift.loop import load
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.recovery import Shelter
 from cloudrift.loop.files.storage import save
 from cloudrift.sound import find_sound
@@ -111,8 +112,8 @@ def test_the_key_tile_moves_everything_and_shows_what_sounds(qtbot, window):
     tonic.click()
     assert session.loop.key == Key("A", "minor")
     popup.close()
-    shifted = edits.set_treatment_setting
-    session.apply("add", lambda p: edits.add_treatment(p, None, "shift"))
+    shifted = line_edits.set_treatment_setting
+    session.apply("add", lambda p: line_edits.add_treatment(p, None, "shift"))
     added = session.loop.line[-1].id
     session.apply("shift", lambda p: shifted(p, None, added, "semitones", -3.0))
     assert "sounds F♯ minor" in window.heading.key.accessibleName()
@@ -176,7 +177,7 @@ def test_an_edit_is_heard_without_stopping(qtbot, window, speaker):
     speaker.pull(4096)
     first = session.hearing.rendered[TREATED]
     line = session.loop.line[0].id
-    session.apply("wear", lambda p: edits.set_treatment_setting(p, None, line, "wear", 95.0))
+    session.apply("wear", lambda p: line_edits.set_treatment_setting(p, None, line, "wear", 95.0))
     while session.hearing.rendered[TREATED] is first:
         assert np.abs(speaker.pull(1024)).max() > 1e-4
         qtbot.wait(5)
@@ -264,7 +265,7 @@ def test_layers_are_added_and_removed(qtbot, window):
     keys.actions()[0].trigger()
     assert len(session.loop.layers) == len(window.layers.rows) == 5
     assert session.selection.layer_id == session.loop.layers[-1].id
-    session.apply("x", lambda p: edits.remove_layer(p, p.layers[-1].id))
+    session.apply("x", lambda p: layer_edits.remove_layer(p, p.layers[-1].id))
     assert len(window.layers.rows) == 4
 
 
@@ -458,7 +459,7 @@ def test_saving_and_opening(qtbot, window, tmp_path, monkeypatch):
     from PyQt6.QtWidgets import QFileDialog
 
     session, path = window.session, tmp_path / "Ice Road.cloudrift"
-    session.apply("tempo", lambda p: edits.set_tempo(p, 101))
+    session.apply("tempo", lambda p: loop_edits.set_tempo(p, 101))
     assert window.windowTitle() == "Ice Road * – Cloudrift"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
     qtbot.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
@@ -470,7 +471,7 @@ def test_saving_and_opening(qtbot, window, tmp_path, monkeypatch):
     opened(window, bad)
     assert "no whole loop file" in window.message.text()
     assert session.loop.tempo == 101
-    session.apply("tempo", lambda p: edits.set_tempo(p, 90))
+    session.apply("tempo", lambda p: loop_edits.set_tempo(p, 90))
     answer(monkeypatch, "Go back")
     opened(window, path)
     assert session.loop.tempo == 90  # "Go back"
@@ -503,7 +504,7 @@ def test_unsaved_work_is_kept_and_forgotten_once_saved(session, tmp_path):
     folder = tmp_path / "state"
     session.document.keep_unsaved()
     assert not folder.exists() or not list(folder.iterdir())  # nothing has been done yet
-    session.apply("tempo", lambda p: edits.set_tempo(p, 77))
+    session.apply("tempo", lambda p: loop_edits.set_tempo(p, 77))
     session.document.keep_unsaved()
     (kept,) = folder.iterdir()
     assert load(kept).tempo == 77
@@ -515,7 +516,7 @@ def test_work_of_a_crash_is_offered_and_opened(qtbot, window, tmp_path, monkeypa
     from cloudrift.desktop.frame.app import offer_unsaved
 
     folder = window.session.document.shelter.folder
-    lost = edits.set_tempo(window.session.loop, 66)
+    lost = loop_edits.set_tempo(window.session.loop, 66)
     Shelter(folder).keep(lost, None, ClipStore()).rename(folder / "999999.cloudrift")
     answer(monkeypatch, "Open it")
     offer_unsaved(window)
@@ -635,7 +636,7 @@ def test_a_file_that_takes_long_to_read_is_said(window, small_loop, tmp_path, mo
         return real(*given)
 
     monkeypatch.setattr(files, "load_document", slowly)
-    save(edits.set_tempo(small_loop, 81), tmp_path / "Far.cloudrift")
+    save(loop_edits.set_tempo(small_loop, 81), tmp_path / "Far.cloudrift")
     window.files.open_file(tmp_path / "Far.cloudrift")
     assert window.session.loop.tempo == 140  # one goes on with what is open
     qtbot.waitUntil(lambda: window.message.text() == "Opening Far.cloudrift…", timeout=5000)

@@ -12,8 +12,9 @@ from msgspec.structs import replace
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.listen.hits import hits_of
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords import metre
-from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.edits.flip import cutting, flipping, flips, ordering
 from cloudrift.loop.edits.flip.prints import (
     hash_of,
     loop_to_print,
@@ -22,7 +23,7 @@ from cloudrift.loop.edits.flip.prints import (
     with_reprint,
 )
 from cloudrift.loop.edits.flip.scatter import Rules, scattered
-from cloudrift.loop.edits.layers import edits, recordings
+from cloudrift.loop.edits.layers import layer_edits, line_edits, recordings
 from cloudrift.loop.files.storage import document_from, load_document, save
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.flip import SHORTEST_TICKS, Flipped, Place, letters_of
@@ -66,7 +67,7 @@ def sound(made, flip):
 
 
 def cut(flip, what, count=16):
-    return flipping.cut(flip, flipping.cuts_at(flip, what, (4, 4), count))
+    return cutting.cut(flip, cutting.cuts_at(flip, what, (4, 4), count))
 
 
 # --- prints ---------------------------------------------------------------------------------------
@@ -94,7 +95,7 @@ def test_layers_are_printed_without_the_whole_loops_line_and_bare_without_any():
     assert some.layers[0].line == loop.layer("l2").line
     bare = loop_to_print(loop, bare=True)
     assert bare.line == () and not any(layer.line for layer in bare.layers)
-    off = edits.set_layer(loop, "l2", mute=True)
+    off = layer_edits.set_layer(loop, "l2", mute=True)
     assert loop_to_print(off, ("l2",)).layers[0].mute is False
     with pytest.raises(CloudriftError, match="nothing to print"):
         loop_to_print(replace(loop, layers=()))
@@ -105,7 +106,7 @@ def test_a_print_of_a_lower_loop_is_in_what_is_heard():
 
     loop = make_small_loop()
     tape = Treatment(id="t9", kind="shift").set("semitones", -3.0).set("way", "tape")
-    loop = edits.set_line(loop, None, (tape,))
+    loop = line_edits.set_line(loop, None, (tape,))
     clips = ClipStore()
     got = printed(loop, "Low", clips)
     assert got.facts.key == loop.sounding_key != loop.key
@@ -156,10 +157,10 @@ def test_a_file_whose_print_has_no_loop_or_no_sound_is_refused(made, tmp_path):
 
 def test_what_was_cut_follows_a_reprint_and_its_own_places_stay(made):
     document, clips, _engine, _audio = made
-    other = edits.set_layer(make_small_loop(), "l1", mute=True)
+    other = layer_edits.set_layer(make_small_loop(), "l1", mute=True)
     got = printed(other, "Print 1", clips)
     turned = replace(document, loop=flips.with_flip(document.loop, document.loop.layers[-1].id,
-                                                       flipping.backward))  # fmt: skip
+                                                       ordering.backward))  # fmt: skip
     after = with_reprint(turned, "p1", other, got.clip, got.facts, got.gain_db)
     now, before = flip_of(after), flip_of(turned)
     assert now.of.clip == got.clip != before.of.clip
@@ -194,12 +195,12 @@ def test_a_print_is_cut_where_it_is_struck(made):
     flip = flip_of(document)
     layer = replace(document.loop.layers[-1], source=flip)
     hits = hits_in(flip, layer_laying(document.loop, layer), clips, document.loop.tempo)
-    cuts = flipping.cuts_at(flip, "hits", (4, 4), hits=hits)
+    cuts = cutting.cuts_at(flip, "hits", (4, 4), hits=hits)
     near_chords = [min(abs(cut - c.start_tick) for cut in (*cuts, flip.length_ticks))
                    for c in flip.chords]  # fmt: skip
     assert len(cuts) >= 4 and max(near_chords) < 150
     with pytest.raises(CloudriftError, match="nothing is struck"):
-        flipping.cuts_at(flip, "hits", (4, 4))
+        cutting.cuts_at(flip, "hits", (4, 4))
 
 
 @pytest.mark.parametrize("what", ["chords", "beats", "bars", "even"])
@@ -211,7 +212,7 @@ def test_where_nothing_is_moved_it_is_the_print_bit_for_bit(made, what):
 def test_a_piece_plays_where_it_is_put_and_the_gap_is_silent(made):
     document, _clips, _engine, audio = made
     flip = cut(flip_of(document), "beats")
-    moved = flipping.ordered(flip, "a . . c")
+    moved = ordering.ordered(flip, "a . . c")
     out = sound(made, moved)
     beat = audio.shape[1] / 8
     spans = [slice(round(i * beat) + 900, round((i + 1) * beat) - 900) for i in range(8)]
@@ -228,27 +229,27 @@ def test_backward_is_the_samples_in_reverse(made):
     bar = audio.shape[1] // 2
     inner = slice(1000, bar - 1000)
     assert np.abs(out[:, inner] - audio[:, :bar][:, ::-1][:, inner]).max() < 1e-6
-    whole = sound(made, flipping.backward(cut(flip_of(document), "even", 1)))
+    whole = sound(made, ordering.backward(cut(flip_of(document), "even", 1)))
     assert np.abs(whole[:, 1000:-1000] - audio[:, ::-1][:, 1000:-1000]).max() < 1e-6
 
 
 def test_backward_in_order_keeps_each_chords_notes_where_they_were(made):
     document, _clips, _engine, audio = made
     for what in ("chords", "beats"):
-        out = sound(made, flipping.backward_in_order(cut(flip_of(document), what)))
+        out = sound(made, ordering.backward_in_order(cut(flip_of(document), what)))
         half = audio.shape[1] // 2
         for span in (slice(900, half - 900), slice(half + 900, -900)):
             part = audio[:, span]
             assert np.corrcoef(np.abs(np.fft.rfft(part[0])), np.abs(np.fft.rfft(out[0, span])))[
                 0, 1] > 0.99  # fmt: skip
             assert np.abs(out[:, span] - part[:, ::-1]).max() < 1e-6
-    twice = flipping.backward_in_order(flipping.backward_in_order(cut(flip_of(document), "beats")))
+    twice = ordering.backward_in_order(ordering.backward_in_order(cut(flip_of(document), "beats")))
     assert twice == cut(flip_of(document), "beats")
 
 
 def test_some_of_it_may_be_turned_alone(made):
     flip = cut(flip_of(made[0]), "beats")
-    turned = flipping.backward_in_order(flip, 0, BAR)
+    turned = ordering.backward_in_order(flip, 0, BAR)
     assert [p.backward for p in turned.places] == [True] * 4 + [False] * 4
 
 
@@ -330,7 +331,7 @@ def test_slow_lasts_twice_as_long_at_its_pitch(made):
     turned = flipping.slow(flipping.swap_backward(flip, 1), 1).places[1]
     assert turned.from_tick == 1440, "backward, its end comes first"
     with pytest.raises(CloudriftError, match="too short"):
-        short = flipping.cut(flip, flipping.cuts_at(flip, "even", (4, 4), 512))
+        short = cutting.cut(flip, cutting.cuts_at(flip, "even", (4, 4), 512))
         flipping.slow(short, 0)
 
 
@@ -343,13 +344,13 @@ def test_a_piece_dies_away_by_60_db_over_its_decay(made):
 
 
 def test_a_piece_is_copied_to_the_end(eight):
-    assert flipping.order_text(flipping.copy_on(eight, 4)) == "a b c d e e e e"
+    assert ordering.order_text(flipping.copy_on(eight, 4)) == "a b c d e e e e"
     with pytest.raises(CloudriftError, match="nothing behind"):
         flipping.copy_on(eight, 7)
 
 
 def test_a_fresh_bass_follows_what_is_heard_and_the_lows_go(eight):
-    turned = replace(flipping.backward(eight), of=replace(eight.of, semitones=-3.0))
+    turned = replace(ordering.backward(eight), of=replace(eight.of, semitones=-3.0))
     loop = in_loop(turned)
     made = flips.put_bass(loop, "l9")
     roots = [c.root for c in make_small_loop().chords]
@@ -454,14 +455,14 @@ def tiles(flip):
     (lambda f: flipping.put_at(f, 0, 7 * 960), "a b c d e f g a"),
     (lambda f: flipping.move(f, 0, 2 * 960), "b a d e f g h"),
     (lambda f: flipping.halve(f, 0), "a a b c d e f g h"),
-    (flipping.backward, "h- g- f- e- d- c- b- a-"),
-    (flipping.backward_in_order, "d- c- b- a- h- g- f- e-"),
-    (lambda f: flipping.reset(flipping.backward(f)), "a b c d e f g h"),
-    (lambda f: flipping.ordered(f, "a c- b b hx3 . a"), "a c- b b hx3 a"),
+    (ordering.backward, "h- g- f- e- d- c- b- a-"),
+    (ordering.backward_in_order, "d- c- b- a- h- g- f- e-"),
+    (lambda f: cutting.reset(ordering.backward(f)), "a b c d e f g h"),
+    (lambda f: ordering.ordered(f, "a c- b b hx3 . a"), "a c- b b hx3 a"),
 ])  # fmt: skip
 def test_an_edit_lays_pieces_as_it_says(eight, edit, order):
     after = edit(eight)
-    assert flipping.order_text(after) == order
+    assert ordering.order_text(after) == order
     assert tiles(after)
     after.check("here")
 
@@ -500,21 +501,21 @@ def test_what_is_laid_over_others_cuts_them(eight):
 @pytest.mark.parametrize("words", ["z", "a q", "a--", "ax", "1"])
 def test_an_order_that_names_no_piece_is_refused(eight, words):
     with pytest.raises(CloudriftError, match="a to h"):
-        flipping.ordered(eight, words)
+        ordering.ordered(eight, words)
 
 
 def test_it_is_cut_anew_only_where_nothing_was_moved(eight):
     assert len(cut(eight, "even", 3).places) == 3
-    moved = flipping.backward(eight)
+    moved = ordering.backward(eight)
     again = cut(moved, "even", 3)
     assert again.places == moved.places and len(again.cuts) == 3
     with pytest.raises(CloudriftError, match="can't be cut"):
-        flipping.cuts_at(eight, "even", (4, 4), 0)
+        cutting.cuts_at(eight, "even", (4, 4), 0)
     with pytest.raises(CloudriftError, match="cut it at beats"):
-        flipping.cuts_at(replace(eight, chords=()), "chords", (4, 4))
+        cutting.cuts_at(replace(eight, chords=()), "chords", (4, 4))
     with pytest.raises(CloudriftError, match="known are"):
-        flipping.cuts_at(eight, "words", (4, 4))
-    assert flipping.tidied([5, 5, 900, 7675], 7680) == (0, 900)
+        cutting.cuts_at(eight, "words", (4, 4))
+    assert cutting.tidied([5, 5, 900, 7675], 7680) == (0, 900)
 
 
 @pytest.mark.parametrize("wrong", [
@@ -546,14 +547,14 @@ def in_loop(flip):
 def test_a_flip_goes_along_with_key_length_and_metre(eight):
     facts = replace(eight.of.facts, key=make_small_loop().key)
     loop = in_loop(replace(eight, of=replace(eight.of, facts=facts)))
-    up = edits.set_key(loop, loop.key.shifted(2), shift=2)
+    up = loop_edits.set_key(loop, loop.key.shifted(2), shift=2)
     assert up.layer("l9").flipped.of.semitones == 2
     assert up.layer("l9").flipped.places == eight.places
-    four = edits.set_bars(loop, 4)
+    four = loop_edits.set_bars(loop, 4)
     assert len(four.layer("l9").flipped.places) == 16
-    one = edits.set_bars(loop, 1)  # it stays whole, and half of it is heard
+    one = loop_edits.set_bars(loop, 1)  # it stays whole, and half of it is heard
     assert one.layer("l9").flipped == loop.layer("l9").flipped
-    assert flipping.order_text(flipping.heard_in(eight, one.ticks)) == "a b c d"
+    assert ordering.order_text(ordering.heard_in(eight, one.ticks)) == "a b c d"
     three = metre.set_metre(loop, (3, 4)).layer("l9").flipped
     assert [p.at_tick for p in three.places] == [0, 960, 1920, 2880, 3840, 4800]
     assert tiles(three)
@@ -580,13 +581,13 @@ def test_letters_go_on_behind_z():
 
 def test_heard_alone_the_loop_says_what_is_heard(eight):
     of = replace(eight.of, semitones=-3.0, facts=replace(eight.of.facts, key=make_small_loop().key))
-    loop = in_loop(replace(flipping.backward(eight), of=of))
+    loop = in_loop(replace(ordering.backward(eight), of=of))
     alone_ = flips.heard_alone(loop, "l9")
     assert [x.id for x in alone_.heard()] == ["l9"] and alone_.line == ()
     assert alone_.key == loop.key.shifted(-3)
     roots = [c.root for c in loop.chords]
     assert [c.root for c in alone_.chords] == [(roots[1] - 3) % 12, (roots[0] - 3) % 12]
-    unknown = replace(flipping.backward(eight), of=replace(of, facts=eight.of.facts))
+    unknown = replace(ordering.backward(eight), of=replace(of, facts=eight.of.facts))
     assert flips.heard_alone(in_loop(unknown), "l9").key == loop.key
 
 
@@ -597,7 +598,7 @@ def test_how_a_chord_was_played_is_in_the_print_and_not_told_of_its_chords_again
     loop = replace(loop, chords=(played, *loop.chords[1:]))
     flip = flip_of(with_print(Document(loop=loop), loop, "0" * 24, FACTS, (), 0.0))
     assert flip.chords[0] == replace(first, late_ticks=0, gate=1.0)
-    assert flipping.chords_now(flip, 2)[0].voices == tuple(v + 2 for v in first.voices)
+    assert ordering.chords_now(flip, 2)[0].voices == tuple(v + 2 for v in first.voices)
 
 
 def test_some_frames_of_a_flip_are_those_of_the_whole_and_cost_their_own_pieces(made, monkeypatch):
@@ -637,12 +638,12 @@ def _context_of(document):
     ((0, 940, 1000, 7660), (0, 960, 1020, 7200)),
 ])  # fmt: skip
 def test_what_was_struck_off_the_beat_comes_onto_it_and_meets_again(eight, off, wanted):
-    flip = flipping.reset(replace(eight, cuts=off))
-    on = flipping.on_grid(flip, 480)
+    flip = cutting.reset(replace(eight, cuts=off))
+    on = ordering.on_grid(flip, 480)
     assert tuple(place.at_tick for place in on.places) == wanted
     assert all(a.end_tick == b.at_tick for a, b in pairwise(on.places))
     assert on.places[-1].end_tick == flip.length_ticks
     assert [p.from_tick for p in on.places] == list(off)
-    gap = flipping.on_grid(flipping.take_out(flip, 2), 480)
+    gap = ordering.on_grid(flipping.take_out(flip, 2), 480)
     assert gap.places[1].end_tick <= wanted[1] + flip.places[1].length_ticks
-    assert flipping.on_grid(on, 480) == on
+    assert ordering.on_grid(on, 480) == on

@@ -18,10 +18,11 @@ from cloudrift.deliver import Order, deliver
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.flip.model import FlipModel, wave_in, wave_of, words_of
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.flip import flipping, flips, ordering
 from cloudrift.loop.edits.flip.apart import own_document, own_loop
 from cloudrift.loop.edits.flip.prints import with_print
-from cloudrift.loop.edits.layers import edits, recordings
+from cloudrift.loop.edits.layers import layer_edits, line_edits, recordings
 from cloudrift.loop.files.storage import load_document, save
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.flip import Place
@@ -48,7 +49,7 @@ def stage(qtbot, window):
 
 
 def order(stage):
-    return flipping.order_text(stage.layer.flipped)
+    return ordering.order_text(stage.layer.flipped)
 
 
 def press(stage, text):
@@ -88,7 +89,7 @@ def test_the_empty_stage_says_what_to_do(window):
     assert stage.result.title.text() == "No flip yet"
     assert not stage.cutting.isVisible() and not stage.doing.isVisible()
     assert stage.threads.accessibleName() == "No flip yet"
-    window.flip.edit("x", flipping.backward)
+    window.flip.edit("x", ordering.backward)
     assert "press Print first" in window.message.text()
     image = window.grab().toImage()
     assert not image.isNull()
@@ -248,10 +249,10 @@ def test_a_scatter_is_heard_drawn_again_and_kept_as_one_step(qtbot, window, stag
     before = session.loop
     stage.result.another.click()
     assert session.loop is before and stage.result.keep.isEnabled()
-    first = flipping.order_text(stage.threads.model.flip)
+    first = ordering.order_text(stage.threads.model.flip)
     assert first != "a b c d e f g h", "what is heard is shown"
     stage.result.another.click()
-    second = flipping.order_text(stage.threads.model.flip)
+    second = ordering.order_text(stage.threads.model.flip)
     assert second != first
     assert session.hearing.preview_words == "scattered, draw 3"
     stage.result.keep.click()
@@ -304,13 +305,13 @@ def test_a_changed_loop_is_printed_anew_and_all_that_was_cut_follows(qtbot, wind
     session = window.session
     stage.hands["Backward"].click()
     clip = stage.layer.flipped.of.clip
-    session.apply("off", lambda loop: edits.set_layer(loop, "l1", mute=True))
+    session.apply("off", lambda loop: layer_edits.set_layer(loop, "l1", mute=True))
     stage.again.click()
     qtbot.waitUntil(lambda: stage.layer.flipped.of.clip != clip, timeout=60_000)
     assert order(stage) == "h- g- f- e- d- c- b- a-"
     assert len(session.document.history.now.prints) == 1
     assert "printed anew" in window.message.text()
-    session.apply("more", lambda loop: edits.set_tempo(loop, 120.0))
+    session.apply("more", lambda loop: loop_edits.set_tempo(loop, 120.0))
     stage.recipe.click()
     assert session.loop.tempo == 140.0 and session.loop.layer("l1").mute
     assert stage.layer is not None, "what was cut stays"
@@ -350,7 +351,9 @@ def test_printing_is_cancelled_and_what_is_silent_is_refused(qtbot, window, monk
     stage.stop.click()
     assert stage.print.isEnabled() and not stage.flips()
     for layer in window.session.loop.layers:
-        window.session.apply("off", lambda loop, x=layer: edits.set_layer(loop, x.id, mute=True))
+        window.session.apply(
+            "off", lambda loop, x=layer: layer_edits.set_layer(loop, x.id, mute=True)
+        )
     stage.printing.print_what(())
     assert "nothing to print" in window.message.text()
 
@@ -368,7 +371,7 @@ def test_it_is_opened_as_a_loop_of_its_own_in_what_it_sounds_in(qtbot, window, s
     assert [c.root for c in loop.chords] == [(root - 3) % 12 for root in reversed(chords)]
     assert len(session.document.history.now.prints) == 1, "the way back goes along"
     assert window.stack.currentWidget() is window.chords
-    session.apply("a bass", lambda p: edits.add_layer(p, "round sub"))
+    session.apply("a bass", lambda p: layer_edits.add_layer(p, "round sub"))
     settled(qtbot, session)
 
 
@@ -406,7 +409,7 @@ def test_a_recording_in_which_nothing_is_moved_comes_back_as_it_was(
     """Cut, opened as a loop of its own, delivered: as loud, and as it was."""
     session = window.session
     engine = Engine()
-    audio = engine.render(edits.bare_of(replace(small_loop, tempo=120.0))).audio
+    audio = engine.render(line_edits.bare_of(replace(small_loop, tempo=120.0))).audio
     engine.close()
     audio = (0.8 / np.abs(audio).max() * audio).astype(np.float32)
     write_wav(tmp_path / "pier_120bpm_F#m.wav", audio, 44_100, bits=24)
@@ -421,7 +424,9 @@ def test_a_recording_in_which_nothing_is_moved_comes_back_as_it_was(
         window.layers.bring_recordings([tmp_path / "pier_120bpm_F#m.wav"])
         qtbot.waitUntil(lambda: len(session.loop.layers) == 5, timeout=30_000)
         layer_id = session.loop.layers[-1].id
-        session.apply("level", lambda loop: edits.set_layer(loop, layer_id, level_db=-7.5, pan=0.3))
+        session.apply(
+            "level", lambda loop: layer_edits.set_layer(loop, layer_id, level_db=-7.5, pan=0.3)
+        )
         session.select(layer_id=layer_id)
         window.show_stage(3)
         window.flip.printing.cut_recording()
@@ -480,7 +485,7 @@ def test_it_is_compared_with_its_print_in_its_own_key_and_tempo(qtbot, window, s
     stage.hands["Backward"].click()
     stage.compared["print"].trigger()
     then = session.hearing.then.loop
-    assert flipping.order_text(then.layer(stage.layer.id).flipped) == "a b c d e f g h"
+    assert ordering.order_text(then.layer(stage.layer.id).flipped) == "a b c d e f g h"
     assert "nothing moved" in session.hearing.compared
     stage.result.whole["semitones"].edited.emit(-3.0)  # what it is compared with goes along
     then = session.hearing.then.loop
@@ -554,7 +559,7 @@ def test_an_arpeggio_is_printed_turned_raised_and_printed_twice_more(qtbot, wind
     fetched(qtbot, stage, 2)
     second = stage.layer
     assert second.name == "Print 2, Print 1, Reef pluck"
-    assert session.apply("x", lambda loop: edits.add_treatment(loop, second.id, "shadow"))
+    assert session.apply("x", lambda loop: line_edits.add_treatment(loop, second.id, "shadow"))
     stage.printing.print_what((second.id,))
     fetched(qtbot, stage, 3)
     stage.result.instead.click()
@@ -718,7 +723,7 @@ def test_a_loop_of_its_own_has_the_chords_that_are_heard(eight):  # noqa: F811
     with pytest.raises(CloudriftError, match="key of Print 1 is not known"):
         own_loop(document.loop, layer_id)
     keyed = recordings.set_facts(document.loop, layer_id, key=loop.key)
-    turned = flips.with_flip(keyed, layer_id, lambda f: flipping.ordered(
+    turned = flips.with_flip(keyed, layer_id, lambda f: ordering.ordered(
         cut(f, "beats"), "e a a . e"))  # fmt: skip
     made = own_loop(turned, layer_id)
     assert [(c.start_tick, c.length_ticks, c.root) for c in made.chords] == [
@@ -772,7 +777,7 @@ def test_print_and_flip_without_a_window(file, tmp_path):
     facts = json.loads(run("info", tmp_path / "f.cloudrift", "--json"))
     assert facts["layers"][0]["order"] == "b a- d"
     made = load(tmp_path / "f.cloudrift", ClipStore())
-    assert flipping.order_text(made.layers[0].flipped) == "b a- d"
+    assert ordering.order_text(made.layers[0].flipped) == "b a- d"
     run("flip", file, "--cut", "beats", "-o", tmp_path / "same.wav")
     same, _rate = read_audio(tmp_path / "same.wav")
     assert np.abs(same - audio).max() < 1e-6, "nothing is moved, so nothing is changed"
@@ -816,7 +821,7 @@ def test_what_is_printed_for_one_document_never_comes_into_another(qtbot, window
     monkeypatch.setattr(room, "printed", slowly)
     window.show_stage(3)
     window.flip.printing.print_what(())
-    window.session.document.open(edits.set_title(window.session.loop, "Another"), None)
+    window.session.document.open(loop_edits.set_title(window.session.loop, "Another"), None)
     gate.set()
     qtbot.waitUntil(lambda: not window.flip.stop.isVisible(), timeout=60_000)
     assert not window.flip.flips() and not window.session.document.history.now.prints

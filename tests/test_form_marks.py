@@ -15,7 +15,7 @@ from cloudrift.loop.edits.arranging.arranging import (
     set_seam,
     set_section,
 )
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.files.storage import load_document, save
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.sections import Arrangement
@@ -161,8 +161,8 @@ def test_the_window_arranges_what_is_begun_from_a_card_and_marks_it(qtbot, windo
         session.document.change("out", lambda d, of=section.id: remove_section(d, of))
     looked(qtbot, window)
     assert ": length of all " in window.quiet.text() and ", 1 section," in window.quiet.text()
-    session.apply("one more", lambda loop: edits.add_layer(loop, "warm pad"))
-    session.apply("one more", lambda loop: edits.add_layer(loop, "warm pad"))
+    session.apply("one more", lambda loop: layer_edits.add_layer(loop, "warm pad"))
+    session.apply("one more", lambda loop: layer_edits.add_layer(loop, "warm pad"))
     command(window, "2 Layers").trigger()
     looked(qtbot, window)
     assert f": {len(session.loop.layers)} layers heard" in window.quiet.text()

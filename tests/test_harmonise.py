@@ -8,8 +8,9 @@ from PyQt6.QtCore import Qt
 
 from cloudrift.desktop.frame.proposals_sheet import ProposalsSheet
 from cloudrift.ground import CloudriftError
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords.progression import put_row
-from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.edits.layers import layer_edits, own_notes
 from cloudrift.loop.edits.layers.from_notes import proposed_chords, put_roots, roots_of_what_plays
 from cloudrift.notes.harmonise import harmonised
 from cloudrift.notes.note import Note
@@ -97,8 +98,8 @@ def test_a_chord_tone_in_the_bass_stands_below():
 @pytest.fixture
 def lines():
     """Four bars with a tune and a bass of their own, and no chords."""
-    loop = edits.add_note_layer(empty_loop(C, 100.0, bars=4))
-    loop = edits.set_layer(edits.add_note_layer(loop), "l2", role="bass")
+    loop = layer_edits.add_note_layer(empty_loop(C, 100.0, bars=4))
+    loop = layer_edits.set_layer(layer_edits.add_note_layer(loop), "l2", role="bass")
     tune = line(60, 64, 67, 64, 65, 69, 72, 69, 67, 71, 74, 71, 72, 67, 64, 60)
     bass = line(36, 41, 43, 36, each=BAR)
     return own_notes.with_own(own_notes.with_own(loop, "l1", tune), "l2", bass)
@@ -108,15 +109,15 @@ def test_a_line_gets_three_proposals(lines):
     both = proposed_chords(lines, "l1")
     assert both[0].words == "From Notes and Notes 2"
     assert names(both[0].row, C) == ["C", "F", "G", "C"]
-    alone = proposed_chords(edits.set_layer(lines, "l2", mute=True), "l1")
+    alone = proposed_chords(layer_edits.set_layer(lines, "l2", mute=True), "l1")
     assert [one.words for one in alone][:2] == ["One chord a bar", "Two chords a bar"]
     assert len({one.row for one in alone}) == len(alone) <= 3
     with pytest.raises(CloudriftError, match="no notes of its own"):
-        proposed_chords(edits.add_layer(lines, "warm pad"), "l3")
+        proposed_chords(layer_edits.add_layer(lines, "warm pad"), "l3")
 
 
 def test_a_bass_without_chords_to_follow_takes_the_roots_of_what_plays(lines):
-    loop = edits.add_layer(edits.remove_layer(lines, "l2"), "round sub")
+    loop = layer_edits.add_layer(layer_edits.remove_layer(lines, "l2"), "round sub")
     assert loop.notes_of(loop.layers[-1]) == ()
     made = put_roots(loop, loop.layers[-1].id)
     own = made.layers[-1].own
@@ -126,7 +127,7 @@ def test_a_bass_without_chords_to_follow_takes_the_roots_of_what_plays(lines):
     chords = put_row(lines, parse_progression("Dm G", C))
     assert [n.pitch % 12 for n in roots_of_what_plays(chords)] == [2, 7]
     with pytest.raises(CloudriftError, match="no roots are known"):
-        put_roots(edits.add_layer(empty_loop(C, 100.0), "round sub"), "l1")
+        put_roots(layer_edits.add_layer(empty_loop(C, 100.0), "round sub"), "l1")
 
 
 def test_chords_for_a_line_are_heard_on_resting_and_taken_by_a_press(qtbot, window, lines):
@@ -148,7 +149,7 @@ def test_chords_for_a_line_are_heard_on_resting_and_taken_by_a_press(qtbot, wind
 
 def test_a_sub_in_a_loop_without_chords_says_so_and_offers_roots(qtbot, window, lines):
     session = window.session
-    session.document.open(edits.remove_layer(lines, "l2"), None)
+    session.document.open(layer_edits.remove_layer(lines, "l2"), None)
     window.show_stage(1)
     window.layers._add("round sub")
     view = window.layers.notes
@@ -163,7 +164,7 @@ def test_what_is_typical_of_a_card_is_offered_to_its_loops_alone(window, small_l
     bar = window.chords.row_bar
     bar._fill_menu()
     assert any(a.text() == "Typical of Marlow Quist" for a in bar.menu.actions())
-    window.session.apply("no style", lambda loop: edits.set_style(loop, ""))
+    window.session.apply("no style", lambda loop: loop_edits.set_style(loop, ""))
     bar._fill_menu()
     assert not any("Typical" in a.text() for a in bar.menu.actions())
 

@@ -11,7 +11,7 @@ from cloudrift.deliver import Order, deliver, free_number, parcels
 from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import load, save
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.storage import loop_from
 from cloudrift.render import Engine
 from cloudrift.render.engine.engine import Loudness
@@ -33,7 +33,7 @@ def engine():
 
 
 def laid(loop, owner, *kinds):
-    return edits.set_line(loop, owner, tuple(Treatment(id=f"t{i}", kind=kind)
+    return line_edits.set_line(loop, owner, tuple(Treatment(id=f"t{i}", kind=kind)
                                              for i, kind in enumerate(kinds)))  # fmt: skip
 
 
@@ -70,7 +70,7 @@ def test_the_louder_side_is_turned_down_while_they_are_compared(window, qtbot, s
     session = window.session
     session.apply("x", lambda p: laid(p, None, "limiter"))
     push = session.loop.line[0].id
-    session.apply("y", lambda p: edits.set_treatment_setting(p, None, push, "push_db", 24.0))
+    session.apply("y", lambda p: line_edits.set_treatment_setting(p, None, push, "push_db", 24.0))
     settled(qtbot, session)
     bare, treated = session.hearing.loudness[BARE], session.hearing.loudness[TREATED]
     match = session.hearing.match
@@ -103,7 +103,7 @@ def test_hear_changes_nothing_but_what_is_heard(window, qtbot):
     before = session.loop
     session.document.open(before, session.document.path)
     row = window.layers.rows["l2"]
-    session.apply("off", lambda p: edits.set_layer(p, "l2", mute=True))
+    session.apply("off", lambda p: layer_edits.set_layer(p, "l2", mute=True))
     steps = session.document.history.at
     row.hear.click()  # never a dead press: a layer that is off is heard too
     assert [x.id for x in session.hearing.heard_loop.heard()] == ["l2"]
@@ -112,7 +112,7 @@ def test_hear_changes_nothing_but_what_is_heard(window, qtbot):
     window.show_stage(5)
     words = [w.text() for w in window.deliver.files.facts.findChildren(type(window.message))]
     assert any("You hear only some layers" in text for text in words)
-    session.apply("gone", lambda p: edits.remove_layer(p, "l2"))
+    session.apply("gone", lambda p: layer_edits.remove_layer(p, "l2"))
     assert not session.hearing.alone  # nobody is left to hear alone
     assert len(session.hearing.heard_loop.heard()) == 3
 
@@ -125,9 +125,9 @@ def test_who_cannot_be_heard_alone_is_not_marked_so(window, release):
         window.layers.rows[layer_id].hear.click()
     if release == "park":
         # As by what takes the place of a layer: the mark would be pressed, and dead.
-        session.apply("instead", lambda p: edits.set_layer(p, "l2", parked=True))
+        session.apply("instead", lambda p: layer_edits.set_layer(p, "l2", parked=True))
         assert session.hearing.alone == {"l1"} and not window.layers.rows["l2"].hear.isChecked()
-        session.apply("instead", lambda p: edits.set_layer(p, "l1", parked=True))
+        session.apply("instead", lambda p: layer_edits.set_layer(p, "l1", parked=True))
     else:
         window.hear_all()
     assert not session.hearing.alone
@@ -135,12 +135,12 @@ def test_who_cannot_be_heard_alone_is_not_marked_so(window, release):
 
 
 def test_alone_reaches_into_groups(small_loop):
-    loop = edits.group_layers(small_loop, ["l1", "l2"])
-    off = edits.set_group(edits.set_layer(loop, "l1", mute=True), "g1", mute=True)
+    loop = layer_edits.group_layers(small_loop, ["l1", "l2"])
+    off = layer_edits.set_group(layer_edits.set_layer(loop, "l1", mute=True), "g1", mute=True)
     assert [x.id for x in alone(off, {"g1"}).heard()] == ["l1", "l2"]
     assert [x.id for x in alone(off, {"l1", "l3"}).heard()] == ["l1", "l3"]
     assert alone(off, ()) is off and alone(off, {"nobody"}) is off
-    parked = edits.set_layer(loop, "l1", parked=True)
+    parked = layer_edits.set_layer(loop, "l1", parked=True)
     assert [x.id for x in alone(parked, {"g1"}).heard()] == ["l2"]
 
 
@@ -158,7 +158,7 @@ def test_older_files_that_held_hear_open_whole(small_loop, tmp_path):
 
 def test_a_group_has_level_pan_hear_and_off(window, qtbot):
     session = window.session
-    session.apply("group", lambda p: edits.group_layers(p, ["l1", "l2"], "Dusk"))
+    session.apply("group", lambda p: layer_edits.group_layers(p, ["l1", "l2"], "Dusk"))
     window.show_stage(1)
     assert [o.layer_id for o in window.layers.rows.values()] == ["l1", "l2", "l3", "l4"]
     row = window.layers.groups["g1"]
@@ -180,20 +180,20 @@ def test_a_group_has_level_pan_hear_and_off(window, qtbot):
     session.document.undo()
     assert session.loop.group("g1").pan == 0  # pan, after off and on
     with pytest.raises(CloudriftError, match="group g1: pan is 3"):
-        edits.set_group(session.loop, "g1", pan=3)
+        layer_edits.set_group(session.loop, "g1", pan=3)
 
 
 def test_a_group_s_level_and_pan_are_measured(engine, small_loop):
-    loop = edits.group_layers(small_loop, ["l1", "l2"])
+    loop = layer_edits.group_layers(small_loop, ["l1", "l2"])
     loop = laid(loop, None)
     for owner in ("l3", "l4"):
-        loop = edits.set_layer(loop, owner, mute=True)
+        loop = layer_edits.set_layer(loop, owner, mute=True)
     plain = engine.render(loop).audio
-    down = engine.render(edits.set_group(loop, "g1", level_db=-12.0)).audio
+    down = engine.render(layer_edits.set_group(loop, "g1", level_db=-12.0)).audio
     assert db(rms(down) / rms(plain)) == pytest.approx(-12, abs=0.01)
-    left = engine.render(edits.set_group(loop, "g1", pan=-1.0)).audio
+    left = engine.render(layer_edits.set_group(loop, "g1", pan=-1.0)).audio
     assert rms(left[1]) < 1e-6 and rms(left[0] - plain[0]) < 1e-6
-    silent = engine.render(edits.set_group(loop, "g1", level_db=-60.0)).audio
+    silent = engine.render(layer_edits.set_group(loop, "g1", level_db=-60.0)).audio
     assert rms(silent) == 0
 
 
@@ -202,13 +202,13 @@ def test_a_group_s_level_and_pan_are_measured(engine, small_loop):
 
 @pytest.mark.parametrize("owner", ["l1", "g1", None])
 def test_a_blended_line_lies_between_bare_and_treated(engine, small_loop, owner):
-    loop = edits.group_layers(small_loop, ["l1", "l2"])
+    loop = layer_edits.group_layers(small_loop, ["l1", "l2"])
     loop = laid(loop, owner, "overdrive", "hall")
     wet, dry, half = (
-        engine.audio(loop_node(edits.set_line_blend(loop, owner, blend), engine.tones))
+        engine.audio(loop_node(line_edits.set_line_blend(loop, owner, blend), engine.tones))
         for blend in (1.0, 0.0, 0.5)
     )
-    bare = engine.render(edits.set_line(loop, owner, ())).audio
+    bare = engine.render(line_edits.set_line(loop, owner, ())).audio
     assert np.abs(dry - bare).max() < 1e-6 and rms(wet - bare) > 1e-3
     if owner is None:
         assert np.abs(half - (wet + bare) / 2).max() < 1e-6
@@ -222,19 +222,21 @@ def test_a_line_is_blended_in_texture_but_not_over_another_length(window, qtbot)
     session.apply("x", lambda p: laid(p, None, "shift"))
     assert stage.blend.isVisible() and stage.blend.isEnabled()
     shift = session.loop.line[0].id
-    session.apply("y", lambda p: edits.set_treatment_setting(p, None, shift, "semitones", -3.0))
+    session.apply(
+        "y", lambda p: line_edits.set_treatment_setting(p, None, shift, "semitones", -3.0)
+    )
     assert session.loop.sounding_key.text == "D♯ minor"
     stage.blend.type_text("40")
     assert session.loop.line_blend == 0.4
     assert session.loop.sounding_key == session.loop.key  # most of what is heard is as written
     stage.blend.type_text("80")
     assert session.loop.sounding_key.text == "D♯ minor"
-    session.apply("z", lambda p: edits.set_treatment_setting(p, None, shift, "way", "tape"))
+    session.apply("z", lambda p: line_edits.set_treatment_setting(p, None, shift, "way", "tape"))
     assert not stage.blend.isEnabled()
     assert session.loop.sounding_key.text == "D♯ minor"
     with pytest.raises(CloudriftError, match="makes its sound longer"):
-        edits.set_line_blend(session.loop, None, 0.5)
-    session.apply("none", lambda p: edits.set_line(p, None, ()))
+        line_edits.set_line_blend(session.loop, None, 0.5)
+    session.apply("none", lambda p: line_edits.set_line(p, None, ()))
     assert not stage.blend.isVisible()
 
 
@@ -242,9 +244,9 @@ def test_a_line_is_blended_in_texture_but_not_over_another_length(window, qtbot)
 
 
 def test_the_stems_add_up_to_the_bare_sum_also_with_groups(small_loop, tmp_path):
-    loop = edits.group_layers(small_loop, ["l1", "l2"], "Dusk")
+    loop = layer_edits.group_layers(small_loop, ["l1", "l2"], "Dusk")
     loop = laid(loop, "g1", "overdrive")
-    loop = edits.set_group(loop, "g1", level_db=-3.0, pan=0.3)
+    loop = layer_edits.set_group(loop, "g1", level_db=-3.0, pan=0.3)
     paths = deliver(loop, tmp_path, Order(parts=("loop", "stems"), bits=32))
     audio = {p.name: soundfile.read(p)[0] for p in paths}
     stems = [a for name, a in audio.items() if "_stem-" in name]
@@ -263,7 +265,7 @@ def test_the_stems_add_up_to_the_bare_sum_also_with_groups(small_loop, tmp_path)
 def test_writing_again_overwrites_nothing(small_loop, tmp_path):
     first = deliver(small_loop, tmp_path, Order(parts=("loop", "midi")))
     before = [p.read_bytes() for p in first]
-    louder = edits.set_layer(small_loop, "l1", level_db=6.0)
+    louder = layer_edits.set_layer(small_loop, "l1", level_db=6.0)
     second = deliver(louder, tmp_path, Order(parts=("loop", "stems", "midi")))
     assert [p.read_bytes() for p in first] == before
     assert all(p.stem.endswith("_2") for p in second)  # one delivery is one set
@@ -318,6 +320,6 @@ def test_one_layer_is_said_to_be_heard_as_one(small_loop):
 
     one = replace(small_loop, layers=small_loop.layers[:1], style="")
     assert heard_words(one) == "it is heard"
-    off = edits.set_layer(replace(small_loop, layers=small_loop.layers[:2], style=""), "l2",
+    off = layer_edits.set_layer(replace(small_loop, layers=small_loop.layers[:2], style=""), "l2",
                           mute=True)  # fmt: skip
     assert heard_words(off) == f"1 of 2 is heard, without {off.layer('l2').name}"

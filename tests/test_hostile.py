@@ -32,7 +32,8 @@ from cloudrift.desktop.session.preferences import Preferences
 from cloudrift.ground import CloudriftError, paths
 from cloudrift.ground.reading import read_archive, read_file, read_toml, read_words, reading
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.edits.layers.from_notes import put_layers
 from cloudrift.loop.files import recovery as recovery_room
 from cloudrift.loop.files.recovery import Shelter, left_behind
@@ -440,7 +441,7 @@ def test_an_answer_about_rows_that_are_gone_is_dropped(qtbot, window):
     window.show_stage(2)
     session.select(line_of="l1", treatment_id="")
     line = session.loop.line_of("l1")
-    assert session.apply("x", lambda loop: edits.add_treatment(loop, "l1", "hall"))
+    assert session.apply("x", lambda loop: line_edits.add_treatment(loop, "l1", "hall"))
     asked = session.loop.line_of("l1")
     facts = step_facts(session.engine, session.loop, "l1", 0)
     window.show_stage(0)
@@ -526,7 +527,7 @@ def test_the_only_copy_stays_until_it_is_kept_anew(window, tmp_path, monkeypatch
     from tests.test_desktop import answer
 
     folder = window.session.document.shelter.folder
-    lost = edits.set_tempo(window.session.loop, 66)
+    lost = loop_edits.set_tempo(window.session.loop, 66)
     Shelter(folder).keep(lost, None, ClipStore()).rename(folder / "left.cloudrift")
     answer(monkeypatch, "Open it")
 
@@ -548,7 +549,7 @@ def test_links_and_rights_stay_as_they_are(small_loop, tmp_path):
     real.chmod(0o640)
     link = tmp_path / "link.cloudrift"
     link.symlink_to(real)
-    save(edits.set_tempo(small_loop, 99), link)
+    save(loop_edits.set_tempo(small_loop, 99), link)
     assert link.is_symlink()
     assert load(real).tempo == 99
     assert real.stat().st_mode & 0o777 == 0o640
@@ -559,7 +560,7 @@ def test_a_name_that_gets_its_ending_asks_before_it_replaces(window, tmp_path, m
     from tests.test_desktop import answer
 
     path = tmp_path / "mine.cloudrift"
-    save(edits.set_tempo(window.session.loop, 44), path)
+    save(loop_edits.set_tempo(window.session.loop, 44), path)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "mine"), ""))
     answer(monkeypatch, "Go back")
     assert not saved(window.files.save_as)
@@ -580,7 +581,7 @@ def test_no_layer_lands_on_the_drums_channel(tmp_path):
 
 def test_what_was_saved_is_saved_even_if_the_leftover_stays(window, tmp_path, monkeypatch):
     session = window.session
-    session.apply("x", lambda loop: edits.set_tempo(loop, 77))
+    session.apply("x", lambda loop: loop_edits.set_tempo(loop, 77))
     session.document.keep_unsaved()
 
     def refused(*_a, **_k):
@@ -613,18 +614,18 @@ def test_whole_numbers_have_64_bits(small_loop, place, tmp_path):
 
 
 def test_tapes_cannot_make_a_loop_without_end(small_loop):
-    slow = edits.add_treatment(small_loop, None, "shift")
+    slow = line_edits.add_treatment(small_loop, None, "shift")
     for name, value in (("way", "tape"), ("semitones", -12.0)):
-        slow = edits.set_treatment_setting(slow, None, slow.line[-1].id, name, value)
+        slow = line_edits.set_treatment_setting(slow, None, slow.line[-1].id, name, value)
     assert slow.sounding_frames == pytest.approx(2 * small_loop.sounding_frames, abs=1)
     twice = slow.line[-1]
     line = tuple(msgspec.structs.replace(twice, id=f"t{i}") for i in range(5))
     for owner in (None, "l1"):
         with pytest.raises(CloudriftError, match=r"makes it 32 times as long, but 0\.0625 to 16"):
-            edits.set_line(small_loop, owner, line)
-    long = edits.set_bars(edits.set_tempo(small_loop, 40.0), 64)
+            line_edits.set_line(small_loop, owner, line)
+    long = loop_edits.set_bars(loop_edits.set_tempo(small_loop, 40.0), 64)
     with pytest.raises(CloudriftError, match="length that is heard is 1536 s"):
-        edits.set_line(long, None, line[:2])
+        line_edits.set_line(long, None, line[:2])
 
 
 def test_a_recording_at_a_rate_that_no_clip_has_is_said(tmp_path):
@@ -675,7 +676,7 @@ def test_what_is_too_long_to_be_a_name_is_said_and_not_shown(small_loop):
         with pytest.raises(CloudriftError, match="a name of 201 letters; 200 are the most"):
             loop_from(as_bytes(document(small_loop, **change)), "a.cloudrift")
     with pytest.raises(CloudriftError, match="a layer has a name of 999 letters"):
-        edits.set_layer(small_loop, "l1", name="x" * 999)
+        layer_edits.set_layer(small_loop, "l1", name="x" * 999)
     with pytest.raises(CloudriftError, match="an own sound has a name of 300"):
         OwnSound(name="y" * 300, house="felt upright")
     note = Note(start_tick=0, length_ticks=480, pitch=60)
@@ -731,7 +732,7 @@ def run(*what, **env):
 
 
 def test_a_terminal_of_another_alphabet_is_written_to(small_loop, tmp_path):
-    loop = edits.set_title(small_loop, "Лёд – ♭")
+    loop = loop_edits.set_title(small_loop, "Лёд – ♭")
     save(loop, tmp_path / "a.cloudrift")
     code, out, _ = run("info", str(tmp_path / "a.cloudrift"), PYTHONIOENCODING="latin-1")
     assert code == 0
@@ -816,7 +817,7 @@ def test_rendering_many_ends_in_words_when_a_process_is_lost(
 
 def test_ctrl_c_while_rendering_many_is_one_line(small_loop, tmp_path):
     for name in "abcdefgh":
-        save(edits.set_bars(small_loop, 16), tmp_path / f"{name}.cloudrift")
+        save(loop_edits.set_bars(small_loop, 16), tmp_path / f"{name}.cloudrift")
     files = sorted(map(str, tmp_path.glob("*.cloudrift")))
     what = [sys.executable, "-P", "-m", "cloudrift", "render", *files, "-o", str(tmp_path)]
     how = {"stderr": subprocess.PIPE, "start_new_session": True, "text": True}

@@ -36,7 +36,8 @@ from cloudrift.deliver.kit_sheet import COLUMNS, strata_svg
 from cloudrift.deliver.kit_writer import DONE, KitOrder, orders_of, write_kit
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.files.storage import save
 from cloudrift.loop.model.credits import Credits, Person
 from cloudrift.loop.model.document import Document
@@ -132,7 +133,7 @@ def test_a_loop_is_looked_at_with_what_is_to_fix(folder):
     broken = look_at(folder / "e.cloudrift")
     assert "e.cloudrift" in broken.problem and broken.title == "e"
     silent = one_layer("Still").loop
-    silent = edits.set_layer(silent, silent.layers[0].id, mute=True)
+    silent = layer_edits.set_layer(silent, silent.layers[0].id, mute=True)
     save(Document(loop=silent), folder / "f.cloudrift")
     assert look_at(folder / "f.cloudrift").words == ("nothing is heard",)
     assert fit_lufs([found, broken]) == pytest.approx(found.lufs, abs=0.06)
@@ -140,7 +141,7 @@ def test_a_loop_is_looked_at_with_what_is_to_fix(folder):
 
 
 def test_near_duplicates_are_found_in_any_key_and_others_are_not():
-    moved = edits.set_key(replace(SMALL, title="Twin"), Key("A", "minor"))
+    moved = loop_edits.set_key(replace(SMALL, title="Twin"), Key("A", "minor"))
     assert likeness(SMALL, SMALL) == pytest.approx(1.0)
     assert likeness(SMALL, moved) > ALIKE
     other = sketch(find_card("Edda Fenn"), Key("F#", "minor"), 88.0, 2, bars=2)
@@ -247,7 +248,7 @@ def test_a_stop_is_heard_within_a_second(folder, tmp_path):
 def test_what_cannot_be_written_is_told_of_and_the_rest_is(folder, tmp_path, at_once):
     (folder / "b.cloudrift").write_bytes(b"PK nonsense")
     silent = one_layer("Still").loop
-    silent = edits.set_layer(silent, silent.layers[0].id, mute=True)
+    silent = layer_edits.set_layer(silent, silent.layers[0].id, mute=True)
     save(Document(loop=silent), folder / "c.cloudrift")
     made = write_kit(read_kit(folder), tmp_path / "out", PLAIN)
     assert len(made.problems) == 2
@@ -437,7 +438,7 @@ def test_a_folder_is_looked_at_heard_and_put_in_order(qtbot, window, page, folde
     qtbot.mouseClick(page.later, Qt.MouseButton.LeftButton)
     assert [x.stem for x in read_kit(folder).files] == ["a", "c", "b", "d", "e"]
     assert table.file.stem == "b" and table.currentRow() == 2
-    session.apply("tempo", lambda loop: edits.set_tempo(loop, 99.0))
+    session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, 99.0))
     assert not page.heard.on
     page.name.setText("Dome Show, winter")
     page.name.editingFinished.emit()

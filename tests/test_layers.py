@@ -11,7 +11,8 @@ from PyQt6.QtWidgets import QPushButton
 
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.words import cut_at_word, free_name, some_of
-from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits, own_notes
 from cloudrift.loop.files.storage import load, save
 from cloudrift.notes import Lens, Note, look
 from cloudrift.notes.lens import KINDS
@@ -39,17 +40,17 @@ def test_a_line_on_a_group_is_the_same_line_on_each_of_its_layers(small_loop, en
     ids = [layer.id for layer in small_loop.layers[:2]]
     loop = alone(small_loop, *ids)
     loop = replace(loop, layers=tuple(replace(x, line=()) for x in loop.layers))
-    grouped = edits.group_layers(loop, ids, "Keys and pad")
+    grouped = layer_edits.group_layers(loop, ids, "Keys and pad")
     group = grouped.groups[0].id
     plain = engine.render(loop).audio
     assert db(rms(engine.render(grouped).audio - plain) / rms(plain)) < -120
-    with_line = edits.add_treatment(grouped, group, "cuts")
+    with_line = line_edits.add_treatment(grouped, group, "cuts")
     cut = with_line.line_of(group)[0].id
-    with_line = edits.set_treatment_setting(with_line, group, cut, "low_cut_hz", 900.0)
+    with_line = line_edits.set_treatment_setting(with_line, group, cut, "low_cut_hz", 900.0)
     for one in ids:  # linear: the sum of the cut is the cut of the sum
-        loop = edits.add_treatment(loop, one, "cuts")
+        loop = line_edits.add_treatment(loop, one, "cuts")
         cut = loop.line_of(one)[0].id
-        loop = edits.set_treatment_setting(loop, one, cut, "low_cut_hz", 900.0)
+        loop = line_edits.set_treatment_setting(loop, one, cut, "low_cut_hz", 900.0)
     each, shared = engine.render(loop).audio, engine.render(with_line).audio
     assert db(rms(shared - each) / rms(each)) < -80
     assert db(rms(shared) / rms(plain)) < -3
@@ -58,39 +59,39 @@ def test_a_line_on_a_group_is_the_same_line_on_each_of_its_layers(small_loop, en
 
 def test_groups_empty_out_and_are_named_in_files(small_loop, tmp_path):
     one, other = (layer.id for layer in small_loop.layers[:2])
-    loop = edits.group_layers(small_loop, [one, other])
+    loop = layer_edits.group_layers(small_loop, [one, other])
     group = loop.groups[0].id
     assert loop.groups[0].name == f"{loop.layers[0].name} and {loop.layers[1].name}"
-    loop = edits.set_group(loop, group, name="Both")
+    loop = layer_edits.set_group(loop, group, name="Both")
     path = tmp_path / "g.cloudrift"
     save(loop, path)
     assert load(path) == loop
-    loop = edits.put_in_group(loop, one, "")
+    loop = layer_edits.put_in_group(loop, one, "")
     assert [x.group for x in loop.layers[:2]] == ["", group]
-    assert edits.remove_layer(loop, other).groups == ()
+    assert layer_edits.remove_layer(loop, other).groups == ()
     with pytest.raises(CloudriftError, match="group g9, which is not"):
-        edits.set_layer(loop, one, group="g9")
+        layer_edits.set_layer(loop, one, group="g9")
     with pytest.raises(CloudriftError, match="at least one layer"):
-        edits.group_layers(loop, [])
+        layer_edits.group_layers(loop, [])
 
 
 def test_two_sounds_take_turns_by_the_bar(small_loop, engine):
     pad = small_loop.layers[0].id
-    loop = edits.set_line(alone(small_loop, pad), pad, ())
-    loop = edits.set_lens(loop, pad, kind="broken")
-    loop = edits.set_aside(loop, pad, "kalimba")
+    loop = line_edits.set_line(alone(small_loop, pad), pad, ())
+    loop = layer_edits.set_lens(loop, pad, kind="broken")
+    loop = layer_edits.set_aside(loop, pad, "kalimba")
     first = engine.render(loop).audio
-    turns = engine.render(edits.take_turns(loop, pad, 1)).audio
-    second = engine.render(edits.swap_sounds(loop, pad)).audio
+    turns = engine.render(layer_edits.take_turns(loop, pad, 1)).audio
+    second = engine.render(layer_edits.swap_sounds(loop, pad)).audio
     half, late = loop.frames // 2, loop.frames * 3 // 4
     # In its own bar, behind what rings over from the other's, each is heard alone.
     near = slice(half - 20_000, half)
     assert db(rms(turns[:, near] - first[:, near]) / rms(first[:, near])) < -20
     near = slice(late, loop.frames)
     assert db(rms(turns[:, near] - second[:, near]) / rms(second[:, near])) < -20
-    assert edits.swap_sounds(edits.swap_sounds(loop, pad), pad) == loop
+    assert layer_edits.swap_sounds(layer_edits.swap_sounds(loop, pad), pad) == loop
     with pytest.raises(CloudriftError, match="has no second sound"):
-        edits.take_turns(small_loop, pad, 1)
+        layer_edits.take_turns(small_loop, pad, 1)
 
 
 @given(
@@ -122,16 +123,16 @@ def test_a_lens_says_where_its_places_are_wrong():
 def test_own_notes_go_along_with_key_and_length(small_loop):
     layer = small_loop.layers[0].id
     loop = own_notes.let_go(small_loop, layer)
-    there = edits.set_key(edits.set_key(loop, Key("A", "minor")), loop.key)
+    there = loop_edits.set_key(loop_edits.set_key(loop, Key("A", "minor")), loop.key)
     assert there == loop
-    up = edits.shift_key(loop, 3)
+    up = loop_edits.shift_key(loop, 3)
     before, after = loop.layer(layer).own, up.layer(layer).own
     assert [n.pitch + 3 for n in before] == [n.pitch for n in after]
-    longer = edits.set_bars(loop, 4)
+    longer = loop_edits.set_bars(loop, 4)
     assert len(longer.layer(layer).own) == 2 * len(before)
     assert longer.layer(layer).own[-1].start_tick == before[-1].start_tick + 2 * BAR
-    assert edits.set_bars(longer, 2) == loop
-    assert edits.set_bars(loop, 1).layer(layer).own[-1].end_tick <= BAR
+    assert loop_edits.set_bars(longer, 2) == loop
+    assert loop_edits.set_bars(loop, 1).layer(layer).own[-1].end_tick <= BAR
 
 
 def test_a_wrong_note_in_a_file_is_named(small_loop):
@@ -150,7 +151,7 @@ def test_a_wrong_note_in_a_file_is_named(small_loop):
 def test_a_note_glides_from_the_one_before(small_loop, engine, sound):
     loop = alone(small_loop, small_loop.layers[0].id)
     layer = loop.layers[0].id
-    loop = edits.set_sound(edits.set_line(loop, layer, ()), layer, sound)
+    loop = layer_edits.set_sound(line_edits.set_line(loop, layer, ()), layer, sound)
     low = Note(start_tick=0, length_ticks=3840, pitch=45)
     high = Note(start_tick=3840, length_ticks=3840, pitch=57, glide_ms=800.0)
     loop = own_notes.with_own(loop, layer, [low, high])
@@ -180,8 +181,8 @@ def test_groups_of_layers_with_two_sounds_render_beside_each_other(small_loop, e
     loop = small_loop
     ids = [layer.id for layer in loop.layers]
     for one in ids:
-        loop = edits.take_turns(edits.set_aside(loop, one, "kalimba"), one, 1)
-    loop = edits.group_layers(edits.group_layers(loop, ids[:2]), ids[2:])
+        loop = layer_edits.take_turns(layer_edits.set_aside(loop, one, "kalimba"), one, 1)
+    loop = layer_edits.group_layers(layer_edits.group_layers(loop, ids[:2]), ids[2:])
     assert rms(engine.render(loop).audio) > 0.01
 
 
@@ -233,17 +234,17 @@ def test_who_tabs_to_a_card_works_on_it_and_what_hides_or_is_off_says_nothing(qt
 
 
 def test_a_name_that_nobody_typed_goes_with_the_sound(small_loop):
-    loop = edits.add_layer(edits.add_layer(small_loop, "bright grand"), "bright grand")
+    loop = layer_edits.add_layer(layer_edits.add_layer(small_loop, "bright grand"), "bright grand")
     a, b = (layer.id for layer in loop.layers[-2:])
     assert [layer.name for layer in loop.layers[-2:]] == ["Bright grand", "Bright grand 2"]
-    loop = edits.set_sound(edits.set_sound(loop, a, "worn piano"), b, "worn piano")
+    loop = layer_edits.set_sound(layer_edits.set_sound(loop, a, "worn piano"), b, "worn piano")
     assert [layer.name for layer in loop.layers[-2:]] == ["Worn piano", "Worn piano 2"]
-    loop = edits.swap_sounds(edits.set_aside(loop, b, "warm pad"), b)
+    loop = layer_edits.swap_sounds(layer_edits.set_aside(loop, b, "warm pad"), b)
     assert loop.layer(b).name == "Warm pad"
-    loop = edits.set_layer(loop, a, name="Reef")
-    assert edits.set_sound(loop, a, "nylon").layer(a).name == "Reef"
-    typed = edits.set_layer(loop, b, name="Warm pad, left")
-    assert edits.set_sound(typed, b, "nylon").layer(b).name == "Warm pad, left"
+    loop = layer_edits.set_layer(loop, a, name="Reef")
+    assert layer_edits.set_sound(loop, a, "nylon").layer(a).name == "Reef"
+    typed = layer_edits.set_layer(loop, b, name="Warm pad, left")
+    assert layer_edits.set_sound(typed, b, "nylon").layer(b).name == "Warm pad, left"
 
 
 @pytest.mark.parametrize(
@@ -273,7 +274,7 @@ def test_the_card_of_the_chosen_layer_is_in_view(qtbot, window):
     session = window.session
     window.show_stage(1)
     for _ in range(9):
-        session.apply("one more", lambda loop: edits.add_layer(loop, "warm pad"))
+        session.apply("one more", lambda loop: layer_edits.add_layer(loop, "warm pad"))
     for at in (-1, 0, 6):
         layer = session.loop.layers[at]
         session.select(layer_id=layer.id)

@@ -20,7 +20,7 @@ from cloudrift.audio.sound_file import write_wav
 from cloudrift.cli.main import commands
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.chords.progression import put_row
-from cloudrift.loop.edits.layers import edits, recordings
+from cloudrift.loop.edits.layers import layer_edits, recordings
 from cloudrift.loop.files.storage import load, save
 from cloudrift.notes.listening import listen_to, read_and_listen, written_key
 from cloudrift.notes.reference import read_reference
@@ -35,7 +35,7 @@ pytestmark = pytest.mark.usefixtures("remembering")  # sound is a means here
 def made(key, tempo, bars, row, sounds):
     loop = put_row(empty_loop(key, tempo, bars=bars), parse_progression(row, key))
     for sound in sounds:
-        loop = edits.add_layer(loop, sound)
+        loop = layer_edits.add_layer(loop, sound)
     engine = Engine()
     try:
         return engine.render(loop).audio

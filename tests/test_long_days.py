@@ -15,7 +15,7 @@ from cloudrift.audio import stretch
 from cloudrift.audio.stretch import pitch_shifted
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.lru import MOST_MADE, BoundedStore, alone, bytes_of, forget_made, kept
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
 from cloudrift.render.play.player import PERIODS, Player
 from tests.conftest import wait_for
 
@@ -222,15 +222,15 @@ def test_a_worker_gives_memory_back_now_and_then(qtbot, window, monkeypatch):
     monkeypatch.setattr(worker, "give_back", lambda: given.append(threading.current_thread()))
     monkeypatch.setattr(worker, "GIVE_BACK_S", 3600.0)
     monkeypatch.setattr(worker, "REST_S", 3600.0)
-    window.session.apply("tempo", lambda loop: edits.set_tempo(loop, 71))
+    window.session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, 71))
     qtbot.waitUntil(lambda: not window.session.hearing.busy, timeout=10_000)
     qtbot.wait(400)  # what it rested with before has run out
     given.clear()
-    window.session.apply("tempo", lambda loop: edits.set_tempo(loop, 72))
+    window.session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, 72))
     qtbot.waitUntil(lambda: not window.session.hearing.busy, timeout=10_000)
     assert given == []
     monkeypatch.setattr(worker, "REST_S", 0.02)
-    window.session.apply("tempo", lambda loop: edits.set_tempo(loop, 73))
+    window.session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, 73))
     qtbot.waitUntil(lambda: bool(given), timeout=10_000)
     qtbot.wait(100)
     assert [thread.name for thread in given] == ["render worker"]  # once a rest
@@ -287,7 +287,7 @@ def test_the_light_goes_out_when_nothing_can_be_rendered(qtbot, window, monkeypa
         raise CloudriftError("no sound today")
 
     monkeypatch.setattr(session.engine, "render", broken)
-    session.apply("tempo", lambda loop: edits.set_tempo(loop, 70))
+    session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, 70))
     assert window.ribbon._busy
     qtbot.waitUntil(lambda: not window.ribbon._busy and len(said) == 2, timeout=5000)
     assert said == ["no sound today"] * 2

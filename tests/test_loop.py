@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 from cloudrift.audio.clips import ClipStore
 from cloudrift.ground import CloudriftError
 from cloudrift.loop import Chord, History, load, save
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords import chord_edits
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files import recovery, storage
 from cloudrift.loop.files.recovery import Shelter
 from cloudrift.loop.files.storage import SCHEMA, loop_from, to_bytes
@@ -31,20 +32,20 @@ keys = st.builds(
 
 @given(key=st.sampled_from([Key(n, "minor") for n in SHARP_NAMES]))
 def test_moving_the_key_there_and_back_is_the_identity(bare_chords, key):
-    there = edits.set_key(bare_chords, key)
+    there = loop_edits.set_key(bare_chords, key)
     for before, after in zip(bare_chords.chords, there.chords, strict=True):
         shift = after.voices[0] - before.voices[0]
         assert -6 <= shift <= 6
         assert [v + shift for v in before.voices] == list(after.voices)
         assert before.read(bare_chords.key).degree == after.read(key).degree
-    back = edits.set_key(there, bare_chords.key)
+    back = loop_edits.set_key(there, bare_chords.key)
     assert [{v % 12 for v in c.voices} for c in back.chords] == [
         {v % 12 for v in c.voices} for c in bare_chords.chords
     ]
 
 
 def test_changing_the_mode_keeps_degrees(bare_chords):
-    dorian = edits.set_key(bare_chords, Key("F#", "dorian"))
+    dorian = loop_edits.set_key(bare_chords, Key("F#", "dorian"))
     assert [c.read(dorian.key).name for c in dorian.chords][:2] == ["F#m", "D#°/D#"[:3]]
     assert all(dorian.key.has(v) for c in dorian.chords[:3] for v in c.voices)
 
@@ -86,49 +87,49 @@ def test_dragging_a_voice_moves_one_voice_and_never_doubles(bare_chords, voice, 
 
 
 def test_a_longer_loop_repeats_and_a_shorter_one_is_cut(bare_chords):
-    longer = edits.set_bars(bare_chords, 12)
+    longer = loop_edits.set_bars(bare_chords, 12)
     assert [c.read(longer.key).name for c in longer.chords] == ["F#m", "D", "Bm", "C#", "F#m", "D"]
     assert len({c.id for c in longer.chords}) == 6
-    shorter = edits.set_bars(longer, 3)
+    shorter = loop_edits.set_bars(longer, 3)
     assert [(c.start_tick, c.length_ticks) for c in shorter.chords] == [(0, 7680), (7680, 3840)]
 
 
 def test_lines_are_edited_in_place(small_loop):
-    loop = edits.add_treatment(small_loop, None, "hall")
+    loop = line_edits.add_treatment(small_loop, None, "hall")
     added = loop.line[-1]
     assert added.blend == 0.35
-    loop = edits.move_treatment(loop, None, added.id, -2)
+    loop = line_edits.move_treatment(loop, None, added.id, -2)
     assert [t.kind for t in loop.line] == ["hall", "weathering", "cuts"]
-    loop = edits.set_treatment_setting(loop, None, added.id, "decay_s", 5.0)
+    loop = line_edits.set_treatment_setting(loop, None, added.id, "decay_s", 5.0)
     assert loop.line[0].full["decay_s"] == 5.0
-    assert edits.remove_treatment(loop, None, added.id) == small_loop
+    assert line_edits.remove_treatment(loop, None, added.id) == small_loop
     layer = small_loop.layers[0]
-    moved = edits.add_treatment(small_loop, layer.id, "backward")
+    moved = line_edits.add_treatment(small_loop, layer.id, "backward")
     assert moved.layer(layer.id).line[-1].kind == "backward"
     assert moved.line == small_loop.line
 
 
 def test_layers_follow_their_sound(small_loop):
-    loop = edits.add_layer(small_loop, "round sub")
+    loop = layer_edits.add_layer(small_loop, "round sub")
     assert (loop.layers[-1].source.lens.kind, loop.layers[-1].role) == ("bass", "bass")
-    loop = edits.set_sound(loop, loop.layers[-1].id, "warm pad")
+    loop = layer_edits.set_sound(loop, loop.layers[-1].id, "warm pad")
     assert (loop.layers[-1].role, loop.layers[-1].source.sound.settings) == ("pad", ())
-    assert edits.remove_layer(loop, loop.layers[-1].id) == small_loop
+    assert layer_edits.remove_layer(loop, loop.layers[-1].id) == small_loop
 
 
 @pytest.mark.parametrize(
     ("edit", "says"),
     [
         (
-            lambda p: edits.set_tempo(p, 9999),
+            lambda p: loop_edits.set_tempo(p, 9999),
             "tempo is 9999 BPM, but must lie between 40 and 240 BPM",
         ),
-        (lambda p: edits.set_bars(p, 65), "bars is 65"),
-        (lambda p: edits.set_title(p, "  "), "needs a name"),
-        (lambda p: edits.set_layer(p, p.layers[0].id, pan=2.0), "pan is 2"),
+        (lambda p: loop_edits.set_bars(p, 65), "bars is 65"),
+        (lambda p: loop_edits.set_title(p, "  "), "needs a name"),
+        (lambda p: layer_edits.set_layer(p, p.layers[0].id, pan=2.0), "pan is 2"),
         (lambda p: chord_edits.set_degree(p, "c1", 9), "degrees go from 1 to 7"),
         (lambda p: chord_edits.set_degree(p, "zz", 1), "no chord 'zz'"),
-        (lambda p: edits.add_layer(p, "felt uprite"), "did you mean 'felt upright'"),
+        (lambda p: layer_edits.add_layer(p, "felt uprite"), "did you mean 'felt upright'"),
     ],
 )
 def test_edits_that_make_no_loop_are_refused(small_loop, edit, says):
@@ -144,9 +145,9 @@ def test_chords_may_not_overlap(bare_chords):
 
 def test_only_what_is_on_is_heard(small_loop):
     first, second, *_ = small_loop.layers
-    assert edits.set_layer(small_loop, first.id, mute=True).heard() == small_loop.layers[1:]
-    grouped = edits.group_layers(small_loop, [first.id, second.id])
-    assert edits.set_group(grouped, "g1", mute=True).heard() == grouped.layers[2:]
+    assert layer_edits.set_layer(small_loop, first.id, mute=True).heard() == small_loop.layers[1:]
+    grouped = layer_edits.group_layers(small_loop, [first.id, second.id])
+    assert layer_edits.set_group(grouped, "g1", mute=True).heard() == grouped.layers[2:]
 
 
 # --- history ------------------------------------------------------------------------------------
@@ -156,7 +157,7 @@ def test_undo_and_redo_bring_the_very_same_loops(small_loop):
     history = History.of(small_loop)
     loops = [small_loop]
     for tempo in (100, 110, 120):
-        loops.append(edits.set_tempo(loops[-1], tempo))
+        loops.append(loop_edits.set_tempo(loops[-1], tempo))
         history = history.then(Document.of(loops[-1]), f"tempo {tempo}")
     for wanted in reversed(loops[:-1]):
         history = history.undone()
@@ -173,7 +174,7 @@ def test_undo_and_redo_bring_the_very_same_loops(small_loop):
 
 def test_a_drag_is_one_step_and_nothing_is_none(small_loop):
     def at_tempo(tempo):
-        return Document.of(edits.set_tempo(small_loop, tempo))
+        return Document.of(loop_edits.set_tempo(small_loop, tempo))
 
     history = History.of(small_loop)
     for tempo in range(100, 120):
@@ -302,7 +303,7 @@ while True:
 def test_killed_at_any_moment_of_a_save_the_old_or_the_new_file_is_whole(small_loop, tmp_path):
     paths = [str(tmp_path / f"{name}.cloudrift") for name in ("old", "new", "a")]
     save(small_loop, tmp_path / "old.cloudrift")
-    save(edits.set_tempo(small_loop, 99), tmp_path / "new.cloudrift")
+    save(loop_edits.set_tempo(small_loop, 99), tmp_path / "new.cloudrift")
     done = subprocess.run([sys.executable, "-c", SAVE_AND_DIE, *paths], capture_output=True,
                           text=True, check=True, timeout=120)  # fmt: skip
     found = done.stdout.split("\n")[:-1]
@@ -321,7 +322,7 @@ def test_a_full_disk_leaves_the_old_file(small_loop, tmp_path, monkeypatch):
 
     monkeypatch.setattr(os, "fsync", full)
     with pytest.raises(CloudriftError, match=r"could not write .*No space left"):
-        save(edits.set_tempo(small_loop, 99), path)
+        save(loop_edits.set_tempo(small_loop, 99), path)
     assert path.read_bytes() == before
 
 

@@ -5,10 +5,12 @@ import pytest
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords import chord_edits, chord_time
-from cloudrift.loop.edits.flip import flipping
+from cloudrift.loop.edits.flip import cutting, flipping
 from cloudrift.loop.edits.flip.flips import use
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits as L  # noqa: N812 - it is in every line of the table
+from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.recorded import Facts, FromRecording
 from cloudrift.render.measure.sound_facts import SoundFacts, facts_of_loop, middle_hz, sound_facts
@@ -34,14 +36,14 @@ def base() -> Loop:
                          root=root) for i, (voices, root) in enumerate(zip(ROW, ROOTS, strict=True)))  # noqa: E501  # fmt: skip
     loop = Loop(title="Ice Road", key=A, tempo=100.0, bars=4, chords=chords)
     for sound in ("felt upright", "muted pluck", "fingered bass"):
-        loop = edits.add_layer(loop, sound)
+        loop = L.add_layer(loop, sound)
     keys, pluck, bass = (x.id for x in loop.layers)
-    loop = edits.set_lens(loop, keys, kind="all", skip_bass=True)
-    loop = edits.set_lens(loop, pluck, kind="broken", step_ticks=480, gate=0.95, voices=3)
-    loop = edits.set_lens(loop, bass, kind="roots")
+    loop = L.set_lens(loop, keys, kind="all", skip_bass=True)
+    loop = L.set_lens(loop, pluck, kind="broken", step_ticks=480, gate=0.95, voices=3)
+    loop = L.set_lens(loop, bass, kind="roots")
     for one in (keys, pluck, bass):
-        loop = edits.set_layer(loop, one, line=(), pan=0.0)
-        loop = edits.set_touch(loop, one, roll_ms=0, spread=4, drift_ms=2, length=1.0, velocity=80)
+        loop = L.set_layer(loop, one, line=(), pan=0.0)
+        loop = L.set_touch(loop, one, roll_ms=0, spread=4, drift_ms=2, length=1.0, velocity=80)
     return replace(loop, line=())
 
 
@@ -50,26 +52,26 @@ KEYS, PLUCK, BASS = (x.id for x in LOOP.layers)
 
 
 def treat(loop, at, kind, blend=1.0, **settings):
-    loop = edits.add_treatment(loop, at, kind)
+    loop = line_edits.add_treatment(loop, at, kind)
     one = loop.line_of(at)[-1]
     for name, value in settings.items():
-        loop = edits.set_treatment_setting(loop, at, one.id, name, value)
-    return edits.set_treatment(loop, at, one.id, blend=blend)
+        loop = line_edits.set_treatment_setting(loop, at, one.id, name, value)
+    return line_edits.set_treatment(loop, at, one.id, blend=blend)
 
 
 def a_flip(loop, shift=0.0, *, backward=True):
     """The keys' layer as a flip of eight pieces, half of them backward."""
     of = FromRecording(clip="0" * 24, facts=Facts(name="x", kind="loop", length_s=9.6, tempo=100.0),
                        fit="tempo", semitones=shift)  # fmt: skip
-    flip = flipping.flip_of(of, loop.ticks)
-    flip = flipping.cut(flip, flipping.cuts_at(flip, "even", (4, 4), 8))
+    flip = cutting.flip_of(of, loop.ticks)
+    flip = cutting.cut(flip, cutting.cuts_at(flip, "even", (4, 4), 8))
     for i in range(0, 8, 2):
         flip = flipping.set_place(flip, i, backward=backward)
     return use(loop.with_owner(KEYS, source=flip), KEYS)
 
 
 def sound_setting(loop, layer, name, value):
-    return edits.set_sound_setting(loop, layer, name, value)
+    return L.set_sound_setting(loop, layer, name, value)
 
 
 def late(loop):
@@ -80,9 +82,9 @@ C = chord_edits
 SAME = lambda loop: loop  # noqa: E731
 # Kind: the value in LOOP, an edit, and the value after it.
 CASES = {
-    "tempo": (100, lambda x: edits.set_tempo(x, 142.0), 142),
-    "mode": ("minor", lambda x: edits.set_key(x, Key("A", "dorian"), shift=0), "dorian"),
-    "length": (4, lambda x: edits.set_bars(x, 8), 8),
+    "tempo": (100, lambda x: loop_edits.set_tempo(x, 142.0), 142),
+    "mode": ("minor", lambda x: loop_edits.set_key(x, Key("A", "dorian"), shift=0), "dorian"),
+    "length": (4, lambda x: loop_edits.set_bars(x, 8), 8),
     "minor_share": (50, lambda x: C.set_tones(x, "c1", (5, 8, 0)), 75),
     "major_share": (50, lambda x: C.set_tones(x, "c1", (5, 8, 0)), 25),
     "diminished_share": (0, lambda x: C.set_tones(x, "c2", (11, 2, 5)), 25),
@@ -99,30 +101,30 @@ CASES = {
         v + 12 for v in c.voices)) for c in x.chords)), 72.646),
     "chord_width": (7.75, lambda x: replace(x, chords=x.chords[:2]), 7.5),
     "off_key": (100 / 17, lambda x: C.set_tones(x, "c3", (4, 7, 11)), 0),
-    "layers": (3, lambda x: edits.set_layer(x, PLUCK, mute=True), 2),
-    "held_layers": (1, lambda x: edits.set_lens(x, PLUCK, kind="held"), 2),
-    "doubled_layers": (0, lambda x: edits.set_lens(x, PLUCK, kind="top"), 1),
-    "moving_layers": (1, lambda x: edits.set_lens(x, PLUCK, kind="held"), 0),
-    "pace": (8, lambda x: edits.set_lens(x, PLUCK, step_ticks=240), 16),
-    "keys_pace": (1, lambda x: edits.set_lens(x, KEYS, kind="broken", step_ticks=960), 4),
-    "pad_pace": (None, lambda x: edits.add_layer(x, "warm pad"), 1),
-    "pluck_pace": (8, lambda x: edits.set_lens(x, PLUCK, step_ticks=960), 4),
-    "staccato_share": (0, lambda x: edits.set_lens(x, PLUCK, gate=0.3), 100 * 32 / 45),
-    "gaps": (0, lambda x: edits.set_lens(edits.set_layer(x, KEYS, mute=True), PLUCK, gate=0.5), 50),
-    "triplets": (0, lambda x: edits.set_lens(x, PLUCK, step_ticks=320), 100 * 32 / 56),
-    "panned": (0, lambda x: edits.set_layer(edits.set_layer(x, KEYS, pan=-0.4), PLUCK, pan=0.2),
+    "layers": (3, lambda x: L.set_layer(x, PLUCK, mute=True), 2),
+    "held_layers": (1, lambda x: L.set_lens(x, PLUCK, kind="held"), 2),
+    "doubled_layers": (0, lambda x: L.set_lens(x, PLUCK, kind="top"), 1),
+    "moving_layers": (1, lambda x: L.set_lens(x, PLUCK, kind="held"), 0),
+    "pace": (8, lambda x: L.set_lens(x, PLUCK, step_ticks=240), 16),
+    "keys_pace": (1, lambda x: L.set_lens(x, KEYS, kind="broken", step_ticks=960), 4),
+    "pad_pace": (None, lambda x: L.add_layer(x, "warm pad"), 1),
+    "pluck_pace": (8, lambda x: L.set_lens(x, PLUCK, step_ticks=960), 4),
+    "staccato_share": (0, lambda x: L.set_lens(x, PLUCK, gate=0.3), 100 * 32 / 45),
+    "gaps": (0, lambda x: L.set_lens(L.set_layer(x, KEYS, mute=True), PLUCK, gate=0.5), 50),
+    "triplets": (0, lambda x: L.set_lens(x, PLUCK, step_ticks=320), 100 * 32 / 56),
+    "panned": (0, lambda x: L.set_layer(L.set_layer(x, KEYS, pan=-0.4), PLUCK, pan=0.2),
                30),
-    "roll": (0, lambda x: edits.set_touch(x, KEYS, roll_ms=40), 40),
-    "spread": (4, lambda x: edits.set_touch(x, KEYS, spread=10), 7),
-    "drift": (2, lambda x: edits.set_touch(x, PLUCK, drift_ms=8), 5),
-    "velocity": (None, lambda x: edits.set_touch(edits.set_touch(x, KEYS, velocity=100, spread=0),
+    "roll": (0, lambda x: L.set_touch(x, KEYS, roll_ms=40), 40),
+    "spread": (4, lambda x: L.set_touch(x, KEYS, spread=10), 7),
+    "drift": (2, lambda x: L.set_touch(x, PLUCK, drift_ms=8), 5),
+    "velocity": (None, lambda x: L.set_touch(L.set_touch(x, KEYS, velocity=100, spread=0),
                                                PLUCK, velocity=100, spread=0), 100),
-    "bass_roots": (100, lambda x: edits.set_lens(x, BASS, kind="top", low=28, high=39), 50),
-    "bass_pace": (1, lambda x: edits.set_lens(x, BASS, kind="line", step_ticks=960), 4),
-    "bass_rests": (0, lambda x: edits.set_lens(x, BASS, where=((0, 7680),)), 50),
-    "bass_glide": (0, lambda x: edits.set_sound_setting(
-        edits.set_sound(x, BASS, "synth bass"), BASS, "glide_ms", 90), 90),
-    "bass_height": (32.0, lambda x: edits.set_lens(x, BASS, low=40, high=51), 44.0),
+    "bass_roots": (100, lambda x: L.set_lens(x, BASS, kind="top", low=28, high=39), 50),
+    "bass_pace": (1, lambda x: L.set_lens(x, BASS, kind="line", step_ticks=960), 4),
+    "bass_rests": (0, lambda x: L.set_lens(x, BASS, where=((0, 7680),)), 50),
+    "bass_glide": (0, lambda x: L.set_sound_setting(
+        L.set_sound(x, BASS, "synth bass"), BASS, "glide_ms", 90), 90),
+    "bass_height": (32.0, lambda x: L.set_lens(x, BASS, low=40, high=51), 44.0),
     "low_cut": (20, lambda x: treat(treat(x, KEYS, "cuts", low_cut_hz=200), PLUCK, "cuts",
                                     low_cut_hz=300), 200),
     "spaces": (0, lambda x: treat(x, KEYS, "hall"), 1),
@@ -206,7 +208,7 @@ def test_evidence_says_which():
     assert where("minor_share") == "2 of 4: Am, Dm"
     assert where("layers") == ", ".join(x.name for x in LOOP.layers)
     assert where("pace") == LOOP.layer(PLUCK).name
-    assert where("bass_rests", edits.set_lens(LOOP, BASS, where=((0, 7680),))) == "bars 3, 4"
+    assert where("bass_rests", L.set_lens(LOOP, BASS, where=((0, 7680),))) == "bars 3, 4"
     assert where("low_cut", treat(LOOP, KEYS, "cuts", low_cut_hz=200)) == LOOP.layer(PLUCK).name
     assert where("shift", treat(LOOP, None, "shift", semitones=-3)) == "the whole loop"
 
@@ -381,7 +383,7 @@ def test_a_change_meets_its_mark_and_leaves_the_others():
     ("tail_chords", (0.8, 1.2), "a hall on"),
 ])  # fmt: skip
 def test_a_change_is_offered_and_meets(kind, asked, words):
-    dry = edits.set_layer(LOOP, PLUCK, mute=True) if kind == "gaps" else LOOP
+    dry = L.set_layer(LOOP, PLUCK, mute=True) if kind == "gaps" else LOOP
     mark = look({kind: asked}, dry)[0]
     change = change_for(mark, dry)
     assert words in change.words

@@ -9,7 +9,8 @@ from cloudrift.desktop.stages.microphone import taker as taker_module
 from cloudrift.desktop.stages.microphone.taker import State
 from cloudrift.devices.microphone import STAND_IN, StandInMicrophone, open_microphone
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.edits.layers.sung import Over, heard_meanwhile
 from cloudrift.loop.files.storage import load
 from cloudrift.loop.model.recorded import FromRecording
@@ -296,7 +297,7 @@ def test_an_edit_that_changes_the_length_ends_the_take(bars, qtbot):
     for _ in range(10):
         bars(0.25)
     assert taker.state is State.TAKES
-    session.apply("slower", lambda loop: edits.set_tempo(loop, loop.tempo - 20))
+    session.apply("slower", lambda loop: loop_edits.set_tempo(loop, loop.tempo - 20))
     settled(qtbot, session)
     bars(0.5)
     qtbot.waitUntil(lambda: taker.state is State.STANDS, timeout=5000)
@@ -309,7 +310,7 @@ def test_another_document_has_none_of_its_takes(bars, qtbot):
     begin(bars, qtbot)
     for _ in range(10):
         bars(0.25)
-    session.document.open(edits.set_title(session.loop, "Another"), None)
+    session.document.open(loop_edits.set_title(session.loop, "Another"), None)
     assert taker.state is State.STANDS and not taker.takes and not session.hearing.previewing
     layers = len(session.loop.layers)
     bars(0.5)
@@ -360,10 +361,10 @@ def test_the_microphone_is_open_as_long_as_its_drawer(bars):
 
 
 def test_meanwhile_a_line_that_changes_pitch_or_length_rests(small_loop):
-    loop = edits.set_line(small_loop, None, ())
+    loop = line_edits.set_line(small_loop, None, ())
     assert heard_meanwhile(loop, Over.LOOP) is loop
     tape = Treatment(id="t9", kind="shift").set("semitones", -3.0).set("way", "tape")
-    lower = edits.set_line(loop, None, (tape,))
+    lower = line_edits.set_line(loop, None, (tape,))
     assert lower.sounding_tempo != lower.tempo
     assert heard_meanwhile(lower, Over.LOOP).line == ()
     first = loop.layers[0].id

@@ -13,7 +13,8 @@ from cloudrift.desktop.stages.texture.targets import line_owners
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.errors import MOST_WORDS, in_a_sentence
 from cloudrift.ground.words import number, ordinal, plural
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.loop import Group
 from cloudrift.notes.note import MOST, Note
 from tests.conftest import given_notes
@@ -144,9 +145,9 @@ def test_a_note_too_many_is_refused_in_words(window, qtbot):
 def test_an_edit_hands_back_what_it_made_or_nothing(session):
     said = []
     session.failed.connect(said.append)
-    made = session.make("x", lambda loop: (edits.set_tempo(loop, 99), "made"))
+    made = session.make("x", lambda loop: (loop_edits.set_tempo(loop, 99), "made"))
     assert made == "made" and session.loop.tempo == 99
-    assert session.make("x", lambda loop: (edits.set_tempo(loop, 9), "made")) is None
+    assert session.make("x", lambda loop: (loop_edits.set_tempo(loop, 9), "made")) is None
     assert session.loop.tempo == 99 and "tempo is 9 BPM" in said[0]
     assert session.make("same", lambda loop: (loop, 7)) == 7
     assert session.document.history.undo_label == "x"
@@ -154,7 +155,7 @@ def test_an_edit_hands_back_what_it_made_or_nothing(session):
 
 def test_a_group_that_nobody_is_in_is_shown(window):
     session = window.session
-    session.apply("x", lambda p: edits.group_layers(p, ["l1"]))
+    session.apply("x", lambda p: layer_edits.group_layers(p, ["l1"]))
     empty = Group(id="g9", name="Nobody")
     import msgspec
 

@@ -10,8 +10,9 @@ from msgspec.structs import replace
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.ground import CloudriftError
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.arranging.arranging import section_loop
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.storage import SCHEMA, document_from, load, load_document, save
 from cloudrift.loop.model.bed import Bed
 from cloudrift.loop.model.document import Document, Print, Recipe, RecipeLoop
@@ -37,7 +38,9 @@ def text_of(what):
 @pytest.fixture
 def newer(small_loop, tmp_path):
     """A file of a newer program: it has more everywhere, and says who may read it."""
-    loop = edits.group_layers(edits.add_treatment(small_loop, "l2", "hall"), ["l1", "l2"])
+    loop = layer_edits.group_layers(
+        line_edits.add_treatment(small_loop, "l2", "hall"), ["l1", "l2"]
+    )
     path = tmp_path / "newer.cloudrift"
     save(loop, path)
     raw = text_of(path)
@@ -64,7 +67,7 @@ def newer(small_loop, tmp_path):
     ids=["no such sound", "a newer design", "an own one made of it"],
 )  # fmt: skip
 def test_a_sound_that_is_not_known_is_kept_named_and_silent(small_loop, tmp_path, use):
-    loop = edits.set_source(small_loop, "l1", sound=use)
+    loop = layer_edits.set_source(small_loop, "l1", sound=use)
     path = tmp_path / "a.cloudrift"
     save(loop, path)
     assert load(path) == loop
@@ -74,7 +77,7 @@ def test_a_sound_that_is_not_known_is_kept_named_and_silent(small_loop, tmp_path
     assert "Not known here, so kept as it is, and silent" in use.of.about
     engine = Engine()
     heard = engine.render(loop).audio
-    without = engine.render(edits.set_layer(small_loop, "l1", mute=True)).audio
+    without = engine.render(layer_edits.set_layer(small_loop, "l1", mute=True)).audio
     np.testing.assert_array_equal(heard, without)
     assert np.abs(engine.render(small_loop).audio - without).max() > 0.01
     engine.close()
@@ -82,30 +85,30 @@ def test_a_sound_that_is_not_known_is_kept_named_and_silent(small_loop, tmp_path
 
 def test_a_sound_kept_aside_that_is_not_known_is_named_too(small_loop):
     other = OtherSound(use=STRANGE, every_bars=1)
-    loop = edits.set_source(small_loop, "l1", other=other)
+    loop = layer_edits.set_source(small_loop, "l1", other=other)
     assert "the sound dust harp (design 3)" in loop.unknown[0]
-    back = edits.swap_sounds(loop, "l1")
+    back = layer_edits.swap_sounds(loop, "l1")
     assert back.layer("l1").source.sound is STRANGE
 
 
 def test_all_that_is_done_to_a_layer_can_be_done_to_a_silent_one(small_loop):
-    loop = edits.set_source(small_loop, "l1", sound=STRANGE)
-    loop = edits.shift_key(loop, 3)
-    loop = edits.set_bars(loop, 4)
+    loop = layer_edits.set_source(small_loop, "l1", sound=STRANGE)
+    loop = loop_edits.shift_key(loop, 3)
+    loop = loop_edits.set_bars(loop, 4)
     assert loop.layer("l1").source.sound == STRANGE
     with pytest.raises(CloudriftError, match="no sound is called 'dust harp'"):
-        edits.use_newest_design(loop, "l1")
-    chosen = edits.set_sound(loop, "l1", "warm pad")
+        layer_edits.use_newest_design(loop, "l1")
+    chosen = layer_edits.set_sound(loop, "l1", "warm pad")
     assert chosen.unknown == ()
-    newest = edits.use_newest_design(
-        edits.set_source(loop, "l1", sound=SoundUse(name="felt upright", version=99)), "l1"
+    newest = layer_edits.use_newest_design(
+        layer_edits.set_source(loop, "l1", sound=SoundUse(name="felt upright", version=99)), "l1"
     )
     assert newest.layer("l1").source.sound.known
 
 
 def test_a_silent_layer_says_so_where_it_is_looked_at(window, qtbot, small_loop, tmp_path):
     path = tmp_path / "a.cloudrift"
-    loop = edits.set_source(small_loop, "l1", sound=STRANGE)
+    loop = layer_edits.set_source(small_loop, "l1", sound=STRANGE)
     save(loop, path)
     opened(window, path)
     assert window.message.text() == (
@@ -145,7 +148,7 @@ def test_what_a_newer_program_wrote_is_there_again_when_it_is_saved(newer, tmp_p
 
 def test_what_moves_keeps_its_own_and_what_goes_takes_it_along(newer, tmp_path):
     document = load_document(newer[0])
-    moved = edits.move_layer(edits.remove_layer(document.loop, "l3"), "l2", 1)
+    moved = layer_edits.move_layer(layer_edits.remove_layer(document.loop, "l3"), "l2", 1)
     again = tmp_path / "again.cloudrift"
     save(document.with_loop(moved), again)
     layers = {one["id"]: one for one in text_of(again)["loop"]["layers"]}
@@ -164,7 +167,7 @@ def test_a_newer_file_is_edited_and_saved_in_the_window(window, newer, qtbot):
     )
     session = window.session
     assert session.document.is_saved
-    session.apply("slower", lambda loop: edits.set_tempo(loop, 66))
+    session.apply("slower", lambda loop: loop_edits.set_tempo(loop, 66))
     assert saved(session.document.save, path)
     assert text_of(path) == {**raw, "loop": {**raw["loop"], "tempo": 66.0}}
     session.document.undo()
@@ -243,12 +246,12 @@ def early(small_loop):
     def pad(**more):
         return SoundUse(name="warm pad", version=1, **more)
 
-    loop = edits.set_layer(small_loop, "l1", name="Fog", level_db=-6.0)
-    loop = edits.set_source(loop, "l1", sound=pad(
+    loop = layer_edits.set_layer(small_loop, "l1", name="Fog", level_db=-6.0)
+    loop = layer_edits.set_source(loop, "l1", sound=pad(
         settings=(("attack_ms", 300.0), ("gone_ms", 3.0), ("width", 9000.0))))  # fmt: skip
-    loop = edits.set_source(loop, "l2", other=OtherSound(use=pad()))
+    loop = layer_edits.set_source(loop, "l2", other=OtherSound(use=pad()))
     own = OwnSound(name="Mine", house="warm pad", version=2, settings=(("attack_ms", 80.0),))
-    loop = edits.set_source(loop, "l3", sound=SoundUse(name="Mine", own=own))
+    loop = layer_edits.set_source(loop, "l3", sound=SoundUse(name="Mine", own=own))
     hat = Stacked(use=SoundUse(name="open hat", version=1), level_db=-3.0)
     return replace(loop, bed=Bed(lanes=(Layer(id="b1", name="Hats", role="grain", group="bed",
                                               source=Hits(stack=(hat,))),)))  # fmt: skip

@@ -10,19 +10,14 @@ from msgspec.structs import replace
 
 from cloudrift.audio.looped import slice_wrapped
 from cloudrift.ground.wanted import Cancelled
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords import chord_edits
-from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.edits.layers import layer_edits, line_edits, own_notes
 from cloudrift.render import Engine
-from cloudrift.render.plan.nodes import (
-    LineBlended,
-    Node,
-    Played,
-    Riding,
-    Summed,
-    Treated,
-    Turns,
-    steps,
-)
+from cloudrift.render.plan.mixing import GainAutomation as Riding
+from cloudrift.render.plan.mixing import LineBlended, Summed, Treated
+from cloudrift.render.plan.node import Node, steps
+from cloudrift.render.plan.nodes import Played, Turns
 from cloudrift.render.plan.plan import loop_node
 from cloudrift.sound.own import OwnSound
 from cloudrift.style import find_card, sketch
@@ -34,42 +29,42 @@ from tests.conftest import db, fresh_engine, wait_for
 def every_kind():
     """A loop in which there is a step of every kind, and treatments run in each way there is."""
     loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 200.0, 1, bars=2, title="Ice Road")
-    loop = edits.set_line(edits.set_line(loop, "l1", ()), "l2", ())
+    loop = line_edits.set_line(line_edits.set_line(loop, "l1", ()), "l2", ())
     loop = own_notes.let_go(loop, "l1")
-    loop = edits.take_turns(edits.set_aside(loop, "l2", "glass pad"), "l2", 1)
-    loop = edits.group_layers(loop, ["l1", "l2"], "Dusk")
+    loop = layer_edits.take_turns(layer_edits.set_aside(loop, "l2", "glass pad"), "l2", 1)
+    loop = layer_edits.group_layers(loop, ["l1", "l2"], "Dusk")
     for line_of, kind in (("l1", "echo"), ("l1", "compressor"), ("l2", "cuts"), ("l2", "tremolo"),
                           ("g1", "chorus"), ("g1", "resonance")):  # fmt: skip
-        loop = edits.add_treatment(loop, line_of, kind)
+        loop = line_edits.add_treatment(loop, line_of, kind)
     ride = (RidePoint(tick=0, value=200.0), RidePoint(tick=3840, value=900.0))
-    loop = edits.set_ride(loop, "l2", loop.line_of("l2")[0].id, "low_cut_hz", ride)
+    loop = line_edits.set_ride(loop, "l2", loop.line_of("l2")[0].id, "low_cut_hz", ride)
     level = (RidePoint(tick=0, value=-12.0), RidePoint(tick=3840, value=0.0))
-    loop = edits.set_level_ride(loop, "l3", level)
-    return edits.set_line_blend(loop, "g1", 0.6)
+    loop = line_edits.set_level_ride(loop, "l3", level)
+    return line_edits.set_line_blend(loop, "g1", 0.6)
 
 
 LOOP = every_kind()
 ECHO, CUTS = LOOP.line_of("l1")[0].id, LOOP.line_of("l2")[0].id
 EDITS = {
-    "tempo": lambda p: edits.set_tempo(p, p.tempo * 0.8),
-    "bars and tempo": lambda p: edits.set_tempo(edits.set_bars(p, 1), p.tempo / 2),
-    "key": lambda p: edits.shift_key(p, 2),
-    "key of the same notes": lambda p: edits.rename_key(p, Key("A", "major")),
+    "tempo": lambda p: loop_edits.set_tempo(p, p.tempo * 0.8),
+    "bars and tempo": lambda p: loop_edits.set_tempo(loop_edits.set_bars(p, 1), p.tempo / 2),
+    "key": lambda p: loop_edits.shift_key(p, 2),
+    "key of the same notes": lambda p: loop_edits.rename_key(p, Key("A", "major")),
     "a chord": lambda p: chord_edits.set_degree(p, "c1", 4),
     "a chord's place": lambda p: replace(p, chords=tuple(
         replace(c, late_ticks=240) if i == 1 else c for i, c in enumerate(p.chords))),
-    "a setting": lambda p: edits.set_treatment_setting(p, "l1", ECHO, "feedback", 30.0),
-    "out": lambda p: edits.set_treatment(p, "l1", ECHO, on=False),
-    "order": lambda p: edits.move_treatment(p, "g1", p.line_of("g1")[0].id, 1),
-    "blend": lambda p: edits.set_treatment(p, "l1", ECHO, blend=0.8),
-    "blend of a line": lambda p: edits.set_line_blend(p, "g1", 0.2),
-    "ride": lambda p: edits.set_ride(p, "l2", CUTS, "low_cut_hz", (
+    "a setting": lambda p: line_edits.set_treatment_setting(p, "l1", ECHO, "feedback", 30.0),
+    "out": lambda p: line_edits.set_treatment(p, "l1", ECHO, on=False),
+    "order": lambda p: line_edits.move_treatment(p, "g1", p.line_of("g1")[0].id, 1),
+    "blend": lambda p: line_edits.set_treatment(p, "l1", ECHO, blend=0.8),
+    "blend of a line": lambda p: line_edits.set_line_blend(p, "g1", 0.2),
+    "ride": lambda p: line_edits.set_ride(p, "l2", CUTS, "low_cut_hz", (
         RidePoint(tick=0, value=900.0), RidePoint(tick=1920, value=100.0))),
-    "ride of a level": lambda p: edits.level_ride_again(p, "l3", 1920),
-    "level": lambda p: edits.set_layer(p, "l4", level_db=-9.0, pan=0.4),
-    "off": lambda p: edits.set_layer(p, "l2", mute=True),
-    "a sound's setting": lambda p: edits.set_sound_setting(p, "l4", "attack_ms", 250.0),
-    "a name": lambda p: edits.set_layer(p, "l3", name="Other"),
+    "ride of a level": lambda p: line_edits.level_ride_again(p, "l3", 1920),
+    "level": lambda p: layer_edits.set_layer(p, "l4", level_db=-9.0, pan=0.4),
+    "off": lambda p: layer_edits.set_layer(p, "l2", mute=True),
+    "a sound's setting": lambda p: layer_edits.set_sound_setting(p, "l4", "attack_ms", 250.0),
+    "a name": lambda p: layer_edits.set_layer(p, "l3", name="Other"),
 }  # fmt: skip
 NAMES = list(EDITS)
 

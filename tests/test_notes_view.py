@@ -8,7 +8,7 @@ from PyQt6.QtGui import QColor
 
 from cloudrift.desktop.stages.layers.notes.model import View, fitting, lines
 from cloudrift.desktop.stages.layers.notes.places import LEFT, TOP
-from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.edits.layers import layer_edits, line_edits, own_notes
 from cloudrift.loop.edits.layers.slowed import slowed
 from cloudrift.notes.note import HIGHEST, LOWEST, Note
 from cloudrift.notes.tools import TOOLS, use
@@ -310,7 +310,7 @@ def test_groups_and_second_sounds_from_the_inspector(window, qtbot):
     inspector.fields["other every_bars"]._choose("every bar")
     assert "Tine keys / Felt upright" in window.layers.rows["l1"].sound.text()
     settled(qtbot, session)
-    assert edits.take_turns(session.loop, "l1", 1) == session.loop
+    assert layer_edits.take_turns(session.loop, "l1", 1) == session.loop
 
 
 # --- under a slow treatment ----------------------------------------------------------------------
@@ -327,7 +327,7 @@ def test_what_a_slow_treatment_passes_over_is_shown_and_notes_are_pulled_into_th
     assert not view.pull.isVisible()
     before = view.grid.grab().toImage()
     slow = Treatment(id="t9", kind="slow", settings=(("speed", "a quarter"),))
-    session.apply("x", lambda p: edits.set_line(p, layer, (slow,)))
+    session.apply("x", lambda p: line_edits.set_line(p, layer, (slow,)))
     assert view.pull.isVisible()
     assert "slow: the first 25 % of every 1/1 is heard" in view.words.text()
     assert slowed(session.loop, session.loop.layer(layer)).heard == ((0, 960), (3840, 4800))
@@ -341,9 +341,9 @@ def test_what_a_slow_treatment_passes_over_is_shown_and_notes_are_pulled_into_th
     assert pulled
     assert all(n.start_tick % 3840 < 960 for n in pulled)
     whole = msgspec.structs.replace(slow, settings=(("speed", "half"), ("window", "2 bars")))
-    loop = edits.set_line(edits.set_line(session.loop, layer, ()), None, (whole,))
+    loop = line_edits.set_line(line_edits.set_line(session.loop, layer, ()), None, (whole,))
     assert slowed(loop, loop.layer(layer)).heard == ((0, 3840),)  # the loop's own line counts
-    assert slowed(edits.set_line(loop, None, ()), loop.layer(layer)) is None
+    assert slowed(line_edits.set_line(loop, None, ()), loop.layer(layer)) is None
 
 
 def test_after_drawing_nothing_is_picked_and_tools_say_what_they_change(view, qtbot):

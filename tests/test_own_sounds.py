@@ -16,7 +16,8 @@ from cloudrift.audio.listen.pitch import pitch_of
 from cloudrift.audio.sound_file import write_wav
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.lru import forget_made
-from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import layer_edits, own_notes
 from cloudrift.loop.files import recovery
 from cloudrift.loop.files.kept import keep, template_folder
 from cloudrift.loop.files.recovery import Shelter
@@ -187,7 +188,7 @@ def without_recordings(path, to):
 
 
 def test_a_loop_carries_it_and_is_read_where_the_files_are_not(small_loop, own, clips, tmp_path):
-    loop = edits.set_sound(small_loop, "l1", own)
+    loop = layer_edits.set_sound(small_loop, "l1", own)
     assert loop.layer("l1").role == "keys"
     engine = Engine(clips=clips)
     before = engine.render(loop).audio
@@ -215,13 +216,13 @@ def test_a_loop_carries_it_and_is_read_where_the_files_are_not(small_loop, own, 
     assert not (tmp_path / "d.cloudrift").exists()
     deaf = Engine(clips=ClipStore())
     with pytest.raises(CloudriftError, match="open the file that carries it"):
-        deaf.render(edits.set_sound_setting(loop, "l1", "stretch", 90.0))
+        deaf.render(layer_edits.set_sound_setting(loop, "l1", "stretch", 90.0))
     deaf.close()
 
 
 def test_a_clip_that_is_no_audio_is_refused(small_loop, own, clips, tmp_path):
     path = tmp_path / "a.cloudrift"
-    save(edits.set_sound(small_loop, "l1", own), path, clips)
+    save(layer_edits.set_sound(small_loop, "l1", own), path, clips)
     with zipfile.ZipFile(path, "a") as archive:
         archive.writestr("clips/000000000000000000000000.flac", b"nothing")
     store = ClipStore(tmp_path / "store")
@@ -265,7 +266,7 @@ def test_a_document_with_too_many_recordings_is_not_written(small_loop, own, cli
                                                             monkeypatch):  # fmt: skip
     monkeypatch.setattr(own_files, "MAX_BYTES", 1000)
     with pytest.raises(CloudriftError, match=r"^Ice Road has recordings of more than .*again"):
-        save(edits.set_sound(small_loop, "l1", own), tmp_path / "a.cloudrift", clips)
+        save(layer_edits.set_sound(small_loop, "l1", own), tmp_path / "a.cloudrift", clips)
     assert not (tmp_path / "a.cloudrift").exists()
 
 
@@ -346,7 +347,7 @@ def test_a_sound_that_was_kept_is_read_when_it_is_wanted(window, own, clips, tmp
 
 
 def test_a_template_brings_its_recordings(window, small_loop, own, clips):
-    keep(edits.set_sound(small_loop, "l1", own), "Tin", template_folder(), clips)
+    keep(layer_edits.set_sound(small_loop, "l1", own), "Tin", template_folder(), clips)
     clips.remove()
     window.start_loop()
     page = window.start
@@ -356,7 +357,7 @@ def test_a_template_brings_its_recordings(window, small_loop, own, clips):
 
 def test_recordings_that_only_a_newer_program_knows_are_kept(small_loop, own, clips, tmp_path):
     """A newer program's file may carry clips for what this one sets aside."""
-    save(edits.set_sound(small_loop, "l1", own), tmp_path / "a.cloudrift", clips)
+    save(layer_edits.set_sound(small_loop, "l1", own), tmp_path / "a.cloudrift", clips)
     extra = clips.record(tone(50), RATE)
     newer = tmp_path / "b.cloudrift"
     with zipfile.ZipFile(tmp_path / "a.cloudrift") as old, zipfile.ZipFile(newer, "w") as new:
@@ -394,12 +395,12 @@ def test_a_rhythm_with_a_tempo_of_its_own_is_stretched_to_the_loops(
         rhythm[:, at : at + RATE // 4] += tone(69, 0.25)
     soundfile.write(tmp_path / "steps A4.wav", rhythm.T, RATE)
     own = OwnSound(name="Steps", recordings=(read_recording(tmp_path / "steps A4.wav", clips)[0],))
-    loop = edits.set_tempo(replace(bare_chords, chords=(), bars=2), tempo)
-    loop = edits.add_layer(loop, own)
+    loop = loop_edits.set_tempo(replace(bare_chords, chords=(), bars=2), tempo)
+    loop = layer_edits.add_layer(loop, own)
     layer = loop.layers[0].id
     note = Note(start_tick=0, length_ticks=7680, pitch=69, velocity=100)
     loop = own_notes.with_own(loop, layer, [note])
-    loop = edits.set_sound_setting(loop, layer, "own_bpm", 100.0)
+    loop = layer_edits.set_sound_setting(loop, layer, "own_bpm", 100.0)
     engine = Engine(clips=clips)
     audio = engine.render(loop).audio
     engine.close()
@@ -412,13 +413,13 @@ def test_a_rhythm_with_a_tempo_of_its_own_is_stretched_to_the_loops(
         assert abs(onset) < 0.012 * RATE
     piece = audio[:, round(beat) + 1500 : round(beat) + 9000]
     assert abs(1200 * np.log2(main_hz(piece, 800, 960) / 880)) < 12
-    again = edits.set_sound_setting(loop, layer, "own_bpm", 0.0)
+    again = layer_edits.set_sound_setting(loop, layer, "own_bpm", 0.0)
     assert again.layers[0].source.sound.settings == ()
 
 
 def test_what_is_kept_against_a_crash_writes_each_recording_once(own, clips, small_loop, tmp_path):
     folder = tmp_path / "unsaved"
-    loop = edits.set_sound(small_loop, "l1", own)
+    loop = layer_edits.set_sound(small_loop, "l1", own)
     shelter = Shelter(folder)
     file = shelter.keep(loop, None, clips)
     beside = file.with_suffix(".clips")
@@ -427,19 +428,19 @@ def test_what_is_kept_against_a_crash_writes_each_recording_once(own, clips, sma
     assert all(path.stat().st_mode & 0o777 == 0o600 for path in beside.iterdir())
     with zipfile.ZipFile(file) as archive:
         assert [m for m in archive.namelist() if m.startswith("clips")] == []
-    shelter.keep(edits.set_tempo(loop, 66), None, clips)
+    shelter.keep(loop_edits.set_tempo(loop, 66), None, clips)
     assert {path.name: path.stat().st_mtime_ns for path in beside.iterdir()} == written
     shelter._lock.close()  # as if the program had ended
     store = ClipStore()  # another program knows none of them
     (found,) = recovery.left_behind(store, folder)
-    assert found.document.loop == edits.set_tempo(loop, 66)
+    assert found.document.loop == loop_edits.set_tempo(loop, 66)
     assert all(one.clip in store for one in own.recordings)
     recovery.remove(found.file)
     assert list(folder.iterdir()) == []
 
 
 def test_recordings_lie_from_the_first_where_a_crash_leaves_them(own, clips, small_loop, tmp_path):
-    loop = edits.set_sound(small_loop, "l1", own)
+    loop = layer_edits.set_sound(small_loop, "l1", own)
     save(loop, tmp_path / "a.cloudrift", clips)
     shelter = Shelter(tmp_path / "unsaved")
     opened = load(tmp_path / "a.cloudrift", shelter.clips)
@@ -466,7 +467,7 @@ def test_without_a_state_folder_recordings_lie_elsewhere(tmp_path):
 def test_recordings_whose_loop_was_never_kept_are_cleared_away(own, clips, small_loop, tmp_path):
     folder = tmp_path / "unsaved"
     shelter = Shelter(folder)
-    file = shelter.keep(edits.set_sound(small_loop, "l1", own), None, clips)
+    file = shelter.keep(layer_edits.set_sound(small_loop, "l1", own), None, clips)
     file.unlink()
     assert recovery.left_behind(ClipStore(), folder) == []
     assert file.with_suffix(".clips").exists()  # of a program that runs

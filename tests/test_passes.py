@@ -9,6 +9,7 @@ from PyQt6.QtTest import QTest
 from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.stages.flip.passes import PassesSheet
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.arranging.passes import (
     check_passes,
     in_pass,
@@ -16,10 +17,10 @@ from cloudrift.loop.edits.arranging.passes import (
     passers,
     passes_in,
 )
-from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.edits.flip import cutting, flipping, flips, ordering
 from cloudrift.loop.edits.flip.apart import own_loop
 from cloudrift.loop.edits.flip.prints import loop_to_print, with_print
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.storage import load_document, save
 from cloudrift.loop.model.document import Document, Pass, Recipe
 from cloudrift.loop.model.flip import Label
@@ -69,7 +70,7 @@ def long_one():
 
 @pytest.mark.parametrize("kind", sorted(KINDS))
 def test_with_all_in_each_pass_is_the_loop_going_round(engine, kind):
-    loop = edits.add_treatment(without_lines(make_small_loop()), None, kind)
+    loop = line_edits.add_treatment(without_lines(make_small_loop()), None, kind)
     steady = engine.render(loop).audio
     both = in_passes(engine, loop, [NONE, NONE])
     assert db(both - np.tile(steady, 2)) < db(steady) - 80
@@ -80,7 +81,7 @@ def test_what_is_out_strikes_nothing_and_what_it_has_played_rings_on(engine):
     pad = loop.layers[0].id
     dry = without_lines(replace(loop, layers=loop.layers[:1], groups=()))
     n = dry.frames
-    ringing = edits.add_treatment(dry, pad, "hall")
+    ringing = line_edits.add_treatment(dry, pad, "hall")
     behind = []
     for of in (dry, ringing):
         out = in_passes(engine, of, [NONE, frozenset({pad})])
@@ -96,7 +97,7 @@ def test_what_is_out_strikes_nothing_and_what_it_has_played_rings_on(engine):
 def test_a_group_is_left_out_as_one_and_passes_join_without_a_step(engine):
     loop = make_small_loop()
     ids = [x.id for x in loop.layers[:2]]
-    loop = edits.group_layers(loop, ids, "Both")
+    loop = layer_edits.group_layers(loop, ids, "Both")
     made = loop.groups[0].id
     n = loop.frames
     out = in_passes(engine, loop, [NONE, frozenset({made})])
@@ -109,8 +110,8 @@ def test_a_group_is_left_out_as_one_and_passes_join_without_a_step(engine):
 
 
 def test_the_whole_backward_turns_each_pass_round_in_its_place(engine):
-    loop = edits.add_treatment(without_lines(make_small_loop()), None, "backward")
-    loop = edits.set_treatment_setting(loop, None, loop.line[-1].id, "what", "whole")
+    loop = line_edits.add_treatment(without_lines(make_small_loop()), None, "backward")
+    loop = line_edits.set_treatment_setting(loop, None, loop.line[-1].id, "what", "whole")
     n, every = loop.frames, frozenset(x.id for x in loop.layers)
     out = in_passes(engine, loop, [NONE, every])
     forward = in_passes(engine, replace(loop, line=()), [NONE, every])
@@ -167,14 +168,14 @@ def test_passes_say_what_is_in_them_and_are_refused_where_they_can_not_be():
     assert pass_name(loop, tuple(ids[1:])) == f"Only {names[0]}"
     assert pass_name(loop, tuple(ids)) == "Silence"
     assert not in_pass(loop, Pass(name="x", out=tuple(ids))).heard()
-    grouped = edits.group_layers(loop, ids[:2], "Both")
+    grouped = layer_edits.group_layers(loop, ids[:2], "Both")
     made = grouped.groups[0].id
     assert [one.id for one in passers(grouped)] == [*ids[2:], made]
     assert passes_in(grouped, (Pass(name="x", out=(ids[0], ids[3])),))[0].out == (ids[3],)
     with pytest.raises(CloudriftError, match="33 passes can't be printed; take 32 at most"):
         check_passes(loop, 33 * (Pass(name="x"),))
     with pytest.raises(CloudriftError, match=r"5 passes of 16 bars are 80 bars.* take 4 passes"):
-        check_passes(edits.set_bars(loop, 16), 5 * (Pass(name="x"),))
+        check_passes(loop_edits.set_bars(loop, 16), 5 * (Pass(name="x"),))
     with pytest.raises(CloudriftError, match="nothing is heard in any pass"):
         check_passes(loop, (Pass(name="x", out=tuple(ids)),))
     with pytest.raises(CloudriftError, match="number of passes"):
@@ -186,17 +187,17 @@ def test_passes_say_what_is_in_them_and_are_refused_where_they_can_not_be():
 
 def test_labels_are_given_taken_away_and_cut_at(long_one):
     flip = long_one[0].loop.layers[-1].flipped
-    more = flipping.labelled(flip, 3 * BAR, "  Last ")
+    more = ordering.labelled(flip, 3 * BAR, "  Last ")
     assert [x.name for x in more.labels] == ["All", "Thin", "Last"]
     assert more.label_at(3 * BAR + 5).name == "Last" and more.label_at(0).name == "All"
-    assert flipping.labelled(more, 3 * BAR, " ") == flip
-    assert flipping.cuts_at(more, "labels", (4, 4)) == (0, 2 * BAR, 3 * BAR)
+    assert ordering.labelled(more, 3 * BAR, " ") == flip
+    assert cutting.cuts_at(more, "labels", (4, 4)) == (0, 2 * BAR, 3 * BAR)
     with pytest.raises(CloudriftError, match="nothing of it has a label"):
-        flipping.cuts_at(replace(flip, labels=()), "labels", (4, 4))
+        cutting.cuts_at(replace(flip, labels=()), "labels", (4, 4))
     with pytest.raises(CloudriftError, match="labels do not rise"):
         replace(flip, labels=flip.labels[::-1]).check("it")
     with pytest.raises(CloudriftError, match="labels do not rise"):
-        flipping.labelled(flip, flip.length_ticks, "behind").check("it")
+        ordering.labelled(flip, flip.length_ticks, "behind").check("it")
 
 
 @pytest.mark.parametrize("fit", ["tempo", "tape"])
@@ -204,13 +205,13 @@ def test_over_twice_as_many_bars_it_is_twice_as_slow_and_all_goes_along(long_one
     document, clips = long_one
     layer = document.loop.layers[-1]
     flip = replace(layer.flipped, of=replace(layer.flipped.of, fit=fit))
-    twice = flipping.in_bars(flip, 8, (4, 4))
+    twice = ordering.in_bars(flip, 8, (4, 4))
     assert twice.length_ticks == 8 * BAR and twice.longer == 2
     assert twice.cuts == tuple(2 * cut for cut in flip.cuts)
     assert [p.at_tick for p in twice.places] == [2 * p.at_tick for p in flip.places]
     assert twice.labels[1].at_tick == 2 * flip.labels[1].at_tick
     assert twice.chords[1].length_ticks == 2 * flip.chords[1].length_ticks
-    assert flipping.in_bars(twice, 4, (4, 4)) == flip
+    assert ordering.in_bars(twice, 4, (4, 4)) == flip
     loop = document.loop.with_owner(layer.id, source=twice)
     assert flipping.shift_of(twice, loop.tempo) == (-12 if fit == "tape" else 0)
     assert own_loop(loop, layer.id).bars == 8
@@ -230,10 +231,10 @@ def test_over_twice_as_many_bars_it_is_twice_as_slow_and_all_goes_along(long_one
 def test_a_length_that_can_not_be_is_refused_in_words(long_one):
     flip = long_one[0].loop.layers[-1].flipped
     with pytest.raises(CloudriftError, match=r"over 20 bars, .* 5 times as long; 0.25 to 4"):
-        flipping.in_bars(flip, 20, (4, 4))
+        ordering.in_bars(flip, 20, (4, 4))
     loose = replace(flip, of=replace(flip.of, fit="as it is"))
     with pytest.raises(CloudriftError, match="does not follow the tempo"):
-        flipping.in_bars(loose, 8, (4, 4))
+        ordering.in_bars(loose, 8, (4, 4))
 
 
 # --- the window -----------------------------------------------------------------------------------
@@ -313,7 +314,7 @@ def test_the_print_of_passes_is_long_labelled_and_reprinted_in_passes(qtbot, win
     stage.cuts.button("labels").click()
     assert stage.layer.flipped.cuts == (0, session.loop.ticks)
     before = stage.layer.flipped.of.clip
-    session.apply("x", lambda loop: edits.set_tempo(loop, 120.0))
+    session.apply("x", lambda loop: loop_edits.set_tempo(loop, 120.0))
     stage.again.click()
     qtbot.waitUntil(lambda: stage.layer.flipped.of.clip != before, timeout=60_000)
     again = session.document.history.now.prints[0]

@@ -12,7 +12,7 @@ from cloudrift.desktop.stages.keys.drawer import OWN_KEYS
 from cloudrift.desktop.stages.keys.recorder import State
 from cloudrift.devices import MidiKeyboard, keyboards
 from cloudrift.ground import CloudriftError
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.from_notes import put_layers
 from cloudrift.loop.edits.layers.takes import Becomes
 from cloudrift.notes.from_midi import read_parts
@@ -303,7 +303,7 @@ def test_eleven_parts_of_a_midi_file_stay_below_full_scale_together(bare_chords,
 
 
 def test_a_note_layer_comes_in_no_louder_than_what_it_is_like(small_loop):
-    loud = edits.set_layer(small_loop, "l1", level_db=3.0)
-    assert edits.add_note_layer(loud, "l1").layers[-1].level_db < 3.0
-    quiet = edits.set_layer(small_loop, "l1", level_db=-40.0)
-    assert edits.add_note_layer(quiet, "l1").layers[-1].level_db == -40.0
+    loud = layer_edits.set_layer(small_loop, "l1", level_db=3.0)
+    assert layer_edits.add_note_layer(loud, "l1").layers[-1].level_db < 3.0
+    quiet = layer_edits.set_layer(small_loop, "l1", level_db=-40.0)
+    assert layer_edits.add_note_layer(quiet, "l1").layers[-1].level_db == -40.0

@@ -8,16 +8,17 @@ from cloudrift.desktop.frame.history_sheet import HistorySheet
 from cloudrift.desktop.frame.key_popup import KeyPopup
 from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import layer_edits
 from tests.hands import settled
 
 
 def slower(loop):
-    return edits.set_tempo(loop, loop.tempo / 2)
+    return loop_edits.set_tempo(loop, loop.tempo / 2)
 
 
 def louder(loop):
-    return edits.set_layer(loop, "l1", level_db=3.0)
+    return layer_edits.set_layer(loop, "l1", level_db=3.0)
 
 
 @pytest.fixture
@@ -62,7 +63,7 @@ def test_a_change_under_a_standing_preview_is_seen_and_heard_in_it(session, view
     preview.put(slower, "slower")
     seen = []
     session.hearing.shown_changed.connect(lambda: seen.append(session.hearing.shown))
-    session.apply("turn off", lambda loop: edits.set_layer(loop, "l2", mute=True))
+    session.apply("turn off", lambda loop: layer_edits.set_layer(loop, "l2", mute=True))
     assert session.hearing.shown == slower(session.loop)
     assert session.hearing.shown.layer("l2").mute
     assert seen[-1] == session.hearing.shown
@@ -90,7 +91,7 @@ def test_an_edit_that_can_no_longer_be_made_ends_what_shows_it(session, views):
     preview, ended = Preview(session.hearing.previews, views[0]), []
     preview.ended.connect(lambda: ended.append(1))
     preview.put(needs_l1, "slower")
-    session.apply("remove", lambda loop: edits.remove_layer(loop, "l1"))
+    session.apply("remove", lambda loop: layer_edits.remove_layer(loop, "l1"))
     assert not session.hearing.previewing
     assert ended == [1]
 
@@ -98,7 +99,7 @@ def test_an_edit_that_can_no_longer_be_made_ends_what_shows_it(session, views):
 def test_an_edit_that_is_refused_shows_nothing(session, views):
     preview = Preview(session.hearing.previews, views[0])
     with pytest.raises(CloudriftError, match="between"):
-        preview.put(lambda loop: edits.set_tempo(loop, 9999), "too fast")
+        preview.put(lambda loop: loop_edits.set_tempo(loop, 9999), "too fast")
     assert not session.hearing.previewing
 
 
@@ -193,7 +194,7 @@ def test_a_key_that_is_heard_moves_with_what_is_changed_meanwhile(window, qtbot)
     qtbot.addWidget(popup)
     popup.hear(2)
     session.apply("slower", slower)
-    assert session.hearing.shown == edits.shift_key(session.loop, 2)
+    assert session.hearing.shown == loop_edits.shift_key(session.loop, 2)
     popup.hear(0)
     assert session.hearing.shown is session.loop
     popup.hear(3)

@@ -9,7 +9,8 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.desktop.stages.flip.prints_sheet import PrintsSheet
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.flip import flipping, flips, ordering
 from cloudrift.loop.edits.flip.prints import (
     flip_anew,
     followers,
@@ -21,7 +22,7 @@ from cloudrift.loop.edits.flip.prints import (
     with_guessed_bare,
     with_print,
 )
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.storage import load_document, save
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.recorded import Facts
@@ -58,7 +59,7 @@ def make_generations():
     one, other = (x.id for x in loop.layers)
     document = put_print(Document(loop=loop), clips, (one,), "First")
     first = last(document)
-    document = with_last(document, flipping.backward_in_order)
+    document = with_last(document, ordering.backward_in_order)
     audio, _rate = clips.read(document.prints[0].clip)
     document = flip_anew(document, "p1", audio.shape[1], integrated_lufs(audio, 44_100))
     second = last(document)
@@ -115,12 +116,12 @@ def test_what_follows_a_print_is_what_was_made_of_what_it_plays(generations):
 
 
 EDITS = (
-    lambda loop, first: edits.set_key(loop, loop.key.shifted(2)),
-    lambda loop, first: edits.set_layer(loop, first, level_db=-9.0),
-    lambda loop, first: edits.set_layer(loop, first, pan=0.7),
-    lambda loop, first: edits.add_treatment(loop, first, "weathering"),
-    lambda loop, first: edits.set_tempo(loop, 110.0),
-    lambda loop, first: edits.set_bars(loop, 1),
+    lambda loop, first: loop_edits.set_key(loop, loop.key.shifted(2)),
+    lambda loop, first: layer_edits.set_layer(loop, first, level_db=-9.0),
+    lambda loop, first: layer_edits.set_layer(loop, first, pan=0.7),
+    lambda loop, first: line_edits.add_treatment(loop, first, "weathering"),
+    lambda loop, first: loop_edits.set_tempo(loop, 110.0),
+    lambda loop, first: loop_edits.set_bars(loop, 1),
 )
 
 
@@ -253,7 +254,9 @@ def test_what_was_printed_of_a_print_follows_in_the_window(qtbot, window, stage)
     qtbot.waitUntil(lambda: len(stage.flips()) == 2, timeout=60_000)
     settled(qtbot, session)
     clips = [x.clip for x in session.document.history.now.prints]
-    session.apply("level", lambda loop: edits.set_layer(loop, loop.layers[0].id, level_db=-20.0))
+    session.apply(
+        "level", lambda loop: layer_edits.set_layer(loop, loop.layers[0].id, level_db=-20.0)
+    )
     stage._choose(0)
     at = session.document.history.at
     stage.again.click()
@@ -270,13 +273,13 @@ def test_a_print_of_a_bare_loop_is_reprinted_with_the_treatments_it_has_then(
 ):
     """Only one that was to be bare stays so."""
     session = window.session
-    session.document.open(edits.bare_of(small_loop), None)
+    session.document.open(line_edits.bare_of(small_loop), None)
     window.show_stage(3)
     printing = window.flip.printing
     for bare in (False, True):
         printing.print_what((), bare=bare)
         qtbot.waitUntil(lambda n=bare: len(window.flip.flips()) == n + 1, timeout=60_000)
-    (treat, _id) = edits.insert_treatments(session.loop, None, small_loop.line)
+    (treat, _id) = line_edits.insert_treatments(session.loop, None, small_loop.line)
     session.apply("treatments", lambda _loop: treat)
     document = session.document.history.now
     assert [one.recipe.bare for one in document.prints] == [False, True]
@@ -290,7 +293,7 @@ def test_a_print_of_a_bare_loop_is_reprinted_with_the_treatments_it_has_then(
 
 
 def test_prints_of_an_earlier_program_are_bare_where_they_have_no_treatment(small_loop):
-    bare = edits.bare_of(small_loop)
+    bare = line_edits.bare_of(small_loop)
     document = with_print(Document(loop=bare), bare, "0" * 24, FACTS, (), 0.0)
     document = with_print(document, small_loop, "1" * 24, FACTS, (), 0.0)
     assert [x.recipe.bare for x in with_guessed_bare(document).prints] == [True, False]

@@ -14,7 +14,8 @@ from cloudrift.deliver import Order, deliver
 from cloudrift.deliver.writer import write_midi
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
-from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits, own_notes
 from cloudrift.loop.edits.layers.from_notes import put_layers
 from cloudrift.loop.model.loop import LEVEL
 from cloudrift.notes import find_chords as find_chords_module
@@ -142,7 +143,7 @@ def test_what_lies_behind_the_loop_s_end_is_not_taken_from_a_midi_file(small_loo
 
 
 def test_no_note_that_is_played_early_or_late_is_written_outside_the_loop(small_loop, tmp_path):
-    loop = edits.set_source(small_loop, "l1", touch=Touch(drift_ms=60, roll_ms=400, draw=3))
+    loop = layer_edits.set_source(small_loop, "l1", touch=Touch(drift_ms=60, roll_ms=400, draw=3))
     write_midi(tmp_path / "a.mid", loop, loop.heard())
     file = mido.MidiFile(tmp_path / "a.mid")
     scale = file.ticks_per_beat / 960
@@ -154,27 +155,27 @@ def test_no_note_that_is_played_early_or_late_is_written_outside_the_loop(small_
 def test_from_c_to_f_sharp_and_back_every_voice_is_where_it_was():
     loop = sketch(find_card("Marlow Quist"), Key("C", "minor"), 140.0, 1, bars=4)
     for away in (Key("F#", "minor"), Key("Gb", "minor")):
-        back = edits.set_key(edits.set_key(loop, away), Key("C", "minor"))
+        back = loop_edits.set_key(loop_edits.set_key(loop, away), Key("C", "minor"))
         assert [c.voices for c in back.chords] == [c.voices for c in loop.chords]
 
 
 def test_places_are_painted_in_part(small_loop):
     bar = 3840
-    half = edits.set_places(small_loop, "l1", 960, bar, plays=False)
+    half = layer_edits.set_places(small_loop, "l1", 960, bar, plays=False)
     assert half.layer("l1").source.lens.where == ((0, 960), (bar, small_loop.ticks))
-    less = edits.set_places(half, "l1", 480, 1200, plays=False)
+    less = layer_edits.set_places(half, "l1", 480, 1200, plays=False)
     assert less.layer("l1").source.lens.where == ((0, 480), (bar, small_loop.ticks))
-    more = edits.set_places(less, "l1", 720, 1920, plays=True)
+    more = layer_edits.set_places(less, "l1", 720, 1920, plays=True)
     assert more.layer("l1").source.lens.where == ((0, 480), (720, 1920), (bar, small_loop.ticks))
-    joined = edits.set_places(more, "l1", 480, 720, plays=True)
+    joined = layer_edits.set_places(more, "l1", 480, 720, plays=True)
     assert joined.layer("l1").source.lens.where == ((0, 1920), (bar, small_loop.ticks))
 
 
 def test_swapping_two_sounds_keeps_their_turns(small_loop):
-    loop = edits.take_turns(edits.set_aside(small_loop, "l2", "glass pad"), "l2", 4)
-    swapped = edits.swap_sounds(loop, "l2")
+    loop = layer_edits.take_turns(layer_edits.set_aside(small_loop, "l2", "glass pad"), "l2", 4)
+    swapped = layer_edits.swap_sounds(loop, "l2")
     assert swapped.layer("l2").source.other.every_bars == 4
-    assert edits.swap_sounds(swapped, "l2") == loop
+    assert layer_edits.swap_sounds(swapped, "l2") == loop
 
 
 # --- sound ----------------------------------------------------------------------------------------
@@ -191,12 +192,12 @@ def test_a_ride_has_no_corner_that_would_click():
 
 @pytest.mark.parametrize("blend", [0.01, 0.49, 1.0])
 def test_a_shift_that_is_hardly_blended_in_does_not_move_the_key(small_loop, blend):
-    loop = edits.set_line(small_loop, None, ())
-    loop = edits.add_treatment(loop, None, "shift")
+    loop = line_edits.set_line(small_loop, None, ())
+    loop = line_edits.add_treatment(loop, None, "shift")
     one = loop.line[0].id
-    loop = edits.set_treatment_setting(loop, None, one, "semitones", -3)
-    loop = edits.set_treatment_setting(loop, None, one, "way", "hold")
-    loop = edits.set_treatment(loop, None, one, blend=blend)
+    loop = line_edits.set_treatment_setting(loop, None, one, "semitones", -3)
+    loop = line_edits.set_treatment_setting(loop, None, one, "way", "hold")
+    loop = line_edits.set_treatment(loop, None, one, blend=blend)
     moved = (loop.sounding_key.pc - loop.key.pc) % 12
     assert moved == (9 if blend == 1 else 0)
 
@@ -213,7 +214,7 @@ def test_chord_places_are_stretched_with_tape(small_loop):
 
 
 def test_a_treatment_that_cuts_at_chords_is_made_anew_where_they_move(small_loop):
-    loop = edits.add_treatment(edits.set_line(small_loop, None, ()), None, "backward")
+    loop = line_edits.add_treatment(line_edits.set_line(small_loop, None, ()), None, "backward")
     moved = replace(loop, chords=(
         replace(loop.chords[0], length_ticks=1920),
         replace(loop.chords[1], start_tick=1920,
@@ -230,10 +231,10 @@ def test_one_pass_keeps_a_group_s_tail_and_all_bars(small_loop):
     bare = replace(
         small_loop, line=(), layers=tuple(replace(x, line=()) for x in small_loop.layers)
     )
-    grouped = edits.group_layers(bare, ["l1"], "Dusk")
-    long = edits.add_treatment(grouped, "g1", "hall")
+    grouped = layer_edits.group_layers(bare, ["l1"], "Dusk")
+    long = line_edits.add_treatment(grouped, "g1", "hall")
     hall = long.line_of("g1")[0].id
-    long = edits.set_treatment_setting(long, "g1", hall, "decay_s", 9.0)
+    long = line_edits.set_treatment_setting(long, "g1", hall, "decay_s", 9.0)
     assert passes_of(long) > passes_of(grouped)
     engine = Engine()
     once = engine.once(long)
@@ -296,10 +297,10 @@ def chunks_of(path):
 def test_a_treated_file_says_the_key_and_tempo_that_are_heard(tmp_path, tonic):
     loop = sketch(find_card("Marlow Quist"), Key(tonic, "minor"), 120.0, 1, bars=1, title="Pier")
     loop = replace(loop, layers=loop.layers[:1], line=())
-    loop = edits.add_treatment(loop, None, "shift")
+    loop = line_edits.add_treatment(loop, None, "shift")
     one = loop.line[0].id
-    loop = edits.set_treatment_setting(loop, None, one, "semitones", -12 + 5)
-    loop = edits.set_treatment_setting(loop, None, one, "way", "tape")
+    loop = line_edits.set_treatment_setting(loop, None, one, "semitones", -12 + 5)
+    loop = line_edits.set_treatment_setting(loop, None, one, "way", "tape")
     order = Order(parts=("loop", "stems"), bits=16)
     files = {path.name: chunks_of(path) for path in deliver(loop, tmp_path, order)}
     treated = next(c for name, c in files.items() if "bare" not in name and "stem" not in name)
@@ -337,13 +338,13 @@ def test_a_card_s_grammar_repeats_a_chord_only_where_it_says_so():
 
 
 def test_a_lens_plays_as_many_voices_as_its_kind_usually_takes(small_loop):
-    loop = edits.set_source(small_loop, "l1", lens=Lens(kind="top"))
+    loop = layer_edits.set_source(small_loop, "l1", lens=Lens(kind="top"))
     assert {len([n for n in loop.notes_of(loop.layer("l1")) if n.start_tick == t])
             for t in {n.start_tick for n in loop.notes_of(loop.layer("l1"))}} == {1}  # fmt: skip
 
 
 def test_a_played_note_has_its_pitch(small_loop):
-    loop = replace(edits.set_source(small_loop, "l1", lens=Lens(kind="top")), line=())
+    loop = replace(layer_edits.set_source(small_loop, "l1", lens=Lens(kind="top")), line=())
     loop = replace(loop, layers=(replace(loop.layers[0], line=()),))
     engine = Engine()
     audio = engine.render(loop).audio

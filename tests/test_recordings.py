@@ -8,9 +8,10 @@ from cloudrift.audio.fitting import fitted, on_tape
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.audio.vowels import vowels_moved
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords.metre import set_metre
 from cloudrift.loop.edits.chords.progression import put_row
-from cloudrift.loop.edits.layers import edits, recordings
+from cloudrift.loop.edits.layers import layer_edits, line_edits, recordings
 from cloudrift.loop.files.storage import load, save
 from cloudrift.loop.model.recorded import FITS, Facts, FromRecording
 from cloudrift.render.measure.clashes import clashes
@@ -161,10 +162,10 @@ def test_tape_on_its_line_keeps_it_on_the_grid(clips, loop, engine_of_session):
     audio = strokes(BEATS, 4.8)
     facts = replace(FACTS, length_s=4.8)
     source = FromRecording(clip=clips.record(audio, RATE), facts=facts, fit="tempo", every_bars=2)
-    added = edits.add_treatment(recordings.add_recording(loop, source), "l1", "shift")
+    added = line_edits.add_treatment(recordings.add_recording(loop, source), "l1", "shift")
     shift = added.line_of("l1")[0].id
     for name, value in (("way", "tape"), ("semitones", -5.0)):
-        added = edits.set_treatment_setting(added, "l1", shift, name, value)
+        added = line_edits.set_treatment_setting(added, "l1", shift, name, value)
     heard = begins(engine_of_session.render(added).audio)
     assert np.abs(heard[:16] - np.arange(16) * 0.48).max() < 0.005
 
@@ -272,15 +273,15 @@ def test_facts_that_cannot_be_are_said(changes, words):
 def test_what_needs_a_sound_says_that_there_is_none(loop):
     added = recordings.add_recording(loop, FromRecording(clip="0" * 24, facts=FACTS))
     with pytest.raises(CloudriftError, match="x is a recording: it has no sound"):
-        edits.set_sound(added, "l1", "warm pad")
+        layer_edits.set_sound(added, "l1", "warm pad")
     with pytest.raises(CloudriftError, match="no notes"):
         from cloudrift.loop.edits.layers import own_notes
 
         own_notes.own_of(added, "l1")
-    assert edits.add_note_layer(added, "l1").layers[-1].own == ()
+    assert layer_edits.add_note_layer(added, "l1").layers[-1].own == ()
     assert added.striker is None
     with pytest.raises(CloudriftError, match="is no recording"):
-        recordings.recording_of(edits.add_layer(loop, "warm pad"), "l1")
+        recordings.recording_of(layer_edits.add_layer(loop, "warm pad"), "l1")
 
 
 # --- edits ----------------------------------------------------------------------------------------
@@ -329,17 +330,17 @@ def test_what_is_fitted_by_tape_is_in_key_where_it_sounds_in_it():
 
 
 def test_the_key_of_the_loop_takes_it_along(added):
-    assert source_of(edits.set_key(added, Key("D", "minor"))).semitones == 1
-    assert source_of(edits.shift_key(added, -3)).semitones == -3
+    assert source_of(loop_edits.set_key(added, Key("D", "minor"))).semitones == 1
+    assert source_of(loop_edits.shift_key(added, -3)).semitones == -3
     no_pitch = recordings.set_own_key(added, "l1", None)
-    assert source_of(edits.shift_key(no_pitch, -3)).semitones == 0
+    assert source_of(loop_edits.shift_key(no_pitch, -3)).semitones == 0
     assert recordings.in_reach(25.0) == 13.0
 
 
 def test_another_length_and_metre_keep_it_in_the_loop(added):
     later = recordings.set_recording(added, "l1", at_tick=3 * 3840)
-    assert source_of(edits.set_bars(later, 2)).at_tick == 3840
-    longer = source_of(edits.set_bars(later, 8))
+    assert source_of(loop_edits.set_bars(later, 2)).at_tick == 3840
+    longer = source_of(loop_edits.set_bars(later, 8))
     assert (longer.at_tick, longer.every_bars) == (3 * 3840, 4)
     waltz = set_metre(later, (3, 4))
     assert source_of(waltz).at_tick == 3 * 2880

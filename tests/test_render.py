@@ -10,8 +10,9 @@ from cloudrift.audio.spectrum import chroma
 from cloudrift.ground import lru
 from cloudrift.ground.lru import BoundedStore
 from cloudrift.ground.wanted import Cancelled
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords import chord_edits
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.notes import Note
 from cloudrift.render import Engine, bare_of, without_line
 from cloudrift.render.engine.cache import AudioCache
@@ -19,7 +20,7 @@ from cloudrift.render.engine.worker import RenderWorker
 from cloudrift.render.measure.room import look_at
 from cloudrift.render.measure.sound_facts import layer_middles
 from cloudrift.render.measure.strata import strata
-from cloudrift.render.plan import nodes
+from cloudrift.render.plan import mixing
 from cloudrift.render.plan.plan import layer_node, loop_node, mix_node
 from cloudrift.render.play.audition import audition, drafted, keeps_places
 from cloudrift.style import find_card, sketch
@@ -30,7 +31,7 @@ from tests.conftest import db, fresh_engine, rms, wait_for
 @pytest.mark.parametrize("tempo", [140.0, 133.37, 89.1])
 @pytest.mark.parametrize("bars", [1, 3])
 def test_a_loop_has_exactly_the_frames_of_its_bars(engine, small_loop, tempo, bars):
-    loop = edits.set_bars(edits.set_tempo(small_loop, tempo), bars)
+    loop = loop_edits.set_bars(loop_edits.set_tempo(small_loop, tempo), bars)
     audio = engine.render(loop).audio
     assert audio.shape == (2, round(bars * 4 * 60 / tempo * 44_100))
     assert np.isfinite(audio).all()
@@ -65,13 +66,15 @@ def test_a_change_runs_only_what_follows_from_it(engine, small_loop):
 
     last = small_loop.line[-1].id
     assert runs(small_loop) == []
-    assert runs(edits.set_treatment_setting(small_loop, None, last, "low_cut_hz", 50)) == ["Cuts"]
-    pan = edits.set_layer(small_loop, small_loop.layers[1].id, pan=0.5)
+    assert runs(line_edits.set_treatment_setting(small_loop, None, last, "low_cut_hz", 50)) == [
+        "Cuts"
+    ]
+    pan = layer_edits.set_layer(small_loop, small_loop.layers[1].id, pan=0.5)
     assert runs(pan) == ["Cuts", "Weathering", "mix"]
     one = small_loop.layers[2]
-    changed = runs(edits.set_treatment(small_loop, one.id, one.line[0].id, on=False))
+    changed = runs(line_edits.set_treatment(small_loop, one.id, one.line[0].id, on=False))
     assert changed == ["Cuts", "Hall", "Weathering", "mix"]
-    renamed = edits.set_title(small_loop, "Other")
+    renamed = loop_edits.set_title(small_loop, "Other")
     assert runs(renamed) == []
 
 
@@ -86,9 +89,9 @@ EDITS = {
     "a chord": lambda loop: chord_edits.set_degree(loop, "c1", 4),
     "the chord at the seam": lambda loop: chord_edits.set_degree(loop, loop.chords[-1].id, 6),
     "one voice": lambda loop: chord_edits.move_voice(loop, "c1", 2, steps=1),
-    "a layer's level": lambda loop: edits.set_layer(loop, loop.layers[1].id, level_db=-9.0),
+    "a layer's level": lambda loop: layer_edits.set_layer(loop, loop.layers[1].id, level_db=-9.0),
     "blended wear": lambda loop: chord_edits.set_degree(
-        edits.set_treatment(loop, None, loop.line[0].id, blend=0.6), "c1", 4
+        line_edits.set_treatment(loop, None, loop.line[0].id, blend=0.6), "c1", 4
     ),
     "the last chord cut short": lambda loop: replace(
         loop, chords=(*loop.chords[:-1], replace(loop.chords[-1], length_ticks=960))
@@ -100,7 +103,7 @@ EDITS = {
 def test_following_an_edit_sounds_like_rendering_it_anew(engine, name):
     loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 140.0, 1, bars=4, title="Ice Road")
     if name == "blended wear":  # the blend is there before: only what it is given changes
-        loop = edits.set_treatment(loop, None, loop.line[0].id, blend=0.6)
+        loop = line_edits.set_treatment(loop, None, loop.line[0].id, blend=0.6)
     engine.render(loop)
     after = EDITS[name](loop)
     assert after != loop
@@ -115,7 +118,7 @@ def test_an_edit_of_one_chord_runs_less_than_the_whole(engine, monkeypatch):
     loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 140.0, 1, bars=8, title="Ice Road")
     engine.render(loop)
     made = []
-    monkeypatch.setattr(nodes.Treated, "make", lambda node, _inputs: made.append(node.label))
+    monkeypatch.setattr(mixing.Treated, "make", lambda node, _inputs: made.append(node.label))
     engine.render(chord_edits.set_degree(loop, loop.chords[2].id, 4))  # one bar
     assert made == []
 
@@ -134,7 +137,7 @@ def test_many_edits_in_a_row_do_not_drift(engine, small_loop):
 def test_backward_with_chords_kept_has_the_same_chords_in_the_same_order(engine):
     loop = sketch(find_card("Marlow Quist"), Key("F#", "minor"), 140.0, 1, bars=4, title="x")
     loop = bare_of(replace(loop, layers=loop.layers[:1]))
-    backward = edits.add_treatment(loop, None, "backward")
+    backward = line_edits.add_treatment(loop, None, "backward")
     forward_audio, backward_audio = engine.render(loop).audio, engine.render(backward).audio
     names = []
     for chord in loop.chords:
@@ -152,8 +155,8 @@ def test_backward_with_chords_kept_has_the_same_chords_in_the_same_order(engine)
     ("semitones", "key"), [(-3, "D# minor"), (2, "G# minor"), (12, "F# minor")]
 )
 def test_pitching_the_whole_loop_moves_the_sounding_key(engine, small_loop, semitones, key):
-    loop = edits.add_treatment(bare_of(small_loop), None, "shift")
-    loop = edits.set_treatment_setting(loop, None, loop.line[0].id, "semitones", semitones)
+    loop = line_edits.add_treatment(bare_of(small_loop), None, "shift")
+    loop = line_edits.set_treatment_setting(loop, None, loop.line[0].id, "semitones", semitones)
     assert loop.sounding_key.plain == key
     assert loop.sounding_tempo == loop.tempo
     heard = chroma(engine.render(loop).audio, loop.rate)
@@ -162,9 +165,9 @@ def test_pitching_the_whole_loop_moves_the_sounding_key(engine, small_loop, semi
 
 
 def test_tape_on_the_whole_loop_moves_key_tempo_and_length(engine, small_loop):
-    loop = edits.add_treatment(small_loop, None, "shift", 0)
+    loop = line_edits.add_treatment(small_loop, None, "shift", 0)
     for name, value in (("semitones", -2.0), ("way", "tape")):
-        loop = edits.set_treatment_setting(loop, None, loop.line[0].id, name, value)
+        loop = line_edits.set_treatment_setting(loop, None, loop.line[0].id, name, value)
     assert loop.sounding_key.plain == "E minor"
     assert loop.sounding_tempo == pytest.approx(140 * 2 ** (-2 / 12))
     audio = engine.render(loop).audio
@@ -175,10 +178,10 @@ def test_tape_on_the_whole_loop_moves_key_tempo_and_length(engine, small_loop):
 
 def test_tape_on_a_layer_keeps_it_on_the_grid(engine, small_loop):
     layer = small_loop.layers[0]
-    loop = edits.add_treatment(small_loop, layer.id, "shift")
+    loop = line_edits.add_treatment(small_loop, layer.id, "shift")
     added = loop.layer(layer.id).line[-1].id
     for name, value in (("semitones", -5.0), ("way", "tape")):
-        loop = edits.set_treatment_setting(loop, layer.id, added, name, value)
+        loop = line_edits.set_treatment_setting(loop, layer.id, added, name, value)
     audio = engine.audio(layer_node(loop, loop.layer(layer.id), engine.tones))
     assert audio.shape[1] == loop.frames
     start = loop.clock.frames(loop.chords[1].start_tick)
@@ -198,8 +201,8 @@ def test_the_one_pass_form_starts_from_silence_and_rings_out(engine, small_loop)
     # pass with its tail folded back in is the loop.
     quiet = bare_of(small_loop)
     for layer in quiet.layers:
-        quiet = edits.set_touch(quiet, layer.id, drift_ms=0.0)
-    quiet = edits.remove_layer(quiet, quiet.layers[-1].id)
+        quiet = layer_edits.set_touch(quiet, layer.id, drift_ms=0.0)
+    quiet = layer_edits.remove_layer(quiet, quiet.layers[-1].id)
     bare_once = engine.once(quiet)
     assert np.abs(bare_once[:, :4]).max() < 0.02
     n = quiet.frames
@@ -245,7 +248,7 @@ def test_the_newest_request_wins_and_a_long_drag_is_still_heard(engine, small_lo
     last = small_loop
     stop = threading.Event()
     for step in range(40):
-        last = edits.set_treatment_setting(small_loop, None, line_id, "wear", float(step + 20))
+        last = line_edits.set_treatment_setting(small_loop, None, line_id, "wear", float(step + 20))
         worker.ask("treated", last)
         stop.wait(0.03)
     wait_for(lambda: answers and answers[-1].loop == last)
@@ -279,14 +282,14 @@ def test_a_draft_lays_one_chord_bare_into_the_loop_and_leaves_the_rest(engine, s
     root = chroma(out[:, inside], after.rate)
     assert {int(p) for p in np.argsort(root)[-3:]} <= {v % 12 for v in chord.voices}
     assert keeps_places(small_loop)
-    assert not keeps_places(edits.add_treatment(small_loop, None, "backward"))
+    assert not keeps_places(line_edits.add_treatment(small_loop, None, "backward"))
 
 
 def test_a_step_is_no_follower_of_one_at_another_tempo():
     """Eight bars at 120 and four at 60 are as long; what is timed by the beat is not the same."""
     loop = replace(sketch(find_card("Marlow Quist"), draw=1, bars=8), tempo=120.0, line=())
-    loop = edits.set_line(replace(loop, layers=loop.layers[:1], chords=()), "l1", ())
-    loop = edits.add_treatment(loop, "l1", "echo")
+    loop = line_edits.set_line(replace(loop, layers=loop.layers[:1], chords=()), "l1", ())
+    loop = line_edits.add_treatment(loop, "l1", "echo")
 
     def held(length_ticks):
         return (Note(id=1, start_tick=0, length_ticks=length_ticks, pitch=60, velocity=90),)
@@ -363,14 +366,14 @@ def test_what_a_held_loop_needs_stays_and_the_rest_is_spare():
 
 
 def test_layers_that_are_off_stay_at_hand(engine, small_loop):
-    off = edits.set_layer(small_loop, small_loop.layers[0].id, mute=True)
+    off = layer_edits.set_layer(small_loop, small_loop.layers[0].id, mute=True)
     engine.render(small_loop)
     engine.render(off)
     node = layer_node(small_loop, small_loop.layers[0], engine.tones)
     for _ in range(3):
         assert engine.cache.get(node.key) is not None
-        engine.render(edits.set_tempo(small_loop, 90.0), name="another")
-    engine.render(edits.set_tempo(small_loop, 100.0))
+        engine.render(loop_edits.set_tempo(small_loop, 90.0), name="another")
+    engine.render(loop_edits.set_tempo(small_loop, 100.0))
     assert node.key not in engine.cache._used
 
 
@@ -388,9 +391,9 @@ def test_a_layer_is_measured_again_when_it_sounds_otherwise_and_only_then(small_
     def mixed(**how):
         return replace(small_loop, layers=(replace(one, **how), *small_loop.layers[1:]))
 
-    slower = edits.set_sound_setting(small_loop, one.id, "attack_ms", 250.0)
-    grouped = edits.group_layers(small_loop, [one.id, small_loop.layers[1].id])
-    softer = edits.set_group(grouped, "g1", level_db=-6.0)
+    slower = layer_edits.set_sound_setting(small_loop, one.id, "attack_ms", 250.0)
+    grouped = layer_edits.group_layers(small_loop, [one.id, small_loop.layers[1].id])
+    softer = layer_edits.set_group(grouped, "g1", level_db=-6.0)
     with fresh_engine() as engine:
         heard, whole = [], engine.heard_layer
         engine.heard_layer = lambda loop, layer, *a: heard.append(layer.id) or whole(loop, layer)

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from cloudrift.ground import CloudriftError
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.storage import load, loop_from, save
 from cloudrift.render import Engine
 from cloudrift.texture import KINDS, Ride, RidePoint, Treatment
@@ -132,20 +132,20 @@ def test_cards_that_ride_do_not_fuse():
 
 
 def test_a_layers_level_rides_and_its_lowest_is_silence(small_loop):
-    loop = edits.set_line(small_loop, None, ())
+    loop = line_edits.set_line(small_loop, None, ())
     name = loop.layers[0].id
     only = msgspec.structs.replace(loop, layers=(loop.layers[0],))
     engine = Engine()
-    plain = engine.render(edits.set_layer(only, name, level_db=0.0)).audio
+    plain = engine.render(layer_edits.set_layer(only, name, level_db=0.0)).audio
     half = loop.ticks // 2
     low = (RidePoint(tick=0, value=-60.0), RidePoint(tick=half - 60, value=-60.0),
            RidePoint(tick=half, value=6.0), RidePoint(tick=loop.ticks - 60, value=6.0))  # fmt: skip
-    out = engine.render(edits.set_level_ride(only, name, low)).audio
+    out = engine.render(line_edits.set_level_ride(only, name, low)).audio
     n = plain.shape[1]
     assert np.abs(out[:, 4000 : n // 2 - 8000]).max() == 0
     later = slice(n // 2 + 4000, n - 8000)
     assert db(rms(out[:, later]) / rms(plain[:, later])) == pytest.approx(6, abs=0.1)
-    back = edits.set_level_ride(edits.set_level_ride(only, name, low), name, ())
+    back = line_edits.set_level_ride(line_edits.set_level_ride(only, name, low), name, ())
     assert back == only
     engine.close()
 
@@ -180,7 +180,7 @@ def test_a_treatment_that_is_not_known_is_named_kept_and_passed_by(small_loop, t
     assert "made with design 7 of hall; here it is known up to 1" in newer.says
     line = (strange, treatment("cuts"), newer)
     assert [len(group) for group in fused(line)] == [1]
-    loop = edits.set_line(small_loop, None, line)
+    loop = line_edits.set_line(small_loop, None, line)
     path = tmp_path / "later.cloudrift"
     save(loop, path)
     assert load(path) == loop  # nothing of them is lost
@@ -207,15 +207,15 @@ def test_an_older_file_opens_with_what_it_lacks_at_its_default(small_loop):
 
 
 def test_cards_are_copied_with_ids_of_their_own_and_swapped(small_loop):
-    loop = edits.set_line(small_loop, None, ())
-    loop = edits.add_treatment(edits.add_treatment(loop, None, "cuts"), None, "hall")
-    copied, ids = edits.insert_treatments(loop, None, loop.line, 1)
+    loop = line_edits.set_line(small_loop, None, ())
+    loop = line_edits.add_treatment(line_edits.add_treatment(loop, None, "cuts"), None, "hall")
+    copied, ids = line_edits.insert_treatments(loop, None, loop.line, 1)
     assert [t.kind for t in copied.line] == ["cuts", "cuts", "hall", "hall"]
     assert len({t.id for t in copied.line}) == 4
     assert ids == (copied.line[1].id, copied.line[2].id)
-    swapped = edits.swap_treatments(loop, None, loop.line[0].id, loop.line[1].id)
+    swapped = line_edits.swap_treatments(loop, None, loop.line[0].id, loop.line[1].id)
     assert [t.kind for t in swapped.line] == ["hall", "cuts"]
-    again = edits.swap_treatments(swapped, None, loop.line[0].id, loop.line[1].id)
+    again = line_edits.swap_treatments(swapped, None, loop.line[0].id, loop.line[1].id)
     assert again == loop
 
 

@@ -28,7 +28,7 @@ from cloudrift.loop.edits.arranging.arranging import add_section, set_part
 from cloudrift.loop.edits.bed.beds import set_heard
 from cloudrift.loop.edits.chords.progression import put_chords, put_row
 from cloudrift.loop.edits.flip.prints import with_print
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.from_notes import put_layers
 from cloudrift.loop.edits.layers.own_notes import with_own
 from cloudrift.loop.edits.layers.recordings import add_recording
@@ -117,14 +117,14 @@ def test_a_loop_of_house_sounds_is_clear():
 
 
 def test_what_is_off_did_not_go_in():
-    off = edits.set_layer(SMALL, "l1", mute=True)
+    off = layer_edits.set_layer(SMALL, "l1", mute=True)
     name = SMALL.layer("l1").played.sound.of.label
     assert name not in {one.name for one in sheet_of(off).entries}
 
 
 def test_bed_and_arrangement_are_told_apart():
     document = add_section(Document(loop=set_heard(BEDDED, on=True), credits=PEOPLE), bars=2)
-    quiet = document.with_loop(edits.set_layer(document.loop, "l1", mute=True))
+    quiet = document.with_loop(layer_edits.set_layer(document.loop, "l1", mute=True))
     quiet = set_part(quiet, "s1", "l1", on=True)
     sheet = rights_of(quiet)
     parts = {place: one.parts for one in sheet.entries for place in one.where}
@@ -168,7 +168,7 @@ def test_own_sounds_are_told_by_their_recordings():
         name="Pier bell", licence="own recording", recordings=(Recording(clip=CLIP, root=60),)
     )
     use = replace(SMALL.layer("l1").played.sound, name="Pier bell", settings=(), own=own)
-    one = entry(sheet_of(edits.set_source(SMALL, "l1", sound=use)), "Pier bell")
+    one = entry(sheet_of(layer_edits.set_source(SMALL, "l1", sound=use)), "Pier bell")
     assert (one.what, one.clip, one.licence) == ("own sound", CLIP, "own recording")
 
 
@@ -177,7 +177,7 @@ def test_notes_from_a_file_are_somebodys():
     loop = put_layers(SMALL, [("Tune", [note])], origin="the file harbour.mid")
     sheet = sheet_of(loop)
     assert sheet.open == ("the file harbour.mid, in Tune: no licence is stated",)
-    by = edits.set_source(loop, loop.layers[-1].id, by="Ada Wren")
+    by = layer_edits.set_source(loop, loop.layers[-1].id, by="Ada Wren")
     assert sheet_of(by).complete and sheet_of(by).to_name == ("Ada Wren",)
     moved = with_own(by, by.layers[-1].id, [replace(note, pitch=62)])
     assert entry(sheet_of(moved), "the file harbour.mid").maker == "Ada Wren"
@@ -195,8 +195,8 @@ def test_what_went_into_a_print_went_into_what_was_cut_from_it():
     assert flip.flipped is not None and flip.parked
     alone = document.loop
     for layer in loop.layers:
-        alone = edits.set_layer(alone, layer.id, parked=True)
-    alone = edits.set_layer(alone, flip.id, parked=False)
+        alone = layer_edits.set_layer(alone, layer.id, parked=True)
+    alone = layer_edits.set_layer(alone, flip.id, parked=False)
     sheet = rights_of(document.with_loop(alone))
     assert {one.name for one in sheet.entries} == {one.name for one in sheet_of(loop).entries}
     assert sheet.open == (f"Quay voice, in {flip.name} (Dusk): it is for limited use",)
@@ -211,7 +211,7 @@ def test_a_print_of_a_group_has_what_went_into_the_group():
     clips = ClipStore()
     clip = clips.record(np.full((2, 88200), 0.1, np.float32), 44100)
     loop = recorded(clip=clip, licence="for personal use")
-    loop = edits.group_layers(loop, [loop.layers[-1].id], "Choir")
+    loop = layer_edits.group_layers(loop, [loop.layers[-1].id], "Choir")
     got = printed(loop, "Dusk", clips)
     document = with_print(Document(loop=loop, credits=PEOPLE), loop, got.clip, got.facts, ("g1",),
                           got.gain_db)  # fmt: skip
@@ -267,11 +267,11 @@ def set_chord_length(loop, chord_id):
 
 
 def test_the_sheet_names_layers_as_they_are_called_now():
-    loop = edits.add_layer(SMALL, "bright grand")
+    loop = layer_edits.add_layer(SMALL, "bright grand")
     layer_id = loop.layers[-1].id
-    swapped = edits.set_sound(loop, layer_id, "worn piano")
+    swapped = layer_edits.set_sound(loop, layer_id, "worn piano")
     assert entry(sheet_of(swapped), "Worn piano").where[-1] == "Worn piano"
-    renamed_ = edits.set_layer(swapped, layer_id, name="Reef")
+    renamed_ = layer_edits.set_layer(swapped, layer_id, name="Reef")
     assert entry(sheet_of(renamed_), "Worn piano").where[-1] == "Reef"
 
 

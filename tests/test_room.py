@@ -8,7 +8,7 @@ import scipy.fft as sf
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QApplication
 
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.edits.layers.remedies import REMEDIES, cut, cuts_of, set_cut
 from cloudrift.loop.files.storage import save
 from cloudrift.render import Engine
@@ -98,10 +98,10 @@ def test_notes_that_take_turns_are_not_in_each_other_s_way():
 def test_two_layers_in_one_register_crowd_and_an_octave_parts_them(small_loop):
     loop = small_loop
     for layer in loop.layers[1:]:
-        loop = edits.remove_layer(loop, layer.id)
-    loop = edits.add_layer(loop, "bright grand")
-    loop = edits.set_layer(loop, loop.layers[-1].id, level_db=loop.layers[0].level_db)
-    loop = edits.set_lens(loop, loop.layers[0].id, skip_bass=True)
+        loop = layer_edits.remove_layer(loop, layer.id)
+    loop = layer_edits.add_layer(loop, "bright grand")
+    loop = layer_edits.set_layer(loop, loop.layers[-1].id, level_db=loop.layers[0].level_db)
+    loop = layer_edits.set_lens(loop, loop.layers[0].id, skip_bass=True)
     engine = Engine()
     room = look_at(loop, engine)
     assert set(room.levels) == {x.id for x in loop.layers}
@@ -110,8 +110,8 @@ def test_two_layers_in_one_register_crowd_and_an_octave_parts_them(small_loop):
     words = in_words(worst, loop)
     assert words.startswith("Dusk keys and Bright grand are")
     assert words.endswith("Hz")
-    apart = edits.set_sound(loop, loop.layers[1].id, "round sub")
-    apart = edits.set_lens(apart, loop.layers[1].id, kind="roots")
+    apart = layer_edits.set_sound(loop, loop.layers[1].id, "round sub")
+    apart = layer_edits.set_lens(apart, loop.layers[1].id, kind="roots")
     after = look_at(apart, engine)
     engine.close()
     assert sum(c.severity for c in after.crowded) < 0.5 * sum(c.severity for c in room.crowded)
@@ -159,8 +159,8 @@ def test_room_and_notes_on_the_command_line(small_loop, tmp_path, capsys):
 @pytest.fixture
 def crowded_loop(small_loop):
     """Two layers that play the same voices, a pluck a little above."""
-    loop = edits.set_lens(small_loop, "l1", skip_bass=True)
-    return edits.set_layer(loop, "l2", level_db=0.0)
+    loop = layer_edits.set_lens(small_loop, "l1", skip_bass=True)
+    return layer_edits.set_layer(loop, "l2", level_db=0.0)
 
 
 def mean_db(level):
@@ -196,7 +196,7 @@ def test_a_remedy_makes_more_room_or_says_so_in_level_and_place(crowded_loop, na
 def test_cuts_go_where_the_other_plays(crowded_loop):
     line = crowded_loop.layer("l1").line
     assert line[0].kind == "cuts"
-    loop = edits.set_lens(crowded_loop, "l1", octave=2)
+    loop = layer_edits.set_lens(crowded_loop, "l1", octave=2)
     higher = cut(loop, "l1", "l2", 200.0, 410.0).layer("l1").line
     assert dict(higher[0].settings)["low_cut_hz"] == 410
     assert len(higher) == len(line)  # its own cuts are moved
@@ -204,15 +204,15 @@ def test_cuts_go_where_the_other_plays(crowded_loop):
     cuts = next(t for t in lower_one if t.kind == "cuts")
     field = cuts.of.spec["high_cut_hz"]
     assert dict(cuts.settings)["high_cut_hz"] == max(200, field.low)
-    bare = edits.set_line(loop, "l2", ())
+    bare = line_edits.set_line(loop, "l2", ())
     assert [t.kind for t in cut(bare, "l2", "l1", 900.0, 1800.0).layer("l2").line] == ["cuts"]
 
 
 def test_the_stage_shows_the_room_and_helps_with_one_press(window, qtbot):
     window.show_stage(1)
     session, view = window.session, window.layers.room
-    session.apply("crowd", lambda loop: edits.set_layer(
-        edits.set_lens(loop, "l1", skip_bass=True), "l2", level_db=0.0))  # fmt: skip
+    session.apply("crowd", lambda loop: layer_edits.set_layer(
+        layer_edits.set_lens(loop, "l1", skip_bass=True), "l2", level_db=0.0))  # fmt: skip
     qtbot.waitUntil(lambda: view.room is not None and bool(view.room.crowded), timeout=60_000)
     session.select(layer_id="l2")
     assert view.words.text().startswith("Dusk keys and Slow vault crowd")
@@ -228,7 +228,7 @@ def test_the_stage_shows_the_room_and_helps_with_one_press(window, qtbot):
     assert view.map.crowded_at(place) is not None
     assert view.map.crowded_at(QPointF(place.x(), 2)) is None
     for layer in session.loop.layers[1:]:
-        session.apply("x", lambda loop, i=layer.id: edits.remove_layer(loop, i))
+        session.apply("x", lambda loop, i=layer.id: layer_edits.remove_layer(loop, i))
     qtbot.waitUntil(lambda: len(view.room.levels) == 1, timeout=60_000)
     assert view.words.text() == "every layer has its own place"
     assert not view.helps["Cut"].isVisible()
@@ -237,8 +237,8 @@ def test_the_stage_shows_the_room_and_helps_with_one_press(window, qtbot):
 def test_a_remedy_is_heard_before_it_is_taken(window, qtbot):
     window.show_stage(1)
     session, view = window.session, window.layers.room
-    session.apply("crowd", lambda loop: edits.set_layer(
-        edits.set_lens(loop, "l1", skip_bass=True), "l2", level_db=0.0))  # fmt: skip
+    session.apply("crowd", lambda loop: layer_edits.set_layer(
+        layer_edits.set_lens(loop, "l1", skip_bass=True), "l2", level_db=0.0))  # fmt: skip
     qtbot.waitUntil(lambda: view.room is not None and bool(view.room.crowded), timeout=60_000)
     before = session.loop
     QApplication.sendEvent(view.helps["Octave up"], QEvent(QEvent.Type.Enter))
@@ -276,10 +276,10 @@ def test_cuts_are_dragged_in_the_room_and_by_keys(window, qtbot):
 
 
 def test_a_cut_on_a_layer_without_one_cuts_only_what_is_asked_for(small_loop):
-    loop = edits.set_line(small_loop, "l2", ())
+    loop = line_edits.set_line(small_loop, "l2", ())
     assert cuts_of(loop, "l2") == (20.0, 20_000.0)
     assert cuts_of(set_cut(loop, "l2", "high_cut_hz", 3000.0), "l2") == (20.0, 3000.0)
-    off = edits.set_treatment(set_cut(loop, "l2", "low_cut_hz", 300.0), "l2", "t1", on=False)
+    off = line_edits.set_treatment(set_cut(loop, "l2", "low_cut_hz", 300.0), "l2", "t1", on=False)
     assert cuts_of(off, "l2") == (20.0, 20_000.0)
     assert cuts_of(set_cut(off, "l2", "low_cut_hz", 200.0), "l2")[0] == 200.0
 

@@ -11,7 +11,7 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.kit.dropped import MIDI_FILES, ONE_SHOTS, RECORDED, SAMPLED, dropped
 from cloudrift.desktop.stages.shelf.sampled_sheet import SampledSheet
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.files.storage import load, save
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import Clock
@@ -345,7 +345,7 @@ def test_a_sampled_sound_is_kept_on_the_shelf_and_in_a_loop(folder, tmp_path, sm
     clips = ClipStore()
     own = own_from(sfz(folder, "<region> sample=samples/low.wav lokey=10 hikey=20 lovel=5"), clips)
     assert load_own(save_own(own, clips, tmp_path / "shelf"), ClipStore()) == own
-    loop = edits.add_layer(small_loop, own)
+    loop = layer_edits.add_layer(small_loop, own)
     path = tmp_path / "kit.cloudrift"
     save(loop, path, clips)
     assert load(path, ClipStore()).layers[-1].played.sound.own == own

@@ -22,7 +22,8 @@ from cloudrift.desktop.session.preferences import Preferences
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.paths import path_of, path_text
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.files.kept import keep, template_folder
 from cloudrift.loop.files.recovery import Shelter, left_behind
 from cloudrift.loop.files.storage import load, save, signature
@@ -40,7 +41,7 @@ ODD = os.fsdecode(b"caf\xe9 \xff.cloudrift")  # no UTF-8: a name from an older d
 
 
 def changed(window, tempo=77):
-    window.session.apply("tempo", lambda loop: edits.set_tempo(loop, tempo))
+    window.session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, tempo))
 
 
 # --- killed at any moment -------------------------------------------------------------------------
@@ -217,7 +218,7 @@ def test_long_names_are_cut_where_they_become_files(small_loop, tmp_path):
     assert save_own(own, ClipStore(), tmp_path / "s").exists()
     assert save_own(own, ClipStore(), tmp_path / "s").exists()
     assert [one.own.name for one in own_sounds(tmp_path / "s")] == [name] * 2
-    line = edits.add_treatment(small_loop, None, "hall").line
+    line = line_edits.add_treatment(small_loop, None, "hall").line
     finish = save_finish(Finish(name=name, purpose="", tags=(), line=line), tmp_path / "f")
     assert [one.name for one in own_finishes(tmp_path / "f")[0]] == [name]
     forget_finish(finish, tmp_path / "f")
@@ -241,7 +242,7 @@ def test_a_file_that_another_program_has_changed_is_asked_about(
     assert saved(window.files.save_to, path)
     changed(window, 70)
     assert saved(window.files.save)  # nobody else has: nobody is asked
-    save(edits.set_tempo(session.loop, 44), path)
+    save(loop_edits.set_tempo(session.loop, 44), path)
     changed(window)
     answer(monkeypatch, words)
     assert saved(window.files.save) == bool(mine)
@@ -309,7 +310,7 @@ def test_a_save_that_ends_in_another_document_tells_that_one_nothing(qtbot, wind
     changed(window, 77)
     answers = []
     session.document.save(path, answers.append)
-    session.document.open(edits.set_tempo(session.loop, 60), None)
+    session.document.open(loop_edits.set_tempo(session.loop, 60), None)
     gate.set()
     qtbot.waitUntil(lambda: answers == [True], timeout=5000)
     assert load(path).tempo == 77
@@ -474,11 +475,11 @@ from pathlib import Path
 from PyQt6.QtCore import QTimer
 from cloudrift.desktop.frame import app
 from cloudrift.desktop.frame import window
-from cloudrift.loop import edits
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.files.storage import load_document
 shown = window.Window.showEvent
 def change(self):
-    self.session.apply("x", lambda loop: edits.set_tempo(loop, 55))
+    self.session.apply("x", lambda loop: loop_edits.set_tempo(loop, 55))
     print("changed", flush=True)
 def show(self, event):
     shown(self, event)
@@ -510,7 +511,7 @@ def test_a_program_that_is_told_to_end_keeps_what_is_not_saved(small_loop, tmp_p
         assert running.wait(20) == 0
         assert "Traceback" not in running.stderr.read()
     (found,) = left_behind(ClipStore())
-    assert found.document.loop == edits.set_tempo(small_loop, 55)
+    assert found.document.loop == loop_edits.set_tempo(small_loop, 55)
     assert found.origin == path
     assert load(path) == small_loop
     assert not left.exists()

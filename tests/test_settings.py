@@ -22,7 +22,8 @@ from cloudrift.desktop.stages.layers.notes.model import chord_names
 from cloudrift.devices import SilentSpeaker, open_speaker, speakers
 from cloudrift.devices import speaker as speaker_room
 from cloudrift.ground import CloudriftError
-from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import layer_edits, own_notes
 from cloudrift.loop.edits.layers.from_notes import MOST_NAMED, chords_of
 from cloudrift.loop.edits.layers.new_layer import usual_layer
 from cloudrift.loop.files.recovery import Shelter
@@ -347,16 +348,16 @@ def test_every_key_that_help_names_is_taken(window, what):
 
 
 def test_a_house_sound_as_it_is_set_is_an_own_sound(small_loop, tmp_path):
-    loop = edits.set_sound_setting(small_loop, "l1", "decay_ms", 900.0)
-    loop = edits.set_sound_setting(loop, "l1", "brightness", 80.0)
+    loop = layer_edits.set_sound_setting(small_loop, "l1", "decay_ms", 900.0)
+    loop = layer_edits.set_sound_setting(loop, "l1", "brightness", 80.0)
     use = loop.layer("l1").source.sound
     own = with_settings("Short felt", use.own, use.of, use.settings)
-    made = edits.set_sound(loop, "l1", own)
+    made = layer_edits.set_sound(loop, "l1", own)
     assert made.layer("l1").source.sound.settings == ()
     assert made.layer("l1").role == find_sound("felt upright").role
     engine = Engine()
     assert np.array_equal(engine.render(made).audio, engine.render(loop).audio)
-    plain = edits.set_sound(loop, "l1", "felt upright")
+    plain = layer_edits.set_sound(loop, "l1", "felt upright")
     assert not np.array_equal(engine.render(plain).audio, engine.render(loop).audio)
     # Two of one name are not taken for each other.
     other = replace(own, settings=(("decay_ms", 3000.0),))
@@ -384,8 +385,8 @@ def test_a_house_sound_as_it_is_set_is_an_own_sound(small_loop, tmp_path):
 def test_an_own_sound_out_of_a_house_sound_plays_in_its_familys_way(small_loop):
     for name in ("round sub", "long drum", "warm pad"):
         own = OwnSound(name="Mine", house=name, version=find_sound(name).version)
-        mine = usual_layer(small_loop, edits.sound_use(own))
-        theirs = usual_layer(small_loop, edits.sound_use(name))
+        mine = usual_layer(small_loop, layer_edits.sound_use(own))
+        theirs = usual_layer(small_loop, layer_edits.sound_use(name))
         assert mine.with_source(sound=theirs.source.sound).source == theirs.source
         assert mine.level_db == theirs.level_db
 
@@ -394,7 +395,7 @@ def test_a_sound_is_kept_from_the_inspector(qtbot, window, monkeypatch):
     window.show_stage(1)
     session = window.session
     session.select(layer_id="l1")
-    session.apply("x", lambda loop: edits.set_sound_setting(loop, "l1", "decay_ms", 900.0))
+    session.apply("x", lambda loop: layer_edits.set_sound_setting(loop, "l1", "decay_ms", 900.0))
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Short felt", True))
     qtbot.mouseClick(window.layers.inspector.keep, LEFT)
     sound = session.loop.layer("l1").source.sound
@@ -426,7 +427,7 @@ def test_chords_of_own_notes_are_named_and_a_tune_has_those_of_the_row(window):
     session = window.session
     row = [c.read(session.loop.key).text for c in session.loop.chords]
     session.apply("x", lambda loop: own_notes.let_go(loop, "l1"))
-    session.apply("x", lambda loop: edits.set_key(replace(loop, chords=()), loop.key))
+    session.apply("x", lambda loop: loop_edits.set_key(replace(loop, chords=()), loop.key))
     loop = session.loop
     named = [name for _, name in chord_names(loop, loop.layer("l1"))]
     assert named == row  # read from the notes: the row is empty

@@ -13,7 +13,7 @@ from cloudrift.desktop.kit.tiles import open_tempo
 from cloudrift.devices import quiet
 from cloudrift.exchange import StandIn, Wanted, stand_in
 from cloudrift.exchange.service import ExchangeError
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.layers.recordings import add_recording
 from cloudrift.loop.model.recorded import Facts, FromRecording
 from cloudrift.texture.finish_files import house_finishes
@@ -47,7 +47,7 @@ def test_work_goes_on_after_a_sheet_was_closed(qtbot, window, small_loop, name):
     assert gone == [name]
     # An exception in any slot fails the test.
     session = window.session
-    assert session.apply("tempo", lambda loop: edits.set_tempo(loop, 150))
+    assert session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, 150))
     session.select(layer_id="l2")
     session.document.undo()
     session.transport.set_playing(True)

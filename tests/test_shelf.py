@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from cloudrift.desktop.stages.shelf.kept import FILE, LAST, Kept
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.sound import CATALOGUE, look_up
 from cloudrift.sound.instrument import FAMILIES
 from tests.hands import settled
@@ -156,7 +156,7 @@ def test_stars_are_kept_and_escape_puts_the_shelf_away(window, shelf, qtbot):
 def test_without_layers_the_first_sound_becomes_one(window, shelf, qtbot):
     session = window.session
     for layer in session.loop.layers:
-        session.apply("remove", lambda loop, i=layer.id: edits.remove_layer(loop, i))
+        session.apply("remove", lambda loop, i=layer.id: layer_edits.remove_layer(loop, i))
     assert shelf.target.text() == "no layer yet"
     shelf.hear(CATALOGUE["harp"])
     assert [x.source.sound.name for x in session.hearing.shown.layers] == ["harp"]
@@ -176,7 +176,7 @@ def test_a_newer_design_offers_the_newest_that_there_is_here(window, shelf, qtbo
     session = window.session
     use = session.loop.layer("l2").source.sound
     newer = type(use)(name="warm pad", version=9, settings=(("attack_ms", 300.0),))
-    session.apply("newer", lambda loop: edits.set_source(loop, "l2", sound=newer))
+    session.apply("newer", lambda loop: layer_edits.set_source(loop, "l2", sound=newer))
     offers = [b for b in window.layers.inspector.findChildren(type(shelf.use)) if
               "use the newest, 3" in b.text()]  # fmt: skip
     assert len(offers) == 1

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import line_edits
 from cloudrift.texture.kinds.slots import USUAL, WHAT, shape_of
 from tests.hands import drag, settled
 
@@ -15,7 +15,7 @@ from tests.hands import drag, settled
 def lane(qtbot, window):
     session = window.session
     window.show_stage(2)
-    session.apply("slots", lambda loop: edits.add_treatment(loop, "l1", "slots"))
+    session.apply("slots", lambda loop: line_edits.add_treatment(loop, "l1", "slots"))
     treatment = session.loop.layer("l1").line[-1].id
     session.select(layer_id="l1", line_of="l1", treatment_id=treatment)
     settled(qtbot, session)

@@ -17,7 +17,8 @@ from cloudrift.demo import demo_loops, unpack
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop import load, save
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.style import find_card, house_cards, read_card, sketch
 from cloudrift.theory import Key, parse_key
 from tests.conftest import db, run
@@ -188,9 +189,9 @@ def test_everything_ordered_is_written(small_loop, tmp_path):
 
 
 def test_a_treated_loop_is_named_by_what_is_heard(small_loop):
-    loop = edits.add_treatment(small_loop, None, "shift")
+    loop = line_edits.add_treatment(small_loop, None, "shift")
     for name, value in (("semitones", -3.0), ("way", "tape")):
-        loop = edits.set_treatment_setting(loop, None, loop.line[-1].id, name, value)
+        loop = line_edits.set_treatment_setting(loop, None, loop.line[-1].id, name, value)
     names = [p.name for p in parcels(loop, Order(parts=("loop", "stems")))]
     assert names[0] == "ice-road_117.73bpm_dsharp-minor.wav"
     assert names[1] == "ice-road_140bpm_fsharp-minor_bare.wav"
@@ -199,7 +200,7 @@ def test_a_treated_loop_is_named_by_what_is_heard(small_loop):
 def test_nothing_to_hear_and_nowhere_to_write_are_said(small_loop, tmp_path):
     silent = small_loop
     for layer in small_loop.layers:
-        silent = edits.set_layer(silent, layer.id, mute=True)
+        silent = layer_edits.set_layer(silent, layer.id, mute=True)
     with pytest.raises(CloudriftError, match="no layer sounds"):
         deliver(silent, tmp_path, Order())
     (tmp_path / "file").write_text("x")
@@ -224,7 +225,7 @@ def test_the_demo_kit_shows_written_and_sounding():
 
 def test_unpacking_the_kit_keeps_changes(tmp_path):
     first, _ = unpack(tmp_path)
-    changed = edits.set_tempo(load(first), 120)
+    changed = loop_edits.set_tempo(load(first), 120)
     save(changed, first)
     unpack(tmp_path)
     assert load(first) == changed

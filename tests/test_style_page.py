@@ -14,7 +14,8 @@ from cloudrift.cli.main import commands
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.stages.style.mark_row import AXIS, HIGH
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.files.storage import load, save
 from cloudrift.style import house_cards, sketch, way_of_voicing
 from cloudrift.style.card_files import (
@@ -74,7 +75,7 @@ def test_the_heading_and_the_page_say_how_much_is_met(qtbot, window, page):
     assert page.words.text().startswith(f"{met} of {asked} met. ")
     assert f"{met} of {asked} met" in window.heading.style_tile.accessibleName()
     assert set(page.rows) == asked_plainly(house_cards()["Marlow Quist"])
-    session.apply("tempo", lambda loop: edits.set_tempo(loop, 90.0))
+    session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, 90.0))
     looked(qtbot, window)
     row = page.rows["tempo"]
     assert row.mark.missed and met_of(window.marking.marks)[0] == met - 1
@@ -82,17 +83,17 @@ def test_the_heading_and_the_page_say_how_much_is_met(qtbot, window, page):
     session.document.undo()
     looked(qtbot, window)
     assert page.rows["tempo"].mark.met
-    session.apply("no style", lambda loop: edits.set_style(loop, ""))
+    session.apply("no style", lambda loop: loop_edits.set_style(loop, ""))
     looked(qtbot, window)
     assert page.title.text() == "No style card" and window.marking.words == ""
-    session.apply("a stranger's", lambda loop: edits.set_style(loop, "Nobody"))
+    session.apply("a stranger's", lambda loop: loop_edits.set_style(loop, "Nobody"))
     looked(qtbot, window)
     assert "No card is called Nobody" in page.words.text()
 
 
 def test_a_change_is_heard_on_resting_and_made_on_pressing_as_one_step(qtbot, window, page):
     session = window.session
-    session.apply("tempo", lambda loop: edits.set_tempo(loop, 90.0))
+    session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, 90.0))
     settled(qtbot, session)
     looked(qtbot, window)
     row = page.rows["tempo"]
@@ -110,7 +111,7 @@ def test_a_change_is_heard_on_resting_and_made_on_pressing_as_one_step(qtbot, wi
 
 def test_only_what_is_missed_may_be_shown_and_rows_are_painted(qtbot, window, page):
     session = window.session
-    session.apply("tempo", lambda loop: edits.set_tempo(loop, 90.0))
+    session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, 90.0))
     looked(qtbot, window)
     page.filter.button("missed").click()
     shown = [name for name, row in page.rows.items() if row.isVisibleTo(page)]
@@ -138,7 +139,7 @@ def test_marks_of_the_sound_follow_it(qtbot, window, page):
 def test_below_a_stage_stands_what_of_it_the_card_would_have_otherwise(qtbot, window, page):
     session = window.session
     window.show_stage(0)
-    session.apply("tempo", lambda loop: edits.set_tempo(loop, 90.0))
+    session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, 90.0))
     looked(qtbot, window)
     assert window.quiet.isVisible()
     assert "Marlow Quist would have it otherwise: tempo 90 BPM" in window.quiet.text()
@@ -163,7 +164,7 @@ def test_moves_are_habits_made_by_one_press(qtbot, window, page):
     assert session.loop.layers[-1].name == "Reef pluck"
     session.document.undo()
     assert session.loop == before
-    session.apply("away", lambda loop: edits.set_line(loop, None, ()))
+    session.apply("away", lambda loop: line_edits.set_line(loop, None, ()))
     worn = next(b for b in buttons if hasattr(b, "click") and b.text().startswith("weathering"))
     worn.click()
     worn.click()

@@ -8,7 +8,7 @@ import pytest
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
 
 
 @pytest.fixture
@@ -130,7 +130,7 @@ def test_pictures_follow_while_files_are_written(window, qtbot, monkeypatch):
         real(made)
 
     monkeypatch.setattr(window.ribbon, "_take", take)
-    window.session.apply("slower", lambda loop: edits.set_tempo(loop, 70))
+    window.session.apply("slower", lambda loop: loop_edits.set_tempo(loop, 70))
     qtbot.waitUntil(lambda: bool(seen), timeout=20_000)
     assert not gate.is_set()
     assert window.deliver.files.cancel.isVisible()

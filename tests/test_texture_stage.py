@@ -10,7 +10,7 @@ from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.desktop.stages.texture.pair_page import step_names
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.storage import save
 from cloudrift.render import Engine
 from cloudrift.render.measure.pair import difference
@@ -28,7 +28,7 @@ ENTER, LEFT = Qt.Key.Key_Return, Qt.MouseButton.LeftButton
 def stage(window, qtbot):
     window.show_stage(2)
     session = window.session
-    session.apply("bare", lambda loop: edits.set_line(loop, None, ()))
+    session.apply("bare", lambda loop: line_edits.set_line(loop, None, ()))
     session.end_drag()
     session.select(line_of=None, treatment_id="")
     settled(qtbot, session)
@@ -91,7 +91,9 @@ def test_the_portrait_follows_the_fields_and_the_card_says_what_it_added(stage, 
 def test_a_card_is_copied_into_another_line_and_a_line_too(stage, window, qtbot):
     session = window.session
     add(stage, "cuts", "hall")
-    session.apply("x", lambda loop: edits.set_treatment(loop, None, loop.line[1].id, note="far"))
+    session.apply(
+        "x", lambda loop: line_edits.set_treatment(loop, None, loop.line[1].id, note="far")
+    )
     stage.rows[1].setFocus()
     qtbot.keyClick(stage.rows[1], Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
     assert 'kind = "hall"' in QApplication.clipboard().text()  # text that anybody can read
@@ -206,7 +208,7 @@ def test_a_point_is_dragged_and_stays_between_its_neighbours(stage, window, qtbo
 def test_b_compares_the_whole_loop_the_line_or_the_card(stage, window, qtbot):
     session = window.session
     layer = session.loop.layers[0].id
-    session.apply("x", lambda loop: edits.set_line(loop, layer, (treatment("hall"),)))
+    session.apply("x", lambda loop: line_edits.set_line(loop, layer, (treatment("hall"),)))
     add(stage, "cuts", "tilt")
     session.select(treatment_id=session.loop.line[1].id)
 
@@ -260,7 +262,7 @@ def test_two_strips_stand_side_by_side_with_their_spectra(stage, window, qtbot):
     session = window.session
     add(stage, "cuts")
     session.apply(
-        "x", lambda p: edits.set_treatment_setting(p, None, p.line[0].id, "high_cut_hz", 700)
+        "x", lambda p: line_edits.set_treatment_setting(p, None, p.line[0].id, "high_cut_hz", 700)
     )
     settled(qtbot, session)
     stage.show_pair()
@@ -282,7 +284,7 @@ def test_find_harsh_offers_a_notch_where_something_sticks_out(stage, window, qtb
     one = session.loop.line[0].id
     for name, value in (("mid_hz", 3000), ("mid_db", 18), ("mid_q", 9)):
         session.apply(
-            "x", lambda p, n=name, v=value: edits.set_treatment_setting(p, None, one, n, v)
+            "x", lambda p, n=name, v=value: line_edits.set_treatment_setting(p, None, one, n, v)
         )
     stage.find_harsh()
     qtbot.waitUntil(lambda: "sticks out" in stage.harsh.words.text(), timeout=20_000)
@@ -367,15 +369,15 @@ def test_an_unknown_treatment_is_said_on_opening_and_on_its_card(stage, window, 
 
 def test_warnings_say_what_to_heed_and_only_what_the_card_brought(small_loop):
     engine = Engine()
-    loop = edits.set_line(small_loop, None, ())
+    loop = line_edits.set_line(small_loop, None, ())
     pluck = next(x for x in loop.layers if x.role == "pluck")
-    loop = edits.set_line(loop, pluck.id, ())
-    loop = edits.set_lens(loop, pluck.id, gate=0.3)
+    loop = line_edits.set_line(loop, pluck.id, ())
+    loop = layer_edits.set_lens(loop, pluck.id, gate=0.3)
     gap = short_gap_s(loop, pluck.id)
     assert gap is not None
 
     def warned(owner, *line):
-        after = edits.set_line(loop, owner, line)
+        after = line_edits.set_line(loop, owner, line)
         facts = [step_facts(engine, after, owner, n) for n in (len(line) - 1, len(line))]
         return heed(after, owner, line[-1], *facts), added(*facts, line[-1], after.tempo)
 
@@ -393,7 +395,7 @@ def test_warnings_say_what_to_heed_and_only_what_the_card_brought(small_loop):
     # With a low cut behind it, that is done; with one that does not reach up so far, it is not.
     for cut, clears in ((60.0, True), (30.0, False)):
         line = (low, msgspec.structs.replace(treatment("cuts", low_cut_hz=cut), id="t9"))
-        after = edits.set_line(loop, None, line)
+        after = line_edits.set_line(loop, None, line)
         facts = [step_facts(engine, after, None, n) for n in (0, 1)]
         assert any("rumble" in w for w in heed(after, None, low, *facts)) != clears
     quiet = treatment("trim", gain_db=-3)
@@ -405,7 +407,7 @@ def test_warnings_say_what_to_heed_and_only_what_the_card_brought(small_loop):
 
 def test_what_is_measured_of_a_step_is_true(small_loop):
     engine = Engine()
-    loop = edits.set_line(small_loop, None, (treatment("cuts", low_cut_hz=400),))
+    loop = line_edits.set_line(small_loop, None, (treatment("cuts", low_cut_hz=400),))
     before, after = (step_facts(engine, loop, None, n) for n in (0, 1))
     assert before.lufs == pytest.approx(
         integrated_lufs(engine.audio(_mix(engine, loop)), loop.rate)

@@ -21,7 +21,7 @@ from cloudrift.loop.edits.arranging.arranging import (
     set_seam,
     set_section,
 )
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.storage import save
 from cloudrift.loop.model.bed import hits_of
 from cloudrift.loop.model.document import Document
@@ -29,7 +29,8 @@ from cloudrift.loop.model.section_rides import SectionPoint, SectionRide, can_ri
 from cloudrift.loop.model.sections import Seam
 from cloudrift.render import Engine
 from cloudrift.render.forms import seams
-from cloudrift.render.forms.timeline import ending, lengths_of, pieces, spans_of, turns_of, whole
+from cloudrift.render.forms.spans import ending, lengths_of, spans_of, turns_of
+from cloudrift.render.forms.timeline import pieces, whole
 from cloudrift.style.form import over_line, slowed_line
 from cloudrift.style.sums import sum_line
 from cloudrift.texture.catalogue import find_kind
@@ -138,7 +139,7 @@ def test_a_section_that_differs_is_its_own_loop_and_the_tail_before_it_is_laid_o
     document = set_part(document, second, "l1", on=False)
     document = set_section(document, second, bed=False)
     audio, starts = sound(engine, document)
-    section = replace(edits.set_layer(BEDDED, "l1", mute=True), bed=None)
+    section = replace(layer_edits.set_layer(BEDDED, "l1", mute=True), bed=None)
     loop = engine.render(section).audio
     # What was heard before it, metal too, has died away by its last pass.
     last = audio[:, starts[1] + 3 * TURN : starts[1] + 4 * TURN]
@@ -451,8 +452,8 @@ def test_what_is_bypassed_or_at_zero_may_ride_and_acts_where_it_does(engine):
     """It is offered with a word on how it is elsewhere."""
     (one, *_rest) = BEDDED.line_of("l2")
     field = next(f for f in one.of.spec if f.rides and not f.choices)
-    off = edits.set_treatment(BEDDED, "l2", one.id, on=False)
-    zero = edits.set_treatment(BEDDED, "l2", one.id, blend=0.0)
+    off = line_edits.set_treatment(BEDDED, "l2", one.id, on=False)
+    zero = line_edits.set_treatment(BEDDED, "l2", one.id, blend=0.0)
     offered = {what: words for words, what in can_ride(off, "l2")}
     assert offered["l2", one.id, field.name].endswith(", bypassed elsewhere")
     offered = {what: words for words, what in can_ride(zero, "l2") if what[1] == one.id}
@@ -531,7 +532,7 @@ def test_a_ride_that_cannot_be_is_refused_in_words(owner, treatment, of, points,
 
 def test_a_ride_of_what_is_gone_rests_and_is_kept(engine):
     document = set_ride(arranged(4), "s1", ride("l1", points=((0, 0.0), (1, -20.0))))
-    gone = document.with_loop(edits.remove_layer(BEDDED, "l1"))
+    gone = document.with_loop(layer_edits.remove_layer(BEDDED, "l1"))
     assert not any(span.knots for span in spans_of(gone))
     assert gone.arrangement.sections[0].rides
     again = set_ride(document, "s1", None, what=("l1", "", "level_db"))

@@ -11,7 +11,7 @@ from cloudrift.loop.edits.arranging.arranging import add_take, arrange, forget_t
 from cloudrift.loop.files.storage import load_document, save
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.sections import MOST_TAKES, VoiceTake
-from cloudrift.render.forms.timeline import lengths_of
+from cloudrift.render.forms.spans import lengths_of
 from cloudrift.render.forms.trial_voice import PART_S, kept_in, laid_over, over_rest_db
 from tests.hands import saved, settled
 from tests.test_arrange_stage import made, now, played, stage  # noqa: F401

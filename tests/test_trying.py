@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 
 from cloudrift.desktop.session.hearing.hearing import BARE
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.render import Engine
 from cloudrift.render.plan.trying import FIRST_S, first_moment, left_out, tried_line
 from cloudrift.render.play.audition import played_key, tried
@@ -33,8 +33,8 @@ def line(*kinds, **settings):
 
 def plain(loop):
     for layer in loop.layers:
-        loop = edits.set_line(loop, layer.id, ())
-    return edits.set_line(loop, None, ())
+        loop = line_edits.set_line(loop, layer.id, ())
+    return line_edits.set_line(loop, None, ())
 
 
 def bright(audio):
@@ -46,8 +46,8 @@ def bright(audio):
 
 @pytest.mark.parametrize("where", ["l1", "g1", None])
 def test_a_key_goes_through_the_line_of_its_layer_its_group_and_the_loop(engine, small_loop, where):
-    loop = edits.group_layers(plain(small_loop), ["l1"])
-    cut = edits.set_line(loop, where, line("cuts", high_cut_hz=600.0))
+    loop = layer_edits.group_layers(plain(small_loop), ["l1"])
+    cut = line_edits.set_line(loop, where, line("cuts", high_cut_hz=600.0))
     through, plainly = (played_key(p, 60, 100, "l1") for p in (cut, loop))
     assert bright(engine.once(through)) < bright(engine.once(plainly)) - 15
     moments = [first_moment(one, engine.tones) for one in (through, plainly)]
@@ -59,14 +59,14 @@ def test_a_key_goes_through_the_line_of_its_layer_its_group_and_the_loop(engine,
 
 def test_a_key_is_as_loud_as_its_layer(engine, small_loop):
     loop = plain(small_loop)
-    soft = edits.set_layer(loop, "l1", level_db=loop.layer("l1").level_db - 12)
+    soft = layer_edits.set_layer(loop, "l1", level_db=loop.layer("l1").level_db - 12)
     levels = [rms(engine.once(played_key(p, 60, 100, "l1"))[:, :RATE]) for p in (loop, soft)]
     assert db(levels[1] / levels[0]) == pytest.approx(-12, abs=0.01)
 
 
 @pytest.mark.parametrize(("way", "by"), [("hold", -3.0), ("tape", -5.0), ("hold", -12.0)])
 def test_a_shift_is_played_and_time_is_left_out(engine, small_loop, way, by):
-    loop = edits.set_line(plain(small_loop), None, line("shift", "backward", "slow",
+    loop = line_edits.set_line(plain(small_loop), None, line("shift", "backward", "slow",
                                                         semitones=by, way=way))  # fmt: skip
     audio = first_moment(played_key(loop, 69, 90, "l1"), engine.tones)
     heard = main_hz(audio[:, 4000:], 150, 600)
@@ -89,7 +89,7 @@ def test_the_first_moment_is_nearly_what_the_whole_begins_with(engine, small_loo
     for name, value in noises.items():
         if name in fields:
             laid[0] = laid[0].set(name, max(value, KINDS[kinds[0]].spec[name].low))
-    loop = edits.set_line(plain(small_loop), "l1", tuple(laid))
+    loop = line_edits.set_line(plain(small_loop), "l1", tuple(laid))
     short = played_key(loop, 57, 100, "l1")
     moment, whole = first_moment(short, engine.tones), engine.once(short)
     part = np.s_[:, int(0.08 * RATE) : int(0.33 * RATE)]
@@ -102,26 +102,26 @@ def test_the_first_moment_is_nearly_what_the_whole_begins_with(engine, small_loo
 def test_every_treatment_can_be_tried(engine, small_loop):
     loop = plain(small_loop)
     for kind in KINDS:
-        laid = edits.set_line(loop, "l1", line(kind))
+        laid = line_edits.set_line(loop, "l1", line(kind))
         audio = first_moment(played_key(laid, 60, 100, "l1"), engine.tones, 0.2)
         assert audio.shape == (2, int(0.2 * RATE)) and np.isfinite(audio).all(), kind
         assert rms(audio) > 1e-5, kind
 
 
 def test_tried_chords_go_through_the_lines_of_who_strikes_them(engine, small_loop):
-    loop = edits.set_line(plain(small_loop), None, line("cuts", high_cut_hz=600.0))
+    loop = line_edits.set_line(plain(small_loop), None, line("cuts", high_cut_hz=600.0))
     chord = loop.chords[1]
     through = engine.once(tried(loop, (chord,)))
     bare = engine.once(tried(plain(small_loop), (chord,)))
     assert bright(through) < bright(bare) - 12
     low = msgspec.structs.replace(chord, voices=(14, 26, 33), root=2)
-    octave = edits.set_line(loop, None, line("shift", semitones=-12.0))
+    octave = line_edits.set_line(loop, None, line("shift", semitones=-12.0))
     assert min(v for c in tried(octave, (low,)).chords for v in c.voices) >= 12  # in reach
 
 
 def test_a_key_that_is_let_go_is_released_and_its_space_rings_on(window, qtbot, speaker):
     session = window.session
-    session.apply("x", lambda p: edits.set_line(plain(p), "l2", line("hall", decay_s=4.0)))
+    session.apply("x", lambda p: line_edits.set_line(plain(p), "l2", line("hall", decay_s=4.0)))
     settled(qtbot, session)
     session.hearing.once.key_down(60, 100, "l2")
     qtbot.waitUntil(lambda: session.player.striking, timeout=20_000)
@@ -144,7 +144,7 @@ def test_the_drawer_says_what_keys_are_heard_without(window):
     session.select(layer_id="l1")
     window.open_keys()
     assert "Heard without" not in window.keys.words.text()
-    session.apply("x", lambda p: edits.add_treatment(p, None, "slow"))
+    session.apply("x", lambda p: line_edits.add_treatment(p, None, "slow"))
     assert window.keys.words.text().endswith("Heard without slow.")
     window.show_stage(0)
     window.chords.next.refresh()

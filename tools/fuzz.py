@@ -32,7 +32,7 @@ from cloudrift.desktop.session.preferences import FILE, Preferences
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_words
 from cloudrift.loop.edits.chords.progression import put_row
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.from_notes import put_layers
 from cloudrift.loop.files.recovery import left_behind
 from cloudrift.loop.files.storage import SCHEMA, load_document, loop_from, to_bytes
@@ -172,7 +172,7 @@ def _line(path: Path) -> Use:
 
 
 def _laid(bench: Bench, line: object) -> None:
-    loop = edits.add_layer(bench.loop, "felt upright")
+    loop = layer_edits.add_layer(bench.loop, "felt upright")
     layer = msgspec.structs.replace(loop.layers[0].with_notes(NOTES), line=line)
     bench.sounds(msgspec.structs.replace(loop, layers=(layer,)))
 
@@ -224,7 +224,7 @@ def _playing(own: OwnSound, clips: ClipStore) -> Use:
     """Use an own sound: play it in a loop."""
 
     def use(bench: Bench) -> None:
-        loop = edits.add_layer(bench.loop, "felt upright")
+        loop = layer_edits.add_layer(bench.loop, "felt upright")
         layer = loop.layers[0].with_source(sound=SoundUse(name=own.name, own=own))
         layer = layer.with_notes(NOTES)
         bench.sounds(msgspec.structs.replace(loop, layers=(layer,)), clips)

@@ -22,9 +22,9 @@ import soundfile
 from cloudrift.audio.clips import ClipStore
 from cloudrift.ground.settings import Settings
 from cloudrift.loop.edits.arranging.arranging import add_section
-from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.edits.flip import cutting, flipping, flips, ordering
 from cloudrift.loop.edits.flip.prints import with_print
-from cloudrift.loop.edits.layers import edits, recordings
+from cloudrift.loop.edits.layers import line_edits, recordings
 from cloudrift.loop.files.storage import SCHEMA
 from cloudrift.loop.model.credits import Credits, Person
 from cloudrift.loop.model.demo_file import draw_demo
@@ -196,7 +196,7 @@ def own_sound() -> OwnSound:
 
 def _with_line(loop: Loop, owner: str | None, kinds: list[str]) -> Loop:
     for kind in kinds:
-        loop = edits.add_treatment(loop, owner, kind)
+        loop = line_edits.add_treatment(loop, owner, kind)
     return loop
 
 
@@ -257,7 +257,7 @@ def flipped() -> dict[str, Any]:
     loop = flips.use(document.loop, document.loop.layers[-1].id)
 
     def laid_out(flip: Flipped) -> Flipped:
-        turned = flipping.backward(flipping.cut(flip, (0, 960, 1920)))
+        turned = ordering.backward(cutting.cut(flip, (0, 960, 1920)))
         return flipping.slow(flipping.stutter(turned, 0, 3), 1)
 
     loop = flips.with_flip(loop, loop.layers[-1].id, laid_out)

@@ -19,7 +19,7 @@ import msgspec
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import remove_old_parts
-from cloudrift.loop.edits.layers.edits import set_title
+from cloudrift.loop.edits.loop_edits import set_title
 from cloudrift.loop.files.recovery import RUNNING, Shelter, left_behind
 from cloudrift.loop.files.storage import load, save
 from cloudrift.loop.model.loop import Loop

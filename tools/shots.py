@@ -20,8 +20,9 @@ from cloudrift.desktop.stages.deliver.stage import KIT as KIT_PAGE
 from cloudrift.desktop.stages.microphone.taker import State
 from cloudrift.devices import SilentSpeaker
 from cloudrift.exchange import StandIn
-from cloudrift.loop.edits.flip import flipping
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
+from cloudrift.loop.edits.flip import flipping, ordering
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.files.storage import save
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.history import History
@@ -145,9 +146,9 @@ def main() -> None:
         session.document.undo()
     while session.loop.bed and session.loop.bed.heard:
         session.document.undo()
-    session.apply("a little quicker", lambda now: edits.set_tempo(now, 160.0))
-    session.apply("no roll", lambda now: edits.set_touch(now, "l1", roll_ms=0))
-    session.apply("wide", lambda now: edits.set_layer(now, "l3", pan=0.8))
+    session.apply("a little quicker", lambda now: loop_edits.set_tempo(now, 160.0))
+    session.apply("no roll", lambda now: layer_edits.set_touch(now, "l1", roll_ms=0))
+    session.apply("wide", lambda now: layer_edits.set_layer(now, "l3", pan=0.8))
     window.open_style()
     wait(app, session, 2)
     shot("style")
@@ -217,7 +218,7 @@ def flip_it(window: Window) -> None:
     """Lay a print out as somebody would: some chords turned round, some struck again."""
     flip = window.flip
     flip.cuts.button("even").click()
-    flip.edit("in order", partial(flipping.backward_in_order, first=7680, last=23040))
+    flip.edit("in order", partial(ordering.backward_in_order, first=7680, last=23040))
     flip.edit("lay out", lambda now: flipping.swap(flipping.stutter(now, 13, 4), 2, 11))
     flip.edit("an octave up", lambda now: flipping.set_place(now, 14, semitones=12.0))
     flip.threads.choose(5)

@@ -40,10 +40,11 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
 from cloudrift.ground.lru import made_bytes
 from cloudrift.ground.memory import keep_memory_tidy
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords import chord_edits
-from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.edits.flip import cutting, flips, ordering
 from cloudrift.loop.edits.flip.scatter import Rules, scattered
-from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.edits.layers import layer_edits, line_edits, own_notes
 from cloudrift.loop.model.loop import Loop
 from cloudrift.render.play.player import SWITCH_INTERVAL_S
 from cloudrift.sound.catalogue import CATALOGUE
@@ -102,7 +103,7 @@ class Deeds:
             field = self.rng.choice(list(treatment.of.spec))
             value = self.rng.choice(field.choices) if field.choices else field.from_share(
                 self.rng.random())  # fmt: skip
-            self.session.apply("setting", lambda x: edits.set_treatment_setting(
+            self.session.apply("setting", lambda x: line_edits.set_treatment_setting(
                 x, owner, treatment.id, field.name, value))  # fmt: skip
 
     def treatment(self) -> None:
@@ -111,14 +112,14 @@ class Deeds:
         line = self.loop.line_of(owner)
         if len(line) < 3 or self.rng.random() < 0.2:
             kind = self.rng.choice(list(KINDS))
-            self.session.apply("add", lambda x: edits.add_treatment(x, owner, kind))
+            self.session.apply("add", lambda x: line_edits.add_treatment(x, owner, kind))
         else:
             one = self.rng.choice(line).id
             edit = self.rng.choice((
-                lambda x: edits.remove_treatment(x, owner, one),
-                lambda x: edits.remove_treatment(x, owner, one),
-                lambda x: edits.move_treatment(x, owner, one, 1),
-                lambda x: edits.set_treatment(x, owner, one, on=False),
+                lambda x: line_edits.remove_treatment(x, owner, one),
+                lambda x: line_edits.remove_treatment(x, owner, one),
+                lambda x: line_edits.move_treatment(x, owner, one, 1),
+                lambda x: line_edits.set_treatment(x, owner, one, on=False),
             ))  # fmt: skip
             self.session.apply("line", edit)
 
@@ -127,15 +128,15 @@ class Deeds:
         one = self._layer()
         if one is None or len(self.loop.layers) < 4:
             sound = self.rng.choice(list(CATALOGUE))
-            self.session.apply("add layer", lambda x: edits.add_layer(x, sound))
+            self.session.apply("add layer", lambda x: layer_edits.add_layer(x, sound))
             return
         sound = self.rng.choice(list(CATALOGUE))
         many = len(self.loop.layers) > 7
         self.session.apply("layer", self.rng.choice((
-            lambda x: edits.remove_layer(x, one),
-            lambda x: edits.remove_layer(x, one) if many else edits.copy_layer(x, one),
-            lambda x: edits.set_sound(x, one, sound),
-            lambda x: edits.group_layers(x, [one]),
+            lambda x: layer_edits.remove_layer(x, one),
+            lambda x: layer_edits.remove_layer(x, one) if many else layer_edits.copy_layer(x, one),
+            lambda x: layer_edits.set_sound(x, one, sound),
+            lambda x: layer_edits.group_layers(x, [one]),
         )))  # fmt: skip
 
     def chord(self) -> None:
@@ -157,7 +158,7 @@ class Deeds:
                 {"level_db": self.rng.uniform(-30, 3)}, {"pan": self.rng.uniform(-1, 1)},
                 {"mute": self.rng.random() < 0.2},
             ))  # fmt: skip
-            self.session.apply("mix", lambda x: edits.set_layer(x, one, **change))
+            self.session.apply("mix", lambda x: layer_edits.set_layer(x, one, **change))
 
     def notes(self) -> None:
         """Let a layer go of the chords, or take them again."""
@@ -180,13 +181,13 @@ class Deeds:
         """Print something, or lay a flip out otherwise; too many are taken out again."""
         found = [x for x in self.loop.layers if x.flipped is not None]
         if len(found) > 3:
-            self.session.apply("fewer", lambda x: edits.remove_layer(x, found[0].id))
+            self.session.apply("fewer", lambda x: layer_edits.remove_layer(x, found[0].id))
         one = self._layer()
         if not found or self.rng.random() < 0.15:
             self.window.flip.printing.print_what((one,) if one and self.rng.random() < 0.5 else ())
             return
         rules = Rules(amount=60, octave=10, silence=5, draw=self.rng.randrange(99))
-        edit = self.rng.choice((flipping.backward, flipping.backward_in_order, flipping.reset,
+        edit = self.rng.choice((ordering.backward, ordering.backward_in_order, cutting.reset,
                                 lambda flip: scattered(flip, rules, 3840)))  # fmt: skip
         self.session.apply("flip", lambda x: flips.with_flip(x, found[-1].id, edit))
 
@@ -242,7 +243,7 @@ class Deeds:
     def tempo(self) -> None:
         """Set the tempo."""
         self.session.apply(
-            "tempo", lambda x: edits.set_tempo(x, float(self.rng.randrange(90, 180)))
+            "tempo", lambda x: loop_edits.set_tempo(x, float(self.rng.randrange(90, 180)))
         )
 
     def play(self) -> None:

@@ -45,11 +45,15 @@ class About:
     def tags(self) -> dict[str, str]:
         """The facts as Vorbis comments, by field name; those of ID3 and RIFF follow from them."""
         found = {
-            "TITLE": self.title, "ARTIST": self.maker, "ALBUM": self.album,
-            "COMMENT": self.comment, "LICENSE": self.licence, "KEY": self.key,
+            "TITLE": self.title,
+            "ARTIST": self.maker,
+            "ALBUM": self.album,
+            "COMMENT": self.comment,
+            "LICENSE": self.licence,
+            "KEY": self.key,
             "BPM": f"{self.tempo:.2f}".rstrip("0").rstrip(".") if self.tempo else "",
             "ENCODER": PROGRAM,
-        }  # fmt: skip
+        }
         return {name: text for name, text in found.items() if text}
 
 

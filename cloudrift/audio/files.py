@@ -36,9 +36,12 @@ NEW_FILE_MODE = _new_file_mode()  # looked up once: to read the mask is to chang
 
 
 def write_atomically(
-    path: Path, write: Callable[[io.BufferedIOBase], object], *, new_mode: int = NEW_FILE_MODE,
+    path: Path,
+    write: Callable[[io.BufferedIOBase], object],
+    *,
+    new_mode: int = NEW_FILE_MODE,
     follow_link: bool = True,
-) -> None:  # fmt: skip
+) -> None:
     """Write a file so that at any moment the old one or the new one is there, whole.
 
     The bytes go to a file without a name on the same disk, are forced to it, and then take the
@@ -110,8 +113,9 @@ class _Part:
         try:
             if not self.name.exists():
                 # With a folder given, the link in /proc is followed.
-                os.link(f"/proc/self/fd/{handle}", self.name.name, src_dir_fd=folder,
-                        dst_dir_fd=folder)  # fmt: skip
+                os.link(
+                    f"/proc/self/fd/{handle}", self.name.name, src_dir_fd=folder, dst_dir_fd=folder
+                )
             os.replace(self.name.name, path.name, src_dir_fd=folder, dst_dir_fd=folder)
         finally:
             os.close(folder)

@@ -22,9 +22,13 @@ SLOWEST, QUICKEST = 0.2, 5.0  # how many times as quick as it is
 
 
 def fitted(
-    audio: Stereo, places: Places, rate: int, semitones: float = 0.0, *,
+    audio: Stereo,
+    places: Places,
+    rate: int,
+    semitones: float = 0.0,
+    *,
     round_and_round: bool = False,
-) -> Stereo:  # fmt: skip
+) -> Stereo:
     """Return sound with what is at one place brought to another, at another pitch if asked.
 
     Parameters
@@ -85,9 +89,14 @@ def _cut(audio: Stereo, start: int, count: int, wrapped: bool) -> Stereo:
 
 
 def _stretched(
-    audio: Stereo, start: tuple[int, int], end: tuple[int, int], fade: int, rate: int,
-    semitones: float, wrapped: bool,
-) -> Stereo:  # fmt: skip
+    audio: Stereo,
+    start: tuple[int, int],
+    end: tuple[int, int],
+    fade: int,
+    rate: int,
+    semitones: float,
+    wrapped: bool,
+) -> Stereo:
     """One piece at its own pace, from ``fade`` frames before its start, run in over what is there.
 
     The stretcher has memory: it begins before, and ends behind.
@@ -96,7 +105,8 @@ def _stretched(
     pace = (end[0] - start[0]) / max(wanted, 1)
     lead = int(LEAD_S * rate) + fade  # frames of what comes out
     behind = lead // 2
-    piece = _cut(audio, start[0] - round(lead * pace),
-                 round((lead + wanted + behind) * pace), wrapped)  # fmt: skip
+    piece = _cut(
+        audio, start[0] - round(lead * pace), round((lead + wanted + behind) * pace), wrapped
+    )
     out = stretched(piece, lead + wanted + behind, rate, semitones)
     return np.array(out[:, lead - fade : lead + wanted])

@@ -59,8 +59,9 @@ class Patched:
 Looped: TypeAlias = Stereo | Patched
 
 
-def slice_wrapped(audio: NDArray[np.float32] | Patched, start: int, count: int
-                  ) -> NDArray[np.float32]:  # fmt: skip
+def slice_wrapped(
+    audio: NDArray[np.float32] | Patched, start: int, count: int
+) -> NDArray[np.float32]:
     """Return ``count`` frames of a loop from a start frame, round the seam as often as it takes."""
     if isinstance(audio, Patched):
         return audio.slice(start, count)

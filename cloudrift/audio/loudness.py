@@ -14,8 +14,12 @@ from cloudrift.ground.lru import kept
 
 BLOCK_S, HOP_S = 0.4, 0.1  # gating block and its hop, BS.1770-4
 ABSOLUTE_GATE_LUFS, RELATIVE_GATE_LU = -70.0, -10.0
-HEAD_HZ, HEAD_DB, HEAD_Q, HEAD_BEND = 1681.974450955533, 3.999843853973347, 0.7071752369554196, (
-    0.4996667741545416)  # fmt: skip
+HEAD_HZ, HEAD_DB, HEAD_Q, HEAD_BEND = (
+    1681.974450955533,
+    3.999843853973347,
+    0.7071752369554196,
+    (0.4996667741545416),
+)
 LOW_HZ, LOW_Q = 38.13547087602444, 0.5003270373238773
 K_RING_S = 0.07  # the high-pass has died away by -140 dB
 OFFSET_LU = -0.691  # so that a full-scale 997 Hz sine in one channel reads -3.01 LUFS

@@ -71,8 +71,9 @@ def spline_of(audio: Floats, out: Floats) -> None:
     """Write the spline through a loop (channels, n) to ``out``, of the same shape; wrapped."""
     assert library is not None
     audio = _rows(audio)
-    library.spline_of(audio.ctypes.data, _stride(audio), len(audio), audio.shape[1],
-                      out.ctypes.data, _stride(out))  # fmt: skip
+    library.spline_of(
+        audio.ctypes.data, _stride(audio), len(audio), audio.shape[1], out.ctypes.data, _stride(out)
+    )
 
 
 def read_spline(spline: Floats, n: int, away: Floats, start: int, count: int) -> Floats:
@@ -102,10 +103,17 @@ def blend(soft: Floats, hard: Floats, level: Floats, bright: Floats | np.float32
 
 
 def read_players(
-    tables: Floats, fine: int, apart: int, frames: int, start: NDArray[np.uint32],
-    steps: NDArray[np.uint32], level: Floats, aside: Floats, rows: NDArray[np.int32],
+    tables: Floats,
+    fine: int,
+    apart: int,
+    frames: int,
+    start: NDArray[np.uint32],
+    steps: NDArray[np.uint32],
+    level: Floats,
+    aside: Floats,
+    rows: NDArray[np.int32],
     place: Floats | None,
-) -> Floats:  # fmt: skip
+) -> Floats:
     """Read periods by players, (takes, 2, frames); see ``sound.kit.players.read_by``."""
     assert library is not None
     takes, players = tables.shape[2], len(rows)
@@ -129,9 +137,15 @@ def mix(
 
 
 def repeats(
-    audio: Floats, delay: int, lead: int, dark: float, thin: float, feedback: float, *,
+    audio: Floats,
+    delay: int,
+    lead: int,
+    dark: float,
+    thin: float,
+    feedback: float,
+    *,
     across: bool,
-) -> Floats:  # fmt: skip
+) -> Floats:
     """Return the repeats of a loop (2, n), ``delay`` frames apart, by themselves.
 
     ``dark`` and ``thin`` are the poles that each goes through, ``lead`` how many frames of what
@@ -155,8 +169,14 @@ def weighted_power(audio: Floats, sections: NDArray[np.float64], lead: int) -> F
     assert len(audio) == 2  # else it would read beyond the array
     audio = _rows(audio)
     out = np.empty(audio.shape[1], np.float32)
-    library.weighted_power(audio.ctypes.data, _stride(audio), audio.shape[1], lead,
-                           sections.ctypes.data, out.ctypes.data)  # fmt: skip
+    library.weighted_power(
+        audio.ctypes.data,
+        _stride(audio),
+        audio.shape[1],
+        lead,
+        sections.ctypes.data,
+        out.ctypes.data,
+    )
     return out
 
 
@@ -176,8 +196,9 @@ def through_space(
     spectrum = np.ascontiguousarray(spectrum, np.complex64)
     sides = np.ascontiguousarray(sides, np.complex64)
     out = np.empty_like(spectrum)
-    library.through_space(spectrum.ctypes.data, sides.ctypes.data, spectrum.shape[1], near, far,
-                          out.ctypes.data)  # fmt: skip
+    library.through_space(
+        spectrum.ctypes.data, sides.ctypes.data, spectrum.shape[1], near, far, out.ctypes.data
+    )
     return out
 
 

@@ -51,8 +51,11 @@ def shift_held(
         return audio
     n = audio.shape[1]
     first = joins[0] % n
-    middle = min((j % n for j in joins if j % n != first), default=(first + n // 2) % n,
-                 key=lambda j: abs((j - first) % n - n / 2))  # fmt: skip
+    middle = min(
+        (j % n for j in joins if j % n != first),
+        default=(first + n // 2) % n,
+        key=lambda j: abs((j - first) % n - n / 2),
+    )
     length = (middle - first) % n
     fade = min(int(JOIN_S * rate), length // 4, (n - length) // 4)
     spans = ((first, length), (middle, n - length))

@@ -47,14 +47,31 @@ FORMATS: dict[str, Format] = {
     one.name: one
     for one in (
         Format(name="wav", label="WAV", bits=(16, 24, 32), library="WAV", how={}),
-        Format(name="flac", label="FLAC", bits=(16, 24), library="FLAC",
-               how={"compression_level": 0.625}),
-        Format(name="ogg", label="Ogg Vorbis, quality 8", bits=(), library="OGG", exact=False,
-               how={"compression_level": 0.2}),
-        Format(name="mp3", label="MP3, 320 kbit/s", bits=(), library="MP3", exact=False,
-               how={"compression_level": 0.0, "bitrate_mode": "CONSTANT"}),
+        Format(
+            name="flac",
+            label="FLAC",
+            bits=(16, 24),
+            library="FLAC",
+            how={"compression_level": 0.625},
+        ),
+        Format(
+            name="ogg",
+            label="Ogg Vorbis, quality 8",
+            bits=(),
+            library="OGG",
+            exact=False,
+            how={"compression_level": 0.2},
+        ),
+        Format(
+            name="mp3",
+            label="MP3, 320 kbit/s",
+            bits=(),
+            library="MP3",
+            exact=False,
+            how={"compression_level": 0.0, "bitrate_mode": "CONSTANT"},
+        ),
     )
-}  # fmt: skip
+}
 SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
 BLOCK = 1 << 14  # frames
 HEARD_OVER_DB = 0.01  # so little is lost in rounding
@@ -118,9 +135,15 @@ def as_integers(audio: Stereo, bits: int, *, dither: bool = True) -> Integers:
 
 
 def write_sound(
-    path: Path, audio: Stereo, rate: int, *, format_name: str = "wav", bits: int = 24,
-    dither: bool = True, about: About = NOTHING,
-) -> None:  # fmt: skip
+    path: Path,
+    audio: Stereo,
+    rate: int,
+    *,
+    format_name: str = "wav",
+    bits: int = 24,
+    dither: bool = True,
+    about: About = NOTHING,
+) -> None:
     """Write a sound file.
 
     Parameters
@@ -148,8 +171,9 @@ def write_sound(
         sound = np.clip(sound, -1.0, 1.0)
     subtype = SUBTYPES[bits] if of.bits else LOSSY[of.name]
     try:
-        with soundfile.SoundFile(body, "w", rate, 2, subtype=subtype, format=of.library,
-                                 **of.how) as file:  # fmt: skip
+        with soundfile.SoundFile(
+            body, "w", rate, 2, subtype=subtype, format=of.library, **of.how
+        ) as file:
             for at in range(0, len(sound), BLOCK):  # the Vorbis encoder breaks on much at once
                 file.write(sound[at : at + BLOCK])
         made = _with_facts(body, of, about, frames=audio.shape[1], rate=rate, bits=bits)
@@ -160,9 +184,7 @@ def write_sound(
     write_atomically(path, lambda file: file.write(made), follow_link=False)
 
 
-def write_wav(
-    path: Path, audio: Stereo, rate: int, *, bits: int, about: About = NOTHING
-) -> None:  # fmt: skip
+def write_wav(path: Path, audio: Stereo, rate: int, *, bits: int, about: About = NOTHING) -> None:
     """Write a WAV file, as ``write_sound`` does."""
     write_sound(path, audio, rate, bits=bits, about=about)
 
@@ -181,8 +203,10 @@ def _with_facts(
     if about.loop:  # as samplers read them from tags
         tags |= {"LOOPSTART": "0", "LOOPLENGTH": str(frames)}
     for count, cue in enumerate(about.cues, 1):  # chapters, as players read them
-        tags |= {f"CHAPTER{count:03}": _clock(cue.frame / rate),
-                 f"CHAPTER{count:03}NAME": cue.label}  # fmt: skip
+        tags |= {
+            f"CHAPTER{count:03}": _clock(cue.frame / rate),
+            f"CHAPTER{count:03}NAME": cue.label,
+        }
     for name, text in tags.items():
         tagged[name] = text
     body.seek(0)

@@ -46,10 +46,15 @@ def _broadcast(about: About, rate: int, bits: int) -> bytes:
     loud = [_hundredths(one) for one in (about.lufs, None, about.peak_db, None, None)]
     coding = f"{CODING[bits]},F={rate},W={bits},M=stereo,T={PROGRAM}\r\n"
     return (
-        _fixed(words, DESCRIPTION) + _fixed(about.maker or PROGRAM, ORIGINATOR)
-        + bytes(32 + 10 + 8) + struct.pack("<QH", 0, 2) + bytes(64)
-        + struct.pack("<5h", *loud) + bytes(180) + coding.encode()
-    )  # fmt: skip
+        _fixed(words, DESCRIPTION)
+        + _fixed(about.maker or PROGRAM, ORIGINATOR)
+        + bytes(32 + 10 + 8)
+        + struct.pack("<QH", 0, 2)
+        + bytes(64)
+        + struct.pack("<5h", *loud)
+        + bytes(180)
+        + coding.encode()
+    )
 
 
 def _hundredths(value: float | None) -> int:
@@ -63,23 +68,32 @@ def _sampler(about: About, frames: int, rate: int) -> bytes:
 
 
 def _cues(about: About) -> bytes:
-    points = (struct.pack("<2I4s3I", number, cue.frame, b"data", 0, 0, cue.frame)
-              for number, cue in enumerate(about.cues, 1))  # fmt: skip
+    points = (
+        struct.pack("<2I4s3I", number, cue.frame, b"data", 0, 0, cue.frame)
+        for number, cue in enumerate(about.cues, 1)
+    )
     return struct.pack("<I", len(about.cues)) + b"".join(points)
 
 
 def _labels(about: About) -> bytes:
     """What begins at each cue: an associated data list."""
-    rows = (_chunk(b"labl", struct.pack("<I", number) + cue.label.encode() + b"\0")
-            for number, cue in enumerate(about.cues, 1))  # fmt: skip
+    rows = (
+        _chunk(b"labl", struct.pack("<I", number) + cue.label.encode() + b"\0")
+        for number, cue in enumerate(about.cues, 1)
+    )
     return b"adtl" + b"".join(rows)
 
 
 def _info(about: About) -> bytes:
     out = b"INFO"
-    for name, text in ((b"INAM", about.title), (b"IART", about.maker), (b"IPRD", about.album),
-                       (b"ICMT", about.comment), (b"ICOP", about.licence),
-                       (b"ISFT", PROGRAM)):  # fmt: skip
+    for name, text in (
+        (b"INAM", about.title),
+        (b"IART", about.maker),
+        (b"IPRD", about.album),
+        (b"ICMT", about.comment),
+        (b"ICOP", about.licence),
+        (b"ISFT", PROGRAM),
+    ):
         if text:
             out += _chunk(name, text.encode() + b"\0")
     return out
@@ -88,10 +102,15 @@ def _info(about: About) -> bytes:
 def _ixml(about: About) -> str:
     """Project, scene and note, the two tracks; what has no field of its own stands in the note."""
     tags = about.tags
-    note = "; ".join(f"{name.capitalize()} {tags[name]}" for name in ("KEY", "BPM", "LICENSE")
-                     if name in tags)  # fmt: skip
-    fields = {"IXML_VERSION": "2.10", "PROJECT": about.album, "SCENE": about.title,
-              "NOTE": "; ".join(x for x in (note, about.comment) if x)}  # fmt: skip
+    note = "; ".join(
+        f"{name.capitalize()} {tags[name]}" for name in ("KEY", "BPM", "LICENSE") if name in tags
+    )
+    fields = {
+        "IXML_VERSION": "2.10",
+        "PROJECT": about.album,
+        "SCENE": about.title,
+        "NOTE": "; ".join(x for x in (note, about.comment) if x),
+    }
     lines = [f"  <{name}>{_plain(text)}</{name}>" for name, text in fields.items() if text]
     tracks = "".join(
         f"    <TRACK><CHANNEL_INDEX>{number}</CHANNEL_INDEX><INTERLEAVE_INDEX>{number}"
@@ -99,10 +118,11 @@ def _ixml(about: About) -> str:
         for number, name in enumerate(("Left", "Right"), 1)
     )
     return (
-        '<?xml version="1.0" encoding="UTF-8"?>\n<BWFXML>\n' + "\n".join(lines)
+        '<?xml version="1.0" encoding="UTF-8"?>\n<BWFXML>\n'
+        + "\n".join(lines)
         + f"\n  <TRACK_LIST>\n    <TRACK_COUNT>2</TRACK_COUNT>\n{tracks}  </TRACK_LIST>\n"
         "</BWFXML>\n"
-    )  # fmt: skip
+    )
 
 
 def _plain(text: str) -> str:
@@ -113,9 +133,15 @@ def _plain(text: str) -> str:
 def id3_of(about: About) -> bytes:
     """Return an ID3v2.4 tag."""
     tag = ID3()
-    for frame, text in ((TIT2, about.title), (TPE1, about.maker), (TALB, about.album),
-                        (TCOP, about.licence), (TKEY, about.key[:3]),
-                        (TBPM, about.tags.get("BPM", "")), (TSSE, PROGRAM)):  # fmt: skip
+    for frame, text in (
+        (TIT2, about.title),
+        (TPE1, about.maker),
+        (TALB, about.album),
+        (TCOP, about.licence),
+        (TKEY, about.key[:3]),
+        (TBPM, about.tags.get("BPM", "")),
+        (TSSE, PROGRAM),
+    ):
         if text:
             tag.add(frame(encoding=3, text=text))
     for name, text in (("LICENSE", about.licence), ("COMMENT", about.comment)):

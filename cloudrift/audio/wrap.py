@@ -113,9 +113,10 @@ def filter_change(
     new = out.copy()
     difference = np.zeros((2, _rung(needed)), np.float32)
     np.subtract(
-        slice_wrapped(after, start, count), slice_wrapped(before, start, count),
+        slice_wrapped(after, start, count),
+        slice_wrapped(before, start, count),
         out=difference[:, reach : reach + count],
-    )  # fmt: skip
+    )
     # Silence all round it is long enough for the ringing, so that as a loop it never meets itself.
     add_wrapped(new, filter_circular(difference, through, ring_frames), start - reach)
     return new
@@ -201,8 +202,9 @@ def first_answer(difference: Stereo, opening: Opening) -> Stereo:
 def _rung(frames: int) -> int:
     """Return the next of few lengths, all quick, so that what is kept for a length serves again."""
     octave = 1 << max(3, (frames - 1).bit_length() - 1)
-    return next(octave * eighths // 8 for eighths in (9, 10, 12, 14, 16)
-                if octave * eighths // 8 >= frames)  # fmt: skip
+    return next(
+        octave * eighths // 8 for eighths in (9, 10, 12, 14, 16) if octave * eighths // 8 >= frames
+    )
 
 
 def _blocks(padded: NDArray[np.float32], hop: int) -> NDArray[np.float32]:
@@ -375,8 +377,9 @@ def circular_noise(
     count = high - low + 1
     spectrum[low : high + 1] = rng.standard_normal(count) + 1j * rng.standard_normal(count)
     # A cubic spline through ``length`` points of it: divided by what a spline's pieces do to them.
-    spline = sf.irfft(spectrum * 3 / (2 + np.cos(2 * np.pi * np.arange(len(spectrum)) / length)),
-                      length)  # fmt: skip
+    spline = sf.irfft(
+        spectrum * 3 / (2 + np.cos(2 * np.pi * np.arange(len(spectrum)) / length)), length
+    )
     # It is read at every KNOT-th frame, and those between follow from four neighbours.
     at = np.arange(-1, -(-frames // KNOT) + 2) * (KNOT * length / frames)
     whole = np.floor(at).astype(np.int64)
@@ -391,5 +394,11 @@ def circular_noise(
 def _between_knots() -> NDArray[np.float64]:
     """The shares of four knots in the frames from the second to the third: (4, KNOT), Lagrange."""
     t = np.arange(KNOT) / KNOT
-    return np.stack([-t * (t - 1) * (t - 2) / 6, (t + 1) * (t - 1) * (t - 2) / 2,
-                     -(t + 1) * t * (t - 2) / 2, (t + 1) * t * (t - 1) / 6])  # fmt: skip
+    return np.stack(
+        [
+            -t * (t - 1) * (t - 2) / 6,
+            (t + 1) * (t - 1) * (t - 2) / 2,
+            -(t + 1) * t * (t - 2) / 2,
+            (t + 1) * t * (t - 1) / 6,
+        ]
+    )

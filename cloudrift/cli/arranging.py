@@ -28,9 +28,14 @@ def arrange(
     from cloudrift.style.form import draw_form, find_form, forms  # noqa: PLC0415
 
     if list_:
-        found = [{"name": one.name, "about": one.about,
-                  "sections": [section.name for section in one.sections]}
-                 for one in forms().values()]  # fmt: skip
+        found = [
+            {
+                "name": one.name,
+                "about": one.about,
+                "sections": [section.name for section in one.sections],
+            }
+            for one in forms().values()
+        ]
         words = "\n".join(f"{one['name']}: {one['about']}" for one in found)
         click.echo(json.dumps(found, indent=1, ensure_ascii=False) if as_json else words)
         return
@@ -77,13 +82,17 @@ def arrangement_words(facts: dict[str, Any]) -> list[str]:
         return []
     minutes, seconds = divmod(facts["seconds"], 60)
     form = f", {facts['form']}, draw {facts['draw']}" if facts["form"] else ""
-    lines = [f"arranged  {plural(len(facts['sections']), 'section')}, {facts['bars']} bars, "
-             f"{minutes:.0f}:{seconds:04.1f}{form}"]  # fmt: skip
+    lines = [
+        f"arranged  {plural(len(facts['sections']), 'section')}, {facts['bars']} bars, "
+        f"{minutes:.0f}:{seconds:04.1f}{form}"
+    ]
     for one in facts["sections"]:
         if one["seam"]:
             lines.append(f"seam      {', '.join(one['seam'])}")
         differs = f"; {', '.join(one['differs'])}" if one["differs"] else ""
         copied = f", from {one['copied_from']}{differs}" if one["copied_from"] else ""
-        lines.append(f"section   {one['name']}: {plural(one['bars'], 'bar')}, "
-                     f"{', '.join(one['heard']) or 'nothing'}{copied}")  # fmt: skip
+        lines.append(
+            f"section   {one['name']}: {plural(one['bars'], 'bar')}, "
+            f"{', '.join(one['heard']) or 'nothing'}{copied}"
+        )
     return lines

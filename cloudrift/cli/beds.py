@@ -26,9 +26,15 @@ if TYPE_CHECKING:
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 @output_option(LOOP, what="The loop with its bed.", required=False)
 def bed(
-    loop_file: Path | None, manner: str, draw: int, busy: float, midi: Path | None, list_: bool,
-    as_json: bool, output: Path | None,
-) -> None:  # fmt: skip
+    loop_file: Path | None,
+    manner: str,
+    draw: int,
+    busy: float,
+    midi: Path | None,
+    list_: bool,
+    as_json: bool,
+    output: Path | None,
+) -> None:
     """Draw a groove bed from where a loop strikes; the loop itself stays as it is."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.loop.files.storage import load_document, save  # noqa: PLC0415
@@ -36,10 +42,14 @@ def bed(
 
     if list_:
         found = [
-            {"name": one.name, "about": one.about, "bars": one.bars,
-             "lanes": [lane.part for lane in one.lanes]}
+            {
+                "name": one.name,
+                "about": one.about,
+                "bars": one.bars,
+                "lanes": [lane.part for lane in one.lanes],
+            }
             for one in manners().values()
-        ]  # fmt: skip
+        ]
         words = "\n".join(f"{one['name']}: {one['about']}" for one in found)
         click.echo(json.dumps(found, indent=1, ensure_ascii=False) if as_json else words)
         return
@@ -111,13 +121,17 @@ def bed_words(facts: dict[str, Any]) -> list[str]:
         return []
     drawn = f"{facts['manner']}, draw {facts['draw']}, " if facts["manner"] else ""
     heard = "heard" if facts["heard"] else "off"
-    lines = [f"bed       {heard}, {drawn}swing {facts['swing']:g} %, feel {facts['late_ms']:+g} "
-             f"ms, the loop ducked by {facts['ducks_db']:g} dB"]  # fmt: skip
+    lines = [
+        f"bed       {heard}, {drawn}swing {facts['swing']:g} %, feel {facts['late_ms']:+g} "
+        f"ms, the loop ducked by {facts['ducks_db']:g} dB"
+    ]
     for lane in facts["lanes"]:
         of = next(x for x in lane["patterns"] if x["name"] == lane["plays"])
         names = "/".join(x["name"] for x in lane["patterns"])
         count = f"{plural(len(of['hits']), 'hit')} in {plural(of['bars'], 'bar')}"
         sounds = " + ".join(lane["sounds"])
-        lines.append(f"lane      {lane['name']}: {sounds}, pattern {lane['plays']} of {names}, "
-                     f"{count}, {lane['level_db']:+.1f} dB")  # fmt: skip
+        lines.append(
+            f"lane      {lane['name']}: {sounds}, pattern {lane['plays']} of {names}, "
+            f"{count}, {lane['level_db']:+.1f} dB"
+        )
     return lines

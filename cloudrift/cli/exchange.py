@@ -15,29 +15,53 @@ from cloudrift.ground.words import plural
 @click.command()
 @click.argument("words", nargs=-1)
 @click.option("--key", "key_text", default="", help="What comes into this key, as in 'F# minor'.")
-@click.option("--within", type=click.IntRange(0, 24), default=4, show_default=True,
-              help="Semitones that it may be shifted by.")  # fmt: skip
+@click.option(
+    "--within",
+    type=click.IntRange(0, 24),
+    default=4,
+    show_default=True,
+    help="Semitones that it may be shifted by.",
+)
 @click.option("--tempo", type=RECORDED_TEMPO, help="What comes to this tempo, in BPM.")
-@click.option("--stretch", type=Number(0, 100), default=12.0, show_default=True,
-              help="Percent it may be stretched by.")  # fmt: skip
+@click.option(
+    "--stretch",
+    type=Number(0, 100),
+    default=12.0,
+    show_default=True,
+    help="Percent it may be stretched by.",
+)
 @click.option("--kind", default="", help="one-shot, phrase, loop or bed.")
 @click.option("--licence", default="", help="Words that its licence has in it.")
 @click.option("--fetch", "number", type=int, help="Fetch the one of this number in the list.")
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 @output_option(".flac", what="Where to; with --fetch.", required=False)
 def exchange(
-    words: tuple[str, ...], key_text: str, within: int, tempo: float | None, stretch: float,
-    kind: str, licence: str, number: int | None, output: Path | None, as_json: bool,
-) -> None:  # fmt: skip
+    words: tuple[str, ...],
+    key_text: str,
+    within: int,
+    tempo: float | None,
+    stretch: float,
+    kind: str,
+    licence: str,
+    number: int | None,
+    output: Path | None,
+    as_json: bool,
+) -> None:
     """Look for phrases in the exchange, and fetch one."""
     from cloudrift.exchange import StandIn, Wanted  # noqa: PLC0415
     from cloudrift.ground.wanted import never  # noqa: PLC0415
     from cloudrift.theory import parse_key  # noqa: PLC0415
 
     service = StandIn(moods=None)
-    wanted = Wanted(words=" ".join(words), kind=kind, key=parse_key(key_text) if key_text else None,
-                    within_st=within, tempo=tempo or 0.0, within_percent=stretch,
-                    licence=licence)  # fmt: skip
+    wanted = Wanted(
+        words=" ".join(words),
+        kind=kind,
+        key=parse_key(key_text) if key_text else None,
+        within_st=within,
+        tempo=tempo or 0.0,
+        within_percent=stretch,
+        licence=licence,
+    )
     found = service.search(wanted, never)
     if number is not None:
         if not 1 <= number <= len(found):

@@ -69,14 +69,19 @@ def loop_facts(loop: Any) -> dict[str, Any]:
 
 
 def _source_facts(layer: Any) -> dict[str, Any]:
-    from cloudrift.loop.edits.flip.flipping import order_text  # noqa: PLC0415
+    from cloudrift.loop.edits.flip.ordering import order_text  # noqa: PLC0415
 
     if layer.recorded is None:
         return {"lens": layer.played.lens.kind, "sound": layer.played.sound.name}
     one = layer.recorded
     order = {"order": order_text(layer.flipped)} if layer.flipped is not None else {}
-    return order | {"recording": one.name, "licence": one.facts.licence, "fit": one.fit,
-            "semitones": one.semitones, "at_tick": one.at_tick}  # fmt: skip
+    return order | {
+        "recording": one.name,
+        "licence": one.facts.licence,
+        "fit": one.fit,
+        "semitones": one.semitones,
+        "at_tick": one.at_tick,
+    }
 
 
 def _chord_facts(chord: Any, key: Any) -> dict[str, Any]:

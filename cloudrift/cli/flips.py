@@ -21,14 +21,22 @@ if TYPE_CHECKING:
 @click.option("--layer", "layers", multiple=True, help="Only this layer, by name; may be repeated.")
 @click.option("--group", "groups", multiple=True, help="Only this group, likewise.")
 @click.option("--bare", is_flag=True, help="Without any treatment.")
-@click.option("--pass", "passes", multiple=True, metavar="NAME[: LAYER, …]",
-              help="Once round with all, or with these layers alone; repeated, one after another.",
-              )  # fmt: skip
+@click.option(
+    "--pass",
+    "passes",
+    multiple=True,
+    metavar="NAME[: LAYER, …]",
+    help="Once round with all, or with these layers alone; repeated, one after another.",
+)
 @output_option(*SOUND, what="A sound file: .wav, .flac, .ogg or .mp3.")
 def print_loop(
-    loop_file: Path, layers: tuple[str, ...], groups: tuple[str, ...], bare: bool,
-    passes: tuple[str, ...], output: Path,
-) -> None:  # fmt: skip
+    loop_file: Path,
+    layers: tuple[str, ...],
+    groups: tuple[str, ...],
+    bare: bool,
+    passes: tuple[str, ...],
+    output: Path,
+) -> None:
     """Print a loop, or some of it, as it goes round."""
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.audio.sound_file import write_sound  # noqa: PLC0415
@@ -74,33 +82,66 @@ def _named(name: str, among: Any, what: str) -> str:
 
 @click.command()
 @click.argument("file", metavar="IN", type=click.Path(path_type=Path))
-@click.option("--cut", "cut_at", default="beats", show_default=True,
-              help="Where it is cut: chords, beats, bars, hits, even:N.")  # fmt: skip
+@click.option(
+    "--cut",
+    "cut_at",
+    default="beats",
+    show_default=True,
+    help="Where it is cut: chords, beats, bars, hits, even:N.",
+)
 @click.option("--order", default="", help='What plays after what: "a c- bx4 . b".')
-@click.option("--turn", type=click.Choice(["all", "in-order"]),
-              help="All of it turned round, or each chord in its place.")  # fmt: skip
+@click.option(
+    "--turn",
+    type=click.Choice(["all", "in-order"]),
+    help="All of it turned round, or each chord in its place.",
+)
 @click.option("--scatter", "amount", type=Number(0, 100), help="Per cent of the places drawn anew.")
 @click.option("--draw", type=int, default=1, show_default=True)
-@click.option("--backward", "chance_backward", type=Number(0, 100), default=30.0, show_default=True,
-              help="Per cent of what a scatter draws.")  # fmt: skip
+@click.option(
+    "--backward",
+    "chance_backward",
+    type=Number(0, 100),
+    default=30.0,
+    show_default=True,
+    help="Per cent of what a scatter draws.",
+)
 @click.option("--keep-downbeats/--move-downbeats", default=True, show_default=True)
 @click.option("--shift", type=Number(), default=0.0, show_default=True, help="Semitones.")
-@click.option("--way", type=click.Choice(["hold", "tape"]), default="hold", show_default=True,
-              help="A shift with its length held, or as by tape: slower, too.")  # fmt: skip
+@click.option(
+    "--way",
+    type=click.Choice(["hold", "tape"]),
+    default="hold",
+    show_default=True,
+    help="A shift with its length held, or as by tape: slower, too.",
+)
 @click.option("--tempo", type=Number(), help="BPM that it is brought to, its pitch held.")
 @click.option("--json", "as_json", is_flag=True, help="Pieces and places, machine-readable.")
 @output_option(*SOUND, LOOP, what="A sound file, or a loop file that goes on from it.")
 def flip(
-    file: Path, cut_at: str, order: str, turn: str | None, amount: float | None, draw: int,
-    chance_backward: float, keep_downbeats: bool, shift: float, way: str, tempo: float | None,
-    as_json: bool, output: Path,
-) -> None:  # fmt: skip
+    file: Path,
+    cut_at: str,
+    order: str,
+    turn: str | None,
+    amount: float | None,
+    draw: int,
+    chance_backward: float,
+    keep_downbeats: bool,
+    shift: float,
+    way: str,
+    tempo: float | None,
+    as_json: bool,
+    output: Path,
+) -> None:
     """Print a loop file, or take a recording, cut it up and lay it out anew."""
     from msgspec.structs import replace  # noqa: PLC0415
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.audio.sound_file import below_full_scale, write_sound  # noqa: PLC0415
-    from cloudrift.loop.edits.flip import flipping, flips  # noqa: PLC0415
+    from cloudrift.loop.edits.flip import (  # noqa: PLC0415
+        cutting,
+        flips,
+        ordering,
+    )
     from cloudrift.loop.edits.flip.scatter import Rules, scattered  # noqa: PLC0415
     from cloudrift.loop.files.storage import save  # noqa: PLC0415
     from cloudrift.notes.time import bar_ticks  # noqa: PLC0415
@@ -118,10 +159,10 @@ def flip(
         )
     laying = layer_laying(loop, loop.layers[0])
     hits = hits_in(made, laying, clips, loop.tempo) if what == "hits" else ()
-    made = flipping.cut(made, flipping.cuts_at(made, what, loop.metre, int(count or 16), hits))
-    made = flipping.ordered(made, order) if order else made
+    made = cutting.cut(made, cutting.cuts_at(made, what, loop.metre, int(count or 16), hits))
+    made = ordering.ordered(made, order) if order else made
     if turn:
-        made = flipping.backward(made) if turn == "all" else flipping.backward_in_order(made)
+        made = ordering.backward(made) if turn == "all" else ordering.backward_in_order(made)
     if amount is not None:
         rules = Rules(amount=amount, draw=draw, backward=chance_backward, downbeats=keep_downbeats)
         made = scattered(made, rules, bar_ticks(loop.metre))
@@ -149,7 +190,7 @@ def flip(
         click.echo(json.dumps(facts_of_flip(made, loop), indent=1, ensure_ascii=False))
     else:
         said = f"; turned down by {softer_db:g} dB, else it would clip" if softer_db else ""
-        say(f"{output}: {flipping.order_text(made)}; {loop.key.text}, {loop.tempo:g} BPM{said}")
+        say(f"{output}: {ordering.order_text(made)}; {loop.key.text}, {loop.tempo:g} BPM{said}")
 
 
 def _in_its_own(loop: "Loop") -> "Loop":
@@ -201,7 +242,7 @@ def _at(loop: "Loop", tempo: float) -> "Loop":
 
 def facts_of_flip(flip: "Flipped", loop: "Loop") -> dict[str, Any]:
     """Return pieces and places as plain values, in seconds at the loop's tempo."""
-    from cloudrift.loop.edits.flip.flipping import order_text  # noqa: PLC0415
+    from cloudrift.loop.edits.flip.ordering import order_text  # noqa: PLC0415
     from cloudrift.loop.model.flip import letters_of  # noqa: PLC0415
     from cloudrift.notes.time import TICKS_PER_QUARTER  # noqa: PLC0415
 

@@ -15,16 +15,18 @@ MUST_FIX = 1  # exit code where a check that must hold does not
 
 
 @click.command()
-@click.argument("files", metavar="LOOP…", nargs=-1, required=True,
-                type=click.Path(path_type=Path))  # fmt: skip
+@click.argument("files", metavar="LOOP…", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--target", type=Number(), metavar="LUFS", help="Loudness that is wanted, e.g. -14.")
 @click.option("--only", "names", multiple=True, metavar="CHECK", help="This check alone, or these.")
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 @click.pass_context
 def check(
-    ctx: click.Context, files: tuple[Path, ...], target: float | None, names: tuple[str, ...],
+    ctx: click.Context,
+    files: tuple[Path, ...],
+    target: float | None,
+    names: tuple[str, ...],
     as_json: bool,
-) -> None:  # fmt: skip
+) -> None:
     """Check loops before they are handed over. Exit code 1 where something must be fixed."""
     from cloudrift.deliver.checks import CHECKS  # noqa: PLC0415
     from cloudrift.deliver.checks.spec import check_target  # noqa: PLC0415
@@ -60,21 +62,33 @@ def _checked(file: Path, target: float | None, names: tuple[str, ...]) -> dict[s
         with Progress(console=Console(stderr=True), transient=True) as bar:
             task = bar.add_task(file.name, total=None)
             found = check_all(
-                Heard(document, engine, target_lufs=target), names,
-                lambda done, of, words: bar.update(task, completed=done, total=of,
-                                                   description=f"{file.name}: {words}"),
-            )  # fmt: skip
+                Heard(document, engine, target_lufs=target),
+                names,
+                lambda done, of, words: bar.update(
+                    task, completed=done, total=of, description=f"{file.name}: {words}"
+                ),
+            )
     finally:
         engine.close()
     rows = [
-        {"name": one.check.name, "label": one.check.label, "severity": one.severity,
-         "asked": one.check.about, "measured": one.finding.measured, "where": one.finding.where,
-         "value": one.finding.value, "change": one.finding.change.words if one.finding.change
-         else ""}
+        {
+            "name": one.check.name,
+            "label": one.check.label,
+            "severity": one.severity,
+            "asked": one.check.about,
+            "measured": one.finding.measured,
+            "where": one.finding.where,
+            "value": one.finding.value,
+            "change": one.finding.change.words if one.finding.change else "",
+        }
         for one in found
-    ]  # fmt: skip
-    return {"file": str(file), "title": document.loop.title, "to_fix": to_fix(found),
-            "checks": rows}  # fmt: skip
+    ]
+    return {
+        "file": str(file),
+        "title": document.loop.title,
+        "to_fix": to_fix(found),
+        "checks": rows,
+    }
 
 
 def _print(one: dict[str, Any]) -> None:
@@ -91,8 +105,7 @@ def _print(one: dict[str, Any]) -> None:
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 @click.option("--csv", "as_csv", is_flag=True, help="A table, as CSV.")
 @click.option("--html", "as_html", is_flag=True, help="A page to print.")
-@output_option(*SHEETS, required=False,
-               what="A file instead: .txt, .csv, .html or .json.")  # fmt: skip
+@output_option(*SHEETS, required=False, what="A file instead: .txt, .csv, .html or .json.")
 def rights(file: Path, as_json: bool, as_csv: bool, as_html: bool, output: Path | None) -> None:
     """Print a loop's rights sheet: what went in, whose it is, and what is still open."""
     from cloudrift.audio.files import write_atomically  # noqa: PLC0415
@@ -146,11 +159,15 @@ def demo_file(file: Path, output: Path, draw: int | None, tag: str | None, bits:
         with Progress(console=Console(stderr=True), transient=True) as bar:
             task = bar.add_task("demo file", total=None)
             paths = write_demo(
-                output, document, engine, format_name=of.name,
+                output,
+                document,
+                engine,
+                format_name=of.name,
                 bits=int(bits) if int(bits) in of.bits else 24,
-                progress=lambda done, of_, name: bar.update(task, completed=done, total=of_,
-                                                            description=name or "done"),
-            )  # fmt: skip
+                progress=lambda done, of_, name: bar.update(
+                    task, completed=done, total=of_, description=name or "done"
+                ),
+            )
     finally:
         engine.close()
     for path in paths:
@@ -159,8 +176,13 @@ def demo_file(file: Path, output: Path, draw: int | None, tag: str | None, bits:
 
 @click.command("kit")
 @click.argument("folder", type=click.Path(path_type=Path))
-@click.option("-o", "--output", type=click.Path(path_type=Path), required=True,
-              help="An empty folder, or one to go on with.")  # fmt: skip
+@click.option(
+    "-o",
+    "--output",
+    type=click.Path(path_type=Path),
+    required=True,
+    help="An empty folder, or one to go on with.",
+)
 @click.option("--formats", default="wav", show_default=True, help="E.g. wav,flac,ogg,mp3.")
 @click.option("--preset", default="Loop and stems", show_default=True, help="Which parts.")
 @click.option("--part", "parts", multiple=True, metavar="PART", help="Also this part.")
@@ -171,9 +193,18 @@ def demo_file(file: Path, output: Path, draw: int | None, tag: str | None, bits:
 @click.option("--demo", is_flag=True, help="Also a demo file of each loop.")
 @click.option("--zip", "zipped", is_flag=True, help="All of it in one file, too.")
 def write_a_kit(
-    folder: Path, output: Path, formats: str, preset: str, parts: tuple[str, ...], bits: str,
-    target: float | None, lower: bool, pattern: str | None, demo: bool, zipped: bool,
-) -> None:  # fmt: skip
+    folder: Path,
+    output: Path,
+    formats: str,
+    preset: str,
+    parts: tuple[str, ...],
+    bits: str,
+    target: float | None,
+    lower: bool,
+    pattern: str | None,
+    demo: bool,
+    zipped: bool,
+) -> None:
     """Write a folder of loops as a kit: sound, stems, notes, sheets, on all cores.
 
     Stopped (Ctrl+C), what is finished stays; the same command goes on with the rest.
@@ -188,14 +219,25 @@ def write_a_kit(
     from cloudrift.deliver.order import Order, find_preset  # noqa: PLC0415
 
     asked = tuple(find_format(name.strip()).name for name in formats.split(","))
-    order = Order(parts=tuple(dict.fromkeys((*find_preset(preset), *parts))), bits=int(bits),
-                  target_lufs=target, lower=lower, pattern=pattern or PATTERN)  # fmt: skip
+    order = Order(
+        parts=tuple(dict.fromkeys((*find_preset(preset), *parts))),
+        bits=int(bits),
+        target_lufs=target,
+        lower=lower,
+        pattern=pattern or PATTERN,
+    )
     how = KitOrder(order=order, formats=tuple(dict.fromkeys(asked)), demo=demo, zipped=zipped)
     kit = read_kit(folder)
     with Progress(console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task("kit", total=None)
-        made = write_kit(kit, output, how, progress=lambda done, of, name: bar.update(
-            task, completed=done, total=of, description=name or kit.name))  # fmt: skip
+        made = write_kit(
+            kit,
+            output,
+            how,
+            progress=lambda done, of, name: bar.update(
+                task, completed=done, total=of, description=name or kit.name
+            ),
+        )
     for path in made.paths:
         say(str(path))
     for problem in made.problems:
@@ -206,8 +248,13 @@ def write_a_kit(
 
 @click.command("credits")
 @click.argument("file", metavar="LOOP", type=click.Path(path_type=Path))
-@click.option("--person", "people", multiple=True, metavar="NAME:DID,…:SHARE",
-              help="Who made it, e.g. 'Ada Wren:wrote,played:60'.")  # fmt: skip
+@click.option(
+    "--person",
+    "people",
+    multiple=True,
+    metavar="NAME:DID,…:SHARE",
+    help="Who made it, e.g. 'Ada Wren:wrote,played:60'.",
+)
 @click.option("--maker", help="Who hands it on.")
 @click.option("--licence", help="Under which licence.")
 @output_option(LOOP)

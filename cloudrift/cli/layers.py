@@ -25,29 +25,42 @@ def notes(file: Path, name: str, as_json: bool, midi: Path | None, replace: bool
     loop = load(file)
     layers = [x for x in loop.layers if name.lower() in ("", x.name.lower())]
     if name and not layers:
-        raise CloudriftError(f"no layer of {file} is called {name!r}"
-                             f"{did_you_mean(name, (x.name for x in loop.layers))}")  # fmt: skip
+        raise CloudriftError(
+            f"no layer of {file} is called {name!r}"
+            f"{did_you_mean(name, (x.name for x in loop.layers))}"
+        )
     if midi:
         midi = checked_output(midi, (".mid", ".midi"), replace=replace)
         write_midi(midi, loop, layers)
         say(str(midi))
         return
     facts = [
-        {"layer": layer.name,
-         "notes": [{"pitch": n.pitch, "start_tick": n.start_tick, "length_ticks": n.length_ticks,
-                    "velocity": n.velocity, "offset_ms": n.offset_ms}
-                   for n in loop.notes_of(layer)]}
+        {
+            "layer": layer.name,
+            "notes": [
+                {
+                    "pitch": n.pitch,
+                    "start_tick": n.start_tick,
+                    "length_ticks": n.length_ticks,
+                    "velocity": n.velocity,
+                    "offset_ms": n.offset_ms,
+                }
+                for n in loop.notes_of(layer)
+            ],
+        }
         for layer in layers
-    ]  # fmt: skip
+    ]
     if as_json:
         click.echo(json.dumps(facts, indent=1, ensure_ascii=False))
         return
     for layer in layers:
         say(f"{layer.name}: {layer.source.text}")
         for n in loop.notes_of(layer):
-            say(f"  {loop.key.spell_pitch(n.pitch):4} at tick {n.start_tick:6} for "
-                       f"{n.length_ticks:5} ticks, velocity {n.velocity:3}, "
-                       f"{n.offset_ms:+6.1f} ms")  # fmt: skip
+            say(
+                f"  {loop.key.spell_pitch(n.pitch):4} at tick {n.start_tick:6} for "
+                f"{n.length_ticks:5} ticks, velocity {n.velocity:3}, "
+                f"{n.offset_ms:+6.1f} ms"
+            )
 
 
 @click.command()
@@ -69,10 +82,14 @@ def room(file: Path, as_json: bool) -> None:
         engine.close()
     if as_json:
         crowded = [
-            {"layers": [loop.layer(x).name for x in c.layers], "low_hz": round(c.low_hz, 1),
-             "high_hz": round(c.high_hz, 1), "severity": round(c.severity, 3)}
+            {
+                "layers": [loop.layer(x).name for x in c.layers],
+                "low_hz": round(c.low_hz, 1),
+                "high_hz": round(c.high_hz, 1),
+                "severity": round(c.severity, 3),
+            }
             for c in found
-        ]  # fmt: skip
+        ]
         click.echo(json.dumps({"crowded": crowded}, indent=1, ensure_ascii=False))
         return
     for one in found:

@@ -51,9 +51,10 @@ def output_option(
 
         for option in (
             click.option("--replace", is_flag=True, help="Overwrite a file of that name."),
-            click.option("-o", "--output", required=required, type=click.Path(path_type=Path),
-                         help=what),
-        ):  # fmt: skip
+            click.option(
+                "-o", "--output", required=required, type=click.Path(path_type=Path), help=what
+            ),
+        ):
             run = option(run)
         return run
 

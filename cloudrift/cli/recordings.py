@@ -87,16 +87,29 @@ def heard_words(heard: "Heard") -> str:
 @click.option("--fit", type=click.Choice(list(FITS)), help="How it follows the loop's tempo.")
 @click.option("--key", "key_text", default="", help="Its own key, if that is heard wrong.")
 @click.option("--tempo", type=RECORDED_TEMPO, help="Its own tempo in BPM, likewise.")
-@click.option("--shift", default="0", show_default=True,
-              help="Into the loop's key: auto (the shorter way), up, down, semitones.")  # fmt: skip
+@click.option(
+    "--shift",
+    default="0",
+    show_default=True,
+    help="Into the loop's key: auto (the shorter way), up, down, semitones.",
+)
 @click.option("--hold-vowels", is_flag=True, help="The colour of a voice stays where it was.")
 @click.option("--at", "at_bar", type=Number(), default=1.0, show_default=True, help="Bar, from 1.")
 @click.option("--licence", default="", help="Who may do what with it.")
 @output_option(LOOP)
 def add(
-    loop_file: Path, file: Path, name: str, fit: str | None, key_text: str, tempo: float | None,
-    shift: str, hold_vowels: bool, at_bar: float, licence: str, output: Path,
-) -> None:  # fmt: skip
+    loop_file: Path,
+    file: Path,
+    name: str,
+    fit: str | None,
+    key_text: str,
+    tempo: float | None,
+    shift: str,
+    hold_vowels: bool,
+    at_bar: float,
+    licence: str,
+    output: Path,
+) -> None:
     """Lay a recording into a loop, and write that as another loop file."""
     from msgspec.structs import replace  # noqa: PLC0415
 
@@ -114,8 +127,7 @@ def add(
         raise CloudriftError(f"the loop has bars 1 to {loop.bars}, and no bar {at_bar:g}")
     audio, rate, heard = read_and_listen(file)
     facts = recordings.facts_of(heard, file.stem, origin=f"the file {file.name}", licence=licence)
-    source = recordings.laid_in(loop, clips.record(audio, rate), facts,
-                                FITS[fit] if fit else None)  # type: ignore[arg-type] # fmt: skip
+    source = recordings.laid_in(loop, clips.record(audio, rate), facts, FITS[fit] if fit else None)  # type: ignore[arg-type]
     added = recordings.add_recording(loop, source, name)
     layer_id = added.layers[-1].id
     if key_text:
@@ -124,13 +136,16 @@ def add(
         added = recordings.set_own_tempo(added, layer_id, tempo)
     source = recordings.recording_of(added, layer_id)
     at_tick = round((at_bar - 1) * bar_ticks(loop.metre))
-    source = replace(source, semitones=shift_of(source, loop, shift), at_tick=at_tick,
-                     hold_vowels=hold_vowels)  # fmt: skip
+    source = replace(
+        source, semitones=shift_of(source, loop, shift), at_tick=at_tick, hold_vowels=hold_vowels
+    )
     added = recordings.with_recording(added, layer_id, source)
     save(document.with_loop(added), output, clips)
     layer = added.layers[-1]
-    say(f"{output}: {layer.name}, {layer.source.text}, {source.semitones:+g} semitones; "
-               f"{heard_words(heard)}")  # fmt: skip
+    say(
+        f"{output}: {layer.name}, {layer.source.text}, {source.semitones:+g} semitones; "
+        f"{heard_words(heard)}"
+    )
 
 
 def shift_of(source: Any, loop: Any, shift: str) -> float:

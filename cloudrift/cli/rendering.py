@@ -26,11 +26,13 @@ from cloudrift.ground.interrupts import held_back, leave_to_parent
     "--part", "parts", multiple=True, metavar="PART", help="Also this; 'list' lists them."
 )
 @click.option("--preset", help="Parts under one name: Loop alone, Loop and stems, …")
-@click.option("--format", "format_name", default="wav", show_default=True,
-              help="wav, flac, ogg or mp3.")  # fmt: skip
+@click.option(
+    "--format", "format_name", default="wav", show_default=True, help="wav, flac, ogg or mp3."
+)
 @click.option("--bits", type=click.Choice(["16", "24", "32"]), default="24", show_default=True)
-@click.option("--rate", type=click.Choice(["44100", "48000", "96000"]),
-              help="The loop's own if not given.")  # fmt: skip
+@click.option(
+    "--rate", type=click.Choice(["44100", "48000", "96000"]), help="The loop's own if not given."
+)
 @click.option("--once", is_flag=True, help="One pass with its tail, instead of the loop.")
 @click.option("--target", type=Number(), metavar="LUFS", help="Loudness of the loop, e.g. -14.")
 @click.option("--lower", is_flag=True, help="Turn all files of a loop down where one would clip.")
@@ -73,16 +75,25 @@ def render(
         return
     if all_:
         for file in files:
-            for path in _render_all(file, output, stems=stems, bits=int(bits),
-                                    rate=int(rate or 0), lower=lower):  # fmt: skip
+            for path in _render_all(
+                file, output, stems=stems, bits=int(bits), rate=int(rate or 0), lower=lower
+            ):
                 say(str(path))
         return
     flags = (("stems", stems), ("midi", midi), ("bed", bed))
     wanted = find_preset(preset) if preset else ("loop",)
     wanted = (*wanted, *(name for name, on in flags if on), *parts)
-    order = Order(parts=tuple(dict.fromkeys(wanted)), format_name=format_name, bits=int(bits),
-                  rate=int(rate or 0), once=once, dither=not no_dither, lower=lower,
-                  target_lufs=target, pattern=pattern or PATTERN)  # fmt: skip
+    order = Order(
+        parts=tuple(dict.fromkeys(wanted)),
+        format_name=format_name,
+        bits=int(bits),
+        rate=int(rate or 0),
+        once=once,
+        dither=not no_dither,
+        lower=lower,
+        target_lufs=target,
+        pattern=pattern or PATTERN,
+    )
     numbers = [1] * len(files) if replace else _numbers(files, output, order)
     if len(files) == 1:
         for path in _render_with_bar(files[0], output, order, numbers[0]):
@@ -91,9 +102,7 @@ def render(
         _render_beside(files, output, order, numbers)
 
 
-def _render_beside(
-    files: Sequence[Path], output: Path, order: Any, numbers: Sequence[int]
-) -> None:  # fmt: skip
+def _render_beside(files: Sequence[Path], output: Path, order: Any, numbers: Sequence[int]) -> None:
     """Render several files on all cores, and print what was written as it comes."""
     # Started anew rather than forked: a fork would copy locks that rendering threads hold.
     context = multiprocessing.get_context("spawn")
@@ -135,7 +144,7 @@ def _numbers(files: Sequence[Path], folder: Path, order: Any) -> list[int]:
 
 def _render_all(
     file: Path, folder: Path, *, stems: bool, bits: int, rate: int, lower: bool
-) -> list[Path]:  # fmt: skip
+) -> list[Path]:
     from rich.console import Console  # noqa: PLC0415
     from rich.progress import Progress  # noqa: PLC0415
 
@@ -148,11 +157,17 @@ def _render_all(
     with Progress(console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task("rendering", total=None)
         return deliver_all(
-            document, folder, stems=stems, bits=bits, rate=rate, lower=lower, clips=clips,
+            document,
+            folder,
+            stems=stems,
+            bits=bits,
+            rate=rate,
+            lower=lower,
+            clips=clips,
             progress=lambda done, of, name: bar.update(
                 task, completed=done, total=of, description=name
             ),
-        )  # fmt: skip
+        )
 
 
 def _render_with_bar(file: Path, folder: Path, order: Any, number: int) -> list[Path]:
@@ -168,11 +183,15 @@ def _render_with_bar(file: Path, folder: Path, order: Any, number: int) -> list[
     with Progress(console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task("rendering", total=None)
         return deliver(
-            document, folder, order, clips=clips, number=number,
+            document,
+            folder,
+            order,
+            clips=clips,
+            number=number,
             progress=lambda done, of, name: bar.update(
                 task, completed=done, total=of, description=name or "done"
             ),
-        )  # fmt: skip
+        )
 
 
 def _render_quietly(file: Path, folder: Path, order: Any, number: int) -> list[Path]:

@@ -13,20 +13,28 @@ from cloudrift.cli.terminal import say
 @click.command()
 @click.argument("words", nargs=-1)
 @click.option("--family", default="", help="keys, organ, pads, strings, plucks, leads, voice, …")
-@click.option("--reach", type=click.Choice(["any", "low", "middle", "high"]), default="any",
-              show_default=True, help="Sounds that are good at C2, C4 or C6.")  # fmt: skip
+@click.option(
+    "--reach",
+    type=click.Choice(["any", "low", "middle", "high"]),
+    default="any",
+    show_default=True,
+    help="Sounds that are good at C2, C4 or C6.",
+)
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 def sounds(
-    words: tuple[str, ...], family: str, reach: Literal["any", "low", "middle", "high"],
+    words: tuple[str, ...],
+    family: str,
+    reach: Literal["any", "low", "middle", "high"],
     as_json: bool,
-) -> None:  # fmt: skip
+) -> None:
     """List the house sounds, or those that all WORDS fit (name, family, tag, description)."""
     from cloudrift.sound import look_up  # noqa: PLC0415
     from cloudrift.sound.instrument import FAMILIES  # noqa: PLC0415
 
     if family and family not in FAMILIES:
-        raise click.BadParameter(f"{family!r} is none of {', '.join(FAMILIES)}",
-                                 param_hint="--family")  # fmt: skip
+        raise click.BadParameter(
+            f"{family!r} is none of {', '.join(FAMILIES)}", param_hint="--family"
+        )
     facts = [
         {
             "name": s.name,
@@ -57,8 +65,9 @@ def sounds(
 @click.argument("sound")
 @click.option("--pitch", type=click.IntRange(12, 120), default=60, show_default=True, help="MIDI.")
 @click.option("--velocity", type=click.IntRange(1, 127), default=100, show_default=True)
-@click.option("--length", type=Number(0.01, 60), default=2.0, show_default=True,
-              help="Seconds held.")  # fmt: skip
+@click.option(
+    "--length", type=Number(0.01, 60), default=2.0, show_default=True, help="Seconds held."
+)
 @output_option(*SOUND)
 def note(sound: str, pitch: int, velocity: int, length: float, output: Path) -> None:
     """Render one bare note, with what rings on after it."""
@@ -75,9 +84,21 @@ def note(sound: str, pitch: int, velocity: int, length: float, output: Path) -> 
     release_s = instrument.spec.full(()).number("release_ms") / 1000
     frames = clock.frames(ticks) + int((release_s + 1) * DEFAULT_RATE)
     held = Note(start_tick=0, length_ticks=ticks, pitch=pitch, velocity=velocity)
-    part = Part(notes=(held,), instrument=instrument, settings=(), clock=clock, loop_ticks=ticks,
-                frames=frames, once=True)  # fmt: skip
+    part = Part(
+        notes=(held,),
+        instrument=instrument,
+        settings=(),
+        clock=clock,
+        loop_ticks=ticks,
+        frames=frames,
+        once=True,
+    )
     audio = trimmed(part.render(), clock.frames(ticks), DEFAULT_RATE)
-    write_sound(output, audio, DEFAULT_RATE, format_name=output.suffix[1:].lower(),
-                about=About(title=f"{sound} {pitch}", root_pitch=pitch))  # fmt: skip
+    write_sound(
+        output,
+        audio,
+        DEFAULT_RATE,
+        format_name=output.suffix[1:].lower(),
+        about=About(title=f"{sound} {pitch}", root_pitch=pitch),
+    )
     say(str(output))

@@ -12,8 +12,13 @@ from cloudrift.ground.errors import CloudriftError
 
 
 @click.command()
-@click.option("--near", "recording", type=click.Path(path_type=Path), metavar="RECORDING",
-              help="Those first that a recording's tempo and key are at home in.")  # fmt: skip
+@click.option(
+    "--near",
+    "recording",
+    type=click.Path(path_type=Path),
+    metavar="RECORDING",
+    help="Those first that a recording's tempo and key are at home in.",
+)
 @click.option("--json", "as_json", is_flag=True, help="Machine-readable.")
 def styles(recording: Path | None, as_json: bool) -> None:
     """List the style cards there are."""
@@ -42,8 +47,10 @@ def styles(recording: Path | None, as_json: bool) -> None:
         for card in cards.values():
             whose = "own" if card.name in own else "house"
             words = why.get(card.name, card.about)
-            say(f"{card.name} ({whose}, {card.tempo.low:g} to {card.tempo.high:g} BPM, "
-                       f"{len(card.marks)} marks): {words}")  # fmt: skip
+            say(
+                f"{card.name} ({whose}, {card.tempo.low:g} to {card.tempo.high:g} BPM, "
+                f"{len(card.marks)} marks): {words}"
+            )
     for problem in wrong:
         say(f"cloudrift: {problem}", err=True)
 
@@ -76,22 +83,34 @@ def marks(loop_file: Path, style: str, without_sound: bool, as_json: bool) -> No
         for mark in found:
             change = change_for(mark, loop, sound)
             assert mark.asked is not None
-            rows.append({
-                "name": mark.kind.name, "unit": mark.kind.unit, "asked": list(mark.asked),
-                "found": mark.found.value if mark.found else None, "met": mark.met,
-                "where": mark.found.where if mark.found else "",
-                "change": change.words if change else None,
-            })  # fmt: skip
-        click.echo(json.dumps({"style": card.name, "met": met, "asked": asked, "marks": rows},
-                              indent=1, ensure_ascii=False))  # fmt: skip
+            rows.append(
+                {
+                    "name": mark.kind.name,
+                    "unit": mark.kind.unit,
+                    "asked": list(mark.asked),
+                    "found": mark.found.value if mark.found else None,
+                    "met": mark.met,
+                    "where": mark.found.where if mark.found else "",
+                    "change": change.words if change else None,
+                }
+            )
+        click.echo(
+            json.dumps(
+                {"style": card.name, "met": met, "asked": asked, "marks": rows},
+                indent=1,
+                ensure_ascii=False,
+            )
+        )
     else:
         say(f"{loop.title}: {met} of {asked} marks of {card.name} met")
         for mark in found:
             assert mark.asked is not None
             sign = "…" if mark.waits else "+" if mark.met else "-"
             where = f" ({mark.found.where})" if mark.found and mark.found.where else ""
-            say(f"{sign} {mark.kind.label}: {mark.found_text}, asked "
-                       f"{mark.kind.asks(mark.asked)}{where}")  # fmt: skip
+            say(
+                f"{sign} {mark.kind.label}: {mark.found_text}, asked "
+                f"{mark.kind.asks(mark.asked)}{where}"
+            )
     for problem in wrong:
         say(f"cloudrift: {problem}", err=True)
 
@@ -121,5 +140,7 @@ def learn(
         click.echo(json.dumps({"name": name, "examples": len(examples), "counts": learnt.counts,
                                "guesses": list(learnt.guesses)}, indent=1))  # fmt: skip
     else:
-        say(f"{output}: {len(learnt.card.marks)} marks, {len(learnt.card.layers)} layers, "
-                   f"from {len(examples)} of {len(files)} files")  # fmt: skip
+        say(
+            f"{output}: {len(learnt.card.marks)} marks, {len(learnt.card.layers)} layers, "
+            f"from {len(examples)} of {len(files)} files"
+        )

@@ -22,8 +22,11 @@ def treatments(as_json: bool) -> None:
         settings: list[dict[str, object]] = []
         for field in kind.spec:
             one: dict[str, object] = {"name": field.name, "unit": field.unit}
-            one |= ({"choices": list(field.choices)} if field.choices
-                    else {"min": field.low, "max": field.high})  # fmt: skip
+            one |= (
+                {"choices": list(field.choices)}
+                if field.choices
+                else {"min": field.low, "max": field.high}
+            )
             settings.append(one | {"default": field.default})
         facts.append({"kind": kind.name, "family": kind.family, "settings": settings})
     if as_json:
@@ -32,16 +35,24 @@ def treatments(as_json: bool) -> None:
     for kind in KINDS.values():
         say(f"{kind.name} ({kind.family}): {kind.about}")
         for field in kind.spec:
-            reach = (", ".join(field.choices) if field.choices
-                     else f"{field.low:g} to {field.high:g} {field.unit}".strip())  # fmt: skip
+            reach = (
+                ", ".join(field.choices)
+                if field.choices
+                else f"{field.low:g} to {field.high:g} {field.unit}".strip()
+            )
             default = field.text(field.default)
             say(f"  {field.name}: {reach}; {default} if nothing is said")
 
 
 @click.command()
 @click.argument("file", type=click.Path(path_type=Path))
-@click.option("--line", "line_file", required=True, type=click.Path(path_type=Path),
-              help="A line of treatments, TOML.")  # fmt: skip
+@click.option(
+    "--line",
+    "line_file",
+    required=True,
+    type=click.Path(path_type=Path),
+    help="A line of treatments, TOML.",
+)
 @click.option("--tempo", type=Number(), default=120.0, show_default=True, help="BPM of the file.")
 @click.option("--key", default="", help="Key of the file, as in 'F# minor'.")
 @click.option("--once", is_flag=True, help="Silence before, its tail after; else it goes round.")
@@ -72,7 +83,13 @@ def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, outpu
     format_name, softer_db = output.suffix[1:].lower(), 0.0
     if format_name != "wav":
         out, softer_db = below_full_scale(out)
-    write_sound(output, out, rate, format_name=format_name, bits=32 if format_name == "wav" else 24,
-                about=About(loop=not once))  # fmt: skip
+    write_sound(
+        output,
+        out,
+        rate,
+        format_name=format_name,
+        bits=32 if format_name == "wav" else 24,
+        about=About(loop=not once),
+    )
     said = f", turned down by {softer_db:g} dB, else it would clip" if softer_db else ""
     say(f"{output}: {out.shape[1] / rate:.3f} s{said}")

@@ -42,10 +42,17 @@ def without_loop(document: Document) -> Document:
 
 
 def deliver_all(
-    document: Document, folder: Path, *, stems: bool = False, bits: int = 24, rate: int = 0,
-    lower: bool = False, clips: ClipStore | None = None, progress: Progress | None = None,
+    document: Document,
+    folder: Path,
+    *,
+    stems: bool = False,
+    bits: int = 24,
+    rate: int = 0,
+    lower: bool = False,
+    clips: ClipStore | None = None,
+    progress: Progress | None = None,
     cancelled: Callable[[], bool] = never,
-) -> list[Path]:  # fmt: skip
+) -> list[Path]:
     """Write the arrangement into a folder (made if need be) and return the paths.
 
     ``stems``: also the loop and the groove bed apart, before the line of all of it, where they add
@@ -89,8 +96,11 @@ def deliver_all(
         raise FullScaleError("the arrangement", over)
     gain = np.float32(to_gain(-turn_down_db(over)))
     done = []
-    for what, words in (("", "arranged"), ("loop", "the loop, arranged"),
-                        ("bed", "the groove bed, arranged")):  # fmt: skip
+    for what, words in (
+        ("", "arranged"),
+        ("loop", "the loop, arranged"),
+        ("bed", "the groove bed, arranged"),
+    ):
         if what in made:
             path = folder / f"{name}_arranged{what and '_' + what}.wav"
             _write(path, made[what] * gain if over else made[what], document, bits, words)
@@ -109,9 +119,13 @@ def _write(path: Path, audio: Stereo, document: Document, bits: int, words: str)
     loop = document.loop
     sections = ", ".join(f"{one.name} ({one.bars})" for one in document.arrangement.sections)
     about = About(
-        title=f"{loop.title}: {words}", maker=document.credits.maker, album=loop.kit,
-        licence=rights_of(document).licence_words, key=file_key(loop.sounding_key),
+        title=f"{loop.title}: {words}",
+        maker=document.credits.maker,
+        album=loop.kit,
+        licence=rights_of(document).licence_words,
+        key=file_key(loop.sounding_key),
         comment=f"key {loop.sounding_key.plain}, tempo {loop.sounding_tempo:.2f} BPM; {sections}",
-        tempo=loop.sounding_tempo, root_pitch=60 + loop.sounding_key.pc,
-    )  # fmt: skip
+        tempo=loop.sounding_tempo,
+        root_pitch=60 + loop.sounding_key.pc,
+    )
     write_wav(path, audio, loop.rate, bits=bits, about=about)

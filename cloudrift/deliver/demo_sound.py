@@ -38,9 +38,11 @@ def cues_of(loop: Loop, demo: DemoFile) -> tuple[Cue, ...]:
 
 
 def demo_sound(
-    engine: Engine, document: Document, progress: Progress = lambda _done, _of, _what: None,
+    engine: Engine,
+    document: Document,
+    progress: Progress = lambda _done, _of, _what: None,
     cancelled: Callable[[], bool] = never,
-) -> tuple[Stereo, tuple[Cue, ...]]:  # fmt: skip
+) -> tuple[Stereo, tuple[Cue, ...]]:
     """Return the demo file of a document, (2, frames), and its places.
 
     Each part is the loop as it goes round; it goes on while it is faded into the next, evenly in
@@ -125,19 +127,31 @@ def clock(seconds: float) -> str:
 
 
 def write_demo(
-    path: Path, document: Document, engine: Engine, *, format_name: str = "wav", bits: int = 24,
-    progress: Progress = lambda _done, _of, _what: None, cancelled: Callable[[], bool] = never,
-) -> tuple[Path, Path]:  # fmt: skip
+    path: Path,
+    document: Document,
+    engine: Engine,
+    *,
+    format_name: str = "wav",
+    bits: int = 24,
+    progress: Progress = lambda _done, _of, _what: None,
+    cancelled: Callable[[], bool] = never,
+) -> tuple[Path, Path]:
     """Write the demo file, its places as cue points, and its sheet beside it; return both paths."""
     audio, cues = demo_sound(engine, document, progress, cancelled)
     loop = document.loop
     about = About(
-        title=f"{loop.title}: demo", maker=document.credits.maker, album=loop.kit, cues=cues,
-        licence=rights_of(document).licence_words, key=file_key(loop.sounding_key),
+        title=f"{loop.title}: demo",
+        maker=document.credits.maker,
+        album=loop.kit,
+        cues=cues,
+        licence=rights_of(document).licence_words,
+        key=file_key(loop.sounding_key),
         comment=f"key {loop.sounding_key.plain}, tempo {loop.sounding_tempo:.2f} BPM",
-        tempo=loop.sounding_tempo, root_pitch=60 + loop.sounding_key.pc,
-        lufs=integrated_lufs(audio, loop.rate), peak_db=true_peak_db(audio),
-    )  # fmt: skip
+        tempo=loop.sounding_tempo,
+        root_pitch=60 + loop.sounding_key.pc,
+        lufs=integrated_lufs(audio, loop.rate),
+        peak_db=true_peak_db(audio),
+    )
     write_sound(path, audio, loop.rate, format_name=format_name, bits=bits, about=about)
     sheet = path.with_name(f"{path.stem}.txt")
     text = sheet_text(document).encode()

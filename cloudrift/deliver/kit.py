@@ -177,10 +177,15 @@ def looked_of(
     """Say what a loop of a file is like; ``engine`` renders what it has not rendered yet."""
     loop = document.loop
     plain = Looked(
-        file=file.name, title=loop.title, key=loop.sounding_key.text, style=loop.style,
-        tempo=round(loop.sounding_tempo, 2), bars=loop.bars, layers=len(loop.heard()),
+        file=file.name,
+        title=loop.title,
+        key=loop.sounding_key.text,
+        style=loop.style,
+        tempo=round(loop.sounding_tempo, 2),
+        bars=loop.bars,
+        layers=len(loop.heard()),
         seconds=round(loop.sounding_frames / loop.rate, 3),
-    )  # fmt: skip
+    )
     if not loop.heard():
         return replace(plain, must=1, words=("nothing is heard",))
     heard = Heard(document, engine, cancelled=cancelled)
@@ -189,13 +194,19 @@ def looked_of(
     met, asked = met_of(style_marks(heard)[1])
     bands = tuple((role, _small(curve)) for role, curve in strata(engine, loop))
     return replace(
-        plain, lufs=round(heard.lufs, 2), peak_db=round(heard.peak_db, 2), bands=bands,
-        must=sum(one.severity == "must" for one in bad), met=met, asked=asked,
+        plain,
+        lufs=round(heard.lufs, 2),
+        peak_db=round(heard.peak_db, 2),
+        bands=bands,
+        must=sum(one.severity == "must" for one in bad),
+        met=met,
+        asked=asked,
         should=sum(one.severity == "should" for one in bad),
         words=tuple(f"{one.check.label}: {one.finding.measured}" for one in bad),
-        rights_open=next((int(one.finding.value or 0) for one in bad
-                          if one.check.name == "rights"), 0),
-    )  # fmt: skip
+        rights_open=next(
+            (int(one.finding.value or 0) for one in bad if one.check.name == "rights"), 0
+        ),
+    )
 
 
 def _small(curve: NDArray[np.float32]) -> tuple[float, ...]:
@@ -229,8 +240,10 @@ def _common(one: set[Any], other: set[Any]) -> float:
 
 def _chords(loop: Loop) -> set[Any]:
     root = loop.key.pc
-    return {(chord.start_tick, frozenset((voice - root) % 12 for voice in chord.voices))
-            for chord in loop.chords}  # fmt: skip
+    return {
+        (chord.start_tick, frozenset((voice - root) % 12 for voice in chord.voices))
+        for chord in loop.chords
+    }
 
 
 def _sounds(loop: Loop) -> set[Any]:
@@ -240,8 +253,11 @@ def _sounds(loop: Loop) -> set[Any]:
 
 def _notes(loop: Loop) -> set[Any]:
     root = loop.key.pc
-    return {(note.start_tick // 120, (note.pitch - root) % 12) for layer in loop.heard()
-            for note in loop.notes_of(layer)}  # fmt: skip
+    return {
+        (note.start_tick // 120, (note.pitch - root) % 12)
+        for layer in loop.heard()
+        for note in loop.notes_of(layer)
+    }
 
 
 def near_duplicates(loops: Sequence[tuple[str, Loop]]) -> list[tuple[str, str, float]]:

@@ -14,10 +14,16 @@ from cloudrift.ground.words import number, plural
 COLUMNS = ("file", "title", "key", "tempo BPM", "bars", "seconds", "LUFS", "peak dBTP", "must fix",
            "should fix", "marks met", "marks asked", "style", "licence")  # fmt: skip
 ROLES = {
-    "keys": "#2e7f87", "pad": "#6a79b5", "pluck": "#b9851c", "lead": "#b2466a",
-    "strings": "#5b8a47", "voice": "#8a59a5", "bass": "#40525e", "bell": "#3590bf",
+    "keys": "#2e7f87",
+    "pad": "#6a79b5",
+    "pluck": "#b9851c",
+    "lead": "#b2466a",
+    "strings": "#5b8a47",
+    "voice": "#8a59a5",
+    "bass": "#40525e",
+    "bell": "#3590bf",
     "grain": "#8a7f71",
-}  # fmt: skip
+}
 OTHER = "#8a7f71"
 WIDE, HIGH = 960, 90
 PREVIEW = "audio/ogg"
@@ -25,16 +31,21 @@ PREVIEW = "audio/ogg"
 
 def as_text(name: str, cover: Cover, looked: Sequence[Looked], sheet: Sheet) -> str:
     """Return the kit as text: a line or two a loop."""
-    rows = [name, *([f"by {cover.maker}"] if cover.maker else []),
-            f"{plural(len(looked), 'loop')}; {sheet.licence_words}"]  # fmt: skip
+    rows = [
+        name,
+        *([f"by {cover.maker}"] if cover.maker else []),
+        f"{plural(len(looked), 'loop')}; {sheet.licence_words}",
+    ]
     rows += ["", cover.about] if cover.about else []
     for at, one in enumerate(looked, 1):
         rows += ["", f"{at}. {one.title or one.file}"]
         if one.problem:
             rows.append(f"   {one.problem}")
             continue
-        rows.append(f"   {one.key}, {number(one.tempo)} BPM, {plural(one.bars, 'bar')}, "
-                    f"{clock(one.seconds)}, {number(one.lufs, '.1f')} LUFS")  # fmt: skip
+        rows.append(
+            f"   {one.key}, {number(one.tempo)} BPM, {plural(one.bars, 'bar')}, "
+            f"{clock(one.seconds)}, {number(one.lufs, '.1f')} LUFS"
+        )
         rows += [f"   {line}" for line in one.words]
     return "\n".join(rows) + "\n"
 
@@ -42,10 +53,24 @@ def as_text(name: str, cover: Cover, looked: Sequence[Looked], sheet: Sheet) -> 
 def as_csv(looked: Sequence[Looked], licences: Mapping[str, str]) -> str:
     """Return the kit as CSV (RFC 4180), a row a loop; ``licences`` by file."""
     rows = (
-        (one.file, one.title, one.key, one.tempo, one.bars, one.seconds, one.lufs, one.peak_db,
-         one.must, one.should, one.met, one.asked, one.style, licences.get(one.file, ""))
+        (
+            one.file,
+            one.title,
+            one.key,
+            one.tempo,
+            one.bars,
+            one.seconds,
+            one.lufs,
+            one.peak_db,
+            one.must,
+            one.should,
+            one.met,
+            one.asked,
+            one.style,
+            licences.get(one.file, ""),
+        )
         for one in looked
-    )  # fmt: skip
+    )
     return csv_of((COLUMNS, *rows))
 
 
@@ -61,8 +86,9 @@ def strata_svg(looked: Looked) -> str:
         edge = [(at, y) for at, y in enumerate(top)] + [(at, floor[at]) for at in range(count)][
             ::-1
         ]
-        points = " ".join(f"{WIDE * x / (count - 1):.1f},{HIGH * (1 - min(y, 1.0)):.1f}"
-                          for x, y in edge)  # fmt: skip
+        points = " ".join(
+            f"{WIDE * x / (count - 1):.1f},{HIGH * (1 - min(y, 1.0)):.1f}" for x, y in edge
+        )
         shapes.append(f'<polygon fill="{ROLES.get(role, OTHER)}" points="{points}"/>')
         floor = top
     axis = "".join(
@@ -72,14 +98,20 @@ def strata_svg(looked: Looked) -> str:
         for at in range(5)
     )
     told = escape(f"Strata of {looked.title}")
-    return (f'<svg viewBox="0 0 {WIDE} {HIGH + 18}" role="img" aria-label="{told}">'
-            f"{''.join(shapes)}{axis}</svg>")  # fmt: skip
+    return (
+        f'<svg viewBox="0 0 {WIDE} {HIGH + 18}" role="img" aria-label="{told}">'
+        f"{''.join(shapes)}{axis}</svg>"
+    )
 
 
 def as_html(
-    name: str, cover: Cover, looked: Sequence[Looked], sheet: Sheet,
-    previews: Mapping[str, bytes], files: Mapping[str, Sequence[str]],
-) -> str:  # fmt: skip
+    name: str,
+    cover: Cover,
+    looked: Sequence[Looked],
+    sheet: Sheet,
+    previews: Mapping[str, bytes],
+    files: Mapping[str, Sequence[str]],
+) -> str:
     """Return the kit as a page that needs nothing else.
 
     ``previews`` are loops as Ogg files, by loop file: they are in the page. ``files`` are what was
@@ -92,25 +124,41 @@ def as_html(
     parts += [words("p", line) for line in cover.about.splitlines() if line]
     parts.append(words("p", "Played here all are about equally loud.", "about"))
     parts += [_section(one, previews.get(one.file), files.get(one.file, ())) for one in looked]
-    rows = [(one.title, one.key, number(one.tempo), f"{one.bars}", f"{one.seconds:.2f}",
-             number(one.lufs, ".1f")) for one in looked if not one.problem]  # fmt: skip
-    parts += [words("h2", "All loops"),
-              table(("Title", "Key", "BPM", "Bars", "Seconds", "LUFS"), rows, (2, 3, 4, 5)),
-              words("h2", "Rights"), parts_of_page(sheet)]  # fmt: skip
+    rows = [
+        (
+            one.title,
+            one.key,
+            number(one.tempo),
+            f"{one.bars}",
+            f"{one.seconds:.2f}",
+            number(one.lufs, ".1f"),
+        )
+        for one in looked
+        if not one.problem
+    ]
+    parts += [
+        words("h2", "All loops"),
+        table(("Title", "Key", "BPM", "Bars", "Seconds", "LUFS"), rows, (2, 3, 4, 5)),
+        words("h2", "Rights"),
+        parts_of_page(sheet),
+    ]
     return page(name, *parts)
 
 
 def _section(one: Looked, preview: bytes | None, files: Sequence[str]) -> str:
     if one.problem:
         return f"<section>{words('h2', one.title)}{words('p', one.problem, 'open')}</section>"
-    facts = (f"{one.key} · {number(one.tempo)} BPM · {plural(one.bars, 'bar')} · "
-             f"{one.seconds:.2f} s · {number(one.lufs, '.1f')} LUFS")  # fmt: skip
+    facts = (
+        f"{one.key} · {number(one.tempo)} BPM · {plural(one.bars, 'bar')} · "
+        f"{one.seconds:.2f} s · {number(one.lufs, '.1f')} LUFS"
+    )
     player = ""
     if preview is not None:
         sound = base64.b64encode(preview).decode()
         player = f'<audio controls loop src="data:{PREVIEW};base64,{sound}"></audio>'
-    links = " ".join(f'<a href="{escape(path, quote=True)}">{escape(path.split("/")[-1])}</a>'
-                     for path in files)  # fmt: skip
+    links = " ".join(
+        f'<a href="{escape(path, quote=True)}">{escape(path.split("/")[-1])}</a>' for path in files
+    )
     return "\n".join((
         "<section>", words("h2", one.title), words("p", facts, "about"), strata_svg(one), player,
         in_list(one.words, "open"), f"<p><small>{links}</small></p>" if links else "",

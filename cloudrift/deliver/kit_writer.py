@@ -90,9 +90,13 @@ class Written:
 
 
 def write_kit(
-    kit: Kit, out: Path, how: KitOrder, *, progress: Progress = lambda _d, _o, _w: None,
+    kit: Kit,
+    out: Path,
+    how: KitOrder,
+    *,
+    progress: Progress = lambda _d, _o, _w: None,
     cancelled: Callable[[], bool] = never,
-) -> Written:  # fmt: skip
+) -> Written:
     """Write a kit into a folder of its own, on all cores, and return what was written.
 
     Every file is whole or not there. What was finished before a stop stays, is listed in
@@ -143,8 +147,9 @@ def write_kit(
             raise Cancelled
         paths.append(_write_zip(out, kit.name, paths))
     progress(steps, steps, "")
-    return Written(paths=tuple(paths), problems=tuple(problems),
-                   looked=tuple(one.looked for one in made))  # fmt: skip
+    return Written(
+        paths=tuple(paths), problems=tuple(problems), looked=tuple(one.looked for one in made)
+    )
 
 
 # --- beside each other ----------------------------------------------------------------------------
@@ -160,9 +165,13 @@ def _begin(parent: int, stop: Any) -> None:
 
 
 def _beside(
-    todo: Sequence[Path], out: Path, how: KitOrder, numbers: dict[str, int],
-    came: Callable[[Path, Made], object], cancelled: Callable[[], bool],
-) -> None:  # fmt: skip
+    todo: Sequence[Path],
+    out: Path,
+    how: KitOrder,
+    numbers: dict[str, int],
+    came: Callable[[Path, Made], object],
+    cancelled: Callable[[], bool],
+) -> None:
     if not todo:
         return
     context = get_context("spawn")
@@ -205,8 +214,14 @@ def _make(path: Path, out: Path, how: KitOrder, number: int) -> Made:
         looked = looked_of(path, document, engine, stopped)  # after that: what is written is as if
         preview = _preview(document, out, path, engine, stopped)  # nothing else had been made
         sizes = tuple((name, (out / name).stat().st_size) for name in files)
-        return Made(file=path.name, content=content, looked=looked, files=sizes, preview=preview,
-                    number=number)  # fmt: skip
+        return Made(
+            file=path.name,
+            content=content,
+            looked=looked,
+            files=sizes,
+            preview=preview,
+            number=number,
+        )
     except CloudriftError as error:
         told = str(error) if path.name in str(error) else f"{path.name}: {error}"
         looked = Looked(file=path.name, title=path.stem, problem=told)
@@ -236,9 +251,13 @@ def orders_of(how: KitOrder) -> list[Order]:
 
 
 def _deliver(
-    document: Document, out: Path, how: KitOrder, number: int, engine: Engine,
+    document: Document,
+    out: Path,
+    how: KitOrder,
+    number: int,
+    engine: Engine,
     stopped: Callable[[], bool],
-) -> list[str]:  # fmt: skip
+) -> list[str]:
     done: list[str] = []
     for order in orders_of(how):
         making = Making(document, order, engine, stopped)
@@ -317,16 +336,17 @@ def _is_there(out: Path, path: Path, had: Made) -> bool:
     if had.looked.problem or content_of(path) != had.content:
         return False
     names = [*had.files, (had.preview, 0)]
-    return all((out / name).is_file() and size in (0, (out / name).stat().st_size)
-               for name, size in names)  # fmt: skip
+    return all(
+        (out / name).is_file() and size in (0, (out / name).stat().st_size) for name, size in names
+    )
 
 
-def _remember(
-    out: Path, how: KitOrder, found: dict[str, Made], written: Sequence[str]
-) -> None:  # fmt: skip
+def _remember(out: Path, how: KitOrder, found: dict[str, Made], written: Sequence[str]) -> None:
     rows = [msgspec.to_builtins(found[name]) for name in sorted(found)]
-    body = json.dumps({"format": "cloudrift kit", "order": how.mark, "loops": rows,
-                       "written": list(written)}, indent=1)  # fmt: skip
+    body = json.dumps(
+        {"format": "cloudrift kit", "order": how.mark, "loops": rows, "written": list(written)},
+        indent=1,
+    )
     write_atomically(out / DONE, lambda file: file.write(body.encode()), follow_link=False)
 
 
@@ -394,8 +414,9 @@ def _write_sounds(
                 count = 2
                 while (path := folder / f"{name}.{order.format_name}") in paths:
                     name, count = f"{one.file_name}-{count}", count + 1
-                write_sound(path, audio, document.loop.rate, format_name=order.format_name,
-                            bits=order.bits)  # fmt: skip
+                write_sound(
+                    path, audio, document.loop.rate, format_name=order.format_name, bits=order.bits
+                )
                 paths.append(path)
     finally:
         engine.close()
@@ -410,16 +431,18 @@ def _write_sheets(
     looked = [one.looked for one in made]
     licences = {name: one.licence_words for name, one in sheets.items()}
     previews = {one.file: (out / one.preview).read_bytes() for one in made if one.preview}
-    files = {one.file: [name for name, _size in one.files if name.startswith("loops/")]
-             for one in made}  # fmt: skip
+    files = {
+        one.file: [name for name, _size in one.files if name.startswith("loops/")] for one in made
+    }
     texts = {
         "kit.txt": kit_sheet.as_text(kit.name, kit.cover, looked, sheet),
         "kit.csv": kit_sheet.as_csv(looked, licences),
         "kit.html": kit_sheet.as_html(kit.name, kit.cover, looked, sheet, previews, files),
-        "rights.txt": rights.as_text(sheet), "rights.csv": rights.as_csv(sheet),
+        "rights.txt": rights.as_text(sheet),
+        "rights.csv": rights.as_csv(sheet),
         "rights.html": rights.as_html(sheet),
         "rights.json": rights.as_json(sheet),
-    }  # fmt: skip
+    }
     for name, text in texts.items():
         write_atomically(out / name, functools.partial(_put, text.encode()), follow_link=False)
     return [out / name for name in texts]

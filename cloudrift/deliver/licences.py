@@ -23,13 +23,19 @@ AGAINST = (
     (r"non[- ]?commercial|no commercial|not for commercial|\bnc\b", "commercial use is excluded"),
     (r"no derivative|non[- ]?derivative|\bnd\b|unaltered only", "it may not be changed"),
     (r"share[- ]?alike|\bsa\b|copyleft", "what is made with it would have to be under its licence"),
-    (r"personal|private use|educational|research only|evaluation|trial only|demo only",
-     "it is for limited use"),
-    (r"all rights reserved|not licensed|unlicensed|no licen[cs]e|do not use",
-     "its rights are reserved"),
-    (r"royalt(y|ies) (apply|due|payable|required)|subject to royalt|must be cleared|clearance",
-     "it has to be cleared or paid for"),
-)  # fmt: skip
+    (
+        r"personal|private use|educational|research only|evaluation|trial only|demo only",
+        "it is for limited use",
+    ),
+    (
+        r"all rights reserved|not licensed|unlicensed|no licen[cs]e|do not use",
+        "its rights are reserved",
+    ),
+    (
+        r"royalt(y|ies) (apply|due|payable|required)|subject to royalt|must be cleared|clearance",
+        "it has to be cleared or paid for",
+    ),
+)
 FOR = (
     r"royalty[- ]free", r"free for any use", r"free to use", r"public domain", r"\bcc0\b",
     r"\bcc[- ]by\b", r"attribution", r"\bown\b", r"made here", r"made by the program",
@@ -55,5 +61,9 @@ def terms_of(licence: str) -> Terms:
             return Terms(clear=False, credit=credit, not_alone=not_alone, why=why)
     if any(re.search(pattern, words) for pattern in FOR):
         return Terms(clear=True, credit=credit, not_alone=not_alone)
-    return Terms(clear=None, credit=credit, not_alone=not_alone,
-                 why="what it allows can't be read in its words")  # fmt: skip
+    return Terms(
+        clear=None,
+        credit=credit,
+        not_alone=not_alone,
+        why="what it allows can't be read in its words",
+    )

@@ -80,13 +80,19 @@ class Making:
         if self.lower_db:
             comment += f"; turned down by {self.lower_db:.1f} dB, as all files of this loop"
         return About(
-            title=f"{loop.title}: {what}" if what else loop.title, comment=comment,
-            maker=self.document.credits.maker, album=loop.kit, licence=self.sheet.licence_words,
-            key=file_key(key), tempo=tempo, root_pitch=60 + key.pc,
-            loop=sound.goes_round, cues=sound.cues,
+            title=f"{loop.title}: {what}" if what else loop.title,
+            comment=comment,
+            maker=self.document.credits.maker,
+            album=loop.kit,
+            licence=self.sheet.licence_words,
+            key=file_key(key),
+            tempo=tempo,
+            root_pitch=60 + key.pc,
+            loop=sound.goes_round,
+            cues=sound.cues,
             lufs=integrated_lufs(sound.audio, self.file_rate),
             peak_db=true_peak_db(sound.audio),
-        )  # fmt: skip
+        )
 
     # --- level and rate -----------------------------------------------------------------------
 
@@ -210,8 +216,11 @@ def name_of(document: Document, order: Order, part: str, *, treated: bool) -> st
     """Return the name of a file without its ending; of MIDI and sheets as of sound."""
     loop = document.loop
     naming = Naming(
-        title=loop.title, kit=loop.kit, maker=document.credits.maker, bars=loop.bars,
+        title=loop.title,
+        kit=loop.kit,
+        maker=document.credits.maker,
+        bars=loop.bars,
         tempo=loop.sounding_tempo if treated else loop.tempo,
         key=loop.sounding_key if treated else loop.key,
-    )  # fmt: skip
+    )
     return named(order.pattern, naming, part)

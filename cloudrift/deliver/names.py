@@ -51,8 +51,11 @@ class Naming:
 def check_pattern(pattern: str) -> None:
     """Raise CloudriftError for a pattern that names can't be made by, with what is wrong in it."""
     try:
-        fields = [name for _text, name, _spec, _way in string.Formatter().parse(pattern)
-                  if name is not None]  # fmt: skip
+        fields = [
+            name
+            for _text, name, _spec, _way in string.Formatter().parse(pattern)
+            if name is not None
+        ]
     except ValueError as error:
         raise CloudriftError(f"the pattern of names {pattern[:60]!r}: {error}") from error
     for name in fields:
@@ -80,10 +83,14 @@ def named(pattern: str, naming: Naming, part: str = "") -> str:
     would be too long, the title is cut.
     """
     values = {
-        "title": "", "tempo": tempo_text(naming.tempo), "key": naming.key.slug, "part": part,
-        "bars": f"{naming.bars}bars", "kit": slug(naming.kit) if naming.kit else "",
+        "title": "",
+        "tempo": tempo_text(naming.tempo),
+        "key": naming.key.slug,
+        "part": part,
+        "bars": f"{naming.bars}bars",
+        "kit": slug(naming.kit) if naming.kit else "",
         "maker": slug(naming.maker) if naming.maker else "",
-    }  # fmt: skip
+    }
     room = max(8, MOST_NAME_BYTES - 1 - len(_filled(pattern, values).encode()))
     title = slug(naming.title).encode()[:room].decode(errors="ignore").strip("-")
     return _filled(pattern, {**values, "title": title}) or "loop"

@@ -40,9 +40,15 @@ class OneShot:
         clock = Clock.of(60, rate)  # a quarter lasts a second
         ticks = round(HELD_S * TICKS_PER_QUARTER)
         held = Note(start_tick=0, length_ticks=ticks, pitch=self.pitch, velocity=VELOCITY)
-        part = Part(notes=(held,), instrument=self.use.of, settings=self.use.settings, clock=clock,
-                    loop_ticks=ticks, frames=clock.frames(ticks) + int(TAIL_S * rate),
-                    once=True)  # fmt: skip
+        part = Part(
+            notes=(held,),
+            instrument=self.use.of,
+            settings=self.use.settings,
+            clock=clock,
+            loop_ticks=ticks,
+            frames=clock.frames(ticks) + int(TAIL_S * rate),
+            once=True,
+        )
         return trimmed(part.render(engine.tones), 1, rate)
 
 
@@ -52,8 +58,11 @@ def one_shots(document: Document) -> tuple[OneShot, ...]:
     Sounds of recordings whose licence does not let them be handed on by themselves are left out.
     """
     loop = document.loop
-    kept_back = {one.clip for one in rights_of(document).entries
-                 if one.clip and (one.terms.not_alone or not one.terms.clear)}  # fmt: skip
+    kept_back = {
+        one.clip
+        for one in rights_of(document).entries
+        if one.clip and (one.terms.not_alone or not one.terms.clear)
+    }
     found: dict[SoundUse, OneShot] = {}
     for use, pitch in _used(loop):
         own = use.own

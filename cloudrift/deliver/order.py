@@ -23,38 +23,60 @@ class Part:
 PARTS: dict[str, Part] = {
     one.name: one
     for one in (
-        Part(name="loop", label="The loop",
-             about="as it goes round, behind all treatments"),
-        Part(name="bare", label="Without the whole loop's treatments",
-             about="the sum of the stems, as it goes into them"),
-        Part(name="pass", label="One pass with its tail",
-             about="from silence, until it has rung out"),
-        Part(name="long", label="Long form",
-             about="four turns from silence, then its tail"),
-        Part(name="stems", label="Stems",
-             about="what the loop is the sum of, and that sum: layers, and groups as one"),
-        Part(name="dry", label="Dry layers",
-             about="each layer in front of its own treatments"),
-        Part(name="voice", label="The voice apart",
-             about="voices alone, and all without them, behind all treatments"),
-        Part(name="bass", label="The bass apart",
-             about="the bass alone, and all without it, behind all treatments"),
+        Part(name="loop", label="The loop", about="as it goes round, behind all treatments"),
+        Part(
+            name="bare",
+            label="Without the whole loop's treatments",
+            about="the sum of the stems, as it goes into them",
+        ),
+        Part(
+            name="pass", label="One pass with its tail", about="from silence, until it has rung out"
+        ),
+        Part(name="long", label="Long form", about="four turns from silence, then its tail"),
+        Part(
+            name="stems",
+            label="Stems",
+            about="what the loop is the sum of, and that sum: layers, and groups as one",
+        ),
+        Part(name="dry", label="Dry layers", about="each layer in front of its own treatments"),
+        Part(
+            name="voice",
+            label="The voice apart",
+            about="voices alone, and all without them, behind all treatments",
+        ),
+        Part(
+            name="bass",
+            label="The bass apart",
+            about="the bass alone, and all without it, behind all treatments",
+        ),
         Part(name="midi", label="MIDI, as written", about="the notes as played, a track a layer"),
-        Part(name="heard midi", label="MIDI, as heard",
-             about="the same in the key and tempo that are heard"),
+        Part(
+            name="heard midi",
+            label="MIDI, as heard",
+            about="the same in the key and tempo that are heard",
+        ),
         Part(name="layer midi", label="MIDI, a file a layer", about="the notes as played"),
-        Part(name="sounds", label="One-shots",
-             about="each sound that is used, struck once, without treatments"),
+        Part(
+            name="sounds",
+            label="One-shots",
+            about="each sound that is used, struck once, without treatments",
+        ),
         Part(name="pieces", label="Pieces of flips", about="what plays at each of their places"),
         Part(name="prints", label="Prints", about="each print as it was made"),
-        Part(name="bed", label="The groove bed",
-             about="the loop with it, it alone, and its lanes and MIDI where those are asked for"),
+        Part(
+            name="bed",
+            label="The groove bed",
+            about="the loop with it, it alone, and its lanes and MIDI where those are asked for",
+        ),
         Part(name="arrangement", label="The arrangement", about="all of it, from top to end"),
-        Part(name="demo", label="The demo file",
-             about="its parts one after another, as drawn on its page, and a sheet of them"),
+        Part(
+            name="demo",
+            label="The demo file",
+            about="its parts one after another, as drawn on its page, and a sheet of them",
+        ),
         Part(name="rights", label="The rights sheet", about="as text, table and page"),
     )
-}  # fmt: skip
+}
 
 PRESETS: dict[str, tuple[str, ...]] = {
     "Loop alone": ("loop",),

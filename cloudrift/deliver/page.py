@@ -46,12 +46,14 @@ def table(head: Sequence[str], rows: Iterable[Sequence[str]], figures: Iterable[
     of = set(figures)
     cells = "".join(f"<th>{escape(one)}</th>" for one in head)
     lines = [
-        "<tr>" + "".join(
+        "<tr>"
+        + "".join(
             f'<td class="figure">{escape(cell)}</td>' if at in of else f"<td>{escape(cell)}</td>"
             for at, cell in enumerate(row)
-        ) + "</tr>"
+        )
+        + "</tr>"
         for row in rows
-    ]  # fmt: skip
+    ]
     return f"<table>\n<tr>{cells}</tr>\n" + "\n".join(lines) + "\n</table>" if lines else ""
 
 

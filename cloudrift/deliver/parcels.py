@@ -82,21 +82,35 @@ class _Shelf:
         return name_of(self.document, self.order, part, treated=treated) + suffix
 
     def sound(
-        self, part: str, word: str, what: str, make: Callable[[Making], Sound], *,
-        treated: bool = True, title: str | None = None, goes_round: bool = True,
-    ) -> None:  # fmt: skip
+        self,
+        part: str,
+        word: str,
+        what: str,
+        make: Callable[[Making], Sound],
+        *,
+        treated: bool = True,
+        title: str | None = None,
+        goes_round: bool = True,
+    ) -> None:
         """Add a sound file; ``word`` is its part of the name."""
         once = self.once if goes_round else ""
         name = self.name(word, once, treated=treated, suffix=self.suffix)
         told = what + (WORDS_OF_ONCE if once else "")
-        write = partial(_write_sound, make=make, what=word if title is None else title,
-                        treated=treated)  # fmt: skip
+        write = partial(
+            _write_sound, make=make, what=word if title is None else title, treated=treated
+        )
         self.found.append(Parcel(name=name, part=part, what=told, write=write, sound=make))
 
     def bytes(
-        self, part: str, words: tuple[str, ...], suffix: str, what: str,
-        make: Callable[[Making], bytes], *, treated: bool,
-    ) -> None:  # fmt: skip
+        self,
+        part: str,
+        words: tuple[str, ...],
+        suffix: str,
+        what: str,
+        make: Callable[[Making], bytes],
+        *,
+        treated: bool,
+    ) -> None:
         """Add a file that is no sound."""
         name = self.name(*words, treated=treated, suffix=suffix)
         write = partial(_write_bytes, make=make)
@@ -123,9 +137,15 @@ def _write_sound(
 ) -> None:
     order = making.order
     sound = making.finished(making.take(make))
-    write_sound(path, sound.audio, making.file_rate, format_name=order.format_name,
-                bits=order.bits, dither=order.dither,
-                about=making.about(what, sound, treated=treated))  # fmt: skip
+    write_sound(
+        path,
+        sound.audio,
+        making.file_rate,
+        format_name=order.format_name,
+        bits=order.bits,
+        dither=order.dither,
+        about=making.about(what, sound, treated=treated),
+    )
 
 
 def keep_below_full_scale(
@@ -177,19 +197,30 @@ def _add_bare(shelf: _Shelf, part: str, what: str) -> None:
 
 def _pass(shelf: _Shelf) -> None:
     if not shelf.order.once:  # else the loop is one
-        shelf.sound("pass", "pass", "one pass with its tail", partial(Making.treated, once=True),
-                    goes_round=False)  # fmt: skip
+        shelf.sound(
+            "pass",
+            "pass",
+            "one pass with its tail",
+            partial(Making.treated, once=True),
+            goes_round=False,
+        )
 
 
 def _long(shelf: _Shelf) -> None:
-    shelf.sound("long", "long", "four turns from silence, then the tail", Making.long,
-                goes_round=False)  # fmt: skip
+    shelf.sound(
+        "long", "long", "four turns from silence, then the tail", Making.long, goes_round=False
+    )
 
 
 def _arrangement(shelf: _Shelf) -> None:
     if shelf.document.arrangement.sections:
-        shelf.sound("arrangement", "arranged", "the arrangement, all of it", Making.arranged,
-                    goes_round=False)  # fmt: skip
+        shelf.sound(
+            "arrangement",
+            "arranged",
+            "the arrangement, all of it",
+            Making.arranged,
+            goes_round=False,
+        )
 
 
 # --- stems and apart ------------------------------------------------------------------------------
@@ -206,32 +237,49 @@ def _stems(shelf: _Shelf) -> None:
     groups = [group for group in loop.groups if any(x.group == group.id for x in heard)]
     alone = [layer for layer in heard if not layer.group]
     count = len(alone) + len(groups)
-    _add_bare(shelf, "stems",
-              f"the sum of the {plural(count, 'stem')}, before the whole loop's treatments",
-    )  # fmt: skip
+    _add_bare(
+        shelf,
+        "stems",
+        f"the sum of the {plural(count, 'stem')}, before the whole loop's treatments",
+    )
     stems: tuple[Layer | Group, ...] = (*alone, *groups)
     for number, owner in enumerate(stems, 1):
         what = (
-            f"stem: {owner.name}, {owner.source.sound_text}" if isinstance(owner, Layer)
+            f"stem: {owner.name}, {owner.source.sound_text}"
+            if isinstance(owner, Layer)
             else f"stem: {owner.name}, its layers behind the group's treatments"
-        )  # fmt: skip
-        shelf.sound("stems", f"stem-{number}-{slug(owner.name)}", what,
-                    partial(Making.stem, owner=owner), treated=False, title=owner.name)  # fmt: skip
+        )
+        shelf.sound(
+            "stems",
+            f"stem-{number}-{slug(owner.name)}",
+            what,
+            partial(Making.stem, owner=owner),
+            treated=False,
+            title=owner.name,
+        )
     for group in groups:
         inside = [layer for layer in heard if layer.group == group.id]
         for number, layer in enumerate(inside, 1):
             shelf.sound(
-                "stems", f"part-{slug(group.name)}-{number}-{slug(layer.name)}",
+                "stems",
+                f"part-{slug(group.name)}-{number}-{slug(layer.name)}",
                 f"part of {group.name}: {layer.name}, before the group's treatments; not a stem",
-                partial(Making.stem, owner=layer), treated=False, title=layer.name,
-            )  # fmt: skip
+                partial(Making.stem, owner=layer),
+                treated=False,
+                title=layer.name,
+            )
 
 
 def _dry(shelf: _Shelf) -> None:
     for number, layer in enumerate(shelf.loop.heard(), 1):
-        shelf.sound("dry", f"dry-{number}-{slug(layer.name)}",
-                    f"{layer.name} before its own treatments", partial(Making.dry, layer=layer),
-                    treated=False, title=f"{layer.name}, dry")  # fmt: skip
+        shelf.sound(
+            "dry",
+            f"dry-{number}-{slug(layer.name)}",
+            f"{layer.name} before its own treatments",
+            partial(Making.dry, layer=layer),
+            treated=False,
+            title=f"{layer.name}, dry",
+        )
 
 
 def _apart(shelf: _Shelf, role: str) -> None:
@@ -240,11 +288,19 @@ def _apart(shelf: _Shelf, role: str) -> None:
     of = [layer for layer in heard if layer.role == role]
     if not of:
         return
-    shelf.sound(role, role, f"the {role} alone, treated",
-                partial(Making.only, keep=lambda layer: layer.role == role))  # fmt: skip
+    shelf.sound(
+        role,
+        role,
+        f"the {role} alone, treated",
+        partial(Making.only, keep=lambda layer: layer.role == role),
+    )
     if len(of) < len(heard):
-        shelf.sound(role, f"without-{role}", f"all without the {role}, treated",
-                    partial(Making.only, keep=lambda layer: layer.role != role))  # fmt: skip
+        shelf.sound(
+            role,
+            f"without-{role}",
+            f"all without the {role}, treated",
+            partial(Making.only, keep=lambda layer: layer.role != role),
+        )
 
 
 # --- notes ----------------------------------------------------------------------------------------
@@ -261,10 +317,18 @@ def midi_of(loop: Loop, layers: list[Layer], *, heard: bool = False) -> bytes:
     """
     key, tempo = (loop.sounding_key, loop.sounding_tempo) if heard else (loop.key, loop.tempo)
     shift = (key.pc - loop.key.pc + 6) % 12 - 6
-    parts = [(layer.name, tuple(_moved(note, shift) for note in loop.notes_of(layer)))
-             for layer in layers]  # fmt: skip
-    return midi_file(parts, tempo=tempo, metre=loop.metre, signature=key.signature_name,
-                     loop_ticks=loop.ticks, title=loop.title)  # fmt: skip
+    parts = [
+        (layer.name, tuple(_moved(note, shift) for note in loop.notes_of(layer)))
+        for layer in layers
+    ]
+    return midi_file(
+        parts,
+        tempo=tempo,
+        metre=loop.metre,
+        signature=key.signature_name,
+        loop_ticks=loop.ticks,
+        title=loop.title,
+    )
 
 
 def _moved(note: Note, semitones: int) -> Note:
@@ -277,23 +341,39 @@ def _moved(note: Note, semitones: int) -> Note:
 def _midi(shelf: _Shelf) -> None:
     layers = _with_notes(shelf.loop)
     if layers:
-        shelf.bytes("midi", (), ".mid", "the notes as played, a track a layer",
-                    lambda making: midi_of(making.loop, layers), treated=False)  # fmt: skip
+        shelf.bytes(
+            "midi",
+            (),
+            ".mid",
+            "the notes as played, a track a layer",
+            lambda making: midi_of(making.loop, layers),
+            treated=False,
+        )
 
 
 def _heard_midi(shelf: _Shelf) -> None:
     layers = _with_notes(shelf.loop)
     if layers:
-        shelf.bytes("heard midi", ("heard",), ".mid", "the notes in the key and tempo heard",
-                    lambda making: midi_of(making.loop, layers, heard=True), treated=True,
-    )  # fmt: skip
+        shelf.bytes(
+            "heard midi",
+            ("heard",),
+            ".mid",
+            "the notes in the key and tempo heard",
+            lambda making: midi_of(making.loop, layers, heard=True),
+            treated=True,
+        )
 
 
 def _layer_midi(shelf: _Shelf) -> None:
     for number, layer in enumerate(_with_notes(shelf.loop), 1):
-        shelf.bytes("layer midi", (f"notes-{number}-{slug(layer.name)}",), ".mid",
-                    f"the notes of {layer.name}", partial(_of_one, layer=layer),
-                    treated=False)  # fmt: skip
+        shelf.bytes(
+            "layer midi",
+            (f"notes-{number}-{slug(layer.name)}",),
+            ".mid",
+            f"the notes of {layer.name}",
+            partial(_of_one, layer=layer),
+            treated=False,
+        )
 
 
 def _of_one(making: Making, *, layer: Layer) -> bytes:
@@ -305,9 +385,15 @@ def _of_one(making: Making, *, layer: Layer) -> bytes:
 
 def _sounds(shelf: _Shelf) -> None:
     for one in one_shots(shelf.document):
-        shelf.sound("sounds", one.file_name, f"{one.name}, struck once at "
-                    f"{one.note}", partial(_one_shot, one=one), treated=False,
-                    title=f"{one.name} {one.note}", goes_round=False)  # fmt: skip
+        shelf.sound(
+            "sounds",
+            one.file_name,
+            f"{one.name}, struck once at {one.note}",
+            partial(_one_shot, one=one),
+            treated=False,
+            title=f"{one.name} {one.note}",
+            goes_round=False,
+        )
 
 
 def _one_shot(making: Making, *, one: OneShot) -> Sound:
@@ -320,10 +406,15 @@ def _pieces(shelf: _Shelf) -> None:
             continue
         count = sum(not place.mute for place in layer.flipped.places)
         for at in range(count):
-            shelf.sound("pieces", f"piece-{number}-{slug(layer.name)}-{at + 1:02}",
-                        f"piece {at + 1} of {layer.name}, as it plays there",
-                        partial(_piece, layer=layer, at=at), treated=False,
-                        title=f"{layer.name}, piece {at + 1}", goes_round=False)  # fmt: skip
+            shelf.sound(
+                "pieces",
+                f"piece-{number}-{slug(layer.name)}-{at + 1:02}",
+                f"piece {at + 1} of {layer.name}, as it plays there",
+                partial(_piece, layer=layer, at=at),
+                treated=False,
+                title=f"{layer.name}, piece {at + 1}",
+                goes_round=False,
+            )
 
 
 def _piece(making: Making, *, layer: Layer, at: int) -> Sound:
@@ -333,9 +424,15 @@ def _piece(making: Making, *, layer: Layer, at: int) -> Sound:
 
 def _prints(shelf: _Shelf) -> None:
     for number, one in enumerate(shelf.document.prints, 1):
-        shelf.sound("prints", f"print-{number}-{slug(one.name)}", f"print: {one.name}",
-                    partial(_print, one=one), treated=False, title=one.name,
-                    goes_round=False)  # fmt: skip
+        shelf.sound(
+            "prints",
+            f"print-{number}-{slug(one.name)}",
+            f"print: {one.name}",
+            partial(_print, one=one),
+            treated=False,
+            title=one.name,
+            goes_round=False,
+        )
 
 
 def _print(making: Making, *, one: Print) -> Sound:
@@ -352,20 +449,39 @@ def _bed(shelf: _Shelf) -> None:
     loop = shelf.with_bed
     if loop.bed is None or not loop.bed.heard:
         return
-    shelf.sound("bed", "with-bed", "the loop with its groove bed",
-                Making.with_bed_heard, title="with its groove bed",
-    )  # fmt: skip
-    shelf.sound("bed", "bed", "the groove bed alone, behind its treatments",
-                partial(_bed_stem, owner=loop.bed.group), title=loop.bed.group.name)  # fmt: skip
+    shelf.sound(
+        "bed",
+        "with-bed",
+        "the loop with its groove bed",
+        Making.with_bed_heard,
+        title="with its groove bed",
+    )
+    shelf.sound(
+        "bed",
+        "bed",
+        "the groove bed alone, behind its treatments",
+        partial(_bed_stem, owner=loop.bed.group),
+        title=loop.bed.group.name,
+    )
     if shelf.order.asks("stems"):
         playing = [lane for lane in loop.bed.heard if loop.notes_of(lane)]
         for number, lane in enumerate(playing, 1):
-            shelf.sound("bed", f"bed-{number}-{slug(lane.name)}",
-                        f"lane: {lane.name}, {lane.source.sound_text}",
-                        partial(_bed_stem, owner=lane), title=lane.name)  # fmt: skip
+            shelf.sound(
+                "bed",
+                f"bed-{number}-{slug(lane.name)}",
+                f"lane: {lane.name}, {lane.source.sound_text}",
+                partial(_bed_stem, owner=lane),
+                title=lane.name,
+            )
     if shelf.order.asks("midi", "heard midi", "layer midi"):
-        shelf.bytes("bed", ("bed",), ".mid", "the groove bed's hits, a track a lane",
-                    lambda making: bed_midi_of(making.with_bed), treated=True)  # fmt: skip
+        shelf.bytes(
+            "bed",
+            ("bed",),
+            ".mid",
+            "the groove bed's hits, a track a lane",
+            lambda making: bed_midi_of(making.with_bed),
+            treated=True,
+        )
 
 
 def _bed_stem(making: Making, *, owner: Layer | Group) -> Sound:
@@ -376,17 +492,33 @@ def bed_midi_of(loop: Loop) -> bytes:
     """Return what the lanes of the groove bed play, a track a lane, at the tempo that is heard."""
     parts, drums = bed_parts(loop)
     return midi_file(
-        parts, tempo=loop.sounding_tempo, metre=loop.metre, drums=drums,
-        signature=loop.sounding_key.signature_name, loop_ticks=loop.ticks, title=loop.title,
-    )  # fmt: skip
+        parts,
+        tempo=loop.sounding_tempo,
+        metre=loop.metre,
+        drums=drums,
+        signature=loop.sounding_key.signature_name,
+        loop_ticks=loop.ticks,
+        title=loop.title,
+    )
 
 
 def _demo(shelf: _Shelf) -> None:
     if shelf.document.demo.parts:
-        shelf.sound("demo", "demo", "the demo file: everything, broken down, each by itself",
-                    Making.demo, goes_round=False)  # fmt: skip
-        shelf.bytes("demo", ("demo",), ".txt", "what is heard where in the demo file",
-                    lambda making: sheet_text(making.document).encode(), treated=True)  # fmt: skip
+        shelf.sound(
+            "demo",
+            "demo",
+            "the demo file: everything, broken down, each by itself",
+            Making.demo,
+            goes_round=False,
+        )
+        shelf.bytes(
+            "demo",
+            ("demo",),
+            ".txt",
+            "what is heard where in the demo file",
+            lambda making: sheet_text(making.document).encode(),
+            treated=True,
+        )
 
 
 # --- sheets ---------------------------------------------------------------------------------------
@@ -398,7 +530,7 @@ def _rights(shelf: _Shelf) -> None:
         (".csv", "the rights sheet, as a table", rights.as_csv),
         (".html", "the rights sheet, as a page to print", rights.as_html),
         (".json", "the rights sheet, for programs", rights.as_json),
-    ):  # fmt: skip
+    ):
         shelf.bytes("rights", ("rights",), suffix, what, partial(_sheet, write=write), treated=True)
 
 

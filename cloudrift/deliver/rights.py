@@ -103,8 +103,9 @@ def rights_of(document: Document, title: str = "") -> Sheet:
         _gather(found, document, loop.bed.heard, "groove bed")
     for section in document.arrangement.sections:
         made = section_loop(document, section.id)
-        _gather(found, document, (*made.heard(), *(made.bed.heard if made.bed else ())),
-                "arrangement")  # fmt: skip
+        _gather(
+            found, document, (*made.heard(), *(made.bed.heard if made.bed else ())), "arrangement"
+        )
     if loop.chords and loop.chords_from:
         entry = _notes_entry(loop.chords_from, "", "the chords")
         _add(found, dataclasses.replace(entry, parts=("loop",)))
@@ -112,8 +113,12 @@ def rights_of(document: Document, title: str = "") -> Sheet:
     entries = tuple(
         dataclasses.replace(one, confirmed=one.id in confirmed) for one in found.values()
     )
-    return Sheet(title=title or loop.title, entries=entries, credits=document.credits,
-                 open=_open(entries, document.credits))  # fmt: skip
+    return Sheet(
+        title=title or loop.title,
+        entries=entries,
+        credits=document.credits,
+        open=_open(entries, document.credits),
+    )
 
 
 def rights_of_kit(title: str, sheets: Sequence[Sheet]) -> Sheet:
@@ -137,8 +142,9 @@ def rights_of_kit(title: str, sheets: Sequence[Sheet]) -> Sheet:
     licences = {sheet.credits.licence for sheet in sheets}
     credits = Credits(
         people=tuple(replace(one, share=round(one.share, 2)) for one in people.values()),
-        maker=first.maker, licence=first.licence if len(licences) == 1 else "",
-    )  # fmt: skip
+        maker=first.maker,
+        licence=first.licence if len(licences) == 1 else "",
+    )
     open_ = [f"{sheet.title}: {line}" for sheet in sheets for line in sheet.open]
     if len(licences) > 1:
         open_.append(f"its loops are under {len(licences)} licences; give them all the same")
@@ -162,10 +168,11 @@ def _add(found: dict[str, Entry], entry: Entry) -> None:
         found[entry.id] = entry
         return
     found[entry.id] = dataclasses.replace(
-        had, where=tuple(dict.fromkeys((*had.where, *entry.where))),
+        had,
+        where=tuple(dict.fromkeys((*had.where, *entry.where))),
         parts=tuple(dict.fromkeys((*had.parts, *entry.parts))),
         confirmed=had.confirmed and entry.confirmed,
-    )  # fmt: skip
+    )
 
 
 def _of_layer(
@@ -181,8 +188,9 @@ def _of_layer(
             if recipe.chords and recipe.chords_from:
                 yield _notes_entry(recipe.chords_from, "", f"the chords ({made.name})")
             for one in _printed(recipe, made.recipe.layers):
-                yield from _of_layer(document, one, f"{where} ({made.name})",
-                                     through | {flipped.print_id})  # fmt: skip
+                yield from _of_layer(
+                    document, one, f"{where} ({made.name})", through | {flipped.print_id}
+                )
             return
     for use in source.sounds:
         yield from _of_sound(use, where)
@@ -194,8 +202,14 @@ def _of_layer(
 
 
 def _notes_entry(origin: str, by: str, where: str) -> Entry:
-    return Entry(id=f"notes {origin} {by}", what="notes", name=origin or f"notes by {by}",
-                 maker=by, source=origin, where=(where,))  # fmt: skip
+    return Entry(
+        id=f"notes {origin} {by}",
+        what="notes",
+        name=origin or f"notes by {by}",
+        maker=by,
+        source=origin,
+        where=(where,),
+    )
 
 
 def _printed(loop: Loop, layers: Sequence[str]) -> list[Layer]:
@@ -208,20 +222,40 @@ def _of_sound(use: SoundUse, where: str) -> Iterator[Entry]:
     if own is None or own.house:
         name, version = (own.house, own.version) if own else (use.name, use.version)
         found = find_design(name, version)
-        yield Entry(id=f"house {name} {version}", what="house sound", maker=HOUSE_MAKER,
-                    name=found.label if found else name, licence=HOUSE_LICENCE,
-                    source=f"design {version}", where=(where,))  # fmt: skip
+        yield Entry(
+            id=f"house {name} {version}",
+            what="house sound",
+            maker=HOUSE_MAKER,
+            name=found.label if found else name,
+            licence=HOUSE_LICENCE,
+            source=f"design {version}",
+            where=(where,),
+        )
         return
     for recording in own.recordings:
-        yield Entry(id=recording.clip, what="own sound", name=own.name, licence=own.licence,
-                    source=own.licence, clip=recording.clip, where=(where,))  # fmt: skip
+        yield Entry(
+            id=recording.clip,
+            what="own sound",
+            name=own.name,
+            licence=own.licence,
+            source=own.licence,
+            clip=recording.clip,
+            where=(where,),
+        )
 
 
 def _of_recording(recording: FromRecording, where: str) -> Entry:
     facts = recording.facts
-    return Entry(id=recording.clip, what="recording", name=facts.name or "a recording",
-                 maker=facts.maker, licence=facts.licence, source=facts.origin,
-                 clip=recording.clip, where=(where,))  # fmt: skip
+    return Entry(
+        id=recording.clip,
+        what="recording",
+        name=facts.name or "a recording",
+        maker=facts.maker,
+        licence=facts.licence,
+        source=facts.origin,
+        clip=recording.clip,
+        where=(where,),
+    )
 
 
 # --- what is open ---------------------------------------------------------------------------------
@@ -247,10 +281,19 @@ COLUMNS = ("what", "name", "maker", "licence", "source", "recording", "used in",
 def rows_of(sheet: Sheet) -> list[tuple[str, ...]]:
     """Return what the sheet lists, a row each, in the order of ``COLUMNS``."""
     return [
-        (one.what, one.name, one.maker, one.licence, one.source, one.clip,
-         "; ".join(one.where), ", ".join(one.parts), _clear(one))
+        (
+            one.what,
+            one.name,
+            one.maker,
+            one.licence,
+            one.source,
+            one.clip,
+            "; ".join(one.where),
+            ", ".join(one.parts),
+            _clear(one),
+        )
         for one in sheet.entries
-    ]  # fmt: skip
+    ]
 
 
 def _clear(entry: Entry) -> str:
@@ -267,8 +310,10 @@ def as_text(sheet: Sheet) -> str:
     if credits.maker:
         lines.append(f"Handed on by: {credits.maker}")
     lines += ["", "People"]
-    lines += [f"  {one.name}: {', '.join(one.did) or 'named'}, {number(one.share, '.2f')} %"
-              for one in credits.people] or ["  nobody is named"]  # fmt: skip
+    lines += [
+        f"  {one.name}: {', '.join(one.did) or 'named'}, {number(one.share, '.2f')} %"
+        for one in credits.people
+    ] or ["  nobody is named"]
     lines += ["", "What went in"]
     for one in sheet.entries:
         facts = [one.what, *(x for x in (one.maker, one.licence) if x)]
@@ -286,10 +331,19 @@ def as_text(sheet: Sheet) -> str:
 def as_csv(sheet: Sheet) -> str:
     """Return the entries as CSV (RFC 4180): people first, as rows of their own kind."""
     people = [
-        ("person", person.name, "", "", ", ".join(person.did), "",
-         f"{number(person.share, '.2f')} %", "", "")
+        (
+            "person",
+            person.name,
+            "",
+            "",
+            ", ".join(person.did),
+            "",
+            f"{number(person.share, '.2f')} %",
+            "",
+            "",
+        )
         for person in sheet.credits.people
-    ]  # fmt: skip
+    ]
     return csv_of((COLUMNS, *people, *rows_of(sheet)))
 
 
@@ -319,25 +373,33 @@ def as_json(sheet: Sheet) -> str:
 
 def as_html(sheet: Sheet) -> str:
     """Return the sheet as a page to print."""
-    return page(f"Rights sheet: {sheet.title}", words("h1", sheet.title),
-                words("p", "Rights sheet", "about"), parts_of_page(sheet))  # fmt: skip
+    return page(
+        f"Rights sheet: {sheet.title}",
+        words("h1", sheet.title),
+        words("p", "Rights sheet", "about"),
+        parts_of_page(sheet),
+    )
 
 
 def parts_of_page(sheet: Sheet) -> str:
     """Return what the sheet says as HTML, without its title: a part of a page."""
     credits = sheet.credits
-    people = [(one.name, ", ".join(one.did), f"{number(one.share, '.2f')} %")
-              for one in credits.people]  # fmt: skip
+    people = [
+        (one.name, ", ".join(one.did), f"{number(one.share, '.2f')} %") for one in credits.people
+    ]
     entries = [
         (one.name, one.what, one.maker, one.licence, "; ".join(one.where), _clear(one))
         for one in sheet.entries
     ]
-    return "\n".join((
-        words("p", f"Licence: {sheet.licence_words}"),
-        words("p", f"Handed on by {credits.maker}") if credits.maker else "",
-        in_list(sheet.open, "open") or words("p", "Nothing is open.", "good"),
-        words("h2", "People"), table(("Name", "Did", "Share"), people, (2,)),
-        words("h2", "What went in"),
-        table(("Name", "What", "Maker", "Licence", "Used in", "Clear"), entries),
-        in_list(f"{one.name}: recording {one.clip}" for one in sheet.entries if one.clip),
-    ))  # fmt: skip
+    return "\n".join(
+        (
+            words("p", f"Licence: {sheet.licence_words}"),
+            words("p", f"Handed on by {credits.maker}") if credits.maker else "",
+            in_list(sheet.open, "open") or words("p", "Nothing is open.", "good"),
+            words("h2", "People"),
+            table(("Name", "Did", "Share"), people, (2,)),
+            words("h2", "What went in"),
+            table(("Name", "What", "Maker", "Licence", "Used in", "Clear"), entries),
+            in_list(f"{one.name}: recording {one.clip}" for one in sheet.entries if one.clip),
+        )
+    )

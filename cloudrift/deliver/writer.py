@@ -44,8 +44,11 @@ def deliver(
     if not document.loop.heard():
         raise CloudriftError("no layer sounds, so there is nothing to write; turn one on in Layers")
     make_folder(folder, "; choose another")
-    todo = [one for one in parcels(document, order, number or free_number(document, order, folder))
-            if only is None or one.name in only]  # fmt: skip
+    todo = [
+        one
+        for one in parcels(document, order, number or free_number(document, order, folder))
+        if only is None or one.name in only
+    ]
     if not todo:
         raise CloudriftError(
             "there is nothing of what is asked for in this loop; choose other parts to write"

@@ -4,5 +4,11 @@ from cloudrift.devices.keyboard import Keyboard, MidiKeyboard, keyboards
 from cloudrift.devices.speaker import SilentSpeaker, Speaker, open_speaker, speakers
 
 __all__ = [
-    "Keyboard", "MidiKeyboard", "SilentSpeaker", "Speaker", "keyboards", "open_speaker", "speakers",
-]  # fmt: skip
+    "Keyboard",
+    "MidiKeyboard",
+    "SilentSpeaker",
+    "Speaker",
+    "keyboards",
+    "open_speaker",
+    "speakers",
+]

@@ -48,10 +48,14 @@ class _Input:
 
     def __init__(self, rate: int, backends: list[miniaudio.Backend], device_id: Any = None) -> None:
         self._device = miniaudio.CaptureDevice(
-            input_format=miniaudio.SampleFormat.FLOAT32, nchannels=2, sample_rate=rate,
-            buffersize_msec=PERIOD_MS, device_id=device_id, backends=backends,
+            input_format=miniaudio.SampleFormat.FLOAT32,
+            nchannels=2,
+            sample_rate=rate,
+            buffersize_msec=PERIOD_MS,
+            device_id=device_id,
+            backends=backends,
             app_name="Cloudrift",
-        )  # fmt: skip
+        )
         self.name = self._device.backend
 
     def start(self, push: Push) -> None:
@@ -88,8 +92,9 @@ class RealMicrophone(_Input):
         if name:
             found = {device["name"]: device["id"] for device in _captures()}
             if name not in found:
-                raise CloudriftError(f"the microphone {name!r} is not there; plug it in, or choose "
-                                     "another")  # fmt: skip
+                raise CloudriftError(
+                    f"the microphone {name!r} is not there; plug it in, or choose another"
+                )
             device_id = found[name]
         super().__init__(rate, REAL, device_id)
         self.name = name or f"microphone by {self.name}"
@@ -105,8 +110,9 @@ class StandInMicrophone:
 
     stand_in = True
 
-    def __init__(self, rate: int, now: Callable[[], float], late_ms: float = STAND_IN_LATE_MS
-                 ) -> None:  # fmt: skip
+    def __init__(
+        self, rate: int, now: Callable[[], float], late_ms: float = STAND_IN_LATE_MS
+    ) -> None:
         self._input = _Input(rate, [miniaudio.Backend.NULL])
         self.name = STAND_IN
         self.late_ms: float | None = late_ms

@@ -37,9 +37,12 @@ class _DeviceSpeaker:
     silent = False
 
     def __init__(
-        self, rate: int, backends: list[miniaudio.Backend], buffer_ms: int = BUFFER_MS,
+        self,
+        rate: int,
+        backends: list[miniaudio.Backend],
+        buffer_ms: int = BUFFER_MS,
         device_id: Any = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._device = miniaudio.PlaybackDevice(
             output_format=miniaudio.SampleFormat.FLOAT32,
             nchannels=2,

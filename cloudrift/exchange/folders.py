@@ -89,11 +89,16 @@ def listen_for_list(path: str) -> Listed:
     power = np.abs(np.fft.rfft(audio.mean(axis=0)[: 1 << 17])) ** 2
     hz = np.fft.rfftfreq(min(audio.shape[1], 1 << 17), 1 / rate)
     return Listed(
-        name=heard.labels.title or Path(path).stem, kind=heard.kind, seconds=heard.length_s,
-        tempo=round(heard.tempo, 3), key=heard.key.plain if heard.key else "",
-        loudness=round(heard.lufs, 2), licence=heard.labels.licence, maker=heard.labels.maker,
+        name=heard.labels.title or Path(path).stem,
+        kind=heard.kind,
+        seconds=heard.length_s,
+        tempo=round(heard.tempo, 3),
+        key=heard.key.plain if heard.key else "",
+        loudness=round(heard.lufs, 2),
+        licence=heard.labels.licence,
+        maker=heard.labels.maker,
         brightness=round(float((hz * power).sum() / max(float(power.sum()), 1e-12)), 1),
-    )  # fmt: skip
+    )
 
 
 class OwnFolders:
@@ -132,8 +137,9 @@ class OwnFolders:
 
     # --- indexing -----------------------------------------------------------------------------
 
-    def index(self, cancelled: Callable[[], bool] = never, moved: Moved = lambda _s, _w: None
-              ) -> Counted:  # fmt: skip
+    def index(
+        self, cancelled: Callable[[], bool] = never, moved: Moved = lambda _s, _w: None
+    ) -> Counted:
         """Listen to what is new or has changed, forget what is gone; what is done stays done.
 
         Raises Cancelled when told to stop. A folder that is not there now is kept as it was known.
@@ -149,23 +155,36 @@ class OwnFolders:
             for path, seen in _audio_in(folder, cancelled):
                 there[path] = (path_text(folder), seen.st_size, seen.st_mtime_ns)
         with self._open() as base:
-            known = {path: (size, changed, folder) for path, size, changed, folder in
-                     base.execute("SELECT path, size, changed, folder FROM files")}  # fmt: skip
+            known = {
+                path: (size, changed, folder)
+                for path, size, changed, folder in base.execute(
+                    "SELECT path, size, changed, folder FROM files"
+                )
+            }
             here = {path_text(folder) for folder in folders if folder.is_dir()}
             wanted = {path_text(folder) for folder in folders}
-            gone = [path for path, (_, _, folder) in known.items()
-                    if folder not in wanted or (folder in here and path not in there)]  # fmt: skip
+            gone = [
+                path
+                for path, (_, _, folder) in known.items()
+                if folder not in wanted or (folder in here and path not in there)
+            ]
             for path in gone:
                 _forget(base, path)
-        todo = [path for path, (_, size, changed) in there.items()
-                if known.get(path, (0, 0, ""))[:2] != (size, changed)]  # fmt: skip
+        todo = [
+            path
+            for path, (_, size, changed) in there.items()
+            if known.get(path, (0, 0, ""))[:2] != (size, changed)
+        ]
         failed = self._listen(todo, there, cancelled, moved) if todo else 0
         return Counted(len(there), len(todo), failed, missing)
 
     def _listen(
-        self, todo: list[str], there: dict[str, tuple[str, int, int]],
-        cancelled: Callable[[], bool], moved: Moved,
-    ) -> int:  # fmt: skip
+        self,
+        todo: list[str],
+        there: dict[str, tuple[str, int, int]],
+        cancelled: Callable[[], bool],
+        moved: Moved,
+    ) -> int:
         waiting = iter(todo)
         running: dict[Future[Listed], str] = {}
         done = failed = 0
@@ -205,7 +224,9 @@ class OwnFolders:
             if words:
                 rows = base.execute(
                     f"SELECT {_COLUMNS} FROM files JOIN words ON words.rowid = files.rowid "
-                    "WHERE words.text MATCH ? AND problem = ''", (words,)).fetchall()  # fmt: skip
+                    "WHERE words.text MATCH ? AND problem = ''",
+                    (words,),
+                ).fetchall()
             else:
                 rows = base.execute(f"SELECT {_COLUMNS} FROM files WHERE problem = ''").fetchall()
             if cancelled():
@@ -261,8 +282,9 @@ def _most_like(marks: list[Any], at: int) -> list[int]:
     if not np.isfinite(values).all():
         raise ValueError("a measure is no number")
     brightness, loudness, seconds, tempo = values.T
-    values = np.stack([np.log1p(brightness), loudness / 20, np.log1p(seconds),
-                       np.log1p(tempo)], axis=1)  # fmt: skip
+    values = np.stack(
+        [np.log1p(brightness), loudness / 20, np.log1p(seconds), np.log1p(tempo)], axis=1
+    )
     spread = np.maximum(values.std(axis=0), 1e-6)
     far = (np.abs(values - values[at]) / spread).sum(axis=1)
     far += np.array([2.0 * (row[1] != marks[at][1]) for row in marks])
@@ -274,11 +296,28 @@ def _key(text: str) -> Key | None:
     return parse_key(text) if text else None
 
 
-def _offer(path: str, name: str, kind: RecordingKind, seconds: float, tempo: float, key: str,
-           licence: str, maker: str) -> Offer:  # fmt: skip
-    return Offer(id=path, name=shown(name), maker=maker, licence=licence, kind=kind, words=(),
-                 key=_key(key), tempo=tempo, bars=0,
-                 seconds=seconds)  # fmt: skip
+def _offer(
+    path: str,
+    name: str,
+    kind: RecordingKind,
+    seconds: float,
+    tempo: float,
+    key: str,
+    licence: str,
+    maker: str,
+) -> Offer:
+    return Offer(
+        id=path,
+        name=shown(name),
+        maker=maker,
+        licence=licence,
+        kind=kind,
+        words=(),
+        key=_key(key),
+        tempo=tempo,
+        bars=0,
+        seconds=seconds,
+    )
 
 
 def _audio_in(folder: Path, cancelled: Callable[[], bool]) -> Iterator[tuple[str, os.stat_result]]:

@@ -13,7 +13,7 @@ from cloudrift.exchange.service import Offer
 from cloudrift.ground.draws import stream
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.chords.progression import put_row
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.finishes import lay_finish
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.recorded import RecordingKind
@@ -59,11 +59,16 @@ class Recipe(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
         """What its label says."""
         tuned = self.kind != "bed"
         return Offer(
-            id=self.id, name=self.name, maker=self.maker, licence=self.licence, kind=self.kind,
-            words=tuple(self.words.split()), bars=self.bars,
+            id=self.id,
+            name=self.name,
+            maker=self.maker,
+            licence=self.licence,
+            kind=self.kind,
+            words=tuple(self.words.split()),
+            bars=self.bars,
             key=parse_key(str(self.says.get("key", self.key))) if tuned else None,
             tempo=float(self.says.get("tempo", self.tempo)) if tuned else 0.0,
-        )  # fmt: skip
+        )
 
 
 @functools.cache
@@ -92,15 +97,22 @@ def loop_of(recipe: Recipe, over: Loop | None = None) -> Loop:
         loop = put_row(loop, parse_progression(recipe.row, key))
     rng = stream(recipe.draw, "recipe")
     for sound, lens, octave in recipe.play:
-        loop = edits.add_layer(loop, sound)
+        loop = layer_edits.add_layer(loop, sound)
         layer = loop.layers[-1]
         if layer.follows:
             steps = int(rng.choice((240, 480, 480, 960)))
-            loop = edits.set_lens(
-                loop, layer.id, kind=lens, octave=octave, step_ticks=steps,
-                draw=int(rng.integers(1, 99)), skip_bass=lens != "roots",
-            )  # fmt: skip
-            loop = edits.set_touch(loop, layer.id, draw=recipe.draw, spread=10.0, drift_ms=6.0)
+            loop = layer_edits.set_lens(
+                loop,
+                layer.id,
+                kind=lens,
+                octave=octave,
+                step_ticks=steps,
+                draw=int(rng.integers(1, 99)),
+                skip_bass=lens != "roots",
+            )
+            loop = layer_edits.set_touch(
+                loop, layer.id, draw=recipe.draw, spread=10.0, drift_ms=6.0
+            )
     if recipe.finish:
         finish = next(one for one in house_finishes() if _file_name(one.name) == recipe.finish)
         loop = lay_finish(loop, None, finish, behind=False)

@@ -45,9 +45,11 @@ class BoundedStore(Generic[_Value]):
                 self._size -= self._size_of(self._held.popitem(last=False)[1])
 
     def made(
-        self, key: Hashable, make: Callable[[], _Value],
+        self,
+        key: Hashable,
+        make: Callable[[], _Value],
         serves: Callable[[_Value], bool] = lambda _value: True,
-    ) -> _Value:  # fmt: skip
+    ) -> _Value:
         """Return the value under a key if it serves, or make it and keep it.
 
         Whoever wants what another thread is making waits for it rather than making it, too; but

@@ -118,9 +118,15 @@ def in_bounds(raw: _Read, where: str) -> _Read:
 
 
 def read_archive(
-    path: Path, what: str, known: Callable[[str], bool], most: dict[str, int], in_all: int,
-    *, only: str = "", large: Callable[[IO[bytes]], object] | None = None,
-) -> dict[str, bytes]:  # fmt: skip
+    path: Path,
+    what: str,
+    known: Callable[[str], bool],
+    most: dict[str, int],
+    in_all: int,
+    *,
+    only: str = "",
+    large: Callable[[IO[bytes]], object] | None = None,
+) -> dict[str, bytes]:
     """Return the members of a zip by name, inflated, in limits that are counted, not believed.
 
     Parameters
@@ -182,9 +188,12 @@ class _Counted:
 
 
 def _check_member(
-    info: zipfile.ZipInfo, where: str, what: str, known: Callable[[str], bool],
+    info: zipfile.ZipInfo,
+    where: str,
+    what: str,
+    known: Callable[[str], bool],
     found: dict[str, bytes],
-) -> None:  # fmt: skip
+) -> None:
     name = _short(info.filename)
     if not known(info.filename) or info.filename in found:
         raise CloudriftError(f"{where} holds {name}, which is no part of a {what}")

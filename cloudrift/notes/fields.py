@@ -53,21 +53,36 @@ class Described:
 
 
 def _number(
-    of: Mapping[str, tuple[float, float]], name: str, label: str, default: float, unit: str,
-    *, hint: str = "", off_low: bool = False,
-) -> Described:  # fmt: skip
+    of: Mapping[str, tuple[float, float]],
+    name: str,
+    label: str,
+    default: float,
+    unit: str,
+    *,
+    hint: str = "",
+    off_low: bool = False,
+) -> Described:
     low, high = of[name]
     times = 100 if unit == "%" else 1
-    field = Field(name=name, label=label, default=default, unit=unit, low=low * times,
-                  high=high * times, off_low=off_low, hint=hint)  # fmt: skip
+    field = Field(
+        name=name,
+        label=label,
+        default=default,
+        unit=unit,
+        low=low * times,
+        high=high * times,
+        off_low=off_low,
+        hint=hint,
+    )
     return Described(field, whole=unit not in ("%", "ms"))
 
 
 def _choice(
     name: str, label: str, words: Mapping[Any, str], default: Any, hint: str = ""
 ) -> Described:
-    field = Field(name=name, label=label, default=words[default], choices=tuple(words.values()),
-                  hint=hint)  # fmt: skip
+    field = Field(
+        name=name, label=label, default=words[default], choices=tuple(words.values()), hint=hint
+    )
     return Described(field, words)
 
 
@@ -80,8 +95,12 @@ def _same(words: tuple[str, ...]) -> dict[str, str]:
 _T = touches.LIMITS
 ROLL = _number(_T, "roll_ms", "Roll", 0, "ms", hint="from a chord's first note to its last")
 DIRECTION = _choice("direction", "Direction", _same(("up", "down")), "up")
-TOP = _choice("top", "Rolled notes, from the top",
-              {0: "all"} | {n: str(n) for n in range(1, int(_T["top"][1]) + 1)}, 0)  # fmt: skip
+TOP = _choice(
+    "top",
+    "Rolled notes, from the top",
+    {0: "all"} | {n: str(n) for n in range(1, int(_T["top"][1]) + 1)},
+    0,
+)
 UNEVEN = _number(_T, "uneven", "Uneven roll", 0, "%")
 DRIFT = _number(_T, "drift_ms", "Timing drift, ±", 0, "ms")
 VELOCITY = _number(_T, "velocity", "Loudness", 84, "vel")
@@ -113,14 +132,24 @@ _L = lenses.LIMITS
 STEP = _choice("step_ticks", "Step", STEPS, EIGHTH)
 GATE = _number(_L, "gate", "Gate", 80, "%")
 # Whose words stand for something else in loops of another length.
-PLACES = Described(Field(
-    name="where", label="Plays in", default="every bar", choices=(*PLACES_IN, CHOSEN_PLACES),
-    hint="drag over the strip above the notes for places of your own",
-))  # fmt: skip
-LATE = Described(Field(
-    name="late_bars", label="Late bars", default="none", choices=(*FROM_BAR, CHOSEN),
-    hint="bars that start late; double-click the strip over the notes for single ones",
-))  # fmt: skip
+PLACES = Described(
+    Field(
+        name="where",
+        label="Plays in",
+        default="every bar",
+        choices=(*PLACES_IN, CHOSEN_PLACES),
+        hint="drag over the strip above the notes for places of your own",
+    )
+)
+LATE = Described(
+    Field(
+        name="late_bars",
+        label="Late bars",
+        default="none",
+        choices=(*FROM_BAR, CHOSEN),
+        hint="bars that start late; double-click the strip over the notes for single ones",
+    )
+)
 VOICES = Described(Field(name="voices", label="From the top", default=MAX_VOICES, unit="voices",
                          low=1, high=MAX_VOICES), whole=True)  # fmt: skip
 LENS: dict[str, tuple[Described, ...]] = {

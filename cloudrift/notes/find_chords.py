@@ -91,13 +91,17 @@ def guess_key(
     if chords:
         # Which of its notes is a chord's root may hang on the key: the notes alone tell that one.
         near = ranked[0].key
-        ranked = guess_keys(weights, [
-            HeardChord(frozenset(v % 12 for v in voices), read_chord(voices, near).root, b - a)
-            for a, b, voices in chords
-        ])  # fmt: skip
+        ranked = guess_keys(
+            weights,
+            [
+                HeardChord(frozenset(v % 12 for v in voices), read_chord(voices, near).root, b - a)
+                for a, b, voices in chords
+            ],
+        )
     if signature:
-        named = plain_key(name_to_pc(signature.removesuffix("m")),
-                          "minor" if signature.endswith("m") else "major")  # fmt: skip
+        named = plain_key(
+            name_to_pc(signature.removesuffix("m")), "minor" if signature.endswith("m") else "major"
+        )
         shares = [g.confidence * _signed(g.key, named) for g in ranked]
         best = int(np.argmax(shares))
         return KeyGuess(ranked[best].key, shares[best] / max(sum(shares), 1e-12))
@@ -137,9 +141,10 @@ def _within_bars(found: list[_Segment], notes: Sequence[Note], bar: int) -> list
     near = _Near(notes)
     for a, b, voices in found:
         ends = [
-            min(b, n.start_tick + n.length_ticks) for n in near.between(a, b)
+            min(b, n.start_tick + n.length_ticks)
+            for n in near.between(a, b)
             if n.pitch in voices and n.start_tick + n.length_ticks > a
-        ]  # fmt: skip
+        ]
         until = -(-(max(ends, default=b) - LOOSE_TICKS) // bar) * bar
         out.append((a, min(b, max(until, (a // bar + 1) * bar)), voices))
     return out
@@ -293,9 +298,11 @@ def _bass_of_beats(near: _Near, first: int, last: int, beat: int) -> list[int]:
 
 
 def _gains(
-    heard: NDArray[np.float64], bass: NDArray[np.int64], masks: NDArray[np.float64],
+    heard: NDArray[np.float64],
+    bass: NDArray[np.int64],
+    masks: NDArray[np.float64],
     bonus: NDArray[np.float64],
-) -> NDArray[np.float64]:  # fmt: skip
+) -> NDArray[np.float64]:
     """How well each shape stands for each beat, (beats, shapes); 0 where nothing is heard."""
     total = heard.sum(axis=1, keepdims=True)
     share = (heard / np.where(total > 0, total, 1)) @ masks.T

@@ -15,8 +15,11 @@ from cloudrift.theory.key import Key
 
 GIVEN, ESTIMATED = "given", "estimate"
 # Where a tempo is from, in words.
-TEMPO_FROM = {"file": "written in the file", "standard": "the standard's, the file says none",
-              "estimate": "estimated from its notes"}  # fmt: skip
+TEMPO_FROM = {
+    "file": "written in the file",
+    "standard": "the standard's, the file says none",
+    "estimate": "estimated from its notes",
+}
 
 
 @dataclass(frozen=True, kw_only=True)

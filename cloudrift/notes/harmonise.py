@@ -99,10 +99,12 @@ def _one_says(pc: int, tones: tuple[int, ...], *, is_bass: bool) -> float:
 
 def _path(says: NDArray[np.float64], triads: list[_Triad]) -> list[int]:
     roots = [one.tones[0] for one in triads]
-    moves = np.array([
-        [STAYS if a == b else FALLS_A_FIFTH if (a - b) % 12 == 7 else 0.0 for b in roots]
-        for a in roots
-    ])  # fmt: skip
+    moves = np.array(
+        [
+            [STAYS if a == b else FALLS_A_FIFTH if (a - b) % 12 == 7 else 0.0 for b in roots]
+            for a in roots
+        ]
+    )
     best = says[0] + np.where(np.array(roots) == roots[0], HOME_FIRST, 0.0)
     came = []
     for row in says[1:]:
@@ -118,7 +120,10 @@ def _path(says: NDArray[np.float64], triads: list[_Triad]) -> list[int]:
 
 def _lowest(bass: Sequence[Note], tones: tuple[int, ...], start: int, span: int) -> int | None:
     """The chord tone that a bass begins a span with, where that is not the root."""
-    first = min((n for n in bass if start <= n.start_tick < start + span),
-                key=lambda n: n.start_tick, default=None)  # fmt: skip
+    first = min(
+        (n for n in bass if start <= n.start_tick < start + span),
+        key=lambda n: n.start_tick,
+        default=None,
+    )
     low = None if first is None else first.pitch % 12
     return low if low in tones[1:] else None

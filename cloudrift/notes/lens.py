@@ -84,12 +84,13 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     def __post_init__(self) -> None:
         limits = {
             **{name: (getattr(self, name), *ends) for name, ends in LIMITS.items()},
-            "low": (self.low, LOWEST, HIGHEST - 11), "high": (self.high, self.low + 11, HIGHEST),
+            "low": (self.low, LOWEST, HIGHEST - 11),
+            "high": (self.high, self.low + 11, HIGHEST),
             "number of places in where": (len(self.where), 0, MOST_PLACES),
             "number of late_bars": (len(self.late_bars), 0, MOST_PLACES),
             "the least of late_bars": (min(self.late_bars, default=0), 0, MOST_PLACES),
             "the most of late_bars": (max(self.late_bars, default=0), 0, MOST_PLACES),
-        }  # fmt: skip
+        }
         for name, (value, low, high) in limits.items():
             if not low <= value <= high:
                 raise CloudriftError(
@@ -173,12 +174,14 @@ def _in_places(lens: Lens, notes: list[Note], bar_ticks: int) -> list[Note]:
     if lens.where:
         notes = [
             msgspec.structs.replace(
-                n, start_tick=max(n.start_tick, first),
+                n,
+                start_tick=max(n.start_tick, first),
                 length_ticks=min(n.end_tick, last) - max(n.start_tick, first),
             )
-            for n in notes for first, last in lens.where
+            for n in notes
+            for first, last in lens.where
             if n.start_tick < last and n.end_tick > first
-        ]  # fmt: skip
+        ]
     if not lens.late_bars:
         return notes
     waits = [(bar * bar_ticks, bar * bar_ticks + lens.late_ticks) for bar in lens.late_bars]

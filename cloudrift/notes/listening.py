@@ -181,12 +181,19 @@ def listen_to(audio: Stereo, rate: int, labels: Labels | None = None) -> Heard:
     keys, shares = _keys(mono, beats, length, kind)
     is_note = kind != "loop" and (kind == "one-shot" or max(shares) > ONE_NOTE)
     return Heard(
-        length_s=length, kind=kind, tempos=tempos[:MOST_GUESSES], keys=keys[:MOST_GUESSES],
-        beats_s=beats, downbeat=downbeat, off_ms=off, shares=shares,
-        pitch=pitch_of(audio, rate) if is_note else None, lufs=float(max(lufs, QUIET_DB)),
+        length_s=length,
+        kind=kind,
+        tempos=tempos[:MOST_GUESSES],
+        keys=keys[:MOST_GUESSES],
+        beats_s=beats,
+        downbeat=downbeat,
+        off_ms=off,
+        shares=shares,
+        pitch=pitch_of(audio, rate) if is_note else None,
+        lufs=float(max(lufs, QUIET_DB)),
         noise_db=float(np.percentile(_level_db(audio), 10)),
         labels=labels,
-    )  # fmt: skip
+    )
 
 
 def _level_db(audio: NDArray[np.float32]) -> NDArray[np.float64]:
@@ -330,8 +337,10 @@ def _keys(
     guesses = guess_keys_of(sound, goes_round=kind == "loop")
     if kind != "loop":  # a tune says less of its key than a row that comes round
         weights = np.sqrt([guess.confidence for guess in guesses])
-        guesses = [KeyGuess(guess.key, float(weight / weights.sum()))
-                   for guess, weight in zip(guesses, weights, strict=True)]  # fmt: skip
+        guesses = [
+            KeyGuess(guess.key, float(weight / weights.sum()))
+            for guess, weight in zip(guesses, weights, strict=True)
+        ]
     return tuple(guesses), kept
 
 

@@ -134,8 +134,14 @@ def _events(
     try:
         track = mido.MidiFile(file=stream, clip=True).tracks[0]
     except (
-        EOFError, ValueError, IndexError, KeyError, OSError, TypeError, KeySignatureError
-    ) as error:  # fmt: skip
+        EOFError,
+        ValueError,
+        IndexError,
+        KeyError,
+        OSError,
+        TypeError,
+        KeySignatureError,
+    ) as error:
         at = start + max(0, stream.tell() - len(head))
         raise CloudriftError(
             f"{where} cannot be read in track {number}, at byte {at}: "
@@ -154,8 +160,9 @@ def _song(tracks: list[list[_Raw]], division: int) -> MidiSong:
     end = max((event.tick for event in events), default=0)
     tempos = sorted(
         (e.tick, 60e6 / e.message.tempo)
-        for e in events if e.message.type == "set_tempo" and e.message.tempo > 0
-    )  # fmt: skip
+        for e in events
+        if e.message.type == "set_tempo" and e.message.tempo > 0
+    )
     played = [(_name(track), list(_notes(track))) for track in tracks]
     struck = [one for track in tracks for one in _notes(track, drums=True)]
     if division & 0x8000:  # frames a second and ticks a frame: real time, no beats
@@ -173,10 +180,14 @@ def _song(tracks: list[list[_Raw]], division: int) -> MidiSong:
 
     def notes_of(found: list[tuple[int, int, int, int]]) -> tuple[Note, ...]:
         return in_order(
-            Note(start_tick=ticks(start), length_ticks=max(1, ticks(until) - ticks(start)),
-                 pitch=pitch, velocity=velocity)
+            Note(
+                start_tick=ticks(start),
+                length_ticks=max(1, ticks(until) - ticks(start)),
+                pitch=pitch,
+                velocity=velocity,
+            )
             for start, until, pitch, velocity in found
-        )  # fmt: skip
+        )
 
     parts = [(name, notes_of(found)) for name, found in played if found]
     metres = [e.message for e in events if e.message.type == "time_signature"]

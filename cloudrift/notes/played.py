@@ -57,6 +57,7 @@ class Played:
                 first, last = 0, min(last - first, self.loop_ticks) or grid_ticks
             last = min(last, self.loop_ticks)
             length = max(SHORTEST_TICKS, last - first)
-            out[(first, pitch)] = Note(start_tick=first, length_ticks=length, pitch=pitch,
-                                       velocity=velocity)  # fmt: skip
+            out[(first, pitch)] = Note(
+                start_tick=first, length_ticks=length, pitch=pitch, velocity=velocity
+            )
         return tuple(sorted(out.values(), key=lambda n: (n.start_tick, n.pitch)))

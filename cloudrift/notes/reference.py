@@ -75,9 +75,11 @@ def _reference(audio: Stereo, rate: int, heard: Heard, where: str) -> Reference:
     every, bass = note_weights(audio, rate, np.array([*beats, audio.shape[1] / rate]))
     keys = heard.keys or tuple(guess_keys(every.sum(axis=0)))
     return Reference(
-        tempos=tuple(round(guess.tempo, 2) for guess in heard.ranked), keys=keys[:MOST_KEYS],
-        chords=chords_heard(every, bass), start_s=beats[0],
-    )  # fmt: skip
+        tempos=tuple(round(guess.tempo, 2) for guess in heard.ranked),
+        keys=keys[:MOST_KEYS],
+        chords=chords_heard(every, bass),
+        start_s=beats[0],
+    )
 
 
 def first_bars(chords: Sequence[WrittenChord], bars: int) -> tuple[WrittenChord, ...]:

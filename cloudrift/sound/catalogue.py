@@ -62,11 +62,18 @@ def unknown_sound(name: str, version: int) -> Instrument:
         near = did_you_mean(_plain(name), CATALOGUE)
         what = f"no sound is called {name!r} here{near if 'did you' in near else ''}"
     return Instrument(
-        name=name, family="own", role="keys", tags=(), register=(0, 127), version=version,
+        name=name,
+        family="own",
+        role="keys",
+        tags=(),
+        register=(0, 127),
+        version=version,
         about=f"Not known here, so kept as it is, and silent: {what}",
-        spec=shaped(attack_ms=1, release_ms=10, detune_cents=0), tone=_silent, variants=1,
+        spec=shaped(attack_ms=1, release_ms=10, detune_cents=0),
+        tone=_silent,
+        variants=1,
         content="not known",
-    )  # fmt: skip
+    )
 
 
 def _silent(request: ToneRequest) -> Tone:

@@ -10,9 +10,20 @@ from cloudrift.ground.settings import Field, Full, SettingsSpec
 
 Role = Literal["keys", "pad", "pluck", "lead", "strings", "voice", "bass", "bell", "grain"]
 Family = Literal[
-    "keys", "organ", "pads", "strings", "plucks", "leads", "voice", "bells", "bass", "brass",
-    "grain", "drums", "own",
-]  # fmt: skip
+    "keys",
+    "organ",
+    "pads",
+    "strings",
+    "plucks",
+    "leads",
+    "voice",
+    "bells",
+    "bass",
+    "brass",
+    "grain",
+    "drums",
+    "own",
+]
 # Those of the house; "own" is what a composer brings.
 FAMILIES: tuple[Family, ...] = tuple(f for f in get_args(Family) if f != "own")
 SLIDE_OFF = 128  # a velocity that no note reaches
@@ -154,35 +165,67 @@ def mono_fields(glide_ms: float = 0.0, legato: str = "off") -> tuple[Field, ...]
 
 def opening(ms: float) -> Field:
     """Return how slowly brightness opens after the start."""
-    return Field(name="open_ms", label="Opens over", default=ms, unit="ms", low=1, high=4000,
-                 log=True)  # fmt: skip
+    return Field(
+        name="open_ms", label="Opens over", default=ms, unit="ms", low=1, high=4000, log=True
+    )
 
 
 def closing(ms: float) -> Field:
     """Return how fast brightness closes after the start."""
-    return Field(name="close_ms", label="Closes over", default=ms, unit="ms", low=20, high=6000,
-                 step=5, log=True)  # fmt: skip
+    return Field(
+        name="close_ms",
+        label="Closes over",
+        default=ms,
+        unit="ms",
+        low=20,
+        high=6000,
+        step=5,
+        log=True,
+    )
 
 
 def slide(velocity: int = 122) -> Field:
     """Return from which velocity on a note is struck so hard that it slides up into its pitch."""
-    return Field(name="slide_velocity", label="Slides from", default=velocity, unit="vel", low=100,
-                 high=SLIDE_OFF, off_high=True)  # fmt: skip
+    return Field(
+        name="slide_velocity",
+        label="Slides from",
+        default=velocity,
+        unit="vel",
+        low=100,
+        high=SLIDE_OFF,
+        off_high=True,
+    )
 
 
 def pick(default: float) -> Field:
     """Return the setting of where a string is plucked."""
-    return Field(name="pick", label="Pick place", default=default, unit="%", low=5, high=50,
-                 hint="share of the string between bridge and finger")  # fmt: skip
+    return Field(
+        name="pick",
+        label="Pick place",
+        default=default,
+        unit="%",
+        low=5,
+        high=50,
+        hint="share of the string between bridge and finger",
+    )
 
 
 def tape_sway(default: float) -> Field:
     """Return how far a tape strays."""
-    return Field(name="sway_cents", label="Sway", default=default, unit="cents", low=0, high=60,
-                 step=0.5, hint="how far the tape's speed strays")  # fmt: skip
+    return Field(
+        name="sway_cents",
+        label="Sway",
+        default=default,
+        unit="cents",
+        low=0,
+        high=60,
+        step=0.5,
+        hint="how far the tape's speed strays",
+    )
 
 
 def over(ms: float) -> Field:
     """Return how long a rise or a drop takes."""
-    return Field(name="over_ms", label="Over", default=ms, unit="ms", low=100, high=12000, step=10,
-                 log=True)  # fmt: skip
+    return Field(
+        name="over_ms", label="Over", default=ms, unit="ms", low=100, high=12000, step=10, log=True
+    )

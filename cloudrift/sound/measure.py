@@ -66,16 +66,24 @@ def strike(
     ``tones`` has the recordings of an own sound, and what was computed of a key before.
     """
     clock = Clock.of(60, rate)
-    note = Note(start_tick=at_tick, length_ticks=round(seconds * TICKS_PER_QUARTER), pitch=pitch,
-                velocity=velocity)  # fmt: skip
+    note = Note(
+        start_tick=at_tick,
+        length_ticks=round(seconds * TICKS_PER_QUARTER),
+        pitch=pitch,
+        velocity=velocity,
+    )
     start = clock.frames(at_tick)
     frames = start + round((seconds + tail_s) * rate)
     # Room for a release far beyond the end, so that nothing folds back to the start.
     part = Part(
-        notes=(note,), instrument=instrument, clock=clock,
+        notes=(note,),
+        instrument=instrument,
+        clock=clock,
         settings=instrument.spec.check(settings, instrument.name),
-        loop_ticks=200 * TICKS_PER_QUARTER, frames=frames + 12 * rate, once=True,
-    )  # fmt: skip
+        loop_ticks=200 * TICKS_PER_QUARTER,
+        frames=frames + 12 * rate,
+        once=True,
+    )
     return part.stretch(start, frames - start, tones or ToneCache())
 
 
@@ -115,8 +123,9 @@ def mono_loss_db(audio: Stereo) -> float:
     return to_db(rms(audio) / max(rms(audio.mean(axis=0)), QUIET))
 
 
-def level_curve(audio: Stereo, rate: int = DEFAULT_RATE, window_ms: float = 10.0
-                ) -> NDArray[np.float64]:  # fmt: skip
+def level_curve(
+    audio: Stereo, rate: int = DEFAULT_RATE, window_ms: float = 10.0
+) -> NDArray[np.float64]:
     """Return the level in dB in windows, loudest 0."""
     size = int(rate * window_ms / 1e3)
     count = audio.shape[1] // size
@@ -143,9 +152,12 @@ def decay_db_s(audio: Stereo, rate: int = DEFAULT_RATE) -> float:
 
 
 def folded_db(
-    instrument: Instrument, pitch: int, velocity: int = 120, seconds: float = 1.0,
+    instrument: Instrument,
+    pitch: int,
+    velocity: int = 120,
+    seconds: float = 1.0,
     tones: ToneCache | None = None,
-) -> float:  # fmt: skip
+) -> float:
     """Return the loudest thing that a render at four times the rate does not have, against all.
 
     What folds back at one rate does not at another; what both have is meant.
@@ -190,9 +202,12 @@ def beating_db(curve: NDArray[np.float64], start_s: float = 0.15, end_s: float =
 
 
 def residual_db(
-    audio: Stereo, partials_hz: NDArray[np.float64], start_s: float, end_s: float,
+    audio: Stereo,
+    partials_hz: NDArray[np.float64],
+    start_s: float,
+    end_s: float,
     rate: int = DEFAULT_RATE,
-) -> float:  # fmt: skip
+) -> float:
     """Return what lies between a note's partials against all of it, in dB.
 
     The window has to be long enough to tell them apart: what lies within its lobe is not counted.
@@ -240,8 +255,14 @@ def chord_lufs(instrument: Instrument, strikes: int | None = None) -> float:
             Note(start_tick=tick, length_ticks=3840, pitch=p, velocity=REFERENCE_VELOCITY)
             for p in REFERENCE_CHORD
         )
-        part = Part(notes=notes, instrument=instrument, settings=(), clock=clock,
-                    loop_ticks=3840, frames=2 * DEFAULT_RATE)  # fmt: skip
+        part = Part(
+            notes=notes,
+            instrument=instrument,
+            settings=(),
+            clock=clock,
+            loop_ticks=3840,
+            frames=2 * DEFAULT_RATE,
+        )
         values.append(integrated_lufs(part.render(tones), DEFAULT_RATE))
     return float(np.mean(values))
 
@@ -256,11 +277,17 @@ def part_ms(instrument: Instrument, tones: ToneCache | None = None) -> float:
     for i in range(64):
         # Broken chords of four roots; what has no pitch is played on one key.
         step = ((0, 8, 3, 10)[i // 16] + (0, 7, 3, 12)[i % 4]) % 13 if instrument.tuned else 12
-        notes.append(Note(start_tick=480 * i, length_ticks=440, velocity=70 + 5 * (i % 4),
-                          pitch=base + step))  # fmt: skip
-    part = Part(notes=tuple(notes), instrument=instrument, settings=(),
-                clock=Clock.of(140, DEFAULT_RATE), loop_ticks=480 * 64,
-                frames=Clock.of(140, DEFAULT_RATE).frames(480 * 64))  # fmt: skip
+        notes.append(
+            Note(start_tick=480 * i, length_ticks=440, velocity=70 + 5 * (i % 4), pitch=base + step)
+        )
+    part = Part(
+        notes=tuple(notes),
+        instrument=instrument,
+        settings=(),
+        clock=Clock.of(140, DEFAULT_RATE),
+        loop_ticks=480 * 64,
+        frames=Clock.of(140, DEFAULT_RATE).frames(480 * 64),
+    )
     began = time.perf_counter()
     part.render(tones or ToneCache())
     return (time.perf_counter() - began) * 1e3
@@ -298,8 +325,9 @@ def measured(instrument: Instrument, pitch: int) -> Row:
     # What is struck is bright at once; what opens takes its time.
     speaks = rate * 3 // 2 if "open_ms" in instrument.spec.full(()) else rate // 3
     steps = np.abs(np.diff(ended, axis=1)).max(axis=0)
-    other = strike(instrument, pitch, 80, 1.5, at_tick=strike_ticks(instrument, pitch)[1],
-                   tones=tones)  # fmt: skip
+    other = strike(
+        instrument, pitch, 80, 1.5, at_tick=strike_ticks(instrument, pitch)[1], tones=tones
+    )
     same = middle[:, : other.shape[1]]
     # What sways in a strike of several players is off by a little: the mean is over strikes.
     held_s, strikes = (8.0, 3) if instrument.family in HELD else (3.2, 1)

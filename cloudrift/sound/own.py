@@ -72,8 +72,9 @@ class Recording(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
             raise CloudriftError(f"the root pitch of {self.name} is {self.root:g}, not 0 to 127")
         for what, (low, high) in (("keys", self.keys or ALL), ("velocities", self.velocities)):
             if not 0 <= low <= high <= 127:
-                raise CloudriftError(f"the {what} of {self.name} are {low} to {high}, not rising "
-                                     "in 0 to 127")  # fmt: skip
+                raise CloudriftError(
+                    f"the {what} of {self.name} are {low} to {high}, not rising in 0 to 127"
+                )
         if not 0 <= self.loop_from <= 100 or not 0 <= self.loop_to <= 100:
             raise CloudriftError(f"the loop of {self.name} lies outside of it")
         if not abs(self.gain_db) <= LOUDEST_DB or not 0 <= self.turn <= 1000:
@@ -126,10 +127,13 @@ def _instrument(own: OwnSound) -> Instrument:
     spec = SettingsSpec(tuple(usual))
     if own.house:
         base = dataclasses.replace(
-            base, name=own.name, family="own", tags=("own", *base.tags),
+            base,
+            name=own.name,
+            family="own",
+            tags=("own", *base.tags),
             about=f"{base.label} with settings of your own. {base.about}",
             content=f"{base.name}@{base.version}",
-        )  # fmt: skip
+        )
     set_so = ",".join(f"{name}={value}" for name, value in own.settings)
     return dataclasses.replace(base, spec=spec, content=f"{base.content}:{set_so}")
 
@@ -159,25 +163,49 @@ def _of_recordings(own: OwnSound) -> Instrument:
     first = own.recordings[0]
     low, high = first.loop_from or LOOP_FROM, first.loop_to or LOOP_TO
     return Instrument(
-        name=own.name, family="own", role="keys", tags=("own", own.plays),
+        name=own.name,
+        family="own",
+        role="keys",
+        tags=("own", own.plays),
         about=f"Own recordings, {len(roots)}; {own.licence or 'no licence said'}.",
         register=(max(0, int(min(roots)) - 12), min(127, int(max(roots)) + 12)),
         spec=shaped(
             Field(name="plays", label="Plays", default=own.plays, choices=PLAYS),
             percent("loop_from", "Loop from", low, "share of the recording, where it plays looped"),
             percent("loop_to", "Loop to", high, "share of the recording, where it plays looped"),
-            Field(name="own_bpm", label="Own tempo", default=0, unit="BPM", low=0, high=240,
-                  step=0.1, off_low=True, hint="of a rhythm in it: stretched to the loop's tempo"),
-            Field(name="stretch", label="Length", default=100, unit="%", low=SHORTEST, high=LONGEST,
-                  log=True, hint="at the same pitch; an own tempo decides it"),
-            attack_ms=2, release_ms=200, detune_cents=0,
+            Field(
+                name="own_bpm",
+                label="Own tempo",
+                default=0,
+                unit="BPM",
+                low=0,
+                high=240,
+                step=0.1,
+                off_low=True,
+                hint="of a rhythm in it: stretched to the loop's tempo",
+            ),
+            Field(
+                name="stretch",
+                label="Length",
+                default=100,
+                unit="%",
+                low=SHORTEST,
+                high=LONGEST,
+                log=True,
+                hint="at the same pitch; an own tempo decides it",
+            ),
+            attack_ms=2,
+            release_ms=200,
+            detune_cents=0,
         ),
-        tone=functools.partial(_tone, own), gain_db=-18,
+        tone=functools.partial(_tone, own),
+        gain_db=-18,
         # What is usual of it is not among its settings.
         content=f"{own.plays},{low:g},{high:g}:"
-                + ",".join(map(str, map(msgspec.structs.astuple, own.recordings))),
-        bands=_bands(own), variants=max(VARIANTS, len({r.turn for r in own.recordings})),
-    )  # fmt: skip
+        + ",".join(map(str, map(msgspec.structs.astuple, own.recordings))),
+        bands=_bands(own),
+        variants=max(VARIANTS, len({r.turn for r in own.recordings})),
+    )
 
 
 def _bands(own: OwnSound) -> tuple[int, ...]:
@@ -202,8 +230,9 @@ def with_settings(
 def _tone(own: OwnSound, request: ToneRequest) -> Tone:
     """Play the recordings that are for a pitch, at the speed that brings each to it."""
     there = recordings_for(own, request.pitch, request.velocity, request.variant)
-    played: list[Stereo] = [_played(recording, request) * np.float32(to_gain(recording.gain_db))
-              for recording in there]  # fmt: skip
+    played: list[Stereo] = [
+        _played(recording, request) * np.float32(to_gain(recording.gain_db)) for recording in there
+    ]
     hard: Stereo = played[0] if len(played) == 1 else np.add.reduce(played)
     # Where each band of velocities has recordings of its own, those are as dull as they are.
     return Tone(hard, hard) if own.instrument.bands else Tone(_dull(hard, request), hard)
@@ -358,9 +387,11 @@ class Found:
 
 
 def read_recordings(
-    paths: Sequence[Path], clips: ClipStore, stop: Callable[[], bool] = never,
+    paths: Sequence[Path],
+    clips: ClipStore,
+    stop: Callable[[], bool] = never,
     moved: Callable[[float, str], object] = lambda _share, _name: None,
-) -> list[Found]:  # fmt: skip
+) -> list[Found]:
     """Read every one-shot among files and folders into a store; raise Cancelled when told to stop.
 
     ``moved`` hears how far it is (0-1) and which file comes next.
@@ -395,9 +426,12 @@ def read_recording(path: Path, clips: ClipStore, *, many: bool = False) -> tuple
     start, end = loop_points(path)
     share = 100 / audio.shape[1]
     recording = Recording(
-        clip=clips.record(audio, rate), root=round(float(root), 2), name=path.name,
-        loop_from=round(start * share, 3), loop_to=round(end * share, 3),
-    )  # fmt: skip
+        clip=clips.record(audio, rate),
+        root=round(float(root), 2),
+        name=path.name,
+        loop_from=round(start * share, 3),
+        loop_to=round(end * share, 3),
+    )
     return recording, how
 
 

@@ -79,8 +79,10 @@ def save_own(own: OwnSound, clips: ClipStore, folder: Path | None = None) -> Pat
 
     def write(body: BufferedIOBase) -> None:
         with zipfile.ZipFile(body, "w", zipfile.ZIP_DEFLATED) as archive:
-            archive.writestr(zipfile.ZipInfo(MEMBER, (1980, 1, 1, 0, 0, 0)),
-                             msgspec.json.format(msgspec.json.encode(own), indent=1))  # fmt: skip
+            archive.writestr(
+                zipfile.ZipInfo(MEMBER, (1980, 1, 1, 0, 0, 0)),
+                msgspec.json.format(msgspec.json.encode(own), indent=1),
+            )
             write_clips(archive, {r.clip for r in own.recordings}, clips, own.name)
 
     plain = "".join(c if c.isalnum() else "-" for c in own.name.lower())
@@ -99,10 +101,14 @@ def load_own(path: Path, clips: ClipStore | None = None) -> OwnSound:
     Raises CloudriftError that names the file and what is wrong in it.
     """
     members = read_archive(
-        path, "own sound", lambda name: name == MEMBER or is_clip(name),
-        {MEMBER: MAX_MEMBER_BYTES}, MAX_BYTES, only=MEMBER if clips is None else "",
+        path,
+        "own sound",
+        lambda name: name == MEMBER or is_clip(name),
+        {MEMBER: MAX_MEMBER_BYTES},
+        MAX_BYTES,
+        only=MEMBER if clips is None else "",
         large=None if clips is None else clips.add,
-    )  # fmt: skip
+    )
     with reading(str(path), "own sound"):
         own, _louder = with_todays_design(read_json(members[MEMBER], str(path), OwnSound))
     if clips is not None:

@@ -168,8 +168,9 @@ def _envelope(hit: PlayedNote, full: Full, rate: int) -> Mono:
     sustain = full.number("sustain") / 100
     attack_ms = CUT_MS if hit.joined else full.number("attack_ms")
     tau = full.number("decay_ms") * 1e-3 * rate / NEPERS_60_DB * 2
-    return _shape(hit.held, hit.release, frames_of_ms(attack_ms, rate), sustain,
-                  0.0 if hit.joined else tau)  # fmt: skip
+    return _shape(
+        hit.held, hit.release, frames_of_ms(attack_ms, rate), sustain, 0.0 if hit.joined else tau
+    )
 
 
 @kept

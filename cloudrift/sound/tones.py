@@ -40,9 +40,11 @@ class ToneCache:
     """
 
     def __init__(
-        self, tone_bytes: int = TONE_BYTES, note_bytes: int = NOTE_BYTES,
+        self,
+        tone_bytes: int = TONE_BYTES,
+        note_bytes: int = NOTE_BYTES,
         clips: ClipStore | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.clips = ClipStore() if clips is None else clips
         self._tones = BoundedStore[Tone](tone_bytes, bytes_of)
         self._notes = BoundedStore[Stereo](note_bytes, bytes_of)
@@ -61,8 +63,15 @@ class ToneCache:
         """Return a tone of at least the requested frames, computing it if need be."""
         shaping = SHAPING - MOVING if instrument.follows else SHAPING
         tonal = tuple(pair for pair in settings if pair[0] not in shaping)
-        key = (instrument.identity, tonal, request.pitch, request.variant, request.rate,
-               request.velocity, request.share)  # fmt: skip
+        key = (
+            instrument.identity,
+            tonal,
+            request.pitch,
+            request.variant,
+            request.rate,
+            request.velocity,
+            request.share,
+        )
 
         def make() -> Tone:
             return Tone(*alone(*instrument.tone(request)))

@@ -120,10 +120,14 @@ def _evenness(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
     return [
         Verdict(what, float(found), 0, float(most), unit, f"key {key}")
         for what, found, most, unit, key in zip(
-            ("level between neighbours", "centroid between neighbours"), worst, MOST_APART,
-            ("dB", "st"), at, strict=True,
+            ("level between neighbours", "centroid between neighbours"),
+            worst,
+            MOST_APART,
+            ("dB", "st"),
+            at,
+            strict=True,
         )
-    ]  # fmt: skip
+    ]
 
 
 def _by_velocity(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
@@ -150,7 +154,7 @@ def _by_velocity(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
         Verdict("centroid from velocity 30 to 120", rise, 1.2, 99, "times"),
         Verdict("level from velocity 30 to 120", level, 12, 40, "dB"),
         Verdict("peak of one note at full velocity", peak, -60, 0, "dBFS"),
-    ]  # fmt: skip
+    ]
 
 
 def _strike_spread(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
@@ -213,8 +217,9 @@ def _comes_again(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
     several = instrument.family in {"pads", "grain"} or instrument.name in SEVERAL
     if not several or instrument.name in ONE_WAY:
         return []
-    held = strike(instrument, pitches(instrument)[1], 90, 22.0, settings=(("sustain", 100.0),),
-                  tones=tones)  # fmt: skip
+    held = strike(
+        instrument, pitches(instrument)[1], 90, 22.0, settings=(("sustain", 100.0),), tones=tones
+    )
     return [Verdict("like itself within 20 s", repetition(held), 0, 0.5, "of 1")]
 
 
@@ -244,15 +249,27 @@ def _let_go(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
 
 
 SEVERAL = {
-    "string ensemble", "tape strings", "choir ah", "choir oo", "choir mm", "choir low",
-    "low brass", "whisper",
-}  # fmt: skip
+    "string ensemble",
+    "tape strings",
+    "choir ah",
+    "choir oo",
+    "choir mm",
+    "choir low",
+    "low brass",
+    "whisper",
+}
 ONE_WAY = {"riser", "sub drop"}  # they go somewhere, and are held for what they come to
 Judge = Callable[[Instrument, ToneCache], list[Verdict]]
 _JUDGES: tuple[Judge, ...] = (
-    _evenness, _by_velocity, _strike_spread, _in_mono, _noise_of_two_keys, _at_the_top,
-    _comes_again, _let_go,
-)  # fmt: skip
+    _evenness,
+    _by_velocity,
+    _strike_spread,
+    _in_mono,
+    _noise_of_two_keys,
+    _at_the_top,
+    _comes_again,
+    _let_go,
+)
 
 
 # --- of strings -----------------------------------------------------------------------------------
@@ -281,19 +298,24 @@ def _piano(share: float) -> Judge:
         level = level_curve(audio)
         out += [
             Verdict("partials 4 to 8 beat by, key 60", float(np.median(beats)), 1.5, 8, "dB"),
-            Verdict("level after 2 s, key 60", float(level[195:205].mean() - level.max()), -24,
-                    -9, "dB"),
+            Verdict(
+                "level after 2 s, key 60", float(level[195:205].mean() - level.max()), -24, -9, "dB"
+            ),
             *_residuals(instrument, tones, 60, share * inharmonicity(60), (-22, -10), (-42, -28)),
-        ]  # fmt: skip
+        ]
         return out
 
     return judge
 
 
 def _residuals(
-    instrument: Instrument, tones: ToneCache, pitch: int, b: float, attack: tuple[float, float],
+    instrument: Instrument,
+    tones: ToneCache,
+    pitch: int,
+    b: float,
+    attack: tuple[float, float],
     sustain: tuple[float, float],
-) -> list[Verdict]:  # fmt: skip
+) -> list[Verdict]:
     audio = strike(instrument, pitch, 90, 2.0, tones=tones)
     hz = _stiff_hz(pitch, b, 60)
     return [
@@ -312,8 +334,11 @@ def _first_falls(pitch: int, low: float, high: float, end_s: float = 1.5) -> Jud
     def judge(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
         audio = strike(instrument, pitch, 90, end_s + 0.5, tones=tones)
         curve = partial_curve(audio, pitch_to_hz(pitch), window_s=0.08)
-        return [Verdict(f"first partial falls, key {pitch}", fall_db_s(curve, 0.1, end_s), low,
-                        high, "dB/s")]  # fmt: skip
+        return [
+            Verdict(
+                f"first partial falls, key {pitch}", fall_db_s(curve, 0.1, end_s), low, high, "dB/s"
+            )
+        ]
 
     return judge
 

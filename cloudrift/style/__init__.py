@@ -5,6 +5,13 @@ from cloudrift.style.card_files import find_card, house_cards, known_cards, read
 from cloudrift.style.sketch import draw_chords, sketch, way_of_voicing, without_chords
 
 __all__ = [
-    "Card", "draw_chords", "find_card", "house_cards", "known_cards", "read_card", "sketch",
-    "way_of_voicing", "without_chords",
-]  # fmt: skip
+    "Card",
+    "draw_chords",
+    "find_card",
+    "house_cards",
+    "known_cards",
+    "read_card",
+    "sketch",
+    "way_of_voicing",
+    "without_chords",
+]

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.chords.metre import METRES
 from cloudrift.loop.edits.chords.progression import put_row
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.from_notes import put_found, put_layers
 from cloudrift.loop.model import spec
 from cloudrift.loop.model.loop import Loop
@@ -21,9 +21,13 @@ FIRST_SOUND = "felt upright"  # in which chords are heard at first
 
 
 def empty_loop(
-    key: Key = KEY, tempo: float = TEMPO, *, bars: int = BARS, metre: tuple[int, int] = (4, 4),
+    key: Key = KEY,
+    tempo: float = TEMPO,
+    *,
+    bars: int = BARS,
+    metre: tuple[int, int] = (4, 4),
     title: str = "Untitled loop",
-) -> Loop:  # fmt: skip
+) -> Loop:
     """Return a loop of no style, without chords, layers or treatments."""
     return Loop(title=title, key=key, tempo=tempo, bars=bars, metre=metre)
 
@@ -42,7 +46,7 @@ def from_song(song: Song, title: str, *, parts: bool, origin: str = "") -> Loop:
     elif not parts:
         raise CloudriftError("no chords were found in that file; take its parts as layers")
     if not parts:
-        return edits.add_layer(loop, FIRST_SOUND)
+        return layer_edits.add_layer(loop, FIRST_SOUND)
     bar = bar_ticks(metre)
     first = min(note.start_tick for note in song.notes) // bar * bar
     lasts = -(-(max(n.start_tick + n.length_ticks for n in song.notes) - first - bar // 8) // bar)
@@ -55,4 +59,4 @@ def from_row(
 ) -> Loop:
     """Return a loop in a key and tempo, with a row of chords and, if there are any, a layer."""
     loop = empty_loop(key, tempo, bars=bars, title=title)
-    return edits.add_layer(put_row(loop, chords), FIRST_SOUND) if chords else loop
+    return layer_edits.add_layer(put_row(loop, chords), FIRST_SOUND) if chords else loop

@@ -97,15 +97,22 @@ def blank_card() -> Card:
     """Return a card that asks nothing, to begin one of one's own with."""
     degrees = ("i", "iv", "v", "VI")
     return Card(
-        name="Blank", about="Nothing is asked yet.",
+        name="Blank",
+        about="Nothing is asked yet.",
         tempo=TempoRange(low=60, high=180, usual=100),
         key=KeyChoice(tonics=("C", "D", "E", "F", "G", "A"), modes=("minor",)),
-        chords=Grammar(starts=("i",), ends=degrees[1:], rhythms=((1, 1, 1, 1), (2, 2)),
-                       next={one: tuple(x for x in degrees if x != one) for one in degrees}),
+        chords=Grammar(
+            starts=("i",),
+            ends=degrees[1:],
+            rhythms=((1, 1, 1, 1), (2, 2)),
+            next={one: tuple(x for x in degrees if x != one) for one in degrees},
+        ),
         voicing=Voicing(low=55, high=74),
-        layers=(CardLayer(name="Keys", sound="felt upright"),
-                CardLayer(name="Low end", sound="round sub", lens=Lens(kind="roots"))),
-    )  # fmt: skip
+        layers=(
+            CardLayer(name="Keys", sound="felt upright"),
+            CardLayer(name="Low end", sound="round sub", lens=Lens(kind="roots")),
+        ),
+    )
 
 
 def own_folder() -> Path:

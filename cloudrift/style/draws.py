@@ -54,8 +54,7 @@ def sketched(card: Card, draw: int, bars: int) -> Sketched:
     engine = _engine()
     facts = facts_of_loop(engine, loop)
     met, asked = met_of(look(checked(card.marks, card.name)[0], loop, facts))
-    return Sketched(draw=draw, loop=loop, met=met, asked=asked,
-                    strata=tuple(strata(engine, loop)))  # fmt: skip
+    return Sketched(draw=draw, loop=loop, met=met, asked=asked, strata=tuple(strata(engine, loop)))
 
 
 def many(

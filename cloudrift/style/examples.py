@@ -24,9 +24,12 @@ OF_SOUND = "Sound"
 
 
 def measured(
-    paths: Sequence[Path], cancelled: Callable[[], bool] = never,
-    progress: Callable[[int, str], object] = lambda _count, _name: None, *, sound: bool = True,
-) -> tuple[list[Example], list[str]]:  # fmt: skip
+    paths: Sequence[Path],
+    cancelled: Callable[[], bool] = never,
+    progress: Callable[[int, str], object] = lambda _count, _name: None,
+    *,
+    sound: bool = True,
+) -> tuple[list[Example], list[str]]:
     """Measure files; return the examples, and a sentence about each that could not be read.
 
     With ``sound``, loops are rendered and measured by ear, too.
@@ -51,8 +54,9 @@ def _measured(path: Path, *, sound: bool) -> Example:
     if path.suffix.lower() in MIDI:
         loop = from_song(read_song(path), path.stem[:60], parts=False)
         example = example_of(loop)
-        kept = {name: value for name, value in example.values.items()
-                if KINDS[name].group in OF_NOTES}  # fmt: skip
+        kept = {
+            name: value for name, value in example.values.items() if KINDS[name].group in OF_NOTES
+        }
         return dataclasses.replace(example, values=kept, loop=None)
     return _of_recording(path)
 
@@ -71,8 +75,11 @@ def _of_recording(path: Path) -> Example:
     """What is heard in a recording: its sound, its tempo and its key."""
     audio, rate, heard = read_and_listen(path)
     facts = sound_facts(audio, rate)
-    values = {mark.kind.name: mark.found.value for mark in look({}, empty_loop(), facts, all_=True)
-              if mark.found is not None and mark.kind.group == OF_SOUND}  # fmt: skip
+    values = {
+        mark.kind.name: mark.found.value
+        for mark in look({}, empty_loop(), facts, all_=True)
+        if mark.found is not None and mark.kind.group == OF_SOUND
+    }
     known = facts_of(heard, path.stem)
     if known.tempo:
         values["tempo"] = known.tempo

@@ -119,19 +119,34 @@ def draw_form(document: Document, form: Form, draw: int = 1) -> Document:
         bars = min(max(1, round(of.turns * loop.bars)), MOST_BARS)
         first = by_name.get(of.again)
         if first is not None:
-            section = replace(first, id=f"s{number}", name=of.name, bars=bars, seam=of.seam,
-                              copied_from=first.id, level_db=of.level_db)  # fmt: skip
+            section = replace(
+                first,
+                id=f"s{number}",
+                name=of.name,
+                bars=bars,
+                seam=of.seam,
+                copied_from=first.id,
+                level_db=of.level_db,
+            )
             section = _changed(section, loop, rng) if of.change else section
         else:
             section = Section(
-                id=f"s{number}", name=of.name, bars=bars, parts=_parts(loop, of, rng),
-                bed=of.drums != "none", level_db=of.level_db, seam=of.seam, over=over_line(of.over),
-                key=relative_of(loop.key) if of.relative else None, line=slowed_line(of.slower_st),
-            )  # fmt: skip
+                id=f"s{number}",
+                name=of.name,
+                bars=bars,
+                parts=_parts(loop, of, rng),
+                bed=of.drums != "none",
+                level_db=of.level_db,
+                seam=of.seam,
+                over=over_line(of.over),
+                key=relative_of(loop.key) if of.relative else None,
+                line=slowed_line(of.slower_st),
+            )
         made.append(section)
         by_name.setdefault(of.name, section)
-    arrangement = Arrangement(sections=tuple(made), line=document.arrangement.line, form=form.name,
-                              draw=draw)  # fmt: skip
+    arrangement = Arrangement(
+        sections=tuple(made), line=document.arrangement.line, form=form.name, draw=draw
+    )
     return arrange(replace(document, arrangement=arrangement))
 
 
@@ -171,8 +186,9 @@ def _who(
     if of.who == "all":
         return tuple(able)
     # What can be spared goes first; among equals the draw decides.
-    order = sorted(able, key=lambda x: (SPARE.index(x.role) if x.role in SPARE else 0,
-                                        float(rng.random())))  # fmt: skip
+    order = sorted(
+        able, key=lambda x: (SPARE.index(x.role) if x.role in SPARE else 0, float(rng.random()))
+    )
     kept = max(1, round(SHARES[of.who] * len(able)))
     chosen = order[len(order) - kept :]
     if of.who == "one" and len(able) > 1:  # the main melody, rather than what lies under it
@@ -185,12 +201,15 @@ def _lane(lane: Layer, of: FormSection) -> PartState:
     names = {one.name for one in hits_of(lane).patterns}
     state = PartState(id=lane.id)
     out = {
-        "none": False, "all": False, "other": False, "bare": False,
+        "none": False,
+        "all": False,
+        "other": False,
+        "bare": False,
         "no low": low or bool(sounds & set(KICKS)),
         "hats": not sounds & set(HATS),
         "backbeat": not sounds & {*HATS, *BACKS},
         "scattered": low or bool(sounds & {*KICKS, *HATS}),
-    }[of.drums]  # fmt: skip
+    }[of.drums]
     if out or (low and not of.low):
         return replace(state, on=False)
     if of.drums == "scattered":
@@ -221,8 +240,10 @@ def slowed_line(semitones: int) -> Line:
     """Return what a section adds to the whole loop's line to be so much slower, and lower."""
     if not semitones:
         return ()
-    settings: tuple[tuple[str, float | str], ...] = (("semitones", -float(semitones)),
-                                                     ("way", "tape"))  # fmt: skip
+    settings: tuple[tuple[str, float | str], ...] = (
+        ("semitones", -float(semitones)),
+        ("way", "tape"),
+    )
     version = find_kind("shift").version
     return (Treatment(id="t1", kind="shift", version=version, settings=settings),)
 
@@ -254,5 +275,8 @@ def over_line(what: str) -> Line:
     if what not in cuts:
         return ()
     kind = find_kind("cuts")
-    return (Treatment(id="t1", kind="cuts", version=kind.version,
-                      settings=tuple(sorted(cuts[what].items()))),)  # fmt: skip
+    return (
+        Treatment(
+            id="t1", kind="cuts", version=kind.version, settings=tuple(sorted(cuts[what].items()))
+        ),
+    )

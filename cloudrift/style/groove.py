@@ -137,8 +137,13 @@ def _pattern(of: MannerLane, steps: _Steps, draw: int, busy: float, name: str) -
         low, high = of.velocity
         velocity = rng.uniform(low, high) - (0 if certain[step] else rng.uniform(0.3, 1) * of.ghost)
         pan = side * (-1) ** turn * of.pan * rng.uniform(0.4, 1)
-        hits.append(Hit(tick=int(step) * STEP_TICKS, velocity=int(min(max(velocity, 8), 127)),
-                        pan=round(float(pan), 2)))  # fmt: skip
+        hits.append(
+            Hit(
+                tick=int(step) * STEP_TICKS,
+                velocity=int(min(max(velocity, 8), 127)),
+                pan=round(float(pan), 2),
+            )
+        )
     if of.rolls is not None and name != BARE:
         hits = _rolled(of, hits, steps, draw, busy, name)
     if of.part in LOW:
@@ -201,8 +206,14 @@ def _rolled(
             share = i / max(count - 1, 1)
             loud = 1 - abs(rolls.swell) * (1 - share if rolls.swell > 0 else share)
             pan = rolls.pan * (2 * share - 1)
-            hits.append(Hit(tick=first + round(i * span / count), velocity=max(10, int(top * loud)),
-                            pan=round(pan, 2), st=st))  # fmt: skip
+            hits.append(
+                Hit(
+                    tick=first + round(i * span / count),
+                    velocity=max(10, int(top * loud)),
+                    pan=round(pan, 2),
+                    st=st,
+                )
+            )
     return sorted(hits, key=lambda hit: hit.tick)
 
 
@@ -245,16 +256,21 @@ def _kick_apart(kick: Layer, low: list[Layer], manner: Manner) -> Layer:
     hits = hits_of(kick)
     patterns = []
     for pattern in hits.patterns:
-        late = {hit.tick: hits_of(x).late_ms + hit.late_ms
-                for x in low for one in hits_of(x).patterns if one.name == pattern.name
-                for hit in one.hits}  # fmt: skip
+        late = {
+            hit.tick: hits_of(x).late_ms + hit.late_ms
+            for x in low
+            for one in hits_of(x).patterns
+            if one.name == pattern.name
+            for hit in one.hits
+        }
         if manner.meet == "one":
             kept = [hit for hit in pattern.hits if hit.tick not in late]
         else:
             kept = [
                 replace(hit, late_ms=round(late[hit.tick] - APART_MS - hits.late_ms, 1))
-                if hit.tick in late else hit
+                if hit.tick in late
+                else hit
                 for hit in pattern.hits
-            ]  # fmt: skip
+            ]
         patterns.append(replace(pattern, hits=tuple(kept)))
     return replace(kick, source=replace(hits, patterns=tuple(patterns)))

@@ -12,9 +12,9 @@ from msgspec.structs import replace
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.words import number
 from cloudrift.loop.edits.chords import chord_edits, chord_time, progression
-from cloudrift.loop.edits.flip import flipping
+from cloudrift.loop.edits.flip import cutting, ordering
 from cloudrift.loop.edits.flip.scatter import Rules, scattered
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model import spec
 from cloudrift.loop.model.chord import Chord
 from cloudrift.loop.model.flip import Flipped
@@ -107,8 +107,9 @@ def _half_steps(loop: Loop, _move: CardMove) -> Loop:
     for chord in loop.chords[1:]:
         ways = _ways(loop, chord)
         near = [w for w in ways if abs(_middle(w) - _middle(first)) <= FURTHEST_ST] or ways
-        best = [max((_further(come, way) for come in best), key=lambda come: come[0])
-                for way in near]  # fmt: skip
+        best = [
+            max((_further(come, way) for come in best), key=lambda come: come[0]) for way in near
+        ]
     _score, row = max(best, key=lambda come: _further(come, first)[0])
     return replace(loop, chords=row)
 
@@ -184,7 +185,7 @@ def _of_role(loop: Loop, move: CardMove) -> list[Layer]:
 def _with_lens(**changes: object) -> Edit:
     def edit(loop: Loop, move: CardMove) -> Loop:
         for layer in _of_role(loop, move):
-            loop = edits.set_lens(loop, layer.id, **changes)
+            loop = layer_edits.set_lens(loop, layer.id, **changes)
         return loop
 
     return edit
@@ -194,7 +195,7 @@ def _with_touch(name: str, times: float = 1.0) -> Edit:
     def edit(loop: Loop, move: CardMove) -> Loop:
         value = HABITS[move.does].amount(move) * times
         for layer in _of_role(loop, move):
-            loop = edits.set_touch(loop, layer.id, **{name: value})
+            loop = layer_edits.set_touch(loop, layer.id, **{name: value})
         return loop
 
     return edit
@@ -208,7 +209,7 @@ def _skips(loop: Loop, move: CardMove) -> Loop:
         raise CloudriftError(f"the loop has {loop.bars} bars; nothing of it would be left")
     for layer in _of_role(loop, move):
         where = tuple((i * bar, (i + 1) * bar) for i in plays)
-        loop = edits.set_lens(loop, layer.id, where=where)
+        loop = layer_edits.set_lens(loop, layer.id, where=where)
     return loop
 
 
@@ -216,22 +217,23 @@ def _twin(loop: Loop, move: CardMove) -> Loop:
     """Another of a layer that moves with it, an octave higher and softer."""
     layer = _of_role(loop, move)[0]
     before = {x.id for x in loop.layers}
-    loop = edits.copy_layer(loop, layer.id)
+    loop = layer_edits.copy_layer(loop, layer.id)
     new = next(x for x in loop.layers if x.id not in before)
-    loop = edits.set_lens(loop, new.id, octave=min(new.played.lens.octave + 1, 3))
-    return edits.set_layer(loop, new.id, level_db=max(new.level_db - 6, spec.MIN_LEVEL_DB))
+    loop = layer_edits.set_lens(loop, new.id, octave=min(new.played.lens.octave + 1, 3))
+    return layer_edits.set_layer(loop, new.id, level_db=max(new.level_db - 6, spec.MIN_LEVEL_DB))
 
 
 # --- flips ----------------------------------------------------------------------------------------
 
 
 def _in_order(flip: Flipped, move: CardMove, _bar: int) -> Flipped:
-    return _lower(flipping.backward_in_order(flip), move)
+    return _lower(ordering.backward_in_order(flip), move)
 
 
 def _scattered(flip: Flipped, move: CardMove, bar: int) -> Flipped:
-    cut = flipping.cut(flip, flipping.tidied(range(0, flip.length_ticks, bar // 4),
-                                             flip.length_ticks))  # fmt: skip
+    cut = cutting.cut(
+        flip, cutting.tidied(range(0, flip.length_ticks, bar // 4), flip.length_ticks)
+    )
     return _lower(scattered(cut, Rules(), bar), move)
 
 
@@ -252,35 +254,120 @@ HABITS = {
         Habit(name="bass held under all", group="Chords", edit=_bass_held),
         Habit(name="begin away from home", group="Chords", edit=_away),
         Habit(name="passing notes into the first", group="Chords", edit=_passing),
-        Habit(name="every second chord late", group="Chords", edit=_late, unit="beats",
-              says="every second chord late by {}", low=0.25, high=4, usual=0.5),
-        Habit(name="struck again", group="Chords", edit=_struck, unit="beats", low=0.25, high=16,
-              says="struck again every {}", usual=1),
-        Habit(name="top notes only", group="Layers", on=True,
-              edit=_with_lens(kind="top", voices=0)),
-        Habit(name="inner voices only", group="Layers", on=True,
-              edit=_with_lens(kind="inner", voices=0)),
+        Habit(
+            name="every second chord late",
+            group="Chords",
+            edit=_late,
+            unit="beats",
+            says="every second chord late by {}",
+            low=0.25,
+            high=4,
+            usual=0.5,
+        ),
+        Habit(
+            name="struck again",
+            group="Chords",
+            edit=_struck,
+            unit="beats",
+            low=0.25,
+            high=16,
+            says="struck again every {}",
+            usual=1,
+        ),
+        Habit(
+            name="top notes only", group="Layers", on=True, edit=_with_lens(kind="top", voices=0)
+        ),
+        Habit(
+            name="inner voices only",
+            group="Layers",
+            on=True,
+            edit=_with_lens(kind="inner", voices=0),
+        ),
         Habit(name="held", group="Layers", on=True, edit=_with_lens(kind="held")),
         Habit(name="broken", group="Layers", on=True, edit=_with_lens(kind="broken")),
-        Habit(name="answers the chords", group="Layers", on=True,
-              edit=_with_lens(kind="line", answers=True, low=60, high=84)),
+        Habit(
+            name="answers the chords",
+            group="Layers",
+            on=True,
+            edit=_with_lens(kind="line", answers=True, low=60, high=84),
+        ),
         Habit(name="a twin an octave up", group="Layers", on=True, edit=_twin),
-        Habit(name="a bar rests", group="Layers", on=True, edit=_skips, unit="bars",
-              says="one of every {} rests", low=2, high=16, usual=4),
-        Habit(name="rolled", group="Playing", on=True, edit=_with_touch("roll_ms"), unit="ms",
-              says="rolled by {}", low=0, high=200, usual=40),
-        Habit(name="short", group="Playing", on=True, edit=_with_touch("length", 0.01), unit="%",
-              says="held for {} of what is written", low=10, high=100, usual=35),
-        Habit(name="loose in time", group="Playing", on=True, edit=_with_touch("drift_ms"),
-              says="loose in time by {}", unit="ms", low=0, high=60, usual=12),
-        Habit(name="print, backward in order", group="Flip", lay=_in_order, unit="st",
-              says="print, backward in order, {}", low=-24, high=24, usual=-3),
-        Habit(name="print, scattered", group="Flip", lay=_scattered, unit="st",
-              says="print, scattered, {}", low=-24, high=24, usual=0),
-        Habit(name="print, lower", group="Flip", lay=_straight, unit="st",
-              says="print, {}", low=-24, high=24, usual=-3),
+        Habit(
+            name="a bar rests",
+            group="Layers",
+            on=True,
+            edit=_skips,
+            unit="bars",
+            says="one of every {} rests",
+            low=2,
+            high=16,
+            usual=4,
+        ),
+        Habit(
+            name="rolled",
+            group="Playing",
+            on=True,
+            edit=_with_touch("roll_ms"),
+            unit="ms",
+            says="rolled by {}",
+            low=0,
+            high=200,
+            usual=40,
+        ),
+        Habit(
+            name="short",
+            group="Playing",
+            on=True,
+            edit=_with_touch("length", 0.01),
+            unit="%",
+            says="held for {} of what is written",
+            low=10,
+            high=100,
+            usual=35,
+        ),
+        Habit(
+            name="loose in time",
+            group="Playing",
+            on=True,
+            edit=_with_touch("drift_ms"),
+            says="loose in time by {}",
+            unit="ms",
+            low=0,
+            high=60,
+            usual=12,
+        ),
+        Habit(
+            name="print, backward in order",
+            group="Flip",
+            lay=_in_order,
+            unit="st",
+            says="print, backward in order, {}",
+            low=-24,
+            high=24,
+            usual=-3,
+        ),
+        Habit(
+            name="print, scattered",
+            group="Flip",
+            lay=_scattered,
+            unit="st",
+            says="print, scattered, {}",
+            low=-24,
+            high=24,
+            usual=0,
+        ),
+        Habit(
+            name="print, lower",
+            group="Flip",
+            lay=_straight,
+            unit="st",
+            says="print, {}",
+            low=-24,
+            high=24,
+            usual=-3,
+        ),
     )
-}  # fmt: skip
+}
 
 
 def described() -> Sequence[tuple[str, str, str]]:
@@ -289,7 +376,8 @@ def described() -> Sequence[tuple[str, str, str]]:
     for habit in HABITS.values():
         takes = ["`on`"] if habit.on else []
         if habit.unit:
-            takes.append(f"`amount` in {habit.unit}, {habit.low:g} to {habit.high:g} "
-                         f"({habit.usual:g})")  # fmt: skip
+            takes.append(
+                f"`amount` in {habit.unit}, {habit.low:g} to {habit.high:g} ({habit.usual:g})"
+            )
         out.append((habit.name, ", ".join(takes), habit.group))
     return out

@@ -78,15 +78,18 @@ def _layer(card: CardLayer, number: int, draw: int, hand: Hand) -> Layer:
         name=card.name,
         role=sound.role,
         source=FromChords(
-            sound=SoundUse(name=sound.name, version=sound.version,
-                           settings=_settings(card.settings, sound.spec, hand, card.sound)),
+            sound=SoundUse(
+                name=sound.name,
+                version=sound.version,
+                settings=_settings(card.settings, sound.spec, hand, card.sound),
+            ),
             lens=replace(card.lens, draw=draw),
             touch=touch,
         ),
         level_db=round(_number(card.level_db, hand), 1),
         pan=round(_number(card.pan, hand), 2),
         line=line_of(card.line, hand, draw),
-    )  # fmt: skip
+    )
 
 
 def _touch(card: CardLayer, draw: int, hand: Hand) -> Touch:
@@ -112,8 +115,15 @@ def line_of(cards: tuple[CardTreatment, ...], hand: Hand, draw: int) -> Line:
         blend = round(_number(card.blend, hand), 2)
         settings = _settings(card.settings, find_kind(card.kind).spec, hand, card.kind)
         if there:
-            line.append(Treatment(id=f"t{len(line) + 1}", kind=card.kind, blend=blend, draw=draw,
-                                  settings=settings))  # fmt: skip
+            line.append(
+                Treatment(
+                    id=f"t{len(line) + 1}",
+                    kind=card.kind,
+                    blend=blend,
+                    draw=draw,
+                    settings=settings,
+                )
+            )
     return tuple(line)
 
 

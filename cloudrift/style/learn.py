@@ -82,11 +82,14 @@ def example_of(
     values = {mark.kind.name: mark.found.value for mark in marks if mark.found is not None}
     bar = bar_ticks(loop.metre)
     return Example(
-        name=loop.title or "untitled", values=values, tonic=loop.key.tonic, loop=loop,
+        name=loop.title or "untitled",
+        values=values,
+        tonic=loop.key.tonic,
+        loop=loop,
         form=arrangement.form if arrangement else "",
         degrees=tuple(view.token_of(chord) for chord in loop.chords),
         lengths_bars=tuple(round(chord.length_ticks / bar, 4) for chord in loop.chords),
-    )  # fmt: skip
+    )
 
 
 def range_of(values: Sequence[float], decimals: int = 0) -> tuple[float, float]:
@@ -100,7 +103,9 @@ def range_of(values: Sequence[float], decimals: int = 0) -> tuple[float, float]:
     return round(low - room, decimals + 1), round(high + room, decimals + 1)
 
 
-def asks_of(examples: Sequence[Example]) -> tuple[dict[str, tuple[float | str, ...]], dict[str, int]]:  # noqa: E501  # fmt: skip
+def asks_of(
+    examples: Sequence[Example],
+) -> tuple[dict[str, tuple[float | str, ...]], dict[str, int]]:
     """Return what examples have in common as what a card asks, and how many say so."""
     asks: dict[str, tuple[float | str, ...]] = {}
     counts: dict[str, int] = {}
@@ -111,8 +116,9 @@ def asks_of(examples: Sequence[Example]) -> tuple[dict[str, tuple[float | str, .
         counts[name] = len(values)
         if kind.words:
             found = Counter(str(value) for value in values)
-            asks[name] = tuple(word for word, count in found.most_common(8)
-                               if count >= WORD_SHARE * len(values))  # fmt: skip
+            asks[name] = tuple(
+                word for word, count in found.most_common(8) if count >= WORD_SHARE * len(values)
+            )
             continue
         ends = range_of([float(value) for value in values], kind.decimals)
         asks[name] = tuple(min(max(end, kind.low), kind.high) for end in ends)
@@ -169,10 +175,11 @@ def _grammar(examples: Sequence[Example]) -> Grammar:
     for token in {*starts, *ends, *(then for behind in following.values() for then in behind)}:
         following.setdefault(token, Counter([home]))
     return Grammar(
-        starts=_common(starts, 6), ends=_common(ends, 6),
+        starts=_common(starts, 6),
+        ends=_common(ends, 6),
         next={token: _common(counter, 6) for token, counter in sorted(following.items())},
         rhythms=tuple(rhythm for rhythm, _ in rhythms.most_common(6)),
-    )  # fmt: skip
+    )
 
 
 def _turn(lengths: tuple[float, ...]) -> tuple[float, ...]:
@@ -198,16 +205,25 @@ def _voicing(examples: Sequence[Example]) -> Voicing:
 def _layers(loops: Sequence[Loop]) -> tuple[CardLayer, ...]:
     """A layer for each sound that enough loops have, with what its layers have in common."""
     if not loops:
-        return (CardLayer(name="Keys", sound="felt upright"),
-                CardLayer(name="Low end", sound="round sub", lens=Lens(kind="roots")))  # fmt: skip
+        return (
+            CardLayer(name="Keys", sound="felt upright"),
+            CardLayer(name="Low end", sound="round sub", lens=Lens(kind="roots")),
+        )
     by: dict[str, list[Layer]] = {}
     for loop in loops:
-        for layer in {x.played.sound.name: x for x in loop.heard()
-                      if x.recorded is None and isinstance(x.source, FromChords)
-                      and x.played.sound.own is None}.values():  # fmt: skip
+        for layer in {
+            x.played.sound.name: x
+            for x in loop.heard()
+            if x.recorded is None
+            and isinstance(x.source, FromChords)
+            and x.played.sound.own is None
+        }.values():
             by.setdefault(layer.played.sound.name, []).append(layer)
-    found = [_layer(sound, layers, len(loops)) for sound, layers in by.items()
-             if len(layers) >= max(1, 0.25 * len(loops))]  # fmt: skip
+    found = [
+        _layer(sound, layers, len(loops))
+        for sound, layers in by.items()
+        if len(layers) >= max(1, 0.25 * len(loops))
+    ]
     return tuple(sorted(found, key=lambda layer: -layer.chance))[:12]
 
 
@@ -225,12 +241,16 @@ def _layer(sound: str, layers: Sequence[Layer], loops: int) -> CardLayer:
         if len(numbers) >= COMMON * len(layers):
             settings[setting] = _between(numbers)
     return CardLayer(
-        name=Counter(x.name for x in layers).most_common(1)[0][0], sound=sound,
+        name=Counter(x.name for x in layers).most_common(1)[0][0],
+        sound=sound,
         chance=round(min(1.0, len(layers) / loops), 2),
-        level_db=_between([x.level_db for x in layers]), pan=_between([x.pan for x in layers]),
-        lens=lens, touch=touch, settings=settings,  # type: ignore[arg-type]
+        level_db=_between([x.level_db for x in layers]),
+        pan=_between([x.pan for x in layers]),
+        lens=lens,
+        touch=touch,  # type: ignore[arg-type]
+        settings=settings,  # type: ignore[arg-type]
         line=_line([x.line for x in layers]),
-    )  # fmt: skip
+    )
 
 
 def _groove(loops: Sequence[Loop]) -> CardGroove | None:
@@ -279,6 +299,12 @@ def _line(lines: Sequence[Line]) -> tuple[CardTreatment, ...]:
                 settings[name] = _between(numbers)
             elif words and words.most_common(1)[0][1] >= COMMON * len(of):
                 settings[name] = words.most_common(1)[0][0]
-        out.append(CardTreatment(kind=kind, chance=round(count / len(lines), 2),
-                                 blend=_between([t.blend for t in of]), settings=settings))  # type: ignore[arg-type]  # fmt: skip
+        out.append(
+            CardTreatment(
+                kind=kind,
+                chance=round(count / len(lines), 2),
+                blend=_between([t.blend for t in of]),
+                settings=settings,  # type: ignore[arg-type]
+            )
+        )
     return tuple(out)

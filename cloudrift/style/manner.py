@@ -106,8 +106,9 @@ def read_manner(text: str, where: str) -> Manner:
         for name in ("velocity", "late_ms", "lengths"):
             low, high = getattr(lane, name)
             if low > high:
-                raise CloudriftError(f"{at}: {name} goes from {low:g} to {high:g}; write the "
-                                     "smaller first")  # fmt: skip
+                raise CloudriftError(
+                    f"{at}: {name} goes from {low:g} to {high:g}; write the smaller first"
+                )
     return manner
 
 

@@ -11,7 +11,7 @@ from cloudrift.loop.edits.bed.beds import set_heard
 from cloudrift.loop.edits.chords.bass import with_bass_heard
 from cloudrift.loop.edits.chords.progression import put_chords
 from cloudrift.loop.edits.flip import flips
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.model.flip import Flipped
 from cloudrift.loop.model.loop import Layer, Loop, new_id
 from cloudrift.notes.time import bar_ticks
@@ -46,17 +46,34 @@ def moves_of(card: Card, draw: int = 1) -> tuple[Move, ...]:
 
     ``draw`` decides what it leaves open.
     """
-    out = [Move(group="Chords", words="a row drawn from its grammar",
-                edit=partial(_with_row, card, draw))]  # fmt: skip
+    out = [
+        Move(
+            group="Chords",
+            words="a row drawn from its grammar",
+            edit=partial(_with_row, card, draw),
+        )
+    ]
     every = replace(card, layers=tuple(replace(x, chance=1.0) for x in card.layers))
     layers = layers_of(every, draw, lambda *labels: Drawing(stream(draw, *labels)))
-    out += [Move(group="Layers", words=f"add {layer.name}: {layer.source.sound_text.lower()}",
-                 edit=partial(_with_layer, layer)) for layer in layers]  # fmt: skip
+    out += [
+        Move(
+            group="Layers",
+            words=f"add {layer.name}: {layer.source.sound_text.lower()}",
+            edit=partial(_with_layer, layer),
+        )
+        for layer in layers
+    ]
     for number, treatment in enumerate(card.line):
-        line = line_of((replace(treatment, chance=1.0),), Drawing(stream(draw, "move", number)),
-                       draw)  # fmt: skip
-        out.append(Move(group=_group_of(treatment), words=f"{line[0].of.label.lower()} on the "
-                        f"whole loop: {line[0].says}", edit=partial(_with_line, line)))  # fmt: skip
+        line = line_of(
+            (replace(treatment, chance=1.0),), Drawing(stream(draw, "move", number)), draw
+        )
+        out.append(
+            Move(
+                group=_group_of(treatment),
+                words=f"{line[0].of.label.lower()} on the whole loop: {line[0].says}",
+                edit=partial(_with_line, line),
+            )
+        )
     out += [_habit(move) for move in card.moves]
     if card.groove is not None:
         busy = sum(card.groove.busy) / 200
@@ -74,9 +91,12 @@ def _with_bed(name: str, busy: float, draw: int, loop: Loop) -> Loop:
 def _habit(move: CardMove) -> Move:
     habit = habit_of(move)
     edit, lay = habit.edit, habit.lay
-    return Move(group=habit.group, words=habit.text(move),
-                edit=(lambda loop: edit(loop, move)) if edit else None,
-                lay=(lambda flip, bar: lay(flip, move, bar)) if lay else None)  # fmt: skip
+    return Move(
+        group=habit.group,
+        words=habit.text(move),
+        edit=(lambda loop: edit(loop, move)) if edit else None,
+        lay=(lambda flip, bar: lay(flip, move, bar)) if lay else None,
+    )
 
 
 def with_print_laid(loop: Loop, layer_id: str, lay: Callable[[Flipped, int], Flipped]) -> Loop:
@@ -110,4 +130,4 @@ def _with_line(line: Line, loop: Loop) -> Loop:
         made = replace(treatment, id=new_id("t", ids))
         ids.add(made.id)
         new.append(made)
-    return edits.set_line(loop, None, (*kept, *new))
+    return line_edits.set_line(loop, None, (*kept, *new))

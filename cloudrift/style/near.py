@@ -44,13 +44,20 @@ def _near(card: Card, tempo: float, key: Key) -> Near:
     modes = card.key.modes
     in_mode = key.mode in modes
     of_mode = LATER_MODE * modes.index(key.mode) if in_mode else OTHER_MODE
-    counted = [(_outside(card, tempo * times) + (OTHER_COUNT if times != 1 else 0), tempo * times)
-               for times in COUNTS
-               if spec.MIN_TEMPO_BPM <= tempo * times <= spec.MAX_TEMPO_BPM]  # fmt: skip
+    counted = [
+        (_outside(card, tempo * times) + (OTHER_COUNT if times != 1 else 0), tempo * times)
+        for times in COUNTS
+        if spec.MIN_TEMPO_BPM <= tempo * times <= spec.MAX_TEMPO_BPM
+    ]
     outside, counts = min(counted, default=(_outside(card, tempo), tempo))
     usual = abs(math.log2(counts / card.tempo.usual)) * 0.1
-    return Near(card=card, tempo=round(counts, 2), in_range=_outside(card, counts) == 0,
-                in_mode=in_mode, apart=outside + of_mode + usual)  # fmt: skip
+    return Near(
+        card=card,
+        tempo=round(counts, 2),
+        in_range=_outside(card, counts) == 0,
+        in_mode=in_mode,
+        apart=outside + of_mode + usual,
+    )
 
 
 def _outside(card: Card, tempo: float) -> float:

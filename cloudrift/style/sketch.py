@@ -114,8 +114,15 @@ def draw_chords(card: Card, loop: Loop, draw: int) -> tuple[Chord, ...]:
             tones = parse_degree(token, loop.key)
             spread = stream(draw, "spread").random() < card.voicing.spread
             upper, voices = voiced(tones, card.voicing, before, spread=spread)
-            chords.append(Chord(id=f"c{len(chords) + 1}", start_tick=start, length_ticks=length,
-                                voices=voices, root=tones[0]))  # fmt: skip
+            chords.append(
+                Chord(
+                    id=f"c{len(chords) + 1}",
+                    start_tick=start,
+                    length_ticks=length,
+                    voices=voices,
+                    root=tones[0],
+                )
+            )
             before, start = upper, start + length
     return _in_rhythm(card, loop, chords, draw)
 
@@ -180,6 +187,7 @@ def _other_end(card: Card, tokens: list[str], rng: np.random.Generator) -> str:
     """Another ending that the card likes, and that is no repeat of the chord before it."""
     before = tokens[-2] if len(tokens) > 1 else ""
     repeats = before in card.chords.next.get(before, ())
-    rest = [t for t in card.chords.ends
-            if t not in (tokens[-1], tokens[0]) and (repeats or t != before)]  # fmt: skip
+    rest = [
+        t for t in card.chords.ends if t not in (tokens[-1], tokens[0]) and (repeats or t != before)
+    ]
     return rest[int(rng.integers(len(rest)))] if rest else tokens[-1]

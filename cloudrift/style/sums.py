@@ -27,5 +27,6 @@ def sum_of(line: Line) -> tuple[str, float]:
     if not line:
         return NOTHING, PUSH_DB
     push_db = line[-1].full.number(PUSH) if line[-1].kind == "limiter" else PUSH_DB
-    return next(((name, push_db) for name in SUMS if sum_line(name, push_db) == line),
-                (OWN, push_db))  # fmt: skip
+    return next(
+        ((name, push_db) for name in SUMS if sum_line(name, push_db) == line), (OWN, push_db)
+    )

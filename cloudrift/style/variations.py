@@ -33,24 +33,36 @@ def variations(document: Document, section: Section) -> list[Variation]:
     found: list[Variation] = []
     flips = [x for x in loop.layers if x.flipped is not None and x.id not in heard]
     for flip in flips[:1]:
-        found.append(Variation(words=f"{flip.name} instead of the rest",
-                               edit=_instead(document, flip.id)))  # fmt: skip
+        found.append(
+            Variation(words=f"{flip.name} instead of the rest", edit=_instead(document, flip.id))
+        )
     for layer in loop.layers:
         if layer.id not in heard and layer.flipped is None and not layer.parked:
             found.append(Variation(words=f"{layer.name} in", edit=_part(layer.id, on=True)))
     spare = [x for x in loop.layers if x.id in heard and x.role in ("pluck", "lead", "bell")]
     for layer in spare[:1]:
         found.append(Variation(words=f"{layer.name} out", edit=_part(layer.id, on=False)))
-        found.append(Variation(words=f"{layer.name} {THINNER_DB:g} dB".replace("-", "−"),
-                               edit=_part(layer.id, level_db=THINNER_DB)))  # fmt: skip
+        found.append(
+            Variation(
+                words=f"{layer.name} {THINNER_DB:g} dB".replace("-", "−"),
+                edit=_part(layer.id, level_db=THINNER_DB),
+            )
+        )
     lanes = [x for x in loop.lanes if x.id in heard]
     hats = [x for x in lanes if {use.name for use in x.source.sounds} & set(HATS)]
     if hats and len(hats) < len(lanes):
-        found.append(Variation(words="without hats, for a breath",
-                               edit=_parts([x.id for x in hats], on=False)))  # fmt: skip
+        found.append(
+            Variation(
+                words="without hats, for a breath", edit=_parts([x.id for x in hats], on=False)
+            )
+        )
     for name, words in ((SECOND, "drums play pattern B"), (BARE, "drums bare")):
-        of = [x.id for x in lanes if any(one.name == name for one in hits_of(x).patterns)
-              and section.part(x.id).pattern != name]  # fmt: skip
+        of = [
+            x.id
+            for x in lanes
+            if any(one.name == name for one in hits_of(x).patterns)
+            and section.part(x.id).pattern != name
+        ]
         if of:
             found.append(Variation(words=words, edit=_parts(of, pattern=name)))
     low = [x.id for x in lanes if hits_of(x).on_roots]
@@ -58,10 +70,14 @@ def variations(document: Document, section: Section) -> list[Variation]:
         found.append(Variation(words="low drums out", edit=_parts(low, on=False)))
     chords = section.chords or loop.chords
     if len(chords) > 2 and not section.chords:
-        found += [Variation(words=words, edit=_with_chords(made))
-                  for words, made in (("another first chord", _other_first(chords)),
-                                      ("the last chord late", _late_last(chords)))
-                  if made != chords]  # fmt: skip
+        found += [
+            Variation(words=words, edit=_with_chords(made))
+            for words, made in (
+                ("another first chord", _other_first(chords)),
+                ("the last chord late", _late_last(chords)),
+            )
+            if made != chords
+        ]
     if section.key is None:
         key = relative_of(loop.key)
         found.append(Variation(words=f"in {key.text}", edit=lambda one: replace(one, key=key)))
@@ -91,8 +107,14 @@ def _with_chords(chords: tuple[Chord, ...]) -> Callable[[Section], Section]:
 def _other_first(chords: tuple[Chord, ...]) -> tuple[Chord, ...]:
     """Begin with what the third chord plays, and go on as before."""
     first, third = chords[0], chords[2]
-    made = replace(third, id=first.id, start_tick=first.start_tick, late_ticks=0, strikes=(),
-                   length_ticks=first.length_ticks)  # fmt: skip
+    made = replace(
+        third,
+        id=first.id,
+        start_tick=first.start_tick,
+        late_ticks=0,
+        strikes=(),
+        length_ticks=first.length_ticks,
+    )
     return (made, *chords[1:])
 
 

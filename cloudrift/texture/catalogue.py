@@ -33,11 +33,31 @@ FAMILIES = ("Tone", "Drive", "Space", "Motion", "Time", "Weathering", "Level")
 KINDS: dict[str, Kind] = {
     k.name: k
     for k in (
-        CUTS, *tone.KINDS, RESONANCE, TAMER, *drive.KINDS, *dynamics.KINDS, *hall.KINDS, SPRING,
-        *echo.KINDS, SMEAR, *voices.KINDS, *motion.KINDS, *sweeping.KINDS, BACKWARD, SHIFT, FORMANT,
-        *windows.KINDS, SLOTS, *shadow.KINDS, WEATHERING, *level.KINDS, CLEANER, *cleaning.KINDS,
+        CUTS,
+        *tone.KINDS,
+        RESONANCE,
+        TAMER,
+        *drive.KINDS,
+        *dynamics.KINDS,
+        *hall.KINDS,
+        SPRING,
+        *echo.KINDS,
+        SMEAR,
+        *voices.KINDS,
+        *motion.KINDS,
+        *sweeping.KINDS,
+        BACKWARD,
+        SHIFT,
+        FORMANT,
+        *windows.KINDS,
+        SLOTS,
+        *shadow.KINDS,
+        WEATHERING,
+        *level.KINDS,
+        CLEANER,
+        *cleaning.KINDS,
     )
-}  # fmt: skip
+}
 
 
 def find_kind(name: str) -> Kind:
@@ -65,6 +85,11 @@ def unknown_kind(name: str, version: int) -> Kind:
         near = did_you_mean(name, KINDS)  # else it lists all there are: too much for a card
         what = f"no treatment is called {name!r} here{near if 'did you' in near else ''}"
     return Kind(
-        name=name, label=name.capitalize(), family="Not known", about=what, spec=SettingsSpec(()),
-        says=lambda _full: f"{what}: kept, and passed by", version=version,
-    )  # fmt: skip
+        name=name,
+        label=name.capitalize(),
+        family="Not known",
+        about=what,
+        spec=SettingsSpec(()),
+        says=lambda _full: f"{what}: kept, and passed by",
+        version=version,
+    )

@@ -76,9 +76,14 @@ def read_finish(text: str, where: str, *, house: bool = False) -> Finish:
     written = read_toml(text, where, _Written)
     try:
         return Finish(
-            name=written.name, purpose=written.purpose, tags=written.tags, tempo=written.tempo,
-            key=parse_key(written.key), line=line_of(written.treatments, where), house=house,
-        )  # fmt: skip
+            name=written.name,
+            purpose=written.purpose,
+            tags=written.tags,
+            tempo=written.tempo,
+            key=parse_key(written.key),
+            line=line_of(written.treatments, where),
+            house=house,
+        )
     except CloudriftError as error:
         said = str(error)
         raise CloudriftError(said if where in said else f"{where}: {said}") from error

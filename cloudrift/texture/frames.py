@@ -69,9 +69,12 @@ def filtered(audio: Stereo, context: Context, gain_of: Callable[[Spectra], Gain]
 
 
 def filtered_stretch(
-    audio: Looped, context: Context, gain_at: Callable[[NDArray[np.float64]], Gain],
-    start: int, count: int,
-) -> Stereo:  # fmt: skip
+    audio: Looped,
+    context: Context,
+    gain_at: Callable[[NDArray[np.float64]], Gain],
+    start: int,
+    count: int,
+) -> Stereo:
     """Return some frames of what ``filtered`` makes with a gain that hears nothing: as if whole.
 
     ``gain_at`` is given where in the loop frames lie (0 to 1) and returns a gain for each.

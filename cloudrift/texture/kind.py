@@ -42,8 +42,9 @@ def decay_of(linear: Linear) -> Draw:
     """Return how a click that rings on is drawn."""
     return lambda full, draw, context: decay(
         lambda ones, length: linear.through(ones, full, draw, context, length),
-        linear.ring_s(full, context), context,
-    )  # fmt: skip
+        linear.ring_s(full, context),
+        context,
+    )
 
 
 @dataclass(frozen=True, kw_only=True)

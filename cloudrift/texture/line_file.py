@@ -84,9 +84,16 @@ def line_of(written: Iterable[WrittenTreatment], where: str) -> Line:
                 for ride in one.rides
             )
             made = Treatment(
-                id=f"t{number}", kind=one.kind, version=one.version, on=one.on, blend=one.blend,
-                draw=one.draw, settings=_sorted(one.settings), rides=rides, note=one.note,
-            )  # fmt: skip
+                id=f"t{number}",
+                kind=one.kind,
+                version=one.version,
+                on=one.on,
+                blend=one.blend,
+                draw=one.draw,
+                settings=_sorted(one.settings),
+                rides=rides,
+                note=one.note,
+            )
             if made.known:
                 settings = made.of.spec.check(one.settings, place)
                 made = msgspec.structs.replace(made, settings=settings)
@@ -130,8 +137,9 @@ def write_treatments(line: Line, into: tomlkit.TOMLDocument) -> None:
                 one["of"] = ride.of
                 if ride.every_ticks:
                     one["every_ticks"] = ride.every_ticks
-                one["points"] = [[p.tick, _plain(p.value), *([p.bend] if p.bend else [])]
-                                 for p in ride.points]  # fmt: skip
+                one["points"] = [
+                    [p.tick, _plain(p.value), *([p.bend] if p.bend else [])] for p in ride.points
+                ]
                 rides.append(one)
             table["rides"] = rides
         tables.append(table)

@@ -58,9 +58,11 @@ def hz_axis() -> Axis:
 def db_axis(low: float, high: float, step: float) -> Axis:
     """Return levels in dB, marked every step."""
     at = np.arange(np.ceil(low / step) * step, high + 1e-9, step)
-    return Axis(low=low, high=high,
-                marks=tuple((float(v), f"{number(v, '+.0f')} dB" if v else "0 dB")
-                            for v in at))  # fmt: skip
+    return Axis(
+        low=low,
+        high=high,
+        marks=tuple((float(v), f"{number(v, '+.0f')} dB" if v else "0 dB") for v in at),
+    )
 
 
 def time_axis(seconds: float) -> Axis:
@@ -74,8 +76,11 @@ def beat_axis(beats: float) -> Axis:
     """Return beats from the first on."""
     step = next(s for s in (1, 2, 4, 8, 16, 32, 64, 128) if beats / s <= 8)
     at = np.arange(0, beats - 1e-9, step)
-    return Axis(low=0, high=beats, marks=tuple((float(v), f"beat {v + 1:.0f}" if v == 0 else
-                                                f"{v + 1:.0f}") for v in at))  # fmt: skip
+    return Axis(
+        low=0,
+        high=beats,
+        marks=tuple((float(v), f"beat {v + 1:.0f}" if v == 0 else f"{v + 1:.0f}") for v in at),
+    )
 
 
 def percent_axis(most: float = 100) -> Axis:
@@ -123,8 +128,13 @@ def response(through: Through, context: Context) -> Portrait:
     hz = np.geomspace(LOW_HZ, HIGH_HZ, POINTS)
     db = 20 * np.log10(np.interp(hz, np.fft.rfftfreq(length, 1 / context.rate), level) + 1e-6)
     top = max(12.0, float(np.ceil(db.max() / 6) * 6))
-    return Portrait(title="level over frequency", x=hz, curves=(db,), x_axis=hz_axis(),
-                    y_axis=db_axis(-36, min(top, 30), 12))  # fmt: skip
+    return Portrait(
+        title="level over frequency",
+        x=hz,
+        curves=(db,),
+        x_axis=hz_axis(),
+        y_axis=db_axis(-36, min(top, 30), 12),
+    )
 
 
 BANDS_HZ = (1000.0, 200.0, 5000.0)  # the middle is drawn through; low and high are dashed
@@ -143,19 +153,26 @@ def decay(through: Through, ring_s: float, context: Context) -> Portrait:
         band = np.cos(np.clip(octaves - np.log2(middle), -1, 1) * np.pi / 2).astype(np.float32)
         power = np.square(sf.irfft(spectrum * band, length)).sum(axis=0)[:count]
         curves.append(10 * np.log10(np.maximum.reduceat(power.astype(float), edges[:-1]) + 1e-14))
-    return Portrait(title="a click rings on: middle; low and high dashed",
-                    x=edges[:-1] / context.rate, curves=tuple(c - c.max() for c in curves),
-                    x_axis=time_axis(seconds), y_axis=db_axis(-60, 0, 20))  # fmt: skip
+    return Portrait(
+        title="a click rings on: middle; low and high dashed",
+        x=edges[:-1] / context.rate,
+        curves=tuple(c - c.max() for c in curves),
+        x_axis=time_axis(seconds),
+        y_axis=db_axis(-60, 0, 20),
+    )
 
 
 def level_out(out_db: Callable[[Curve], Curve]) -> Portrait:
     """Draw the steady level that comes out for each that goes in (dB)."""
     x = np.linspace(-72, 0, POINTS)
     low, marks = -72.0, tuple((v, f"−{-v:.0f} dB") for v in (-60.0, -40.0, -20.0))
-    return Portrait(title="level out over level in", x=x,
-                    curves=(np.asarray(out_db(x), float), x),
-                    x_axis=Axis(low=low, high=0, marks=marks),
-                    y_axis=Axis(low=low, high=6, marks=marks))  # fmt: skip
+    return Portrait(
+        title="level out over level in",
+        x=x,
+        curves=(np.asarray(out_db(x), float), x),
+        x_axis=Axis(low=low, high=0, marks=marks),
+        y_axis=Axis(low=low, high=6, marks=marks),
+    )
 
 
 def straying(strays: Sequence[NDArray[np.float32]], context: Context) -> Portrait:
@@ -167,18 +184,31 @@ def straying(strays: Sequence[NDArray[np.float32]], context: Context) -> Portrai
         at = (x / beats * len(away)).astype(int)
         curves.append(1200 * np.log2(np.maximum(1 + speed[at].astype(float), 0.1)))
     most = max(float(np.abs(curve).max()) for curve in curves)
-    return Portrait(title="pitch over time", x=x, curves=tuple(curves), x_axis=beat_axis(beats),
-                    y_axis=cents_axis(most))  # fmt: skip
+    return Portrait(
+        title="pitch over time",
+        x=x,
+        curves=tuple(curves),
+        x_axis=beat_axis(beats),
+        y_axis=cents_axis(most),
+    )
 
 
 def moved(semitones: float) -> Portrait:
     """Draw what each pitch becomes."""
     x = np.array([110.0, 1760.0])
-    axis = Axis(low=110, high=1760, log=True,
-                marks=tuple((hz, hz_text(hz)) for hz in (110.0, 220.0, 440.0, 880.0)))  # fmt: skip
-    return Portrait(title="pitch heard over pitch played", x=x,
-                    curves=(x * 2 ** (semitones / 12), x), x_axis=axis,
-                    y_axis=Axis(low=27.5, high=3520, log=True, marks=axis.marks))  # fmt: skip
+    axis = Axis(
+        low=110,
+        high=1760,
+        log=True,
+        marks=tuple((hz, hz_text(hz)) for hz in (110.0, 220.0, 440.0, 880.0)),
+    )
+    return Portrait(
+        title="pitch heard over pitch played",
+        x=x,
+        curves=(x * 2 ** (semitones / 12), x),
+        x_axis=axis,
+        y_axis=Axis(low=27.5, high=3520, log=True, marks=axis.marks),
+    )
 
 
 def moments(lines: Sequence[NDArray[np.generic]], beats: float, context: Context) -> Portrait:
@@ -189,5 +219,6 @@ def moments(lines: Sequence[NDArray[np.generic]], beats: float, context: Context
     at = np.minimum((x / to_beats).astype(int), n - 1)
     curves = tuple(np.asarray(line[at] * to_beats, float) for line in lines)
     axis = beat_axis(beats)
-    return Portrait(title="which beat is heard at each", x=x, curves=curves, x_axis=axis,
-                    y_axis=axis)  # fmt: skip
+    return Portrait(
+        title="which beat is heard at each", x=x, curves=curves, x_axis=axis, y_axis=axis
+    )

@@ -22,10 +22,15 @@ def portrait(treatment: Treatment, context: Context) -> Portrait | None:
     if ride is None:
         return kind.drawn(full, treatment.draw, context)
     values = [point.value for point in ride.points]
-    high, low = (kind.drawn(Full({**full, ride.of: value}), treatment.draw, context)
-                 for value in (max(values), min(values)))  # fmt: skip
+    high, low = (
+        kind.drawn(Full({**full, ride.of: value}), treatment.draw, context)
+        for value in (max(values), min(values))
+    )
     if low.x.shape != high.x.shape or not np.allclose(low.x, high.x):
         return high
     label = kind.spec[ride.of].label.lower()
-    return replace(high, title=f"{high.title}: {label} at its highest, and lowest (dashed)",
-                   curves=(high.curves[0], low.curves[0]))  # fmt: skip
+    return replace(
+        high,
+        title=f"{high.title}: {label} at its highest, and lowest (dashed)",
+        curves=(high.curves[0], low.curves[0]),
+    )

@@ -59,8 +59,9 @@ class Course:
         for corner in product((0, 1), repeat=len(self._low)):
             code = np.zeros(len(self._low[0]), np.int64)
             weight = np.ones(len(self._low[0]), np.float32)
-            for up, low, nearer, base in zip(corner, self._low, self._nearer, self._base,
-                                             strict=True):  # fmt: skip
+            for up, low, nearer, base in zip(
+                corner, self._low, self._nearer, self._base, strict=True
+            ):
                 code += (low + up) * base
                 weight *= nearer if up else 1 - nearer
             yield code, weight

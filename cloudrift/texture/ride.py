@@ -62,8 +62,9 @@ def check_ride(ride: Ride, field: Field, where: str) -> None:
         field.checked(point.value, f"{where}: the ride of {field.name} at tick {point.tick}")
 
 
-def shares_at(ride: Ride, field: Field, ticks: NDArray[np.float64], loop_ticks: float
-              ) -> NDArray[np.float64]:  # fmt: skip
+def shares_at(
+    ride: Ride, field: Field, ticks: NDArray[np.float64], loop_ticks: float
+) -> NDArray[np.float64]:
     """Return where on its field's scale (0 to 1) a ride is at some ticks of its period.
 
     That is the loop, unless it comes more often. From the last point it goes round to the first.

@@ -255,9 +255,12 @@ class RidingRunner(_OneRunner):
         if self._course is None:
             return self._at(()).stretch(audio, start, count, exact=exact)
         return ridden_stretch(
-            self._course, lambda values, where: self._run(audio, values, where, exact),
-            self.context, start, count,
-        )  # fmt: skip
+            self._course,
+            lambda values, where: self._run(audio, values, where, exact),
+            self.context,
+            start,
+            count,
+        )
 
 
 def treat(audio: Stereo, group: Line, context: Context) -> Stereo:
@@ -266,9 +269,14 @@ def treat(audio: Stereo, group: Line, context: Context) -> Stereo:
 
 
 def laid(
-    audio: Stereo, line: Line, rate: int, tempo: float, *, key: Key | None = None,
+    audio: Stereo,
+    line: Line,
+    rate: int,
+    tempo: float,
+    *,
+    key: Key | None = None,
     once: bool = False,
-) -> Stereo:  # fmt: skip
+) -> Stereo:
     """Lay a line on sound: (2, n) as a loop, or once, with the tail that it rings.
 
     Parameters
@@ -278,8 +286,9 @@ def laid(
     """
     n = audio.shape[1]
     passes = 2 + int(tail_s(line, tempo) * rate) // n if once else 1
-    context = Context(rate=rate, exact_frames=float(n), tempo=tempo, passes=passes, once=once,
-                      key=key or Key())  # fmt: skip
+    context = Context(
+        rate=rate, exact_frames=float(n), tempo=tempo, passes=passes, once=once, key=key or Key()
+    )
     if once:
         audio = np.pad(audio, ((0, 0), (0, (passes - 1) * n)))
     for group in fused(line):

@@ -26,8 +26,12 @@ def way_in(audio: Stereo, rate: int) -> Line:
     loud = to_db(float(np.quantile(sounds, LOUD))) if len(sounds) else QUIET_DB
     cut = Treatment(id="t1", kind="cuts").set("low_cut_hz", LOW_CUT_HZ)
     even = Treatment(id="t2", kind="compressor").set("threshold_db", max(loud - UNDER_DB, -60.0))
-    for name, value in (("ratio", RATIO), ("attack_ms", 8.0), ("release_ms", 160.0),
-                        ("gain_db", 0.0)):  # fmt: skip
+    for name, value in (
+        ("ratio", RATIO),
+        ("attack_ms", 8.0),
+        ("release_ms", 160.0),
+        ("gain_db", 0.0),
+    ):
         even = even.set(name, value)
     return cut, even
 

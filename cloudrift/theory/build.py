@@ -26,8 +26,12 @@ BASS_GAP = 5  # semitones: what lies closer is part of the chord
 # For roots outside the scale, which has no ninth or thirteenth of its own for them.
 PLAIN_INTERVALS: dict[Extension, int] = {"6": 9, "7": 10, "9": 2, "11": 5, "13": 9}
 INTERVALS: dict[Extension, tuple[int, ...]] = {
-    "6": (9,), "7": (10, 11, 9), "9": (2, 1, 3), "11": (5, 6), "13": (9, 8),
-}  # fmt: skip
+    "6": (9,),
+    "7": (10, 11, 9),
+    "9": (2, 1, 3),
+    "11": (5, 6),
+    "13": (9, 8),
+}
 STACK_PLACE: dict[Extension, int] = {"7": 3, "9": 4, "11": 5, "13": 6}
 
 
@@ -50,7 +54,9 @@ class Build:
     top_root: bool = False
 
 
-def arranged(tones: tuple[int, ...], lowest: int, spacing: Spacing, register: float) -> tuple[int, ...]:  # noqa: E501  # fmt: skip
+def arranged(
+    tones: tuple[int, ...], lowest: int, spacing: Spacing, register: float
+) -> tuple[int, ...]:
     """Set tones out in a spacing above a lowest one, as near to a register as octaves allow.
 
     Close stacks the tones in their order; open lifts every second of the lower ones an octave;
@@ -128,9 +134,14 @@ def parts(voices: tuple[int, ...], root: int) -> tuple[tuple[int, ...], Build]:
     body = ordered[1:] if bass else ordered
     tones = stacked(root, {v % 12 for v in body})
     return body, Build(
-        root=root, tones=tones, lowest=body[0] % 12, spacing="own", register=_mean(body),
-        bass=_octaves_below(ordered[0], body) if bass else 0, bass_pc=ordered[0] % 12,
-    )  # fmt: skip
+        root=root,
+        tones=tones,
+        lowest=body[0] % 12,
+        spacing="own",
+        register=_mean(body),
+        bass=_octaves_below(ordered[0], body) if bass else 0,
+        bass_pc=ordered[0] % 12,
+    )
 
 
 def _bass_apart(ordered: tuple[int, ...]) -> bool:
@@ -172,9 +183,15 @@ def _known(
     for spacing in SPACINGS:
         if arranged(tones, body[0] % 12, spacing, _mean(body)) == body:
             return body, Build(
-                root=root, tones=tones, lowest=body[0] % 12, spacing=spacing,
-                register=_mean(body), bass=octaves, bass_pc=ordered[0] % 12, top_root=top,
-            )  # fmt: skip
+                root=root,
+                tones=tones,
+                lowest=body[0] % 12,
+                spacing=spacing,
+                register=_mean(body),
+                bass=octaves,
+                bass_pc=ordered[0] % 12,
+                top_root=top,
+            )
     return None
 
 

@@ -123,17 +123,20 @@ def guess_keys_of(sound: HeardSound, *, goes_round: bool) -> list[KeyGuess]:
         raw = played.marks(pc, mode)
         home = [pc, (pc + (3 if mode == "minor" else 4)) % 12, (pc + 7) % 12]
         return written | {
-            "raw fit": raw["fit"], "raw outside": raw["outside"], "bass": float(bass[pc]),
+            "raw fit": raw["fit"],
+            "raw outside": raw["outside"],
+            "bass": float(bass[pc]),
             "opening": float(opening[home].sum()),
-        }  # fmt: skip
+        }
 
     return _ranked(FROM_SOUND, marks, TWO)
 
 
 def _ranked(
-    counts: Mapping[str, float], marks_of: Callable[[int, str], Mapping[str, float]],
+    counts: Mapping[str, float],
+    marks_of: Callable[[int, str], Mapping[str, float]],
     modes: Sequence[str],
-) -> list[KeyGuess]:  # fmt: skip
+) -> list[KeyGuess]:
     """All keys of some modes by what speaks for each, with the share of it that each has."""
     keys, scores = [], []
     for mode in modes:
@@ -160,8 +163,9 @@ class _Notes:
         of = _OF_MODE[mode]
         return {
             "fit": float(self._away @ of.profiles[pc]),
-            "outside": float(1 - self._share @ of.inside[pc]), mode: 1.0,
-        }  # fmt: skip
+            "outside": float(1 - self._share @ of.inside[pc]),
+            mode: 1.0,
+        }
 
 
 class _Mode(NamedTuple):
@@ -177,8 +181,10 @@ def _mode(name: str) -> _Mode:
     # The leading note belongs to minor as it is used.
     scale = {*SCALES[name], 11} if name == "minor" else set(SCALES[name])
     inside = np.array([float(pc in scale) for pc in range(12)])
-    return _Mode(np.stack([np.roll(away, pc) for pc in range(12)]),
-                 np.stack([np.roll(inside, pc) for pc in range(12)]))  # fmt: skip
+    return _Mode(
+        np.stack([np.roll(away, pc) for pc in range(12)]),
+        np.stack([np.roll(inside, pc) for pc in range(12)]),
+    )
 
 
 _OF_MODE = {name: _mode(name) for name in PROFILES}

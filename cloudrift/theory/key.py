@@ -34,8 +34,12 @@ SCALES: dict[str, tuple[int, ...]] = {
 # lowered second and a raised fourth and seventh (C♯ in D minor is the third of its dominant).
 CHROMATIC_LETTERS = (0, 1, 1, 2, 2, 3, 3, 4, 5, 5, 6, 6)
 SHORT_NAMES = {
-    "": "major", "m": "minor", "min": "minor", "maj": "major", "natural minor": "minor",
-}  # fmt: skip
+    "": "major",
+    "m": "minor",
+    "min": "minor",
+    "maj": "major",
+    "natural minor": "minor",
+}
 
 
 class Key(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -154,8 +158,10 @@ MOST_SIGNS = 7  # that a key is written with
 def _written(key: Key) -> Key:
     def signs(one: Key) -> int:
         start = LETTERS.index(one.tonic[0])
-        return sum(abs(accidentals(spell_as_letter(pc, LETTERS[(start + i) % 7])))
-                   for i, pc in enumerate(one.scale))  # fmt: skip
+        return sum(
+            abs(accidentals(spell_as_letter(pc, LETTERS[(start + i) % 7])))
+            for i, pc in enumerate(one.scale)
+        )
 
     if signs(key) <= MOST_SIGNS:
         return key

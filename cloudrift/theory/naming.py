@@ -44,9 +44,28 @@ STACKS = frozenset(
 )  # fmt: skip
 # Names that are as usual as those, for the same notes: these stay as they are.
 USUAL = STACKS | frozenset(
-    ("6", "m6", "6/9", "m6/9", "sus2", "sus4", "7sus4", "9sus4", "13sus4", "11", "m11", "13",
-     "maj13", "m13", "maj7#11", "7#5", "7b5", "5", " alone")
-)  # fmt: skip
+    (
+        "6",
+        "m6",
+        "6/9",
+        "m6/9",
+        "sus2",
+        "sus4",
+        "7sus4",
+        "9sus4",
+        "13sus4",
+        "11",
+        "m11",
+        "13",
+        "maj13",
+        "m13",
+        "maj7#11",
+        "7#5",
+        "7b5",
+        "5",
+        " alone",
+    )
+)
 
 
 @dataclass(frozen=True)
@@ -289,8 +308,14 @@ def _without_seventh(third: int, fifth: int, left: set[int]) -> _Spelling:
         nine = 2 in left
         left.discard(2)
         cost = 0.35 + 0.05 * (third == 3) + 0.15 * nine + SIXTH_NO_FIFTH * (not fifth)
-        return _finished(minor + ("6/9" if nine else "6"), cost, left, fifth, third,
-                         frozenset({2} if nine else ()))  # fmt: skip
+        return _finished(
+            minor + ("6/9" if nine else "6"),
+            cost,
+            left,
+            fifth,
+            third,
+            frozenset({2} if nine else ()),
+        )
     if fifth == 6:
         base, cost = ("°", 0.4) if third == 3 else ("(b5)", 2.0)
     elif fifth == 8:

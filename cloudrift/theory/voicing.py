@@ -93,12 +93,21 @@ def nearest_voicing(
     single = [pc for pc, n in counts.items() if n == 1]
     choices = [
         # Further out than it has copies, a note could always come an octave closer.
-        list(combinations([p for p in range(max(low, min(before) - 12 * n),
-                                            min(high, max(before) + 12 * n) + 1)
-                           if p % 12 == pc], n))
+        list(
+            combinations(
+                [
+                    p
+                    for p in range(
+                        max(low, min(before) - 12 * n), min(high, max(before) + 12 * n) + 1
+                    )
+                    if p % 12 == pc
+                ],
+                n,
+            )
+        )
         for pc, n in counts.items()
         if n > 1
-    ]  # fmt: skip
+    ]
     best: tuple[int, ...] = ()
     least = 10**9
     for doubled in product(*choices):
@@ -119,8 +128,9 @@ def _placed(
 ) -> tuple[int, ...]:
     """Place single notes beside fixed ones so that all together move least."""
     near = [[_nearest(b, pc, low, high) for pc in single] for b in before]
-    cost = [[abs(pitch - b) for pitch in (*row, *fixed)]
-            for b, row in zip(before, near, strict=True)]  # fmt: skip
+    cost = [
+        [abs(pitch - b) for pitch in (*row, *fixed)] for b, row in zip(before, near, strict=True)
+    ]
     least = [min(column) for column in zip(*cost, strict=True)]
     cost += [least] * (len(least) - len(before))
     placed = list(fixed)

@@ -31,7 +31,9 @@ _BARS = re.compile(r"(?<!\d)(\d{1,2})[\s_-]*bars?(?![a-z])", re.I)
 _KEY_LONG = re.compile(
     r"(?<![a-z])([a-g])[\s_-]*(#|♯|♭|b(?=[\s_-]*(?:m|d))|sharp|flat)?[\s_-]*"
     r"(minor|min|moll|major|maj|dur|dorian|phrygian|lydian|mixolydian|locrian|aeolian|ionian)"
-    r"(?![a-z])", re.I)  # fmt: skip
+    r"(?![a-z])",
+    re.I,
+)
 _KEY_SHORT = re.compile(r"(?<![A-Za-z])([A-G])(#|♯|♭|b)?(m|M)?(?![A-Za-z#♯♭\d])")
 
 
@@ -120,10 +122,11 @@ def _over(labels: Labels, words: Mapping[str, Any], said: str) -> Labels:
 _TEMPO_TAGS = ("bpm", "tempo", "TBPM", "tmpo")
 _KEY_TAGS = ("key", "initialkey", "initial_key", "TKEY")
 _WORD_TAGS = {
-    "title": ("title", "TIT2", "INAM"), "maker": ("artist", "TPE1", "IART"),
+    "title": ("title", "TIT2", "INAM"),
+    "maker": ("artist", "TPE1", "IART"),
     "licence": ("license", "licence", "copyright", "TCOP", "WCOP", "ICOP"),
     "about": ("comment", "description", "ICMT"),
-}  # fmt: skip
+}
 
 
 def _of_tags(path: Path) -> dict[str, Any]:

@@ -62,9 +62,12 @@ class Pulses:
         return Pulse(_begins(bands, wrapped), _changes(notes, wrapped), seconds)
 
     def _of(
-        self, size: int, hop: int, of: Callable[[NDArray[np.float32]], NDArray[np.float64]],
+        self,
+        size: int,
+        hop: int,
+        of: Callable[[NDArray[np.float32]], NDArray[np.float64]],
         wrapped: bool,
-    ) -> NDArray[np.float64]:  # fmt: skip
+    ) -> NDArray[np.float64]:
         """Return a row for each frame, of what one frame alone decides."""
         frames = _frames(self._mono, size, hop, wrapped)
         if size not in self._rows:

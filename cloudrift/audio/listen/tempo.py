@@ -60,12 +60,17 @@ class _Turns:
         return np.where(inside, size[np.clip(place, 0, len(size) - 1)], 0.0)
 
 
-def _score(turns: _Turns, beats: NDArray[np.float64], seconds: float, *, whole: bool
-           ) -> NDArray[np.float64]:  # fmt: skip
+def _score(
+    turns: _Turns, beats: NDArray[np.float64], seconds: float, *, whole: bool
+) -> NDArray[np.float64]:
     score = np.zeros(len(beats))
-    for curve, (times, counts) in enumerate((
-        (BLOWS, FROM_BLOWS), (SWELLS, FROM_SWELLS), (NOTES, FROM_NOTES),
-    )):  # fmt: skip
+    for curve, (times, counts) in enumerate(
+        (
+            (BLOWS, FROM_BLOWS),
+            (SWELLS, FROM_SWELLS),
+            (NOTES, FROM_NOTES),
+        )
+    ):
         for time, count in zip(times, counts, strict=True):
             score += count * turns.at(curve, beats * time)
     away = np.log2(60 * beats / seconds / USUAL_BPM)

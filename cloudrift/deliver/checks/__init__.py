@@ -22,9 +22,10 @@ NEEDS_NO_SOUND = ("unknown", "clipped", "noise", "names", "rights")  # said of w
 
 
 def check_all(
-    heard: Heard, names: Iterable[str] = CHECKS, progress: Callable[[int, int, str], object] =
-    lambda _done, _of, _what: None,
-) -> tuple[Checked, ...]:  # fmt: skip
+    heard: Heard,
+    names: Iterable[str] = CHECKS,
+    progress: Callable[[int, int, str], object] = lambda _done, _of, _what: None,
+) -> tuple[Checked, ...]:
     """Run checks, in order; those that there is nothing to say of are left out.
 
     Where nothing sounds, that is the first finding, and only what needs no sound is looked at.

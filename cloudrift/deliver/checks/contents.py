@@ -13,7 +13,8 @@ from cloudrift.deliver.checks.heard import Heard
 from cloudrift.deliver.names import slug
 from cloudrift.deliver.rights import rights_of
 from cloudrift.ground.words import free_name, number, plural, together
-from cloudrift.loop.edits.layers.edits import add_treatment, set_layer
+from cloudrift.loop.edits.layers.layer_edits import set_layer
+from cloudrift.loop.edits.layers.line_edits import add_treatment
 from cloudrift.loop.model.layer import Group, Layer
 from cloudrift.loop.model.loop import Loop
 
@@ -29,8 +30,12 @@ def _unknown(heard: Heard) -> Finding:
     what = heard.loop.unknown
     if not what:
         return Finding(severity="fine", value=0.0, measured="all that it names is known")
-    return Finding(severity="must", value=len(what), measured=together(what[:3]),
-                   change=Change(words="leave it out", edit=_without_unknown))  # fmt: skip
+    return Finding(
+        severity="must",
+        value=len(what),
+        measured=together(what[:3]),
+        change=Change(words="leave it out", edit=_without_unknown),
+    )
 
 
 def _without_unknown(loop: Loop) -> Loop:
@@ -83,9 +88,13 @@ def _clipped(heard: Heard) -> Finding | None:
     if not found:
         return Finding(severity="fine", value=0.0, measured="no recording is cut off at its top")
     count = sum(found.values())
-    return Finding(severity="should", value=count, where=f"in {together(list(found))}",
-                   measured=f"cut off at its top {plural(count, 'time')}; take it again softer, "
-                   "or another one")  # fmt: skip
+    return Finding(
+        severity="should",
+        value=count,
+        where=f"in {together(list(found))}",
+        measured=f"cut off at its top {plural(count, 'time')}; take it again softer, "
+        "or another one",
+    )
 
 
 def noise_of(audio: Stereo, rate: int) -> float | None:
@@ -133,11 +142,15 @@ def _noise(heard: Heard) -> Finding | None:
         return Finding(severity="fine", value=worst[0] if worst else None, measured=text)
     level, layer = worst
     return Finding(
-        severity="should", value=level, where=f"in {layer.name}",
+        severity="should",
+        value=level,
+        where=f"in {layer.name}",
         measured=f"noise {number(level, '.0f')} dB below its loud moments",
-        change=Change(words=f"noise cleaner on {layer.name}",
-                      edit=lambda loop: add_treatment(loop, layer.id, "noise cleaner", 0)),
-    )  # fmt: skip
+        change=Change(
+            words=f"noise cleaner on {layer.name}",
+            edit=lambda loop: add_treatment(loop, layer.id, "noise cleaner", 0),
+        ),
+    )
 
 
 # --- names ----------------------------------------------------------------------------------------
@@ -146,21 +159,26 @@ def _noise(heard: Heard) -> Finding | None:
 def _names(heard: Heard) -> Finding:
     loop = heard.loop
     if loop.title.strip().casefold() in UNTITLED:
-        return Finding(severity="should", measured="the loop has no name yet",
-                       where="at the top left")  # fmt: skip
+        return Finding(
+            severity="should", measured="the loop has no name yet", where="at the top left"
+        )
     if len(loop.title) > spec.LONG_TITLE:
         return Finding(
-            severity="should", measured=f"its name has {len(loop.title)} letters; files get it cut",
+            severity="should",
+            measured=f"its name has {len(loop.title)} letters; files get it cut",
             change=Change(words=f"cut it to {spec.LONG_TITLE} letters", edit=_shorter),
-        )  # fmt: skip
+        )
     owners: tuple[Layer | Group, ...] = (*loop.heard(), *loop.groups)
     counts = Counter(slug(one.name) for one in owners)
     twice = [name for name, count in counts.items() if count > 1]
     if twice:
         names = [x.name for x in loop.heard() if slug(x.name) in twice]
-        return Finding(severity="should", where=f"in {together(names[:4])}",
-                       measured="layers whose files can't be told apart by name",
-                       change=Change(words="number them", edit=_numbered))  # fmt: skip
+        return Finding(
+            severity="should",
+            where=f"in {together(names[:4])}",
+            measured="layers whose files can't be told apart by name",
+            change=Change(words="number them", edit=_numbered),
+        )
     return Finding(severity="fine", measured="each file can be told by its name")
 
 
@@ -192,35 +210,54 @@ def _stems(heard: Heard) -> Finding | None:
         return None
     bare, added = heard.bare, heard.stems_sum
     if bare.shape != added.shape:
-        return Finding(severity="must", measured=f"the stems last {added.shape[1]} frames, their "
-                       f"sum {bare.shape[1]}")  # fmt: skip
+        return Finding(
+            severity="must",
+            measured=f"the stems last {added.shape[1]} frames, their sum {bare.shape[1]}",
+        )
     left = float(np.sqrt(np.square(bare - added).mean(dtype=np.float64)))
     whole = float(np.sqrt(np.square(bare).mean(dtype=np.float64)))
     found = to_db(left) - to_db(whole) if left > 0 and whole > 0 else -120.0
     stems = plural(len(heard.stems), "stem")
     if found > spec.STEMS_DB:
-        return Finding(severity="must", value=found,
-                       measured=f"{stems} leave {number(found, '.0f')} dB of the sum")  # fmt: skip
+        return Finding(
+            severity="must",
+            value=found,
+            measured=f"{stems} leave {number(found, '.0f')} dB of the sum",
+        )
     peaks = {"their sum": bare} | heard.stems
     loudest = max(peaks, key=lambda name: float(np.abs(peaks[name]).max(initial=0.0)))
     peak = to_db(float(np.abs(peaks[loudest]).max(initial=0.0)))
     if peak > spec.FULL_PEAK_DBTP:
-        return Finding(severity="should", value=peak, where=f"in {loudest}",
-                       measured=f"peaks at {number(peak, '+.1f')} dBFS: 16 and 24 bits would cut "
-                       "that off; write 32 bits, or lower some layers")  # fmt: skip
-    return Finding(severity="fine", value=found, measured=f"{stems} add up to the sum before the "
-                   "whole loop's treatments")  # fmt: skip
+        return Finding(
+            severity="should",
+            value=peak,
+            where=f"in {loudest}",
+            measured=f"peaks at {number(peak, '+.1f')} dBFS: 16 and 24 bits would cut "
+            "that off; write 32 bits, or lower some layers",
+        )
+    return Finding(
+        severity="fine",
+        value=found,
+        measured=f"{stems} add up to the sum before the whole loop's treatments",
+    )
 
 
 def _rights(heard: Heard) -> Finding:
     sheet = rights_of(heard.document)
     if sheet.complete:
-        return Finding(severity="fine", value=0.0, measured=f"{sheet.licence_words}: "
-                       f"{plural(len(sheet.entries), 'source')}, nothing open")  # fmt: skip
+        return Finding(
+            severity="fine",
+            value=0.0,
+            measured=f"{sheet.licence_words}: {plural(len(sheet.entries), 'source')}, nothing open",
+        )
     unclear = any(one.in_the_way for one in sheet.entries) or not sheet.credits.licence
     more = f" and {len(sheet.open) - 1} more" if len(sheet.open) > 1 else ""
-    return Finding(severity="must" if unclear else "should", value=len(sheet.open),
-                   measured=sheet.open[0] + more, where="on the rights sheet")  # fmt: skip
+    return Finding(
+        severity="must" if unclear else "should",
+        value=len(sheet.open),
+        measured=sheet.open[0] + more,
+        where="on the rights sheet",
+    )
 
 
 CONTENTS = (

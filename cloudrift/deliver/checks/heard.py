@@ -56,9 +56,14 @@ class Heard:
     """
 
     def __init__(
-        self, document: Document, engine: Engine, *, target_lufs: float | None = None,
-        with_tail: bool = False, cancelled: Callable[[], bool] = never,
-    ) -> None:  # fmt: skip
+        self,
+        document: Document,
+        engine: Engine,
+        *,
+        target_lufs: float | None = None,
+        with_tail: bool = False,
+        cancelled: Callable[[], bool] = never,
+    ) -> None:
         self.document = document
         self.loop: Loop = document.loop
         self.target_lufs, self.with_tail = target_lufs, with_tail
@@ -99,8 +104,11 @@ class Heard:
         """What enters the sum, by name: layers that are in no group, and groups."""
         loop, engine = self.loop, self._engine
         heard = loop.heard()
-        out = {one.name: engine.stem(loop, one, cancelled=self.cancelled)
-               for one in heard if not one.group}  # fmt: skip
+        out = {
+            one.name: engine.stem(loop, one, cancelled=self.cancelled)
+            for one in heard
+            if not one.group
+        }
         for group in loop.groups:
             if any(one.group == group.id for one in heard):
                 out[group.name] = engine.group_stem(loop, group, cancelled=self.cancelled)

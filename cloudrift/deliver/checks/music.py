@@ -8,8 +8,9 @@ from cloudrift.deliver.checks import spec
 from cloudrift.deliver.checks.check import Change, Check, Finding, graded
 from cloudrift.deliver.checks.heard import Heard
 from cloudrift.ground.words import number, plural, together
-from cloudrift.loop.edits.layers.edits import rename_key, set_layer
+from cloudrift.loop.edits.layers.layer_edits import set_layer
 from cloudrift.loop.edits.layers.own_notes import with_own
+from cloudrift.loop.edits.loop_edits import rename_key
 from cloudrift.loop.model.layer import LEVEL
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.note import Note
@@ -34,12 +35,16 @@ def _tempo(heard: Heard) -> Finding:
         return Finding(severity="fine", measured=f"{text}; too few strokes to hear a tempo by")
     same = [one for one in tempos if _is_counted(one.tempo, written)]
     if same:
-        return Finding(severity="fine", value=same[0].tempo,
-                       measured=f"{text}, heard {same[0].tempo:.1f} BPM")  # fmt: skip
+        return Finding(
+            severity="fine", value=same[0].tempo, measured=f"{text}, heard {same[0].tempo:.1f} BPM"
+        )
     best = tempos[0].tempo
     sure = sum(one.confidence for one in tempos if _is_counted(one.tempo, best))
-    return Finding(severity="should" if sure >= spec.SURE else "fine", value=best,
-                   measured=f"{text}, heard {best:.1f} BPM, {sure:.0%} sure")  # fmt: skip
+    return Finding(
+        severity="should" if sure >= spec.SURE else "fine",
+        value=best,
+        measured=f"{text}, heard {best:.1f} BPM, {sure:.0%} sure",
+    )
 
 
 def _is_counted(heard: float, written: float) -> bool:
@@ -57,9 +62,12 @@ def _key(heard: Heard) -> Finding:
     if outside <= spec.OUTSIDE or less > spec.OUTSIDE / 2:
         return Finding(severity="fine", value=outside, measured=text)
     plain = heard.loop.sounding_key == heard.loop.key
-    return Finding(severity="should", value=outside, change=_renamed(best.key) if plain else None,
-                   measured=f"{text}; {outside:.0f} % of what is heard is not in "
-                   f"{written.text}")  # fmt: skip
+    return Finding(
+        severity="should",
+        value=outside,
+        change=_renamed(best.key) if plain else None,
+        measured=f"{text}; {outside:.0f} % of what is heard is not in {written.text}",
+    )
 
 
 def _renamed(key: Key) -> Change:
@@ -83,13 +91,17 @@ def _off_key(heard: Heard) -> Finding | None:
     own = [x for x in worst if x.own is not None]
     if severity != "fine" and own:
         names = together([x.name for x in own[:MOST_SAID]])
-        change = Change(words=f"bring them into {loop.key.text}, in {names}",
-                        edit=lambda one: _into_key(one, [x.id for x in own]))  # fmt: skip
+        change = Change(
+            words=f"bring them into {loop.key.text}, in {names}",
+            edit=lambda one: _into_key(one, [x.id for x in own]),
+        )
     return Finding(
-        severity=severity, value=found, change=change,
+        severity=severity,
+        value=found,
+        change=change,
         measured=f"{found:.0f} % of the notes are neither in {loop.key.text} nor in their chord",
         where=f"in {together([x.name for x in worst[:MOST_SAID]])}" if worst else "",
-    )  # fmt: skip
+    )
 
 
 def _scale(key: Key) -> set[int]:
@@ -104,8 +116,7 @@ def _odd_notes(loop: Loop, layer: Layer) -> list[Note]:
         if note.pitch % 12 in inside:
             continue
         end = note.start_tick + note.length_ticks
-        over = [x for x in loop.spans
-                if note.start_tick - x.length_ticks < x.start_tick < end]  # fmt: skip
+        over = [x for x in loop.spans if note.start_tick - x.length_ticks < x.start_tick < end]
         if all(note.pitch % 12 not in {voice % 12 for voice in x.voices} for x in over):
             out.append(note)
     return out
@@ -119,9 +130,10 @@ def _into_key(loop: Loop, layers: Sequence[str]) -> Loop:
         odd = {(note.start_tick, note.pitch) for note in _odd_notes(loop, layer)}
         notes = [
             replace(note, pitch=_nearest(note.pitch, inside))
-            if (note.start_tick, note.pitch) in odd else note
+            if (note.start_tick, note.pitch) in odd
+            else note
             for note in layer.own or ()
-        ]  # fmt: skip
+        ]
         loop = with_own(loop, layer_id, notes)
     return loop
 
@@ -144,10 +156,14 @@ def _voice(heard: Heard) -> Finding:
             layer = heard.loop.layer(name)
             where = f"most of it {layer.name}"
             change = _softer(layer, 3.0)
-    return Finding(severity=severity, value=found, where=where, change=change,
-                   measured=f"{number(found, '.0f')} dB of all of it lies between 1 and 4 kHz, "
-                   + ("where a voice has little room" if change or where else "room for a voice")
-    )  # fmt: skip
+    return Finding(
+        severity=severity,
+        value=found,
+        where=where,
+        change=change,
+        measured=f"{number(found, '.0f')} dB of all of it lies between 1 and 4 kHz, "
+        + ("where a voice has little room" if change or where else "room for a voice"),
+    )
 
 
 def _loudest_between(heard: Heard, low: float, high: float) -> str | None:
@@ -159,21 +175,35 @@ def _softer(layer: Layer, by_db: float) -> Change | None:
     wanted = max(LEVEL.low, round(layer.level_db - by_db, 1))
     if layer.level_ride is not None or wanted == layer.level_db:
         return None
-    return Change(words=f"{layer.name} {by_db:.1f} dB softer",
-                  edit=lambda loop: set_layer(loop, layer.id, level_db=wanted))  # fmt: skip
+    return Change(
+        words=f"{layer.name} {by_db:.1f} dB softer",
+        edit=lambda loop: set_layer(loop, layer.id, level_db=wanted),
+    )
 
 
 def _crowding(heard: Heard) -> Finding:
-    bad = [one for one in heard.room.crowded
-           if one.severity > spec.CROWDED and _time(one) > spec.CROWDED_TIME]  # fmt: skip
+    bad = [
+        one
+        for one in heard.room.crowded
+        if one.severity > spec.CROWDED and _time(one) > spec.CROWDED_TIME
+    ]
     if not bad:
         some = len(heard.room.crowded)
-        return Finding(severity="fine", value=0.0, measured="nobody is in another's way" if not some
-                       else f"{plural(some, 'pair')} close, none for long")  # fmt: skip
+        return Finding(
+            severity="fine",
+            value=0.0,
+            measured="nobody is in another's way"
+            if not some
+            else f"{plural(some, 'pair')} close, none for long",
+        )
     worst = max(bad, key=lambda one: one.severity)
-    return Finding(severity="should", value=worst.severity, change=_gives_way(heard, worst),
-                   measured=in_words(worst, heard.loop),
-                   where=f"for {_time(worst):.0%} of the loop")  # fmt: skip
+    return Finding(
+        severity="should",
+        value=worst.severity,
+        change=_gives_way(heard, worst),
+        measured=in_words(worst, heard.loop),
+        where=f"for {_time(worst):.0%} of the loop",
+    )
 
 
 def _time(crowded: Crowded) -> float:
@@ -216,9 +246,13 @@ def _marks(heard: Heard) -> Finding | None:
         made = (change_for(mark, loop, heard.facts) for mark in missed)
         first = next((one for one in made if one is not None), None)
         change = Change(words=first.words, edit=first.edit) if first else None
-    return Finding(severity=graded(-found, should=-spec.MARKS_MET), value=found, change=change,
-                   measured=f"{met} of {asked} marks of {card} met",
-                   where=f"missed: {', '.join(names)}" if names else "")  # fmt: skip
+    return Finding(
+        severity=graded(-found, should=-spec.MARKS_MET),
+        value=found,
+        change=change,
+        measured=f"{met} of {asked} marks of {card} met",
+        where=f"missed: {', '.join(names)}" if names else "",
+    )
 
 
 MUSIC = (

@@ -9,7 +9,7 @@ from cloudrift.deliver.checks import spec
 from cloudrift.deliver.checks.check import Change, Check, Finding, graded
 from cloudrift.deliver.checks.heard import Heard
 from cloudrift.ground.words import number
-from cloudrift.loop.edits.layers.edits import add_treatment, insert_treatments, set_line
+from cloudrift.loop.edits.layers.line_edits import add_treatment, insert_treatments, set_line
 from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.time import bar_ticks
 from cloudrift.texture.catalogue import find_kind
@@ -32,12 +32,17 @@ def _length(heard: Heard) -> Finding:
     seconds = found / heard.rate
     text = f"{seconds:.4f} s, {found} frames"
     if found == wanted:
-        return Finding(severity="fine", measured=f"{text}: {heard.loop.bars} bars to the frame",
-                       value=0.0)  # fmt: skip
+        return Finding(
+            severity="fine", measured=f"{text}: {heard.loop.bars} bars to the frame", value=0.0
+        )
     off = found - wanted
-    return Finding(severity="must", value=abs(off), measured=f"{text}, {number(off, '+d')} frames "
-                   f"from {heard.loop.bars} bars at {heard.loop.sounding_tempo:g} BPM",
-                   where="at the end")  # fmt: skip
+    return Finding(
+        severity="must",
+        value=abs(off),
+        measured=f"{text}, {number(off, '+d')} frames "
+        f"from {heard.loop.bars} bars at {heard.loop.sounding_tempo:g} BPM",
+        where="at the end",
+    )
 
 
 def seam_db(audio: Stereo) -> float:
@@ -58,9 +63,12 @@ def _seam(heard: Heard) -> Finding:
     found = seam_db(heard.sound)
     severity = graded(found, should=spec.SEAM_DB, must=spec.SEAM_BROKEN_DB)
     much = "no step" if severity == "fine" else "a step"
-    return Finding(severity=severity, value=found, where="where the loop goes round",
-                   measured=f"{much}: its bend is {number(found, '+.0f')} dB against those nearby",
-    )  # fmt: skip
+    return Finding(
+        severity=severity,
+        value=found,
+        where="where the loop goes round",
+        measured=f"{much}: its bend is {number(found, '+.0f')} dB against those nearby",
+    )
 
 
 # --- level ----------------------------------------------------------------------------------------
@@ -93,8 +101,10 @@ def _softer(heard: Heard, by_db: float) -> Change | None:
     if heard.loop.line_blend < 1:
         return None
     gain = -np.ceil(by_db * 10) / 10
-    return Change(words=f"{number(gain, '.1f')} dB on the whole loop",
-                  edit=lambda loop: trimmed(loop, gain_db=float(gain)))  # fmt: skip
+    return Change(
+        words=f"{number(gain, '.1f')} dB on the whole loop",
+        edit=lambda loop: trimmed(loop, gain_db=float(gain)),
+    )
 
 
 def _limited(heard: Heard, target: float) -> Change | None:
@@ -111,8 +121,10 @@ def _limited(heard: Heard, target: float) -> Change | None:
         made = laid(heard.sound, (limiter,), heard.rate, heard.loop.sounding_tempo)
         push += target - integrated_lufs(made, heard.rate)
     push = limiter.full.number("push_db")
-    return Change(words=f"{number(push, '+.1f')} dB through a limiter",
-                  edit=lambda loop: insert_treatments(loop, None, (limiter,))[0])  # fmt: skip
+    return Change(
+        words=f"{number(push, '+.1f')} dB through a limiter",
+        edit=lambda loop: insert_treatments(loop, None, (limiter,))[0],
+    )
 
 
 def _peak(heard: Heard) -> Finding:
@@ -120,10 +132,12 @@ def _peak(heard: Heard) -> Finding:
     severity = graded(found, should=spec.MOST_PEAK_DBTP + 0.05, must=spec.FULL_PEAK_DBTP)
     over = found - spec.MOST_PEAK_DBTP
     return Finding(
-        severity=severity, value=found, measured=f"{number(found, '.1f')} dBTP",
+        severity=severity,
+        value=found,
+        measured=f"{number(found, '.1f')} dBTP",
         where="" if severity == "fine" else f"at {_place_of_peak(heard)}",
         change=None if severity == "fine" else _softer(heard, over + ROOM_DB),
-    )  # fmt: skip
+    )
 
 
 def _place_of_peak(heard: Heard) -> str:
@@ -149,13 +163,18 @@ def _loudness(heard: Heard) -> Finding:
     off = found + gain - target
     text += f", written with {number(gain, '+.1f')} dB"
     if abs(off) <= spec.LOUDNESS_LU:
-        return Finding(severity="fine", value=found + gain,
-                       measured=f"{text}: {number(found + gain, '.1f')} LUFS")  # fmt: skip
+        return Finding(
+            severity="fine",
+            value=found + gain,
+            measured=f"{text}: {number(found + gain, '.1f')} LUFS",
+        )
     return Finding(
-        severity="should", value=found + gain, change=_limited(heard, target),
+        severity="should",
+        value=found + gain,
+        change=_limited(heard, target),
         measured=f"{text}, for its peak allows no more: {number(-off, '.1f')} LU below "
         f"{number(target)} LUFS",
-    )  # fmt: skip
+    )
 
 
 def _dc(heard: Heard) -> Finding:
@@ -164,12 +183,17 @@ def _dc(heard: Heard) -> Finding:
     severity = graded(found, should=spec.DC_DB)
     change = None
     if severity != "fine":
-        change = Change(words="cut below 24 Hz, at the end of the loop's treatments",
-                        edit=_cut_lowest)  # fmt: skip
+        change = Change(
+            words="cut below 24 Hz, at the end of the loop's treatments", edit=_cut_lowest
+        )
     side = "left" if abs(sides[0]) >= abs(sides[1]) else "right"
-    return Finding(severity=severity, value=found, change=change,
-                   measured=f"{number(found, '.0f')} dBFS" if found > -120 else "none",
-                   where=f"on the {side}" if change else "")  # fmt: skip
+    return Finding(
+        severity=severity,
+        value=found,
+        change=change,
+        measured=f"{number(found, '.0f')} dBFS" if found > -120 else "none",
+        where=f"on the {side}" if change else "",
+    )
 
 
 def _cut_lowest(loop: Loop) -> Loop:
@@ -191,13 +215,16 @@ def _mono(heard: Heard) -> Finding:
     severity = graded(found, should=spec.MONO_DB, must=spec.MONO_BROKEN_DB)
     change = None
     if severity != "fine":
-        change = _narrower(middle[worst] * (10 ** ((spec.MONO_DB - 0.5) / 10) - 1),
-                           bands[worst, 1], heard.loop)  # fmt: skip
+        change = _narrower(
+            middle[worst] * (10 ** ((spec.MONO_DB - 0.5) / 10) - 1), bands[worst, 1], heard.loop
+        )
     return Finding(
-        severity=severity, value=found, change=change,
+        severity=severity,
+        value=found,
+        change=change,
         measured=f"loses {found:.1f} dB at most on one speaker",
         where=f"in the octave at {OCTAVES_HZ[worst]:g} Hz" if found > 0.05 else "",
-    )  # fmt: skip
+    )
 
 
 def _narrower(wanted: float, side: float, loop: Loop) -> Change | None:
@@ -205,8 +232,10 @@ def _narrower(wanted: float, side: float, loop: Loop) -> Change | None:
     if loop.line_blend < 1 or side <= 0 or wanted >= side:
         return None
     width = np.floor(100 * np.sqrt(wanted / side)) / 100
-    return Change(words=f"width {width * 100:.0f} % of what it is",
-                  edit=lambda one: trimmed(one, width=float(width)))  # fmt: skip
+    return Change(
+        words=f"width {width * 100:.0f} % of what it is",
+        edit=lambda one: trimmed(one, width=float(width)),
+    )
 
 
 def _low_width(heard: Heard) -> Finding:
@@ -217,12 +246,17 @@ def _low_width(heard: Heard) -> Finding:
     severity = graded(found, should=spec.LOW_SIDES) if heard_there else "fine"
     change = None
     if severity != "fine" and heard.loop.line_blend == 1:
-        change = Change(words=f"mono below {spec.LOW_HZ * 1.25:.0f} Hz",
-                        edit=lambda loop: trimmed(loop, mono_hz=spec.LOW_HZ * 1.25))  # fmt: skip
-    return Finding(severity=severity, value=found, change=change,
-                   where=f"below {spec.LOW_HZ:g} Hz",
-                   measured=f"{found:.0f} % at the sides" if heard_there else "nothing there",
-    )  # fmt: skip
+        change = Change(
+            words=f"mono below {spec.LOW_HZ * 1.25:.0f} Hz",
+            edit=lambda loop: trimmed(loop, mono_hz=spec.LOW_HZ * 1.25),
+        )
+    return Finding(
+        severity=severity,
+        value=found,
+        change=change,
+        where=f"below {spec.LOW_HZ:g} Hz",
+        measured=f"{found:.0f} % at the sides" if heard_there else "nothing there",
+    )
 
 
 def _phase(heard: Heard) -> Finding:
@@ -241,10 +275,14 @@ def _phase(heard: Heard) -> Finding:
     if bad:
         middle, side = np.square(left + right).sum(), np.square(left - right).sum()
         change = _narrower(0.8 * float(middle), float(side), heard.loop)
-    return Finding(severity="should" if bad else "fine", value=found, change=change,
-                   measured=f"left and right {number(found, '+.2f')} alike, "
-                   f"{number(worst, '+.2f')} in the worst second",
-                   where=f"at {_bar_beat(heard, at)}" if bad else "")  # fmt: skip
+    return Finding(
+        severity="should" if bad else "fine",
+        value=found,
+        change=change,
+        measured=f"left and right {number(found, '+.2f')} alike, "
+        f"{number(worst, '+.2f')} in the worst second",
+        where=f"at {_bar_beat(heard, at)}" if bad else "",
+    )
 
 
 def _correlation(left: NDArray[np.float64], right: NDArray[np.float64]) -> float:
@@ -259,10 +297,12 @@ def _start(heard: Heard) -> Finding:
     level = np.abs(heard.sound).max(axis=0)
     first = int(np.argmax(level > level.max(initial=0.0) * 10 ** (-50 / 20)))
     found = 1e3 * first / heard.rate
-    return Finding(severity=graded(found, should=spec.START_MS), value=found,
-                   measured=f"heard from {found:.0f} ms on",
-                   where="" if found <= spec.START_MS else f"up to {_bar_beat(heard, first)}",
-    )  # fmt: skip
+    return Finding(
+        severity=graded(found, should=spec.START_MS),
+        value=found,
+        measured=f"heard from {found:.0f} ms on",
+        where="" if found <= spec.START_MS else f"up to {_bar_beat(heard, first)}",
+    )
 
 
 def _tail(heard: Heard) -> Finding:
@@ -274,16 +314,24 @@ def _tail(heard: Heard) -> Finding:
     first, last = (_level_db(part) - to_db(mean) for part in (behind[:, :step], ends))
     rings = behind.shape[1] / heard.rate
     if last > spec.TAIL_DB and rings > 0:
-        return Finding(severity="should", value=last, where=f"{rings:.1f} s behind the end",
-                       measured="one pass is cut while it still rings, at "
-                       f"{number(last, '.0f')} dB of the loop's mean")  # fmt: skip
+        return Finding(
+            severity="should",
+            value=last,
+            where=f"{rings:.1f} s behind the end",
+            measured="one pass is cut while it still rings, at "
+            f"{number(last, '.0f')} dB of the loop's mean",
+        )
     if first <= spec.TAIL_DB:
         return Finding(severity="fine", value=last, measured="nothing rings on behind the end")
     kept = (
         "written with one pass" if heard.with_tail else "in the loop's start, where it goes round"
     )
-    return Finding(severity="fine", value=last, measured=f"rings on for {rings:.1f} s behind the "
-                   f"end, at first at {number(first, '.0f')} dB of the mean: {kept}")  # fmt: skip
+    return Finding(
+        severity="fine",
+        value=last,
+        measured=f"rings on for {rings:.1f} s behind the "
+        f"end, at first at {number(first, '.0f')} dB of the mean: {kept}",
+    )
 
 
 def _level_db(part: Stereo) -> float:

@@ -41,9 +41,12 @@ def make_app(theme: str = "") -> QApplication:
 
 
 def run(
-    opened: tuple[Document, Path] | None, *, shelter: Shelter | None = None, play: bool = False,
+    opened: tuple[Document, Path] | None,
+    *,
+    shelter: Shelter | None = None,
+    play: bool = False,
     renewed: Sequence[str] = (),
-) -> int:  # fmt: skip
+) -> int:
     """Open the window, with a loop or on the start page, and stay until it is closed.
 
     The recordings of a loop lie in the ``shelter``'s store; ``renewed`` names its layers that play

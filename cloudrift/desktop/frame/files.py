@@ -132,8 +132,12 @@ class Files(QObject):
         title = self._session.loop.title
         name = ask_for_name(self._window, "Keep as a template", "Name of the template", title)
         if name:
-            self._keep(self._session.loop, name, template_folder(), "to begin from: Start a loop, "
-                       "A template")  # fmt: skip
+            self._keep(
+                self._session.loop,
+                name,
+                template_folder(),
+                "to begin from: Start a loop, A template",
+            )
 
     def keep_row(self) -> None:
         """Put the open loop's chords on the shelf of rows; their name is asked for."""
@@ -178,9 +182,13 @@ class Files(QObject):
                 self._opening = None
                 say(str(error))
 
-        self._tasks.run("open", 
-                        lambda _stop, _moved: load_document(path, clips, renewed=renewed.extend),
-                        read, failed, lane=Lane.OPENING)  # fmt: skip
+        self._tasks.run(
+            "open",
+            lambda _stop, _moved: load_document(path, clips, renewed=renewed.extend),
+            read,
+            failed,
+            lane=Lane.OPENING,
+        )
         QTimer.singleShot(SAID_MS, self._say_opening)
 
     def _say_opening(self) -> None:
@@ -206,5 +214,6 @@ class Files(QObject):
             play = "now plays" if len(renewed) == 1 else "now play"
             self._session.say(
                 f"{path.name}: {some_of(renewed)} {play} today's design of the sound, as loud as "
-                "before", good=True
-            )  # fmt: skip
+                "before",
+                good=True,
+            )

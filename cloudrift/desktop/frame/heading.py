@@ -12,7 +12,7 @@ from cloudrift.desktop.kit.tiles import Tile, open_length, open_style, open_temp
 from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.words import MOST_NAME, plural
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
 from cloudrift.notes.time import position_text
 
 HEIGHT = 62
@@ -139,9 +139,11 @@ class Heading(QWidget):
         self._marks = ""  # of the style card, that are met
         self.style_tile = Tile("Style card", 122)
         for tile, opener in (
-            (self.key, open_key), (self.tempo, open_tempo),
-            (self.length, open_length), (self.style_tile, open_style),
-        ):  # fmt: skip
+            (self.key, open_key),
+            (self.tempo, open_tempo),
+            (self.length, open_length),
+            (self.style_tile, open_style),
+        ):
             tile.clicked.connect(lambda _c=False, t=tile, o=opener: o(t, session))
         self.play = PlayButton()
         self.play.clicked.connect(session.transport.toggle)
@@ -192,7 +194,7 @@ class Heading(QWidget):
     def _rename(self) -> None:
         text = self.title.text()
         if text.strip() != self._session.loop.title and not self._session.apply(
-            "rename the loop", lambda loop: edits.set_title(loop, text)
+            "rename the loop", lambda loop: loop_edits.set_title(loop, text)
         ):
             self.title.setText(self._session.loop.title)
 
@@ -204,12 +206,16 @@ class Heading(QWidget):
             self.title.setText(loop.title)
             self.title.setCursorPosition(0)
         sounding = loop.sounding_key
-        self.key.show_text(loop.key.text, f"sounds {sounding.text}" if sounding != loop.key else "",
-                           "written = sounding")  # fmt: skip
+        self.key.show_text(
+            loop.key.text,
+            f"sounds {sounding.text}" if sounding != loop.key else "",
+            "written = sounding",
+        )
         tempo = loop.sounding_tempo
         moved = abs(tempo - loop.tempo) > 0.005
-        self.tempo.show_text(f"{loop.tempo:g} BPM", f"sounds {tempo:.1f} BPM" if moved else "",
-                             "written = sounding")  # fmt: skip
+        self.tempo.show_text(
+            f"{loop.tempo:g} BPM", f"sounds {tempo:.1f} BPM" if moved else "", "written = sounding"
+        )
         self.length.show_text(plural(loop.bars, "bar"), "", f"{loop.metre[0]}/{loop.metre[1]}")
         marks = "" if session.hearing.previewing else self._marks
         self.style_tile.show_text(

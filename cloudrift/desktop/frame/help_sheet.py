@@ -104,13 +104,17 @@ SECTION_KEYS: Keys = (
 )
 STAGE_KEYS: dict[str, tuple[tuple[str, Keys], ...]] = {
     "Chords": (("Chords and voices", THREAD_KEYS), ("Next chord", NEXT_KEYS)),
-    "Layers": (("Notes", NOTE_KEYS), ("Room", ROOM_KEYS), ("Rides", RIDE_KEYS),
-               ("Shelf", SHELF_KEYS)),
+    "Layers": (
+        ("Notes", NOTE_KEYS),
+        ("Room", ROOM_KEYS),
+        ("Rides", RIDE_KEYS),
+        ("Shelf", SHELF_KEYS),
+    ),
     "Texture": (("Treatments", ROW_KEYS), ("Rides", RIDE_KEYS)),
     "Flip": (("Pieces below", PIECE_KEYS),),
     "Arrange": (("Sections", SECTION_KEYS),),
     "Deliver": (),
-}  # fmt: skip
+}
 
 
 class KeysSheet(QDialog):
@@ -126,10 +130,15 @@ class KeysSheet(QDialog):
         grid.setVerticalSpacing(3)
         everywhere = tuple(
             (one.shortcut().toString(), one.text().replace("&", ""))
-            for one in commands if not one.shortcut().isEmpty()
-        )  # fmt: skip
-        parts = (*STAGE_KEYS.get(stage, ()), ("Every field", FIELD_KEYS),
-                 ("The ribbon", RIBBON_KEYS), ("Everywhere", everywhere))  # fmt: skip
+            for one in commands
+            if not one.shortcut().isEmpty()
+        )
+        parts = (
+            *STAGE_KEYS.get(stage, ()),
+            ("Every field", FIELD_KEYS),
+            ("The ribbon", RIBBON_KEYS),
+            ("Everywhere", everywhere),
+        )
         for name, keys in parts:
             grid.addWidget(heading(name), grid.rowCount(), 0, 1, 2)
             for key, what in keys:

@@ -9,7 +9,7 @@ from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import number
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.model.loop import Loop
 from cloudrift.theory.fit import fit, other_fits, parallel_of, plain_key, relative_of, weights_of
 from cloudrift.theory.key import SCALES, Key
@@ -32,9 +32,10 @@ class KeyPopup(Popup):
         self._preview = Preview(session.hearing.previews, self)
         self._preview.ended.connect(self._heard_no_more)
         self.way = ChoiceRow(
-            [(FOLLOW, "Chords follow"), (STAY, "Chords stay, names change")], columns=2,
+            [(FOLLOW, "Chords follow"), (STAY, "Chords stay, names change")],
+            columns=2,
             name="What a new key does",
-        )  # fmt: skip
+        )
         self.way.show_choice(FOLLOW)
         self.way.chosen.connect(self._choose_way)
         self._way = FOLLOW
@@ -54,16 +55,33 @@ class KeyPopup(Popup):
         self.shifts.chosen.connect(lambda i: self.hear(self._middle + SHIFTS[i]))
         self.keep = small("Keep this key", self._keep, "Put the loop into the key that is heard")
         for widget in (
-            row_of_heading("Key", small("From a recording…", self._listen,
-                           "Find key and tempo of a recording")), self.way, self.tonics,
-            row([small("−1 st", lambda: self.shift(-1), "Everything a semitone lower"),
-                 small("+1 st", lambda: self.shift(1), "Everything a semitone higher")]),
-            heading("Scale"), self.modes, self.under,
-            heading("Related"), row([self.relative, self.parallel]), self.fits,
-            heading("Find a better key: hear it at"), self.shifts,
-            row([small("Lower", lambda: self._move_middle(-1)), self.keep,
-                 small("Higher", lambda: self._move_middle(1))]),
-        ):  # fmt: skip
+            row_of_heading(
+                "Key", small("From a recording…", self._listen, "Find key and tempo of a recording")
+            ),
+            self.way,
+            self.tonics,
+            row(
+                [
+                    small("−1 st", lambda: self.shift(-1), "Everything a semitone lower"),
+                    small("+1 st", lambda: self.shift(1), "Everything a semitone higher"),
+                ]
+            ),
+            heading("Scale"),
+            self.modes,
+            self.under,
+            heading("Related"),
+            row([self.relative, self.parallel]),
+            self.fits,
+            heading("Find a better key: hear it at"),
+            self.shifts,
+            row(
+                [
+                    small("Lower", lambda: self._move_middle(-1)),
+                    self.keep,
+                    small("Higher", lambda: self._move_middle(1)),
+                ]
+            ),
+        ):
             self.body.addWidget(widget)
         self.sync()
 
@@ -80,20 +98,20 @@ class KeyPopup(Popup):
     def put(self, key: Key) -> None:
         """Change the key, with the chords following or staying as chosen."""
         self._stop_hearing()
-        edit = edits.set_key if self._way == FOLLOW else edits.rename_key
+        edit = loop_edits.set_key if self._way == FOLLOW else loop_edits.rename_key
         self._session.apply(f"key {key.text}", lambda loop: edit(loop, key))
         self.sync()
 
     def _put_relative(self) -> None:
         self._stop_hearing()
         key = relative_of(self._session.loop.key)
-        self._session.apply(f"read in {key.text}", lambda loop: edits.rename_key(loop, key))
+        self._session.apply(f"read in {key.text}", lambda loop: loop_edits.rename_key(loop, key))
         self.sync()
 
     def _put_parallel(self) -> None:
         self._stop_hearing()
         key = parallel_of(self._session.loop.key)
-        self._session.apply(f"key {key.text}", lambda loop: edits.set_key(loop, key))
+        self._session.apply(f"key {key.text}", lambda loop: loop_edits.set_key(loop, key))
         self.sync()
 
     def shift(self, semitones: int) -> None:
@@ -101,7 +119,7 @@ class KeyPopup(Popup):
         self._stop_hearing()
         self._session.apply(
             f"key {number(semitones, '+d')} st",
-            lambda loop: edits.shift_key(loop, semitones),
+            lambda loop: loop_edits.shift_key(loop, semitones),
         )
         self.sync()
 
@@ -114,7 +132,7 @@ class KeyPopup(Popup):
         try:
             if semitones:
                 self._preview.put(
-                    lambda loop: edits.shift_key(loop, semitones),
+                    lambda loop: loop_edits.shift_key(loop, semitones),
                     f"heard {number(semitones, '+d')} st",
                 )
         except CloudriftError as error:
@@ -185,8 +203,9 @@ def _fit_words(loop: Loop) -> str:
     """Say how much of what the chords hold lies in this key and in others."""
     if not loop.chords:
         return "No chords yet that could fit another key."
-    weights = weights_of([c.voices for c in loop.chords],
-                         [float(c.length_ticks) for c in loop.chords])  # fmt: skip
+    weights = weights_of(
+        [c.voices for c in loop.chords], [float(c.length_ticks) for c in loop.chords]
+    )
     own = f"{fit(weights, loop.key):.0%} of the chords lies in {loop.key.text}"
     others = ", ".join(f"{k.text} {share:.0%}" for k, share in other_fits(weights, loop.key, 3))
     return f"{own}; in others: {others}."

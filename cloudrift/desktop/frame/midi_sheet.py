@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import (
 
 from cloudrift.desktop.kit.parts import button, heading, label
 from cloudrift.desktop.session.session import Session
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.layers.from_notes import put_found, put_heard
 from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.from_midi import TEMPO_FROM, Song
@@ -40,15 +40,20 @@ class MidiSheet(QDialog):
             notes = " ".join(song.key.spell_pitch(v) for v in chord.voices)
             self.chords.addItem(f"{place:>6}   {reading.text}   ({reading.degree_text})   {notes}")
         column.addWidget(self.chords)
-        self.key = QCheckBox(f"Take its key: {song.key.text}, estimated, "
-                             f"{song.key_confidence:.0%} sure")  # fmt: skip
+        self.key = QCheckBox(
+            f"Take its key: {song.key.text}, estimated, {song.key_confidence:.0%} sure"
+        )
         self.tempo = QCheckBox(f"Take its tempo: {song.tempo:g} BPM, {TEMPO_FROM[song.tempo_from]}")
         self.key.setChecked(True)
         self.tempo.setChecked(song.tempo_from != "standard")
         column.addWidget(self.key)
         column.addWidget(self.tempo)
-        words = label("Its chords replace those of the loop, with their own voicings; without its "
-                      "key they are moved into the loop's.", size=11.5, name="soft")  # fmt: skip
+        words = label(
+            "Its chords replace those of the loop, with their own voicings; without its "
+            "key they are moved into the loop's.",
+            size=11.5,
+            name="soft",
+        )
         words.setWordWrap(True)
         column.addWidget(words)
         line = QHBoxLayout()
@@ -71,7 +76,7 @@ class MidiSheet(QDialog):
                 lambda there: put_found(there, song.chords, origin=origin),
                 take_key=take_key,
             )
-            return edits.set_tempo(out, song.tempo) if take_tempo else out
+            return loop_edits.set_tempo(out, song.tempo) if take_tempo else out
 
         if self._session.apply("chords from a MIDI file", edit):
             self._session.select(chord_id=self._session.loop.chords[0].id, more=(), voice=-1)

@@ -108,5 +108,7 @@ def mishap_words(error: Exception) -> str:
     if isinstance(error, CloudriftError):
         return in_a_sentence(str(error))
     what = in_a_sentence(str(error) or type(error).__name__, 120)
-    return (f"That step went wrong inside the program ({what}); your work is kept, go on or undo. "
-            f"The details are in {log_file()}")  # fmt: skip
+    return (
+        f"That step went wrong inside the program ({what}); your work is kept, go on or undo. "
+        f"The details are in {log_file()}"
+    )

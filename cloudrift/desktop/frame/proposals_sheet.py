@@ -24,8 +24,12 @@ class ProposalsSheet(QDialog):
         column = QVBoxLayout(self)
         column.setSpacing(7)
         column.addWidget(heading("Chords that go with it"))
-        words = label("Rest on one to hear it with the loop; press it to take it. The line stays, "
-                      "other layers follow.", size=11.5, name="soft")  # fmt: skip
+        words = label(
+            "Rest on one to hear it with the loop; press it to take it. The line stays, "
+            "other layers follow.",
+            size=11.5,
+            name="soft",
+        )
         words.setWordWrap(True)
         column.addWidget(words)
         self.takes: list[QPushButton] = []

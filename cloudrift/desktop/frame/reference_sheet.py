@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 from cloudrift.desktop.kit.heard_in import HeardIn
 from cloudrift.desktop.kit.parts import button, heading, label
 from cloudrift.desktop.session.session import Session
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords.progression import put_row
-from cloudrift.loop.edits.layers import edits
 from cloudrift.loop.edits.layers.from_notes import put_heard
 from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.reference import Reference
@@ -53,7 +53,7 @@ class ReferenceSheet(QDialog):
                     take_key=key is not None,
                 )
             elif key is not None:
-                loop = edits.set_key(loop, key)
-            return loop if tempo is None else edits.set_tempo(loop, tempo)
+                loop = loop_edits.set_key(loop, key)
+            return loop if tempo is None else loop_edits.set_tempo(loop, tempo)
 
         self._session.apply("from a recording", edit)

@@ -26,8 +26,11 @@ from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.ground.paths import path_of, path_text
 from cloudrift.ground.words import plural
 
-THEME_WORDS = (("", "As the desktop"), ("Daybreak", "Daybreak: light"),
-               ("Nightfall", "Nightfall: dark"))  # fmt: skip
+THEME_WORDS = (
+    ("", "As the desktop"),
+    ("Daybreak", "Daybreak: light"),
+    ("Nightfall", "Nightfall: dark"),
+)
 SYSTEM, ANY = "as the system has it", "chosen in Play keys"
 
 
@@ -79,15 +82,18 @@ class SettingsSheet(QDialog):
         files.addWidget(button("Choose…", self._choose_folder))
         silent = self._session.transport.speaker.silent
         rows: tuple[tuple[str, Any, str], ...] = (
-            ("Speaker", self.speaker, "No sound card was found; everything plays silently"
-             if silent else ""),
+            (
+                "Speaker",
+                self.speaker,
+                "No sound card was found; everything plays silently" if silent else "",
+            ),
             ("Buffer", self.buffer, "Shorter answers the hand sooner; where it stutters it grows"),
             ("Gaps", self.gaps, ""),
             ("MIDI keyboard", self.keyboard, "Play keys opens with it"),
             ("Folder for files", files, "Where file dialogs begin"),
             ("Theme", self.theme, ""),
             ("Text and controls", self.size_of, "Another size holds from the next start on"),
-        )  # fmt: skip
+        )
         for i, (name, what, about) in enumerate(rows):
             grid.addWidget(heading(name), 2 * i, 0)
             if isinstance(what, QWidget):
@@ -122,8 +128,10 @@ class SettingsSheet(QDialog):
 
     def _play_through(self, buffer_ms: int = 0) -> None:
         session = self._session
-        self._keep(speaker=self.speaker.currentData(),
-                   buffer_ms=buffer_ms or session.preferences.now.buffer_ms)  # fmt: skip
+        self._keep(
+            speaker=self.speaker.currentData(),
+            buffer_ms=buffer_ms or session.preferences.now.buffer_ms,
+        )
         now = session.preferences.now
         try:
             session.transport.open_speaker(now.speaker, now.buffer_ms)

@@ -72,9 +72,12 @@ from cloudrift.style.form import arranged_in_style
 
 # Which marks are a stage's own matter.
 MARKS_OF = {
-    "Chords": ("Setting", "Chords"), "Layers": ("Layers", "Playing", "Bass"),
-    "Texture": ("Texture", "Sound"), "Flip": ("Flip",), "Arrange": ("Form",),
-}  # fmt: skip
+    "Chords": ("Setting", "Chords"),
+    "Layers": ("Layers", "Playing", "Bass"),
+    "Texture": ("Texture", "Sound"),
+    "Flip": ("Flip",),
+    "Arrange": ("Form",),
+}
 USUAL, LEAST = (1280, 800), (1100, 700)  # pixels of the window
 FRAME_MS = 16
 MESSAGE_MS = 9000
@@ -115,13 +118,19 @@ class Window(QMainWindow):
         self.message.setTextFormat(Qt.TextFormat.PlainText)  # names in it are a stranger's words
         self.message.setWordWrap(True)
         self.message.hide()
-        self.quiet = button("", self._open_missed, name="link", tip="What the style card asks and "
-                            "is not so on this stage; press to see what would meet it")  # fmt: skip
+        self.quiet = button(
+            "",
+            self._open_missed,
+            name="link",
+            tip="What the style card asks and "
+            "is not so on this stage; press to see what would meet it",
+        )
         self.quiet.setProperty("fit", "foot")
         self._lay_out()
         self.menus = Menus(self, menu_table(), self.do)
-        self.recent = self.menus.add_recent(OPEN, lambda: session.preferences.recent,
-                                            self.files.open_file)  # fmt: skip
+        self.recent = self.menus.add_recent(
+            OPEN, lambda: session.preferences.recent, self.files.open_file
+        )
         self._connect()
         self._clock = QTimer(self)
         self._clock.setInterval(FRAME_MS)
@@ -312,8 +321,12 @@ class Window(QMainWindow):
         ids = [x.id for x in hearing.document.loop.heard()]
         count = next((n for n in range(1, len(ids)) if hearing.alone == set(ids[:n])), 0) + 1
         hearing.hear_alone(ids[:count] if count < len(ids) else ())
-        self.say(f"{count} of {plural(len(ids), 'layer')} heard" if ids else
-                 "There is no layer yet; add one in Layers", good=bool(ids))  # fmt: skip
+        self.say(
+            f"{count} of {plural(len(ids), 'layer')} heard"
+            if ids
+            else "There is no layer yet; add one in Layers",
+            good=bool(ids),
+        )
 
     def bed_alone(self) -> None:
         """Hear the groove bed by itself, or everything again."""
@@ -348,9 +361,11 @@ class Window(QMainWindow):
             self.say("there is no layer to read chords from; add one in Layers")
         elif chords_of(session.loop, session.loop.layer(layer_id)):
             if session.apply("chords of a layer", lambda loop: put_chords_of(loop, layer_id)):
-                self.say(f"{plural(len(session.loop.chords), 'chord')} of "
-                         f"{session.loop.layer(layer_id).name}; other layers follow them",
-                         good=True)  # fmt: skip
+                self.say(
+                    f"{plural(len(session.loop.chords), 'chord')} of "
+                    f"{session.loop.layer(layer_id).name}; other layers follow them",
+                    good=True,
+                )
         else:
             try:
                 found = proposed_chords(session.loop, layer_id)
@@ -493,8 +508,12 @@ class Window(QMainWindow):
         elif name in self.drawers and self.drawers[name].isVisible():
             self.drawers[name].close_drawer()
         else:
-            opens = {"Shelf": self.open_shelf, "Recordings": self.open_recordings,
-                     "Microphone": self.open_microphone, BED: self.open_bed}  # fmt: skip
+            opens = {
+                "Shelf": self.open_shelf,
+                "Recordings": self.open_recordings,
+                "Microphone": self.open_microphone,
+                BED: self.open_bed,
+            }
             opens.get(name, self.open_keys)()
 
     def _drawer_closed(self) -> None:
@@ -635,8 +654,10 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{session.loop.title}{star} – Cloudrift")
         self._show_facts()
         history = session.document.history
-        for command, what, name in ((UNDO, "&Undo", history.undo_label),
-                                    (REDO, "&Redo", history.redo_label)):  # fmt: skip
+        for command, what, name in (
+            (UNDO, "&Undo", history.undo_label),
+            (REDO, "&Redo", history.redo_label),
+        ):
             action = self.menus.action(command)
             action.setEnabled(bool(name))
             action.setText(f"{what} {name}".strip())

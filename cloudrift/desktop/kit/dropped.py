@@ -15,8 +15,7 @@ def dropped(data: QMimeData | None, kinds: frozenset[str], *, folders: bool = Fa
     """Return the files of some kinds (suffixes) in what is dragged; folders too, if they may be."""
     urls = data.urls() if data is not None else []
     paths = [Path(url.toLocalFile()) for url in urls if url.isLocalFile()]
-    return [path for path in paths
-            if path.suffix.lower() in kinds or (folders and path.is_dir())]  # fmt: skip
+    return [path for path in paths if path.suffix.lower() in kinds or (folders and path.is_dir())]
 
 
 def is_midi(path: Path) -> bool:

@@ -94,8 +94,11 @@ class FieldWidget(QWidget):
         self.setAccessibleDescription(self._text)
         usual = self.spec.text(self.spec.default)
         about = f" · {self.spec.hint}" if self.spec.hint else ""
-        ride = "" if not self._may_ride else " · R: " + (
-            "stand still" if self.rides else "let it ride over the loop")  # fmt: skip
+        ride = (
+            ""
+            if not self._may_ride
+            else " · R: " + ("stand still" if self.rides else "let it ride over the loop")
+        )
         self.setToolTip(f"{self.spec.label}{about} · double-click for {usual}{ride}")
 
     def _put(self, value: Value) -> None:
@@ -120,8 +123,9 @@ class FieldWidget(QWidget):
             turned = (at + (1 if steps > 0 else -1)) % len(self.spec.choices)
             self._put(self.spec.choices[turned])
         elif fine:
-            self._put(round((self._number() + steps * self.spec.step) / self.spec.step)
-                      * self.spec.step)  # fmt: skip
+            self._put(
+                round((self._number() + steps * self.spec.step) / self.spec.step) * self.spec.step
+            )
         else:
             share = self.spec.to_share(self._number()) + steps / NUDGES
             value = self.spec.from_share(share)
@@ -215,9 +219,14 @@ class FieldWidget(QWidget):
             left, width = box.left() + name + 15, box.width() - name - 66
         painter.setPen(QPen(color(self._accent), 1.6))
         last = len(shares) - 1
-        painter.drawPolyline(QPolygonF([
-            QPointF(left + width * i / last, low - 13 * share) for i, share in enumerate(shares)
-        ]))  # fmt: skip
+        painter.drawPolyline(
+            QPolygonF(
+                [
+                    QPointF(left + width * i / last, low - 13 * share)
+                    for i, share in enumerate(shares)
+                ]
+            )
+        )
 
     # --- hands --------------------------------------------------------------------------------
 

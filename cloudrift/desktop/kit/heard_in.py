@@ -44,9 +44,13 @@ class HeardIn(QWidget):
         line.addWidget(self.chords)
         line.addWidget(self.names, 1)
         column.addLayout(line)
-        about = label("Heard, not known: a tempo may be half or double, a key its relative, and "
-                      "what is not played plainly is guessed. Which note of a chord is lowest is "
-                      "not told.", size=11.5, name="soft")  # fmt: skip
+        about = label(
+            "Heard, not known: a tempo may be half or double, a key its relative, and "
+            "what is not played plainly is guessed. Which note of a chord is lowest is "
+            "not told.",
+            size=11.5,
+            name="soft",
+        )
         about.setWordWrap(True)
         column.addWidget(about)
         self._name_chords()

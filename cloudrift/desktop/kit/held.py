@@ -19,5 +19,8 @@ class Held(NamedTuple):
 def held(what: QInputEvent | Qt.KeyboardModifier) -> Held:
     """Return which are held in an event, or among modifiers."""
     keys = what if isinstance(what, Qt.KeyboardModifier) else what.modifiers()
-    return Held(bool(keys & _KEYS.ShiftModifier), bool(keys & _KEYS.ControlModifier),
-                bool(keys & _KEYS.AltModifier))  # fmt: skip
+    return Held(
+        bool(keys & _KEYS.ShiftModifier),
+        bool(keys & _KEYS.ControlModifier),
+        bool(keys & _KEYS.AltModifier),
+    )

@@ -49,19 +49,55 @@ class Tokens:
 
 
 DAYBREAK = Tokens(
-    sky="#DCE4E7", paper="#F5F8F8", card="#FFFFFF", ink="#15232B", ink_soft="#546873",
-    line="#C2CED3", hair="#D8E0E3", lane="#CED8DC", signal="#D4452A", focus="#0B6A93",
-    focus_soft="#D9E9F0", good="#2A7553", warn="#A86C00", on_ink="#FFFFFF",
-    keys="#2E7F87", pad="#6A79B5", pluck="#B9851C", lead="#B2466A", strings="#5B8A47",
-    voice="#8A59A5", bass="#40525E", bell="#3590BF", grain="#8A7F71",
-)  # fmt: skip
+    sky="#DCE4E7",
+    paper="#F5F8F8",
+    card="#FFFFFF",
+    ink="#15232B",
+    ink_soft="#546873",
+    line="#C2CED3",
+    hair="#D8E0E3",
+    lane="#CED8DC",
+    signal="#D4452A",
+    focus="#0B6A93",
+    focus_soft="#D9E9F0",
+    good="#2A7553",
+    warn="#A86C00",
+    on_ink="#FFFFFF",
+    keys="#2E7F87",
+    pad="#6A79B5",
+    pluck="#B9851C",
+    lead="#B2466A",
+    strings="#5B8A47",
+    voice="#8A59A5",
+    bass="#40525E",
+    bell="#3590BF",
+    grain="#8A7F71",
+)
 NIGHTFALL = Tokens(
-    sky="#0E161B", paper="#17222A", card="#1F2C35", ink="#E6EEF1", ink_soft="#9DB1BB",
-    line="#3A4B56", hair="#2A3943", lane="#30434F", signal="#FF7D62", focus="#5FB8E0",
-    focus_soft="#1D3A4A", good="#63BD95", warn="#E0A33A", on_ink="#10191F",
-    keys="#4FAAB2", pad="#93A0DA", pluck="#DDAA44", lead="#DC7798", strings="#86B870",
-    voice="#B587D0", bass="#8FA5B3", bell="#62B4DE", grain="#B5A998",
-)  # fmt: skip
+    sky="#0E161B",
+    paper="#17222A",
+    card="#1F2C35",
+    ink="#E6EEF1",
+    ink_soft="#9DB1BB",
+    line="#3A4B56",
+    hair="#2A3943",
+    lane="#30434F",
+    signal="#FF7D62",
+    focus="#5FB8E0",
+    focus_soft="#1D3A4A",
+    good="#63BD95",
+    warn="#E0A33A",
+    on_ink="#10191F",
+    keys="#4FAAB2",
+    pad="#93A0DA",
+    pluck="#DDAA44",
+    lead="#DC7798",
+    strings="#86B870",
+    voice="#B587D0",
+    bass="#8FA5B3",
+    bell="#62B4DE",
+    grain="#B5A998",
+)
 THEMES = {"Daybreak": DAYBREAK, "Nightfall": NIGHTFALL}
 
 
@@ -127,14 +163,20 @@ def apply(app: QApplication, name: str) -> None:
     t = look.tokens
     palette = QPalette()
     for role, token in {
-        QPalette.ColorRole.Window: t.sky, QPalette.ColorRole.Base: t.card,
-        QPalette.ColorRole.AlternateBase: t.paper, QPalette.ColorRole.Button: t.card,
-        QPalette.ColorRole.WindowText: t.ink, QPalette.ColorRole.Text: t.ink,
-        QPalette.ColorRole.ButtonText: t.ink, QPalette.ColorRole.Highlight: t.focus,
-        QPalette.ColorRole.HighlightedText: t.on_ink, QPalette.ColorRole.ToolTipBase: t.ink,
-        QPalette.ColorRole.ToolTipText: t.on_ink, QPalette.ColorRole.PlaceholderText: t.ink_soft,
+        QPalette.ColorRole.Window: t.sky,
+        QPalette.ColorRole.Base: t.card,
+        QPalette.ColorRole.AlternateBase: t.paper,
+        QPalette.ColorRole.Button: t.card,
+        QPalette.ColorRole.WindowText: t.ink,
+        QPalette.ColorRole.Text: t.ink,
+        QPalette.ColorRole.ButtonText: t.ink,
+        QPalette.ColorRole.Highlight: t.focus,
+        QPalette.ColorRole.HighlightedText: t.on_ink,
+        QPalette.ColorRole.ToolTipBase: t.ink,
+        QPalette.ColorRole.ToolTipText: t.on_ink,
+        QPalette.ColorRole.PlaceholderText: t.ink_soft,
         QPalette.ColorRole.Link: t.focus,
-    }.items():  # fmt: skip
+    }.items():
         palette.setColor(role, QColor(token))
     palette.setColor(
         QPalette.ColorGroup.Disabled, QPalette.ColorRole.ButtonText, QColor(t.ink_soft)

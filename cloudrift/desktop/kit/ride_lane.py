@@ -135,8 +135,10 @@ class RideCurve(QWidget):
         place, mods = event.position(), event.modifiers()
         if held(mods).alt:
             tick = self._tick(place.x(), fine=True)
-            self.chosen = max((i for i, p in enumerate(self.points) if p.tick <= tick),
-                              default=len(self.points) - 1)  # fmt: skip
+            self.chosen = max(
+                (i for i, p in enumerate(self.points) if p.tick <= tick),
+                default=len(self.points) - 1,
+            )
             self._bend_from = place.y()
             self.update()
             return
@@ -161,10 +163,15 @@ class RideCurve(QWidget):
         elif self._drag:
             fine = held(event).shift
             self._put(
-                moved_point(self.points, self.chosen, self._tick(place.x(), fine=fine),
-                            self._value(place.y()), self._ticks),
+                moved_point(
+                    self.points,
+                    self.chosen,
+                    self._tick(place.x(), fine=fine),
+                    self._value(place.y()),
+                    self._ticks,
+                ),
                 self.chosen,
-            )  # fmt: skip
+            )
 
     def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
         self._drag, self._bend_from = False, None
@@ -234,10 +241,14 @@ class RideCurve(QWidget):
         ticks = np.linspace(0, self._ticks, max(2, self.width() // 2), endpoint=False)
         shares = shares_at(ride, self.field, ticks, self._ticks)
         painter.setPen(QPen(color(self._role), 2))
-        painter.drawPolyline(QPolygonF([
-            QPointF(self._x(t), self._y(s))
-            for t, s in zip(ticks.tolist(), shares.tolist(), strict=True)
-        ]))  # fmt: skip
+        painter.drawPolyline(
+            QPolygonF(
+                [
+                    QPointF(self._x(t), self._y(s))
+                    for t, s in zip(ticks.tolist(), shares.tolist(), strict=True)
+                ]
+            )
+        )
         for i, point in enumerate(self.points):
             chosen = i == self.chosen and self.hasFocus()
             painter.setBrush(color("focus" if chosen else "card"))
@@ -320,8 +331,9 @@ class RideLane(QWidget):
         self.every = QComboBox()
         self.every.addItems(list(EVERY))
         self.every.setAccessibleName(f"How often the ride of {field.label} comes")
-        self.every.setToolTip("The same way again and again, drawn together into it, or once "
-                              "over the whole loop")  # fmt: skip
+        self.every.setToolTip(
+            "The same way again and again, drawn together into it, or once over the whole loop"
+        )
         self.every.setFont(text_font(11))
         self.every.setProperty("fit", "small")
         self.every.textActivated.connect(lambda text: self.every_chosen.emit(EVERY[text]))

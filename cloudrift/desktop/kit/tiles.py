@@ -11,15 +11,29 @@ from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.kit.parts import button, heading, label
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.settings import Field
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords.metre import METRES, metre_text, metre_words, set_metre
-from cloudrift.loop.edits.layers import edits
 from cloudrift.loop.model import spec
 from cloudrift.style import known_cards
 
-TEMPO = Field(name="tempo", label="Tempo", default=120, unit="BPM", low=spec.MIN_TEMPO_BPM,
-              high=spec.MAX_TEMPO_BPM, step=0.5)  # fmt: skip
-BARS = Field(name="bars", label="Length", default=8, unit="bars", low=spec.MIN_BARS,
-             high=spec.MAX_BARS, step=1)  # fmt: skip
+TEMPO = Field(
+    name="tempo",
+    label="Tempo",
+    default=120,
+    unit="BPM",
+    low=spec.MIN_TEMPO_BPM,
+    high=spec.MAX_TEMPO_BPM,
+    step=0.5,
+)
+BARS = Field(
+    name="bars",
+    label="Length",
+    default=8,
+    unit="bars",
+    low=spec.MIN_BARS,
+    high=spec.MAX_BARS,
+    step=1,
+)
 
 
 class Tile(QAbstractButton):
@@ -138,7 +152,7 @@ def open_tempo(tile: Tile, session: Session) -> Popup:
     """Open the tempo editor."""
 
     def put(value: float) -> None:
-        session.apply("tempo", lambda loop: edits.set_tempo(loop, value), merge="tempo")
+        session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, value), merge="tempo")
 
     words = "What is written; drag, scroll, or type a number. Notes follow at once."
     popup = _field_popup(tile, session, TEMPO, session.loop.tempo, put, words)
@@ -150,7 +164,7 @@ def open_length(tile: Tile, session: Session) -> Popup:
     """Open the editor of length and metre."""
 
     def put(value: float) -> None:
-        session.apply("length", lambda loop: edits.set_bars(loop, int(value)), merge="length")
+        session.apply("length", lambda loop: loop_edits.set_bars(loop, int(value)), merge="length")
 
     words = "Shorter cuts the end off, longer repeats what is there."
     popup = _field_popup(tile, session, BARS, session.loop.bars, put, words)
@@ -169,9 +183,10 @@ def open_length(tile: Tile, session: Session) -> Popup:
         other = wanted != session.loop.metre
         put_metre.setEnabled(other)
         does.setText(
-            metre_words(session.loop, wanted) if other
+            metre_words(session.loop, wanted)
+            if other
             else "Bars keep their number and the tempo stays; beats come or go at their ends."
-        )  # fmt: skip
+        )
         popup.fit()
 
     def change() -> None:
@@ -201,9 +216,13 @@ def open_style(tile: Tile, session: Session) -> Popup:
     about = label("", size=12, name="soft")
     about.setWordWrap(True)
     popup.body.addWidget(about)
-    does = label("Another card changes nothing that is there: rows are drawn, next chords "
-                 "proposed and typed rows voiced in its way from then on, and the layers that "
-                 "it keeps to are counted by it.", size=11.5, name="soft")  # fmt: skip
+    does = label(
+        "Another card changes nothing that is there: rows are drawn, next chords "
+        "proposed and typed rows voiced in its way from then on, and the layers that "
+        "it keeps to are counted by it.",
+        size=11.5,
+        name="soft",
+    )
     does.setWordWrap(True)
     popup.body.addWidget(does)
 
@@ -221,8 +240,9 @@ def open_style(tile: Tile, session: Session) -> Popup:
 
     def put(_at: int) -> None:
         name = choice.currentData()
-        session.apply(f"style card {name or 'taken off'}",
-                      lambda loop: edits.set_style(loop, name))  # fmt: skip
+        session.apply(
+            f"style card {name or 'taken off'}", lambda loop: loop_edits.set_style(loop, name)
+        )
         show()
 
     choice.activated.connect(put)

@@ -53,8 +53,11 @@ class Wishes(msgspec.Struct, frozen=True, kw_only=True):
     names: str = ""
 
     def __post_init__(self) -> None:
-        for name, allowed in (("theme", THEMES), ("size_percent", SIZES),
-                              ("buffer_ms", BUFFERS_MS)):  # fmt: skip
+        for name, allowed in (
+            ("theme", THEMES),
+            ("size_percent", SIZES),
+            ("buffer_ms", BUFFERS_MS),
+        ):
             if getattr(self, name) not in allowed:
                 one_of = ", ".join(str(one) for one in allowed if one != "")
                 raise ValueError(f"{name} is {getattr(self, name)!r}, but must be one of {one_of}")
@@ -98,13 +101,16 @@ class Preferences:
             if not self.file.is_file():
                 return {}, ()
             self._keep_backup()
-            return {}, (f"The settings could not be read ({error}); defaults are used, and the "
-                        f"file is kept as {BACKUP}",)  # fmt: skip
+            return {}, (
+                f"The settings could not be read ({error}); defaults are used, and the "
+                f"file is kept as {BACKUP}",
+            )
         wrong = []
         for name in [*raw]:
             if name in _FIELDS and (problem := _problem_of(name, raw[name])):
-                wrong.append(f"{FILE}: {problem}; the default is used, and the file is kept as "
-                             f"{BACKUP}")  # fmt: skip
+                wrong.append(
+                    f"{FILE}: {problem}; the default is used, and the file is kept as {BACKUP}"
+                )
                 del raw[name]
         if wrong:
             self._keep_backup()

@@ -119,8 +119,9 @@ class Session(QObject):
     def _on_lengthened(self, buffer_ms: int) -> None:
         self.say(
             f"The sound came too late for the speaker: its buffer is {buffer_ms} ms from now on. "
-            "Loop, Settings has it shorter again.", good=True
-        )  # fmt: skip
+            "Loop, Settings has it shorter again.",
+            good=True,
+        )
 
     def close(self, *, keep: bool = False, within_s: float = CLOSING_S) -> bool:
         """Let speaker, threads and timers go; say whether all have ended within so long.
@@ -133,8 +134,11 @@ class Session(QObject):
         self.hearing.stop()
         self.transport.close()
         until = time.monotonic() + within_s
-        ended = [document.saver.has_ended(until - time.monotonic()), self.hearing.has_ended(until),
-                 self.engine.close(until - time.monotonic())]  # fmt: skip
+        ended = [
+            document.saver.has_ended(until - time.monotonic()),
+            self.hearing.has_ended(until),
+            self.engine.close(until - time.monotonic()),
+        ]
         if not kept:
             document.keeper.forget()
             document.shelter.close()

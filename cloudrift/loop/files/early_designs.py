@@ -57,8 +57,9 @@ def _layer(layer: Layer) -> Layer:
     if sound is source.sound and other is source.other:
         return layer
     level = min(max(layer.level_db + louder_db, spec.MIN_LEVEL_DB), spec.MAX_LEVEL_DB)
-    return replace(layer, source=replace(source, sound=sound, other=other),
-                   level_db=round(level, 1))  # fmt: skip
+    return replace(
+        layer, source=replace(source, sound=sound, other=other), level_db=round(level, 1)
+    )
 
 
 def _stacked(one: Stacked) -> Stacked:

@@ -15,7 +15,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import for_a_file, free_name, plural
 from cloudrift.loop.edits.chords.metre import metre_text, set_metre
 from cloudrift.loop.edits.chords.progression import put_chords
-from cloudrift.loop.edits.layers.edits import set_bars, set_key
+from cloudrift.loop.edits.loop_edits import set_bars, set_key
 from cloudrift.loop.files.storage import SUFFIX, load, save
 from cloudrift.loop.model.loop import Loop
 
@@ -37,10 +37,15 @@ class Kept:
         """What it is, in a line."""
         loop = self.loop
         return ", ".join(
-            (loop.key.text, f"{loop.tempo:g} BPM", plural(loop.bars, "bar"),
-             metre_text(loop.metre), plural(len(loop.chords), "chord"),
-             plural(len(loop.layers), "layer"))
-        )  # fmt: skip
+            (
+                loop.key.text,
+                f"{loop.tempo:g} BPM",
+                plural(loop.bars, "bar"),
+                metre_text(loop.metre),
+                plural(len(loop.chords), "chord"),
+                plural(len(loop.layers), "layer"),
+            )
+        )
 
 
 def template_folder() -> Path:

@@ -137,9 +137,10 @@ def _locks(folder: Path) -> Path:
 
 
 def left_behind(
-    clips: ClipStore, folder: Path | None = None,
+    clips: ClipStore,
+    folder: Path | None = None,
     tell: Callable[[str], object] = lambda _words: None,
-) -> list[Unsaved]:  # fmt: skip
+) -> list[Unsaved]:
     """Return the work of processes that are gone, newest first; its recordings go into a store.
 
     Files that can't be read are passed over; ``tell`` hears of each in a sentence. They stay.

@@ -37,8 +37,10 @@ SUFFIX = ".cloudrift"
 MEMBER = "loop.json"
 ORIGIN = "origin.txt"  # beside it, in what a crash left: where the loop is from
 BESIDE: dict[str, type[Any]] = {  # of a document
-    "arrangement": Arrangement, "credits": Credits, "demo": DemoFile,
-}  # fmt: skip
+    "arrangement": Arrangement,
+    "credits": Credits,
+    "demo": DemoFile,
+}
 MAX_JSON_BYTES, MAX_NOTE_BYTES = 32 << 20, 1 << 16
 MOST_TO_LOOK_AT = 4 << 20  # bytes of a loop of which every fault is looked for, rather than one
 MOST_PROBLEMS = 5
@@ -104,8 +106,12 @@ MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
 def clips_of(document: Document) -> set[str]:
     """Return the names of the clips that a document is made of, or keeps for a newer program."""
     loops = (document.loop, *(one.loop for one in document.recipes))
-    own = {one.clip for loop in loops for layer in (*loop.layers, *loop.lanes)
-           for one in layer.source.recordings}  # fmt: skip
+    own = {
+        one.clip
+        for loop in loops
+        for layer in (*loop.layers, *loop.lanes)
+        for one in layer.source.recordings
+    }
     own |= {one.clip for one in document.prints}
     own |= {clip for one in document.arrangement.takes for clip in one.clips}
     return own | set(document.newer.clips if document.newer else ())
@@ -188,9 +194,11 @@ def signature(path: Path | None) -> tuple[int, ...] | None:
 
 
 def load_document(
-    path: Path, clips: ClipStore | None = None, beside: Path | None = None,
+    path: Path,
+    clips: ClipStore | None = None,
+    beside: Path | None = None,
     renewed: Callable[[tuple[str, ...]], object] = lambda _names: None,
-) -> Document:  # fmt: skip
+) -> Document:
     """Read a loop file, and its recordings into a store; without one they are not looked at.
 
     ``beside`` is the folder where they lie if the file only names them. ``renewed`` hears which
@@ -340,9 +348,7 @@ def _earlier(head: _Head, where: str) -> Document:
     for one in recipes if isinstance(recipes, list) else ():
         if isinstance(one, dict) and "loop" in one:
             one["loop"] = _brought_up(one["loop"], head.schema, where)
-    document = _with_prints(
-        _loop_of(loop, where), head.prints, msgspec.json.encode(recipes), where
-    )  # fmt: skip
+    document = _with_prints(_loop_of(loop, where), head.prints, msgspec.json.encode(recipes), where)
     document = _with_beside(document, head.beside, where)
     return with_guessed_bare(document) if head.schema < BARE_SINCE else document
 
@@ -386,9 +392,10 @@ def _with_prints(loop: Loop, prints: bytes, recipes: bytes, where: str) -> Docum
     """Return a document with the prints that stand beside its loop, as they were written."""
     try:
         return Document(
-            loop=loop, prints=msgspec.json.decode(prints, type=tuple[Print, ...]),
+            loop=loop,
+            prints=msgspec.json.decode(prints, type=tuple[Print, ...]),
             recipes=in_bounds(msgspec.json.decode(recipes, type=tuple[RecipeLoop, ...]), where),
-        )  # fmt: skip
+        )
     except msgspec.ValidationError as error:
         raise CloudriftError(f"{where}: its prints: {error}") from error
 

@@ -78,9 +78,9 @@ def with_person(credits: Credits, person: Person) -> Credits:
     """Add somebody, or put them in the place of the one of that name."""
     if all(one.name != person.name for one in credits.people):
         return replace(credits, people=(*credits.people, person))
-    return replace(credits, people=tuple(
-        person if one.name == person.name else one for one in credits.people
-    ))  # fmt: skip
+    return replace(
+        credits, people=tuple(person if one.name == person.name else one for one in credits.people)
+    )
 
 
 def without_person(credits: Credits, name: str) -> Credits:
@@ -91,9 +91,10 @@ def without_person(credits: Credits, name: str) -> Credits:
 def renamed(credits: Credits, old: str, new: str) -> Credits:
     """Call somebody otherwise; raise CloudriftError where another one is called so."""
     new = new.strip()[:NAME_TYPED]
-    return replace(credits, people=tuple(
-        replace(one, name=new) if one.name == old else one for one in credits.people
-    ))  # fmt: skip
+    return replace(
+        credits,
+        people=tuple(replace(one, name=new) if one.name == old else one for one in credits.people),
+    )
 
 
 def shared_evenly(credits: Credits) -> Credits:
@@ -103,9 +104,12 @@ def shared_evenly(credits: Credits) -> Credits:
         return credits
     each = int(WHOLE * 100 / count) / 100
     first = round(WHOLE - each * (count - 1), 2)
-    return replace(credits, people=tuple(
-        replace(one, share=each if at else first) for at, one in enumerate(credits.people)
-    ))  # fmt: skip
+    return replace(
+        credits,
+        people=tuple(
+            replace(one, share=each if at else first) for at, one in enumerate(credits.people)
+        ),
+    )
 
 
 def confirmed(credits: Credits, source: str, *, on: bool) -> Credits:

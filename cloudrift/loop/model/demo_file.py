@@ -61,8 +61,9 @@ class DemoFile(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
 def part_loop(loop: Loop, part: DemoPart) -> Loop:
     """Return the loop as a part has it: the groove bed is no part of it."""
     keep = set(part.layers)
-    layers = tuple(one if not keep or one.id in keep else replace(one, mute=True)
-                   for one in loop.layers)  # fmt: skip
+    layers = tuple(
+        one if not keep or one.id in keep else replace(one, mute=True) for one in loop.layers
+    )
     return replace(loop, layers=layers, bed=None)
 
 
@@ -95,8 +96,14 @@ def draw_demo(loop: Loop, draw: int) -> DemoFile:
         parts += [(one.name, (one.id,), 1) for one in first]
     made: list[DemoPart] = []
     for name, layers, turns in parts:
-        made.append(DemoPart(id=new_id("d", (one.id for one in made)), name=name[:100],
-                             layers=layers, turns=turns))  # fmt: skip
+        made.append(
+            DemoPart(
+                id=new_id("d", (one.id for one in made)),
+                name=name[:100],
+                layers=layers,
+                turns=turns,
+            )
+        )
     return DemoFile(parts=tuple(made), draw=draw)
 
 
@@ -170,8 +177,11 @@ def with_layer(demo: DemoFile, loop: Loop, part_id: str, layer_id: str, *, on: b
     """Let a layer be heard in a part, or not; the last one stays."""
     part = find_part(demo, part_id)
     heard = [one.id for one in heard_in(loop, part)]
-    kept = [one.id for one in loop.heard() if (one.id in heard or one.id == layer_id)
-            and (on or one.id != layer_id)]  # fmt: skip
+    kept = [
+        one.id
+        for one in loop.heard()
+        if (one.id in heard or one.id == layer_id) and (on or one.id != layer_id)
+    ]
     if not kept:
         raise CloudriftError("a part of the demo file needs a layer that is heard")
     every = len(kept) == len(loop.heard())

@@ -92,9 +92,13 @@ class Place(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     @property
     def plain(self) -> bool:
         """Whether it plays as it is in the recording, wherever; forward or backward."""
-        as_it_is = Place(at_tick=self.at_tick, length_ticks=self.length_ticks,
-                         from_tick=self.from_tick, from_ticks=self.from_ticks,
-                         backward=self.backward)  # fmt: skip
+        as_it_is = Place(
+            at_tick=self.at_tick,
+            length_ticks=self.length_ticks,
+            from_tick=self.from_tick,
+            from_ticks=self.from_ticks,
+            backward=self.backward,
+        )
         return self == as_it_is and self.length_ticks == self.from_ticks
 
 
@@ -173,8 +177,9 @@ class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
 
     def chord_at(self, tick: int) -> Chord | None:
         """Return the chord that sounds at a tick of the recording."""
-        return next((c for c in self.chords
-                     if c.start_tick <= tick < c.start_tick + c.length_ticks), None)  # fmt: skip
+        return next(
+            (c for c in self.chords if c.start_tick <= tick < c.start_tick + c.length_ticks), None
+        )
 
     def label_at(self, tick: int) -> Label | None:
         """Return the label of the span that a tick of the recording lies in."""
@@ -183,9 +188,10 @@ class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
     @property
     def heard_chords(self) -> tuple[tuple[int, int, Chord | None], ...]:
         """Which chord is heard where: start and end tick of each place, and its chord."""
-        return tuple((place.at_tick, place.end_tick,
-                      None if place.mute else self.chord_at(place.from_tick))
-                     for place in self.places)  # fmt: skip
+        return tuple(
+            (place.at_tick, place.end_tick, None if place.mute else self.chord_at(place.from_tick))
+            for place in self.places
+        )
 
     def shift_at(self, tempo: float) -> float:
         """Return how far its pitch goes from what was recorded, in semitones, at a tempo (BPM)."""

@@ -74,8 +74,14 @@ class Stroke(NamedTuple):
     late_ms: float
 
 
-class Hits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True,
-           tag_field="kind", tag="hits"):  # fmt: skip
+class Hits(
+    msgspec.Struct,
+    frozen=True,
+    kw_only=True,
+    forbid_unknown_fields=True,
+    tag_field="kind",
+    tag="hits",
+):
     """What a drum plays: its ``patterns``, of which ``plays`` names the one that is heard.
 
     Parameters
@@ -138,8 +144,9 @@ class Hits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     @property
     def sound_text(self) -> str:
         """What it is played with, in words."""
-        return " + ".join(use.of.label if use.known else f"{use.of.label}: silent"
-                          for use in self.sounds)  # fmt: skip
+        return " + ".join(
+            use.of.label if use.known else f"{use.of.label}: silent" for use in self.sounds
+        )
 
     @property
     def is_silent(self) -> bool:
@@ -160,8 +167,11 @@ class Hits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     @property
     def unknown(self) -> tuple[str, ...]:
         """What of it this program does not know, in words."""
-        return tuple(f"the sound {use.name} (design {use.version}), silent"
-                     for use in self.all_sounds if not use.known)  # fmt: skip
+        return tuple(
+            f"the sound {use.name} (design {use.version}), silent"
+            for use in self.all_sounds
+            if not use.known
+        )
 
     def strokes(self, around: Around) -> tuple[Stroke, ...]:
         """Return its hits where they are played, all through the loop, in order of time."""
@@ -190,11 +200,17 @@ class Hits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
             if hit.sound and hit.sound != which + 1:
                 continue
             pitch = self.base_at(stroke.tick, around) + hit.st + one.st
-            notes.append(Note(
-                start_tick=stroke.tick, length_ticks=hit.length_ticks or RINGS_TICKS,
-                pitch=min(max(pitch, LOWEST), HIGHEST), velocity=hit.velocity,
-                offset_ms=stroke.late_ms + one.late_ms, glide_ms=hit.glide_ms, pan=hit.pan,
-            ))  # fmt: skip
+            notes.append(
+                Note(
+                    start_tick=stroke.tick,
+                    length_ticks=hit.length_ticks or RINGS_TICKS,
+                    pitch=min(max(pitch, LOWEST), HIGHEST),
+                    velocity=hit.velocity,
+                    offset_ms=stroke.late_ms + one.late_ms,
+                    glide_ms=hit.glide_ms,
+                    pan=hit.pan,
+                )
+            )
         return in_order(notes)
 
     def base_at(self, tick: int, around: Around) -> int:

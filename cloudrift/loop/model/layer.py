@@ -19,8 +19,16 @@ from cloudrift.sound.instrument import Role
 from cloudrift.texture.ride import Ride, check_ride
 from cloudrift.texture.treatment import Line, time_ratio
 
-LEVEL = Field(name="level_db", label="Level", default=0, unit="dB", low=spec.MIN_LEVEL_DB,
-              high=spec.MAX_LEVEL_DB, step=0.5, off_low=True)  # fmt: skip
+LEVEL = Field(
+    name="level_db",
+    label="Level",
+    default=0,
+    unit="dB",
+    low=spec.MIN_LEVEL_DB,
+    high=spec.MAX_LEVEL_DB,
+    step=0.5,
+    off_low=True,
+)
 
 # Where a line is: the id of the layer or the group that has it; None for the whole loop's.
 LineAt = str | None
@@ -74,8 +82,11 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     def recorded(self) -> FromRecording | None:
         """The recording that it is, or that it is cut from."""
         source = self.source
-        return source.of if isinstance(source, Flipped) else (
-            source if isinstance(source, FromRecording) else None)  # fmt: skip
+        return (
+            source.of
+            if isinstance(source, Flipped)
+            else (source if isinstance(source, FromRecording) else None)
+        )
 
     @property
     def flipped(self) -> Flipped | None:

@@ -85,8 +85,9 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         if time_ratio(self.over) != 1:
             raise CloudriftError("a treatment on all of a section can't change its length")
         self._check_chord_places()
-        within("length that is heard", self.sounding_frames / self.rate, 0, spec.MAX_SOUNDING_S,
-                " s")  # fmt: skip
+        within(
+            "length that is heard", self.sounding_frames / self.rate, 0, spec.MAX_SOUNDING_S, " s"
+        )
 
     def _check_chord_places(self) -> None:
         end = 0
@@ -151,13 +152,20 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     def unknown(self) -> tuple[str, ...]:
         """What this program does not know and passes by, each once, in words."""
         owners: tuple[Layer | Group, ...] = (
-            *self.layers, *self.groups, *self.lanes, *self.bed_group
-        )  # fmt: skip
-        found = [f"the treatment {t.kind} (design {t.version}), passed by"
-                 for line in (self.line, *(x.line for x in owners)) for t in line
-                 if not t.known]  # fmt: skip
-        found += [f"{what} in {x.name}" for x in (*self.layers, *self.lanes)
-                  for what in x.source.unknown]  # fmt: skip
+            *self.layers,
+            *self.groups,
+            *self.lanes,
+            *self.bed_group,
+        )
+        found = [
+            f"the treatment {t.kind} (design {t.version}), passed by"
+            for line in (self.line, *(x.line for x in owners))
+            for t in line
+            if not t.known
+        ]
+        found += [
+            f"{what} in {x.name}" for x in (*self.layers, *self.lanes) for what in x.source.unknown
+        ]
         return tuple(dict.fromkeys(found))
 
     def layer(self, layer_id: str) -> Layer:
@@ -187,8 +195,11 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         if at is None:
             return self
         owners: tuple[Layer | Group, ...] = (
-            *self.layers, *self.groups, *self.lanes, *self.bed_group
-        )  # fmt: skip
+            *self.layers,
+            *self.groups,
+            *self.lanes,
+            *self.bed_group,
+        )
         return _by_id(owners, at, "layer or group")
 
     def line_of(self, at: LineAt) -> Line:
@@ -241,8 +252,14 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     def around_bed(self) -> Around:
         """What lanes may know of it: the key and the roots that are heard, and how they swing."""
         swing = self.bed.swings if self.bed else Swing()
-        return Around(self.spans, self.sounding_key, bar_ticks(self.metre), self.ticks,
-                      self.heard_roots, swing)  # fmt: skip
+        return Around(
+            self.spans,
+            self.sounding_key,
+            bar_ticks(self.metre),
+            self.ticks,
+            self.heard_roots,
+            swing,
+        )
 
     @property
     def heard_roots(self) -> tuple[Root, ...]:
@@ -256,12 +273,15 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         flips = [x.source for x in heard if isinstance(x.source, Flipped) and x.source.chords]
         if flips and all(x.recorded is not None for x in heard):
             by = round(flips[0].shift_at(self.tempo)) + whole
-            return tuple(Root(start, min(end, self.ticks), (chord.root + by) % 12)
-                         for start, end, chord in sorted(flips[0].heard_chords,
-                                                         key=lambda place: place[:2])
-                         if chord is not None and start < self.ticks)  # fmt: skip
-        return tuple(Root(c.start_tick + c.late_ticks, c.end_tick, (c.root + whole) % 12)
-                     for c in self.chords)  # fmt: skip
+            return tuple(
+                Root(start, min(end, self.ticks), (chord.root + by) % 12)
+                for start, end, chord in sorted(flips[0].heard_chords, key=lambda place: place[:2])
+                if chord is not None and start < self.ticks
+            )
+        return tuple(
+            Root(c.start_tick + c.late_ticks, c.end_tick, (c.root + whole) % 12)
+            for c in self.chords
+        )
 
     def notes_of(self, layer: Layer) -> tuple[Note, ...]:
         """Return a layer's notes as played; of a lane, those of the first sound of its stack."""

@@ -57,14 +57,23 @@ class Facts(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     doubts: tuple[Text, ...] = ()
 
     def __post_init__(self) -> None:
-        for field, what in (("name", "a recording"), ("maker", "a maker"),
-                            ("licence", "a licence"), ("origin", "an origin")):  # fmt: skip
+        for field, what in (
+            ("name", "a recording"),
+            ("maker", "a maker"),
+            ("licence", "a licence"),
+            ("origin", "an origin"),
+        ):
             named(self, what, field, may_be_empty=True)
         where = f"the recording {self.name}"
         within(f"{where}: length", self.length_s, SHORTEST_S, LONGEST_S, " s")
         if self.tempo:
-            within(f"{where}: tempo", self.tempo, spec.MIN_TEMPO_BPM / 2,
-                   spec.MAX_TEMPO_BPM * 2, " BPM")  # fmt: skip
+            within(
+                f"{where}: tempo",
+                self.tempo,
+                spec.MIN_TEMPO_BPM / 2,
+                spec.MAX_TEMPO_BPM * 2,
+                " BPM",
+            )
         within(f"{where}: pitch", self.pitch, 0, 127)
         within(f"{where}: number of beats", len(self.beats_s), 0, MOST_BEATS)
         within(f"{where}: number of doubts", len(self.doubts), 0, 8)
@@ -81,8 +90,9 @@ class Facts(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
             within(f"{where}: downbeat", self.downbeat, 0, len(self.beats_s) - 1)
 
 
-class WithoutNotes(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True,
-                   tag_field="kind"):  # fmt: skip
+class WithoutNotes(
+    msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, tag_field="kind"
+):
     """A source that is sound, rather than notes that are played with one."""
 
     follows: ClassVar[bool] = False
@@ -159,8 +169,9 @@ class FromRecording(WithoutNotes, frozen=True, kw_only=True, tag="recording"):
     def origin_s(self) -> float:
         """What of it lies at its place, in seconds: the first downbeat in what is heard of it."""
         beats = self.facts.beats_s[self.facts.downbeat :]
-        return next((beat for beat in beats if self.first_s - 1e-6 <= beat < self.end_s),
-                    self.first_s)  # fmt: skip
+        return next(
+            (beat for beat in beats if self.first_s - 1e-6 <= beat < self.end_s), self.first_s
+        )
 
     @property
     def end_tick(self) -> int:
@@ -194,8 +205,15 @@ class FromRecording(WithoutNotes, frozen=True, kw_only=True, tag="recording"):
     @property
     def text(self) -> str:
         """What it plays, in words."""
-        often = f", every {self.every_bars} bars" if self.every_bars > 1 else (
-            ", every bar" if self.every_bars else "")  # fmt: skip
-        how = {"as it is": "as it is", "tempo": "to the tempo", "tape": "to the tempo, as tape",
-               "beats": "beat by beat"}[self.fit]  # fmt: skip
+        often = (
+            f", every {self.every_bars} bars"
+            if self.every_bars > 1
+            else (", every bar" if self.every_bars else "")
+        )
+        how = {
+            "as it is": "as it is",
+            "tempo": "to the tempo",
+            "tape": "to the tempo, as tape",
+            "beats": "beat by beat",
+        }[self.fit]
         return f"{self.facts.kind} {how}{often}"

@@ -78,8 +78,10 @@ def field_of(loop: Loop, ride: SectionRide) -> Field:
     field = found.field(ride.of)
     if field.choices or not field.rides:
         able = [one.name for one in found.of.spec if one.rides and not one.choices]
-        raise CloudriftError(f"{found.of.label} of {whose}: {field.label} cannot ride"
-                             f"{did_you_mean(ride.of, (*able, BLEND.name))}")  # fmt: skip
+        raise CloudriftError(
+            f"{found.of.label} of {whose}: {field.label} cannot ride"
+            f"{did_you_mean(ride.of, (*able, BLEND.name))}"
+        )
     return field
 
 
@@ -102,8 +104,10 @@ def with_value(loop: Loop, ride: SectionRide, value: float) -> Loop:
     owner = ride.owner or None
     if ride.treatment:
         # What is bypassed in the loop acts where a value of it rides.
-        line = tuple(_set(replace(t, on=True), ride.of, value) if t.id == ride.treatment else t
-                     for t in loop.line_of(owner))  # fmt: skip
+        line = tuple(
+            _set(replace(t, on=True), ride.of, value) if t.id == ride.treatment else t
+            for t in loop.line_of(owner)
+        )
         return loop.with_owner(owner, line=line)
     if owner is None:
         return replace(loop, level_db=loop.level_db + value)
@@ -137,8 +141,10 @@ def can_ride(loop: Loop, owner: str) -> list[tuple[str, tuple[str, str, str]]]:
         blends = one.blend > 0 or any(ride.of == BLEND.name for ride in one.rides)
         elsewhere = "" if one.on else ", bypassed elsewhere"
         elsewhere += "" if blends else ", at 0 % elsewhere"
-        found += [(f"{one.of.label}: {field.label}{elsewhere}", (owner, one.id, field.name))
-                  for field in ((*fields, BLEND) if blends else (BLEND,))]  # fmt: skip
+        found += [
+            (f"{one.of.label}: {field.label}{elsewhere}", (owner, one.id, field.name))
+            for field in ((*fields, BLEND) if blends else (BLEND,))
+        ]
     return found
 
 

@@ -45,8 +45,13 @@ class PartState(
     pattern: str = ""
 
     def __post_init__(self) -> None:
-        within(f"{self.id} in a section: level", self.level_db, -spec.MAX_LEVEL_DB - 48,
-               MOST_OFFSET_DB, " dB")  # fmt: skip
+        within(
+            f"{self.id} in a section: level",
+            self.level_db,
+            -spec.MAX_LEVEL_DB - 48,
+            MOST_OFFSET_DB,
+            " dB",
+        )
 
     @property
     def plain(self) -> bool:
@@ -81,30 +86,37 @@ class Seam(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 
     def __post_init__(self) -> None:
         for name, words, low, high, unit in (
-            ("riser_bars", "riser", 0, 16, " bars"), ("riser_db", "riser's end", -60, 0, " dB"),
+            ("riser_bars", "riser", 0, 16, " bars"),
+            ("riser_db", "riser's end", -60, 0, " dB"),
             ("sweep_bars", "filter over", 0.25, 16, " bars"),
             ("sag_beats", "tempo sags over", 0, 16, " beats"),
             ("sag_share", "tempo sags to a share of", 0.25, 1, ""),
             ("silence_beats", "nothing for", 0, 16, " beats"),
-            ("lead_beats", "lead-in", 0, 8, " beats"), ("crash_db", "crash", -60, 0, " dB"),
-            ("tag_db", "tag", -60, 0, " dB"), ("burst_db", "reverb burst", -60, 0, " dB"),
-        ):  # fmt: skip
+            ("lead_beats", "lead-in", 0, 8, " beats"),
+            ("crash_db", "crash", -60, 0, " dB"),
+            ("tag_db", "tag", -60, 0, " dB"),
+            ("burst_db", "reverb burst", -60, 0, " dB"),
+        ):
             within(f"the change into a section: {words}", getattr(self, name), low, high, unit)
 
     @property
     def happens(self) -> tuple[str, ...]:
         """What happens, a few words each, in order of time."""
         found = (
-            (f"riser, {_count(self.riser_bars, 'bar')}",
-             self.riser_bars > 0 and self.riser_db > -60),
+            (
+                f"riser, {_count(self.riser_bars, 'bar')}",
+                self.riser_bars > 0 and self.riser_db > -60,
+            ),
             (f"filter {self.sweep}", bool(self.sweep)),
-            ("fill", self.fill), ("drums cut", self.cut),
+            ("fill", self.fill),
+            ("drums cut", self.cut),
             (f"tempo to {self.sag_share * 100:.0f} %", self.sag_beats > 0 and self.sag_share < 1),
             (f"backward lead-in, {_count(self.lead_beats, 'beat')}", self.lead_beats > 0),
             (f"nothing for {_count(self.silence_beats, 'beat')}", self.silence_beats > 0),
             ("reverb burst", self.burst_db > spec.MIN_LEVEL_DB),
-            ("crash", self.crash_db > spec.MIN_LEVEL_DB), ("tag", self.tag_db > spec.MIN_LEVEL_DB),
-        )  # fmt: skip
+            ("crash", self.crash_db > spec.MIN_LEVEL_DB),
+            ("tag", self.tag_db > spec.MIN_LEVEL_DB),
+        )
         return tuple(words for words, there in found if there)
 
 
@@ -139,8 +151,9 @@ class Section(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
         unique(f"section {self.name}", (one.id for one in self.parts))
         within(f"section {self.name}: number of rides", len(self.rides), 0, MOST_RIDES)
         unique(f"section {self.name}: rides", (" ".join(one.what) for one in self.rides))
-        longest = max(self.seam.riser_bars,
-                      self.seam.sweep_bars if self.seam.sweep == "opens" else 0.0)  # fmt: skip
+        longest = max(
+            self.seam.riser_bars, self.seam.sweep_bars if self.seam.sweep == "opens" else 0.0
+        )
         if self.seam.sweep == "opens" and longest > self.bars:
             raise CloudriftError(
                 f"section {self.name}: its filter opens over {longest:g} bars, but it has "

@@ -122,8 +122,9 @@ class PlayedSource(
     @property
     def sound_text(self) -> str:
         """What it is played with, in words."""
-        return " / ".join(use.of.label if use.known else f"{use.of.label}: silent"
-                          for use in self.sounds)  # fmt: skip
+        return " / ".join(
+            use.of.label if use.known else f"{use.of.label}: silent" for use in self.sounds
+        )
 
     @property
     def is_silent(self) -> bool:
@@ -145,8 +146,9 @@ class PlayedSource(
         """What of it this program does not know, in words."""
         return tuple(
             f"the sound {use.name} (design {use.version}), silent"
-            for use in self.all_sounds if not use.known
-        )  # fmt: skip
+            for use in self.all_sounds
+            if not use.known
+        )
 
 
 class FromChords(PlayedSource, frozen=True, kw_only=True, tag="chords"):
@@ -213,12 +215,14 @@ Source = Union[FromChords, OwnNotes, FromRecording, Flipped, Hits]  # noqa: UP00
 def with_notes(source: PlayedSource, notes: tuple[Note, ...] | None) -> PlayedSource:
     """Return a source with notes of its own; for None one that follows the chords again."""
     if notes is None:
-        return FromChords(sound=source.sound, other=source.other, lens=source.lens,
-                          touch=source.touch)  # fmt: skip
+        return FromChords(
+            sound=source.sound, other=source.other, lens=source.lens, touch=source.touch
+        )
     if isinstance(source, OwnNotes):
         return replace(source, notes=notes)
-    return OwnNotes(sound=source.sound, other=source.other, lens=source.lens, touch=source.touch,
-                    notes=notes)  # fmt: skip
+    return OwnNotes(
+        sound=source.sound, other=source.other, lens=source.lens, touch=source.touch, notes=notes
+    )
 
 
 @functools.lru_cache(maxsize=256)

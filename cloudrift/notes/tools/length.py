@@ -52,9 +52,15 @@ def slice_up(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
         starts = [first, *cuts]
         for i, (start, end) in enumerate(zip(starts, [*cuts, note.end_tick], strict=True)):
             length = max(1, round((end - start) * gate))
-            out.append(replace(note, start_tick=start, length_ticks=length,
-                               offset_ms=note.offset_ms if i == 0 else 0.0,
-                               id=note.id if i == 0 else 0))  # fmt: skip
+            out.append(
+                replace(
+                    note,
+                    start_tick=start,
+                    length_ticks=length,
+                    offset_ms=note.offset_ms if i == 0 else 0.0,
+                    id=note.id if i == 0 else 0,
+                )
+            )
     return out
 
 

@@ -28,8 +28,14 @@ def into_key(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     """Bring notes outside the scale to the nearest in it, the lower of two."""
     out = []
     for note in notes:
-        near = min((0, -1, 1, -2, 2), key=lambda d, p=note.pitch: (  # type: ignore[misc]
-            not around.key.has(p + d), abs(d), d))  # fmt: skip
+        near = min(
+            (0, -1, 1, -2, 2),
+            key=lambda d, p=note.pitch: (  # type: ignore[misc]
+                not around.key.has(p + d),
+                abs(d),
+                d,
+            ),
+        )
         out.append(replace(note, pitch=note.pitch + near))
     return out
 

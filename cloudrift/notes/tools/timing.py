@@ -25,10 +25,12 @@ UP, DOWN, UP_DOWN = "up", "down", "up, then down"
 def roll(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     """Start the notes of each chord one after another."""
     way = ChordTouch(
-        roll_ms=full.number("roll_ms"), direction=full.word("direction"),  # type: ignore[arg-type]
-        top=round(full.number("top")), uneven=full.number("uneven") / 100,
+        roll_ms=full.number("roll_ms"),
+        direction=full.word("direction"),  # type: ignore[arg-type]
+        top=round(full.number("top")),
+        uneven=full.number("uneven") / 100,
         draw=round(full.number("draw")),
-    )  # fmt: skip
+    )
     out = []
     for chord in by_start(notes):
         ordered = chord[::-1] if way.direction == "down" else chord
@@ -103,9 +105,14 @@ def stagger(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
             break
         longest = max(step, note.length_ticks - i * step)
         length = step if full.word("lengths") == "short" else longest
-        out.append(replace(note, start_tick=start, length_ticks=length,
-                           velocity=note.velocity if plain else
-                           max(1, round(loudest * float(loud)))))  # fmt: skip
+        out.append(
+            replace(
+                note,
+                start_tick=start,
+                length_ticks=length,
+                velocity=note.velocity if plain else max(1, round(loudest * float(loud))),
+            )
+        )
     return out
 
 

@@ -13,7 +13,8 @@ from cloudrift.audio.buffers import Stereo, silence
 from cloudrift.audio.looped import Looped, Patched, slice_wrapped
 from cloudrift.loop.model.loop import Loop
 from cloudrift.render.engine.engine import Engine
-from cloudrift.render.plan.nodes import Node, Treated, steps
+from cloudrift.render.plan.mixing import Treated
+from cloudrift.render.plan.node import Node, steps
 from cloudrift.render.plan.plan import heard_node
 
 AHEAD_S = (0.5, 2.0, 8.0)  # each longer than the next takes to make
@@ -30,9 +31,13 @@ class _CannotBeError(Exception):
 
 
 def ahead(
-    engine: Engine, loop: Loop, share: float, between: Callable[[], object] = lambda: None,
-    *, fresh: bool = False,
-) -> Iterator[Patched]:  # fmt: skip
+    engine: Engine,
+    loop: Loop,
+    share: float,
+    between: Callable[[], object] = lambda: None,
+    *,
+    fresh: bool = False,
+) -> Iterator[Patched]:
     """Yield a loop as it was last rendered, with what comes next as it is now; more and more of it.
 
     Nothing where that is not possible, or where the whole is there at once. A ``fresh`` one need

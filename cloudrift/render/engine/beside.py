@@ -17,9 +17,11 @@ _Out = TypeVar("_Out")
 
 
 def each_beside(
-    work: Callable[[_In], _Out], things: Sequence[_In], processes: int,
+    work: Callable[[_In], _Out],
+    things: Sequence[_In],
+    processes: int,
     cancelled: Callable[[], bool] = never,
-) -> Iterator[_Out]:  # fmt: skip
+) -> Iterator[_Out]:
     """Hand out what comes of each, as it stands, in whatever order; less where nobody wants it."""
     if not things:
         return

@@ -108,8 +108,10 @@ class AudioCache:
         if self._total() <= self._limit:
             return
         dear = frozenset().union(*self._dear.values())
-        order = sorted((key for key in self._used if key != newest),
-                       key=lambda key: (key in dear, self._used[key].cost_ms))  # fmt: skip
+        order = sorted(
+            (key for key in self._used if key != newest),
+            key=lambda key: (key in dear, self._used[key].cost_ms),
+        )
         for key in order:
             if self._total() <= self._limit:
                 return

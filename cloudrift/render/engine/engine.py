@@ -17,7 +17,8 @@ from cloudrift.ground.lru import BoundedStore
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.model.loop import Group, Layer, Loop
 from cloudrift.render.engine.cache import AudioCache
-from cloudrift.render.plan.nodes import Former, Node, steps
+from cloudrift.render.plan.node import Node, steps
+from cloudrift.render.plan.node import PreviousRun as Former
 from cloudrift.render.plan.plan import (
     ONCE,
     Form,
@@ -127,12 +128,16 @@ class Engine:
                 self._making.pop(node.key).set()
 
     def _made(
-        self, node: Node, cancelled: Callable[[], bool], progress: Callable[[str], None] | None,
-        *, aside: bool,
-    ) -> Stereo:  # fmt: skip
+        self,
+        node: Node,
+        cancelled: Callable[[], bool],
+        progress: Callable[[str], None] | None,
+        *,
+        aside: bool,
+    ) -> Stereo:
         inputs = self.each(
             lambda one: self.audio(one, cancelled, progress, aside=aside), node.inputs
-        )  # fmt: skip
+        )
         if cancelled():
             raise Cancelled
         former = self.former(node)
@@ -217,8 +222,7 @@ class Engine:
             start_stretching()  # beside the layers, which come first
         rendered = Rendered(loop=loop, audio=self.audio(node, cancelled), key=node.key)
         lanes = loop.lanes if loop.bed and loop.bed.heard else ()
-        layers = [layer_node(loop, x, self.tones) for x in (*loop.layers, *lanes)
-                  if not x.parked]  # fmt: skip
+        layers = [layer_node(loop, x, self.tones) for x in (*loop.layers, *lanes) if not x.parked]
         needed = {one.key for top in (node, *layers) for one in steps(top)}
         self.cache.hold(name, needed, {node.key, *(layer.key for layer in layers)})
         return rendered
@@ -255,9 +259,13 @@ class Engine:
         )
 
     def group_stem(
-        self, loop: Loop, group: Group, *, once: bool = False,
+        self,
+        loop: Loop,
+        group: Group,
+        *,
+        once: bool = False,
         cancelled: Callable[[], bool] = never,
-    ) -> Stereo:  # fmt: skip
+    ) -> Stereo:
         """Return a group as it enters the sum: its layers behind its line, at its level and pan."""
         node = group_node(loop, group.id, self.tones, Form(once=once))
         return placed(self.audio(node, cancelled), group)
@@ -270,9 +278,13 @@ class Engine:
         return placed(audio, layer, *_group_of(loop, layer))
 
     def of_layer(
-        self, what: str, loop: Loop, layer: Layer, measure: Callable[[Stereo], _Out],
+        self,
+        what: str,
+        loop: Loop,
+        layer: Layer,
+        measure: Callable[[Stereo], _Out],
         cancelled: Callable[[], bool] = never,
-    ) -> _Out:  # fmt: skip
+    ) -> _Out:
         """Return what is measured of a layer as it enters the sum.
 
         It is kept, under the name of ``what`` it is: a layer that is heard as it was is not
@@ -293,9 +305,7 @@ def _group_of(loop: Loop, layer: Layer) -> tuple[Group, ...]:
 
 def stretches(loop: Loop) -> bool:
     """Whether anything in a loop needs what stretches sound."""
-    owners: tuple[Layer | Group, ...] = (
-        *loop.layers, *loop.groups, *loop.lanes, *loop.bed_group
-    )  # fmt: skip
+    owners: tuple[Layer | Group, ...] = (*loop.layers, *loop.groups, *loop.lanes, *loop.bed_group)
     lines = [loop.line, *(x.line for x in owners)]
     return any(t.of.stretches(t.full) for line in lines for t in acting(line))
 

@@ -24,7 +24,7 @@ from cloudrift.loop.model.document import Document, Pass
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.recorded import Facts
 from cloudrift.render.engine.engine import Engine, stretches
-from cloudrift.render.plan.nodes import Node, steps
+from cloudrift.render.plan.node import Node, steps
 from cloudrift.render.plan.plan import Form, heard_node, loop_node
 from cloudrift.sound.tones import ToneCache
 
@@ -49,9 +49,13 @@ class Printed(NamedTuple):
 
 
 def printed(
-    loop: Loop, name: str, clips: ClipStore, cancelled: Callable[[], bool] = never,
-    passes: tuple[Pass, ...] = (), moved: Moved = unheard,
-) -> Printed:  # fmt: skip
+    loop: Loop,
+    name: str,
+    clips: ClipStore,
+    cancelled: Callable[[], bool] = never,
+    passes: tuple[Pass, ...] = (),
+    moved: Moved = unheard,
+) -> Printed:
     """Print all that is heard of a loop, as it goes round: the same loop makes the same clip.
 
     In ``passes``, it goes round once for each, and from the last into the first. It is rendered
@@ -104,9 +108,14 @@ def part_of(moved: Moved, at: int, count: int) -> Moved:
 
 
 def reprinted(
-    document: Document, print_id: str, loop: Loop, passes: tuple[Pass, ...], clips: ClipStore,
-    cancelled: Callable[[], bool] = never, moved: Moved = unheard,
-) -> list[Reprint]:  # fmt: skip
+    document: Document,
+    print_id: str,
+    loop: Loop,
+    passes: tuple[Pass, ...],
+    clips: ClipStore,
+    cancelled: Callable[[], bool] = never,
+    moved: Moved = unheard,
+) -> list[Reprint]:
     """Print a print anew from another loop, and then all prints that were made of what it plays."""
     name, others = recipe_of(document, print_id)[0].name, followers(document, print_id)
     parts = [part_of(moved, at, 1 + len(others)) for at in range(1 + len(others))]

@@ -69,8 +69,9 @@ def sagged(audio: Stereo, frames: int, share: float) -> Stereo:
         return audio
     read, heard = np.arange(frames + 1), _heard(frames, share)
     places = np.interp(np.arange(int(heard[-1])), heard, read) + (audio.shape[1] - 1 - frames)
-    slow = np.stack([ndimage.map_coordinates(side, places[None], order=3, mode="nearest")
-                     for side in audio])  # fmt: skip
+    slow = np.stack(
+        [ndimage.map_coordinates(side, places[None], order=3, mode="nearest") for side in audio]
+    )
     return np.concatenate([audio[:, : audio.shape[1] - frames], slow.astype(np.float32)], axis=1)
 
 
@@ -116,8 +117,12 @@ def burst(audio: Stereo, frames: int, rate: int, tempo: float, level_db: float) 
     frames = min(frames, audio.shape[1])
     if frames < 8:
         return silence(0)
-    hall = Treatment(id="t1", kind="hall", version=find_kind("hall").version,
-                     settings=(("decay_s", BURST_S), ("low_cut_hz", BURST_LOW_HZ)))  # fmt: skip
+    hall = Treatment(
+        id="t1",
+        kind="hall",
+        version=find_kind("hall").version,
+        settings=(("decay_s", BURST_S), ("low_cut_hz", BURST_LOW_HZ)),
+    )
     wet = laid(np.ascontiguousarray(audio[:, -frames:]), (hall,), rate, tempo, once=True)
     return _at_level(np.array(wet[:, frames:]), level_db)
 
@@ -148,8 +153,15 @@ def _struck(tones: ToneCache, sound: str, seconds: float, rate: int, pitch: int)
     ticks = max(1, round(seconds * TICKS_PER_QUARTER))
     note = Note(start_tick=0, length_ticks=ticks, pitch=pitch, velocity=112)
     instrument = find_sound(sound)
-    part = Part(notes=(note,), instrument=instrument, settings=(), clock=clock, loop_ticks=ticks,
-                frames=clock.frames(ticks) + rate, once=True)  # fmt: skip
+    part = Part(
+        notes=(note,),
+        instrument=instrument,
+        settings=(),
+        clock=clock,
+        loop_ticks=ticks,
+        frames=clock.frames(ticks) + rate,
+        once=True,
+    )
     return part.render(tones)
 
 

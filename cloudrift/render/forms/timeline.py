@@ -12,51 +12,22 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
-from msgspec.structs import replace
 
 from cloudrift.audio.buffers import Stereo, raised_cosine, silence
 from cloudrift.ground.memory import give_back
 from cloudrift.ground.wanted import Cancelled, never
-from cloudrift.loop.edits.arranging.arranging import loop_in
-from cloudrift.loop.edits.layers.edits import set_bars
-from cloudrift.loop.model.bed import hits_of
 from cloudrift.loop.model.document import Document
-from cloudrift.loop.model.hits import Hit, Hits, Pattern
 from cloudrift.loop.model.loop import Loop
-from cloudrift.loop.model.section_rides import Knot, knots_of
-from cloudrift.loop.model.sections import Seam, Section
+from cloudrift.loop.model.sections import Section
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.render.engine.engine import Engine
 from cloudrift.render.forms import seams
+from cloudrift.render.forms.spans import Span, beat_frames, spans_of
 from cloudrift.render.plan.plan import ONCE, STEADY, heard_node
 from cloudrift.texture.running import laid
 
 JOIN_S = 0.01  # over so long what little is missing at a join is made good
 LEAD_S, BEHIND_S = 2.0, 0.1  # of what is before and behind a section, for the line of all of it
-BACKBEATS = ("snare", "clap", "snap")
-LOUD = 0.7
-FILL = "B"
-
-
-class Span(NamedTuple):
-    """So many passes of a loop; ``at`` is the number of the section that it is in.
-
-    Where something rides over the section it is a single pass, from one share of the section to
-    another, and goes from one of the ``knots`` to the next meanwhile; ``turn`` such passes of the
-    same loop are before it.
-    """
-
-    at: int
-    loop: Loop
-    passes: int
-    knots: tuple[Knot, ...] = ()
-    from_to: tuple[float, float] = (0.0, 1.0)
-    turn: int = 0
-
-    @property
-    def frames(self) -> int:
-        """How long it is."""
-        return self.passes * self.loop.sounding_frames
 
 
 @dataclass(frozen=True)
@@ -74,141 +45,18 @@ class Piece:
     bare: Stereo
 
 
-def spans_of(document: Document) -> list[Span]:
-    """Return the spans of an arrangement, in order.
-
-    What remains of a section behind its last whole turn is a span of a shorter loop; a last pass in
-    which drums fill, or end before the seam, is one of its own.
-    """
-    out = []
-    sections = document.arrangement.sections
-    for at, section in enumerate(sections):
-        behind = sections[at + 1].seam if at + 1 < len(sections) else Seam()
-        loop = loop_in(document.loop, section)
-        knots = knots_of(loop, section.rides)
-        parts = _parts(loop, section.bars, behind)
-        out += _ridden(at, loop, knots, parts) if knots else [
-            Span(at, made(loop), passes) for passes, made in parts
-        ]  # fmt: skip
-    return out
-
-
-Part = tuple[int, Callable[[Loop], Loop]]  # so many passes of a loop made so
-
-
-def _parts(loop: Loop, bars: int, behind: Seam) -> list[Part]:
-    """What a section has: whole turns, what remains of one, the pass that ends before a seam."""
-    turns, rest = divmod(bars, loop.bars)
-    parts: list[Part] = [(turns, lambda one: one)] if turns else []
-    if rest:
-        parts.append((1, lambda one: set_bars(one, rest)))
-    passes, last = parts.pop()
-    if ending(last(loop), behind) == last(loop):
-        return [*parts, (passes, last)]
-    if passes > 1:
-        parts.append((passes - 1, last))
-    return [*parts, (1, lambda one: ending(last(one), behind))]
-
-
-def _ridden(at: int, loop: Loop, knots: tuple[Knot, ...], parts: list[Part]) -> list[Span]:
-    """Passes of a section over which something rides, each with the knots that it comes by."""
-    frames = [made(loop).sounding_frames for passes, made in parts for _turn in range(passes)]
-    edges = [float(one) for one in np.cumsum([0, *frames]) / sum(frames)]
-    out: list[Span] = []
-    for passes, made in parts:
-        for turn in range(passes):
-            first, last = edges[len(out)], edges[len(out) + 1]
-            near = min(knots, key=lambda knot: abs(knot.at - first))
-            own = tuple(Knot(knot.at, made(knot.loop)) for knot in knots)
-            out.append(Span(at, made(near.loop), 1, own, (first, last), turn))
-    return out
-
-
-def ending(loop: Loop, seam: Seam) -> Loop:
-    """Return a loop as it goes into a seam: drums with a fill, or cut at their last backbeat."""
-    bed = loop.bed
-    if bed is None or not bed.heard or not (seam.cut or seam.fill):
-        return loop
-    bar = bar_ticks(loop.metre)
-    first = (loop.bars - 1) * bar  # the last bar
-    lanes = {lane.id: list(_all_hits(hits_of(lane), loop)) for lane in bed.lanes}
-    if seam.fill:
-        for lane in bed.lanes:
-            other = next((one for one in hits_of(lane).patterns if one.name == FILL), None)
-            if other is not None:
-                end = other.bars * bar
-                filled = [replace(hit, tick=hit.tick - (end - bar) + first)
-                          for hit in other.hits if end - bar <= hit.tick < end]  # fmt: skip
-                lanes[lane.id] = [hit for hit in lanes[lane.id] if hit.tick < first] + filled
-    if seam.cut:
-        back = [hit for lane in bed.heard for hit in lanes[lane.id]
-                if {use.name for use in lane.source.sounds} & set(BACKBEATS)
-                and hit.tick >= first]  # fmt: skip
-        loud = LOUD * max((hit.velocity for hit in back), default=0)
-        until = max((hit.tick for hit in back if hit.velocity >= loud), default=first + bar // 2)
-        lanes = {name: [_ended(hit, until) for hit in hits if hit.tick <= until]
-                 for name, hits in lanes.items()}  # fmt: skip
-    made = tuple(
-        replace(lane, source=_playing(hits_of(lane), lanes[lane.id], loop.bars))
-        for lane in bed.lanes
-    )
-    return replace(loop, bed=replace(bed, lanes=made))
-
-
-def _all_hits(hits: Hits, loop: Loop) -> Iterator[Hit]:
-    """The hits of a lane all through a loop, as they are written."""
-    length = hits.pattern.bars * bar_ticks(loop.metre)
-    for start in range(0, loop.ticks, length):
-        for hit in hits.pattern.hits:
-            if hit.tick < length and start + hit.tick < loop.ticks:
-                yield replace(hit, tick=start + hit.tick)
-
-
-def _ended(hit: Hit, until: int) -> Hit:
-    """A held hit that is over at a tick; one that rings does so."""
-    if not hit.length_ticks or hit.tick == until:
-        return hit
-    return replace(hit, length_ticks=max(1, min(hit.length_ticks, until - hit.tick)))
-
-
-def _playing(hits: Hits, all_: list[Hit], bars: int) -> Hits:
-    pattern = Pattern(name="end", bars=bars, hits=tuple(sorted(all_, key=lambda hit: hit.tick)))
-    return replace(hits, patterns=(pattern,), plays="end")
-
-
-def lengths_of(document: Document) -> list[int]:
-    """Return how long each section is in frames, with what its seam adds."""
-    sections = document.arrangement.sections
-    out = [0] * len(sections)
-    loops: dict[int, Loop] = {}
-    for span in spans_of(document):
-        out[span.at] += span.frames
-        loops[span.at] = span.loop
-    for at, section in enumerate(sections[1:]):
-        seam, loop = section.seam, loops[at]
-        if seam.sag_beats and seam.sag_share < 1:
-            frames = round(seam.sag_beats * _beat_frames(loop))
-            out[at] += seams.sag_adds(min(frames, out[at] - 1), seam.sag_share)
-    return out
-
-
-def turns_of(document: Document) -> tuple[int, ...]:
-    """Return how long the loop of each section is, in frames."""
-    return tuple(loop_in(document.loop, one).sounding_frames
-                 for one in document.arrangement.sections)  # fmt: skip
-
-
-def _beat_frames(loop: Loop) -> float:
-    return loop.sounding_frames * beat_ticks(loop.metre) / loop.ticks
-
-
 # --- sound ----------------------------------------------------------------------------------------
 
 
 def pieces(
-    engine: Engine, document: Document, cancelled: Callable[[], bool] = never, first: int = 0,
-    end: int | None = None, *, eager: bool = False,
-) -> Iterator[Piece]:  # fmt: skip
+    engine: Engine,
+    document: Document,
+    cancelled: Callable[[], bool] = never,
+    first: int = 0,
+    end: int | None = None,
+    *,
+    eager: bool = False,
+) -> Iterator[Piece]:
     """Hand out the sections as they are ready, in order, from the ``first`` (by number) on.
 
     They go on to the last, or to the one before the ``end``. The tail of what is before the first
@@ -273,9 +121,11 @@ class _Joined(NamedTuple):
 
 
 def _raw(
-    engine: Engine, spans: list[Span], sections: tuple[Section, ...],
+    engine: Engine,
+    spans: list[Span],
+    sections: tuple[Section, ...],
     cancelled: Callable[[], bool],
-) -> Iterator[_Raw]:  # fmt: skip
+) -> Iterator[_Raw]:
     """Sections one after another, tails laid on what comes; behind a silence nothing rings on."""
     tail = silence(0)
     going_on: Loop | None = None
@@ -296,7 +146,7 @@ def _raw(
                 tail, going_on = silence(0), None
             audio = parts[0] if len(parts) == 1 else np.concatenate(parts, axis=1)
             for join in joins:
-                _mend(audio, join)
+                _declick_join(audio, join)
             yield _Raw(span.at, audio, span.loop)
             parts, joins = [], []
 
@@ -313,7 +163,7 @@ def _body(engine: Engine, span: Span, *, going_on: bool, cancelled: Callable[[],
     body = np.tile(steady, span.passes)
     if once is not None:
         body[:, :frames] = once[:, :frames]
-        _mend(body, frames)
+        _declick_join(body, frames)
     return body
 
 
@@ -327,8 +177,11 @@ def _passing(engine: Engine, span: Span, cancelled: Callable[[], bool]) -> Stere
     for number, knot in enumerate(span.knots):
         weight = np.maximum(0.0, 1 - np.abs(way - number)).astype(np.float32)
         if weight.any():
-            audio = (engine.audio(heard_node(knot.loop, engine.tones, STEADY), cancelled)
-                     if span.turn else _once(engine, knot.loop, cancelled))  # fmt: skip
+            audio = (
+                engine.audio(heard_node(knot.loop, engine.tones, STEADY), cancelled)
+                if span.turn
+                else _once(engine, knot.loop, cancelled)
+            )
             out += audio[:, :frames] * weight
     return out
 
@@ -353,15 +206,21 @@ def _tail(engine: Engine, span: Span, body: Stereo, cancelled: Callable[[], bool
     out = silence(once.shape[1] - frames)
     for part in behind:
         out[:, : part.shape[1]] += part
-    before = sum((once[:, turn * frames - 1] for turn in range(1, passes + 1)
-                  if turn * frames <= once.shape[1]), np.zeros(2, np.float32))  # fmt: skip
+    before = sum(
+        (
+            once[:, turn * frames - 1]
+            for turn in range(1, passes + 1)
+            if turn * frames <= once.shape[1]
+        ),
+        np.zeros(2, np.float32),
+    )
     missing = body[:, -1] - before if body.shape[1] else np.zeros(2, np.float32)
     count = min(int(JOIN_S * span.loop.rate), out.shape[1])
     out[:, :count] += missing[:, None] * _falling(count)
     return out
 
 
-def _mend(body: Stereo, at: int) -> None:
+def _declick_join(body: Stereo, at: int) -> None:
     """Take the step out at a join: half of it on either side, over a few milliseconds."""
     if not 1 < at < body.shape[1] - 1:
         return
@@ -399,7 +258,7 @@ def _with_seams(
 ) -> _Joined:
     """A section with what happens at the changes into it and out of it."""
     loop, audio = now.loop, now.audio
-    beat = _beat_frames(loop)
+    beat = beat_frames(loop)
     bar = beat * bar_ticks(loop.metre) / beat_ticks(loop.metre)
     rung = silence(0)
     into = section.seam
@@ -415,8 +274,9 @@ def _with_seams(
     if seam.sweep == "closes":
         audio = seams.swept(audio, round(seam.sweep_bars * bar), loop.rate, opens=False)
     if seam.burst_db > -60:
-        rung = _sum(rung, seams.burst(audio, round(beat), loop.rate, loop.sounding_tempo,
-                                      seam.burst_db))  # fmt: skip
+        rung = _sum(
+            rung, seams.burst(audio, round(beat), loop.rate, loop.sounding_tempo, seam.burst_db)
+        )
     if seam.sag_beats and seam.sag_share < 1:
         audio = seams.sagged(audio, round(seam.sag_beats * beat), seam.sag_share)
     if seam.riser_bars:

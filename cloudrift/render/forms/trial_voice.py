@@ -16,8 +16,10 @@ HEARD_DB = -55.0  # a voice that is softer than this in a section is not sung th
 def kept_in(clips: ClipStore, audio: Stereo, rate: int) -> tuple[str, ...]:
     """Keep a take, (2, frames), in as many recordings as it needs; return their names in order."""
     size = int(PART_S * rate)
-    return tuple(clips.record(np.ascontiguousarray(audio[:, at : at + size]), rate)
-                 for at in range(0, audio.shape[1], size))  # fmt: skip
+    return tuple(
+        clips.record(np.ascontiguousarray(audio[:, at : at + size]), rate)
+        for at in range(0, audio.shape[1], size)
+    )
 
 
 def laid_over(take: VoiceTake, clips: ClipStore, rate: int, frames: int) -> Stereo:

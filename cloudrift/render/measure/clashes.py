@@ -45,8 +45,9 @@ def clashes(loop: Loop, layer: Layer, clips: ClipStore) -> tuple[Clash, ...]:
         tones = {voice % 12 for voice in chord.sounding}
         heard = [pc for pc in range(12) if row[pc] > HEARD * total]
         outside = tuple(pc for pc in heard if not loop.key.has(pc) and pc not in tones)
-        rubs = tuple(pc for pc in heard if loop.key.has(pc) and pc not in tones
-                     and (pc - 1) % 12 in tones)  # fmt: skip
+        rubs = tuple(
+            pc for pc in heard if loop.key.has(pc) and pc not in tones and (pc - 1) % 12 in tones
+        )
         if outside or rubs:
             out.append(Clash(chord.id, outside, rubs))
     return tuple(out)

@@ -43,8 +43,10 @@ class Match:
             return f"not matched: {one if self.silent[0] else other} is silent"
         if self.other_db > -0.05:
             return f"matched: {one} {number(self.one_db, '+.1f')} dB"
-        return (f"matched: {one} {number(self.one_db, '+.1f')}, {other} "
-                f"{number(self.other_db, '+.1f')} dB")  # fmt: skip
+        return (
+            f"matched: {one} {number(self.one_db, '+.1f')}, {other} "
+            f"{number(self.other_db, '+.1f')} dB"
+        )
 
 
 def matched(one: Loudness | None, other: Loudness | None) -> Match:

@@ -26,14 +26,21 @@ def spectra_portrait(one: StepFacts, other: StepFacts) -> Portrait:
     plain, turned = _balance(one), _balance(other) + (one.lufs - other.lufs)
     top = float(np.ceil(max(plain.max(), turned.max()) / 10) * 10)
     return Portrait(
-        title="mean spectra, equally loud: left drawn through, right dashed", x=middles,
+        title="mean spectra, equally loud: left drawn through, right dashed",
+        x=middles,
         curves=(np.maximum(plain, FLOOR_DB), np.maximum(turned, FLOOR_DB)),
-        x_axis=Axis(low=float(BANDS_HZ[0]), high=float(BANDS_HZ[-1]), log=True,
-                    marks=tuple((hz, hz_text(hz)) for hz in (100.0, 1000.0, 10_000.0))),
-        y_axis=Axis(low=top - 70, high=top,
-                    marks=tuple((top - d, f"{number(top - d, '.0f')} dB")
-                                for d in (0, 20, 40, 60))),
-    )  # fmt: skip
+        x_axis=Axis(
+            low=float(BANDS_HZ[0]),
+            high=float(BANDS_HZ[-1]),
+            log=True,
+            marks=tuple((hz, hz_text(hz)) for hz in (100.0, 1000.0, 10_000.0)),
+        ),
+        y_axis=Axis(
+            low=top - 70,
+            high=top,
+            marks=tuple((top - d, f"{number(top - d, '.0f')} dB") for d in (0, 20, 40, 60)),
+        ),
+    )
 
 
 def difference(one: StepFacts, other: StepFacts) -> str:

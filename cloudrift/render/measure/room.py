@@ -118,10 +118,15 @@ def crowding(levels: dict[str, Levels]) -> tuple[Crowded, ...]:
         severity = np.convolve(severity, SMOOTHED, "same")
         edges = band_edges()
         found += [
-            Crowded(layers=(one, other), low_hz=float(edges[low]), high_hz=float(edges[high]),
-                    severity=worst, when=_stretches(close[low:high]))
+            Crowded(
+                layers=(one, other),
+                low_hz=float(edges[low]),
+                high_hz=float(edges[high]),
+                severity=worst,
+                when=_stretches(close[low:high]),
+            )
             for low, high, worst in _runs(severity)
-        ]  # fmt: skip
+        ]
     return tuple(sorted(found, key=lambda c: -c.severity))
 
 
@@ -212,8 +217,10 @@ def in_words(crowded: Crowded, loop: Loop) -> str:
     """Say who is in whose way, and where."""
     one, other = (loop.layer(name).name for name in crowded.layers)
     much = "are heavily" if crowded.severity > 0.6 else "are"
-    return (f"{one} and {other} {much} in each other's way between {_hz(crowded.low_hz)} and "
-            f"{_hz(crowded.high_hz)}")  # fmt: skip
+    return (
+        f"{one} and {other} {much} in each other's way between {_hz(crowded.low_hz)} and "
+        f"{_hz(crowded.high_hz)}"
+    )
 
 
 def _hz(hz: float) -> str:

@@ -62,14 +62,17 @@ def sound_facts(audio: Stereo, rate: int, layers: Iterable[tuple[str, float]] = 
     low, voice = hz < LOW_HZ, _voice(hz)
     below = np.cumsum(power)
     return SoundFacts(
-        lufs=integrated_lufs(audio, rate), peak_db=true_peak_db(audio),
+        lufs=integrated_lufs(audio, rate),
+        peak_db=true_peak_db(audio),
         centroid_hz=_centroid(hz, power),
         edge_hz=float(hz[np.searchsorted(below, EDGE_SHARE * total)]) if total else 0.0,
-        width=_share(side, power), low_width=_share(side[low], power[low]),
-        voice_db=_against(power[voice], total), sub_db=_against(power[hz < SUB_HZ], total),
+        width=_share(side, power),
+        low_width=_share(side[low], power[low]),
+        voice_db=_against(power[voice], total),
+        sub_db=_against(power[hz < SUB_HZ], total),
         floor_db=_floor_db(audio, rate),
         layers=tuple(layers),
-    )  # fmt: skip
+    )
 
 
 def middle_hz(audio: Stereo, rate: int) -> float:

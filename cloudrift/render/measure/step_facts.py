@@ -117,21 +117,27 @@ def heed(
         return []
     found = []
     if after.peak_db > 0 >= before.peak_db:
-        found.append(f"peaks at +{after.peak_db:.1f} dBTP here: what follows is driven harder, "
-                     "and without a limiter it clips")  # fmt: skip
+        found.append(
+            f"peaks at +{after.peak_db:.1f} dBTP here: what follows is driven harder, "
+            "and without a limiter it clips"
+        )
     if after.mono_loss_db > MONO_LOSS_DB > before.mono_loss_db:
         found.append(f"in mono {after.mono_loss_db:.1f} dB of it is lost; narrow it")
     if after.wide_low_db > WIDE_LOW_DB > before.wide_low_db and after.low_db > LOW_DB:
         found.append("the low end is wide below 120 Hz; a trim can keep it in the middle")
     cleared = _cleared(loop.line_of(line_of), treatment)
     if treatment.of.rumbles and after.rumble_db > RUMBLE_DB and not cleared:
-        found.append(f"rumble below {RUMBLE_HZ:.0f} Hz, {-after.rumble_db:.0f} dB under all of it; "
-                     "a low cut behind it clears that")  # fmt: skip
+        found.append(
+            f"rumble below {RUMBLE_HZ:.0f} Hz, {-after.rumble_db:.0f} dB under all of it; "
+            "a low cut behind it clears that"
+        )
     gap = short_gap_s(loop, line_of)
     tail = tail_s((treatment,), loop.tempo)
     if gap is not None and tail > TAIL_TO_GAP * gap and treatment.blend >= 0.1:
-        found.append(f"rings {tail:.1f} s into gaps of {gap:.2f} s: the staccato is filled; "
-                     "a shorter decay or less blend keeps it")  # fmt: skip
+        found.append(
+            f"rings {tail:.1f} s into gaps of {gap:.2f} s: the staccato is filled; "
+            "a shorter decay or less blend keeps it"
+        )
     return found
 
 
@@ -152,8 +158,10 @@ def short_gap_s(loop: Loop, line_of: LineAt) -> float | None:
     if len(starts) < 3:
         return None
     apart = np.diff([*starts, starts[0] + loop.ticks])
-    ends = {start: max(n.start_tick + n.length_ticks for n in notes if n.start_tick == start)
-            for start in starts}  # fmt: skip
+    ends = {
+        start: max(n.start_tick + n.length_ticks for n in notes if n.start_tick == start)
+        for start in starts
+    }
     lengths = np.array([ends[start] - start for start in starts])
     if np.median(lengths / apart) > SHORT_SHARE:
         return None

@@ -48,8 +48,11 @@ def bass_in(loop: Loop, layer: Layer, clips: ClipStore) -> tuple[Note, ...]:
     where no notes are heard in it.
     """
     every, bass = _over_beats(loop, layer, clips)
-    roots = [pc for chord in chords_heard(every, bass)
-             for pc in [chord.tones[0]] * round(float(chord.bars or 1) * 4)]  # fmt: skip
+    roots = [
+        pc
+        for chord in chords_heard(every, bass)
+        for pc in [chord.tones[0]] * round(float(chord.bars or 1) * 4)
+    ]
     loud = every.sum(axis=1)
     low = bass.sum(axis=1)
     out: list[Note] = []
@@ -63,6 +66,12 @@ def bass_in(loop: Loop, layer: Layer, clips: ClipStore) -> tuple[Note, ...]:
         if out and out[-1].pitch == pitch and out[-1].end_tick == start:
             last = out.pop()
             start = last.start_tick
-        out.append(Note(start_tick=start, pitch=pitch, velocity=VELOCITY,
-                        length_ticks=(beat + 1) * TICKS_PER_QUARTER - start))  # fmt: skip
+        out.append(
+            Note(
+                start_tick=start,
+                pitch=pitch,
+                velocity=VELOCITY,
+                length_ticks=(beat + 1) * TICKS_PER_QUARTER - start,
+            )
+        )
     return numbered(out)

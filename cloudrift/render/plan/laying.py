@@ -65,9 +65,13 @@ class Laying(NamedTuple):
 
 
 def laying_of(
-    source: FromRecording, context: Context, ticks: int, metre: tuple[int, int], *,
+    source: FromRecording,
+    context: Context,
+    ticks: int,
+    metre: tuple[int, int],
+    *,
     longer: float = 1.0,
-) -> Laying:  # fmt: skip
+) -> Laying:
     """Return how a recording is laid into a loop of so many ticks, in front of its layer's line.
 
     One that follows the tempo is laid over ``longer`` times as many bars as it was recorded in.
@@ -81,9 +85,13 @@ def laying_of(
     return Laying(
         fitting=_fitting(source, context, longer),
         starts=tuple(clock.frames(tick) for tick in starts),
-        fills=kind == "bed", ends=kind == "loop" and every > 0, gain_db=source.gain_db,
-        loop_frames=context.loop_frames, frames=context.frames, once=context.once,
-    )  # fmt: skip
+        fills=kind == "bed",
+        ends=kind == "loop" and every > 0,
+        gain_db=source.gain_db,
+        loop_frames=context.loop_frames,
+        frames=context.frames,
+        once=context.once,
+    )
 
 
 def _fitting(source: FromRecording, context: Context, longer: float) -> Fitting:
@@ -109,11 +117,16 @@ def _fitting(source: FromRecording, context: Context, longer: float) -> Fitting:
         (round(there / speed * rate), round(wanted / speed * rate)) for there, wanted in places
     ]
     return Fitting(
-        clip=source.clip, rate=rate, speed=speed, places=tuple(frames),
-        origin=round(origin / speed * rate), semitones=source.semitones,
-        hold_vowels=source.hold_vowels, round_and_round=facts.kind == "loop",
+        clip=source.clip,
+        rate=rate,
+        speed=speed,
+        places=tuple(frames),
+        origin=round(origin / speed * rate),
+        semitones=source.semitones,
+        hold_vowels=source.hold_vowels,
+        round_and_round=facts.kind == "loop",
         fades=(first > 0, last < facts.length_s),
-    )  # fmt: skip
+    )
 
 
 def _bounded(pace: float) -> float:
@@ -161,8 +174,9 @@ def _made(fitting: Fitting, clips: ClipStore) -> Stereo:
     rate = fitting.rate
     audio = at_rate(audio, own_rate, rate)
     played = on_tape(audio, fitting.speed, rate)
-    out = fitted(played, fitting.places, rate, fitting.semitones,
-                 round_and_round=fitting.round_and_round)  # fmt: skip
+    out = fitted(
+        played, fitting.places, rate, fitting.semitones, round_and_round=fitting.round_and_round
+    )
     if fitting.hold_vowels and fitting.goes:
         out = vowels_moved(out, -fitting.goes, rate)
     heard = (round(place[0] * fitting.speed) for place in (fitting.places[0], fitting.places[-1]))

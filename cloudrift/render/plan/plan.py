@@ -21,20 +21,10 @@ from cloudrift.loop.model.sound_use import SoundUse
 from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.render.plan.laying import Laying, laid, laying_of
-from cloudrift.render.plan.nodes import (
-    CutUp,
-    Ducked,
-    LineBlended,
-    Node,
-    Played,
-    Recorded,
-    Repeated,
-    Riding,
-    Stack,
-    Summed,
-    Treated,
-    Turns,
-)
+from cloudrift.render.plan.mixing import Ducked, LineBlended, Summed, Treated
+from cloudrift.render.plan.mixing import GainAutomation as Riding
+from cloudrift.render.plan.node import Node
+from cloudrift.render.plan.nodes import CutUp, Played, Recorded, Repeated, Stack, Turns
 from cloudrift.render.plan.slicing import cut_up, cuts_of, piece_of
 from cloudrift.sound.own import in_tempo
 from cloudrift.sound.part import Part
@@ -66,11 +56,14 @@ def passes_of(loop: Loop) -> int:
     """
     layers = [x for x in (*loop.layers, *loop.lanes) if not x.parked]
     tail = max(
-        (layer.source.rings_s(loop.tempo)
-         + tail_s(layer.line, loop.tempo)
-         + tail_s(_group_line(loop, layer), loop.tempo) for layer in layers),
+        (
+            layer.source.rings_s(loop.tempo)
+            + tail_s(layer.line, loop.tempo)
+            + tail_s(_group_line(loop, layer), loop.tempo)
+            for layer in layers
+        ),
         default=0.0,
-    )  # fmt: skip
+    )
     tail += tail_s(loop.line, loop.tempo) + tail_s(loop.over, loop.tempo)
     tail = min(tail, ONCE_LONGEST_TAIL_S)
     return 1 + max(1, -(-int(tail * loop.rate) // loop.frames))
@@ -194,8 +187,10 @@ def bare_layer(loop: Loop, layer: Layer, tones: ToneCache, form: Form = STEADY) 
 def _struck(loop: Loop, lane: Layer, hits: Hits, tones: ToneCache, form: Form) -> Node:
     """The hits of a lane: each sound of its stack played, and those added up."""
     around, stops = loop.around_bed, _stops(loop, hits)
-    parts = [_played(loop, lane, one.use, hits.notes_of(i, around), tones, i, form, stops)
-             for i, one in enumerate(hits.stack)]  # fmt: skip
+    parts = [
+        _played(loop, lane, one.use, hits.notes_of(i, around), tones, i, form, stops)
+        for i, one in enumerate(hits.stack)
+    ]
     gains = tuple(to_gain(one.level_db) for one in hits.stack)
     if len(parts) == 1 and gains == (1.0,):
         return parts[0]
@@ -207,8 +202,12 @@ def _stops(loop: Loop, hits: Hits) -> tuple[tuple[int, float], ...]:
     if not hits.choke or loop.bed is None:
         return ()
     others = [hits_of(x) for x in loop.bed.heard]
-    strokes = [stroke for one in others if one.choke == hits.choke
-               for stroke in one.strokes(loop.around_bed)]  # fmt: skip
+    strokes = [
+        stroke
+        for one in others
+        if one.choke == hits.choke
+        for stroke in one.strokes(loop.around_bed)
+    ]
     return tuple(sorted((stroke.tick, stroke.late_ms) for stroke in strokes))
 
 
@@ -231,16 +230,27 @@ def in_turns(notes: tuple[Note, ...], turn: int) -> tuple[tuple[Note, ...], tupl
 
 
 def _played(
-    loop: Loop, layer: Layer, sound: SoundUse, notes: tuple[Note, ...], tones: ToneCache,
-    which: int, form: Form, stops: tuple[tuple[int, float], ...] = (),
-) -> Node:  # fmt: skip
+    loop: Loop,
+    layer: Layer,
+    sound: SoundUse,
+    notes: tuple[Note, ...],
+    tones: ToneCache,
+    which: int,
+    form: Form,
+    stops: tuple[tuple[int, float], ...] = (),
+) -> Node:
     """Notes played with one of a layer's sounds, the ``which``-th."""
     context = layer_context(loop, layer, form)
     part = Part(
-        notes=notes, instrument=sound.of, settings=in_tempo(sound.settings, context.tempo),
-        clock=Clock.of(context.tempo, loop.rate), loop_ticks=loop.ticks, frames=context.frames,
-        once=form.once, stops=stops,
-    )  # fmt: skip
+        notes=notes,
+        instrument=sound.of,
+        settings=in_tempo(sound.settings, context.tempo),
+        clock=Clock.of(context.tempo, loop.rate),
+        loop_ticks=loop.ticks,
+        frames=context.frames,
+        once=form.once,
+        stops=stops,
+    )
     return Played(part, tones, ("bare", layer.id, str(which)), f"{layer.name}: notes")
 
 
@@ -299,11 +309,13 @@ def _gains(of: Layer | Group) -> tuple[float, float]:
 def mix_node(loop: Loop, tones: ToneCache, form: Form = STEADY) -> Node:
     """Return the sum of the layers and groups that are heard, in front of the loop's line."""
     heard = loop.heard()
-    parts = [(x.id, layer_node(loop, x, tones, form), _gains(x))
-             for x in heard if not x.group]  # fmt: skip
+    parts = [(x.id, layer_node(loop, x, tones, form), _gains(x)) for x in heard if not x.group]
     there = {x.group for x in heard}
-    parts += [(group.id, group_node(loop, group.id, tones, form), _gains(group))
-              for group in loop.groups if group.id in there]  # fmt: skip
+    parts += [
+        (group.id, group_node(loop, group.id, tones, form), _gains(group))
+        for group in loop.groups
+        if group.id in there
+    ]
     frames = loop_context(loop, form).frames
     return Summed(parts, frames, ("mix",), "mix", once=form.once)
 
@@ -337,8 +349,9 @@ def loop_node(
 ) -> Node:
     """Return the whole loop behind the first ``count`` of its treatments (all for None)."""
     blend = loop.line_blend if count is None else 1.0
-    return through(mix_node(loop, tones, form), loop.line[:count],
-                   loop_context(loop, form), "loop", blend)  # fmt: skip
+    return through(
+        mix_node(loop, tones, form), loop.line[:count], loop_context(loop, form), "loop", blend
+    )
 
 
 def heard_node(loop: Loop, tones: ToneCache, form: Form = STEADY) -> Node:
@@ -362,8 +375,13 @@ def _over(loop: Loop, node: Node, form: Form) -> Node:
     if not loop.level_db:
         return node
     gain = to_gain(loop.level_db)
-    return Summed([("all", node, (gain, gain))], context.frames, ("level",), "level of a section",
-                  once=form.once)  # fmt: skip
+    return Summed(
+        [("all", node, (gain, gain))],
+        context.frames,
+        ("level",),
+        "level of a section",
+        once=form.once,
+    )
 
 
 def ducked(loop: Loop, node: Node, form: Form, *, besides: str = "") -> Node:
@@ -375,13 +393,19 @@ def ducked(loop: Loop, node: Node, form: Form, *, besides: str = "") -> Node:
     clock, duck = Clock.of(context.tempo, loop.rate), bed.duck
     around = loop.around_bed
     strokes = sorted(
-        (clock.frames(stroke.tick) + round(stroke.late_ms * loop.rate / 1e3),
-         stroke.hit.velocity / 127)
-        for lane in bed.heard if lane.id in duck.lanes and lane.id != besides
+        (
+            clock.frames(stroke.tick) + round(stroke.late_ms * loop.rate / 1e3),
+            stroke.hit.velocity / 127,
+        )
+        for lane in bed.heard
+        if lane.id in duck.lanes and lane.id != besides
         for stroke in hits_of(lane).strokes(around)
-    )  # fmt: skip
+    )
     if not strokes:
         return node
-    shape = (duck.depth_db, round(duck.hold_ms * loop.rate / 1e3),
-             round(duck.back_ms * loop.rate / 1e3))  # fmt: skip
+    shape = (
+        duck.depth_db,
+        round(duck.hold_ms * loop.rate / 1e3),
+        round(duck.back_ms * loop.rate / 1e3),
+    )
     return Ducked(node, tuple(strokes), shape, context.frames, ("ducked", besides), once=form.once)

@@ -14,7 +14,7 @@ from cloudrift.audio.looped import slice_wrapped
 from cloudrift.audio.stretch import LEAD_S, PROCESSES, pitch_shifted, stretched
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.lru import remembered
-from cloudrift.loop.edits.flip.flipping import heard_in
+from cloudrift.loop.edits.flip.ordering import heard_in
 from cloudrift.loop.model.flip import Flipped, Place
 from cloudrift.notes.time import TICKS_PER_QUARTER, Clock
 from cloudrift.render.plan.laying import Fitting, Laying, laying_of, made_of
@@ -76,8 +76,10 @@ def cuts_of(flip: Flipped, context: Context, ticks: int, metre: tuple[int, int])
         pan = place.pan
         gain = level * to_gain(place.level_db)
         gains = (gain * min(1.0, 1 - pan), gain * min(1.0, 1 + pan))
-        fades = (0 if led else int(place.fade_in_ms * rate / 1000),
-                 0 if leads else int(place.fade_out_ms * rate / 1000))  # fmt: skip
+        fades = (
+            0 if led else int(place.fade_in_ms * rate / 1000),
+            0 if leads else int(place.fade_out_ms * rate / 1000),
+        )
         cuts.append(Cut(
             start=start, span=stop - start, at=first + at, lasts=end - at,
             backward=place.backward, times=place.times, semitones=place.semitones,
@@ -201,8 +203,9 @@ def _read(cut: Cut, fitting: Fitting, clips: ClipStore, count: int, semitones: f
     if cut.backward:
         part = part[:, ::-1]
     if tape:
-        part = soxr.resample(np.ascontiguousarray(part.T), speed * fitting.rate, fitting.rate,
-                             quality="HQ").T  # fmt: skip
+        part = soxr.resample(
+            np.ascontiguousarray(part.T), speed * fitting.rate, fitting.rate, quality="HQ"
+        ).T
     out = silence(count)
     use = min(count, part.shape[1])
     out[:, :use] = part[:, :use]

@@ -78,8 +78,9 @@ def _moved(layer: Layer, semitones: int) -> Layer:
     if layer.recorded is not None:
         return moved(layer, layer.recorded, semitones)
     if layer.own is not None:
-        own = tuple(replace(n, pitch=folded(n.pitch + semitones, LOWEST, HIGHEST))
-                    for n in layer.own)  # fmt: skip
+        own = tuple(
+            replace(n, pitch=folded(n.pitch + semitones, LOWEST, HIGHEST)) for n in layer.own
+        )
         return layer.with_source(notes=own)
     octaves = min(max(layer.played.lens.octave + round(semitones / 12), -3), 3)
     return layer.with_source(lens=replace(layer.played.lens, octave=octaves))
@@ -92,8 +93,13 @@ def key_loop(loop: Loop, layer: Layer, pitch: int, velocity: int, held_ticks: in
     bare, by = without_time(replace(loop, chords=(), layers=(silent,)))
     only = bare.layers[0]
     moved = by + _line_shift(loop, layer)
-    note = Note(start_tick=0, length_ticks=max(1, held_ticks), velocity=velocity, id=1,
-                pitch=folded(pitch + moved, LOWEST, HIGHEST))  # fmt: skip
+    note = Note(
+        start_tick=0,
+        length_ticks=max(1, held_ticks),
+        velocity=velocity,
+        id=1,
+        pitch=folded(pitch + moved, LOWEST, HIGHEST),
+    )
     bars = max(1, -(-held_ticks // bar_ticks(loop.metre)))
     return replace(bare, bars=bars, layers=(only.with_notes((note,)),))
 
@@ -115,8 +121,9 @@ def first_moment(loop: Loop, tones: ToneCache, seconds: float = FIRST_S) -> Ster
     mix = silence(moment.frames)
     for layer in loop.heard():
         into = groups[layer.group] if layer.group else mix
-        into += placed(moment.through(_played(loop, layer, tones, moment.frames), layer.line),
-                       layer)  # fmt: skip
+        into += placed(
+            moment.through(_played(loop, layer, tones, moment.frames), layer.line), layer
+        )
     for group in loop.groups:
         mix += placed(moment.through(groups[group.id], group.line), group)
     return moment.through(mix, loop.line)[:, :count]
@@ -145,7 +152,13 @@ def _played(loop: Loop, layer: Layer, tones: ToneCache, frames: int) -> Stereo:
     settings = in_tempo(use.settings, loop.tempo)
     release = int(use.of.spec.full(settings).number("release_ms") / 1000 * loop.rate)
     last = max((clock.frames(n.end_tick) for n in notes), default=0)
-    part = Part(notes=notes, instrument=use.of, settings=settings, clock=clock,
-                loop_ticks=loop.ticks, frames=max(frames, last + release + loop.rate // 2),
-                once=True)  # fmt: skip
+    part = Part(
+        notes=notes,
+        instrument=use.of,
+        settings=settings,
+        clock=clock,
+        loop_ticks=loop.ticks,
+        frames=max(frames, last + release + loop.rate // 2),
+        once=True,
+    )
     return part.render(tones)[:, :frames]

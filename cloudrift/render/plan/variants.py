@@ -4,7 +4,7 @@ from collections.abc import Collection
 
 from msgspec.structs import replace
 
-from cloudrift.loop.edits.layers.edits import set_line, set_treatment
+from cloudrift.loop.edits.layers.line_edits import set_line, set_treatment
 from cloudrift.loop.model.bed import Bed
 from cloudrift.loop.model.loop import LineAt, Loop
 

@@ -61,10 +61,13 @@ def tried(loop: Loop, chords: tuple[Chord, ...]) -> Loop:
     layers = tuple(x.with_source(other=None) for x in _strikers(base))
     there = {x.group for x in layers}
     return replace(
-        bare, tempo=_heard_tempo(loop), layers=layers, line=base.line,
+        bare,
+        tempo=_heard_tempo(loop),
+        layers=layers,
+        line=base.line,
         chords=tuple(_by(chord, by) for chord in bare.chords),
         groups=tuple(group for group in base.groups if group.id in there),
-    )  # fmt: skip
+    )
 
 
 def struck(loop: Loop, lane_id: str, hit: Hit) -> Loop:
@@ -78,23 +81,33 @@ def struck(loop: Loop, lane_id: str, hit: Hit) -> Loop:
     bar = bar_ticks(loop.metre)
     tick = hit.tick % loop.ticks
     under = next((c for c in loop.chords if c.start_tick <= tick < c.end_tick), None)
-    chords = () if under is None else (
-        replace(under, start_tick=0, length_ticks=bar, strikes=(), late_ticks=0),
-    )  # fmt: skip
+    chords = (
+        ()
+        if under is None
+        else (replace(under, start_tick=0, length_ticks=bar, strikes=(), late_ticks=0),)
+    )
     alone = Pattern(name="one", bars=1, hits=(replace(hit, tick=0, late_ms=0.0),))
     source = replace(hits_of(lane), patterns=(alone,), plays="one", late_ms=0.0)
     one = replace(lane, source=source, mute=False, pan=lane.pan)
     group = replace(bed.group, mute=False)
-    return replace(loop, bars=1, chords=chords, layers=(), groups=(),
-                   bed=replace(bed, lanes=(one,), group=group, duck=None, late_ms=0.0))  # fmt: skip
+    return replace(
+        loop,
+        bars=1,
+        chords=chords,
+        layers=(),
+        groups=(),
+        bed=replace(bed, lanes=(one,), group=group, duck=None, late_ms=0.0),
+    )
 
 
 def _by(chord: Chord, semitones: int) -> Chord:
     return replace(
-        chord, voices=tuple(v + semitones for v in chord.voices),
-        muted=tuple(v + semitones for v in chord.muted), tied=tuple(
-            v + semitones for v in chord.tied), root=(chord.root + semitones) % 12,
-    )  # fmt: skip
+        chord,
+        voices=tuple(v + semitones for v in chord.voices),
+        muted=tuple(v + semitones for v in chord.muted),
+        tied=tuple(v + semitones for v in chord.tied),
+        root=(chord.root + semitones) % 12,
+    )
 
 
 def _heard_tempo(loop: Loop) -> float:
@@ -121,11 +134,17 @@ def audition(
         moved = tuple(v + shift for v in chord.voices)
         placed.append(
             replace(
-                chord, id=f"a{i}", start_tick=start, length_ticks=length, voices=moved,
-                muted=tuple(v + shift for v in chord.muted), tied=(),
-                root=(chord.root + shift) % 12, late_ticks=min(chord.late_ticks, length // 2),
+                chord,
+                id=f"a{i}",
+                start_tick=start,
+                length_ticks=length,
+                voices=moved,
+                muted=tuple(v + shift for v in chord.muted),
+                tied=(),
+                root=(chord.root + shift) % 12,
+                late_ticks=min(chord.late_ticks, length // 2),
             )
-        )  # fmt: skip
+        )
         start += length
     return replace(
         loop,
@@ -151,11 +170,16 @@ def _whole_layers(loop: Loop, chords: tuple[Chord, ...], shift: int) -> tuple[La
             kept: list[Note] = []
             for chord in chords:
                 kept += [
-                    replace(n, start_tick=n.start_tick - chord.start_tick + begin, id=0,
-                            length_ticks=min(n.end_tick, chord.end_tick) - n.start_tick,
-                            pitch=folded(n.pitch + shift, LOWEST, HIGHEST))
-                    for n in own if chord.start_tick <= n.start_tick < chord.end_tick
-                ]  # fmt: skip
+                    replace(
+                        n,
+                        start_tick=n.start_tick - chord.start_tick + begin,
+                        id=0,
+                        length_ticks=min(n.end_tick, chord.end_tick) - n.start_tick,
+                        pitch=folded(n.pitch + shift, LOWEST, HIGHEST),
+                    )
+                    for n in own
+                    if chord.start_tick <= n.start_tick < chord.end_tick
+                ]
                 begin += chord.length_ticks
             own = numbered(kept)
         bare = replace(layer.with_source(other=None), line=(), group="")
@@ -201,9 +225,14 @@ def _shift(loop: Loop) -> int:
 
 
 def played_key(
-    loop: Loop, pitch: int, velocity: int, layer_id: str = "", *, seconds: float | None = None,
+    loop: Loop,
+    pitch: int,
+    velocity: int,
+    layer_id: str = "",
+    *,
+    seconds: float | None = None,
     written: bool = False,
-) -> Loop:  # fmt: skip
+) -> Loop:
     """Return a loop of a played key in a layer's sound, or in that which strikes the chords.
 
     It sounds as in the loop, through the layer's line and what is behind it; ``written``: bare.

@@ -6,150 +6,29 @@ replaced as a whole by the other threads, so it takes no lock.
 
 import time
 from collections import deque
-from dataclasses import dataclass, replace
-from typing import NamedTuple
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, raised_cosine
+from cloudrift.render.play.take import (
+    FADE_S,
+    MOST_AT_ONCE,
+    PIECE,
+    FadingTake,
+    LongerTail,
+    OneShot,
+    Stamp,
+    Take,
+    as_played,
+    how_alike,
+)
 
-FADE_S = 0.010
 PERIODS = 3  # that the device holds
 # Rendering threads hand Python's lock on this often; each array step of the callback may wait for
 # it once, so the usual 5 ms would add up to a gap.
 SWITCH_INTERVAL_S = 0.0003
-# NumPy hands it on in every step over more than 500 numbers: what the callback does is done in
-# pieces of fewer, and waits for nobody.
-PIECE = 240  # frames of two channels
-MOST_AT_ONCE = 8192  # frames: what devices ask for fits many times
-
-
-@dataclass(frozen=True, kw_only=True)
-class Take:
-    """Something to play: a loop as the speaker takes it, and which part of it turns (shares).
-
-    ``wave`` is (frames, 2), at its gain and within full scale: made ready once, so that the
-    speaker's thread has next to nothing to do. It lasts so many ``bars``, if that is known.
-    """
-
-    wave: NDArray[np.float32]
-    start: float = 0.0
-    end: float = 1.0
-    patch: NDArray[np.float32] | None = None  # (frames, 2), instead of the wave's own
-    patch_at: int = 0
-    bars: int = 0
-    alike: float | None = None  # how like it is to what it takes the place of, if that is known
-
-    def read(self, position: int, most: int) -> NDArray[np.float32]:
-        """Return frames from a position on, at least one and ``most`` at most: a view, no copy.
-
-        Fewer where the wave ends, or a patch begins or ends.
-        """
-        count = min(most, len(self.wave) - position)
-        if self.patch is None:
-            return self.wave[position : position + count]
-        into = (position - self.patch_at) % len(self.wave)
-        if into < len(self.patch):
-            return self.patch[into : into + count]
-        return self.wave[position : position + min(count, len(self.wave) - into)]
-
-    def around(self, position: int, count: int) -> NDArray[np.float32]:
-        """Return so many frames, round the seam: (count, 2); a view where that can be."""
-        position %= len(self.wave)
-        out = self.read(position, count)
-        if len(out) == count:
-            return out
-        out = np.empty((count, 2), np.float32)
-        done = 0
-        while done < count:
-            part = self.read((position + done) % len(self.wave), count - done)
-            out[done : done + len(part)] = part
-            done += len(part)
-        return out
-
-    @property
-    def bounds(self) -> tuple[int, int]:
-        """The part that turns, in frames."""
-        n = len(self.wave)
-        first = round(self.start * n)
-        return first, max(first + 1, round(self.end * n))
-
-
-def _as_played(audio: Stereo, gain: float) -> NDArray[np.float32]:
-    """(2, n) as the speaker takes it: (n, 2), at a gain and within full scale."""
-    wave = np.empty((audio.shape[1], 2), np.float32)
-    np.multiply(audio.T, np.float32(gain), out=wave)
-    return np.clip(wave, -1.0, 1.0, out=wave)
-
-
-def _alike(old: Take, old_at: int, new: Take, new_at: int, frames: int) -> float:
-    """How like two takes are over some frames: 1 where they are the same, 0 for nothing in common.
-
-    In pieces, and without vdot, which hands Python's lock on however few the numbers are.
-    """
-    olds = news = both = 0.0
-    for at in range(0, frames, PIECE):
-        count = min(PIECE, frames - at)
-        one, other = old.around(old_at + at, count), new.around(new_at + at, count)
-        olds += float((one * one).sum())
-        news += float((other * other).sum())
-        both += float((one * other).sum())
-    return both / (olds * news) ** 0.5 if olds * news > 0 else 1.0
-
-
-@dataclass(frozen=True)
-class _Ghost:
-    """What was sounding before a jump, fading out."""
-
-    take: Take
-    position: int
-    done: int
-
-
-@dataclass
-class Struck:
-    """Something played once over the loop.
-
-    ``fading`` counts its last frames, -1 while it rings; ``rising`` those it still fades in over.
-    ``open``: it is waited for what it goes on as, in silence where that comes late. ``began`` is
-    the frame handed to the speaker that its first was, -1 while it waits.
-    """
-
-    wave: NDArray[np.float32]
-    group: str
-    alone: bool
-    began: int = -1
-    position: int = 0
-    fading: int = -1
-    rising: int = 0
-    open: bool = False
-
-    @property
-    def over(self) -> bool:
-        """Whether nothing of it is to come."""
-        return self.fading == 0 or (self.position >= len(self.wave) and not self.open)
-
-
-@dataclass(frozen=True)
-class _Longer:
-    """What goes on in the place of what rings of a group, from where that is."""
-
-    wave: NDArray[np.float32]
-    group: str
-
-
-class Stamp(NamedTuple):
-    """One pull: when it was (``time.perf_counter``), and what had been handed out before it.
-
-    ``handed`` are all frames so far, ``at`` is the frame of the loop that comes, -1 where none is
-    played; ``loop_frames`` its length.
-    """
-
-    when_s: float
-    handed: int
-    at: int
-    loop_frames: int
 
 
 class Player:
@@ -172,11 +51,11 @@ class Player:
         self._playing = False
         self._take: Take | None = None  # what the speaker's thread plays now
         self._position = 0
-        self._ghost: _Ghost | None = None
+        self._ghost: FadingTake | None = None
         self._fade_left = 0
         # To strike, to go on in another's place, or the group to silence.
-        self._incoming: deque[Struck | _Longer | str] = deque()
-        self._struck: list[Struck] = []
+        self._incoming: deque[OneShot | LongerTail | str] = deque()
+        self._struck: list[OneShot] = []
         self._loop_gain = 1.0
         self.callback_s: deque[float] = deque(maxlen=100_000)
         self.waits_s: deque[float] = deque(maxlen=100_000)  # from one pull to the next
@@ -189,7 +68,7 @@ class Player:
 
     def get_ready(self, audio: Stereo, gain: float = 1.0) -> None:
         """Make ready what will be loaded, on a thread that has the time."""
-        self._ready = (audio, gain, _as_played(audio, gain))
+        self._ready = (audio, gain, as_played(audio, gain))
 
     def load(self, audio: Stereo, gain: float = 1.0, bars: int = 0) -> None:
         """Play another rendering from the same place in the loop on.
@@ -199,7 +78,7 @@ class Player:
         """
         ready, self._ready = self._ready, None
         same = ready is not None and ready[0] is audio and ready[1] == gain
-        wave = ready[2] if ready is not None and same else _as_played(audio, gain)
+        wave = ready[2] if ready is not None and same else as_played(audio, gain)
         part = self._wanted
         start, end = (part.start, part.end) if part else (0.0, 1.0)
         self._want(Take(wave=wave, start=start, end=end, bars=bars))
@@ -207,14 +86,14 @@ class Player:
     def patch(self, audio: Stereo, start: int, gain: float = 1.0) -> None:
         """Play a stretch from a frame on in another rendering; the rest stays as it was loaded."""
         if self._wanted is not None:
-            self._want(replace(self._wanted, patch=_as_played(audio, gain), patch_at=start))
+            self._want(replace(self._wanted, patch=as_played(audio, gain), patch_at=start))
 
     def _want(self, take: Take) -> None:
         """Let it be played next; how alike it is about here is found before the speaker asks."""
         now = self._take
         if now is not None and len(now.wave) == len(take.wave):
             take = replace(
-                take, alike=_alike(now, self._position, take, self._position, self._fade)
+                take, alike=how_alike(now, self._position, take, self._position, self._fade)
             )
         self._wanted = take
 
@@ -237,19 +116,19 @@ class Player:
 
     def strike(
         self, audio: Stereo, group: str, *, alone: bool = False, more: bool = False
-    ) -> Struck:
+    ) -> OneShot:
         """Play something once, now, over the loop; ``alone``: the loop is silent under it.
 
         What still rings of the same group fades out first. The loop goes on in its time. ``more``
         says that it will ``go_on``. What is returned tells when it ``began``.
         """
-        struck = Struck(np.ascontiguousarray(audio.T), group, alone, open=more)
+        struck = OneShot(np.ascontiguousarray(audio.T), group, alone, open=more)
         self._incoming.append(struck)
         return struck
 
     def go_on(self, audio: Stereo, group: str) -> None:
         """Let what rings of a group go on as other audio that begins with it, from where it is."""
-        self._incoming.append(_Longer(np.ascontiguousarray(audio.T), group))
+        self._incoming.append(LongerTail(np.ascontiguousarray(audio.T), group))
 
     def hush(self, group: str) -> None:
         """Fade out what rings of a group."""
@@ -380,13 +259,14 @@ class Player:
             ringing = [old for old in self._struck if old.group == group and old.fading < 0]
             for old in ringing:
                 old.fading = self._fade
-            if isinstance(new, Struck):
+            if isinstance(new, OneShot):
                 new.began = self._handed
                 self._struck.append(new)
-            elif isinstance(new, _Longer) and ringing:
+            elif isinstance(new, LongerTail) and ringing:
                 last = ringing[-1]
-                self._struck.append(Struck(new.wave, group, last.alone, position=last.position,
-                                            rising=self._fade))  # fmt: skip
+                self._struck.append(
+                    OneShot(new.wave, group, last.alone, position=last.position, rising=self._fade)
+                )
 
     def _add_struck(self, out: NDArray[np.float32]) -> None:
         """Add what is played once, the loop giving way to what is to be heard alone."""
@@ -432,7 +312,7 @@ class Player:
         if share is None:
             share = self._share_in(wanted) if wanted is not None else self.share
         if self._take is not None:
-            self._ghost = _Ghost(self._take, self._position, 0)
+            self._ghost = FadingTake(self._take, self._position, 0)
         stays = wanted is not None and seek is None and self._take is not None
         self._take = wanted
         if wanted is None:
@@ -468,7 +348,7 @@ class Player:
         if alike is None:
             alike = 1.0
             if take is not None and ghost is not None:
-                alike = _alike(ghost.take, ghost.position, take, self._position, self._fade)
+                alike = how_alike(ghost.take, ghost.position, take, self._position, self._fade)
         norm = np.multiply(self._product, np.float32(2 * max(alike, 0.0)), out=self._norm)
         norm += self._squares
         np.sqrt(norm, out=norm)
@@ -479,7 +359,7 @@ class Player:
         """Go back to the start. A whole loop has no seam; a part of one is cross-faded over it."""
         first, last = take.bounds
         if last - first < len(take.wave):
-            self._ghost = _Ghost(take, last, 0)
+            self._ghost = FadingTake(take, last, 0)
             self._position = first
             self._begin_fade()
         self._position = first
@@ -505,4 +385,6 @@ class Player:
         part = np.multiply(ghost.take.around(ghost.position, use), fall, out=self._scratch[:use])
         out[:use] += part
         done = ghost.done + use
-        self._ghost = _Ghost(ghost.take, ghost.position + use, done) if done < self._fade else None
+        self._ghost = (
+            FadingTake(ghost.take, ghost.position + use, done) if done < self._fade else None
+        )

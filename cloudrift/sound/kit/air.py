@@ -42,9 +42,15 @@ def breath_noise(pitch: int, rate: int) -> Stereo:
 
 
 def aired(
-    request: ToneRequest, tone: Tone, level: float, *, steady_db: float, chiff_db: float,
-    chiff_ms: float = 45, soft_db: float = -5,
-) -> Tone:  # fmt: skip
+    request: ToneRequest,
+    tone: Tone,
+    level: float,
+    *,
+    steady_db: float,
+    chiff_db: float,
+    chiff_ms: float = 45,
+    soft_db: float = -5,
+) -> Tone:
     """Add breath to a tone: beside it all along, and more at its start.
 
     Levels are in dB against the tone, at a ``level`` of 0.5; ``soft_db`` is how much weaker it is

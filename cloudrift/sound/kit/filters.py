@@ -59,9 +59,14 @@ def _cut(wave: Wave, own: float, resonance: float, pitch: int, rate: int) -> Per
 
 
 def swept(
-    request: ToneRequest, name: str, wave: Wave, own: float, sweep: Sweep, ms: float,
+    request: ToneRequest,
+    name: str,
+    wave: Wave,
+    own: float,
+    sweep: Sweep,
+    ms: float,
     section: Section,
-) -> Tone:  # fmt: skip
+) -> Tone:
     """Play a wave through a low-pass that falls or opens over ``ms``; as bright as asked for."""
     made = _cut(wave, own, sweep.resonance, request.pitch, request.rate)
     t = 1e3 * knot_times(request)

@@ -72,9 +72,14 @@ def add_at_start(tone: Stereo, noise: Stereo, gain: float) -> None:
 
 
 def puff(
-    request: ToneRequest, name: str, shape: Shape, *, decay_ms: float, rise_ms: float = 1.0,
+    request: ToneRequest,
+    name: str,
+    shape: Shape,
+    *,
+    decay_ms: float,
+    rise_ms: float = 1.0,
     width: float = 0.4,
-) -> Stereo:  # fmt: skip
+) -> Stereo:
     """Return a short noise of one blow, (2, frames), RMS 1 before it decays.
 
     No two keys and no two strikes have the same: each begins elsewhere in a long noise of its own

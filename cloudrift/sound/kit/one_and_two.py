@@ -27,9 +27,13 @@ def period(amplitudes: NDArray[np.float64], phases: NDArray[np.float64]) -> NDAr
 
 
 def one_and_two(
-    request: ToneRequest, rng: np.random.Generator, tables: NDArray[np.float32], sides: float,
-    *, ratio: float = 1.0,
-) -> Tone:  # fmt: skip
+    request: ToneRequest,
+    rng: np.random.Generator,
+    tables: NDArray[np.float32],
+    sides: float,
+    *,
+    ratio: float = 1.0,
+) -> Tone:
     """Play a soft and a hard period, (2, SIZE + 1), in the middle and at a level at each side.
 
     ``ratio`` is what they are played at against the key's pitch.

@@ -205,10 +205,16 @@ def play(
         last = np.nextafter(np.float32(depth - 1), 0)
         where = np.clip(place, 0, depth - 1).astype(np.float32).clip(max=last)
     return read_by(
-        read_from.tables, frames, counts(start), steps, np.ascontiguousarray(levels, np.float32),
-        (section.width * seats).astype(np.float32), rows, where,
+        read_from.tables,
+        frames,
+        counts(start),
+        steps,
+        np.ascontiguousarray(levels, np.float32),
+        (section.width * seats).astype(np.float32),
+        rows,
+        where,
         apart=knot_frames(rate),
-    )  # fmt: skip
+    )
 
 
 def knot_times(request: ToneRequest) -> NDArray[np.float64]:
@@ -232,9 +238,12 @@ def course(request: ToneRequest, times_ms: NDArray[np.float64]) -> NDArray[np.fl
 
 
 def straying(
-    request: ToneRequest, rng: np.random.Generator, cents: float,
-    waves: tuple[tuple[float, float], ...], uneven: float,
-) -> NDArray[np.float64]:  # fmt: skip
+    request: ToneRequest,
+    rng: np.random.Generator,
+    cents: float,
+    waves: tuple[tuple[float, float], ...],
+    uneven: float,
+) -> NDArray[np.float64]:
     """Return how far a tape's speed is off, in cents at knots: waves of Hz and a share of it.
 
     ``uneven`` is by how much the speed of each wave differs from what is said, as a share.
@@ -248,10 +257,17 @@ def straying(
 
 
 def read_by(
-    tables: NDArray[np.float32], frames: int, start: Phase, steps: Phase,
-    level: NDArray[np.float32], aside: NDArray[np.float32], rows: NDArray[np.int32],
-    place: NDArray[np.float32] | None = None, *, apart: int = KNOT,
-) -> NDArray[np.float32]:  # fmt: skip
+    tables: NDArray[np.float32],
+    frames: int,
+    start: Phase,
+    steps: Phase,
+    level: NDArray[np.float32],
+    aside: NDArray[np.float32],
+    rows: NDArray[np.int32],
+    place: NDArray[np.float32] | None = None,
+    *,
+    apart: int = KNOT,
+) -> NDArray[np.float32]:
     """Read periods by players: (takes, 2, frames).
 
     Parameters
@@ -290,9 +306,12 @@ def read_by(
 
 
 def _between(
-    tables: NDArray[np.float32], row: int, phase: Phase, place: NDArray[np.float32] | None,
+    tables: NDArray[np.float32],
+    row: int,
+    phase: Phase,
+    place: NDArray[np.float32] | None,
     apart: int,
-) -> NDArray[np.float32]:  # fmt: skip
+) -> NDArray[np.float32]:
     if place is None:
         return read(tables[row : row + 1], phase)[0]
     out = np.empty(len(phase), np.float32)
@@ -329,9 +348,12 @@ def _beside(rng: np.random.Generator, cents: NDArray[np.float64]) -> NDArray[np.
 
 
 def _starts(
-    rng: np.random.Generator, t: NDArray[np.float64], hz: NDArray[np.float64],
-    levels: NDArray[np.float64], power: NDArray[np.float64],
-) -> NDArray[np.float64]:  # fmt: skip
+    rng: np.random.Generator,
+    t: NDArray[np.float64],
+    hz: NDArray[np.float64],
+    levels: NDArray[np.float64],
+    power: NDArray[np.float64],
+) -> NDArray[np.float64]:
     """Where in their periods players start: the draw that is as loud and as bright as it should be.
 
     Players that happen to agree, or not to, would make one strike louder than the next. How they
@@ -366,9 +388,11 @@ def _powers(one: NDArray[np.complex128], count: int) -> NDArray[np.complex128]:
 
 
 def _unlike(
-    starts: NDArray[np.float64], then: NDArray[np.complex128], power: NDArray[np.float64],
+    starts: NDArray[np.float64],
+    then: NDArray[np.complex128],
+    power: NDArray[np.float64],
     wanted: NDArray[np.float64],
-) -> NDArray[np.float64]:  # fmt: skip
+) -> NDArray[np.float64]:
     """How far some starts are from being as loud and as bright as players are on average, for each
     set and each of the tries: (sets, tries).
 

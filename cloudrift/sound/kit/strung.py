@@ -236,10 +236,13 @@ def struck(
     turn = np.concatenate(share) * np.exp(1j * phase)
     sides = np.stack([(1 - tilt) * np.exp(1j * apart), (1 + tilt) * np.exp(-1j * apart)]) * turn
     audio = decaying_partials(
-        np.concatenate(hz), np.concatenate(decay),
-        np.concatenate([sides * soft[of], sides * hard[of]]), request.frames, request.rate,
+        np.concatenate(hz),
+        np.concatenate(decay),
+        np.concatenate([sides * soft[of], sides * hard[of]]),
+        request.frames,
+        request.rate,
         floor=3e-5,
-    )  # fmt: skip
+    )
     tone = Tone(audio[:2], audio[2:])
     for one, ms in zip(tone, rise_ms, strict=True):
         if ms:

@@ -46,8 +46,9 @@ def read(tables: NDArray[np.float32], phase: Phase) -> NDArray[np.float32]:
     return out
 
 
-def turns(hz: float, cents: NDArray[np.float64] | None, frames: int, rate: int, start: float
-          ) -> Phase:  # fmt: skip
+def turns(
+    hz: float, cents: NDArray[np.float64] | None, frames: int, rate: int, start: float
+) -> Phase:
     """Return the phase of each frame for a frequency that sways; ``start`` is in turns."""
     first = counts(np.asarray(start % 1.0))
     if cents is None:
@@ -78,9 +79,11 @@ def sine(phase: NDArray[np.float64]) -> Mono:
 
 
 def moving_phase(
-    request: ToneRequest, start_st: float, end_st: float,
+    request: ToneRequest,
+    start_st: float,
+    end_st: float,
     course: Callable[[NDArray[np.float64]], NDArray[np.float64]],
-) -> NDArray[np.float64]:  # fmt: skip
+) -> NDArray[np.float64]:
     """Return the phase in turns of a pitch that moves, over the sound's own time, between two
     distances from the note."""
     over = request.settings.number("over_ms") / 1e3

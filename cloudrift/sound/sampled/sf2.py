@@ -20,8 +20,9 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.sound.sampled.zones import Sampled, Shape, Zone, named
 
 MOST_TABLE_BYTES = 32 << 20
-PRESET = np.dtype([("name", "S20"), ("number", "<u2"), ("bank", "<u2"), ("bag", "<u2"),
-                   ("rest", "V12")])  # fmt: skip
+PRESET = np.dtype(
+    [("name", "S20"), ("number", "<u2"), ("bank", "<u2"), ("bag", "<u2"), ("rest", "V12")]
+)
 BAG = np.dtype([("generators", "<u2"), ("modulators", "<u2")])
 GENERATOR = np.dtype([("what", "<u2"), ("amount", "<i2")])
 INSTRUMENT = np.dtype([("name", "S20"), ("bag", "<u2")])
@@ -115,8 +116,12 @@ def read_sf2(path: Path, preset: int = 0) -> Sampled:
             if both is not None:
                 found.append(_Found(both, file.tables[b"shdr"][number], number))
     zones, samples = _with_sides(file, found)
-    return Sampled(name=_words(rows["name"][preset]) or path.stem, zones=tuple(zones),
-                   samples=samples, left_out=named(left_out))  # fmt: skip
+    return Sampled(
+        name=_words(rows["name"][preset]) or path.stem,
+        zones=tuple(zones),
+        samples=samples,
+        left_out=named(left_out),
+    )
 
 
 # --- the file -------------------------------------------------------------------------------------
@@ -139,8 +144,9 @@ def _open(path: Path) -> _File:
             at, length = found.get(name, (0, 0))
             count = length // kind.itemsize
             if count < 1 or length > MOST_TABLE_BYTES:
-                raise CloudriftError(f"{path.name} is damaged: its table {name.decode()} is not "
-                                     "there, or too large")  # fmt: skip
+                raise CloudriftError(
+                    f"{path.name} is damaged: its table {name.decode()} is not there, or too large"
+                )
             file.seek(at)
             tables[name] = np.frombuffer(file.read(count * kind.itemsize), kind)
     if b"smpl" not in found:
@@ -149,8 +155,9 @@ def _open(path: Path) -> _File:
     fine = found.get(b"sm24")
     frames = length // 2
     modulators = any(found.get(name, (0, 0))[1] > 10 for name in (b"pmod", b"imod"))
-    return _File(path, tables, at, frames, fine[0] if fine and fine[1] >= frames else None,
-                 modulators)  # fmt: skip
+    return _File(
+        path, tables, at, frames, fine[0] if fine and fine[1] >= frames else None, modulators
+    )
 
 
 def _chunks(file: Any, at: int, end: int) -> list[tuple[bytes, int, int]]:
@@ -180,8 +187,13 @@ def _zones(file: _File, kind: bytes, first: int, end: int, of: int) -> list[Gene
     for i, (start, then) in enumerate(pairwise(bags["generators"][first : end + 1].tolist())):
         if not start <= then <= len(generators):
             raise CloudriftError(f"{file.path.name} is damaged: a zone lies outside of its table")
-        own = dict(zip(generators["what"][start:then].tolist(),
-                       generators["amount"][start:then].tolist(), strict=True))  # fmt: skip
+        own = dict(
+            zip(
+                generators["what"][start:then].tolist(),
+                generators["amount"][start:then].tolist(),
+                strict=True,
+            )
+        )
         if of in own:
             out.append(common | own)
         elif i == 0:
@@ -226,8 +238,10 @@ def _with_sides(file: _File, found: list[_Found]) -> tuple[list[Zone], Samples]:
         if i in taken:
             continue
         numbers: tuple[int, ...] = (one.number,)
-        other = next((j for j in range(i + 1, len(found)) if j not in taken
-                      and _are_sides(one, found[j])), None)  # fmt: skip
+        other = next(
+            (j for j in range(i + 1, len(found)) if j not in taken and _are_sides(one, found[j])),
+            None,
+        )
         if other is not None:
             taken.add(other)
             both = (one.number, found[other].number)
@@ -264,15 +278,19 @@ def _zone(generators: Generators, header: Any, name: str) -> Zone:
     end += get(LOOP_END, 0) + FAR * get(LOOP_END_FAR, 0)
     keys, velocities = _where(generators)
     return Zone(
-        sample=name, root=root - tuned, keys=keys, velocities=velocities,
+        sample=name,
+        root=root - tuned,
+        keys=keys,
+        velocities=velocities,
         loop=(start, end) if get(MODES, 0) & 1 and 0 <= start < end else None,
         gain_db=-get(ATTENUATION, 0) / 10,
         shape=Shape(
-            attack_s=_seconds(get(ATTACK, LOW_TIME)), decay_s=_seconds(get(DECAY, LOW_TIME)),
+            attack_s=_seconds(get(ATTACK, LOW_TIME)),
+            decay_s=_seconds(get(DECAY, LOW_TIME)),
             sustain=10 ** (-min(max(get(SUSTAIN, 0), 0), 1440) / 200),
             release_s=_seconds(get(RELEASE, LOW_TIME)),
         ),
-    )  # fmt: skip
+    )
 
 
 def _seconds(timecents: int) -> float:

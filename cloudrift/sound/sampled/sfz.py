@@ -25,8 +25,13 @@ _INCLUDE = re.compile(r'#include\s+"([^"]+)"')
 _KEY = re.compile(r"([a-gA-G])([#b♯♭]?)(-?\d+)$")
 _STEPS = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
 LEVELS = ("global", "master", "group", "region")
-SAME = {"loopmode": "loop_mode", "loopstart": "loop_start", "loopend": "loop_end",
-        "pitch": "tune", "gain": "volume"}  # fmt: skip
+SAME = {
+    "loopmode": "loop_mode",
+    "loopstart": "loop_start",
+    "loopend": "loop_end",
+    "pitch": "tune",
+    "gain": "volume",
+}
 UNDERSTOOD = frozenset({
     "sample", "key", "lokey", "hikey", "lovel", "hivel", "pitch_keycenter", "tune", "transpose",
     "volume", "group_volume", "master_volume", "global_volume", "loop_mode", "loop_start",
@@ -201,19 +206,25 @@ def _zone(region: Opcodes, control: Opcodes, file: Path, sample: str, start: int
         turn = max(1, int(_number(region, "seq_position", 1)))
     elif "lorand" in region or "hirand" in region:
         turn = 1 + int(1000 * _number(region, "lorand", 0))
-    volume = sum(_number(region, name, 0) for name in
-                 ("volume", "group_volume", "master_volume", "global_volume"))  # fmt: skip
+    volume = sum(
+        _number(region, name, 0)
+        for name in ("volume", "group_volume", "master_volume", "global_volume")
+    )
     return Zone(
-        sample=sample, root=root + moved - tuned, keys=_range(low + moved, high + moved),
+        sample=sample,
+        root=root + moved - tuned,
+        keys=_range(low + moved, high + moved),
         velocities=_range(_number(region, "lovel", 0), _number(region, "hivel", 127)),
-        loop=_loop(region, file, start), gain_db=volume, turn=turn,
+        loop=_loop(region, file, start),
+        gain_db=volume,
+        turn=turn,
         shape=Shape(
             attack_s=_number(region, "ampeg_attack", 0),
             decay_s=_number(region, "ampeg_decay", 0) * FALLS_S,
             sustain=min(max(_number(region, "ampeg_sustain", 100) / 100, 0.0), 1.0),
             release_s=_number(region, "ampeg_release", 0.001) * FALLS_S,
         ),
-    )  # fmt: skip
+    )
 
 
 def _loop(region: Opcodes, file: Path, start: int) -> tuple[int, int] | None:

@@ -70,9 +70,12 @@ def named(left_out: Counter[str]) -> tuple[str, ...]:
 
 
 def own_from(
-    sampled: Sampled, clips: ClipStore, licence: str = "", stop: Callable[[], bool] = never,
+    sampled: Sampled,
+    clips: ClipStore,
+    licence: str = "",
+    stop: Callable[[], bool] = never,
     moved: Callable[[float, str], object] = lambda _share, _name: None,
-) -> OwnSound:  # fmt: skip
+) -> OwnSound:
     """Read the samples of an instrument into a store, and return it as an own sound.
 
     A sample longer than a recording may be is cut there; zones whose sample is silent or can't be
@@ -104,19 +107,25 @@ def own_from(
             "have; make it smaller first"
         )
     own = OwnSound(
-        name=sampled.name[:NAME_TYPED] or "Sampled", licence=licence[:NAME_TYPED],
-        plays="own loops", settings=_settings(zones),
+        name=sampled.name[:NAME_TYPED] or "Sampled",
+        licence=licence[:NAME_TYPED],
+        plays="own loops",
+        settings=_settings(zones),
         recordings=tuple(_recording(zone, *kept[zone.sample]) for zone in zones),
-    )  # fmt: skip
+    )
     return own
 
 
 def _recording(zone: Zone, clip: str, frames: int) -> Recording:
     one = Recording(
-        clip=clip, root=min(max(zone.root, 0.0), 127.0), name=zone.sample[:NAME_TYPED],
-        keys=zone.keys, velocities=zone.velocities, turn=zone.turn,
+        clip=clip,
+        root=min(max(zone.root, 0.0), 127.0),
+        name=zone.sample[:NAME_TYPED],
+        keys=zone.keys,
+        velocities=zone.velocities,
+        turn=zone.turn,
         gain_db=min(max(zone.gain_db, -LOUDEST_DB), LOUDEST_DB),
-    )  # fmt: skip
+    )
     first, end = zone.loop or (0, 0)
     end = min(end, frames)
     if end - first < 2:
@@ -133,10 +142,12 @@ def _settings(zones: list[Zone]) -> Settings:
         "release_ms": (1000 * shape.release_s * FALLS_TO, 10, 8000),
         "sustain": (100 * shape.sustain, 0, 100),
     }
-    return tuple(sorted(
-        (name, round(min(max(value, float(low)), float(high)), 1))
-        for name, (value, low, high) in wanted.items()
-    ))  # fmt: skip
+    return tuple(
+        sorted(
+            (name, round(min(max(value, float(low)), float(high)), 1))
+            for name, (value, low, high) in wanted.items()
+        )
+    )
 
 
 def said(sampled: Sampled, own: OwnSound) -> str:

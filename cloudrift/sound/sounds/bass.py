@@ -29,17 +29,35 @@ from cloudrift.theory.pitch import pitch_to_hz
 
 Hz = NDArray[np.float64]
 BASS_BOARD = board(29, 42, 1800, 2.2)
-BASS_BODY = Body(name="bass", low_hz=48, high_hz=1500, count=40, q=(15, 35), soft_db=-21,
-                 hard_db=-17, tail_db=-38)  # fmt: skip
+BASS_BODY = Body(
+    name="bass",
+    low_hz=48,
+    high_hz=1500,
+    count=40,
+    q=(15, 35),
+    soft_db=-21,
+    hard_db=-17,
+    tail_db=-38,
+)
 
 
 def _fingered(request: ToneRequest) -> Tone:
     string = String(
-        stiffness=wound(1.5e-4), place=place(request), slope=0.85, count=48, top_hz=6500,
-        body=BASS_BOARD, soft=(260, 1.0, 1.1), hard=(1500, 2.0, 0.9), bite=0.25,
-        fall=((28, 4.5), (40, 6.5), (60, 13)), per_partial=0.12, air_hz=2600, air_power=1.4,
+        stiffness=wound(1.5e-4),
+        place=place(request),
+        slope=0.85,
+        count=48,
+        top_hz=6500,
+        body=BASS_BOARD,
+        soft=(260, 1.0, 1.1),
+        hard=(1500, 2.0, 0.9),
+        bite=0.25,
+        fall=((28, 4.5), (40, 6.5), (60, 13)),
+        per_partial=0.12,
+        air_hz=2600,
+        air_power=1.4,
         uneven_db=2,
-    )  # fmt: skip
+    )
     return plucked(request, "fingered bass", string, PLANES, BASS_BODY, 0.12)
 
 
@@ -53,26 +71,51 @@ BASS_FILTER = Sweep(low_hz=95, by_share_oct=3.4, by_key=0.5, falls_oct=3.4, reso
 
 def _synth_bass(request: ToneRequest) -> Tone:
     settings = request.settings
-    return swept(request, "synth bass", saw_to_square, settings.number("square") / 100,
-                 BASS_FILTER, settings.number("close_ms"),
-                 Section(players=2, steady_db=9, width=0.6, breathe_db=0, alike=True))  # fmt: skip
+    return swept(
+        request,
+        "synth bass",
+        saw_to_square,
+        settings.number("square") / 100,
+        BASS_FILTER,
+        settings.number("close_ms"),
+        Section(players=2, steady_db=9, width=0.6, breathe_db=0, alike=True),
+    )
 
 
-UPRIGHT_BODY = Body(name="bass box", low_hz=58, high_hz=1400, count=44, q=(12, 28), soft_db=-18,
-                    hard_db=-16, tail_db=-36)  # fmt: skip
+UPRIGHT_BODY = Body(
+    name="bass box",
+    low_hz=58,
+    high_hz=1400,
+    count=44,
+    q=(12, 28),
+    soft_db=-18,
+    hard_db=-16,
+    tail_db=-36,
+)
 UPRIGHT_BOARD = board(59, 55, 1300, 2.5)
 
 
 def _upright(request: ToneRequest) -> Tone:
     """A big box and gut under a finger; the string growls on the board when it is pulled."""
     string = String(
-        stiffness=wound(8e-5), place=place(request), slope=0.8, count=40, top_hz=4500,
-        body=UPRIGHT_BOARD, soft=(230, 0.9, 1.1), hard=(1100, 2.0, 1.0), bite=0.3,
-        fall=((28, 8), (40, 12), (55, 22)), per_partial=0.14, air_hz=1800, air_power=1.4,
+        stiffness=wound(8e-5),
+        place=place(request),
+        slope=0.8,
+        count=40,
+        top_hz=4500,
+        body=UPRIGHT_BOARD,
+        soft=(230, 0.9, 1.1),
+        hard=(1100, 2.0, 1.0),
+        bite=0.3,
+        fall=((28, 8), (40, 12), (55, 22)),
+        per_partial=0.14,
+        air_hz=1800,
+        air_power=1.4,
         uneven_db=2.5,
-    )  # fmt: skip
-    return plucked(request, "upright bass", string, PLANES, UPRIGHT_BODY, 0.16, nail=0.3,
-                   scatter=1.2)  # fmt: skip
+    )
+    return plucked(
+        request, "upright bass", string, PLANES, UPRIGHT_BODY, 0.16, nail=0.3, scatter=1.2
+    )
 
 
 RESONANT = Sweep(low_hz=120, by_share_oct=3.0, by_key=0.4, falls_oct=4.2, resonance=6.0)
@@ -127,8 +170,10 @@ def sub(request: ToneRequest, name: str, drive: float) -> Tone:
 def _layer_tables(pitch: int, rate: int) -> NDArray[np.float32]:
     k, f0 = harmonics(pitch + 12, rate, 40), pitch_to_hz(pitch + 12)
     hz = f0 * k
-    return period(np.stack([1 / k**1.6 / (1 + (hz / 500) ** 2), k**-0.8 / (1 + (hz / 1900) ** 2)]),
-                  stream(1, "layer").uniform(0, 6, len(k)))  # fmt: skip
+    return period(
+        np.stack([1 / k**1.6 / (1 + (hz / 500) ** 2), k**-0.8 / (1 + (hz / 1900) ** 2)]),
+        stream(1, "layer").uniform(0, 6, len(k)),
+    )
 
 
 def _layered_sub(request: ToneRequest) -> Tone:

@@ -15,23 +15,35 @@ TOWER = Modes(  # hum, prime, tierce, quint, nominal, and what stands above them
     ratios=(0.5, 1.0, 1.2, 1.5, 2.0, 2.5, 2.67, 3.0, 4.18, 5.45, 6.8, 8.2, 9.7),
     soft=(-7, 0, -4, -15, -6, -26, -28, -22, -30, -38, -46, -56, -64),
     hard=(-12, -3, -4, -11, 0, -14, -14, -7, -9, -12, -16, -20, -25),
-    t60=(32.0, 17.0, 14.0, 8.0, 8.0, 4.5, 4.0, 4.2, 2.8, 1.9, 1.3, 0.9, 0.6), halved_st=30,
-)  # fmt: skip
+    t60=(32.0, 17.0, 14.0, 8.0, 8.0, 4.5, 4.0, 4.2, 2.8, 1.9, 1.3, 0.9, 0.6),
+    halved_st=30,
+)
 GLASS = Modes(
     ratios=(1.0, 1.006, 2.32, 2.33, 4.25, 4.31, 6.63, 9.38, 12.5, 15.9, 19.6),
     soft=(0, -12, -24, -32, -34, -38, -46, -56, -64, -70, -78),
     hard=(0, -12, -6, -14, -9, -14, -13, -18, -24, -30, -36),
-    t60=(12.0, 11.0, 6.5, 6.2, 3.6, 3.4, 2.0, 1.2, 0.8, 0.5, 0.35), halved_st=26,
-)  # fmt: skip
+    t60=(12.0, 11.0, 6.5, 6.2, 3.6, 3.4, 2.0, 1.2, 0.8, 0.5, 0.35),
+    halved_st=26,
+)
 COMB = Modes(
     ratios=(1.0, 2.0, 3.0, 6.27, 6.4, 8.1, 12.6, 17.55, 21.4, 26.0),
     soft=(0, -26, -36, -34, -42, -50, -54, -62, -70, -78),
     hard=(0, -7, -15, -5, -11, -12, -15, -19, -24, -30),
-    t60=(6.0, 2.6, 1.6, 1.0, 0.9, 0.6, 0.4, 0.26, 0.18, 0.12), halved_st=22,
-)  # fmt: skip
+    t60=(6.0, 2.6, 1.6, 1.0, 0.9, 0.6, 0.4, 0.26, 0.18, 0.12),
+    halved_st=22,
+)
 SPLIT = Courses(off=(-0.5, 0.5), fall=(1.1, 0.9), level=(0.7, 0.45))  # two planes of each mode
-COMB_BOX = Body(name="comb box", low_hz=170, high_hz=2600, count=42, q=(14, 34), soft_db=-19,
-                hard_db=-14, tail_db=-45, tail_fall=0.9)  # fmt: skip
+COMB_BOX = Body(
+    name="comb box",
+    low_hz=170,
+    high_hz=2600,
+    count=42,
+    q=(14, 34),
+    soft_db=-19,
+    hard_db=-14,
+    tail_db=-45,
+    tail_fall=0.9,
+)
 _BLUNT, _SHARP = band(500, 3000), band(3000, 10_000)
 
 
@@ -52,21 +64,46 @@ def bell(
 
 
 MARIMBA = Modes(
-    ratios=(1.0, 3.93, 9.3, 16.2, 24.0), soft=(0, -26, -48, -62, -74),
-    hard=(0, -3.5, -13, -22, -31), t60=(1.5, 0.42, 0.16, 0.08, 0.05), halved_st=17,
-)  # fmt: skip
-MARIMBA_FRAME = Body(name="marimba", low_hz=110, high_hz=2200, count=40, q=(10, 24), soft_db=-17,
-                     hard_db=-12, tail_db=-43)  # fmt: skip
+    ratios=(1.0, 3.93, 9.3, 16.2, 24.0),
+    soft=(0, -26, -48, -62, -74),
+    hard=(0, -3.5, -13, -22, -31),
+    t60=(1.5, 0.42, 0.16, 0.08, 0.05),
+    halved_st=17,
+)
+MARIMBA_FRAME = Body(
+    name="marimba",
+    low_hz=110,
+    high_hz=2200,
+    count=40,
+    q=(10, 24),
+    soft_db=-17,
+    hard_db=-12,
+    tail_db=-43,
+)
 VIBES = Modes(
-    ratios=(1.0, 3.98, 9.9, 17.3, 25.8), soft=(0, -28, -46, -60, -72),
-    hard=(0, -5, -11, -19, -27), t60=(9.0, 3.4, 1.2, 0.5, 0.25), halved_st=26,
-)  # fmt: skip
+    ratios=(1.0, 3.98, 9.9, 17.3, 25.8),
+    soft=(0, -28, -46, -60, -72),
+    hard=(0, -5, -11, -19, -27),
+    t60=(9.0, 3.4, 1.2, 0.5, 0.25),
+    halved_st=26,
+)
 PAN = Modes(
-    ratios=(1.0, 2.0, 2.99, 3.6, 4.7, 6.1, 7.9), soft=(0, -12, -20, -40, -46, -56, -64),
-    hard=(0, -1, -5, -12, -15, -20, -25), t60=(4.6, 3.2, 2.4, 0.9, 0.7, 0.45, 0.3), halved_st=26,
-)  # fmt: skip
-PAN_SHELL = Body(name="shell", low_hz=120, high_hz=2600, count=44, q=(25, 60), soft_db=-16,
-                 hard_db=-12, tail_db=-38)  # fmt: skip
+    ratios=(1.0, 2.0, 2.99, 3.6, 4.7, 6.1, 7.9),
+    soft=(0, -12, -20, -40, -46, -56, -64),
+    hard=(0, -1, -5, -12, -15, -20, -25),
+    t60=(4.6, 3.2, 2.4, 0.9, 0.7, 0.45, 0.3),
+    halved_st=26,
+)
+PAN_SHELL = Body(
+    name="shell",
+    low_hz=120,
+    high_hz=2600,
+    count=44,
+    q=(25, 60),
+    soft_db=-16,
+    hard_db=-12,
+    tail_db=-38,
+)
 
 
 def _vibraphone(request: ToneRequest) -> Tone:

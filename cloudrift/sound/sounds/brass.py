@@ -80,8 +80,14 @@ def one(tone: Tone) -> Tone:
 
 
 def _stab(request: ToneRequest) -> Tone:
-    section = Section(players=5, steady_db=-3, width=0.8, breathe_db=1.5, late_ms=16,
-                      sway=Sway(drift_cents=5, jitter_cents=2))  # fmt: skip
+    section = Section(
+        players=5,
+        steady_db=-3,
+        width=0.8,
+        breathe_db=1.5,
+        late_ms=16,
+        sway=Sway(drift_cents=5, jitter_cents=2),
+    )
     return blown(request, "brass stab", Tube(soft_hz=450, full_hz=3400), section, 0.35)
 
 
@@ -94,8 +100,14 @@ def _muted_trumpet(request: ToneRequest) -> Tone:
 
 
 def _low_brass(request: ToneRequest) -> Tone:
-    section = Section(players=5, steady_db=-4, width=0.7, breathe_db=1.5, late_ms=25,
-                      sway=Sway(drift_cents=3, jitter_cents=2))  # fmt: skip
+    section = Section(
+        players=5,
+        steady_db=-4,
+        width=0.7,
+        breathe_db=1.5,
+        late_ms=25,
+        sway=Sway(drift_cents=3, jitter_cents=2),
+    )
     return blown(request, "low brass", Tube(soft_hz=260, full_hz=2300, bell_hz=90), section, 0.2)
 
 

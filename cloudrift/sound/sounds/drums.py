@@ -124,8 +124,9 @@ def _skin(
 
 
 @kept
-def _plate(plate: Plate, tuned: float, frames: int, rate: int, draw: int, ring: float
-           ) -> tuple[Stereo, Stereo]:  # fmt: skip
+def _plate(
+    plate: Plate, tuned: float, frames: int, rate: int, draw: int, ring: float
+) -> tuple[Stereo, Stereo]:
     """A plate struck softly and hard at one spot, RMS 1 over the first 50 ms of the hard one."""
     made = stream(0, "plate", plate.name)  # the same for every blow
     edges = np.linspace(plate.low_hz, plate.high_hz, plate.count + 1)
@@ -152,9 +153,13 @@ def _plate(plate: Plate, tuned: float, frames: int, rate: int, draw: int, ring: 
     amplitude = np.concatenate([sides * level for level in levels])
     decay = 6.908 / t60
     audio = decaying_partials(
-        np.concatenate([hz, hz]), np.concatenate([decay, decay + 1 / climb]),
-        np.concatenate([amplitude, -late * amplitude], axis=1), frames, rate, floor=2e-5,
-    )  # fmt: skip
+        np.concatenate([hz, hz]),
+        np.concatenate([decay, decay + 1 / climb]),
+        np.concatenate([amplitude, -late * amplitude], axis=1),
+        frames,
+        rate,
+        floor=2e-5,
+    )
     size = np.float32(1 / max(float(audio[2:, : rate // 20].std()), 1e-9))
     audio *= size
     rise = int(3e-4 * rate)
@@ -175,8 +180,16 @@ def _seeds(name: str, rate: int, per_s: float) -> NDArray[np.float32]:
     return np.asarray(smooth / np.sqrt((smooth**2).mean()), np.float32)
 
 
-def _wires(wire: Wire, name: str, tuned: float, request: ToneRequest, frames: int, ring: float,
-           *, hard: bool) -> Stereo:  # fmt: skip
+def _wires(
+    wire: Wire,
+    name: str,
+    tuned: float,
+    request: ToneRequest,
+    frames: int,
+    ring: float,
+    *,
+    hard: bool,
+) -> Stereo:
     rate = request.rate
     high = wire.high_hz if hard else wire.low_hz + wire.dull * (wire.high_hz - wire.low_hz)
     low = wire.low_hz * (1.0 if hard else 0.8)
@@ -230,8 +243,11 @@ def drum(kit: Kit, name: str, request: ToneRequest) -> Tone:
     if kit.click[0] and noise:
         beater = Wire(low_hz=900, high_hz=kit.click[1], t60_ms=16, rise_ms=0.25, width=0.1)
         click = np.float32(kit.click[0] * noise)
-        soft += np.float32(0.25) * click * _wires(beater, f"{name} beater", 1.0, request, frames,
-                                                  1.0, hard=False)  # fmt: skip
+        soft += (
+            np.float32(0.25)
+            * click
+            * _wires(beater, f"{name} beater", 1.0, request, frames, 1.0, hard=False)
+        )
         hard += click * _wires(beater, f"{name} beater", 1.0, request, frames, 1.0, hard=True)
     # Noise and metal go between soft and hard; a skin is struck as hard as it is.
     whole = soft + np.float32(request.share) * (hard - soft)
@@ -252,29 +268,86 @@ def _sound(
 ) -> Instrument:
     noise = (percent("noise", "Noise", 50),) if kit.wires else ()
     return Instrument(
-        name=name, family="drums", role="grain", register=(48, 72), about=about, tags=tags,
+        name=name,
+        family="drums",
+        role="grain",
+        register=(48, 72),
+        about=about,
+        tags=tags,
         spec=shaped(
             Field(name="tune_st", label="Tune", default=0, unit="st", low=-24, high=24, step=0.1),
-            percent("ring", "Ring", 50, low=5), *noise,
-            Field(name="choke", label="Choke", default=choke, choices=("off", "on"),
-                  hint="a new stroke stops the one before it"),
-            attack_ms=1, decay_ms=4000, release_ms=300, detune_cents=0),
-        tone=functools.partial(drum, kit, name), tuned=False, version=version,
-        noises=tuple(f.name for f in noise), gain_db=gain_db, variants=STRIKES,
+            percent("ring", "Ring", 50, low=5),
+            *noise,
+            Field(
+                name="choke",
+                label="Choke",
+                default=choke,
+                choices=("off", "on"),
+                hint="a new stroke stops the one before it",
+            ),
+            attack_ms=1,
+            decay_ms=4000,
+            release_ms=300,
+            detune_cents=0,
+        ),
+        tone=functools.partial(drum, kit, name),
+        tuned=False,
+        version=version,
+        noises=tuple(f.name for f in noise),
+        gain_db=gain_db,
+        variants=STRIKES,
         follows=True,
-    )  # fmt: skip
+    )
 
 
-HAT = Plate(name="hat", count=300, low_hz=320, high_hz=15_500, t60_ms=(230, 150), begin_hz=3200,
-            climb_ms=6, soft_db=-5.0, hard_db=0.3)  # fmt: skip
+HAT = Plate(
+    name="hat",
+    count=300,
+    low_hz=320,
+    high_hz=15_500,
+    t60_ms=(230, 150),
+    begin_hz=3200,
+    climb_ms=6,
+    soft_db=-5.0,
+    hard_db=0.3,
+)
 OPEN = msgspec.structs.replace(HAT, t60_ms=(2600, 1700), climb_ms=25)
-CRASH = Plate(name="crash", count=400, low_hz=260, high_hz=15_000, t60_ms=(5200, 2300),
-              begin_hz=1100, climb_ms=70, soft_db=-6, hard_db=-0.8)  # fmt: skip
+CRASH = Plate(
+    name="crash",
+    count=400,
+    low_hz=260,
+    high_hz=15_000,
+    t60_ms=(5200, 2300),
+    begin_hz=1100,
+    climb_ms=70,
+    soft_db=-6,
+    hard_db=-0.8,
+)
 
-RIDE = Plate(name="ride", count=380, low_hz=300, high_hz=14_500, t60_ms=(4200, 2200),
-             begin_hz=3200, climb_ms=14, soft_db=-6, hard_db=-0.6, width=0.6)  # fmt: skip
-JINGLES = Plate(name="jingles", count=110, low_hz=3600, high_hz=15_000, t60_ms=(330, 190),
-                begin_hz=5000, climb_ms=5, soft_db=-9, hard_db=1.0, width=0.9)  # fmt: skip
+RIDE = Plate(
+    name="ride",
+    count=380,
+    low_hz=300,
+    high_hz=14_500,
+    t60_ms=(4200, 2200),
+    begin_hz=3200,
+    climb_ms=14,
+    soft_db=-6,
+    hard_db=-0.6,
+    width=0.6,
+)
+JINGLES = Plate(
+    name="jingles",
+    count=110,
+    low_hz=3600,
+    high_hz=15_000,
+    t60_ms=(330, 190),
+    begin_hz=5000,
+    climb_ms=5,
+    soft_db=-9,
+    hard_db=1.0,
+    width=0.9,
+)
 DRY_SKIN = ((0, 0), (-9, -5), (-16, -10), (-18, -12), (-24, -17))
 
 SOUNDS = (

@@ -73,9 +73,15 @@ def steady(name: str, low: float, high: float, slope: float, request: ToneReques
 
 @kept
 def _drops(
-    name: str, pitch: int, rate: int, per_s: float, low: float, high: float, t60_ms: float,
+    name: str,
+    pitch: int,
+    rate: int,
+    per_s: float,
+    low: float,
+    high: float,
+    t60_ms: float,
     uneven: float,
-) -> NDArray[np.float32]:  # fmt: skip
+) -> NDArray[np.float32]:
     """Many small sounds a second, (4, LONG): drops, specks. Soft ones are lower and duller.
 
     ``uneven`` is how much louder some are than others, as a standard deviation in nepers.
@@ -100,8 +106,9 @@ def _drops(
 
 
 def _mixed(bed: Tone, other: Tone, low: float, high: float) -> Tone:
-    return Tone(*(np.float32(low) * a + np.float32(high) * b
-                  for a, b in zip(bed, other, strict=True)))  # fmt: skip
+    return Tone(
+        *(np.float32(low) * a + np.float32(high) * b for a, b in zip(bed, other, strict=True))
+    )
 
 
 def _rain(request: ToneRequest) -> Tone:
@@ -156,8 +163,10 @@ def _swell(request: ToneRequest) -> Tone:
     tone = held("swell", _haze, "", section, request)
     air = request.settings.number("air") / 100
     noise = steady("swell air", 800, 9000, 0.2, request)
-    return Tone(tone.soft + np.float32(0.3 * air) * noise.soft,
-                tone.hard + np.float32(0.5 * air) * noise.hard)  # fmt: skip
+    return Tone(
+        tone.soft + np.float32(0.3 * air) * noise.soft,
+        tone.hard + np.float32(0.5 * air) * noise.hard,
+    )
 
 
 def _riser(request: ToneRequest) -> Tone:
@@ -291,8 +300,13 @@ def _fire(request: ToneRequest) -> Tone:
             noise = rng.standard_normal(len(t)) * np.exp(-t / (ms * 1e-3)) * (1 - np.exp(-t / 2e-4))
             dull = np.convolve(noise, np.hanning(24) / 12, "same")
             loud, pan = rng.uniform(0.3, 1.0), rng.uniform(0.25, 0.75)
-            out.append((float(rng.random()), _panned((loud * dull).astype(np.float32), pan),
-                        _panned((loud * 0.8 * noise).astype(np.float32), pan)))  # fmt: skip
+            out.append(
+                (
+                    float(rng.random()),
+                    _panned((loud * dull).astype(np.float32), pan),
+                    _panned((loud * 0.8 * noise).astype(np.float32), pan),
+                )
+            )
         return out
 
     crackle = now_and_then(request, "snaps", snaps)
@@ -317,21 +331,48 @@ def _street(request: ToneRequest) -> Tone:
 
 
 def _every(ms: float) -> Field:
-    return Field(name="every_ms", label="Every", default=ms, unit="ms", low=500, high=12000,
-                 step=10, log=True)  # fmt: skip
+    return Field(
+        name="every_ms",
+        label="Every",
+        default=ms,
+        unit="ms",
+        low=500,
+        high=12000,
+        step=10,
+        log=True,
+    )
 
 
-def _grain(name: str, gain_db: float, about: str, tags: tuple[str, ...],
-           tone: Callable[[ToneRequest], Tone], *own: Field, version: int = 2,
-           attack_ms: float = 150, release_ms: float = 500, sustain: float = 100,
-           noises: tuple[str, ...] = (), register: tuple[int, int] = (36, 84),
-           ) -> Instrument:  # fmt: skip
+def _grain(
+    name: str,
+    gain_db: float,
+    about: str,
+    tags: tuple[str, ...],
+    tone: Callable[[ToneRequest], Tone],
+    *own: Field,
+    version: int = 2,
+    attack_ms: float = 150,
+    release_ms: float = 500,
+    sustain: float = 100,
+    noises: tuple[str, ...] = (),
+    register: tuple[int, int] = (36, 84),
+) -> Instrument:
     return Instrument(
-        name=name, family="grain", role="grain", register=register, about=about, tags=tags,
-        spec=shaped(*own, attack_ms=attack_ms, release_ms=release_ms, sustain=sustain,
-                    detune_cents=0), tone=tone, noises=noises, tuned=False, gain_db=gain_db,
+        name=name,
+        family="grain",
+        role="grain",
+        register=register,
+        about=about,
+        tags=tags,
+        spec=shaped(
+            *own, attack_ms=attack_ms, release_ms=release_ms, sustain=sustain, detune_cents=0
+        ),
+        tone=tone,
+        noises=noises,
+        tuned=False,
+        gain_db=gain_db,
         version=version,
-    )  # fmt: skip
+    )
 
 
 SOUNDS = (

@@ -86,10 +86,15 @@ def piano(
     courses = ONE if pitch < TWO_FROM else TWO if pitch < THREE_FROM else THREE
     rise = by_key(RISES, pitch)
     tone = struck(
-        request, rng, string.partials(pitch_to_hz(pitch), pitch, name), courses, body=body,
-        wood=request.settings.number("wood") / 50, lean=0.09 * (pitch - 62) / 24,
+        request,
+        rng,
+        string.partials(pitch_to_hz(pitch), pitch, name),
+        courses,
+        body=body,
+        wood=request.settings.number("wood") / 50,
+        lean=0.09 * (pitch - 62) / 24,
         rise_ms=(1.7 * rise, rise),
-    )  # fmt: skip
+    )
     felt = puff(request, "felt", _FELT, decay_ms=14, rise_ms=2)
     add_at_start(tone.soft, felt, 0.035 * knock * level)
     add_at_start(tone.hard, felt, 0.05 * knock * level)
@@ -105,22 +110,40 @@ GRAND = Body(name="grand", low_hz=50, high_hz=2800, count=54, soft_db=-15, hard_
 def _felt_upright(request: ToneRequest) -> Tone:
     felt = request.settings.number("felt") / 100
     string = String(
-        stiffness=inharmonicity, place=1 / 8.3, slope=0.3, top_hz=15_000, count=84,
+        stiffness=inharmonicity,
+        place=1 / 8.3,
+        slope=0.3,
+        top_hz=15_000,
+        count=84,
         body=UPRIGHT_BOARD,
-        soft=(620 - 330 * felt, 0.6, 1.25), hard=(6800 - 3900 * felt, 1.0, 0.62), fall=FALLS,
-        per_partial=0.12, air_hz=5600, air_power=1.5, uneven_db=1.6,
-    )  # fmt: skip
+        soft=(620 - 330 * felt, 0.6, 1.25),
+        hard=(6800 - 3900 * felt, 1.0, 0.62),
+        fall=FALLS,
+        per_partial=0.12,
+        air_hz=5600,
+        air_power=1.5,
+        uneven_db=1.6,
+    )
     return piano(request, "felt upright", string, UPRIGHT)
 
 
 def _bright_grand(request: ToneRequest) -> Tone:
     lid = request.settings.number("lid") / 100
     string = String(
-        stiffness=_grand_stiffness, place=1 / 7.4, slope=0.5, top_hz=15_000, count=84,
+        stiffness=_grand_stiffness,
+        place=1 / 7.4,
+        slope=0.5,
+        top_hz=15_000,
+        count=84,
         body=GRAND_BOARD,
-        soft=(1100 + 500 * lid, 1.0, 1.1), hard=(5200 + 5600 * lid, 1.6, 0.75), fall=FALLS,
-        per_partial=0.1, air_hz=4600, air_power=1.4, uneven_db=2.0,
-    )  # fmt: skip
+        soft=(1100 + 500 * lid, 1.0, 1.1),
+        hard=(5200 + 5600 * lid, 1.6, 0.75),
+        fall=FALLS,
+        per_partial=0.1,
+        air_hz=4600,
+        air_power=1.4,
+        uneven_db=2.0,
+    )
     return piano(request, "bright grand", string, GRAND)
 
 
@@ -134,8 +157,9 @@ PHASES = 512
 SWINGS = np.geomspace(0.05, 2.2, 10)  # how far a tine or reed swings, in distances of its pickup
 REED_REACH = 0.56  # of the plate's distance, for a swing of 1
 _THUMP, _TICK = band(60, 420), band(500, 3200)
-ELECTRIC = Section(players=2, steady_db=11.0, width=1.0, breathe_db=0.0, alike=True,
-                   sway=Sway(drift_cents=0.0))  # fmt: skip
+ELECTRIC = Section(
+    players=2, steady_db=11.0, width=1.0, breathe_db=0.0, alike=True, sway=Sway(drift_cents=0.0)
+)
 
 
 def _harmonics_of(waves: Hz, count: int) -> NDArray[np.complex128]:
@@ -165,9 +189,13 @@ def _before_reed(pitch: int, rate: int, growl: float) -> Periods:
 
 
 def _picked_up(
-    request: ToneRequest, name: str, made: Periods, swings: tuple[float, float], ring_s: float,
+    request: ToneRequest,
+    name: str,
+    made: Periods,
+    swings: tuple[float, float],
+    ring_s: float,
     bend: Hz | None = None,
-) -> Tone:  # fmt: skip
+) -> Tone:
     """Let something swing before its pickup: it is the duller, the less it still swings."""
     t = knot_times(request)
     fall = np.exp(-6.908 / ring_s * t)
@@ -203,8 +231,9 @@ def _tine_keys(request: ToneRequest) -> Tone:
     modes = np.array([6.7, 11.3, 18.4]) * f0 * rng.uniform(0.998, 1.002, 3)
     level = tine * np.array([0.085, 0.05, 0.025]) * np.exp(1j * rng.uniform(0, 6.28, 3))
     frames = min(request.frames, int(0.35 * request.rate))
-    bell = decaying_partials(modes, 6.908 / np.array([0.16, 0.1, 0.06]), level[None], frames,
-                             request.rate)  # fmt: skip
+    bell = decaying_partials(
+        modes, 6.908 / np.array([0.16, 0.1, 0.06]), level[None], frames, request.rate
+    )
     tone.soft[:, :frames] += np.float32(0.3) * bell
     tone.hard[:, :frames] += np.float32(1.3) * bell
     _add_thump(request, tone, 11, 0.06, 0.1)
@@ -254,8 +283,9 @@ def _digital_keys(request: ToneRequest) -> Tone:
     place = course(request, GLASS_MS)
     t = knot_times(request)
     fall = np.exp(-6.908 / (6.0 * 2 ** (-(pitch - 60) / 24)) * t)
-    how = Section(players=2, steady_db=10.0, width=1.0, breathe_db=0.0, alike=True,
-                  sway=Sway(drift_cents=0.5))  # fmt: skip
+    how = Section(
+        players=2, steady_db=10.0, width=1.0, breathe_db=0.0, alike=True, sway=Sway(drift_cents=0.5)
+    )
     return Tone(*play(request, rng, how, made, place=place, level=fall))
 
 
@@ -269,11 +299,19 @@ def _practice_piano(request: ToneRequest) -> Tone:
     """A strip of felt between hammers and strings: soft, short, close."""
     strip = request.settings.number("strip") / 100
     string = String(
-        stiffness=inharmonicity, place=1 / 8.0, slope=0.45, top_hz=6000, body=UPRIGHT_BOARD,
-        soft=(340 - 150 * strip, 0.35, 1.3), hard=(2600 - 1300 * strip, 1.2, 1.2),
-        fall=tuple((key, 1.5 * fall) for key, fall in FALLS), per_partial=0.2, air_hz=2400,
-        air_power=1.5, uneven_db=0.8,
-    )  # fmt: skip
+        stiffness=inharmonicity,
+        place=1 / 8.0,
+        slope=0.45,
+        top_hz=6000,
+        body=UPRIGHT_BOARD,
+        soft=(340 - 150 * strip, 0.35, 1.3),
+        hard=(2600 - 1300 * strip, 1.2, 1.2),
+        fall=tuple((key, 1.5 * fall) for key, fall in FALLS),
+        per_partial=0.2,
+        air_hz=2400,
+        air_power=1.5,
+        uneven_db=0.8,
+    )
     return piano(request, "practice piano", string, PRACTICE, knock=1.6)
 
 
@@ -285,28 +323,53 @@ def _worn_piano(request: ToneRequest) -> Tone:
     """Strings that have drifted apart, hard felt, a loose board."""
     age = request.settings.number("age") / 100
     string = String(
-        stiffness=inharmonicity, place=1 / 7.7, slope=0.4, top_hz=9000, body=WORN_BOARD,
-        soft=(700, 0.6, 1.2), hard=(4800, 1.2, 1.0), fall=FALLS, per_partial=0.2, air_hz=2800,
-        air_power=1.5, uneven_db=2 + age,
-    )  # fmt: skip
+        stiffness=inharmonicity,
+        place=1 / 7.7,
+        slope=0.4,
+        top_hz=9000,
+        body=WORN_BOARD,
+        soft=(700, 0.6, 1.2),
+        hard=(4800, 1.2, 1.0),
+        fall=FALLS,
+        per_partial=0.2,
+        air_hz=2800,
+        air_power=1.5,
+        uneven_db=2 + age,
+    )
     return piano(request, "worn piano", string, WORN_BODY, knock=1.4)
 
 
 CELESTA_BARS = Modes(
-    ratios=(1.0, 2.76, 4.0, 5.4, 8.93, 13.3), soft=(0, -30, -22, -42, -56, -66),
-    hard=(0, -8, -5, -10, -19, -27), t60=(4.2, 0.9, 1.4, 0.4, 0.2, 0.12), halved_st=20,
-)  # fmt: skip
-CELESTA_BOX = Body(name="celesta", low_hz=120, high_hz=2400, count=42, q=(15, 35), soft_db=-20,
-                   hard_db=-15, tail_db=-40)  # fmt: skip
+    ratios=(1.0, 2.76, 4.0, 5.4, 8.93, 13.3),
+    soft=(0, -30, -22, -42, -56, -66),
+    hard=(0, -8, -5, -10, -19, -27),
+    t60=(4.2, 0.9, 1.4, 0.4, 0.2, 0.12),
+    halved_st=20,
+)
+CELESTA_BOX = Body(
+    name="celesta",
+    low_hz=120,
+    high_hz=2400,
+    count=42,
+    q=(15, 35),
+    soft_db=-20,
+    hard_db=-15,
+    tail_db=-40,
+)
 
 
 def _celesta(request: ToneRequest) -> Tone:
     pitch, level = request.pitch, request.settings.number("hammer") / 50
     rng = stream(request.variant, "celesta", pitch)
     tone = struck(
-        request, rng, CELESTA_BARS.partials(pitch_to_hz(pitch), pitch), TWO, body=CELESTA_BOX,
-        wood=request.settings.number("wood") / 50, rise_ms=(1.2, 0.5),
-    )  # fmt: skip
+        request,
+        rng,
+        CELESTA_BARS.partials(pitch_to_hz(pitch), pitch),
+        TWO,
+        body=CELESTA_BOX,
+        wood=request.settings.number("wood") / 50,
+        rise_ms=(1.2, 0.5),
+    )
     felt = puff(request, "felt", _FELT, decay_ms=8, rise_ms=1)
     add_at_start(tone.soft, felt, 0.03 * level)
     add_at_start(tone.hard, felt, 0.05 * level)
@@ -336,8 +399,9 @@ def _cassette_keys(request: ToneRequest) -> Tone:
     bend = straying(request, rng, settings.number("sway_cents"), CASSETTE_WAVES, 0.1)
     far = by_key(((36, 1.5), (60, 1.2), (84, 1.05)), pitch)
     made = _narrow_tine(pitch, request.rate)
-    tone = _picked_up(request, "cassette keys", made, (0.3 * far, far),
-                      5.5 * 2 ** (-(pitch - 60) / 22), bend)  # fmt: skip
+    tone = _picked_up(
+        request, "cassette keys", made, (0.3 * far, far), 5.5 * 2 ** (-(pitch - 60) / 22), bend
+    )
     _add_thump(request, tone, 11, 0.05, 0.08)
     return beside(request, tone, "cassette", _CASSETTE, 0.02 * settings.number("hiss") / 100, 0)
 

@@ -35,15 +35,23 @@ Hz = NDArray[np.float64]
 GLIDE_ROOM_ST = 19  # a glide from so far above reads a period that much faster
 
 
-def swaying(request: ToneRequest, drift_cents: float = 3.0, level_db_a_cent: float = 0.0,
-            jitter_cents: float = 0.0) -> Sway:  # fmt: skip
+def swaying(
+    request: ToneRequest,
+    drift_cents: float = 3.0,
+    level_db_a_cent: float = 0.0,
+    jitter_cents: float = 0.0,
+) -> Sway:
     """Return the sway that a sound's settings ask for."""
     settings = request.settings
     cents = settings.number("vibrato_cents")
     return Sway(
-        hz=settings.number("vibrato_hz"), cents=cents, onset_ms=settings.number("onset_ms"),
-        drift_cents=drift_cents, level_db=level_db_a_cent * cents, jitter_cents=jitter_cents,
-    )  # fmt: skip
+        hz=settings.number("vibrato_hz"),
+        cents=cents,
+        onset_ms=settings.number("onset_ms"),
+        drift_cents=drift_cents,
+        level_db=level_db_a_cent * cents,
+        jitter_cents=jitter_cents,
+    )
 
 
 def solo(request: ToneRequest, sway: Sway, sides_db: float = -9.0) -> Section:
@@ -78,12 +86,15 @@ def _reed(pitch: int, rate: int, nasal: float) -> Periods:
 
 # A flute's partials against its first, in dB, hard, at keys: the higher, the purer.
 FLUTE_KEYS = (55, 67, 79, 96)
-FLUTE_DB = np.array([
-    [0, 3, -2, -8, -14, -17, -22, -27, -32, -37],
-    [0, -4, -10, -18, -23, -28, -34, -40, -46, -52],
-    [0, -4, -11, -19, -28, -36, -44, -52, -60, -68],
-    [0, -5, -14, -24, -36, -46, -56, -66, -76, -86],
-], float)  # fmt: skip
+FLUTE_DB = np.array(
+    [
+        [0, 3, -2, -8, -14, -17, -22, -27, -32, -37],
+        [0, -4, -10, -18, -23, -28, -34, -40, -46, -52],
+        [0, -4, -11, -19, -28, -36, -44, -52, -60, -68],
+        [0, -5, -14, -24, -36, -46, -56, -66, -76, -86],
+    ],
+    float,
+)
 
 
 @kept
@@ -99,8 +110,9 @@ def _whistle(pitch: int, rate: int) -> Periods:
     """Lips shape one partial; what stands above it is 35 dB down and more."""
     k = harmonics(pitch, rate, 4)
     soft, hard = np.array([0, -52, -62, -75.0]), np.array([0, -36, -44, -56.0])
-    return two("whistle", 10 ** (soft / 20)[: len(k)], 10 ** (hard / 20)[: len(k)],
-               pitch_to_hz(pitch))  # fmt: skip
+    return two(
+        "whistle", 10 ** (soft / 20)[: len(k)], 10 ** (hard / 20)[: len(k)], pitch_to_hz(pitch)
+    )
 
 
 @kept
@@ -123,22 +135,35 @@ def _play_soft(request: ToneRequest) -> Tone:
 def _play_reed(request: ToneRequest) -> Tone:
     made = _reed(request.pitch, request.rate, request.settings.number("nasal") / 100)
     tone = _tone("reed lead", made, request, swaying(request, 3, 0.06, 2), -12)
-    return aired(request, tone, request.settings.number("breath") / 100, steady_db=-29,
-                 chiff_db=-20)  # fmt: skip
+    return aired(
+        request, tone, request.settings.number("breath") / 100, steady_db=-29, chiff_db=-20
+    )
 
 
 def _play_whistle(request: ToneRequest) -> Tone:
     made = _whistle(request.pitch, request.rate)
     tone = _tone("whistle", made, request, swaying(request, 6, 0.03, 3), -14)
-    return aired(request, tone, request.settings.number("breath") / 100, steady_db=-15,
-                 chiff_db=-14, soft_db=-6)  # fmt: skip
+    return aired(
+        request,
+        tone,
+        request.settings.number("breath") / 100,
+        steady_db=-15,
+        chiff_db=-14,
+        soft_db=-6,
+    )
 
 
 def _play_flute(request: ToneRequest) -> Tone:
     made = _flute(request.pitch, request.rate)
     tone = _tone("flute", made, request, swaying(request, 4, 0.35, 2), -13)
-    return aired(request, tone, request.settings.number("breath") / 100, steady_db=-21,
-                 chiff_db=-8, chiff_ms=70)  # fmt: skip
+    return aired(
+        request,
+        tone,
+        request.settings.number("breath") / 100,
+        steady_db=-21,
+        chiff_db=-8,
+        chiff_ms=70,
+    )
 
 
 def _play_gliding(request: ToneRequest) -> Tone:
@@ -193,10 +218,16 @@ def _pulses(pitch: int, rate: int) -> Periods:
 
 
 def _play_clarinet(request: ToneRequest) -> Tone:
-    tone = _tone("clarinet", _clarinet(request.pitch, request.rate), request,
-                 swaying(request, 2.5, 0.05, 1.5), -13)  # fmt: skip
-    return aired(request, tone, request.settings.number("breath") / 100, steady_db=-34,
-                 chiff_db=-20)  # fmt: skip
+    tone = _tone(
+        "clarinet",
+        _clarinet(request.pitch, request.rate),
+        request,
+        swaying(request, 2.5, 0.05, 1.5),
+        -13,
+    )
+    return aired(
+        request, tone, request.settings.number("breath") / 100, steady_db=-34, chiff_db=-20
+    )
 
 
 def _play_sax(request: ToneRequest) -> Tone:
@@ -205,13 +236,24 @@ def _play_sax(request: ToneRequest) -> Tone:
     section = solo(request, swaying(request, 3, 0.06, 4), -12)
     made = _sax(request.pitch, request.rate)
     tone = Tone(*play(request, rng, section, made, bend=-28 * np.exp(-t / 0.06)))
-    return aired(request, tone, request.settings.number("breath") / 100, steady_db=-25,
-                 chiff_db=-14, chiff_ms=60)  # fmt: skip
+    return aired(
+        request,
+        tone,
+        request.settings.number("breath") / 100,
+        steady_db=-25,
+        chiff_db=-14,
+        chiff_ms=60,
+    )
 
 
 def _play_pipes(request: ToneRequest) -> Tone:
-    tone = _tone("pan pipes", _stopped_pipe(request.pitch, request.rate), request,
-                 swaying(request, 4, 0.3, 2), -13)  # fmt: skip
+    tone = _tone(
+        "pan pipes",
+        _stopped_pipe(request.pitch, request.rate),
+        request,
+        swaying(request, 4, 0.3, 2),
+        -13,
+    )
     return aired(request, tone, request.settings.number("breath") / 100, steady_db=-17,
                  chiff_db=-4, chiff_ms=55, soft_db=-4)  # fmt: skip
 

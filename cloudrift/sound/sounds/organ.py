@@ -35,9 +35,13 @@ def _drawbar(request: ToneRequest) -> Tone:
     rng = stream(request.variant, "drawbar organ", request.pitch)
     hz, depth = settings.number("rotor_hz"), settings.number("rotor") / 100
     section = Section(
-        players=2, steady_db=11, width=1.0, breathe_db=0, alike=True,
+        players=2,
+        steady_db=11,
+        width=1.0,
+        breathe_db=0,
+        alike=True,
         sway=Sway(hz=hz, cents=11 * depth, onset_ms=-400, drift_cents=0),
-    )  # fmt: skip
+    )
     made = _drawn(request.pitch, rate, settings.number("sub") / 60)
     tone = Tone(*play(request, rng, section, made, ratios=(0.5,)))
     turn = 2 * np.pi * (hz * np.arange(n, dtype=np.float32) / rate + np.float32(rng.random()))
@@ -90,8 +94,13 @@ def _free_reeds(pitch: int, rate: int, shut: float) -> Periods:
     return periods(np.stack(both)[None, :, None], phases, f0)
 
 
-REEDS = Section(players=3, steady_db=0, width=0.7, breathe_db=1.0,
-                sway=Sway(drift_cents=2, jitter_cents=1, shimmer_db=0.4))  # fmt: skip
+REEDS = Section(
+    players=3,
+    steady_db=0,
+    width=0.7,
+    breathe_db=1.0,
+    sway=Sway(drift_cents=2, jitter_cents=1, shimmer_db=0.4),
+)
 
 
 def _harmonium(request: ToneRequest) -> Tone:

@@ -93,8 +93,10 @@ def _worn(hz: Hz, f0: float, _own: float, colour: float) -> Pair:
     thin = 1 / np.sqrt(1 + (160 / hz) ** 4)
     saw = np.where(np.rint(hz / f0) % 2 == 0, 0.45, 1.0) * f0 / hz * thin
     edge = 2.0 ** (0.4 * colour)
-    return (saw * lowpass(hz, edge * (300 + 0.3 * f0), 0.7),
-            saw * (hz / f0) ** 0.2 * lowpass(hz, edge * (2800 + 4 * f0), 0.4))  # fmt: skip
+    return (
+        saw * lowpass(hz, edge * (300 + 0.3 * f0), 0.7),
+        saw * (hz / f0) ** 0.2 * lowpass(hz, edge * (2800 + 4 * f0), 0.4),
+    )
 
 
 def _dust_pad(request: ToneRequest) -> Tone:
@@ -140,15 +142,20 @@ def _evolving(request: ToneRequest) -> Tone:
     at += 0.4 * np.sin(2 * np.pi * rng.uniform(0.05, 0.09) * t)
     # To and fro, so that no stage jumps to the first.
     place = (STAGES - 1) - np.abs((at % (2 * (STAGES - 1))) - (STAGES - 1))
-    section = Section(players=5, width=0.95, breathe_db=1.5, steady_db=-2,
-                      sway=Sway(drift_cents=4))  # fmt: skip
+    section = Section(players=5, width=0.95, breathe_db=1.5, steady_db=-2, sway=Sway(drift_cents=4))
     made = _stages(request.pitch, request.rate)
     return Tone(*play(request, rng, section, made, place=place))
 
 
 # Of bars and plates: ratios to the note, and how loud, softly and hard.
-METAL = ((1.0, 1.0, 0.7), (1.502, 0.25, 0.35), (2.0, 0.22, 0.42), (2.76, 0.06, 0.5),
-         (4.07, 0.025, 0.27), (5.43, 0.01, 0.14))  # fmt: skip
+METAL = (
+    (1.0, 1.0, 0.7),
+    (1.502, 0.25, 0.35),
+    (2.0, 0.22, 0.42),
+    (2.76, 0.06, 0.5),
+    (4.07, 0.025, 0.27),
+    (5.43, 0.01, 0.14),
+)
 
 
 @kept
@@ -169,8 +176,13 @@ def _drone(request: ToneRequest) -> Tone:
     """Partials of a plate that never die, each beating and breathing by itself."""
     rough = request.settings.number("rough") / 50
     made, ratios = _plate(request.pitch, request.rate, rough)
-    section = Section(players=3, steady_db=NO_STEADY_DB, width=0.7, breathe_db=1.2,
-                      sway=Sway(drift_cents=3, shimmer_db=0.4 * rough))  # fmt: skip
+    section = Section(
+        players=3,
+        steady_db=NO_STEADY_DB,
+        width=0.7,
+        breathe_db=1.2,
+        sway=Sway(drift_cents=3, shimmer_db=0.4 * rough),
+    )
     rng = stream(request.variant, "metallic drone", request.pitch)
     return Tone(*play(request, rng, section, made, ratios=ratios))
 

@@ -38,11 +38,19 @@ from cloudrift.theory.pitch import pitch_to_hz
 Hz = NDArray[np.float64]
 FIDDLES = tuple(board(draw, 180, 4200, 2.4) for draw in (23, 31, 37))  # no two of them alike
 _BOW, _HISS = band(900, 6000), band(1200, 9000)
-DESKS = Section(players=9, width=0.95, breathe_db=2.5, late_ms=55,
-                sway=Sway(hz=5.4, cents=11, onset_ms=350, drift_cents=3,
-                          jitter_cents=1.5))  # fmt: skip
-WORN = Section(players=7, width=0.75, breathe_db=4,
-               sway=Sway(hz=5.0, cents=9, onset_ms=250, drift_cents=5, shimmer_db=0.8))  # fmt: skip
+DESKS = Section(
+    players=9,
+    width=0.95,
+    breathe_db=2.5,
+    late_ms=55,
+    sway=Sway(hz=5.4, cents=11, onset_ms=350, drift_cents=3, jitter_cents=1.5),
+)
+WORN = Section(
+    players=7,
+    width=0.75,
+    breathe_db=4,
+    sway=Sway(hz=5.0, cents=9, onset_ms=250, drift_cents=5, shimmer_db=0.8),
+)
 
 
 TAPE_WAVES = ((0.21, 0.4), (0.57, 0.4), (1.1, 0.35), (6.3, 0.12))
@@ -96,17 +104,35 @@ def _tape_strings(request: ToneRequest) -> Tone:
     return beside(request, tone, "tape", _HISS, 0.04 * settings.number("hiss") / 100, -4)
 
 
-FIDDLE_BOX = Body(name="fiddle", low_hz=170, high_hz=3200, count=44, q=(14, 32), soft_db=-15,
-                  hard_db=-12, tail_db=-38, tail_fall=0.9)  # fmt: skip
+FIDDLE_BOX = Body(
+    name="fiddle",
+    low_hz=170,
+    high_hz=3200,
+    count=44,
+    q=(14, 32),
+    soft_db=-15,
+    hard_db=-12,
+    tail_db=-38,
+    tail_fall=0.9,
+)
 
 
 def _pizzicato(request: ToneRequest) -> Tone:
     string = String(
-        stiffness=wound(3e-5), place=0.16, slope=1.0, count=40, body=FIDDLES[0],
-        soft=(650, 0.9, 1.1), hard=(3600, 2.0, 1.0), bite=0.5,
-        fall=((43, 28), (60, 40), (72, 52), (84, 75), (91, 95)), per_partial=0.16, air_hz=3000,
-        air_power=1.5, uneven_db=2,
-    )  # fmt: skip
+        stiffness=wound(3e-5),
+        place=0.16,
+        slope=1.0,
+        count=40,
+        body=FIDDLES[0],
+        soft=(650, 0.9, 1.1),
+        hard=(3600, 2.0, 1.0),
+        bite=0.5,
+        fall=((43, 28), (60, 40), (72, 52), (84, 75), (91, 95)),
+        per_partial=0.16,
+        air_hz=3000,
+        air_power=1.5,
+        uneven_db=2,
+    )
     two = Courses(off=(-0.7, 0.3), fall=(1.4, 0.75), level=(0.7, 0.45))
     return plucked(request, "pizzicato", string, two, FIDDLE_BOX, 0.55)
 

@@ -37,9 +37,14 @@ from cloudrift.theory.pitch import pitch_to_hz
 Hz = NDArray[np.float64]
 SIZES = (0.95, 1.0, 1.05)  # of the heads in a choir
 SOFT_DB, HARD_DB = -10.5, 0.0  # an octave, from the throat into the air
-SINGERS = Section(players=9, width=0.9, breathe_db=1.2, late_ms=70, least_cents=5,
-                  sway=Sway(hz=5.5, cents=13, onset_ms=300, drift_cents=4, jitter_cents=3,
-                            shimmer_db=0.5))  # fmt: skip
+SINGERS = Section(
+    players=9,
+    width=0.9,
+    breathe_db=1.2,
+    late_ms=70,
+    least_cents=5,
+    sway=Sway(hz=5.5, cents=13, onset_ms=300, drift_cents=4, jitter_cents=3, shimmer_db=0.5),
+)
 
 
 def sung(hz: Hz, f0: float, shape: Mouth, size: float = 1.0) -> tuple[Hz, Hz]:
@@ -64,8 +69,9 @@ def choir(vowel: str, request: ToneRequest) -> Tone:
     """Sing a vowel by ten, with air between them."""
     rng = stream(request.variant, "choir", vowel, request.pitch)
     tone = Tone(*play(request, rng, SINGERS, _sung(vowel, request.pitch, request.rate)))
-    return aired(request, tone, request.settings.number("breath") / 100, steady_db=-28,
-                 chiff_db=-24)  # fmt: skip
+    return aired(
+        request, tone, request.settings.number("breath") / 100, steady_db=-28, chiff_db=-24
+    )
 
 
 # Syllables: vowels that the mouth passes, when it is there in ms at 50 % of "lips", and how much of
@@ -127,12 +133,26 @@ def _chopped(request: ToneRequest) -> Tone:
 
 def _choir_sound(vowel: str, gain_db: float, about: str, tags: tuple[str, ...]) -> Instrument:
     return Instrument(
-        name=f"choir {vowel}", family="voice", role="voice", register=(43, 84), about=about,
-        tags=tags, version=2,
-        spec=shaped(percent("breath", "Breath", 40), opening(200), attack_ms=110, decay_ms=3000,
-                    sustain=92, release_ms=380, detune_cents=13),
-        tone=functools.partial(choir, vowel), noises=("breath",), gain_db=gain_db,
-    )  # fmt: skip
+        name=f"choir {vowel}",
+        family="voice",
+        role="voice",
+        register=(43, 84),
+        about=about,
+        tags=tags,
+        version=2,
+        spec=shaped(
+            percent("breath", "Breath", 40),
+            opening(200),
+            attack_ms=110,
+            decay_ms=3000,
+            sustain=92,
+            release_ms=380,
+            detune_cents=13,
+        ),
+        tone=functools.partial(choir, vowel),
+        noises=("breath",),
+        gain_db=gain_db,
+    )
 
 
 def _solo_hum(request: ToneRequest) -> Tone:
@@ -142,8 +162,9 @@ def _solo_hum(request: ToneRequest) -> Tone:
     section = solo(request, swaying(request, 6, 0.05, 8), -14)
     made = _sung("mm", request.pitch, request.rate)
     tone = Tone(*play(request, rng, section, made, bend=-45 * np.exp(-t / 0.05)))
-    return aired(request, tone, request.settings.number("breath") / 100, steady_db=-30,
-                 chiff_db=-24)  # fmt: skip
+    return aired(
+        request, tone, request.settings.number("breath") / 100, steady_db=-30, chiff_db=-24
+    )
 
 
 WHISPERED = ("ah", "eh", "oo")
@@ -178,8 +199,9 @@ def _whisper(request: ToneRequest) -> Tone:
     out = np.zeros((4, request.frames), np.float32)
     for i, vowel in enumerate(WHISPERED):
         rng = stream(request.variant, "whisper", vowel, request.pitch)
-        noise = wandering(_whispered(vowel, mouth_key, request.rate), rng, request.frames,
-                          request.rate)  # fmt: skip
+        noise = wandering(
+            _whispered(vowel, mouth_key, request.rate), rng, request.frames, request.rate
+        )
         near = np.abs((turn * len(WHISPERED) - i + 1.5) % len(WHISPERED) - 1.5)
         share = np.cos(np.clip(near, 0, 1) * np.pi / 2)
         out += curve_to_frames(share, request.frames, knot_frames(request.rate)) * noise

@@ -57,8 +57,10 @@ def _towards(quality: Quality) -> Callable[[View, tuple[float, float]], Change |
             return loop
 
         after = edit(view.loop)
-        said = names([f"{view.name_of(c)} becomes {View(after).name_of(after.chord(c.id))}"
-                      for c in turned], 2)  # fmt: skip
+        said = names(
+            [f"{view.name_of(c)} becomes {View(after).name_of(after.chord(c.id))}" for c in turned],
+            2,
+        )
         return Change(words=said, edit=edit)
 
     return change
@@ -69,8 +71,11 @@ def _turned(chord: Chord, become: Quality) -> Chord:
     third = 3 if become == "minor" else 4
     above = [(voice - chord.root) % 12 for voice in chord.voices]
     by = {3: third - 3, 4: third - 4, 6: 1 if 7 not in above else 0}
-    moved = {i: voice + by[n] for i, (voice, n) in enumerate(zip(chord.voices, above, strict=True))
-             if by.get(n)}  # fmt: skip
+    moved = {
+        i: voice + by[n]
+        for i, (voice, n) in enumerate(zip(chord.voices, above, strict=True))
+        if by.get(n)
+    }
     return chord_edits.with_voices(chord, moved)
 
 
@@ -112,8 +117,10 @@ def _to_colours(view: View, asked: tuple[float, float]) -> Change | None:
                 loop = _become(loop, chord, kept[(i + 1) % most])
             return loop
 
-        return Change(words=f"{names([view.name_of(c) for c in others], 2)} back to earlier chords",
-                      edit=fewer)  # fmt: skip
+        return Change(
+            words=f"{names([view.name_of(c) for c in others], 2)} back to earlier chords",
+            edit=fewer,
+        )
     first = {c.id for c in _once(view)}
     repeats = [c for c in reversed(view.chords) if c.id not in first]
 
@@ -163,8 +170,9 @@ def _to_end(which: int) -> Callable[[View, tuple[str, ...]], Change | None]:
             return chord_edits.set_tones(loop, chord.id, tones)
 
         after = View(edit(view.loop))
-        return Change(words=f"{view.name_of(chord)} becomes {after.name_of(after.chords[which])}",
-                      edit=edit)  # fmt: skip
+        return Change(
+            words=f"{view.name_of(chord)} becomes {after.name_of(after.chords[which])}", edit=edit
+        )
 
     return change
 
@@ -184,16 +192,27 @@ def _to_chord_bars(view: View, asked: tuple[float, float]) -> Change | None:
         return None
 
     def edit(loop: Loop, times: float) -> Loop:
-        row = [replace(c, start_tick=round(c.start_tick * times), late_ticks=0, strikes=(),
-                       length_ticks=round(c.length_ticks * times))
-               for c in loop.chords]  # fmt: skip
+        row = [
+            replace(
+                c,
+                start_tick=round(c.start_tick * times),
+                late_ticks=0,
+                strikes=(),
+                length_ticks=round(c.length_ticks * times),
+            )
+            for c in loop.chords
+        ]
         end = max(c.end_tick for c in row)
         turns = max(1, loop.ticks // end) if loop.chords[-1].end_tick == loop.ticks else 1
         ids = [f"c{i + 1}" for i in range(turns * len(row))]
-        laid = [replace(c, start_tick=c.start_tick + turn * end)
-                for turn in range(turns) for c in row]  # fmt: skip
-        laid = [lasting(replace(c, id=one), c.start_tick, min(c.end_tick, loop.ticks))
-                for one, c in zip(ids, laid, strict=True) if c.start_tick < loop.ticks]  # fmt: skip
+        laid = [
+            replace(c, start_tick=c.start_tick + turn * end) for turn in range(turns) for c in row
+        ]
+        laid = [
+            lasting(replace(c, id=one), c.start_tick, min(c.end_tick, loop.ticks))
+            for one, c in zip(ids, laid, strict=True)
+            if c.start_tick < loop.ticks
+        ]
         return put_chords(loop, laid)
 
     times = min(SLOWED, key=lambda by: _away(View(edit(view.loop, by)), asked))
@@ -231,8 +250,9 @@ def _to_late(view: View, asked: tuple[float, float]) -> Change | None:
     of = ids[:wanted]
     if not of:
         return None
-    return Change(words="late by half a beat",
-                  edit=lambda loop: chord_time.set_late(loop, of, behind))  # fmt: skip
+    return Change(
+        words="late by half a beat", edit=lambda loop: chord_time.set_late(loop, of, behind)
+    )
 
 
 def _strikes(view: View) -> Found | None:
@@ -250,8 +270,9 @@ def _to_strikes(view: View, asked: tuple[float, float]) -> Change | None:
     step = beat_ticks(view.loop.metre)
     wanted = max(2, round(sum(asked) / 2))
     step = max(step // 4, longest // wanted)
-    return Change(words=f"struck {wanted} times",
-                  edit=lambda loop: chord_time.strike_every(loop, ids, step))  # fmt: skip
+    return Change(
+        words=f"struck {wanted} times", edit=lambda loop: chord_time.strike_every(loop, ids, step)
+    )
 
 
 def _extended(view: View) -> Found | None:
@@ -300,8 +321,9 @@ def _nearer(view: View, asked: tuple[float, float]) -> Change | None:
 
 
 def _fewer_leaps(view: View, asked: tuple[float, float]) -> Change | None:
-    return _nearer(view, asked) if view.moves["leap"] / view.moves.total() * 100 > asked[1] else (
-        None)  # fmt: skip
+    return (
+        _nearer(view, asked) if view.moves["leap"] / view.moves.total() * 100 > asked[1] else (None)
+    )
 
 
 def _middle(chord: Chord) -> float:
@@ -327,8 +349,11 @@ def _to_register(view: View, asked: tuple[float, float]) -> Change | None:
             loop = chord_edits.set_register(loop, chord_id, there + aim - now)
         return loop
 
-    return Change(words=f"{'higher' if aim > now else 'lower'}, about "
-                  f"{view.loop.key.spell_pitch(round(aim))}", edit=edit)  # fmt: skip
+    return Change(
+        words=f"{'higher' if aim > now else 'lower'}, about "
+        f"{view.loop.key.spell_pitch(round(aim))}",
+        edit=edit,
+    )
 
 
 def _width(view: View) -> Found | None:
@@ -357,8 +382,10 @@ def _off_key(view: View) -> Found | None:
         return None
     scale = set(view.loop.key.scale)
     off = [c for c in view.chords if any(v % 12 not in scale for v in c.voices)]
-    return Found(value=100 * sum(v not in scale for v in voices) / len(voices),
-                 where=names([view.name_of(c) for c in off]))  # fmt: skip
+    return Found(
+        value=100 * sum(v not in scale for v in voices) / len(voices),
+        where=names([view.name_of(c) for c in off]),
+    )
 
 
 def _into_key(view: View, asked: tuple[float, float]) -> Change | None:
@@ -370,8 +397,11 @@ def _into_key(view: View, asked: tuple[float, float]) -> Change | None:
 
     def edit(loop: Loop) -> Loop:
         for chord in off:
-            moved = {i: v - 1 if (v - 1) % 12 in scale else v + 1
-                     for i, v in enumerate(chord.voices) if v % 12 not in scale}  # fmt: skip
+            moved = {
+                i: v - 1 if (v - 1) % 12 in scale else v + 1
+                for i, v in enumerate(chord.voices)
+                if v % 12 not in scale
+            }
             loop = chord_edits.with_chord(loop, chord_edits.with_voices(chord, moved))
         return loop
 

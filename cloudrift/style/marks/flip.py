@@ -1,6 +1,6 @@
 """Marks of what is cut, turned and shifted."""
 
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.style.marks.kind import Change, Found, Kind
 from cloudrift.style.marks.lines import put, without
@@ -19,8 +19,9 @@ def _backward(view: View) -> Found:
 
 
 def _backward_in(view: View, layer: Layer) -> float:
-    turned = max((t.blend for t in view.line_of(layer) if t.kind in ("backward", "ghost")),
-                 default=0.0)  # fmt: skip
+    turned = max(
+        (t.blend for t in view.line_of(layer) if t.kind in ("backward", "ghost")), default=0.0
+    )
     if layer.flipped is None:
         return turned
     places = [p for p in layer.flipped.places if not p.mute]
@@ -39,7 +40,7 @@ def _to_backward(view: View, asked: tuple[float, float]) -> Change | None:
 
     def edit(loop: Loop) -> Loop:
         for layer in of:
-            loop = edits.add_treatment(loop, layer.id, "backward")
+            loop = line_edits.add_treatment(loop, layer.id, "backward")
         return loop
 
     return Change(words=f"{names([x.name for x in of], 2)} backward, chords in order", edit=edit)
@@ -62,11 +63,12 @@ def _to_shift(view: View, asked: tuple[float, float]) -> Change:
         if not aim:
             return without(view, ("shift",), "").edit(loop)
         if not any(t.kind == "shift" for t in loop.line):
-            loop = edits.add_treatment(loop, None, "shift", 0)
+            loop = line_edits.add_treatment(loop, None, "shift", 0)
         return put(loop, None, "shift", semitones=float(aim))
 
-    return Change(words=f"all of it {aim:+d} st".replace("-", "−") if aim else "as it is written",
-                  edit=edit)  # fmt: skip
+    return Change(
+        words=f"all of it {aim:+d} st".replace("-", "−") if aim else "as it is written", edit=edit
+    )
 
 
 def _chops(view: View) -> Found:

@@ -54,9 +54,10 @@ def _first_drums(view: View, sections: Sections) -> Found | None:
 def _fullness(view: View, sections: Sections) -> Found:
     counts = [_layers(view, one) for one in sections]
     thin, full = counts.index(min(counts)), counts.index(max(counts))
-    return Found(value=float(counts[full] - counts[thin]),
-                 where=f"{sections[full].name} {counts[full]}, {sections[thin].name} "
-                 f"{counts[thin]}")  # fmt: skip
+    return Found(
+        value=float(counts[full] - counts[thin]),
+        where=f"{sections[full].name} {counts[full]}, {sections[thin].name} {counts[thin]}",
+    )
 
 
 def _at_changes(_view: View, sections: Sections) -> Found | None:

@@ -19,8 +19,13 @@ HATS = ("closed hat", "open hat")
 BACK = ("snare", "clap", "snap")
 KICKS = ("kick", "low kick")
 LOUD = 0.75  # of a lane's loudest: softer hits are ghosts
-WHERE = {"three": (2,), "two and four": (1, 3), "two": (1,), "every beat": (0, 1, 2, 3),
-         "one and three": (0, 2)}  # fmt: skip
+WHERE = {
+    "three": (2,),
+    "two and four": (1, 3),
+    "two": (1,),
+    "every beat": (0, 1, 2, 3),
+    "one and three": (0, 2),
+}
 ELSEWHERE = "elsewhere"
 
 
@@ -54,8 +59,10 @@ def _to_feel(view: View, asked: tuple[float, float]) -> Change | None:
         return None
     aim = round(to_range(view.loop.bed.late_ms, asked), 1)
     where = "behind" if aim > 0 else "before"
-    return Change(words=f"{abs(aim):g} ms {where}" if aim else "on the beat",
-                  edit=lambda loop: beds.set_bed(loop, late_ms=aim))  # fmt: skip
+    return Change(
+        words=f"{abs(aim):g} ms {where}" if aim else "on the beat",
+        edit=lambda loop: beds.set_bed(loop, late_ms=aim),
+    )
 
 
 def _a_bar(lane: Layer) -> float:
@@ -80,10 +87,13 @@ def _to_hats(view: View, asked: tuple[float, float]) -> Change | None:
     loud = max((hit.velocity for hit in pattern.hits), default=96)
     hits = tuple(
         Hit(tick=turn * bar + round(i * bar / aim), velocity=loud if i % 2 == 0 else loud * 3 // 4)
-        for turn in range(pattern.bars) for i in range(aim)
-    )  # fmt: skip
-    return Change(words=f"{lane.name} {aim} times a bar",
-                  edit=lambda loop: hitting.with_hits(loop, lane.id, hits))  # fmt: skip
+        for turn in range(pattern.bars)
+        for i in range(aim)
+    )
+    return Change(
+        words=f"{lane.name} {aim} times a bar",
+        edit=lambda loop: hitting.with_hits(loop, lane.id, hits),
+    )
 
 
 def _strokes(view: View, bed: Bed) -> Found:
@@ -107,8 +117,11 @@ def _near(view: View, _bed: Bed) -> Found | None:
 def _covers(view: View, kick: Layer, hit: Hit, low: list[Layer]) -> bool:
     ms = 60_000 / view.loop.sounding_tempo / TICKS_PER_QUARTER
     at = hit.tick * ms + hit.late_ms + hits_of(kick).late_ms
-    return any(abs(at - (one.tick * ms + one.late_ms + hits_of(x).late_ms)) < NEAR_MS
-               for x in low for one in hits_of(x).pattern.hits)  # fmt: skip
+    return any(
+        abs(at - (one.tick * ms + one.late_ms + hits_of(x).late_ms)) < NEAR_MS
+        for x in low
+        for one in hits_of(x).pattern.hits
+    )
 
 
 def _to_near(view: View, asked: tuple[float, float]) -> Change | None:
@@ -119,8 +132,11 @@ def _to_near(view: View, asked: tuple[float, float]) -> Change | None:
 
     def edit(loop: Loop) -> Loop:
         for lane in kicks:
-            of = {i for i, hit in enumerate(hits_of(lane).pattern.hits)
-                  if _covers(view, lane, hit, low)}  # fmt: skip
+            of = {
+                i
+                for i, hit in enumerate(hits_of(lane).pattern.hits)
+                if _covers(view, lane, hit, low)
+            }
             late = APART_MS - hits_of(lane).late_ms
             loop = hitting.set_hits(loop, lane.id, of, late_ms=late)
         return loop
@@ -138,8 +154,11 @@ def _backbeat(view: View, _bed: Bed) -> Found | None:
         pattern = hits_of(lane).pattern
         bars = max(bars, pattern.bars)
         loud = LOUD * max((hit.velocity for hit in pattern.hits), default=0)
-        on = {hit.tick // bar * 100 + hit.tick % bar // beat for hit in pattern.hits
-              if hit.velocity >= loud and hit.tick % beat == 0}  # fmt: skip
+        on = {
+            hit.tick // bar * 100 + hit.tick % bar // beat
+            for hit in pattern.hits
+            if hit.velocity >= loud and hit.tick % beat == 0
+        }
         found.update(place % 100 for place in on)
     if not found:
         return None
@@ -160,9 +179,12 @@ def _to_backbeat(view: View, asked: tuple[str, ...]) -> Change | None:
             pattern = hits_of(lane).pattern
             loud = max((hit.velocity for hit in pattern.hits), default=108)
             soft = [hit for hit in pattern.hits if hit.velocity < LOUD * loud and hit.tick % beat]
-            on = [Hit(tick=turn * bar + one * beat, velocity=loud)
-                  for turn in range(pattern.bars) for one in WHERE[wanted]
-                  if one * beat < bar]  # fmt: skip
+            on = [
+                Hit(tick=turn * bar + one * beat, velocity=loud)
+                for turn in range(pattern.bars)
+                for one in WHERE[wanted]
+                if one * beat < bar
+            ]
             loop = hitting.with_hits(loop, lane.id, [*soft, *on])
         return loop
 
@@ -185,8 +207,10 @@ def _shares(pattern: Pattern, bar: int) -> list[float]:
     if not hits:
         return []
     then = [*(hit.tick for hit in hits[1:]), hits[0].tick + pattern.bars * bar]
-    return [min(1.0, hit.length_ticks / max(1, end - hit.tick)) if hit.length_ticks else 1.0
-            for hit, end in zip(hits, then, strict=True)]  # fmt: skip
+    return [
+        min(1.0, hit.length_ticks / max(1, end - hit.tick)) if hit.length_ticks else 1.0
+        for hit, end in zip(hits, then, strict=True)
+    ]
 
 
 def _to_low_held(view: View, asked: tuple[float, float]) -> Change | None:

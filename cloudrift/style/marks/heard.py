@@ -16,8 +16,11 @@ OF_A_LAYER = 4.5  # dB an octave
 
 def _heard(of: str) -> Callable[[View], Found | None]:
     def measure(view: View) -> Found | None:
-        return None if view.sound is None else Found(value=float(getattr(view.sound, of)),
-                                                     where="the whole loop")  # fmt: skip
+        return (
+            None
+            if view.sound is None
+            else Found(value=float(getattr(view.sound, of)), where="the whole loop")
+        )
 
     return measure
 
@@ -84,8 +87,10 @@ def _to_edge(view: View, asked: tuple[float, float]) -> Change | None:
     if _sound(view).edge_hz <= asked[1]:
         return None
     aim = round(0.9 * asked[1])
-    return Change(words=f"cut all of it at {aim} Hz",
-                  edit=lambda loop: put(loop, None, "cuts", high_cut_hz=float(aim)))  # fmt: skip
+    return Change(
+        words=f"cut all of it at {aim} Hz",
+        edit=lambda loop: put(loop, None, "cuts", high_cut_hz=float(aim)),
+    )
 
 
 def _to_width(view: View, asked: tuple[float, float]) -> Change:
@@ -94,25 +99,30 @@ def _to_width(view: View, asked: tuple[float, float]) -> Change:
     # The sides' share goes with the square of how much they are turned up against the middle.
     by = ((aim / (100 - aim)) / (now / max(100 - now, 0.5))) ** 0.5
     width = min(max(round(100 * by), 0), 200)
-    return Change(words=f"{width} % wide",
-                  edit=lambda loop: put(loop, None, "trim", width=float(width)))  # fmt: skip
+    return Change(
+        words=f"{width} % wide", edit=lambda loop: put(loop, None, "trim", width=float(width))
+    )
 
 
 def _to_low_width(view: View, asked: tuple[float, float]) -> Change | None:
     if _sound(view).low_width <= asked[1]:
         return None
-    return Change(words="mono below 220 Hz",
-                  edit=lambda loop: put(loop, None, "trim", mono_hz=220.0))  # fmt: skip
+    return Change(
+        words="mono below 220 Hz", edit=lambda loop: put(loop, None, "trim", mono_hz=220.0)
+    )
 
 
 def _to_loudness(view: View, asked: tuple[float, float]) -> Change:
     by = round(sum(asked) / 2 - _sound(view).lufs, 1)
 
     def edit(loop: Loop) -> Loop:
-        return replace(loop, layers=tuple(
-            replace(x, level_db=min(max(x.level_db + by, LEVEL.low), LEVEL.high))
-            for x in loop.layers
-        ))  # fmt: skip
+        return replace(
+            loop,
+            layers=tuple(
+                replace(x, level_db=min(max(x.level_db + by, LEVEL.low), LEVEL.high))
+                for x in loop.layers
+            ),
+        )
 
     return Change(words=f"{'louder' if by > 0 else 'softer'} by {abs(by):g} dB", edit=edit)
 

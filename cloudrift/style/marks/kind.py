@@ -11,8 +11,9 @@ from cloudrift.loop.model.loop import Loop
 from cloudrift.style.marks.view import View
 from cloudrift.theory.pitch import pretty
 
-Group = Literal["Setting", "Chords", "Layers", "Playing", "Bass", "Texture", "Sound", "Flip",
-                "Groove", "Form"]  # fmt: skip
+Group = Literal[
+    "Setting", "Chords", "Layers", "Playing", "Bass", "Texture", "Sound", "Flip", "Groove", "Form"
+]
 GROUPS: tuple[Group, ...] = (
     "Setting", "Chords", "Layers", "Playing", "Bass", "Texture", "Sound", "Flip", "Groove", "Form",
 )  # fmt: skip

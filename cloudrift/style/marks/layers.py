@@ -7,7 +7,7 @@ from itertools import combinations
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 from cloudrift.style.marks.kind import Change, Found, Kind
@@ -36,17 +36,21 @@ def _fewer_layers(view: View, asked: tuple[float, float]) -> Change | None:
         if len(parked) < missing or missing <= 0:
             return None
         back = parked[:missing]
-        return Change(words=f"{names([x.name for x in back], 2)} in again",
-                      edit=lambda loop: _parked(loop, back, parked=False))  # fmt: skip
+        return Change(
+            words=f"{names([x.name for x in back], 2)} in again",
+            edit=lambda loop: _parked(loop, back, parked=False),
+        )
     # The one that plays what another plays, or else the last, is what can be spared.
     spare = [x for x in reversed(view.heard) if x.role != "bass"][:over]
-    return Change(words=f"{names([x.name for x in spare], 2)} parked",
-                  edit=lambda loop: _parked(loop, spare, parked=True))  # fmt: skip
+    return Change(
+        words=f"{names([x.name for x in spare], 2)} parked",
+        edit=lambda loop: _parked(loop, spare, parked=True),
+    )
 
 
 def _parked(loop: Loop, layers: list[Layer], *, parked: bool) -> Loop:
     for layer in layers:
-        loop = edits.set_layer(loop, layer.id, parked=parked)
+        loop = layer_edits.set_layer(loop, layer.id, parked=parked)
     return loop
 
 
@@ -71,8 +75,8 @@ def _to_held(view: View, asked: tuple[float, float]) -> Change | None:
 
     def edit(loop: Loop) -> Loop:
         for layer in of:
-            loop = edits.set_lens(loop, layer.id, kind=kind)
-            loop = edits.set_touch(loop, layer.id, length=1.0) if more > 0 else loop
+            loop = layer_edits.set_lens(loop, layer.id, kind=kind)
+            loop = layer_edits.set_touch(loop, layer.id, length=1.0) if more > 0 else loop
         return loop
 
     return Change(words=f"{names([x.name for x in of], 2)} {words}", edit=edit)
@@ -89,8 +93,9 @@ def _shares(view: View, layer: Layer) -> list[float]:
     """Of each note, the share of the time to the layer's next strike that it lasts, round."""
     onsets = view.onsets(layer)
     then = dict(zip(onsets, [*onsets[1:], onsets[0] + view.loop.ticks], strict=True))
-    return [n.length_ticks / max(1, then[n.start_tick] - n.start_tick)
-            for n in view.notes[layer.id]]  # fmt: skip
+    return [
+        n.length_ticks / max(1, then[n.start_tick] - n.start_tick) for n in view.notes[layer.id]
+    ]
 
 
 def _doubled(view: View) -> Found | None:
@@ -123,19 +128,19 @@ def _to_moving(view: View, asked: tuple[float, float]) -> Change | None:
 
         def hold(loop: Loop) -> Loop:
             for layer in over:
-                loop = edits.set_lens(loop, layer.id, kind="held")
+                loop = layer_edits.set_lens(loop, layer.id, kind="held")
             return loop
 
         return Change(words=f"{names([x.name for x in over], 2)} held", edit=hold)
     still = [x for x in view.following(view.melodic) if x not in found]
-    best = sorted(still, key=lambda x: (x.role in SOFT, x.role not in STRUCK))  # fmt: skip
+    best = sorted(still, key=lambda x: (x.role in SOFT, x.role not in STRUCK))
     more = best[: math.ceil(asked[0]) - len(found)]
     if not more:
         return None
 
     def move(loop: Loop) -> Loop:
         for layer in more:
-            loop = edits.set_lens(loop, layer.id, kind="broken", step_ticks=480)
+            loop = layer_edits.set_lens(loop, layer.id, kind="broken", step_ticks=480)
         return loop
 
     return Change(words=f"{names([x.name for x in more], 2)} broken in eighths", edit=move)
@@ -157,7 +162,7 @@ def _to_pace(view: View, asked: tuple[float, float]) -> Change | None:
 
         def hold(loop: Loop) -> Loop:
             for one in over:
-                loop = edits.set_lens(loop, one.id, kind="held")
+                loop = layer_edits.set_lens(loop, one.id, kind="held")
             return loop
 
         return Change(words=f"{names([x.name for x in over], 2)} held", edit=hold)
@@ -165,16 +170,18 @@ def _to_pace(view: View, asked: tuple[float, float]) -> Change | None:
 
 
 def _in_steps(
-    view: View, of: list[Layer], asked: tuple[float, float],
+    view: View,
+    of: list[Layer],
+    asked: tuple[float, float],
     measure: Callable[[View], Found | None],
-) -> Change:  # fmt: skip
+) -> Change:
     """Break layers up in the steps that come nearest to what is asked."""
 
     def edit(loop: Loop, step: int) -> Loop:
         for layer in of:
             kind = layer.played.lens.kind
             kind = kind if kind in ("broken", "line") else "broken"
-            loop = edits.set_lens(loop, layer.id, step_ticks=step, kind=kind)
+            loop = layer_edits.set_lens(loop, layer.id, step_ticks=step, kind=kind)
         return loop
 
     def away(step: int) -> float:
@@ -192,7 +199,9 @@ def _notes_of(*roles: str) -> Callable[[View], Found | None]:
         of = [x for x in view.playing if x.role in roles]
         if not of:
             return None
-        return Found(value=sum(view.pace(x) for x in of) / len(of), where=names([x.name for x in of]))  # noqa: E501  # fmt: skip
+        return Found(
+            value=sum(view.pace(x) for x in of) / len(of), where=names([x.name for x in of])
+        )
 
     return measure
 
@@ -209,7 +218,7 @@ def _to_notes_of(*roles: str) -> Callable[[View, tuple[float, float]], Change | 
 
         def with_chords(loop: Loop) -> Loop:
             for layer in of:
-                loop = edits.set_lens(loop, layer.id, kind="all")
+                loop = layer_edits.set_lens(loop, layer.id, kind="all")
             return loop
 
         return Change(words=f"{names([x.name for x in of], 2)} with the chords", edit=with_chords)
@@ -235,12 +244,13 @@ def _to_staccato(view: View, asked: tuple[float, float]) -> Change | None:
 
     def edit(loop: Loop) -> Loop:
         for layer in of:
-            loop = edits.set_touch(loop, layer.id, length=length)
-            loop = edits.set_lens(loop, layer.id, gate=length)
+            loop = layer_edits.set_touch(loop, layer.id, length=length)
+            loop = layer_edits.set_lens(loop, layer.id, gate=length)
         return loop
 
-    return Change(words=f"{names([x.name for x in of], 2)} {'short' if more else 'longer'}",
-                  edit=edit)  # fmt: skip
+    return Change(
+        words=f"{names([x.name for x in of], 2)} {'short' if more else 'longer'}", edit=edit
+    )
 
 
 def _gaps(view: View) -> Found | None:
@@ -262,14 +272,16 @@ def _to_gaps(view: View, asked: tuple[float, float]) -> Change | None:
         return None
     if float(found.value) > asked[1]:
         first = min(of, key=lambda x: x.role not in SOFT)
-        return Change(words=f"{first.name} held",
-                      edit=lambda loop: edits.set_touch(
-                          edits.set_lens(loop, first.id, kind="held"), first.id, length=1.0
-                      ))  # fmt: skip
+        return Change(
+            words=f"{first.name} held",
+            edit=lambda loop: layer_edits.set_touch(
+                layer_edits.set_lens(loop, first.id, kind="held"), first.id, length=1.0
+            ),
+        )
 
     def edit(loop: Loop, length: float) -> Loop:
         for layer in of:
-            loop = edits.set_touch(loop, layer.id, length=length)
+            loop = layer_edits.set_touch(loop, layer.id, length=length)
         return loop
 
     def away(length: float) -> float:
@@ -277,8 +289,7 @@ def _to_gaps(view: View, asked: tuple[float, float]) -> Change | None:
         return abs(float(after.value) - sum(asked) / 2) if after else 100.0
 
     length = min((0.8, 0.65, 0.5, 0.4, 0.3, 0.2, 0.1, 0.05), key=away)
-    return Change(words=f"notes held for {100 * length:g} %",
-                  edit=lambda loop: edit(loop, length))  # fmt: skip
+    return Change(words=f"notes held for {100 * length:g} %", edit=lambda loop: edit(loop, length))
 
 
 def _triplets(view: View) -> Found | None:
@@ -303,7 +314,7 @@ def _to_triplets(view: View, asked: tuple[float, float]) -> Change | None:
     step = 320 if more else 480
     return Change(
         words=f"{layer.name} in {'triplets' if more else 'eighths'}",
-        edit=lambda loop: edits.set_lens(loop, layer.id, kind="broken", step_ticks=step),
+        edit=lambda loop: layer_edits.set_lens(loop, layer.id, kind="broken", step_ticks=step),
     )
 
 
@@ -324,10 +335,12 @@ def _to_panned(view: View, asked: tuple[float, float]) -> Change | None:
     one, other = (one, other) if one is not other else (of[0], of[1])
 
     def edit(loop: Loop) -> Loop:
-        loop = replace(loop, layers=tuple(
-            replace(x, pan=min(max(x.pan, -aim), aim)) for x in loop.layers
-        ))  # fmt: skip
-        return edits.set_layer(edits.set_layer(loop, one.id, pan=-aim), other.id, pan=aim)
+        loop = replace(
+            loop, layers=tuple(replace(x, pan=min(max(x.pan, -aim), aim)) for x in loop.layers)
+        )
+        return layer_edits.set_layer(
+            layer_edits.set_layer(loop, one.id, pan=-aim), other.id, pan=aim
+        )
 
     return Change(words=f"{one.name} and {other.name} apart by {100 * aim:.0f} %", edit=edit)
 

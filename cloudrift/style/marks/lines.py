@@ -1,6 +1,6 @@
 """What changes of marks do to lines."""
 
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.model.loop import LineAt, Loop
 from cloudrift.style.marks.kind import Change
 from cloudrift.style.marks.view import View
@@ -11,11 +11,11 @@ def put(loop: Loop, line_of: LineAt, kind: str, **settings: float) -> Loop:
     """Return a loop with settings of a treatment of a kind on a line; it is added where none is."""
     there = [t for t in loop.line_of(line_of) if t.kind == kind]
     if not there:
-        loop = edits.add_treatment(loop, line_of, kind)
+        loop = line_edits.add_treatment(loop, line_of, kind)
     treatment = [t for t in loop.line_of(line_of) if t.kind == kind][-1]
-    loop = edits.set_treatment(loop, line_of, treatment.id, on=True)
+    loop = line_edits.set_treatment(loop, line_of, treatment.id, on=True)
     for name, value in settings.items():
-        loop = edits.set_treatment_setting(loop, line_of, treatment.id, name, value)
+        loop = line_edits.set_treatment_setting(loop, line_of, treatment.id, name, value)
     return loop
 
 
@@ -27,7 +27,7 @@ def without(view: View, kinds: tuple[str, ...], words: str) -> Change:
         for at in owners:
             for treatment in loop.line_of(at):
                 if treatment.kind in kinds:
-                    loop = edits.set_treatment(loop, at, treatment.id, on=False)
+                    loop = line_edits.set_treatment(loop, at, treatment.id, on=False)
         return loop
 
     return Change(words=words, edit=edit)

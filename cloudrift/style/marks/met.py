@@ -74,9 +74,13 @@ def checked(asks: Asks, where: str) -> tuple[dict[str, Asked], tuple[str, ...]]:
 
 
 def look(
-    asks: Mapping[str, Asked], loop: Loop, sound: SoundFacts | None = None, *, all_: bool = False,
+    asks: Mapping[str, Asked],
+    loop: Loop,
+    sound: SoundFacts | None = None,
+    *,
+    all_: bool = False,
     arrangement: Arrangement | None = None,
-) -> tuple[Mark, ...]:  # fmt: skip
+) -> tuple[Mark, ...]:
     """Hold a loop against what is asked; ``all_``: measure what is not asked, too."""
     view = View(loop, sound, arrangement)
     arranged = arrangement is not None and bool(arrangement.sections)
@@ -110,8 +114,11 @@ def change_for(mark: Mark, loop: Loop, sound: SoundFacts | None = None) -> Chang
     try:
         if isinstance(mark.asked[0], str):
             words = tuple(str(word) for word in mark.asked)
-            change = mark.kind.change_word(view, words) if mark.kind.change_word and (
-                mark.found is not None) else None  # fmt: skip
+            change = (
+                mark.kind.change_word(view, words)
+                if mark.kind.change_word and (mark.found is not None)
+                else None
+            )
         else:
             low, high = (float(end) for end in mark.asked)
             change = mark.kind.change(view, (low, high)) if mark.kind.change else None

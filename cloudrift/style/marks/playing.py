@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.time import bar_ticks
 from cloudrift.style.marks.kind import Change, Found, Kind
@@ -35,7 +35,7 @@ def _to_touch(of: str, unit: str) -> Callable[[View, tuple[float, float]], Chang
 
         def edit(loop: Loop) -> Loop:
             for layer in layers:
-                loop = edits.set_touch(loop, layer.id, **{of: aim})
+                loop = layer_edits.set_touch(loop, layer.id, **{of: aim})
             return loop
 
         return Change(words=f"{aim:g} {unit} on {names([x.name for x in layers], 2)}", edit=edit)
@@ -66,10 +66,12 @@ def _to_roll(view: View, asked: tuple[float, float]) -> Change | None:
 
     def edit(loop: Loop) -> Loop:
         for one in over or [layer]:
-            loop = edits.set_touch(loop, one.id, roll_ms=aim)
+            loop = layer_edits.set_touch(loop, one.id, roll_ms=aim)
         return loop
 
-    return Change(words=f"{names([x.name for x in over or [layer]], 2)} rolled by {aim} ms", edit=edit)  # noqa: E501  # fmt: skip
+    return Change(
+        words=f"{names([x.name for x in over or [layer]], 2)} rolled by {aim} ms", edit=edit
+    )
 
 
 def _velocity(view: View) -> Found | None:
@@ -86,7 +88,7 @@ def _to_velocity(view: View, asked: tuple[float, float]) -> Change | None:
     def edit(loop: Loop) -> Loop:
         for layer in layers:
             now = layer.played.touch.velocity
-            loop = edits.set_touch(loop, layer.id, velocity=min(max(now + by, 1), 127))
+            loop = layer_edits.set_touch(loop, layer.id, velocity=min(max(now + by, 1), 127))
         return loop
 
     return Change(words=f"{'softer' if by < 0 else 'harder'} by {abs(by)}", edit=edit)
@@ -113,17 +115,20 @@ def _to_roots(view: View, asked: tuple[float, float]) -> Change | None:
         return None
     if float(found.value) > asked[1]:
         return _walking(view, of[0], WALK_TICKS)
-    return Change(words=f"{of[0].name} on the roots",
-                  edit=lambda loop: edits.set_lens(loop, of[0].id, kind="roots"))  # fmt: skip
+    return Change(
+        words=f"{of[0].name} on the roots",
+        edit=lambda loop: layer_edits.set_lens(loop, of[0].id, kind="roots"),
+    )
 
 
 def _walking(view: View, layer: Layer, step: int) -> Change:
     """A bass that goes from root to root by a line."""
     return Change(
         words=f"{layer.name} walks",
-        edit=lambda loop: edits.set_lens(loop, layer.id, kind="line", step_ticks=step, low=30,
-                                         high=45, octave=0),
-    )  # fmt: skip
+        edit=lambda loop: layer_edits.set_lens(
+            loop, layer.id, kind="line", step_ticks=step, low=30, high=45, octave=0
+        ),
+    )
 
 
 def _to_bass_pace(view: View, asked: tuple[float, float]) -> Change | None:
@@ -131,8 +136,10 @@ def _to_bass_pace(view: View, asked: tuple[float, float]) -> Change | None:
     if not of:
         return None
     if asked[1] < len(view.chords) / view.bars * 1.5:
-        return Change(words=f"{of[0].name} with the chords",
-                      edit=lambda loop: edits.set_lens(loop, of[0].id, kind="roots"))  # fmt: skip
+        return Change(
+            words=f"{of[0].name} with the chords",
+            edit=lambda loop: layer_edits.set_lens(loop, of[0].id, kind="roots"),
+        )
     step = round(bar_ticks(view.loop.metre) / (sum(asked) / 2))
     return _walking(view, of[0], min(max(step, 60), 3840))
 
@@ -140,8 +147,10 @@ def _to_bass_pace(view: View, asked: tuple[float, float]) -> Change | None:
 def _bass_pace(view: View) -> Found | None:
     if not view.basses:
         return None
-    return Found(value=sum(view.pace(x) for x in view.basses) / len(view.basses),
-                 where=names([x.name for x in view.basses]))  # fmt: skip
+    return Found(
+        value=sum(view.pace(x) for x in view.basses) / len(view.basses),
+        where=names([x.name for x in view.basses]),
+    )
 
 
 def _bass_rests(view: View) -> Found | None:
@@ -172,8 +181,10 @@ def _to_bass_rests(view: View, asked: tuple[float, float]) -> Change | None:
         else:
             where.append((i * bar, (i + 1) * bar))
     said = f"rests in bars {names([str(i + 1) for i in sorted(silent)])}" if wanted else "goes on"
-    return Change(words=f"{layer.name} {said}",
-                  edit=lambda loop: edits.set_lens(loop, layer.id, where=tuple(where)))  # fmt: skip
+    return Change(
+        words=f"{layer.name} {said}",
+        edit=lambda loop: layer_edits.set_lens(loop, layer.id, where=tuple(where)),
+    )
 
 
 def _glides(view: View) -> Found | None:
@@ -197,7 +208,7 @@ def _to_glides(view: View, asked: tuple[float, float]) -> Change | None:
     aim = round(sum(asked) / 2)
     return Change(
         words=f"{of[0].name} glides in {aim} ms" if aim else f"{of[0].name} without a glide",
-        edit=lambda loop: edits.set_sound_setting(loop, of[0].id, GLIDE, aim),
+        edit=lambda loop: layer_edits.set_sound_setting(loop, of[0].id, GLIDE, aim),
     )
 
 
@@ -219,7 +230,7 @@ def _to_bass_height(view: View, asked: tuple[float, float]) -> Change | None:
     return Change(
         words=f"{layer.name} {'higher' if higher else 'lower'}, "
         f"about {view.loop.key.spell_pitch(aim)}",
-        edit=lambda loop: edits.set_lens(loop, layer.id, low=aim - 6, high=aim + 5),
+        edit=lambda loop: layer_edits.set_lens(loop, layer.id, low=aim - 6, high=aim + 5),
     )
 
 

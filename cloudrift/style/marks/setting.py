@@ -1,6 +1,6 @@
 """Marks of the setting: tempo, mode, length."""
 
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.model import spec
 from cloudrift.loop.model.loop import Loop
 from cloudrift.style.marks.kind import Change, Found, Kind, to_range
@@ -14,7 +14,7 @@ def _tempo(view: View) -> Found:
 
 def _to_tempo(view: View, asked: tuple[float, float]) -> Change:
     tempo = round(to_range(view.loop.tempo, asked))
-    return Change(words=f"to {tempo} BPM", edit=lambda loop: edits.set_tempo(loop, tempo))
+    return Change(words=f"to {tempo} BPM", edit=lambda loop: loop_edits.set_tempo(loop, tempo))
 
 
 def _mode(view: View) -> Found:
@@ -25,7 +25,7 @@ def _to_mode(view: View, asked: tuple[str, ...]) -> Change:
     key = Key(view.loop.key.tonic, asked[0])
 
     def edit(loop: Loop) -> Loop:
-        return edits.set_key(loop, key, shift=0)
+        return loop_edits.set_key(loop, key, shift=0)
 
     return Change(words=f"to {key.text}", edit=edit)
 
@@ -38,7 +38,7 @@ def _to_bars(view: View, asked: tuple[float, float]) -> Change | None:
     wanted = [n for n in (4, 8, 16, 2, 12, 32) if asked[0] <= n <= asked[1]]
     if not wanted:
         return None
-    return Change(words=f"{wanted[0]} bars", edit=lambda loop: edits.set_bars(loop, wanted[0]))
+    return Change(words=f"{wanted[0]} bars", edit=lambda loop: loop_edits.set_bars(loop, wanted[0]))
 
 
 KINDS = (

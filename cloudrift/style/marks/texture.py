@@ -3,7 +3,7 @@
 import math
 from collections.abc import Callable
 
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.model.loop import Layer, LineAt, Loop
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 from cloudrift.style.marks.kind import Change, Found, Kind
@@ -15,8 +15,12 @@ from cloudrift.texture.treatment import Treatment, tail_s
 DRIVES = ("warm", "tape", "overdrive", "soft clip", "fold", "squash")
 PULSES = ("pump", "gate", "tremolo")
 ECHOES = ("echo", "tape echo")
-DRIFTS = (("weathering", "wow_cents"), ("weathering", "flutter_cents"), ("cloud", "drift_cents"),
-          ("tape echo", "drift_cents"))  # fmt: skip
+DRIFTS = (
+    ("weathering", "wow_cents"),
+    ("weathering", "flutter_cents"),
+    ("cloud", "drift_cents"),
+    ("tape echo", "drift_cents"),
+)
 NOISES = ("hiss_db", "dust_db", "crackle_db", "rumble_db", "static_db")
 SILENT_DB = -80.0
 
@@ -25,8 +29,11 @@ SILENT_DB = -80.0
 
 
 def _low_cut_of(view: View, layer: Layer) -> float:
-    cuts = [t.full.number("low_cut_hz") for t in view.line_of(layer)
-            if t.kind == "cuts" and t.blend > 0.9]  # fmt: skip
+    cuts = [
+        t.full.number("low_cut_hz")
+        for t in view.line_of(layer)
+        if t.kind == "cuts" and t.blend > 0.9
+    ]
     return float(max(cuts, default=20.0))
 
 
@@ -102,9 +109,9 @@ def _to_spaces(view: View, asked: tuple[float, float]) -> Change | None:
 
         def add(loop: Loop) -> Loop:
             for layer in of:
-                loop = edits.add_treatment(loop, layer.id, "hall")
+                loop = line_edits.add_treatment(loop, layer.id, "hall")
                 hall = loop.line_of(layer.id)[-1]
-                loop = edits.set_treatment(loop, layer.id, hall.id, blend=0.3)
+                loop = line_edits.set_treatment(loop, layer.id, hall.id, blend=0.3)
             return loop
 
         return Change(words=f"a hall on {names([x.name for x in of], 2)}", edit=add)
@@ -116,7 +123,7 @@ def _to_spaces(view: View, asked: tuple[float, float]) -> Change | None:
         for layer in over:
             for treatment in loop.line_of(layer.id):
                 if treatment.of.family == "Space":
-                    loop = edits.set_treatment(loop, layer.id, treatment.id, on=False)
+                    loop = line_edits.set_treatment(loop, layer.id, treatment.id, on=False)
         return loop
 
     return Change(words=f"{names([x.name for x in over], 2)} dry", edit=take_out)
@@ -128,8 +135,9 @@ def _with_a_space(view: View, then: Callable[[View], Change | None]) -> Change |
     second = then(View(first.edit(view.loop))) if first else None
     if first is None or second is None:
         return first
-    return Change(words=f"{first.words}, {second.words}",
-                  edit=lambda loop: second.edit(first.edit(loop)))  # fmt: skip
+    return Change(
+        words=f"{first.words}, {second.words}", edit=lambda loop: second.edit(first.edit(loop))
+    )
 
 
 def _to_tail(view: View, asked: tuple[float, float]) -> Change | None:
@@ -151,7 +159,9 @@ def _to_tail(view: View, asked: tuple[float, float]) -> Change | None:
             field = treatment.field("decay_s")
             wanted = float(treatment.full.number("decay_s")) * aim / now
             wanted = min(max(wanted, field.low), field.high)
-            loop = edits.set_treatment_setting(loop, at, treatment.id, "decay_s", round(wanted, 2))
+            loop = line_edits.set_treatment_setting(
+                loop, at, treatment.id, "decay_s", round(wanted, 2)
+            )
         return loop
 
     return Change(words=f"tails {'longer' if aim > now else 'shorter'}", edit=edit)
@@ -171,8 +181,8 @@ def _to_echoes(view: View, asked: tuple[float, float]) -> Change | None:
         return None
 
     def edit(loop: Loop) -> Loop:
-        loop = edits.add_treatment(loop, of[-1].id, "echo")
-        return edits.set_treatment(loop, of[-1].id, loop.line_of(of[-1].id)[-1].id, blend=0.35)
+        loop = line_edits.add_treatment(loop, of[-1].id, "echo")
+        return line_edits.set_treatment(loop, of[-1].id, loop.line_of(of[-1].id)[-1].id, blend=0.35)
 
     return Change(words=f"echoes of {of[-1].name}", edit=edit)
 
@@ -186,8 +196,11 @@ def _wear(treatment: Treatment) -> float:
 
 
 def _pitch_drift(view: View) -> Found:
-    found = [(_wear(t) * t.full.number(name) * min(1.0, t.blend * 2), on)
-             for kind, name in DRIFTS for on, t in view.of_kind(kind)]  # fmt: skip
+    found = [
+        (_wear(t) * t.full.number(name) * min(1.0, t.blend * 2), on)
+        for kind, name in DRIFTS
+        for on, t in view.of_kind(kind)
+    ]
     if not found:
         return Found(value=0.0)
     most = max(found)
@@ -254,16 +267,20 @@ def _to_driven(view: View, asked: tuple[float, float]) -> Change | None:
         return without(view, tuple(kinds), f"without {names(kinds)}")
     if over > 0:
         return without(view, DRIVES, "nothing driven")
-    return Change(words="warm drive on the whole loop",
-                  edit=lambda loop: edits.add_treatment(loop, None, "warm", 0))  # fmt: skip
+    return Change(
+        words="warm drive on the whole loop",
+        edit=lambda loop: line_edits.add_treatment(loop, None, "warm", 0),
+    )
 
 
 def _drive(view: View) -> Found:
     """The hardest drive there is; a squash has none, and of a weathering it is its saturation."""
     kinds = (*DRIVES, "weathering")
-    found = [(t.full.number("drive_db") * (_wear(t) if t.kind == "weathering" else 1.0), on)
-             for on, t in view.of_kind(*kinds)
-             if "drive_db" in names_of(t) and t.blend > 0.05]  # fmt: skip
+    found = [
+        (t.full.number("drive_db") * (_wear(t) if t.kind == "weathering" else 1.0), on)
+        for on, t in view.of_kind(*kinds)
+        if "drive_db" in names_of(t) and t.blend > 0.05
+    ]
     value, on = max(found, default=(0.0, ""))
     return Found(value=value, where=on if value else "")
 
@@ -284,7 +301,9 @@ def _to_drive(view: View, asked: tuple[float, float]) -> Change | None:
                 now = t.full.number("drive_db") * times
                 if now > asked[1] or (t.kind in DRIVES and not there):
                     wanted = min(aim / times, t.field("drive_db").high)
-                    loop = edits.set_treatment_setting(loop, at, t.id, "drive_db", round(wanted, 1))
+                    loop = line_edits.set_treatment_setting(
+                        loop, at, t.id, "drive_db", round(wanted, 1)
+                    )
                     there = True
         return loop if there else put(loop, None, "warm", drive_db=aim)
 
@@ -293,8 +312,7 @@ def _to_drive(view: View, asked: tuple[float, float]) -> Change | None:
 
 def _pulse_rate(view: View) -> Found:
     bar = bar_ticks(view.loop.metre)
-    found = [(bar / RATES[t.full.word("rate")], on)
-             for on, t in view.of_kind(*PULSES)]  # fmt: skip
+    found = [(bar / RATES[t.full.word("rate")], on) for on, t in view.of_kind(*PULSES)]
     value, on = max(found, default=(0.0, ""))
     return Found(value=value, where=on)
 
@@ -311,7 +329,7 @@ def _to_pulse_rate(view: View, asked: tuple[float, float]) -> Change | None:
         for at in owners:
             for t in loop.line_of(at):
                 if t.kind in PULSES:
-                    loop = edits.set_treatment_setting(loop, at, t.id, "rate", rate)
+                    loop = line_edits.set_treatment_setting(loop, at, t.id, "rate", rate)
         return loop
 
     if view.of_kind(*PULSES):
@@ -333,8 +351,10 @@ def _to_pulse(view: View, asked: tuple[float, float]) -> Change | None:
     held = [x for x in view.melodic if x.role in ("pad", "strings", "voice")] or list(view.melodic)
     if not held:
         return None
-    return Change(words=f"{held[0].name} pumps",
-                  edit=lambda loop: edits.add_treatment(loop, held[0].id, "pump"))  # fmt: skip
+    return Change(
+        words=f"{held[0].name} pumps",
+        edit=lambda loop: line_edits.add_treatment(loop, held[0].id, "pump"),
+    )
 
 
 KINDS = (

@@ -81,11 +81,20 @@ BACKWARD = Kind(
     spec=SettingsSpec(
         (
             Field(name="what", label="What", default=CHORDS, choices=(CHORDS, WHOLE)),
-            Field(name="fade_ms", label="Fade", default=12, unit="ms", low=1, high=250, step=1,
-                  log=True, hint="between neighbouring chords"),
+            Field(
+                name="fade_ms",
+                label="Fade",
+                default=12,
+                unit="ms",
+                low=1,
+                high=250,
+                step=1,
+                log=True,
+                hint="between neighbouring chords",
+            ),
         )
     ),
     says=_says,
     process=_process,
     picture=_picture,
-)  # fmt: skip
+)

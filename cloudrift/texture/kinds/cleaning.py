@@ -35,23 +35,30 @@ def _hum(hz: NDArray[np.float32], full: Full) -> NDArray[np.complex64]:
 
 def _hum_says(full: Full) -> str:
     count = round(full.number("multiples"))
-    return (f"{full.word('mains')} and {plural(count - 1, 'multiple')} of it, "
-            f"{abs(full.number('depth_db')):.0f} dB less")  # fmt: skip
+    return (
+        f"{full.word('mains')} and {plural(count - 1, 'multiple')} of it, "
+        f"{abs(full.number('depth_db')):.0f} dB less"
+    )
 
 
 HUM = dataclasses.replace(
     linear_kind(
-        "hum", "Hum", "Takes the hum of the mains out of a recording.",
-        (Field(name="mains", label="Mains", default=MAINS[0], choices=MAINS),
-         Field(name="multiples", label="Multiples", default=8, unit="notches", low=1, high=20),
-         Field(name="depth_db", label="Depth", default=-40, unit="dB", low=-60, high=0),
-         Field(name="width_hz", label="Width", default=3, unit="Hz", low=1, high=10, step=0.1)),
-        _hum, _hum_says,
+        "hum",
+        "Hum",
+        "Takes the hum of the mains out of a recording.",
+        (
+            Field(name="mains", label="Mains", default=MAINS[0], choices=MAINS),
+            Field(name="multiples", label="Multiples", default=8, unit="notches", low=1, high=20),
+            Field(name="depth_db", label="Depth", default=-40, unit="dB", low=-60, high=0),
+            Field(name="width_hz", label="Width", default=3, unit="Hz", low=1, high=10, step=0.1),
+        ),
+        _hum,
+        _hum_says,
         # A notch of so many Hz dies away by 60 dB in 6.9 / (pi times its width).
         lambda full: 2.2 / full.number("width_hz") + 0.02,
     ),
     family="Level",
-)  # fmt: skip
+)
 
 # --- clicks ---------------------------------------------------------------------------------------
 
@@ -105,9 +112,11 @@ def _draw_over(wave: NDArray[np.float32], full: Full, rate: int) -> None:
         long = last - first + 1
         t = np.arange(1, long) / long
         wave[first:last] = (
-            (2 * t**3 - 3 * t**2 + 1) * left + (t**3 - 2 * t**2 + t) * slope_in * long
-            + (-2 * t**3 + 3 * t**2) * right + (t**3 - t**2) * slope_out * long
-        )  # fmt: skip
+            (2 * t**3 - 3 * t**2 + 1) * left
+            + (t**3 - 2 * t**2 + t) * slope_in * long
+            + (-2 * t**3 + 3 * t**2) * right
+            + (t**3 - t**2) * slope_out * long
+        )
 
 
 def _has_begun(
@@ -134,25 +143,51 @@ def _clicks_picture(full: Full, _draw: int, _context: Context) -> Portrait:
     x = np.geomspace(1, 100, POINTS)
     kept = np.where(x > _times(full.number("strength")), 0.0, 100.0)
     marks = ((1.0, "1 time"), (10.0, "10 times"), (100.0, "100 times"))
-    return Portrait(title="kept of a jump, over what is round it", x=x, curves=(kept,),
-                    x_axis=Axis(low=1, high=100, marks=marks, log=True),
-                    y_axis=percent_axis())  # fmt: skip
+    return Portrait(
+        title="kept of a jump, over what is round it",
+        x=x,
+        curves=(kept,),
+        x_axis=Axis(low=1, high=100, marks=marks, log=True),
+        y_axis=percent_axis(),
+    )
 
 
 CLICKS = Kind(
-    name="clicks", label="Clicks", family="Level",
+    name="clicks",
+    label="Clicks",
+    family="Level",
     about="Draws over clicks and crackle in a recording, and leaves what begins and goes on.",
-    spec=SettingsSpec((
-        Field(name="strength", label="Strength", default=35, unit="%", low=0, high=100,
-              hint="how little has to jump out to be taken for a click"),
-        Field(name="longest_ms", label="Up to", default=1.0, unit="ms", low=0.1, high=LONGEST_MS,
-              step=0.1, hint="what lasts longer is no click"),
-    )),
+    spec=SettingsSpec(
+        (
+            Field(
+                name="strength",
+                label="Strength",
+                default=35,
+                unit="%",
+                low=0,
+                high=100,
+                hint="how little has to jump out to be taken for a click",
+            ),
+            Field(
+                name="longest_ms",
+                label="Up to",
+                default=1.0,
+                unit="ms",
+                low=0.1,
+                high=LONGEST_MS,
+                step=0.1,
+                hint="what lasts longer is no click",
+            ),
+        )
+    ),
     says=lambda full: f"what jumps out and lasts up to {full.number('longest_ms'):.1f} ms",
     process=_clicks,
-    near=Near(process=lambda audio, full, _draw, context, start, count: _cleaned(
-        audio, full, context, start, count),
-        reach=lambda _full, _draw, context: int(REACH_S * context.rate)),
+    near=Near(
+        process=lambda audio, full, _draw, context, start, count: _cleaned(
+            audio, full, context, start, count
+        ),
+        reach=lambda _full, _draw, context: int(REACH_S * context.rate),
+    ),
     picture=_clicks_picture,
-)  # fmt: skip
+)
 KINDS = (HUM, CLICKS)

@@ -75,15 +75,34 @@ CUTS = Kind(
     about="Takes away the low and the high end.",
     spec=SettingsSpec(
         (
-            Field(name="low_cut_hz", label="Low cut", default=120, unit="Hz", low=LOW_OFF_HZ,
-                  high=4000, step=1, log=True, off_low=True),
-            Field(name="high_cut_hz", label="High cut", default=HIGH_OFF_HZ, unit="Hz", low=200,
-                  high=HIGH_OFF_HZ, step=10, log=True, off_high=True),
-            Field(name="slope_db", label="Slope", default=24, unit="dB/oct", low=12, high=48,
-                  step=12),
+            Field(
+                name="low_cut_hz",
+                label="Low cut",
+                default=120,
+                unit="Hz",
+                low=LOW_OFF_HZ,
+                high=4000,
+                step=1,
+                log=True,
+                off_low=True,
+            ),
+            Field(
+                name="high_cut_hz",
+                label="High cut",
+                default=HIGH_OFF_HZ,
+                unit="Hz",
+                low=200,
+                high=HIGH_OFF_HZ,
+                step=10,
+                log=True,
+                off_high=True,
+            ),
+            Field(
+                name="slope_db", label="Slope", default=24, unit="dB/oct", low=12, high=48, step=12
+            ),
         )
     ),
     says=_says,
     linear=Linear(through=_through, ring_s=_ring_s),
     clears_hz=lambda full: full.number("low_cut_hz"),
-)  # fmt: skip
+)

@@ -68,15 +68,24 @@ def _picture(curve: str, full: Full, *, whole: bool = False) -> Portrait:
     y *= to_gain(full.number("out_db")) / (gain if whole else np.sqrt(gain))
     most = max(1.0, float(np.abs(y).max()))
     marks = ((-1.0, "−1"), (0.0, "0"), (1.0, "+1"))
-    return Portrait(title="out over in, of full scale", x=x, curves=(y, x),
-                    x_axis=Axis(low=-1, high=1, marks=marks),
-                    y_axis=Axis(low=-most, high=most, marks=marks))  # fmt: skip
+    return Portrait(
+        title="out over in, of full scale",
+        x=x,
+        curves=(y, x),
+        x_axis=Axis(low=-1, high=1, marks=marks),
+        y_axis=Axis(low=-most, high=most, marks=marks),
+    )
 
 
 def _kind(
-    name: str, about: str, curve: str, fields: tuple[Field, ...], says: str, drive_db: float,
+    name: str,
+    about: str,
+    curve: str,
+    fields: tuple[Field, ...],
+    says: str,
+    drive_db: float,
     most_db: float = 24,
-) -> Kind:  # fmt: skip
+) -> Kind:
     def process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
         return _driven(audio, full, curve, context.rate)
 
@@ -93,23 +102,43 @@ def _kind(
         Field(name="out_db", label="Out", default=0, unit="dB", low=-18, high=12, step=0.5),
     ))  # fmt: skip
     return Kind(
-        name=name, label=name.capitalize(), family="Drive", about=about, spec=spec,
-        says=lambda full: f"{full.number('drive_db'):.1f} dB into {says}", process=process,
+        name=name,
+        label=name.capitalize(),
+        family="Drive",
+        about=about,
+        spec=spec,
+        says=lambda full: f"{full.number('drive_db'):.1f} dB into {says}",
+        process=process,
         near=Near(process=stretch, reach=lambda _full, _draw, _context: REACH),
         picture=lambda full, _draw, _context: _picture(curve, full),
-    )  # fmt: skip
+    )
 
 
-LEAN = Field(name="lean", label="Lean", default=20, unit="%", low=0, high=60,
-             hint="towards one side: even harmonics")  # fmt: skip
-WARM = _kind("warm", "Rounds peaks softly, a little lopsided.", "soft", (LEAN,),
-             "a soft, leaning curve", 9)  # fmt: skip
-OVERDRIVE = _kind("overdrive", "Bends everything, hot and thick.", "soft", (),
-                  "a soft curve", 20, 36)  # fmt: skip
-CLIP = _kind("soft clip", "Flat above the edge, untouched below it.", "hard", (),
-             "a flat edge", 8)  # fmt: skip
-FOLD = _kind("fold", "Peaks turn back on themselves: bright, metallic.", "fold", (),
-             "a curve that turns back", 8, 18)  # fmt: skip
+LEAN = Field(
+    name="lean",
+    label="Lean",
+    default=20,
+    unit="%",
+    low=0,
+    high=60,
+    hint="towards one side: even harmonics",
+)
+WARM = _kind(
+    "warm", "Rounds peaks softly, a little lopsided.", "soft", (LEAN,), "a soft, leaning curve", 9
+)
+OVERDRIVE = _kind(
+    "overdrive", "Bends everything, hot and thick.", "soft", (), "a soft curve", 20, 36
+)
+CLIP = _kind("soft clip", "Flat above the edge, untouched below it.", "hard", (), "a flat edge", 8)
+FOLD = _kind(
+    "fold",
+    "Peaks turn back on themselves: bright, metallic.",
+    "fold",
+    (),
+    "a curve that turns back",
+    8,
+    18,
+)
 
 
 # --- tape -----------------------------------------------------------------------------------------
@@ -149,16 +178,24 @@ def _emphasis(rate: int, length: int, more_db: float) -> NDArray[np.float32]:
 
 
 TAPE = Kind(
-    name="tape", label="Tape", family="Drive", about="Rounds the highs first, thickens the lows.",
-    spec=SettingsSpec((
-        Field(name="drive_db", label="Drive", default=8, unit="dB", low=0, high=24, step=0.5),
-        Field(name="speed", label="Tape speed", default="middle", choices=tuple(SPEEDS)),
-        Field(name="bump_db", label="Head bump", default=2, unit="dB", low=0, high=6, step=0.5),
-        Field(name="out_db", label="Out", default=0, unit="dB", low=-18, high=12, step=0.5),
-    )),
-    says=lambda full: (f"{full.number('drive_db'):.1f} dB onto {full.word('speed')} tape, "
-                       f"a bump at {SPEEDS[full.word('speed')][1]:.0f} Hz"),
-    process=_tape, rough=rough_of(_tape, 0.3),
+    name="tape",
+    label="Tape",
+    family="Drive",
+    about="Rounds the highs first, thickens the lows.",
+    spec=SettingsSpec(
+        (
+            Field(name="drive_db", label="Drive", default=8, unit="dB", low=0, high=24, step=0.5),
+            Field(name="speed", label="Tape speed", default="middle", choices=tuple(SPEEDS)),
+            Field(name="bump_db", label="Head bump", default=2, unit="dB", low=0, high=6, step=0.5),
+            Field(name="out_db", label="Out", default=0, unit="dB", low=-18, high=12, step=0.5),
+        )
+    ),
+    says=lambda full: (
+        f"{full.number('drive_db'):.1f} dB onto {full.word('speed')} tape, "
+        f"a bump at {SPEEDS[full.word('speed')][1]:.0f} Hz"
+    ),
+    process=_tape,
+    rough=rough_of(_tape, 0.3),
     picture=lambda full, _draw, _context: _picture("soft", full, whole=True),
-)  # fmt: skip
+)
 KINDS = (WARM, TAPE, OVERDRIVE, CLIP, FOLD)

@@ -17,8 +17,9 @@ from cloudrift.texture.process import rough_of
 QUIET = 1e-12
 
 
-def _round_the_loop(values: NDArray[np.float64], kernel: NDArray[np.float64]
-                    ) -> NDArray[np.float64]:  # fmt: skip
+def _round_the_loop(
+    values: NDArray[np.float64], kernel: NDArray[np.float64]
+) -> NDArray[np.float64]:
     """A circular convolution; a kernel that is longer than the loop goes round it."""
     n = len(values)
     return np.asarray(sf.irfft(sf.rfft(values) * sf.rfft(fold(kernel[None], n)[0]), n))
@@ -76,24 +77,63 @@ def _compressor_picture(full: Full, _draw: int, _context: Context) -> Portrait:
 
 
 COMPRESSOR = Kind(
-    name="compressor", label="Compressor", family="Drive",
+    name="compressor",
+    label="Compressor",
+    family="Drive",
     about="Turns down what is loud, evenly or with a push.",
-    spec=SettingsSpec((
-        Field(name="threshold_db", label="Above", default=-22, unit="dB", low=-60, high=0,
-              step=0.5),
-        Field(name="ratio", label="Ratio", default=3, unit=": 1", low=1, high=20, step=0.1,
-              log=True),
-        Field(name="attack_ms", label="Attack", default=12, unit="ms", low=0.5, high=200, step=0.5,
-              log=True),
-        Field(name="release_ms", label="Release", default=140, unit="ms", low=10, high=1500,
-              log=True),
-        Field(name="knee_db", label="Knee", default=6, unit="dB", low=0, high=24, step=0.5),
-        Field(name="gain_db", label="Make-up", default=3, unit="dB", low=-12, high=24, step=0.5),
-    )),
-    says=lambda full: (f"{full.number('ratio'):.1f} to 1 above "
-                       f"{number(full.number('threshold_db'), '.0f')} dB"),
-    process=_compressor, picture=_compressor_picture, rough=rough_of(_compressor, 1.0),
-)  # fmt: skip
+    spec=SettingsSpec(
+        (
+            Field(
+                name="threshold_db",
+                label="Above",
+                default=-22,
+                unit="dB",
+                low=-60,
+                high=0,
+                step=0.5,
+            ),
+            Field(
+                name="ratio",
+                label="Ratio",
+                default=3,
+                unit=": 1",
+                low=1,
+                high=20,
+                step=0.1,
+                log=True,
+            ),
+            Field(
+                name="attack_ms",
+                label="Attack",
+                default=12,
+                unit="ms",
+                low=0.5,
+                high=200,
+                step=0.5,
+                log=True,
+            ),
+            Field(
+                name="release_ms",
+                label="Release",
+                default=140,
+                unit="ms",
+                low=10,
+                high=1500,
+                log=True,
+            ),
+            Field(name="knee_db", label="Knee", default=6, unit="dB", low=0, high=24, step=0.5),
+            Field(
+                name="gain_db", label="Make-up", default=3, unit="dB", low=-12, high=24, step=0.5
+            ),
+        )
+    ),
+    says=lambda full: (
+        f"{full.number('ratio'):.1f} to 1 above {number(full.number('threshold_db'), '.0f')} dB"
+    ),
+    process=_compressor,
+    picture=_compressor_picture,
+    rough=rough_of(_compressor, 1.0),
+)
 
 
 # --- limiter --------------------------------------------------------------------------------------
@@ -120,8 +160,7 @@ def _limiter(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     # A gain that moves makes peaks a hair higher between samples: that much the whole is lowered.
     # Of two ways to look between samples the stricter counts: meters differ where it is bright.
     first = slice(context.loop_frames)
-    over = max(float((peak * gain)[first].max()),
-               10 ** (true_peak_db(out[:, first]) / 20))  # fmt: skip
+    over = max(float((peak * gain)[first].max()), 10 ** (true_peak_db(out[:, first]) / 20))
     over /= ceiling
     return out / np.float32(over * 1.0001) if over > 1 else out
 
@@ -135,18 +174,35 @@ def _limiter_picture(full: Full, _draw: int, _context: Context) -> Portrait:
 
 
 LIMITER = Kind(
-    name="limiter", label="Limiter", family="Drive",
+    name="limiter",
+    label="Limiter",
+    family="Drive",
     about="Nothing gets above the ceiling, between samples either.",
-    spec=SettingsSpec((
-        Field(name="push_db", label="Push", default=0, unit="dB", low=0, high=24, step=0.1),
-        Field(name="ceiling_db", label="Ceiling", default=-1, unit="dBTP", low=-18, high=-0.1,
-              step=0.1),
-        Field(name="release_ms", label="Window", default=60, unit="ms", low=5, high=500, log=True),
-    )),
-    says=lambda full: (f"holds {full.number('push_db'):.1f} dB more under "
-                       f"{number(full.number('ceiling_db'), '.1f')} dBTP"),
-    process=_limiter, rough=rough_of(_limiter, 0.5), picture=_limiter_picture,
-)  # fmt: skip
+    spec=SettingsSpec(
+        (
+            Field(name="push_db", label="Push", default=0, unit="dB", low=0, high=24, step=0.1),
+            Field(
+                name="ceiling_db",
+                label="Ceiling",
+                default=-1,
+                unit="dBTP",
+                low=-18,
+                high=-0.1,
+                step=0.1,
+            ),
+            Field(
+                name="release_ms", label="Window", default=60, unit="ms", low=5, high=500, log=True
+            ),
+        )
+    ),
+    says=lambda full: (
+        f"holds {full.number('push_db'):.1f} dB more under "
+        f"{number(full.number('ceiling_db'), '.1f')} dBTP"
+    ),
+    process=_limiter,
+    rough=rough_of(_limiter, 0.5),
+    picture=_limiter_picture,
+)
 
 
 # --- squash ---------------------------------------------------------------------------------------
@@ -174,8 +230,11 @@ def _squash(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     """Each band towards one level: what is louder is turned down, what is softer is raised."""
     speed = full.number("speed_ms")
     out = np.zeros_like(audio)
-    for name, band in zip(BANDS, _three(audio, full.number("low_hz"), full.number("high_hz"),
-                                        context.rate), strict=True):  # fmt: skip
+    for name, band in zip(
+        BANDS,
+        _three(audio, full.number("low_hz"), full.number("high_hz"), context.rate),
+        strict=True,
+    ):
         level_db = _level_db(band, max(1.0, speed / 8), speed, context)
         out += band * _gain(squash_db(level_db, full) + full.number(f"{name}_db"))
     return out
@@ -190,8 +249,9 @@ def squash_db(level_db: NDArray[np.float32], full: Full) -> NDArray[np.float32]:
 
 
 def _band_gain(name: str) -> Field:
-    return Field(name=f"{name}_db", label=name.capitalize(), default=0, unit="dB", low=-12, high=12,
-                 step=0.5)  # fmt: skip
+    return Field(
+        name=f"{name}_db", label=name.capitalize(), default=0, unit="dB", low=-12, high=12, step=0.5
+    )
 
 
 def _squash_picture(full: Full, _draw: int, _context: Context) -> Portrait:
@@ -199,20 +259,42 @@ def _squash_picture(full: Full, _draw: int, _context: Context) -> Portrait:
 
 
 SQUASH = Kind(
-    name="squash", label="Squash", family="Drive",
+    name="squash",
+    label="Squash",
+    family="Drive",
     about="Loud down and soft up, in three bands: dense and bright.",
-    spec=SettingsSpec((
-        percent("amount", "Amount", 45),
-        Field(name="aim_db", label="Towards", default=-20, unit="dB", low=-40, high=-6, step=0.5),
-        Field(name="most_db", label="Up at most", default=18, unit="dB", low=0, high=36),
-        Field(name="speed_ms", label="Speed", default=90, unit="ms", low=10, high=800, log=True),
-        *(_band_gain(name) for name in BANDS),
-        Field(name="low_hz", label="Low below", default=180, unit="Hz", low=60, high=600, log=True),
-        Field(name="high_hz", label="High above", default=2800, unit="Hz", low=1000, high=8000,
-              step=10, log=True),
-    )),
-    says=lambda full: (f"three bands {full.number('amount'):.0f} % of the way to "
-                       f"{number(full.number('aim_db'), '.0f')} dB"),
-    process=_squash, rough=rough_of(_squash, 0.6), picture=_squash_picture,
-)  # fmt: skip
+    spec=SettingsSpec(
+        (
+            percent("amount", "Amount", 45),
+            Field(
+                name="aim_db", label="Towards", default=-20, unit="dB", low=-40, high=-6, step=0.5
+            ),
+            Field(name="most_db", label="Up at most", default=18, unit="dB", low=0, high=36),
+            Field(
+                name="speed_ms", label="Speed", default=90, unit="ms", low=10, high=800, log=True
+            ),
+            *(_band_gain(name) for name in BANDS),
+            Field(
+                name="low_hz", label="Low below", default=180, unit="Hz", low=60, high=600, log=True
+            ),
+            Field(
+                name="high_hz",
+                label="High above",
+                default=2800,
+                unit="Hz",
+                low=1000,
+                high=8000,
+                step=10,
+                log=True,
+            ),
+        )
+    ),
+    says=lambda full: (
+        f"three bands {full.number('amount'):.0f} % of the way to "
+        f"{number(full.number('aim_db'), '.0f')} dB"
+    ),
+    process=_squash,
+    rough=rough_of(_squash, 0.6),
+    picture=_squash_picture,
+)
 KINDS = (COMPRESSOR, SQUASH, LIMITER)

@@ -116,22 +116,40 @@ ECHO = Kind(
     label="Echo",
     family="Space",
     about="Repeats in time, darkening; in place or from side to side.",
-    spec=SettingsSpec((
-        Field(name="time", label="Time", default="1/8 dotted", choices=tuple(SYNCED)),
-        Field(name="feedback", label="Feedback", default=45, unit="%", low=0, high=92),
-        Field(name="dark_hz", label="Dark above", default=3200, unit="Hz", low=400, high=18_000,
-              step=10, log=True),
-        Field(name="thin_hz", label="Thin below", default=180, unit="Hz", low=10, high=1500,
-              step=1, log=True),
-        Field(name="way", label="Way", default=ACROSS, choices=(ACROSS, BESIDE)),
-        Field(name="width", label="Width", default=80, unit="%", low=0, high=100),
-    )),
+    spec=SettingsSpec(
+        (
+            Field(name="time", label="Time", default="1/8 dotted", choices=tuple(SYNCED)),
+            Field(name="feedback", label="Feedback", default=45, unit="%", low=0, high=92),
+            Field(
+                name="dark_hz",
+                label="Dark above",
+                default=3200,
+                unit="Hz",
+                low=400,
+                high=18_000,
+                step=10,
+                log=True,
+            ),
+            Field(
+                name="thin_hz",
+                label="Thin below",
+                default=180,
+                unit="Hz",
+                low=10,
+                high=1500,
+                step=1,
+                log=True,
+            ),
+            Field(name="way", label="Way", default=ACROSS, choices=(ACROSS, BESIDE)),
+            Field(name="width", label="Width", default=80, unit="%", low=0, high=100),
+        )
+    ),
     says=_says,
     linear=_LINEAR,
     picture=_picture,
     tail_s=_tail_s,
     blend=0.35,
-)  # fmt: skip
+)
 
 # --- tape echo ------------------------------------------------------------------------------------
 
@@ -148,16 +166,34 @@ def _tape_echo(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo
 
 
 TAPE_ECHO = Kind(
-    name="tape echo", label="Tape echo", family="Space",
+    name="tape echo",
+    label="Tape echo",
+    family="Space",
     about="Repeats off a tape that drifts: rounder and darker each time.",
-    spec=SettingsSpec((
-        *ECHO.spec.fields,
-        Field(name="drift_cents", label="Drift", default=8, unit="cents", low=0, high=40, step=0.5,
-              ride_step=1 / 30),
-        Field(name="drive_db", label="Saturation", default=8, unit="dB", low=0, high=16, step=0.5),
-    )),
+    spec=SettingsSpec(
+        (
+            *ECHO.spec.fields,
+            Field(
+                name="drift_cents",
+                label="Drift",
+                default=8,
+                unit="cents",
+                low=0,
+                high=40,
+                step=0.5,
+                ride_step=1 / 30,
+            ),
+            Field(
+                name="drive_db", label="Saturation", default=8, unit="dB", low=0, high=16, step=0.5
+            ),
+        )
+    ),
     says=lambda full: f"{_says(full)}, drifting ±{full.number('drift_cents'):.0f} cents",
-    process=_tape_echo, rough=rough_of(_tape_echo, 2.0), picture=_picture,
-    tail_s=_tail_s, blend=0.35, draws=True,
-)  # fmt: skip
+    process=_tape_echo,
+    rough=rough_of(_tape_echo, 2.0),
+    picture=_picture,
+    tail_s=_tail_s,
+    blend=0.35,
+    draws=True,
+)
 KINDS = (ECHO, TAPE_ECHO)

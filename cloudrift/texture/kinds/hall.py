@@ -151,9 +151,16 @@ def _says(full: Full) -> str:
 
 
 def _space(
-    walls: Walls, about: str, *, decay: tuple[float, float, float], size: float, pre_delay: float,
-    low_cut: float, damping: float, high_cut: float = HIGH_OFF_HZ,
-) -> Kind:  # fmt: skip
+    walls: Walls,
+    about: str,
+    *,
+    decay: tuple[float, float, float],
+    size: float,
+    pre_delay: float,
+    low_cut: float,
+    damping: float,
+    high_cut: float = HIGH_OFF_HZ,
+) -> Kind:
     """Return a kind of space; ``decay`` is its default, least and most, in seconds."""
     usual, least, most = decay
     linear = Linear(through=functools.partial(_through, walls), ring_s=_ring_s)
@@ -162,55 +169,125 @@ def _space(
         label=walls.name.capitalize(),
         family="Space",
         about=about,
-        spec=SettingsSpec((
-            Field(name="decay_s", label="Decay", default=usual, unit="s", low=least, high=most,
-                  step=0.1 if least >= 0.3 else 0.01, log=True),
-            Field(name="low_cut_hz", label="Low cut", default=low_cut, unit="Hz", low=20,
-                  high=2000, step=1, log=True, off_low=True),
-            Field(name="high_cut_hz", label="High cut", default=high_cut, unit="Hz", low=500,
-                  high=HIGH_OFF_HZ, step=10, log=True, off_high=True),
-            Field(name="damping", label="Damping", default=damping, unit="%", low=0, high=100),
-            Field(name="pre_delay_ms", label="Pre-delay", default=pre_delay, unit="ms", low=0,
-                  high=250, follows="tempo"),
-            Field(name="size", label="Size", default=size, unit="%", low=0, high=100),
-            Field(name="width", label="Width", default=100, unit="%", low=0, high=100),
-        )),
+        spec=SettingsSpec(
+            (
+                Field(
+                    name="decay_s",
+                    label="Decay",
+                    default=usual,
+                    unit="s",
+                    low=least,
+                    high=most,
+                    step=0.1 if least >= 0.3 else 0.01,
+                    log=True,
+                ),
+                Field(
+                    name="low_cut_hz",
+                    label="Low cut",
+                    default=low_cut,
+                    unit="Hz",
+                    low=20,
+                    high=2000,
+                    step=1,
+                    log=True,
+                    off_low=True,
+                ),
+                Field(
+                    name="high_cut_hz",
+                    label="High cut",
+                    default=high_cut,
+                    unit="Hz",
+                    low=500,
+                    high=HIGH_OFF_HZ,
+                    step=10,
+                    log=True,
+                    off_high=True,
+                ),
+                Field(name="damping", label="Damping", default=damping, unit="%", low=0, high=100),
+                Field(
+                    name="pre_delay_ms",
+                    label="Pre-delay",
+                    default=pre_delay,
+                    unit="ms",
+                    low=0,
+                    high=250,
+                    follows="tempo",
+                ),
+                Field(name="size", label="Size", default=size, unit="%", low=0, high=100),
+                Field(name="width", label="Width", default=100, unit="%", low=0, high=100),
+            )
+        ),
         says=_says,
         linear=linear,
         picture=decay_of(linear),
         tail_s=_ring_s,
         blend=0.35,
         draws=True,
-    )  # fmt: skip
+    )
 
 
-HALL = _space(Walls(14, 0.004, 0.05, "hall"), "Sets the sound far off, in a large room.",
-              decay=(3.2, 0.3, 12), size=50, pre_delay=18, low_cut=280, damping=45)  # fmt: skip
-ROOM = _space(Walls(36, 0.001, 0.012, "room"), "Sets the sound in a small room with near walls.",
-              decay=(0.5, 0.1, 2), size=40, pre_delay=2, low_cut=160, damping=60)  # fmt: skip
-PLATE = _space(Walls(0, 0.0005, 0.004, "plate"), "A sheet of metal: dense at once, bright.",
-               decay=(1.8, 0.3, 8), size=20, pre_delay=0, low_cut=350, damping=15)  # fmt: skip
-WORN = _space(Walls(9, 0.001, 0.01, "worn room", worn=True),
-              "A small room in a worn-out box: grainy, with a tone of its own.",
-              decay=(0.7, 0.1, 2.5), size=35, pre_delay=6, low_cut=220, damping=50,
-              high_cut=4200)  # fmt: skip
+HALL = _space(
+    Walls(14, 0.004, 0.05, "hall"),
+    "Sets the sound far off, in a large room.",
+    decay=(3.2, 0.3, 12),
+    size=50,
+    pre_delay=18,
+    low_cut=280,
+    damping=45,
+)
+ROOM = _space(
+    Walls(36, 0.001, 0.012, "room"),
+    "Sets the sound in a small room with near walls.",
+    decay=(0.5, 0.1, 2),
+    size=40,
+    pre_delay=2,
+    low_cut=160,
+    damping=60,
+)
+PLATE = _space(
+    Walls(0, 0.0005, 0.004, "plate"),
+    "A sheet of metal: dense at once, bright.",
+    decay=(1.8, 0.3, 8),
+    size=20,
+    pre_delay=0,
+    low_cut=350,
+    damping=15,
+)
+WORN = _space(
+    Walls(9, 0.001, 0.01, "worn room", worn=True),
+    "A small room in a worn-out box: grainy, with a tone of its own.",
+    decay=(0.7, 0.1, 2.5),
+    size=35,
+    pre_delay=6,
+    low_cut=220,
+    damping=50,
+    high_cut=4200,
+)
 
 # --- cloud: very long, and never quite still ------------------------------------------------------
 
-_STILL = _space(Walls(0, 0.05, 0.4, "cloud"),
-                "Far away, a space without walls: very long, drifting.",
-                decay=(9, 3, 20), size=60, pre_delay=0, low_cut=240, damping=35,
-                high_cut=9000)  # fmt: skip
+_STILL = _space(
+    Walls(0, 0.05, 0.4, "cloud"),
+    "Far away, a space without walls: very long, drifting.",
+    decay=(9, 3, 20),
+    size=60,
+    pre_delay=0,
+    low_cut=240,
+    damping=35,
+    high_cut=9000,
+)
 
 
 @kept
 def _drift(draw: int, frames: int, rate: int) -> NDArray[np.float32]:
     """How far left and right stray, in frames for a speed that strays by 1 at most: (2, frames)."""
     slow, quick = (hz * frames / rate for hz in DRIFT_HZ)
-    return np.stack([
-        displaced_by(circular_noise(stream(draw, "cloud", side), frames, slow, quick))
-        for side in range(2)
-    ])  # fmt: skip
+    return np.stack(
+        [
+            displaced_by(circular_noise(stream(draw, "cloud", side), frames, slow, quick))
+            for side in range(2)
+        ]
+    )
 
 
 def drift_of(full: Full, draw: int, context: Context) -> NDArray[np.float32]:
@@ -236,14 +313,31 @@ def _drift_picture(full: Full, draw: int, context: Context) -> Portrait:
 
 
 CLOUD = Kind(
-    name="cloud", label="Cloud", family="Space", about=_STILL.about,
-    spec=SettingsSpec((
-        *_STILL.spec.fields,
-        Field(name="drift_cents", label="Drift", default=9, unit="cents", low=0, high=40, step=0.5,
-              ride_step=1 / 30),
-    )),
+    name="cloud",
+    label="Cloud",
+    family="Space",
+    about=_STILL.about,
+    spec=SettingsSpec(
+        (
+            *_STILL.spec.fields,
+            Field(
+                name="drift_cents",
+                label="Drift",
+                default=9,
+                unit="cents",
+                low=0,
+                high=40,
+                step=0.5,
+                ride_step=1 / 30,
+            ),
+        )
+    ),
     says=lambda full: f"{_says(full)}, drifting ±{full.number('drift_cents'):.0f} cents",
-    process=_cloud, rough=rough_of(_cloud, 2.0), picture=_drift_picture,
-    tail_s=_ring_s, blend=0.35, draws=True,
-)  # fmt: skip
+    process=_cloud,
+    rough=rough_of(_cloud, 2.0),
+    picture=_drift_picture,
+    tail_s=_ring_s,
+    blend=0.35,
+    draws=True,
+)
 KINDS = (HALL, ROOM, PLATE, WORN, CLOUD)

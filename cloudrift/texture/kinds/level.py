@@ -45,17 +45,32 @@ def _place_says(full: Full) -> str:
 
 
 TRIM = Kind(
-    name="trim", label="Trim", family="Level",
+    name="trim",
+    label="Trim",
+    family="Level",
     about="Gain, width, balance, and the low end in the middle.",
-    spec=SettingsSpec((
-        Field(name="gain_db", label="Gain", default=0, unit="dB", low=-36, high=24, step=0.1),
-        Field(name="width", label="Width", default=100, unit="%", low=0, high=200),
-        Field(name="mono_hz", label="Mono below", default=MONO_OFF_HZ, unit="Hz", low=MONO_OFF_HZ,
-              high=500, step=1, log=True, off_low=True),
-        Field(name="pan", label="Balance", default=0, unit="%", low=-100, high=100),
-    )),
+    spec=SettingsSpec(
+        (
+            Field(name="gain_db", label="Gain", default=0, unit="dB", low=-36, high=24, step=0.1),
+            Field(name="width", label="Width", default=100, unit="%", low=0, high=200),
+            Field(
+                name="mono_hz",
+                label="Mono below",
+                default=MONO_OFF_HZ,
+                unit="Hz",
+                low=MONO_OFF_HZ,
+                high=500,
+                step=1,
+                log=True,
+                off_low=True,
+            ),
+            Field(name="pan", label="Balance", default=0, unit="%", low=-100, high=100),
+        )
+    ),
     says=_place_says,
-    linear=Linear(through=_place, ring_s=lambda full, _context: (
-        0.3 if full.number("mono_hz") > MONO_OFF_HZ else 0.0)),
-)  # fmt: skip
+    linear=Linear(
+        through=_place,
+        ring_s=lambda full, _context: 0.3 if full.number("mono_hz") > MONO_OFF_HZ else 0.0,
+    ),
+)
 KINDS = (TRIM,)

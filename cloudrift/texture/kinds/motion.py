@@ -31,10 +31,14 @@ from cloudrift.texture.process import Near, Process
 
 STEPS = 16
 PATTERNS = {
-    "off-beats": "0011001100110011", "every second": "1010101010101010",
-    "gallop": "1011101110111011", "three and three": "1001001000100100",
-    "broken": "1101001011010110", "late": "0111011101110111", "half and half": "1111111100000000",
-}  # fmt: skip
+    "off-beats": "0011001100110011",
+    "every second": "1010101010101010",
+    "gallop": "1011101110111011",
+    "three and three": "1001001000100100",
+    "broken": "1101001011010110",
+    "late": "0111011101110111",
+    "half and half": "1111111100000000",
+}
 
 
 def _both(gain: NDArray[np.float64]) -> Gains:
@@ -100,9 +104,13 @@ def _level_picture(process: Process, full: Full, draw: int, context: Context) ->
         beats = min(whole, beats * STEPS / 4 if beats < whole else beats)
     lines = [out[0]] if np.array_equal(out[0], out[1]) else [out[0], out[1]]
     drawn = [over_beats(line * 100, beats, context) for line in lines]
-    return Portrait(title="level over time" + (", left and right" if len(lines) > 1 else ""),
-                    x=drawn[0][0], curves=tuple(y for _, y in drawn), x_axis=beat_axis(beats),
-                    y_axis=percent_axis())  # fmt: skip
+    return Portrait(
+        title="level over time" + (", left and right" if len(lines) > 1 else ""),
+        x=drawn[0][0],
+        curves=tuple(y for _, y in drawn),
+        x_axis=beat_axis(beats),
+        y_axis=percent_axis(),
+    )
 
 
 def _width_picture(process: Process, full: Full, draw: int, context: Context) -> Portrait:
@@ -110,33 +118,50 @@ def _width_picture(process: Process, full: Full, draw: int, context: Context) ->
     sides = np.array([[1], [-1]], np.float32) * np.ones(context.loop_frames, np.float32)
     beats = shown_beats(full.word("rate"), context)
     x, y = over_beats(process(sides, full, draw, context)[0] * 100, beats, context)
-    return Portrait(title="width over time", x=x, curves=(y,), x_axis=beat_axis(beats),
-                    y_axis=percent_axis(200))  # fmt: skip
+    return Portrait(
+        title="width over time", x=x, curves=(y,), x_axis=beat_axis(beats), y_axis=percent_axis(200)
+    )
 
 
 def _kind(
-    name: str, label: str, about: str, spec: tuple[Field, ...], says: Callable[[Full], str],
+    name: str,
+    label: str,
+    about: str,
+    spec: tuple[Field, ...],
+    says: Callable[[Full], str],
     moved: tuple[Process, Near],
     picture: Callable[[Process, Full, int, Context], Portrait] = _level_picture,
-) -> Kind:  # fmt: skip
+) -> Kind:
     process, near = moved
-    return Kind(name=name, label=label, family="Motion", about=about, spec=SettingsSpec(spec),
-                says=says, process=process, near=near,
-                picture=partial(picture, process))  # fmt: skip
+    return Kind(
+        name=name,
+        label=label,
+        family="Motion",
+        about=about,
+        spec=SettingsSpec(spec),
+        says=says,
+        process=process,
+        near=near,
+        picture=partial(picture, process),
+    )
 
 
 TREMOLO = _kind(
-    "tremolo", "Tremolo", "Level that sways.",
+    "tremolo",
+    "Tremolo",
+    "Level that sways.",
     (percent("depth", "Depth", 50), rate_field("1/8")),
     lambda full: f"{full.number('depth'):.0f} % softer and back, {rate_words(full)}",
     by_side(_tremolo),
-)  # fmt: skip
+)
 AUTO_PAN = _kind(
-    "auto-pan", "Auto-pan", "Wanders from side to side.",
+    "auto-pan",
+    "Auto-pan",
+    "Wanders from side to side.",
     (percent("depth", "Depth", 60), rate_field("1/1")),
     lambda full: f"left and right by {full.number('depth'):.0f} %, {rate_words(full)}",
     by_side(_auto_pan),
-)  # fmt: skip
+)
 PUMP = _kind(
     "pump", "Pump", "Dips on every beat, as if something louder pushed it down.",
     (percent("depth", "Depth", 60), rate_field("1/4"), percent("hold", "Held down", 10),
@@ -146,20 +171,31 @@ PUMP = _kind(
     by_side(_pump),
 )  # fmt: skip
 GATE = _kind(
-    "gate", "Gate", "Opens and shuts in a pattern of sixteen steps.",
-    (Field(name="pattern", label="Pattern", default="gallop", choices=tuple(PATTERNS)),
-     rate_field("1/16", "Step"), percent("depth", "Depth", 100),
-     Field(name="soft_ms", label="Soft edges", default=8, unit="ms", low=1, high=100)),
+    "gate",
+    "Gate",
+    "Opens and shuts in a pattern of sixteen steps.",
+    (
+        Field(name="pattern", label="Pattern", default="gallop", choices=tuple(PATTERNS)),
+        rate_field("1/16", "Step"),
+        percent("depth", "Depth", 100),
+        Field(name="soft_ms", label="Soft edges", default=8, unit="ms", low=1, high=100),
+    ),
     lambda full: f"{full.word('pattern')}, a step every {full.word('rate')}",
     by_side(_gate),
-)  # fmt: skip
+)
 WIDTH_MOVE = _kind(
-    "width move", "Width move", "Moving from narrow to wide and back.",
-    (Field(name="least", label="Narrowest", default=0, unit="%", low=0, high=200),
-     Field(name="most", label="Widest", default=140, unit="%", low=0, high=200),
-     rate_field("2 bars")),
-    lambda full: (f"from {full.number('least'):.0f} to {full.number('most'):.0f} % wide, "
-                  f"{rate_words(full)}"),
-    by_width(_width_move), _width_picture,
-)  # fmt: skip
+    "width move",
+    "Width move",
+    "Moving from narrow to wide and back.",
+    (
+        Field(name="least", label="Narrowest", default=0, unit="%", low=0, high=200),
+        Field(name="most", label="Widest", default=140, unit="%", low=0, high=200),
+        rate_field("2 bars"),
+    ),
+    lambda full: (
+        f"from {full.number('least'):.0f} to {full.number('most'):.0f} % wide, {rate_words(full)}"
+    ),
+    by_width(_width_move),
+    _width_picture,
+)
 KINDS = (TREMOLO, AUTO_PAN, PUMP, GATE, WIDTH_MOVE)

@@ -25,8 +25,9 @@ def tuned_hz(key: Key, which: str, octave: int, octaves: int) -> tuple[float, ..
 
 
 @kept
-def _response(tones_hz: tuple[float, ...], ring_s: float, bright: float, rate: int, length: int
-              ) -> NDArray[np.complex64]:  # fmt: skip
+def _response(
+    tones_hz: tuple[float, ...], ring_s: float, bright: float, rate: int, length: int
+) -> NDArray[np.complex64]:
     """The sum of one resonance a tone, each as high as the next, higher ones softer."""
     hz = np.maximum(np.fft.rfftfreq(length, 1 / rate), 0.1)
     out = np.zeros(len(hz), complex)
@@ -38,28 +39,51 @@ def _response(tones_hz: tuple[float, ...], ring_s: float, bright: float, rate: i
 
 
 def _through(spectrum: Spectrum, full: Full, _draw: int, context: Context, length: int) -> Spectrum:
-    tones = tuned_hz(context.key, full.word("tones"), round(full.number("octave")),
-                     round(full.number("octaves")))  # fmt: skip
-    response = _response(tones, full.number("ring_s"), full.number("bright") / 100, context.rate,
-                         length)  # fmt: skip
+    tones = tuned_hz(
+        context.key, full.word("tones"), round(full.number("octave")), round(full.number("octaves"))
+    )
+    response = _response(
+        tones, full.number("ring_s"), full.number("bright") / 100, context.rate, length
+    )
     gain = np.float32(10 ** (full.number("gain_db") / 20))
     return np.asarray(spectrum * (response * gain), np.complex64)
 
 
 RESONANCE = Kind(
-    name="resonance", label="Resonance", family="Tone",
+    name="resonance",
+    label="Resonance",
+    family="Tone",
     about="Strings that ring along in the key.",
-    spec=SettingsSpec((
-        Field(name="tones", label="Tones", default="tonic and fifth", choices=tuple(TONES)),
-        Field(name="ring_s", label="Ring", default=1.2, unit="s", low=0.1, high=6, step=0.1,
-              log=True),
-        Field(name="octave", label="Lowest octave", default=1, unit="oct", low=0, high=4,
-              hint="above C2"),
-        Field(name="octaves", label="Octaves", default=3, unit="oct", low=1, high=5),
-        Field(name="bright", label="Bright", default=50, unit="%", low=0, high=100),
-        Field(name="gain_db", label="Gain", default=8, unit="dB", low=0, high=30, step=0.5),
-    )),
-    says=lambda full: (f"{full.word('tones')} of the key ring for {full.number('ring_s'):.1f} s"),
+    spec=SettingsSpec(
+        (
+            Field(name="tones", label="Tones", default="tonic and fifth", choices=tuple(TONES)),
+            Field(
+                name="ring_s",
+                label="Ring",
+                default=1.2,
+                unit="s",
+                low=0.1,
+                high=6,
+                step=0.1,
+                log=True,
+            ),
+            Field(
+                name="octave",
+                label="Lowest octave",
+                default=1,
+                unit="oct",
+                low=0,
+                high=4,
+                hint="above C2",
+            ),
+            Field(name="octaves", label="Octaves", default=3, unit="oct", low=1, high=5),
+            Field(name="bright", label="Bright", default=50, unit="%", low=0, high=100),
+            Field(name="gain_db", label="Gain", default=8, unit="dB", low=0, high=30, step=0.5),
+        )
+    ),
+    says=lambda full: f"{full.word('tones')} of the key ring for {full.number('ring_s'):.1f} s",
     linear=Linear(through=_through, ring_s=lambda full, _context: 1.5 * full.number("ring_s")),
-    tail_s=lambda full, _tempo: full.number("ring_s"), blend=0.4, follows_key=True,
-)  # fmt: skip
+    tail_s=lambda full, _tempo: full.number("ring_s"),
+    blend=0.4,
+    follows_key=True,
+)

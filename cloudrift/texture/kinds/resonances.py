@@ -119,27 +119,60 @@ def _tamer_picture(full: Full, _draw: int, _context: Context) -> Portrait:
     x = np.linspace(0, 24, POINTS)
     y = x - full.number("amount") / 100 * np.maximum(0, x - full.number("above_db"))
     axis = db_axis(0, 24, 6)
-    return Portrait(title="sticks out by, over by how much it did", x=x, curves=(y, x),
-                    x_axis=axis, y_axis=axis)  # fmt: skip
+    return Portrait(
+        title="sticks out by, over by how much it did", x=x, curves=(y, x), x_axis=axis, y_axis=axis
+    )
 
 
 TAMER = Kind(
-    name="tamer", label="Moving tamer", family="Tone",
+    name="tamer",
+    label="Moving tamer",
+    family="Tone",
     about="Turns down resonances as they come, leaves the rest.",
-    spec=SettingsSpec((
-        percent("amount", "Amount", 60),
-        Field(name="above_db", label="Above", default=6, unit="dB", low=1, high=18, step=0.5,
-              hint="how far something may stick out"),
-        Field(name="from_hz", label="From", default=900, unit="Hz", low=200, high=6000, step=10,
-              log=True),
-        Field(name="to_hz", label="To", default=9000, unit="Hz", low=1000, high=16_000, step=10,
-              log=True),
-        Field(name="hold_ms", label="Hold", default=60, unit="ms", low=12, high=500, log=True),
-    )),
-    says=lambda full: (f"holds down what sticks out by over {full.number('above_db'):.0f} dB, "
-                       f"{hz_text(full.number('from_hz'))} to {hz_text(full.number('to_hz'))}"),
-    process=_tamer, rough=rough_of(_tamer, FRAME / 44_100 + 0.25), picture=_tamer_picture,
-)  # fmt: skip
+    spec=SettingsSpec(
+        (
+            percent("amount", "Amount", 60),
+            Field(
+                name="above_db",
+                label="Above",
+                default=6,
+                unit="dB",
+                low=1,
+                high=18,
+                step=0.5,
+                hint="how far something may stick out",
+            ),
+            Field(
+                name="from_hz",
+                label="From",
+                default=900,
+                unit="Hz",
+                low=200,
+                high=6000,
+                step=10,
+                log=True,
+            ),
+            Field(
+                name="to_hz",
+                label="To",
+                default=9000,
+                unit="Hz",
+                low=1000,
+                high=16_000,
+                step=10,
+                log=True,
+            ),
+            Field(name="hold_ms", label="Hold", default=60, unit="ms", low=12, high=500, log=True),
+        )
+    ),
+    says=lambda full: (
+        f"holds down what sticks out by over {full.number('above_db'):.0f} dB, "
+        f"{hz_text(full.number('from_hz'))} to {hz_text(full.number('to_hz'))}"
+    ),
+    process=_tamer,
+    rough=rough_of(_tamer, FRAME / 44_100 + 0.25),
+    picture=_tamer_picture,
+)
 
 
 # --- noise cleaner --------------------------------------------------------------------------------
@@ -177,25 +210,51 @@ def _cleaner_picture(full: Full, _draw: int, _context: Context) -> Portrait:
     margin = full.number("above_db")
     kept = np.clip((x - margin / 2) / max(margin, 1), 0, 1)
     y = -full.number("reduction_db") * (1 - kept)
-    return Portrait(title="gain over level above the noise", x=x, curves=(y,),
-                    x_axis=db_axis(-6, 30, 6), y_axis=db_axis(-36, 3, 12))  # fmt: skip
+    return Portrait(
+        title="gain over level above the noise",
+        x=x,
+        curves=(y,),
+        x_axis=db_axis(-6, 30, 6),
+        y_axis=db_axis(-36, 3, 12),
+    )
 
 
 GATE_OFF_DB = -90.0
 CLEANER = Kind(
-    name="noise cleaner", label="Noise cleaner", family="Level",
+    name="noise cleaner",
+    label="Noise cleaner",
+    family="Level",
     about="Takes the steady noise out of a recording, and shuts in the gaps.",
-    spec=SettingsSpec((
-        Field(name="reduction_db", label="Less noise", default=14, unit="dB", low=0, high=36),
-        Field(name="above_db", label="Margin", default=8, unit="dB", low=2, high=24, step=0.5,
-              hint="what is so far above the noise is kept whole"),
-        Field(name="hold_ms", label="Hold", default=50, unit="ms", low=12, high=500, log=True),
-        Field(name="gate_db", label="Gate below", default=GATE_OFF_DB, unit="dB", low=GATE_OFF_DB,
-              high=-20, off_low=True),
-    )),
+    spec=SettingsSpec(
+        (
+            Field(name="reduction_db", label="Less noise", default=14, unit="dB", low=0, high=36),
+            Field(
+                name="above_db",
+                label="Margin",
+                default=8,
+                unit="dB",
+                low=2,
+                high=24,
+                step=0.5,
+                hint="what is so far above the noise is kept whole",
+            ),
+            Field(name="hold_ms", label="Hold", default=50, unit="ms", low=12, high=500, log=True),
+            Field(
+                name="gate_db",
+                label="Gate below",
+                default=GATE_OFF_DB,
+                unit="dB",
+                low=GATE_OFF_DB,
+                high=-20,
+                off_low=True,
+            ),
+        )
+    ),
     says=lambda full: f"up to {full.number('reduction_db'):.0f} dB less of what is always there",
-    process=_cleaner, rough=rough_of(_cleaner, 1.0), picture=_cleaner_picture,
-)  # fmt: skip
+    process=_cleaner,
+    rough=rough_of(_cleaner, 1.0),
+    picture=_cleaner_picture,
+)
 
 
 # --- formant --------------------------------------------------------------------------------------
@@ -238,22 +297,45 @@ def _formant_picture(full: Full, _draw: int, _context: Context) -> Portrait:
 
     ratio = 2 ** (full.number("shift_st") / 12)
     marks = ((100.0, "100 Hz"), (1000.0, "1 kHz"))
-    return Portrait(title="the body of a sung ah: now, and as it was", x=hz,
-                    curves=(body(hz / ratio), body(hz)),
-                    x_axis=Axis(low=80, high=9000, log=True, marks=marks),
-                    y_axis=db_axis(-40, 6, 20))  # fmt: skip
+    return Portrait(
+        title="the body of a sung ah: now, and as it was",
+        x=hz,
+        curves=(body(hz / ratio), body(hz)),
+        x_axis=Axis(low=80, high=9000, log=True, marks=marks),
+        y_axis=db_axis(-40, 6, 20),
+    )
 
 
 FORMANT = Kind(
-    name="formant", label="Formant", family="Time",
+    name="formant",
+    label="Formant",
+    family="Time",
     about="A larger or smaller mouth or body; the pitch stays.",
-    spec=SettingsSpec((
-        Field(name="shift_st", label="Shift", default=-3, unit="st", low=-12, high=12, step=0.1),
-        Field(name="fine_hz", label="Fineness", default=260, unit="Hz", low=80, high=900, step=10,
-              log=True, hint="above the distance of the partials"),
-    )),
-    says=lambda full: (f"a body {abs(full.number('shift_st')):.1f} semitones "
-                       f"{'smaller' if full.number('shift_st') > 0 else 'larger'}, same pitch"
-                       if full.number("shift_st") else "as it was"),
-    process=_formant, rough=rough_of(_formant, FRAME / 44_100 + 0.1), picture=_formant_picture,
-)  # fmt: skip
+    spec=SettingsSpec(
+        (
+            Field(
+                name="shift_st", label="Shift", default=-3, unit="st", low=-12, high=12, step=0.1
+            ),
+            Field(
+                name="fine_hz",
+                label="Fineness",
+                default=260,
+                unit="Hz",
+                low=80,
+                high=900,
+                step=10,
+                log=True,
+                hint="above the distance of the partials",
+            ),
+        )
+    ),
+    says=lambda full: (
+        f"a body {abs(full.number('shift_st')):.1f} semitones "
+        f"{'smaller' if full.number('shift_st') > 0 else 'larger'}, same pitch"
+        if full.number("shift_st")
+        else "as it was"
+    ),
+    process=_formant,
+    rough=rough_of(_formant, FRAME / 44_100 + 0.1),
+    picture=_formant_picture,
+)

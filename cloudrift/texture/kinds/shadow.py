@@ -12,9 +12,12 @@ from cloudrift.texture.picture import POINTS, Axis, Portrait, db_axis, moved
 from cloudrift.texture.process import rough_of
 
 INTERVALS = {
-    "an octave below": -12, "two octaves below": -24, "a fifth below": -5,
-    "a fifth above": 7, "an octave above": 12,
-}  # fmt: skip
+    "an octave below": -12,
+    "two octaves below": -24,
+    "a fifth below": -5,
+    "a fifth above": 7,
+    "an octave above": 12,
+}
 
 
 def _shadow(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
@@ -23,15 +26,27 @@ def _shadow(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
 
 
 SHADOW = Kind(
-    name="shadow", label="Shadow", family="Time", about="Another octave or a fifth beside it.",
-    spec=SettingsSpec((
-        Field(name="interval", label="Interval", default="an octave below",
-              choices=tuple(INTERVALS)),
-    )),
-    says=lambda full: f"with {full.word('interval')} beside it", process=_shadow, blend=0.4,
+    name="shadow",
+    label="Shadow",
+    family="Time",
+    about="Another octave or a fifth beside it.",
+    spec=SettingsSpec(
+        (
+            Field(
+                name="interval",
+                label="Interval",
+                default="an octave below",
+                choices=tuple(INTERVALS),
+            ),
+        )
+    ),
+    says=lambda full: f"with {full.word('interval')} beside it",
+    process=_shadow,
+    blend=0.4,
     picture=lambda full, _draw, _context: moved(INTERVALS[full.word("interval")]),
-    rough=rough_of(_shadow, 0.3), stretches=lambda _full: True,
-)  # fmt: skip
+    rough=rough_of(_shadow, 0.3),
+    stretches=lambda _full: True,
+)
 
 
 def _ghost(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
@@ -49,18 +64,32 @@ def _ghost_picture(full: Full, _draw: int, _context: Context) -> Portrait:
     x = np.linspace(-seconds, 0.2, POINTS)
     y = np.where(x <= 0, 60 * x / seconds, -60.0)
     marks = ((-seconds, f"−{seconds:.1f} s"), (0.0, "0 s"))
-    return Portrait(title="swells into a note at 0 s", x=x, curves=(y,),
-                    x_axis=Axis(low=-seconds, high=0.2, marks=marks),
-                    y_axis=db_axis(-60, 0, 20))  # fmt: skip
+    return Portrait(
+        title="swells into a note at 0 s",
+        x=x,
+        curves=(y,),
+        x_axis=Axis(low=-seconds, high=0.2, marks=marks),
+        y_axis=db_axis(-60, 0, 20),
+    )
 
 
 GHOST = Kind(
-    name="ghost", label="Ghost", family="Time", about="A hall that swells into each note.",
-    spec=SettingsSpec(tuple(
-        field for field in HALL.spec if field.name in ("decay_s", "low_cut_hz", "damping", "width")
-    )),
+    name="ghost",
+    label="Ghost",
+    family="Time",
+    about="A hall that swells into each note.",
+    spec=SettingsSpec(
+        tuple(
+            field
+            for field in HALL.spec
+            if field.name in ("decay_s", "low_cut_hz", "damping", "width")
+        )
+    ),
     says=lambda full: f"swells over {full.number('decay_s'):.1f} s before each note",
-    process=_ghost, rough=rough_of(_ghost, 2.0), picture=_ghost_picture,
-    blend=0.35, draws=True,
-)  # fmt: skip
+    process=_ghost,
+    rough=rough_of(_ghost, 2.0),
+    picture=_ghost_picture,
+    blend=0.35,
+    draws=True,
+)
 KINDS = (SHADOW, GHOST)

@@ -20,8 +20,14 @@ from cloudrift.texture.process import Near
 
 COUNT, STRIKES = 8, 4
 AS_IT_IS, STUTTER, BACKWARD, OCTAVE, SLOW, NARROW, SILENCE = (
-    "as it is", "stutter", "backward", "octave up", "slow", "narrow", "silence",
-)  # fmt: skip
+    "as it is",
+    "stutter",
+    "backward",
+    "octave up",
+    "slow",
+    "narrow",
+    "silence",
+)
 WHAT = (AS_IT_IS, STUTTER, BACKWARD, OCTAVE, SLOW, NARROW, SILENCE)
 USUAL = (AS_IT_IS, AS_IT_IS, AS_IT_IS, STUTTER, AS_IT_IS, BACKWARD, AS_IT_IS, NARROW)
 BAND_HZ = (500.0, 1900.0)
@@ -38,8 +44,12 @@ def shape_of(what: str, points: int) -> tuple[NDArray[np.float64], float]:
     And how high it is drawn: a narrow band leaves less of it.
     """
     into = np.arange(points) / points
-    read = {STUTTER: into * STRIKES % 1 / STRIKES, BACKWARD: 1 - into, OCTAVE: 2 * into % 1,
-            SLOW: into / 2}.get(what, into)  # fmt: skip
+    read = {
+        STUTTER: into * STRIKES % 1 / STRIKES,
+        BACKWARD: 1 - into,
+        OCTAVE: 2 * into % 1,
+        SLOW: into / 2,
+    }.get(what, into)
     level = np.zeros(points) if what == SILENCE else np.exp(-3 * read)
     return level, 0.4 if what == NARROW else 1.0
 
@@ -64,24 +74,30 @@ def _course(value: str, pattern: tuple[str, ...], context: Context) -> tuple[Cur
         [does == WHAT.index(what) for what in (STUTTER, BACKWARD, OCTAVE, SLOW)],
         [into % part - into, sizes - 1 - 2 * into, 2 * into % sizes - into, into / 2 - into],
         0.0,
-    )  # fmt: skip
+    )
     level = np.where(does == WHAT.index(SILENCE), 0.0, 1.0)
     inside = np.select(
-        [does == WHAT.index(STUTTER), does == WHAT.index(OCTAVE)], [into % part, 2 * into % sizes],
+        [does == WHAT.index(STUTTER), does == WHAT.index(OCTAVE)],
+        [into % part, 2 * into % sizes],
         into,
-    )  # fmt: skip
+    )
     long = np.where(does == WHAT.index(STUTTER), part, sizes)
-    level = level * np.where(np.isin(does, (WHAT.index(STUTTER), WHAT.index(OCTAVE))),
-                             joined(inside, np.maximum(long, 2), context.rate), 1.0)  # fmt: skip
+    level = level * np.where(
+        np.isin(does, (WHAT.index(STUTTER), WHAT.index(OCTAVE))),
+        joined(inside, np.maximum(long, 2), context.rate),
+        1.0,
+    )
     meets = _edges_that_differ(number, sizes, into, edges)
     level = np.where(meets, level * joined(into, sizes, context.rate), level)
     return away.astype(np.float32), level.astype(np.float32), does.astype(np.float32)
 
 
 def _edges_that_differ(
-    number: NDArray[np.int8], sizes: NDArray[np.int64], into: NDArray[np.int64],
+    number: NDArray[np.int8],
+    sizes: NDArray[np.int64],
+    into: NDArray[np.int64],
     edges: NDArray[np.int64],
-) -> NDArray[np.bool_]:  # fmt: skip
+) -> NDArray[np.bool_]:
     """Of each frame, whether the edge of its slot that is nearer lies beside another kind of slot.
 
     Slots that move what they play differ from their neighbours always.
@@ -110,8 +126,9 @@ def _stretch(
     moved = np.isin(does, [WHAT.index(what) for what in (STUTTER, BACKWARD, SLOW)])
     for here, through, reads in (
         (does == WHAT.index(NARROW), _narrowed, False),
-        (does == WHAT.index(OCTAVE), _lowered, True), (moved, None, True),
-    ):  # fmt: skip
+        (does == WHAT.index(OCTAVE), _lowered, True),
+        (moved, None, True),
+    ):
         if not here.any():
             continue
         heard = around if through is None else through(around, context.rate)
@@ -128,8 +145,11 @@ def _reach(full: Full, _draw: int, context: Context) -> int:
 def _narrowed(audio: Stereo, rate: int) -> Stereo:
     """What a small speaker lets through."""
     low, high = BAND_HZ
-    return _through(audio, rate, lambda hz: 1 / np.sqrt(
-        (1 + (low / np.maximum(hz, 1.0)) ** 8) * (1 + (hz / high) ** 8)))  # fmt: skip
+    return _through(
+        audio,
+        rate,
+        lambda hz: 1 / np.sqrt((1 + (low / np.maximum(hz, 1.0)) ** 8) * (1 + (hz / high) ** 8)),
+    )
 
 
 def _lowered(audio: Stereo, rate: int) -> Stereo:
@@ -160,12 +180,21 @@ def _picture(full: Full, _draw: int, context: Context) -> Portrait:
 
 
 SLOTS = Kind(
-    name="slots", label="Slots", family="Motion",
+    name="slots",
+    label="Slots",
+    family="Motion",
     about="Eight steps, each as it is, struck again, backward, higher, slow, narrow or silent.",
-    spec=SettingsSpec((
-        Field(name="slot", label="A slot lasts", default="1/8", choices=tuple(SYNCED)),
-        *(Field(name=f"slot_{i + 1}", label=f"Slot {i + 1}", default=what, choices=WHAT)
-          for i, what in enumerate(USUAL)),
-    )),
-    says=_says, process=_slots, near=Near(process=_stretch, reach=_reach), picture=_picture,
-)  # fmt: skip
+    spec=SettingsSpec(
+        (
+            Field(name="slot", label="A slot lasts", default="1/8", choices=tuple(SYNCED)),
+            *(
+                Field(name=f"slot_{i + 1}", label=f"Slot {i + 1}", default=what, choices=WHAT)
+                for i, what in enumerate(USUAL)
+            ),
+        )
+    ),
+    says=_says,
+    process=_slots,
+    near=Near(process=_stretch, reach=_reach),
+    picture=_picture,
+)

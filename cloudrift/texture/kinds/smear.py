@@ -17,10 +17,13 @@ from cloudrift.texture.process import Near
 
 STREAMS = 4  # of grains at once, each a quarter of a grain behind the one before
 PITCHES = {
-    "as it is": (0,), "an octave above": (12,), "an octave below": (-12,),
-    "some an octave above": (0, 0, 12), "octaves above and below": (0, 12, -12),
+    "as it is": (0,),
+    "an octave above": (12,),
+    "an octave below": (-12,),
+    "some an octave above": (0, 0, 12),
+    "octaves above and below": (0, 12, -12),
     "fifths and octaves": (0, 7, 12),
-}  # fmt: skip
+}
 Courses = tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]
 
 
@@ -88,19 +91,45 @@ def _picture(full: Full, draw: int, context: Context) -> Portrait:
 
 
 SMEAR = Kind(
-    name="smear", label="Smear", family="Space",
+    name="smear",
+    label="Smear",
+    family="Space",
     about="Turns chords into a bed: grains of a moment ago, also at other pitches.",
-    spec=SettingsSpec((
-        Field(name="grain_ms", label="Grain", default=180, unit="ms", low=30, high=800, log=True,
-              follows="tempo"),
-        Field(name="reach_ms", label="Back to", default=600, unit="ms", low=0, high=2500, step=10,
-              follows="tempo"),
-        Field(name="pitch", label="Pitch", default="some an octave above",
-              choices=tuple(PITCHES)),
-        percent("width", "Width", 80),
-    )),
-    says=lambda full: (f"grains of {full.number('grain_ms'):.0f} ms from the last "
-                       f"{full.number('reach_ms') / 1000:.2g} s, {full.word('pitch')}"),
-    process=_smear, near=Near(process=_stretch, reach=_reach), picture=_picture,
-    blend=0.5, draws=True,
-)  # fmt: skip
+    spec=SettingsSpec(
+        (
+            Field(
+                name="grain_ms",
+                label="Grain",
+                default=180,
+                unit="ms",
+                low=30,
+                high=800,
+                log=True,
+                follows="tempo",
+            ),
+            Field(
+                name="reach_ms",
+                label="Back to",
+                default=600,
+                unit="ms",
+                low=0,
+                high=2500,
+                step=10,
+                follows="tempo",
+            ),
+            Field(
+                name="pitch", label="Pitch", default="some an octave above", choices=tuple(PITCHES)
+            ),
+            percent("width", "Width", 80),
+        )
+    ),
+    says=lambda full: (
+        f"grains of {full.number('grain_ms'):.0f} ms from the last "
+        f"{full.number('reach_ms') / 1000:.2g} s, {full.word('pitch')}"
+    ),
+    process=_smear,
+    near=Near(process=_stretch, reach=_reach),
+    picture=_picture,
+    blend=0.5,
+    draws=True,
+)

@@ -22,8 +22,9 @@ def decay_at_s(full: Full, hz: float) -> float:
 
 
 @kept
-def _response(settings: tuple[tuple[str, float], ...], rate: int, length: int
-              ) -> NDArray[np.complex64]:  # fmt: skip
+def _response(
+    settings: tuple[tuple[str, float], ...], rate: int, length: int
+) -> NDArray[np.complex64]:
     """Left and right as spectra, (2, bins): of each spring, the sum of all returns."""
     full = Full(dict(settings))
     hz = np.fft.rfftfreq(length, 1 / rate)
@@ -37,17 +38,23 @@ def _response(settings: tuple[tuple[str, float], ...], rate: int, length: int
     for low_s, left, right in SPRINGS:
         first = low_s * (0.6 + 0.8 * full.number("length") / 100)
         takes = first * (1 + SLOWED * within**2)
-        turn = 2 * np.pi * first * np.where(
-            hz / edge <= 1.5,
-            hz * (1 + SLOWED / 3 * within**2),
-            hz * (1 + SLOWED * 2.25) - edge * 1.5 * SLOWED * 2.25 * 2 / 3,
-        )  # fmt: skip
+        turn = (
+            2
+            * np.pi
+            * first
+            * np.where(
+                hz / edge <= 1.5,
+                hz * (1 + SLOWED / 3 * within**2),
+                hz * (1 + SLOWED * 2.25) - edge * 1.5 * SLOWED * 2.25 * 2 / 3,
+            )
+        )
         once = 10 ** (-3 * takes / decay) * np.exp(-1j * turn)
         sides += np.array([[left], [right]]) * (once / (1 - once))
     sides *= tone * late
     middle, side = (sides[0] + sides[1]) / 2, (sides[0] - sides[1]) / 2
-    sides = np.stack([middle + side * full.number("width") / 100,
-                      middle - side * full.number("width") / 100])  # fmt: skip
+    sides = np.stack(
+        [middle + side * full.number("width") / 100, middle - side * full.number("width") / 100]
+    )
     return (sides / np.sqrt((np.abs(sides) ** 2).mean())).astype(np.complex64)
 
 
@@ -63,21 +70,62 @@ def _ring_s(full: Full, _where: object) -> float:
 
 _LINEAR = Linear(through=_through, ring_s=_ring_s)
 SPRING = Kind(
-    name="spring", label="Spring", family="Space", about="Coiled springs: chirping, boingy, dark.",
-    spec=SettingsSpec((
-        Field(name="decay_s", label="Decay", default=1.9, unit="s", low=0.4, high=5, step=0.1,
-              log=True),
-        Field(name="low_cut_hz", label="Low cut", default=220, unit="Hz", low=20, high=2000,
-              log=True, off_low=True),
-        Field(name="high_cut_hz", label="High cut", default=3600, unit="Hz", low=800, high=8000,
-              step=10, log=True),
-        percent("damping", "Damping", 35),
-        percent("length", "Length", 50, hint="of the springs: how far apart returns are"),
-        Field(name="pre_delay_ms", label="Pre-delay", default=0, unit="ms", low=0, high=250,
-              follows="tempo"),
-        percent("width", "Width", 80),
-    )),
-    says=lambda full: (f"returns for {full.number('decay_s'):.1f} s up to "
-                       f"{hz_text(full.number('high_cut_hz'))}, highs later than lows"),
-    linear=_LINEAR, picture=decay_of(_LINEAR), tail_s=_ring_s, blend=0.3,
-)  # fmt: skip
+    name="spring",
+    label="Spring",
+    family="Space",
+    about="Coiled springs: chirping, boingy, dark.",
+    spec=SettingsSpec(
+        (
+            Field(
+                name="decay_s",
+                label="Decay",
+                default=1.9,
+                unit="s",
+                low=0.4,
+                high=5,
+                step=0.1,
+                log=True,
+            ),
+            Field(
+                name="low_cut_hz",
+                label="Low cut",
+                default=220,
+                unit="Hz",
+                low=20,
+                high=2000,
+                log=True,
+                off_low=True,
+            ),
+            Field(
+                name="high_cut_hz",
+                label="High cut",
+                default=3600,
+                unit="Hz",
+                low=800,
+                high=8000,
+                step=10,
+                log=True,
+            ),
+            percent("damping", "Damping", 35),
+            percent("length", "Length", 50, hint="of the springs: how far apart returns are"),
+            Field(
+                name="pre_delay_ms",
+                label="Pre-delay",
+                default=0,
+                unit="ms",
+                low=0,
+                high=250,
+                follows="tempo",
+            ),
+            percent("width", "Width", 80),
+        )
+    ),
+    says=lambda full: (
+        f"returns for {full.number('decay_s'):.1f} s up to "
+        f"{hz_text(full.number('high_cut_hz'))}, highs later than lows"
+    ),
+    linear=_LINEAR,
+    picture=decay_of(_LINEAR),
+    tail_s=_ring_s,
+    blend=0.3,
+)

@@ -96,44 +96,99 @@ def _edge_picture(title: str, full: Full, draw: int, context: Context) -> Portra
     """Where a filter that moves is, over the loop."""
     beats = shown_beats(full.word("rate"), context)
     x = np.linspace(0, beats, POINTS, endpoint=False)
-    place = course(full.word("shape"), full.word("rate"), draw, context,
-                   x / beats_of(context) % 1.0)  # fmt: skip
+    place = course(
+        full.word("shape"), full.word("rate"), draw, context, x / beats_of(context) % 1.0
+    )
     low, high = full.number("low_hz"), full.number("high_hz")
-    return Portrait(title=title, x=x, curves=(low * (high / low) ** place,),
-                    x_axis=beat_axis(beats), y_axis=hz_axis())  # fmt: skip
+    return Portrait(
+        title=title,
+        x=x,
+        curves=(low * (high / low) ** place,),
+        x_axis=beat_axis(beats),
+        y_axis=hz_axis(),
+    )
 
 
 _SWEEP_MOVED = _by_frames(_sweep)
 SWEEP = Kind(
-    name="sweep", label="Sweep", family="Motion", about="A high cut, moving with the bars.",
-    spec=SettingsSpec((
-        Field(name="low_hz", label="Lowest", default=350, unit="Hz", low=60, high=4000, step=1,
-              log=True),
-        Field(name="high_hz", label="Highest", default=7000, unit="Hz", low=200, high=18_000,
-              step=10, log=True),
-        Field(name="shape", label="Shape", default="triangle", choices=SHAPES),
-        rate_field("4 bars"),
-        Field(name="peak", label="Peak", default=20, unit="%", low=0, high=100),
-    )),
+    name="sweep",
+    label="Sweep",
+    family="Motion",
+    about="A high cut, moving with the bars.",
+    spec=SettingsSpec(
+        (
+            Field(
+                name="low_hz",
+                label="Lowest",
+                default=350,
+                unit="Hz",
+                low=60,
+                high=4000,
+                step=1,
+                log=True,
+            ),
+            Field(
+                name="high_hz",
+                label="Highest",
+                default=7000,
+                unit="Hz",
+                low=200,
+                high=18_000,
+                step=10,
+                log=True,
+            ),
+            Field(name="shape", label="Shape", default="triangle", choices=SHAPES),
+            rate_field("4 bars"),
+            Field(name="peak", label="Peak", default=20, unit="%", low=0, high=100),
+        )
+    ),
     says=lambda full: f"{full.word('shape')} between its edges, {rate_words(full)}",
-    process=_SWEEP_MOVED[0], near=_SWEEP_MOVED[1], draws=True,
+    process=_SWEEP_MOVED[0],
+    near=_SWEEP_MOVED[1],
+    draws=True,
     picture=partial(_edge_picture, "the edge over time"),
-)  # fmt: skip
+)
 _SWIRL_MOVED = _by_frames(_swirl)
 SWIRL = Kind(
-    name="swirl", label="Swirl", family="Motion", about="Notches, moving up and down.",
-    spec=SettingsSpec((
-        percent("depth", "Depth", 85), rate_field("2 bars"),
-        Field(name="low_hz", label="Lowest", default=250, unit="Hz", low=60, high=2000, step=1,
-              log=True),
-        Field(name="high_hz", label="Highest", default=2600, unit="Hz", low=500, high=10_000,
-              step=10, log=True),
-        Field(name="shape", label="Shape", default="sine", choices=SHAPES),
-        percent("width", "Sides apart", 50),
-    )),
-    says=lambda full: (f"three notches between {hz_text(full.number('low_hz'))} and "
-                       f"{hz_text(full.number('high_hz'))}, {rate_words(full)}"),
-    process=_SWIRL_MOVED[0], near=_SWIRL_MOVED[1], draws=True,
+    name="swirl",
+    label="Swirl",
+    family="Motion",
+    about="Notches, moving up and down.",
+    spec=SettingsSpec(
+        (
+            percent("depth", "Depth", 85),
+            rate_field("2 bars"),
+            Field(
+                name="low_hz",
+                label="Lowest",
+                default=250,
+                unit="Hz",
+                low=60,
+                high=2000,
+                step=1,
+                log=True,
+            ),
+            Field(
+                name="high_hz",
+                label="Highest",
+                default=2600,
+                unit="Hz",
+                low=500,
+                high=10_000,
+                step=10,
+                log=True,
+            ),
+            Field(name="shape", label="Shape", default="sine", choices=SHAPES),
+            percent("width", "Sides apart", 50),
+        )
+    ),
+    says=lambda full: (
+        f"three notches between {hz_text(full.number('low_hz'))} and "
+        f"{hz_text(full.number('high_hz'))}, {rate_words(full)}"
+    ),
+    process=_SWIRL_MOVED[0],
+    near=_SWIRL_MOVED[1],
+    draws=True,
     picture=partial(_edge_picture, "the middle notch over time"),
-)  # fmt: skip
+)
 KINDS = (SWEEP, SWIRL)

@@ -16,10 +16,19 @@ PHASE_FROM = 0.38  # of the rate
 Response = Callable[[NDArray[np.float32], Full], NDArray[np.complex64]]  # at Hz (never 0)
 
 
-def _field(name: str, label: str, default: float, low: float, high: float, *,
-           in_key: bool = False) -> Field:  # fmt: skip
-    return Field(name=name, label=label, default=default, unit="Hz", low=low, high=high, log=True,
-                 follows="key" if in_key else "")  # fmt: skip
+def _field(
+    name: str, label: str, default: float, low: float, high: float, *, in_key: bool = False
+) -> Field:
+    return Field(
+        name=name,
+        label=label,
+        default=default,
+        unit="Hz",
+        low=low,
+        high=high,
+        log=True,
+        follows="key" if in_key else "",
+    )
 
 
 def _ended(
@@ -36,9 +45,14 @@ def _ended(
 
 
 def linear_kind(
-    name: str, label: str, about: str, fields: tuple[Field, ...], response: Response,
-    says: Callable[[Full], str], ring_s: Callable[[Full], float],
-) -> Kind:  # fmt: skip
+    name: str,
+    label: str,
+    about: str,
+    fields: tuple[Field, ...],
+    response: Response,
+    says: Callable[[Full], str],
+    ring_s: Callable[[Full], float],
+) -> Kind:
     """Return a kind that is one response for both sides, kept for the settings it was made for."""
 
     def through(
@@ -48,23 +62,30 @@ def linear_kind(
         return np.asarray(spectrum * _ended(response(hz, full), hz, context.rate), np.complex64)
 
     linear = Linear(through=through, ring_s=lambda full, _: ring_s(full))
-    return Kind(name=name, label=label, family="Tone", about=about, spec=SettingsSpec(fields),
-                says=says, linear=linear)  # fmt: skip
+    return Kind(
+        name=name,
+        label=label,
+        family="Tone",
+        about=about,
+        spec=SettingsSpec(fields),
+        says=says,
+        linear=linear,
+    )
 
 
 # --- equaliser: shelves at both ends, three bells, a notch ----------------------------------------
 
 
-def bell(hz: NDArray[np.float32], middle: float, gain_db: float, q: float
-          ) -> NDArray[np.complex64]:  # fmt: skip
+def bell(hz: NDArray[np.float32], middle: float, gain_db: float, q: float) -> NDArray[np.complex64]:
     """(s^2 + s A/Q + 1) / (s^2 + s/(A Q) + 1), the usual bell of a constant Q."""
     s = 1j * hz / np.float32(middle)
     a = 10 ** (gain_db / 40)
     return np.asarray((s * s + s * (a / q) + 1) / (s * s + s / (a * q) + 1), np.complex64)
 
 
-def _shelf(hz: NDArray[np.float32], edge: float, gain_db: float, *, high: bool
-           ) -> NDArray[np.complex64]:  # fmt: skip
+def _shelf(
+    hz: NDArray[np.float32], edge: float, gain_db: float, *, high: bool
+) -> NDArray[np.complex64]:
     """A shelf of second order with half its gain (in dB) at the edge."""
     s = 1j * hz / np.float32(edge)
     if high:
@@ -101,8 +122,9 @@ def _db(name: str, label: str, low: float = -18, high: float = 18) -> Field:
 
 
 def _q(name: str, label: str, default: float, high: float = 12) -> Field:
-    return Field(name=name, label=label, default=default, unit="Q", low=0.2, high=high, step=0.1,
-                 log=True)  # fmt: skip
+    return Field(
+        name=name, label=label, default=default, unit="Q", low=0.2, high=high, step=0.1, log=True
+    )
 
 
 def _equaliser_says(full: Full) -> str:
@@ -114,8 +136,10 @@ def _equaliser_says(full: Full) -> str:
         if full.number(f"{name}_db")
     ]
     if full.number("notch_db") < 0:
-        parts.append(f"a notch of {number(full.number('notch_db'), '.1f')} dB at "
-                     f"{hz_text(full.number('notch_hz'))}")  # fmt: skip
+        parts.append(
+            f"a notch of {number(full.number('notch_db'), '.1f')} dB at "
+            f"{hz_text(full.number('notch_hz'))}"
+        )
     return ", ".join(parts) or "flat: changes nothing yet"
 
 
@@ -159,13 +183,19 @@ def _tilt(hz: NDArray[np.float32], full: Full) -> NDArray[np.complex64]:
 
 
 TILT = linear_kind(
-    "tilt", "Tilt", "Brighter or darker about a pivot.",
-    (Field(name="slope_db", label="Slope", default=-1.5, unit="dB/oct", low=-6, high=6, step=0.1),
-     _field("pivot_hz", "Pivot", 900, 100, 6000)),
+    "tilt",
+    "Tilt",
+    "Brighter or darker about a pivot.",
+    (
+        Field(
+            name="slope_db", label="Slope", default=-1.5, unit="dB/oct", low=-6, high=6, step=0.1
+        ),
+        _field("pivot_hz", "Pivot", 900, 100, 6000),
+    ),
     _tilt,
     lambda full: f"{number(full.number('slope_db'), '+.1f')} dB an octave",
     lambda _full: 0.15,
-)  # fmt: skip
+)
 
 
 def _narrow(hz: NDArray[np.float32], full: Full) -> NDArray[np.complex64]:
@@ -178,15 +208,18 @@ def _narrow(hz: NDArray[np.float32], full: Full) -> NDArray[np.complex64]:
 
 
 NARROW = linear_kind(
-    "narrow band", "Narrow band", "As through a small speaker or a telephone.",
-    (_field("middle_hz", "Middle", 1100, 200, 5000),
-     Field(name="octaves", label="Wide", default=3, unit="oct", low=0.5, high=7, step=0.1),
-     Field(name="bump_db", label="Bump", default=4, unit="dB", low=0, high=12, step=0.5)),
+    "narrow band",
+    "Narrow band",
+    "As through a small speaker or a telephone.",
+    (
+        _field("middle_hz", "Middle", 1100, 200, 5000),
+        Field(name="octaves", label="Wide", default=3, unit="oct", low=0.5, high=7, step=0.1),
+        Field(name="bump_db", label="Bump", default=4, unit="dB", low=0, high=12, step=0.5),
+    ),
     _narrow,
-    lambda full: (f"{full.number('octaves'):.1f} octaves about "
-                  f"{hz_text(full.number('middle_hz'))}"),
+    lambda full: f"{full.number('octaves'):.1f} octaves about {hz_text(full.number('middle_hz'))}",
     lambda full: 10.4 / (2 * np.pi * full.number("middle_hz") / 12) + 0.02,
-)  # fmt: skip
+)
 
 # Mean formants of sung vowels: Hz, level in dB, width in Hz.
 VOWELS = {
@@ -212,15 +245,22 @@ def _vowel(hz: NDArray[np.float32], full: Full) -> NDArray[np.complex64]:
 
 
 VOWEL = linear_kind(
-    "vowel", "Vowel", "Speaks a vowel, or stands between two.",
-    (Field(name="vowel", label="Vowel", default="ah", choices=tuple(VOWELS)),
-     Field(name="towards", label="Towards", default="oo", choices=tuple(VOWELS)),
-     Field(name="share", label="How far", default=0, unit="%", low=0, high=100),
-     Field(name="size_st", label="Mouth", default=0, unit="st", low=-12, high=12, step=0.1),
-     Field(name="gain_db", label="Gain", default=8, unit="dB", low=0, high=24, step=0.5)),
+    "vowel",
+    "Vowel",
+    "Speaks a vowel, or stands between two.",
+    (
+        Field(name="vowel", label="Vowel", default="ah", choices=tuple(VOWELS)),
+        Field(name="towards", label="Towards", default="oo", choices=tuple(VOWELS)),
+        Field(name="share", label="How far", default=0, unit="%", low=0, high=100),
+        Field(name="size_st", label="Mouth", default=0, unit="st", low=-12, high=12, step=0.1),
+        Field(name="gain_db", label="Gain", default=8, unit="dB", low=0, high=24, step=0.5),
+    ),
     _vowel,
-    lambda full: (full.word("vowel") if full.number("share") == 0 else
-                  f"{full.word('vowel')}, {full.number('share'):.0f} % to {full.word('towards')}"),
+    lambda full: (
+        full.word("vowel")
+        if full.number("share") == 0
+        else f"{full.word('vowel')}, {full.number('share'):.0f} % to {full.word('towards')}"
+    ),
     lambda _full: 0.2,
-)  # fmt: skip
+)
 KINDS = (EQUALISER, TILT, NARROW, VOWEL)

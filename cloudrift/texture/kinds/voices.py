@@ -88,8 +88,12 @@ def _doubler(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     spline, sides, at = splined(audio), [], all_of(context)
     for side, way in enumerate((1, -1)):
         away, shares = _heads(way * cents, context, at)
-        sides.append(sum(context.tiled(share) * read_splined(spline[side : side + 1], one)[0]
-                         for one, share in zip(away, shares, strict=True)))  # fmt: skip
+        sides.append(
+            sum(
+                context.tiled(share) * read_splined(spline[side : side + 1], one)[0]
+                for one, share in zip(away, shares, strict=True)
+            )
+        )
     return np.stack(sides)
 
 
@@ -108,45 +112,90 @@ def _doubler_stretch(
 
 def _chorus_picture(full: Full, _draw: int, context: Context) -> Portrait:
     beats = shown_beats(full.word("rate"), context)
-    lines = [over_beats(-away / context.rate * 1e3, beats, context)
-             for away in chorus_away(full, context, all_of(context))]  # fmt: skip
+    lines = [
+        over_beats(-away / context.rate * 1e3, beats, context)
+        for away in chorus_away(full, context, all_of(context))
+    ]
     most = float(np.ceil(max(y.max() for _, y in lines) / 5) * 5)
-    return Portrait(title="how late its four voices are", x=lines[0][0],
-                    curves=tuple(y for _, y in lines), x_axis=beat_axis(beats),
-                    y_axis=Axis(low=0, high=most, marks=((0.0, "0 ms"), (most, f"{most:.0f} ms"))),
-                    )  # fmt: skip
+    return Portrait(
+        title="how late its four voices are",
+        x=lines[0][0],
+        curves=tuple(y for _, y in lines),
+        x_axis=beat_axis(beats),
+        y_axis=Axis(low=0, high=most, marks=((0.0, "0 ms"), (most, f"{most:.0f} ms"))),
+    )
 
 
 def _doubler_picture(full: Full, _draw: int, _context: Context) -> Portrait:
     apart = full.number("cents")
-    return Portrait(title="pitch from left to right", x=np.array([0.0, 0.45, 0.55, 1.0]),
-                    curves=(np.array([apart, apart, -apart, -apart]),),
-                    x_axis=Axis(low=0, high=1, marks=((0.1, "left"), (0.9, "right"))),
-                    y_axis=cents_axis(apart))  # fmt: skip
+    return Portrait(
+        title="pitch from left to right",
+        x=np.array([0.0, 0.45, 0.55, 1.0]),
+        curves=(np.array([apart, apart, -apart, -apart]),),
+        x_axis=Axis(low=0, high=1, marks=((0.1, "left"), (0.9, "right"))),
+        y_axis=cents_axis(apart),
+    )
 
 
 CHORUS = Kind(
-    name="chorus", label="Chorus", family="Motion", about="Several of it, each moving a little.",
-    spec=SettingsSpec((
-        Field(name="depth_ms", label="Depth", default=2.2, unit="ms", low=0, high=10, step=0.1,
-              ride_step=1 / 30),
-        Field(name="delay_ms", label="Delay", default=9, unit="ms", low=1, high=40, step=0.5,
-              ride_step=1 / 30),
-        rate_field("2 bars"),
-    )),
+    name="chorus",
+    label="Chorus",
+    family="Motion",
+    about="Several of it, each moving a little.",
+    spec=SettingsSpec(
+        (
+            Field(
+                name="depth_ms",
+                label="Depth",
+                default=2.2,
+                unit="ms",
+                low=0,
+                high=10,
+                step=0.1,
+                ride_step=1 / 30,
+            ),
+            Field(
+                name="delay_ms",
+                label="Delay",
+                default=9,
+                unit="ms",
+                low=1,
+                high=40,
+                step=0.5,
+                ride_step=1 / 30,
+            ),
+            rate_field("2 bars"),
+        )
+    ),
     says=lambda full: f"four voices that stray by {full.number('depth_ms'):.1f} ms",
-    blend=0.5, process=_chorus, near=Near(process=_chorus_stretch, reach=_chorus_reach),
+    blend=0.5,
+    process=_chorus,
+    near=Near(process=_chorus_stretch, reach=_chorus_reach),
     picture=_chorus_picture,
-)  # fmt: skip
+)
 DOUBLER = Kind(
-    name="doubler", label="Doubler", family="Motion", about="Left a little higher, right lower.",
-    spec=SettingsSpec((
-        Field(name="cents", label="Apart", default=9, unit="cents", low=0, high=50, step=0.5,
-              rides=False),
-    )),
+    name="doubler",
+    label="Doubler",
+    family="Motion",
+    about="Left a little higher, right lower.",
+    spec=SettingsSpec(
+        (
+            Field(
+                name="cents",
+                label="Apart",
+                default=9,
+                unit="cents",
+                low=0,
+                high=50,
+                step=0.5,
+                rides=False,
+            ),
+        )
+    ),
     says=lambda full: f"left {full.number('cents'):.1f} cents up, right as much down",
-    blend=0.6, process=_doubler,
+    blend=0.6,
+    process=_doubler,
     near=Near(process=_doubler_stretch, reach=lambda _full, _draw, context: context.rate // 5),
     picture=_doubler_picture,
-)  # fmt: skip
+)
 KINDS = (CHORUS, DOUBLER)

@@ -76,8 +76,10 @@ def _slow_reach(full: Full, _draw: int, context: Context) -> int:
 def _slow_says(full: Full) -> str:
     speed = SPEEDS[full.word("speed")]
     octaves = {2: "an octave", 4: "two octaves"}[speed]
-    return (f"the first {'half' if speed == 2 else 'quarter'} of every {full.word('window')} is "
-            f"heard, at {full.word('speed')} of the speed, {octaves} lower")  # fmt: skip
+    return (
+        f"the first {'half' if speed == 2 else 'quarter'} of every {full.word('window')} is "
+        f"heard, at {full.word('speed')} of the speed, {octaves} lower"
+    )
 
 
 def _slow_picture(full: Full, _draw: int, context: Context) -> Portrait:
@@ -87,14 +89,22 @@ def _slow_picture(full: Full, _draw: int, context: Context) -> Portrait:
 
 SOME = Field(name="window", label="Window", default="1/1", choices=WINDOWS)
 SLOWED = Kind(
-    name="slow", label="Slow", family="Time",
+    name="slow",
+    label="Slow",
+    family="Time",
     about="Each window at half or a quarter of its speed, an octave or two lower.",
-    spec=SettingsSpec((
-        Field(name="speed", label="Speed", default="half", choices=tuple(SPEEDS)), SOME,
-    )),
-    says=_slow_says, process=_slow, near=Near(process=_slow_stretch, reach=_slow_reach),
-    picture=_slow_picture, rumbles=True,
-)  # fmt: skip
+    spec=SettingsSpec(
+        (
+            Field(name="speed", label="Speed", default="half", choices=tuple(SPEEDS)),
+            SOME,
+        )
+    ),
+    says=_slow_says,
+    process=_slow,
+    near=Near(process=_slow_stretch, reach=_slow_reach),
+    picture=_slow_picture,
+    rumbles=True,
+)
 
 
 def heard_ticks(full: Full, loop_ticks: int) -> tuple[tuple[int, int], ...]:
@@ -135,8 +145,9 @@ def _reordered(
 
 
 @kept
-def _stutter_course(window: str, slice_: str, share: float, context: Context
-                    ) -> tuple[NDArray[np.int64], Curve]:  # fmt: skip
+def _stutter_course(
+    window: str, slice_: str, share: float, context: Context
+) -> tuple[NDArray[np.int64], Curve]:
     """Which frame is heard at each, and the level: the window's last part repeats a slice."""
     into, sizes = into_of(edges_of(window, context))
     size = max(64, round(seconds_of(slice_, context.tempo) * context.rate))
@@ -163,17 +174,25 @@ def _stutter_picture(full: Full, _draw: int, context: Context) -> Portrait:
 
 _STUTTERED = _reordered(_stutter_of, _slow_reach)
 STUTTER = Kind(
-    name="stutter", label="Stutter", family="Time",
+    name="stutter",
+    label="Stutter",
+    family="Time",
     about="The end of each window repeats a slice of it.",
-    spec=SettingsSpec((
-        Field(name="window", label="Window", default="1/1", choices=WINDOWS),
-        Field(name="slice", label="Slice", default="1/16", choices=tuple(SYNCED)),
-        Field(name="share", label="From the end", default=25, unit="%", low=0, high=100),
-    )),
-    says=lambda full: (f"the last {full.number('share'):.0f} % of every {full.word('window')} in "
-                       f"slices of {full.word('slice')}"),
-    process=_STUTTERED[0], near=_STUTTERED[1], picture=_stutter_picture,
-)  # fmt: skip
+    spec=SettingsSpec(
+        (
+            Field(name="window", label="Window", default="1/1", choices=WINDOWS),
+            Field(name="slice", label="Slice", default="1/16", choices=tuple(SYNCED)),
+            Field(name="share", label="From the end", default=25, unit="%", low=0, high=100),
+        )
+    ),
+    says=lambda full: (
+        f"the last {full.number('share'):.0f} % of every {full.word('window')} in "
+        f"slices of {full.word('slice')}"
+    ),
+    process=_STUTTERED[0],
+    near=_STUTTERED[1],
+    picture=_stutter_picture,
+)
 
 
 # --- replay ---------------------------------------------------------------------------------------
@@ -187,8 +206,9 @@ def _chord_edges(context: Context) -> tuple[int, NDArray[np.int64]]:
 
 
 @kept
-def _replay_course(slice_: str, share: float, fall_db: float, backward: bool, context: Context
-                   ) -> tuple[NDArray[np.int64], Curve]:  # fmt: skip
+def _replay_course(
+    slice_: str, share: float, fall_db: float, backward: bool, context: Context
+) -> tuple[NDArray[np.int64], Curve]:
     """Which frame is heard at each, and the level.
 
     The last part of each chord says again, softer each time, the slice that came before it.
@@ -216,8 +236,13 @@ def _replay_course(slice_: str, share: float, fall_db: float, backward: bool, co
 
 
 def _replay_of(full: Full, context: Context) -> tuple[NDArray[np.int64], Curve]:
-    return _replay_course(full.word("slice"), full.number("share") / 100, full.number("fall_db"),
-                          full.word("way") == "backward", context)  # fmt: skip
+    return _replay_course(
+        full.word("slice"),
+        full.number("share") / 100,
+        full.number("fall_db"),
+        full.word("way") == "backward",
+        context,
+    )
 
 
 def _replay_picture(full: Full, _draw: int, context: Context) -> Portrait:
@@ -231,17 +256,33 @@ def _replay_reach(_full: Full, _draw: int, context: Context) -> int:
 
 _REPLAYED = _reordered(_replay_of, _replay_reach)
 REPLAY = Kind(
-    name="replay", label="Replay", family="Motion",
+    name="replay",
+    label="Replay",
+    family="Motion",
     about="Each chord's end says its last slice again.",
-    spec=SettingsSpec((
-        Field(name="slice", label="Slice", default="1/8", choices=tuple(SYNCED)),
-        Field(name="share", label="From the end", default=40, unit="%", low=0, high=90),
-        Field(name="fall_db", label="Softer by", default=2, unit="dB", low=0, high=12, step=0.5,
-              hint="each time"),
-        Field(name="way", label="Way", default="forward", choices=("forward", "backward")),
-    )),
-    says=lambda full: (f"the last {full.number('share'):.0f} % of every chord in slices of "
-                       f"{full.word('slice')}, {full.number('fall_db'):.1f} dB softer each time"),
-    process=_REPLAYED[0], near=_REPLAYED[1], picture=_replay_picture,
-)  # fmt: skip
+    spec=SettingsSpec(
+        (
+            Field(name="slice", label="Slice", default="1/8", choices=tuple(SYNCED)),
+            Field(name="share", label="From the end", default=40, unit="%", low=0, high=90),
+            Field(
+                name="fall_db",
+                label="Softer by",
+                default=2,
+                unit="dB",
+                low=0,
+                high=12,
+                step=0.5,
+                hint="each time",
+            ),
+            Field(name="way", label="Way", default="forward", choices=("forward", "backward")),
+        )
+    ),
+    says=lambda full: (
+        f"the last {full.number('share'):.0f} % of every chord in slices of "
+        f"{full.word('slice')}, {full.number('fall_db'):.1f} dB softer each time"
+    ),
+    process=_REPLAYED[0],
+    near=_REPLAYED[1],
+    picture=_replay_picture,
+)
 KINDS = (SLOWED, STUTTER, REPLAY)

@@ -18,8 +18,10 @@ from cloudrift.loop.model.history import History
 from cloudrift.loop.model.loop import Loop
 
 _Made = TypeVar("_Made")
-HIDDEN = ("that would change a loop that is not shown; begin with this one, or go back to the open "
-          "one first")  # fmt: skip
+HIDDEN = (
+    "that would change a loop that is not shown; begin with this one, or go back to the open "
+    "one first"
+)
 
 
 class OpenDocument(QObject):
@@ -31,9 +33,14 @@ class OpenDocument(QObject):
     refused = pyqtSignal(str)
 
     def __init__(
-        self, what: Loop | Document, path: Path | None, shelter: Shelter, clips: ClipStore,
-        hidden: Callable[[], bool], parent: QObject | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        what: Loop | Document,
+        path: Path | None,
+        shelter: Shelter,
+        clips: ClipStore,
+        hidden: Callable[[], bool],
+        parent: QObject | None = None,
+    ) -> None:
         """``hidden`` says whether another loop is shown in this one's place.
 
         Then nothing is changed: what is not seen is not.
@@ -76,9 +83,13 @@ class OpenDocument(QObject):
         return self.loop is not before
 
     def make(
-        self, label: str, edit: Callable[[Loop], tuple[Loop, _Made]], *, merge: str = "",
+        self,
+        label: str,
+        edit: Callable[[Loop], tuple[Loop, _Made]],
+        *,
+        merge: str = "",
         moving: bool = False,
-    ) -> _Made | None:  # fmt: skip
+    ) -> _Made | None:
         """Change the loop by an edit that hands back what it made; return that.
 
         None where the edit was refused. All else is as in ``apply``.
@@ -94,9 +105,13 @@ class OpenDocument(QObject):
         return made
 
     def change(
-        self, label: str, edit: Callable[[Document], Document], *, merge: str = "",
+        self,
+        label: str,
+        edit: Callable[[Document], Document],
+        *,
+        merge: str = "",
         moving: bool = False,
-    ) -> bool:  # fmt: skip
+    ) -> bool:
         """Change the loop and what stands beside it, as ``apply`` does; say whether it changed."""
         if self._is_hidden():
             return False

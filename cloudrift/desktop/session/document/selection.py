@@ -53,8 +53,9 @@ def only_there(what: Mapping[str, object], loop: Loop) -> dict[str, object]:
     layers: set[object] = {"", *(layer.id for layer in loop.layers)}
     owners: set[object] = {None, *owners_of(loop)}
     known: dict[str, set[object]] = {"chord_id": chords, "layer_id": layers, "line_of": owners}
-    return {name: value for name, value in what.items()
-            if name not in known or value in known[name]}  # fmt: skip
+    return {
+        name: value for name, value in what.items() if name not in known or value in known[name]
+    }
 
 
 def still_there(selection: Selection, loop: Loop) -> Selection:

@@ -145,8 +145,12 @@ class HeardOnce(QObject):
         hearing = self._hearing
         loop = hearing.heard_loop
         if hearing.side == BARE:
-            self._strike(lambda: audition(loop, chords, written=True), AUDITION,
-                         gain=hearing.match.one, alone=True)  # fmt: skip
+            self._strike(
+                lambda: audition(loop, chords, written=True),
+                AUDITION,
+                gain=hearing.match.one,
+                alone=True,
+            )
         else:
             self._strike(lambda: tried(loop, chords), AUDITION, alone=True)
 

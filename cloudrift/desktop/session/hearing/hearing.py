@@ -16,7 +16,7 @@ from cloudrift.desktop.session.hearing.heard_once import BARE, HeardOnce
 from cloudrift.desktop.session.hearing.preview import PreviewStack
 from cloudrift.desktop.session.hearing.transport import Transport
 from cloudrift.desktop.session.trouble import error_words
-from cloudrift.loop.edits.layers.edits import bare_of
+from cloudrift.loop.edits.layers.line_edits import bare_of
 from cloudrift.loop.model.history import Moment
 from cloudrift.loop.model.loop import LineAt, Loop
 from cloudrift.render.engine.engine import Engine, Loudness, Rendered
@@ -46,9 +46,13 @@ class Hearing(QObject):
     _rested = pyqtSignal()
 
     def __init__(
-        self, document: OpenDocument, selecting: Selecting, transport: Transport, engine: Engine,
+        self,
+        document: OpenDocument,
+        selecting: Selecting,
+        transport: Transport,
+        engine: Engine,
         parent: QObject | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(parent)
         self.document, self._selecting = document, selecting
         self.transport, self.engine = transport, engine

@@ -84,9 +84,13 @@ class Preview(QObject):
         return self.loop is not None
 
     def put(
-        self, what: Edit | Loop, words: str, *, alone: frozenset[str] | None = None,
+        self,
+        what: Edit | Loop,
+        words: str,
+        *,
+        alone: frozenset[str] | None = None,
         instead: bool = False,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Show and hear what an edit makes of the loop, or another loop; raise what the edit does.
 
         ``alone`` are the layers that are heard of it; those that are heard of the open loop where

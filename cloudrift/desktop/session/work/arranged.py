@@ -22,7 +22,8 @@ from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.sections import Arrangement
 from cloudrift.render.engine.ahead import ahead
 from cloudrift.render.engine.engine import Engine, Loudness
-from cloudrift.render.forms.timeline import lengths_of, pieces, spans_of, turns_of
+from cloudrift.render.forms.spans import lengths_of, spans_of, turns_of
+from cloudrift.render.forms.timeline import pieces
 from cloudrift.render.forms.trial_voice import laid_over, over_rest_db
 from cloudrift.render.measure.match import matched
 from cloudrift.render.measure.sound_facts import voice_room_db
@@ -233,12 +234,17 @@ class Arranged(QObject):
                     if voice is None:
                         heard = bare if self.without else audio
                         player.get_ready(heard, self._gain)  # here, where there is time for it
-                    sung = None if voice is None else over_rest_db(
-                        voice[:, starts[piece.at] : starts[piece.at + 1]], piece.audio, rate
-                    )  # fmt: skip
+                    sung = (
+                        None
+                        if voice is None
+                        else over_rest_db(
+                            voice[:, starts[piece.at] : starts[piece.at + 1]], piece.audio, rate
+                        )
+                    )
                     bars = document.arrangement.sections[piece.at].bars
-                    facts = Facts(bar_levels(piece.audio, bars), voice_room_db(piece.audio, rate),
-                                  sung)  # fmt: skip
+                    facts = Facts(
+                        bar_levels(piece.audio, bars), voice_room_db(piece.audio, rate), sung
+                    )
                     self._came.emit(request, piece.at, facts)
             behind = _loudness(audio, rate)
             self._measured.emit(request, (_loudness(bare, rate) if line else behind, behind))
@@ -248,8 +254,9 @@ class Arranged(QObject):
             if not isinstance(error, Cancelled):
                 self._session.say(error_words(error))
 
-        self._tasks.run(MAKING, work, lambda _none: self.changed.emit(), failed,
-                        lane=Lane.ARRANGING)  # fmt: skip
+        self._tasks.run(
+            MAKING, work, lambda _none: self.changed.emit(), failed, lane=Lane.ARRANGING
+        )
 
     def _on_soon(self, request: int, part: Stretch) -> None:
         if request == self._request and self.on and self._waits_at is None:
@@ -339,8 +346,9 @@ class Arranged(QObject):
         start, end = self._starts[at], self._starts[at + 1]
         turn, bars = self._turns[at], self._session.loop.bars
         inside = frame - start
-        return Place(at, inside * bars // turn + 1, inside % turn / turn,
-                     inside / max(1, end - start))  # fmt: skip
+        return Place(
+            at, inside * bars // turn + 1, inside % turn / turn, inside / max(1, end - start)
+        )
 
     def inside(self, share: float) -> float:
         """Return where in the loop a place in the arrangement is (0-1)."""
@@ -414,6 +422,5 @@ def _loudness(audio: Stereo, rate: int) -> Loudness:
 def bar_levels(audio: Stereo, bars: int) -> np.ndarray:
     """Return how loud each bar is, dB (mean square of both sides): (bars,)."""
     edges = np.linspace(0, audio.shape[1], bars + 1).astype(int)
-    power = [float(np.square(audio[:, a:b]).mean()) if b > a else 0.0
-             for a, b in pairwise(edges)]  # fmt: skip
+    power = [float(np.square(audio[:, a:b]).mean()) if b > a else 0.0 for a, b in pairwise(edges)]
     return 10 * np.log10(np.maximum(power, 1e-9))

@@ -96,9 +96,12 @@ class Checking(QObject):
         self.busy = True
         self.changed.emit()
         self._tasks.run(
-            CHECKING, self._work(session.document.history.now), lambda found: self._came(found, of),
-            self._failed, lane=Lane.CHECKING,
-        )  # fmt: skip
+            CHECKING,
+            self._work(session.document.history.now),
+            lambda found: self._came(found, of),
+            self._failed,
+            lane=Lane.CHECKING,
+        )
 
     @property
     def _names(self) -> tuple[str, ...]:
@@ -107,8 +110,14 @@ class Checking(QObject):
     def _about(self) -> tuple[object, ...]:
         """All that the checks depend on."""
         document = self._session.document.history.now
-        return (document.loop, document.credits, document.arrangement, self._names,
-                self.target_lufs, self.with_tail)  # fmt: skip
+        return (
+            document.loop,
+            document.credits,
+            document.arrangement,
+            self._names,
+            self.target_lufs,
+            self.with_tail,
+        )
 
     def _work(self, document: Document) -> Callable[..., object]:
         engine, names = self._session.engine, self._names

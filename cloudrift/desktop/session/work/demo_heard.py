@@ -58,8 +58,14 @@ class DemoHeard(Instead):
             )
             return audio
 
-        self._tasks.run(MAKING, work, lambda audio: self._came(audio, document), self._failed,
-                        self.moved.emit, lane=Lane.ARRANGING)  # fmt: skip
+        self._tasks.run(
+            MAKING,
+            work,
+            lambda audio: self._came(audio, document),
+            self._failed,
+            self.moved.emit,
+            lane=Lane.ARRANGING,
+        )
 
     def _came(self, audio: Stereo, document: Document) -> None:
         self._of = document

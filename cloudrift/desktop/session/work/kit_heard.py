@@ -44,12 +44,14 @@ class KitHeard(Instead):
                 audio = engine.without_bed(replace(loop, rate=rate), stale)
             finally:
                 engine.close()
-            gain = min(AS_LOUD_LUFS - integrated_lufs(audio, rate),
-                       HIGHEST_DBTP - true_peak_db(audio))  # fmt: skip
+            gain = min(
+                AS_LOUD_LUFS - integrated_lufs(audio, rate), HIGHEST_DBTP - true_peak_db(audio)
+            )
             return audio, to_gain(gain)
 
-        self._tasks.run(LISTENING, work, lambda made: self._came(file, *made), self._failed,
-                        lane=Lane.ARRANGING)  # fmt: skip
+        self._tasks.run(
+            LISTENING, work, lambda made: self._came(file, *made), self._failed, lane=Lane.ARRANGING
+        )
 
     def _came(self, file: Path, audio: Stereo, gain: float) -> None:
         if file == self.file:

@@ -128,9 +128,13 @@ class Printing(QObject):
         self._work(f"printing {len(wanted)} layers", work, came)
 
     def print_what(
-        self, layers: tuple[str, ...], *, bare: bool = False, passes: tuple[Pass, ...] = (),
+        self,
+        layers: tuple[str, ...],
+        *,
+        bare: bool = False,
+        passes: tuple[Pass, ...] = (),
         then: Callable[[Loop, str], Loop] = lambda loop, _id: loop,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Print all that is heard, or some layers or groups, beside the interface.
 
         ``then`` goes on with the loop and the new flip's layer, as part of the same step.
@@ -150,8 +154,9 @@ class Printing(QObject):
 
         def came(got: Printed) -> None:
             def edit(document: Document) -> Document:
-                document = with_print(document, loop, *got[:2], layers, got.gain_db, passes,
-                                      bare=bare)  # fmt: skip
+                document = with_print(
+                    document, loop, *got[:2], layers, got.gain_db, passes, bare=bare
+                )
                 now = document.loop
                 return document.with_loop(then(now, now.layers[-1].id))
 
@@ -162,9 +167,11 @@ class Printing(QObject):
                 session.say(f"{name} stands{sounds}", good=True)
 
         clips = session.clips
-        self._work(f"printing {name}",
-                   lambda stale, moved: printed(loop, name, clips, stale, passes, moved),
-                   came)  # fmt: skip
+        self._work(
+            f"printing {name}",
+            lambda stale, moved: printed(loop, name, clips, stale, passes, moved),
+            came,
+        )
 
     def reprint(self) -> None:
         """Print the open loop, or the same layers of it, in the shown print's place.
@@ -177,8 +184,9 @@ class Printing(QObject):
         old, _before = kept
         document, clips = session.document.history.now, session.clips
         try:
-            loop = loop_to_print(printable(document, old.id), old.recipe.layers,
-                                 bare=old.recipe.bare)  # fmt: skip
+            loop = loop_to_print(
+                printable(document, old.id), old.recipe.layers, bare=old.recipe.bare
+            )
             passes = passes_in(loop, old.recipe.passes)
             check_passes(loop, passes)
         except CloudriftError as error:
@@ -190,20 +198,24 @@ class Printing(QObject):
                 more = [recipe_of(document, one.print_id)[0].name for one in got[1:]]
                 do = "do" if len(more) > 1 else "does"
                 too = f", and so {do} {' and '.join(more)}" if more else ""
-                session.say(f"{old.name} is printed anew; what was cut from it follows{too}",
-                            good=True)  # fmt: skip
+                session.say(
+                    f"{old.name} is printed anew; what was cut from it follows{too}", good=True
+                )
             else:
                 session.say(f"{old.name} is what it was", good=True)
 
-        self._work(f"printing {old.name}",
-                   lambda stale, moved: reprinted(document, old.id, loop, passes, clips, stale,
-                                                  moved),
-                   came)  # fmt: skip
+        self._work(
+            f"printing {old.name}",
+            lambda stale, moved: reprinted(document, old.id, loop, passes, clips, stale, moved),
+            came,
+        )
 
     def _work(
-        self, doing: str, work: Callable[[Callable[[], bool], Moved], Made],
+        self,
+        doing: str,
+        work: Callable[[Callable[[], bool], Moved], Made],
         came: Callable[[Made], None],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.busy.emit(f"{doing}…")
         self._request = request = self._request + 1
 
@@ -233,8 +245,9 @@ class Printing(QObject):
             return audio.shape[1], integrated_lufs(audio, rate)
 
         def came(known: tuple[int, float]) -> None:
-            if session.document.change("another flip",
-                                       lambda now: flip_anew(now, print_id, *known)):  # fmt: skip
+            if session.document.change(
+                "another flip", lambda now: flip_anew(now, print_id, *known)
+            ):
                 self.made.emit(session.loop.layers[-1].id)
 
         self._work(f"reading {kept.name}", work, came)
@@ -254,8 +267,10 @@ class Printing(QObject):
             return flips.with_layers_of(loop, before, (*layers, *cut_up))
 
         if session.apply("the print's loop", edit):
-            session.say("The loop is as it was when this was printed; change it and press Reprint, "
-                        "or undo", good=True)  # fmt: skip
+            session.say(
+                "The loop is as it was when this was printed; change it and press Reprint, or undo",
+                good=True,
+            )
 
     def cut_recording(self) -> None:
         """Cut the recording that is chosen."""

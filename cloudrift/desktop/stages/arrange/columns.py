@@ -29,8 +29,10 @@ from cloudrift.desktop.stages.arrange.painted import (
 )
 from cloudrift.loop.model.document import Document
 
-EMPTY = ("Nothing is arranged yet. Choose a form and draw it, or add a section: each is the loop, "
-         "and what differs in it.")  # fmt: skip
+EMPTY = (
+    "Nothing is arranged yet. Choose a form and draw it, or add a section: each is the loop, "
+    "and what differs in it."
+)
 
 
 class Columns(Keyed):
@@ -87,8 +89,10 @@ class Columns(Keyed):
         if self.model is None or place == self._place:
             return
         count = len(self.model.sections)
-        xs = [self.model.x_of(*one) if one and one[0] < count else -10.0
-              for one in (self._place, place)]  # fmt: skip
+        xs = [
+            self.model.x_of(*one) if one and one[0] < count else -10.0
+            for one in (self._place, place)
+        ]
         playhead_moved(self, *xs)
         self._place = place
 

@@ -53,8 +53,10 @@ class ColumnsModel:
         loop = self.document.loop
         used = {part.id for one in self.sections for part in one.parts if part.on}
         layers = [x for x in loop.layers if not x.parked or x.id in used]
-        return (*(Row(x.id, x.name, x.role, is_lane=False) for x in layers),
-                *(Row(x.id, x.name, x.role, is_lane=True) for x in loop.lanes))  # fmt: skip
+        return (
+            *(Row(x.id, x.name, x.role, is_lane=False) for x in layers),
+            *(Row(x.id, x.name, x.role, is_lane=True) for x in loop.lanes),
+        )
 
     @cached_property
     def _spans(self) -> tuple[tuple[float, float], ...]:
@@ -96,8 +98,9 @@ class ColumnsModel:
 
     def seam_at(self, x: float) -> int:
         """Return the section that the seam at a place leads into; -1 where there is none."""
-        return next((i for i in range(1, len(self._spans))
-                     if abs(x - self.seam_x(i)) <= GAP_PX / 2), -1)  # fmt: skip
+        return next(
+            (i for i in range(1, len(self._spans)) if abs(x - self.seam_x(i)) <= GAP_PX / 2), -1
+        )
 
     # --- rows ---------------------------------------------------------------------------------
 
@@ -140,8 +143,10 @@ class ColumnsModel:
     @cached_property
     def _heard(self) -> tuple[dict[str, Layer], ...]:
         """The layers and lanes that are heard in each section, by id."""
-        return tuple({x.id: x for x in (*loop.heard(), *(loop.bed.heard if loop.bed else ()))}
-                     for loop in self.loops)  # fmt: skip
+        return tuple(
+            {x.id: x for x in (*loop.heard(), *(loop.bed.heard if loop.bed else ()))}
+            for loop in self.loops
+        )
 
     def thick(self, at: int, row: int) -> float:
         """Return how thick a band is, 0 (not there) to 1: by its level."""
@@ -154,8 +159,9 @@ class ColumnsModel:
         """Return share of the section and thickness, where the level of a band rides: else none."""
         owner, section = self.owner(at, row), self.sections[at]
         out: list[tuple[float, float]] = []
-        if owner is None or not any(not one.treatment and one.owner in (ALL, owner.id)
-                                    for one in section.rides):  # fmt: skip
+        if owner is None or not any(
+            not one.treatment and one.owner in (ALL, owner.id) for one in section.rides
+        ):
             return out
         for knot in knots_of(self.loops[at], section.rides):
             level = knot.loop.layer(owner.id).level_db + knot.loop.level_db
@@ -165,9 +171,11 @@ class ColumnsModel:
     def ride_of(self, at: int, row: int) -> str:
         """Say what of a band's line rides over a section."""
         here = self.rows[row].id
-        return ", ".join(ride_words(self.loops[at], one).partition(": ")[2]
-                         for one in self.sections[at].rides
-                         if one.owner == here and one.treatment)  # fmt: skip
+        return ", ".join(
+            ride_words(self.loops[at], one).partition(": ")[2]
+            for one in self.sections[at].rides
+            if one.owner == here and one.treatment
+        )
 
     def differs(self, at: int, row: int) -> bool:
         """Whether a copied section differs here from the one that it is from."""
@@ -200,8 +208,10 @@ class ColumnsModel:
         seconds = self.starts_s()[-1] + last.bars * loop.sounding_frames / loop.rate / loop.bars
         bars = self.document.arrangement.bars
         count = len(self.sections)
-        return (f"{bars} bars · {clock_text(seconds)} at {self.document.loop.sounding_tempo:.5g} "
-                f"BPM · {count} section{'s' * (count != 1)}")  # fmt: skip
+        return (
+            f"{bars} bars · {clock_text(seconds)} at {self.document.loop.sounding_tempo:.5g} "
+            f"BPM · {count} section{'s' * (count != 1)}"
+        )
 
     def curve(self, loudness: Mapping[int, np.ndarray]) -> list[tuple[float, float]]:
         """Return the loudness of each bar that is known: x, and 0 (quiet) to 1 (loud)."""

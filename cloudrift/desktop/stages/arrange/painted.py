@@ -30,8 +30,9 @@ def paint_loudness(
     painter.drawText(QRectF(2, 2, NAMES_PX - 8, 14), Qt.AlignmentFlag.AlignLeft, "loudness")
     low, high = (f"{db:.0f}".replace("-", "−") for db in LOUDNESS_DB)
     painter.setFont(figure_font(9.5))
-    painter.drawText(QRectF(2, 17, NAMES_PX - 8, 14), Qt.AlignmentFlag.AlignLeft,
-                     f"{low} to {high} dB")  # fmt: skip
+    painter.drawText(
+        QRectF(2, 17, NAMES_PX - 8, 14), Qt.AlignmentFlag.AlignLeft, f"{low} to {high} dB"
+    )
     points = model.curve(loudness)
     if len(points) > 1:
         painter.setPen(QPen(color("ink"), 1.5))
@@ -39,8 +40,11 @@ def paint_loudness(
         painter.drawPolyline(QPolygonF([QPointF(x, 4 + high_px * (1 - y)) for x, y in points]))
     elif not points:
         painter.setFont(text_font(11))
-        painter.drawText(QRectF(NAMES_PX, 10, 400, 16), Qt.AlignmentFlag.AlignLeft,
-                         "known when all of it has been heard once")  # fmt: skip
+        painter.drawText(
+            QRectF(NAMES_PX, 10, 400, 16),
+            Qt.AlignmentFlag.AlignLeft,
+            "known when all of it has been heard once",
+        )
 
 
 def paint_names(painter: QPainter, model: ColumnsModel, chosen: int) -> None:
@@ -52,12 +56,14 @@ def paint_names(painter: QPainter, model: ColumnsModel, chosen: int) -> None:
             painter.drawLine(QPointF(0, top - 16), QPointF(model.width, top - 16))
             painter.setPen(color("ink_soft"))
             painter.setFont(text_font(10.5))
-            painter.drawText(QRectF(2, top - 15, NAMES_PX, 14), Qt.AlignmentFlag.AlignLeft,
-                             "groove bed")  # fmt: skip
+            painter.drawText(
+                QRectF(2, top - 15, NAMES_PX, 14), Qt.AlignmentFlag.AlignLeft, "groove bed"
+            )
         painter.setPen(color("ink"))
         painter.setFont(text_font(11.5, SEMI if row == chosen else MEDIUM))
-        name = painter.fontMetrics().elidedText(what.name, Qt.TextElideMode.ElideRight,
-                                                int(NAMES_PX - 10))  # fmt: skip
+        name = painter.fontMetrics().elidedText(
+            what.name, Qt.TextElideMode.ElideRight, int(NAMES_PX - 10)
+        )
         painter.drawText(QRectF(2, top, NAMES_PX - 8, high), Qt.AlignmentFlag.AlignVCenter, name)
 
 
@@ -76,8 +82,11 @@ def paint_section(
         _paint_band(painter, model, at, row)
     painter.setFont(figure_font(9.5))
     painter.setPen(color("ink_soft"))
-    painter.drawText(QRectF(left, model.height - 16, 70, 14), Qt.AlignmentFlag.AlignLeft,
-                     clock_text(model.starts_s()[at]))  # fmt: skip
+    painter.drawText(
+        QRectF(left, model.height - 16, 70, 14),
+        Qt.AlignmentFlag.AlignLeft,
+        clock_text(model.starts_s()[at]),
+    )
 
 
 def _paint_head(
@@ -94,8 +103,9 @@ def _paint_head(
     widest = max(painter.fontMetrics().horizontalAdvance(word) for word in name.split())
     if widest > inner.width():
         wrapped = Qt.TextFlag.TextSingleLine | Qt.AlignmentFlag.AlignTop
-        name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight,
-                                                int(inner.width()))  # fmt: skip
+        name = painter.fontMetrics().elidedText(
+            name, Qt.TextElideMode.ElideRight, int(inner.width())
+        )
     painter.save()
     painter.setClipRect(upper)
     painter.drawText(upper, wrapped, name)
@@ -126,8 +136,10 @@ def _paint_band(painter: QPainter, model: ColumnsModel, at: int, row: int) -> No
         painter.setBrush(color(model.rows[row].role, 0.85))
         along = model.thick_along(at, row)
         if along:  # it is louder here, softer there
-            places = [(left + share * (right - left), max(3.0, one * (high - 6)) / 2)
-                      for share, one in along]  # fmt: skip
+            places = [
+                (left + share * (right - left), max(3.0, one * (high - 6)) / 2)
+                for share, one in along
+            ]
             above = [QPointF(x, middle - y) for x, y in places]
             below = [QPointF(x, middle + y) for x, y in places[::-1]]
             painter.drawPolygon(QPolygonF([*above, *below]))
@@ -137,10 +149,12 @@ def _paint_band(painter: QPainter, model: ColumnsModel, at: int, row: int) -> No
         if words := model.ride_of(at, row):
             painter.setFont(text_font(9.5))
             painter.setPen(color("ink"))
-            words = painter.fontMetrics().elidedText(f"{words} rides", Qt.TextElideMode.ElideRight,
-                                                     int(right - left - 6))  # fmt: skip
-            painter.drawText(QRectF(left + 4, top, right - left - 6, high),
-                             Qt.AlignmentFlag.AlignVCenter, words)  # fmt: skip
+            words = painter.fontMetrics().elidedText(
+                f"{words} rides", Qt.TextElideMode.ElideRight, int(right - left - 6)
+            )
+            painter.drawText(
+                QRectF(left + 4, top, right - left - 6, high), Qt.AlignmentFlag.AlignVCenter, words
+            )
     box = QRectF(left, top + 2, right - left, high - 4)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     if model.differs(at, row):

@@ -37,9 +37,12 @@ class RidesHere(QWidget):
         self._loop: Loop | None = None
         self.ends: dict[tuple[str, str, str], tuple[FieldWidget, FieldWidget]] = {}
         self._shown: object = None
-        self.add = small_button("Let something ride…", self.open_menu,
-                                tip="A level, a setting or a blend that is elsewhere at the end of "
-                                "the section than at its beginning")  # fmt: skip
+        self.add = small_button(
+            "Let something ride…",
+            self.open_menu,
+            tip="A level, a setting or a blend that is elsewhere at the end of "
+            "the section than at its beginning",
+        )
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(3)
@@ -109,8 +112,11 @@ class RidesHere(QWidget):
     ) -> None:
         section = self._section
         if section is not None:
-            self._edit("a ride over a section", lambda document: arranging.set_ride(
-                document, section.id, ride, what=what), moving=moving)  # fmt: skip
+            self._edit(
+                "a ride over a section",
+                lambda document: arranging.set_ride(document, section.id, ride, what=what),
+                moving=moving,
+            )
 
     def begin(self, what: tuple[str, str, str]) -> None:
         """Let a value ride: from what it is to somewhere else, to be heard at once."""
@@ -136,8 +142,11 @@ class RidesHere(QWidget):
             return menu
         taken = {one.what for one in section.rides}
         heard = (*loop.heard(), *(loop.bed.heard if loop.bed else ()))
-        owners = [("All of it", ""), *((x.name, x.id) for x in (*loop.groups, *loop.bed_group)),
-                  *((x.name, x.id) for x in heard)]  # fmt: skip
+        owners = [
+            ("All of it", ""),
+            *((x.name, x.id) for x in (*loop.groups, *loop.bed_group)),
+            *((x.name, x.id) for x in heard),
+        ]
         for name, owner in owners:
             inside = menu.addMenu(name.replace("&", "&&"))
             assert inside is not None

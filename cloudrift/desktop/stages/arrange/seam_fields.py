@@ -15,32 +15,115 @@ from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.sections import Section
 
 ON, OFF = "on", "off"
-FIELDS = {f.name: f for f in (
-    Field(name="riser_bars", label="Riser", default=0, unit="bars", low=0, high=16, step=0.5,
-          off_low=True),
-    Field(name="riser_db", label="Riser to", default=-27, unit="dB", low=-60, high=0, step=0.5),
-    Field(name="sweep", label="Filter", default=OFF, choices=(OFF, "closes", "opens"),
-          hint="closes before the change, or opens behind it"),
-    Field(name="sweep_bars", label="Filter over", default=2, unit="bars", low=0.25, high=16,
-          step=0.25),
-    Field(name="fill", label="Fill", default=OFF, choices=(OFF, ON),
-          hint="drums play the last bar of pattern B"),
-    Field(name="cut", label="Drums cut", default=OFF, choices=(OFF, ON),
-          hint="they end with their last backbeat, which rings alone"),
-    Field(name="silence_beats", label="Nothing for", default=0, unit="beats", low=0, high=16,
-          step=0.5, off_low=True),
-    Field(name="lead_beats", label="Lead-in", default=0, unit="beats", low=0, high=8,
-          step=0.5, off_low=True, hint="what comes, backward, up to the change"),
-    Field(name="sag_beats", label="Sag over", default=0, unit="beats", low=0, high=16,
-          step=0.5, off_low=True, hint="as tape does: the pitch goes along"),
-    Field(name="sag_share", label="down to", default=60, unit="%", low=25, high=100),
-    Field(name="crash_db", label="Crash", default=-60, unit="dB", low=-60, high=0, step=0.5,
-          off_low=True),
-    Field(name="tag_db", label="Tag", default=-60, unit="dB", low=-60, high=0, step=0.5,
-          off_low=True),
-    Field(name="burst_db", label="Burst", default=-60, unit="dB", low=-60, high=0, step=0.5,
-          off_low=True),
-)}  # fmt: skip
+FIELDS = {
+    f.name: f
+    for f in (
+        Field(
+            name="riser_bars",
+            label="Riser",
+            default=0,
+            unit="bars",
+            low=0,
+            high=16,
+            step=0.5,
+            off_low=True,
+        ),
+        Field(name="riser_db", label="Riser to", default=-27, unit="dB", low=-60, high=0, step=0.5),
+        Field(
+            name="sweep",
+            label="Filter",
+            default=OFF,
+            choices=(OFF, "closes", "opens"),
+            hint="closes before the change, or opens behind it",
+        ),
+        Field(
+            name="sweep_bars",
+            label="Filter over",
+            default=2,
+            unit="bars",
+            low=0.25,
+            high=16,
+            step=0.25,
+        ),
+        Field(
+            name="fill",
+            label="Fill",
+            default=OFF,
+            choices=(OFF, ON),
+            hint="drums play the last bar of pattern B",
+        ),
+        Field(
+            name="cut",
+            label="Drums cut",
+            default=OFF,
+            choices=(OFF, ON),
+            hint="they end with their last backbeat, which rings alone",
+        ),
+        Field(
+            name="silence_beats",
+            label="Nothing for",
+            default=0,
+            unit="beats",
+            low=0,
+            high=16,
+            step=0.5,
+            off_low=True,
+        ),
+        Field(
+            name="lead_beats",
+            label="Lead-in",
+            default=0,
+            unit="beats",
+            low=0,
+            high=8,
+            step=0.5,
+            off_low=True,
+            hint="what comes, backward, up to the change",
+        ),
+        Field(
+            name="sag_beats",
+            label="Sag over",
+            default=0,
+            unit="beats",
+            low=0,
+            high=16,
+            step=0.5,
+            off_low=True,
+            hint="as tape does: the pitch goes along",
+        ),
+        Field(name="sag_share", label="down to", default=60, unit="%", low=25, high=100),
+        Field(
+            name="crash_db",
+            label="Crash",
+            default=-60,
+            unit="dB",
+            low=-60,
+            high=0,
+            step=0.5,
+            off_low=True,
+        ),
+        Field(
+            name="tag_db",
+            label="Tag",
+            default=-60,
+            unit="dB",
+            low=-60,
+            high=0,
+            step=0.5,
+            off_low=True,
+        ),
+        Field(
+            name="burst_db",
+            label="Burst",
+            default=-60,
+            unit="dB",
+            low=-60,
+            high=0,
+            step=0.5,
+            off_low=True,
+        ),
+    )
+}
 COLUMNS = 5
 SWITCHES = {"fill", "cut"}
 
@@ -86,8 +169,11 @@ class SeamFields(QFrame):
         at = sections.index(section)
         before = sections[at - 1].name if at else ""
         self.title.setText(f"{before} into {section.name}" if at else f"{section.name} begins")
-        self.says.setText(", ".join(section.seam.happens) or "a plain change" if at else
-                          "what is before a first section has nothing to happen in")  # fmt: skip
+        self.says.setText(
+            ", ".join(section.seam.happens) or "a plain change"
+            if at
+            else "what is before a first section has nothing to happen in"
+        )
         self.hear.setEnabled(at > 0)
         for name, widget in self.fields.items():
             value = getattr(section.seam, name)
@@ -109,6 +195,8 @@ class SeamFields(QFrame):
         elif name == "sag_share":
             made = float(str(value)) / 100
         section_id = self._section_id
-        self._edit("a change between sections",
-                   lambda document: arranging.set_seam(document, section_id, **{name: made}),
-                   moving=True)  # fmt: skip
+        self._edit(
+            "a change between sections",
+            lambda document: arranging.set_seam(document, section_id, **{name: made}),
+            moving=True,
+        )

@@ -23,16 +23,30 @@ from cloudrift.style.variations import Variation, variations
 from cloudrift.texture.finish import Finish
 
 BARS = Field(name="bars", label="Length", default=8, unit="bars", low=1, high=MOST_BARS)
-LEVEL = Field(name="level_db", label="Level", default=0, unit="dB", low=-60, high=MOST_OFFSET_DB,
-              step=0.5)  # fmt: skip
+LEVEL = Field(
+    name="level_db", label="Level", default=0, unit="dB", low=-60, high=MOST_OFFSET_DB, step=0.5
+)
 BED = Field(name="bed", label="Groove bed", default="plays", choices=("plays", "is out"))
 KEY = Field(name="key", label="Key", default="the loop's", choices=("the loop's", "the relative"))
-SLOWER = Field(name="slower_st", label="Slowed", default=0, unit="st", low=0, high=12,
-               off_low=True, hint="as tape is: lower too; the groove bed goes along")  # fmt: skip
+SLOWER = Field(
+    name="slower_st",
+    label="Slowed",
+    default=0,
+    unit="st",
+    low=0,
+    high=12,
+    off_low=True,
+    hint="as tape is: lower too; the groove bed goes along",
+)
 NOTHING, OWN = "nothing", "its own"
 OVERS = (NOTHING, "underwater", "thin", "dark")
-OVER = Field(name="over", label="Over it", default=NOTHING, choices=OVERS,
-             hint="on all of the section, the groove bed too; or a finish for a loop")  # fmt: skip
+OVER = Field(
+    name="over",
+    label="Over it",
+    default=NOTHING,
+    choices=OVERS,
+    hint="on all of the section, the groove bed too; or a finish for a loop",
+)
 
 
 class SectionPage(Inspector):
@@ -47,9 +61,14 @@ class SectionPage(Inspector):
         self.name.editingFinished.connect(self._rename)
         self.body.addWidget(self.name)
         self.fields: dict[str, FieldWidget] = {}
-        for field, act in ((BARS, self._set_bars), (LEVEL, self._set_level), (BED, self._set_bed),
-                           (KEY, self._set_key), (SLOWER, self._set_slower),
-                           (OVER, self._set_over)):  # fmt: skip
+        for field, act in (
+            (BARS, self._set_bars),
+            (LEVEL, self._set_level),
+            (BED, self._set_bed),
+            (KEY, self._set_key),
+            (SLOWER, self._set_slower),
+            (OVER, self._set_over),
+        ):
             widget = FieldWidget(field, field.default)
             widget.edited.connect(act)
             widget.settled.connect(session.end_drag)
@@ -112,8 +131,12 @@ class SectionPage(Inspector):
         self._offered = variations(document, section)
         copied = section.copied_from
         from_name = document.arrangement.section(copied).name if copied else ""
-        shown = (section.id, from_name, [one.words for one in self._found],
-                 [one.words for one in self._offered])  # fmt: skip
+        shown = (
+            section.id,
+            from_name,
+            [one.words for one in self._found],
+            [one.words for one in self._offered],
+        )
         if shown != self._shown:
             self._shown = shown
             self._build(from_name)
@@ -129,8 +152,10 @@ class SectionPage(Inspector):
         said += [f"Bed: {', '.join(drums)}."] if drums else []
         room = self._voice_room.get(at)
         if room is not None:
-            said.append(f"Room for a voice: {number(room, '.1f')} dB lie between 1 and 4 kHz; less "
-                        "leaves more.")  # fmt: skip
+            said.append(
+                f"Room for a voice: {number(room, '.1f')} dB lie between 1 and 4 kHz; less "
+                "leaves more."
+            )
         over = self._voice_over.get(at)
         if over is not None:
             said.append(f"The trial voice stands {number(over, '+.1f')} dB over the rest there.")
@@ -159,8 +184,9 @@ class SectionPage(Inspector):
             self._could.addWidget(heading("Could differ by"))
         for at, variation in enumerate(self._offered):
             words = variation.words.replace("&", "&&")
-            choice = small_button(words, partial(self._vary, at),
-                                  tip="Rest here to hear it; press to do it")  # fmt: skip
+            choice = small_button(
+                words, partial(self._vary, at), tip="Rest here to hear it; press to do it"
+            )
             choice.setProperty("fit", "line")
             Trying(choice, self._session, partial(self._varied, at), variation.words)
             self._could.addWidget(choice)
@@ -182,8 +208,10 @@ class SectionPage(Inspector):
     def _vary(self, at: int) -> None:
         section, variation = self._section, self._offered[at]
         if section is not None:
-            self._edit(variation.words[:60], lambda document: arranging.change_section(
-                document, section.id, variation.edit))  # fmt: skip
+            self._edit(
+                variation.words[:60],
+                lambda document: arranging.change_section(document, section.id, variation.edit),
+            )
 
     def _varied(self, at: int, loop: Loop) -> Loop:
         assert self._section is not None
@@ -194,8 +222,11 @@ class SectionPage(Inspector):
     def _set(self, words: str, *, moving: bool = False, **changes: object) -> None:
         section = self._section
         if section is not None:
-            self._edit(words, lambda document: arranging.set_section(
-                document, section.id, **changes), moving=moving)  # fmt: skip
+            self._edit(
+                words,
+                lambda document: arranging.set_section(document, section.id, **changes),
+                moving=moving,
+            )
 
     def _rename(self) -> None:
         name = self.name.text().strip()
@@ -221,5 +252,6 @@ class SectionPage(Inspector):
         self._set("speed of a section", moving=True, line=line)
 
     def _set_over(self, value: object) -> None:
-        self._set("over all of a section", 
-                  over=over_in(self._session.loop, str(value), self._finishes))  # fmt: skip
+        self._set(
+            "over all of a section", over=over_in(self._session.loop, str(value), self._finishes)
+        )

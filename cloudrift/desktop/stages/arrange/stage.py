@@ -67,12 +67,17 @@ class ArrangeStage(QWidget):
         self.form.setAccessibleName("Form")
         self.form.addItems(list(forms()))
         self.form.setMinimumWidth(150)
-        self.form.currentTextChanged.connect(lambda name: self.form.setToolTip(
-            find_form(name).about))  # fmt: skip
+        self.form.currentTextChanged.connect(
+            lambda name: self.form.setToolTip(find_form(name).about)
+        )
         self.form.setToolTip(find_form(self.form.currentText()).about)
-        self.draw = button("Draw a form", self.draw_form, name="strong",
-                           tip="Sections as the form has them, in the place of those there are; "
-                           "each press is another draw")  # fmt: skip
+        self.draw = button(
+            "Draw a form",
+            self.draw_form,
+            name="strong",
+            tip="Sections as the form has them, in the place of those there are; "
+            "each press is another draw",
+        )
         self._form = ""  # that it was drawn in when it was shown last
         self.seam = SeamFields(session, self.edit, self.hear_seam)
         self.page = SectionPage(session, self.edit)
@@ -164,8 +169,9 @@ class ArrangeStage(QWidget):
         self._show_heard()
 
     def _show_heard(self) -> None:
-        self.heard.show_choice("all" if self.arranged.on else
-                               "section" if self._section.on else "loop")  # fmt: skip
+        self.heard.show_choice(
+            "all" if self.arranged.on else "section" if self._section.on else "loop"
+        )
         there = self.section is not None
         for what in ("section", "all"):
             self.heard.button(what).setEnabled(there)
@@ -253,15 +259,17 @@ class ArrangeStage(QWidget):
         section = self.section
         if section is not None and self.edit(
             "copy a section", lambda document: arranging.copy_section(document, section.id)[0]
-        ):  # fmt: skip
+        ):
             self.columns.choose(self.columns.at + 1)
 
     def remove(self) -> None:
         """Take the chosen section out."""
         section = self.section
         if section is not None:
-            self.edit("take a section out",
-                      lambda document: arranging.remove_section(document, section.id))  # fmt: skip
+            self.edit(
+                "take a section out",
+                lambda document: arranging.remove_section(document, section.id),
+            )
 
     def twice(self) -> None:
         """Let all sections come once more."""
@@ -274,7 +282,7 @@ class ArrangeStage(QWidget):
         section = self.section
         if section is not None and self.edit(
             "move a section", lambda document: arranging.move_section(document, section.id, by)
-        ):  # fmt: skip
+        ):
             self.columns.choose(at + by)
 
     def swap_part(self, at: int, row: int) -> None:
@@ -285,13 +293,19 @@ class ArrangeStage(QWidget):
         section, what = model.sections[at], model.rows[row]
         on = model.owner(at, row) is None
         if what.is_lane and on and not section.bed:
-            self.edit("the groove bed in a section", lambda document: arranging.change_section(
-                document, section.id, lambda one: _with_lane_alone(one, what.id, document)
-            ))  # fmt: skip
+            self.edit(
+                "the groove bed in a section",
+                lambda document: arranging.change_section(
+                    document, section.id, lambda one: _with_lane_alone(one, what.id, document)
+                ),
+            )
             return
-        self.edit(f"{what.name} {'in' if on else 'out'}"[:60],
-                  lambda document: arranging.set_part(document, section.id, what.id,
-                                                      on=_said(document, what.id, on)))  # fmt: skip
+        self.edit(
+            f"{what.name} {'in' if on else 'out'}"[:60],
+            lambda document: arranging.set_part(
+                document, section.id, what.id, on=_said(document, what.id, on)
+            ),
+        )
 
     def move_level(self, at: int, row: int, by_db: float) -> None:
         """Turn a layer or a lane up or down in a section."""
@@ -300,14 +314,23 @@ class ArrangeStage(QWidget):
             return
         section, what = model.sections[at], model.rows[row]
         level = min(max(section.part(what.id).level_db + by_db, -48.0), MOST_OFFSET_DB)
-        self.edit(f"level of {what.name}"[:60], lambda document: arranging.set_part(
-            document, section.id, what.id, level_db=level), moving=True)  # fmt: skip
+        self.edit(
+            f"level of {what.name}"[:60],
+            lambda document: arranging.set_part(document, section.id, what.id, level_db=level),
+            moving=True,
+        )
 
     def _open_menu(self, place: object) -> None:
         assert isinstance(place, QPoint)
-        menu_of(self, (("Copy", self.copy), ("Take out", self.remove),
-                       ("Earlier", partial(self._move_chosen, -1)),
-                       ("Later", partial(self._move_chosen, 1)))).popup(place)  # fmt: skip
+        menu_of(
+            self,
+            (
+                ("Copy", self.copy),
+                ("Take out", self.remove),
+                ("Earlier", partial(self._move_chosen, -1)),
+                ("Later", partial(self._move_chosen, 1)),
+            ),
+        ).popup(place)
 
     # --- the stage ----------------------------------------------------------------------------
 

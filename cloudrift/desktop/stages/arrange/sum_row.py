@@ -15,8 +15,16 @@ from cloudrift.loop.model.document import Document
 from cloudrift.style.sums import MOST_PUSH_DB, NOTHING, OWN, PUSH_DB, SUMS, sum_line, sum_of
 
 WHAT = Field(name="what", label="All of it through", default=NOTHING, choices=(NOTHING, *SUMS))
-PUSH = Field(name="push_db", label="Push", default=PUSH_DB, unit="dB", low=0, high=MOST_PUSH_DB,
-             step=0.5, hint="how hard the limiter at its end is pushed")  # fmt: skip
+PUSH = Field(
+    name="push_db",
+    label="Push",
+    default=PUSH_DB,
+    unit="dB",
+    low=0,
+    high=MOST_PUSH_DB,
+    step=0.5,
+    hint="how hard the limiter at its end is pushed",
+)
 
 
 class SumRow(QWidget):
@@ -66,14 +74,19 @@ class SumRow(QWidget):
             self.words.setText("its loudness is known once all is made")
         else:
             before, after = found
-            self.words.setText(f"{number(before.lufs, '.1f')} to {_lufs(after.lufs)}, "
-                               f"peak {number(after.true_peak_db, '.1f')} dBTP")  # fmt: skip
+            self.words.setText(
+                f"{number(before.lufs, '.1f')} to {_lufs(after.lufs)}, "
+                f"peak {number(after.true_peak_db, '.1f')} dBTP"
+            )
 
     def _set(self, what: str, push_db: float, *, moving: bool = False) -> None:
         if what != OWN:
             line = sum_line(what, push_db)
-            self._edit("the line of all of it", lambda document: arrange(document, line=line),
-                       moving=moving)  # fmt: skip
+            self._edit(
+                "the line of all of it",
+                lambda document: arrange(document, line=line),
+                moving=moving,
+            )
 
 
 def _lufs(value: float) -> str:

@@ -13,8 +13,9 @@ from cloudrift.loop.edits.arranging.arranging import arrange, forget_take, set_t
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.sections import MOST_OFFSET_DB
 
-LEVEL = Field(name="gain_db", label="Level", default=0, unit="dB", low=-60, high=MOST_OFFSET_DB,
-              step=0.5)  # fmt: skip
+LEVEL = Field(
+    name="gain_db", label="Level", default=0, unit="dB", low=-60, high=MOST_OFFSET_DB, step=0.5
+)
 NO_TAKE = "none"
 
 
@@ -22,15 +23,21 @@ class VoiceRow(QWidget):
     """Takes are kept in the file with the arrangement, and are never in what is delivered."""
 
     def __init__(
-        self, session: Session, taker: VoiceTaker, edit: Callable[..., bool],
+        self,
+        session: Session,
+        taker: VoiceTaker,
+        edit: Callable[..., bool],
         chosen: Callable[[], int],
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__()
         self._taker, self._edit, self._chosen = taker, edit, chosen
         self._take_id = ""
-        self.sing = button("Sing over it", self._swap,
-                           tip="From the chosen section on, by the microphone; stop it, or let it "
-                           "come to its end. Never delivered")  # fmt: skip
+        self.sing = button(
+            "Sing over it",
+            self._swap,
+            tip="From the chosen section on, by the microphone; stop it, or let it "
+            "come to its end. Never delivered",
+        )
         self.take = QComboBox()
         self.take.setAccessibleName("Take of the trial voice")
         self.take.activated.connect(self._choose)
@@ -43,8 +50,13 @@ class VoiceRow(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(6)
         row.addWidget(label("Trial voice", size=11.5, name="soft"))
-        for widget, share in ((self.sing, 0), (self.take, 1), (self.level, 1), (self.forget, 0),
-                              (self.words, 2)):  # fmt: skip
+        for widget, share in (
+            (self.sing, 0),
+            (self.take, 1),
+            (self.level, 1),
+            (self.forget, 0),
+            (self.words, 2),
+        ):
             row.addWidget(widget, share)
         taker.moved.connect(self._show_taking)
 
@@ -82,8 +94,11 @@ class VoiceRow(QWidget):
 
     def _set_level(self, value: object) -> None:
         take_id, gain_db = self._take_id, float(str(value))
-        self._edit("level of the trial voice", lambda document: set_take(
-            document, take_id, gain_db=gain_db), moving=True)  # fmt: skip
+        self._edit(
+            "level of the trial voice",
+            lambda document: set_take(document, take_id, gain_db=gain_db),
+            moving=True,
+        )
 
     def _forget(self) -> None:
         take_id = self._take_id

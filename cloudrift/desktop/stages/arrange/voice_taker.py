@@ -51,7 +51,7 @@ class VoiceTaker(QObject):
         place = f"{name} / {transport.speaker.name} / {transport.buffer_ms} ms"
         usual = (microphone.late_ms if microphone else None) or (
             PERIODS * transport.buffer_ms + 20.0
-        )  # fmt: skip
+        )
         return self._session.preferences.now.late_ms.get(place, usual)
 
     def begin(self, at: int) -> None:
@@ -61,8 +61,9 @@ class VoiceTaker(QObject):
             return
         self._capture = Capture(session.player.rate, lambda: session.player.handing)
         try:
-            self._microphone = open_microphone(session.player.rate, "",
-                                               lambda: session.player.handing)  # fmt: skip
+            self._microphone = open_microphone(
+                session.player.rate, "", lambda: session.player.handing
+            )
         except CloudriftError as error:
             session.say(str(error))
             return
@@ -78,8 +79,9 @@ class VoiceTaker(QObject):
         def phrase(stale: Callable[[], bool], _moved: object) -> np.ndarray:
             audio, _rate = sound_of(fits[number % len(fits)], stale, loop)
             mono = audio.mean(axis=0)
-            return np.asarray(mono * (PHRASE_PEAK / max(1e-9, float(np.abs(mono).max()))),
-                              np.float32)  # fmt: skip
+            return np.asarray(
+                mono * (PHRASE_PEAK / max(1e-9, float(np.abs(mono).max()))), np.float32
+            )
 
         def cue(sung: np.ndarray) -> None:
             if self.taking and isinstance(self._microphone, StandInMicrophone):
@@ -148,7 +150,7 @@ class VoiceTaker(QObject):
         def kept(names: tuple[str, ...]) -> None:
             self._session.document.change(
                 "a take of a trial voice", lambda document: add_take(document, names, at_s)
-            )  # fmt: skip
+            )
 
         self._tasks.run(TASK, keep, kept, self._failed, lane=Lane.READING)
 

@@ -22,7 +22,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import plural
 from cloudrift.loop.edits.bed import beds
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.bed import BED, MOST_DUCK_DB, Duck, hits_of
 from cloudrift.loop.model.hits import MOST_LATE_MS, MOST_ST, Hit
 from cloudrift.loop.model.layer import LEVEL, Layer
@@ -32,28 +32,89 @@ from cloudrift.sound.catalogue import CATALOGUE, find_sound
 from cloudrift.sound.own_files import Shelved, load_own, own_sounds
 
 PAGES = (("hits", "Hits"), ("lane", "Lane"), ("bed", "All of it"))
-LATE = Field(name="late_ms", label="Behind", default=0, unit="ms", low=-MOST_LATE_MS,
-             high=MOST_LATE_MS, hint="below 0: before its place")  # fmt: skip
+LATE = Field(
+    name="late_ms",
+    label="Behind",
+    default=0,
+    unit="ms",
+    low=-MOST_LATE_MS,
+    high=MOST_LATE_MS,
+    hint="below 0: before its place",
+)
 PAN = Field(name="pan", label="Pan", default=0, unit="%", low=-100, high=100)
-HIT = {f.name: f for f in (
-    Field(name="velocity", label="Loudness", default=100, unit="vel", low=1, high=127),
-    Field(name="st", label="Pitch", default=0, unit="st", low=-MOST_ST, high=MOST_ST,
-          hint="of a low drum: from its root"),
-    Field(name="length_ticks", label="Held", default=0, unit="beats", low=0, high=16, step=0.05,
-          off_low=True, hint="off: it rings until it is stopped"),
-    LATE, PAN,
-    Field(name="glide_ms", label="Slides in", default=0, unit="ms", low=0, high=1000, step=5,
-          off_low=True, hint="how long it takes to leave the pitch of the hit before"),
-    Field(name="sound", label="Of the stack", default=0, low=0, high=4, off_low=True,
-          hint="the number of the one that it plays alone; off: all"),
-)}  # fmt: skip
-DUCK = {f.name: f for f in (
-    Field(name="depth_db", label="Ducks by", default=6, unit="dB", low=0, high=MOST_DUCK_DB,
-          step=0.5),
-    Field(name="hold_ms", label="For", default=40, unit="ms", low=0, high=1000),
-    Field(name="back_ms", label="Back over", default=160, unit="ms", low=10, high=2000, step=5,
-          log=True),
-)}  # fmt: skip
+HIT = {
+    f.name: f
+    for f in (
+        Field(name="velocity", label="Loudness", default=100, unit="vel", low=1, high=127),
+        Field(
+            name="st",
+            label="Pitch",
+            default=0,
+            unit="st",
+            low=-MOST_ST,
+            high=MOST_ST,
+            hint="of a low drum: from its root",
+        ),
+        Field(
+            name="length_ticks",
+            label="Held",
+            default=0,
+            unit="beats",
+            low=0,
+            high=16,
+            step=0.05,
+            off_low=True,
+            hint="off: it rings until it is stopped",
+        ),
+        LATE,
+        PAN,
+        Field(
+            name="glide_ms",
+            label="Slides in",
+            default=0,
+            unit="ms",
+            low=0,
+            high=1000,
+            step=5,
+            off_low=True,
+            hint="how long it takes to leave the pitch of the hit before",
+        ),
+        Field(
+            name="sound",
+            label="Of the stack",
+            default=0,
+            low=0,
+            high=4,
+            off_low=True,
+            hint="the number of the one that it plays alone; off: all",
+        ),
+    )
+}
+DUCK = {
+    f.name: f
+    for f in (
+        Field(
+            name="depth_db",
+            label="Ducks by",
+            default=6,
+            unit="dB",
+            low=0,
+            high=MOST_DUCK_DB,
+            step=0.5,
+        ),
+        Field(name="hold_ms", label="For", default=40, unit="ms", low=0, high=1000),
+        Field(
+            name="back_ms",
+            label="Back over",
+            default=160,
+            unit="ms",
+            low=10,
+            high=2000,
+            step=5,
+            log=True,
+        ),
+    )
+}
 SHARES = {"pan"}  # held as -1 to 1, shown in %
 DRUMS = ("drums", "bass")
 NO_CHOKE = "rings on"
@@ -126,10 +187,12 @@ class Chosen(QWidget):
         row.setSpacing(4)
         self.on = self._toggle("heard", self._swap_on, "Hear this lane, or not (M)")
         self.alone = self._toggle("alone", self._swap_alone, "Hear this lane alone")
-        self.ducks = self._toggle("ducks the loop", self._swap_ducks,
-                                  "The loop makes room for this lane's hits")  # fmt: skip
-        self.locked = self._toggle("locked", self._swap_locked,
-                                   "It stays as it is when a groove is drawn")  # fmt: skip
+        self.ducks = self._toggle(
+            "ducks the loop", self._swap_ducks, "The loop makes room for this lane's hits"
+        )
+        self.locked = self._toggle(
+            "locked", self._swap_locked, "It stays as it is when a groove is drawn"
+        )
         for i, one in enumerate((self.on, self.alone, self.ducks, self.locked)):
             row.addWidget(one, i // 2, i % 2)
         body.addLayout(row)
@@ -170,21 +233,31 @@ class Chosen(QWidget):
         body = self._page()
         for name, field in DUCK.items():
             self.duck[name] = self._field(field, partial(self._set_duck, name), body)
-        self.bass = self._toggle("low drums duck, too", lambda on: self._set_duck("bass", on),
-                                 "Lanes on roots make room for the same hits")  # fmt: skip
+        self.bass = self._toggle(
+            "low drums duck, too",
+            lambda on: self._set_duck("bass", on),
+            "Lanes on roots make room for the same hits",
+        )
         body.addWidget(self.bass)
-        self.dirty = self._toggle("dirty", lambda _on: self._press(beds.make_dirty),
-                                  "Drive all of the bed, blended; once more: off")  # fmt: skip
-        self.air = self._toggle("air", lambda _on: self._press(beds.give_air),
-                                "A small room on all of the bed; once more: off")  # fmt: skip
+        self.dirty = self._toggle(
+            "dirty",
+            lambda _on: self._press(beds.make_dirty),
+            "Drive all of the bed, blended; once more: off",
+        )
+        self.air = self._toggle(
+            "air",
+            lambda _on: self._press(beds.give_air),
+            "A small room on all of the bed; once more: off",
+        )
         row = QHBoxLayout()
         row.setSpacing(4)
         row.addWidget(self.dirty)
         row.addWidget(self.air)
         body.addLayout(row)
         self.steps = ChoiceRow([(240, "1/16"), (480, "1/8")], columns=2, name="Swings in")
-        self.steps.chosen.connect(lambda ticks: self._edit(
-            "swing in", lambda loop: beds.set_bed(loop, swing_ticks=ticks)))  # fmt: skip
+        self.steps.chosen.connect(
+            lambda ticks: self._edit("swing in", lambda loop: beds.set_bed(loop, swing_ticks=ticks))
+        )
         body.addWidget(label("Swings in", size=11.5, name="soft"))
         body.addWidget(self.steps)
         self.pan = self._field(PAN, partial(self._set_owner, "pan", of=BED), body)
@@ -274,8 +347,9 @@ class Chosen(QWidget):
         clear(self.sounds)
         self.stack = []
         hits = hits_of(lane)
-        names = [sound.name for family in DRUMS for sound in CATALOGUE.values()
-                 if sound.family == family]  # fmt: skip
+        names = [
+            sound.name for family in DRUMS for sound in CATALOGUE.values() if sound.family == family
+        ]
         for i, one in enumerate(hits.stack):
             row = QHBoxLayout()
             row.setSpacing(3)
@@ -320,8 +394,9 @@ class Chosen(QWidget):
 
     def _set_late(self, value: object) -> None:
         lane_id, number = self._lanes.lane_id, float(str(value))
-        self._edit("a lane behind", lambda loop: beds.set_lane(loop, lane_id, late_ms=number),
-                   moving=True)  # fmt: skip
+        self._edit(
+            "a lane behind", lambda loop: beds.set_lane(loop, lane_id, late_ms=number), moving=True
+        )
 
     def _set_choke(self, _at: int) -> None:
         lane_id, words = self._lanes.lane_id, self.choke.currentText().strip()
@@ -344,13 +419,18 @@ class Chosen(QWidget):
             and sound == hits_of(self._session.loop.layer(lane_id)).stack[which].use.name
         ):
             return  # as it is
-        self._edit("sound of a lane", lambda loop: beds.set_stacked(
-            loop, lane_id, which, use=edits.sound_use(sound)))  # fmt: skip
+        self._edit(
+            "sound of a lane",
+            lambda loop: beds.set_stacked(loop, lane_id, which, use=layer_edits.sound_use(sound)),
+        )
 
     def _set_stacked(self, which: int, name: str, value: object) -> None:
         lane_id, number = self._lanes.lane_id, float(str(value))
-        self._edit("level in the stack", lambda loop: beds.set_stacked(
-            loop, lane_id, which, **{name: number}), moving=True)  # fmt: skip
+        self._edit(
+            "level in the stack",
+            lambda loop: beds.set_stacked(loop, lane_id, which, **{name: number}),
+            moving=True,
+        )
 
     def _add_sound(self) -> None:
         lane_id = self._lanes.lane_id
@@ -362,8 +442,9 @@ class Chosen(QWidget):
 
     def _swap_on(self, on: bool) -> None:
         lane_id = self._lanes.lane_id
-        self._edit("a lane on" if on else "a lane off",
-                   lambda loop: loop.with_owner(lane_id, mute=not on))  # fmt: skip
+        self._edit(
+            "a lane on" if on else "a lane off", lambda loop: loop.with_owner(lane_id, mute=not on)
+        )
 
     def _swap_alone(self, _on: bool) -> None:
         self._session.hearing.swap_alone(self._lanes.lane_id)
@@ -381,8 +462,9 @@ class Chosen(QWidget):
 
     def _swap_locked(self, on: bool) -> None:
         lane_id = self._lanes.lane_id
-        self._edit("lock a lane" if on else "unlock a lane",
-                   lambda loop: beds.lock(loop, lane_id, on=on))  # fmt: skip
+        self._edit(
+            "lock a lane" if on else "unlock a lane", lambda loop: beds.lock(loop, lane_id, on=on)
+        )
 
     def _copy_lane(self) -> None:
         lane_id = self._lanes.lane_id

@@ -45,16 +45,40 @@ HEIGHT, LEFT_PX, RIGHT_PX = 316, 212, 236
 LISTENING, READING = "where the loop strikes", "drums of a MIDI file"
 GRIDS = ("1/4", "1/8", "1/8 triplet", "1/16", "1/16 triplet", "1/32")
 ROLLS = {"1/16": 240, "1/16 triplet": 160, "1/32": 120, "1/32 triplet": 80, "1/64": 60}
-FIELDS = {f.name: f for f in (
-    LEVEL,
-    Field(name="swing", label="Swing", default=STRAIGHT, unit="%", low=STRAIGHT, high=MOST_SWING,
-          hint="where in a pair of steps the second lies; 50: straight"),
-    Field(name="late_ms", label="Feel", default=0, unit="ms", low=-100, high=100,
-          hint="how far behind all of it is played; below 0: before"),
-    Field(name="busy", label="Busy", default=50, unit="%", low=0, high=100,
-          hint="how much of what is open is struck; moving it draws the groove anew"),
-    Field(name="draw", label="№", default=1, low=1, high=MAX_DRAW),
-)}  # fmt: skip
+FIELDS = {
+    f.name: f
+    for f in (
+        LEVEL,
+        Field(
+            name="swing",
+            label="Swing",
+            default=STRAIGHT,
+            unit="%",
+            low=STRAIGHT,
+            high=MOST_SWING,
+            hint="where in a pair of steps the second lies; 50: straight",
+        ),
+        Field(
+            name="late_ms",
+            label="Feel",
+            default=0,
+            unit="ms",
+            low=-100,
+            high=100,
+            hint="how far behind all of it is played; below 0: before",
+        ),
+        Field(
+            name="busy",
+            label="Busy",
+            default=50,
+            unit="%",
+            low=0,
+            high=100,
+            hint="how much of what is open is struck; moving it draws the groove anew",
+        ),
+        Field(name="draw", label="№", default=1, low=1, high=MAX_DRAW),
+    )
+}
 
 
 DRAWN = ("draw a hit", "draw a roll")
@@ -91,19 +115,26 @@ class BedDrawer(QFrame):
         self.manner.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.manner.addItems(list(manners()))
         self.manner.currentTextChanged.connect(self._show_manner)
-        self.draw = button("Draw one from the loop", self.draw_one, name="strong",
-                           tip="Strokes that land where the loop strikes; each press another "
-                           "draw, lanes that are locked stay")  # fmt: skip
+        self.draw = button(
+            "Draw one from the loop",
+            self.draw_one,
+            name="strong",
+            tip="Strokes that land where the loop strikes; each press another "
+            "draw, lanes that are locked stay",
+        )
         self.about = label("", size=11, name="soft")
         self.about.setWordWrap(True)
         self.patterns = QHBoxLayout()
         self.patterns.setSpacing(3)
         self._patterns_of: tuple[str, ...] = ()
         self.pattern: dict[str, QPushButton] = {}
-        self.bars = small_button("", self._double, tip="Let the pattern be twice as long; behind 8 "
-                                 "bars comes one")  # fmt: skip
-        self.grid, self.roll = (self._choice(*one) for one in (
-            ("Grid", GRIDS, "1/16"), ("Rolls in", tuple(ROLLS), "1/32")))  # fmt: skip
+        self.bars = small_button(
+            "", self._double, tip="Let the pattern be twice as long; behind 8 bars comes one"
+        )
+        self.grid, self.roll = (
+            self._choice(*one)
+            for one in (("Grid", GRIDS, "1/16"), ("Rolls in", tuple(ROLLS), "1/32"))
+        )
         self.grid.currentTextChanged.connect(self._set_grid)
         self.roll.currentTextChanged.connect(self._set_grid)
         self.add = QPushButton("Add a lane")
@@ -195,9 +226,13 @@ class BedDrawer(QFrame):
             one.setEnabled(there)
         self.heard.setChecked(there and not bed.group.mute)
         self.only.setChecked(BED in self._session.hearing.alone)
-        for name, value in (("level_db", bed.group.level_db), ("swing", bed.swing),
-                            ("late_ms", bed.late_ms), ("busy", 100 * bed.busy),
-                            ("draw", float(bed.draw))):  # fmt: skip
+        for name, value in (
+            ("level_db", bed.group.level_db),
+            ("swing", bed.swing),
+            ("late_ms", bed.late_ms),
+            ("busy", 100 * bed.busy),
+            ("draw", float(bed.draw)),
+        ):
             self.fields[name].set_value(value)
         self._show_patterns(bed)
         model = self.lanes.model
@@ -221,17 +256,20 @@ class BedDrawer(QFrame):
                     widget.deleteLater()
             self.pattern = {}
             for name in names:
-                one = small_button(name, partial(self._play, name),
-                                   tip="All lanes play this pattern")  # fmt: skip
+                one = small_button(
+                    name, partial(self._play, name), tip="All lanes play this pattern"
+                )
                 one.setCheckable(True)
                 self.pattern[name] = one
                 self.patterns.addWidget(one)
             if names:
-                self.patterns.addWidget(small_button(
-                    "+", self._copy_pattern, tip="Go on with a copy of this pattern"))  # fmt: skip
+                self.patterns.addWidget(
+                    small_button("+", self._copy_pattern, tip="Go on with a copy of this pattern")
+                )
             if len(names) > 1:
-                self.patterns.addWidget(small_button(
-                    "−", self._remove_pattern, tip="Take this pattern out"))  # fmt: skip
+                self.patterns.addWidget(
+                    small_button("−", self._remove_pattern, tip="Take this pattern out")
+                )
         plays = {beds.hits_of(x).plays for x in bed.lanes}
         for name, one in self.pattern.items():
             one.setChecked(plays == {name})
@@ -316,14 +354,18 @@ class BedDrawer(QFrame):
             self.manner.setCurrentText(bed.manner)
             self._draw(round(number), bed.busy, moving=True)
         elif name == "level_db":
-            self.edit("level of the bed", lambda loop: loop.with_owner(BED, level_db=number),
-                      moving=True)  # fmt: skip
+            self.edit(
+                "level of the bed", lambda loop: loop.with_owner(BED, level_db=number), moving=True
+            )
         elif name in ("busy", "draw"):
             number = number / 100 if name == "busy" else round(number)
             self.edit(name, lambda loop: beds.set_bed(loop, **{name: number}), moving=True)
         else:
-            self.edit("swing" if name == "swing" else "feel",
-                      lambda loop: beds.set_bed(loop, **{name: number}), moving=True)  # fmt: skip
+            self.edit(
+                "swing" if name == "swing" else "feel",
+                lambda loop: beds.set_bed(loop, **{name: number}),
+                moving=True,
+            )
 
     def _set_grid(self) -> None:
         self.lanes.grid = NOTE_VALUES[self.grid.currentText()]
@@ -331,8 +373,7 @@ class BedDrawer(QFrame):
         self.lanes.update()
 
     def _swap_heard(self, on: bool) -> None:
-        self.edit("hear the bed" if on else "the bed off",
-                  lambda loop: beds.set_heard(loop, on=on))  # fmt: skip
+        self.edit("hear the bed" if on else "the bed off", lambda loop: beds.set_heard(loop, on=on))
 
     def _swap_alone(self, on: bool) -> None:
         self._session.hearing.hear_alone({BED} if on else ())
@@ -358,13 +399,19 @@ class BedDrawer(QFrame):
 
         def came(song: MidiSong) -> None:
             before = len(self._session.loop.lanes)
-            if self.edit("drums of a MIDI file",
-                         lambda loop: lanes_of_midi(loop, song.drums, song.parts)):  # fmt: skip
+            if self.edit(
+                "drums of a MIDI file", lambda loop: lanes_of_midi(loop, song.drums, song.parts)
+            ):
                 count = len(self._session.loop.lanes) - before
                 self._session.say(f"{plural(count, 'lane')} from {path.name}", good=True)
 
-        self._tasks.run(READING, lambda stale, _moved: read_drums(path, stale), came,
-                        lambda error: self._session.say(str(error)), lane=Lane.READING)  # fmt: skip
+        self._tasks.run(
+            READING,
+            lambda stale, _moved: read_drums(path, stale),
+            came,
+            lambda error: self._session.say(str(error)),
+            lane=Lane.READING,
+        )
 
     def _play(self, name: str) -> None:
         self.edit(f"pattern {name}", lambda loop: beds.play_pattern(loop, name))

@@ -54,8 +54,10 @@ class _Drag:
     copies: bool = False
 
 
-EMPTY = ("Nothing is here yet. Draw a groove from the loop: its strokes land where the loop "
-         "strikes. Or add a lane, and draw hits in it.")  # fmt: skip
+EMPTY = (
+    "Nothing is here yet. Draw a groove from the loop: its strokes land where the loop "
+    "strikes. Or add a lane, and draw hits in it."
+)
 
 
 class HitLanes(Keyed):
@@ -237,11 +239,15 @@ class HitLanes(Keyed):
             by = round(self.model.axis.ticks_of(away.x()) / grid) * grid
         louder = round(-away.y() / (ROW_PX - 8) * 127) if abs(away.y()) > DRAG_PX else 0
         last = self.model.bars * self.model.bar - 1
-        moved = [replace(drag.before[n], tick=min(max(drag.before[n].tick + by, 0), last),
-                         velocity=min(max(drag.before[n].velocity + louder, 1), 127))
-                 for n in drag.numbers]  # fmt: skip
-        still = [hit for n, hit in enumerate(drag.before)
-                 if drag.copies or n not in drag.numbers]  # fmt: skip
+        moved = [
+            replace(
+                drag.before[n],
+                tick=min(max(drag.before[n].tick + by, 0), last),
+                velocity=min(max(drag.before[n].velocity + louder, 1), 127),
+            )
+            for n in drag.numbers
+        ]
+        still = [hit for n, hit in enumerate(drag.before) if drag.copies or n not in drag.numbers]
 
         def edit(loop: Loop) -> Loop:
             return hitting.with_hits(loop, lane_id, [*still, *moved])
@@ -264,8 +270,9 @@ class HitLanes(Keyed):
 
         def edit(loop: Loop) -> Loop:
             loop = hitting.with_hits(loop, lane_id, drag.before)
-            return hitting.roll(loop, lane_id, first, first + count * self.roll_ticks, count,
-                                loud=loud, like=like)  # fmt: skip
+            return hitting.roll(
+                loop, lane_id, first, first + count * self.roll_ticks, count, loud=loud, like=like
+            )
 
         self._edit("draw a roll", edit, moving=True)
         self._choose_ticks(lane_id, {first + i * self.roll_ticks for i in range(count)})
@@ -334,18 +341,27 @@ class HitLanes(Keyed):
             ("An octave down" + whose, do("an octave down", hitting.tune_hits, -12)),
         ]
         bar = self.at_tick // self.model.bar
-        found.append((f"What is in bar {bar + 1} in all bars behind it",
-                      lambda: self._edit("copy a bar on", lambda loop: hitting.copy_bar_on(
-                          loop, lane_id, bar))))  # fmt: skip
+        found.append(
+            (
+                f"What is in bar {bar + 1} in all bars behind it",
+                lambda: self._edit(
+                    "copy a bar on", lambda loop: hitting.copy_bar_on(loop, lane_id, bar)
+                ),
+            )
+        )
         if self.model.is_low(self.row):
             found += [
                 ("Slide" + whose, do("slide", hitting.slide)),
                 (f"Cut{whose} short: half as long", do("cut short", hitting.cut_short)),
                 ("Last hit an octave up, or back", self._low("high jump", hitting.high_jump)),
                 ("The end a half step away", self._low("tension", hitting.tension)),
-                ("Every second bar left out", lambda: self._edit(
-                    "skip a bar", lambda loop: hitting.skip_bar(loop, lane_id, 2))),
-            ]  # fmt: skip
+                (
+                    "Every second bar left out",
+                    lambda: self._edit(
+                        "skip a bar", lambda loop: hitting.skip_bar(loop, lane_id, 2)
+                    ),
+                ),
+            ]
         return found
 
     def _low(self, words: str, edit: Callable[[Loop, str], Loop]) -> Callable[[], object]:
@@ -372,15 +388,16 @@ class HitLanes(Keyed):
             return
         pans = [self.model.hits(self.row)[n].pan for n in numbers]
         draw = round(sum(abs(pan) for pan in pans) * 97) % 9999 + 1
-        self._edit("pan by a draw",
-                   lambda loop: hitting.spread(loop, lane_id, numbers, 0.8, draw))  # fmt: skip
+        self._edit("pan by a draw", lambda loop: hitting.spread(loop, lane_id, numbers, 0.8, draw))
 
     def set_all(self, name: str, value: object, *, moving: bool = False) -> None:
         """Set a field of the chosen hits."""
         lane_id, numbers = self.lane_id, self.chosen_or_all
-        self._edit(f"{name.replace('_', ' ')} of hits",
-                   lambda loop: hitting.set_hits(loop, lane_id, numbers, **{name: value}),
-                   moving=moving)  # fmt: skip
+        self._edit(
+            f"{name.replace('_', ' ')} of hits",
+            lambda loop: hitting.set_hits(loop, lane_id, numbers, **{name: value}),
+            moving=moving,
+        )
 
     def _edit(self, words: str, edit: Edit, *, moving: bool = False) -> None:
         self.edited.emit(words, edit, moving)
@@ -403,24 +420,29 @@ class HitLanes(Keyed):
         down = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(key, 0)
         acts: dict[Held, Callable[[], object]] = {}
         if along:
-            acts = {Held(): lambda: self._go(along),
-                    Held(ctrl=True): lambda: self._move(along * self.grid),
-                    Held(alt=True): lambda: self._lean(along * LEAN_MS)}  # fmt: skip
+            acts = {
+                Held(): lambda: self._go(along),
+                Held(ctrl=True): lambda: self._move(along * self.grid),
+                Held(alt=True): lambda: self._lean(along * LEAN_MS),
+            }
         elif down:
-            acts = {Held(): lambda: self.choose(self.row + down),
-                    Held(shift=True): lambda: self._tune(-down)}  # fmt: skip
+            acts = {
+                Held(): lambda: self.choose(self.row + down),
+                Held(shift=True): lambda: self._tune(-down),
+            }
         elif not (how.ctrl or how.alt):
             return self._plain_act(event.text(), key)
         return acts.get(how)
 
     def _plain_act(self, text: str, key: Qt.Key) -> Callable[[], object] | None:
         acts: dict[object, Callable[[], object]] = {
-            Qt.Key.Key_Return: self._swap_hit, Qt.Key.Key_Enter: self._swap_hit,
+            Qt.Key.Key_Return: self._swap_hit,
+            Qt.Key.Key_Enter: self._swap_hit,
             "m": lambda: self.on_swapped.emit(self.lane_id),
             **{sign: lambda: self._louder(LOUDER) for sign in "+="},
             **{sign: lambda: self._louder(-LOUDER) for sign in "-−"},
             **{digit: partial(self._roll_here, int(digit)) for digit in DIGITS},
-        }  # fmt: skip
+        }
         if self.numbers:
             acts |= {Qt.Key.Key_Delete: self.take_out, Qt.Key.Key_Backspace: self.take_out}
         return acts.get(key) or acts.get(text.lower())
@@ -454,8 +476,7 @@ class HitLanes(Keyed):
 
     def _roll_here(self, count: int) -> None:
         lane_id, first, last = self.lane_id, self.at_tick, self.at_tick + self.grid
-        self._edit("draw a roll",
-                   lambda loop: hitting.roll(loop, lane_id, first, last, count))  # fmt: skip
+        self._edit("draw a roll", lambda loop: hitting.roll(loop, lane_id, first, last, count))
         if self.model is not None:
             struck = {hit.tick for hit in self.model.hits(self.row) if first <= hit.tick < last}
             self._choose_ticks(lane_id, struck)
@@ -478,8 +499,10 @@ class HitLanes(Keyed):
 
     def _louder(self, by: int) -> None:
         lane_id, numbers = self.lane_id, self.numbers
-        self._edit("louder" if by > 0 else "softer",
-                   lambda loop: hitting.louder(loop, lane_id, numbers, by))  # fmt: skip
+        self._edit(
+            "louder" if by > 0 else "softer",
+            lambda loop: hitting.louder(loop, lane_id, numbers, by),
+        )
 
     # --- painting -----------------------------------------------------------------------------
 
@@ -493,8 +516,13 @@ class HitLanes(Keyed):
         paint_grid(painter, model)
         for row in range(len(model.lanes)):
             chosen = row == self.row
-            paint_lane(painter, model, row, self.numbers if chosen else None,
-                       focused=chosen and self.hasFocus())  # fmt: skip
+            paint_lane(
+                painter,
+                model,
+                row,
+                self.numbers if chosen else None,
+                focused=chosen and self.hasFocus(),
+            )
         if self.hasFocus():
             paint_place(painter, model, self.row, self.at_tick, self.grid)
         if self._box is not None:

@@ -125,8 +125,10 @@ class LanesModel:
         late_ms = hit.late_ms + hits_of(self.lanes[row]).late_ms
         clock = Clock.of(self.loop.sounding_tempo, self.loop.rate)
         ticks = late_ms * 1e-3 / clock.seconds(1) if late_ms else 0.0
-        return max(float(self.axis.at_x(hit.tick + ticks)),
-                   NAMES_PX if hit.tick >= self.axis.first else -1.0)  # fmt: skip
+        return max(
+            float(self.axis.at_x(hit.tick + ticks)),
+            NAMES_PX if hit.tick >= self.axis.first else -1.0,
+        )
 
     def hit_at(self, row: int, x: float) -> int | None:
         """Return the number of the hit of a lane at a place."""

@@ -32,8 +32,11 @@ def paint_grid(painter: QPainter, model: LanesModel) -> None:
         if first or model.shown <= 2:
             painter.drawText(QRectF(x + 3, 0, 60, 14), Qt.AlignmentFlag.AlignLeft, name)
     painter.setFont(text_font(11))
-    painter.drawText(QRectF(2, TOP_PX - GUIDE_PX - 2, NAMES_PX - 6, GUIDE_PX),
-                     Qt.AlignmentFlag.AlignVCenter, "the loop")  # fmt: skip
+    painter.drawText(
+        QRectF(2, TOP_PX - GUIDE_PX - 2, NAMES_PX - 6, GUIDE_PX),
+        Qt.AlignmentFlag.AlignVCenter,
+        "the loop",
+    )
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(color("pluck"))
     for tick, strength in model.guide():
@@ -57,16 +60,18 @@ def paint_lane(
     painter.drawLine(QPointF(NAMES_PX, bottom), QPointF(model.width, bottom))
     box = QRectF(1, top + 2, NAMES_PX - 8, ROW_PX - 7)
     chosen = picked is not None
-    painter.setPen(QPen(color("focus" if focused else
-                              "ink" if chosen else "line"), 2 if chosen else 1))  # fmt: skip
+    painter.setPen(
+        QPen(color("focus" if focused else "ink" if chosen else "line"), 2 if chosen else 1)
+    )
     painter.setBrush(color("card"))
     painter.drawRoundedRect(box, 4, 4)
     painter.fillRect(QRectF(2, top + 4, 4, ROW_PX - 11), color(lane.role, faint))
     painter.setPen(color("ink_soft" if off else "ink"))
     painter.setFont(text_font(11.5, SEMI if chosen else MEDIUM))
     name = f"{lane.name}, off" if lane.mute else lane.name
-    name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight,
-                                            int(box.width() - 14))  # fmt: skip
+    name = painter.fontMetrics().elidedText(
+        name, Qt.TextElideMode.ElideRight, int(box.width() - 14)
+    )
     painter.drawText(box.adjusted(11, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)
     clip = QRectF(NAMES_PX - 2, 0, model.width - NAMES_PX + 2, model.height)
     painter.save()
@@ -79,9 +84,15 @@ def paint_lane(
 
 
 def _paint_hit(
-    painter: QPainter, model: LanesModel, row: int, hit: Hit, faint: float, *,
-    picked: bool, words: str,
-) -> None:  # fmt: skip
+    painter: QPainter,
+    model: LanesModel,
+    row: int,
+    hit: Hit,
+    faint: float,
+    *,
+    picked: bool,
+    words: str,
+) -> None:
     lane = model.lanes[row]
     x, bottom = model.x_of(row, hit), model.row_top(row) + ROW_PX - 4
     high = model.high(hit)
@@ -103,8 +114,9 @@ def _paint_hit(
     painter.setFont(figure_font(9.5))
     painter.setPen(color("ink" if faint == 1 else "ink_soft"))
     if words:
-        painter.drawText(QRectF(x + STROKE_PX + 2, bottom - 14, 40, 13),
-                         Qt.AlignmentFlag.AlignLeft, words)  # fmt: skip
+        painter.drawText(
+            QRectF(x + STROKE_PX + 2, bottom - 14, 40, 13), Qt.AlignmentFlag.AlignLeft, words
+        )
     if picked:
         painter.setPen(QPen(color("focus"), 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -114,8 +126,7 @@ def _paint_hit(
 def paint_place(painter: QPainter, model: LanesModel, row: int, tick: int, grid: int) -> None:
     """Where keys act: a lane, and a step of the grid in it."""
     x = float(model.axis.at_x(tick))
-    box = QRectF(x - 2, model.row_top(row) + 1, max(8.0, model.axis.px(grid)),
-                 ROW_PX - 5)  # fmt: skip
+    box = QRectF(x - 2, model.row_top(row) + 1, max(8.0, model.axis.px(grid)), ROW_PX - 5)
     painter.setPen(QPen(color("focus"), 1, Qt.PenStyle.DotLine))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     if x >= NAMES_PX - 2:

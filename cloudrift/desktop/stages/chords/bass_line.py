@@ -6,7 +6,7 @@ from cloudrift.desktop.kit.parts import Elided, plain_tip, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.words import plural
 from cloudrift.loop.edits.chords.bass import bass_only, let_play_bass, roots_layer, unheard_bass
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.loop import Chord, Loop
 
 BASS_SOUND = "round sub"
@@ -49,14 +49,17 @@ class BassLine(QWidget):
         self.words.setText(f"The bass voice of {names}{more} is not heard: {why}.")
         self.words.setToolTip(plain_tip(self.words.text()))
         self.help.setText(f"Let {roots.name} play it" if roots else "Add a bass that plays it")
-        self.help.setToolTip("Its lens takes the lowest voice instead of the root" if roots else
-                             f"A layer with {BASS_SOUND}, looking at the lowest voice")  # fmt: skip
+        self.help.setToolTip(
+            "Its lens takes the lowest voice instead of the root"
+            if roots
+            else f"A layer with {BASS_SOUND}, looking at the lowest voice"
+        )
 
     def _mend(self) -> None:
         roots = roots_layer(self._session.loop)
         if roots is None:
             self._session.apply(
-                "add a bass", lambda loop: edits.add_layer(loop, BASS_SOUND, "Bass")
+                "add a bass", lambda loop: layer_edits.add_layer(loop, BASS_SOUND, "Bass")
             )
         else:
             self._session.apply("play the bass", lambda loop: let_play_bass(loop, roots.id))

@@ -14,8 +14,11 @@ from cloudrift.desktop.stages.chords.voice_page import VoicePage
 from cloudrift.notes.time import bar_ticks
 
 PAGES: tuple[tuple[str, Callable[[Moves], Page]], ...] = (
-    ("Voice", VoicePage), ("Rhythm", RhythmPage), ("Touch", TouchPage), ("Reading", ReadingPage),
-)  # fmt: skip
+    ("Voice", VoicePage),
+    ("Rhythm", RhythmPage),
+    ("Touch", TouchPage),
+    ("Reading", ReadingPage),
+)
 
 
 class ChordInspector(Inspector):

@@ -151,9 +151,12 @@ def changed_span(
     if before is not after and (
         len(before.chords) != len(after.chords)
         or (before.key, before.bars, before.metre) != (after.key, after.bars, after.metre)
-        or any((a.id, a.start_tick, a.length_ticks) != (b.id, b.start_tick, b.length_ticks)
-               for a, b in zip(before.chords, after.chords, strict=True) if a is not b)
-    ):  # fmt: skip
+        or any(
+            (a.id, a.start_tick, a.length_ticks) != (b.id, b.start_tick, b.length_ticks)
+            for a, b in zip(before.chords, after.chords, strict=True)
+            if a is not b
+        )
+    ):
         return WHOLE
     ids = set()
     if old != new:

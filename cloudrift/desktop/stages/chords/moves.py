@@ -218,8 +218,7 @@ class Moves:
         if ids:
             on_time = all(loop.chord(i).late_ticks for i in ids)
             ticks = 0 if on_time else self.grid.step
-            self.apply("late" if ticks else "on time",
-                       lambda p: chord_time.set_late(p, ids, ticks))  # fmt: skip
+            self.apply("late" if ticks else "on time", lambda p: chord_time.set_late(p, ids, ticks))
 
     def every_second_late(self) -> None:
         """Strike every second chord a grid step late, or all on time again."""

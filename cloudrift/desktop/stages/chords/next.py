@@ -86,8 +86,9 @@ class NextTile(QWidget):
             return ""
         found = [move for _, _, move in self.outlook.ways]
         said = " · ".join(plural(found.count(m), n) for m, n in MOVE_NAMES.items() if m in found)
-        return " · ".join(w for w in (f"{self.next.name} ({self.next.degree})", said,
-                                      self.outlook.colour) if w)  # fmt: skip
+        return " · ".join(
+            w for w in (f"{self.next.name} ({self.next.degree})", said, self.outlook.colour) if w
+        )
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

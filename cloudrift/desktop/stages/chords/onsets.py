@@ -34,8 +34,10 @@ class Onsets(InTime):
         self._drag: tuple[str, float] | None = None
         self._moved = False
         self.setAccessibleName("Onsets: where the chords are struck")
-        self.setToolTip("Press to strike the chord there too, or no longer; drag its first stroke "
-                        "to the right to make it late")  # fmt: skip
+        self.setToolTip(
+            "Press to strike the chord there too, or no longer; drag its first stroke "
+            "to the right to make it late"
+        )
         moves.grid.changed.append(self.update)
 
     def _chord_at(self, tick: float) -> Chord | None:
@@ -45,8 +47,9 @@ class Onsets(InTime):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         x = event.position().x()
-        first = [c for c in self._session.loop.chords
-                 if abs(self.axis.at_x(c.hits[0][0]) - x) <= NEAR_PX]  # fmt: skip
+        first = [
+            c for c in self._session.loop.chords if abs(self.axis.at_x(c.hits[0][0]) - x) <= NEAR_PX
+        ]
         chord = first[0] if first else self._chord_at(self.axis.tick_at(x))
         if chord is None:
             return
@@ -147,5 +150,6 @@ class Onsets(InTime):
                     QRectF(left, 4, painter.fontMetrics().horizontalAdvance(words) + 4, HEIGHT - 8),
                     color("card"),
                 )
-                painter.drawText(QRectF(left + 2, 2, room, HEIGHT - 4),
-                                 Qt.AlignmentFlag.AlignVCenter, words)  # fmt: skip
+                painter.drawText(
+                    QRectF(left + 2, 2, room, HEIGHT - 4), Qt.AlignmentFlag.AlignVCenter, words
+                )

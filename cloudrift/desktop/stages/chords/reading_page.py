@@ -19,9 +19,11 @@ COUNTED = {0: "root", 1: "lowered 9th", 2: "9th", 3: "minor 3rd", 4: "major 3rd"
            6: "lowered 5th", 7: "5th", 8: "raised 5th", 9: "6th", 10: "minor 7th",
            11: "major 7th"}  # fmt: skip
 COLOUR_WORDS = {
-    "rest": "rest: it is home", "lift": "lift: major and in the key",
-    "tension": "tension: it wants to go on", "open": "open: it leaves the way free",
-}  # fmt: skip
+    "rest": "rest: it is home",
+    "lift": "lift: major and in the key",
+    "tension": "tension: it wants to go on",
+    "open": "open: it leaves the way free",
+}
 
 
 def counted(voices: tuple[int, ...], root: int, key: Key) -> str:
@@ -59,11 +61,16 @@ class ReadingPage(Page):
         for words in (self.movement, self.half_steps, self.colour):
             words.setWordWrap(True)
         self.put(
-            heading("Counted from the root"), self.notes,
-            heading("Could also be read as"), self.others,
-            heading("Movement"), self.movement, self.half_steps,
-            heading("Colour"), self.colour,
-        )  # fmt: skip
+            heading("Counted from the root"),
+            self.notes,
+            heading("Could also be read as"),
+            self.others,
+            heading("Movement"),
+            self.movement,
+            self.half_steps,
+            heading("Colour"),
+            self.colour,
+        )
 
     def show_chord(self, chord: Chord) -> None:
         loop = self.session.loop
@@ -75,9 +82,13 @@ class ReadingPage(Page):
         for name in reading.alternatives:
             root = parse_chord(name).tones[0]
             self._others.addWidget(
-                button(pretty(name), partial(self._mean, root), name="link",
-                       tip="Mean this one: its root is what the root lens plays")
-            )  # fmt: skip
+                button(
+                    pretty(name),
+                    partial(self._mean, root),
+                    name="link",
+                    tip="Mean this one: its root is what the root lens plays",
+                )
+            )
         if not reading.alternatives:
             self._others.addWidget(label("nothing else as plainly", size=11.5, name="soft"))
         if chord.root != reading.root:

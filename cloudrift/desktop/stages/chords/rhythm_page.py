@@ -18,8 +18,16 @@ from cloudrift.notes.time import NOTE_VALUES, bar_ticks
 
 LENGTHS = ((0.5, "½ bar"), (1, "1 bar"), (2, "2 bars"), (4, "4 bars"))
 REPEATS = ((0, "once"), *((NOTE_VALUES[v], v) for v in ("1/2", "1/4", "1/8", "1/16")))
-GATE = Field(name="gate", label="Held", default=100, unit="%", low=5, high=100, step=1,
-             hint="share of each stroke; little is staccato")  # fmt: skip
+GATE = Field(
+    name="gate",
+    label="Held",
+    default=100,
+    unit="%",
+    low=5,
+    high=100,
+    step=1,
+    hint="share of each stroke; little is staccato",
+)
 
 
 class RhythmPage(Page):
@@ -30,12 +38,16 @@ class RhythmPage(Page):
         self.length = label("", size=11.5, name="soft")
         self.lengths = ChoiceRow(LENGTHS, columns=4, name="Length")
         self.lengths.chosen.connect(self._put_length)
-        self.late = toggle("Late by 1/8 triplet", lambda _on: moves.late(),
-                           "Strike it a grid step late, or on time (L)")  # fmt: skip
+        self.late = toggle(
+            "Late by 1/8 triplet",
+            lambda _on: moves.late(),
+            "Strike it a grid step late, or on time (L)",
+        )
         self.every_second = small(
-            "Every second one late", moves.every_second_late,
+            "Every second one late",
+            moves.every_second_late,
             "The second chord, the fourth and so on: late, or on time again",
-        )  # fmt: skip
+        )
         self.late_words = label("", size=11.5, name="soft")
         self.repeats = ChoiceRow(REPEATS, columns=5, name="Struck")
         self.repeats.chosen.connect(self._put_repeat)
@@ -110,8 +122,10 @@ class RhythmPage(Page):
     def show_chord(self, chord: Chord) -> None:
         loop = self.session.loop
         bars = chord.length_ticks / bar_ticks(loop.metre)
-        self.length.setText(f"{length_words(loop, chord.length_ticks)} · steps of "
-                            f"{ticks_in_words(self.moves.grid.step)}")  # fmt: skip
+        self.length.setText(
+            f"{length_words(loop, chord.length_ticks)} · steps of "
+            f"{ticks_in_words(self.moves.grid.step)}"
+        )
         self.lengths.show_choice(next((b for b, _ in LENGTHS if b == bars), None))
         late = chord.late_ticks
         self.late.setChecked(late > 0)

@@ -44,8 +44,10 @@ class RowBar(QWidget):
         self.typed = QLineEdit()
         self.typed.setPlaceholderText(EXAMPLE)
         self.typed.setAccessibleName("Row of chords: degrees, numbers or names")
-        self.typed.setToolTip("Degrees (i VI7 bII V7/iv), numbers of the scale, or names; bar "
-                              "lines share a bar, % repeats. Enter puts the row down.")  # fmt: skip
+        self.typed.setToolTip(
+            "Degrees (i VI7 bII V7/iv), numbers of the scale, or names; bar "
+            "lines share a bar, % repeats. Enter puts the row down."
+        )
         self.typed.setClearButtonEnabled(True)
         self.typed.returnPressed.connect(self.put_typed)
         self.put = button("Put", self.put_typed, tip="Put the row in the place of what is there")
@@ -140,8 +142,9 @@ class RowBar(QWidget):
         menu.addSeparator()
         self._add("Copy the block behind itself", self._copy_block)
         self._add("Copy it with another end", self._vary_end)
-        self._add("Mirror: backwards behind itself",
-                  lambda: self._put("mirror", progression.mirror))  # fmt: skip
+        self._add(
+            "Mirror: backwards behind itself", lambda: self._put("mirror", progression.mirror)
+        )
         menu.addSeparator()
         self._add("Chords from a MIDI file…", self.choose_midi)
 
@@ -152,9 +155,10 @@ class RowBar(QWidget):
         for row in rows:
             chords = "  ".join(c.read(row.loop.key).text for c in row.loop.chords[:8])
             more = " …" if len(row.loop.chords) > 8 else ""
-            self._add(f"{row.name}\t{chords}{more}".replace("&", "&&"),
-                      partial(self._put, "a row of your own",
-                              partial(_taken, row.loop)))  # fmt: skip
+            self._add(
+                f"{row.name}\t{chords}{more}".replace("&", "&&"),
+                partial(self._put, "a row of your own", partial(_taken, row.loop)),
+            )
         for words in wrong:
             self._session.say(words)
         self._add("Put this row on the shelf…", self.keep_wanted.emit)

@@ -73,13 +73,14 @@ class ChordsStage(QWidget):
     def commands() -> tuple[Command, ...]:
         """What can be done here, for the menus."""
         return (
-            Command("&Type a row of chords", lambda it: it.row_bar.typed.setFocus(), "Ctrl+R",
-                    goes=True),
+            Command(
+                "&Type a row of chords", lambda it: it.row_bar.typed.setFocus(), "Ctrl+R", goes=True
+            ),
             Command("&Draw a row from the style card", lambda it: it.row_bar.draw_row(), "Ctrl+D"),
             Command("Chords from a &MIDI file…", lambda it: it.row_bar.choose_midi(), "Ctrl+M"),
             Command("&Nearest voicing for all", lambda it: it.inspector.all_nearest()),
             Command("&Every second one late", lambda it: it.moves.every_second_late()),
-        )  # fmt: skip
+        )
 
     def focus_first(self) -> None:
         """Put the keyboard where the work is."""

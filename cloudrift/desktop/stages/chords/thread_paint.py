@@ -77,8 +77,7 @@ class Places:
     def bar_at(self, bars: tuple[VoiceBar, ...], point: QPointF) -> VoiceBar | None:
         """Return the voice under a point; a thin one is easier to hit than it looks."""
         reach = max(2.0, (9 - self.lane) / 2)
-        near = [b for b in bars
-                if self.full_box(b).adjusted(-2, -reach, 2, reach).contains(point)]  # fmt: skip
+        near = [b for b in bars if self.full_box(b).adjusted(-2, -reach, 2, reach).contains(point)]
         return min(near, key=lambda b: abs(self.at_y(b.pitch) - point.y()), default=None)
 
     def edge_of(self, bar: VoiceBar, x: float) -> str:
@@ -133,8 +132,9 @@ def _paint_lanes(painter: QPainter, places: Places, model: ThreadPicture, *, lab
             painter.setPen(color("ink" if lane.is_tonic else "ink_soft"))
             painter.setFont(figure_font(9.5, SEMI if lane.is_tonic else MEDIUM))
             painter.drawText(QRectF(0, y - 7, 38, 14), RIGHT | MIDDLE_V, lane.name)
-            painter.drawText(QRectF(44, y - 7, 16, 14), Qt.AlignmentFlag.AlignCenter,
-                             str(lane.degree))  # fmt: skip
+            painter.drawText(
+                QRectF(44, y - 7, 16, 14), Qt.AlignmentFlag.AlignCenter, str(lane.degree)
+            )
 
 
 def _paint_bar_lines(painter: QPainter, places: Places, loop: Loop) -> None:
@@ -183,8 +183,9 @@ def _paint_voice(painter: QPainter, places: Places, bar: VoiceBar, *, front: boo
     if bar.struck > bar.start:  # a late one: its place is kept by a thin line
         full = places.full_box(bar)
         painter.setPen(QPen(fill, 1.4))
-        painter.drawLine(QPointF(full.left(), full.center().y()),
-                         QPointF(box.left(), full.center().y()))  # fmt: skip
+        painter.drawLine(
+            QPointF(full.left(), full.center().y()), QPointF(box.left(), full.center().y())
+        )
     if bar.muted:
         painter.setPen(QPen(fill, 1.4, Qt.PenStyle.DashLine))
         painter.setBrush(color("paper"))

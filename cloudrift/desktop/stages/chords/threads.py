@@ -237,9 +237,11 @@ class Threads(QWidget):
         )
         edit = chord_time.set_start if drag.kind == "start" else chord_time.set_end
         self._session.apply(
-            f"{drag.kind} of a chord", lambda loop: edit(loop, drag.chord_id, tick),
-            merge=drag.merge, moving=True,
-        )  # fmt: skip
+            f"{drag.kind} of a chord",
+            lambda loop: edit(loop, drag.chord_id, tick),
+            merge=drag.merge,
+            moving=True,
+        )
 
     def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
         drag, self._drag = self._drag, None
@@ -295,14 +297,18 @@ class Threads(QWidget):
         """Return what can be done to a voice, or to the selected chords."""
         moves = self._moves
         voice_acts = (
-            ("Mute or unmute\tM", moves.mute), ("Tie or untie\tY", moves.tie),
-            ("In all chords\tT", moves.through), ("Half-step rub\tR", moves.rub),
+            ("Mute or unmute\tM", moves.mute),
+            ("Tie or untie\tY", moves.tie),
+            ("In all chords\tT", moves.through),
+            ("Half-step rub\tR", moves.rub),
             ("Take out\tDel", moves.remove),
-        )  # fmt: skip
+        )
         chord_acts = (
-            ("Add a voice\tIns", moves.add_voice), ("Late or on time\tL", moves.late),
-            ("Tie or untie\tY", moves.tie), ("Delete\tDel", moves.remove),
-        )  # fmt: skip
+            ("Add a voice\tIns", moves.add_voice),
+            ("Late or on time\tL", moves.late),
+            ("Tie or untie\tY", moves.tie),
+            ("Delete\tDel", moves.remove),
+        )
         return menu_of(self, voice_acts if bar is not None else chord_acts)
 
     # --- keys ---------------------------------------------------------------------------------
@@ -319,8 +325,14 @@ class Threads(QWidget):
 
     def _arrow(self, key: Qt.Key, *, shift: bool, ctrl: bool) -> bool:
         moves = self._moves
-        by = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1,
-              Qt.Key.Key_PageDown: -1, Qt.Key.Key_PageUp: 1}.get(key)  # fmt: skip
+        by = {
+            Qt.Key.Key_Left: -1,
+            Qt.Key.Key_Right: 1,
+            Qt.Key.Key_Down: -1,
+            Qt.Key.Key_Up: 1,
+            Qt.Key.Key_PageDown: -1,
+            Qt.Key.Key_PageUp: 1,
+        }.get(key)
         if by is None:
             return False
         if key in (Qt.Key.Key_PageDown, Qt.Key.Key_PageUp):

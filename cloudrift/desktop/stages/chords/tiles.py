@@ -81,8 +81,11 @@ class ChordTiles(InTime):
             half=asks_half(keys),
             free=asks_free(keys),
         )
-        edit = {"start": chord_time.set_start, "end": chord_time.set_end,
-                "place": chord_time.place_chord}[kind]  # fmt: skip
+        edit = {
+            "start": chord_time.set_start,
+            "end": chord_time.set_end,
+            "place": chord_time.place_chord,
+        }[kind]
         self._session.apply(
             {"place": "move a chord in time"}.get(kind, f"{kind} of a chord"),
             lambda loop: edit(loop, chord_id, tick),
@@ -102,8 +105,9 @@ class ChordTiles(InTime):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(text_font(11))
         painter.setPen(color("ink_soft"))
-        painter.drawText(QRectF(0, 0, LEFT - 8, HEIGHT - 4),
-                         RIGHT | Qt.AlignmentFlag.AlignVCenter, "Chords")  # fmt: skip
+        painter.drawText(
+            QRectF(0, 0, LEFT - 8, HEIGHT - 4), RIGHT | Qt.AlignmentFlag.AlignVCenter, "Chords"
+        )
         for chord in self.seen_chords(seen):
             self._paint_tile(painter, chord)
 

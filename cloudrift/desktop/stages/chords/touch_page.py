@@ -31,10 +31,14 @@ class TouchPage(Page):
         self.draw = label("", size=11.5, name="soft")
         self.put(
             self.draw,
-            row([small("Re-roll touch", self._reroll, "Another draw"),
-                 small("Straight", self._straight, "No roll, no drift, no spread")]),
+            row(
+                [
+                    small("Re-roll touch", self._reroll, "Another draw"),
+                    small("Straight", self._straight, "No roll, no drift, no spread"),
+                ]
+            ),
             row([small("As its layer", self._as_layer, "Give up its own touch")]),
-        )  # fmt: skip
+        )
 
     def _put(self, one: Described, value: Value) -> None:
         ids = self.moves.ids

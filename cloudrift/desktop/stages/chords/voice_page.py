@@ -25,17 +25,23 @@ from cloudrift.theory.build import parts as taken_apart
 from cloudrift.theory.key import Key
 
 THIRD_NAMES = (
-    ("own", "own 3rd"), ("raised", "raised"), ("none", "no 3rd"), ("sus2", "sus2"),
+    ("own", "own 3rd"),
+    ("raised", "raised"),
+    ("none", "no 3rd"),
+    ("sus2", "sus2"),
     ("sus4", "sus4"),
-)  # fmt: skip
+)
 SPACING_NAMES = {"dropped top": "Top down"}
 PLACES = {0: "Root", 1: "♭9", 2: "9th", 3: "3rd", 4: "3rd", 5: "4th", 6: "5th", 7: "5th", 8: "5th",
           9: "6th", 10: "7th", 11: "7th"}  # fmt: skip
 REGISTER_LOW, REGISTER_HIGH = 43, 84  # the middles of chords that a sound still has
 REGISTER = Field(
-    name="register", label="Middle", default="D4", hint="inversions come as near as they can",
+    name="register",
+    label="Middle",
+    default="D4",
+    hint="inversions come as near as they can",
     choices=tuple(Key("C", "major").spell_pitch(p) for p in range(REGISTER_LOW, REGISTER_HIGH + 1)),
-)  # fmt: skip
+)
 BASSES = ((0, "none"), (1, "1 oct"), (2, "2 oct"), ("hold", "hold"))
 
 
@@ -52,9 +58,10 @@ class VoicePage(Page):
         self.lowest = ChoiceRow([(i, "") for i in range(5)], columns=5, name="Lowest voice")
         self.lowest.chosen.connect(self._put_lowest)
         self.spacing = ChoiceRow(
-            [(s, SPACING_NAMES.get(s, s.capitalize())) for s in SPACINGS], columns=4,
+            [(s, SPACING_NAMES.get(s, s.capitalize())) for s in SPACINGS],
+            columns=4,
             name="Spacing",
-        )  # fmt: skip
+        )
         self.spacing.chosen.connect(
             lambda s: self._each("spacing", lambda p, i: chord_edits.set_spacing(p, i, s))
         )
@@ -94,19 +101,20 @@ class VoicePage(Page):
         def turn(up: bool) -> None:
             self._each("inversion", lambda p, i: chord_edits.invert(p, i, up=up))
 
-        return row([
-            small("−1 oct", partial(shift, -OCTAVE), "An octave down"),
-            small("Invert ↓", partial(turn, False), "The top voice goes below"),
-            small("Invert ↑", partial(turn, True), "The lowest voice goes above"),
-            small("+1 oct", partial(shift, OCTAVE), "An octave up"),
-        ])  # fmt: skip
+        return row(
+            [
+                small("−1 oct", partial(shift, -OCTAVE), "An octave down"),
+                small("Invert ↓", partial(turn, False), "The top voice goes below"),
+                small("Invert ↑", partial(turn, True), "The lowest voice goes above"),
+                small("+1 oct", partial(shift, OCTAVE), "An octave up"),
+            ]
+        )
 
     def _voice_row(self) -> QWidget:
         moves = self.moves
         self.mute = toggle("Mute", lambda _on: moves.mute(), "Silence it without taking it out (M)")
         self.tie = toggle("Tie", lambda _on: moves.tie(), "Ring on from the chord before (Y)")
-        self.through = toggle("Through", lambda _on: moves.through(),
-                              "Move it in all chords (T)")  # fmt: skip
+        self.through = toggle("Through", lambda _on: moves.through(), "Move it in all chords (T)")
         rub = small("Rub", moves.rub, "Set a half step against it (R)")
 
         def octave(by: int) -> None:
@@ -118,11 +126,17 @@ class VoicePage(Page):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         column.addWidget(row([self.mute, self.tie, self.through]))
-        column.addWidget(row([
-            rub, small("−1 oct", partial(octave, -1)), small("+1 oct", partial(octave, 1)),
-            small("Add", moves.add_voice, "Add a voice above (Insert)"),
-            small("Out", moves.remove, "Take it out (Delete)"),
-        ]))  # fmt: skip
+        column.addWidget(
+            row(
+                [
+                    rub,
+                    small("−1 oct", partial(octave, -1)),
+                    small("+1 oct", partial(octave, 1)),
+                    small("Add", moves.add_voice, "Add a voice above (Insert)"),
+                    small("Out", moves.remove, "Take it out (Delete)"),
+                ]
+            )
+        )
         return holder
 
     # --- changes ------------------------------------------------------------------------------

@@ -13,8 +13,10 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.loop.model.loop import Loop
 
 SIGNS: dict[Severity, tuple[str, str]] = {
-    "must": ("must", "signal"), "should": ("should", "warn"), "fine": ("fine", "good"),
-}  # fmt: skip
+    "must": ("must", "signal"),
+    "should": ("should", "warn"),
+    "fine": ("fine", "good"),
+}
 SIGN_PX, LABEL_PX, CHANGE_PX = 52, 142, 250
 
 
@@ -25,9 +27,12 @@ class CheckRow(QWidget):
     """
 
     def __init__(
-        self, found: Checked, session: Session, elsewhere: Callable[[], object] | None = None,
+        self,
+        found: Checked,
+        session: Session,
+        elsewhere: Callable[[], object] | None = None,
         there: str = "",
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__()
         self._session = session
         self.found = found

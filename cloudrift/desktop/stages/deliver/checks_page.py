@@ -54,8 +54,11 @@ class ChecksPage(QWidget):
         fine = len(found) - sum(one.severity != "fine" for one in found)
         self.title.setText("Checks" if not found else checking.words.capitalize())
         state = "looking…" if checking.busy or not found else ""
-        self.says.setText(checking.problem or state or f"{plural(fine, 'check')} fine; each was "
-                          "measured on what would be written")  # fmt: skip
+        self.says.setText(
+            checking.problem
+            or state
+            or f"{plural(fine, 'check')} fine; each was measured on what would be written"
+        )
         names = [one.check.name for one in shown]
         if names != list(self.rows):
             clear(self._list)
@@ -63,8 +66,9 @@ class ChecksPage(QWidget):
             for row in self.rows.values():
                 self._list.addWidget(row)
             if found and not shown:
-                self._list.addWidget(label("Nothing stands in the way of handing it over.",
-                                           size=13, name="good"))  # fmt: skip
+                self._list.addWidget(
+                    label("Nothing stands in the way of handing it over.", size=13, name="good")
+                )
             self._list.addStretch(1)
             return
         for one in shown:

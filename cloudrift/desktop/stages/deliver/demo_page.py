@@ -44,12 +44,27 @@ from cloudrift.render.measure.strata import strata
 
 DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=1, high=MAX_DRAW)
 TURNS = Field(name="turns", label="Turns", default=1, unit="turns", low=1, high=demos.MOST_TURNS)
-CROSS = Field(name="cross_s", label="Cross-fade", default=demos.CROSS_S, unit="s",
-              low=demos.CROSS_LOW_S, high=demos.CROSS_HIGH_S, step=0.01)  # fmt: skip
-TAG_DB = Field(name="tag_db", label="Tag", default=demos.TAG_DB, unit="dB", low=demos.TAG_LOW_DB,
-               high=demos.TAG_HIGH_DB, step=0.5)  # fmt: skip
-EVERY = Field(name="tag_every", label="Every", default=4, unit="parts", low=1,
-              high=demos.MOST_PARTS)  # fmt: skip
+CROSS = Field(
+    name="cross_s",
+    label="Cross-fade",
+    default=demos.CROSS_S,
+    unit="s",
+    low=demos.CROSS_LOW_S,
+    high=demos.CROSS_HIGH_S,
+    step=0.01,
+)
+TAG_DB = Field(
+    name="tag_db",
+    label="Tag",
+    default=demos.TAG_DB,
+    unit="dB",
+    low=demos.TAG_LOW_DB,
+    high=demos.TAG_HIGH_DB,
+    step=0.5,
+)
+EVERY = Field(
+    name="tag_every", label="Every", default=4, unit="parts", low=1, high=demos.MOST_PARTS
+)
 NO_TAG = "No tag"
 TAGS = ("swell", "tower bell", "glass bell", "sub drop", "crash")
 RIGHT_PX = 292
@@ -71,15 +86,19 @@ class DemoPage(QWidget):
         self._curves: dict[str, NDArray[np.float32]] = {}
         self.picture = DemoPicture()
         self.draw = FieldWidget(DRAW, 1.0)
-        self.order = button("Draw an order", self._draw, tip="Everything first, then broken down, "
-                            "then each layer alone")  # fmt: skip
+        self.order = button(
+            "Draw an order",
+            self._draw,
+            tip="Everything first, then broken down, then each layer alone",
+        )
         self.cross = FieldWidget(CROSS, demos.CROSS_S)
         self.tag = QComboBox()
         self.tag.setAccessibleName("Tag")
         self.tag_db, self.tag_every = FieldWidget(TAG_DB, demos.TAG_DB), FieldWidget(EVERY, 4.0)
         self.hear = button("Hear it", self._hear_or_leave, name="strong")
-        self.write = button("To the files…", self.files_wanted.emit,
-                            tip="Tick the demo file among what is written")  # fmt: skip
+        self.write = button(
+            "To the files…", self.files_wanted.emit, tip="Tick the demo file among what is written"
+        )
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.setFixedHeight(6)
@@ -201,8 +220,11 @@ class DemoPage(QWidget):
             "tag_db": "level of the tag",
             "tag_every": "how often a tag",
         }
-        self.change(words.get(field, field), lambda demo, _loop: replace(demo, **{field: value}),
-                    f"demo {field}")  # fmt: skip
+        self.change(
+            words.get(field, field),
+            lambda demo, _loop: replace(demo, **{field: value}),
+            f"demo {field}",
+        )
 
     @property
     def part(self) -> DemoPart | None:
@@ -213,9 +235,11 @@ class DemoPage(QWidget):
     def _set_part(self, field: str, value: object, words: str) -> None:
         part = self.part
         if part is not None:
-            self.change(f"{words} of {part.name}",
-                        lambda demo, _loop: demos.set_part(demo, part.id, **{field: value}),
-                        f"demo {part.id} {field}")  # fmt: skip
+            self.change(
+                f"{words} of {part.name}",
+                lambda demo, _loop: demos.set_part(demo, part.id, **{field: value}),
+                f"demo {part.id} {field}",
+            )
 
     def _rename(self) -> None:
         part, name = self.part, self.name.text().strip()
@@ -225,16 +249,20 @@ class DemoPage(QWidget):
     def _turn(self, layer_id: str, *, on: bool) -> None:
         part = self.part
         if part is not None:
-            self.change(f"layers of {part.name}", lambda demo, loop: demos.with_layer(
-                demo, loop, part.id, layer_id, on=on))  # fmt: skip
+            self.change(
+                f"layers of {part.name}",
+                lambda demo, loop: demos.with_layer(demo, loop, part.id, layer_id, on=on),
+            )
 
     def _move(self, by: int) -> None:
         part = self.part
         if part is None:
             return
         self.picture.at = min(max(self.picture.at + by, 0), len(self.demo.parts) - 1)
-        self.change(f"{part.name} {'later' if by > 0 else 'earlier'}",
-                    lambda demo, _loop: demos.move_part(demo, part.id, by))  # fmt: skip
+        self.change(
+            f"{part.name} {'later' if by > 0 else 'earlier'}",
+            lambda demo, _loop: demos.move_part(demo, part.id, by),
+        )
 
     def _add(self) -> None:
         self.picture.at = len(self.demo.parts)
@@ -342,5 +370,7 @@ class DemoPage(QWidget):
 
 
 def _heights(engine: Engine, loop: Loop) -> dict[str, NDArray[np.float32]]:
-    return {layer.id: curve for layer, (_role, curve) in zip(
-        loop.heard(), strata(engine, loop), strict=True)}  # fmt: skip
+    return {
+        layer.id: curve
+        for layer, (_role, curve) in zip(loop.heard(), strata(engine, loop), strict=True)
+    }

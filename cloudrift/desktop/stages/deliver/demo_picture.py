@@ -19,8 +19,10 @@ from cloudrift.loop.model.loop import Loop
 TOP, FOOT, SIDE = 24.0, 22.0, 14.0
 COLUMNS = 160
 NARROW_PX, TIME_PX = 46.0, 64.0
-EMPTY = ("No order yet: draw one, or add parts by hand. Everything is heard first, then it is "
-         "broken down, then each layer by itself.")  # fmt: skip
+EMPTY = (
+    "No order yet: draw one, or add parts by hand. Everything is heard first, then it is "
+    "broken down, then each layer by itself."
+)
 
 
 @dataclass(frozen=True)
@@ -152,9 +154,11 @@ class DemoPicture(Keyed):
             top = floor + curve[places]
             painter.setBrush(color(role))
             edge = [*zip(x, top, strict=True), *zip(x[::-1], floor[::-1], strict=True)]
-            painter.drawPolygon(QPolygonF(
-                [QPointF(px, low - (low - high - 4) * min(float(y), 1.0)) for px, y in edge]
-            ))  # fmt: skip
+            painter.drawPolygon(
+                QPolygonF(
+                    [QPointF(px, low - (low - high - 4) * min(float(y), 1.0)) for px, y in edge]
+                )
+            )
             floor = top
         if chosen:
             painter.setPen(QPen(color("focus"), 1.5))
@@ -163,10 +167,12 @@ class DemoPicture(Keyed):
         if right - left > NARROW_PX:
             painter.setPen(color("ink"))
             painter.setFont(text_font(11.5, MEDIUM))
-            words = painter.fontMetrics().elidedText(column.name, Qt.TextElideMode.ElideRight,
-                                                     int(right - left - 8))  # fmt: skip
-            painter.drawText(QRectF(left + 4, 2, right - left - 6, TOP - 4),
-                             Qt.AlignmentFlag.AlignVCenter, words)  # fmt: skip
+            words = painter.fontMetrics().elidedText(
+                column.name, Qt.TextElideMode.ElideRight, int(right - left - 8)
+            )
+            painter.drawText(
+                QRectF(left + 4, 2, right - left - 6, TOP - 4), Qt.AlignmentFlag.AlignVCenter, words
+            )
         painter.setPen(color("ink_soft"))
         painter.setFont(figure_font(10.5))
         if left + 2 * TIME_PX < self.width():  # there it would meet the end's

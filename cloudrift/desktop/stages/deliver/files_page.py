@@ -80,8 +80,11 @@ class FilesPage(QWidget):
         self._listed: object = None  # the files in the list
         self.folder = QLineEdit(str(session.preferences.delivery))
         self.folder.setAccessibleName("Folder")
-        self.format = ChoiceRow([(name, "Ogg" if name == "ogg" else name.upper())
-                                 for name in FORMATS], columns=4, name="Format")  # fmt: skip
+        self.format = ChoiceRow(
+            [(name, "Ogg" if name == "ogg" else name.upper()) for name in FORMATS],
+            columns=4,
+            name="Format",
+        )
         self.bits = ChoiceRow(BITS, columns=3, name="Bits")
         self.rate = ChoiceRow(RATES, columns=3, name="Rate")
         self.target = ChoiceRow(TARGETS, columns=4, name="Loudness in LUFS")
@@ -93,8 +96,9 @@ class FilesPage(QWidget):
         for name, box in self.parts.items():
             box.setToolTip(PARTS[name].about)
             box.setChecked(name in asked)
-        self.bed_on = button("The groove bed is off: turn it on to write it", self._turn_bed_on,
-                             name="link")  # fmt: skip
+        self.bed_on = button(
+            "The groove bed is off: turn it on to write it", self._turn_bed_on, name="link"
+        )
         self.once = QCheckBox("Each as one pass with its tail, no loops")
         self.names = QLineEdit(wishes.names or PATTERN)
         self.names.setMaxLength(MOST_PATTERN)
@@ -217,9 +221,13 @@ class FilesPage(QWidget):
         try:
             made = Order(
                 parts=tuple(name for name, box in self.parts.items() if box.isChecked()),
-                format_name=self._format, bits=bits, rate=self._rate, once=self.once.isChecked(),
-                target_lufs=self._target, pattern=self.names.text().strip() or PATTERN,
-            )  # fmt: skip
+                format_name=self._format,
+                bits=bits,
+                rate=self._rate,
+                once=self.once.isChecked(),
+                target_lufs=self._target,
+                pattern=self.names.text().strip() or PATTERN,
+            )
         except CloudriftError as error:
             self.problem = str(error)
             return None
@@ -284,8 +292,10 @@ class FilesPage(QWidget):
         todo = parcels(document, order, number_) if order else []
         plain = parcels(document, order) if order and number_ > 1 else todo  # as called elsewhere
         self.numbered.setVisible(number_ > 1)
-        self.numbered.setText(f"Files of these names are in the folder already; these get the "
-                              f"number {number_}, and nothing is overwritten.")  # fmt: skip
+        self.numbered.setText(
+            f"Files of these names are in the folder already; these get the "
+            f"number {number_}, and nothing is overwritten."
+        )
         heard = bool(document.loop.heard())
         self.write.setEnabled(heard and bool(todo))
         self.write.setText(
@@ -301,8 +311,9 @@ class FilesPage(QWidget):
             name.setFont(figure_font(11.5))
             name.setWordWrap(True)
             what = label(parcel.what, size=11.5, name="soft")
-            name.setToolTip("Drag it into a folder or another program: it is made when it is "
-                            "dropped")  # fmt: skip
+            name.setToolTip(
+                "Drag it into a folder or another program: it is made when it is dropped"
+            )
             Draggable(name, partial(self._make_one, plain[i].name), parcel.name)
             self._files.addWidget(name, 2 * i, 0)
             self._files.addWidget(what, 2 * i + 1, 0)
@@ -319,8 +330,9 @@ class FilesPage(QWidget):
         seconds = loop.sounding_frames / loop.rate
         once = self.once.isChecked()
         long = f"and its tail, {passes_of(loop) * seconds:.2f} s at most" if once else "each turn"
-        facts.under.setText(f"{loop.sounding_tempo:.2f} BPM · {plural(loop.bars, 'bar')} · "
-                            f"{seconds:.2f} s {long}")  # fmt: skip
+        facts.under.setText(
+            f"{loop.sounding_tempo:.2f} BPM · {plural(loop.bars, 'bar')} · {seconds:.2f} s {long}"
+        )
         clear(facts.body)
         for text in self._facts():
             words = label(text, size=12, name="soft")
@@ -329,11 +341,15 @@ class FilesPage(QWidget):
         loudness = self._session.hearing.loudness.get(TREATED)
         if loudness is not None:
             high = loudness.true_peak_db > HIGH_PEAK_DBTP
-            text = (f"{number(loudness.lufs, '.1f')} LUFS, true peak "
-                    f"{number(loudness.true_peak_db, '.1f')} dBTP")  # fmt: skip
+            text = (
+                f"{number(loudness.lufs, '.1f')} LUFS, true peak "
+                f"{number(loudness.true_peak_db, '.1f')} dBTP"
+            )
             if high and self._target is None:
-                text += (": over full scale. 16 and 24 bit would clip, so writing asks what to "
-                         "do; or lower some layers.")  # fmt: skip
+                text += (
+                    ": over full scale. 16 and 24 bit would clip, so writing asks what to "
+                    "do; or lower some layers."
+                )
             words = label(text, size=12, name="signal" if high else "good")
             words.setWordWrap(True)
             facts.body.addWidget(words)
@@ -344,28 +360,43 @@ class FilesPage(QWidget):
         loop = self._session.loop
         lines = []
         if self._session.hearing.alone:
-            lines.append("You hear only some layers (hear is pressed); what is written is the "
-                         "whole loop, without what is off or parked.")  # fmt: skip
+            lines.append(
+                "You hear only some layers (hear is pressed); what is written is the "
+                "whole loop, without what is off or parked."
+            )
         if self.parts["stems"].isChecked():
-            lines.append("The stems add up to the bare file, and that through the whole loop's "
-                         "treatments is the loop.")  # fmt: skip
+            lines.append(
+                "The stems add up to the bare file, and that through the whole loop's "
+                "treatments is the loop."
+            )
             if any(x.group for x in loop.heard()):
-                lines.append("A group is one stem, behind its own treatments; its layers are "
-                             "written as parts beside it.")  # fmt: skip
+                lines.append(
+                    "A group is one stem, behind its own treatments; its layers are "
+                    "written as parts beside it."
+                )
         if loop.sounding_key != loop.key or loop.sounding_tempo != loop.tempo:
-            lines.append(f"Written in {loop.key.text} at {loop.tempo:g} BPM. The treated loop is "
-                         "named by what is heard; stems, their sum and MIDI by what is "
-                         "written.")  # fmt: skip
+            lines.append(
+                f"Written in {loop.key.text} at {loop.tempo:g} BPM. The treated loop is "
+                "named by what is heard; stems, their sum and MIDI by what is "
+                "written."
+            )
         if loop.unknown:
             lines.append(f"Not heard in what is written: {'; '.join(loop.unknown)}.")
         if self._target is not None:
-            lines.append(f"Brought to {number(self._target)} LUFS by one gain, as far as a true "
-                         "peak of −1 dBTP allows; the checks say what is missing.")  # fmt: skip
+            lines.append(
+                f"Brought to {number(self._target)} LUFS by one gain, as far as a true "
+                "peak of −1 dBTP allows; the checks say what is missing."
+            )
         if not FORMATS[self._format].exact:
-            lines.append("Ogg and MP3 keep the length, but not every sample: a loop in WAV or FLAC "
-                         "goes round exactly.")  # fmt: skip
-        carried = "tempo, key and licence" if self.once.isChecked() else (
-            "loop points, tempo, key and licence")  # fmt: skip
+            lines.append(
+                "Ogg and MP3 keep the length, but not every sample: a loop in WAV or FLAC "
+                "goes round exactly."
+            )
+        carried = (
+            "tempo, key and licence"
+            if self.once.isChecked()
+            else ("loop points, tempo, key and licence")
+        )
         lines.append(f"The files carry {carried}.")
         return lines
 
@@ -385,10 +416,13 @@ class FilesPage(QWidget):
         self._session.say(f"Making {name}…", good=True)
         self._tasks.run(
             "drag out",
-            lambda stop, _moved: deliver(document, folder, order, clips=clips, number=1,
-                                         only={name}, cancelled=stop),
-            told, failed, lane=Lane.WRITING,
-        )  # fmt: skip
+            lambda stop, _moved: deliver(
+                document, folder, order, clips=clips, number=1, only={name}, cancelled=stop
+            ),
+            told,
+            failed,
+            lane=Lane.WRITING,
+        )
 
     def _write(self) -> None:
         order = self.order
@@ -411,14 +445,18 @@ class FilesPage(QWidget):
         self._tasks.run(
             "deliver",
             lambda stop, moved: deliver(
-                document, folder, order, clips=clips, cancelled=stop,
+                document,
+                folder,
+                order,
+                clips=clips,
+                cancelled=stop,
                 progress=lambda done, of, name: moved(done / of, name),
             ),
             lambda paths: self._wrote(paths, folder, told),
             lambda error: self._fail(error, order),
             self._move,
             lane=Lane.WRITING,
-        )  # fmt: skip
+        )
 
     def _move(self, share: float, name: str) -> None:
         self.bar.setValue(round(1000 * share))
@@ -427,10 +465,13 @@ class FilesPage(QWidget):
     def _wrote(self, paths: list[Path], folder: Path, told: str) -> None:
         if (order := self.order) is not None:
             self._session.preferences.remember(
-                delivery=path_text(folder.absolute()), parts=order.parts, bits=order.bits,
-                sound_format=order.format_name, target_lufs=order.target_lufs,
+                delivery=path_text(folder.absolute()),
+                parts=order.parts,
+                bits=order.bits,
+                sound_format=order.format_name,
+                target_lufs=order.target_lufs,
                 names="" if order.pattern == PATTERN else order.pattern,
-            )  # fmt: skip
+            )
         self._end(f"Wrote {plural(len(paths), 'file')} to {folder}{told}", good=True)
 
     def _ask_what_to_do(self, error: FullScaleError, order: Order) -> None:
@@ -443,8 +484,9 @@ class FilesPage(QWidget):
         if chosen == lower:
             self._write_order(replace(order, lower=True), f", all turned down by {by} dB")
         elif chosen == floating:
-            self._write_order(replace(order, format_name="wav", bits=FLOATING),
-                              ", as 32-bit float WAV")  # fmt: skip
+            self._write_order(
+                replace(order, format_name="wav", bits=FLOATING), ", as 32-bit float WAV"
+            )
         else:
             self._end("Nothing was written. Lower some layers, or choose 32 bit.", good=False)
 

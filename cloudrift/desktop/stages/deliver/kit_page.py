@@ -79,23 +79,28 @@ class KitPage(QWidget):
         self.folder.setReadOnly(True)
         self.again = button("Look again", self._look)
         self.name, self.maker, self.about = QLineEdit(), QLineEdit(), QLineEdit()
-        for line, words in ((self.name, "Name of the kit"), (self.maker, "By"),
-                            (self.about, "A line about it, for its cover")):  # fmt: skip
+        for line, words in (
+            (self.name, "Name of the kit"),
+            (self.maker, "By"),
+            (self.about, "A line about it, for its cover"),
+        ):
             line.setAccessibleName(words)
             line.setPlaceholderText(words)
             line.setMaxLength(NAME_TYPED * 4 if line is self.about else NAME_TYPED)
             line.editingFinished.connect(self._keep_cover)
         self.table = KitTable()
-        self.says = label("Choose a folder with loop files: they become a kit.", size=12.5,
-                          name="soft")  # fmt: skip
+        self.says = label(
+            "Choose a folder with loop files: they become a kit.", size=12.5, name="soft"
+        )
         self.says.setWordWrap(True)
         self.hear = button("Hear it", self._hear_or_leave)
         self.open = button("Open it", self._open)
         self.earlier = button("Earlier", lambda: self._move(-1))
         self.later = button("Later", lambda: self._move(1))
         self._words = QVBoxLayout()
-        self.formats = {name: QCheckBox("Ogg" if name == "ogg" else name.upper())
-                        for name in FORMATS}  # fmt: skip
+        self.formats = {
+            name: QCheckBox("Ogg" if name == "ogg" else name.upper()) for name in FORMATS
+        }
         self.formats["wav"].setChecked(True)
         self.preset = QComboBox()
         self.preset.setAccessibleName("What is written of each loop")
@@ -202,8 +207,11 @@ class KitPage(QWidget):
             self._say(str(error), "signal")
             return
         self.folder.setText(path_text(folder))
-        for line, words in ((self.name, self.kit.cover.name), (self.maker, self.kit.cover.maker),
-                            (self.about, self.kit.cover.about.replace("\n", " "))):  # fmt: skip
+        for line, words in (
+            (self.name, self.kit.cover.name),
+            (self.maker, self.kit.cover.maker),
+            (self.about, self.kit.cover.about.replace("\n", " ")),
+        ):
             line.setText(words)
         self._look()
 
@@ -228,8 +236,14 @@ class KitPage(QWidget):
                 self._came_in(kit.folder / one.file, one)
 
         self._say(f"Looking at {plural(len(todo), 'loop')}…", "soft")
-        self._tasks.run(LOOKING, work, lambda _none: self._compare(kit), self._failed,
-                        lambda _share, _name: self._show(), lane=Lane.ASKING)  # fmt: skip
+        self._tasks.run(
+            LOOKING,
+            work,
+            lambda _none: self._compare(kit),
+            self._failed,
+            lambda _share, _name: self._show(),
+            lane=Lane.ASKING,
+        )
 
     def _came_in(self, path: Path, looked: Looked) -> None:
         """A loop was looked at: kept as of now (called beside the interface)."""
@@ -285,8 +299,12 @@ class KitPage(QWidget):
         about = self.about.text().strip()
         if about == self.kit.cover.about.replace("\n", " "):
             about = self.kit.cover.about
-        cover = replace(self.kit.cover, name=self.name.text().strip(), about=about,
-                        maker=self.maker.text().strip())  # fmt: skip
+        cover = replace(
+            self.kit.cover,
+            name=self.name.text().strip(),
+            about=about,
+            maker=self.maker.text().strip(),
+        )
         if cover == self.kit.cover:
             return
         try:
@@ -327,18 +345,25 @@ class KitPage(QWidget):
         if not formats:
             raise CloudriftError("choose a format for the sound files of the kit")
         level = self.level.currentData()
-        target = fit_lufs(self.looked.values()) if level == FITTED else (
-            None if level == OWN else float(level))  # fmt: skip
-        order = Order(parts=PRESETS[self.preset.currentText()], target_lufs=target,
-                      lower=self.turn_down.isChecked(),
-                      pattern=self.names.text().strip() or PATTERN)  # fmt: skip
-        return KitOrder(order=order, formats=formats, demo=self.demo.isChecked(),
-                        zipped=self.zipped.isChecked())  # fmt: skip
+        target = (
+            fit_lufs(self.looked.values())
+            if level == FITTED
+            else (None if level == OWN else float(level))
+        )
+        order = Order(
+            parts=PRESETS[self.preset.currentText()],
+            target_lufs=target,
+            lower=self.turn_down.isChecked(),
+            pattern=self.names.text().strip() or PATTERN,
+        )
+        return KitOrder(
+            order=order, formats=formats, demo=self.demo.isChecked(), zipped=self.zipped.isChecked()
+        )
 
     def _choose_and_write(self) -> None:
         chosen = QFileDialog.getExistingDirectory(
-            self, "An empty folder, or one to go on with",
-            str(self._session.preferences.delivery))  # fmt: skip
+            self, "An empty folder, or one to go on with", str(self._session.preferences.delivery)
+        )
         if chosen:
             self.write_to(Path(chosen))
 
@@ -357,16 +382,28 @@ class KitPage(QWidget):
         self._show_writing(on=True)
 
         def work(stale: Callable[[], bool], moved: Callable[[float, str], None]) -> Written:
-            return write_kit(kit, out, how, cancelled=stale, progress=lambda done, of, name: moved(
-                done / of, name))  # fmt: skip
+            return write_kit(
+                kit,
+                out,
+                how,
+                cancelled=stale,
+                progress=lambda done, of, name: moved(done / of, name),
+            )
 
-        self._tasks.run(WRITING, work, lambda made: self._wrote(made, out), self._broke,
-                        self._moved, lane=Lane.WRITING)  # fmt: skip
+        self._tasks.run(
+            WRITING,
+            work,
+            lambda made: self._wrote(made, out),
+            self._broke,
+            self._moved,
+            lane=Lane.WRITING,
+        )
 
     def _cancel(self) -> None:
         self._tasks.cancel(WRITING)
-        self._end("Stopped. What was finished stays; write into the same folder to go on.",
-                  good=False)  # fmt: skip
+        self._end(
+            "Stopped. What was finished stays; write into the same folder to go on.", good=False
+        )
 
     def _moved(self, share: float, name: str) -> None:
         self.bar.setValue(round(1000 * share))
@@ -423,8 +460,10 @@ class KitPage(QWidget):
         loud = [one.lufs for one in found if not one.problem]
         spread = f", {number(min(loud), '.1f')} to {number(max(loud), '.1f')} LUFS" if loud else ""
         alike = f"; {plural(len(self._alike), 'pair')} nearly one" if self._alike else ""
-        return (f"{plural(len(found), 'loop')}, {seconds:.0f} s in all{spread}; "
-                f"{fix or 'nothing'} to fix{alike}"), "soft"  # fmt: skip
+        return (
+            f"{plural(len(found), 'loop')}, {seconds:.0f} s in all{spread}; "
+            f"{fix or 'nothing'} to fix{alike}"
+        ), "soft"
 
     def _show_chosen(self) -> None:
         file, kit = self.table.file, self.kit
@@ -442,9 +481,11 @@ class KitPage(QWidget):
         looked = self.looked.get(file)
         lines = [(word, "warn") for word in looked.words] if looked else []
         if looked and not looked.problem:
-            facts = (f"{plural(looked.bars, 'bar')}, {looked.seconds:.2f} s, "
-                     f"{plural(looked.layers, 'layer')}, true peak "
-                     f"{number(looked.peak_db, '.1f')} dBTP")  # fmt: skip
+            facts = (
+                f"{plural(looked.bars, 'bar')}, {looked.seconds:.2f} s, "
+                f"{plural(looked.layers, 'layer')}, true peak "
+                f"{number(looked.peak_db, '.1f')} dBTP"
+            )
             known = label(facts, size=12, name="soft")
             known.setWordWrap(True)
             self._words.addWidget(known)

@@ -45,10 +45,14 @@ class SmallStrata(QWidget):
             top = [low + one for low, one in zip(floor, heights, strict=True)]
             edge = [*enumerate(top), *[(at, floor[at]) for at in range(count - 1, -1, -1)]]
             painter.setBrush(color(role))
-            painter.drawPolygon(QPolygonF(
-                [QPointF(4 + wide * at / (count - 1), 3 + high * (1 - min(y, 1.0)))
-                 for at, y in edge]
-            ))  # fmt: skip
+            painter.drawPolygon(
+                QPolygonF(
+                    [
+                        QPointF(4 + wide * at / (count - 1), 3 + high * (1 - min(y, 1.0)))
+                        for at, y in edge
+                    ]
+                )
+            )
             floor = top
 
 
@@ -140,7 +144,13 @@ def _texts(one: Looked) -> list[str]:
         return [one.title, "", "can't be read", *[""] * (len(COLUMNS) - 3)]
     fix = one.must + one.should
     return [
-        one.title, "", one.key, number(one.tempo), f"{one.seconds:.2f} s", number(one.lufs, ".1f"),
-        f"{fix}" if fix else "none", f"{one.met} of {one.asked}" if one.asked else "no card",
+        one.title,
+        "",
+        one.key,
+        number(one.tempo),
+        f"{one.seconds:.2f} s",
+        number(one.lufs, ".1f"),
+        f"{fix}" if fix else "none",
+        f"{one.met} of {one.asked}" if one.asked else "no card",
         f"{one.rights_open} open" if one.rights_open else "clear",
-    ]  # fmt: skip
+    ]

@@ -127,9 +127,7 @@ class RightsPage(QWidget):
 
     # --- changing -----------------------------------------------------------------------------
 
-    def change(
-        self, words: str, edit: Callable[[Credits], Credits], *, merge: str = ""
-    ) -> None:  # fmt: skip
+    def change(self, words: str, edit: Callable[[Credits], Credits], *, merge: str = "") -> None:
         """Change who made the loop, one step to undo."""
 
         def on_document(document: Document) -> Document:
@@ -175,8 +173,11 @@ class RightsPage(QWidget):
             self.licence.setEditText(credits.licence)
         self._show_people(credits)
         self._show_entries(sheet)
-        self.open.setText("Open: " + "; ".join(sheet.open) if sheet.open else
-                          f"Nothing is open: {sheet.licence_words}")  # fmt: skip
+        self.open.setText(
+            "Open: " + "; ".join(sheet.open)
+            if sheet.open
+            else f"Nothing is open: {sheet.licence_words}"
+        )
         set_look(self.open, "signal" if sheet.open else "good")
         self.even.setEnabled(bool(credits.people))
         self.shares.setText(f"{number(credits.shares, '.4g')} % in all" if credits.people else "")
@@ -247,8 +248,11 @@ class PersonRow(QWidget):
 
     def _set_share(self, value: object) -> None:
         person = replace(self.of, share=float(str(value)))
-        self._page.change(f"share of {person.name}", lambda one: with_person(one, person),
-                          merge=f"share {person.name}")  # fmt: skip
+        self._page.change(
+            f"share of {person.name}",
+            lambda one: with_person(one, person),
+            merge=f"share {person.name}",
+        )
 
     def _set_did(self) -> None:
         did = tuple(word for word, box in self.did.items() if box.isChecked())

@@ -18,8 +18,13 @@ from cloudrift.desktop.stages.deliver.kit_page import KitPage
 from cloudrift.desktop.stages.deliver.rights_page import RightsPage
 
 FILES, CHECKS, DEMO, RIGHTS, KIT = range(5)
-PAGES = ((FILES, "Files"), (CHECKS, "Checks"), (DEMO, "Demo file"), (RIGHTS, "Rights"),
-         (KIT, "Kit"))  # fmt: skip
+PAGES = (
+    (FILES, "Files"),
+    (CHECKS, "Checks"),
+    (DEMO, "Demo file"),
+    (RIGHTS, "Rights"),
+    (KIT, "Kit"),
+)
 NAMES = ("files", "checks", "demo", "rights", "kit")
 
 
@@ -101,8 +106,9 @@ class DeliverStage(QWidget):
         """What is to be written has a loudness and perhaps a tail: the checks know of it."""
         order = self.files.order
         if order is not None:
-            self.checking.ask(target_lufs=order.target_lufs,
-                              with_tail=order.once or order.asks("pass", "long"))  # fmt: skip
+            self.checking.ask(
+                target_lufs=order.target_lufs, with_tail=order.once or order.asks("pass", "long")
+            )
 
     def _show_words(self) -> None:
         words = self.checking.words
@@ -129,10 +135,11 @@ class DeliverStage(QWidget):
             Command("&Choose what is written", lambda it: it.show_page(FILES), goes=True),
             Command("What is to &fix", lambda it: it.show_page(CHECKS), goes=True),
             Command("The &demo file", lambda it: it.show_page(DEMO), goes=True),
-            Command("&Rights: who made it, what went in", lambda it: it.show_page(RIGHTS),
-                    goes=True),
+            Command(
+                "&Rights: who made it, what went in", lambda it: it.show_page(RIGHTS), goes=True
+            ),
             Command("A &kit of loops", lambda it: it.show_page(KIT), goes=True),
-        )  # fmt: skip
+        )
 
     def focus_first(self) -> None:
         """Put the keyboard where the work is."""

@@ -40,10 +40,24 @@ HEIGHT = 232
 FETCHING = "fetching a recording"
 TYPED_MS = 180  # after the last letter it is looked for
 ANY = "all"
-WITHIN_ST = Field(name="within", label="Shift", default=4, unit="st", low=0, high=6,
-                  hint="what comes into the key within so many semitones, either way")  # fmt: skip
-WITHIN_PERCENT = Field(name="stretch", label="Stretch", default=12, unit="%", low=0, high=100,
-                       hint="what comes to the tempo within so much, either way")  # fmt: skip
+WITHIN_ST = Field(
+    name="within",
+    label="Shift",
+    default=4,
+    unit="st",
+    low=0,
+    high=6,
+    hint="what comes into the key within so many semitones, either way",
+)
+WITHIN_PERCENT = Field(
+    name="stretch",
+    label="Stretch",
+    default=12,
+    unit="%",
+    low=0,
+    high=100,
+    hint="what comes to the tempo within so much, either way",
+)
 
 
 @dataclass(frozen=True)
@@ -80,8 +94,9 @@ class FindDrawer(QFrame):
         self.search.setPlaceholderText("Search: voice, rain, flute …")
         self.search.setClearButtonEnabled(True)
         self.where = ChoiceRow([(name, name) for name in services], columns=2, name="Where")
-        self.kinds = ChoiceRow([("", ANY), *((kind, kind) for kind in KINDS)], columns=5,
-                               name="Kind")  # fmt: skip
+        self.kinds = ChoiceRow(
+            [("", ANY), *((kind, kind) for kind in KINDS)], columns=5, name="Kind"
+        )
         self.within = FieldWidget(WITHIN_ST, 4.0)
         self.stretch = FieldWidget(WITHIN_PERCENT, 12.0)
         self.list = table(COLUMNS, WIDTHS, "Recordings that were found")
@@ -94,14 +109,22 @@ class FindDrawer(QFrame):
         self._folder_menu = QMenu(self.folders)
         self._folder_menu.aboutToShow.connect(self._fill_folders)
         self.folders.setMenu(self._folder_menu)
-        self.like = button("More like it", self._look_like, tip="What sounds most like this one: "
-                           "as bright, as loud, as long, as fast")  # fmt: skip
-        self.hearing = button("Hear it", self.hear, tip="In the loop, in its key and tempo; or "
-                              "rest on it, or press Enter")  # fmt: skip
+        self.like = button(
+            "More like it",
+            self._look_like,
+            tip="What sounds most like this one: as bright, as loud, as long, as fast",
+        )
+        self.hearing = button(
+            "Hear it",
+            self.hear,
+            tip="In the loop, in its key and tempo; or rest on it, or press Enter",
+        )
         self.add = button("Add a layer", self.take, name="strong")
-        self.instead = button("In its place", partial(self.take, instead=True),
-                              tip="Instead of the recording that is chosen, as that lies and is "
-                              "treated")  # fmt: skip
+        self.instead = button(
+            "In its place",
+            partial(self.take, instead=True),
+            tip="Instead of the recording that is chosen, as that lies and is treated",
+        )
         self._lay_out()
         self._connect()
         self.where.show_choice(self._service)
@@ -118,8 +141,14 @@ class FindDrawer(QFrame):
         far.setSpacing(4)
         far.addWidget(self.within)
         far.addWidget(self.stretch)
-        side = column(head("Recordings", self.close_drawer), self.search, self.where, self.kinds,
-                      far, self.folders)  # fmt: skip
+        side = column(
+            head("Recordings", self.close_drawer),
+            self.search,
+            self.where,
+            self.kinds,
+            far,
+            self.folders,
+        )
         side.addStretch(1)
         middle = column(self.list, self.says)
         middle.setStretch(0, 1)
@@ -170,8 +199,10 @@ class FindDrawer(QFrame):
         menu.addAction("Add a folder…", self._choose_folder)
         for folder in self._session.preferences.recording_folders:
             gone = "" if folder.is_dir() else ", not there now"
-            menu.addAction(f"Leave out {shown(str(folder))}{gone}",
-                           partial(self.change_folders, without=folder))  # fmt: skip
+            menu.addAction(
+                f"Leave out {shown(str(folder))}{gone}",
+                partial(self.change_folders, without=folder),
+            )
 
     def _choose_folder(self) -> None:
         words = "A folder with recordings"
@@ -194,9 +225,13 @@ class FindDrawer(QFrame):
             return
         self._show_work("looking through your folders…")
         self._tasks.run(
-            "indexing", own.index, self._indexed,
-            partial(self._failed, self.index), self._index_moved, lane=Lane.INDEXING,
-        )  # fmt: skip
+            "indexing",
+            own.index,
+            self._indexed,
+            partial(self._failed, self.index),
+            self._index_moved,
+            lane=Lane.INDEXING,
+        )
 
     def _index_moved(self, share: float, text: str) -> None:
         self._show_work(text, share)
@@ -204,20 +239,28 @@ class FindDrawer(QFrame):
     def _indexed(self, counted: Counted) -> None:
         self._show_work(None)
         if counted.missing:
-            self._session.say(f"{', '.join(counted.missing)} is not there now; what is known of it "
-                              "stays in the list")  # fmt: skip
+            self._session.say(
+                f"{', '.join(counted.missing)} is not there now; what is known of it "
+                "stays in the list"
+            )
         elif counted.failed and self.own is not None:
             _path, why = self.own.problems()[-1]
-            self._session.say(f"{plural(counted.failed, 'file')} could not be listened to and "
-                              f"is left out: {why}", good=True)  # fmt: skip
+            self._session.say(
+                f"{plural(counted.failed, 'file')} could not be listened to and is left out: {why}",
+                good=True,
+            )
         self.look()
 
     def _look_like(self) -> None:
         own, found = self.own, self.pointed
         if own is not None and found is not None:
-            self._tasks.run("looking for recordings",
-                            lambda _stale, _moved: own.like(found.offer.id), self._show_found,
-                            partial(self._failed, self._look_like), lane=Lane.ASKING)  # fmt: skip
+            self._tasks.run(
+                "looking for recordings",
+                lambda _stale, _moved: own.like(found.offer.id),
+                self._show_found,
+                partial(self._failed, self._look_like),
+                lane=Lane.ASKING,
+            )
 
     def _choose_kind(self, kind: object) -> None:
         self._kind = str(kind)
@@ -227,16 +270,24 @@ class FindDrawer(QFrame):
         """Look for what is asked, beside the interface."""
         if not self.isVisible():
             return
-        wanted = wanted_in(self._session.loop, self.search.text(), self._kind,
-                           float(self.within.value), float(self.stretch.value))  # fmt: skip
+        wanted = wanted_in(
+            self._session.loop,
+            self.search.text(),
+            self._kind,
+            float(self.within.value),
+            float(self.stretch.value),
+        )
         service = self._services[self._service]
         self.says.setText("looking…")
         set_look(self.says, "soft")
         self.again.hide()
         self._tasks.run(
-            "looking for recordings", lambda stale, _moved: service.search(wanted, stale),
-            self._show_found, partial(self._failed, self.look), lane=Lane.ASKING,
-        )  # fmt: skip
+            "looking for recordings",
+            lambda stale, _moved: service.search(wanted, stale),
+            self._show_found,
+            partial(self._failed, self.look),
+            lane=Lane.ASKING,
+        )
 
     def _show_found(self, found: list[Found]) -> None:
         self.found = found
@@ -310,8 +361,9 @@ class FindDrawer(QFrame):
     def _hear(self, found: Found, there: Fetched) -> None:
         if self.pointed != found or not self.isVisible():
             return
-        self._preview.hear(lambda loop: self._laid(loop, found, there, None),
-                           f"heard with {found.offer.name}")  # fmt: skip
+        self._preview.hear(
+            lambda loop: self._laid(loop, found, there, None), f"heard with {found.offer.name}"
+        )
         self._show_hands()
 
     def take(self, instead: bool = False) -> None:
@@ -328,8 +380,11 @@ class FindDrawer(QFrame):
         if self._session.apply(words, lambda loop: self._laid(loop, found, there, layer_id)):
             self._session.select(layer_id=layer_id or self._session.loop.layers[-1].id)
             doubts = "; ".join(there.facts.doubts)
-            self._session.say(f"{there.facts.name} is a layer now" + (
-                f". Listen closely: {doubts}" if doubts else ""), good=True)  # fmt: skip
+            self._session.say(
+                f"{there.facts.name} is a layer now"
+                + (f". Listen closely: {doubts}" if doubts else ""),
+                good=True,
+            )
 
     @staticmethod
     def _laid(loop: Loop, found: Found, there: Fetched, layer_id: str | None) -> Loop:
@@ -358,9 +413,14 @@ class FindDrawer(QFrame):
                 raise Cancelled
             moved(0.8, f"listening to {found.offer.name}")
             audio, rate, heard = read_and_listen(path)
-            facts = recordings.facts_of(heard, found.offer.name, origin=self._origin(name[0]),
-                                        licence=found.offer.licence, maker=found.offer.maker,
-                                        kind=found.offer.kind)  # fmt: skip
+            facts = recordings.facts_of(
+                heard,
+                found.offer.name,
+                origin=self._origin(name[0]),
+                licence=found.offer.licence,
+                maker=found.offer.maker,
+                kind=found.offer.kind,
+            )
             return Fetched(clips.record(audio, rate), facts)
 
         def came(there: Fetched) -> None:
@@ -371,10 +431,13 @@ class FindDrawer(QFrame):
         self.again.hide()
         self._show_work(f"fetching {found.offer.name}…")
         self._tasks.run(
-            FETCHING, work, came,
+            FETCHING,
+            work,
+            came,
             partial(self._failed, lambda: self._with(found, then)),
-            lambda share, text: self._show_work(text, share), lane=Lane.READING,
-        )  # fmt: skip
+            lambda share, text: self._show_work(text, share),
+            lane=Lane.READING,
+        )
 
     def _origin(self, service: str) -> str:
         return "a folder of one's own" if self.own is not None else f"the {service.lower()}"

@@ -38,5 +38,11 @@ def about(found: Found) -> str:
 
 def wanted_in(loop: Loop, words: str, kind: str, within_st: float, within_percent: float) -> Wanted:
     """Return what is looked for in a loop: what comes to what is heard of it."""
-    return Wanted(words=words, kind=kind, key=loop.key, within_st=round(within_st),
-                  tempo=loop.tempo, within_percent=within_percent)  # fmt: skip
+    return Wanted(
+        words=words,
+        kind=kind,
+        key=loop.key,
+        within_st=round(within_st),
+        tempo=loop.tempo,
+        within_percent=within_percent,
+    )

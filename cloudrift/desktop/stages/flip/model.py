@@ -120,8 +120,10 @@ class FlipModel:
     def spans(self) -> list[tuple[int, int, str]]:
         """Return the spans of the print that have a label: start, end and name."""
         edges = [*(label.at_tick for label in self.flip.labels), self.flip.length_ticks]
-        return [(label.at_tick, end, label.name)
-                for label, end in zip(self.flip.labels, edges[1:], strict=True)]  # fmt: skip
+        return [
+            (label.at_tick, end, label.name)
+            for label, end in zip(self.flip.labels, edges[1:], strict=True)
+        ]
 
     def bars_named(self) -> list[tuple[int, int]]:
         """Return the bars whose number has room beside the chords, and where they begin."""

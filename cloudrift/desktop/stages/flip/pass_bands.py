@@ -26,8 +26,9 @@ class PassBands(Keyed):
         self._outs: tuple[frozenset[int], ...] = (frozenset(),)
         self.pass_at = self.row_at = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip("Press where a layer is to be left out or to come back; with keys, arrows "
-                        "and Space")  # fmt: skip
+        self.setToolTip(
+            "Press where a layer is to be left out or to come back; with keys, arrows and Space"
+        )
 
     def show_passes(self, names: Sequence[str], outs: Sequence[frozenset[int]]) -> None:
         """Show passes: what they are called, and the rows that are left out of each."""
@@ -51,8 +52,10 @@ class PassBands(Keyed):
     def _name_for_readers(self) -> None:
         out = self.row_at in self._outs[self.pass_at]
         says = "is left out" if out else "plays"
-        self.setAccessibleName(f"Pass {self.pass_at + 1}, {self._names[self.pass_at]}: "
-                               f"{self._rows[self.row_at][0]} {says}")  # fmt: skip
+        self.setAccessibleName(
+            f"Pass {self.pass_at + 1}, {self._names[self.pass_at]}: "
+            f"{self._rows[self.row_at][0]} {says}"
+        )
 
     def box(self, pass_at: int, row_at: int) -> QRectF:
         """Return where a layer lies in a pass."""
@@ -78,8 +81,12 @@ class PassBands(Keyed):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0),
-                 Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}  # fmt: skip
+        steps = {
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, -1),
+            Qt.Key.Key_Down: (0, 1),
+        }
         step = steps.get(Qt.Key(event.key()))
         if step and not any(held(event)):
             self.choose(self.pass_at + step[0], self.row_at + step[1])
@@ -104,8 +111,9 @@ class PassBands(Keyed):
             first = self.box(0, row)
             painter.setFont(text_font(12, MEDIUM))
             painter.setPen(color("ink"))
-            text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight,
-                                                    int(NAMES_PX - 12))  # fmt: skip
+            text = painter.fontMetrics().elidedText(
+                name, Qt.TextElideMode.ElideRight, int(NAMES_PX - 12)
+            )
             painter.drawText(QRectF(2, first.top(), NAMES_PX - 8, ROW_PX), left, text)
             for i, out in enumerate(self._outs):
                 self._paint_band(painter, i, row, tint, out=row in out)
@@ -128,8 +136,9 @@ class PassBands(Keyed):
         painter.setFont(text_font(11.5, SEMI if chosen else MEDIUM))
         painter.setPen(color("ink"))
         inner = QRectF(box.left() + 6, 2, box.width() - 8, TOP_PX - 6)
-        text = painter.fontMetrics().elidedText(f"{at + 1} {name}", Qt.TextElideMode.ElideRight,
-                                                int(inner.width()))  # fmt: skip
+        text = painter.fontMetrics().elidedText(
+            f"{at + 1} {name}", Qt.TextElideMode.ElideRight, int(inner.width())
+        )
         painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
 
     def _paint_band(self, painter: QPainter, at: int, row: int, tint: str, *, out: bool) -> None:
@@ -137,8 +146,10 @@ class PassBands(Keyed):
         if out:
             painter.setPen(QPen(color("ink_soft"), 1, Qt.PenStyle.DotLine))
             middle = box.center().y()
-            painter.drawLine(QRectF(box.left() + 3, middle, 1, 1).topLeft(),
-                             QRectF(box.right() - 3, middle, 1, 1).topLeft())  # fmt: skip
+            painter.drawLine(
+                QRectF(box.left() + 3, middle, 1, 1).topLeft(),
+                QRectF(box.right() - 3, middle, 1, 1).topLeft(),
+            )
             return
         # It goes on into the next pass where it plays there, too.
         before = at > 0 and row not in self._outs[at - 1]

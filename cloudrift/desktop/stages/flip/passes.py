@@ -28,9 +28,12 @@ class PassesSheet(QDialog):
     """Bands through the passes; the chosen pass is heard. ``print_them`` gets what is wanted."""
 
     def __init__(
-        self, session: Session, print_them: PrintThem, parent: QWidget,
+        self,
+        session: Session,
+        print_them: PrintThem,
+        parent: QWidget,
         passes: tuple[Pass, ...] = (),
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(parent)
         self._session, self._print_them = session, print_them
         self._loop = session.loop
@@ -43,9 +46,12 @@ class PassesSheet(QDialog):
         column = QVBoxLayout(self)
         column.setSpacing(8)
         column.addWidget(heading("Once round after another"))
-        says = label("Press a band to leave a layer out of a pass: what it has played rings on. "
-                     "The chosen pass is heard while the loop plays.",
-                     size=11.5, name="soft")  # fmt: skip
+        says = label(
+            "Press a band to leave a layer out of a pass: what it has played rings on. "
+            "The chosen pass is heard while the loop plays.",
+            size=11.5,
+            name="soft",
+        )
         says.setWordWrap(True)
         column.addWidget(says)
         self.bands = PassBands([(one.name, self._tint(one)) for one in self._of])
@@ -55,12 +61,16 @@ class PassesSheet(QDialog):
         row = QHBoxLayout()
         self.more = button("One more pass", self._add, tip="The chosen one again, behind it")
         self.fewer = button("Take it out", self._take_out, tip="The chosen pass")
-        self.build = button("One after another", lambda: self._lay(self._building),
-                            tip="A pass for each layer: it comes in, and those "
-                            "before go on")  # fmt: skip
-        self.rest = button("A rest before the end", lambda: self._lay(self._resting),
-                           tip="All, all, only what is highest in the list, and "
-                           "all again")  # fmt: skip
+        self.build = button(
+            "One after another",
+            lambda: self._lay(self._building),
+            tip="A pass for each layer: it comes in, and those before go on",
+        )
+        self.rest = button(
+            "A rest before the end",
+            lambda: self._lay(self._resting),
+            tip="All, all, only what is highest in the list, and all again",
+        )
         for one in (self.more, self.fewer, self.build, self.rest):
             row.addWidget(one)
         row.addStretch(1)

@@ -31,11 +31,18 @@ class PrintsSheet(QDialog):
         column.addWidget(self.list, 1)
         column.addWidget(self.says)
         row = QHBoxLayout()
-        self.anew = button("Another flip of it", self._anew, tip="In which nothing is moved; it is "
-                           "changed on its own")  # fmt: skip
+        self.anew = button(
+            "Another flip of it",
+            self._anew,
+            tip="In which nothing is moved; it is changed on its own",
+        )
         self.rename = button("Rename…", self._rename)
-        self.forget = button("Forget", self.forget_it, tip="What is cut from it stays; the way "
-                             "back to its loop goes, and undo brings it again")  # fmt: skip
+        self.forget = button(
+            "Forget",
+            self.forget_it,
+            tip="What is cut from it stays; the way "
+            "back to its loop goes, and undo brings it again",
+        )
         for one in (self.anew, self.rename, self.forget):
             one.setAutoDefault(False)
             row.addWidget(one)
@@ -73,8 +80,10 @@ class PrintsSheet(QDialog):
         bars = turns * loop.bars
         seconds = turns * loop.sounding_frames / loop.rate
         size = self._session.clips.size_bytes([one.clip]) / 1e6
-        return (f"{loop.sounding_key.text}, {loop.sounding_tempo:.5g} BPM, {plural(bars, 'bar')}, "
-                f"{seconds:.1f} s, {number(size, '.1f')} MB")  # fmt: skip
+        return (
+            f"{loop.sounding_key.text}, {loop.sounding_tempo:.5g} BPM, {plural(bars, 'bar')}, "
+            f"{seconds:.1f} s, {number(size, '.1f')} MB"
+        )
 
     def _tell(self) -> None:
         one = self.chosen
@@ -112,6 +121,8 @@ class PrintsSheet(QDialog):
         one = self.chosen
         if one is not None and self._session.document.change(
             "forget a print", lambda document: forget_print(document, one.id)
-        ):  # fmt: skip
-            self._session.say(f"{one.name} is forgotten; what was cut from it stays, and undo "
-                              "brings it again", good=True)  # fmt: skip
+        ):
+            self._session.say(
+                f"{one.name} is forgotten; what was cut from it stays, and undo brings it again",
+                good=True,
+            )

@@ -18,7 +18,7 @@ from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import plural
-from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.edits.flip import flipping, flips, ordering
 from cloudrift.loop.edits.flip.apart import own_document
 from cloudrift.loop.edits.flip.scatter import Rules, scattered
 from cloudrift.loop.edits.layers import recordings
@@ -33,40 +33,81 @@ Edit = Callable[..., None]
 FOLLOWS, STAYS = "moves with it", "stays"
 ON, OFF = "on", "off"
 
-WHOLE = {f.name: f for f in (
-    Field(name="semitones", label="Shift", default=0, unit="st", low=-MOST_SEMITONES,
-          high=MOST_SEMITONES),
-    Field(name="bars", label="Length", default=8, unit="bars", low=spec.MIN_BARS,
-          high=spec.MAX_BARS, hint="what was cut is laid over so many bars: slower, or quicker"),
-    Field(name="hold_vowels", label="Vowel colour", default=FOLLOWS, choices=(FOLLOWS, STAYS)),
-)}  # fmt: skip
-SCATTER = {f.name: f for f in (
-    Field(name="amount", label="Amount", default=40, unit="%", low=0, high=100),
-    Field(name="downbeats", label="Downbeats kept", default=ON, choices=(ON, OFF)),
-    Field(name="order", label="Chords in order", default=OFF, choices=(OFF, ON)),
-    Field(name="backward", label="Backward", default=30, unit="%", low=0, high=100),
-    Field(name="repeats", label="Struck again", default=15, unit="%", low=0, high=100),
-    Field(name="octave", label="An octave away", default=0, unit="%", low=0, high=100),
-    Field(name="silence", label="Silence", default=0, unit="%", low=0, high=100),
-    Field(name="familiar", label="From near by", default=40, unit="%", low=0, high=100),
-    Field(name="draw", label="Draw", default=1, low=0, high=MAX_DRAW),
-)}  # fmt: skip
-PIECE = {f.name: f for f in (
-    Field(name="semitones", label="Shift", default=0, unit="st", low=-24, high=24),
-    Field(name="tape", label="By", default="hold", choices=("hold", "tape")),
-    Field(name="level_db", label="Level", default=0, unit="dB", low=-60, high=12, step=0.5),
-    Field(name="pan", label="Pan", default=0, unit="%", low=-100, high=100),
-    Field(name="times", label="Struck", default=1, unit="times", low=1, high=32),
-    Field(name="level_step_db", label="Louder each time", default=0, unit="dB", low=-12, high=12,
-          step=0.5),
-    Field(name="step_st", label="Higher each time", default=0, unit="st", low=-12, high=12),
-    Field(name="fills", label="Too short for its place", default="a gap",
-          choices=("a gap", "stretched")),
-    Field(name="decay_ms", label="Dies away over", default=0, unit="ms", low=0,
-          high=LONGEST_DECAY_MS, step=10, off_low=True),
-    Field(name="fade_in_ms", label="Fade in", default=2, unit="ms", low=0, high=2000),
-    Field(name="fade_out_ms", label="Fade out", default=8, unit="ms", low=0, high=2000),
-)}  # fmt: skip
+WHOLE = {
+    f.name: f
+    for f in (
+        Field(
+            name="semitones",
+            label="Shift",
+            default=0,
+            unit="st",
+            low=-MOST_SEMITONES,
+            high=MOST_SEMITONES,
+        ),
+        Field(
+            name="bars",
+            label="Length",
+            default=8,
+            unit="bars",
+            low=spec.MIN_BARS,
+            high=spec.MAX_BARS,
+            hint="what was cut is laid over so many bars: slower, or quicker",
+        ),
+        Field(name="hold_vowels", label="Vowel colour", default=FOLLOWS, choices=(FOLLOWS, STAYS)),
+    )
+}
+SCATTER = {
+    f.name: f
+    for f in (
+        Field(name="amount", label="Amount", default=40, unit="%", low=0, high=100),
+        Field(name="downbeats", label="Downbeats kept", default=ON, choices=(ON, OFF)),
+        Field(name="order", label="Chords in order", default=OFF, choices=(OFF, ON)),
+        Field(name="backward", label="Backward", default=30, unit="%", low=0, high=100),
+        Field(name="repeats", label="Struck again", default=15, unit="%", low=0, high=100),
+        Field(name="octave", label="An octave away", default=0, unit="%", low=0, high=100),
+        Field(name="silence", label="Silence", default=0, unit="%", low=0, high=100),
+        Field(name="familiar", label="From near by", default=40, unit="%", low=0, high=100),
+        Field(name="draw", label="Draw", default=1, low=0, high=MAX_DRAW),
+    )
+}
+PIECE = {
+    f.name: f
+    for f in (
+        Field(name="semitones", label="Shift", default=0, unit="st", low=-24, high=24),
+        Field(name="tape", label="By", default="hold", choices=("hold", "tape")),
+        Field(name="level_db", label="Level", default=0, unit="dB", low=-60, high=12, step=0.5),
+        Field(name="pan", label="Pan", default=0, unit="%", low=-100, high=100),
+        Field(name="times", label="Struck", default=1, unit="times", low=1, high=32),
+        Field(
+            name="level_step_db",
+            label="Louder each time",
+            default=0,
+            unit="dB",
+            low=-12,
+            high=12,
+            step=0.5,
+        ),
+        Field(name="step_st", label="Higher each time", default=0, unit="st", low=-12, high=12),
+        Field(
+            name="fills",
+            label="Too short for its place",
+            default="a gap",
+            choices=("a gap", "stretched"),
+        ),
+        Field(
+            name="decay_ms",
+            label="Dies away over",
+            default=0,
+            unit="ms",
+            low=0,
+            high=LONGEST_DECAY_MS,
+            step=10,
+            off_low=True,
+        ),
+        Field(name="fade_in_ms", label="Fade in", default=2, unit="ms", low=0, high=2000),
+        Field(name="fade_out_ms", label="Fade out", default=8, unit="ms", low=0, high=2000),
+    )
+}
 
 
 class Result(Inspector):
@@ -75,9 +116,12 @@ class Result(Inspector):
     apart_wanted = pyqtSignal(object)  # Document
 
     def __init__(
-        self, session: Session, edit: Edit, layer: Callable[[], Layer | None],
+        self,
+        session: Session,
+        edit: Edit,
+        layer: Callable[[], Layer | None],
         kept: Callable[[], tuple[Print, Loop] | None],
-    ) -> None:  # fmt: skip
+    ) -> None:
         """``edit`` changes the flip that ``layer`` shows; ``kept`` is its print, and its loop."""
         super().__init__()
         self._session, self._edit, self._layer, self._kept = session, edit, layer, kept
@@ -86,17 +130,28 @@ class Result(Inspector):
         self._dragged_from: Flipped | None = None  # what the length is being changed of
         self._scatter = Preview(session.hearing.previews, self)
         self._scatter.ended.connect(self._show_scatter)
-        self.use = button("Use as a layer", self.use_it, name="strong",
-                          tip="It sounds among the layers")  # fmt: skip
-        self.instead = button("Use instead", self.use_instead, tip="It sounds in the place of "
-                              "what it was printed from, which is parked")  # fmt: skip
+        self.use = button(
+            "Use as a layer", self.use_it, name="strong", tip="It sounds among the layers"
+        )
+        self.instead = button(
+            "Use instead",
+            self.use_instead,
+            tip="It sounds in the place of what it was printed from, which is parked",
+        )
         self._pair(self.use, self.instead)
-        self.apart = button("Open as a loop of its own", self.open_apart, tip="Another loop, in "
-                            "the key and tempo that this sounds in, whose chords are what is "
-                            "heard now")  # fmt: skip
+        self.apart = button(
+            "Open as a loop of its own",
+            self.open_apart,
+            tip="Another loop, in "
+            "the key and tempo that this sounds in, whose chords are what is "
+            "heard now",
+        )
         self.body.addWidget(self.apart)
-        self.bass = button("Low cut and a fresh bass", self.put_bass, tip="Its lows out, and a "
-                           "bass on the roots of what is heard in it now")  # fmt: skip
+        self.bass = button(
+            "Low cut and a fresh bass",
+            self.put_bass,
+            tip="Its lows out, and a bass on the roots of what is heard in it now",
+        )
         Trying(self.bass, session, self._with_bass, "with a fresh bass")
         self.body.addWidget(self.bass)
         self.whole = self._add("Pitch and tempo", WHOLE, self._set_whole)
@@ -152,8 +207,9 @@ class Result(Inspector):
             self._set_bars(round(float(value)))
             return
         now: Any = value == STAYS if name == "hold_vowels" else float(value)
-        self._record(f"flip: {WHOLE[name].label.lower()}", merge=f"flip {name}", moving=True,
-                     **{name: now})  # fmt: skip
+        self._record(
+            f"flip: {WHOLE[name].label.lower()}", merge=f"flip {name}", moving=True, **{name: now}
+        )
 
     def _set_bars(self, bars: int) -> None:
         metre, layer = self._session.loop.metre, self._layer()
@@ -162,7 +218,7 @@ class Result(Inspector):
 
         def edit(flip: Flipped) -> Flipped:
             # What a drag passes through leaves no rounding behind.
-            return flipping.in_bars(self._dragged_from or flip, bars, metre)
+            return ordering.in_bars(self._dragged_from or flip, bars, metre)
 
         self._edit(f"lay over {plural(bars, 'bar')}", edit, merge="flip bars", moving=True)
 
@@ -176,9 +232,11 @@ class Result(Inspector):
         layer = self._layer()
         if layer is not None:
             self._session.apply(
-                words, lambda loop: recordings.set_recording(loop, layer.id, **changes),
-                merge=merge, moving=moving,
-            )  # fmt: skip
+                words,
+                lambda loop: recordings.set_recording(loop, layer.id, **changes),
+                merge=merge,
+                moving=moving,
+            )
 
     # --- scatter ------------------------------------------------------------------------------
 
@@ -245,8 +303,9 @@ class Result(Inspector):
                 return flipping.set_all(flip, **{name: now})
             return flipping.set_place(flip, at, **{name: now})
 
-        self._edit(f"piece: {PIECE[name].label.lower()}", edit, merge=f"piece {at} {name}",
-                   moving=True)  # fmt: skip
+        self._edit(
+            f"piece: {PIECE[name].label.lower()}", edit, merge=f"piece {at} {name}", moving=True
+        )
 
     # --- in the loop --------------------------------------------------------------------------
 
@@ -255,7 +314,7 @@ class Result(Inspector):
         layer = self._layer()
         if layer is not None and self._session.apply(
             "use a flip", lambda loop: flips.use(loop, layer.id)
-        ):  # fmt: skip
+        ):
             self._session.say(f"{layer.name} sounds among the layers now", good=True)
 
     def use_instead(self) -> None:
@@ -266,9 +325,10 @@ class Result(Inspector):
         layers = kept[0].recipe.layers
         if self._session.apply(
             "use a flip instead", lambda loop: flips.use_instead(loop, layer.id, layers)
-        ):  # fmt: skip
-            self._session.say(f"{layer.name} sounds instead; what it was printed from is parked",
-                              good=True)  # fmt: skip
+        ):
+            self._session.say(
+                f"{layer.name} sounds instead; what it was printed from is parked", good=True
+            )
 
     def open_apart(self) -> None:
         """Ask for it to be opened as a loop of its own."""
@@ -293,10 +353,11 @@ class Result(Inspector):
         layer = self._layer()
         if layer is not None and self._session.apply(
             "a fresh bass", lambda loop: flips.put_bass(loop, layer.id)
-        ):  # fmt: skip
+        ):
             name = self._session.loop.layers[-1].name
-            self._session.say(f"{name} follows what is heard in {layer.name}; its lows are cut",
-                              good=True)  # fmt: skip
+            self._session.say(
+                f"{name} follows what is heard in {layer.name}; its lows are cut", good=True
+            )
 
     # --- showing ------------------------------------------------------------------------------
 
@@ -311,8 +372,14 @@ class Result(Inspector):
         """Show a flip, or that there is none."""
         self._at = at
         there = layer is not None and layer.flipped is not None
-        for widget in (*self.whole.values(), *self.rules.values(), *self.piece.values(), self.fit,
-                       self.another, self.one):  # fmt: skip
+        for widget in (
+            *self.whole.values(),
+            *self.rules.values(),
+            *self.piece.values(),
+            self.fit,
+            self.another,
+            self.one,
+        ):
             widget.setEnabled(there)
         now = self._layer()
         self.use.setEnabled(now is not None and now.parked)
@@ -360,12 +427,18 @@ class Result(Inspector):
             return
         place: Place = flip.places[min(self._at, len(flip.places) - 1)]
         values: dict[str, Value] = {
-            "semitones": place.semitones, "tape": "tape" if place.tape else "hold",
-            "level_db": place.level_db, "pan": 100 * place.pan, "times": float(place.times),
-            "level_step_db": place.level_step_db, "step_st": place.step_st,
-            "fills": "stretched" if place.fills else "a gap", "decay_ms": place.decay_ms,
-            "fade_in_ms": place.fade_in_ms, "fade_out_ms": place.fade_out_ms,
-        }  # fmt: skip
+            "semitones": place.semitones,
+            "tape": "tape" if place.tape else "hold",
+            "level_db": place.level_db,
+            "pan": 100 * place.pan,
+            "times": float(place.times),
+            "level_step_db": place.level_step_db,
+            "step_st": place.step_st,
+            "fills": "stretched" if place.fills else "a gap",
+            "decay_ms": place.decay_ms,
+            "fade_in_ms": place.fade_in_ms,
+            "fade_out_ms": place.fade_out_ms,
+        }
         for name, widget in self.piece.items():
             widget.set_value(values[name])
         self.piece_says.setText(stretch_words(place))

@@ -36,7 +36,7 @@ from cloudrift.desktop.stages.flip.result import Result
 from cloudrift.desktop.stages.flip.threads import Threads
 from cloudrift.ground.settings import Field
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop.edits.flip import flipping, flips
+from cloudrift.loop.edits.flip import cutting, flipping, flips, ordering
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.flip import MOST_TICKS, Flipped
 from cloudrift.loop.model.history import Moment
@@ -47,8 +47,15 @@ from cloudrift.render.plan.plan import layer_laying
 from cloudrift.render.plan.slicing import hits_in
 
 WAVE_COLUMNS = 4096
-EVEN = Field(name="even", label="Even", default=16, unit="pieces", low=1, high=128,
-             hint="how many pieces of one length")  # fmt: skip
+EVEN = Field(
+    name="even",
+    label="Even",
+    default=16,
+    unit="pieces",
+    low=1,
+    high=128,
+    hint="how many pieces of one length",
+)
 STUTTER = 4
 COMPARED = {
     "loop": "With its loop, in its own key and tempo",
@@ -78,13 +85,19 @@ class FlipStage(QWidget):
         self.printing = Printing(session, tasks, lambda: self.layer)
         self.print_menu = PrintMenu(session, self.printing, self.print)
         self.print.setMenu(self.print_menu)
-        self.again = button("Reprint", self.printing.reprint, tip="Print the loop as it is in "
-                            "this print's place: all that was cut from it follows")  # fmt: skip
-        self.recipe = button("Its loop", self.printing.show_recipe, tip="The loop that this print "
-                             "was made from, in the open one's place")  # fmt: skip
+        self.again = button(
+            "Reprint",
+            self.printing.reprint,
+            tip="Print the loop as it is in this print's place: all that was cut from it follows",
+        )
+        self.recipe = button(
+            "Its loop",
+            self.printing.show_recipe,
+            tip="The loop that this print was made from, in the open one's place",
+        )
         self.stop = button("Cancel", self.printing.cancel)
         self.stop.hide()
-        self.cuts = ChoiceRow([(what, what) for what in flipping.CUT_AT], columns=6, name="Cut at")
+        self.cuts = ChoiceRow([(what, what) for what in cutting.CUT_AT], columns=6, name="Cut at")
         self.cuts.chosen.connect(self._cut)
         self.even = FieldWidget(EVEN, 16.0)
         self.even.edited.connect(lambda _v: self._cut("even", moving=True))
@@ -169,14 +182,14 @@ class FlipStage(QWidget):
 
         return (
             ("Backward, chords in order", partial(self.edit, "backward, chords in order",
-             flipping.backward_in_order), "Each chord turned round in its own place",
-             flipping.backward_in_order),
-            ("Backward", partial(self.edit, "backward", flipping.backward),
-             "All of it turned round, the last first", flipping.backward),
+             ordering.backward_in_order), "Each chord turned round in its own place",
+             ordering.backward_in_order),
+            ("Backward", partial(self.edit, "backward", ordering.backward),
+             "All of it turned round, the last first", ordering.backward),
             ("On the beat", lambda: self.edit("on the beat", self._on_beat), "Each piece begins "
              "on the nearest half beat: for what was played off it and is cut at hits",
              self._on_beat),
-            ("As it was", partial(self.edit, "as it was", flipping.reset),
+            ("As it was", partial(self.edit, "as it was", cutting.reset),
              "Each piece where it was in the print", None),
             ("Turn round", on(flipping.swap_backward, "turn a piece round"),
              "The chosen piece backward, or forward again (−)", None),
@@ -280,16 +293,21 @@ class FlipStage(QWidget):
         sheet.open()
 
     def edit(
-        self, words: str, edit: Callable[[Flipped], Flipped], *, merge: str = "",
+        self,
+        words: str,
+        edit: Callable[[Flipped], Flipped],
+        *,
+        merge: str = "",
         moving: bool = False,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Change the flip that is shown."""
         layer = self.layer
         if layer is None:
             self._session.say("nothing is printed yet; press Print first")
             return
-        self._session.apply(words, lambda loop: flips.with_flip(loop, layer.id, edit),
-                            merge=merge, moving=moving)  # fmt: skip
+        self._session.apply(
+            words, lambda loop: flips.with_flip(loop, layer.id, edit), merge=merge, moving=moving
+        )
 
     def _tried(self, edit: Callable[[Flipped], Flipped], loop: Loop) -> Loop:
         """What an edit would make of the loop, the flip alone heard if it is so now."""
@@ -316,7 +334,7 @@ class FlipStage(QWidget):
             self._show_flip()
 
     def _on_beat(self, flip: Flipped) -> Flipped:
-        return flipping.on_grid(flip, beat_ticks(self._session.loop.metre) // 2)
+        return ordering.on_grid(flip, beat_ticks(self._session.loop.metre) // 2)
 
     def label_piece(self) -> None:
         """Ask what the print is called from the chosen piece's start on."""
@@ -329,7 +347,7 @@ class FlipStage(QWidget):
         was = next((x.name for x in flip.labels if x.at_tick == tick), "")
         name, good = ask_for_label(self, was)
         if good:
-            self.edit("label a span", lambda now: flipping.labelled(now, tick, name))
+            self.edit("label a span", lambda now: ordering.labelled(now, tick, name))
 
     # --- cutting ------------------------------------------------------------------------------
 
@@ -340,9 +358,10 @@ class FlipStage(QWidget):
         metre, count = self._session.loop.metre, round(float(self.even.value))
         self.edit(
             f"cut at {what}",
-            lambda flip: flipping.cut(flip, flipping.cuts_at(flip, str(what), metre, count)),
-            merge="even" if moving else "", moving=moving,
-        )  # fmt: skip
+            lambda flip: cutting.cut(flip, cutting.cuts_at(flip, str(what), metre, count)),
+            merge="even" if moving else "",
+            moving=moving,
+        )
 
     def _cut_at_hits(self) -> None:
         """Listen where something is struck beside the interface, then cut there."""
@@ -353,12 +372,17 @@ class FlipStage(QWidget):
         laying = layer_laying(loop, layer)
 
         def came(hits: list[int]) -> None:
-            self.edit("cut at hits", lambda now: flipping.cut(
-                now, flipping.cuts_at(now, "hits", loop.metre, hits=hits)))  # fmt: skip
+            self.edit(
+                "cut at hits",
+                lambda now: cutting.cut(now, cutting.cuts_at(now, "hits", loop.metre, hits=hits)),
+            )
 
-        self._tasks.run(HITS,
-                        lambda _stale, _moved: hits_in(flip, laying, clips, loop.tempo),
-                        came, lane=Lane.READING)  # fmt: skip
+        self._tasks.run(
+            HITS,
+            lambda _stale, _moved: hits_in(flip, laying, clips, loop.tempo),
+            came,
+            lane=Lane.READING,
+        )
 
     # --- hearing ------------------------------------------------------------------------------
 
@@ -403,7 +427,7 @@ class FlipStage(QWidget):
             if kept is not None:
                 then = Moment(document=Document(loop=kept[1]), label=f"{kept[0].name}, its loop")
         elif self._against == "print" and layer is not None:
-            loop = flips.with_flip(self._session.loop, layer.id, flipping.reset)
+            loop = flips.with_flip(self._session.loop, layer.id, cutting.reset)
             loop = flips.heard_alone(loop, layer.id) if self._alone.on else loop
             then = Moment(document=Document(loop=loop), label=f"{layer.name}, nothing moved")
         if then is None:

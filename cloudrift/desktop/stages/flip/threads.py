@@ -22,7 +22,7 @@ from cloudrift.desktop.kit.parts import playhead_moved
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.flip.model import FlipModel, wave_in
 from cloudrift.ground.words import plural
-from cloudrift.loop.edits.flip import flipping
+from cloudrift.loop.edits.flip import cutting, flipping
 from cloudrift.loop.model.flip import MOST_TICKS, Flipped, Place, letters_of
 from cloudrift.theory.key import Key
 
@@ -99,7 +99,8 @@ class Threads(Keyed):
             place = places[self.at]
             says = self.model.place_text(place)
             text = f", place {self.at + 1}: {self.model.letters(place)}" + (
-                f", {says}" if says else "")  # fmt: skip
+                f", {says}" if says else ""
+            )
         self.setAccessibleName(f"Flip: {plural(len(places), 'place')}{text}")
 
     def choose(self, number: int) -> None:
@@ -203,11 +204,11 @@ class Threads(Keyed):
         near, total = model.cut_near(place.x()), model.flip.length_ticks
         if near is not None:
             cuts = tuple(one for one in model.flip.cuts if one != near)
-            self._edit("take a cut out", lambda flip: flipping.cut(flip, cuts))
+            self._edit("take a cut out", lambda flip: cutting.cut(flip, cuts))
             return
         tick = model.snapped(model.axis.tick_at(place.x()))
-        cuts = flipping.tidied([*model.flip.cuts, tick], total)
-        self._edit("cut", lambda flip: flipping.cut(flip, cuts))
+        cuts = cutting.tidied([*model.flip.cuts, tick], total)
+        self._edit("cut", lambda flip: cutting.cut(flip, cuts))
 
     def _edit(self, words: str, edit: Callable[[Flipped], Flipped]) -> None:
         self.edited.emit(words, edit)
@@ -244,12 +245,14 @@ class Threads(Keyed):
 
             return put
         if text and text in "-−":
-            return lambda: self._edit("turn a piece round",
-                                      lambda flip: flipping.swap_backward(flip, at))  # fmt: skip
+            return lambda: self._edit(
+                "turn a piece round", lambda flip: flipping.swap_backward(flip, at)
+            )
         if text and text in DIGITS:
             times = int(text)
-            return lambda: self._edit("strike a piece again",
-                                      lambda flip: flipping.stutter(flip, at, times))  # fmt: skip
+            return lambda: self._edit(
+                "strike a piece again", lambda flip: flipping.stutter(flip, at, times)
+            )
         return None
 
     def _swapped(self, at: int, other: int) -> None:
@@ -265,8 +268,10 @@ class Threads(Keyed):
         if model is None:
             painter.setPen(color("ink_soft"))
             painter.setFont(text_font(13))
-            words = ("Nothing is printed yet. Press Print to make sound of the loop or of a layer: "
-                     "its pieces stand here, and where they play below.")  # fmt: skip
+            words = (
+                "Nothing is printed yet. Press Print to make sound of the loop or of a layer: "
+                "its pieces stand here, and where they play below."
+            )
             where = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
             painter.drawText(QRectF(self.rect()).adjusted(60, 0, -60, 0), where, words)
             return
@@ -309,12 +314,14 @@ class Threads(Keyed):
         box = QRectF(above.left(), TOP - 2, above.width(), LABELS_PX)
         painter.setPen(QPen(color("ink_soft"), 1))
         painter.drawLine(QPointF(box.left(), box.bottom() - 3), QPointF(box.left(), box.top() + 2))
-        painter.drawLine(QPointF(box.left(), box.bottom() - 3),
-                         QPointF(box.right() - 3, box.bottom() - 3))  # fmt: skip
+        painter.drawLine(
+            QPointF(box.left(), box.bottom() - 3), QPointF(box.right() - 3, box.bottom() - 3)
+        )
         painter.setPen(color("ink"))
         painter.setFont(text_font(11, SEMI))
-        text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight,
-                                                int(box.width() - 8))  # fmt: skip
+        text = painter.fontMetrics().elidedText(
+            name, Qt.TextElideMode.ElideRight, int(box.width() - 8)
+        )
         where = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
         painter.drawText(box.adjusted(5, 0, 0, 0), where, text)
 
@@ -339,8 +346,9 @@ class Threads(Keyed):
         box = self._box(start, end, above=True)
         tint = model.colors[number]
         self._paint_box(painter, box, chosen=False)
-        place = Place(at_tick=start, length_ticks=end - start, from_tick=start,
-                      from_ticks=end - start)  # fmt: skip
+        place = Place(
+            at_tick=start, length_ticks=end - start, from_tick=start, from_ticks=end - start
+        )
         self._paint_wave(painter, box, place, tint)
         self._paint_words(painter, box, letters_of(number), "")
 

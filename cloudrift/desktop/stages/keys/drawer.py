@@ -46,8 +46,9 @@ SAYS = {
     Becomes.MORE: "Play in adds to the chosen layer's notes.",
 }
 AS_PLAYED = "as played"
-LOUDNESS = Field(name="velocity", label="Loudness", default=88, unit="vel", low=20, high=127,
-                 step=1)  # fmt: skip
+LOUDNESS = Field(
+    name="velocity", label="Loudness", default=88, unit="vel", low=20, high=127, step=1
+)
 OCTAVES = range(-2, 3)
 
 
@@ -65,8 +66,10 @@ class Keys(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(560, 140)
         self.setAccessibleName("Keys of the scale")
-        self.setToolTip("Letters play the scale, one row an octave; 1 to 7 its chords; "
-                        "with Shift a semitone higher")  # fmt: skip
+        self.setToolTip(
+            "Letters play the scale, one row an octave; 1 to 7 its chords; "
+            "with Shift a semitone higher"
+        )
         session.changed.connect(lambda _b, _a: self.update())
 
     def boxes(self) -> list[tuple[QRectF, str, str, tuple[int, ...], int]]:
@@ -211,8 +214,10 @@ class KeysDrawer(QFrame):
         self.grid.currentTextChanged.connect(self._choose_grid)
         self.takes = QComboBox()
         self.takes.setAccessibleName("Takes")
-        self.takes.setToolTip("Takes are kept, each a step of its own: choose another and it "
-                              "stands in the place of one of the same kind")  # fmt: skip
+        self.takes.setToolTip(
+            "Takes are kept, each a step of its own: choose another and it "
+            "stands in the place of one of the same kind"
+        )
         self.takes.activated.connect(self._choose_take)
         self.source = QComboBox()
         self.source.setAccessibleName("Keyboard")
@@ -278,8 +283,9 @@ class KeysDrawer(QFrame):
         self.source.clear()
         self.source.addItems([OWN_KEYS, *names])
         self.source.setEnabled(bool(names))
-        self.source.setToolTip("Keys that are played" if names else
-                               "No MIDI keyboard found; the computer's keys play")  # fmt: skip
+        self.source.setToolTip(
+            "Keys that are played" if names else "No MIDI keyboard found; the computer's keys play"
+        )
         if self.keyboard is not None:
             self.source.setCurrentText(self.keyboard.name)
 
@@ -367,8 +373,10 @@ class KeysDrawer(QFrame):
         else:
             bar = recorder.tick() // bar_ticks(self._session.loop.metre) + 1
             count = recorder.played.count if recorder.played else 0
-            text = (f"Taking bar {bar} of {self._session.loop.bars} · {plural(count, 'note')}. "
-                    "Press Play in or Space to end.")  # fmt: skip
+            text = (
+                f"Taking bar {bar} of {self._session.loop.bars} · {plural(count, 'note')}. "
+                "Press Play in or Space to end."
+            )
         if text != self.words.text():
             self.words.setText(text)
 

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
 from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.takes import Becomes, Take, put_take
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.played import Played
@@ -117,7 +117,7 @@ class Recorder(QObject):
         if self.becomes is Becomes.CHORDS:
             return without_chords(loop)
         if self.becomes is Becomes.NOTES:
-            return edits.set_layer(loop, self.layer_id, mute=True)
+            return layer_edits.set_layer(loop, self.layer_id, mute=True)
         return loop
 
     def _follow(self) -> None:
@@ -183,9 +183,7 @@ class Recorder(QObject):
         if take.becomes is Becomes.NEW and there:
             self._session.select(layer_id=layer_id)
             return False
-        if last is None or (last.take.becomes, last.take.layer_id) != (
-            take.becomes, take.layer_id
-        ):  # fmt: skip
+        if last is None or (last.take.becomes, last.take.layer_id) != (take.becomes, take.layer_id):
             return self._put(take, self._session.loop)
         return self._put(take, last.base)
 
@@ -202,8 +200,9 @@ class Recorder(QObject):
             self._runs += 1
         if not session.apply(
             f"take {take.number}: {take.becomes.value}",
-            lambda _loop: put_take(base, take, notes), merge=f"take {self._runs}",
-        ):  # fmt: skip
+            lambda _loop: put_take(base, take, notes),
+            merge=f"take {self._runs}",
+        ):
             return False
         self._put_last = _Put(take=take, base=base, made=session.loop)
         if take.becomes is Becomes.CHORDS:

@@ -9,7 +9,7 @@ from cloudrift.desktop.kit.parts import Elided
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.layers.owner_row import OwnerRow
 from cloudrift.ground.words import plural
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.loop import Group, Loop
 
 
@@ -33,7 +33,7 @@ class GroupRow(OwnerRow):
         grid.setColumnStretch(0, 1)
 
     def change(self, loop: Loop, **changes: Any) -> Loop:
-        return edits.set_group(loop, self.owner_id, **changes)
+        return layer_edits.set_group(loop, self.owner_id, **changes)
 
     def show_group(self, loop: Loop, group: Group) -> None:
         """Refresh from the loop."""

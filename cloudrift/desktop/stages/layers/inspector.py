@@ -32,7 +32,7 @@ from cloudrift.desktop.stages.layers.recording_page import RecordingPage
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import MOST_NAME, plural
 from cloudrift.loop.edits.chords import chord_time
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.loop.model.source import STRIKING
 from cloudrift.notes import fields
@@ -108,10 +108,13 @@ class LayerInspector(Inspector):
     def _values(self, layer: Layer) -> dict[str, Value]:
         loop = self._session.loop
         source, bar = layer.played, bar_ticks(loop.metre)
-        lens = {f"lens {one.name}": fields.lens_shown(source.lens, one, loop.bars, bar)
-                for one in fields.of_lens(source.lens.kind)}  # fmt: skip
-        touch = {f"touch {one.name}": one.shown(getattr(source.touch, one.name))
-                 for one in fields.TOUCH}  # fmt: skip
+        lens = {
+            f"lens {one.name}": fields.lens_shown(source.lens, one, loop.bars, bar)
+            for one in fields.of_lens(source.lens.kind)
+        }
+        touch = {
+            f"touch {one.name}": one.shown(getattr(source.touch, one.name)) for one in fields.TOUCH
+        }
         full = layer.played.sound.of.spec.full(layer.played.sound.settings)
         sound = {f"sound {f.name}": full[f.name] for f in layer.played.sound.fields}
         values: dict[str, Value] = sound | {"layer role": layer.role}
@@ -129,14 +132,21 @@ class LayerInspector(Inspector):
         holder = QWidget()
         column = QVBoxLayout(holder)
         column.setContentsMargins(0, 0, 0, 0)
-        words = label(f"{plural(count, 'chord')} {'has' if count == 1 else 'have'} a touch of "
-                      f"{'its' if count == 1 else 'their'} own and keep{'s' * (count == 1)} it.",
-                      size=11.5, name="signal")  # fmt: skip
+        words = label(
+            f"{plural(count, 'chord')} {'has' if count == 1 else 'have'} a touch of "
+            f"{'its' if count == 1 else 'their'} own and keep{'s' * (count == 1)} it.",
+            size=11.5,
+            name="signal",
+        )
         words.setWordWrap(True)
         column.addWidget(words)
-        self.give_up = button("Play them as the layer", lambda: self._session.apply(
-            "touch as its layer",
-            lambda loop: chord_time.as_layer(loop, [c.id for c in loop.chords])))  # fmt: skip
+        self.give_up = button(
+            "Play them as the layer",
+            lambda: self._session.apply(
+                "touch as its layer",
+                lambda loop: chord_time.as_layer(loop, [c.id for c in loop.chords]),
+            ),
+        )
         column.addWidget(self.give_up)
         return holder
 
@@ -164,7 +174,7 @@ class LayerInspector(Inspector):
         self.lens = ChoiceRow([(k, k) for k in KINDS], columns=3, name="Lens")
         self.lens.chosen.connect(
             lambda kind: self._session.apply(
-                f"lens {kind}", lambda loop: edits.set_lens(loop, layer.id, kind=kind)
+                f"lens {kind}", lambda loop: layer_edits.set_lens(loop, layer.id, kind=kind)
             )
         )
         if layer.follows:
@@ -172,8 +182,11 @@ class LayerInspector(Inspector):
             self.body.addWidget(self.lens)
             for one in fields.of_lens(layer.played.lens.kind):
                 self._add(f"lens {one.name}", one.field, values, layer)
-        self.keep = small_button("Keep as own…", self._keep_sound, tip="Put the sound as it is "
-                                 "set on the shelf, under a name of its own")  # fmt: skip
+        self.keep = small_button(
+            "Keep as own…",
+            self._keep_sound,
+            tip="Put the sound as it is set on the shelf, under a name of its own",
+        )
         self.body.addWidget(row_of_heading("Sound", self.keep))
         self._add_sound_choice(layer)
         for field in layer.played.sound.fields:
@@ -212,8 +225,11 @@ class LayerInspector(Inspector):
     def _add_sound_choice(self, layer: Layer) -> None:
         sound = layer.played.sound.of
         kind = sound.family if layer.played.sound.known else "not known"
-        self.sound = button(f"{sound.label}  ·  {kind}", self.shelf_wanted.emit,
-                            tip="Find another on the shelf (F4)")  # fmt: skip
+        self.sound = button(
+            f"{sound.label}  ·  {kind}",
+            self.shelf_wanted.emit,
+            tip="Find another on the shelf (F4)",
+        )
         self.body.addWidget(self.sound)
         about = label(sound.about, size=11.5, name="soft" if layer.played.sound.known else "signal")
         about.setWordWrap(True)
@@ -221,22 +237,31 @@ class LayerInspector(Inspector):
         house = None if layer.played.sound.own else CATALOGUE.get(sound.name)
         if house is not None and sound.version != house.version:
             self.body.addWidget(
-                button(f"Design {sound.version}; use the newest, {house.version}",
-                       lambda: self._renew(layer.id), name="link")
-            )  # fmt: skip
+                button(
+                    f"Design {sound.version}; use the newest, {house.version}",
+                    lambda: self._renew(layer.id),
+                    name="link",
+                )
+            )
 
     def _add_other(self, layer: Layer, values: dict[str, Value]) -> None:
         """The second sound: swapped with the first, or in turn with it."""
         if layer.played.other is None:
             self.body.addWidget(
-                button("Keep another sound beside it…", self.shelf_wanted.emit,
-                       tip="Choose one on the shelf, then compare the two by one press, or let "
-                       "them take turns")
-            )  # fmt: skip
+                button(
+                    "Keep another sound beside it…",
+                    self.shelf_wanted.emit,
+                    tip="Choose one on the shelf, then compare the two by one press, or let "
+                    "them take turns",
+                )
+            )
             return
         name = layer.played.other.use.of.label
-        self.swap = button(f"Swap with {name}", lambda: self._act_on_other(layer.id, swap=True),
-                           tip="Hear the other one in its place")  # fmt: skip
+        self.swap = button(
+            f"Swap with {name}",
+            lambda: self._act_on_other(layer.id, swap=True),
+            tip="Hear the other one in its place",
+        )
         self.body.addWidget(self.swap)
         self._add("other every_bars", TURN, values, layer)
         self.body.addWidget(
@@ -245,10 +270,10 @@ class LayerInspector(Inspector):
 
     def _act_on_other(self, layer_id: str, *, swap: bool) -> None:
         if swap:
-            self._session.apply("swap sounds", lambda loop: edits.swap_sounds(loop, layer_id))
+            self._session.apply("swap sounds", lambda loop: layer_edits.swap_sounds(loop, layer_id))
         else:
             self._session.apply(
-                "let a sound go", lambda loop: edits.set_source(loop, layer_id, other=None)
+                "let a sound go", lambda loop: layer_edits.set_source(loop, layer_id, other=None)
             )
 
     def _group_choice(self, layer: Layer) -> QPushButton:
@@ -272,7 +297,7 @@ class LayerInspector(Inspector):
             name = " ".join(line.text().split())
             if name != self._session.loop.group(group_id).name:
                 self._session.apply(
-                    "rename a group", lambda loop: edits.set_group(loop, group_id, name=name)
+                    "rename a group", lambda loop: layer_edits.set_group(loop, group_id, name=name)
                 )
 
         line.editingFinished.connect(rename)
@@ -285,15 +310,24 @@ class LayerInspector(Inspector):
         layer = loop.layer(layer_id)
         for group in loop.groups:
             if group.id != layer.group:
-                self._choice(menu, f"Into {group.name}", partial(
-                    edits.put_in_group, layer_id=layer_id, group_id=group.id))  # fmt: skip
+                self._choice(
+                    menu,
+                    f"Into {group.name}",
+                    partial(layer_edits.put_in_group, layer_id=layer_id, group_id=group.id),
+                )
         for other in loop.layers:
             if other.id != layer_id and not other.group:
-                self._choice(menu, f"New group with {other.name}", partial(
-                    edits.group_layers, layer_ids=(layer_id, other.id)))  # fmt: skip
+                self._choice(
+                    menu,
+                    f"New group with {other.name}",
+                    partial(layer_edits.group_layers, layer_ids=(layer_id, other.id)),
+                )
         if layer.group:
-            self._choice(menu, "Out of its group", partial(
-                edits.put_in_group, layer_id=layer_id, group_id=""))  # fmt: skip
+            self._choice(
+                menu,
+                "Out of its group",
+                partial(layer_edits.put_in_group, layer_id=layer_id, group_id=""),
+            )
 
     def _choice(self, menu: QMenu, words: str, edit: Callable[[Loop], Loop]) -> None:
         action = menu.addAction(words)
@@ -301,7 +335,9 @@ class LayerInspector(Inspector):
         action.triggered.connect(lambda _c=False: self._session.apply("group", edit))
 
     def _renew(self, layer_id: str) -> None:
-        self._session.apply("newest design", lambda loop: edits.use_newest_design(loop, layer_id))
+        self._session.apply(
+            "newest design", lambda loop: layer_edits.use_newest_design(loop, layer_id)
+        )
 
     def _name_line(self, layer: Layer) -> QLineEdit:
         self.name = QLineEdit(layer.name)
@@ -314,7 +350,7 @@ class LayerInspector(Inspector):
         name = " ".join(self.name.text().split())
         if name != self._session.loop.layer(layer_id).name:
             self._session.apply(
-                "rename a layer", lambda loop: edits.set_layer(loop, layer_id, name=name)
+                "rename a layer", lambda loop: layer_edits.set_layer(loop, layer_id, name=name)
             )
         self.name.setText(self._session.loop.layer(layer_id).name)
 
@@ -326,15 +362,21 @@ class LayerInspector(Inspector):
         grid.setSpacing(4)
         one = layer.id
         acts: tuple[tuple[str, str, Callable[[Loop], Loop]], ...] = (
-            ("Up", "Higher in the list", lambda loop: edits.move_layer(loop, one, -1)),
-            ("Down", "Lower in the list", lambda loop: edits.move_layer(loop, one, 1)),
-            ("Copy", "A copy behind it", lambda loop: edits.copy_layer(loop, one)),
-            ("Twin", "The same notes without its treatments, panned the other way",
-             lambda loop: edits.copy_layer(loop, one, twin=True)),
-            ("Take back" if layer.parked else "Park", "Keep it, silent and out of the way",
-             lambda loop: edits.set_layer(loop, one, parked=not loop.layer(one).parked)),
-            ("Remove", "Undo brings it back", lambda loop: edits.remove_layer(loop, one)),
-        )  # fmt: skip
+            ("Up", "Higher in the list", lambda loop: layer_edits.move_layer(loop, one, -1)),
+            ("Down", "Lower in the list", lambda loop: layer_edits.move_layer(loop, one, 1)),
+            ("Copy", "A copy behind it", lambda loop: layer_edits.copy_layer(loop, one)),
+            (
+                "Twin",
+                "The same notes without its treatments, panned the other way",
+                lambda loop: layer_edits.copy_layer(loop, one, twin=True),
+            ),
+            (
+                "Take back" if layer.parked else "Park",
+                "Keep it, silent and out of the way",
+                lambda loop: layer_edits.set_layer(loop, one, parked=not loop.layer(one).parked),
+            ),
+            ("Remove", "Undo brings it back", lambda loop: layer_edits.remove_layer(loop, one)),
+        )
         self.acts = {}
         for i, (words, tip, edit) in enumerate(acts):
             made = button(words, partial(self._act, words, edit), tip=tip)
@@ -362,20 +404,22 @@ class LayerInspector(Inspector):
         if part == "sound":
             self._session.apply(
                 self.fields[name].spec.label.lower(),
-                lambda loop: edits.set_sound_setting(loop, layer_id, setting, value),
+                lambda loop: layer_edits.set_sound_setting(loop, layer_id, setting, value),
                 merge=merge,
             )
             return
         if part == "other":
             bars = TURN_BARS[str(value)]
-            self._session.apply("sounds in turn", lambda p: edits.take_turns(p, layer_id, bars))
+            self._session.apply(
+                "sounds in turn", lambda p: layer_edits.take_turns(p, layer_id, bars)
+            )
             return
         if value in (fields.CHOSEN, fields.CHOSEN_PLACES):
             self._show()  # such places are drawn, not chosen
             return
         if part == "layer":
             self._session.apply(
-                "recolour", lambda loop: edits.set_layer(loop, layer_id, role=value)
+                "recolour", lambda loop: layer_edits.set_layer(loop, layer_id, role=value)
             )
             return
         lens = self._session.loop.layer(layer_id).played.lens
@@ -384,7 +428,7 @@ class LayerInspector(Inspector):
 
         def edit(loop: Loop) -> Loop:
             kept = fields.lens_kept(one, value, loop.bars, bar_ticks(loop.metre))
-            change = edits.set_lens if part == "lens" else edits.set_touch
+            change = layer_edits.set_lens if part == "lens" else layer_edits.set_touch
             return change(loop, layer_id, **{setting: kept})
 
         self._session.apply(one.field.label.lower(), edit, merge=merge)
@@ -392,5 +436,6 @@ class LayerInspector(Inspector):
     def _redraw(self, layer_id: str) -> None:
         draw = self._session.loop.layer(layer_id).played.touch.draw % 999 + 1
         self._session.apply(
-            "another draw of the touch", lambda loop: edits.set_touch(loop, layer_id, draw=draw)
+            "another draw of the touch",
+            lambda loop: layer_edits.set_touch(loop, layer_id, draw=draw),
         )

@@ -37,11 +37,17 @@ class OwnerRow(QFrame):
         self.hear = QPushButton("hear")
         self.off = QPushButton("off")
         for one, act, tip in (
-            (self.hear, self._toggle_hear, f"Hear only this {what} (and others so marked); "
-             "what is written stays as it is"),
-            (self.off, self._toggle_off, f"Take this {what} out of the loop's sound, here and in "
-             "what is written"),
-        ):  # fmt: skip
+            (
+                self.hear,
+                self._toggle_hear,
+                f"Hear only this {what} (and others so marked); what is written stays as it is",
+            ),
+            (
+                self.off,
+                self._toggle_off,
+                f"Take this {what} out of the loop's sound, here and in what is written",
+            ),
+        ):
             one.setCheckable(True)
             one.setFixedSize(44, 22)
             one.setToolTip(tip)
@@ -69,9 +75,10 @@ class OwnerRow(QFrame):
 
     def _set(self, what: str, **changes: Any) -> None:
         self._session.apply(
-            f"{what} of {self.name.text()}", lambda loop: self.change(loop, **changes),
+            f"{what} of {self.name.text()}",
+            lambda loop: self.change(loop, **changes),
             merge=f"{what} {self.owner_id}",
-        )  # fmt: skip
+        )
 
     def _toggle_hear(self) -> None:
         self._session.hearing.swap_alone(self.owner_id)

@@ -31,8 +31,11 @@ from cloudrift.theory.fit import plain_key
 from cloudrift.theory.key import Key
 
 NO_KEY = "not known"
-KEYS = {key.text: key for mode in ("minor", "major") for key in (
-    plain_key(pc, mode) for pc in range(12))}  # fmt: skip
+KEYS = {
+    key.text: key
+    for mode in ("minor", "major")
+    for key in (plain_key(pc, mode) for pc in range(12))
+}
 TURNS = {"once": 0, "every bar": 1, "every 2nd bar": 2, "every 4th bar": 4, "every 8th bar": 8}
 FOLLOWS, STAYS = "moves with it", "stays"
 TAP_GAP_S = 2.5  # after a longer pause, tapping begins anew
@@ -40,19 +43,40 @@ LEAST_TAPS = 4
 LEAST_S = 0.05  # of a recording that is heard
 LEAST_BPM = 20.0
 
-OWN = {f.name: f for f in (
-    Field(name="kind", label="Is a", default="phrase", choices=KINDS),
-    Field(name="tempo", label="Own tempo", default=0, unit="BPM", low=0, high=300, step=0.1,
-          off_low=True, hint="0: it has none"),
-    Field(name="key", label="Own key", default=NO_KEY, choices=(NO_KEY, *KEYS)),
-)}  # fmt: skip
-SHIFT = {f.name: f for f in (
-    Field(name="semitones", label="Shift", default=0, unit="st", low=-MOST_SEMITONES,
-          high=MOST_SEMITONES),
-    Field(name="cents", label="Fine", default=0, unit="cents", low=-50, high=50),
-    Field(name="vowels", label="Vowel colour", default=FOLLOWS, choices=(FOLLOWS, STAYS)),
-    Field(name="pull", label="Pulled by", default=100, unit="%", low=0, high=100),
-)}  # fmt: skip
+OWN = {
+    f.name: f
+    for f in (
+        Field(name="kind", label="Is a", default="phrase", choices=KINDS),
+        Field(
+            name="tempo",
+            label="Own tempo",
+            default=0,
+            unit="BPM",
+            low=0,
+            high=300,
+            step=0.1,
+            off_low=True,
+            hint="0: it has none",
+        ),
+        Field(name="key", label="Own key", default=NO_KEY, choices=(NO_KEY, *KEYS)),
+    )
+}
+SHIFT = {
+    f.name: f
+    for f in (
+        Field(
+            name="semitones",
+            label="Shift",
+            default=0,
+            unit="st",
+            low=-MOST_SEMITONES,
+            high=MOST_SEMITONES,
+        ),
+        Field(name="cents", label="Fine", default=0, unit="cents", low=-50, high=50),
+        Field(name="vowels", label="Vowel colour", default=FOLLOWS, choices=(FOLLOWS, STAYS)),
+        Field(name="pull", label="Pulled by", default=100, unit="%", low=0, high=100),
+    )
+}
 
 
 class RecordingPage(QWidget):
@@ -89,10 +113,12 @@ class RecordingPage(QWidget):
             self._add(SHIFT[name])
         self.fit = ChoiceRow([(fit, fit) for fit in FITS], columns=4, name="Fit to the tempo")
         self.fit.chosen.connect(self._set_fit)
-        for fit, tip in (("as it is", "At its own speed"),
-                         ("tempo", "To the loop's tempo, its pitch held"),
-                         ("tape", "To the loop's tempo as by tape: the pitch goes along"),
-                         ("beats", "Each of its beats to the loop's own")):  # fmt: skip
+        for fit, tip in (
+            ("as it is", "At its own speed"),
+            ("tempo", "To the loop's tempo, its pitch held"),
+            ("tape", "To the loop's tempo as by tape: the pitch goes along"),
+            ("beats", "Each of its beats to the loop's own"),
+        ):
             self.fit.button(fit).setToolTip(tip)
         self.body.addWidget(self.fit)
         self._add(SHIFT["pull"])
@@ -108,12 +134,14 @@ class RecordingPage(QWidget):
             Field(name="bar", label="In bar", default=1, low=1, high=loop.bars),
             Field(name="beat", label="On beat", default=1, low=1, high=beats + 0.75, step=0.25),
             Field(name="again", label="Comes", default="once", choices=tuple(TURNS)),
-            Field(name="first_s", label="From", default=0, unit="s", low=0, high=seconds,
-                  step=0.01),
-            Field(name="last_s", label="To", default=seconds, unit="s", low=0, high=seconds,
-                  step=0.01),
+            Field(
+                name="first_s", label="From", default=0, unit="s", low=0, high=seconds, step=0.01
+            ),
+            Field(
+                name="last_s", label="To", default=seconds, unit="s", low=0, high=seconds, step=0.01
+            ),
             Field(name="gain_db", label="Gain", default=0, unit="dB", low=-40, high=60, step=0.5),
-        ):  # fmt: skip
+        ):
             self._add(field)
 
     def _build_own(self) -> None:
@@ -148,8 +176,9 @@ class RecordingPage(QWidget):
         self.half = small_button("Half", half, tip="Count it half as fast")
         twice = partial(self._do, "twice as fast", recordings.twice_as_fast)
         self.double = small_button("Double", twice, tip="Count it twice as fast")
-        self.tap = small_button("Tap", self._tap, tip="Press on its beats, four times or more, "
-                                "while you hear it")  # fmt: skip
+        self.tap = small_button(
+            "Tap", self._tap, tip="Press on its beats, four times or more, while you hear it"
+        )
         for one in (self.half, self.double, self.tap):
             line.addWidget(one)
         line.addStretch(1)
@@ -246,8 +275,11 @@ class RecordingPage(QWidget):
         if ways == (0,) and source.semitones == 0:
             return  # there is nothing to choose
         for way in ways:
-            one = button(ways_words(way).capitalize(), partial(self._shift, way),
-                         tip=f"{ways_words(way)} semitones")  # fmt: skip
+            one = button(
+                ways_words(way).capitalize(),
+                partial(self._shift, way),
+                tip=f"{ways_words(way)} semitones",
+            )
             one.setCheckable(True)
             one.setChecked(source.semitones == way)
             one.setAccessibleName(f"Into the key: {ways_words(way)} semitones")
@@ -317,14 +349,16 @@ class RecordingPage(QWidget):
         pace = loop.sounding_tempo / known if known and source.fit != "as it is" else 1.0
         tempo = round(min(max(heard / pace, 20.0), 300.0), 1)
         self._session.apply(
-            "tap its tempo", lambda p: recordings.set_own_tempo(p, self._layer_id, tempo),
+            "tap its tempo",
+            lambda p: recordings.set_own_tempo(p, self._layer_id, tempo),
             merge=f"tapped {self._layer_id}",
-        )  # fmt: skip
+        )
 
     def _edit(self, name: str, value: Value) -> None:
         edit = partial(edited, layer_id=self._layer_id, name=name, value=value)
-        self._session.apply(self.fields[name].spec.label.lower(), edit,
-                            merge=f"{self._layer_id} recording {name}")  # fmt: skip
+        self._session.apply(
+            self.fields[name].spec.label.lower(), edit, merge=f"{self._layer_id} recording {name}"
+        )
 
 
 def _of_shift(source: FromRecording, _bar: int, value: float) -> dict[str, Any]:
@@ -360,13 +394,17 @@ def _of_end(source: FromRecording, _bar: int, value: float) -> dict[str, Any]:
 
 # What a value of a field changes, given the recording and the ticks of a bar.
 CHANGES: dict[str, Callable[[FromRecording, int, Any], dict[str, Any]]] = {
-    "semitones": _of_shift, "cents": _of_cents, "bar": _of_bar, "beat": _of_beat,
-    "first_s": _of_start, "last_s": _of_end,
+    "semitones": _of_shift,
+    "cents": _of_cents,
+    "bar": _of_bar,
+    "beat": _of_beat,
+    "first_s": _of_start,
+    "last_s": _of_end,
     "vowels": lambda _s, _b, value: {"hold_vowels": value == STAYS},
     "again": lambda _s, _b, value: {"every_bars": TURNS[value]},
     "pull": lambda _s, _b, value: {"pull": value / 100},
     "gain_db": lambda _s, _b, value: {"gain_db": value},
-}  # fmt: skip
+}
 
 
 def edited(loop: Loop, layer_id: str, name: str, value: Value) -> Loop:

@@ -34,8 +34,9 @@ from cloudrift.desktop.stages.layers.recording_model import (
     second_at,
 )
 from cloudrift.ground.words import number, plural
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords.progression import put_row
-from cloudrift.loop.edits.layers import edits, recordings
+from cloudrift.loop.edits.layers import recordings
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 from cloudrift.render.measure.clashes import Clash, clashes
@@ -197,8 +198,11 @@ class RecordingPicture(QWidget):
             room = QRectF(left + 2, self.height() - BOTTOM + 3, right - left - 4, BOTTOM - 6)
             painter.fillRect(room, color("signal", 0.12))
             painter.setPen(color("signal"))
-            painter.drawText(room.adjusted(4, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter,
-                             clash_words(clash, loop, self.own_key))  # fmt: skip
+            painter.drawText(
+                room.adjusted(4, 0, 0, 0),
+                Qt.AlignmentFlag.AlignVCenter,
+                clash_words(clash, loop, self.own_key),
+            )
 
     # --- hands --------------------------------------------------------------------------------
 
@@ -235,9 +239,11 @@ class RecordingPicture(QWidget):
         still = recordings.set_recording(self._session.loop, layer.id, pull=0.0)
         second = second_at(still, still.layer(layer.id), self._axis().nearest(x))
         self._session.apply(
-            "move a beat", lambda loop: recordings.move_beat(loop, layer.id, which, second),
-            merge=f"beat {layer.id} {which}", moving=True,
-        )  # fmt: skip
+            "move a beat",
+            lambda loop: recordings.move_beat(loop, layer.id, which, second),
+            merge=f"beat {layer.id} {which}",
+            moving=True,
+        )
 
     def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
         if self.held is not None:
@@ -270,9 +276,10 @@ class RecordingPicture(QWidget):
             by, which = step * (FINE_NUDGE_S if fine else NUDGE_S), self.chosen
             second = layer.recorded.facts.beats_s[which] + by
             self._session.apply(
-                "move a beat", lambda loop: recordings.move_beat(loop, layer.id, which, second),
+                "move a beat",
+                lambda loop: recordings.move_beat(loop, layer.id, which, second),
                 merge=f"beat {layer.id} {which}",
-            )  # fmt: skip
+            )
         elif step:
             at = numbers.index(self.chosen) if self.chosen in numbers else 0
             self.chosen = numbers[min(max(at + step, 0), len(numbers) - 1)]
@@ -308,19 +315,23 @@ class RecordingView(QWidget):
         self.picture = RecordingPicture(session)
         self.title = label("", size=14)
         self.words = label("", size=12, name="soft")
-        self.pull = small_button("Pull to the beat", self._pull,
-                                 tip="Each of its beats to the loop's own; rest on it to hear it "
-                                 "first")  # fmt: skip
+        self.pull = small_button(
+            "Pull to the beat",
+            self._pull,
+            tip="Each of its beats to the loop's own; rest on it to hear it first",
+        )
         self.take = QPushButton("Take from it")
         self.take.setToolTip(
             "For a loop that begins with a recording: its tempo, key, chords, bass"
         )
         self.take.setProperty("fit", "small")
         menu = QMenu(self.take)
-        for words, act in (("Its tempo for the loop", self._take_tempo),
-                           ("Its key for the loop, all else with it", self._take_key),
-                           ("Its chords as the row", self._take_chords),
-                           ("Its bass as a layer", self._take_bass)):  # fmt: skip
+        for words, act in (
+            ("Its tempo for the loop", self._take_tempo),
+            ("Its key for the loop, all else with it", self._take_key),
+            ("Its chords as the row", self._take_chords),
+            ("Its bass as a layer", self._take_bass),
+        ):
             action = menu.addAction(words)
             assert action is not None
             action.triggered.connect(lambda _c=False, act=act: act())
@@ -341,8 +352,14 @@ class RecordingView(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(frame)
-        WhileShown(self, self._show, session.changed, session.opened, session.selected,
-                   session.hearing.shown_changed)  # fmt: skip
+        WhileShown(
+            self,
+            self._show,
+            session.changed,
+            session.opened,
+            session.selected,
+            session.hearing.shown_changed,
+        )
 
     @property
     def layer(self) -> Layer | None:
@@ -388,7 +405,7 @@ class RecordingView(QWidget):
         source, key = layer.recorded, layer.recorded.facts.key
 
         def edit(loop: Loop) -> Loop:
-            loop = edits.set_key(loop, key)
+            loop = loop_edits.set_key(loop, key)
             return recordings.with_recording(loop, layer.id, recordings.shifted(source, 0.0))
 
         self._session.apply("its key", edit)
@@ -400,9 +417,11 @@ class RecordingView(QWidget):
         self._listen_for(bass_in, "its bass", recordings.put_bass)
 
     def _listen_for(
-        self, hear: Callable[[Loop, Layer, ClipStore], Any], words: str,
+        self,
+        hear: Callable[[Loop, Layer, ClipStore], Any],
+        words: str,
         put: Callable[[Loop, str, Any], Loop],
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Hear something in the recording beside the interface, and put it into the loop."""
         loop, layer, clips = self._session.loop, self.layer, self._session.clips
         if layer is None:
@@ -413,8 +432,9 @@ class RecordingView(QWidget):
             if any(x.id == layer_id for x in self._session.loop.layers):
                 self._session.apply(words, lambda p: put(p, layer_id, heard))
 
-        self._tasks.run(words, lambda _stop, _moved: hear(loop, layer, clips), came,
-                        lane=Lane.READING)  # fmt: skip
+        self._tasks.run(
+            words, lambda _stop, _moved: hear(loop, layer, clips), came, lane=Lane.READING
+        )
 
     def _pulled(self, loop: Loop) -> Loop:
         layer_id = self._session.selection.layer_id

@@ -58,8 +58,9 @@ class RoomMap(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Where each layer is heard, 30 Hz to 16 kHz, over the loop")
-        self.setAccessibleDescription("Up and down move the chosen layer's cut, left and right "
-                                      "choose the low or the high one")  # fmt: skip
+        self.setAccessibleDescription(
+            "Up and down move the chosen layer's cut, left and right choose the low or the high one"
+        )
 
     def sizeHint(self) -> QSize:
         return QSize(500, 190)
@@ -190,8 +191,12 @@ class RoomMap(QWidget):
         self._picture = None
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
-        wanted = (self._selected, look.name, self._loop and (self._loop.bars, self._loop.metre),
-                  self._loop and tuple((x.id, x.role) for x in self._loop.layers))  # fmt: skip
+        wanted = (
+            self._selected,
+            look.name,
+            self._loop and (self._loop.bars, self._loop.metre),
+            self._loop and tuple((x.id, x.role) for x in self._loop.layers),
+        )
         if self._picture is None or wanted != self._picture_of:
             ratio = self.devicePixelRatioF()
             self._picture = QPixmap(int(self.width() * ratio), int(self.height() * ratio))
@@ -219,16 +224,18 @@ class RoomMap(QWidget):
 
     def _paint_still(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), color("paper"))
-        painter.fillRect(QRectF(LEFT, TOP, self.width() - LEFT - 4,
-                                self.height() - TOP - BOTTOM), color("card"))  # fmt: skip
+        painter.fillRect(
+            QRectF(LEFT, TOP, self.width() - LEFT - 4, self.height() - TOP - BOTTOM), color("card")
+        )
         painter.setFont(figure_font(9.5))
         for hz in MARKS_HZ:
             y = self.y_of(hz)
             painter.setPen(color("hair"))
             painter.drawLine(QPointF(LEFT, y), QPointF(self.width() - 4, y))
             painter.setPen(color("ink_soft"))
-            painter.drawText(QRectF(0, y - 7, LEFT - 5, 14), Qt.AlignmentFlag.AlignRight,
-                             hz_text(hz))  # fmt: skip
+            painter.drawText(
+                QRectF(0, y - 7, LEFT - 5, 14), Qt.AlignmentFlag.AlignRight, hz_text(hz)
+            )
         if self._loop is not None:
             painter.setPen(color("hair"))
             bar = bar_ticks(self._loop.metre)
@@ -239,8 +246,12 @@ class RoomMap(QWidget):
             return
         for layer in sorted(self._loop.layers, key=lambda one: one.id == self._selected):
             if layer.id in self._room.reach:
-                self._paint_region(painter, self._room.reach[layer.id], color(layer.role),
-                                   chosen=layer.id == self._selected)  # fmt: skip
+                self._paint_region(
+                    painter,
+                    self._room.reach[layer.id],
+                    color(layer.role),
+                    chosen=layer.id == self._selected,
+                )
         for one in self._room.crowded:
             self._paint_crowding(painter, one)
 

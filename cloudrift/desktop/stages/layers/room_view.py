@@ -27,10 +27,11 @@ from cloudrift.render.measure.room import Crowded, Room, gap, in_words, look_at
 
 GAP_FIELDS = (
     Field(name="low", label="From", default=300, unit="Hz", low=80, high=2000, step=10, log=True),
-    Field(name="high", label="To", default=3400, unit="Hz", low=500, high=12_000, step=10,
-          log=True),
+    Field(
+        name="high", label="To", default=3400, unit="Hz", low=500, high=12_000, step=10, log=True
+    ),
     Field(name="level", label="At most", default=-6, unit="dB", low=-30, high=0, step=0.5),
-)  # fmt: skip
+)
 
 
 class RoomView(QWidget):
@@ -47,8 +48,9 @@ class RoomView(QWidget):
         self.words = Elided(size=11.5, name="soft")
         self.helps: dict[str, QPushButton] = {}
         for name, remedy in remedies.REMEDIES.items():
-            one = small_button(name, partial(self._help, name), tip=f"{remedy.about}; rest on it "
-                               "to hear it first")  # fmt: skip
+            one = small_button(
+                name, partial(self._help, name), tip=f"{remedy.about}; rest on it to hear it first"
+            )
             Trying(one, session, partial(self._helped, name), f"{name.lower()} tried")
             self.helps[name] = one
         self.for_voice = QPushButton("Gap for a voice")
@@ -136,9 +138,10 @@ class RoomView(QWidget):
         layer_id = self._session.selection.layer_id
         if layer_id:
             self._session.apply(
-                NAMES[name], lambda loop: remedies.set_cut(loop, layer_id, name, hz),
+                NAMES[name],
+                lambda loop: remedies.set_cut(loop, layer_id, name, hz),
                 merge=f"{name} {layer_id}",
-            )  # fmt: skip
+            )
 
     # --- crowding -----------------------------------------------------------------------------
 

@@ -11,7 +11,7 @@ from cloudrift.desktop.kit.ride_lane import first_points, small_ride
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.layers.mini_notes import MiniNotes
 from cloudrift.desktop.stages.layers.owner_row import OwnerRow
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.model.loop import LEVEL, Layer, Loop
 
 
@@ -47,7 +47,7 @@ class LayerRow(OwnerRow):
         grid.setColumnStretch(1, 2)
 
     def change(self, loop: Loop, **changes: Any) -> Loop:
-        return edits.set_layer(loop, self.layer_id, **changes)
+        return layer_edits.set_layer(loop, self.layer_id, **changes)
 
     def _ride_level(self, on: bool) -> None:
         """Let the level ride over the loop, at first as it stands, or stand again."""
@@ -57,7 +57,7 @@ class LayerRow(OwnerRow):
         session.select(layer_id=self.layer_id)
         session.apply(
             "level rides" if on else "level stands",
-            lambda loop: edits.set_level_ride(loop, self.layer_id, points),
+            lambda loop: line_edits.set_level_ride(loop, self.layer_id, points),
         )
 
     def show_layer(self, layer: Layer) -> None:
@@ -97,5 +97,7 @@ class LayerRow(OwnerRow):
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
         assert event is not None
-        self.by_tab = event.reason() in (Qt.FocusReason.TabFocusReason,
-                                         Qt.FocusReason.BacktabFocusReason)  # fmt: skip
+        self.by_tab = event.reason() in (
+            Qt.FocusReason.TabFocusReason,
+            Qt.FocusReason.BacktabFocusReason,
+        )

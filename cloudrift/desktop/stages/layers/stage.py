@@ -32,7 +32,7 @@ from cloudrift.desktop.stages.layers.row import LayerRow
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import shown
 from cloudrift.ground.wanted import Cancelled
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.from_notes import put_layers
 from cloudrift.loop.edits.layers.recordings import (
     add_recording,
@@ -87,8 +87,11 @@ class LayersStage(QWidget):
         self.add = QPushButton("Add a layer")
         self.add.setObjectName("strong")
         self.add.setMenu(self._sounds_menu())
-        self.draw = button("Notes", self.add_note_layer, tip="Add a layer without notes, in the "
-                           "chosen layer's sound: draw them or play them in")  # fmt: skip
+        self.draw = button(
+            "Notes",
+            self.add_note_layer,
+            tip="Add a layer without notes, in the chosen layer's sound: draw them or play them in",
+        )
         self.notes = NotesView(session)
         self.recording = RecordingView(session, tasks)
         self.recording.hide()
@@ -127,8 +130,14 @@ class LayersStage(QWidget):
         row.addWidget(left)
         row.addLayout(middle, 1)
         row.addWidget(self.inspector)
-        WhileShown(self, self._show, session.changed, session.opened, session.selected,
-                   session.hearing.changed)  # fmt: skip
+        WhileShown(
+            self,
+            self._show,
+            session.changed,
+            session.opened,
+            session.selected,
+            session.hearing.changed,
+        )
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         app.focusChanged.connect(self._focus_moved)
@@ -153,13 +162,15 @@ class LayersStage(QWidget):
         return menu
 
     def _add(self, sound: str) -> None:
-        if self._session.apply("add a layer", lambda loop: edits.add_layer(loop, sound)):
+        if self._session.apply("add a layer", lambda loop: layer_edits.add_layer(loop, sound)):
             self._session.select(layer_id=self._session.loop.layers[-1].id)
 
     def add_note_layer(self) -> None:
         """Add a layer without notes and put the keyboard on its grid."""
         like = self._session.selection.layer_id
-        if self._session.apply("add a note layer", lambda loop: edits.add_note_layer(loop, like)):
+        if self._session.apply(
+            "add a note layer", lambda loop: layer_edits.add_note_layer(loop, like)
+        ):
             self._session.select(layer_id=self._session.loop.layers[-1].id)
             self.notes.focus_grid()
 
@@ -216,10 +227,12 @@ class LayersStage(QWidget):
             return found, problems
 
         self._tasks.run(
-            BRINGING, work, lambda what: self._put_recordings(what[0], what[1], instead_of),
+            BRINGING,
+            work,
+            lambda what: self._put_recordings(what[0], what[1], instead_of),
             moved=lambda _share, words: self._session.say(f"{words}…", good=True),
             lane=Lane.READING,
-        )  # fmt: skip
+        )
 
     def stop_listening(self) -> None:
         """Leave the recordings that are being listened to."""
@@ -236,8 +249,11 @@ class LayersStage(QWidget):
         def edit(loop: Loop) -> Loop:
             for one in found:
                 source = laid_in(loop, one.clip, one.facts)
-                loop = (put_instead(loop, instead_of, source, 0.0) if instead_of
-                        else add_recording(loop, source))  # fmt: skip
+                loop = (
+                    put_instead(loop, instead_of, source, 0.0)
+                    if instead_of
+                    else add_recording(loop, source)
+                )
             return loop
 
         first = len(self._session.loop.layers)
@@ -262,8 +278,9 @@ class LayersStage(QWidget):
 
     def _put_layers(self, parts: Sequence[tuple[str, Sequence[Note]]], origin: str) -> None:
         first = len(self._session.loop.layers)
-        if self._session.apply("layers from a MIDI file",
-                               lambda loop: put_layers(loop, parts, origin=origin)):  # fmt: skip
+        if self._session.apply(
+            "layers from a MIDI file", lambda loop: put_layers(loop, parts, origin=origin)
+        ):
             self._session.select(layer_id=self._session.loop.layers[first].id)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
@@ -302,15 +319,19 @@ class LayersStage(QWidget):
             self.rows = {x.id: LayerRow(self._session, x) for x in ordered if isinstance(x, Layer)}
             self.groups = {
                 x.id: GroupRow(self._session, x, role_of(loop, x))
-                for x in ordered if isinstance(x, Group)
-            }  # fmt: skip
+                for x in ordered
+                if isinstance(x, Group)
+            }
             self._listed = ids
             clear(self._list)
             for owner in ordered:
                 self._list_row(owner)
             if not self.rows:
-                empty = label("No layers yet. Add one: it follows the chords at once. Or drop a "
-                              "MIDI file or one-shots here.", name="soft")  # fmt: skip
+                empty = label(
+                    "No layers yet. Add one: it follows the chords at once. Or drop a "
+                    "MIDI file or one-shots here.",
+                    name="soft",
+                )
                 empty.setWordWrap(True)
                 self._list.addWidget(empty)
             self._list.addStretch(1)
@@ -436,8 +457,9 @@ def heard_words(loop: Loop, only: Collection[str] = ()) -> str:
         return "nothing is heard: no sound of these layers is known here"
     parked = sum(layer.parked for layer in layers)
     if only:
-        return (f"only {', '.join(layer.name for layer in heard)}, by hear; what is written "
-                "stays whole")  # fmt: skip
+        return (
+            f"only {', '.join(layer.name for layer in heard)}, by hear; what is written stays whole"
+        )
     if len(heard) == len(layers) - parked:
         words = "it is heard" if len(heard) == 1 else f"all {len(heard)} are heard"
         words += f", {parked} parked" if parked else ""

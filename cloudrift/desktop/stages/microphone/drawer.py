@@ -62,9 +62,16 @@ SAYS = {
     State.ENDS: "Cutting what was sung into takes…",
     State.MEASURES: "Listening for the sweeps…",
 }
-LATE = Field(name="late", label="Comes late by", default=80, unit="ms", low=0, high=MOST_LATE_MS,
-             step=0.5,
-             hint="from what is played to what comes in: takes are moved by it")  # fmt: skip
+LATE = Field(
+    name="late",
+    label="Comes late by",
+    default=80,
+    unit="ms",
+    low=0,
+    high=MOST_LATE_MS,
+    step=0.5,
+    hint="from what is played to what comes in: takes are moved by it",
+)
 
 
 @dataclass(frozen=True)
@@ -101,8 +108,9 @@ class MicrophoneDrawer(QFrame):
         self.level = Level()
         self.over = ChoiceRow([(one, one.value) for one in Over], columns=3, name="Sung to")
         self.over.chosen.connect(self._choose_over)
-        self.what = ChoiceRow([(True, "has a pitch"), (False, "spoken, noise")], columns=2,
-                              name="What is taken")  # fmt: skip
+        self.what = ChoiceRow(
+            [(True, "has a pitch"), (False, "spoken, noise")], columns=2, name="What is taken"
+        )
         self.what.chosen.connect(self._choose_what)
         self.what.button(True).setToolTip(
             "Sung or played: it is in the loop's key and goes with it"
@@ -121,14 +129,20 @@ class MicrophoneDrawer(QFrame):
         self.line.setToolTip("Treatments that a new layer gets; they can be changed in Texture")
         self.even = QCheckBox("Low cut, evened")
         self.even.setChecked(True)
-        self.even.setToolTip("On the way in: below 80 Hz is cut, what is loud is turned down. "
-                             "The take itself is kept as it was sung")  # fmt: skip
+        self.even.setToolTip(
+            "On the way in: below 80 Hz is cut, what is loud is turned down. "
+            "The take itself is kept as it was sung"
+        )
         self.late = FieldWidget(LATE, 80.0)
         self.late.edited.connect(lambda value: self.taker.say_late(float(value)))
-        self.measure = small_button("Measure", self.taker.measure, tip="Plays sweeps through the "
-                                    "speaker and listens: hold the microphone to it")  # fmt: skip
-        self.hearing = button("Hear it", self.hear, tip="In the loop; or rest on it, or press "
-                              "Enter")  # fmt: skip
+        self.measure = small_button(
+            "Measure",
+            self.taker.measure,
+            tip="Plays sweeps through the speaker and listens: hold the microphone to it",
+        )
+        self.hearing = button(
+            "Hear it", self.hear, tip="In the loop; or rest on it, or press Enter"
+        )
         self.put = button("Put it in", self.put_in, name="strong")
         self._lay_out()
         self._connect()
@@ -140,11 +154,20 @@ class MicrophoneDrawer(QFrame):
     def _lay_out(self) -> None:
         titles = self.list.headerItem()
         assert titles is not None
-        titles.setToolTip(COLUMNS.index("Over the loop"), "How far a take stands over what it was "
-                          "sung to, between 1 and 4 kHz, where words are told apart")  # fmt: skip
+        titles.setToolTip(
+            COLUMNS.index("Over the loop"),
+            "How far a take stands over what it was "
+            "sung to, between 1 and 4 kHz, where words are told apart",
+        )
         self.says.setWordWrap(True)
-        side = column(head("Microphone", self.close_drawer), self.source, self.level,
-                      label("Sing to", size=11.5, name="soft"), self.over, self.what)  # fmt: skip
+        side = column(
+            head("Microphone", self.close_drawer),
+            self.source,
+            self.level,
+            label("Sing to", size=11.5, name="soft"),
+            self.over,
+            self.what,
+        )
         side.addStretch(1)
         side.addWidget(self.take)
         middle = column(self.list, self.says)
@@ -153,8 +176,9 @@ class MicrophoneDrawer(QFrame):
         late.setSpacing(4)
         late.addWidget(self.late, 1)
         late.addWidget(self.measure)
-        right = column(label("It becomes", size=11.5, name="soft"), self.becomes, self.line,
-                       self.even, late)  # fmt: skip
+        right = column(
+            label("It becomes", size=11.5, name="soft"), self.becomes, self.line, self.even, late
+        )
         right.addStretch(1)
         right.addWidget(self.hearing)
         right.addWidget(self.put)
@@ -187,8 +211,11 @@ class MicrophoneDrawer(QFrame):
         at = max(0, self.source.findData(wanted))
         self.source.setCurrentIndex(at)
         self.source.setEnabled(self.source.count() > 1)
-        self.source.setToolTip("What is recorded from" if names else
-                               "No microphone was found, so somebody sings for you")  # fmt: skip
+        self.source.setToolTip(
+            "What is recorded from"
+            if names
+            else "No microphone was found, so somebody sings for you"
+        )
 
     def _choose_source(self, _at: int) -> None:
         name = str(self.source.currentData())
@@ -259,11 +286,16 @@ class MicrophoneDrawer(QFrame):
 
     def _measured(self, late_ms: object) -> None:
         if late_ms is None:
-            self._failed("the sweeps did not come in plainly; turn the speaker up, hold the "
-                         "microphone to it, and measure again")  # fmt: skip
+            self._failed(
+                "the sweeps did not come in plainly; turn the speaker up, hold the "
+                "microphone to it, and measure again"
+            )
         else:
-            self._session.say(f"What is played comes in {late_ms:.1f} ms late here; takes are "
-                              "moved earlier by that", good=True)  # fmt: skip
+            self._session.say(
+                f"What is played comes in {late_ms:.1f} ms late here; takes are "
+                "moved earlier by that",
+                good=True,
+            )
 
     def _failed(self, what: object) -> None:
         if not isinstance(what, Cancelled):
@@ -306,16 +338,25 @@ class MicrophoneDrawer(QFrame):
 
     def _row(self, take: Take, there: dict[str, str]) -> list[str]:
         ready = self._ready.get((take.number, self.even.isChecked()))
-        over = "" if ready is None or ready.over_db is None else (
-            f"{number(ready.over_db, '+.1f')} dB")  # fmt: skip
+        over = (
+            ""
+            if ready is None or ready.over_db is None
+            else (f"{number(ready.over_db, '+.1f')} dB")
+        )
         places = [there[x] for x, n in self._put_in.items() if n == take.number and x in there]
         says = [f"is {', '.join(places)}"] if places else []
         if take.turn.cut_off:
             says.append(f"cut off at {plural(take.turn.cut_off, 'place')}")
         if not take.turn.whole:
             says.append("not all the way round")
-        return [take.name, take.over.value, f"{take.seconds:.2f} s",
-                f"{number(take.peak_db, '.1f')} dBFS", over, "; ".join(says)]  # fmt: skip
+        return [
+            take.name,
+            take.over.value,
+            f"{take.seconds:.2f} s",
+            f"{number(take.peak_db, '.1f')} dBFS",
+            over,
+            "; ".join(says),
+        ]
 
     def _with(self, take: Take, then: Callable[[Ready], object]) -> None:
         """Do something with a take once it is ready to go into the loop."""
@@ -403,21 +444,28 @@ class MicrophoneDrawer(QFrame):
     def _words(self) -> str:
         taker, state = self.taker, self.taker.state
         if self.level.cut_off:
-            return ("The microphone is too loud and was cut off: turn it down where it is plugged "
-                    "in, and take it once more.")  # fmt: skip
+            return (
+                "The microphone is too loud and was cut off: turn it down where it is plugged "
+                "in, and take it once more."
+            )
         if state is State.TAKES:
             nothing = self._over is Over.NOTHING
-            return f"Taking, {taker.seconds:.1f} s" + ("" if nothing else (
-                "; every turn of the loop is a take, until you stop"))  # fmt: skip
+            return f"Taking, {taker.seconds:.1f} s" + (
+                "" if nothing else ("; every turn of the loop is a take, until you stop")
+            )
         if state in SAYS:
             return SAYS[state]
         if not taker.takes:
-            stands_in = " Nothing is plugged in, so somebody sings for you." if (
-                taker.stands_in) else ""  # fmt: skip
+            stands_in = (
+                " Nothing is plugged in, so somebody sings for you." if (taker.stands_in) else ""
+            )
             return f"No takes yet: choose what you sing to and press Take.{stands_in}"
         again = self._again_of()
-        into = f"goes in the place of {self._session.loop.layer(again).name}" if again else (
-            "becomes a new layer")  # fmt: skip
+        into = (
+            f"goes in the place of {self._session.loop.layer(again).name}"
+            if again
+            else ("becomes a new layer")
+        )
         return f"{plural(len(taker.takes), 'take')}, kept while the loop is open. The next {into}."
 
     def _show_hands(self) -> None:
@@ -480,5 +528,6 @@ def _put_words(take: Take, ready: Ready, name: str) -> str:
         return f"{words}; between 1 and 4 kHz it stands {over} over the loop: there is room for it"
     if ready.over_db >= 0:
         return f"{words}; between 1 and 4 kHz it stands only {over} over the loop"
-    return (f"{words}; between 1 and 4 kHz the loop covers it by {over}: make room there, or turn "
-            "it up")  # fmt: skip
+    return (
+        f"{words}; between 1 and 4 kHz the loop covers it by {over}: make room there, or turn it up"
+    )

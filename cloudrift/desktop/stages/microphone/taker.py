@@ -25,7 +25,8 @@ from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.time import beat_ticks
 from cloudrift.render.play import capture
 from cloudrift.render.play.capture import Capture, Turn
-from cloudrift.render.play.player import PERIODS, Struck
+from cloudrift.render.play.player import PERIODS
+from cloudrift.render.play.take import OneShot as Struck
 from cloudrift.theory.key import Key
 
 FOLLOW_MS = 25
@@ -223,8 +224,10 @@ class Taker(QObject):
             self._tasks.run(
                 PHRASE_TASK,
                 lambda stale, _moved: phrase_for(loop, number, pitched, rate, stale),
-                lambda phrase: self._cue(phrase, instead_of), self._no_phrase, lane=Lane.READING,
-            )  # fmt: skip
+                lambda phrase: self._cue(phrase, instead_of),
+                self._no_phrase,
+                lane=Lane.READING,
+            )
         else:
             self._go(instead_of)
 
@@ -251,8 +254,9 @@ class Taker(QObject):
         self.state = State.COUNT_IN
         heard = heard_meanwhile(session.loop, over, instead_of)
         if heard is not session.loop:
-            self._preview.put(lambda loop: heard_meanwhile(loop, over, instead_of),
-                              f"singing to {over.value}")  # fmt: skip
+            self._preview.put(
+                lambda loop: heard_meanwhile(loop, over, instead_of), f"singing to {over.value}"
+            )
         self._clicked = session.transport.click
         session.transport.set_click(True)
         session.transport.hear_part(0.0, 1.0)
@@ -283,8 +287,9 @@ class Taker(QObject):
         name, taking = self.name, self.state is State.TAKES
         self.close()
         kept = "; what it brought until then is kept as a take" if taking else ""
-        self.failed.emit(f"the microphone ({name}) brings nothing any more{kept}; "
-                         "plug it in and open it again")  # fmt: skip
+        self.failed.emit(
+            f"the microphone ({name}) brings nothing any more{kept}; plug it in and open it again"
+        )
         return True
 
     def _look_for_the_start(self) -> None:
@@ -343,16 +348,25 @@ class Taker(QObject):
             turns = [capture.freely(self._capture)]
         else:
             beat = round(self._loop_frames * beat_ticks(loop.metre) / loop.ticks)
-            turns = capture.turns_of(self._capture, self._start, self._loop_frames,
-                                     self.late_ms / 1000 * rate, beat)  # fmt: skip
+            turns = capture.turns_of(
+                self._capture, self._start, self._loop_frames, self.late_ms / 1000 * rate, beat
+            )
         self.state = State.STANDS
         before, rest = len(self.takes), self._rendered()
         for turn in turns:
             if turn.audio.shape[1] and float(np.abs(turn.audio).max()) > 0:
                 number = self.takes[-1].number + 1 if self.takes else 1
-                take = Take(number=number, turn=turn, rate=rate, over=self._over, by=self.name,
-                            pitched=self._pitched, tempo=loop.tempo, key=loop.key,
-                            rest=rest)  # fmt: skip
+                take = Take(
+                    number=number,
+                    turn=turn,
+                    rate=rate,
+                    over=self._over,
+                    by=self.name,
+                    pitched=self._pitched,
+                    tempo=loop.tempo,
+                    key=loop.key,
+                    rest=rest,
+                )
                 self.takes.append(take)
         new = self.takes[before:]
         while sum(take.seconds for take in self.takes) > MOST_TAKEN_S and len(self.takes) > 1:
@@ -370,9 +384,11 @@ class Taker(QObject):
         return found.audio if found is not None and fits and self._over is Over.LOOP else None
 
     def _on_playing(self, on: bool) -> None:
-        if not on and self._over is not Over.NOTHING and self.state in (
-            State.COUNT_IN, State.TAKES
-        ):  # fmt: skip
+        if (
+            not on
+            and self._over is not Over.NOTHING
+            and self.state in (State.COUNT_IN, State.TAKES)
+        ):
             self.finish()
 
     def _forget(self) -> None:
@@ -394,8 +410,9 @@ class Taker(QObject):
         self.state = State.MEASURES
         self._session.transport.set_playing(False)
         self._capture.begin()
-        self._test = self._session.player.strike(capture.sweeps(self._capture.rate), "test",
-                                                 alone=True)  # fmt: skip
+        self._test = self._session.player.strike(
+            capture.sweeps(self._capture.rate), "test", alone=True
+        )
         QTimer.singleShot(TEST_MS, self._end_test)
         self.moved.emit()
 
@@ -416,8 +433,9 @@ def phrase_for(
 ) -> NDArray[np.float32]:
     """Return what the stand-in sings to a loop, (n,): another phrase each time, to its chords."""
     wanted = "sung" if pitched else "spoken"
-    fits = [one for one in recipes().values()
-            if wanted in one.words.split() and one.kind == "phrase"]  # fmt: skip
+    fits = [
+        one for one in recipes().values() if wanted in one.words.split() and one.kind == "phrase"
+    ]
     over = msgspec.structs.replace(loop, rate=rate)
     audio, _rate = sound_of(fits[number % len(fits)], cancelled, over)
     mono = audio.mean(axis=0)

@@ -30,7 +30,7 @@ from cloudrift.desktop.stages.shelf.own_sheet import NAMED_IN, OwnSheet
 from cloudrift.desktop.stages.shelf.sampled_sheet import SampledSheet
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import free_name
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.sound import CATALOGUE, Instrument, look_up
 from cloudrift.sound.catalogue import REACHES
@@ -72,9 +72,10 @@ class Shelf(QFrame):
         self.reach = ChoiceRow([(r, r) for r in REACHES], columns=4, name="Reaches")
         self.how = ChoiceRow([(h, h) for h in (IN_LOOP, ALONE)], columns=2, name="Hear it")
         self.families = ChoiceRow(
-            [("", "all"), *((f, f) for f in FAMILIES), (OWN, OWN)], columns=2 + len(FAMILIES),
+            [("", "all"), *((f, f) for f in FAMILIES), (OWN, OWN)],
+            columns=2 + len(FAMILIES),
             name="Family",
-        )  # fmt: skip
+        )
         self.about = label("", size=11.5, name="soft")
         self.about.setWordWrap(True)
         self.target = label("", size=11.5, name="soft")
@@ -82,24 +83,36 @@ class Shelf(QFrame):
         self.add = QPushButton("Add a layer")
         self.add.setToolTip("A layer more, with this sound")
         self.beside = QPushButton("Keep beside")
-        self.beside.setToolTip("The layer's second sound: to swap with the first by one press, or "
-                               "to take turns with it")  # fmt: skip
-        self.bring = button("Own sound…", self._choose_files, tip="Make a sound of your "
-                            "one-shots, or of an SF2 or SFZ file")  # fmt: skip
+        self.beside.setToolTip(
+            "The layer's second sound: to swap with the first by one press, or "
+            "to take turns with it"
+        )
+        self.bring = button(
+            "Own sound…",
+            self._choose_files,
+            tip="Make a sound of your one-shots, or of an SF2 or SFZ file",
+        )
         self._library: dict[str, Shelved] | None = None  # see _read_library
         self._lay_out()
         self._connect()
-        for row, choice in ((self.which, EVERY), (self.reach, REACHES[0]), (self.how, IN_LOOP),
-                            (self.families, "")):  # fmt: skip
+        for row, choice in (
+            (self.which, EVERY),
+            (self.reach, REACHES[0]),
+            (self.how, IN_LOOP),
+            (self.families, ""),
+        ):
             row.show_choice(choice)
         self._which, self._reach, self._how = EVERY, REACHES[0], IN_LOOP
         self._fill()
         self._follow()
 
     def _lay_out(self) -> None:
-        hint = label("Rest on a sound or press Enter to hear it; press it to use it, with Shift "
-                     "to add a layer. The line is its register, the mark C4.", size=11,
-                     name="soft")  # fmt: skip
+        hint = label(
+            "Rest on a sound or press Enter to hear it; press it to use it, with Shift "
+            "to add a layer. The line is its register, the mark C4.",
+            size=11,
+            name="soft",
+        )
         hint.setWordWrap(True)
         side = QVBoxLayout()
         side.setContentsMargins(0, 0, 0, 0)
@@ -155,8 +168,12 @@ class Shelf(QFrame):
     def _narrow(self, **what: str) -> None:
         for name, value in what.items():
             setattr(self, name, value)
-        for row, choice in ((self.which, self._which), (self.reach, self._reach),
-                            (self.families, self._family), (self.how, self._how)):  # fmt: skip
+        for row, choice in (
+            (self.which, self._which),
+            (self.reach, self._reach),
+            (self.families, self._family),
+            (self.how, self._how),
+        ):
             row.show_choice(choice)
         self._fill()
 
@@ -236,8 +253,8 @@ class Shelf(QFrame):
         """Return the loop with a sound in the layer's place, or with it as a first layer."""
         layer = self._layer()
         if layer is None:
-            return edits.add_layer(loop, self._sound(sound))
-        return edits.set_sound(loop, layer.id, self._sound(sound))
+            return layer_edits.add_layer(loop, self._sound(sound))
+        return layer_edits.set_sound(loop, layer.id, self._sound(sound))
 
     def hear(self, sound: Instrument | None) -> None:
         """Hear the layer's own part with another sound, in tempo, in place; None to stop."""
@@ -269,10 +286,12 @@ class Shelf(QFrame):
         layer, what = self._layer(), self._sound(sound)
         self.hear(None)
         if as_layer or layer is None:
-            if self._session.apply("add a layer", lambda loop: edits.add_layer(loop, what)):
+            if self._session.apply("add a layer", lambda loop: layer_edits.add_layer(loop, what)):
                 self._session.select(layer_id=self._session.loop.layers[-1].id)
         else:
-            self._session.apply("another sound", lambda loop: edits.set_sound(loop, layer.id, what))
+            self._session.apply(
+                "another sound", lambda loop: layer_edits.set_sound(loop, layer.id, what)
+            )
         self._kept.used(sound.name)
 
     def keep_beside(self, sound: Instrument | None) -> None:
@@ -282,7 +301,7 @@ class Shelf(QFrame):
             return
         what = self._sound(sound)
         self.hear(None)
-        self._session.apply("keep a sound", lambda p: edits.set_aside(p, layer.id, what))
+        self._session.apply("keep a sound", lambda p: layer_edits.set_aside(p, layer.id, what))
         self._kept.used(sound.name)
 
     # --- own sounds ---------------------------------------------------------------------------
@@ -325,9 +344,13 @@ class Shelf(QFrame):
 
     def _bring_sampled(self, path: Path) -> None:
         self.bring.setEnabled(False)
-        self._tasks.run("own sound", lambda _stop, _moved: names_in(path),
-                        lambda names: self._ask_which(names, path), self._not_read,
-                        lane=Lane.READING)  # fmt: skip
+        self._tasks.run(
+            "own sound",
+            lambda _stop, _moved: names_in(path),
+            lambda names: self._ask_which(names, path),
+            self._not_read,
+            lane=Lane.READING,
+        )
 
     def _ask_which(self, names: list[str], path: Path) -> None:
         self.bring.setEnabled(True)
@@ -356,9 +379,14 @@ class Shelf(QFrame):
             self._tell(self.grid.at_cursor)
             self.take_own(*what)
 
-        self._tasks.run("own sound", work, came, self._not_read,
-                        lambda share, what: self.about.setText(f"Reading {what}: {share:.0%}"),
-                        lane=Lane.READING)  # fmt: skip
+        self._tasks.run(
+            "own sound",
+            work,
+            came,
+            self._not_read,
+            lambda share, what: self.about.setText(f"Reading {what}: {share:.0%}"),
+            lane=Lane.READING,
+        )
 
     def _not_read(self, error: Exception) -> None:
         self.bring.setEnabled(True)

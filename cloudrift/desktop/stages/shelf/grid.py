@@ -123,8 +123,12 @@ class SoundGrid(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         key, keys = Qt.Key(event.key()), held(event)
-        steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -self._columns,
-                 Qt.Key.Key_Down: self._columns}  # fmt: skip
+        steps = {
+            Qt.Key.Key_Left: -1,
+            Qt.Key.Key_Right: 1,
+            Qt.Key.Key_Up: -self._columns,
+            Qt.Key.Key_Down: self._columns,
+        }
         sound = self.at_cursor
         if key in steps:
             self.wanted.emit(None)

@@ -43,9 +43,11 @@ class OwnSheet(QDialog):
         self.words.setWordWrap(True)
         column = QVBoxLayout(self)
         column.setSpacing(7)
-        for title, widget in (("Name", self.name), ("Plays", self.plays),
-                              ("Where from, and which licence: kept in the sound",
-                               self.licence)):  # fmt: skip
+        for title, widget in (
+            ("Name", self.name),
+            ("Plays", self.plays),
+            ("Where from, and which licence: kept in the sound", self.licence),
+        ):
             column.addWidget(heading(title))
             column.addWidget(widget)
         column.addWidget(heading("Recordings and the pitch each sounds (C4 is 60)"))
@@ -65,8 +67,15 @@ class OwnSheet(QDialog):
         rows.setContentsMargins(0, 0, 8, 0)
         for each in self._found:
             root = each.recording.root
-            field = Field(name="root", label=each.recording.name, default=root, unit="MIDI",
-                          low=0, high=127, step=0.01)  # fmt: skip
+            field = Field(
+                name="root",
+                label=each.recording.name,
+                default=root,
+                unit="MIDI",
+                low=0,
+                high=127,
+                step=0.01,
+            )
             widget = FieldWidget(field, root)
             known = each.how != "not found"
             said = f"{_note(root)}, {each.how}" if known else "not found: please type it"
@@ -88,13 +97,14 @@ class OwnSheet(QDialog):
             return
         try:
             own = OwnSound(
-                name=name, licence=self.licence.text().strip(),
+                name=name,
+                licence=self.licence.text().strip(),
                 plays="looped" if self._plays == "looped" else "once",
                 recordings=tuple(
                     replace(each.recording, root=float(widget.value))
                     for each, widget in zip(self._found, self.roots, strict=True)
                 ),
-            )  # fmt: skip
+            )
         except CloudriftError as error:
             self.words.setText(str(error))
             return

@@ -55,8 +55,14 @@ from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES, pretty
 DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=1, high=MAX_DRAW)
 BARS = ((4, "4 bars"), (8, "8 bars"), (16, "16 bars"))
 CARD, EMPTY, MIDI, RECORDING, PHRASE, TEMPLATE = range(6)
-FROM = ((CARD, "A style card"), (EMPTY, "Nothing"), (MIDI, "A MIDI file"),
-        (RECORDING, "A recording"), (PHRASE, "A phrase"), (TEMPLATE, "A template"))  # fmt: skip
+FROM = (
+    (CARD, "A style card"),
+    (EMPTY, "Nothing"),
+    (MIDI, "A MIDI file"),
+    (RECORDING, "A recording"),
+    (PHRASE, "A phrase"),
+    (TEMPLATE, "A template"),
+)
 
 
 class StartPage(QWidget):
@@ -82,8 +88,13 @@ class StartPage(QWidget):
         self.phrase = PhraseSource()
         self.template = TemplateSource(session, session.say)
         self.sources: tuple[Source, ...] = (
-            self.card, self.empty, self.midi, self.recording, self.phrase, self.template
-        )  # fmt: skip
+            self.card,
+            self.empty,
+            self.midi,
+            self.recording,
+            self.phrase,
+            self.template,
+        )
         self.begin_from = ChoiceRow(FROM, columns=6, name="Begin from")
         self.source: Source = self.card  # what the loop is begun from
         self.tonic = QComboBox()
@@ -98,9 +109,10 @@ class StartPage(QWidget):
         self.listen = button("Play it", self._listen, tip="Play or stop (Space)")
         self.begin = button("Begin with this loop", self.begin_loop, name="strong")
         self.begin_empty = button(
-            "Begin without chords", self.begin_without_chords,
+            "Begin without chords",
+            self.begin_without_chords,
             tip="Its key, tempo and sounds; the chords are yours to write",
-        )  # fmt: skip
+        )
         self.never_mind = button("Back to the open loop", self.leave)
         self.summary = label("", size=13)
         self.summary.setWordWrap(True)
@@ -310,8 +322,9 @@ class StartPage(QWidget):
 
     def _take(self, change: Callable[[Loop], Loop]) -> None:
         if self._loop is None:
-            self._session.say("there is nothing to begin with yet; choose a file, or "
-                                      "begin from nothing")  # fmt: skip
+            self._session.say(
+                "there is nothing to begin with yet; choose a file, or begin from nothing"
+            )
             return
         title = self.title.text().strip() or UNTITLED
         self._preview.end()

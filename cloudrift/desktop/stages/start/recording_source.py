@@ -78,9 +78,10 @@ class RecordingSource(FileSource):
         self.laid.setEnabled(what.facts is not None)
         self.laid.setChecked(what.facts is not None)
         self.laid.setToolTip(
-            "It is laid in on its beat, in the loop's key and tempo" if what.facts is not None
+            "It is laid in on its beat, in the loop's key and tempo"
+            if what.facts is not None
             else f"It is longer than {LONGEST_S:.0f} s; cut out the part that you want as a layer"
-        )  # fmt: skip
+        )
         self._list_styles()
 
     def forget(self) -> None:
@@ -124,13 +125,19 @@ class RecordingSource(FileSource):
             return None
         near = self._near.get(self.in_style.currentData())
         if near is None:
-            loop = from_row(self.title, heard.taken_key or KEY, heard.taken_tempo or TEMPO,
-                            heard.taken_chords)  # fmt: skip
+            loop = from_row(
+                self.title, heard.taken_key or KEY, heard.taken_tempo or TEMPO, heard.taken_chords
+            )
             loop = altered(loop, choice)
         else:
-            loop = sketch(near.card, choice.key or heard.taken_key,
-                          choice.tempo or (heard.taken_tempo and near.tempo), choice.draw,
-                          bars=choice.bars or BARS, metre=choice.metre or (4, 4))  # fmt: skip
+            loop = sketch(
+                near.card,
+                choice.key or heard.taken_key,
+                choice.tempo or (heard.taken_tempo and near.tempo),
+                choice.draw,
+                bars=choice.bars or BARS,
+                metre=choice.metre or (4, 4),
+            )
             if heard.taken_chords:
                 loop = put_row(loop, heard.taken_chords, **way_of_voicing(near.card.name))
         if not self.laid.isChecked() or file.facts is None:

@@ -25,8 +25,8 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import shown
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import NAME_TYPED, plural
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords.metre import set_metre
-from cloudrift.loop.edits.layers import edits
 from cloudrift.loop.files.kept import Kept, forget, kept_in, template_folder
 from cloudrift.loop.files.storage import load
 from cloudrift.loop.model.loop import Loop
@@ -85,10 +85,10 @@ def altered(loop: Loop, choice: Choice) -> Loop:
     if choice.metre is not None:
         loop = set_metre(loop, choice.metre)
     if choice.bars is not None:
-        loop = edits.set_bars(loop, choice.bars)
+        loop = loop_edits.set_bars(loop, choice.bars)
     if choice.key is not None:
-        loop = edits.set_key(loop, choice.key)
-    return loop if choice.tempo is None else edits.set_tempo(loop, choice.tempo)
+        loop = loop_edits.set_key(loop, choice.key)
+    return loop if choice.tempo is None else loop_edits.set_tempo(loop, choice.tempo)
 
 
 def _words(text: str) -> QWidget:
@@ -122,8 +122,10 @@ class CardButton(QPushButton):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         metrics, room = self.fontMetrics(), self.width() - 28
-        name, about = (metrics.elidedText(text, Qt.TextElideMode.ElideRight, room)
-                       for text in (self._card.name, self._card.about))  # fmt: skip
+        name, about = (
+            metrics.elidedText(text, Qt.TextElideMode.ElideRight, room)
+            for text in (self._card.name, self._card.about)
+        )
         self.setText(f"{name}\n{about}".replace("&", "&&"))
         super().resizeEvent(event)
 
@@ -172,8 +174,14 @@ class CardSource(Source):
         super().showEvent(event)
 
     def make(self, choice: Choice) -> Loop:
-        return sketch(self.card, choice.key, choice.tempo, choice.draw,
-                      bars=choice.bars or BARS, metre=choice.metre or (4, 4))  # fmt: skip
+        return sketch(
+            self.card,
+            choice.key,
+            choice.tempo,
+            choice.draw,
+            bars=choice.bars or BARS,
+            metre=choice.metre or (4, 4),
+        )
 
     def first(self) -> QWidget:
         return self.cards[self.card.name]
@@ -186,16 +194,22 @@ class EmptySource(Source):
     """No card, no chords, no layers, no treatments."""
 
     own_key, own_tonic = f"{KEY.tonic}, not chosen", KEY.tonic
-    about = ("No card, no sounds, no treatments. Type, draw or play the chords in, add layers one "
-             "by one: each follows the chords from then on.")  # fmt: skip
+    about = (
+        "No card, no sounds, no treatments. Type, draw or play the chords in, add layers one "
+        "by one: each follows the chords from then on."
+    )
 
     def __init__(self) -> None:
         super().__init__()
         _column(self).addWidget(_words(self.about))
 
     def make(self, choice: Choice) -> Loop:
-        return empty_loop(choice.key or KEY, choice.tempo or TEMPO, bars=choice.bars or BARS,
-                          metre=choice.metre or (4, 4))  # fmt: skip
+        return empty_loop(
+            choice.key or KEY,
+            choice.tempo or TEMPO,
+            bars=choice.bars or BARS,
+            metre=choice.metre or (4, 4),
+        )
 
 
 class PhraseSource(EmptySource):
@@ -249,8 +263,13 @@ class FileSource(Source):
         self._reading = True
         self.choose_file.setText("Stop")
         self.says.setText(f"{self.reading} {path.name}…")
-        self._tasks.run(self._name, lambda cancelled, _progress: self.work(path, cancelled),
-                        self._came, self._failed, lane=Lane.READING)  # fmt: skip
+        self._tasks.run(
+            self._name,
+            lambda cancelled, _progress: self.work(path, cancelled),
+            self._came,
+            self._failed,
+            lane=Lane.READING,
+        )
         self.changed.emit()
 
     def _stands(self, words: str) -> None:
@@ -300,8 +319,9 @@ class MidiSource(FileSource):
         self.parts = False
         self.take = ChoiceRow(
             [(False, "Its chords, with a layer to hear them"), (True, "Its parts, a layer each")],
-            columns=2, name="What to take",
-        )  # fmt: skip
+            columns=2,
+            name="What to take",
+        )
         self.take.show_choice(False)
         self.take.chosen.connect(self._take)
         self.column.addWidget(self.take)
@@ -350,8 +370,10 @@ class TemplateSource(Source):
         self.list.setFixedHeight(96)
         self.list.currentRowChanged.connect(lambda _i: self._choose())
         self.remove = button("Remove", self._remove, tip="Remove the chosen template's file")
-        self.none = _words("No templates yet. Menu Loop, Keep as a template: the open loop is kept "
-                           "with its chords, layers and treatments.")  # fmt: skip
+        self.none = _words(
+            "No templates yet. Menu Loop, Keep as a template: the open loop is kept "
+            "with its chords, layers and treatments."
+        )
         column = _column(self)
         row = QHBoxLayout()
         row.addWidget(self.list, 1)
@@ -414,5 +436,7 @@ def summary(loop: Loop) -> str:
     chords = "   ".join(chord.read(loop.key).text for chord in loop.chords[:24])
     layers = ", ".join(layer.name for layer in loop.layers)
     more = " …" if len(loop.chords) > 24 else ""
-    return (f"{loop.key.text}, {loop.tempo:g} BPM, {plural(loop.bars, 'bar')}\n"
-            f"{chords + more or 'no chords yet'}\n{layers or 'no layers yet'}")  # fmt: skip
+    return (
+        f"{loop.key.text}, {loop.tempo:g} BPM, {plural(loop.bars, 'bar')}\n"
+        f"{chords + more or 'no chords yet'}\n{layers or 'no layers yet'}"
+    )

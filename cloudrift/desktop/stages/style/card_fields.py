@@ -20,9 +20,13 @@ from cloudrift.style.marks import KINDS
 from cloudrift.texture.catalogue import find_kind
 from cloudrift.theory.pitch import pretty
 
-TOUCHES = {"roll_ms": ("Roll", "ms", 0), "drift_ms": ("Drift", "ms", 1),
-           "spread": ("Loudness spread", "velocity", 1), "velocity": ("Loudness", "velocity", 0),
-           "length": ("Length of what is written", "times", 2)}  # fmt: skip
+TOUCHES = {
+    "roll_ms": ("Roll", "ms", 0),
+    "drift_ms": ("Drift", "ms", 1),
+    "spread": ("Loudness spread", "velocity", 1),
+    "velocity": ("Loudness", "velocity", 0),
+    "length": ("Length of what is written", "times", 2),
+}
 CardLine = tuple[CardTreatment, ...]
 CardSettings = dict[str, Any]
 
@@ -48,10 +52,15 @@ class CardFields(QWidget):
     def show_card(self, card: Card) -> None:
         """Show a card."""
         shape = (
-            tuple((x.name, x.sound, tuple(x.touch), tuple(x.settings), _shape(x.line))
-                  for x in card.layers),
-            _shape(card.line), tuple(card.marks), card.groove is None, card.form is None,
-        )  # fmt: skip
+            tuple(
+                (x.name, x.sound, tuple(x.touch), tuple(x.settings), _shape(x.line))
+                for x in card.layers
+            ),
+            _shape(card.line),
+            tuple(card.marks),
+            card.groove is None,
+            card.form is None,
+        )
         if shape != self._shape:
             self._shape = shape
             self._build(card)
@@ -66,29 +75,53 @@ class CardFields(QWidget):
         self._title("Tempo and key")
         self._range("tempo", "Tempo", "BPM", spec.MIN_TEMPO_BPM, spec.MAX_TEMPO_BPM, 0,
                     lambda c: (c.tempo.low, c.tempo.high), _with_tempo)  # fmt: skip
-        self._words("modes", "Scales", lambda c: c.key.modes,
-                    lambda c, words: replace(c, key=replace(c.key, modes=words)))  # fmt: skip
-        self._words("tonics", "Keys", lambda c: c.key.tonics,
-                    lambda c, words: replace(c, key=replace(c.key, tonics=words)))  # fmt: skip
+        self._words(
+            "modes",
+            "Scales",
+            lambda c: c.key.modes,
+            lambda c, words: replace(c, key=replace(c.key, modes=words)),
+        )
+        self._words(
+            "tonics",
+            "Keys",
+            lambda c: c.key.tonics,
+            lambda c, words: replace(c, key=replace(c.key, tonics=words)),
+        )
         self._title("Chords: what follows what")
         self.grammar = GrammarView()
         self.grammar.edited.connect(
-            lambda grammar: self.edited.emit(lambda c: replace(c, chords=grammar)))  # fmt: skip
+            lambda grammar: self.edited.emit(lambda c: replace(c, chords=grammar))
+        )
         self._column.addWidget(self.grammar)
         self._shows.append(lambda c: self.grammar.show_grammar(c.chords))
-        self._words("starts", "Begins on", lambda c: c.chords.starts,
-                    lambda c, words: _with_chords(c, starts=words))  # fmt: skip
-        self._words("ends", "Likes to end on", lambda c: c.chords.ends,
-                    lambda c, words: _with_chords(c, ends=words))  # fmt: skip
+        self._words(
+            "starts",
+            "Begins on",
+            lambda c: c.chords.starts,
+            lambda c, words: _with_chords(c, starts=words),
+        )
+        self._words(
+            "ends",
+            "Likes to end on",
+            lambda c: c.chords.ends,
+            lambda c, words: _with_chords(c, ends=words),
+        )
         self._words("rhythms", "Rhythms, in bars", _rhythms_of, _with_rhythms)
-        self._share("late", "Late chords", lambda c: c.chords.late,
-                    lambda c, share: _with_chords(c, late=share))  # fmt: skip
+        self._share(
+            "late",
+            "Late chords",
+            lambda c: c.chords.late,
+            lambda c, share: _with_chords(c, late=share),
+        )
         self._title("Voicing")
         self._range("voicing", "Register", "key", spec.VOICE_LOW, spec.VOICE_HIGH, 0,
                     lambda c: (c.voicing.low, c.voicing.high), _with_register)  # fmt: skip
-        self._share("open", "Set open", lambda c: c.voicing.spread,
-                    lambda c, share: replace(
-                        c, voicing=replace(c.voicing, spread=share)))  # fmt: skip
+        self._share(
+            "open",
+            "Set open",
+            lambda c: c.voicing.spread,
+            lambda c, share: replace(c, voicing=replace(c.voicing, spread=share)),
+        )
         for i, layer in enumerate(card.layers):
             self._layer(i, layer)
         if card.line:
@@ -96,15 +129,23 @@ class CardFields(QWidget):
         self._line("line", card.line, lambda c: c.line, lambda c, line: replace(c, line=line))
         if card.groove is not None:
             self._title("Groove bed")
-            self._words("manners", "Manners", lambda c: c.groove.manners if c.groove else (),
-                        lambda c, words: _with_groove(c, manners=words))  # fmt: skip
+            self._words(
+                "manners",
+                "Manners",
+                lambda c: c.groove.manners if c.groove else (),
+                lambda c, words: _with_groove(c, manners=words),
+            )
             self._range("groove busy", "Busy", "%", 0, 100, 0,
                         lambda c: c.groove.busy if c.groove else (0.0, 0.0),
                         lambda c, a, b: _with_groove(c, busy=(a, b)))  # fmt: skip
         if card.form is not None:
             self._title("Form")
-            self._words("forms", "Forms", lambda c: c.form.forms if c.form else (),
-                        lambda c, words: replace(c, form=CardForm(forms=words)))  # fmt: skip
+            self._words(
+                "forms",
+                "Forms",
+                lambda c: c.form.forms if c.form else (),
+                lambda c, words: replace(c, form=CardForm(forms=words)),
+            )
         self._title("Marks")
         for name in card.marks:
             if name in KINDS and not KINDS[name].words:
@@ -115,10 +156,18 @@ class CardFields(QWidget):
         self._column.addWidget(heading(text))
 
     def _range(
-        self, key: str, name: str, unit: str, low: float, high: float, decimals: int,
-        get: Callable[[Card], tuple[float, float]], put: Callable[[Card, float, float], Card], *,
+        self,
+        key: str,
+        name: str,
+        unit: str,
+        low: float,
+        high: float,
+        decimals: int,
+        get: Callable[[Card], tuple[float, float]],
+        put: Callable[[Card, float, float], Card],
+        *,
         log: bool = False,
-    ) -> None:  # fmt: skip
+    ) -> None:
         field = RangeField(name, unit, low, high, decimals, log=log)
         field.edited.connect(lambda a, b: self.edited.emit(lambda c: put(c, a, b)))
         self._column.addWidget(field)
@@ -126,20 +175,27 @@ class CardFields(QWidget):
         self._shows.append(lambda c: field.show_range(*get(c)))
 
     def _share(
-        self, key: str, name: str, get: Callable[[Card], float],
+        self,
+        key: str,
+        name: str,
+        get: Callable[[Card], float],
         put: Callable[[Card, float], Card],
-    ) -> None:  # fmt: skip
+    ) -> None:
         widget = FieldWidget(Field(name=key, label=name, default=0, unit="%", low=0, high=100), 0.0)
         widget.setFixedWidth(NAME_PX + 156)
-        widget.settled.connect(lambda: self.edited.emit(
-            lambda c: put(c, round(float(widget.value) / 100, 3))))  # fmt: skip
+        widget.settled.connect(
+            lambda: self.edited.emit(lambda c: put(c, round(float(widget.value) / 100, 3)))
+        )
         self._column.addWidget(widget)
         self._shows.append(lambda c: widget.set_value(100 * get(c)))
 
     def _words(
-        self, key: str, name: str, get: Callable[[Card], tuple[str, ...]],
+        self,
+        key: str,
+        name: str,
+        get: Callable[[Card], tuple[str, ...]],
         put: Callable[[Card, tuple[str, ...]], Card],
-    ) -> None:  # fmt: skip
+    ) -> None:
         line = QLineEdit()
         line.setAccessibleName(name)
         line.setToolTip("Separated by commas, the likelier first")
@@ -171,8 +227,12 @@ class CardFields(QWidget):
             layers[i] = replace(layers[i], **changes)
             return replace(card, layers=tuple(layers))
 
-        self._share(f"{i} chance", "How often it is there", lambda c: c.layers[i].chance,
-                    lambda c, share: put(c, chance=share))  # fmt: skip
+        self._share(
+            f"{i} chance",
+            "How often it is there",
+            lambda c: c.layers[i].chance,
+            lambda c, share: put(c, chance=share),
+        )
         self._range(f"{i} level", "Level", "dB", spec.MIN_LEVEL_DB, spec.MAX_LEVEL_DB, 1,
                     lambda c: _ends(c.layers[i].level_db),
                     lambda c, a, b: put(c, level_db=_drawn(a, b)))  # fmt: skip
@@ -189,16 +249,25 @@ class CardFields(QWidget):
                 self._range(f"{i} {name}", words, unit, low, high, decimals,
                             lambda c, name=name: _ends(c.layers[i].touch[name]),  # type: ignore[misc]
                             touched)  # fmt: skip
-        self._settings(f"{i}", "", find_sound(layer.sound).spec, lambda c: c.layers[i].settings,
-                       lambda c, settings: put(c, settings=settings),
-                       layer.settings)  # fmt: skip
-        self._line(f"{i} line", layer.line, lambda c: c.layers[i].line,
-                   lambda c, line: put(c, line=line))  # fmt: skip
+        self._settings(
+            f"{i}",
+            "",
+            find_sound(layer.sound).spec,
+            lambda c: c.layers[i].settings,
+            lambda c, settings: put(c, settings=settings),
+            layer.settings,
+        )
+        self._line(
+            f"{i} line", layer.line, lambda c: c.layers[i].line, lambda c, line: put(c, line=line)
+        )
 
     def _line(
-        self, key: str, line: CardLine, get: Callable[[Card], CardLine],
+        self,
+        key: str,
+        line: CardLine,
+        get: Callable[[Card], CardLine],
         put: Callable[[Card, CardLine], Card],
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Fields of what the treatments of a line are set to."""
         for i, treatment in enumerate(line):
 
@@ -208,14 +277,24 @@ class CardFields(QWidget):
                 return put(card, tuple(line))
 
             kind = find_kind(treatment.kind)
-            self._settings(f"{key} {i}", f"{kind.label}: ", kind.spec,
-                           lambda c, i=i: get(c)[i].settings,  # type: ignore[misc]
-                           put_one, treatment.settings)  # fmt: skip
+            self._settings(
+                f"{key} {i}",
+                f"{kind.label}: ",
+                kind.spec,
+                lambda c, i=i: get(c)[i].settings,  # type: ignore[misc]
+                put_one,
+                treatment.settings,
+            )
 
     def _settings(
-        self, key: str, before: str, spec: SettingsSpec, get: Callable[[Card], CardSettings],
-        put: Callable[[Card, CardSettings], Card], settings: CardSettings,
-    ) -> None:  # fmt: skip
+        self,
+        key: str,
+        before: str,
+        spec: SettingsSpec,
+        get: Callable[[Card], CardSettings],
+        put: Callable[[Card, CardSettings], Card],
+        settings: CardSettings,
+    ) -> None:
         """Fields of the numbers that a sound or a treatment is set to."""
         for name, value in settings.items():
             if isinstance(value, str):

@@ -26,7 +26,7 @@ from cloudrift.desktop.session.work.marking import Marking
 from cloudrift.desktop.stages.style.card_fields import CardFields
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_words
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
 from cloudrift.style.card import Card
 from cloudrift.style.card_files import blank_card, read_card, save_card, write_card
 from cloudrift.style.compare import differences
@@ -54,9 +54,12 @@ class CardTab(QWidget):
         self.text.textChanged.connect(self._clock.start)
         self.says = label("", size=11.5, name="soft")
         self.says.setWordWrap(True)
-        self.keep = button("Keep as a card of mine", self.keep_it, name="strong",
-                           tip="Another card beside the first, and this loop's; rename it in its "
-                           "first line")  # fmt: skip
+        self.keep = button(
+            "Keep as a card of mine",
+            self.keep_it,
+            name="strong",
+            tip="Another card beside the first, and this loop's; rename it in its first line",
+        )
         self.again = button("As it was", self.again_as_it_was)
         self.blank = button("Blank", self._begin_blank, tip="Begin a card that asks nothing yet")
         self.share = button("Share…", self._ask_to_share, tip="Write it into a file")
@@ -64,8 +67,11 @@ class CardTab(QWidget):
         self.other = QComboBox()
         self.other.setAccessibleName("Compared with")
         self.other.currentIndexChanged.connect(lambda _at: self.look())
-        self.table = table(("Mark", "This card", "The other"), (170, 130, 130),
-                           "What they ask otherwise, what differs most first")  # fmt: skip
+        self.table = table(
+            ("Mark", "This card", "The other"),
+            (170, 130, 130),
+            "What they ask otherwise, what differs most first",
+        )
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(10)
@@ -186,8 +192,9 @@ class CardTab(QWidget):
     def _take(self, card: Card) -> None:
         kept = save_card(card)
         self._marking.read_cards()
-        self._session.apply(f"style card {kept.name}",
-                            lambda loop: edits.set_style(loop, kept.name))  # fmt: skip
+        self._session.apply(
+            f"style card {kept.name}", lambda loop: loop_edits.set_style(loop, kept.name)
+        )
         self._session.say(f"{kept.name} is among your cards, and this loop's", good=True)
 
     def _ask_to_share(self) -> None:

@@ -27,9 +27,11 @@ class GrammarView(Keyed):
         self.held = ""  # the degree that an arrow begins at
         self.setMinimumSize(300, HIGH)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip("Press a degree, then one that may follow it, or no longer. Keys: arrows "
-                        "choose, Enter holds and lays. What it begins on has a ring, what it likes "
-                        "to end on a bar")  # fmt: skip
+        self.setToolTip(
+            "Press a degree, then one that may follow it, or no longer. Keys: arrows "
+            "choose, Enter holds and lays. What it begins on has a ring, what it likes "
+            "to end on a bar"
+        )
 
     def sizeHint(self) -> QSize:
         return QSize(320, HIGH)
@@ -57,8 +59,9 @@ class GrammarView(Keyed):
         """Return where a degree stands."""
         turn = 2 * math.pi * self.tokens.index(token) / max(len(self.tokens), 1) - math.pi / 2
         wide, high = self.width() / 2 - NODE_PX - 8, self.height() / 2 - NODE_PX - 8
-        return QPointF(self.width() / 2 + wide * math.cos(turn),
-                       self.height() / 2 + high * math.sin(turn))  # fmt: skip
+        return QPointF(
+            self.width() / 2 + wide * math.cos(turn), self.height() / 2 + high * math.sin(turn)
+        )
 
     def _take(self, token: str) -> None:
         """Hold a degree, or lay an arrow from the one that is held."""
@@ -86,8 +89,12 @@ class GrammarView(Keyed):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1, Qt.Key.Key_Right: 1,
-                Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()), 0)  # fmt: skip
+        step = {
+            Qt.Key.Key_Left: -1,
+            Qt.Key.Key_Up: -1,
+            Qt.Key.Key_Right: 1,
+            Qt.Key.Key_Down: 1,
+        }.get(Qt.Key(event.key()), 0)
         if step and self.tokens:
             self.at = (self.at + step) % len(self.tokens)
             self._name_for_readers()
@@ -136,8 +143,12 @@ class GrammarView(Keyed):
         focus = self.hasFocus() and at == self.at
         held = token == self.held
         starts = token in grammar.starts
-        painter.setPen(QPen(color("focus" if focus or held else "ink" if starts else "line"),
-                            2.5 if focus or held or starts else 1))  # fmt: skip
+        painter.setPen(
+            QPen(
+                color("focus" if focus or held else "ink" if starts else "line"),
+                2.5 if focus or held or starts else 1,
+            )
+        )
         painter.setBrush(color("focus", 0.2) if held else color("card"))
         painter.drawEllipse(place, NODE_PX, NODE_PX)
         painter.setPen(color("ink"))
@@ -145,5 +156,6 @@ class GrammarView(Keyed):
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, pretty(token))
         if token in grammar.ends:
             painter.setPen(QPen(color("ink"), 2.5))
-            painter.drawLine(QPointF(place.x() - 8, place.y() + 13),
-                             QPointF(place.x() + 8, place.y() + 13))  # fmt: skip
+            painter.drawLine(
+                QPointF(place.x() - 8, place.y() + 13), QPointF(place.x() + 8, place.y() + 13)
+            )

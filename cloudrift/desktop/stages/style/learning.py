@@ -22,7 +22,7 @@ from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import NAME_TYPED, plural
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits import loop_edits
 from cloudrift.style.card_files import save_card
 from cloudrift.style.examples import measured
 from cloudrift.style.learn import LEAST, MOST, SURE, Example, Learnt, learn
@@ -42,8 +42,9 @@ class Learning(QWidget):
         says = label(
             f"Choose {LEAST} to {MOST} loops, MIDI files or recordings. What they have in common "
             "becomes a card of your own: ranges of marks, what follows what, who plays. Notes and "
-            "sound are not taken over.", size=12,
-        )  # fmt: skip
+            "sound are not taken over.",
+            size=12,
+        )
         says.setWordWrap(True)
         self.choose = button("Choose files…", self._choose, name="strong")
         self.stop = button("Cancel", self.cancel)
@@ -52,8 +53,9 @@ class Learning(QWidget):
         self.bar.hide()
         self.words = label("", size=11.5, name="soft")
         self.words.setWordWrap(True)
-        self.table = table(("Mark", "Asked", "Examples", ""), (220, 330, 80, 120),
-                           "The card that was drafted")  # fmt: skip
+        self.table = table(
+            ("Mark", "Asked", "Examples", ""), (220, 330, 80, 120), "The card that was drafted"
+        )
         self.name = QLineEdit()
         self.name.setMaxLength(NAME_TYPED)
         self.name.setPlaceholderText("Name of the card")
@@ -128,14 +130,22 @@ class Learning(QWidget):
         for name, asked in learnt.card.marks.items():
             kind, examples = KINDS[name], learnt.counts.get(name, 0)
             sure = "a guess" if examples < SURE else ""
-            self.table.addTopLevelItem(QTreeWidgetItem(
-                [kind.label, kind.asks(asked), str(examples), sure]))  # type: ignore[arg-type]  # fmt: skip
+            self.table.addTopLevelItem(
+                QTreeWidgetItem(
+                    [kind.label, kind.asks(asked), str(examples), sure]  # type: ignore[arg-type]
+                )
+            )
         layers = ", ".join(layer.name for layer in learnt.card.layers)
-        self.words.setText("\n".join([
-            f"{plural(len(learnt.card.marks), 'mark')} from {plural(count, 'example')}; "
-            f"{plural(len(learnt.card.chords.next), 'chord')} in its grammar; layers: {layers}",
-            *wrong[:4],
-        ]))  # fmt: skip
+        self.words.setText(
+            "\n".join(
+                [
+                    f"{plural(len(learnt.card.marks), 'mark')} from {plural(count, 'example')}; "
+                    f"{plural(len(learnt.card.chords.next), 'chord')} in its grammar; "
+                    f"layers: {layers}",
+                    *wrong[:4],
+                ]
+            )
+        )
         self._show_keep()
 
     def _show_keep(self) -> None:
@@ -151,6 +161,7 @@ class Learning(QWidget):
             self._session.say(str(error))
             return
         self._marking.read_cards()
-        self._session.apply(f"style card {card.name}",
-                            lambda loop: edits.set_style(loop, card.name))  # fmt: skip
+        self._session.apply(
+            f"style card {card.name}", lambda loop: loop_edits.set_style(loop, card.name)
+        )
         self._session.say(f"{card.name} is among your cards, and this loop's", good=True)

@@ -47,8 +47,13 @@ class MarkRow(QWidget):
             self.button.setToolTip(f"{change.words}. Rest here to hear it")
             self.button.setAccessibleName(f"{mark.kind.label}: {change.words}")
         asked = "not asked" if mark.asked is None else f"asked {mark.kind.asks(mark.asked)}"
-        state = "waits for the sound" if mark.waits else "met" if mark.met else (
-            "missed" if mark.missed else "left open")  # fmt: skip
+        state = (
+            "waits for the sound"
+            if mark.waits
+            else "met"
+            if mark.met
+            else ("missed" if mark.missed else "left open")
+        )
         where = f": {mark.found.where}" if mark.found and mark.found.where else ""
         self.setAccessibleName(f"{mark.kind.label}, {mark.found_text}, {asked}, {state}{where}")
         self.setToolTip(f"{mark.kind.label}: {mark.kind.about}. {asked.capitalize()}")
@@ -72,7 +77,9 @@ class MarkRow(QWidget):
         painter.setBrush(color("card"))
         painter.drawRoundedRect(box, 4, 4)
         middle = Qt.AlignmentFlag.AlignVCenter
-        sign, tint = ("✓", "good") if mark.met else ("!", "warn") if mark.missed else ("·", "ink_soft")  # noqa: E501  # fmt: skip
+        sign, tint = (
+            ("✓", "good") if mark.met else ("!", "warn") if mark.missed else ("·", "ink_soft")
+        )
         painter.setPen(color(tint))
         painter.setFont(text_font(13, MEDIUM))
         painter.drawText(QRectF(12, 0, 20, HIGH), middle, sign)
@@ -81,8 +88,9 @@ class MarkRow(QWidget):
         painter.drawText(QRectF(LABEL[0], 0, LABEL[1], HIGH), middle, kind.label)
         painter.setFont(figure_font(11.5))
         found = "" if kind.words else mark.found_text
-        painter.drawText(QRectF(VALUE[0], 0, VALUE[1], HIGH), middle | Qt.AlignmentFlag.AlignRight,
-                         found)  # fmt: skip
+        painter.drawText(
+            QRectF(VALUE[0], 0, VALUE[1], HIGH), middle | Qt.AlignmentFlag.AlignRight, found
+        )
         if mark.asked is None or is_range(mark.asked):
             self._paint_axis(painter)
         painter.setPen(color("ink_soft"))
@@ -91,8 +99,9 @@ class MarkRow(QWidget):
         left = WHERE
         if kind.words:  # there is no axis for words
             left, room = AXIS[0], room + WHERE - AXIS[0]
-        text = painter.fontMetrics().elidedText(self._evidence(), Qt.TextElideMode.ElideRight,
-                                                int(max(room, 0)))  # fmt: skip
+        text = painter.fontMetrics().elidedText(
+            self._evidence(), Qt.TextElideMode.ElideRight, int(max(room, 0))
+        )
         painter.drawText(QRectF(left, 0, max(room, 0), HIGH), middle, text)
 
     def _evidence(self) -> str:

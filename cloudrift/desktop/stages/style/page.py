@@ -29,9 +29,12 @@ from cloudrift.style.marks import GROUPS, Mark, change_for
 from cloudrift.style.moves import Move, moves_of, with_print_laid
 
 TABS = (
-    ("marks", "Marks"), ("card", "Card"), ("moves", "Moves"), ("sketches", "Sketches"),
+    ("marks", "Marks"),
+    ("card", "Card"),
+    ("moves", "Moves"),
+    ("sketches", "Sketches"),
     ("learn", "Learn"),
-)  # fmt: skip
+)
 SHOWN = (("all", "all"), ("missed", "missed"))
 
 
@@ -128,14 +131,17 @@ class StylePage(QWidget):
             self.about.setText("")
             self.words.setText(
                 f"No card is called {style}; learn one, or choose another in the heading."
-                if style else "Choose a card in the heading, or learn one from loops."
-            )  # fmt: skip
+                if style
+                else "Choose a card in the heading, or learn one from loops."
+            )
         else:
             self.title.setText(card.name)
             self.about.setText(card.about)
             problems = f" {' '.join(marking.problems)}" if marking.problems else ""
-            self.words.setText(f"{marking.words}. What the card asks is the bar; the dot is your "
-                               f"loop. Rest on a change to hear it.{problems}")  # fmt: skip
+            self.words.setText(
+                f"{marking.words}. What the card asks is the bar; the dot is your "
+                f"loop. Rest on a change to hear it.{problems}"
+            )
         if self.tabs_at == "marks":
             self._show_marks(self._marking.marks)
         elif self.tabs_at == "moves":
@@ -149,8 +155,10 @@ class StylePage(QWidget):
         return TABS[self.stack.currentIndex()][0]
 
     def _show_marks(self, marks: tuple[Mark, ...]) -> None:
-        which = (self._marking.card.name if self._marking.card else "",
-                 tuple(mark.kind.name for mark in marks))  # fmt: skip
+        which = (
+            self._marking.card.name if self._marking.card else "",
+            tuple(mark.kind.name for mark in marks),
+        )
         if which != self._rows_of:
             self._rows_of = which
             self._build(marks)
@@ -160,8 +168,9 @@ class StylePage(QWidget):
             row.show_mark(mark, change_for(mark, loop, sound))
             row.setVisible(mark.missed or not self._only_missed)
         for group, title in self._titles.items():
-            title.setVisible(any((x.missed or not self._only_missed) and x.kind.group == group
-                                 for x in marks))  # fmt: skip
+            title.setVisible(
+                any((x.missed or not self._only_missed) and x.kind.group == group for x in marks)
+            )
 
     def _build(self, marks: tuple[Mark, ...]) -> None:
         clear(self.marks)

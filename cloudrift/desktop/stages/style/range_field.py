@@ -13,8 +13,9 @@ NAME_PX, FIELD_PX = 190, 150
 
 def field_of(name: str, unit: str, low: float, high: float, step: float, *, log: bool) -> Field:
     """Return how one end of a range is set."""
-    return Field(name="end", label=name, default=low, unit=unit, low=low, high=high, step=step,
-                 log=log)  # fmt: skip
+    return Field(
+        name="end", label=name, default=low, unit=unit, low=low, high=high, step=step, log=log
+    )
 
 
 class RangeField(QWidget):
@@ -23,9 +24,15 @@ class RangeField(QWidget):
     edited = pyqtSignal(float, float)
 
     def __init__(
-        self, name: str, unit: str, low: float, high: float, decimals: int = 0, *,
+        self,
+        name: str,
+        unit: str,
+        low: float,
+        high: float,
+        decimals: int = 0,
+        *,
         log: bool = False,
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__()
         step = 10.0**-decimals
         log = log and low > 0

@@ -57,8 +57,11 @@ class Sketches(QWidget):
         self.order.setFixedWidth(330)
         self.order.show_choice("draw")
         self.order.chosen.connect(self._order)
-        self.keep = button("Keep the chosen ones…", self.ask_to_keep, tip="As loops of a kit: one "
-                           "file each, in a folder")  # fmt: skip
+        self.keep = button(
+            "Keep the chosen ones…",
+            self.ask_to_keep,
+            tip="As loops of a kit: one file each, in a folder",
+        )
         self.words = label("", size=11.5, name="soft")
         self._grid = QGridLayout()
         self._grid.setContentsMargins(0, 0, 10, 0)
@@ -90,8 +93,9 @@ class Sketches(QWidget):
         """Draw as many as are wanted beside the interface, behind what plays."""
         card, bars = self._marking.card, self._session.loop.bars
         if card is None:
-            self._session.say("this loop has no style card to sketch from; choose one in the "
-                              "heading")  # fmt: skip
+            self._session.say(
+                "this loop has no style card to sketch from; choose one in the heading"
+            )
             return
         self._let_go()
         self._wanted = round(float(self.count.value))
@@ -168,8 +172,10 @@ class Sketches(QWidget):
         elif self._preview.on and self._over is not None:
             self.words.setText(f"Heard: draw {self._over.of.draw}, in the loop's place.")
         else:
-            self.words.setText(f"{len(self.tiles)} sketches, {chosen} chosen. Rest "
-                               "on one to hear it; press to choose it.")  # fmt: skip
+            self.words.setText(
+                f"{len(self.tiles)} sketches, {chosen} chosen. Rest "
+                "on one to hear it; press to choose it."
+            )
 
     # --- hearing ------------------------------------------------------------------------------
 

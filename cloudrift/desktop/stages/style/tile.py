@@ -22,8 +22,10 @@ class SketchTile(QAbstractButton):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip("Rest here to hear it in the loop's place; press to keep it")
         loop = of.loop
-        self.setAccessibleName(f"Draw {of.draw}: {loop.key.text}, {loop.tempo:g} BPM, {of.chords}, "
-                               f"{of.met} of {of.asked} marks met")  # fmt: skip
+        self.setAccessibleName(
+            f"Draw {of.draw}: {loop.key.text}, {loop.tempo:g} BPM, {of.chords}, "
+            f"{of.met} of {of.asked} marks met"
+        )
 
     def sizeHint(self) -> QSize:
         return QSize(WIDE, HIGH)
@@ -44,15 +46,20 @@ class SketchTile(QAbstractButton):
         painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, head)
         painter.setFont(text_font(11, MEDIUM))
         painter.setPen(color("good" if self.of.met == self.of.asked else "ink_soft"))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop,
-                         f"{self.of.met} of {self.of.asked}")  # fmt: skip
+        painter.drawText(
+            inner,
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop,
+            f"{self.of.met} of {self.of.asked}",
+        )
         painter.setPen(color("ink_soft"))
         row = QRectF(inner.left(), inner.top() + 18, inner.width(), 16)
-        text = painter.fontMetrics().elidedText(self.of.chords, Qt.TextElideMode.ElideRight,
-                                                int(row.width()))  # fmt: skip
+        text = painter.fontMetrics().elidedText(
+            self.of.chords, Qt.TextElideMode.ElideRight, int(row.width())
+        )
         painter.drawText(row, Qt.AlignmentFlag.AlignLeft, text)
-        self._paint_strata(painter, QRectF(inner.left(), inner.top() + 40, inner.width(),
-                                           inner.height() - 40))  # fmt: skip
+        self._paint_strata(
+            painter, QRectF(inner.left(), inner.top() + 40, inner.width(), inner.height() - 40)
+        )
 
     def _paint_strata(self, painter: QPainter, box: QRectF) -> None:
         """How much of it each layer is, over its bars."""

@@ -70,8 +70,11 @@ class FinishCard(QAbstractButton):
         painter.setBrush(color("card"))
         painter.drawRoundedRect(box, 5, 5)
         inner = box.adjusted(12, 5, -12, -5)
-        lines = ((self.finish.name, 12.5, SEMI, "ink"), (self.finish.purpose, 11.5, MEDIUM, "ink"),
-                 (self._kinds, 11, MEDIUM, "ink_soft"))  # fmt: skip
+        lines = (
+            (self.finish.name, 12.5, SEMI, "ink"),
+            (self.finish.purpose, 11.5, MEDIUM, "ink"),
+            (self._kinds, 11, MEDIUM, "ink_soft"),
+        )
         for i, (words, size, weight, tone) in enumerate(lines):
             painter.setFont(text_font(size, weight))
             painter.setPen(color(tone))
@@ -168,30 +171,44 @@ class FinishPage(BackPage):
         for finish in self._found():
             self._add_card(finish)
         if not self.cards:
-            words = ("No finish of your own yet: name a line above and save it."
-                     if self._use == OWN and not self.search.text()
-                     else "No finish fits; try another word, or “all”.")  # fmt: skip
+            words = (
+                "No finish of your own yet: name a line above and save it."
+                if self._use == OWN and not self.search.text()
+                else "No finish fits; try another word, or “all”."
+            )
             self._list.addWidget(label(words, size=12, name="soft"))
         self._list.addStretch(1)
         count = len(self._session.loop.line_of(self._line_of))
         self.where.setText(
             f"Rest on one to hear it in place; press to lay it instead of the {count} treatments "
-            "there are." if count else "Rest on one to hear it in place; press to lay it."
-        )  # fmt: skip
+            "there are."
+            if count
+            else "Rest on one to hear it in place; press to lay it."
+        )
 
     def _add_card(self, finish: Finish) -> None:
         session, line_of = self._session, self._line_of
         card = FinishCard(finish)
-        Trying(card, session, lambda loop: lay_finish(loop, line_of, finish, behind=False),
-               f"heard: {finish.name}")  # fmt: skip
+        Trying(
+            card,
+            session,
+            lambda loop: lay_finish(loop, line_of, finish, behind=False),
+            f"heard: {finish.name}",
+        )
         card.clicked.connect(lambda _c: self.lay(finish, behind=False))
         row = QHBoxLayout()
         row.addWidget(card, 1)
-        row.addWidget(small_button("behind", lambda: self.lay(finish, behind=True),
-                                   tip="Lay it behind the treatments there are"))  # fmt: skip
+        row.addWidget(
+            small_button(
+                "behind",
+                lambda: self.lay(finish, behind=True),
+                tip="Lay it behind the treatments there are",
+            )
+        )
         if not finish.house:
-            row.addWidget(small_button("forget", lambda: self._forget(finish),
-                                       tip="Take its file away"))  # fmt: skip
+            row.addWidget(
+                small_button("forget", lambda: self._forget(finish), tip="Take its file away")
+            )
         self._list.addLayout(row)
         self.cards.append(card)
 
@@ -219,8 +236,10 @@ class FinishPage(BackPage):
                 name=self.name.text().strip(),
                 purpose=" ".join(word for word in words if not word.startswith("#")),
                 tags=(*tags, *((self._use,) if self._use in USES else ())),
-                line=loop.line_of(self._line_of), tempo=loop.tempo, key=loop.sounding_key,
-            )  # fmt: skip
+                line=loop.line_of(self._line_of),
+                tempo=loop.tempo,
+                key=loop.sounding_key,
+            )
             saved = save_finish(finish)
         except CloudriftError as error:
             self._session.say(str(error))

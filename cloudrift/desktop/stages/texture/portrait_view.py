@@ -43,8 +43,9 @@ class PortraitView(QWidget):
         box = QRectF(LEFT, TOP, self.width() - LEFT - 8, self.height() - TOP - BOTTOM)
         painter.setPen(color("ink_soft"))
         painter.setFont(text_font(11, SEMI))
-        painter.drawText(QRectF(LEFT, 0, box.width(), TOP), Qt.AlignmentFlag.AlignTop,
-                         self.portrait.title)  # fmt: skip
+        painter.drawText(
+            QRectF(LEFT, 0, box.width(), TOP), Qt.AlignmentFlag.AlignTop, self.portrait.title
+        )
         painter.fillRect(box, color("card"))
         self._paint_axes(painter, box, self.portrait)
         painter.setPen(QPen(color("line"), 1))
@@ -54,10 +55,12 @@ class PortraitView(QWidget):
             xs = self.portrait.x_axis.share(self.portrait.x)
             ys = self.portrait.y_axis.share(curve)
             ys = np.clip(ys, -2, 3)
-            line = QPolygonF([
-                QPointF(box.left() + x * box.width(), box.bottom() - y * box.height())
-                for x, y in zip(xs.tolist(), ys.tolist(), strict=True)
-            ])  # fmt: skip
+            line = QPolygonF(
+                [
+                    QPointF(box.left() + x * box.width(), box.bottom() - y * box.height())
+                    for x, y in zip(xs.tolist(), ys.tolist(), strict=True)
+                ]
+            )
             if i == 0:
                 painter.setPen(QPen(color(self._role), 2))
             else:  # the other side, or how it was: dashed, so that colour is not all that tells

@@ -35,7 +35,7 @@ from cloudrift.desktop.stages.texture.strip import Strip
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import number
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.model.loop import LineAt
 from cloudrift.render.measure.step_facts import StepFacts, added, heed
 from cloudrift.texture import RidePoint, Treatment
@@ -92,8 +92,11 @@ class BareRow(_Row):
     """The top of the descent: a bare layer, or what comes in from the lines of several."""
 
     def __init__(self, role: str, words: str, *, bare: bool) -> None:
-        super().__init__(role, "Bare" if bare else "Coming in",
-                         "before any treatment" if bare else "before this line")  # fmt: skip
+        super().__init__(
+            role,
+            "Bare" if bare else "Coming in",
+            "before any treatment" if bare else "before this line",
+        )
         self._before = "before any treatment" if bare else "before this line"
         self.setMinimumHeight(92)
         self.words.addStretch(1)
@@ -291,13 +294,15 @@ class TreatmentRow(_Row):
             change = {"blend": value / 100} if blend else {"draw": int(value)}
             self._session.apply(
                 "blend" if blend else "another draw",
-                lambda loop: edits.set_treatment(loop, line_of, treatment_id, **change),
+                lambda loop: line_edits.set_treatment(loop, line_of, treatment_id, **change),
                 merge=merge,
             )
         else:
             self._session.apply(
                 self._label(name),
-                lambda loop: edits.set_treatment_setting(loop, line_of, treatment_id, name, value),
+                lambda loop: line_edits.set_treatment_setting(
+                    loop, line_of, treatment_id, name, value
+                ),
                 merge=merge,
             )
 
@@ -321,16 +326,17 @@ class TreatmentRow(_Row):
         every = before.every_ticks if before else 0
         self._session.apply(
             f"{self._label(name)} rides" if points else f"{self._label(name)} stands",
-            lambda loop: edits.set_ride(loop, line_of, treatment_id, name, points, every),
-            merge=f"ride {line_of} {treatment_id} {name}", moving=True,
-        )  # fmt: skip
+            lambda loop: line_edits.set_ride(loop, line_of, treatment_id, name, points, every),
+            merge=f"ride {line_of} {treatment_id} {name}",
+            moving=True,
+        )
 
     def _ride_again(self, name: str, every: int) -> None:
         """Let a ride come again so often, its way as it is."""
         line_of, treatment_id = self._line_of, self.treatment_id
         self._session.apply(
             f"how often {self._label(name)} rides",
-            lambda loop: edits.ride_again(loop, line_of, treatment_id, name, every),
+            lambda loop: line_edits.ride_again(loop, line_of, treatment_id, name, every),
         )
 
     def _label(self, name: str) -> str:
@@ -343,7 +349,7 @@ class TreatmentRow(_Row):
     def _switch(self, on: bool) -> None:
         self._session.apply(
             "treatment in" if on else "treatment out",
-            lambda loop: edits.set_treatment(loop, self._line_of, self.treatment_id, on=on),
+            lambda loop: line_edits.set_treatment(loop, self._line_of, self.treatment_id, on=on),
         )
 
     def _begin_note(self) -> None:
@@ -352,7 +358,9 @@ class TreatmentRow(_Row):
     def _write_note(self, text: str) -> None:
         self._session.apply(
             "a note",
-            lambda loop: edits.set_treatment(loop, self._line_of, self.treatment_id, note=text),
+            lambda loop: line_edits.set_treatment(
+                loop, self._line_of, self.treatment_id, note=text
+            ),
         )
 
     def copy(self) -> None:
@@ -365,14 +373,14 @@ class TreatmentRow(_Row):
         if by:
             self._session.apply(
                 "move a treatment",
-                lambda loop: edits.move_treatment(loop, self._line_of, self.treatment_id, by),
+                lambda loop: line_edits.move_treatment(loop, self._line_of, self.treatment_id, by),
             )
 
     def remove(self) -> None:
         """Take it out of its line."""
         self._session.apply(
             "remove a treatment",
-            lambda loop: edits.remove_treatment(loop, self._line_of, self.treatment_id),
+            lambda loop: line_edits.remove_treatment(loop, self._line_of, self.treatment_id),
         )
 
     def _open(self) -> None:
@@ -428,8 +436,9 @@ class TreatmentRow(_Row):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
         painter = QPainter(self)
-        painter.fillRect(QRectF(2, 2, 4, self.height() - 4),
-                         color(self._role if self._on else "line"))  # fmt: skip
+        painter.fillRect(
+            QRectF(2, 2, 4, self.height() - 4), color(self._role if self._on else "line")
+        )
         if self.hasFocus():
             painter.setPen(color("focus"))
             for inset in (1, 2):

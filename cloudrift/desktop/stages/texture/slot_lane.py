@@ -37,8 +37,10 @@ class SlotLane(Keyed):
         self._along = ""  # what is dragged over further slots
         self.setFixedSize(width, HIGH_PX + WORDS_PX)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip("Press a slot for what it may do next, with Shift for the one before, and "
-                        "drag along to do the same in others. Keys: arrows")  # fmt: skip
+        self.setToolTip(
+            "Press a slot for what it may do next, with Shift for the one before, and "
+            "drag along to do the same in others. Keys: arrows"
+        )
         self._name_for_readers()
 
     def show_values(self, values: Mapping[str, Value]) -> None:
@@ -151,5 +153,9 @@ class SlotLane(Keyed):
         painter.drawPolygon(QPolygonF([*above, *reversed(below)]))
 
 
-KEYS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0),
-        Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}  # fmt: skip
+KEYS = {
+    Qt.Key.Key_Left: (-1, 0),
+    Qt.Key.Key_Right: (1, 0),
+    Qt.Key.Key_Up: (0, -1),
+    Qt.Key.Key_Down: (0, 1),
+}

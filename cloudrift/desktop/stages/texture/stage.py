@@ -42,7 +42,7 @@ from cloudrift.desktop.stages.texture.targets import (
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import percent
 from cloudrift.ground.words import number, plural
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.model.loop import LineAt, Loop
 from cloudrift.render.engine.engine import Engine
 from cloudrift.render.measure.step_facts import StepFacts, harsh_in, step_facts
@@ -179,7 +179,7 @@ class TextureStage(QWidget):
         line_of = self._line_of
         label_of = KINDS[kind].label.lower()
         if self._session.apply(
-            f"add {label_of}", lambda loop: edits.add_treatment(loop, line_of, kind)
+            f"add {label_of}", lambda loop: line_edits.add_treatment(loop, line_of, kind)
         ):
             added = self._session.loop.line_of(line_of)[-1]
             self._session.select(treatment_id=added.id)
@@ -201,15 +201,16 @@ class TextureStage(QWidget):
         at = ids.index(opened) + 1 if opened in ids else None
         session.apply(
             f"paste {plural(len(pasted), 'treatment')}",
-            lambda loop: edits.insert_treatments(loop, line_of, pasted, at)[0],
+            lambda loop: line_edits.insert_treatments(loop, line_of, pasted, at)[0],
         )
 
     def _blend_line(self, percent: float) -> None:
         line_of = self._line_of
         self._session.apply(
-            "blend of the line", lambda loop: edits.set_line_blend(loop, line_of, percent / 100),
+            "blend of the line",
+            lambda loop: line_edits.set_line_blend(loop, line_of, percent / 100),
             merge=f"line blend {line_of}",
-        )  # fmt: skip
+        )
         self._show_blend()  # also where it was refused
 
     def _show_blend(self) -> None:
@@ -220,8 +221,10 @@ class TextureStage(QWidget):
         self.blend.setEnabled(not longer)
         self.blend.set_value(100.0 if longer else round(100 * loop.owner(self._line_of).line_blend))
         if longer:
-            self.blend.setToolTip("A line that changes the length cannot be blended: there is "
-                                  "nothing as long to blend it with")  # fmt: skip
+            self.blend.setToolTip(
+                "A line that changes the length cannot be blended: there is "
+                "nothing as long to blend it with"
+            )
 
     def _swap(self, treatment_id: str) -> None:
         """Swap a card with the next one; both orders can then be compared."""
@@ -235,7 +238,7 @@ class TextureStage(QWidget):
         before = session.document.history.moment
         if session.apply(
             "swap two treatments",
-            lambda loop: edits.swap_treatments(loop, line_of, treatment_id, other),
+            lambda loop: line_edits.swap_treatments(loop, line_of, treatment_id, other),
         ):
             session.hearing.compare_with(before)
 
@@ -243,13 +246,14 @@ class TextureStage(QWidget):
         """A card was let go at a height: it goes before the first card whose middle is below."""
         line_of = self._line_of
         ids = [row.treatment_id for row in self.rows]
-        above = sum(row.geometry().center().y() < y for row in self.rows
-                    if row.treatment_id != treatment_id)  # fmt: skip
+        above = sum(
+            row.geometry().center().y() < y for row in self.rows if row.treatment_id != treatment_id
+        )
         by = above - ids.index(treatment_id)
         if by:
             self._session.apply(
                 "move a treatment",
-                lambda loop: edits.move_treatment(loop, line_of, treatment_id, by),
+                lambda loop: line_edits.move_treatment(loop, line_of, treatment_id, by),
             )
 
     def _compare(self, against: object) -> None:
@@ -301,7 +305,7 @@ class TextureStage(QWidget):
 
     def _notch(self, found: Harsh) -> None:
         line_of = self._line_of
-        if self._session.apply("a notch", lambda loop: edits.add_notch(loop, line_of, found)):
+        if self._session.apply("a notch", lambda loop: line_edits.add_notch(loop, line_of, found)):
             self._session.select(treatment_id=self._session.loop.line_of(line_of)[-1].id)
 
     # --- showing ------------------------------------------------------------------------------
@@ -335,16 +339,23 @@ class TextureStage(QWidget):
     def _build(self, loop: Loop, owner: Owner, opened: str) -> None:
         holder, focused = self._scroll.widget(), QApplication.focusWidget()
         had_focus = holder is not None and focused is not None and holder.isAncestorOf(focused)
-        at = next((row.treatment_id for row in self.rows if row is focused or
-                   (focused is not None and row.isAncestorOf(focused))), opened)  # fmt: skip
+        at = next(
+            (
+                row.treatment_id
+                for row in self.rows
+                if row is focused or (focused is not None and row.isAncestorOf(focused))
+            ),
+            opened,
+        )
         clear(self._list)
         self._bare = BareRow(owner.role, BARE_WORDS[owner.part], bare=owner.part == LAYERS)
         self._list.addWidget(self._bare)
         self.rows, self.strips = [], [self._bare.strip]
         self._facts = {}
         for treatment in loop.line_of(owner.id):
-            row = TreatmentRow(self._session, owner.id, treatment, owner.role,
-                               open_=treatment.id == opened)  # fmt: skip
+            row = TreatmentRow(
+                self._session, owner.id, treatment, owner.role, open_=treatment.id == opened
+            )
             row.dropped.connect(partial(self._dropped, treatment.id))
             row.swap_wanted.connect(partial(self._swap, treatment.id))
             self.rows.append(row)
@@ -352,8 +363,12 @@ class TextureStage(QWidget):
             self._list.addWidget(Link(owner.role))
             self._list.addWidget(row)
         if not self.rows:
-            empty = label("Nothing is done to it yet: add a treatment below, or lay a finish; it "
-                          "is heard at once.", size=12, name="soft")  # fmt: skip
+            empty = label(
+                "Nothing is done to it yet: add a treatment below, or lay a finish; it "
+                "is heard at once.",
+                size=12,
+                name="soft",
+            )
             empty.setContentsMargins(12, 14, 0, 0)
             self._list.addWidget(empty)
         self._list.addStretch(1)
@@ -381,9 +396,10 @@ class TextureStage(QWidget):
                 treatment = loop.line_of(line_of)[count]
                 context = step_context(loop, line_of, count)
                 self._tasks.run(
-                    "portrait", _portrait_work(treatment, context),
+                    "portrait",
+                    _portrait_work(treatment, context),
                     partial(self._show_portrait, treatment.id),
-                )  # fmt: skip
+                )
         if self.pages.currentWidget() is self.pair:
             self._ask_for_pair()
 
@@ -464,9 +480,7 @@ class TextureStage(QWidget):
         shift = held(event).shift
         if event.matches(QKeySequence.StandardKey.Paste):
             self.paste()
-        elif event.key() == Qt.Key.Key_C and shift and (
-            held(event).ctrl
-        ):  # fmt: skip
+        elif event.key() == Qt.Key.Key_C and shift and (held(event).ctrl):
             self.copy_line()
         elif event.key() == Qt.Key.Key_B and shift:
             self.show_pair()

@@ -100,8 +100,11 @@ class Targets(QWidget):
         box = QVBoxLayout(frame)
         box.setContentsMargins(1, 1, 1, 1)
         box.addWidget(scrolling(holder), 1)
-        self.finishes = button("Finishes…", self.finishes_wanted.emit,
-                               tip="Ready lines, heard in place before one is laid")  # fmt: skip
+        self.finishes = button(
+            "Finishes…",
+            self.finishes_wanted.emit,
+            tip="Ready lines, heard in place before one is laid",
+        )
         foot = QVBoxLayout()
         foot.setContentsMargins(10, 4, 10, 9)
         foot.addWidget(self.finishes)
@@ -128,8 +131,11 @@ class Targets(QWidget):
                     self.buttons[owner.id] = button
                     self._list.addWidget(button)
                 self._list.addSpacing(6)
-            hint = label("A line is read downwards. Every strip is the whole loop as it leaves "
-                         "that row.", size=11, name="soft")  # fmt: skip
+            hint = label(
+                "A line is read downwards. Every strip is the whole loop as it leaves that row.",
+                size=11,
+                name="soft",
+            )
             hint.setWordWrap(True)
             self._list.addWidget(hint)
             self._list.addStretch(1)

@@ -12,8 +12,8 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED, free_name, number
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords.progression import put_chords
-from cloudrift.loop.edits.layers import edits
 from cloudrift.loop.model import spec
 from cloudrift.loop.model.bed import Bed, hits_of
 from cloudrift.loop.model.document import WHOLE, Document
@@ -73,7 +73,7 @@ def _loop_in(of: _Same, in_section: _Same) -> Loop:
     loop: Loop = of.value
     section: Section = in_section.value
     if section.key is not None and section.key != loop.key:
-        loop = edits.set_key(loop, section.key)
+        loop = loop_edits.set_key(loop, section.key)
     if section.chords:
         loop = put_chords(loop, section.chords, bars=loop.bars)
     if section.line:
@@ -83,9 +83,12 @@ def _loop_in(of: _Same, in_section: _Same) -> Loop:
         lanes = tuple(_in(lane, section.part(lane.id)) for lane in bed.lanes)
         bed = replace(bed, lanes=lanes, group=replace(bed.group, mute=not section.bed))
     return replace(
-        loop, layers=tuple(_in(layer, section.part(layer.id)) for layer in loop.layers),
-        bed=bed, over=section.over, level_db=section.level_db,
-    )  # fmt: skip
+        loop,
+        layers=tuple(_in(layer, section.part(layer.id)) for layer in loop.layers),
+        bed=bed,
+        over=section.over,
+        level_db=section.level_db,
+    )
 
 
 def _in(layer: Layer, part: PartState) -> Layer:
@@ -95,8 +98,9 @@ def _in(layer: Layer, part: PartState) -> Layer:
     if part.on is not None:
         changes = {"mute": not part.on, "parked": layer.parked and not part.on}
     if part.level_db:
-        changes["level_db"] = min(max(layer.level_db + part.level_db, spec.MIN_LEVEL_DB),
-                                  spec.MAX_LEVEL_DB)  # fmt: skip
+        changes["level_db"] = min(
+            max(layer.level_db + part.level_db, spec.MIN_LEVEL_DB), spec.MAX_LEVEL_DB
+        )
     layer = replace(layer, **changes)
     if part.pattern and any(one.name == part.pattern for one in hits_of(layer).patterns):
         layer = replace(layer, source=replace(hits_of(layer), plays=part.pattern))
@@ -145,9 +149,12 @@ def change_section(
 ) -> Document:
     """Change a section."""
     document.arrangement.section(section_id)
-    return arrange(document, sections=tuple(
-        edit(one) if one.id == section_id else one for one in document.arrangement.sections
-    ))  # fmt: skip
+    return arrange(
+        document,
+        sections=tuple(
+            edit(one) if one.id == section_id else one for one in document.arrangement.sections
+        ),
+    )
 
 
 def set_section(document: Document, section_id: str, **changes: Any) -> Document:
@@ -171,9 +178,10 @@ def set_part(document: Document, section_id: str, owner: str, **changes: Any) ->
             )
             raise CloudriftError(f"{layer.name} has no pattern {name!r}; {known}")
     return change_section(
-        document, section_id,
+        document,
+        section_id,
         lambda one: one.with_part(replace(one.part(owner), **changes)),
-    )  # fmt: skip
+    )
 
 
 def set_seam(document: Document, section_id: str, **changes: Any) -> Document:
@@ -181,16 +189,18 @@ def set_seam(document: Document, section_id: str, **changes: Any) -> Document:
 
     Raises CloudriftError for what would begin before the section before it does.
     """
-    made = change_section(document, section_id,
-                          lambda one: replace(one, seam=replace(one.seam, **changes)))  # fmt: skip
+    made = change_section(
+        document, section_id, lambda one: replace(one, seam=replace(one.seam, **changes))
+    )
     sections = made.arrangement.sections
     at = next(i for i, one in enumerate(sections) if one.id == section_id)
     seam, a_bar = sections[at].seam, document.loop.metre[0]
     if at:
         beats = a_bar * sections[at - 1].bars
         closing = seam.sweep_bars * a_bar if seam.sweep == "closes" else 0.0
-        reach = max(seam.riser_bars * a_bar, closing, seam.sag_beats, seam.silence_beats,
-                    seam.lead_beats)  # fmt: skip
+        reach = max(
+            seam.riser_bars * a_bar, closing, seam.sag_beats, seam.silence_beats, seam.lead_beats
+        )
         if reach > beats:
             raise CloudriftError(
                 f"the change into {sections[at].name} would begin {reach:g} beats before it, but "
@@ -199,8 +209,13 @@ def set_seam(document: Document, section_id: str, **changes: Any) -> Document:
     return made
 
 
-def set_ride(document: Document, section_id: str, ride: SectionRide | None, *,
-             what: tuple[str, str, str] | None = None) -> Document:  # fmt: skip
+def set_ride(
+    document: Document,
+    section_id: str,
+    ride: SectionRide | None,
+    *,
+    what: tuple[str, str, str] | None = None,
+) -> Document:
     """Let a value ride over a section, in the place of what it rode before; None: it stands again.
 
     Raises CloudriftError for what is not there or cannot ride.
@@ -208,9 +223,13 @@ def set_ride(document: Document, section_id: str, ride: SectionRide | None, *,
     if ride is not None:
         check_section_ride(document.loop, ride)
         what = ride.what
-    return change_section(document, section_id, lambda one: replace(one, rides=(
-        *(x for x in one.rides if x.what != what), *([ride] if ride else [])
-    )))  # fmt: skip
+    return change_section(
+        document,
+        section_id,
+        lambda one: replace(
+            one, rides=(*(x for x in one.rides if x.what != what), *([ride] if ride else []))
+        ),
+    )
 
 
 def add_take(document: Document, clips: tuple[str, ...], at_s: float) -> Document:
@@ -220,17 +239,24 @@ def add_take(document: Document, clips: tuple[str, ...], at_s: float) -> Documen
         raise CloudriftError(f"there are {MOST_TAKES} takes already; forget one first")
     names = {one.name for one in arrangement.takes}
     number = next(n for n in range(1, MOST_TAKES + 1) if f"Take {n}" not in names)
-    made = VoiceTake(id=new_id("v", (one.id for one in arrangement.takes)), clips=clips,
-                     name=f"Take {number}", at_s=round(at_s, 4))  # fmt: skip
+    made = VoiceTake(
+        id=new_id("v", (one.id for one in arrangement.takes)),
+        clips=clips,
+        name=f"Take {number}",
+        at_s=round(at_s, 4),
+    )
     return arrange(document, takes=(*arrangement.takes, made), voice=made.id)
 
 
 def set_take(document: Document, take_id: str, **changes: Any) -> Document:
     """Set fields of a take of a trial voice."""
-    return arrange(document, takes=tuple(
-        replace(one, **changes) if one.id == take_id else one
-        for one in document.arrangement.takes
-    ))  # fmt: skip
+    return arrange(
+        document,
+        takes=tuple(
+            replace(one, **changes) if one.id == take_id else one
+            for one in document.arrangement.takes
+        ),
+    )
 
 
 def forget_take(document: Document, take_id: str) -> Document:
@@ -262,8 +288,12 @@ def copy_section(document: Document, section_id: str) -> tuple[Document, str]:
     arrangement = document.arrangement
     old = arrangement.section(section_id)
     names = [one.name for one in arrangement.sections]
-    made = replace(old, id=_new(arrangement), name=free_name(old.name[:NAME_TYPED], names),
-                   copied_from=section_id)  # fmt: skip
+    made = replace(
+        old,
+        id=_new(arrangement),
+        name=free_name(old.name[:NAME_TYPED], names),
+        copied_from=section_id,
+    )
     at = arrangement.sections.index(old) + 1
     sections = (*arrangement.sections[:at], made, *arrangement.sections[at:])
     return arrange(document, sections=sections), made.id
@@ -274,8 +304,9 @@ def remove_section(document: Document, section_id: str) -> Document:
     arrangement = document.arrangement
     arrangement.section(section_id)
     kept = (one for one in arrangement.sections if one.id != section_id)
-    sections = tuple(replace(one, copied_from="") if one.copied_from == section_id else one
-                     for one in kept)  # fmt: skip
+    sections = tuple(
+        replace(one, copied_from="") if one.copied_from == section_id else one for one in kept
+    )
     return arrange(document, sections=sections)
 
 
@@ -297,8 +328,14 @@ def repeat_all(document: Document, times: int = 2) -> Document:
     for _ in range(times - 1):
         for one in once:
             names, ids = [x.name for x in total], [x.id for x in total]
-            total.append(replace(one, id=new_id("s", ids), copied_from=one.id,
-                                 name=free_name(one.name[:NAME_TYPED], names)))  # fmt: skip
+            total.append(
+                replace(
+                    one,
+                    id=new_id("s", ids),
+                    copied_from=one.id,
+                    name=free_name(one.name[:NAME_TYPED], names),
+                )
+            )
     return arrange(document, sections=tuple(total))
 
 
@@ -341,8 +378,11 @@ def differences(document: Document, section_id: str) -> list[Difference]:
     for owner in document.loop.layers:
         one, other = there.part(owner.id), here.part(owner.id)
         if one != other:
-            out.append(Difference(f"{owner.name} {_part_words(owner, one, other)}",
-                                  _back_parts(section_id, [one])))  # fmt: skip
+            out.append(
+                Difference(
+                    f"{owner.name} {_part_words(owner, one, other)}", _back_parts(section_id, [one])
+                )
+            )
     out += _lanes_differ(document, there, here)
     for name, words in (
         ("bars", f"{here.bars} bars rather than {there.bars}"),
@@ -350,10 +390,11 @@ def differences(document: Document, section_id: str) -> list[Difference]:
         ("level_db", f"{number(here.level_db - there.level_db, '+g')} dB"),
         ("key", f"in {here.key.text}" if here.key else "in the loop's key"),
         ("chords", "chords of its own" if here.chords else "the loop's chords"),
-        ("line", "other treatments on the loop"), ("over", "other treatments on all of it"),
+        ("line", "other treatments on the loop"),
+        ("over", "other treatments on all of it"),
         ("rides", "other rides"),
         ("seam", f"the change into it: {', '.join(here.seam.happens) or 'plain'}"),
-    ):  # fmt: skip
+    ):
         if getattr(here, name) != getattr(there, name):
             out.append(Difference(words, _back(section_id, name, getattr(there, name))))
     return out
@@ -370,11 +411,13 @@ def _lanes_differ(document: Document, there: Section, here: Section) -> list[Dif
     for words, of in changed.items():
         if len(of) == len(document.loop.lanes) > 1:
             said = words.replace("plays", "play").replace("is ", "are ")
-            out.append(Difference(f"all drums {said}",
-                                  _back_parts(here.id, [one for _lane, one in of])))  # fmt: skip
+            out.append(
+                Difference(f"all drums {said}", _back_parts(here.id, [one for _lane, one in of]))
+            )
         else:
-            out += [Difference(f"{lane.name} {words}", _back_parts(here.id, [one]))
-                    for lane, one in of]  # fmt: skip
+            out += [
+                Difference(f"{lane.name} {words}", _back_parts(here.id, [one])) for lane, one in of
+            ]
     return out
 
 

@@ -51,6 +51,7 @@ def pass_name(loop: Loop, out: tuple[str, ...]) -> str:
         return "All"
     if not stay:
         return "Silence"
-    few = f"Only {' and '.join(stay)}" if len(stay) < len(gone) else (
-        f"Without {' and '.join(gone)}")  # fmt: skip
+    few = (
+        f"Only {' and '.join(stay)}" if len(stay) < len(gone) else (f"Without {' and '.join(gone)}")
+    )
     return few[:NAME_TYPED]

@@ -56,8 +56,10 @@ def bed_parts(loop: Loop) -> tuple[list[tuple[str, tuple[Note, ...]]], tuple[int
 def _one_at_a_time(notes: tuple[Note, ...], end: int) -> tuple[Note, ...]:
     """Notes that ring until they are stopped, each ended by the next."""
     ends = [*(note.start_tick for note in notes[1:]), end]
-    return tuple(replace(note, length_ticks=max(1, min(note.length_ticks, then - note.start_tick)))
-                 for note, then in zip(notes, ends, strict=True))  # fmt: skip
+    return tuple(
+        replace(note, length_ticks=max(1, min(note.length_ticks, then - note.start_tick)))
+        for note, then in zip(notes, ends, strict=True)
+    )
 
 
 def lanes_of_midi(

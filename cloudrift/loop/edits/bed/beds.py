@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED, free_name
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.model.bed import BED, Bed, Duck, hits_of
 from cloudrift.loop.model.hits import Hits, Pattern, Stacked
 from cloudrift.loop.model.layer import Layer, new_id
@@ -39,11 +39,13 @@ class Part(NamedTuple):
 PARTS: dict[str, Part] = {
     "kick": Part("Kick", ("kick",), "bass"),
     "low drum": Part("Low drum", ("long drum",), "bass", on_roots=True, choke="low", level_db=-2.0),
-    "low octave": Part("Low drum, higher", ("long drum",), "bass", on_roots=True, choke="low",
-                       level_db=-9.0),
+    "low octave": Part(
+        "Low drum, higher", ("long drum",), "bass", on_roots=True, choke="low", level_db=-9.0
+    ),
     "sub": Part("Sub", ("round sub",), "bass", on_roots=True, choke="low", level_db=-3.0),
-    "synth bass": Part("Synth bass", ("synth bass",), "bass", on_roots=True, choke="low",
-                       level_db=-5.0),
+    "synth bass": Part(
+        "Synth bass", ("synth bass",), "bass", on_roots=True, choke="low", level_db=-5.0
+    ),
     "snare": Part("Snare", ("snare",), "lead", level_db=-2.0),
     "clap": Part("Clap", ("clap",), "voice", level_db=-4.0),
     "snap": Part("Snap", ("snap",), "voice", level_db=-4.0),
@@ -59,7 +61,7 @@ PARTS: dict[str, Part] = {
     "conga": Part("Conga", ("conga",), "pluck", level_db=-7.0, pan=0.15),
     "woodblock": Part("Woodblock", ("woodblock",), "pluck", level_db=-11.0, pan=-0.25),
     "zap": Part("Zap", ("zap",), "grain", level_db=-12.0),
-}  # fmt: skip
+}
 USUAL = ("kick", "low drum", "snare", "hats", "open hat")
 
 
@@ -118,20 +120,27 @@ def lane_for(loop: Loop, part: str, patterns: tuple[Pattern, ...] = ()) -> Layer
     bed = loop.bed or Bed()
     settings = {"low hats": (("tune_st", -7.0),), "low octave": (("drop_st", 6.0),)}.get(part, ())
     stack = tuple(
-        Stacked(use=replace(edits.sound_use(sound), settings=settings),
-                st=12 if part == "low octave" else 0)
+        Stacked(
+            use=replace(layer_edits.sound_use(sound), settings=settings),
+            st=12 if part == "low octave" else 0,
+        )
         for sound in of.sounds
-    )  # fmt: skip
+    )
     plays = patterns[0].name if patterns else (bed.patterns or (FIRST,))[0]
-    patterns = patterns or tuple(Pattern(name=name, bars=_bars_of(bed, name))
-                                 for name in bed.patterns or (FIRST,))  # fmt: skip
+    patterns = patterns or tuple(
+        Pattern(name=name, bars=_bars_of(bed, name)) for name in bed.patterns or (FIRST,)
+    )
     return Layer(
         id=new_id("b", loop.ids),
-        name=free_name(of.name, [x.name for x in bed.lanes]), role=of.role, group=BED,
-        level_db=of.level_db, pan=of.pan,
-        source=Hits(stack=stack, patterns=patterns, plays=plays, on_roots=of.on_roots,
-                    choke=of.choke),
-    )  # fmt: skip
+        name=free_name(of.name, [x.name for x in bed.lanes]),
+        role=of.role,
+        group=BED,
+        level_db=of.level_db,
+        pan=of.pan,
+        source=Hits(
+            stack=stack, patterns=patterns, plays=plays, on_roots=of.on_roots, choke=of.choke
+        ),
+    )
 
 
 def _bars_of(bed: Bed, name: str) -> int:
@@ -156,8 +165,11 @@ def remove_lane(loop: Loop, lane_id: str) -> Loop:
     """Take a lane out; nothing makes room for it any more."""
     bed = bed_of(loop)
     lane_of(loop, lane_id)
-    loop = set_bed(loop, lanes=tuple(x for x in bed.lanes if x.id != lane_id),
-                   locked=tuple(x for x in bed.locked if x != lane_id))  # fmt: skip
+    loop = set_bed(
+        loop,
+        lanes=tuple(x for x in bed.lanes if x.id != lane_id),
+        locked=tuple(x for x in bed.locked if x != lane_id),
+    )
     left = bed_of(loop).duck
     return duck_under(loop, tuple(x for x in left.lanes if x != lane_id)) if left else loop
 
@@ -165,8 +177,11 @@ def remove_lane(loop: Loop, lane_id: str) -> Loop:
 def copy_lane(loop: Loop, lane_id: str) -> Loop:
     """Put a copy of a lane behind it."""
     bed, lane = bed_of(loop), lane_of(loop, lane_id)
-    twin = replace(lane, id=new_id("b", loop.ids),
-                   name=free_name(lane.name[:NAME_TYPED], [x.name for x in bed.lanes]))  # fmt: skip
+    twin = replace(
+        lane,
+        id=new_id("b", loop.ids),
+        name=free_name(lane.name[:NAME_TYPED], [x.name for x in bed.lanes]),
+    )
     at = bed.lanes.index(lane) + 1
     return set_bed(loop, lanes=(*bed.lanes[:at], twin, *bed.lanes[at:]))
 
@@ -198,7 +213,7 @@ def lock(loop: Loop, lane_id: str, *, on: bool) -> Loop:
 def add_to_stack(loop: Loop, lane_id: str, sound: str | OwnSound) -> Loop:
     """Strike another sound together with those of a lane."""
     hits = hits_of(lane_of(loop, lane_id))
-    return set_lane(loop, lane_id, stack=(*hits.stack, Stacked(use=edits.sound_use(sound))))
+    return set_lane(loop, lane_id, stack=(*hits.stack, Stacked(use=layer_edits.sound_use(sound))))
 
 
 def set_stacked(loop: Loop, lane_id: str, which: int, **changes: Any) -> Loop:
@@ -215,10 +230,11 @@ def take_from_stack(loop: Loop, lane_id: str, which: int) -> Loop:
         raise CloudriftError("a lane needs a sound; take the lane out instead")
     stack = hits.stack[:which] + hits.stack[which + 1 :]
     patterns = tuple(
-        replace(one, hits=tuple(replace(hit, sound=_without(hit.sound, which + 1))
-                                for hit in one.hits))
+        replace(
+            one, hits=tuple(replace(hit, sound=_without(hit.sound, which + 1)) for hit in one.hits)
+        )
         for one in hits.patterns
-    )  # fmt: skip
+    )
     return set_lane(loop, lane_id, stack=stack, patterns=patterns)
 
 
@@ -311,9 +327,9 @@ def _added(loop: Loop, kind: str, blend: float, **settings: float) -> Loop:
     """Lay a treatment behind the bed's line; where one of its kind is, that is switched."""
     there = [t for t in bed_of(loop).group.line if t.kind == kind]
     if there:
-        return edits.set_treatment(loop, BED, there[-1].id, on=not there[-1].on)
-    loop = edits.add_treatment(loop, BED, kind)
+        return line_edits.set_treatment(loop, BED, there[-1].id, on=not there[-1].on)
+    loop = line_edits.add_treatment(loop, BED, kind)
     made: Treatment = loop.line_of(BED)[-1]
     for name, value in settings.items():
-        loop = edits.set_treatment_setting(loop, BED, made.id, name, value)
-    return edits.set_treatment(loop, BED, made.id, blend=blend)
+        loop = line_edits.set_treatment_setting(loop, BED, made.id, name, value)
+    return line_edits.set_treatment(loop, BED, made.id, blend=blend)

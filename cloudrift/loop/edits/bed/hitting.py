@@ -94,17 +94,21 @@ def lean_hits(loop: Loop, lane_id: str, numbers: Numbers, by_ms: float) -> Loop:
 def louder(loop: Loop, lane_id: str, numbers: Numbers, by: int) -> Loop:
     """Strike hits harder or softer."""
     return change_hits(
-        loop, lane_id, numbers,
+        loop,
+        lane_id,
+        numbers,
         lambda hit: replace(hit, velocity=min(max(hit.velocity + by, 1), 127)),
-    )  # fmt: skip
+    )
 
 
 def tune_hits(loop: Loop, lane_id: str, numbers: Numbers, by: int) -> Loop:
     """Move the pitch of hits by semitones."""
     return change_hits(
-        loop, lane_id, numbers,
+        loop,
+        lane_id,
+        numbers,
         lambda hit: replace(hit, st=min(max(hit.st + by, -MOST_ST), MOST_ST)),
-    )  # fmt: skip
+    )
 
 
 def copy_hits(loop: Loop, lane_id: str, numbers: Numbers, by: int) -> Loop:
@@ -119,8 +123,11 @@ def copy_bar_on(loop: Loop, lane_id: str, bar: int) -> Loop:
     pattern, ticks = pattern_of(loop, lane_id), bar_ticks(loop.metre)
     inside = [hit for hit in pattern.hits if hit.tick // ticks == bar]
     before = [hit for hit in pattern.hits if hit.tick // ticks <= bar]
-    copies = [replace(hit, tick=hit.tick + turn * ticks)
-              for turn in range(1, pattern.bars - bar) for hit in inside]  # fmt: skip
+    copies = [
+        replace(hit, tick=hit.tick + turn * ticks)
+        for turn in range(1, pattern.bars - bar)
+        for hit in inside
+    ]
     return with_hits(loop, lane_id, [*before, *copies])
 
 
@@ -128,9 +135,15 @@ def copy_bar_on(loop: Loop, lane_id: str, bar: int) -> Loop:
 
 
 def roll(
-    loop: Loop, lane_id: str, first: int, last: int, count: int, *,
-    loud: tuple[int, int] = (60, 110), like: Hit | None = None,
-) -> Loop:  # fmt: skip
+    loop: Loop,
+    lane_id: str,
+    first: int,
+    last: int,
+    count: int,
+    *,
+    loud: tuple[int, int] = (60, 110),
+    like: Hit | None = None,
+) -> Loop:
     """Strike ``count`` times between two ticks (the last not among them), evenly.
 
     What was there gives way. ``loud`` are the velocities of the first and the last stroke; what
@@ -222,8 +235,11 @@ def tension(loop: Loop, lane_id: str, beats: float = 2.0, st: int = 1) -> Loop:
     hits = pattern_of(loop, lane_id).hits
     late = {i for i, hit in enumerate(hits) if hit.tick >= first}
     if not late:
-        like = replace(hits[-1], tick=first, length_ticks=length - first) if hits else Hit(
-            tick=first, length_ticks=length - first)  # fmt: skip
+        like = (
+            replace(hits[-1], tick=first, length_ticks=length - first)
+            if hits
+            else Hit(tick=first, length_ticks=length - first)
+        )
         loop, number = put_hit(loop, lane_id, like)
         late = {number}
     return set_hits(loop, lane_id, late, st=st, glide_ms=60.0)
@@ -240,6 +256,7 @@ def hand_over(loop: Loop, lane_id: str, at_tick: int) -> Loop:
     """Let hits before a tick play the first sound of a stack, those from there on the second."""
     if len(hits_of(lane_of(loop, lane_id)).stack) < 2:
         raise CloudriftError("two sounds are needed to hand over; add one to the stack first")
-    hits = (replace(hit, sound=1 if hit.tick < at_tick else 2)
-            for hit in pattern_of(loop, lane_id).hits)  # fmt: skip
+    hits = (
+        replace(hit, sound=1 if hit.tick < at_tick else 2) for hit in pattern_of(loop, lane_id).hits
+    )
     return with_hits(loop, lane_id, hits)

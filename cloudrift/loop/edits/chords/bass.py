@@ -35,10 +35,12 @@ def unheard_bass(loop: Loop) -> tuple[Chord, ...]:
     lenses = _lenses(loop)
     roots = any(lens.kind == "roots" for lens in lenses)
     return tuple(
-        c for c in loop.chords
-        if len(c.sounding) > 1 and not _in_any(lenses, c)
+        c
+        for c in loop.chords
+        if len(c.sounding) > 1
+        and not _in_any(lenses, c)
         and not (roots and c.sounding[0] % 12 == c.root)
-    )  # fmt: skip
+    )
 
 
 def bass_only(before: Loop, after: Loop) -> tuple[Chord, ...]:

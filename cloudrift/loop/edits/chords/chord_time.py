@@ -101,8 +101,13 @@ def add_chord(
             raise CloudriftError("there is no room before the first chord; choose a chord")
         body = arranged(tones, tones[0], "close", USUAL_REGISTER)
         voices = tuple(sorted({bass_below(tones[0] if bass is None else bass, body), *body}))
-        chord = Chord(id=new, start_tick=0, length_ticks=min(room, bar_ticks(loop.metre)),
-                      voices=voices, root=tones[0])  # fmt: skip
+        chord = Chord(
+            id=new,
+            start_tick=0,
+            length_ticks=min(room, bar_ticks(loop.metre)),
+            voices=voices,
+            root=tones[0],
+        )
         return replace(loop, chords=(chord, *loop.chords)), new
     at = _index(loop, after)
     before = loop.chords[at]
@@ -112,9 +117,13 @@ def add_chord(
         room = before.length_ticks - middle
         loop = set_end_alone(loop, after, before.start_tick + middle)
     start = loop.chord(after).end_tick
-    chord = Chord(id=new, start_tick=start,
-                  length_ticks=min(room, before.length_ticks),
-                  voices=before.voices, root=before.root)  # fmt: skip
+    chord = Chord(
+        id=new,
+        start_tick=start,
+        length_ticks=min(room, before.length_ticks),
+        voices=before.voices,
+        root=before.root,
+    )
     chords = (*loop.chords[: at + 1], chord, *loop.chords[at + 1 :])
     return set_tones(replace(loop, chords=chords), new, tones, bass=bass), new
 
@@ -142,8 +151,12 @@ def copy_chord(loop: Loop, chord_id: str) -> tuple[Loop, str]:
     chord = loop.chord(chord_id)
     loop, new = add_chord(loop, chord_id, (chord.root,))
     copy = loop.chord(new)
-    return with_chord(loop, replace(chord, id=new, start_tick=copy.start_tick,
-                                    length_ticks=copy.length_ticks, late_ticks=0)), new  # fmt: skip
+    return with_chord(
+        loop,
+        replace(
+            chord, id=new, start_tick=copy.start_tick, length_ticks=copy.length_ticks, late_ticks=0
+        ),
+    ), new
 
 
 def remove_chords(loop: Loop, chord_ids: Iterable[str]) -> Loop:

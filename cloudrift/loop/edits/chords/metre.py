@@ -58,13 +58,15 @@ def metre_words(loop: Loop, metre: tuple[int, int]) -> str:
     off = sum(x.mute for x in made.layers) - sum(x.mute for x in loop.layers)
     parts = [
         f"{plural(gone, 'chord')} lost" if gone else "",
-        f"{plural(sum(x < 0 for x in others), 'chord')} shorter" if min(others, default=0) < 0
+        f"{plural(sum(x < 0 for x in others), 'chord')} shorter"
+        if min(others, default=0) < 0
         else "",
-        f"{plural(sum(x > 0 for x in others), 'chord')} longer" if max(others, default=0) > 0
+        f"{plural(sum(x > 0 for x in others), 'chord')} longer"
+        if max(others, default=0) > 0
         else "",
         f"{plural(before - after, 'note')} lost" if before > after else "",
         f"{plural(off, 'layer')} off: it plays in those beats alone" if off else "",
-    ]  # fmt: skip
+    ]
     said = ", ".join(part for part in parts if part) or "no chord or note changes"
     seconds = made.frames / made.rate
     return f"{metre_text(metre)}: {said}; {plural(made.bars, 'bar')} last {seconds:.2f} s"
@@ -104,8 +106,11 @@ class _Bars:
             kept = (note for note in layer.own if not self.goes(note.start_tick))
             source = replace(source, notes=numbered(self.note(note) for note in kept))
         if isinstance(source, Flipped):
-            still = (replace(place, at_tick=self.at(place.at_tick)) for place in source.places
-                    if not self.goes(place.at_tick))  # fmt: skip
+            still = (
+                replace(place, at_tick=self.at(place.at_tick))
+                for place in source.places
+                if not self.goes(place.at_tick)
+            )
             source = replace(source, places=())
             for place in still:
                 source = lay(source, place)

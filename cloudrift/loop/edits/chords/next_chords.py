@@ -93,8 +93,10 @@ def outside_row(loop: Loop, chord_id: str, kind: Outside, count: int) -> tuple[N
         return tuple(_next(chord_tones(other, d, count=count), key) for d in steps_of_five(other))
     if kind == "relative":
         other = relative_of(key)
-        own = [_next(chord_tones(other, d, count=count), key, shown_in=other)
-               for d in steps_of_five(other)]  # fmt: skip
+        own = [
+            _next(chord_tones(other, d, count=count), key, shown_in=other)
+            for d in steps_of_five(other)
+        ]
         leading = _next(parse_degree("V7", other), key, shown_in=other)
         return (*own[:6], leading)
     minor = 3 in {(pc - key.pc) % 12 for pc in key.scale}
@@ -106,8 +108,13 @@ def outside_row(loop: Loop, chord_id: str, kind: Outside, count: int) -> tuple[N
 def _shifted(loop: Loop, chord_id: str, by: int) -> NextChord:
     if not chord_id:
         plain = _next(tuple((pc + by) % 12 for pc in chord_tones(loop.key, 1)), loop.key)
-        return NextChord(tones=plain.tones, name=plain.name, degree=plain.degree,
-                         quality=plain.quality, outside=plain.outside)  # fmt: skip
+        return NextChord(
+            tones=plain.tones,
+            name=plain.name,
+            degree=plain.degree,
+            quality=plain.quality,
+            outside=plain.outside,
+        )
     moved = chord_edits.move_chord(loop, chord_id, semitones=by).chord(chord_id)
     reading = moved.read(loop.key)
     tones = (moved.root, *(pc for pc in {v % 12 for v in moved.voices} if pc != moved.root))

@@ -71,9 +71,14 @@ def put_row(
         bass = tones[0] if written.bass is None else written.bass
         low = (bass_near(middle - 12 * (octaves - 1), bass, body),) if octaves else ()
         chords.append(
-            Chord(id=f"c{len(chords) + 1}", start_tick=start, length_ticks=length,
-                  voices=tuple(sorted({*low, *body})), root=tones[0])
-        )  # fmt: skip
+            Chord(
+                id=f"c{len(chords) + 1}",
+                start_tick=start,
+                length_ticks=length,
+                voices=tuple(sorted({*low, *body})),
+                root=tones[0],
+            )
+        )
         start += length
     return _lasting(replace(loop, chords_from=""), bars, tuple(chords))
 
@@ -178,8 +183,14 @@ def add_passing(loop: Loop, chord_id: str, ticks: int) -> tuple[Loop, str]:
     shorter = lasting(chord, chord.start_tick, chord.end_tick - ticks)
     kept = tuple(v for v in chord.voices if v in voices)
     passing = Chord(
-        id=new, start_tick=shorter.end_tick, length_ticks=ticks, voices=tuple(sorted(voices)),
-        root=root, tied=kept, touch=chord.touch, muted=tuple(v for v in chord.muted if v in voices),
-    )  # fmt: skip
+        id=new,
+        start_tick=shorter.end_tick,
+        length_ticks=ticks,
+        voices=tuple(sorted(voices)),
+        root=root,
+        tied=kept,
+        touch=chord.touch,
+        muted=tuple(v for v in chord.muted if v in voices),
+    )
     chords = (*loop.chords[:at], shorter, passing, *loop.chords[at + 1 :])
     return replace(loop, chords=chords), new

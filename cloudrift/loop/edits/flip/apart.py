@@ -3,8 +3,8 @@
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.loop.edits.flip.flipping import chords_now, heard_in
 from cloudrift.loop.edits.flip.flips import bars_of, flip_in
+from cloudrift.loop.edits.flip.ordering import chords_now, heard_in
 from cloudrift.loop.edits.layers.recordings import usual_gain
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.flip import Flipped
@@ -29,10 +29,15 @@ def own_loop(loop: Loop, layer_id: str) -> Loop:
     bars = bars_of(flip, loop)
     chords = chords_now(heard_in(flip, bars * bar_ticks(loop.metre)), shift)
     return replace(
-        loop, bars=bars, title=f"{loop.title} flipped".strip()[:60], key=facts.key.shifted(shift),
-        chords=chords, groups=(), line=(),
+        loop,
+        bars=bars,
+        title=f"{loop.title} flipped".strip()[:60],
+        key=facts.key.shifted(shift),
+        chords=chords,
+        groups=(),
+        line=(),
         layers=(_as_it_was(layer, flip),),
-    )  # fmt: skip
+    )
 
 
 def _as_it_was(layer: Layer, flip: Flipped) -> Layer:

@@ -6,13 +6,8 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import free_name
-from cloudrift.loop.edits.flip.flipping import (
-    chords_now,
-    cut,
-    cuts_at,
-    flip_of,
-    heard_in,
-)
+from cloudrift.loop.edits.flip.cutting import cut, cuts_at, flip_of
+from cloudrift.loop.edits.flip.ordering import chords_now, heard_in
 from cloudrift.loop.edits.layers import recordings
 from cloudrift.loop.model import spec
 from cloudrift.loop.model.flip import SHORTEST_TICKS, Flipped
@@ -86,8 +81,9 @@ def bars_of(flip: Flipped, loop: Loop) -> int:
 
 def heard_with(loop: Loop, *ids: str) -> Loop:
     """Return the loop with some layers alone heard, without the whole loop's line or its bed."""
-    layers = tuple(replace(x, mute=x.id not in ids, parked=x.parked and x.id not in ids)
-                   for x in loop.layers)  # fmt: skip
+    layers = tuple(
+        replace(x, mute=x.id not in ids, parked=x.parked and x.id not in ids) for x in loop.layers
+    )
     groups = tuple(replace(group, mute=False) for group in loop.groups)
     return replace(loop, layers=layers, groups=groups, line=(), bed=None)
 
@@ -111,8 +107,10 @@ def use_instead(loop: Loop, layer_id: str, printed: tuple[str, ...]) -> Loop:
     the print.
     """
     others = {x.id for x in loop.layers if not printed or x.id in printed or x.group in printed}
-    layers = tuple(replace(x, parked=x.parked or x.id in others) if x.id != layer_id else x
-                   for x in loop.layers)  # fmt: skip
+    layers = tuple(
+        replace(x, parked=x.parked or x.id in others) if x.id != layer_id else x
+        for x in loop.layers
+    )
     loop = use(replace(loop, layers=layers), layer_id)
     return loop if printed else replace(loop, line=())
 
@@ -129,8 +127,9 @@ def put_bass(loop: Loop, layer_id: str) -> Loop:
     for start, end, chord in flip.heard_chords:
         if chord is None:
             continue
-        low = next(p for p in range(BASS_FROM, BASS_FROM + 12)
-                   if p % 12 == (chord.root + shift) % 12)  # fmt: skip
+        low = next(
+            p for p in range(BASS_FROM, BASS_FROM + 12) if p % 12 == (chord.root + shift) % 12
+        )
         if notes and notes[-1].pitch == low and notes[-1].end_tick == start:
             notes[-1] = replace(notes[-1], length_ticks=end - notes[-1].start_tick)
         else:

@@ -12,9 +12,10 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED, free_name
-from cloudrift.loop.edits.flip.flipping import cut, cuts_at, flip_of, moved
+from cloudrift.loop.edits.flip.cutting import cut, cuts_at, flip_of
 from cloudrift.loop.edits.flip.flips import with_layers_of
-from cloudrift.loop.edits.layers.edits import bare_of
+from cloudrift.loop.edits.flip.ordering import moved
+from cloudrift.loop.edits.layers.line_edits import bare_of
 from cloudrift.loop.model.document import Document, Pass, Print, Recipe, RecipeLoop
 from cloudrift.loop.model.flip import Flipped, Label
 from cloudrift.loop.model.loop import Layer, Loop, new_id
@@ -38,8 +39,7 @@ def loop_to_print(loop: Loop, layers: tuple[str, ...] = (), *, bare: bool = Fals
         loop = bare_of(loop)
     if layers:
         wanted = {x.id for x in loop.layers if x.id in layers or x.group in layers}
-        kept = tuple(replace(x, mute=False, parked=False)
-                     for x in loop.layers if x.id in wanted)  # fmt: skip
+        kept = tuple(replace(x, mute=False, parked=False) for x in loop.layers if x.id in wanted)
         opened = tuple(replace(group, mute=False) for group in loop.groups)
         loop = replace(loop, layers=kept, groups=opened, line=())
     heard = {x.id for x in loop.heard()}
@@ -55,26 +55,42 @@ def facts_of_print(printed: Loop, name: str, frames: int, lufs: float) -> Facts:
     beat = 60 / printed.sounding_tempo
     beats = tuple(round(i * beat, 5) for i in range(int(length / beat + 1e-6)))
     return Facts(
-        name=name, kind="loop", length_s=length, key=printed.sounding_key,
-        tempo=printed.sounding_tempo, beats_s=beats[:1024], lufs=round(max(lufs, -100.0), 2),
+        name=name,
+        kind="loop",
+        length_s=length,
+        key=printed.sounding_key,
+        tempo=printed.sounding_tempo,
+        beats_s=beats[:1024],
+        lufs=round(max(lufs, -100.0), 2),
         origin=f"printed from {printed.title}"[:80] if printed.title else "printed",
-        maker="", licence="",
-    )  # fmt: skip
+        maker="",
+        licence="",
+    )
 
 
 def with_print(
-    document: Document, printed: Loop, clip: str, facts: Facts, layers: tuple[str, ...],
-    gain_db: float, passes: tuple[Pass, ...] = (), *, bare: bool = False,
-) -> Document:  # fmt: skip
+    document: Document,
+    printed: Loop,
+    clip: str,
+    facts: Facts,
+    layers: tuple[str, ...],
+    gain_db: float,
+    passes: tuple[Pass, ...] = (),
+    *,
+    bare: bool = False,
+) -> Document:
     """Add a print to a document, and a parked layer in which it is a flip that changes nothing.
 
     ``printed`` is what it was made from; ``gain_db`` brings its sound back to what it was. Each of
     its ``passes`` has a label. ``bare``: it was to have no treatment.
     """
-    made = Print(id=new_id("p", (one.id for one in document.prints)), name=facts.name, clip=clip,
-                 recipe=Recipe(loop=hash_of(printed), layers=layers, passes=passes,
-                               bare=bare),
-                 gain_db=gain_db)  # fmt: skip
+    made = Print(
+        id=new_id("p", (one.id for one in document.prints)),
+        name=facts.name,
+        clip=clip,
+        recipe=Recipe(loop=hash_of(printed), layers=layers, passes=passes, bare=bare),
+        gain_db=gain_db,
+    )
     document = _with_flip(document, made, printed, facts)
     recipes = (*document.recipes, RecipeLoop(content=hash_of(printed), loop=printed))
     return _tidied(replace(document, prints=(*document.prints, made), recipes=recipes))
@@ -87,22 +103,33 @@ def _with_flip(document: Document, made: Print, printed: Loop, facts: Facts) -> 
     if flip.chords:
         flip = cut(flip, cuts_at(flip, "chords", loop.metre))
     names = [layer.name for layer in loop.layers]
-    layer = Layer(id=new_id("l", loop.ids),
-                  name=free_name(made.name[:NAME_TYPED], names), role="keys", source=flip,
-                  parked=True)  # fmt: skip
+    layer = Layer(
+        id=new_id("l", loop.ids),
+        name=free_name(made.name[:NAME_TYPED], names),
+        role="keys",
+        source=flip,
+        parked=True,
+    )
     return document.with_loop(replace(loop, layers=(*loop.layers, layer)))
 
 
 def _flip_of(made: Print, printed: Loop, facts: Facts) -> Flipped:
     """A print as a flip in which nothing is moved: its chords are those of each pass."""
     shift = (printed.sounding_key.pc - printed.key.pc + 6) % 12 - 6
-    chords = [replace(moved(chord, shift), id=f"c{turn}.{i}" if turn else chord.id,
-                      start_tick=chord.start_tick + turn * printed.ticks)
-              for turn in range(max(1, len(made.recipe.passes)))
-              for i, chord in enumerate(printed.chords)]  # fmt: skip
+    chords = [
+        replace(
+            moved(chord, shift),
+            id=f"c{turn}.{i}" if turn else chord.id,
+            start_tick=chord.start_tick + turn * printed.ticks,
+        )
+        for turn in range(max(1, len(made.recipe.passes)))
+        for i, chord in enumerate(printed.chords)
+    ]
     of = FromRecording(clip=made.clip, facts=facts, fit="tempo", gain_db=made.gain_db)
-    labels = tuple(Label(at_tick=turn * printed.ticks, name=one.name)
-                   for turn, one in enumerate(made.recipe.passes))  # fmt: skip
+    labels = tuple(
+        Label(at_tick=turn * printed.ticks, name=one.name)
+        for turn, one in enumerate(made.recipe.passes)
+    )
     ticks = printed.ticks * max(1, len(labels))
     return replace(flip_of(of, ticks, tuple(chords), made.id), labels=labels)
 
@@ -117,9 +144,14 @@ def recipe_of(document: Document, print_id: str) -> tuple[Print, Loop]:
 
 
 def with_reprint(
-    document: Document, print_id: str, printed: Loop, clip: str, facts: Facts, gain_db: float,
+    document: Document,
+    print_id: str,
+    printed: Loop,
+    clip: str,
+    facts: Facts,
+    gain_db: float,
     passes: tuple[Pass, ...] = (),
-) -> Document:  # fmt: skip
+) -> Document:
     """Put another sound in a print's place, made from another loop: all cut from it follows.
 
     What was printed from that does so when it is reprinted, too: see ``followers``.
@@ -157,8 +189,9 @@ def with_clip_of(loop: Loop, print_id: str, clip: str, facts: Facts, gain_db: fl
         flip = layer.flipped
         if flip is None or flip.print_id != print_id:
             return layer
-        of = replace(flip.of, clip=clip, gain_db=gain_db,
-                     facts=replace(facts, name=flip.of.facts.name))  # fmt: skip
+        of = replace(
+            flip.of, clip=clip, gain_db=gain_db, facts=replace(facts, name=flip.of.facts.name)
+        )
         return replace(layer, source=replace(flip, of=of))
 
     return replace(loop, layers=tuple(follow(layer) for layer in loop.layers))
@@ -214,9 +247,10 @@ def forget_print(document: Document, print_id: str) -> Document:
     recipe_of(document, print_id)
     layers = tuple(
         replace(x, source=replace(x.flipped, print_id=""))
-        if x.flipped and x.flipped.print_id == print_id else x
+        if x.flipped and x.flipped.print_id == print_id
+        else x
         for x in document.loop.layers
-    )  # fmt: skip
+    )
     prints = tuple(one for one in document.prints if one.id != print_id)
     loop = replace(document.loop, layers=layers)
     return _tidied(replace(document, loop=loop, prints=prints))

@@ -5,7 +5,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from cloudrift.ground.draws import MAX_DRAW, stream
-from cloudrift.loop.edits.flip.flipping import with_places
+from cloudrift.loop.edits.flip.cutting import with_places
 from cloudrift.loop.model.checks import within
 from cloudrift.loop.model.flip import SHORTEST_TICKS, Flipped, Place
 
@@ -54,16 +54,23 @@ def _drawn(
     flip: Flipped, place: Place, rules: Rules, rng: np.random.Generator, chance: np.ndarray
 ) -> Place:
     start, end = _piece(flip, place, rules, rng, near=chance[5] < rules.familiar)
-    new = Place(at_tick=place.at_tick, length_ticks=place.length_ticks, from_tick=start,
-                from_ticks=end - start)  # fmt: skip
+    new = Place(
+        at_tick=place.at_tick,
+        length_ticks=place.length_ticks,
+        from_tick=start,
+        from_ticks=end - start,
+    )
     if chance[1] < rules.silence:
         return replace(new, mute=True)
     strikes = int(rng.choice(STRIKES))
     if chance[2] < rules.repeats and place.length_ticks // strikes >= SHORTEST_TICKS:
         new = replace(new, times=strikes)
     up = 12.0 if rng.random() < 0.7 else -12.0
-    return replace(new, backward=bool(chance[3] < rules.backward),
-                   semitones=up if chance[4] < rules.octave else 0.0)  # fmt: skip
+    return replace(
+        new,
+        backward=bool(chance[3] < rules.backward),
+        semitones=up if chance[4] < rules.octave else 0.0,
+    )
 
 
 def _piece(

@@ -1,6 +1,6 @@
 """Laying a finish on a line of a loop."""
 
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.model.loop import LineAt, Loop
 from cloudrift.texture.finish import Finish
 
@@ -9,5 +9,5 @@ def lay_finish(loop: Loop, line_of: LineAt, finish: Finish, *, behind: bool) -> 
     """Return a loop with a finish in place of a line, or behind it, in what is heard there."""
     key, tempo = loop.sounding_key, loop.tempo
     if not behind:
-        loop = edits.set_line(loop, line_of, ())
-    return edits.insert_treatments(loop, line_of, finish.laid_in(key, tempo))[0]
+        loop = line_edits.set_line(loop, line_of, ())
+    return line_edits.insert_treatments(loop, line_of, finish.laid_in(key, tempo))[0]

@@ -8,9 +8,10 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords.bass import BASS_LOW
 from cloudrift.loop.edits.chords.progression import put_chords, put_row
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.new_layer import turned_to_fit
 from cloudrift.loop.edits.layers.own_notes import with_own
 from cloudrift.loop.model import spec
@@ -47,16 +48,26 @@ def put_found(loop: Loop, found: Sequence[FoundChord], *, origin: str = "") -> L
             continue
         voices = tuple(v for v in chord.voices if spec.LOWEST_VOICE <= v <= spec.HIGHEST_VOICE)
         chords.append(
-            Chord(id=f"c{len(chords) + 1}", start_tick=start, length_ticks=end - start,
-                  voices=voices[: spec.MAX_VOICES], root=chord.root)
-        )  # fmt: skip
+            Chord(
+                id=f"c{len(chords) + 1}",
+                start_tick=start,
+                length_ticks=end - start,
+                voices=voices[: spec.MAX_VOICES],
+                root=chord.root,
+            )
+        )
     if not chords:
         raise CloudriftError("what was found is too short to be chords; nothing was changed")
     bars = max(1, -(-(chords[-1].end_tick - bar // 8) // bar))
     last = chords[-1]
     if last.end_tick > bars * bar:
-        chords[-1] = Chord(id=last.id, start_tick=last.start_tick, voices=last.voices,
-                           length_ticks=bars * bar - last.start_tick, root=last.root)  # fmt: skip
+        chords[-1] = Chord(
+            id=last.id,
+            start_tick=last.start_tick,
+            voices=last.voices,
+            length_ticks=bars * bar - last.start_tick,
+            root=last.root,
+        )
     return put_chords(loop, chords, bars=bars, origin=origin)
 
 
@@ -68,9 +79,9 @@ def put_heard(loop: Loop, key: Key, put: Callable[[Loop], Loop], *, take_key: bo
     """
     row = put(replace(loop, key=key, layers=(), groups=(), line=()))
     if take_key:
-        loop = edits.set_key(loop, key)
+        loop = loop_edits.set_key(loop, key)
     else:
-        row = edits.set_key(row, loop.key)
+        row = loop_edits.set_key(row, loop.key)
     return put_chords(loop, row.chords, bars=row.bars, origin=row.chords_from)
 
 
@@ -89,11 +100,16 @@ def chords_of(loop: Loop, layer: Layer) -> tuple[Chord, ...]:
 def _chords_of(own: tuple[Note, ...], metre: tuple[int, int]) -> tuple[Chord, ...]:
     found = find_chords([note for note in own if not note.muted], metre)
     return tuple(
-        Chord(id=f"c{i}", start_tick=chord.start_tick, length_ticks=chord.length_ticks,
-              voices=chord.voices[: spec.MAX_VOICES], root=chord.root)
+        Chord(
+            id=f"c{i}",
+            start_tick=chord.start_tick,
+            length_ticks=chord.length_ticks,
+            voices=chord.voices[: spec.MAX_VOICES],
+            root=chord.root,
+        )
         for i, chord in enumerate(found, 1)
         if chord.length_ticks >= spec.MIN_CHORD_TICKS
-    )  # fmt: skip
+    )
 
 
 def put_chords_of(loop: Loop, layer_id: str) -> Loop:
@@ -123,8 +139,10 @@ def proposed_chords(loop: Loop, layer_id: str) -> tuple[Proposal, ...]:
     """
     layer = loop.layer(layer_id)
     if not _is_line(layer):
-        raise CloudriftError(f"{layer.name} has no notes of its own to find chords for; draw some, "
-                             "or let go of the chords")  # fmt: skip
+        raise CloudriftError(
+            f"{layer.name} has no notes of its own to find chords for; draw some, "
+            "or let go of the chords"
+        )
     lines = [layer, *(x for x in loop.heard() if x.id != layer_id and _is_line(x))]
     bass = next((x for x in lines if _is_bass(x)), None)
     tune = next((x for x in lines if not _is_bass(x)), None)
@@ -171,10 +189,15 @@ def roots_of_what_plays(loop: Loop) -> tuple[Note, ...]:
         made = put_row(replace(loop, layers=()), proposed_chords(loop, line.id)[0].row)
         spans = [(c.start_tick, c.end_tick, c.root) for c in made.chords]
     return numbered(
-        Note(start_tick=start, length_ticks=end - start, pitch=BASS_LOW + (pc - BASS_LOW) % 12,
-             velocity=BASS_VELOCITY)
-        for start, end, pc in spans if end > start
-    )  # fmt: skip
+        Note(
+            start_tick=start,
+            length_ticks=end - start,
+            pitch=BASS_LOW + (pc - BASS_LOW) % 12,
+            velocity=BASS_VELOCITY,
+        )
+        for start, end, pc in spans
+        if end > start
+    )
 
 
 def put_roots(loop: Loop, layer_id: str) -> Loop:
@@ -208,11 +231,16 @@ def put_played(loop: Loop, notes: Sequence[Note]) -> Loop:
     of_bar = -(-(ends[-1] - LOOSE_TICKS) // bar), found[-1].start_tick // bar + 1
     ends[-1] = min(loop.ticks, max(of_bar) * bar)  # also a stab right on the bar line has its bar
     chords = [
-        Chord(id=f"c{i}", start_tick=chord.start_tick, length_ticks=end - chord.start_tick,
-              voices=chord.voices[: spec.MAX_VOICES], root=chord.root)
+        Chord(
+            id=f"c{i}",
+            start_tick=chord.start_tick,
+            length_ticks=end - chord.start_tick,
+            voices=chord.voices[: spec.MAX_VOICES],
+            root=chord.root,
+        )
         for i, (chord, end) in enumerate(zip(found, ends, strict=True), 1)
         if end - chord.start_tick >= spec.MIN_CHORD_TICKS
-    ]  # fmt: skip
+    ]
     return put_chords(loop, chords)
 
 
@@ -230,18 +258,24 @@ def put_layers(
     added = loop
     for name, notes in parts:
         inside = [
-            replace(n, start_tick=n.start_tick - first, id=0,
-                    length_ticks=min(n.length_ticks, loop.ticks - n.start_tick + first))
-            for n in notes if n.start_tick - first < loop.ticks
-        ]  # fmt: skip
+            replace(
+                n,
+                start_tick=n.start_tick - first,
+                id=0,
+                length_ticks=min(n.length_ticks, loop.ticks - n.start_tick + first),
+            )
+            for n in notes
+            if n.start_tick - first < loop.ticks
+        ]
         if not inside:
             continue
-        added = edits.add_layer(added, _sound_for(name, inside), name[:NAME_TYPED])
+        added = layer_edits.add_layer(added, _sound_for(name, inside), name[:NAME_TYPED])
         added = with_own(added, added.layers[-1].id, inside)
-        added = edits.set_source(added, added.layers[-1].id, origin=origin[:NAME_TYPED],
-                                 by=by[:NAME_TYPED])  # fmt: skip
+        added = layer_edits.set_source(
+            added, added.layers[-1].id, origin=origin[:NAME_TYPED], by=by[:NAME_TYPED]
+        )
         # How hard they are played is their balance.
-        added = edits.set_layer(added, added.layers[-1].id, level_db=0.0)
+        added = layer_edits.set_layer(added, added.layers[-1].id, level_db=0.0)
     if added is loop:
         raise CloudriftError("no notes were found within the loop's length; nothing was changed")
     return turned_to_fit(added, [x.id for x in added.layers[len(loop.layers) :]])

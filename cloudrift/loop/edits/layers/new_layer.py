@@ -43,15 +43,17 @@ WAYS: dict[Family, Way] = {
     "organ": Way(_HELD, Touch(velocity=76)),
     "pads": Way(_HELD, Touch(velocity=72, drift_ms=4, spread=3)),
     "strings": Way(_HELD, Touch(velocity=74, drift_ms=6, spread=4)),
-    "plucks": Way(Lens(kind="broken", voices=3, skip_bass=True, gate=0.7),
-                  Touch(velocity=78, drift_ms=4, spread=8)),
+    "plucks": Way(
+        Lens(kind="broken", voices=3, skip_bass=True, gate=0.7),
+        Touch(velocity=78, drift_ms=4, spread=8),
+    ),
     "leads": Way(Lens(kind="top"), Touch(velocity=76, drift_ms=5, spread=6)),
     "voice": Way(_HELD, Touch(velocity=74, drift_ms=6, spread=4)),
     "bells": Way(Lens(kind="top"), Touch(velocity=66, spread=8)),
     "bass": Way(Lens(kind="bass", low=BASS_LOW, high=BASS_HIGH), Touch(velocity=88, length=0.9)),
     "brass": Way(_BLOCKS, Touch(velocity=76, drift_ms=5, spread=6, length=0.6)),
     "own": Way(_BLOCKS, Touch(drift_ms=3, spread=5)),
-}  # fmt: skip
+}
 
 # Where drums are struck at first, in beats of a bar of four; a bar of other beats keeps to them.
 HITS: dict[str, tuple[float, ...]] = {
@@ -75,8 +77,12 @@ def usual_layer(loop: Loop, use: SoundUse, name: str = "") -> Layer:
         lens = WAYS["plucks"].lens
     if lens.skip_bass and loop.chords and not any(hears_bass(loop, c) for c in loop.chords):
         lens = replace(lens, skip_bass=False)  # somebody has to play it
-    layer = Layer(id="new", name=name or sound.label, role=sound.role,
-                  source=FromChords(sound=use, lens=lens, touch=touch))  # fmt: skip
+    layer = Layer(
+        id="new",
+        name=name or sound.label,
+        role=sound.role,
+        source=FromChords(sound=use, lens=lens, touch=touch),
+    )
     if not sound.tuned:
         layer = layer.with_notes(first_notes(loop, _house_of(use)))
     return replace(layer, level_db=fitted_level(loop, layer))

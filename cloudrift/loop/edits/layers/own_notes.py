@@ -56,8 +56,13 @@ def take_again(loop: Loop, layer_id: str) -> Loop:
 
 def around(loop: Loop, grid_ticks: int) -> Around:
     """Return what tools may know of a loop."""
-    return Around(key=loop.key, tempo=loop.tempo, loop_ticks=loop.ticks,
-                  bar_ticks=bar_ticks(loop.metre), grid_ticks=grid_ticks)  # fmt: skip
+    return Around(
+        key=loop.key,
+        tempo=loop.tempo,
+        loop_ticks=loop.ticks,
+        bar_ticks=bar_ticks(loop.metre),
+        grid_ticks=grid_ticks,
+    )
 
 
 def use_tool(
@@ -77,8 +82,9 @@ def _each(loop: Loop, layer_id: str, ids: Ids, change: Callable[[Note], Note]) -
 def add_note(loop: Loop, layer_id: str, note: Note) -> tuple[Loop, int]:
     """Draw a note; return the loop and its id. Where one starts on its pitch already, that one."""
     notes = own_of(loop, layer_id)
-    there = next((n for n in notes if (n.start_tick, n.pitch) == (note.start_tick, note.pitch)),
-                 None)  # fmt: skip
+    there = next(
+        (n for n in notes if (n.start_tick, n.pitch) == (note.start_tick, note.pitch)), None
+    )
     if there is not None:
         return loop, there.id
     new = max((n.id for n in notes), default=0) + 1
@@ -111,9 +117,11 @@ def move_notes(
         semitones = min(max(semitones, LOWEST - low), HIGHEST - high)
         moved = {n.id: n.pitch + semitones for n in chosen}
     return _each(
-        loop, layer_id, ids,
+        loop,
+        layer_id,
+        ids,
         lambda n: replace(n, start_tick=n.start_tick + ticks, pitch=moved[n.id]),
-    )  # fmt: skip
+    )
 
 
 def stretch_notes(
@@ -131,8 +139,9 @@ def stretch_notes(
 
 def set_loudness(loop: Loop, layer_id: str, levels: dict[int, int]) -> Loop:
     """Set the loudness of notes: id -> velocity."""
-    return _each(loop, layer_id, levels.keys(),
-                 lambda n: replace(n, velocity=min(max(levels[n.id], 1), 127)))  # fmt: skip
+    return _each(
+        loop, layer_id, levels.keys(), lambda n: replace(n, velocity=min(max(levels[n.id], 1), 127))
+    )
 
 
 def mute_notes(loop: Loop, layer_id: str, ids: Ids) -> Loop:
@@ -148,8 +157,11 @@ def cut_notes(loop: Loop, layer_id: str, ids: Ids, tick: int) -> Loop:
     for note in own_of(loop, layer_id):
         if note.id in ids and note.start_tick < tick < note.end_tick:
             out.append(replace(note, length_ticks=tick - note.start_tick))
-            out.append(replace(note, start_tick=tick, length_ticks=note.end_tick - tick, id=0,
-                               offset_ms=0.0))  # fmt: skip
+            out.append(
+                replace(
+                    note, start_tick=tick, length_ticks=note.end_tick - tick, id=0, offset_ms=0.0
+                )
+            )
         else:
             out.append(note)
     return with_own(loop, layer_id, out)
@@ -202,9 +214,11 @@ def fitted(loop: Loop, bars: int) -> tuple[Layer, ...]:
     if bars == loop.bars:
         return loop.layers
     return tuple(
-        with_turns(layer, loop.bars, bars, bar) if layer.own is None
-        else layer.with_notes(_fitted(layer.own, loop.ticks, bars * bar)) for layer in loop.layers
-    )  # fmt: skip
+        with_turns(layer, loop.bars, bars, bar)
+        if layer.own is None
+        else layer.with_notes(_fitted(layer.own, loop.ticks, bars * bar))
+        for layer in loop.layers
+    )
 
 
 def _fitted(notes: tuple[Note, ...], have: int, ticks: int) -> tuple[Note, ...]:
@@ -213,8 +227,14 @@ def _fitted(notes: tuple[Note, ...], have: int, ticks: int) -> tuple[Note, ...]:
         for note in notes:
             start = note.start_tick + turn * have
             if start < ticks:
-                out.append(replace(note, start_tick=start, id=note.id if turn == 0 else 0,
-                                   length_ticks=min(note.length_ticks, ticks - start)))  # fmt: skip
+                out.append(
+                    replace(
+                        note,
+                        start_tick=start,
+                        id=note.id if turn == 0 else 0,
+                        length_ticks=min(note.length_ticks, ticks - start),
+                    )
+                )
     return numbered(out)
 
 

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from cloudrift.audio.listen.labels import plain_name
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import MOST_NAME, NAME_TYPED, free_name
-from cloudrift.loop.edits.flip.flipping import to_length
+from cloudrift.loop.edits.flip.ordering import to_length
 from cloudrift.loop.model import spec
 from cloudrift.loop.model.loop import Layer, Loop, new_id
 from cloudrift.loop.model.recorded import (
@@ -50,15 +50,18 @@ def recording_of(loop: Loop, layer_id: str) -> FromRecording:
     return layer.recorded
 
 
-def add_recording(loop: Loop, source: FromRecording, name: str = "", role: Role | None = None
-                  ) -> Loop:  # fmt: skip
+def add_recording(
+    loop: Loop, source: FromRecording, name: str = "", role: Role | None = None
+) -> Loop:
     """Add a layer that is a recording, as loud as layers are."""
     taken = {one.name for one in loop.layers}
     wanted = (name or source.facts.name or "Recording")[:NAME_TYPED]
     layer = Layer(
-        id=new_id("l", (one.id for one in loop.layers)), name=free_name(wanted, taken),
-        role=role or ROLES[source.facts.kind], source=source,
-    )  # fmt: skip
+        id=new_id("l", (one.id for one in loop.layers)),
+        name=free_name(wanted, taken),
+        role=role or ROLES[source.facts.kind],
+        source=source,
+    )
     return replace(loop, layers=(*loop.layers, layer))
 
 
@@ -192,10 +195,12 @@ def put_bass(loop: Loop, layer_id: str, notes: tuple[Note, ...]) -> Loop:
     names = {one.name for one in loop.layers}
     use = SoundUse(name=BASS, version=find_sound(BASS).version)
     layer = Layer(
-        id=new_id("l", (one.id for one in loop.layers)), role="bass", level_db=BASS_DB,
+        id=new_id("l", (one.id for one in loop.layers)),
+        role="bass",
+        level_db=BASS_DB,
         name=free_name(f"{loop.layer(layer_id).name} bass"[:NAME_TYPED], names),
         source=OwnNotes(sound=use, notes=notes),
-    )  # fmt: skip
+    )
     return replace(loop, layers=(*loop.layers, layer))
 
 
@@ -219,8 +224,14 @@ def set_own_tempo(loop: Loop, layer_id: str, tempo: float) -> Loop:
     if not tempo:
         facts = replace(facts, tempo=0.0, beats_s=(), downbeat=0, tempo_sure=0.0, doubts=doubts)
         return with_recording(loop, layer_id, replace(source, facts=facts, fit="as it is"))
-    return set_facts(loop, layer_id, tempo=round(tempo, 3), tempo_sure=0.0, doubts=doubts,
-                     **even_beats(facts, tempo, _down_s(facts)))  # fmt: skip
+    return set_facts(
+        loop,
+        layer_id,
+        tempo=round(tempo, 3),
+        tempo_sure=0.0,
+        doubts=doubts,
+        **even_beats(facts, tempo, _down_s(facts)),
+    )
 
 
 def _down_s(facts: Facts) -> float:
@@ -283,8 +294,11 @@ def half_as_fast(loop: Loop, layer_id: str) -> Loop:
 
 def _half(facts: Facts) -> dict[str, Any]:
     odd = facts.downbeat % 2
-    return {"tempo": facts.tempo / 2, "beats_s": facts.beats_s[odd::2],
-            "downbeat": facts.downbeat // 2}  # fmt: skip
+    return {
+        "tempo": facts.tempo / 2,
+        "beats_s": facts.beats_s[odd::2],
+        "downbeat": facts.downbeat // 2,
+    }
 
 
 def counted_near(facts: Facts, tempo: float) -> Facts:
@@ -309,20 +323,35 @@ def times_counted(own: float, tempo: float) -> float:
 # --- from what was heard --------------------------------------------------------------------------
 
 
-def facts_of(heard: Heard, name: str, *, origin: str = "", licence: str = "", maker: str = "",
-             kind: RecordingKind | None = None) -> Facts:  # fmt: skip
+def facts_of(
+    heard: Heard,
+    name: str,
+    *,
+    origin: str = "",
+    licence: str = "",
+    maker: str = "",
+    kind: RecordingKind | None = None,
+) -> Facts:
     """Return what is taken to be known of a recording after listening to it."""
     labels, keys = heard.labels, heard.keys
     return Facts(
-        name=(labels.title or plain_name(name))[:NAME_TYPED], kind=kind or heard.kind,
-        maker=(maker or labels.maker)[:MOST_NAME], licence=(licence or labels.licence)[:MOST_NAME],
-        origin=origin[:MOST_NAME], length_s=round(heard.length_s, 6), key=heard.key,
-        tempo=_tempo_kept(heard), pitch=round(heard.pitch or 0.0, 2), lufs=round(heard.lufs, 2),
-        beats_s=_rising(heard), downbeat=heard.downbeat, doubts=heard.doubts,
+        name=(labels.title or plain_name(name))[:NAME_TYPED],
+        kind=kind or heard.kind,
+        maker=(maker or labels.maker)[:MOST_NAME],
+        licence=(licence or labels.licence)[:MOST_NAME],
+        origin=origin[:MOST_NAME],
+        length_s=round(heard.length_s, 6),
+        key=heard.key,
+        tempo=_tempo_kept(heard),
+        pitch=round(heard.pitch or 0.0, 2),
+        lufs=round(heard.lufs, 2),
+        beats_s=_rising(heard),
+        downbeat=heard.downbeat,
+        doubts=heard.doubts,
         tempo_sure=heard.tempos[0].confidence if heard.tempos and not labels.tempo else 0.0,
         key_sure=keys[0].confidence if keys and not labels.tonic else 0.0,
         second_key=next((guess.key for guess in keys if guess.key != heard.key), None),
-    )  # fmt: skip
+    )
 
 
 def _tempo_kept(heard: Heard) -> float:

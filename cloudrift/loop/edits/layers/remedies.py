@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from cloudrift.loop.edits.layers import edits, own_notes, recordings
+from cloudrift.loop.edits.layers import layer_edits, line_edits, own_notes, recordings
 from cloudrift.loop.model import spec
 from cloudrift.loop.model.loop import Loop
 from cloudrift.texture.catalogue import find_kind
@@ -34,7 +34,7 @@ def _octave(by: int) -> Edit:
                 loop, layer_id, semitones=recordings.in_reach(layer.recorded.semitones + 12 * by)
             )
         octave = layer.played.lens.octave + by
-        return edits.set_lens(loop, layer_id, octave=min(max(octave, -3), 3))
+        return layer_edits.set_lens(loop, layer_id, octave=min(max(octave, -3), 3))
 
     return edit
 
@@ -67,13 +67,13 @@ def set_cut(loop: Loop, layer_id: str, name: str, hz: float) -> Loop:
     own = next((t for t in loop.layer(layer_id).line if t.kind == CUT_KIND), None)
     spec_of = find_kind(CUT_KIND).spec
     if own is None:
-        loop = edits.add_treatment(loop, layer_id, CUT_KIND)
+        loop = line_edits.add_treatment(loop, layer_id, CUT_KIND)
         own = loop.layer(layer_id).line[-1]
         # Its defaults cut at once; here only what is asked for is cut.
-        loop = edits.set_treatment_setting(loop, layer_id, own.id, LOW, spec_of[LOW].low)
+        loop = line_edits.set_treatment_setting(loop, layer_id, own.id, LOW, spec_of[LOW].low)
     if not own.on:
-        loop = edits.set_treatment(loop, layer_id, own.id, on=True)
-    return edits.set_treatment_setting(
+        loop = line_edits.set_treatment(loop, layer_id, own.id, on=True)
+    return line_edits.set_treatment_setting(
         loop, layer_id, own.id, name, spec_of[name].clipped(round(hz))
     )
 
@@ -87,13 +87,13 @@ def apart(loop: Loop, layer_id: str, other: str, _low: float, _high: float) -> L
     """Pan two layers to opposite sides, the one further right to the right."""
     to_right = loop.layer(layer_id).pan >= loop.layer(other).pan
     side = PAN_APART if to_right else -PAN_APART
-    return edits.set_layer(edits.set_layer(loop, layer_id, pan=side), other, pan=-side)
+    return layer_edits.set_layer(layer_edits.set_layer(loop, layer_id, pan=side), other, pan=-side)
 
 
 def lower(loop: Loop, layer_id: str, _other: str, _low: float, _high: float) -> Loop:
     """Turn a layer down, so that the other stands out."""
     level = loop.layer(layer_id).level_db - LOWER_DB
-    return edits.set_layer(loop, layer_id, level_db=max(level, spec.MIN_LEVEL_DB))
+    return layer_edits.set_layer(loop, layer_id, level_db=max(level, spec.MIN_LEVEL_DB))
 
 
 REMEDIES: dict[str, Remedy] = {

@@ -25,6 +25,7 @@ def slowed(loop: Loop, layer: Layer) -> Slowed | None:
     for treatment in (*layer.line, *group, *loop.line):
         if treatment.kind == SLOWED.name and treatment.acts:
             full = treatment.full
-            return Slowed(full.word("window"), 1 / SPEEDS[full.word("speed")],
-                          heard_ticks(full, loop.ticks))  # fmt: skip
+            return Slowed(
+                full.word("window"), 1 / SPEEDS[full.word("speed")], heard_ticks(full, loop.ticks)
+            )
     return None

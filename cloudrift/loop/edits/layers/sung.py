@@ -5,7 +5,7 @@ from enum import Enum
 from msgspec.structs import replace
 
 from cloudrift.ground.words import MOST_NAME
-from cloudrift.loop.edits.layers import edits, recordings
+from cloudrift.loop.edits.layers import layer_edits, line_edits, recordings
 from cloudrift.loop.edits.layers.finishes import lay_finish
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.recorded import Facts, FromRecording
@@ -31,18 +31,25 @@ def heard_meanwhile(loop: Loop, over: Over, instead_of: str = "") -> Loop:
     layer, and will go through that line itself.
     """
     if (loop.sounding_tempo, loop.sounding_key) != (loop.tempo, loop.key):
-        loop = edits.set_line(loop, None, ())
+        loop = line_edits.set_line(loop, None, ())
     for layer in loop.layers:
         if layer.mute or (over is not Over.CLICK and layer.id != instead_of):
             continue
-        loop = edits.set_layer(loop, layer.id, mute=True)
+        loop = layer_edits.set_layer(loop, layer.id, mute=True)
     return loop
 
 
 def facts_of_take(
-    key: Key, heard: Heard, name: str, lead_s: float, *, tempo: float, pitched: bool,
-    in_time: bool, by: str,
-) -> Facts:  # fmt: skip
+    key: Key,
+    heard: Heard,
+    name: str,
+    lead_s: float,
+    *,
+    tempo: float,
+    pitched: bool,
+    in_time: bool,
+    by: str,
+) -> Facts:
     """Return what is known of a take: the loop's key and tempo (BPM), for it was sung to them.
 
     ``lead_s`` is where in it the loop begins, ``by`` what it was recorded with. One that was sung

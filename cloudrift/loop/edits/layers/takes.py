@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
-from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.edits.layers import layer_edits, own_notes
 from cloudrift.loop.edits.layers.from_notes import put_played
 from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.note import Note
@@ -59,12 +59,12 @@ def _new_layer(loop: Loop, take: Take, notes: tuple[Note, ...]) -> Loop:
     """A layer with the sound that was heard while it was played."""
     chosen = (x for x in loop.layers if x.id == take.layer_id and x.recorded is None)
     like = next(chosen, loop.striker)
-    added = edits.add_layer(loop, "felt upright", "Played in")
+    added = layer_edits.add_layer(loop, "felt upright", "Played in")
     layer = added.layers[-1]
     if like is not None:
-        added = edits.set_source(added, layer.id, sound=like.played.sound)
-        added = edits.set_layer(added, layer.id, role=like.role)
+        added = layer_edits.set_source(added, layer.id, sound=like.played.sound)
+        added = layer_edits.set_layer(added, layer.id, role=like.role)
     names = [x.name for x in loop.layers if x.name.startswith("Played in")]
     name = f"Played in {len(names) + 1}" if names else "Played in"
-    added = edits.set_layer(added, layer.id, name=name)
+    added = layer_edits.set_layer(added, layer.id, name=name)
     return own_notes.with_own(added, layer.id, [replace(n, id=0) for n in notes])

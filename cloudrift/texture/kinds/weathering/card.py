@@ -226,13 +226,33 @@ def _says(full: Full) -> str:
 
 
 def _cents(name: str, default: float, high: float, hint: str, part: str) -> Field:
-    return Field(name=f"{name}_cents", label=name.capitalize(), default=default, unit="cents",
-                 low=0, high=high, step=0.5, hint=hint, part=part, ride_step=1 / 30)  # fmt: skip
+    return Field(
+        name=f"{name}_cents",
+        label=name.capitalize(),
+        default=default,
+        unit="cents",
+        low=0,
+        high=high,
+        step=0.5,
+        hint=hint,
+        part=part,
+        ride_step=1 / 30,
+    )
 
 
 def _noise(name: str, default: float, hint: str, part: str) -> Field:
-    return Field(name=f"{name}_db", label=name.capitalize(), default=default, unit="dB", low=OFF_DB,
-                 high=-10, step=1, off_low=True, hint=hint, part=part)  # fmt: skip
+    return Field(
+        name=f"{name}_db",
+        label=name.capitalize(),
+        default=default,
+        unit="dB",
+        low=OFF_DB,
+        high=-10,
+        step=1,
+        off_low=True,
+        hint=hint,
+        part=part,
+    )
 
 
 FIELDS = (

@@ -36,15 +36,23 @@ def _noise(rng: np.random.Generator, frames: int, rate: int, shape: Shape) -> St
 @kept
 def hiss(draw: int, frames: int, rate: int) -> Stereo:
     """Return tape hiss, RMS 1: rising towards 6 kHz, its own on each side."""
-    return _noise(stream(draw, "hiss"), frames, rate,
-                  lambda hz: np.sqrt(hz / (hz + 1500)) / (1 + (hz / 9000) ** 2))  # fmt: skip
+    return _noise(
+        stream(draw, "hiss"),
+        frames,
+        rate,
+        lambda hz: np.sqrt(hz / (hz + 1500)) / (1 + (hz / 9000) ** 2),
+    )
 
 
 @kept
 def rumble(draw: int, frames: int, rate: int) -> Stereo:
     """Return the rumble of a turntable, RMS 1: 12 to 60 Hz, nearly the same on both sides."""
-    sides = _noise(stream(draw, "rumble"), frames, rate,
-                   lambda hz: (hz / (hz + 12)) ** 3 / (1 + (hz / 45) ** 4))  # fmt: skip
+    sides = _noise(
+        stream(draw, "rumble"),
+        frames,
+        rate,
+        lambda hz: (hz / (hz + 12)) ** 3 / (1 + (hz / 45) ** 4),
+    )
     both = sides[0] + np.float32(0.3) * sides
     return np.asarray(both / both.std(), np.float32)
 
@@ -53,8 +61,9 @@ def rumble(draw: int, frames: int, rate: int) -> Stereo:
 def static(draw: int, frames: int, rate: int) -> Stereo:
     """Return what is heard between stations, RMS 1: one channel, 300 Hz to 4 kHz, in gusts."""
     rng = stream(draw, "static")
-    mono = _noise(rng, frames, rate,
-                  lambda hz: 1 / (1 + (300 / hz) ** 3) / (1 + (hz / 4000) ** 4))[0]  # fmt: skip
+    mono = _noise(rng, frames, rate, lambda hz: 1 / (1 + (300 / hz) ** 3) / (1 + (hz / 4000) ** 4))[
+        0
+    ]
     seconds = frames / rate
     gusts = 1 + 0.7 * circular_noise(rng, frames, 0.2 * seconds, 3 * seconds)
     mono = mono * gusts
@@ -94,8 +103,12 @@ def dust(draw: int, frames: int, rate: int) -> Stereo:
 
 
 NOISES: dict[str, Callable[[int, int, int], Stereo]] = {
-    "hiss": hiss, "crackle": crackle, "dust": dust, "rumble": rumble, "static": static,
-}  # fmt: skip
+    "hiss": hiss,
+    "crackle": crackle,
+    "dust": dust,
+    "rumble": rumble,
+    "static": static,
+}
 
 
 @kept

@@ -18,9 +18,7 @@ def _waited(rate_hz: float, frames: int, rate: int) -> NDArray[np.float32]:
     return (at - -(-(at * count // frames) * frames // count)).astype(np.float32)
 
 
-def hold(
-    audio: Stereo, rate_hz: float, rate: int, *, frames: int, start: int = 0
-) -> Stereo:  # fmt: skip
+def hold(audio: Stereo, rate_hz: float, rate: int, *, frames: int, start: int = 0) -> Stereo:
     """Hold each sample until the next of a slower clock: images and all.
 
     ``audio`` is any stretch from ``start`` on of a loop of ``frames``, or turns of all of it.

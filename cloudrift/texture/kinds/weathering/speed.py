@@ -48,9 +48,12 @@ def cents_to_speed(cents: float) -> np.float32:
 
 
 def strayed(
-    cents: dict[str, float], draw: int, frames: int, rate: int,
+    cents: dict[str, float],
+    draw: int,
+    frames: int,
+    rate: int,
     where: tuple[int, int] | None = None,
-) -> NDArray[np.float32] | None:  # fmt: skip
+) -> NDArray[np.float32] | None:
     """Return how far each frame is read from its place, (frames,); None where nothing strays.
 
     ``cents`` holds the peak of each part of PARTS. ``where`` is a first frame and a count: only
@@ -67,8 +70,16 @@ def strayed(
 
 def strays_most(cents: dict[str, float], draw: int, frames: int, rate: int) -> int:
     """Return how many frames away from its place any frame is read at most."""
-    return int(sum(_most(part, draw, frames, rate) * cents_to_speed(peak)
-                   for part, peak in cents.items() if peak > 0)) + 1  # fmt: skip
+    return (
+        int(
+            sum(
+                _most(part, draw, frames, rate) * cents_to_speed(peak)
+                for part, peak in cents.items()
+                if peak > 0
+            )
+        )
+        + 1
+    )
 
 
 @kept

@@ -245,8 +245,9 @@ class NoteGrid(QWidget):
 
     def _drag_strip(self, drag: Drag, point: QPointF) -> None:
         ticks, grid = self._session.loop.ticks, self._moves.grid
-        ends = sorted(min(max(grid.snap(self.places.tick_at(p.x())), 0), ticks)
-                      for p in (drag.at, point))  # fmt: skip
+        ends = sorted(
+            min(max(grid.snap(self.places.tick_at(p.x())), 0), ticks) for p in (drag.at, point)
+        )
         self._moves.places(ends[0], ends[1], plays=drag.plays, merge=drag.merge)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -283,8 +284,9 @@ class NoteGrid(QWidget):
         tick = int(places.tick_at(point.x()) // step) * step
         note = self._moves.add(tick, pitch, "drag notes end")
         if note is not None:  # the hand is still down: its end goes along
-            self._drag = Drag("end", QPointF(places.at_x(note.end_tick), point.y()), note,
-                              drawn=True)  # fmt: skip
+            self._drag = Drag(
+                "end", QPointF(places.at_x(note.end_tick), point.y()), note, drawn=True
+            )
             self._session.hearing.once.key_down(pitch, note.velocity, self._moves.layer.id)
             self._session.hearing.once.key_up(pitch)
 
@@ -351,8 +353,14 @@ class NoteGrid(QWidget):
 
     def _arrow(self, key: Qt.Key, *, shift: bool, ctrl: bool) -> bool:
         moves, step = self._moves, self._moves.grid.step
-        by = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1,
-              Qt.Key.Key_PageUp: -1, Qt.Key.Key_PageDown: 1}.get(key)  # fmt: skip
+        by = {
+            Qt.Key.Key_Left: -1,
+            Qt.Key.Key_Right: 1,
+            Qt.Key.Key_Down: -1,
+            Qt.Key.Key_Up: 1,
+            Qt.Key.Key_PageUp: -1,
+            Qt.Key.Key_PageDown: 1,
+        }.get(key)
         if by is None:
             return False
         if key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
@@ -374,18 +382,28 @@ class NoteGrid(QWidget):
     def _letter(self, key: Qt.Key, *, ctrl: bool) -> bool:
         moves = self._moves
         tick = self._share * self._session.loop.ticks
-        acts: dict[Qt.Key, Callable[[], object]] = {
-            Qt.Key.Key_A: moves.pick_all, Qt.Key.Key_C: moves.copy,
-            Qt.Key.Key_V: lambda: moves.paste(moves.grid.snap(tick)),
-            Qt.Key.Key_J: moves.copy_behind,
-        } if ctrl else {
-            Qt.Key.Key_Delete: moves.remove, Qt.Key.Key_Backspace: moves.remove,
-            Qt.Key.Key_M: moves.mute, Qt.Key.Key_V: moves.pick_voice,
-            Qt.Key.Key_P: moves.pick_pitch, Qt.Key.Key_E: moves.pick_every_second,
-            Qt.Key.Key_X: lambda: moves.cut(round(tick)),
-            Qt.Key.Key_Plus: lambda: self.zoom(0.7), Qt.Key.Key_Equal: lambda: self.zoom(0.7),
-            Qt.Key.Key_Minus: lambda: self.zoom(1 / 0.7), Qt.Key.Key_0: self.fit,
-        }  # fmt: skip
+        acts: dict[Qt.Key, Callable[[], object]] = (
+            {
+                Qt.Key.Key_A: moves.pick_all,
+                Qt.Key.Key_C: moves.copy,
+                Qt.Key.Key_V: lambda: moves.paste(moves.grid.snap(tick)),
+                Qt.Key.Key_J: moves.copy_behind,
+            }
+            if ctrl
+            else {
+                Qt.Key.Key_Delete: moves.remove,
+                Qt.Key.Key_Backspace: moves.remove,
+                Qt.Key.Key_M: moves.mute,
+                Qt.Key.Key_V: moves.pick_voice,
+                Qt.Key.Key_P: moves.pick_pitch,
+                Qt.Key.Key_E: moves.pick_every_second,
+                Qt.Key.Key_X: lambda: moves.cut(round(tick)),
+                Qt.Key.Key_Plus: lambda: self.zoom(0.7),
+                Qt.Key.Key_Equal: lambda: self.zoom(0.7),
+                Qt.Key.Key_Minus: lambda: self.zoom(1 / 0.7),
+                Qt.Key.Key_0: self.fit,
+            }
+        )
         if key == Qt.Key.Key_Escape and not ctrl and moves.picked:
             moves.pick(frozenset())
         elif key in acts:
@@ -407,13 +425,19 @@ class NoteGrid(QWidget):
         layer, places = self._moves.layer, self.places
         if layer is None:
             painter.setPen(color("ink_soft"))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter,
-                             "Choose a layer to see its notes")  # fmt: skip
+            painter.drawText(
+                self.rect(), Qt.AlignmentFlag.AlignCenter, "Choose a layer to see its notes"
+            )
             return
         loop, grid = self._session.loop, self._moves.grid.ticks
         notes = self._moves.notes
-        painter.drawPixmap(0, 0, self._scene.picture(self, loop, layer, notes, places, grid,
-                                                     dimmed=self.tried is not None))  # fmt: skip
+        painter.drawPixmap(
+            0,
+            0,
+            self._scene.picture(
+                self, loop, layer, notes, places, grid, dimmed=self.tried is not None
+            ),
+        )
         if self.tried is not None:
             paint_notes(painter, places, self.tried, "focus", self._moves.scale)
         elif self._moves.picked:

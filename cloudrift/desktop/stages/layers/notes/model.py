@@ -84,8 +84,9 @@ def outlines(loop: Loop) -> tuple[Outline, ...]:
     )
 
 
-def lines(loop: Loop, grid_ticks: int, view: View, least_px: float, width: float
-          ) -> list[tuple[int, str]]:  # fmt: skip
+def lines(
+    loop: Loop, grid_ticks: int, view: View, least_px: float, width: float
+) -> list[tuple[int, str]]:
     """Return where lines stand and what they are: ``bar``, ``beat``, ``grid``.
 
     Lines that would stand closer than so many pixels are left out.

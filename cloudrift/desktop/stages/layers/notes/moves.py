@@ -6,7 +6,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from cloudrift.desktop.kit.grid import Grid
 from cloudrift.desktop.session.session import Session
-from cloudrift.loop.edits.layers import edits, own_notes
+from cloudrift.loop.edits.layers import layer_edits, own_notes
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks, beat_ticks
@@ -105,9 +105,13 @@ class NoteMoves(QObject):
     # --- edits --------------------------------------------------------------------------------
 
     def _apply(
-        self, words: str, edit: Callable[[Loop, str], Loop], merge: str = "", *,
+        self,
+        words: str,
+        edit: Callable[[Loop, str], Loop],
+        merge: str = "",
+        *,
         moving: bool = False,
-    ) -> bool:  # fmt: skip
+    ) -> bool:
         layer = self.layer
         if layer is None or not self.may():
             return False
@@ -115,8 +119,14 @@ class NoteMoves(QObject):
             words, lambda loop: edit(loop, layer.id), merge=merge, moving=moving
         )
 
-    def _each(self, words: str, edit: Callable[[Loop, str, frozenset[int]], Loop],
-              merge: str = "", *, moving: bool = False) -> None:  # fmt: skip
+    def _each(
+        self,
+        words: str,
+        edit: Callable[[Loop, str, frozenset[int]], Loop],
+        merge: str = "",
+        *,
+        moving: bool = False,
+    ) -> None:
         ids = self.picked
         if ids:
             self._apply(words, lambda loop, layer: edit(loop, layer, ids), merge, moving=moving)
@@ -142,8 +152,9 @@ class NoteMoves(QObject):
             lambda loop, layer, ids: own_notes.move_notes(
                 loop, layer, ids, ticks=ticks, semitones=semitones, steps=steps
             ),
-            merge, moving=bool(merge),
-        )  # fmt: skip
+            merge,
+            moving=bool(merge),
+        )
 
     def stretch(self, *, start: int = 0, end: int = 0, merge: str = "") -> None:
         """Move the starts or ends of the picked notes."""
@@ -153,14 +164,18 @@ class NoteMoves(QObject):
             lambda loop, layer, ids: own_notes.stretch_notes(
                 loop, layer, ids, start=start, end=end, least=least
             ),
-            merge, moving=bool(merge),
-        )  # fmt: skip
+            merge,
+            moving=bool(merge),
+        )
 
     def loudness(self, levels: dict[int, int], merge: str) -> None:
         """Set the loudness of notes."""
-        self._apply("loudness of notes",
-                    lambda loop, layer: own_notes.set_loudness(loop, layer, levels),
-                    merge, moving=True)  # fmt: skip
+        self._apply(
+            "loudness of notes",
+            lambda loop, layer: own_notes.set_loudness(loop, layer, levels),
+            merge,
+            moving=True,
+        )
 
     def mute(self) -> None:
         """Mute or unmute the picked notes."""
@@ -183,9 +198,11 @@ class NoteMoves(QObject):
         tick = min(max(tick, 0), self.session.loop.ticks - 30)
         note = Note(start_tick=tick, length_ticks=self.grid.ticks, pitch=pitch)
         new = self.session.make(
-            "draw a note", lambda loop: own_notes.add_note(loop, layer.id, note),
-            merge=merge, moving=bool(merge),
-        )  # fmt: skip
+            "draw a note",
+            lambda loop: own_notes.add_note(loop, layer.id, note),
+            merge=merge,
+            moving=bool(merge),
+        )
         if new is None:
             return None
         self.pick(frozenset({new}))
@@ -209,8 +226,9 @@ class NoteMoves(QObject):
         if new:
             self.pick(new)
         elif new is not None:
-            self.session.say("the loop ends before that; make it longer, or paste further to the "
-                             "left")  # fmt: skip
+            self.session.say(
+                "the loop ends before that; make it longer, or paste further to the left"
+            )
 
     def copy_behind(self) -> None:
         """Put a copy of the picked notes behind them, on the bar, or the beat if they are short."""
@@ -233,9 +251,10 @@ class NoteMoves(QObject):
         if layer is not None and layer.follows and first < last:
             self.session.apply(
                 "where it plays",
-                lambda loop: edits.set_places(loop, layer.id, first, last, plays=plays),
-                merge=merge, moving=True,
-            )  # fmt: skip
+                lambda loop: layer_edits.set_places(loop, layer.id, first, last, plays=plays),
+                merge=merge,
+                moving=True,
+            )
 
     def late_bar(self, bar: int) -> None:
         """Let a bar start late, or on time again."""
@@ -244,5 +263,5 @@ class NoteMoves(QObject):
             late = set(layer.played.lens.late_bars) ^ {bar}
             self.session.apply(
                 "late bar",
-                lambda loop: edits.set_lens(loop, layer.id, late_bars=tuple(sorted(late))),
+                lambda loop: layer_edits.set_lens(loop, layer.id, late_bars=tuple(sorted(late))),
             )

@@ -139,9 +139,15 @@ def _paint_strip(painter: QPainter, places: Places, loop: Loop, layer: Layer) ->
 
 
 def paint_notes(
-    painter: QPainter, places: Places, notes: tuple[Note, ...], role: str, scale: Sequence[int],
-    *, read_only: bool = False, alpha: float = 1.0,
-) -> None:  # fmt: skip
+    painter: QPainter,
+    places: Places,
+    notes: tuple[Note, ...],
+    role: str,
+    scale: Sequence[int],
+    *,
+    read_only: bool = False,
+    alpha: float = 1.0,
+) -> None:
     """Paint notes and their loudness; those out of key also have a notch, muted ones are hollow."""
     seen = _seen(places, columns(notes))
     muted = seen[:, MUTED] > 0

@@ -21,9 +21,16 @@ class Scene:
         self._picture_of: tuple[object, ...] = ()
 
     def picture(
-        self, widget: QWidget, loop: Loop, layer: Layer, notes: tuple[Note, ...], places: Places,
-        grid_ticks: int, *, dimmed: bool,
-    ) -> QPixmap:  # fmt: skip
+        self,
+        widget: QWidget,
+        loop: Loop,
+        layer: Layer,
+        notes: tuple[Note, ...],
+        places: Places,
+        grid_ticks: int,
+        *,
+        dimmed: bool,
+    ) -> QPixmap:
         """Return the picture of a layer's notes; ``dimmed`` while others are tried over them."""
         lens = layer.played.lens
         strip = (lens.where, lens.late_bars, lens.late_ticks) if layer.follows else None
@@ -44,8 +51,14 @@ class Scene:
             self._picture, self._picture_of = QPixmap(self._ground), picture_of
             painter = QPainter(self._picture)
             tuned = layer.played.sound.of.tuned
-            paint_notes(painter, places, notes, layer.role,
-                        loop.key.scale if tuned else range(12),
-                        read_only=layer.follows, alpha=0.35 if dimmed else 1.0)  # fmt: skip
+            paint_notes(
+                painter,
+                places,
+                notes,
+                layer.role,
+                loop.key.scale if tuned else range(12),
+                read_only=layer.follows,
+                alpha=0.35 if dimmed else 1.0,
+            )
             painter.end()
         return self._picture

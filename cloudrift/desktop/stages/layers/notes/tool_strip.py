@@ -107,8 +107,11 @@ class ToolStrip(QFrame):
         count = len(self._moves.picked)
         whose = f"{count} picked" if count else f"all {len(self._moves.notes)}"
         notes = "note" if count == 1 else "notes"
-        self.about.setText(f"· nothing changes, set like this, on {whose} {notes}" if same
-                           else f"· changes {whose} {notes}")  # fmt: skip
+        self.about.setText(
+            f"· nothing changes, set like this, on {whose} {notes}"
+            if same
+            else f"· changes {whose} {notes}"
+        )
         set_look(self.about, "signal" if same else "soft")
 
     def _edit(self, tool: Tool, layer_id: str) -> Callable[[Loop], tuple[Loop, frozenset[int]]]:

@@ -24,7 +24,7 @@ from cloudrift.desktop.stages.layers.notes.model import said
 from cloudrift.desktop.stages.layers.notes.moves import NoteMoves
 from cloudrift.desktop.stages.layers.notes.places import LEFT
 from cloudrift.desktop.stages.layers.notes.tool_strip import ToolStrip
-from cloudrift.loop.edits.layers import edits
+from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.edits.layers.from_notes import put_roots, roots_of_what_plays
 from cloudrift.loop.edits.layers.slowed import slowed
 from cloudrift.loop.model.loop import LEVEL, Layer
@@ -49,8 +49,9 @@ class NotesView(QWidget):
         self.step = GridChoice(self.moves.grid)
         self.moves.grid.changed.append(self._follow_grid)
         self.pull = small_button("pull into it", self.pull_into_slow)
-        self.roots = small_button("Roots of what plays", self._put_roots,
-                                  tip="Notes of its own: the roots of what plays")  # fmt: skip
+        self.roots = small_button(
+            "Roots of what plays", self._put_roots, tip="Notes of its own: the roots of what plays"
+        )
         self.help = small_button("?", self._say_keys, tip=HINT)
         self.help.setFixedWidth(24)
         self.lane: RideLane | None = None
@@ -117,8 +118,7 @@ class NotesView(QWidget):
         layer = self.moves.layer
         slow = slowed(self._session.loop, layer) if layer else None
         if slow is not None:
-            self.strip.open_tool(TOOLS["to the front"],
-                                 window=slow.window, share=slow.share * 100)  # fmt: skip
+            self.strip.open_tool(TOOLS["to the front"], window=slow.window, share=slow.share * 100)
 
     def _follow_grid(self) -> None:
         self.strip.try_it()
@@ -170,9 +170,10 @@ class NotesView(QWidget):
             self.title.setText(layer.name)
             self.follow.setText(LET_GO if layer.follows else TAKE_AGAIN)
             self.follow.setToolTip(
-                "Make these notes your own; the lens rests" if layer.follows
+                "Make these notes your own; the lens rests"
+                if layer.follows
                 else "Let the lens make the notes again; your own go (undo brings them back)"
-            )  # fmt: skip
+            )
             self.words.setText(said(self._session.loop, layer, len(self.moves.picked)))
         set_look(self.words, "soft")
         self._show_level(layer)
@@ -199,7 +200,7 @@ class NotesView(QWidget):
     def _level_again(self, layer_id: str, every: int) -> None:
         """Let the ride of the level come again so often, its way as it is."""
         self._session.apply(
-            "how often the level rides", lambda p: edits.level_ride_again(p, layer_id, every)
+            "how often the level rides", lambda p: line_edits.level_ride_again(p, layer_id, every)
         )
 
     def _draw_level(self, layer_id: str, points: tuple[RidePoint, ...]) -> None:
@@ -208,9 +209,10 @@ class NotesView(QWidget):
         every = before.every_ticks if before else 0
         self._session.apply(
             "level rides" if points else "level stands",
-            lambda loop: edits.set_level_ride(loop, layer_id, points, every),
-            merge=f"level ride {layer_id}", moving=True,
-        )  # fmt: skip
+            lambda loop: line_edits.set_level_ride(loop, layer_id, points, every),
+            merge=f"level ride {layer_id}",
+            moving=True,
+        )
 
     def show_place(self, share: float) -> None:
         """Move the playheads."""
