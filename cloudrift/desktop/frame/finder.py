@@ -2,7 +2,9 @@
 
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QAction, QKeyEvent
-from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QWidget
+
+from cloudrift.desktop.kit.layouts import fill, vertical
 
 
 class Finder(QDialog):
@@ -16,9 +18,8 @@ class Finder(QDialog):
         self.line = QLineEdit()
         self.line.setPlaceholderText("Type a part of a command's name")
         self.list = QListWidget()
-        column = QVBoxLayout(self)
-        column.addWidget(self.line)
-        column.addWidget(self.list)
+        column = vertical(self)
+        fill(column, self.line, self.list)
         self.line.textChanged.connect(self._filter)
         self.line.returnPressed.connect(self._run)
         self.list.itemActivated.connect(lambda _item: self._run())

@@ -2,9 +2,10 @@
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QLineEdit, QWidget
 
 from cloudrift.desktop.frame.key_popup import open_key
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
 from cloudrift.desktop.kit.meter import Meter
 from cloudrift.desktop.kit.parts import label
@@ -165,26 +166,18 @@ class Heading(QWidget):
         self._show()
 
     def _lay_out(self) -> None:
-        row = QHBoxLayout(self)
-        row.setContentsMargins(14, 6, 16, 6)
-        row.setSpacing(7)
-        names = QVBoxLayout()
-        names.setSpacing(0)
-        names.addWidget(self.title)
-        names.addWidget(self.under)
+        row = horizontal(self, (14, 6, 16, 6), 7)
+        names = vertical(spacing=0)
+        fill(names, self.title, self.under)
         row.addLayout(names)
         for tile in (self.key, self.tempo, self.length, self.style_tile):
             row.addWidget(tile)
         row.addSpacing(6)
         row.addWidget(self.play)
-        place = QVBoxLayout()
-        place.setSpacing(0)
-        place.addWidget(self.position)
-        place.addWidget(label("bar.beat", size=10.5, name="soft"))
-        row.addLayout(place)
-        row.addStretch(1)
-        comparing = QVBoxLayout()
-        comparing.setSpacing(1)
+        place = vertical(spacing=0)
+        fill(place, self.position, label("bar.beat", size=10.5, name="soft"))
+        fill(row, place, 1)
+        comparing = vertical(spacing=1)
         comparing.addWidget(self.compare, 0, Qt.AlignmentFlag.AlignHCenter)
         comparing.addWidget(self.matched)
         row.addLayout(comparing)

@@ -4,9 +4,10 @@ from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QWidget
 
 import cloudrift
+from cloudrift.desktop.kit.layouts import fill, vertical
 from cloudrift.desktop.kit.look import SEMI, figure_font
 from cloudrift.desktop.kit.parts import close_line, heading, label, scrolling
 
@@ -146,13 +147,11 @@ class KeysSheet(QDialog):
                 shown = label(key, size=12)
                 shown.setFont(figure_font(11))
                 grid.addWidget(shown, row, 0, Qt.AlignmentFlag.AlignTop)
-                said = label(what, size=12)
-                said.setWordWrap(True)
+                said = label(what, size=12, wrap=True)
                 grid.addWidget(said, row, 1)
         grid.setRowStretch(grid.rowCount(), 1)
-        column = QVBoxLayout(self)
-        column.addWidget(scrolling(inside), 1)
-        column.addLayout(close_line(self))
+        column = vertical(self)
+        fill(column, (scrolling(inside), 1), close_line(self))
 
 
 class AboutSheet(QDialog):
@@ -162,25 +161,22 @@ class AboutSheet(QDialog):
         super().__init__(parent)
         self.setWindowTitle("About Cloudrift")
         self.setFixedWidth(520)
-        column = QVBoxLayout(self)
-        column.addWidget(label(f"Cloudrift {cloudrift.__version__}", size=20, weight=SEMI))
-        column.addWidget(
-            _plain((cloudrift.__doc__ or "").strip().replace("Cloudrift: write", "Write"))
-        )
-        column.addWidget(
+        column = vertical(self)
+        fill(
+            column,
+            label(f"Cloudrift {cloudrift.__version__}", size=20, weight=SEMI),
+            _plain((cloudrift.__doc__ or "").strip().replace("Cloudrift: write", "Write")),
             _plain(
                 "House sounds and treatments are computed, not played back from "
                 "recordings: what you write with them is yours, without royalties."
-            )
+            ),
         )
         for what, where in places:
-            column.addWidget(heading(what))
-            column.addWidget(_plain(where))
+            fill(column, heading(what), _plain(where))
         column.addLayout(close_line(self))
 
 
 def _plain(text: str) -> QLabel:
-    made = label(text, size=12.5, name="soft")
-    made.setWordWrap(True)
+    made = label(text, size=12.5, name="soft", wrap=True)
     made.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
     return made

@@ -2,8 +2,9 @@
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QCloseEvent
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QListWidget, QListWidgetItem, QWidget
 
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import button, label
 from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
@@ -26,15 +27,11 @@ class HistorySheet(QDialog):
         self.list = QListWidget()
         self.list.setAccessibleName("Moments, the newest first")
         self.list.itemActivated.connect(lambda _item: self.go())
-        self.says = label("", size=11.5)
-        self.says.setWordWrap(True)
-        hint = label(HINT, size=11.5, name="soft")
-        hint.setWordWrap(True)
-        column = QVBoxLayout(self)
-        column.addWidget(hint)
-        column.addWidget(self.list, 1)
-        column.addWidget(self.says)
-        row = QHBoxLayout()
+        self.says = label("", size=11.5, wrap=True)
+        hint = label(HINT, size=11.5, name="soft", wrap=True)
+        column = vertical(self)
+        fill(column, hint, (self.list, 1), self.says)
+        row = horizontal()
         for text, act, tip in (
             ("Go there", self.go, "Enter; what came after can be had again"),
             ("Hear as then", self.as_then, "One side of the compare switch"),

@@ -5,12 +5,11 @@ from pathlib import Path
 from PyQt6.QtWidgets import (
     QCheckBox,
     QDialog,
-    QHBoxLayout,
     QListWidget,
-    QVBoxLayout,
     QWidget,
 )
 
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import button, heading, label
 from cloudrift.desktop.session.session import Session
 from cloudrift.loop.edits import loop_edits
@@ -29,8 +28,7 @@ class MidiSheet(QDialog):
         self._song, self._path, self._session = song, path, session
         self.setWindowTitle(f"Chords from {path.name}")
         self.setMinimumWidth(460)
-        column = QVBoxLayout(self)
-        column.setSpacing(7)
+        column = vertical(self, spacing=7)
         column.addWidget(heading(f"{len(song.chords)} chords in {path.name}"))
         self.chords = QListWidget()
         self.chords.setAccessibleName("Chords found")
@@ -46,19 +44,17 @@ class MidiSheet(QDialog):
         self.tempo = QCheckBox(f"Take its tempo: {song.tempo:g} BPM, {TEMPO_FROM[song.tempo_from]}")
         self.key.setChecked(True)
         self.tempo.setChecked(song.tempo_from != "standard")
-        column.addWidget(self.key)
-        column.addWidget(self.tempo)
+        fill(column, self.key, self.tempo)
         words = label(
             "Its chords replace those of the loop, with their own voicings; without its "
             "key they are moved into the loop's.",
             size=11.5,
             name="soft",
+            wrap=True,
         )
-        words.setWordWrap(True)
         column.addWidget(words)
-        line = QHBoxLayout()
-        line.addStretch(1)
-        line.addWidget(button("Leave it", self.reject))
+        line = horizontal()
+        fill(line, 1, button("Leave it", self.reject))
         self.take = button("Take the chords", self.accept, name="strong")
         self.take.setDefault(True)
         line.addWidget(self.take)

@@ -2,8 +2,9 @@
 
 from functools import partial
 
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QPushButton, QWidget
 
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import button, heading, label
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
@@ -21,16 +22,15 @@ class ProposalsSheet(QDialog):
         self._session = session
         self.setWindowTitle("Chords for a line")
         self.setMinimumWidth(460)
-        column = QVBoxLayout(self)
-        column.setSpacing(7)
+        column = vertical(self, spacing=7)
         column.addWidget(heading("Chords that go with it"))
         words = label(
             "Rest on one to hear it with the loop; press it to take it. The line stays, "
             "other layers follow.",
             size=11.5,
             name="soft",
+            wrap=True,
         )
-        words.setWordWrap(True)
         column.addWidget(words)
         self.takes: list[QPushButton] = []
         for one in proposals:
@@ -39,12 +39,10 @@ class ProposalsSheet(QDialog):
             Trying(take, session, partial(_with, one), f"{one.words}, tried")
             self.takes.append(take)
             column.addWidget(take)
-            chords = label(self._chords(one), size=12.5)
-            chords.setWordWrap(True)
+            chords = label(self._chords(one), size=12.5, wrap=True)
             column.addWidget(chords)
-        line = QHBoxLayout()
-        line.addStretch(1)
-        line.addWidget(button("Leave it", self.reject))
+        line = horizontal()
+        fill(line, 1, button("Leave it", self.reject))
         column.addLayout(line)
         session.opened.connect(self.reject)
 

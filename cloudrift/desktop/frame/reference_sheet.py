@@ -2,9 +2,10 @@
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QWidget
 
 from cloudrift.desktop.kit.heard_in import HeardIn
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import button, heading, label
 from cloudrift.desktop.session.session import Session
 from cloudrift.loop.edits import loop_edits
@@ -23,15 +24,12 @@ class ReferenceSheet(QDialog):
         self._session = session
         self.setWindowTitle(f"Heard in {path.name}")
         self.setMinimumWidth(460)
-        column = QVBoxLayout(self)
-        column.setSpacing(7)
+        column = vertical(self, spacing=7)
         column.addWidget(heading(f"Heard in {path.name}"))
         self.heard = HeardIn(found, session.loop.bars)
-        column.addWidget(self.heard)
-        column.addWidget(label("Undo brings everything back.", size=11.5, name="soft"))
-        line = QHBoxLayout()
-        line.addStretch(1)
-        line.addWidget(button("Leave it", self.reject))
+        fill(column, self.heard, label("Undo brings everything back.", size=11.5, name="soft"))
+        line = horizontal()
+        fill(line, 1, button("Leave it", self.reject))
         self.take = button("Take what is ticked", self.accept, name="strong")
         self.take.setDefault(True)
         line.addWidget(self.take)

@@ -10,13 +10,12 @@ from PyQt6.QtWidgets import (
     QDialog,
     QFileDialog,
     QGridLayout,
-    QHBoxLayout,
     QLineEdit,
-    QVBoxLayout,
     QWidget,
 )
 
 from cloudrift.desktop.kit import look
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import ChoiceRow, button, close_line, heading, label
 from cloudrift.desktop.session.preferences import SIZES
 from cloudrift.desktop.session.session import Session
@@ -67,19 +66,16 @@ class SettingsSheet(QDialog):
         self.size_of = ChoiceRow([(p, f"{p} %") for p in SIZES], columns=5, name="Size")
         self.size_of.show_choice(now.size_percent)
         self.size_of.chosen.connect(self._put_size)
-        self.words = label("", size=12, name="soft")
-        self.words.setWordWrap(True)
+        self.words = label("", size=12, name="soft", wrap=True)
         self._lay_out()
 
     def _lay_out(self) -> None:
-        column = QVBoxLayout(self)
-        column.setSpacing(8)
+        column = vertical(self, spacing=8)
         grid = QGridLayout()
         grid.setVerticalSpacing(9)
         grid.setColumnStretch(1, 1)
-        files = QHBoxLayout()
-        files.addWidget(self.files, 1)
-        files.addWidget(button("Choose…", self._choose_folder))
+        files = horizontal()
+        fill(files, (self.files, 1), button("Choose…", self._choose_folder))
         silent = self._session.transport.speaker.silent
         rows: tuple[tuple[str, Any, str], ...] = (
             (
@@ -102,9 +98,7 @@ class SettingsSheet(QDialog):
                 grid.addLayout(what, 2 * i, 1)
             if about:
                 grid.addWidget(label(about, size=11.5, name="soft"), 2 * i + 1, 1)
-        column.addLayout(grid)
-        column.addWidget(self.words)
-        column.addLayout(close_line(self))
+        fill(column, grid, self.words, close_line(self))
         self.speaker.setFocus()
 
     def _show_gaps(self) -> None:

@@ -12,11 +12,9 @@ from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
     QDialog,
-    QHBoxLayout,
     QLabel,
     QLineEdit,
     QMainWindow,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -37,6 +35,7 @@ from cloudrift.desktop.frame.settings_sheet import SettingsSheet
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.asking import RECORDINGS, ask_for_file
 from cloudrift.desktop.kit.commands import Command
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import Pages, button, set_look
 from cloudrift.desktop.session.session import CLOSING_S, Session
 from cloudrift.desktop.session.work.checking import Checking
@@ -147,23 +146,16 @@ class Window(QMainWindow):
 
     def _lay_out(self) -> None:
         body = QWidget()
-        column = QVBoxLayout(body)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addWidget(self.heading)
-        column.addWidget(self.message)
-        row = QHBoxLayout()
-        row.setSpacing(0)
+        column = vertical(body, FLUSH, 0)
+        fill(column, self.heading, self.message)
+        row = horizontal(spacing=0)
         row.addWidget(self.rail)
-        stage = QVBoxLayout()
-        stage.setSpacing(0)
-        stage.addWidget(self.stack, 1)
-        stage.addWidget(self.quiet)
+        stage = vertical(spacing=0)
+        fill(stage, (self.stack, 1), self.quiet)
         row.addLayout(stage, 1)
         column.addLayout(row, 1)
-        self._drawers = QVBoxLayout()
-        column.addLayout(self._drawers)
-        column.addWidget(self.ribbon)
+        self._drawers = vertical()
+        fill(column, self._drawers, self.ribbon)
         self.setCentralWidget(body)
 
     def fit(self, free: QSize) -> None:

@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QHBoxLayout, QLayout, QTreeWidget, QVBoxLayout, QWidget
 
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import button, heading
 from cloudrift.desktop.session.hearing.preview import Edit, Preview
 from cloudrift.desktop.session.session import Session
@@ -14,9 +15,7 @@ GAP_PX = 4
 
 def column(*parts: QWidget | QLayout, gap: int = GAP_PX) -> QVBoxLayout:
     """Return widgets and layouts under each other."""
-    made = QVBoxLayout()
-    made.setContentsMargins(0, 0, 0, 0)
-    made.setSpacing(gap)
+    made = vertical(margins=FLUSH, spacing=gap)
     for one in parts:
         if isinstance(one, QWidget):
             made.addWidget(one)
@@ -27,9 +26,8 @@ def column(*parts: QWidget | QLayout, gap: int = GAP_PX) -> QVBoxLayout:
 
 def head(title: str, close: Callable[[], object]) -> QHBoxLayout:
     """Return a drawer's title and what closes it."""
-    row = QHBoxLayout()
-    row.addWidget(heading(title), 1)
-    row.addWidget(button("Close", close, tip="Close the drawer (Esc)"))
+    row = horizontal()
+    fill(row, (heading(title), 1), button("Close", close, tip="Close the drawer (Esc)"))
     return row
 
 
@@ -37,9 +35,7 @@ def beside(
     drawer: QWidget, left: QLayout, middle: QLayout, right: QLayout, widths: tuple[int, int]
 ) -> None:
     """Lay a drawer out in three columns; the outer ones are so many pixels wide."""
-    line = QHBoxLayout(drawer)
-    line.setContentsMargins(12, 8, 12, 8)
-    line.setSpacing(12)
+    line = horizontal(drawer, (12, 8, 12, 8), 12)
     for layout, width in ((left, widths[0]), (right, widths[1])):
         holder = QWidget()
         holder.setLayout(layout)

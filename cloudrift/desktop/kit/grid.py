@@ -3,9 +3,10 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QSignalBlocker, Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QWidget
 
 from cloudrift.desktop.kit.held import held
+from cloudrift.desktop.kit.layouts import FLUSH, horizontal
 from cloudrift.desktop.kit.parts import label
 from cloudrift.notes.time import NOTE_VALUES
 
@@ -84,9 +85,7 @@ class GridChoice(QWidget):
         self.half.setToolTip("Half of the grid; Shift while dragging in time does the same")
         self.free = QCheckBox("free")
         self.free.setToolTip("No grid; Alt while dragging does the same. Keys go by 1/128 then")
-        line = QHBoxLayout(self)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(6)
+        line = horizontal(self, FLUSH, 6)
         line.addWidget(label("Grid", size=11.5, name="soft"))
         for one in (self.value, self.half, self.free):
             line.addWidget(one)

@@ -1,8 +1,9 @@
 """What was heard in a recording: its tempo, key and chords, each to take or to leave."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QWidget
 
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import label
 from cloudrift.notes.reference import Reference, first_bars
 from cloudrift.theory.key import Key
@@ -20,9 +21,7 @@ class HeardIn(QWidget):
     def __init__(self, found: Reference, bars: int) -> None:
         super().__init__()
         self._found, self._bars = found, bars
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(7)
+        column = vertical(self, FLUSH, 7)
         self.tempo, self.tempos = QCheckBox("Take its tempo"), QComboBox()
         self.key, self.keys = QCheckBox("Take its key"), QComboBox()
         self.tempos.setAccessibleName("Likely tempos")
@@ -31,18 +30,15 @@ class HeardIn(QWidget):
             self.tempos.addItem(f"{bpm:g} BPM", bpm)
         for guess in found.keys:
             self.keys.addItem(f"{guess.key.text}, {guess.confidence:.0%} sure", guess.key)
-        line = QHBoxLayout()
+        line = horizontal()
         for tick, choices in ((self.tempo, self.tempos), (self.key, self.keys)):
             tick.setChecked(True)
-            line.addWidget(tick)
-            line.addWidget(choices, 1)
+            fill(line, tick, (choices, 1))
         column.addLayout(line)
         self.chords = QCheckBox(f"Take its chords, for {bars} bars")
-        self.names = label("", size=12)
-        self.names.setWordWrap(True)
-        line = QHBoxLayout()
-        line.addWidget(self.chords)
-        line.addWidget(self.names, 1)
+        self.names = label("", size=12, wrap=True)
+        line = horizontal()
+        fill(line, self.chords, (self.names, 1))
         column.addLayout(line)
         about = label(
             "Heard, not known: a tempo may be half or double, a key its relative, and "
@@ -50,8 +46,8 @@ class HeardIn(QWidget):
             "not told.",
             size=11.5,
             name="soft",
+            wrap=True,
         )
-        about.setWordWrap(True)
         column.addWidget(about)
         self._name_chords()
         self.keys.currentIndexChanged.connect(self._name_chords)

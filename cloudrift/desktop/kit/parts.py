@@ -28,21 +28,27 @@ from PyQt6.QtWidgets import (
     QScrollArea,
     QSizePolicy,
     QStackedWidget,
-    QVBoxLayout,
     QWidget,
 )
 
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 
 _Page = TypeVar("_Page", bound=QWidget)
 
 
-def label(text: str, *, size: float = 13, weight: object = None, name: str = "") -> QLabel:
-    """Return a line of text; ``name`` picks its colour (``soft``, ``signal``, ``good``)."""
+def label(
+    text: str, *, size: float = 13, weight: object = None, name: str = "", wrap: bool = False
+) -> QLabel:
+    """Return a line of text, or several where it may ``wrap``.
+
+    ``name`` picks its colour (``soft``, ``signal``, ``good``).
+    """
     made = QLabel(text)
     made.setTextFormat(Qt.TextFormat.PlainText)  # names in it may be a stranger's words
     made.setFont(text_font(size, weight or text_font(size).weight()))  # type: ignore[arg-type]
     made.setObjectName(name)
+    made.setWordWrap(wrap)
     return made
 
 
@@ -94,10 +100,8 @@ def heading(text: str) -> QLabel:
 def row_of_heading(text: str, widget: QWidget) -> QWidget:
     """Return a small heading with a widget at the end of its line."""
     holder = QWidget()
-    line = QHBoxLayout(holder)
-    line.setContentsMargins(0, 0, 0, 0)
-    line.addWidget(heading(text), 1)
-    line.addWidget(widget)
+    line = horizontal(holder, FLUSH)
+    fill(line, (heading(text), 1), widget)
     return holder
 
 
@@ -151,7 +155,7 @@ def clear(layout: QLayout) -> None:
 
 def close_line(sheet: QWidget) -> QHBoxLayout:
     """Return the last line of a sheet that is only closed."""
-    line = QHBoxLayout()
+    line = horizontal()
     line.addStretch(1)
     close = button("Close", sheet.close, name="strong")
     close.setDefault(True)
@@ -268,19 +272,14 @@ class Inspector(QFrame):
         super().__init__()
         self.setObjectName("panel")
         self.setFixedWidth(width)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 10, 2, 8)
-        outer.setSpacing(4)
+        outer = vertical(self, (0, 10, 2, 8), 4)
         self.title = label("", size=18, weight=SEMI)
-        self.under = label("", size=11.5, name="soft")
-        self.under.setWordWrap(True)
+        self.under = label("", size=11.5, name="soft", wrap=True)
         for widget in (self.title, self.under):
             widget.setContentsMargins(13, 0, 10, 0)
             outer.addWidget(widget)
         inside = QWidget()
-        self.body = QVBoxLayout(inside)
-        self.body.setContentsMargins(13, 4, 9, 4)
-        self.body.setSpacing(5)
+        self.body = vertical(inside, (13, 4, 9, 4), 5)
         outer.addWidget(scrolling(inside), 1)
 
 

@@ -3,9 +3,10 @@
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QSizePolicy, QWidget
 
 from cloudrift.desktop.kit.held import held
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, color, figure_font, text_font
 from cloudrift.desktop.kit.parts import label, playhead_moved, small_button
 from cloudrift.desktop.kit.time_axis import TimeAxis
@@ -320,14 +321,10 @@ class RideLane(QWidget):
     def __init__(self, field: Field, role: str, ticks: int, metre: tuple[int, int]) -> None:
         super().__init__()
         self.curve = RideCurve(field, role, ticks, metre)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 2, 0, 0)
-        column.setSpacing(1)
-        head = QHBoxLayout()
-        head.setSpacing(6)
+        column = vertical(self, (0, 2, 0, 0), 1)
+        head = horizontal(spacing=6)
         self.title = label("", size=11, weight=SEMI, name="soft")
-        head.addWidget(self.title)
-        head.addStretch(1)
+        fill(head, self.title, 1)
         self.every = QComboBox()
         self.every.addItems(list(EVERY))
         self.every.setAccessibleName(f"How often the ride of {field.label} comes")
@@ -340,8 +337,7 @@ class RideLane(QWidget):
         head.addWidget(self.every)
         self.stand = small_button("stand still", self._stand, tip="Let it have one value again")
         head.addWidget(self.stand)
-        column.addLayout(head)
-        column.addWidget(self.curve)
+        fill(column, head, self.curve)
         self.setFont(text_font(11))
 
     def show_ride(self, ride: Ride, loop_ticks: int) -> None:

@@ -2,8 +2,9 @@
 
 from collections.abc import Callable, Iterable
 
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PyQt6.QtWidgets import QPushButton, QWidget
 
+from cloudrift.desktop.kit.layouts import FLUSH, horizontal
 from cloudrift.desktop.kit.parts import button
 
 
@@ -30,9 +31,7 @@ def small(text: str, act: Callable[[], object], tip: str = "") -> QPushButton:
 def row(widgets: Iterable[QWidget]) -> QWidget:
     """Return widgets beside each other."""
     holder = QWidget()
-    line = QHBoxLayout(holder)
-    line.setContentsMargins(0, 0, 0, 0)
-    line.setSpacing(4)
+    line = horizontal(holder, FLUSH, 4)
     for widget in widgets:
         line.addWidget(widget, 1)
     return holder

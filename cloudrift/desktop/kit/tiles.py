@@ -4,9 +4,10 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QFrame, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QFrame, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import vertical
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.kit.parts import button, heading, label
 from cloudrift.desktop.session.session import Session
@@ -103,9 +104,7 @@ class Popup(QFrame):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setObjectName("panel")
         self.setFixedWidth(width)
-        self.body = QVBoxLayout(self)
-        self.body.setContentsMargins(12, 10, 12, 12)
-        self.body.setSpacing(7)
+        self.body = vertical(self, (12, 10, 12, 12), 7)
         self._owner = owner
         self.first: QWidget | None = None
 
@@ -141,8 +140,7 @@ def _field_popup(
     widget.settled.connect(session.end_drag)
     popup.body.addWidget(heading(field.label))
     popup.body.addWidget(widget)
-    remark = label(words, size=11.5, name="soft")
-    remark.setWordWrap(True)
+    remark = label(words, size=11.5, name="soft", wrap=True)
     popup.body.addWidget(remark)
     popup.first = widget
     return popup
@@ -172,8 +170,7 @@ def open_length(tile: Tile, session: Session) -> Popup:
     metre = MetreChoice()
     metre.show_choice(session.loop.metre)
     popup.body.addWidget(metre)
-    does = label("", size=11.5, name="soft")
-    does.setWordWrap(True)
+    does = label("", size=11.5, name="soft", wrap=True)
     popup.body.addWidget(does)
     put_metre = button("Put this metre", lambda: None)
     popup.body.addWidget(put_metre)
@@ -213,8 +210,7 @@ def open_style(tile: Tile, session: Session) -> Popup:
         choice.addItem(name, name)
     choice.setCurrentIndex(choice.findData(own))
     popup.body.addWidget(choice)
-    about = label("", size=12, name="soft")
-    about.setWordWrap(True)
+    about = label("", size=12, name="soft", wrap=True)
     popup.body.addWidget(about)
     does = label(
         "Another card changes nothing that is there: rows are drawn, next chords "
@@ -222,8 +218,8 @@ def open_style(tile: Tile, session: Session) -> Popup:
         "it keeps to are counted by it.",
         size=11.5,
         name="soft",
+        wrap=True,
     )
-    does.setWordWrap(True)
     popup.body.addWidget(does)
 
     def show() -> None:

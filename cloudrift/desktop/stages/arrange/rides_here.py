@@ -4,9 +4,10 @@ from collections.abc import Callable
 from functools import partial
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMenu, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import Elided, button, clear, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.errors import CloudriftError
@@ -43,13 +44,9 @@ class RidesHere(QWidget):
             tip="A level, a setting or a blend that is elsewhere at the end of "
             "the section than at its beginning",
         )
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(3)
-        self._rows = QVBoxLayout()
-        self._rows.setSpacing(3)
-        column.addLayout(self._rows)
-        column.addWidget(self.add)
+        column = vertical(self, FLUSH, 3)
+        self._rows = vertical(spacing=3)
+        fill(column, self._rows, self.add)
 
     def show_section(self, document: Document, section: Section) -> None:
         """Show what rides over a section."""
@@ -68,21 +65,17 @@ class RidesHere(QWidget):
     def _row(self, ride: SectionRide) -> QWidget:
         assert self._loop is not None
         holder = QWidget()
-        column = QVBoxLayout(holder)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
-        head = QHBoxLayout()
+        column = vertical(holder, FLUSH, 2)
+        head = horizontal()
         words = Elided(size=11.5)
         words.setText(ride_words(self._loop, ride))
-        head.addWidget(words, 1)
-        head.addWidget(button("take out", partial(self._put, None, ride.what), name="link"))
+        fill(head, (words, 1), button("take out", partial(self._put, None, ride.what), name="link"))
         column.addLayout(head)
         try:
             field = field_of(self._loop, ride)
         except CloudriftError:
             return holder
-        row = QHBoxLayout()
-        row.setSpacing(4)
+        row = horizontal(spacing=4)
         widgets = []
         for end, label in ((0, "from"), (-1, "to")):
             widget = FieldWidget(replace(field, label=label), ride.points[end].value)

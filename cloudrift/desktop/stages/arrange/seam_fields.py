@@ -3,9 +3,10 @@
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import QFrame, QGridLayout
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI
 from cloudrift.desktop.kit.parts import button, label
 from cloudrift.desktop.session.session import Session
@@ -150,15 +151,10 @@ class SeamFields(QFrame):
             widget.settled.connect(session.end_drag)
             self.fields[name] = widget
             grid.addWidget(widget, i // COLUMNS, i % COLUMNS)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(10, 6, 10, 8)
-        column.setSpacing(5)
-        head = QHBoxLayout()
-        head.addWidget(self.title)
-        head.addWidget(self.says, 1)
-        head.addWidget(self.hear)
-        column.addLayout(head)
-        column.addLayout(grid)
+        column = vertical(self, (10, 6, 10, 8), 5)
+        head = horizontal()
+        fill(head, self.title, (self.says, 1), self.hear)
+        fill(column, head, grid)
 
     def show_section(self, document: Document, section: Section | None) -> None:
         """Show the change into a section."""

@@ -4,9 +4,10 @@ from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal
 from cloudrift.desktop.kit.parts import Inspector, button, clear, heading, label, small_button
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
@@ -80,8 +81,7 @@ class SectionPage(Inspector):
         for one in (self._differs, self._could):
             one.setSpacing(3)
             self.body.addLayout(one)
-        self.heard = label("", size=11.5, name="soft")
-        self.heard.setWordWrap(True)
+        self.heard = label("", size=11.5, name="soft", wrap=True)
         self.body.addWidget(self.heard)
         self.body.addStretch(1)
         self._shown: object = None
@@ -193,12 +193,9 @@ class SectionPage(Inspector):
 
     def _difference(self, text: str, at: int) -> QWidget:
         holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
-        words = label(text, size=11.5)
-        words.setWordWrap(True)
-        row.addWidget(words, 1)
-        row.addWidget(button("take back", partial(self._take_back, at), name="link"))
+        row = horizontal(holder, FLUSH)
+        words = label(text, size=11.5, wrap=True)
+        fill(row, (words, 1), button("take back", partial(self._take_back, at), name="link"))
         return holder
 
     def _take_back(self, at: int) -> None:

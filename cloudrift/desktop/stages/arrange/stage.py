@@ -6,9 +6,10 @@ from functools import partial
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QWidget
 
 from cloudrift.desktop.kit.commands import Command
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
@@ -91,19 +92,18 @@ class ArrangeStage(QWidget):
 
     def _lay_out(self) -> None:
         middle = panel()
-        column = QVBoxLayout(middle)
-        column.setContentsMargins(12, 9, 12, 9)
-        column.setSpacing(6)
-        head = QHBoxLayout()
-        head.setSpacing(6)
-        head.addWidget(label("Arrangement", size=14, weight=SEMI))
-        head.addWidget(self.words, 1)
-        head.addWidget(label("Hear", size=11.5, name="soft"))
+        column = vertical(middle, (12, 9, 12, 9), 6)
+        head = horizontal(spacing=6)
+        fill(
+            head,
+            label("Arrangement", size=14, weight=SEMI),
+            (self.words, 1),
+            label("Hear", size=11.5, name="soft"),
+        )
         self.heard.setFixedWidth(270)
         head.addWidget(self.heard)
         column.addLayout(head)
-        acts = QHBoxLayout()
-        acts.setSpacing(5)
+        acts = horizontal(spacing=5)
         for words, act, tip in (
             ("Add", self.add, "A section at the end: the loop as it is"),
             ("Copy", self.copy, "A copy behind it, which says what differs"),
@@ -113,19 +113,10 @@ class ArrangeStage(QWidget):
             ("Twice", self.twice, "All sections once more behind these"),
         ):
             acts.addWidget(small_button(words, act, tip=tip))
-        acts.addStretch(1)
-        acts.addWidget(self.form)
-        acts.addWidget(self.draw)
-        column.addLayout(acts)
-        column.addWidget(self.sum)
-        column.addWidget(self.voice)
-        column.addWidget(scrolling(self.columns), 1)
-        column.addWidget(self.seam)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(8, 6, 8, 6)
-        row.setSpacing(8)
-        row.addWidget(middle, 1)
-        row.addWidget(self.page)
+        fill(acts, 1, self.form, self.draw)
+        fill(column, acts, self.sum, self.voice, (scrolling(self.columns), 1), self.seam)
+        row = horizontal(self, (8, 6, 8, 6), 8)
+        fill(row, (middle, 1), self.page)
 
     # --- showing ------------------------------------------------------------------------------
 

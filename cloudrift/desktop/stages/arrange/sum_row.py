@@ -2,9 +2,10 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal
 from cloudrift.desktop.kit.parts import ChoiceRow, Elided, label
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.arranged import Arranged
@@ -43,14 +44,15 @@ class SumRow(QWidget):
         self.side.chosen.connect(lambda without: arranged.hear_without(without=bool(without)))
         self.side.setFixedWidth(150)
         self.side.setToolTip("All of it without its line and with it, turned to the same loudness")
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(6)
-        row.addWidget(label("Sum", size=11.5, name="soft"))
-        row.addWidget(self.what, 3)
-        row.addWidget(self.push, 2)
-        row.addWidget(self.words, 3)
-        row.addWidget(self.side)
+        row = horizontal(self, FLUSH, 6)
+        fill(
+            row,
+            label("Sum", size=11.5, name="soft"),
+            (self.what, 3),
+            (self.push, 2),
+            (self.words, 3),
+            self.side,
+        )
         self._what, self._push_db = NOTHING, PUSH_DB
 
     def show_document(self, document: Document) -> None:

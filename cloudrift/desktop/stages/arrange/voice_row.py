@@ -2,9 +2,10 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, horizontal
 from cloudrift.desktop.kit.parts import Elided, button, label, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.arrange.voice_taker import VoiceTaker
@@ -46,9 +47,7 @@ class VoiceRow(QWidget):
         self.level.settled.connect(session.end_drag)
         self.forget = small_button("Forget", self._forget, tip="Let this take go")
         self.words = Elided(size=11.5, name="soft")
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(6)
+        row = horizontal(self, FLUSH, 6)
         row.addWidget(label("Trial voice", size=11.5, name="soft"))
         for widget, share in (
             (self.sing, 0),

@@ -6,7 +6,6 @@ from functools import partial
 from PyQt6.QtWidgets import (
     QComboBox,
     QGridLayout,
-    QHBoxLayout,
     QMenu,
     QPushButton,
     QStackedWidget,
@@ -15,6 +14,7 @@ from PyQt6.QtWidgets import (
 )
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import ChoiceRow, clear, label, scrolling, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.bed.hit_lanes import HitLanes
@@ -129,8 +129,7 @@ class Chosen(QWidget):
         self._session, self._lanes, self._edit = session, lanes, edit
         self.tabs = ChoiceRow(list(PAGES), columns=3, name="What is chosen")
         self.tabs.chosen.connect(self.show_page)
-        self.says = label("", size=11.5, name="soft")
-        self.says.setWordWrap(True)
+        self.says = label("", size=11.5, name="soft", wrap=True)
         self.pages = QStackedWidget()
         self.hit: dict[str, FieldWidget] = {}
         self.lane: dict[str, FieldWidget] = {}
@@ -141,19 +140,13 @@ class Chosen(QWidget):
         self._hits_page()
         self._lane_page()
         self._bed_page()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
-        column.addWidget(self.tabs)
-        column.addWidget(self.says)
-        column.addWidget(self.pages, 1)
+        column = vertical(self, FLUSH, 4)
+        fill(column, self.tabs, self.says, (self.pages, 1))
         self.show_page("hits")
 
     def _page(self) -> QVBoxLayout:
         inside = QWidget()
-        body = QVBoxLayout(inside)
-        body.setContentsMargins(0, 0, 8, 0)
-        body.setSpacing(4)
+        body = vertical(inside, (0, 0, 8, 0), 4)
         self.pages.addWidget(scrolling(inside))
         return body
 
@@ -173,8 +166,7 @@ class Chosen(QWidget):
         self._more = QMenu(self.more)
         self._more.aboutToShow.connect(self._fill_more)
         self.more.setMenu(self._more)
-        body.addWidget(self.more)
-        body.addStretch(1)
+        fill(body, self.more, 1)
 
     def _fill_more(self) -> None:
         self._more.clear()
@@ -196,8 +188,7 @@ class Chosen(QWidget):
         for i, one in enumerate((self.on, self.alone, self.ducks, self.locked)):
             row.addWidget(one, i // 2, i % 2)
         body.addLayout(row)
-        self.sounds = QVBoxLayout()
-        self.sounds.setSpacing(3)
+        self.sounds = vertical(spacing=3)
         body.addLayout(self.sounds)
         self.lane["level_db"] = self._field(LEVEL, partial(self._set_owner, "level_db"), body)
         self.lane["pan"] = self._field(PAN, partial(self._set_owner, "pan"), body)
@@ -208,8 +199,7 @@ class Chosen(QWidget):
         self.choke.setEditable(True)
         self.choke.activated.connect(self._set_choke)
         body.addWidget(self.choke)
-        acts = QHBoxLayout()
-        acts.setSpacing(4)
+        acts = horizontal(spacing=4)
         for words, act, tip in (
             ("Copy", self._copy_lane, "Another lane like this one"),
             ("Up", partial(self._move_lane, -1), "One higher"),
@@ -217,8 +207,7 @@ class Chosen(QWidget):
             ("Out", self._remove_lane, "Take this lane out"),
         ):
             acts.addWidget(small_button(words, act, tip=tip))
-        body.addLayout(acts)
-        body.addStretch(1)
+        fill(body, acts, 1)
 
     def _toggle(self, words: str, act: Callable[[bool], None], tip: str) -> QPushButton:
         made = QPushButton(words)
@@ -249,17 +238,14 @@ class Chosen(QWidget):
             lambda _on: self._press(beds.give_air),
             "A small room on all of the bed; once more: off",
         )
-        row = QHBoxLayout()
-        row.setSpacing(4)
-        row.addWidget(self.dirty)
-        row.addWidget(self.air)
+        row = horizontal(spacing=4)
+        fill(row, self.dirty, self.air)
         body.addLayout(row)
         self.steps = ChoiceRow([(240, "1/16"), (480, "1/8")], columns=2, name="Swings in")
         self.steps.chosen.connect(
             lambda ticks: self._edit("swing in", lambda loop: beds.set_bed(loop, swing_ticks=ticks))
         )
-        body.addWidget(label("Swings in", size=11.5, name="soft"))
-        body.addWidget(self.steps)
+        fill(body, label("Swings in", size=11.5, name="soft"), self.steps)
         self.pan = self._field(PAN, partial(self._set_owner, "pan", of=BED), body)
         body.addStretch(1)
 
@@ -351,8 +337,7 @@ class Chosen(QWidget):
             sound.name for family in DRUMS for sound in CATALOGUE.values() if sound.family == family
         ]
         for i, one in enumerate(hits.stack):
-            row = QHBoxLayout()
-            row.setSpacing(3)
+            row = horizontal(spacing=3)
             box = QComboBox()
             box.setAccessibleName(f"Sound {i + 1} of the stack")
             for name in dict.fromkeys([one.use.name, *names]):
@@ -369,8 +354,7 @@ class Chosen(QWidget):
                 level.setFixedWidth(104)
                 level.edited.connect(partial(self._set_stacked, i, "level_db"))
                 level.settled.connect(self._session.end_drag)
-                row.addWidget(level)
-                row.addWidget(small_button("×", partial(self._take_sound, i), tip="Take it out"))
+                fill(row, level, small_button("×", partial(self._take_sound, i), tip="Take it out"))
             self.sounds.addLayout(row)
         if len(hits.stack) < 4:
             self.sounds.addWidget(small_button("Strike another sound with it", self._add_sound))

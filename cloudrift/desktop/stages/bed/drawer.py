@@ -7,11 +7,12 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QShowEvent
-from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QMenu, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QMenu, QPushButton, QSizePolicy, QWidget
 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
 from cloudrift.desktop.kit.drawers import beside, column, head
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import fill, horizontal
 from cloudrift.desktop.kit.parts import (
     Elided,
     button,
@@ -122,10 +123,8 @@ class BedDrawer(QFrame):
             tip="Strokes that land where the loop strikes; each press another "
             "draw, lanes that are locked stay",
         )
-        self.about = label("", size=11, name="soft")
-        self.about.setWordWrap(True)
-        self.patterns = QHBoxLayout()
-        self.patterns.setSpacing(3)
+        self.about = label("", size=11, name="soft", wrap=True)
+        self.patterns = horizontal(spacing=3)
         self._patterns_of: tuple[str, ...] = ()
         self.pattern: dict[str, QPushButton] = {}
         self.bars = small_button(
@@ -174,15 +173,12 @@ class BedDrawer(QFrame):
         return made
 
     def _lay_out(self) -> None:
-        both = QHBoxLayout()
-        both.setSpacing(4)
-        both.addWidget(self.heard)
-        both.addWidget(self.only)
+        both = horizontal(spacing=4)
+        fill(both, self.heard, self.only)
         left = column(head("Groove bed", self.close_drawer), both, gap=3)
         for name in ("level_db", "swing", "late_ms", "busy"):
             left.addWidget(self.fields[name])
-        drawn = QHBoxLayout()
-        drawn.setSpacing(4)
+        drawn = horizontal(spacing=4)
         drawn.addWidget(self.manner, 1)
         self.fields["draw"].setFixedWidth(86)
         drawn.addWidget(self.fields["draw"])
@@ -190,14 +186,10 @@ class BedDrawer(QFrame):
         left.addWidget(self.draw)
         left.addWidget(self.about, 1)
         self.about.setAlignment(Qt.AlignmentFlag.AlignTop)
-        top = QHBoxLayout()
-        top.setSpacing(5)
-        top.addLayout(self.patterns)
-        top.addWidget(self.bars)
-        top.addWidget(self.words, 1)
+        top = horizontal(spacing=5)
+        fill(top, self.patterns, self.bars, (self.words, 1))
         for words, choice in (("Grid", self.grid), ("Rolls in", self.roll)):
-            top.addWidget(label(words, size=11.5, name="soft"))
-            top.addWidget(choice)
+            fill(top, label(words, size=11.5, name="soft"), choice)
         top.addWidget(self.add)
         middle = column(top)
         middle.addWidget(scrolling(self.lanes), 1)

@@ -1,7 +1,8 @@
 """A word on bass notes that nobody plays, and who could: under the threads."""
 
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
+from cloudrift.desktop.kit.layouts import fill, horizontal
 from cloudrift.desktop.kit.parts import Elided, plain_tip, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.words import plural
@@ -22,12 +23,8 @@ class BassLine(QWidget):
         self._closed: tuple[Chord, ...] = ()
         self.words = Elided(size=11.5, name="signal")
         self.help = small_button("", self._mend)
-        line = QHBoxLayout(self)
-        line.setContentsMargins(6, 0, 0, 0)
-        line.setSpacing(6)
-        line.addWidget(self.words, 1)
-        line.addWidget(self.help)
-        line.addWidget(small_button("close", self._close))
+        line = horizontal(self, (6, 0, 0, 0), 6)
+        fill(line, (self.words, 1), self.help, small_button("close", self._close))
         self.hide()
         session.changed.connect(self._changed)
         session.opened.connect(self._show)

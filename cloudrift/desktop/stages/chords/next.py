@@ -12,9 +12,10 @@ from PyQt6.QtGui import (
     QPaintEvent,
     QPen,
 )
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QWidget
 
 from cloudrift.desktop.kit.held import held
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.kit.parts import ChoiceRow, Elided, heading
 from cloudrift.desktop.kit.rest import Rest
@@ -204,15 +205,9 @@ class NextChords(QWidget):
         self.refresh()
 
     def _lay_out(self) -> None:
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 2, 0, 0)
-        column.setSpacing(3)
-        head = QHBoxLayout()
-        head.setSpacing(8)
-        head.addWidget(heading("Next chord"))
-        head.addWidget(self.hint, 1)
-        head.addWidget(self.counts)
-        head.addWidget(self.outsides)
+        column = vertical(self, (0, 2, 0, 0), 3)
+        head = horizontal(spacing=8)
+        fill(head, heading("Next chord"), (self.hint, 1), self.counts, self.outsides)
         column.addLayout(head)
         grid = QGridLayout()
         grid.setSpacing(5)

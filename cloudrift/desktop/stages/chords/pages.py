@@ -1,7 +1,8 @@
 """What the inspector's pages share."""
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
+from cloudrift.desktop.kit.layouts import FLUSH, vertical
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.loop.model.loop import Chord
 
@@ -13,9 +14,7 @@ class Page(QWidget):
         super().__init__()
         self.moves = moves
         self.session = moves.session
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.column.setSpacing(5)
+        self.column = vertical(self, FLUSH, 5)
 
     def show_chord(self, chord: Chord) -> None:
         """Show a chord."""

@@ -2,8 +2,9 @@
 
 from functools import partial
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
+from cloudrift.desktop.kit.layouts import FLUSH, vertical
 from cloudrift.desktop.kit.parts import button, clear, heading, label
 from cloudrift.desktop.stages.chords.model import colour_of, half_step_words, movement_words
 from cloudrift.desktop.stages.chords.moves import Moves
@@ -52,9 +53,7 @@ class ReadingPage(Page):
         super().__init__(moves)
         self.notes = label("", size=12)
         self.others = QWidget()
-        self._others = QVBoxLayout(self.others)
-        self._others.setContentsMargins(0, 0, 0, 0)
-        self._others.setSpacing(3)
+        self._others = vertical(self.others, FLUSH, 3)
         self.movement = label("", size=11.5, name="soft")
         self.half_steps = label("", size=11.5, name="soft")
         self.colour = label("", size=11.5, name="soft")

@@ -6,7 +6,6 @@ from functools import partial
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
-    QHBoxLayout,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -15,6 +14,7 @@ from PyQt6.QtWidgets import (
 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
 from cloudrift.desktop.kit.grid import GridChoice
+from cloudrift.desktop.kit.layouts import FLUSH, horizontal
 from cloudrift.desktop.kit.parts import button
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.ground.draws import MAX_DRAW
@@ -61,9 +61,7 @@ class RowBar(QWidget):
             "Play in", self.keys_wanted.emit, tip="Play chords in against a click"
         )
         self.grid = GridChoice(moves.grid)
-        line = QHBoxLayout(self)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(6)
+        line = horizontal(self, FLUSH, 6)
         line.addWidget(self.typed, 1)
         for one in (self.put, self.draw, self.more, self.play_in):
             line.addWidget(one)

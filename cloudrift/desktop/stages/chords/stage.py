@@ -2,11 +2,12 @@
 
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolTip, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolTip, QWidget
 
 from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.dropped import MIDI_FILES, dropped
 from cloudrift.desktop.kit.grid import Grid
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import look, text_font
 from cloudrift.desktop.kit.parts import panel, small_button
 from cloudrift.desktop.session.session import Session
@@ -37,25 +38,22 @@ class ChordsStage(QWidget):
         self.moves.grid.changed.append(self.inspector.refresh)
         self.setAcceptDrops(True)
         middle = panel()
-        inside = QVBoxLayout(middle)
-        inside.setContentsMargins(6, 7, 8, 7)
-        inside.setSpacing(3)
-        inside.addWidget(self.row_bar)
-        inside.addWidget(self.tiles)
-        inside.addWidget(self.threads, 1)
-        inside.addLayout(self._under_threads())
-        inside.addWidget(self.bass)
-        inside.addWidget(self.onsets)
-        inside.addWidget(self.next)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(8, 6, 8, 6)
-        row.setSpacing(8)
-        row.addWidget(middle, 1)
-        row.addWidget(self.inspector)
+        inside = vertical(middle, (6, 7, 8, 7), 3)
+        fill(
+            inside,
+            self.row_bar,
+            self.tiles,
+            (self.threads, 1),
+            self._under_threads(),
+            self.bass,
+            self.onsets,
+            self.next,
+        )
+        row = horizontal(self, (8, 6, 8, 6), 8)
+        fill(row, (middle, 1), self.inspector)
 
     def _under_threads(self) -> QHBoxLayout:
-        line = QHBoxLayout()
-        line.setSpacing(4)
+        line = horizontal(spacing=4)
         line.addWidget(_Legend(), 1)
         threads = self.threads
         for text, act, tip in (

@@ -18,8 +18,7 @@ class TouchPage(Page):
 
     def __init__(self, moves: Moves) -> None:
         super().__init__(moves)
-        self.whose = label("", size=11.5, name="soft")
-        self.whose.setWordWrap(True)
+        self.whose = label("", size=11.5, name="soft", wrap=True)
         self.fields: dict[str, FieldWidget] = {}
         self.put(heading("Touch of this chord"), self.whose)
         for one in CHORD_TOUCH:

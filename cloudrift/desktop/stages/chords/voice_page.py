@@ -2,9 +2,10 @@
 
 from functools import partial
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, fill, vertical
 from cloudrift.desktop.kit.parts import ChoiceRow, heading
 from cloudrift.desktop.kit.rows import row, small, toggle
 from cloudrift.desktop.stages.chords.moves import OCTAVE, Moves
@@ -122,11 +123,10 @@ class VoicePage(Page):
             self.session.end_drag()
 
         holder = QWidget()
-        column = QVBoxLayout(holder)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
-        column.addWidget(row([self.mute, self.tie, self.through]))
-        column.addWidget(
+        column = vertical(holder, FLUSH, 4)
+        fill(
+            column,
+            row([self.mute, self.tie, self.through]),
             row(
                 [
                     rub,
@@ -135,7 +135,7 @@ class VoicePage(Page):
                     small("Add", moves.add_voice, "Add a voice above (Insert)"),
                     small("Out", moves.remove, "Take it out (Delete)"),
                 ]
-            )
+            ),
         )
         return holder
 

@@ -3,9 +3,10 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QWidget
 
 from cloudrift.deliver.checks import Checked, Severity
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import MEDIUM
 from cloudrift.desktop.kit.parts import button, label, set_look
 from cloudrift.desktop.kit.trying import Trying
@@ -40,21 +41,15 @@ class CheckRow(QWidget):
         self.sign.setFixedWidth(SIGN_PX)
         self.title = label("", size=13, weight=MEDIUM)
         self.title.setFixedWidth(LABEL_PX)
-        self.measured = label("", size=12.5)
-        self.measured.setWordWrap(True)
-        self.asked = label("", size=11.5, name="soft")
-        self.asked.setWordWrap(True)
+        self.measured = label("", size=12.5, wrap=True)
+        self.asked = label("", size=11.5, name="soft", wrap=True)
         self.change = QPushButton()
         self.change.setMaximumWidth(CHANGE_PX)
         self.change.clicked.connect(self._make)
         Trying(self.change, session, self._edit, f"with {found.check.label.lower()} put right")
-        words = QVBoxLayout()
-        words.setSpacing(1)
-        words.addWidget(self.measured)
-        words.addWidget(self.asked)
-        line = QHBoxLayout(self)
-        line.setContentsMargins(2, 5, 2, 5)
-        line.setSpacing(8)
+        words = vertical(spacing=1)
+        fill(words, self.measured, self.asked)
+        line = horizontal(self, (2, 5, 2, 5), 8)
         top = Qt.AlignmentFlag.AlignTop
         line.addWidget(self.sign, 0, top)
         line.addWidget(self.title, 0, top)

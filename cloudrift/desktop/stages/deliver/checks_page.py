@@ -1,9 +1,10 @@
 """The page of checks: what must and should be fixed first, what is fine below."""
 
 from PyQt6.QtCore import QEvent, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from cloudrift.deliver.checks import SEVERITIES, Checked
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI
 from cloudrift.desktop.kit.parts import clear, label, panel, scrolling
 from cloudrift.desktop.session.session import Session
@@ -29,20 +30,14 @@ class ChecksPage(QWidget):
         self.all = QCheckBox("Show what is fine, too")
         self.all.toggled.connect(lambda _on: self._show())
         middle = panel()
-        column = QVBoxLayout(middle)
-        column.setContentsMargins(14, 12, 6, 10)
-        head = QHBoxLayout()
-        head.addWidget(self.title)
-        head.addWidget(self.says, 1)
-        head.addWidget(self.all)
+        column = vertical(middle, (14, 12, 6, 10))
+        head = horizontal()
+        fill(head, self.title, (self.says, 1), self.all)
         column.addLayout(head)
         holder = QWidget()
-        self._list = QVBoxLayout(holder)
-        self._list.setContentsMargins(0, 6, 8, 0)
-        self._list.setSpacing(0)
+        self._list = vertical(holder, (0, 6, 8, 0), 0)
         column.addWidget(scrolling(holder), 1)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        outer = vertical(self, FLUSH)
         outer.addWidget(middle)
         checking.changed.connect(self._show)
         self._show()

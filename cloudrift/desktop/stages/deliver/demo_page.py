@@ -9,15 +9,14 @@ from PyQt6.QtCore import QEvent, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QHBoxLayout,
     QLineEdit,
     QProgressBar,
-    QVBoxLayout,
     QWidget,
 )
 
 from cloudrift.deliver.demo_sound import lengths_of
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI
 from cloudrift.desktop.kit.parts import (
     WhileShown,
@@ -108,7 +107,7 @@ class DemoPage(QWidget):
         self.name.setAccessibleName("Name of the part")
         self.turns = FieldWidget(TURNS, 1.0)
         self.layers: dict[str, QCheckBox] = {}
-        self._layers = QVBoxLayout()
+        self._layers = vertical()
         self.earlier = button("Earlier", lambda: self._move(-1))
         self.later = button("Later", lambda: self._move(1))
         self.add = button("Add a part", self._add)
@@ -123,46 +122,36 @@ class DemoPage(QWidget):
 
     def _lay_out(self) -> None:
         main = panel()
-        column = QVBoxLayout(main)
-        column.setContentsMargins(14, 12, 14, 12)
-        head = QHBoxLayout()
-        head.addWidget(label("Demo file", size=14, weight=SEMI))
-        head.addStretch(1)
+        column = vertical(main, (14, 12, 14, 12))
+        head = horizontal()
+        fill(head, label("Demo file", size=14, weight=SEMI), 1)
         for widget in (self.hear, self.write):
             head.addWidget(widget)
-        column.addLayout(head)
-        column.addWidget(self.bar)
-        column.addWidget(self.picture, 1)
-        below = QHBoxLayout()
-        below.setSpacing(8)
+        fill(column, head, self.bar, (self.picture, 1))
+        below = horizontal(spacing=8)
         for one in (self.draw, self.order, self.cross, self.tag, self.tag_db, self.tag_every):
             below.addWidget(one, 1)
         column.addLayout(below)
         right = panel()
         right.setFixedWidth(RIGHT_PX)
-        outer = QVBoxLayout(right)
-        outer.setContentsMargins(14, 12, 6, 12)
-        inside = QVBoxLayout(self._inspector)
-        inside.setContentsMargins(0, 0, 8, 0)
-        inside.setSpacing(5)
-        inside.addWidget(heading("Name of the part"))
-        inside.addWidget(self.name)
-        inside.addWidget(heading("Length"))
-        inside.addWidget(self.turns)
-        inside.addWidget(heading("Layers that are heard"))
-        inside.addLayout(self._layers)
-        row = QHBoxLayout()
+        outer = vertical(right, (14, 12, 6, 12))
+        inside = vertical(self._inspector, (0, 0, 8, 0), 5)
+        fill(
+            inside,
+            heading("Name of the part"),
+            self.name,
+            heading("Length"),
+            self.turns,
+            heading("Layers that are heard"),
+            self._layers,
+        )
+        row = horizontal()
         for one in (self.earlier, self.later, self.remove):
             row.addWidget(one)
-        inside.addLayout(row)
-        inside.addStretch(1)
-        outer.addWidget(scrolling(self._inspector), 1)
-        outer.addWidget(self.add)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(8)
-        row.addWidget(main, 1)
-        row.addWidget(right)
+        fill(inside, row, 1)
+        fill(outer, (scrolling(self._inspector), 1), self.add)
+        row = horizontal(self, FLUSH, 8)
+        fill(row, (main, 1), right)
 
     def _connect(self) -> None:
         session = self._session

@@ -12,11 +12,9 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QGridLayout,
-    QHBoxLayout,
     QLineEdit,
     QProgressBar,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -27,6 +25,7 @@ from cloudrift.deliver.making import name_of
 from cloudrift.deliver.names import FIELDS, MOST_PATTERN, PATTERN
 from cloudrift.desktop.kit.asking import ask
 from cloudrift.desktop.kit.drag_out import Draggable
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, figure_font
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
@@ -105,8 +104,7 @@ class FilesPage(QWidget):
         self.names.setFont(figure_font(11.5))
         self.names.setAccessibleName("Pattern of names")
         self.names.setToolTip("In braces: " + ", ".join(FIELDS))
-        self.example = label("", size=11.5, name="soft")
-        self.example.setWordWrap(True)
+        self.example = label("", size=11.5, name="soft", wrap=True)
         self.write = QPushButton("Write")
         self.write.setObjectName("strong")
         self.cancel = button("Cancel", lambda: tasks.cancel("deliver"))
@@ -115,12 +113,10 @@ class FilesPage(QWidget):
         self.bar.setTextVisible(False)
         self.bar.setFixedHeight(8)
         self.bar.hide()
-        self.result = label("", size=12.5)
-        self.result.setWordWrap(True)
+        self.result = label("", size=12.5, wrap=True)
         self.open_folder = button("Open the folder", self._open_folder)
         self.open_folder.hide()
-        self.numbered = label("", size=12)
-        self.numbered.setWordWrap(True)
+        self.numbered = label("", size=12, wrap=True)
         self.numbered.hide()
         self._files = QGridLayout()
         self._files.setHorizontalSpacing(18)
@@ -133,67 +129,49 @@ class FilesPage(QWidget):
     def _lay_out(self) -> None:
         left = panel()
         left.setFixedWidth(LEFT_PX)
-        outer = QVBoxLayout(left)
-        outer.setContentsMargins(14, 12, 6, 12)
+        outer = vertical(left, (14, 12, 6, 12))
         inside = QWidget()
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(0, 0, 8, 0)
-        column.setSpacing(5)
-        row = QHBoxLayout()
-        row.addWidget(self.folder, 1)
-        row.addWidget(button("Choose…", self._browse))
-        column.addWidget(heading("Folder"))
-        column.addLayout(row)
-        column.addWidget(heading("What"))
-        column.addWidget(self.preset)
+        column = vertical(inside, (0, 0, 8, 0), 5)
+        row = horizontal()
+        fill(row, (self.folder, 1), button("Choose…", self._browse))
+        fill(column, heading("Folder"), row, heading("What"), self.preset)
         for box in self.parts.values():
             column.addWidget(box)
-        column.addWidget(self.bed_on)
-        column.addWidget(self.once)
-        column.addStretch(1)
+        fill(column, self.bed_on, self.once, 1)
         outer.addWidget(scrolling(inside), 1)
-        foot = QVBoxLayout()
-        foot.setContentsMargins(0, 4, 8, 0)
+        foot = vertical(margins=(0, 4, 8, 0))
         for widget in (self.write, self.bar, self.cancel, self.result, self.open_folder):
             foot.addWidget(widget)
         outer.addLayout(foot)
         middle = panel()
-        column = QVBoxLayout(middle)
-        column.setContentsMargins(14, 12, 6, 10)
-        column.addWidget(label("What will be written", size=14, weight=SEMI))
-        column.addWidget(self.numbered)
+        column = vertical(middle, (14, 12, 6, 10))
+        fill(column, label("What will be written", size=14, weight=SEMI), self.numbered)
         holder = QWidget()
-        listed = QVBoxLayout(holder)
-        listed.setContentsMargins(0, 6, 8, 0)
-        listed.addLayout(self._files)
-        listed.addStretch(1)
+        listed = vertical(holder, (0, 6, 8, 0))
+        fill(listed, self._files, 1)
         column.addWidget(scrolling(holder), 1)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(8)
-        row.addWidget(left)
-        row.addWidget(middle, 1)
-        right = QVBoxLayout()
-        right.setSpacing(8)
-        right.addWidget(self._how())
-        right.addWidget(self.facts, 1)
+        row = horizontal(self, FLUSH, 8)
+        fill(row, left, (middle, 1))
+        right = vertical(spacing=8)
+        fill(right, self._how(), (self.facts, 1))
         row.addLayout(right)
 
     def _how(self) -> QWidget:
         """How it is written: format, loudness, names."""
         made = panel()
         made.setFixedWidth(self.facts.width())
-        column = QVBoxLayout(made)
-        column.setContentsMargins(12, 10, 12, 12)
-        column.setSpacing(5)
+        column = vertical(made, (12, 10, 12, 12), 5)
         column.addWidget(heading("Sound files"))
         for choice in (self.format, self.bits, self.rate):
             column.addWidget(choice)
-        column.addWidget(heading("Loudness in LUFS, by one gain for all"))
-        column.addWidget(self.target)
-        column.addWidget(heading("Names"))
-        column.addWidget(self.names)
-        column.addWidget(self.example)
+        fill(
+            column,
+            heading("Loudness in LUFS, by one gain for all"),
+            self.target,
+            heading("Names"),
+            self.names,
+            self.example,
+        )
         return made
 
     def _connect(self) -> None:
@@ -335,8 +313,7 @@ class FilesPage(QWidget):
         )
         clear(facts.body)
         for text in self._facts():
-            words = label(text, size=12, name="soft")
-            words.setWordWrap(True)
+            words = label(text, size=12, name="soft", wrap=True)
             facts.body.addWidget(words)
         loudness = self._session.hearing.loudness.get(TREATED)
         if loudness is not None:
@@ -350,8 +327,7 @@ class FilesPage(QWidget):
                     ": over full scale. 16 and 24 bit would clip, so writing asks what to "
                     "do; or lower some layers."
                 )
-            words = label(text, size=12, name="signal" if high else "good")
-            words.setWordWrap(True)
+            words = label(text, size=12, name="signal" if high else "good", wrap=True)
             facts.body.addWidget(words)
         facts.body.addStretch(1)
 

@@ -9,10 +9,8 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFileDialog,
-    QHBoxLayout,
     QLineEdit,
     QProgressBar,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -31,6 +29,7 @@ from cloudrift.deliver.kit import (
 )
 from cloudrift.deliver.kit_writer import KitOrder, Written, write_kit
 from cloudrift.deliver.names import FIELDS, MOST_PATTERN, PATTERN
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, figure_font
 from cloudrift.desktop.kit.parts import (
     button,
@@ -90,14 +89,13 @@ class KitPage(QWidget):
             line.editingFinished.connect(self._keep_cover)
         self.table = KitTable()
         self.says = label(
-            "Choose a folder with loop files: they become a kit.", size=12.5, name="soft"
+            "Choose a folder with loop files: they become a kit.", size=12.5, name="soft", wrap=True
         )
-        self.says.setWordWrap(True)
         self.hear = button("Hear it", self._hear_or_leave)
         self.open = button("Open it", self._open)
         self.earlier = button("Earlier", lambda: self._move(-1))
         self.later = button("Later", lambda: self._move(1))
-        self._words = QVBoxLayout()
+        self._words = vertical()
         self.formats = {
             name: QCheckBox("Ogg" if name == "ogg" else name.upper()) for name in FORMATS
         }
@@ -127,8 +125,7 @@ class KitPage(QWidget):
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.setFixedHeight(6)
-        self.result = label("", size=12)
-        self.result.setWordWrap(True)
+        self.result = label("", size=12, wrap=True)
         for one in (self.cancel, self.bar):
             one.hide()
         self._lay_out()
@@ -139,57 +136,37 @@ class KitPage(QWidget):
 
     def _lay_out(self) -> None:
         main = panel()
-        column = QVBoxLayout(main)
-        column.setContentsMargins(14, 12, 14, 12)
-        row = QHBoxLayout()
-        row.addWidget(self.folder, 1)
-        row.addWidget(button("Choose…", self._browse))
-        row.addWidget(self.again)
+        column = vertical(main, (14, 12, 14, 12))
+        row = horizontal()
+        fill(row, (self.folder, 1), button("Choose…", self._browse), self.again)
         column.addLayout(row)
-        row = QHBoxLayout()
-        row.addWidget(self.name, 2)
-        row.addWidget(self.maker, 2)
-        row.addWidget(self.about, 4)
-        column.addLayout(row)
-        column.addWidget(self.says)
-        column.addWidget(self.table, 1)
+        row = horizontal()
+        fill(row, (self.name, 2), (self.maker, 2), (self.about, 4))
+        fill(column, row, self.says, (self.table, 1))
         right = panel()
         right.setFixedWidth(RIGHT_PX)
-        outer = QVBoxLayout(right)
-        outer.setContentsMargins(14, 12, 14, 12)
-        outer.setSpacing(5)
+        outer = vertical(right, (14, 12, 14, 12), 5)
         outer.addWidget(label("Chosen loop", size=14, weight=SEMI))
         for pair in ((self.hear, self.open), (self.earlier, self.later)):
-            row = QHBoxLayout()
+            row = horizontal()
             for one in pair:
                 row.addWidget(one)
             outer.addLayout(row)
         holder = QWidget()
-        inside = QVBoxLayout(holder)
-        inside.setContentsMargins(0, 2, 6, 0)
-        inside.addLayout(self._words)
-        inside.addStretch(1)
-        outer.addWidget(scrolling(holder), 1)
-        outer.addWidget(heading("Write all of them"))
-        outer.addWidget(self.preset)
-        row = QHBoxLayout()
+        inside = vertical(holder, (0, 2, 6, 0))
+        fill(inside, self._words, 1)
+        fill(outer, (scrolling(holder), 1), heading("Write all of them"), self.preset)
+        row = horizontal()
         for box in self.formats.values():
             row.addWidget(box)
-        outer.addLayout(row)
-        outer.addWidget(self.level)
-        outer.addWidget(self.names)
-        row = QHBoxLayout()
-        row.addWidget(self.demo)
-        row.addWidget(self.zipped)
-        outer.addLayout(row)
-        outer.addWidget(self.turn_down)
+        fill(outer, row, self.level, self.names)
+        row = horizontal()
+        fill(row, self.demo, self.zipped)
+        fill(outer, row, self.turn_down)
         for widget in (self.write, self.bar, self.cancel, self.result):
             outer.addWidget(widget)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(8)
-        row.addWidget(main, 1)
-        row.addWidget(right)
+        row = horizontal(self, FLUSH, 8)
+        fill(row, (main, 1), right)
 
     # --- the folder ---------------------------------------------------------------------------
 
@@ -486,8 +463,7 @@ class KitPage(QWidget):
                 f"{plural(looked.layers, 'layer')}, true peak "
                 f"{number(looked.peak_db, '.1f')} dBTP"
             )
-            known = label(facts, size=12, name="soft")
-            known.setWordWrap(True)
+            known = label(facts, size=12, name="soft", wrap=True)
             self._words.addWidget(known)
         if looked and looked.problem:
             lines = [(looked.problem, "signal")]
@@ -496,6 +472,5 @@ class KitPage(QWidget):
                 twin = other if file.name == name else name
                 lines.append((f"Nearly one with {twin}: {alike:.0%} alike", "warn"))
         for words, look in lines or [("Nothing to fix here.", "good")]:
-            made = label(words, size=12, name=look)
-            made.setWordWrap(True)
+            made = label(words, size=12, name=look, wrap=True)
             self._words.addWidget(made)

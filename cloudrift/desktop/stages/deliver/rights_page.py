@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QGridLayout,
-    QHBoxLayout,
     QLineEdit,
     QVBoxLayout,
     QWidget,
@@ -16,6 +15,7 @@ from PyQt6.QtWidgets import (
 
 from cloudrift.deliver.rights import Entry, Sheet, rights_of
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import MEDIUM, SEMI
 from cloudrift.desktop.kit.parts import (
     WhileShown,
@@ -68,8 +68,7 @@ class RightsPage(QWidget):
         self.add = button("Add somebody", self._add)
         self.even = button("Share evenly", self._share_evenly)
         self.shares = label("", size=12)
-        self.open = label("", size=12.5)
-        self.open.setWordWrap(True)
+        self.open = label("", size=12.5, wrap=True)
         self.people: list[PersonRow] = []
         self.entries: list[EntryRow] = []
         self._people, self._entries = QVBoxLayout(), QVBoxLayout()
@@ -87,43 +86,32 @@ class RightsPage(QWidget):
     def _lay_out(self) -> None:
         left = panel()
         left.setFixedWidth(LEFT_PX)
-        column = QVBoxLayout(left)
-        column.setContentsMargins(14, 12, 14, 12)
-        column.setSpacing(6)
-        column.addWidget(label("Who made it", size=14, weight=SEMI))
-        column.addWidget(heading("Handed on by"))
-        column.addWidget(self.maker)
-        column.addWidget(heading("Licence that it is handed on under"))
-        column.addWidget(self.licence)
-        column.addWidget(heading("People, what they did, their share"))
+        column = vertical(left, (14, 12, 14, 12), 6)
+        fill(
+            column,
+            label("Who made it", size=14, weight=SEMI),
+            heading("Handed on by"),
+            self.maker,
+            heading("Licence that it is handed on under"),
+            self.licence,
+            heading("People, what they did, their share"),
+        )
         holder = QWidget()
-        inside = QVBoxLayout(holder)
-        inside.setContentsMargins(0, 0, 8, 0)
+        inside = vertical(holder, (0, 0, 8, 0))
         inside.addLayout(self._people)
-        row = QHBoxLayout()
-        row.addWidget(self.add)
-        row.addWidget(self.even)
-        row.addStretch(1)
-        row.addWidget(self.shares)
-        inside.addLayout(row)
-        inside.addStretch(1)
+        row = horizontal()
+        fill(row, self.add, self.even, 1, self.shares)
+        fill(inside, row, 1)
         column.addWidget(scrolling(holder), 1)
         right = panel()
-        column = QVBoxLayout(right)
-        column.setContentsMargins(14, 12, 6, 12)
-        column.addWidget(label("What went in", size=14, weight=SEMI))
-        column.addWidget(self.open)
+        column = vertical(right, (14, 12, 6, 12))
+        fill(column, label("What went in", size=14, weight=SEMI), self.open)
         holder = QWidget()
-        inside = QVBoxLayout(holder)
-        inside.setContentsMargins(0, 4, 8, 0)
-        inside.addLayout(self._entries)
-        inside.addStretch(1)
+        inside = vertical(holder, (0, 4, 8, 0))
+        fill(inside, self._entries, 1)
         column.addWidget(scrolling(holder), 1)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(8)
-        row.addWidget(left)
-        row.addWidget(right, 1)
+        row = horizontal(self, FLUSH, 8)
+        fill(row, left, (right, 1))
 
     # --- changing -----------------------------------------------------------------------------
 
@@ -271,15 +259,11 @@ class EntryRow(QWidget):
         super().__init__()
         self.entry, self._page = entry, page
         self.title = label("", size=13, weight=MEDIUM)
-        self.facts = label("", size=11.5, name="soft")
-        self.facts.setWordWrap(True)
-        self.state = label("", size=12)
-        self.state.setWordWrap(True)
+        self.facts = label("", size=11.5, name="soft", wrap=True)
+        self.state = label("", size=12, wrap=True)
         self.confirm = QCheckBox("I have looked into it: it may be handed on")
         self.confirm.clicked.connect(self._confirm)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 2, 0, 8)
-        column.setSpacing(1)
+        column = vertical(self, (0, 2, 0, 8), 1)
         for widget in (self.title, self.facts, self.state, self.confirm):
             column.addWidget(widget)
 

@@ -3,10 +3,11 @@
 from functools import cached_property
 
 from PyQt6.QtCore import QEvent, pyqtSignal
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from cloudrift.deliver.rights import rights_of
 from cloudrift.desktop.kit.commands import Command
+from cloudrift.desktop.kit.layouts import fill, vertical
 from cloudrift.desktop.kit.parts import ChoiceRow, Pages, WhileShown
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.checking import Checking
@@ -43,11 +44,8 @@ class DeliverStage(QWidget):
         self.page = ChoiceRow(PAGES, columns=len(PAGES), name="Deliver")
         self.page.setMaximumWidth(860)
         self.stack = Pages(len(PAGES))
-        column = QVBoxLayout(self)
-        column.setContentsMargins(8, 6, 8, 6)
-        column.setSpacing(6)
-        column.addWidget(self.page)
-        column.addWidget(self.stack, 1)
+        column = vertical(self, (8, 6, 8, 6), 6)
+        fill(column, self.page, (self.stack, 1))
         self.page.chosen.connect(self.show_page)
         self.page.show_choice(FILES)
         self.checking.changed.connect(self._show_words)

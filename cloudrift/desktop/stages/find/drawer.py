@@ -9,7 +9,6 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QFrame,
-    QHBoxLayout,
     QLineEdit,
     QMenu,
     QProgressBar,
@@ -19,6 +18,7 @@ from PyQt6.QtWidgets import (
 from cloudrift.desktop.kit.asking import ask_for_folder
 from cloudrift.desktop.kit.drawers import InPlace, beside, column, head, table
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import fill, horizontal
 from cloudrift.desktop.kit.parts import ChoiceRow, button, label, put_away, set_look
 from cloudrift.desktop.kit.rest import Rest
 from cloudrift.desktop.session.session import Session
@@ -137,10 +137,8 @@ class FindDrawer(QFrame):
         self.progress.setRange(0, 100)
         self.progress.setFixedHeight(8)
         self.progress.setTextVisible(False)
-        far = QHBoxLayout()
-        far.setSpacing(4)
-        far.addWidget(self.within)
-        far.addWidget(self.stretch)
+        far = horizontal(spacing=4)
+        fill(far, self.within, self.stretch)
         side = column(
             head("Recordings", self.close_drawer),
             self.search,

@@ -2,8 +2,9 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QDialog, QLineEdit, QWidget
 
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import button, heading, label, scrolling, set_look
 from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
@@ -43,22 +44,21 @@ class PassesSheet(QDialog):
         self._preview = Preview(session.hearing.previews, self)
         self.setWindowTitle("Print in passes")
         self.setMinimumSize(720, 320)
-        column = QVBoxLayout(self)
-        column.setSpacing(8)
+        column = vertical(self, spacing=8)
         column.addWidget(heading("Once round after another"))
         says = label(
             "Press a band to leave a layer out of a pass: what it has played rings on. "
             "The chosen pass is heard while the loop plays.",
             size=11.5,
             name="soft",
+            wrap=True,
         )
-        says.setWordWrap(True)
         column.addWidget(says)
         self.bands = PassBands([(one.name, self._tint(one)) for one in self._of])
         self.bands.swapped.connect(self._swap)
         self.bands.chosen.connect(self._choose)
         column.addWidget(scrolling(self.bands), 1)
-        row = QHBoxLayout()
+        row = horizontal()
         self.more = button("One more pass", self._add, tip="The chosen one again, behind it")
         self.fewer = button("Take it out", self._take_out, tip="The chosen pass")
         self.build = button(
@@ -75,22 +75,20 @@ class PassesSheet(QDialog):
             row.addWidget(one)
         row.addStretch(1)
         column.addLayout(row)
-        row = QHBoxLayout()
+        row = horizontal()
         row.addWidget(label("Name of the chosen pass", size=11.5, name="soft"))
         self.name = QLineEdit()
         self.name.setMaxLength(NAME_TYPED)
         self.name.setFixedWidth(240)
         self.name.setAccessibleName("Name of the chosen pass")
         self.name.textEdited.connect(self._rename)
-        row.addWidget(self.name)
-        row.addStretch(1)
+        fill(row, self.name, 1)
         self.bare = QCheckBox("Bare: without any treatment")
         row.addWidget(self.bare)
         column.addLayout(row)
-        last = QHBoxLayout()
+        last = horizontal()
         self.words = label("", size=11.5, name="soft")
-        last.addWidget(self.words, 1)
-        last.addWidget(button("Leave it", self.reject))
+        fill(last, (self.words, 1), button("Leave it", self.reject))
         self.print = button("Print", self._print, name="strong")
         self.print.setDefault(True)
         last.addWidget(self.print)

@@ -3,9 +3,10 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QListWidget, QListWidgetItem, QWidget
 
 from cloudrift.desktop.kit.asking import ask_for_name
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import WhileShown, button, label
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.words import number, plural
@@ -25,12 +26,10 @@ class PrintsSheet(QDialog):
         self.list = QListWidget()
         self.list.setAccessibleName("Prints of this loop")
         self.list.currentRowChanged.connect(lambda _row: self._tell())
-        self.says = label("", size=11.5, name="soft")
-        self.says.setWordWrap(True)
-        column = QVBoxLayout(self)
-        column.addWidget(self.list, 1)
-        column.addWidget(self.says)
-        row = QHBoxLayout()
+        self.says = label("", size=11.5, name="soft", wrap=True)
+        column = vertical(self)
+        fill(column, (self.list, 1), self.says)
+        row = horizontal()
         self.anew = button(
             "Another flip of it",
             self._anew,

@@ -6,10 +6,11 @@ from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from cloudrift.audio.stretch import CLEAN
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal
 from cloudrift.desktop.kit.parts import ChoiceRow, Inspector, button, heading, label
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.hearing.preview import Preview
@@ -171,8 +172,7 @@ class Result(Inspector):
         self.one.chosen.connect(self._choose_all)
         self.one.show_choice(False)
         self.body.addWidget(self.one)
-        self.piece_says = label("", size=11.5, name="signal")
-        self.piece_says.setWordWrap(True)
+        self.piece_says = label("", size=11.5, name="signal", wrap=True)
         self.body.addWidget(self.piece_says)
         self.piece = self._add("", PIECE, self._set_piece)
         self.body.addStretch(1)
@@ -193,11 +193,8 @@ class Result(Inspector):
 
     def _pair(self, one: QWidget, other: QWidget) -> None:
         holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(4)
-        row.addWidget(one)
-        row.addWidget(other)
+        row = horizontal(holder, FLUSH, 4)
+        fill(row, one, other)
         self.body.addWidget(holder)
 
     # --- the whole ----------------------------------------------------------------------------

@@ -8,11 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtGui import QAction, QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QMenu, QPushButton, QWidget
 
 from cloudrift.desktop.kit.asking import ask_for_label
 from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
     WhileShown,
@@ -131,35 +132,22 @@ class FlipStage(QWidget):
 
     def _lay_out(self) -> None:
         middle = panel()
-        column = QVBoxLayout(middle)
-        column.setContentsMargins(12, 9, 12, 9)
-        column.setSpacing(6)
-        head = QHBoxLayout()
-        head.setSpacing(6)
-        head.addWidget(self.which)
-        head.addWidget(self.says, 1)
+        column = vertical(middle, (12, 9, 12, 9), 6)
+        head = horizontal(spacing=6)
+        fill(head, self.which, (self.says, 1))
         for one in (self.stop, self.recipe, self.again, self.print):
             head.addWidget(one)
         column.addLayout(head)
         self.cutting = QWidget()
-        cutting = QHBoxLayout(self.cutting)
-        cutting.setContentsMargins(0, 0, 0, 0)
-        cutting.setSpacing(6)
+        cutting = horizontal(self.cutting, FLUSH, 6)
         cutting.addWidget(label("Cut at", size=11.5, name="soft"))
         self.cuts.setFixedWidth(360)
         cutting.addWidget(self.cuts)
         self.even.setFixedWidth(150)
-        cutting.addWidget(self.even)
-        cutting.addStretch(1)
-        cutting.addWidget(self.compare)
-        cutting.addWidget(self.alone)
-        column.addWidget(self.cutting)
-        column.addWidget(self.threads, 1)
-        column.addWidget(self.words)
+        fill(cutting, self.even, 1, self.compare, self.alone)
+        fill(column, self.cutting, (self.threads, 1), self.words)
         self.doing = QWidget()
-        row = QHBoxLayout(self.doing)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(4)
+        row = horizontal(self.doing, FLUSH, 4)
         for name, act, tip, tried in self._acts():
             hand = small_button(name, act, tip=tip)
             if tried is not None:
@@ -168,11 +156,8 @@ class FlipStage(QWidget):
             row.addWidget(hand)
         row.addStretch(1)
         column.addWidget(self.doing)
-        line = QHBoxLayout(self)
-        line.setContentsMargins(8, 8, 8, 8)
-        line.setSpacing(8)
-        line.addWidget(middle, 1)
-        line.addWidget(self.result)
+        line = horizontal(self, (8, 8, 8, 8), 8)
+        fill(line, (middle, 1), self.result)
 
     def _acts(self) -> tuple[tuple[str, Callable[[], object], str, Any], ...]:
         """What is done to the whole, then to the chosen piece; the last lets it be heard first."""

@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
     QGridLayout,
-    QHBoxLayout,
     QPushButton,
     QSizePolicy,
     QWidget,
@@ -22,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.held import held
+from cloudrift.desktop.kit.layouts import fill, horizontal
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
 from cloudrift.desktop.kit.parts import button, heading, label, put_away, small_button
 from cloudrift.desktop.session.session import Session
@@ -223,8 +223,7 @@ class KeysDrawer(QFrame):
         self.source.setAccessibleName("Keyboard")
         self.source.activated.connect(self._choose_keyboard)
         self.velocity = FieldWidget(LOUDNESS, 88.0)
-        self.words = label("", size=11.5, name="soft")
-        self.words.setWordWrap(True)
+        self.words = label("", size=11.5, name="soft", wrap=True)
         self._lay_out()
         self._show_takes()
         self._say()
@@ -234,17 +233,18 @@ class KeysDrawer(QFrame):
         session.changed.connect(lambda _b, _a: self._say() if self.isVisible() else None)
 
     def _lay_out(self) -> None:
-        line = QHBoxLayout(self)
-        line.setContentsMargins(12, 8, 12, 8)
-        line.setSpacing(12)
+        line = horizontal(self, (12, 8, 12, 8), 12)
         grid = QGridLayout()
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(5)
-        head = QHBoxLayout()
-        head.addWidget(heading("Play keys"), 1)
-        head.addWidget(small_button("−1 oct", lambda: self._octave(-1)))
-        head.addWidget(small_button("+1 oct", lambda: self._octave(1)))
-        head.addWidget(button("Close", self.close_drawer, tip="Close the drawer (Esc)"))
+        head = horizontal()
+        fill(
+            head,
+            (heading("Play keys"), 1),
+            small_button("−1 oct", lambda: self._octave(-1)),
+            small_button("+1 oct", lambda: self._octave(1)),
+            button("Close", self.close_drawer, tip="Close the drawer (Esc)"),
+        )
         grid.addLayout(head, 0, 0, 1, 4)
         grid.addWidget(self.take, 1, 0)
         grid.addWidget(self.becomes, 1, 1)
@@ -264,8 +264,7 @@ class KeysDrawer(QFrame):
         holder = QWidget()
         holder.setLayout(grid)
         holder.setFixedWidth(SIDE_PX)
-        line.addWidget(holder)
-        line.addWidget(self.keys, 1)
+        fill(line, holder, (self.keys, 1))
 
     # --- keys ---------------------------------------------------------------------------------
 

@@ -10,12 +10,12 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QMenu,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
 from cloudrift.desktop.kit.asking import ask_for_name
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, vertical
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
     Inspector,
@@ -130,15 +130,14 @@ class LayerInspector(Inspector):
     def _own_touches(self, count: int) -> QWidget:
         """Say that some chords are not played by this touch, and offer that they be."""
         holder = QWidget()
-        column = QVBoxLayout(holder)
-        column.setContentsMargins(0, 0, 0, 0)
+        column = vertical(holder, FLUSH)
         words = label(
             f"{plural(count, 'chord')} {'has' if count == 1 else 'have'} a touch of "
             f"{'its' if count == 1 else 'their'} own and keep{'s' * (count == 1)} it.",
             size=11.5,
             name="signal",
+            wrap=True,
         )
-        words.setWordWrap(True)
         column.addWidget(words)
         self.give_up = button(
             "Play them as the layer",
@@ -231,8 +230,9 @@ class LayerInspector(Inspector):
             tip="Find another on the shelf (F4)",
         )
         self.body.addWidget(self.sound)
-        about = label(sound.about, size=11.5, name="soft" if layer.played.sound.known else "signal")
-        about.setWordWrap(True)
+        about = label(
+            sound.about, size=11.5, name="soft" if layer.played.sound.known else "signal", wrap=True
+        )
         self.body.addWidget(about)
         house = None if layer.played.sound.own else CATALOGUE.get(sound.name)
         if house is not None and sound.version != house.version:

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, color
 from cloudrift.desktop.kit.parts import label
 from cloudrift.desktop.session.session import Session
@@ -60,17 +61,13 @@ class OwnerRow(QFrame):
         raise NotImplementedError
 
     def _switches(self) -> QVBoxLayout:
-        column = QVBoxLayout()
-        column.setSpacing(3)
-        column.addWidget(self.hear)
-        column.addWidget(self.off)
+        column = vertical(spacing=3)
+        fill(column, self.hear, self.off)
         return column
 
     def _fields(self) -> QHBoxLayout:
-        line = QHBoxLayout()
-        line.setSpacing(6)
-        line.addWidget(self.level, 3)
-        line.addWidget(self.pan, 2)
+        line = horizontal(spacing=6)
+        fill(line, (self.level, 3), (self.pan, 2))
         return line
 
     def _set(self, what: str, **changes: Any) -> None:

@@ -6,9 +6,10 @@ from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import QSignalBlocker
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QPushButton, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, horizontal, vertical
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
     button,
@@ -89,9 +90,7 @@ class RecordingPage(QWidget):
         self.fields: dict[str, FieldWidget] = {}
         self.ways: list[QPushButton] = []
         self._ways_of: tuple[object, ...] = ()
-        self.body = QVBoxLayout(self)
-        self.body.setContentsMargins(0, 0, 0, 0)
-        self.body.setSpacing(5)
+        self.body = vertical(self, FLUSH, 5)
         self._build_fit()
         self._build_place()
         self._build_own()
@@ -101,13 +100,10 @@ class RecordingPage(QWidget):
 
     def _build_fit(self) -> None:
         self.body.addWidget(heading("Into the loop"))
-        self.into = label("", size=11.5, name="soft")
-        self.into.setWordWrap(True)
+        self.into = label("", size=11.5, name="soft", wrap=True)
         self.body.addWidget(self.into)
         holder = QWidget()
-        self._ways = QHBoxLayout(holder)
-        self._ways.setContentsMargins(0, 0, 0, 0)
-        self._ways.setSpacing(4)
+        self._ways = horizontal(holder, FLUSH, 4)
         self.body.addWidget(holder)
         for name in ("semitones", "cents", "vowels"):
             self._add(SHIFT[name])
@@ -163,15 +159,12 @@ class RecordingPage(QWidget):
             line.setPlaceholderText(words)
             line.editingFinished.connect(partial(self._set_words, line, name))
             self.body.addWidget(line)
-        self.origin = label("", size=11.5, name="soft")
-        self.origin.setWordWrap(True)
+        self.origin = label("", size=11.5, name="soft", wrap=True)
         self.body.addWidget(self.origin)
 
     def _tempo_line(self) -> QWidget:
         holder = QWidget()
-        line = QHBoxLayout(holder)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(4)
+        line = horizontal(holder, FLUSH, 4)
         half = partial(self._do, "half as fast", recordings.half_as_fast)
         self.half = small_button("Half", half, tip="Count it half as fast")
         twice = partial(self._do, "twice as fast", recordings.twice_as_fast)

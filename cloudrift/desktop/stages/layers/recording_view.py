@@ -8,10 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMenu, QPushButton, QWidget
 
 from cloudrift.audio.buffers import to_db
 from cloudrift.audio.clips import ClipStore
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import color, figure_font, text_font
 from cloudrift.desktop.kit.parts import (
     WhileShown,
@@ -338,19 +339,11 @@ class RecordingView(QWidget):
         self.take.setMenu(menu)
         Trying(self.pull, session, self._pulled, "pulled to the beat, tried")
         frame = panel()
-        column = QVBoxLayout(frame)
-        column.setContentsMargins(12, 8, 8, 8)
-        column.setSpacing(5)
-        head = QHBoxLayout()
-        head.setSpacing(6)
-        head.addWidget(self.title)
-        head.addWidget(self.words, 1)
-        head.addWidget(self.pull)
-        head.addWidget(self.take)
-        column.addLayout(head)
-        column.addWidget(self.picture, 1)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        column = vertical(frame, (12, 8, 8, 8), 5)
+        head = horizontal(spacing=6)
+        fill(head, self.title, (self.words, 1), self.pull, self.take)
+        fill(column, head, (self.picture, 1))
+        outer = vertical(self, FLUSH)
         outer.addWidget(frame)
         WhileShown(
             self,

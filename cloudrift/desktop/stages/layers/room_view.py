@@ -3,9 +3,10 @@
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import (
     Elided,
     WhileShown,
@@ -70,19 +71,12 @@ class RoomView(QWidget):
 
     def _lay_out(self) -> None:
         frame = panel()
-        column = QVBoxLayout(frame)
-        column.setContentsMargins(12, 8, 8, 6)
-        column.setSpacing(4)
-        head = QHBoxLayout()
-        head.setSpacing(6)
-        head.addWidget(heading("Room"))
-        head.addWidget(self.words, 1)
-        head.addWidget(self.for_voice)
+        column = vertical(frame, (12, 8, 8, 6), 4)
+        head = horizontal(spacing=6)
+        fill(head, heading("Room"), (self.words, 1), self.for_voice)
         column.addLayout(head)
         self._help_line = QWidget()
-        line = QHBoxLayout(self._help_line)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(4)
+        line = horizontal(self._help_line, FLUSH, 4)
         self.whom = label("", size=11.5)
         line.addWidget(self.whom)
         for one in self.helps.values():
@@ -90,19 +84,14 @@ class RoomView(QWidget):
         line.addStretch(1)
         column.addWidget(self._help_line)
         self._gap_line = QWidget()
-        rows = QVBoxLayout(self._gap_line)
-        rows.setContentsMargins(0, 0, 0, 0)
-        rows.setSpacing(2)
-        line = QHBoxLayout()
+        rows = vertical(self._gap_line, FLUSH, 2)
+        line = horizontal()
         for field in self.gap_fields.values():
             line.addWidget(field)
-        rows.addLayout(line)
-        rows.addWidget(self.gap_words)
+        fill(rows, line, self.gap_words)
         self._gap_line.hide()
-        column.addWidget(self._gap_line)
-        column.addWidget(self.map, 1)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        fill(column, self._gap_line, (self.map, 1))
+        outer = vertical(self, FLUSH)
         outer.addWidget(frame)
 
     def _ask(self) -> None:

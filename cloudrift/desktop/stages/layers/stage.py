@@ -9,16 +9,15 @@ from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
-    QHBoxLayout,
     QMenu,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, RECORDINGS, ask_for_file, ask_for_files
 from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.dropped import MIDI_FILES, RECORDED, SAMPLED, dropped
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import WhileShown, button, clear, label, panel, scrolling, set_look
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
@@ -97,20 +96,13 @@ class LayersStage(QWidget):
         self.recording.hide()
         left = panel()
         left.setFixedWidth(LIST_PX)
-        inside = QVBoxLayout(left)
-        inside.setContentsMargins(10, 8, 4, 8)
-        inside.setSpacing(3)
-        top = QHBoxLayout()
-        top.setContentsMargins(0, 0, 6, 0)
-        top.addWidget(label("Layers", size=14), 1)
-        top.addWidget(self.draw)
-        top.addWidget(self.add)
+        inside = vertical(left, (10, 8, 4, 8), 3)
+        top = horizontal(margins=(0, 0, 6, 0))
+        fill(top, (label("Layers", size=14), 1), self.draw, self.add)
         inside.addLayout(top)
         self.heard.setWordWrap(True)
         inside.addWidget(self.heard)
-        self._list = QVBoxLayout()
-        self._list.setSpacing(5)
-        self._list.setContentsMargins(0, 2, 6, 4)
+        self._list = vertical(margins=(0, 2, 6, 4), spacing=5)
         holder = QWidget()
         holder.setLayout(self._list)
         self._scroll = scrolling(holder)
@@ -119,17 +111,10 @@ class LayersStage(QWidget):
         assert bar is not None
         bar.rangeChanged.connect(self._bring_into_view)  # cards that are new have their places
         inside.addWidget(self._scroll, 1)
-        middle = QVBoxLayout()
-        middle.setSpacing(6)
-        middle.addWidget(self.room, 2)
-        middle.addWidget(self.notes, 3)
-        middle.addWidget(self.recording, 3)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(8, 6, 8, 6)
-        row.setSpacing(8)
-        row.addWidget(left)
-        row.addLayout(middle, 1)
-        row.addWidget(self.inspector)
+        middle = vertical(spacing=6)
+        fill(middle, (self.room, 2), (self.notes, 3), (self.recording, 3))
+        row = horizontal(self, (8, 6, 8, 6), 8)
+        fill(row, left, (middle, 1), self.inspector)
         WhileShown(
             self,
             self._show,
@@ -331,8 +316,8 @@ class LayersStage(QWidget):
                     "No layers yet. Add one: it follows the chords at once. Or drop a "
                     "MIDI file or one-shots here.",
                     name="soft",
+                    wrap=True,
                 )
-                empty.setWordWrap(True)
                 self._list.addWidget(empty)
             self._list.addStretch(1)
         for layer in loop.layers:
@@ -360,8 +345,7 @@ class LayersStage(QWidget):
     def _list_row(self, owner: Layer | Group) -> None:
         """Put a card into the list; layers of a group stand in under it."""
         row: QWidget = self.groups[owner.id] if isinstance(owner, Group) else self.rows[owner.id]
-        line = QHBoxLayout()
-        line.setContentsMargins(0, 0, 0, 0)
+        line = horizontal(margins=FLUSH)
         if isinstance(owner, Layer) and owner.group:
             line.addSpacing(INDENT_PX)
         line.addWidget(row)

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFrame,
-    QHBoxLayout,
     QPushButton,
     QTreeWidgetItem,
 )
@@ -19,6 +18,7 @@ from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.presence import over_the_rest_db
 from cloudrift.desktop.kit.drawers import InPlace, beside, column, head, table
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import fill, horizontal
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
     button,
@@ -172,10 +172,8 @@ class MicrophoneDrawer(QFrame):
         side.addWidget(self.take)
         middle = column(self.list, self.says)
         middle.setStretch(0, 1)
-        late = QHBoxLayout()
-        late.setSpacing(4)
-        late.addWidget(self.late, 1)
-        late.addWidget(self.measure)
+        late = horizontal(spacing=4)
+        fill(late, (self.late, 1), self.measure)
         right = column(
             label("It becomes", size=11.5, name="soft"), self.becomes, self.line, self.even, late
         )

@@ -11,15 +11,14 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QKeyEvent, QSho
 from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
-    QHBoxLayout,
     QLineEdit,
     QPushButton,
-    QVBoxLayout,
 )
 
 from cloudrift.desktop.kit.asking import ask_for_files
 from cloudrift.desktop.kit.drawers import beside, head
 from cloudrift.desktop.kit.dropped import ONE_SHOTS, SAMPLED, dropped
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import ChoiceRow, button, label, put_away, scrolling
 from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
@@ -76,8 +75,7 @@ class Shelf(QFrame):
             columns=2 + len(FAMILIES),
             name="Family",
         )
-        self.about = label("", size=11.5, name="soft")
-        self.about.setWordWrap(True)
+        self.about = label("", size=11.5, name="soft", wrap=True)
         self.target = label("", size=11.5, name="soft")
         self.use = QPushButton("Use it")
         self.add = QPushButton("Add a layer")
@@ -112,25 +110,17 @@ class Shelf(QFrame):
             "to add a layer. The line is its register, the mark C4.",
             size=11,
             name="soft",
+            wrap=True,
         )
-        hint.setWordWrap(True)
-        side = QVBoxLayout()
-        side.setContentsMargins(0, 0, 0, 0)
-        side.setSpacing(4)
-        side.addLayout(head("Shelf", self.close_drawer))
-        side.addWidget(self.search)
-        side.addWidget(self.which)
+        side = vertical(margins=FLUSH, spacing=4)
+        fill(side, head("Shelf", self.close_drawer), self.search, self.which)
         for words, row in (("Reaches", self.reach), ("Hear it", self.how)):
-            line = QHBoxLayout()
-            line.addWidget(label(words, size=11.5, name="soft"))
-            line.addWidget(row, 1)
+            line = horizontal()
+            fill(line, label(words, size=11.5, name="soft"), (row, 1))
             side.addLayout(line)
         side.addWidget(hint, 1)
-        right = QVBoxLayout()
-        right.setContentsMargins(0, 0, 0, 0)
-        right.setSpacing(4)
-        right.addWidget(self.about, 1)
-        right.addWidget(self.target)
+        right = vertical(margins=FLUSH, spacing=4)
+        fill(right, (self.about, 1), self.target)
         hands = QGridLayout()
         hands.setSpacing(4)
         for i, one in enumerate((self.use, self.add, self.beside, self.bring)):
@@ -139,8 +129,7 @@ class Shelf(QFrame):
             hands.addWidget(one, i // 2, i % 2)
         right.addLayout(hands)
         self.about.setAlignment(Qt.AlignmentFlag.AlignTop)
-        middle = QVBoxLayout()
-        middle.setSpacing(5)
+        middle = vertical(spacing=5)
         middle.addWidget(self.families)
         self._scroll = scrolling(self.grid)
         middle.addWidget(self._scroll, 1)

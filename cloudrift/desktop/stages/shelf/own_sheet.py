@@ -2,9 +2,10 @@
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QLineEdit, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import ChoiceRow, button, heading, label, scrolling
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
@@ -39,23 +40,22 @@ class OwnSheet(QDialog):
         self.plays.show_choice(self._plays)
         self.plays.chosen.connect(self._choose)
         self.roots: list[FieldWidget] = []
-        self.words = label("", size=11.5, name="signal")
-        self.words.setWordWrap(True)
-        column = QVBoxLayout(self)
-        column.setSpacing(7)
+        self.words = label("", size=11.5, name="signal", wrap=True)
+        column = vertical(self, spacing=7)
         for title, widget in (
             ("Name", self.name),
             ("Plays", self.plays),
             ("Where from, and which licence: kept in the sound", self.licence),
         ):
-            column.addWidget(heading(title))
-            column.addWidget(widget)
-        column.addWidget(heading("Recordings and the pitch each sounds (C4 is 60)"))
-        column.addWidget(scrolling(self._list()), 1)
-        column.addWidget(self.words)
-        line = QHBoxLayout()
-        line.addStretch(1)
-        line.addWidget(button("Leave it", self.reject))
+            fill(column, heading(title), widget)
+        fill(
+            column,
+            heading("Recordings and the pitch each sounds (C4 is 60)"),
+            (scrolling(self._list()), 1),
+            self.words,
+        )
+        line = horizontal()
+        fill(line, 1, button("Leave it", self.reject))
         self.make = button("Make the sound", self._make, name="strong")
         self.make.setDefault(True)
         line.addWidget(self.make)
@@ -63,8 +63,7 @@ class OwnSheet(QDialog):
 
     def _list(self) -> QWidget:
         holder = QWidget()
-        rows = QVBoxLayout(holder)
-        rows.setContentsMargins(0, 0, 8, 0)
+        rows = vertical(holder, (0, 0, 8, 0))
         for each in self._found:
             root = each.recording.root
             field = Field(
@@ -81,8 +80,7 @@ class OwnSheet(QDialog):
             said = f"{_note(root)}, {each.how}" if known else "not found: please type it"
             words = label(said, size=11, name="soft" if known else "signal")
             widget.edited.connect(lambda value, w=words: w.setText(f"{_note(value)}, typed"))
-            rows.addWidget(widget)
-            rows.addWidget(words)
+            fill(rows, widget, words)
             self.roots.append(widget)
         rows.addStretch(1)
         return holder

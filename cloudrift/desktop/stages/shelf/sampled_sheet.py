@@ -3,8 +3,9 @@
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QWidget
 
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import button, heading, label
 from cloudrift.ground.words import NAME_TYPED, plural
 from cloudrift.sound import CATALOGUE
@@ -36,24 +37,27 @@ class SampledSheet(QDialog):
             line.setAccessibleName(words)
         self.name.textEdited.connect(self._on_typed)
         self.licence.setPlaceholderText("e.g. own recording; CC0 by …")
-        self.words = label("", size=11.5, name="signal")
-        self.words.setWordWrap(True)
-        column = QVBoxLayout(self)
-        column.setSpacing(7)
+        self.words = label("", size=11.5, name="signal", wrap=True)
+        column = vertical(self, spacing=7)
         if len(names) > 1:
-            column.addWidget(heading(f"{plural(len(names), 'instrument')} in {path.name}"))
-            column.addWidget(self.search)
-            column.addWidget(self.list, 1)
+            fill(
+                column,
+                heading(f"{plural(len(names), 'instrument')} in {path.name}"),
+                self.search,
+                (self.list, 1),
+            )
         else:
             column.addWidget(heading(f"The instrument in {path.name}"))
-        column.addWidget(heading("Name"))
-        column.addWidget(self.name)
-        column.addWidget(heading("Where from, and which licence: kept in the sound"))
-        column.addWidget(self.licence)
-        column.addWidget(self.words)
-        hands = QHBoxLayout()
-        hands.addStretch(1)
-        hands.addWidget(button("Leave it", self.reject))
+        fill(
+            column,
+            heading("Name"),
+            self.name,
+            heading("Where from, and which licence: kept in the sound"),
+            self.licence,
+            self.words,
+        )
+        hands = horizontal()
+        fill(hands, 1, button("Leave it", self.reject))
         self.make = button("Make the sound", self._make, name="strong")
         self.make.setDefault(True)
         hands.addWidget(self.make)

@@ -8,7 +8,6 @@ from PyQt6.QtCore import QEvent, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import (
     QComboBox,
-    QHBoxLayout,
     QLineEdit,
     QVBoxLayout,
     QWidget,
@@ -16,6 +15,7 @@ from PyQt6.QtWidgets import (
 
 from cloudrift.desktop.kit.dropped import MIDI_FILES, RECORDED, dropped, is_midi
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
@@ -114,8 +114,7 @@ class StartPage(QWidget):
             tip="Its key, tempo and sounds; the chords are yours to write",
         )
         self.never_mind = button("Back to the open loop", self.leave)
-        self.summary = label("", size=13)
-        self.summary.setWordWrap(True)
+        self.summary = label("", size=13, wrap=True)
         self.draws = QWidget()
         self._lay_out()
         self._connect()
@@ -123,63 +122,43 @@ class StartPage(QWidget):
     def _lay_out(self) -> None:
         middle = panel()
         middle.setMaximumWidth(760)
-        page = QVBoxLayout(middle)
-        page.setContentsMargins(26, 18, 26, 18)
-        page.setSpacing(7)
+        page = vertical(middle, (26, 18, 26, 18), 7)
         page.addWidget(label("Start a loop", size=20, weight=SEMI))
         inside = QWidget()
         page.addWidget(scrolling(inside), 1)  # in a small window not all of it has room
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(7)
-        column.addWidget(heading("From"))
-        column.addWidget(self.begin_from)
+        column = vertical(inside, FLUSH, 7)
+        fill(column, heading("From"), self.begin_from)
         for source in self.sources:  # of these, one is shown
             column.addWidget(source)
-        column.addWidget(heading("Name"))
-        column.addWidget(self.title)
-        pair = QHBoxLayout()
+        fill(column, heading("Name"), self.title)
+        pair = horizontal()
         left, right = QVBoxLayout(), QVBoxLayout()
         left.addWidget(heading("Key"))
-        keys = QHBoxLayout()
-        keys.addWidget(self.tonic, 1)
-        keys.addWidget(self.mode, 1)
+        keys = horizontal()
+        fill(keys, (self.tonic, 1), (self.mode, 1))
         left.addLayout(keys)
         left.addWidget(heading("Length and metre"))
-        lengths = QHBoxLayout()
-        lengths.addWidget(self.bars, 1)
-        lengths.addWidget(self.metre)
+        lengths = horizontal()
+        fill(lengths, (self.bars, 1), self.metre)
         left.addLayout(lengths)
         right.addWidget(heading("Tempo"))
         right.addWidget(self.tempo)
-        drawing = QVBoxLayout(self.draws)
-        drawing.setContentsMargins(0, 0, 0, 0)
+        drawing = vertical(self.draws, FLUSH)
         drawing.addWidget(heading("Draw: the same number is the same loop"))
-        draws = QHBoxLayout()
-        draws.addWidget(self.draw, 1)
-        draws.addWidget(self.another)
+        draws = horizontal()
+        fill(draws, (self.draw, 1), self.another)
         drawing.addLayout(draws)
         right.addWidget(self.draws)
         right.addStretch(1)
         pair.addLayout(left, 1)
         pair.addSpacing(18)
         pair.addLayout(right, 1)
-        column.addLayout(pair)
-        column.addWidget(heading("This loop"))
-        column.addWidget(self.summary)
-        column.addStretch(1)
-        row = QHBoxLayout()
-        row.addWidget(self.never_mind)
-        row.addStretch(1)
-        row.addWidget(self.listen)
-        row.addWidget(self.begin_empty)
-        row.addWidget(self.begin)
+        fill(column, pair, heading("This loop"), self.summary, 1)
+        row = horizontal()
+        fill(row, self.never_mind, 1, self.listen, self.begin_empty, self.begin)
         page.addLayout(row)
-        outer = QHBoxLayout(self)
-        outer.setContentsMargins(8, 6, 8, 6)
-        outer.addStretch(1)
-        outer.addWidget(middle, 10)
-        outer.addStretch(1)
+        outer = horizontal(self, (8, 6, 8, 6))
+        fill(outer, 1, (middle, 10), 1)
 
     def _connect(self) -> None:
         self.tonic.addItem("", None)

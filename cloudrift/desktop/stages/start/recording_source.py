@@ -4,11 +4,12 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QWidget
 
 from cloudrift.audio.clips import LONGEST_S
 from cloudrift.desktop.kit.asking import RECORDINGS
 from cloudrift.desktop.kit.heard_in import HeardIn
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.desktop.stages.start.sources import Choice, FileSource, altered
@@ -55,10 +56,8 @@ class RecordingSource(FileSource):
         self.laid = QCheckBox("The recording itself as a layer")
         self.laid.toggled.connect(self.changed)
         self.of_style = QWidget()
-        line = QHBoxLayout(self.of_style)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.addWidget(self.in_style, 1)
-        line.addWidget(self.laid)
+        line = horizontal(self.of_style, FLUSH)
+        fill(line, (self.in_style, 1), self.laid)
         self.column.addWidget(self.of_style)
         self.of_style.hide()
 

@@ -9,7 +9,6 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QGridLayout,
-    QHBoxLayout,
     QListWidget,
     QPushButton,
     QVBoxLayout,
@@ -17,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import ChoiceRow, button, clear, heading, label
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
@@ -92,15 +92,12 @@ def altered(loop: Loop, choice: Choice) -> Loop:
 
 
 def _words(text: str) -> QWidget:
-    made = label(text, size=12.5, name="soft")
-    made.setWordWrap(True)
+    made = label(text, size=12.5, name="soft", wrap=True)
     return made
 
 
 def _column(source: Source) -> QVBoxLayout:
-    column = QVBoxLayout(source)
-    column.setContentsMargins(0, 0, 0, 0)
-    column.setSpacing(7)
+    column = vertical(source, FLUSH, 7)
     return column
 
 
@@ -236,13 +233,11 @@ class FileSource(Source):
         self._name = f"start from {type(self).__name__}"
         self.path: Path | None = None
         self.choose_file = button("Choose a file…", self._choose_or_stop)
-        self.says = label("", size=12.5, name="soft")
-        self.says.setWordWrap(True)
+        self.says = label("", size=12.5, name="soft", wrap=True)
         self._reading = False
         self.column = _column(self)
-        line = QHBoxLayout()
-        line.addWidget(self.choose_file)
-        line.addWidget(self.says, 1)
+        line = horizontal()
+        fill(line, self.choose_file, (self.says, 1))
         self.column.addLayout(line)
         self.says.setText(self.ask)
 
@@ -375,11 +370,9 @@ class TemplateSource(Source):
             "with its chords, layers and treatments."
         )
         column = _column(self)
-        row = QHBoxLayout()
-        row.addWidget(self.list, 1)
-        row.addWidget(self.remove)
-        column.addLayout(row)
-        column.addWidget(self.none)
+        row = horizontal()
+        fill(row, (self.list, 1), self.remove)
+        fill(column, row, self.none)
 
     def enter(self) -> None:
         """Read the folder anew."""

@@ -5,9 +5,10 @@ from typing import Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import clear, heading, label
 from cloudrift.desktop.stages.style.grammar import GrammarView
 from cloudrift.desktop.stages.style.range_field import NAME_PX, RangeField
@@ -40,9 +41,7 @@ class CardFields(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._column = QVBoxLayout(self)
-        self._column.setContentsMargins(0, 0, 10, 0)
-        self._column.setSpacing(4)
+        self._column = vertical(self, (0, 0, 10, 0), 4)
         self._shape: object = None
         self._shows: list[Callable[[Card], None]] = []
         self.grammar: GrammarView  # built with the rest
@@ -209,12 +208,10 @@ class CardFields(QWidget):
 
         line.editingFinished.connect(take)
         holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
+        row = horizontal(holder, FLUSH)
         says = label(name, size=12)
         says.setFixedWidth(NAME_PX)
-        row.addWidget(says)
-        row.addWidget(line, 1)
+        fill(row, says, (line, 1))
         self._column.addWidget(holder)
         self.lines[key] = line
         self._shows.append(lambda c: line.setText(", ".join(pretty(word) for word in get(c))))

@@ -7,17 +7,16 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
-    QHBoxLayout,
     QPlainTextEdit,
     QStackedWidget,
     QTreeWidgetItem,
-    QVBoxLayout,
     QWidget,
 )
 
 from cloudrift.audio.files import write_atomically
 from cloudrift.desktop.kit.asking import ask_for_file
 from cloudrift.desktop.kit.drawers import table
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import figure_font
 from cloudrift.desktop.kit.parts import ChoiceRow, button, label, scrolling, set_look
 from cloudrift.desktop.session.session import Session
@@ -52,8 +51,7 @@ class CardTab(QWidget):
         self._clock.setInterval(LOOK_MS)
         self._clock.timeout.connect(self.look)
         self.text.textChanged.connect(self._clock.start)
-        self.says = label("", size=11.5, name="soft")
-        self.says.setWordWrap(True)
+        self.says = label("", size=11.5, name="soft", wrap=True)
         self.keep = button(
             "Keep as a card of mine",
             self.keep_it,
@@ -72,10 +70,8 @@ class CardTab(QWidget):
             (170, 130, 130),
             "What they ask otherwise, what differs most first",
         )
-        line = QHBoxLayout(self)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(10)
-        left = QVBoxLayout()
+        line = horizontal(self, FLUSH, 10)
+        left = vertical()
         self.fields = CardFields()
         self.fields.edited.connect(self._edit)
         self.pages = QStackedWidget()
@@ -85,21 +81,17 @@ class CardTab(QWidget):
         self.how.setFixedWidth(170)
         self.how.chosen.connect(self.show_as)
         self.how.show_choice(0)
-        left.addWidget(self.how)
-        left.addWidget(self.pages, 1)
-        left.addWidget(self.says)
-        row = QHBoxLayout()
+        fill(left, self.how, (self.pages, 1), self.says)
+        row = horizontal()
         for one in (self.keep, self.again, self.blank, self.share, self.bring):
             row.addWidget(one)
         row.addStretch(1)
         left.addLayout(row)
         line.addLayout(left, 3)
-        right = QVBoxLayout()
-        head = QHBoxLayout()
-        head.addWidget(label("Compared with", size=11.5, name="soft"))
-        head.addWidget(self.other, 1)
-        right.addLayout(head)
-        right.addWidget(self.table, 1)
+        right = vertical()
+        head = horizontal()
+        fill(head, label("Compared with", size=11.5, name="soft"), (self.other, 1))
+        fill(right, head, (self.table, 1))
         line.addLayout(right, 2)
 
     def show_card(self, card: Card | None) -> None:

@@ -4,16 +4,15 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from PyQt6.QtWidgets import (
-    QHBoxLayout,
     QLineEdit,
     QProgressBar,
     QTreeWidgetItem,
-    QVBoxLayout,
     QWidget,
 )
 
 from cloudrift.desktop.kit.asking import ask_for_files
 from cloudrift.desktop.kit.drawers import table
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import button, label
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
@@ -44,15 +43,14 @@ class Learning(QWidget):
             "becomes a card of your own: ranges of marks, what follows what, who plays. Notes and "
             "sound are not taken over.",
             size=12,
+            wrap=True,
         )
-        says.setWordWrap(True)
         self.choose = button("Choose files…", self._choose, name="strong")
         self.stop = button("Cancel", self.cancel)
         self.stop.hide()
         self.bar = QProgressBar()
         self.bar.hide()
-        self.words = label("", size=11.5, name="soft")
-        self.words.setWordWrap(True)
+        self.words = label("", size=11.5, name="soft", wrap=True)
         self.table = table(
             ("Mark", "Asked", "Examples", ""), (220, 330, 80, 120), "The card that was drafted"
         )
@@ -62,20 +60,15 @@ class Learning(QWidget):
         self.name.setAccessibleName("Name of the card")
         self.name.textChanged.connect(lambda _text: self._show_keep())
         self.keep = button("Keep it, and use it here", self.keep_it)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        column = vertical(self, FLUSH)
         column.addWidget(says)
-        row = QHBoxLayout()
+        row = horizontal()
         for one in (self.choose, self.stop):
             row.addWidget(one)
-        row.addWidget(self.bar, 1)
-        row.addStretch(1)
-        column.addLayout(row)
-        column.addWidget(self.words)
-        column.addWidget(self.table, 1)
-        last = QHBoxLayout()
-        last.addWidget(self.name, 1)
-        last.addWidget(self.keep)
+        fill(row, (self.bar, 1), 1)
+        fill(column, row, self.words, (self.table, 1))
+        last = horizontal()
+        fill(last, (self.name, 1), self.keep)
         column.addLayout(last)
         self._show_keep()
 

@@ -2,8 +2,9 @@
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PyQt6.QtWidgets import QPushButton, QWidget
 
+from cloudrift.desktop.kit.layouts import fill, horizontal
 from cloudrift.desktop.kit.look import MEDIUM, color, figure_font, text_font
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
@@ -30,10 +31,8 @@ class MarkRow(QWidget):
         self.button.setProperty("fit", "slim")
         self.button.clicked.connect(self._make)
         Trying(self.button, session, self._edit, f"with {mark.kind.label.lower()} met")
-        line = QHBoxLayout(self)
-        line.setContentsMargins(0, 2, 8, 2)
-        line.addStretch(1)
-        line.addWidget(self.button)
+        line = horizontal(self, (0, 2, 8, 2))
+        fill(line, 1, self.button)
         self.show_mark(mark, None)
 
     def show_mark(self, mark: Mark, change: Change | None) -> None:

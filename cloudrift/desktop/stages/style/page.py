@@ -4,8 +4,9 @@ from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
-from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
     WhileShown,
@@ -53,15 +54,14 @@ class StylePage(QWidget):
         self.about = label("", size=12, name="soft")
         self.tabs = ChoiceRow(list(TABS), columns=len(TABS), name="What of the card")
         self.tabs.chosen.connect(self.show_tab)
-        self.words = label("", size=11.5, name="soft")
-        self.words.setWordWrap(True)
+        self.words = label("", size=11.5, name="soft", wrap=True)
         self.filter = ChoiceRow(list(SHOWN), columns=2, name="Which marks")
         self.filter.setFixedWidth(150)
         self.filter.chosen.connect(self._filter)
         self.filter.show_choice("all")
         self._only_missed = False
-        self.marks = QVBoxLayout()
-        self.moves = QVBoxLayout()
+        self.marks = vertical()
+        self.moves = vertical()
         self.learning = Learning(session, tasks, marking)
         self.stack = QStackedWidget()
         self.card = CardTab(session, marking)
@@ -82,26 +82,16 @@ class StylePage(QWidget):
 
     def _lay_out(self) -> None:
         inside = panel()
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(14, 10, 12, 10)
-        column.setSpacing(6)
-        head = QHBoxLayout()
-        head.setSpacing(12)
-        head.addWidget(self.title)
-        head.addWidget(self.about, 1)
+        column = vertical(inside, (14, 10, 12, 10), 6)
+        head = horizontal(spacing=12)
+        fill(head, self.title, (self.about, 1))
         self.tabs.setFixedWidth(420)
-        head.addWidget(self.tabs)
-        head.addWidget(button("Close", self.closed.emit, tip="Back to the stage (Esc)"))
+        fill(head, self.tabs, button("Close", self.closed.emit, tip="Back to the stage (Esc)"))
         column.addLayout(head)
-        under = QHBoxLayout()
-        under.addWidget(self.words, 1)
-        under.addWidget(self.doing)
-        under.addWidget(self.stop)
-        under.addWidget(self.filter)
-        column.addLayout(under)
-        column.addWidget(self.stack, 1)
-        line = QVBoxLayout(self)
-        line.setContentsMargins(8, 8, 8, 8)
+        under = horizontal()
+        fill(under, (self.words, 1), self.doing, self.stop, self.filter)
+        fill(column, under, (self.stack, 1))
+        line = vertical(self, (8, 8, 8, 8))
         line.addWidget(inside)
 
     def show_tab(self, tab: object) -> None:

@@ -1,9 +1,10 @@
 """A range as two fields beside each other: from so much to so much."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, horizontal
 from cloudrift.desktop.kit.parts import label
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import number
@@ -38,9 +39,7 @@ class RangeField(QWidget):
         log = log and low > 0
         self.low = FieldWidget(field_of("from", unit, low, high, step, log=log), low)
         self.high = FieldWidget(field_of("to", unit, low, high, step, log=log), high)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(6)
+        row = horizontal(self, FLUSH, 6)
         says = label(name, size=12)
         says.setFixedWidth(NAME_PX)
         row.addWidget(says)

@@ -5,10 +5,11 @@ from pathlib import Path
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QObject, pyqtSignal
 from PyQt6.QtGui import QHideEvent
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QProgressBar, QWidget
 
 from cloudrift.desktop.kit.asking import ask_for_folder
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import ChoiceRow, button, clear, label, scrolling
 from cloudrift.desktop.kit.rest import Rest
 from cloudrift.desktop.session.hearing.preview import Preview
@@ -67,22 +68,14 @@ class Sketches(QWidget):
         self._grid.setContentsMargins(0, 0, 10, 0)
         self._grid.setSpacing(6)
         holder = QWidget()
-        inside = QVBoxLayout(holder)
-        inside.setContentsMargins(0, 0, 0, 0)
-        inside.addLayout(self._grid)
-        inside.addStretch(1)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        row = QHBoxLayout()
+        inside = vertical(holder, FLUSH)
+        fill(inside, self._grid, 1)
+        column = vertical(self, FLUSH)
+        row = horizontal()
         for one in (self.count, self.draw, self.stop):
             row.addWidget(one)
-        row.addWidget(self.bar, 1)
-        row.addStretch(1)
-        row.addWidget(self.order)
-        row.addWidget(self.keep)
-        column.addLayout(row)
-        column.addWidget(self.words)
-        column.addWidget(scrolling(holder), 1)
+        fill(row, (self.bar, 1), 1, self.order, self.keep)
+        fill(column, row, self.words, (scrolling(holder), 1))
         self.came.connect(self._add)
         self._preview.ended.connect(self._show)
         self._show()

@@ -4,8 +4,9 @@ from functools import partial
 
 from PyQt6.QtCore import QStringListModel, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLineEdit, QMenu, QPushButton, QWidget
+from PyQt6.QtWidgets import QCompleter, QLineEdit, QMenu, QPushButton, QWidget
 
+from cloudrift.desktop.kit.layouts import FLUSH, horizontal
 from cloudrift.texture import FAMILIES, KINDS
 
 
@@ -16,9 +17,7 @@ class AddBar(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(6)
+        row = horizontal(self, FLUSH, 6)
         self._by_text = {f"{k.label}: {k.about}": k.name for k in KINDS.values()}
         self.search = QLineEdit()
         self.search.setPlaceholderText("Add a treatment: type what it does")

@@ -2,8 +2,9 @@
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import button, heading
 
 
@@ -15,13 +16,10 @@ class BackPage(QWidget):
     def __init__(self, words: str) -> None:
         super().__init__()
         self.heading = heading(words)
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.column.setSpacing(6)
+        self.column = vertical(self, FLUSH, 6)
         self.back = button("‹ back to the line", self.left.emit, name="link", tip="Esc")
-        row = QHBoxLayout()
-        row.addWidget(self.heading, 1)
-        row.addWidget(self.back)
+        row = horizontal()
+        fill(row, (self.heading, 1), self.back)
         self.column.addLayout(row)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

@@ -7,10 +7,10 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QSizePolicy,
-    QVBoxLayout,
     QWidget,
 )
 
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, text_font
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
@@ -97,7 +97,7 @@ class FinishPage(BackPage):
         self.where = label("", size=11.5, name="soft")
         column = self.column
         column.addWidget(self.where)
-        row = QHBoxLayout()
+        row = horizontal()
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find a finish: dark, tape, far…")
         self.search.setAccessibleName("Find a finish")
@@ -109,15 +109,13 @@ class FinishPage(BackPage):
         self.uses.chosen.connect(self._choose_use)
         column.addWidget(self.uses)
         column.addLayout(self._saving())
-        self._list = QVBoxLayout()
-        self._list.setContentsMargins(0, 0, 8, 0)
-        self._list.setSpacing(5)
+        self._list = vertical(margins=(0, 0, 8, 0), spacing=5)
         holder = QWidget()
         holder.setLayout(self._list)
         column.addWidget(scrolling(holder), 1)
 
     def _saving(self) -> QHBoxLayout:
-        row = QHBoxLayout()
+        row = horizontal()
         self.name, self.purpose = QLineEdit(), QLineEdit()
         self.name.setMaxLength(NAME_TYPED)
         self.name.setPlaceholderText("Name for this line")
@@ -126,8 +124,7 @@ class FinishPage(BackPage):
         self.purpose.setAccessibleName("What the finish is for")
         self.name.returnPressed.connect(self.save)
         self.purpose.returnPressed.connect(self.save)
-        row.addWidget(self.name, 2)
-        row.addWidget(self.purpose, 3)
+        fill(row, (self.name, 2), (self.purpose, 3))
         self.keep = button("Save this line", self.save, tip=f"As a TOML file in {own_folder()}")
         row.addWidget(self.keep)
         return row
@@ -196,14 +193,15 @@ class FinishPage(BackPage):
             f"heard: {finish.name}",
         )
         card.clicked.connect(lambda _c: self.lay(finish, behind=False))
-        row = QHBoxLayout()
-        row.addWidget(card, 1)
-        row.addWidget(
+        row = horizontal()
+        fill(
+            row,
+            (card, 1),
             small_button(
                 "behind",
                 lambda: self.lay(finish, behind=True),
                 tip="Lay it behind the treatments there are",
-            )
+            ),
         )
         if not finish.house:
             row.addWidget(

@@ -1,8 +1,9 @@
 """What find harsh has found, and the notch that it offers."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
+from cloudrift.desktop.kit.layouts import fill, horizontal
 from cloudrift.desktop.kit.parts import button, label, small_button
 from cloudrift.texture.kinds.resonances import Harsh
 
@@ -14,16 +15,11 @@ class HarshLine(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 8, 0)
-        row.setSpacing(8)
+        row = horizontal(self, (0, 0, 8, 0), 8)
         self._found: Harsh | None = None
         self.words = label("", size=12)
         self.notch = button("Add a notch there", self._want, tip="An equaliser at the line's end")
-        row.addWidget(self.words)
-        row.addWidget(self.notch)
-        row.addStretch(1)
-        row.addWidget(small_button("close", self.hide))
+        fill(row, self.words, self.notch, 1, small_button("close", self.hide))
         self.hide()
 
     def show_looking(self) -> None:

@@ -3,8 +3,9 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QSignalBlocker
-from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QWidget
 
+from cloudrift.desktop.kit.layouts import FLUSH, fill, vertical
 from cloudrift.desktop.kit.parts import label
 from cloudrift.texture.treatment import MOST_NOTE
 
@@ -15,17 +16,14 @@ class NoteLine(QWidget):
     def __init__(self, note: str, *, edited: Callable[[str], object], open_: bool) -> None:
         super().__init__()
         self._edited, self._open = edited, open_
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        self.words = label("", size=11)
-        self.words.setWordWrap(True)
+        column = vertical(self, FLUSH)
+        self.words = label("", size=11, wrap=True)
         self.line = QLineEdit()
         self.line.setMaxLength(MOST_NOTE)
         self.line.setPlaceholderText("A note on this card")
         self.line.setAccessibleName("Note on this card")
         self.line.editingFinished.connect(self._written)
-        column.addWidget(self.words)
-        column.addWidget(self.line)
+        fill(column, self.words, self.line)
         self._note = note
         self.show_note(note)
 

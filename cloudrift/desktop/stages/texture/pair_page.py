@@ -1,8 +1,9 @@
 """Two strips side by side, large, with their spectra laid over each other."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QLabel, QWidget
 
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import label
 from cloudrift.desktop.stages.texture.back_page import BackPage
 from cloudrift.desktop.stages.texture.portrait_view import PortraitView
@@ -27,17 +28,15 @@ class PairPage(BackPage):
     def __init__(self) -> None:
         super().__init__("Two strips side by side")
         column = self.column
-        self._row = QHBoxLayout()
-        self._row.setSpacing(10)
+        self._row = horizontal(spacing=10)
         self.choices: list[QComboBox] = []
         self.strips: list[Strip] = []
         self.measures: list[QLabel] = []
         column.addLayout(self._row, 3)
         self.spectra: PortraitView | None = None
-        self._under = QVBoxLayout()
+        self._under = vertical()
         column.addLayout(self._under, 2)
-        self.says = label("", size=12)
-        self.says.setWordWrap(True)
+        self.says = label("", size=12, wrap=True)
         column.addWidget(self.says)
         self._role = ""
 
@@ -68,19 +67,14 @@ class PairPage(BackPage):
         self.choices, self.strips, self.measures = [], [], []
         for which, side in enumerate(("left", "right")):
             holder = QWidget()
-            inside = QVBoxLayout(holder)
-            inside.setContentsMargins(0, 0, 0, 0)
-            inside.setSpacing(4)
+            inside = vertical(holder, FLUSH, 4)
             choice = QComboBox()
             choice.setAccessibleName(f"What stands at the {side}")
             choice.currentIndexChanged.connect(lambda _i: self.asked.emit())
             strip = Strip(role, f"the {side} one")
             strip.pressed.connect(lambda n=which: self.pressed.emit(self.steps[n]))
-            measures = label("", size=11.5, name="soft")
-            measures.setWordWrap(True)
-            inside.addWidget(choice)
-            inside.addWidget(strip, 1)
-            inside.addWidget(measures)
+            measures = label("", size=11.5, name="soft", wrap=True)
+            fill(inside, choice, (strip, 1), measures)
             self.choices.append(choice)
             self.strips.append(strip)
             self.measures.append(measures)

@@ -14,15 +14,14 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
-    QHBoxLayout,
     QLabel,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.held import held
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, color
 from cloudrift.desktop.kit.parts import button, label, set_look
 from cloudrift.desktop.kit.ride_lane import RideLane, first_points, small_ride
@@ -59,30 +58,21 @@ class _Row(QFrame):
         self.title = label(title, size=14.5, weight=SEMI)
         self.under = label(under, size=11, name="soft")
         self.strip = Strip(role, title)
-        self.words = QVBoxLayout()
-        self.words.setSpacing(2)
-        self.words.addWidget(self.title)
-        self.words.addWidget(self.under)
+        self.words = vertical(spacing=2)
+        fill(self.words, self.title, self.under)
         holder = QWidget()
         holder.setFixedWidth(WORDS_WIDTH)
         holder.setLayout(self.words)
         self.words.setContentsMargins(0, 0, 0, 0)
-        self.middle = QVBoxLayout()
-        self.middle.setSpacing(4)
-        self.right = QVBoxLayout()
-        self.right.setSpacing(4)
+        self.middle = vertical(spacing=4)
+        self.right = vertical(spacing=4)
         self.right.addWidget(self.strip, 1)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 8, 8, 8)
-        row.setSpacing(8)
-        row.addWidget(holder)
-        row.addLayout(self.middle)
-        row.addLayout(self.right, 1)
+        row = horizontal(self, (12, 8, 8, 8), 8)
+        fill(row, holder, self.middle, (self.right, 1))
 
     def add_words(self, name: str = "soft", size: float = 11.5) -> QLabel:
         """Add a line of words under the fields and return it."""
-        made = label("", size=size, name=name)
-        made.setWordWrap(True)
+        made = label("", size=size, name=name, wrap=True)
         made.setFixedWidth(MIDDLE_WIDTH)
         self.middle.addWidget(made)
         return made
@@ -141,14 +131,12 @@ class TreatmentRow(_Row):
         self.heed.hide()
         self.note = NoteLine(treatment.note, edited=self._write_note, open_=open_)
         self.note.setFixedWidth(MIDDLE_WIDTH)
-        self.middle.addWidget(self.note)
-        self.middle.addStretch(1)
+        fill(self.middle, self.note, 1)
         self.portrait: PortraitView | None = None
         if open_:
             self.strip.setFixedHeight(OPEN_STRIP)
             self.portrait = PortraitView(role)
-            self.right.addWidget(self.portrait)
-            self.right.addStretch(1)
+            fill(self.right, self.portrait, 1)
         self.show_treatment(treatment)
 
     def _add_switch(self, treatment: Treatment, open_: bool) -> None:
@@ -161,11 +149,8 @@ class TreatmentRow(_Row):
         self.more = QPushButton("close" if open_ else f"all {total} ›")
         self.more.setObjectName("link")
         self.more.clicked.connect(self._open)
-        line = QHBoxLayout()
-        line.setSpacing(4)
-        line.addWidget(self.switch)
-        line.addWidget(self.more)
-        line.addStretch(1)
+        line = horizontal(spacing=4)
+        fill(line, self.switch, self.more, 1)
         self.words.addLayout(line)
 
     def _add_hands(self) -> None:

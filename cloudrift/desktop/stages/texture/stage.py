@@ -4,11 +4,12 @@ from functools import partial
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent, QKeySequence
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QStackedWidget, QWidget
 
 from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.held import held
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, text_font
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
@@ -88,14 +89,10 @@ class TextureStage(QWidget):
         for page in (self._descent(), self.finishes, self.pair):
             self.pages.addWidget(page)
         middle = panel()
-        inside = QVBoxLayout(middle)
-        inside.setContentsMargins(12, 7, 4, 8)
+        inside = vertical(middle, (12, 7, 4, 8))
         inside.addWidget(self.pages)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(8, 6, 8, 6)
-        row.setSpacing(8)
-        row.addWidget(self.targets)
-        row.addWidget(middle, 1)
+        row = horizontal(self, (8, 6, 8, 6), 8)
+        fill(row, self.targets, (middle, 1))
         WhileShown(self, self._show, session.changed, session.opened, session.selected)
         session.hearing.changed.connect(self._show_heard)
         session.hearing.loudness_changed.connect(self._show_loudness)
@@ -106,27 +103,20 @@ class TextureStage(QWidget):
 
     def _descent(self) -> QWidget:
         page = QWidget()
-        inside = QVBoxLayout(page)
-        inside.setContentsMargins(0, 0, 0, 0)
-        inside.setSpacing(4)
+        inside = vertical(page, FLUSH, 4)
         inside.addLayout(self._head())
-        self._list = QVBoxLayout()
-        self._list.setContentsMargins(0, 2, 8, 2)
-        self._list.setSpacing(0)
+        self._list = vertical(margins=(0, 2, 8, 2), spacing=0)
         holder = QWidget()
         holder.setLayout(self._list)
         self._scroll = scrolling(holder)
         inside.addWidget(self._scroll, 1)
-        self.treated = label("", size=11.5, name="soft")
-        self.treated.setWordWrap(True)
+        self.treated = label("", size=11.5, name="soft", wrap=True)
         self.blend = FieldWidget(LINE_BLEND, 100.0)
         self.blend.setFixedWidth(158)
         self.blend.edited.connect(self._blend_line)
         self.blend.settled.connect(self._session.end_drag)
-        foot = QHBoxLayout()
-        foot.setContentsMargins(0, 0, 8, 0)
-        foot.addWidget(self.treated, 1)
-        foot.addWidget(self.blend)
+        foot = horizontal(margins=(0, 0, 8, 0))
+        fill(foot, (self.treated, 1), self.blend)
         inside.addLayout(foot)
         self.harsh = HarshLine()
         self.harsh.notch_wanted.connect(self._notch)
@@ -138,13 +128,10 @@ class TextureStage(QWidget):
         return page
 
     def _head(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(4)
+        row = horizontal(spacing=4)
         self.title = Elided(size=14)
         self.title.setFont(text_font(14, SEMI))
-        row.addWidget(self.title, 1)
-        row.addStretch(1)
-        row.addWidget(label("B compares", size=11.5, name="soft"))
+        fill(row, (self.title, 1), 1, label("B compares", size=11.5, name="soft"))
         self.compares = ChoiceRow(COMPARES, columns=3, name="B compares")
         self.compares.setFixedWidth(196)
         self.compares.chosen.connect(self._compare)
@@ -360,8 +347,7 @@ class TextureStage(QWidget):
             row.swap_wanted.connect(partial(self._swap, treatment.id))
             self.rows.append(row)
             self.strips.append(row.strip)
-            self._list.addWidget(Link(owner.role))
-            self._list.addWidget(row)
+            fill(self._list, Link(owner.role), row)
         if not self.rows:
             empty = label(
                 "Nothing is done to it yet: add a treatment below, or lay a finish; it "

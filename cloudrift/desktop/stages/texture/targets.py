@@ -4,8 +4,9 @@ from typing import NamedTuple
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QWidget
 
+from cloudrift.desktop.kit.layouts import FLUSH, fill, vertical
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.kit.parts import button, clear, heading, label, panel, scrolling
 from cloudrift.ground.words import plural
@@ -91,26 +92,21 @@ class Targets(QWidget):
         self.setFixedWidth(170)
         self.buttons: dict[str | None, Target] = {}
         self._shown: list[Owner] = []
-        self._list = QVBoxLayout()
-        self._list.setContentsMargins(10, 10, 6, 8)
-        self._list.setSpacing(5)
+        self._list = vertical(margins=(10, 10, 6, 8), spacing=5)
         holder = QWidget()
         holder.setLayout(self._list)
         frame = panel()
-        box = QVBoxLayout(frame)
-        box.setContentsMargins(1, 1, 1, 1)
+        box = vertical(frame, (1, 1, 1, 1))
         box.addWidget(scrolling(holder), 1)
         self.finishes = button(
             "Finishes…",
             self.finishes_wanted.emit,
             tip="Ready lines, heard in place before one is laid",
         )
-        foot = QVBoxLayout()
-        foot.setContentsMargins(10, 4, 10, 9)
+        foot = vertical(margins=(10, 4, 10, 9))
         foot.addWidget(self.finishes)
         box.addLayout(foot)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        outer = vertical(self, FLUSH)
         outer.addWidget(frame)
 
     def show_loop(self, loop: Loop, line_of: LineAt) -> None:
@@ -135,10 +131,9 @@ class Targets(QWidget):
                 "A line is read downwards. Every strip is the whole loop as it leaves that row.",
                 size=11,
                 name="soft",
+                wrap=True,
             )
-            hint.setWordWrap(True)
-            self._list.addWidget(hint)
-            self._list.addStretch(1)
+            fill(self._list, hint, 1)
         for layer_id, button in self.buttons.items():
             acting = sum(t.acts for t in loop.line_of(layer_id))
             button.show_count(acting, on=layer_id == line_of)

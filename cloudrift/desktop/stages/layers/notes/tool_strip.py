@@ -4,9 +4,10 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import button, clear, heading, label, set_look
 from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.stages.layers.notes.moves import NoteMoves
@@ -39,18 +40,12 @@ class ToolStrip(QFrame):
         self.about = label("", size=11.5, name="soft")
         self.use = button("Use it", self.apply, name="strong", tip="Change the notes (Enter)")
         self.drop = button("Leave it", self.close_strip, tip="Change nothing (Esc)")
-        head = QHBoxLayout()
-        head.addWidget(self.title)
-        head.addWidget(self.about, 1)
-        head.addWidget(self.drop)
-        head.addWidget(self.use)
+        head = horizontal()
+        fill(head, self.title, (self.about, 1), self.drop, self.use)
         self._grid = QGridLayout()
         self._grid.setSpacing(4)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(10, 6, 10, 8)
-        column.setSpacing(5)
-        column.addLayout(head)
-        column.addLayout(self._grid)
+        column = vertical(self, (10, 6, 10, 8), 5)
+        fill(column, head, self._grid)
         self.hide()
 
     @property

@@ -3,9 +3,10 @@
 from functools import partial
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
 
 from cloudrift.desktop.kit.grid import Grid, GridChoice
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import text_font
 from cloudrift.desktop.kit.parts import (
     Elided,
@@ -67,21 +68,20 @@ class NotesView(QWidget):
 
     def _lay_out(self) -> None:
         frame = panel()
-        column = QVBoxLayout(frame)
-        column.setContentsMargins(12, 8, 8, 8)
-        column.setSpacing(5)
-        head = QHBoxLayout()
-        head.setSpacing(6)
-        head.addWidget(self.title)
-        head.addWidget(self.words, 1)
-        head.addWidget(self.roots)
-        head.addWidget(self.pull)
-        head.addWidget(self.step)
-        head.addWidget(self.help)
-        head.addWidget(self.follow)
+        column = vertical(frame, (12, 8, 8, 8), 5)
+        head = horizontal(spacing=6)
+        fill(
+            head,
+            self.title,
+            (self.words, 1),
+            self.roots,
+            self.pull,
+            self.step,
+            self.help,
+            self.follow,
+        )
         column.addLayout(head)
-        line = QHBoxLayout()
-        line.setSpacing(4)
+        line = horizontal(spacing=4)
         for group in GROUPS:
             made = QPushButton(group)
             made.setFont(text_font(11.5))
@@ -99,14 +99,11 @@ class NotesView(QWidget):
             self.tools[group] = made
             line.addWidget(made)
         line.addStretch(1)
-        column.addLayout(line)
-        column.addWidget(self.strip)
+        fill(column, line, self.strip)
         self._level = QVBoxLayout()  # the level's lane, while it rides
         self._level.setContentsMargins(LEFT, 0, 4, 0)
-        column.addLayout(self._level)
-        column.addWidget(self.grid, 1)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        fill(column, self._level, (self.grid, 1))
+        outer = vertical(self, FLUSH)
         outer.addWidget(frame)
 
     def open_tool(self, name: str, _checked: bool = False) -> None:
