@@ -92,7 +92,7 @@ def test_begin_from_a_midi_file_named_as_the_file(qtbot, window, tmp_path):
     window.start.choose_source(MIDI)
     assert not window.start.begin.isEnabled()
     assert "nothing to begin with yet" in window.start.summary.text()
-    window.open_midi(path)  # at the start page it is what is begun from
+    window.importing.open_midi(path)  # at the start page it is what is begun from
     qtbot.waitUntil(window.start.begin.isEnabled, timeout=60_000)
     assert window.start.title.text() == "Night pier"
     qtbot.mouseClick(window.start.midi.take.button(True), LEFT)
@@ -128,7 +128,7 @@ def test_begin_from_a_recording(qtbot, window, tmp_path):
     )
     engine.close()
     window.start_loop()
-    window.open_reference(tmp_path / "Pier.wav")
+    window.importing.open_reference(tmp_path / "Pier.wav")
     qtbot.waitUntil(lambda: window.start.recording.heard is not None, timeout=60_000)
     heard = window.start.recording.heard
     assert window.session.hearing.shown.key == heard.heard_key
@@ -427,7 +427,7 @@ def test_a_recording_finds_the_cards_that_it_is_at_home_in(qtbot, window, tmp_pa
     )
     engine.close()
     window.start_loop()
-    window.open_reference(tmp_path / "Pier.wav")
+    window.importing.open_reference(tmp_path / "Pier.wav")
     source = window.start.recording
     qtbot.waitUntil(lambda: source.heard is not None, timeout=60_000)
     assert not window.start.draws.isVisible()

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QMessageBox, QWidget
 from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.frame.key_popup import open_key
 from cloudrift.desktop.frame.rail import DRAWERS, STYLE
-from cloudrift.desktop.frame.window import FURNISHED, ROOMS
+from cloudrift.desktop.frame.rooms import FURNISHED, ROOMS
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.tiles import open_tempo
@@ -529,7 +529,7 @@ def test_work_of_a_crash_is_offered_and_opened(qtbot, window, tmp_path, monkeypa
 
 
 def test_every_command_is_in_the_menus_and_in_the_finder(qtbot, window):
-    finder = window.find_command()
+    finder = window.sheets.commands()
     assert finder.list.count() == sum(a.isEnabled() for a in window.menus.commands)
     qtbot.keyClicks(finder.line, "textur")
     qtbot.keyClick(finder.line, Qt.Key.Key_Return)

@@ -135,7 +135,7 @@ def test_chords_for_a_line_are_heard_on_resting_and_taken_by_a_press(qtbot, wind
     session.document.open(lines, None)
     window.show_stage(1)
     session.select(layer_id="l1")
-    window.chords_of_layer()
+    window.importing.chords_of_layer()
     sheet = window.findChild(ProposalsSheet)
     assert len(sheet.takes) == 1  # all three say the same
     sheet.takes[0].setFocus()

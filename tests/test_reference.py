@@ -83,7 +83,7 @@ def test_a_recording_gives_the_loop_its_tempo_and_key(qtbot, window, engine, tmp
     loop, audio = recording(engine, Key("C", "minor"), 93.0)
     path = tmp_path / "pier.wav"
     write_wav(path, audio, loop.rate, bits=16, about=About(title="pier"))
-    window.open_reference(path)
+    window.importing.open_reference(path)
     qtbot.waitUntil(lambda: bool(window.findChildren(ReferenceSheet)), timeout=60_000)
     sheet = window.findChildren(ReferenceSheet)[0]
     best = int(np.argmin([abs(sheet.heard.tempos.itemData(i) - 93) for i in range(3)]))
@@ -97,7 +97,7 @@ def test_a_recording_gives_the_loop_its_tempo_and_key(qtbot, window, engine, tmp
     assert session.loop.chords
     session.document.undo()
     assert session.loop.tempo == 140
-    window.open_reference(tmp_path / "none.wav")
+    window.importing.open_reference(tmp_path / "none.wav")
     qtbot.waitUntil(lambda: "could not read" in window.message.text(), timeout=60_000)
 
 

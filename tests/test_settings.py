@@ -155,7 +155,7 @@ def test_the_delivery_folder_is_remembered(qtbot, window, tmp_path):
 def sheet(window, monkeypatch):
     monkeypatch.setattr(sheet_room, "speakers", lambda: ("Desk", "Headphones"))
     monkeypatch.setattr(sheet_room, "keyboards", lambda: ("Small keys",))
-    made = window.open_settings()
+    made = window.sheets.settings()
     yield made
     made.close()
 
@@ -205,7 +205,7 @@ def test_a_speaker_that_runs_dry_gets_a_longer_buffer_by_itself(window, monkeypa
     assert asked == [40]
     assert before.closed
     assert "40 ms" in window.message.text()
-    sheet = window.open_settings()
+    sheet = window.sheets.settings()
     assert sheet.buffer.button(40).isChecked()
     sheet.close()
     assert window.session.preferences.now.buffer_ms == 20  # what was wished for is not forgotten
@@ -243,7 +243,7 @@ def test_theme_size_keyboard_and_folder(qtbot, app, window, sheet, tmp_path):
 
 def test_a_device_that_is_not_there_says_so(window, monkeypatch):
     window.session.preferences.change(speaker="Old desk", keyboard="Old keys")
-    sheet = window.open_settings()
+    sheet = window.sheets.settings()
     assert sheet.speaker.currentText() == "Old desk (not plugged in)"
     assert sheet.keyboard.currentText() == "Old keys (not plugged in)"
     sheet.close()
@@ -296,13 +296,13 @@ def test_the_window_is_no_larger_than_the_screen_has_room(app, small_loop, tmp_p
 def test_help_shows_the_keys_of_the_stage_and_all_commands(window):
     for stage in range(5):
         window.show_stage(stage)
-        sheet = window.open_help()
+        sheet = window.sheets.keys()
         said = {label.text() for label in sheet.findChildren(QLabel)}
         for _, keys in list(STAGE_KEYS.values())[stage]:
             assert {what for _, what in keys} <= said
         assert {"Save", "Keys of this stage"} <= said
         sheet.close()
-    about = window.open_about()
+    about = window.sheets.about()
     assert any("Cloudrift" in label.text() for label in about.findChildren(QLabel))
     about.close()
 
@@ -447,9 +447,9 @@ def test_the_row_is_taken_from_a_layers_own_notes(window):
     session.apply("x", lambda loop: own_notes.let_go(loop, "l1"))
     session.apply("x", lambda loop: replace(loop, chords=()))
     session.select(layer_id="l1")
-    window.chords_of_layer()
+    window.importing.chords_of_layer()
     assert [c.root for c in session.loop.chords] == [c.root for c in before]
     assert "other layers follow" in window.message.text()
     session.select(layer_id="l2")
-    window.chords_of_layer()
+    window.importing.chords_of_layer()
     assert "has no notes of its own" in window.message.text()

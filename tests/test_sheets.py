@@ -19,11 +19,11 @@ from cloudrift.loop.model.recorded import Facts, FromRecording
 from cloudrift.texture.finish_files import house_finishes
 
 OPENED = {
-    "history": lambda window: window.open_history(),
-    "keys": lambda window: window.open_help(),
-    "about": lambda window: window.open_about(),
-    "settings": lambda window: window.open_settings(),
-    "finder": lambda window: window.find_command(),
+    "history": lambda window: window.sheets.history(),
+    "keys": lambda window: window.sheets.keys(),
+    "about": lambda window: window.sheets.about(),
+    "settings": lambda window: window.sheets.settings(),
+    "finder": lambda window: window.sheets.commands(),
     "prints": lambda window: (window.flip.show_prints(), window.flip.findChild(QDialog))[1],
     "passes": lambda window: (window.flip.ask_for_passes(), window.flip.findChild(QDialog))[1],
     "key": lambda window: open_key(window.heading.key, window.session),

@@ -238,7 +238,7 @@ def test_b_compares_the_whole_loop_the_line_or_the_card(stage, window, qtbot):
 def test_any_two_moments_of_the_history_are_compared(stage, window, qtbot):
     session = window.session
     add(stage, "cuts", "echo", "trim")
-    sheet = window.open_history()
+    sheet = window.sheets.history()
     labels = [sheet.list.item(i).text() for i in range(3)]
     assert [label.split("  ")[1] for label in labels] == ["add trim · now", "add echo", "add cuts"]
     sheet.list.setCurrentRow(2)

@@ -80,7 +80,7 @@ FAULTS = (
           "pass", "layers"),
     # Rooms of the window, and a list that two threads find missing.
     Fault("ground/memory.py", "gc.freeze()", "pass", "desktop"),
-    Fault("desktop/frame/window.py", "now.installEventFilter(self)", "pass", "desktop"),
+    Fault("desktop/frame/enter_presses.py", "now.installEventFilter(self)", "pass", "desktop"),
     Fault("desktop/kit/parts.py", "self.insertWidget(at, page)", "self.addWidget(page)", "desktop"),
     Fault("desktop/stages/flip/stage.py", "self.acts[name]()", "pass", "desktop"),
     Fault("exchange/folders.py", "if _version(base) != VERSION:\n        for table",

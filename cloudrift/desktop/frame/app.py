@@ -13,7 +13,8 @@ from PyQt6.QtWidgets import QApplication
 
 from cloudrift.audio.files import forget_parts, remove_old_parts
 from cloudrift.desktop.frame.mishaps import Mishaps, log_to_file
-from cloudrift.desktop.frame.window import FURNISH_MS, Window
+from cloudrift.desktop.frame.rooms import FURNISH_MS
+from cloudrift.desktop.frame.window import Window
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.asking import ask
 from cloudrift.desktop.session.preferences import Preferences

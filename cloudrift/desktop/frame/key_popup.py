@@ -88,7 +88,7 @@ class KeyPopup(Popup):
     def _listen(self) -> None:
         window = self._owner.window()
         self.close()
-        window.choose_reference()  # type: ignore[union-attr]
+        window.importing.choose_reference()  # type: ignore[union-attr]
 
     def _choose_way(self, way: str) -> None:
         self._way = way

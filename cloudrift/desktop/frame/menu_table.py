@@ -44,11 +44,11 @@ def menu_table() -> tuple[Menu, ...]:
             Command("Save &as…", lambda w: w.files.save_as(), "Ctrl+Shift+S"),
             Command("Keep as a &template…", lambda w: w.files.keep_template()),
         ), (
-            Command("S&ettings…", lambda w: w.open_settings(), "Ctrl+,"),
+            Command("S&ettings…", lambda w: w.sheets.settings(), "Ctrl+,"),
             Command("&Quit", lambda w: w.close(), "Ctrl+Q"),
         ))),
         Menu("&Edit", ((
-            UNDO, REDO, Command("&History…", lambda w: w.open_history(), "Ctrl+H"),
+            UNDO, REDO, Command("&History…", lambda w: w.sheets.history(), "Ctrl+H"),
         ),)),
         Menu("&Hear", ((
             Command("&Play or stop", lambda w: w.session.transport.toggle(), "Space"),
@@ -59,7 +59,7 @@ def menu_table() -> tuple[Menu, ...]:
             Command("The &groove bed alone, or all again", lambda w: w.bed_alone()),
         ),)),
         Menu("&Chords", (_in("Chords", ChordsStage.commands()), (
-            Command("Tempo and key from a &recording…", lambda w: w.choose_reference()),
+            Command("Tempo and key from a &recording…", lambda w: w.importing.choose_reference()),
             Command("Put the row on the &shelf…", lambda w: w.files.keep_row()),
             _drawer("&Play keys", "Play keys", "F6"),
         ))),
@@ -67,7 +67,7 @@ def menu_table() -> tuple[Menu, ...]:
             _drawer("&Shelf: find a sound", "Shelf", "F4"),
             _drawer("Reco&rdings: find one", "Recordings", "Shift+F4"),
             _drawer("Microphone: sin&g a take", "Microphone", "Shift+F6"),
-            Command("&Chords from the layer's own notes", lambda w: w.chords_of_layer()),
+            Command("&Chords from the layer's own notes", lambda w: w.importing.chords_of_layer()),
         ), _in("Layers", LayersStage.commands()))),
         Menu("&Texture", (_in("Texture", TextureStage.commands()),)),
         Menu("&Flip", (_in("Flip", FlipStage.commands()),)),
@@ -81,10 +81,10 @@ def menu_table() -> tuple[Menu, ...]:
             Command("&Light or dark", lambda w: w.swap_theme(), "F9"),
             Command("&Style card: marks and moves", lambda w: w.open_style(), "Shift+F9"),
             _drawer("&Groove bed: drums and long bass", BED, "Shift+F7"),
-            Command("&Find a command…", lambda w: w.find_command(), "F2"),
+            Command("&Find a command…", lambda w: w.sheets.commands(), "F2"),
         ),)),
         Menu("&Help", ((
-            Command("&Keys of this stage", lambda w: w.open_help(), "F1"),
-            Command("&About Cloudrift", lambda w: w.open_about()),
+            Command("&Keys of this stage", lambda w: w.sheets.keys(), "F1"),
+            Command("&About Cloudrift", lambda w: w.sheets.about()),
         ),)),
     )  # fmt: skip
