@@ -4,7 +4,9 @@ import pytest
 from PyQt6.QtCore import QCoreApplication, QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from cloudrift.loop.edits.arranging.arranging import differences, heard_in, relative_of
+from cloudrift.loop.edits.arranging.arranging import relative_of
+from cloudrift.loop.edits.arranging.differences import differences
+from cloudrift.loop.edits.arranging.section_loops import heard_in
 from cloudrift.loop.model.bed import hits_of
 from cloudrift.loop.model.document import Document
 from cloudrift.style.form import over_line, slower_st

@@ -11,7 +11,7 @@ from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.desktop.stages.arrange.columns import Columns
 from cloudrift.desktop.stages.arrange.model import ColumnsModel
 from cloudrift.loop.edits import loop_edits
-from cloudrift.loop.edits.arranging import arranging
+from cloudrift.loop.edits.arranging import arranging, differences, section_loops
 from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.files.storage import load_document
 from cloudrift.loop.model.bed import hits_of
@@ -202,7 +202,7 @@ def test_what_differs_is_said_and_taken_back(qtbot, window, stage):
     assert stage.columns.model.differs(2, row) and not stage.columns.model.differs(1, row)
     back = next(b for b in stage.page.findChildren(type(stage.draw)) if b.text() == "take back")
     back.click()
-    assert arranging.differences(now(window), sections(window)[2].id) == []
+    assert differences.differences(now(window), sections(window)[2].id) == []
 
 
 def test_a_variation_is_heard_on_resting_and_made_on_pressing(qtbot, window, stage):
@@ -500,7 +500,7 @@ def test_a_lane_pressed_into_a_section_without_the_bed_plays_there_alone(window,
     session.document.change("no bed", lambda d: arranging.set_section(d, "s1", bed=False))
     row = next(i for i, one in enumerate(stage.columns.model.rows) if one.id == LANE.id)
     press_band(stage, 0, row)
-    heard = {x.id for x in arranging.heard_in(session.loop, sections(window)[0])}
+    heard = {x.id for x in section_loops.heard_in(session.loop, sections(window)[0])}
     assert heard & {x.id for x in BEDDED.lanes} == {LANE.id}
     assert hits_of(LANE)
 
@@ -643,7 +643,7 @@ def test_a_section_may_have_chords_of_its_own_by_a_variation(window, stage):
         button = next(b for b in stage.page.findChildren(type(stage.draw)) if b.text() == words)
         button.click()
         chords = sections(window)[1].chords
-        made = arranging.section_loop(now(window), "s2").chords
+        made = section_loops.section_loop(now(window), "s2").chords
         assert [one.voices for one in made] == [one.voices for one in chords]
         assert made != session.loop.chords
         names = [b.text() for b in stage.page.findChildren(type(stage.draw))]

@@ -17,20 +17,17 @@ from cloudrift.loop.edits.arranging import arranging
 from cloudrift.loop.edits.arranging.arranging import (
     add_section,
     copy_section,
-    differences,
-    heard_in,
-    loop_in,
     move_section,
     relative_of,
     remove_section,
     repeat_all,
-    seconds_of,
-    section_loop,
     set_bars,
     set_part,
     set_seam,
     set_section,
 )
+from cloudrift.loop.edits.arranging.differences import differences
+from cloudrift.loop.edits.arranging.section_loops import heard_in, loop_in, seconds_of, section_loop
 from cloudrift.loop.edits.bed import beds
 from cloudrift.loop.edits.flip.prints import with_print
 from cloudrift.loop.edits.layers import layer_edits

@@ -556,7 +556,8 @@ def test_a_midi_file_without_drums_says_so(tmp_path):
 
 def test_recordings_of_a_lane_are_in_the_file(tmp_path):
     from cloudrift.audio.sound_file import write_wav
-    from cloudrift.sound.own import OwnSound, read_recording
+    from cloudrift.sound.own import OwnSound
+    from cloudrift.sound.own_import import read_recording
 
     clips = ClipStore()
     t = np.arange(RATE // 4) / RATE

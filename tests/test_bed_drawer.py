@@ -15,8 +15,9 @@ from cloudrift.loop.files.storage import load_document
 from cloudrift.loop.model.bed import BED, Duck, hits_of
 from cloudrift.loop.model.hits import Hit
 from cloudrift.notes.midi import midi_file
-from cloudrift.sound.own import OwnSound, read_recording
+from cloudrift.sound.own import OwnSound
 from cloudrift.sound.own_files import save_own
+from cloudrift.sound.own_import import read_recording
 from tests.hands import command, drag, saved, settled
 from tests.test_bed import LOOP, lane, with_lanes
 

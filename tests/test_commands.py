@@ -14,7 +14,8 @@ from cloudrift.cli.terminal import say
 from cloudrift.deliver import Order, deliver, kit_writer
 from cloudrift.deliver.cells import csv_of
 from cloudrift.deliver.kit import read_kit
-from cloudrift.deliver.kit_writer import KitOrder, write_kit
+from cloudrift.deliver.kit_progress import KitOrder
+from cloudrift.deliver.kit_writer import write_kit
 from cloudrift.deliver.rights import as_csv, rights_of
 from cloudrift.exchange.folders import OwnFolders
 from cloudrift.exchange.service import ExchangeError

@@ -44,8 +44,9 @@ from cloudrift.notes.from_midi import read_song
 from cloudrift.notes.midi import midi_file
 from cloudrift.render.measure.step_facts import step_facts
 from cloudrift.sound import own_files
-from cloudrift.sound.own import OwnSound, loop_points, read_recording
+from cloudrift.sound.own import OwnSound
 from cloudrift.sound.own_files import load_own, own_sounds, save_own
+from cloudrift.sound.own_import import loop_points, read_recording
 from cloudrift.style import find_card, sketch
 from cloudrift.texture.finish_files import own_finishes
 from cloudrift.texture.line_file import parse_line

@@ -32,8 +32,9 @@ from cloudrift.deliver.kit import (
     read_kit,
     write_cover,
 )
+from cloudrift.deliver.kit_progress import DONE, KitOrder, orders_of
 from cloudrift.deliver.kit_sheet import COLUMNS, strata_svg
-from cloudrift.deliver.kit_writer import DONE, KitOrder, orders_of, write_kit
+from cloudrift.deliver.kit_writer import write_kit
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.edits import loop_edits

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from cloudrift.audio.clips import ClipStore
 from cloudrift.ground import CloudriftError
 from cloudrift.loop.edits import loop_edits
-from cloudrift.loop.edits.arranging.arranging import section_loop
+from cloudrift.loop.edits.arranging.section_loops import section_loop
 from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.storage import SCHEMA, document_from, load, load_document, save
 from cloudrift.loop.model.bed import Bed

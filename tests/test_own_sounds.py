@@ -26,16 +26,9 @@ from cloudrift.notes.note import Note
 from cloudrift.render import Engine
 from cloudrift.sound import measure, own_files
 from cloudrift.sound.measure import tuning_cents
-from cloudrift.sound.own import (
-    OwnSound,
-    Recording,
-    audio_files,
-    loop_points,
-    looped,
-    read_recording,
-    root_from_name,
-)
+from cloudrift.sound.own import OwnSound, Recording, looped
 from cloudrift.sound.own_files import load_own, own_sounds, save_own
+from cloudrift.sound.own_import import audio_files, loop_points, read_recording, root_from_name
 from cloudrift.sound.tones import ToneCache
 from cloudrift.theory.pitch import pitch_to_hz
 from tests.conftest import db, main_hz, rms

@@ -11,14 +11,9 @@ from cloudrift.sound.instrument import ToneRequest
 from cloudrift.sound.kit.filters import Sweep, lowpass_gain, swept
 from cloudrift.sound.kit.formants import VOWELS, mouth, throat
 from cloudrift.sound.kit.noise import band, lasting, puff, wandering
-from cloudrift.sound.kit.players import (
-    NO_STEADY_DB,
-    Section,
-    Sway,
-    knot_times,
-    periods,
-    play,
-)
+from cloudrift.sound.kit.players import NO_STEADY_DB, Section, periods, play
+from cloudrift.sound.kit.straying import Vibrato as Sway
+from cloudrift.sound.kit.straying import knot_times
 from cloudrift.sound.measure import (
     bare_settings,
     beating_db,

@@ -43,8 +43,9 @@ from cloudrift.notes.note import Note
 from cloudrift.notes.reference import read_reference
 from cloudrift.render import Engine
 from cloudrift.render.engine.cache import AudioCache
-from cloudrift.sound.own import OwnSound, read_recording
+from cloudrift.sound.own import OwnSound
 from cloudrift.sound.own_files import load_own, own_sounds
+from cloudrift.sound.own_import import read_recording
 from cloudrift.sound.sampled import names_in, own_from, read_sampled
 from cloudrift.style import find_card, sketch
 from cloudrift.style.beginnings import empty_loop, from_song

@@ -56,7 +56,8 @@ def arrange(
 
 def arrangement_facts(document: Any) -> dict[str, Any]:
     """Return a document's sections and seams as plain values; nothing where there are none."""
-    from cloudrift.loop.edits.arranging.arranging import differences, heard_in, seconds_of  # noqa: PLC0415
+    from cloudrift.loop.edits.arranging.differences import differences  # noqa: PLC0415
+    from cloudrift.loop.edits.arranging.section_loops import heard_in, seconds_of  # noqa: PLC0415
 
     arrangement = document.arrangement
     if not arrangement.sections:

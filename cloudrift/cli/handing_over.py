@@ -214,7 +214,8 @@ def write_a_kit(
 
     from cloudrift.audio.sound_file import find_format  # noqa: PLC0415
     from cloudrift.deliver.kit import read_kit  # noqa: PLC0415
-    from cloudrift.deliver.kit_writer import KitOrder, write_kit  # noqa: PLC0415
+    from cloudrift.deliver.kit_progress import KitOrder  # noqa: PLC0415
+    from cloudrift.deliver.kit_writer import write_kit  # noqa: PLC0415
     from cloudrift.deliver.names import PATTERN  # noqa: PLC0415
     from cloudrift.deliver.order import Order, find_preset  # noqa: PLC0415
 

@@ -1,10 +1,8 @@
 """Writing a kit: every loop on all cores, sheets, one-shots, a zip; stopped and gone on with."""
 
-import dataclasses
 import functools
 import hashlib
 import io
-import json
 import os
 import zipfile
 from collections.abc import Callable, Collection, Sequence
@@ -15,24 +13,31 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
-import msgspec
-
-from cloudrift import __version__
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.audio.sound_file import write_sound
 from cloudrift.audio.stretch_child import stand_behind
 from cloudrift.deliver import kit_sheet, rights
 from cloudrift.deliver.kit import CACHE_BYTES, Cover, Kit, Looked, looked_of
+from cloudrift.deliver.kit_progress import (
+    KitOrder,
+    Made,
+    content_of,
+    done_before,
+    is_there,
+    numbers_of,
+    orders_of,
+    remember,
+    with_demo,
+)
 from cloudrift.deliver.making import Making
 from cloudrift.deliver.one_shots import OneShot, one_shots
 from cloudrift.deliver.order import Order
-from cloudrift.deliver.parcels import free_number, keep_below_full_scale, parcels
+from cloudrift.deliver.parcels import keep_below_full_scale, parcels
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.interrupts import held_back, leave_to_parent
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.files.storage import load_document
-from cloudrift.loop.model.demo_file import draw_demo
 from cloudrift.loop.model.document import Document
 from cloudrift.render.engine.cache import AudioCache
 from cloudrift.render.engine.engine import Engine
@@ -45,39 +50,8 @@ FOLDERS = {
 }  # fmt: skip
 ONE_SHOTS = "one-shots"
 PREVIEWS, PREVIEW_LUFS = ".previews", -20.0  # all of one loudness, as far as peaks allow
-DONE = "kit.json"  # what is there already, to go on with
 LOOK_S = 0.1
 Progress = Callable[[int, int, str], object]
-
-
-@dataclass(frozen=True, kw_only=True)
-class KitOrder:
-    """How a kit is written: each loop by ``order``, in these ``formats``; demo files, a zip."""
-
-    order: Order
-    formats: tuple[str, ...] = ("wav",)
-    demo: bool = False
-    zipped: bool = False
-
-    @property
-    def mark(self) -> str:
-        """What tells two of them apart."""
-        text = repr((__version__, self.order, self.formats, self.demo))
-        return hashlib.sha256(text.encode()).hexdigest()[:24]
-
-
-class Made(msgspec.Struct, frozen=True, kw_only=True):
-    """A loop of a kit as it was written: of which content, what it is like, its files.
-
-    ``number`` is part of its names, where another loop has the same.
-    """
-
-    file: str
-    number: int = 1
-    content: str
-    looked: Looked
-    files: tuple[tuple[str, int], ...] = ()  # from the kit's folder, and their bytes
-    preview: str = ""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -107,14 +81,14 @@ def write_kit(
     if out.resolve() == kit.folder.resolve():
         raise CloudriftError(f"{out} is the kit's own folder; write it into another one")
     make_folder(out, "; choose another")
-    before, listed = _done(out, how)
-    numbers = _numbers(kit, how)
+    before, listed = done_before(out, how)
+    numbers = numbers_of(kit, how)
     found: dict[str, Made] = {}
     problems = list(kit.problems)
     todo = []
     for path in kit.files:
         had = before.get(path.name)
-        if had is not None and had.number == numbers[path.name] and _is_there(out, path, had):
+        if had is not None and had.number == numbers[path.name] and is_there(out, path, had):
             found[path.name] = had
         else:
             todo.append(path)
@@ -125,7 +99,7 @@ def write_kit(
         found[path.name] = made
         if made.looked.problem:
             problems.append(made.looked.problem)
-        _remember(out, how, found, sorted(listed))
+        remember(out, how, found, sorted(listed))
         progress(len(found), steps, path.name)
 
     _beside(todo, out, how, numbers, came, cancelled)
@@ -141,7 +115,7 @@ def write_kit(
     names = {str(path.relative_to(out)) for path in paths} | {one.preview for one in made}
     for name in listed - names:  # of loops that are gone, or were written otherwise
         (out / name).unlink(missing_ok=True)
-    _remember(out, how, found, sorted(names))
+    remember(out, how, found, sorted(names))
     if how.zipped and paths:
         if cancelled():
             raise Cancelled
@@ -230,26 +204,6 @@ def _make(path: Path, out: Path, how: KitOrder, number: int) -> Made:
         engine.close()
 
 
-def with_demo(document: Document, how: KitOrder) -> Document:
-    """Return a document with an order for its demo file, where one is wanted and none is there."""
-    if not how.demo or document.demo.parts or not document.loop.heard():
-        return document
-    return msgspec.structs.replace(document, demo=draw_demo(document.loop, 1))
-
-
-def orders_of(how: KitOrder) -> list[Order]:
-    """Return an order for each format; what is no sound is in the first alone."""
-    silent = ("midi", "heard midi", "layer midi", "rights")
-    parts = tuple(dict.fromkeys((*how.order.parts, *(("demo",) if how.demo else ()))))
-    out = []
-    for at, name in enumerate(how.formats):
-        kept = tuple(one for one in parts if one != "sounds" and (at == 0 or one not in silent))
-        bits = min(how.order.bits, 24) if name == "flac" else how.order.bits
-        if kept:
-            out.append(dataclasses.replace(how.order, parts=kept, format_name=name, bits=bits))
-    return out
-
-
 def _deliver(
     document: Document,
     out: Path,
@@ -262,7 +216,7 @@ def _deliver(
     for order in orders_of(how):
         making = Making(document, order, engine, stopped)
         todo = parcels(document, order, number)
-        keep_below_full_scale(making, todo, lambda _done, _name: None)
+        keep_below_full_scale(making, todo, lambda done_before, _name: None)
         for parcel in todo:
             if stopped():
                 raise Cancelled
@@ -293,85 +247,6 @@ def _preview(
 
 
 # --- going on -------------------------------------------------------------------------------------
-
-
-def content_of(path: Path) -> str:
-    """Return what tells whether a loop file is still the one that was written."""
-    return hashlib.sha256(path.read_bytes()).hexdigest()[:24]
-
-
-def _done(out: Path, how: KitOrder) -> tuple[dict[str, Made], set[str]]:
-    """What was finished before in a folder, and all that was ever written there; raise where it is
-    another's.
-    """
-    path = out / DONE
-    if not path.exists():
-        strange = [one.name for one in out.iterdir() if not one.name.startswith(".")]
-        if strange:
-            raise CloudriftError(
-                f"{out} has something else in it ({strange[0]}); choose an empty folder"
-            )
-        return {}, set()
-    try:
-        raw = json.loads(path.read_bytes())
-        made = msgspec.convert(raw["loops"], list[Made])
-        listed = {name for name in msgspec.convert(raw["written"], list[str]) if _is_inside(name)}
-    except (ValueError, KeyError, TypeError, OSError) as error:
-        raise CloudriftError(
-            f"{path} does not say what is in the folder; choose an empty one"
-        ) from error
-    listed |= {name for one in made for name, _size in one.files if _is_inside(name)}
-    same = raw.get("order") == how.mark
-    return ({one.file: one for one in made} if same else {}), listed
-
-
-def _is_inside(name: str) -> bool:
-    """Whether a name leads to something in the folder it is said of."""
-    path = Path(name)
-    return not path.is_absolute() and ".." not in path.parts
-
-
-def _is_there(out: Path, path: Path, had: Made) -> bool:
-    """Whether a loop is as it was, and all that was written of it is there."""
-    if had.looked.problem or content_of(path) != had.content:
-        return False
-    names = [*had.files, (had.preview, 0)]
-    return all(
-        (out / name).is_file() and size in (0, (out / name).stat().st_size) for name, size in names
-    )
-
-
-def _remember(out: Path, how: KitOrder, found: dict[str, Made], written: Sequence[str]) -> None:
-    rows = [msgspec.to_builtins(found[name]) for name in sorted(found)]
-    body = json.dumps(
-        {"format": "cloudrift kit", "order": how.mark, "loops": rows, "written": list(written)},
-        indent=1,
-    )
-    write_atomically(out / DONE, lambda file: file.write(body.encode()), follow_link=False)
-
-
-def _numbers(kit: Kit, how: KitOrder) -> dict[str, int]:
-    """The number of each loop, so that no two have files of one name."""
-    claimed: set[str] = set()
-    numbers = {}
-    for path in kit.files:
-        numbers[path.name] = 1
-        try:
-            document = with_demo(load_document(path), how)
-        except CloudriftError:
-            continue  # it is told of when it is made
-        orders = orders_of(how)
-        while orders:
-            number = max(free_number(document, order, NOWHERE, claimed) for order in orders)
-            numbers[path.name] = number
-            names = {one.name for order in orders for one in parcels(document, order, number)}
-            if not names & claimed:
-                claimed |= names
-                break
-    return numbers
-
-
-NOWHERE = Path("/nonexistent")  # a folder that nothing is in
 
 
 # --- sheets ---------------------------------------------------------------------------------------

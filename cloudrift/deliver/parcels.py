@@ -2,55 +2,34 @@
 
 import dataclasses
 from collections.abc import Callable, Collection, Sequence
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
 import numpy as np
-from msgspec.structs import replace
 
 from cloudrift.audio.buffers import to_gain
-from cloudrift.audio.files import write_atomically
 from cloudrift.audio.resample import at_rate
 from cloudrift.audio.sound_file import (
     FullScaleError,
-    find_format,
     over_db,
     turn_down_db,
-    write_sound,
 )
 from cloudrift.deliver import rights
 from cloudrift.deliver.demo_sound import sheet_text
-from cloudrift.deliver.making import Making, Sound, name_of
+from cloudrift.deliver.making import Making, Sound
+from cloudrift.deliver.midi_parcels import add_heard_midi, add_layer_midi, add_midi, bed_midi_of
 from cloudrift.deliver.names import slug
 from cloudrift.deliver.one_shots import OneShot, one_shots
 from cloudrift.deliver.order import PARTS, Order
+from cloudrift.deliver.parcel import Parcel, Parcels
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import plural
-from cloudrift.loop.edits.bed.bed_midi import bed_parts
 from cloudrift.loop.model.document import Document, Print
 from cloudrift.loop.model.layer import Group, Layer
 from cloudrift.loop.model.loop import Loop
-from cloudrift.notes.midi import midi_file
-from cloudrift.notes.note import Note
 from cloudrift.render.plan.plan import heard_piece
 
-WORDS_OF_ONCE = ", one pass with its tail"
 VOICE, BASS = "voice", "bass"
-
-
-@dataclass(frozen=True, kw_only=True)
-class Parcel:
-    """One file to be written: its name, the part it belongs to, what is in it, how it is made.
-
-    ``sound`` is what a sound file holds; None in one that is no sound.
-    """
-
-    name: str
-    part: str
-    what: str
-    write: Callable[[Path, Making], None]
-    sound: Callable[[Making], Sound] | None = None
 
 
 def parcels(what: Loop | Document, order: Order, number: int = 1) -> list[Parcel]:
@@ -59,62 +38,11 @@ def parcels(what: Loop | Document, order: Order, number: int = 1) -> list[Parcel
     From 2 on, ``number`` is a part of every name: another delivery of the same loop.
     """
     document = Document.of(what)
-    shelf = _Shelf(document, order, number)
+    shelf = Parcels(document, order, number)
     for part in PARTS:
         if order.asks(part):
             _ADDS[part](shelf)
     return _told_apart(shelf.found)
-
-
-class _Shelf:
-    """The parcels of an order as they are found."""
-
-    def __init__(self, document: Document, order: Order, number: int) -> None:
-        self.document, self.order = document, order
-        self.with_bed, self.loop = document.loop, replace(document.loop, bed=None)
-        self.number = f"{number}" if number > 1 else ""
-        self.once = "once" if order.once else ""
-        self.suffix = find_format(order.format_name).suffix
-        self.found: list[Parcel] = []
-
-    def name(self, *words: str, treated: bool, suffix: str) -> str:
-        part = "_".join(word for word in (*words, self.number) if word)
-        return name_of(self.document, self.order, part, treated=treated) + suffix
-
-    def sound(
-        self,
-        part: str,
-        word: str,
-        what: str,
-        make: Callable[[Making], Sound],
-        *,
-        treated: bool = True,
-        title: str | None = None,
-        goes_round: bool = True,
-    ) -> None:
-        """Add a sound file; ``word`` is its part of the name."""
-        once = self.once if goes_round else ""
-        name = self.name(word, once, treated=treated, suffix=self.suffix)
-        told = what + (WORDS_OF_ONCE if once else "")
-        write = partial(
-            _write_sound, make=make, what=word if title is None else title, treated=treated
-        )
-        self.found.append(Parcel(name=name, part=part, what=told, write=write, sound=make))
-
-    def bytes(
-        self,
-        part: str,
-        words: tuple[str, ...],
-        suffix: str,
-        what: str,
-        make: Callable[[Making], bytes],
-        *,
-        treated: bool,
-    ) -> None:
-        """Add a file that is no sound."""
-        name = self.name(*words, treated=treated, suffix=suffix)
-        write = partial(_write_bytes, make=make)
-        self.found.append(Parcel(name=name, part=part, what=what, write=write))
 
 
 def _told_apart(found: list[Parcel]) -> list[Parcel]:
@@ -130,22 +58,6 @@ def _told_apart(found: list[Parcel]) -> list[Parcel]:
         taken.add(name.casefold())
         out.append(dataclasses.replace(parcel, name=name))
     return out
-
-
-def _write_sound(
-    path: Path, making: Making, *, make: Callable[[Making], Sound], what: str, treated: bool
-) -> None:
-    order = making.order
-    sound = making.finished(making.take(make))
-    write_sound(
-        path,
-        sound.audio,
-        making.file_rate,
-        format_name=order.format_name,
-        bits=order.bits,
-        dither=order.dither,
-        about=making.about(what, sound, treated=treated),
-    )
 
 
 def keep_below_full_scale(
@@ -173,29 +85,24 @@ def keep_below_full_scale(
     making.lower_db = turn_down_db(worst)
 
 
-def _write_bytes(path: Path, making: Making, *, make: Callable[[Making], bytes]) -> None:
-    data = make(making)
-    write_atomically(path, lambda file: file.write(data), follow_link=False)
-
-
 # --- whole loops ----------------------------------------------------------------------------------
 
 
-def _loop(shelf: _Shelf) -> None:
+def _loop(shelf: Parcels) -> None:
     shelf.sound("loop", "", "the loop, treated", Making.treated)
 
 
-def _bare(shelf: _Shelf) -> None:
+def _bare(shelf: Parcels) -> None:
     if shelf.order.asks("stems"):
         return  # it is written with them
     _add_bare(shelf, "bare", "the loop before the whole loop's treatments")
 
 
-def _add_bare(shelf: _Shelf, part: str, what: str) -> None:
+def _add_bare(shelf: Parcels, part: str, what: str) -> None:
     shelf.sound(part, "bare", what, Making.bare, treated=False)
 
 
-def _pass(shelf: _Shelf) -> None:
+def _pass(shelf: Parcels) -> None:
     if not shelf.order.once:  # else the loop is one
         shelf.sound(
             "pass",
@@ -206,13 +113,13 @@ def _pass(shelf: _Shelf) -> None:
         )
 
 
-def _long(shelf: _Shelf) -> None:
+def _long(shelf: Parcels) -> None:
     shelf.sound(
         "long", "long", "four turns from silence, then the tail", Making.long, goes_round=False
     )
 
 
-def _arrangement(shelf: _Shelf) -> None:
+def _arrangement(shelf: Parcels) -> None:
     if shelf.document.arrangement.sections:
         shelf.sound(
             "arrangement",
@@ -226,7 +133,7 @@ def _arrangement(shelf: _Shelf) -> None:
 # --- stems and apart ------------------------------------------------------------------------------
 
 
-def _stems(shelf: _Shelf) -> None:
+def _stems(shelf: Parcels) -> None:
     """The stems, what they add up to, and the layers that a group's stem is made of.
 
     A stem is what enters the sum: a layer, or a group behind its own line. The layers of a group
@@ -270,7 +177,7 @@ def _stems(shelf: _Shelf) -> None:
             )
 
 
-def _dry(shelf: _Shelf) -> None:
+def _dry(shelf: Parcels) -> None:
     for number, layer in enumerate(shelf.loop.heard(), 1):
         shelf.sound(
             "dry",
@@ -282,7 +189,7 @@ def _dry(shelf: _Shelf) -> None:
         )
 
 
-def _apart(shelf: _Shelf, role: str) -> None:
+def _apart(shelf: Parcels, role: str) -> None:
     """A role alone, and all without it, where there is both."""
     heard = shelf.loop.heard()
     of = [layer for layer in heard if layer.role == role]
@@ -306,84 +213,10 @@ def _apart(shelf: _Shelf, role: str) -> None:
 # --- notes ----------------------------------------------------------------------------------------
 
 
-def _with_notes(loop: Loop) -> list[Layer]:
-    return [layer for layer in loop.heard() if layer.recorded is None]
-
-
-def midi_of(loop: Loop, layers: list[Layer], *, heard: bool = False) -> bytes:
-    """Return layers' notes as played, a track a layer, as a MIDI file; in the key and tempo heard.
-
-    What is moved out of the MIDI range by that is left an octave nearer.
-    """
-    key, tempo = (loop.sounding_key, loop.sounding_tempo) if heard else (loop.key, loop.tempo)
-    shift = (key.pc - loop.key.pc + 6) % 12 - 6
-    parts = [
-        (layer.name, tuple(_moved(note, shift) for note in loop.notes_of(layer)))
-        for layer in layers
-    ]
-    return midi_file(
-        parts,
-        tempo=tempo,
-        metre=loop.metre,
-        signature=key.signature_name,
-        loop_ticks=loop.ticks,
-        title=loop.title,
-    )
-
-
-def _moved(note: Note, semitones: int) -> Note:
-    pitch = note.pitch + semitones
-    while not 0 <= pitch <= 127:
-        pitch += 12 if pitch < 0 else -12
-    return replace(note, pitch=pitch) if semitones else note
-
-
-def _midi(shelf: _Shelf) -> None:
-    layers = _with_notes(shelf.loop)
-    if layers:
-        shelf.bytes(
-            "midi",
-            (),
-            ".mid",
-            "the notes as played, a track a layer",
-            lambda making: midi_of(making.loop, layers),
-            treated=False,
-        )
-
-
-def _heard_midi(shelf: _Shelf) -> None:
-    layers = _with_notes(shelf.loop)
-    if layers:
-        shelf.bytes(
-            "heard midi",
-            ("heard",),
-            ".mid",
-            "the notes in the key and tempo heard",
-            lambda making: midi_of(making.loop, layers, heard=True),
-            treated=True,
-        )
-
-
-def _layer_midi(shelf: _Shelf) -> None:
-    for number, layer in enumerate(_with_notes(shelf.loop), 1):
-        shelf.bytes(
-            "layer midi",
-            (f"notes-{number}-{slug(layer.name)}",),
-            ".mid",
-            f"the notes of {layer.name}",
-            partial(_of_one, layer=layer),
-            treated=False,
-        )
-
-
-def _of_one(making: Making, *, layer: Layer) -> bytes:
-    return midi_of(making.loop, [layer])
-
-
 # --- sounds and pieces ----------------------------------------------------------------------------
 
 
-def _sounds(shelf: _Shelf) -> None:
+def _sounds(shelf: Parcels) -> None:
     for one in one_shots(shelf.document):
         shelf.sound(
             "sounds",
@@ -400,7 +233,7 @@ def _one_shot(making: Making, *, one: OneShot) -> Sound:
     return Sound(one.render(making.engine, making.loop.rate), goes_round=False)
 
 
-def _pieces(shelf: _Shelf) -> None:
+def _pieces(shelf: Parcels) -> None:
     for number, layer in enumerate(shelf.loop.heard(), 1):
         if layer.flipped is None:
             continue
@@ -422,7 +255,7 @@ def _piece(making: Making, *, layer: Layer, at: int) -> Sound:
     return Sound(audio, goes_round=False)
 
 
-def _prints(shelf: _Shelf) -> None:
+def _prints(shelf: Parcels) -> None:
     for number, one in enumerate(shelf.document.prints, 1):
         shelf.sound(
             "prints",
@@ -444,7 +277,7 @@ def _print(making: Making, *, one: Print) -> Sound:
 # --- the groove bed -------------------------------------------------------------------------------
 
 
-def _bed(shelf: _Shelf) -> None:
+def _bed(shelf: Parcels) -> None:
     """The loop with its groove bed, the bed alone, its lanes, its MIDI: as they sound."""
     loop = shelf.with_bed
     if loop.bed is None or not loop.bed.heard:
@@ -488,21 +321,7 @@ def _bed_stem(making: Making, *, owner: Layer | Group) -> Sound:
     return making.stem(owner, of=making.with_bed, heard=True)
 
 
-def bed_midi_of(loop: Loop) -> bytes:
-    """Return what the lanes of the groove bed play, a track a lane, at the tempo that is heard."""
-    parts, drums = bed_parts(loop)
-    return midi_file(
-        parts,
-        tempo=loop.sounding_tempo,
-        metre=loop.metre,
-        drums=drums,
-        signature=loop.sounding_key.signature_name,
-        loop_ticks=loop.ticks,
-        title=loop.title,
-    )
-
-
-def _demo(shelf: _Shelf) -> None:
+def _demo(shelf: Parcels) -> None:
     if shelf.document.demo.parts:
         shelf.sound(
             "demo",
@@ -524,7 +343,7 @@ def _demo(shelf: _Shelf) -> None:
 # --- sheets ---------------------------------------------------------------------------------------
 
 
-def _rights(shelf: _Shelf) -> None:
+def _rights(shelf: Parcels) -> None:
     for suffix, what, write in (
         (".txt", "the rights sheet, to read", rights.as_text),
         (".csv", "the rights sheet, as a table", rights.as_csv),
@@ -538,12 +357,12 @@ def _sheet(making: Making, *, write: Callable[[rights.Sheet], str]) -> bytes:
     return write(making.sheet).encode()
 
 
-_ADDS: dict[str, Callable[[_Shelf], None]] = {
+_ADDS: dict[str, Callable[[Parcels], None]] = {
     "loop": _loop, "bare": _bare, "pass": _pass, "long": _long, "stems": _stems, "dry": _dry,
-    "voice": partial(_apart, role=VOICE), "bass": partial(_apart, role=BASS), "midi": _midi,
-    "heard midi": _heard_midi, "layer midi": _layer_midi, "sounds": _sounds, "pieces": _pieces,
-    "prints": _prints,
-    "bed": _bed, "arrangement": _arrangement, "demo": _demo, "rights": _rights,
+    "voice": partial(_apart, role=VOICE), "bass": partial(_apart, role=BASS), "midi": add_midi,
+    "heard midi": add_heard_midi, "layer midi": add_layer_midi, "sounds": _sounds,
+    "pieces": _pieces, "prints": _prints, "bed": _bed,
+    "arrangement": _arrangement, "demo": _demo, "rights": _rights,
 }  # fmt: skip
 
 

@@ -12,7 +12,7 @@ from cloudrift.deliver.cells import csv_of
 from cloudrift.deliver.licences import Terms, terms_of
 from cloudrift.deliver.page import in_list, page, table, words
 from cloudrift.ground.words import number, together
-from cloudrift.loop.edits.arranging.arranging import section_loop
+from cloudrift.loop.edits.arranging.section_loops import section_loop
 from cloudrift.loop.model.credits import ROYALTY_FREE, WHOLE, Credits
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.layer import Layer

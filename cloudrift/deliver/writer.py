@@ -6,8 +6,9 @@ from pathlib import Path
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.deliver.making import Making
+from cloudrift.deliver.midi_parcels import midi_of
 from cloudrift.deliver.order import Order
-from cloudrift.deliver.parcels import free_number, keep_below_full_scale, midi_of, parcels
+from cloudrift.deliver.parcels import free_number, keep_below_full_scale, parcels
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.model.document import Document

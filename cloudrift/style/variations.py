@@ -5,7 +5,8 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from cloudrift.loop.edits.arranging.arranging import heard_in, relative_of
+from cloudrift.loop.edits.arranging.arranging import relative_of
+from cloudrift.loop.edits.arranging.section_loops import heard_in
 from cloudrift.loop.edits.bed.beds import BARE, SECOND
 from cloudrift.loop.model.bed import hits_of
 from cloudrift.loop.model.chord import Chord

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QMimeData
 
-from cloudrift.sound.own import SUFFIXES as ONE_SHOTS
+from cloudrift.sound.own_import import SUFFIXES as ONE_SHOTS
 from cloudrift.sound.sampled import SUFFIXES as SAMPLED
 
 MIDI_FILES = frozenset({".mid", ".midi"})

@@ -6,7 +6,7 @@ from typing import NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.loop.edits.arranging.arranging import loop_in
+from cloudrift.loop.edits.arranging.section_loops import loop_in
 from cloudrift.loop.edits.loop_edits import set_bars
 from cloudrift.loop.model.bed import hits_of
 from cloudrift.loop.model.document import Document

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 from cloudrift.ground.draws import stream
 from cloudrift.ground.lru import kept
 from cloudrift.sound.instrument import Tone, ToneRequest
-from cloudrift.sound.kit.players import Periods, Section, knot_times, periods, play
+from cloudrift.sound.kit.players import Periods, Section, periods, play
+from cloudrift.sound.kit.straying import knot_times
 from cloudrift.sound.kit.table import harmonics
 from cloudrift.theory.pitch import pitch_to_hz
 

@@ -14,7 +14,7 @@ from cloudrift.audio.clips import LONGEST_S
 from cloudrift.audio.files import read_audio
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_file
-from cloudrift.sound.own import loop_points
+from cloudrift.sound.own_import import loop_points
 from cloudrift.sound.sampled.zones import Sampled, Shape, Zone, named
 
 MOST_INCLUDED, MOST_LETTERS, MOST_REGIONS = 16, 4 << 20, 4096

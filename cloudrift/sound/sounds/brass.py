@@ -15,7 +15,9 @@ from cloudrift.sound.instrument import (
     vibrato_fields,
 )
 from cloudrift.sound.kit.air import aired
-from cloudrift.sound.kit.players import Periods, Section, Sway, knot_times, periods, play
+from cloudrift.sound.kit.players import Periods, Section, periods, play
+from cloudrift.sound.kit.straying import Vibrato as Sway
+from cloudrift.sound.kit.straying import knot_times
 from cloudrift.sound.kit.table import harmonics
 from cloudrift.sound.sounds.leads import solo, swaying
 from cloudrift.theory.pitch import pitch_to_hz

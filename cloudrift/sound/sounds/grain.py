@@ -19,7 +19,8 @@ from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, over, shaped
 from cloudrift.sound.kit.body import lowpass
 from cloudrift.sound.kit.noise import LONG, band, wandering
-from cloudrift.sound.kit.players import Section, Sway
+from cloudrift.sound.kit.players import Section
+from cloudrift.sound.kit.straying import Vibrato as Sway
 from cloudrift.sound.kit.table import CONTROL, curve_to_frames, moving_phase, sine
 from cloudrift.sound.sounds.pads import Pair, held
 

@@ -12,16 +12,9 @@ from cloudrift.sound.kit.air import beside
 from cloudrift.sound.kit.bank import decaying_partials
 from cloudrift.sound.kit.body import board
 from cloudrift.sound.kit.noise import add_at_start, band, lasting, puff, read_round
-from cloudrift.sound.kit.players import (
-    Periods,
-    Section,
-    Sway,
-    course,
-    knot_times,
-    periods,
-    play,
-    straying,
-)
+from cloudrift.sound.kit.players import Periods, Section, periods, play
+from cloudrift.sound.kit.straying import Vibrato as Sway
+from cloudrift.sound.kit.straying import course, knot_times, straying
 from cloudrift.sound.kit.strung import (
     THREE,
     WOOD,

@@ -19,14 +19,9 @@ from cloudrift.sound.instrument import (
 )
 from cloudrift.sound.kit.air import aired
 from cloudrift.sound.kit.filters import Sweep, swept
-from cloudrift.sound.kit.players import (
-    Periods,
-    Section,
-    Sway,
-    knot_times,
-    periods,
-    play,
-)
+from cloudrift.sound.kit.players import Periods, Section, periods, play
+from cloudrift.sound.kit.straying import Vibrato as Sway
+from cloudrift.sound.kit.straying import knot_times
 from cloudrift.sound.kit.strung import by_key
 from cloudrift.sound.kit.table import harmonics
 from cloudrift.theory.pitch import pitch_to_hz

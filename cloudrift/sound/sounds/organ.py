@@ -8,7 +8,8 @@ from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.air import aired
 from cloudrift.sound.kit.noise import add_at_start, band, puff
-from cloudrift.sound.kit.players import Periods, Section, Sway, periods, play
+from cloudrift.sound.kit.players import Periods, Section, periods, play
+from cloudrift.sound.kit.straying import Vibrato as Sway
 from cloudrift.sound.kit.table import harmonics
 from cloudrift.theory.pitch import pitch_to_hz
 

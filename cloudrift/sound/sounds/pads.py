@@ -14,15 +14,9 @@ from cloudrift.sound.kit.air import beside
 from cloudrift.sound.kit.body import lowpass
 from cloudrift.sound.kit.formants import between, mouth, throat
 from cloudrift.sound.kit.noise import band
-from cloudrift.sound.kit.players import (
-    NO_STEADY_DB,
-    Periods,
-    Section,
-    Sway,
-    knot_times,
-    periods,
-    play,
-)
+from cloudrift.sound.kit.players import NO_STEADY_DB, Periods, Section, periods, play
+from cloudrift.sound.kit.straying import Vibrato as Sway
+from cloudrift.sound.kit.straying import knot_times
 from cloudrift.sound.kit.table import harmonics
 from cloudrift.theory.pitch import pitch_to_hz
 

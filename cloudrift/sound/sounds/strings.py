@@ -20,15 +20,9 @@ from cloudrift.sound.instrument import (
 from cloudrift.sound.kit.air import beside
 from cloudrift.sound.kit.body import board, lowpass
 from cloudrift.sound.kit.noise import add_at_start, band, puff
-from cloudrift.sound.kit.players import (
-    Periods,
-    Section,
-    Sway,
-    knot_times,
-    periods,
-    play,
-    straying,
-)
+from cloudrift.sound.kit.players import Periods, Section, periods, play
+from cloudrift.sound.kit.straying import Vibrato as Sway
+from cloudrift.sound.kit.straying import knot_times, straying
 from cloudrift.sound.kit.strung import WOOD, Body, Courses, String, wound
 from cloudrift.sound.kit.table import harmonics
 from cloudrift.sound.sounds.leads import solo, swaying

@@ -20,16 +20,9 @@ from cloudrift.sound.instrument import (
 from cloudrift.sound.kit.air import aired
 from cloudrift.sound.kit.formants import VOWELS, Mouth, between, mouth, throat
 from cloudrift.sound.kit.noise import add_at_start, band, lasting, puff, wandering
-from cloudrift.sound.kit.players import (
-    Periods,
-    Section,
-    Sway,
-    course,
-    knot_frames,
-    knot_times,
-    periods,
-    play,
-)
+from cloudrift.sound.kit.players import Periods, Section, periods, play
+from cloudrift.sound.kit.straying import Vibrato as Sway
+from cloudrift.sound.kit.straying import course, knot_frames, knot_times
 from cloudrift.sound.kit.table import curve_to_frames, harmonics
 from cloudrift.sound.sounds.leads import solo, swaying
 from cloudrift.theory.pitch import pitch_to_hz

@@ -10,6 +10,17 @@ from cloudrift.loop.edits.chords.progression import put_chords
 from cloudrift.loop.model.chord import Chord, lasting
 from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.time import bar_ticks, beat_ticks
+from cloudrift.style.marks.chord_places import (
+    fewer_leaps,
+    into_key,
+    nearer,
+    off_key,
+    register,
+    steps_of,
+    to_register,
+    to_width,
+    width,
+)
 from cloudrift.style.marks.kind import Change, Found, Kind
 from cloudrift.style.marks.view import Quality, View, names
 from cloudrift.theory.symbols import parse_degree
@@ -304,110 +315,6 @@ def _to_extended(view: View, asked: tuple[float, float]) -> Change | None:
     return Change(words=f"{said} {names([view.name_of(c) for c in of], 2)}", edit=edit)
 
 
-def _steps(kind: str) -> Callable[[View], Found | None]:
-    def measure(view: View) -> Found | None:
-        total = view.moves.total()
-        if not total or len(view.chords) < 2:
-            return None
-        count = view.moves[kind]  # type: ignore[index]
-        return Found(value=100 * count / total, where=f"{count} of {total} ways of voices")
-
-    return measure
-
-
-def _nearer(view: View, asked: tuple[float, float]) -> Change | None:
-    ids = [chord.id for chord in view.chords]
-    return Change(words="nearest voicings", edit=lambda loop: chord_edits.to_nearest(loop, ids))
-
-
-def _fewer_leaps(view: View, asked: tuple[float, float]) -> Change | None:
-    return (
-        _nearer(view, asked) if view.moves["leap"] / view.moves.total() * 100 > asked[1] else (None)
-    )
-
-
-def _middle(chord: Chord) -> float:
-    upper = chord.voices[1:] or chord.voices
-    return sum(upper) / len(upper)
-
-
-def _register(view: View) -> Found | None:
-    if not view.chords:
-        return None
-    middle = sum(_middle(chord) for chord in view.chords) / len(view.chords)
-    return Found(value=middle, where=f"about {view.loop.key.spell_pitch(round(middle))}")
-
-
-def _to_register(view: View, asked: tuple[float, float]) -> Change | None:
-    aim = sum(asked) / 2
-    ids = [chord.id for chord in view.chords]
-    now = sum(_middle(chord) for chord in view.chords) / len(view.chords)
-
-    def edit(loop: Loop) -> Loop:
-        for chord_id in ids:
-            there = _middle(loop.chord(chord_id))
-            loop = chord_edits.set_register(loop, chord_id, there + aim - now)
-        return loop
-
-    return Change(
-        words=f"{'higher' if aim > now else 'lower'}, about "
-        f"{view.loop.key.spell_pitch(round(aim))}",
-        edit=edit,
-    )
-
-
-def _width(view: View) -> Found | None:
-    spans = [c.voices[-1] - c.voices[1] for c in view.chords if len(c.voices) > 2]
-    return Found(value=sum(spans) / len(spans)) if spans else None
-
-
-def _to_width(view: View, asked: tuple[float, float]) -> Change | None:
-    found = _width(view)
-    if found is None or isinstance(found.value, str):
-        return None
-    spacing = "open" if found.value < asked[0] else "close"
-    ids = [chord.id for chord in view.chords]
-
-    def edit(loop: Loop) -> Loop:
-        for chord_id in ids:
-            loop = chord_edits.set_spacing(loop, chord_id, spacing)  # type: ignore[arg-type]
-        return loop
-
-    return Change(words=f"set {spacing}", edit=edit)
-
-
-def _off_key(view: View) -> Found | None:
-    voices = [v % 12 for chord in view.chords for v in chord.voices]
-    if not voices:
-        return None
-    scale = set(view.loop.key.scale)
-    off = [c for c in view.chords if any(v % 12 not in scale for v in c.voices)]
-    return Found(
-        value=100 * sum(v not in scale for v in voices) / len(voices),
-        where=names([view.name_of(c) for c in off]),
-    )
-
-
-def _into_key(view: View, asked: tuple[float, float]) -> Change | None:
-    scale = set(view.loop.key.scale)
-    off = [c for c in view.chords if any(v % 12 not in scale for v in c.voices)]
-    found = _off_key(view)
-    if not off or found is None or isinstance(found.value, str) or found.value <= asked[1]:
-        return None
-
-    def edit(loop: Loop) -> Loop:
-        for chord in off:
-            moved = {
-                i: v - 1 if (v - 1) % 12 in scale else v + 1
-                for i, v in enumerate(chord.voices)
-                if v % 12 not in scale
-            }
-            loop = chord_edits.with_chord(loop, chord_edits.with_voices(chord, moved))
-        return loop
-
-    return Change(words=f"{names([view.name_of(c) for c in off], 2)} into the key", edit=edit)
-
-
 KINDS = (
     Kind(name="minor_share", label="Minor chords", group="Chords", unit="%",
          about="chords with a minor third over their root and no diminished fifth, of all",
@@ -441,20 +348,20 @@ KINDS = (
          change=_to_extended),
     Kind(name="half_steps", label="Half steps between", group="Chords", unit="%",
          about="ways of voices from chord to chord that are half steps, of all",
-         measure=_steps("half"), change=_nearer),
+         measure=steps_of("half"), change=nearer),
     Kind(name="common_tones", label="Common tones", group="Chords", unit="%",
-         about="ways of voices that stay on their note, of all", measure=_steps("common"),
-         change=_nearer),
+         about="ways of voices that stay on their note, of all", measure=steps_of("common"),
+         change=nearer),
     Kind(name="leaps", label="Leaps between", group="Chords", unit="%",
-         about="ways of voices of more than a whole step, of all", measure=_steps("leap"),
-         change=_fewer_leaps),
+         about="ways of voices of more than a whole step, of all", measure=steps_of("leap"),
+         change=fewer_leaps),
     Kind(name="register", label="Height of the chords", group="Chords", unit="key", low=36, high=84,
          about="the mean of the voices above the lowest, as a MIDI key (60: middle C)",
-         measure=_register, change=_to_register),
+         measure=register, change=to_register),
     Kind(name="chord_width", label="Spread of the chords", group="Chords", unit="st", high=36,
-         about="from the second lowest voice to the highest, the mean", measure=_width,
-         change=_to_width),
+         about="from the second lowest voice to the highest, the mean", measure=width,
+         change=to_width),
     Kind(name="off_key", label="Out of key", group="Chords", unit="%", decimals=1, high=40,
-         about="voices of chords that are not in the scale, of all", measure=_off_key,
-         change=_into_key),
+         about="voices of chords that are not in the scale, of all", measure=off_key,
+         change=into_key),
 )  # fmt: skip

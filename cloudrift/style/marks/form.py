@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
-from cloudrift.loop.edits.arranging.arranging import heard_in, loop_in, seconds_of
+from cloudrift.loop.edits.arranging.section_loops import heard_in, loop_in, seconds_of
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.sections import Section
 from cloudrift.style.marks.kind import Found, Kind

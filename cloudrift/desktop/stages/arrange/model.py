@@ -6,7 +6,7 @@ from functools import cached_property
 
 import numpy as np
 
-from cloudrift.loop.edits.arranging.arranging import loop_in
+from cloudrift.loop.edits.arranging.section_loops import loop_in
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.layer import Layer
 from cloudrift.loop.model.loop import Loop

@@ -12,7 +12,7 @@ from cloudrift.desktop.kit.parts import Elided, button, clear, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.arranging import arranging
-from cloudrift.loop.edits.arranging.arranging import loop_in
+from cloudrift.loop.edits.arranging.section_loops import loop_in
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.section_rides import (

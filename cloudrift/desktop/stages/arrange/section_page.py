@@ -14,7 +14,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.arrange.rides_here import RidesHere
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import number, plural
-from cloudrift.loop.edits.arranging import arranging
+from cloudrift.loop.edits.arranging import arranging, differences, section_loops
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.layer import Layer
 from cloudrift.loop.model.loop import Loop
@@ -87,7 +87,7 @@ class SectionPage(Inspector):
         self._shown: object = None
         self._voice_room: dict[int, float] = {}
         self._voice_over: dict[int, float] = {}
-        self._found: list[arranging.Difference] = []
+        self._found: list[differences.Difference] = []
         self._offered: Sequence[Variation] = ()
         self._finishes: dict[str, Finish] = {}
         self.read_finishes()
@@ -125,9 +125,9 @@ class SectionPage(Inspector):
         over = next((one for one in names if over_in(loop, one, finishes) == section.over), OWN)
         self.fields["over"].set_value(over)
         self.rides.show_section(document, section)
-        heard = arranging.heard_in(document.loop, section)
+        heard = section_loops.heard_in(document.loop, section)
         self.heard.setText(self._facts(document.loop, heard, at))
-        self._found = arranging.differences(document, section.id)
+        self._found = differences.differences(document, section.id)
         self._offered = variations(document, section)
         copied = section.copied_from
         from_name = document.arrangement.section(copied).name if copied else ""
@@ -212,7 +212,7 @@ class SectionPage(Inspector):
 
     def _varied(self, at: int, loop: Loop) -> Loop:
         assert self._section is not None
-        return arranging.loop_in(loop, self._offered[at].edit(self._section))
+        return section_loops.loop_in(loop, self._offered[at].edit(self._section))
 
     # --- fields -------------------------------------------------------------------------------
 

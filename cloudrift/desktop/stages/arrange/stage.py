@@ -33,7 +33,7 @@ from cloudrift.desktop.stages.arrange.sum_row import SumRow
 from cloudrift.desktop.stages.arrange.voice_row import VoiceRow
 from cloudrift.desktop.stages.arrange.voice_taker import VoiceTaker
 from cloudrift.ground.draws import MAX_DRAW
-from cloudrift.loop.edits.arranging import arranging
+from cloudrift.loop.edits.arranging import arranging, section_loops
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.sections import MOST_OFFSET_DB, Section
 from cloudrift.style.form import draw_form, find_form, forms
@@ -212,7 +212,9 @@ class ArrangeStage(QWidget):
 
     def _put_section(self, section: Section) -> None:
         self._heard_section = section
-        self._section.put(lambda loop: arranging.loop_in(loop, section), f"heard: {section.name}")
+        self._section.put(
+            lambda loop: section_loops.loop_in(loop, section), f"heard: {section.name}"
+        )
 
     def _follow_section(self) -> None:
         """The section that is heard has changed, or another one is chosen: hear that."""

@@ -27,7 +27,8 @@ from cloudrift.deliver.kit import (
     read_kit,
     write_cover,
 )
-from cloudrift.deliver.kit_writer import KitOrder, Written, write_kit
+from cloudrift.deliver.kit_progress import KitOrder
+from cloudrift.deliver.kit_writer import Written, write_kit
 from cloudrift.deliver.names import FIELDS, MOST_PATTERN, PATTERN
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, figure_font

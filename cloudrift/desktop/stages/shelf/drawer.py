@@ -34,8 +34,10 @@ from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.sound import CATALOGUE, Instrument, look_up
 from cloudrift.sound.catalogue import REACHES
 from cloudrift.sound.instrument import FAMILIES
-from cloudrift.sound.own import Found, OwnSound, read_recordings
+from cloudrift.sound.own import OwnSound
 from cloudrift.sound.own_files import Shelved, load_own, own_sounds, save_own
+from cloudrift.sound.own_import import ImportedRecordings as Found
+from cloudrift.sound.own_import import read_recordings
 from cloudrift.sound.sampled import is_sampled, names_in, own_from, read_sampled, said
 
 HEIGHT = 222

@@ -11,7 +11,8 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import NAME_TYPED
 from cloudrift.sound import CATALOGUE
-from cloudrift.sound.own import Found, OwnSound
+from cloudrift.sound.own import OwnSound
+from cloudrift.sound.own_import import ImportedRecordings as Found
 from cloudrift.theory import Key
 
 NAMED_IN = Key("C", "major")

@@ -3,131 +3,27 @@
 Edits go from one document to the next, for sections stand beside the loop.
 """
 
-import functools
-from collections.abc import Callable, Iterable
-from functools import partial
+from collections.abc import Callable
 from typing import Any
 
 from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.words import NAME_TYPED, free_name, number
-from cloudrift.loop.edits import loop_edits
-from cloudrift.loop.edits.chords.progression import put_chords
-from cloudrift.loop.model import spec
-from cloudrift.loop.model.bed import Bed, hits_of
-from cloudrift.loop.model.document import WHOLE, Document
-from cloudrift.loop.model.layer import Layer, new_id
-from cloudrift.loop.model.loop import Loop
+from cloudrift.ground.words import NAME_TYPED, free_name
+from cloudrift.loop.edits.arranging.section_loops import seconds_of
+from cloudrift.loop.model.bed import hits_of
+from cloudrift.loop.model.document import Document
+from cloudrift.loop.model.layer import new_id
 from cloudrift.loop.model.section_rides import SectionRide, check_section_ride
 from cloudrift.loop.model.sections import (
     MOST_MINUTES,
     MOST_SECTIONS,
     MOST_TAKES,
     Arrangement,
-    PartState,
     Section,
     VoiceTake,
 )
-from cloudrift.texture.treatment import Treatment, time_ratio
 from cloudrift.theory.key import Key
-
-
-def section_loop(document: Document, section_id: str = WHOLE) -> Loop:
-    """Return the loop that a section is; that of the document for none.
-
-    Plan, pictures and files work on it unchanged. It is as long as the loop: a section that has
-    more bars turns it. Raises CloudriftError for one that is not there.
-    """
-    if section_id == WHOLE:
-        return document.loop
-    return loop_in(document.loop, document.arrangement.section(section_id))
-
-
-def loop_in(loop: Loop, section: Section) -> Loop:
-    """Return a loop as it is in a section.
-
-    It is asked for by pictures, marks and sheets alike after each edit, so what was made of the
-    very same values is kept for a while.
-    """
-    return _loop_in(_Same(loop), _Same(section))
-
-
-class _Same:
-    """A value known by being that very one: to compare loops takes longer than to make one."""
-
-    __slots__ = ("value",)
-
-    def __init__(self, value: Any) -> None:
-        self.value = value
-
-    def __hash__(self) -> int:
-        return id(self.value)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Same) and self.value is other.value
-
-
-@functools.lru_cache(maxsize=512)
-def _loop_in(of: _Same, in_section: _Same) -> Loop:
-    loop: Loop = of.value
-    section: Section = in_section.value
-    if section.key is not None and section.key != loop.key:
-        loop = loop_edits.set_key(loop, section.key)
-    if section.chords:
-        loop = put_chords(loop, section.chords, bars=loop.bars)
-    if section.line:
-        loop = replace(loop, line=(*loop.line, *_fresh(section.line, loop)))
-    bed = loop.bed
-    if bed is not None:
-        lanes = tuple(_in(lane, section.part(lane.id)) for lane in bed.lanes)
-        bed = replace(bed, lanes=lanes, group=replace(bed.group, mute=not section.bed))
-    return replace(
-        loop,
-        layers=tuple(_in(layer, section.part(layer.id)) for layer in loop.layers),
-        bed=bed,
-        over=section.over,
-        level_db=section.level_db,
-    )
-
-
-def _in(layer: Layer, part: PartState) -> Layer:
-    if part.plain:
-        return layer
-    changes: dict[str, Any] = {}
-    if part.on is not None:
-        changes = {"mute": not part.on, "parked": layer.parked and not part.on}
-    if part.level_db:
-        changes["level_db"] = min(
-            max(layer.level_db + part.level_db, spec.MIN_LEVEL_DB), spec.MAX_LEVEL_DB
-        )
-    layer = replace(layer, **changes)
-    if part.pattern and any(one.name == part.pattern for one in hits_of(layer).patterns):
-        layer = replace(layer, source=replace(hits_of(layer), plays=part.pattern))
-    return layer
-
-
-def _fresh(line: Iterable[Treatment], loop: Loop) -> list[Treatment]:
-    """Treatments under ids that the whole loop's line has not got."""
-    taken = [t.id for t in loop.line]
-    out = []
-    for treatment in line:
-        made = replace(treatment, id=new_id("t", taken))
-        taken.append(made.id)
-        out.append(made)
-    return out
-
-
-def seconds_of(document: Document) -> float:
-    """Return how long the arrangement lasts, without what its seams add."""
-    return sum(_section_s(document.loop, section) for section in document.arrangement.sections)
-
-
-def _section_s(loop: Loop, section: Section) -> float:
-    """What of a section says how long it lasts is its lines: to make the whole loop takes long."""
-    frames = round(float(loop.exact_frames) * time_ratio((*loop.line, *section.line)))
-    return section.bars * frames / loop.rate / loop.bars
-
 
 # --- edits ----------------------------------------------------------------------------------------
 
@@ -357,101 +253,3 @@ def relative_of(key: Key) -> Key:
 
 
 # --- differing ------------------------------------------------------------------------------------
-
-
-class Difference:
-    """One thing in which a section differs from the one it was copied from."""
-
-    def __init__(self, words: str, back: Callable[[Document], Document]) -> None:
-        """``back`` takes it back."""
-        self.words, self.back = words, back
-
-
-def differences(document: Document, section_id: str) -> list[Difference]:
-    """Return in what a section differs from the one that it was copied from."""
-    arrangement = document.arrangement
-    here = arrangement.section(section_id)
-    if not here.copied_from:
-        return []
-    there = arrangement.section(here.copied_from)
-    out = []
-    for owner in document.loop.layers:
-        one, other = there.part(owner.id), here.part(owner.id)
-        if one != other:
-            out.append(
-                Difference(
-                    f"{owner.name} {_part_words(owner, one, other)}", _back_parts(section_id, [one])
-                )
-            )
-    out += _lanes_differ(document, there, here)
-    for name, words in (
-        ("bars", f"{here.bars} bars rather than {there.bars}"),
-        ("bed", "with the groove bed" if here.bed else "without the groove bed"),
-        ("level_db", f"{number(here.level_db - there.level_db, '+g')} dB"),
-        ("key", f"in {here.key.text}" if here.key else "in the loop's key"),
-        ("chords", "chords of its own" if here.chords else "the loop's chords"),
-        ("line", "other treatments on the loop"),
-        ("over", "other treatments on all of it"),
-        ("rides", "other rides"),
-        ("seam", f"the change into it: {', '.join(here.seam.happens) or 'plain'}"),
-    ):
-        if getattr(here, name) != getattr(there, name):
-            out.append(Difference(words, _back(section_id, name, getattr(there, name))))
-    return out
-
-
-def _lanes_differ(document: Document, there: Section, here: Section) -> list[Difference]:
-    """What lanes do otherwise; where all of them do the same otherwise, that is one thing."""
-    changed: dict[str, list[tuple[Layer, PartState]]] = {}
-    for lane in document.loop.lanes:
-        one, other = there.part(lane.id), here.part(lane.id)
-        if one != other:
-            changed.setdefault(_part_words(lane, one, other), []).append((lane, one))
-    out = []
-    for words, of in changed.items():
-        if len(of) == len(document.loop.lanes) > 1:
-            said = words.replace("plays", "play").replace("is ", "are ")
-            out.append(
-                Difference(f"all drums {said}", _back_parts(here.id, [one for _lane, one in of]))
-            )
-        else:
-            out += [
-                Difference(f"{lane.name} {words}", _back_parts(here.id, [one])) for lane, one in of
-            ]
-    return out
-
-
-def _back_parts(section_id: str, parts: list[PartState]) -> Callable[[Document], Document]:
-    def back(document: Document) -> Document:
-        for part in parts:
-            document = change_section(document, section_id, partial(_with_part, part))
-        return document
-
-    return back
-
-
-def _with_part(part: PartState, section: Section) -> Section:
-    return section.with_part(part)
-
-
-def _back(section_id: str, name: str, value: object) -> Callable[[Document], Document]:
-    return lambda document: set_section(document, section_id, **{name: value})
-
-
-def _part_words(owner: Layer, before: PartState, now: PartState) -> str:
-    parts = []
-    if before.on != now.on:
-        plays = not owner.mute and not owner.parked if now.on is None else now.on
-        parts.append("is in" if plays else "is out")
-    if before.level_db != now.level_db:
-        parts.append(f"{number(now.level_db - before.level_db, '+g')} dB")
-    if before.pattern != now.pattern:
-        parts.append(f"plays pattern {now.pattern}" if now.pattern else "plays as in the loop")
-    return ", ".join(parts)
-
-
-def heard_in(loop: Loop, section: Section) -> tuple[Layer, ...]:
-    """Return the layers and lanes that are heard in a section."""
-    made = loop_in(loop, section)
-    bed: Bed | None = made.bed
-    return (*made.heard(), *(bed.heard if bed else ()))
