@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from cloudrift.audio.looped import Patched, slice_wrapped
+from cloudrift.audio.looped import SplicedLoop, slice_wrapped
 from cloudrift.audio.wrap import filter_circular, filter_stretch
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords import chord_edits
@@ -117,7 +117,7 @@ def test_a_level_is_heard_as_if_it_had_been_turned_just_then(engine, loop, kinds
     soon = next(ahead(engine, after, 0.4))
     sums = [engine.audio(loop_node(x, engine.tones, count=0)) for x in (loop, after)]
     count = soon.piece.shape[1]
-    turned = Patched(sums[0], slice_wrapped(sums[1], soon.start, count), soon.start)
+    turned = SplicedLoop(sums[0], slice_wrapped(sums[1], soon.start, count), soon.start)
     wanted, context = turned.faded(int(FADE_S * loop.rate)).all(), loop_context(loop)
     for group in fused(loop.line):
         wanted = treat(wanted, group, context)

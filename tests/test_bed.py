@@ -22,7 +22,7 @@ from cloudrift.loop.edits.flip.flips import heard_with
 from cloudrift.loop.edits.flip.prints import loop_to_print
 from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.storage import load, save
-from cloudrift.loop.model.around import Around, Root, Swing
+from cloudrift.loop.model.around import Root, SourceContext, Swing
 from cloudrift.loop.model.bed import BED, Bed, Duck, hits_of
 from cloudrift.loop.model.hits import UNTUNED, Hit, Hits, Pattern, Stacked, root_at
 from cloudrift.loop.model.loop import Layer, Loop
@@ -87,7 +87,7 @@ def test_a_second_step_lies_where_the_swing_says():
 
 def test_a_pattern_comes_round_and_is_cut_at_the_loop_s_end():
     hits = hits_of(lane("b1", "kick", Hit(tick=0), Hit(tick=7000), bars=2))
-    around = Around((), C, BAR, 3 * BAR)
+    around = SourceContext((), C, BAR, 3 * BAR)
     assert [one.tick for one in hits.strokes(around)] == [0, 7000, 2 * BAR]
     longer = replace(hits, patterns=(replace(hits.pattern, bars=1),))
     assert [one.tick for one in longer.strokes(around)] == [0, BAR, 2 * BAR]
@@ -95,18 +95,18 @@ def test_a_pattern_comes_round_and_is_cut_at_the_loop_s_end():
 
 def test_all_that_is_late_adds_up():
     hits = replace(hits_of(lane("b1", "kick", Hit(tick=0, late_ms=3))), late_ms=5.0)
-    (stroke, *_rest) = hits.strokes(Around((), C, BAR, BAR, (), Swing(late_ms=7.0)))
+    (stroke, *_rest) = hits.strokes(SourceContext((), C, BAR, BAR, (), Swing(late_ms=7.0)))
     assert stroke.late_ms == 15
     stacked = replace(hits, stack=(*hits.stack, replace(hits.stack[0], late_ms=4.0, st=-2)))
-    notes = stacked.notes_of(1, Around((), C, BAR, BAR))
+    notes = stacked.notes_of(1, SourceContext((), C, BAR, BAR))
     assert notes[0].offset_ms == 12 and notes[0].pitch == UNTUNED - 2
 
 
 def test_a_root_is_that_of_the_place_and_the_last_before_it():
-    around = Around((), C, BAR, 4 * BAR, (Root(0, BAR, 0), Root(2 * BAR, 3 * BAR, 7)))
+    around = SourceContext((), C, BAR, 4 * BAR, (Root(0, BAR, 0), Root(2 * BAR, 3 * BAR, 7)))
     assert [root_at(tick, around) for tick in (0, BAR, 2 * BAR, 3 * BAR)] == [0, 0, 7, 7]
-    assert root_at(0, Around((), C, BAR, BAR)) == C.pc
-    late = Around((), C, BAR, BAR, (Root(960, BAR, 5),))
+    assert root_at(0, SourceContext((), C, BAR, BAR)) == C.pc
+    late = SourceContext((), C, BAR, BAR, (Root(960, BAR, 5),))
     assert root_at(0, late) == 5  # round: what comes before the first is the last
 
 
@@ -436,8 +436,8 @@ def test_hits_lie_where_an_edit_puts_them(loop, edit, lane_id, after):
 @pytest.mark.parametrize(("edit", "lane_id", "field", "after"), [
     (lambda x: hitting.louder(x, "b1", {0, 1}, 40), "b1", "velocity", [127, 127]),
     (lambda x: hitting.louder(x, "b1", {1}, -30), "b1", "velocity", [100, 70]),
-    (lambda x: hitting.lean_hits(x, "b1", {1}, -12.5), "b1", "late_ms", [0, -12.5]),
-    (lambda x: hitting.lean_hits(x, "b1", {1}, 900), "b1", "late_ms", [0, 200]),
+    (lambda x: hitting.nudge_hits(x, "b1", {1}, -12.5), "b1", "late_ms", [0, -12.5]),
+    (lambda x: hitting.nudge_hits(x, "b1", {1}, 900), "b1", "late_ms", [0, 200]),
     (lambda x: hitting.tune_hits(x, "b2", {0}, 7), "b2", "st", [7, 0, 0]),
     (lambda x: hitting.tune_hits(x, "b2", {0}, 90), "b2", "st", [36, 0, 0]),
     (lambda x: hitting.high_jump(x, "b2"), "b2", "st", [0, 0, 12]),

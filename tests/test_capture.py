@@ -10,7 +10,7 @@ from cloudrift.render.play.capture import (
     both_sides,
     cut_off_in,
     freely,
-    late_frames,
+    measure_latency,
     sweeps,
     turns_of,
 )
@@ -146,13 +146,13 @@ def test_how_late_sound_comes_in_is_measured_to_the_frame(late):
     heard = rng.normal(0, 0.002, 3 * RATE)
     heard[9_000 + late : 9_000 + late + len(sent)] += 0.02 * sent
     made = captured(heard, apart=1_000)
-    assert late_frames(made, 10_000) == pytest.approx(late, abs=1)
+    assert measure_latency(made, 10_000) == pytest.approx(late, abs=1)
 
 
 def test_what_does_not_come_in_is_not_measured():
     noise = np.random.default_rng(2).normal(0, 0.1, 3 * RATE)
-    assert late_frames(captured(noise), 0) is None
-    assert late_frames(captured(np.zeros(100)), 0) is None
+    assert measure_latency(captured(noise), 0) is None
+    assert measure_latency(captured(np.zeros(100)), 0) is None
 
 
 # --- the player's clock ---------------------------------------------------------------------------

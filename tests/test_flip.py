@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from cloudrift.audio.clips import ClipStore
-from cloudrift.audio.listen.hits import hits_of
+from cloudrift.audio.listen.hits import detect_onsets
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords import metre
@@ -26,7 +26,7 @@ from cloudrift.loop.edits.flip.scatter import Rules, scattered
 from cloudrift.loop.edits.layers import layer_edits, line_edits, recordings
 from cloudrift.loop.files.storage import document_from, load_document, save
 from cloudrift.loop.model.document import Document
-from cloudrift.loop.model.flip import SHORTEST_TICKS, Flipped, Place, letters_of
+from cloudrift.loop.model.flip import SHORTEST_TICKS, Flipped, SlicePlacement, letters_of
 from cloudrift.render import Engine
 from cloudrift.render.forms.printing import printed
 from cloudrift.render.plan.plan import layer_context, layer_laying
@@ -183,11 +183,11 @@ def test_hits_are_where_something_is_struck():
         long = min(9000, audio.shape[1] - start)
         burst = rng.normal(0, 0.3, long) * np.exp(-np.arange(long) / 2000)
         audio[:, start : start + long] += burst.astype(np.float32)
-    found = hits_of(audio, 44_100)
+    found = detect_onsets(audio, 44_100)
     assert [round(a, 2) for a in found if a > 0.1] == [0.5, 0.8, 1.25, 1.9]
     assert all(abs(a - b) < 0.006 for a, b in zip(found[-4:], strokes[1:], strict=True))
-    assert hits_of(np.zeros((2, 44_100), np.float32), 44_100) == []
-    assert hits_of(audio[:, :50], 44_100) == []
+    assert detect_onsets(np.zeros((2, 44_100), np.float32), 44_100) == []
+    assert detect_onsets(audio[:, :50], 44_100) == []
 
 
 def test_a_print_is_cut_where_it_is_struck(made):
@@ -489,10 +489,12 @@ def test_halves_play_on_where_the_other_ends(eight):
 
 
 def test_what_is_laid_over_others_cuts_them(eight):
-    over = flipping.lay(eight, Place(at_tick=480, length_ticks=960, from_tick=0, from_ticks=960))
+    over = flipping.lay(
+        eight, SlicePlacement(at_tick=480, length_ticks=960, from_tick=0, from_ticks=960)
+    )
     assert [(p.at_tick, p.length_ticks, p.from_tick) for p in over.places[:3]] == [
         (0, 480, 0), (480, 960, 0), (1440, 480, 1440)]  # fmt: skip
-    new = Place(at_tick=480, length_ticks=960, from_tick=0, from_ticks=960)
+    new = SlicePlacement(at_tick=480, length_ticks=960, from_tick=0, from_ticks=960)
     turned = flipping.lay(flipping.swap_backward(eight, 0), new)
     assert turned.places[0].from_tick == 480, "of what plays backward, the end plays first"
     assert tiles(over) and tiles(turned)
@@ -520,9 +522,9 @@ def test_it_is_cut_anew_only_where_nothing_was_moved(eight):
 
 @pytest.mark.parametrize("wrong", [
     {"cuts": (5,)}, {"cuts": (0, 960, 961)}, {"cuts": ()}, {"length_ticks": 0},
-    {"places": (Place(at_tick=0, length_ticks=960, from_tick=7000, from_ticks=960),)},
-    {"places": (Place(at_tick=0, length_ticks=960, from_tick=0, from_ticks=960),
-                Place(at_tick=900, length_ticks=960, from_tick=0, from_ticks=960))},
+    {"places": (SlicePlacement(at_tick=0, length_ticks=960, from_tick=7000, from_ticks=960),)},
+    {"places": (SlicePlacement(at_tick=0, length_ticks=960, from_tick=0, from_ticks=960),
+                SlicePlacement(at_tick=900, length_ticks=960, from_tick=0, from_ticks=960))},
 ])  # fmt: skip
 def test_a_flip_that_can_not_be_is_refused(eight, wrong):
     with pytest.raises(CloudriftError):
@@ -535,7 +537,7 @@ def test_a_flip_that_can_not_be_is_refused(eight, wrong):
 ])  # fmt: skip
 def test_a_place_that_can_not_be_is_refused(wrong):
     with pytest.raises(CloudriftError):
-        replace(Place(at_tick=0, length_ticks=960, from_tick=0, from_ticks=960), **wrong)
+        replace(SlicePlacement(at_tick=0, length_ticks=960, from_tick=0, from_ticks=960), **wrong)
 
 
 def in_loop(flip):

@@ -25,7 +25,7 @@ from cloudrift.loop.edits.flip.prints import with_print
 from cloudrift.loop.edits.layers import layer_edits, line_edits, recordings
 from cloudrift.loop.files.storage import load_document, save
 from cloudrift.loop.model.document import Document
-from cloudrift.loop.model.flip import Place
+from cloudrift.loop.model.flip import SlicePlacement
 from cloudrift.render import Engine
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory.key import Key
@@ -691,8 +691,9 @@ def test_a_pieces_colour_is_its_chords_and_places_say_what_they_do(eight):  # no
     model = model_of(eight)
     assert len(set(model.colors[:4])) == 1 and model.colors[0] != model.colors[4]
     assert model.chord_text(0) == "F♯m" and model.chord_text(99_999) == ""
-    place = Place(at_tick=0, length_ticks=960, from_tick=960, from_ticks=960, backward=True,
-                  times=3, semitones=-2.0, tape=True, level_db=-3.0, mute=True)  # fmt: skip
+    place = SlicePlacement(at_tick=0, length_ticks=960, from_tick=960, from_ticks=960,
+                           backward=True, times=3, semitones=-2.0, tape=True, level_db=-3.0,
+                           mute=True)  # fmt: skip
     assert model.place_text(place) == "backward, 3 times, −2 st tape, −3.0 dB, off"
     assert model.short(place) == ("b−", "×3 −2")
     assert model.place_at(10) == 0 and model.place_at(767) == 7 and model.piece_at(-5) is None
@@ -705,7 +706,7 @@ def test_a_pieces_colour_is_its_chords_and_places_say_what_they_do(eight):  # no
 def test_the_wave_of_a_place_is_turned_struck_and_cut_like_its_sound():
     wave = wave_of(np.stack([np.linspace(0, 1, 800)] * 2), 8)
     assert wave[-1] == 1 and list(wave) == sorted(wave)
-    place = Place(at_tick=0, length_ticks=800, from_tick=0, from_ticks=800)
+    place = SlicePlacement(at_tick=0, length_ticks=800, from_tick=0, from_ticks=800)
     whole = wave_in(wave, place, 800, 8)
     assert np.allclose(whole, wave)
     assert wave_in(wave, replace(place, backward=True), 800, 8)[0] == 1

@@ -231,7 +231,7 @@ CASES = {
     "bed_pace": (15.0, lambda x: beds.remove_lane(x, "b4"), 7.0),
     "drums": (4.0, lambda x: beds.remove_lane(x, "b4"), 3.0),
     "backbeat": ("two and four", lambda x: hitting.with_hits(x, "b3", [Hit(tick=1920)]), "three"),
-    "kick_on_low": (100.0, lambda x: hitting.lean_hits(x, "b1", {0}, -32.0), 50.0),
+    "kick_on_low": (100.0, lambda x: hitting.nudge_hits(x, "b1", {0}, -32.0), 50.0),
     "low_held": (50.0, lambda x: hitting.cut_short(x, "b2", {0, 1}, 0.25), 25.0),
     "ducked": (4.0, lambda x: beds.duck_under(x, ()), 0.0),
 }  # fmt: skip

@@ -14,7 +14,7 @@ import pytest
 from cloudrift.audio import stretch
 from cloudrift.audio.stretch import pitch_shifted
 from cloudrift.ground import CloudriftError
-from cloudrift.ground.lru import MOST_MADE, BoundedStore, alone, bytes_of, forget_made, kept
+from cloudrift.ground.lru import MOST_MADE, BoundedStore, bytes_of, detached, forget_made, memoize
 from cloudrift.loop.edits import loop_edits
 from cloudrift.render.play.player import PERIODS, Player
 from tests.conftest import wait_for
@@ -142,7 +142,7 @@ def alive(pid):
 def test_what_is_kept_is_counted_in_bytes():
     made = []
 
-    @kept
+    @memoize
     def large(number: int, *, size: int = 1) -> tuple[np.ndarray, int]:
         made.append(number)
         return np.zeros(size, np.uint8), number
@@ -167,9 +167,9 @@ def test_parts_of_an_array_hold_it_once_and_are_copied_if_it_is_more_than_they()
     soft, hard = whole[0], whole[1]
     assert bytes_of(soft) == 32_000
     assert bytes_of((soft, hard)) == 32_000 + 64
-    assert np.shares_memory(alone(whole[:2], whole[2:])[1], whole)  # together they are all of it
-    assert alone(small := np.zeros(2))[0] is small
-    some = alone(soft, hard, soft)
+    assert np.shares_memory(detached(whole[:2], whole[2:])[1], whole)  # together they are all of it
+    assert detached(small := np.zeros(2))[0] is small
+    some = detached(soft, hard, soft)
     assert bytes_of(some) == 16_000 + 64
     assert some[0] is some[2]
     assert not np.shares_memory(some[1], whole)

@@ -262,7 +262,7 @@ def test_a_filter_closes_before_a_change_or_opens_behind_it(engine):
 def test_a_tempo_that_sags_is_lower_and_later_at_its_end():
     t = np.arange(2 * RATE) / RATE
     tone = np.tile(np.sin(2 * np.pi * 440 * t).astype(np.float32), (2, 1))
-    made = seams.sagged(tone, RATE, 0.5)
+    made = seams.tape_stop(tone, RATE, 0.5)
     assert made.shape[1] == tone.shape[1] + seams.sag_adds(RATE, 0.5) > tone.shape[1] + RATE // 4
     assert np.array_equal(made[:, :RATE], tone[:, :RATE])
 
@@ -271,7 +271,7 @@ def test_a_tempo_that_sags_is_lower_and_later_at_its_end():
         return np.argmax(spectrum) * RATE / (1 << 17)
 
     assert pitch(made[:, -2200:]) == pytest.approx(220, rel=0.08)
-    assert seams.sag_adds(4, 0.5) == 0 and np.array_equal(seams.sagged(tone, 4, 0.5), tone)
+    assert seams.sag_adds(4, 0.5) == 0 and np.array_equal(seams.tape_stop(tone, 4, 0.5), tone)
 
 
 def test_what_comes_is_heard_backward_before_it(engine):

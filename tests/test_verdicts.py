@@ -18,13 +18,13 @@ from cloudrift.sound.measure import (
     bare_settings,
     beating_db,
     centroid_hz,
-    fall_db_s,
+    decay_db_per_s,
     level_curve,
     partial_curve,
     pitches,
     release_ms,
-    repetition,
     residual_db,
+    self_similarity,
     spectrum,
     strike,
     tuning_cents,
@@ -73,8 +73,8 @@ def partials(hz, levels, falls, seconds=3.0):
 
 def test_falls_beats_and_residuals_are_those_of_a_known_tone(rng):
     audio = partials((200, 400), (1.0, 0.5), (9, 30))
-    assert abs(fall_db_s(partial_curve(audio, 200), 0.1, 1.0) - 9) < 0.1
-    assert abs(fall_db_s(partial_curve(audio, 400), 0.1, 1.0) - 30) < 0.3
+    assert abs(decay_db_per_s(partial_curve(audio, 200), 0.1, 1.0) - 9) < 0.1
+    assert abs(decay_db_per_s(partial_curve(audio, 400), 0.1, 1.0) - 30) < 0.3
     assert beating_db(partial_curve(audio, 200)) < 0.3
     two = partials((200, 201.5), (1.0, 0.5), (5, 5))
     assert abs(beating_db(partial_curve(two, 200)) - 20 * np.log10(3)) < 1.5
@@ -87,8 +87,8 @@ def test_falls_beats_and_residuals_are_those_of_a_known_tone(rng):
 
 def test_what_goes_round_is_heard_to_go_round(rng):
     noise = rng.standard_normal((2, 2 * RATE)).astype(np.float32)
-    assert repetition(np.tile(noise, 4)) > 0.99
-    assert repetition(rng.standard_normal((2, 8 * RATE)).astype(np.float32)) < 0.05
+    assert self_similarity(np.tile(noise, 4)) > 0.99
+    assert self_similarity(rng.standard_normal((2, 8 * RATE)).astype(np.float32)) < 0.05
 
 
 # --- players --------------------------------------------------------------------------------------
@@ -345,7 +345,7 @@ def test_no_two_keys_and_no_two_strikes_have_the_same_puff():
 def test_a_noise_that_wanders_is_even_and_never_comes_again():
     noise = lasting("test wander", RATE, band(500, 5000))
     audio = wandering(noise, np.random.default_rng(1), 12 * RATE, RATE)
-    assert repetition(audio) < 0.3
+    assert self_similarity(audio) < 0.3
     assert np.ptp(level_curve(audio, window_ms=200)) < 2.5
     shorter = wandering(noise, np.random.default_rng(1), 5 * RATE, RATE)
     assert np.array_equal(shorter, audio[:, : 5 * RATE])

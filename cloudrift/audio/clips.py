@@ -22,7 +22,7 @@ import soundfile
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.files import HIGHEST_RATE, LOWEST_RATE, PRIVATE, make_folder
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.lru import remembered
+from cloudrift.ground.lru import get_or_make
 from cloudrift.ground.reading import reading
 
 LONGEST_S = 60.0
@@ -91,7 +91,7 @@ class ClipStore:
     def read(self, name: str) -> tuple[Stereo, int]:
         """Return a clip as (2, frames), read-only, and its rate."""
         path = self.file(name)
-        return remembered(("clip", name), lambda: _read(path))
+        return get_or_make(("clip", name), lambda: _read(path))
 
     def file(self, name: str) -> Path:
         """Return a clip's file; raise CloudriftError if it is not here."""

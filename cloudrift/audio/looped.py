@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo, raised_cosine
 
 
-class Patched:
+class SplicedLoop:
     """A loop (2, n) with ``piece`` (2, count) in place of its frames from ``start`` on, wrapped.
 
     ``count`` is at most n. It is read as any loop is, by the functions of this module, without
@@ -47,23 +47,23 @@ class Patched:
         """Return the whole of it, a copy."""
         return self.slice(0, self.whole.shape[1])
 
-    def faded(self, frames: int) -> "Patched":
+    def faded(self, frames: int) -> "SplicedLoop":
         """Return it with the piece faded into the loop over so many frames at both of its ends."""
         fade = raised_cosine(frames)
         share = np.ones(self.piece.shape[1], np.float32)
         share[:frames], share[-frames:] = fade, fade[::-1]
         was = slice_wrapped(self.whole, self.start, self.piece.shape[1])
-        return Patched(self.whole, was + share * (self.piece - was), self.start)
+        return SplicedLoop(self.whole, was + share * (self.piece - was), self.start)
 
 
-Looped: TypeAlias = Stereo | Patched
+Looped: TypeAlias = Stereo | SplicedLoop
 
 
 def slice_wrapped(
-    audio: NDArray[np.float32] | Patched, start: int, count: int
+    audio: NDArray[np.float32] | SplicedLoop, start: int, count: int
 ) -> NDArray[np.float32]:
     """Return ``count`` frames of a loop from a start frame, round the seam as often as it takes."""
-    if isinstance(audio, Patched):
+    if isinstance(audio, SplicedLoop):
         return audio.slice(start, count)
     n = audio.shape[-1]
     start %= n
@@ -75,7 +75,7 @@ def slice_wrapped(
 
 def frames_at(audio: Looped, places: NDArray[np.int64]) -> Stereo:
     """Return the frames of a loop (2, n) at some places, each from 0 to n - 1: (2, places)."""
-    return audio.at(places) if isinstance(audio, Patched) else audio[:, places]
+    return audio.at(places) if isinstance(audio, SplicedLoop) else audio[:, places]
 
 
 def put_wrapped(target: NDArray[np.float32], part: NDArray[np.float32], start: int) -> None:

@@ -10,7 +10,7 @@ from cloudrift.audio import fft as sf
 from cloudrift.audio import quick
 from cloudrift.audio.buffers import QUIET_DB, Stereo, raised_cosine, to_db
 from cloudrift.audio.wrap import AFTER, BLOCK, filter_circular
-from cloudrift.ground.lru import kept
+from cloudrift.ground.lru import memoize
 
 BLOCK_S, HOP_S = 0.4, 0.1  # gating block and its hop, BS.1770-4
 ABSOLUTE_GATE_LUFS, RELATIVE_GATE_LU = -70.0, -10.0
@@ -39,12 +39,12 @@ def integrated_lufs(audio: Stereo, rate: int) -> float:
     means = (wrapped[starts + block] - wrapped[starts]) / block
     with np.errstate(divide="ignore"):
         loud = OFFSET_LU + 10 * np.log10(means)
-    kept = means[loud > ABSOLUTE_GATE_LUFS]
-    if not len(kept):
+    memoize = means[loud > ABSOLUTE_GATE_LUFS]
+    if not len(memoize):
         return QUIET_DB
-    gate = OFFSET_LU + 10 * np.log10(kept.mean()) + RELATIVE_GATE_LU
-    kept = means[loud > max(gate, ABSOLUTE_GATE_LUFS)]
-    return float(OFFSET_LU + 10 * np.log10(kept.mean()))
+    gate = OFFSET_LU + 10 * np.log10(memoize.mean()) + RELATIVE_GATE_LU
+    memoize = means[loud > max(gate, ABSOLUTE_GATE_LUFS)]
+    return float(OFFSET_LU + 10 * np.log10(memoize.mean()))
 
 
 def _weighted_power(audio: Stereo, rate: int) -> NDArray[np.float32]:
@@ -56,7 +56,7 @@ def _weighted_power(audio: Stereo, rate: int) -> NDArray[np.float32]:
     return np.einsum("cn,cn->n", weighted, weighted)
 
 
-@kept
+@memoize
 def _k_weighting(length: int, rate: int) -> NDArray[np.complex64]:
     """The response of K-weighting at the bins of a transform."""
     delay = np.exp(-1j * np.linspace(0, np.pi, length // 2 + 1))
@@ -93,7 +93,7 @@ REACH, NEAR = 64, 4  # frames that a peak is read from, and that it is looked fo
 BEND = 9.0  # of the window: what it lets through is right to -90 dB
 
 
-def peaks_between(
+def intersample_peaks(
     audio: Stereo, *, above: float = 0.0, period: int | None = None
 ) -> NDArray[np.float32]:
     """Return the highest of both sides at and behind each frame, up to the next: (frames,).

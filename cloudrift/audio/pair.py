@@ -9,7 +9,7 @@ _Out = TypeVar("_Out")
 _POOL = ThreadPoolExecutor(2, thread_name_prefix="pair")
 
 
-def both(work: Callable[[int], _Out]) -> tuple[_Out, _Out]:
+def per_channel(work: Callable[[int], _Out]) -> tuple[_Out, _Out]:
     """Return ``work(0), work(1)``, run beside each other where NumPy and SciPy allow it."""
     second = _POOL.submit(work, 1)
     first = work(0)

@@ -4,7 +4,7 @@ import numpy as np
 import soxr
 
 from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine
-from cloudrift.audio.pair import both
+from cloudrift.audio.pair import per_channel
 from cloudrift.audio.stretch import LEAD_S, pitch_shifted
 
 JOIN_S = 0.06
@@ -59,7 +59,7 @@ def shift_held(
     length = (middle - first) % n
     fade = min(int(JOIN_S * rate), length // 4, (n - length) // 4)
     spans = ((first, length), (middle, n - length))
-    halves = both(lambda i: _shifted(audio, *spans[i], fade, semitones, rate))
+    halves = per_channel(lambda i: _shifted(audio, *spans[i], fade, semitones, rate))
     out = np.zeros((2, n), np.float32)
     # Two runs agree in level but not in phase: fades of equal power keep the level.
     rise = np.sqrt(raised_cosine(fade))

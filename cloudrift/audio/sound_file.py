@@ -18,7 +18,7 @@ from cloudrift.audio.about import NOTHING, About
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.files import write_atomically
 from cloudrift.audio.wav import id3_of, with_chunks
-from cloudrift.ground.draws import stream
+from cloudrift.ground.draws import rng_for
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.words import number
 
@@ -127,7 +127,7 @@ def as_integers(audio: Stereo, bits: int, *, dither: bool = True) -> Integers:
     full = 2.0 ** (bits - 1)
     steps = audio.T.astype(np.float64) * full
     if dither:
-        rng = stream(0, "dither", frames)
+        rng = rng_for(0, "dither", frames)
         steps += rng.random((frames, 2), np.float32)
         steps -= rng.random((frames, 2), np.float32)
     whole = np.clip(np.rint(steps), -full, full - 1).astype(np.int32)

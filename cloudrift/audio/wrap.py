@@ -15,7 +15,7 @@ from cloudrift.audio import fft as sf
 from cloudrift.audio import quick
 from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine
 from cloudrift.audio.looped import Looped, slice_wrapped
-from cloudrift.audio.pair import both
+from cloudrift.audio.pair import per_channel
 
 Spectrum = NDArray[np.complex64]  # (2, bins) or (2, blocks, bins)
 Through = Callable[[Spectrum, int], Spectrum]  # a spectrum and its FFT length -> what comes out
@@ -148,7 +148,7 @@ def mixed(wet: Spectrum, dry: Spectrum, blend: float) -> Spectrum:
     return wet
 
 
-class Opening(NamedTuple):
+class TruncatedResponse(NamedTuple):
     """How a linear process begins to answer: the spectrum of its response, cut short.
 
     ``spectrum`` is (bins,) where both sides are treated alike, (2, bins) where each for itself,
@@ -159,7 +159,7 @@ class Opening(NamedTuple):
     length: int
 
 
-def opening_of(through: Through, ring_frames: int, count: int) -> Opening | None:
+def opening_of(through: Through, ring_frames: int, count: int) -> TruncatedResponse | None:
     """Return how a process begins to answer: what is heard of it in its first ``count`` frames.
 
     None where a process rings so long that it is better left alone.
@@ -182,10 +182,10 @@ def opening_of(through: Through, ring_frames: int, count: int) -> Opening | None
     if not (out[0, 1].any() or out[1, 0].any()):
         out = np.stack([out[0, 0], out[1, 1]])
         out = out[0] if np.array_equal(*out) else out
-    return Opening(out, short)
+    return TruncatedResponse(out, short)
 
 
-def first_answer(difference: Stereo, opening: Opening) -> Stereo:
+def convolve_head(difference: Stereo, opening: TruncatedResponse) -> Stereo:
     """Return what a process makes of a difference, up to where that ends: (2, count) both.
 
     ``opening`` is the one made for so many frames.
@@ -273,7 +273,7 @@ def shaped_oversampled(
             here = out[channel, first * hop :]
             here[: len(kept)] = kept[: len(here)]
 
-    both(run)
+    per_channel(run)
     return out
 
 
@@ -298,7 +298,7 @@ def splined(audio: Stereo) -> NDArray[np.float32]:
         whole = spline_filter1d(audio[channel], order=3, mode="grid-wrap", output=np.float32)
         return np.concatenate([whole[-1:], whole, whole[:2]])
 
-    return np.stack(both(spline))
+    return np.stack(per_channel(spline))
 
 
 def read_splined(spline: NDArray[np.float32], away: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -326,7 +326,7 @@ def read_stretch(audio: Looped, away: NDArray[np.float32], start: int) -> Stereo
         return quick.read_spline(spline, 0, away, start - first - 1, len(away))
     from scipy.ndimage import spline_filter1d  # noqa: PLC0415 - slow to import, rarely needed
 
-    sides = both(lambda i: spline_filter1d(near[i], order=3, output=np.float32))
+    sides = per_channel(lambda i: spline_filter1d(near[i], order=3, output=np.float32))
     return _read(np.stack(sides), at - first - 1, f)
 
 
@@ -357,7 +357,7 @@ def _read(
     if len(spline) == 1:
         read(0)
     else:
-        both(read)
+        per_channel(read)
     return out
 
 

@@ -125,7 +125,7 @@ def in_order(kit: Kit, files: Sequence[Path]) -> Kit:
 # --- what each loop is like -----------------------------------------------------------------------
 
 
-class Looked(msgspec.Struct, frozen=True, kw_only=True):
+class LoopSummary(msgspec.Struct, frozen=True, kw_only=True):
     """A loop of a kit, as it was found; ``problem`` where it could not be read.
 
     ``must`` and ``should`` are how many checks say so; ``words`` which. ``bands`` are its layers'
@@ -152,13 +152,13 @@ class Looked(msgspec.Struct, frozen=True, kw_only=True):
     problem: str = ""
 
 
-def look_at(file: Path, *, cancelled: Callable[[], bool] = never) -> Looked:
+def look_at(file: Path, *, cancelled: Callable[[], bool] = never) -> LoopSummary:
     """Render a loop and say what it is like; what is wrong with its file is said, not raised."""
     clips = ClipStore()
     try:
         document = load_document(file, clips)
     except CloudriftError as error:
-        return Looked(file=file.name, title=file.stem, problem=str(error))
+        return LoopSummary(file=file.name, title=file.stem, problem=str(error))
     engine = Engine(cache=AudioCache(CACHE_BYTES), clips=clips)
     try:
         return looked_of(file, document, engine, cancelled)
@@ -166,17 +166,19 @@ def look_at(file: Path, *, cancelled: Callable[[], bool] = never) -> Looked:
         engine.close()
 
 
-def look_at_all(files: Sequence[Path], cancelled: Callable[[], bool] = never) -> Iterator[Looked]:
+def look_at_all(
+    files: Sequence[Path], cancelled: Callable[[], bool] = never
+) -> Iterator[LoopSummary]:
     """Look at loops on all cores, behind all that plays; hand each out as it stands."""
     yield from each_beside(look_at, files, os.cpu_count() or 1, cancelled)
 
 
 def looked_of(
     file: Path, document: Document, engine: Engine, cancelled: Callable[[], bool] = never
-) -> Looked:
+) -> LoopSummary:
     """Say what a loop of a file is like; ``engine`` renders what it has not rendered yet."""
     loop = document.loop
-    plain = Looked(
+    plain = LoopSummary(
         file=file.name,
         title=loop.title,
         key=loop.sounding_key.text,
@@ -215,7 +217,7 @@ def _small(curve: NDArray[np.float32]) -> tuple[float, ...]:
     return tuple(round(float(part.mean()), 3) for part in parts)
 
 
-def fit_lufs(looked: Iterable[Looked]) -> float:
+def fit_lufs(looked: Iterable[LoopSummary]) -> float:
     """Return the loudness that loops are fitted to each other by: their median."""
     found = [one.lufs for one in looked if not one.problem and one.lufs > -69]
     return round(float(np.median(found)), 1) if found else -16.0

@@ -11,7 +11,7 @@ import msgspec
 
 from cloudrift import __version__
 from cloudrift.audio.files import write_atomically
-from cloudrift.deliver.kit import Kit, Looked
+from cloudrift.deliver.kit import Kit, LoopSummary
 from cloudrift.deliver.order import Order
 from cloudrift.deliver.parcels import free_number, parcels
 from cloudrift.ground.errors import CloudriftError
@@ -47,7 +47,7 @@ class Made(msgspec.Struct, frozen=True, kw_only=True):
     file: str
     number: int = 1
     content: str
-    looked: Looked
+    looked: LoopSummary
     files: tuple[tuple[str, int], ...] = ()  # from the kit's folder, and their bytes
     preview: str = ""
 

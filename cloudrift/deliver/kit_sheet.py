@@ -6,7 +6,7 @@ from html import escape
 
 from cloudrift.deliver.cells import csv_of
 from cloudrift.deliver.demo_sound import clock
-from cloudrift.deliver.kit import Cover, Looked
+from cloudrift.deliver.kit import Cover, LoopSummary
 from cloudrift.deliver.page import in_list, page, table, words
 from cloudrift.deliver.rights import Sheet, parts_of_page
 from cloudrift.ground.words import number, plural
@@ -29,7 +29,7 @@ WIDE, HIGH = 960, 90
 PREVIEW = "audio/ogg"
 
 
-def as_text(name: str, cover: Cover, looked: Sequence[Looked], sheet: Sheet) -> str:
+def as_text(name: str, cover: Cover, looked: Sequence[LoopSummary], sheet: Sheet) -> str:
     """Return the kit as text: a line or two a loop."""
     rows = [
         name,
@@ -50,7 +50,7 @@ def as_text(name: str, cover: Cover, looked: Sequence[Looked], sheet: Sheet) -> 
     return "\n".join(rows) + "\n"
 
 
-def as_csv(looked: Sequence[Looked], licences: Mapping[str, str]) -> str:
+def as_csv(looked: Sequence[LoopSummary], licences: Mapping[str, str]) -> str:
     """Return the kit as CSV (RFC 4180), a row a loop; ``licences`` by file."""
     rows = (
         (
@@ -74,7 +74,7 @@ def as_csv(looked: Sequence[Looked], licences: Mapping[str, str]) -> str:
     return csv_of((COLUMNS, *rows))
 
 
-def strata_svg(looked: Looked) -> str:
+def strata_svg(looked: LoopSummary) -> str:
     """Return a loop's strata as an SVG picture with its seconds under it."""
     if not looked.bands:
         return ""
@@ -107,7 +107,7 @@ def strata_svg(looked: Looked) -> str:
 def as_html(
     name: str,
     cover: Cover,
-    looked: Sequence[Looked],
+    looked: Sequence[LoopSummary],
     sheet: Sheet,
     previews: Mapping[str, bytes],
     files: Mapping[str, Sequence[str]],
@@ -145,7 +145,7 @@ def as_html(
     return page(name, *parts)
 
 
-def _section(one: Looked, preview: bytes | None, files: Sequence[str]) -> str:
+def _section(one: LoopSummary, preview: bytes | None, files: Sequence[str]) -> str:
     if one.problem:
         return f"<section>{words('h2', one.title)}{words('p', one.problem, 'open')}</section>"
     facts = (

@@ -18,7 +18,7 @@ from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.audio.sound_file import write_sound
 from cloudrift.audio.stretch_child import stand_behind
 from cloudrift.deliver import kit_sheet, rights
-from cloudrift.deliver.kit import CACHE_BYTES, Cover, Kit, Looked, looked_of
+from cloudrift.deliver.kit import CACHE_BYTES, Cover, Kit, LoopSummary, looked_of
 from cloudrift.deliver.kit_progress import (
     KitOrder,
     Made,
@@ -60,7 +60,7 @@ class Written:
 
     paths: tuple[Path, ...]
     problems: tuple[str, ...]
-    looked: tuple[Looked, ...]
+    looked: tuple[LoopSummary, ...]
 
 
 def write_kit(
@@ -198,7 +198,7 @@ def _make(path: Path, out: Path, how: KitOrder, number: int) -> Made:
         )
     except CloudriftError as error:
         told = str(error) if path.name in str(error) else f"{path.name}: {error}"
-        looked = Looked(file=path.name, title=path.stem, problem=told)
+        looked = LoopSummary(file=path.name, title=path.stem, problem=told)
         return Made(file=path.name, content=content, looked=looked)
     finally:
         engine.close()

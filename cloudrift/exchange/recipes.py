@@ -10,7 +10,7 @@ import msgspec
 from msgspec.structs import replace
 
 from cloudrift.exchange.service import Offer
-from cloudrift.ground.draws import stream
+from cloudrift.ground.draws import rng_for
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.chords.progression import put_row
 from cloudrift.loop.edits.layers import layer_edits
@@ -95,7 +95,7 @@ def loop_of(recipe: Recipe, over: Loop | None = None) -> Loop:
         key = recipe.true_key
         loop = empty_loop(key, recipe.tempo, bars=recipe.bars)
         loop = put_row(loop, parse_progression(recipe.row, key))
-    rng = stream(recipe.draw, "recipe")
+    rng = rng_for(recipe.draw, "recipe")
     for sound, lens, octave in recipe.play:
         loop = layer_edits.add_layer(loop, sound)
         layer = loop.layers[-1]

@@ -18,7 +18,7 @@ from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.exchange.recipes import Recipe, loop_of, recipes
 from cloudrift.exchange.service import ExchangeError, Found, Moved, Wanted, found_among
-from cloudrift.ground.draws import stream
+from cloudrift.ground.draws import rng_for
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.model.loop import Loop
@@ -63,7 +63,7 @@ class StandIn:
         self._asked += 1
         if self._moods is None:
             return
-        mood = stream(self._moods, "exchange", self._asked).random()
+        mood = rng_for(self._moods, "exchange", self._asked).random()
         if mood < AWAY:
             raise ExchangeError(
                 "the exchange (a stand-in that ships with Cloudrift) is busy; try again"

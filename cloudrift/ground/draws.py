@@ -9,7 +9,7 @@ from cloudrift.ground.errors import CloudriftError
 MAX_DRAW = 9999
 
 
-def stream(draw: int, *labels: str | int) -> np.random.Generator:
+def rng_for(draw: int, *labels: str | int) -> np.random.Generator:
     """Return a random stream that depends on the draw number and the labels alone.
 
     Labels keep streams apart: the touch of one layer never changes with the draw of another.
@@ -20,7 +20,7 @@ def stream(draw: int, *labels: str | int) -> np.random.Generator:
 
 
 def number(below: int, draw: int, *labels: str | int) -> int:
-    """Return one whole number from 0 to ``below`` - 1: as ``stream`` would, at a tenth the cost."""
+    """Return a whole number from 0 to ``below`` - 1: as ``rng_for`` would, at a tenth the cost."""
     return _salt((draw, *labels)) % below
 
 

@@ -118,7 +118,7 @@ def _whole(array: NDArray[Any]) -> NDArray[Any]:
     return array
 
 
-def alone(*arrays: NDArray[Any]) -> tuple[NDArray[Any], ...]:
+def detached(*arrays: NDArray[Any]) -> tuple[NDArray[Any], ...]:
     """Return arrays that hold no more than themselves: copies, if together they are part of more.
 
     Those that are one array stay one.
@@ -134,7 +134,7 @@ def alone(*arrays: NDArray[Any]) -> tuple[NDArray[Any], ...]:
 _MADE = BoundedStore[Any](MOST_MADE, bytes_of)
 
 
-def kept(make: Callable[_Given, _Value]) -> Callable[_Given, _Value]:
+def memoize(make: Callable[_Given, _Value]) -> Callable[_Given, _Value]:
     """Keep the arrays that a pure function makes (or tuples of them), by what it was given.
 
     All such functions share room for MOST_MADE bytes: what is large does not stay because it is
@@ -145,13 +145,13 @@ def kept(make: Callable[_Given, _Value]) -> Callable[_Given, _Value]:
     @functools.wraps(make)
     def look(*given: _Given.args, **named: _Given.kwargs) -> _Value:
         key = (name, given, tuple(sorted(named.items())))
-        return remembered(key, lambda: make(*given, **named))
+        return get_or_make(key, lambda: make(*given, **named))
 
     return look
 
 
-def remembered(key: Hashable, make: Callable[[], _Value]) -> _Value:
-    """Return what is kept under a key, or make it: as ``kept``, where a key says all of it."""
+def get_or_make(key: Hashable, make: Callable[[], _Value]) -> _Value:
+    """Return what is kept under a key, or make it: as ``memoize``, where a key says all of it."""
     value: _Value = _MADE.made(key, make)
     return value
 

@@ -188,12 +188,12 @@ class SettingsSpec:
                 kept = (*kept, *self.check(((name, value),), ""))
         return tuple(sorted(kept))
 
-    def full(self, settings: Settings) -> "Full":
+    def full(self, settings: Settings) -> "ResolvedSettings":
         """Return every setting by name, defaults filled in."""
-        return Full({f.name: f.default for f in self.fields} | dict(settings))
+        return ResolvedSettings({f.name: f.default for f in self.fields} | dict(settings))
 
 
-class Full(dict[str, Value]):
+class ResolvedSettings(dict[str, Value]):
     """All settings of one thing, with typed look-ups."""
 
     def number(self, name: str) -> float:

@@ -6,7 +6,7 @@ from typing import Literal
 import msgspec
 import numpy as np
 
-from cloudrift.ground.draws import MAX_DRAW, stream
+from cloudrift.ground.draws import MAX_DRAW, rng_for
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import number, ordinal, plural
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, in_order
@@ -346,7 +346,7 @@ def run_of(pitches: Sequence[int], order: str, steps: int, draw: int, place: int
     """Return the pitches of a broken chord, one a step; ``place`` lets each chord draw its own."""
     run = list(pitches)
     if order == "random":
-        rng = stream(draw, "broken", place)
+        rng = rng_for(draw, "broken", place)
         return [run[int(rng.integers(len(run)))] for _ in range(steps)]
     if order == "down":
         run = run[::-1]
@@ -381,7 +381,7 @@ def line_through(lens: Lens, spans: tuple[Span, ...], key: Key) -> list[Note]:
         begin = max(late, span.length_ticks // 2) if lens.answers else late
         steps = max(1, -(-(span.length_ticks - begin) // lens.step_ticks))
         goal = next((f for f in (*firsts[c + 1 :], *firsts) if f is not None), pitch)
-        rng = stream(lens.draw, "line", c)
+        rng = rng_for(lens.draw, "line", c)
         length = max(1, round(lens.step_ticks * lens.gate))
         for i in range(steps):
             if i > 0:
@@ -396,7 +396,7 @@ def line_through(lens: Lens, spans: tuple[Span, ...], key: Key) -> list[Note]:
 def _first_of_line(lens: Lens, span: Span, chord: int) -> int | None:
     if not span.voices:
         return None
-    wanted = LINE_MIDDLE + int(stream(lens.draw, "line first", chord).integers(-5, 6))
+    wanted = LINE_MIDDLE + int(rng_for(lens.draw, "line first", chord).integers(-5, 6))
     near = [v + 12 * round((wanted - v) / 12) for v in span.voices]
     return min(near, key=lambda p: (abs(p - wanted), p))
 

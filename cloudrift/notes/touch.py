@@ -8,7 +8,7 @@ from typing import Literal
 import msgspec
 import numpy as np
 
-from cloudrift.ground.draws import MAX_DRAW, stream
+from cloudrift.ground.draws import MAX_DRAW, rng_for
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.notes.note import Note
 
@@ -86,7 +86,7 @@ def play(
 def _play_together(notes: tuple[Note, ...], way: ChordTouch, loudness: int) -> tuple[Note, ...]:
     """Play notes that start together. Kept, because an edit leaves most of a loop as it was."""
     chord = sorted(notes, key=lambda n: n.pitch, reverse=way.direction == "down")
-    rng = stream(way.draw, "touch", chord[0].start_tick)
+    rng = rng_for(way.draw, "touch", chord[0].start_tick)
     delays = roll_delays(len(chord), way, rng)
     out = []
     for note, delay in zip(chord, delays, strict=True):

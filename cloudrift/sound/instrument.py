@@ -6,7 +6,7 @@ from typing import Literal, NamedTuple, get_args
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.clips import ClipStore
-from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 
 Role = Literal["keys", "pad", "pluck", "lead", "strings", "voice", "bass", "bell", "grain"]
 Family = Literal[
@@ -52,7 +52,7 @@ class ToneRequest:
     variant: int
     frames: int
     rate: int
-    settings: Full
+    settings: ResolvedSettings
     clips: ClipStore
     velocity: int = 0
     share: float = 0.0
@@ -103,7 +103,7 @@ class Instrument:
         """Return the lowest velocity of the band that one is in; 0 where there are none."""
         return max((low for low in self.bands if low <= velocity), default=0)
 
-    def longest_release_ms(self, full: Full) -> float:
+    def longest_release_ms(self, full: ResolvedSettings) -> float:
         """Return how long a key takes to stop at the most: where no felt is, far longer."""
         slowest = max(map(self.damping, range(128))) if self.damping else 1.0
         return full.number("release_ms") * max(1.0, slowest)

@@ -151,7 +151,7 @@ def decay_db_s(audio: Stereo, rate: int = DEFAULT_RATE) -> float:
     return float(-np.polyfit(np.arange(len(rest)) * 0.02, rest, 1)[0])
 
 
-def folded_db(
+def aliasing_db(
     instrument: Instrument,
     pitch: int,
     velocity: int = 120,
@@ -188,7 +188,7 @@ def partial_curve(
     return np.asarray(20 * np.log10(level + 1e-9), np.float64)
 
 
-def fall_db_s(curve: NDArray[np.float64], start_s: float, end_s: float) -> float:
+def decay_db_per_s(curve: NDArray[np.float64], start_s: float, end_s: float) -> float:
     """Return how fast a curve of 5 ms steps falls between two times, in dB a second."""
     part = curve[int(start_s / 0.005) : int(end_s / 0.005)]
     return float(-np.polyfit(np.arange(len(part)) * 0.005, part, 1)[0])
@@ -226,7 +226,7 @@ def residual_db(
     return float(10 * np.log10(power[inside & away].sum() * hidden / power.sum() + QUIET))
 
 
-def repetition(audio: Stereo, rate: int = DEFAULT_RATE, from_s: float = 0.9) -> float:
+def self_similarity(audio: Stereo, rate: int = DEFAULT_RATE, from_s: float = 0.9) -> float:
     """Return how like itself a held sound is at any later time, 0 to 1."""
     mono = audio.mean(axis=0)
     n = len(mono)
@@ -340,7 +340,7 @@ def measured(instrument: Instrument, pitch: int) -> Row:
             break
     # Noise all over has nothing that could fold back.
     grain = instrument.family == "grain"
-    clean = -200.0 if grain else folded_db(instrument, pitch, tones=tones)
+    clean = -200.0 if grain else aliasing_db(instrument, pitch, tones=tones)
     return Row(
         pitch=pitch,
         tuning_cents=float(np.mean(tuned or [0.0])),

@@ -9,7 +9,7 @@ from zlib import crc32
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.ground.settings import Full
+from cloudrift.ground.settings import ResolvedSettings
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import Clock
 from cloudrift.sound.instrument import Instrument
@@ -56,7 +56,7 @@ class PlayedNote:
 
 
 def played_notes(
-    notes: Iterable[Note], instrument: Instrument, full: Full, clock: Clock, once: bool
+    notes: Iterable[Note], instrument: Instrument, full: ResolvedSettings, clock: Clock, once: bool
 ) -> Iterable[PlayedNote]:
     """Yield notes in frames, each with its strike, its release and the glide into it."""
     last: dict[int, int] = {}
@@ -147,7 +147,7 @@ def _ended(hit: PlayedNote, gap: int, rate: int) -> PlayedNote:
 
 
 def one_at_a_time(
-    hits: list[PlayedNote], full: Full, loop_frames: int, rate: int, once: bool
+    hits: list[PlayedNote], full: ResolvedSettings, loop_frames: int, rate: int, once: bool
 ) -> list[PlayedNote]:
     """Cut every note where the next one starts; in a loop the first is next to the last.
 

@@ -14,9 +14,9 @@ from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.clips import ClipStore, is_clip_name
 from cloudrift.audio.stretch import LEAD_S, pitch_shifted
-from cloudrift.ground.draws import stream
+from cloudrift.ground.draws import rng_for
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.lru import remembered
+from cloudrift.ground.lru import get_or_make
 from cloudrift.ground.settings import Field, Settings, SettingsSpec, percent
 from cloudrift.ground.words import named
 from cloudrift.sound.catalogue import early_level_db, find_design, find_sound, unknown_sound
@@ -268,7 +268,7 @@ def _played(recording: Recording, request: ToneRequest) -> Stereo:
         start, end = sorted(round(edge / 100 * audio.shape[1]) for edge in edges)
         source = looped(audio, start, end, need, fade)
     # No two strikes begin at the same frame.
-    skip = int(stream(request.variant, "own", request.pitch).uniform(0, 0.0008) * rate)
+    skip = int(rng_for(request.variant, "own", request.pitch).uniform(0, 0.0008) * rate)
     apart = 2 ** (settings.number("detune_cents") / 2400)
     sides = [
         _at_speed(side[skip:], rate, request.rate, speed * away, request.frames)
@@ -291,7 +291,7 @@ def _stretching(clips: ClipStore, clip: str, length: float) -> tuple[Stereo, int
         padded = np.pad(audio, ((0, 0), (lead, lead)))
         return pitch_shifted(padded, 12 * np.log2(length), rate)[:, lead:]
 
-    return remembered(("stretching", clip, length), stretch), rate
+    return get_or_make(("stretching", clip, length), stretch), rate
 
 
 def in_tempo(settings: Settings, tempo: float) -> Settings:
@@ -340,7 +340,7 @@ def _evening(clips: ClipStore, clip: str) -> float:
         loudest = np.convolve(square, np.ones(size, np.float32) / size, "valid").max(initial=0.0)
         return float(1 / np.sqrt(max(loudest, 1e-8)))
 
-    return remembered(("evening", clip), measure)
+    return get_or_make(("evening", clip), measure)
 
 
 def _dull(audio: Stereo, request: ToneRequest) -> Stereo:

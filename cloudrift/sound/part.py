@@ -9,7 +9,7 @@ import numpy as np
 
 from cloudrift.audio.buffers import Stereo, add_wrapped, silence
 from cloudrift.audio.looped import slice_wrapped
-from cloudrift.ground.settings import Full, Settings
+from cloudrift.ground.settings import ResolvedSettings, Settings
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import Clock
 from cloudrift.sound.instrument import Instrument
@@ -123,7 +123,7 @@ class Part:
         return play(of=of) if there is None else there[:, of[0] : of[1]]
 
     @cached_property
-    def _full(self) -> Full:
+    def _full(self) -> ResolvedSettings:
         return self.instrument.spec.full(self.settings)
 
     @cached_property

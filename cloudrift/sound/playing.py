@@ -6,8 +6,8 @@ from numpy.typing import NDArray
 from cloudrift.audio import quick
 from cloudrift.audio.buffers import Mono, Stereo, to_gain
 from cloudrift.audio.wrap import read_stretch
-from cloudrift.ground.lru import kept
-from cloudrift.ground.settings import Full, Settings
+from cloudrift.ground.lru import memoize
+from cloudrift.ground.settings import ResolvedSettings, Settings
 from cloudrift.sound.instrument import Instrument, ToneRequest
 from cloudrift.sound.note_frames import CUT_MS, PlayedNote, frames_of_ms
 from cloudrift.sound.tones import ToneCache
@@ -42,7 +42,7 @@ def play_note(
     hit: PlayedNote,
     instrument: Instrument,
     settings: Settings,
-    full: Full,
+    full: ResolvedSettings,
     rate: int,
     tones: ToneCache,
     of: tuple[int, int] | None = None,
@@ -123,12 +123,12 @@ def _bent(audio: Stereo, bend: NDArray[np.float64], skip: int, ahead: int, total
     return np.concatenate([start, audio[:, ahead + len(bend) : ahead + total]], axis=1)
 
 
-def _followed(hit: PlayedNote, full: Full) -> float:
+def _followed(hit: PlayedNote, full: ResolvedSettings) -> float:
     """How bright a note is played, in steps that no ear tells apart: they share tones."""
     return round(SHARES * brightness_share(hit.velocity, full.number("brightness"))) / SHARES
 
 
-def _brightness(hit: PlayedNote, full: Full, rate: int) -> Mono | np.float32:
+def _brightness(hit: PlayedNote, full: ResolvedSettings, rate: int) -> Mono | np.float32:
     """How much of the hard tone is heard, as it opens or closes."""
     bright = np.float32(brightness_share(hit.velocity, full.number("brightness")))
     if "open_ms" not in full and "close_ms" not in full:
@@ -137,7 +137,7 @@ def _brightness(hit: PlayedNote, full: Full, rate: int) -> Mono | np.float32:
     return bright * _moving(hit.held + hit.release, opens * rate / 1e3, closes * rate / 1e3)
 
 
-@kept
+@memoize
 def _moving(frames: int, opens: float, closes: float) -> Mono:
     """A share that opens and closes with time constants in frames (0: it does not)."""
     t = np.arange(frames, dtype=np.float32)
@@ -149,7 +149,7 @@ def _moving(frames: int, opens: float, closes: float) -> Mono:
     return share
 
 
-@kept
+@memoize
 def _damped(held: int, release: int) -> Mono:
     """A share that falls as soon as a note is let go: felt takes the upper partials first."""
     share = np.ones(held + release, np.float32)
@@ -164,7 +164,7 @@ def brightness_share(velocity: int, brightness: float) -> float:
     return float(np.clip(struck * brightness / 50, 0.0, 1.0))
 
 
-def _envelope(hit: PlayedNote, full: Full, rate: int) -> Mono:
+def _envelope(hit: PlayedNote, full: ResolvedSettings, rate: int) -> Mono:
     sustain = full.number("sustain") / 100
     attack_ms = CUT_MS if hit.joined else full.number("attack_ms")
     tau = full.number("decay_ms") * 1e-3 * rate / NEPERS_60_DB * 2
@@ -173,7 +173,7 @@ def _envelope(hit: PlayedNote, full: Full, rate: int) -> Mono:
     )
 
 
-@kept
+@memoize
 def _shape(held: int, release: int, attack: int, sustain: float, tau: float) -> Mono:
     """Attack (raised cosine), decay towards sustain (0: there at once), release to silence.
 
@@ -191,7 +191,7 @@ def _shape(held: int, release: int, attack: int, sustain: float, tau: float) -> 
     return envelope
 
 
-@kept
+@memoize
 def _release_curve(release: int) -> Mono:
     """Exponential to -48 dB, bent: it starts without a corner and ends at exactly nothing."""
     fall = np.arange(1, release + 1, dtype=np.float32) / np.float32(release)

@@ -4,7 +4,7 @@ from collections.abc import Callable, Hashable
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.clips import ClipStore
-from cloudrift.ground.lru import BoundedStore, alone, bytes_of
+from cloudrift.ground.lru import BoundedStore, bytes_of, detached
 from cloudrift.ground.settings import Settings
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest
 
@@ -74,7 +74,7 @@ class ToneCache:
         )
 
         def make() -> Tone:
-            return Tone(*alone(*instrument.tone(request)))
+            return Tone(*detached(*instrument.tone(request)))
 
         return self._tones.made(key, make, lambda tone: tone.soft.shape[1] >= request.frames)
 
@@ -84,4 +84,4 @@ class ToneCache:
 
     def note(self, key: Hashable, make: Callable[[], Stereo]) -> Stereo:
         """Return a finished note, computing it if need be."""
-        return self._notes.made(key, lambda: alone(make())[0])
+        return self._notes.made(key, lambda: detached(make())[0])

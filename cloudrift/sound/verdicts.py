@@ -12,17 +12,17 @@ from cloudrift.audio.buffers import DEFAULT_RATE, Stereo, to_db
 from cloudrift.sound.instrument import Instrument
 from cloudrift.sound.kit.strung import inharmonicity
 from cloudrift.sound.measure import (
+    aliasing_db,
     bare_settings,
     beating_db,
     centroid_hz,
-    fall_db_s,
-    folded_db,
+    decay_db_per_s,
     level_curve,
     partial_curve,
     pitches,
-    repetition,
     residual_db,
     rms,
+    self_similarity,
     strike,
     strike_ticks,
 )
@@ -208,7 +208,7 @@ def _at_the_top(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
     if instrument.family == "grain":
         return []  # noise all over
     key = min(C7, instrument.register[1])
-    found = folded_db(instrument, key, seconds=0.5, tones=tones)
+    found = aliasing_db(instrument, key, seconds=0.5, tones=tones)
     return [Verdict(f"folded back, key {key}", found, -200, -80, "dB")]
 
 
@@ -220,7 +220,7 @@ def _comes_again(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
     held = strike(
         instrument, pitches(instrument)[1], 90, 22.0, settings=(("sustain", 100.0),), tones=tones
     )
-    return [Verdict("like itself within 20 s", repetition(held), 0, 0.5, "of 1")]
+    return [Verdict("like itself within 20 s", self_similarity(held), 0, 0.5, "of 1")]
 
 
 def _let_go(instrument: Instrument, tones: ToneCache) -> list[Verdict]:
@@ -287,9 +287,9 @@ def _piano(share: float) -> Judge:
             audio = strike(instrument, pitch, 90, 3.0, tones=tones)
             first = partial_curve(audio, pitch_to_hz(pitch), window_s=0.06)
             out += [
-                Verdict(f"first partial falls early, key {pitch}", fall_db_s(first, 0.05, 0.6),
+                Verdict(f"first partial falls early, key {pitch}", decay_db_per_s(first, 0.05, 0.6),
                         *early, "dB/s"),
-                Verdict(f"first partial falls late, key {pitch}", fall_db_s(first, 1.2, 2.6),
+                Verdict(f"first partial falls late, key {pitch}", decay_db_per_s(first, 1.2, 2.6),
                         *late, "dB/s"),
             ]  # fmt: skip
         hz = _stiff_hz(60, share * inharmonicity(60), 40)
@@ -336,7 +336,11 @@ def _first_falls(pitch: int, low: float, high: float, end_s: float = 1.5) -> Jud
         curve = partial_curve(audio, pitch_to_hz(pitch), window_s=0.08)
         return [
             Verdict(
-                f"first partial falls, key {pitch}", fall_db_s(curve, 0.1, end_s), low, high, "dB/s"
+                f"first partial falls, key {pitch}",
+                decay_db_per_s(curve, 0.1, end_s),
+                low,
+                high,
+                "dB/s",
             )
         ]
 

@@ -9,7 +9,7 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.ground.draws import stream
+from cloudrift.ground.draws import rng_for
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.ground.reading import read_toml
 from cloudrift.loop.edits.arranging.arranging import arrange, relative_of
@@ -115,7 +115,7 @@ def draw_form(document: Document, form: Form, draw: int = 1) -> Document:
     made: list[Section] = []
     by_name: dict[str, Section] = {}
     for number, of in enumerate(form.sections, 1):
-        rng = stream(draw, "form", form.name, number)
+        rng = rng_for(draw, "form", form.name, number)
         bars = min(max(1, round(of.turns * loop.bars)), MOST_BARS)
         first = by_name.get(of.again)
         if first is not None:
@@ -155,7 +155,7 @@ def form_of(card: Card, draw: int) -> Form | None:
     if card.form is None:
         return None
     forms_ = card.form.forms
-    return find_form(forms_[int(stream(draw, "form of", card.name).integers(len(forms_)))])
+    return find_form(forms_[int(rng_for(draw, "form of", card.name).integers(len(forms_)))])
 
 
 def arranged_in_style(document: Document, card: Card, draw: int) -> Document:

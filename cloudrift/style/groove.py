@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.ground.draws import stream
+from cloudrift.ground.draws import rng_for
 from cloudrift.loop.edits.bed.beds import BARE, FIRST, SECOND, lane_for, set_bed
 from cloudrift.loop.model.bed import Bed, Duck, hits_of
 from cloudrift.loop.model.hits import Hit, Pattern
@@ -53,7 +53,7 @@ def draw_bed(
     is a bed already. Three patterns are drawn: A, B (which ends otherwise) and Bare.
     """
     bed = loop.bed or Bed()
-    rng = stream(draw, "bed", manner.name)
+    rng = rng_for(draw, "bed", manner.name)
     a_bar = bar_ticks(loop.metre) // STEP_TICKS
     bars = min(manner.bars, loop.bars)
     steps = _Steps(bars, a_bar, folded(strengths, bars, loop.metre))
@@ -61,13 +61,13 @@ def draw_bed(
     loop = set_bed(loop, lanes=kept)
     drawn: list[tuple[MannerLane, Layer]] = []
     for number, of in enumerate(manner.lanes):
-        if stream(draw, "lane", number).random() >= of.chance:
+        if rng_for(draw, "lane", number).random() >= of.chance:
             continue
         patterns = tuple(_pattern(of, steps, draw, busy, name) for name in (FIRST, SECOND, BARE))
         lane = lane_for(loop, of.part, patterns)
         if lane.name in {x.name for x in kept}:
             continue
-        late = stream(draw, "late", number).uniform(*of.late_ms)
+        late = rng_for(draw, "late", number).uniform(*of.late_ms)
         lane = replace(lane, source=replace(hits_of(lane), late_ms=round(float(late), 1)))
         loop = set_bed(loop, lanes=(*loop.lanes, lane))
         drawn.append((of, lane))
@@ -110,7 +110,7 @@ def written_strengths(loop: Loop) -> Strengths:
 
 def bed_in_style(loop: Loop, groove: CardGroove, draw: int) -> Loop:
     """Return a loop with a groove bed as a style card asks for it, off at first."""
-    rng = stream(draw, "groove")
+    rng = rng_for(draw, "groove")
     manner = find_manner(groove.manners[int(rng.integers(len(groove.manners)))])
     busy = float(rng.uniform(*groove.busy)) / 100
     loop = draw_bed(loop, manner, written_strengths(loop), draw=draw, busy=round(busy, 2))
@@ -122,15 +122,15 @@ def bed_in_style(loop: Loop, groove: CardGroove, draw: int) -> Loop:
 def _pattern(of: MannerLane, steps: _Steps, draw: int, busy: float, name: str) -> Pattern:
     """One pattern of a lane. B shares A's but for its last bar; Bare has the certain ones."""
     chances = _chances(of, steps, busy, bare=name == BARE)
-    falls = stream(draw, "strokes", of.part).random(steps.count)
+    falls = rng_for(draw, "strokes", of.part).random(steps.count)
     if name == SECOND:
-        other = stream(draw, "strokes of B", of.part).random(steps.count)
+        other = rng_for(draw, "strokes of B", of.part).random(steps.count)
         falls = np.where(np.arange(steps.count) >= steps.count - steps.a_bar, other, falls)
     struck = np.flatnonzero(falls < chances)
     if name == BARE and of.part in LOW:
         struck = struck[struck % steps.a_bar == 0]
     certain = _certain(of, steps)
-    rng = stream(draw, "touch", of.part, name)
+    rng = rng_for(draw, "touch", of.part, name)
     hits = []
     side = 1 if rng.random() < 0.5 else -1
     for turn, step in enumerate(struck):
@@ -192,7 +192,7 @@ def _rolled(
     for bar in range(steps.bars):
         # In the last bar of B there is another draw, as of the strokes.
         which = name if bar == steps.bars - 1 else FIRST
-        rng = stream(draw, "rolls", of.part, which, bar)
+        rng = rng_for(draw, "rolls", of.part, which, bar)
         places = [at for at in rolls.at if at < steps.a_bar]
         if not places or rng.random() >= rolls.chance * 2 * busy:
             continue
@@ -219,7 +219,7 @@ def _rolled(
 
 def _low(of: MannerLane, hits: list[Hit], steps: _Steps, draw: int, name: str) -> list[Hit]:
     """Give low notes lengths, slides and jumps; at the end, perhaps, a half step away."""
-    rng = stream(draw, "low", of.part)
+    rng = rng_for(draw, "low", of.part)
     end = steps.count * STEP_TICKS
     if not hits:
         return hits

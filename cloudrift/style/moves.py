@@ -6,7 +6,7 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from cloudrift.ground.draws import stream
+from cloudrift.ground.draws import rng_for
 from cloudrift.loop.edits.bed.beds import set_heard
 from cloudrift.loop.edits.chords.bass import with_bass_heard
 from cloudrift.loop.edits.chords.progression import put_chords
@@ -54,7 +54,7 @@ def moves_of(card: Card, draw: int = 1) -> tuple[Move, ...]:
         )
     ]
     every = replace(card, layers=tuple(replace(x, chance=1.0) for x in card.layers))
-    layers = layers_of(every, draw, lambda *labels: Drawing(stream(draw, *labels)))
+    layers = layers_of(every, draw, lambda *labels: Drawing(rng_for(draw, *labels)))
     out += [
         Move(
             group="Layers",
@@ -65,7 +65,7 @@ def moves_of(card: Card, draw: int = 1) -> tuple[Move, ...]:
     ]
     for number, treatment in enumerate(card.line):
         line = line_of(
-            (replace(treatment, chance=1.0),), Drawing(stream(draw, "move", number)), draw
+            (replace(treatment, chance=1.0),), Drawing(rng_for(draw, "move", number)), draw
         )
         out.append(
             Move(

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.ground.draws import stream
+from cloudrift.ground.draws import rng_for
 from cloudrift.loop.edits.chords import chord_time
 from cloudrift.loop.edits.chords.bass import with_bass_heard
 from cloudrift.loop.model.loop import Chord, Loop
@@ -39,8 +39,8 @@ def sketch(
     draw : the number that decides everything else; the same one gives the same loop.
     bars : 1 to 64.
     """
-    own_key = _draw_key(card, stream(draw, "key"))
-    own_tempo = _draw_tempo(card, stream(draw, "tempo"))
+    own_key = _draw_key(card, rng_for(draw, "key"))
+    own_tempo = _draw_tempo(card, rng_for(draw, "tempo"))
     loop = Loop(
         title=title,
         key=key or own_key,
@@ -52,7 +52,7 @@ def sketch(
     )
 
     def hand(*labels: str) -> Drawing:
-        return Drawing(stream(draw, *labels))
+        return Drawing(rng_for(draw, *labels))
 
     loop = with_bass_heard(
         replace(
@@ -97,7 +97,7 @@ def _draw_tempo(card: Card, rng: np.random.Generator) -> float:
 
 def draw_chords(card: Card, loop: Loop, draw: int) -> tuple[Chord, ...]:
     """Draw chords for a loop from a card's grammar, in its rhythm and voicing."""
-    rng = stream(draw, "chords")
+    rng = rng_for(draw, "chords")
     lengths = _rhythm(card, loop, rng)
     once = _progression(card, len(lengths), rng)
     total = sum(lengths)
@@ -112,7 +112,7 @@ def draw_chords(card: Card, loop: Loop, draw: int) -> tuple[Chord, ...]:
         start = turn * total
         for token, length in zip(tokens, lengths, strict=True):
             tones = parse_degree(token, loop.key)
-            spread = stream(draw, "spread").random() < card.voicing.spread
+            spread = rng_for(draw, "spread").random() < card.voicing.spread
             upper, voices = voiced(tones, card.voicing, before, spread=spread)
             chords.append(
                 Chord(
@@ -132,7 +132,7 @@ def _in_rhythm(card: Card, loop: Loop, chords: list[Chord], draw: int) -> tuple[
     grammar, beat = card.chords, beat_ticks(loop.metre)
     loop = replace(loop, chords=tuple(chords))
     ids = [chord.id for chord in chords]
-    rng = stream(draw, "rhythm")
+    rng = rng_for(draw, "rhythm")
     if grammar.strike_beats:
         loop = chord_time.strike_every(loop, ids, round(grammar.strike_beats * beat))
     gate = rng.uniform(*grammar.gate) if isinstance(grammar.gate, tuple) else grammar.gate

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo, add_wrapped
 from cloudrift.audio.looped import Looped, slice_wrapped
-from cloudrift.audio.pair import both
+from cloudrift.audio.pair import per_channel
 from cloudrift.texture.context import Context
 
 FRAME, HOP = 2048, 512
@@ -64,7 +64,7 @@ def filtered(audio: Stereo, context: Context, gain_of: Callable[[Spectra], Gain]
             for frame, start in zip(frames, starts, strict=True):
                 add_wrapped(target, frame[None], int(start) + turn * n)
 
-        both(put)
+        per_channel(put)
     return np.asarray(out / np.tile(weight, context.passes), np.float32)
 
 

@@ -3,31 +3,31 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from cloudrift.ground.settings import Full, SettingsSpec
+from cloudrift.ground.settings import ResolvedSettings, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.picture import Portrait, decay, response
 from cloudrift.texture.process import Linear, Near, Process, Rough
 
-Draw = Callable[[Full, int, Context], Portrait]  # settings, draw, context
+Draw = Callable[[ResolvedSettings, int, Context], Portrait]  # settings, draw, context
 
 
-def _no_shift(_: Full) -> float:
+def _no_shift(_: ResolvedSettings) -> float:
     return 0.0
 
 
-def _no_tail(_: Full, _tempo: float) -> float:
+def _no_tail(_: ResolvedSettings, _tempo: float) -> float:
     return 0.0
 
 
-def _same_length(_: Full) -> float:
+def _same_length(_: ResolvedSettings) -> float:
     return 1.0
 
 
-def _never(_: Full) -> bool:
+def _never(_: ResolvedSettings) -> bool:
     return False
 
 
-def _clears_nothing(_: Full) -> float:
+def _clears_nothing(_: ResolvedSettings) -> float:
     return 0.0
 
 
@@ -66,24 +66,24 @@ class Kind:
     family: str
     about: str
     spec: SettingsSpec
-    says: Callable[[Full], str]
+    says: Callable[[ResolvedSettings], str]
     process: Process | None = None
     linear: Linear | None = None
     near: Near | None = None
     rough: Rough | None = None
-    shift_st: Callable[[Full], float] = _no_shift
-    time_ratio: Callable[[Full], float] = _same_length
-    tail_s: Callable[[Full, float], float] = _no_tail
+    shift_st: Callable[[ResolvedSettings], float] = _no_shift
+    time_ratio: Callable[[ResolvedSettings], float] = _same_length
+    tail_s: Callable[[ResolvedSettings, float], float] = _no_tail
     picture: Draw | None = None
     rumbles: bool = False
-    clears_hz: Callable[[Full], float] = _clears_nothing
+    clears_hz: Callable[[ResolvedSettings], float] = _clears_nothing
     blend: float = 1.0  # what it begins with
-    stretches: Callable[[Full], bool] = _never  # whether it needs what stretches sound
+    stretches: Callable[[ResolvedSettings], bool] = _never  # whether it needs what stretches sound
     draws: bool = False  # whether its draw number changes anything
     follows_key: bool = False
     version: int = 1
 
-    def drawn(self, full: Full, draw: int, context: Context) -> Portrait:
+    def drawn(self, full: ResolvedSettings, draw: int, context: Context) -> Portrait:
         """Return the picture of what it does."""
         if self.picture is not None:
             return self.picture(full, draw, context)

@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.looped import Looped, slice_wrapped
-from cloudrift.ground.lru import kept
-from cloudrift.ground.settings import Field, Full, Settings
+from cloudrift.ground.lru import memoize
+from cloudrift.ground.settings import Field, ResolvedSettings, Settings
 from cloudrift.notes.time import LONG_VALUES, NOTE_VALUES, TICKS_PER_QUARTER
 from cloudrift.texture.context import Context
 from cloudrift.texture.process import Near, Process
@@ -18,7 +18,7 @@ SYNCED = {name: ticks for name, ticks in NOTE_VALUES.items() if ticks <= 1920}
 
 Moments = NDArray[np.int64]  # frames of a loop
 Gains = NDArray[np.float32]  # (2, moments): of left and right, or of middle and side
-Curve = Callable[[Full, Context, Moments], Gains]
+Curve = Callable[[ResolvedSettings, Context, Moments], Gains]
 
 
 def seconds_of(value: str, tempo: float) -> float:
@@ -31,7 +31,7 @@ def rate_field(default: str, label: str = "Rate") -> Field:
     return Field(name="rate", label=label, default=default, choices=tuple(RATES))
 
 
-def rate_words(full: Full) -> str:
+def rate_words(full: ResolvedSettings) -> str:
     """Say how often it comes."""
     return f"every {full.word('rate')}"
 
@@ -73,11 +73,11 @@ def by_width(curve: Curve) -> tuple[Process, Near]:
 
 
 def _pointwise(curve: Curve, lay: Callable[[Stereo, Gains], Stereo]) -> tuple[Process, Near]:
-    def process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+    def process(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
         return lay(audio, context.tiled(_whole(curve, tuple(full.items()), context)))
 
     def stretch(
-        audio: Looped, full: Full, _draw: int, context: Context, start: int, count: int
+        audio: Looped, full: ResolvedSettings, _draw: int, context: Context, start: int, count: int
     ) -> Stereo:
         gains = curve(full, context, stretch_of(context, start, count))
         return lay(slice_wrapped(audio, start, count), gains)
@@ -85,6 +85,6 @@ def _pointwise(curve: Curve, lay: Callable[[Stereo, Gains], Stereo]) -> tuple[Pr
     return process, Near(process=stretch, reach=lambda _full, _draw, _context: 0)
 
 
-@kept
+@memoize
 def _whole(curve: Curve, settings: Settings, context: Context) -> Gains:
-    return curve(Full(dict(settings)), context, all_of(context))
+    return curve(ResolvedSettings(dict(settings)), context, all_of(context))

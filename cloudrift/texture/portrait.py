@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from cloudrift.ground.settings import Full
+from cloudrift.ground.settings import ResolvedSettings
 from cloudrift.texture.context import Context
 from cloudrift.texture.picture import Portrait
 from cloudrift.texture.ride import BLEND
@@ -23,7 +23,7 @@ def portrait(treatment: Treatment, context: Context) -> Portrait | None:
         return kind.drawn(full, treatment.draw, context)
     values = [point.value for point in ride.points]
     high, low = (
-        kind.drawn(Full({**full, ride.of: value}), treatment.draw, context)
+        kind.drawn(ResolvedSettings({**full, ride.of: value}), treatment.draw, context)
         for value in (max(values), min(values))
     )
     if low.x.shape != high.x.shape or not np.allclose(low.x, high.x):

@@ -8,10 +8,12 @@ import numpy as np
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.wrap import LONGEST_CHANGE, Spectrum, filter_circular
-from cloudrift.ground.settings import Full
+from cloudrift.ground.settings import ResolvedSettings
 from cloudrift.texture.context import Context
 
-Process = Callable[[Stereo, Full, int, Context], Stereo]  # audio, settings, draw, context
+Process = Callable[
+    [Stereo, ResolvedSettings, int, Context], Stereo
+]  # audio, settings, draw, context
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -23,11 +25,11 @@ class Linear:
     whole loop, where there is a quicker way than by its spectrum; None where there is not.
     """
 
-    through: Callable[[Spectrum, Full, int, Context, int], Spectrum]
-    ring_s: Callable[[Full, Context], float]
-    quick: Callable[[Stereo, Full, Context], Stereo | None] = lambda _a, _f, _c: None
+    through: Callable[[Spectrum, ResolvedSettings, int, Context, int], Spectrum]
+    ring_s: Callable[[ResolvedSettings, Context], float]
+    quick: Callable[[Stereo, ResolvedSettings, Context], Stereo | None] = lambda _a, _f, _c: None
 
-    def lay(self, audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+    def lay(self, audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
         """Return what it makes of a loop by itself, unblended."""
         quick = self.quick(audio, full, context)
         if quick is not None:
@@ -47,11 +49,11 @@ class Near:
     frames away, either way, a frame of the input is still heard.
     """
 
-    process: Callable[[Looped, Full, int, Context, int, int], Stereo]
-    reach: Callable[[Full, int, Context], int]
+    process: Callable[[Looped, ResolvedSettings, int, Context, int, int], Stereo]
+    reach: Callable[[ResolvedSettings, int, Context], int]
 
 
-Rough = Callable[[Looped, Full, Context, int, int], Stereo | None]
+Rough = Callable[[Looped, ResolvedSettings, Context, int, int], Stereo | None]
 
 
 def rough_of(process: Process, lead_s: float) -> Rough:
@@ -61,7 +63,9 @@ def rough_of(process: Process, lead_s: float) -> Rough:
     most of the loop.
     """
 
-    def rough(audio: Looped, full: Full, context: Context, start: int, count: int) -> Stereo | None:
+    def rough(
+        audio: Looped, full: ResolvedSettings, context: Context, start: int, count: int
+    ) -> Stereo | None:
         lead = int(lead_s * context.rate)
         length = count + 2 * lead
         if length > LONGEST_CHANGE * audio.shape[1]:

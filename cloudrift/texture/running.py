@@ -13,21 +13,21 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.looped import Looped, Patched, put_wrapped, slice_wrapped
+from cloudrift.audio.looped import Looped, SplicedLoop, put_wrapped, slice_wrapped
 from cloudrift.audio.wrap import (
     LONGEST_CHANGE,
-    Opening,
     Spectrum,
+    TruncatedResponse,
     changed_span,
+    convolve_head,
     filter_change,
     filter_circular,
     filter_stretch,
-    first_answer,
     mixed,
     opening_of,
 )
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.lru import remembered
+from cloudrift.ground.lru import get_or_make
 from cloudrift.texture.context import Context
 from cloudrift.texture.process import Process
 from cloudrift.texture.ridden import Course, Values, blend_curve, ridden, ridden_stretch
@@ -128,16 +128,16 @@ class LinearRunner(Runner):
         opening = self._opening(difference.shape[1])
         if opening is None:
             return None
-        return slice_wrapped(out, start, difference.shape[1]) + first_answer(difference, opening)
+        return slice_wrapped(out, start, difference.shape[1]) + convolve_head(difference, opening)
 
     def get_ready(self, count: int) -> None:
         """Make what ``answer`` needs for so many frames, before it is needed."""
         self._opening(count)
 
-    def _opening(self, count: int) -> Opening | None:
+    def _opening(self, count: int) -> TruncatedResponse | None:
         what = tuple((t.kind, t.version, t.blend, t.draw, t.settings) for t, _, _ in self._parts)
         key = ("opening", what, self.context.depends(in_key=True), count)
-        return remembered(key, lambda: opening_of(self._through, self._ring, count))
+        return get_or_make(key, lambda: opening_of(self._through, self._ring, count))
 
     def _stretch(self, audio: Looped, start: int, count: int, exact: bool) -> Stereo | None:
         # What rang in longer ago than half of that is 45 dB down.
@@ -242,7 +242,7 @@ class RidingRunner(_OneRunner):
         at = self._at(values)
         if where is not None:
             return at.stretch(audio, *where, exact=exact)
-        return at.whole(audio.all() if isinstance(audio, Patched) else audio)
+        return at.whole(audio.all() if isinstance(audio, SplicedLoop) else audio)
 
     def _wet(self, audio: Stereo) -> Stereo:
         if self._course is None:

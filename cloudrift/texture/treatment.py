@@ -7,7 +7,7 @@ import msgspec
 
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.settings import Field, Full, Settings
+from cloudrift.ground.settings import Field, ResolvedSettings, Settings
 from cloudrift.texture.catalogue import find_design, unknown_kind
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
@@ -66,7 +66,7 @@ class Treatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
         return find_design(self.kind, self.version) or unknown_kind(self.kind, self.version)
 
     @property
-    def full(self) -> Full:
+    def full(self) -> ResolvedSettings:
         """Every setting by name."""
         return self.of.spec.full(self.settings)
 
@@ -88,7 +88,7 @@ class Treatment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
         # What rides is said as it begins, and then how far it goes.
         begins = {r.of: r.points[0].value for r in self.rides if r.of != BLEND.name}
         return " · ".join(
-            [self.of.says(Full({**self.full, **begins})), *map(self._rides, self.rides)]
+            [self.of.says(ResolvedSettings({**self.full, **begins})), *map(self._rides, self.rides)]
         )
 
     def _rides(self, ride: Ride) -> str:

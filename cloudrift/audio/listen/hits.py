@@ -11,7 +11,7 @@ EARLY_S = 0.012  # a blow's curve rises so much behind its start at the most
 GROUND_S, LEAVES = 0.03, 0.15
 
 
-def hits_of(audio: Stereo, rate: int, *, wrapped: bool = False) -> list[float]:
+def detect_onsets(audio: Stereo, rate: int, *, wrapped: bool = False) -> list[float]:
     """Return the seconds at which something is struck in sound, (2, n), in order.
 
     ``wrapped``: it goes round without a seam.

@@ -36,7 +36,7 @@ class Swing(NamedTuple):
         return round(turn * pair + inside_now)
 
 
-class Around(NamedTuple):
+class SourceContext(NamedTuple):
     """What a source may know of the loop it is in.
 
     ``roots`` are those that are heard, in order; ``swing`` is that of the groove bed.

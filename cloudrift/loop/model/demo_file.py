@@ -6,7 +6,7 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.ground.draws import MAX_DRAW, stream
+from cloudrift.ground.draws import MAX_DRAW, rng_for
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import named, together
 from cloudrift.loop.model.checks import unique, within
@@ -80,7 +80,7 @@ def draw_demo(loop: Loop, draw: int) -> DemoFile:
     heard = loop.heard()
     if not heard:
         raise CloudriftError("no layer sounds, so there is nothing to show; turn one on in Layers")
-    rng = stream(draw, "demo file")
+    rng = rng_for(draw, "demo file")
     short = loop.sounding_frames / loop.rate < LONG_S
     parts: list[tuple[str, tuple[str, ...], int]] = [(EVERYTHING, (), 2 if short else 1)]
     if len(heard) > 2:

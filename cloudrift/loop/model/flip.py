@@ -24,7 +24,7 @@ MOST_TICKS = 1 << 24
 LEAST_LONGER, MOST_LONGER = 0.25, 4.0
 
 
-class Place(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+class SlicePlacement(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A span of the recording, and where and how it plays.
 
     What is longer than its place is cut, what is shorter leaves a gap; or it ``fills`` its place,
@@ -92,7 +92,7 @@ class Place(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     @property
     def plain(self) -> bool:
         """Whether it plays as it is in the recording, wherever; forward or backward."""
-        as_it_is = Place(
+        as_it_is = SlicePlacement(
             at_tick=self.at_tick,
             length_ticks=self.length_ticks,
             from_tick=self.from_tick,
@@ -125,7 +125,7 @@ class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
     of: FromRecording
     length_ticks: int
     cuts: tuple[int, ...]
-    places: tuple[Place, ...]
+    places: tuple[SlicePlacement, ...]
     chords: tuple[Chord, ...] = ()
     labels: tuple[Label, ...] = ()
     longer: float = 1.0

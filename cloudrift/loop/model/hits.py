@@ -11,7 +11,7 @@ import msgspec
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import shown
 from cloudrift.ground.words import check_name, plural
-from cloudrift.loop.model.around import Around, Root
+from cloudrift.loop.model.around import Root, SourceContext
 from cloudrift.loop.model.checks import unique, within
 from cloudrift.loop.model.sound_use import SoundUse
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, in_order
@@ -173,7 +173,7 @@ class Hits(
             if not use.known
         )
 
-    def strokes(self, around: Around) -> tuple[Stroke, ...]:
+    def strokes(self, around: SourceContext) -> tuple[Stroke, ...]:
         """Return its hits where they are played, all through the loop, in order of time."""
         pattern = self.pattern
         length = pattern.bars * around.bar_ticks
@@ -187,11 +187,11 @@ class Hits(
                     out.append(Stroke(hit, tick, hit.late_ms + late))
         return tuple(sorted(out, key=lambda one: one.tick))
 
-    def notes_in(self, around: Around) -> tuple[Note, ...]:
+    def notes_in(self, around: SourceContext) -> tuple[Note, ...]:
         """Return what is played with the first sound of the stack."""
         return self.notes_of(0, around)
 
-    def notes_of(self, which: int, around: Around) -> tuple[Note, ...]:
+    def notes_of(self, which: int, around: SourceContext) -> tuple[Note, ...]:
         """Return what is played with one sound of the stack (from 0)."""
         one = self.stack[which]
         notes = []
@@ -213,14 +213,14 @@ class Hits(
             )
         return in_order(notes)
 
-    def base_at(self, tick: int, around: Around) -> int:
+    def base_at(self, tick: int, around: SourceContext) -> int:
         """Return the key that a hit at a tick is tuned from."""
         if not self.on_roots:
             return UNTUNED
         return self.lowest + (root_at(tick, around) - self.lowest) % 12
 
 
-def root_at(tick: int, around: Around) -> int:
+def root_at(tick: int, around: SourceContext) -> int:
     """Return the pitch class of the root at a tick: the last one before it where there is none."""
     before: Root | None = None
     for root in around.roots:

@@ -11,7 +11,7 @@ from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import named
 from cloudrift.loop.model import spec
-from cloudrift.loop.model.around import Around, Root, Swing
+from cloudrift.loop.model.around import Root, SourceContext, Swing
 from cloudrift.loop.model.bed import BED, Bed
 from cloudrift.loop.model.checks import unique, within
 from cloudrift.loop.model.chord import Chord
@@ -244,15 +244,15 @@ class Loop(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         return tuple(x for x in self.heard() if x.group == group_id)
 
     @property
-    def around(self) -> Around:
+    def around(self) -> SourceContext:
         """What layers may know of the loop."""
-        return Around(self.spans, self.key, bar_ticks(self.metre))
+        return SourceContext(self.spans, self.key, bar_ticks(self.metre))
 
     @property
-    def around_bed(self) -> Around:
+    def around_bed(self) -> SourceContext:
         """What lanes may know of it: the key and the roots that are heard, and how they swing."""
         swing = self.bed.swings if self.bed else Swing()
-        return Around(
+        return SourceContext(
             self.spans,
             self.sounding_key,
             bar_ticks(self.metre),

@@ -15,7 +15,7 @@ from cloudrift.ground.errors import CloudriftError
 MOST = 10_000  # fields: more than any newer program has reason to add
 
 
-class Aside(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+class UnknownFields(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A field that is not known here: where it stands, its name, and its value as JSON.
 
     ``at`` leads from the document down: names of fields, ``=id`` or ``#number`` of items.
@@ -33,21 +33,21 @@ class Newer(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     """
 
     schema: int
-    fields: tuple[Aside, ...] = ()
+    fields: tuple[UnknownFields, ...] = ()
     clips: tuple[str, ...] = ()
 
 
-def taken_apart(raw: Any, kind: type) -> tuple[Any, tuple[Aside, ...]]:
+def taken_apart(raw: Any, kind: type) -> tuple[Any, tuple[UnknownFields, ...]]:
     """Return JSON without what a type does not know, and what that is.
 
     What does not fit the type otherwise stays, for whoever reads it to refuse in words.
     """
-    aside: list[Aside] = []
+    aside: list[UnknownFields] = []
     kept = _apart(raw, inspect.type_info(kind), (), aside)
     return kept, tuple(aside)
 
 
-def _apart(raw: Any, kind: inspect.Type, at: tuple[str, ...], aside: list[Aside]) -> Any:
+def _apart(raw: Any, kind: inspect.Type, at: tuple[str, ...], aside: list[UnknownFields]) -> Any:
     if isinstance(raw, dict):
         return _apart_struct(raw, kind, at, aside)
     if isinstance(raw, list):
@@ -59,7 +59,7 @@ def _apart(raw: Any, kind: inspect.Type, at: tuple[str, ...], aside: list[Aside]
 
 
 def _apart_struct(
-    raw: dict[str, Any], kind: inspect.Type, at: tuple[str, ...], aside: list[Aside]
+    raw: dict[str, Any], kind: inspect.Type, at: tuple[str, ...], aside: list[UnknownFields]
 ) -> dict[str, Any]:
     struct = _struct_of(kind, raw)
     if struct is None:
@@ -74,7 +74,7 @@ def _apart_struct(
         else:
             if len(aside) == MOST:
                 raise CloudriftError(f"there are more than {MOST} fields that are not known here")
-            aside.append(Aside(at=at, name=name, value=msgspec.json.encode(value).decode()))
+            aside.append(UnknownFields(at=at, name=name, value=msgspec.json.encode(value).decode()))
     return kept
 
 
@@ -97,7 +97,7 @@ def _step(item: Any, number: int) -> str:
     return f"={item['id']}" if named else f"#{number}"
 
 
-def put_back(raw: dict[str, Any], fields: tuple[Aside, ...]) -> None:
+def put_back(raw: dict[str, Any], fields: tuple[UnknownFields, ...]) -> None:
     """Put what was set aside into JSON again; what has lost its place is let go."""
     for one in fields:
         there = _reached(raw, one.at)

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import named, plural
-from cloudrift.loop.model.around import Around
+from cloudrift.loop.model.around import SourceContext
 from cloudrift.loop.model.checks import within
 from cloudrift.loop.model.flip import Flipped
 from cloudrift.loop.model.hits import Hits
@@ -165,7 +165,7 @@ class FromChords(PlayedSource, frozen=True, kw_only=True, tag="chords"):
         """What it plays, in words."""
         return self.lens.text
 
-    def notes_in(self, around: Around) -> tuple[Note, ...]:
+    def notes_in(self, around: SourceContext) -> tuple[Note, ...]:
         """Return its notes as played.
 
         A chord's own touch is for what strikes whole chords; a pad under it, a broken chord over
@@ -203,7 +203,7 @@ class OwnNotes(PlayedSource, frozen=True, kw_only=True, tag="notes"):
         """What it plays, in words."""
         return f"{plural(len(self.notes), 'note')} of its own" if self.notes else "no notes yet"
 
-    def notes_in(self, around: Around) -> tuple[Note, ...]:
+    def notes_in(self, around: SourceContext) -> tuple[Note, ...]:
         """Return its notes as played: all that are not muted."""
         del around  # they are what they are
         return looked_at(self.notes, "own notes").sounding

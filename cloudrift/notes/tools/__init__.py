@@ -5,7 +5,7 @@ A tool is one entry with its words, its settings and the doing; adding one is ad
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
 from cloudrift.notes.tools import bass, length, loudness, more, pitch, timing
-from cloudrift.notes.tools.tool import GROUPS, Around, Tool, use
+from cloudrift.notes.tools.tool import GROUPS, Tool, ToolContext, use
 
 TOOLS: dict[str, Tool] = {
     tool.name: tool
@@ -13,7 +13,7 @@ TOOLS: dict[str, Tool] = {
     for tool in family.TOOLS
 }
 
-__all__ = ["GROUPS", "TOOLS", "Around", "Tool", "find_tool", "use"]
+__all__ = ["GROUPS", "TOOLS", "Tool", "ToolContext", "find_tool", "use"]
 
 
 def find_tool(name: str) -> Tool:

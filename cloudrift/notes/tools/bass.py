@@ -2,20 +2,20 @@
 
 from msgspec.structs import replace
 
-from cloudrift.ground.settings import Full, SettingsSpec
+from cloudrift.ground.settings import ResolvedSettings, SettingsSpec
 from cloudrift.notes.note import Note
-from cloudrift.notes.tools.tool import Around, Tool, by_start, choice, count, ms, value
+from cloudrift.notes.tools.tool import Tool, ToolContext, by_start, choice, count, ms, value
 
 OF = ("every bar", "every 2nd", "every 4th", "every 8th")
 OF_BARS = dict(zip(OF, (1, 2, 4, 8), strict=True))
 
 
-def _last_of(bar: int, full: Full) -> bool:
+def _last_of(bar: int, full: ResolvedSettings) -> bool:
     """Whether a bar is the last of so many."""
     return (bar + 1) % OF_BARS[full.word("bars")] == 0
 
 
-def late(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def late(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Start the first note of chosen bars late; it ends where it did."""
     by = around.ticks(full.word("by"))
     out = []
@@ -30,7 +30,7 @@ def late(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     return out
 
 
-def skip_bar(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def skip_bar(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Leave chosen bars out; what rings into them ends before."""
     out = []
     for note in notes:
@@ -43,14 +43,14 @@ def skip_bar(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     return out
 
 
-def jumps(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def jumps(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Play every n-th note an octave higher."""
     every = round(full.number("every"))
     by = 12 if full.word("way") == "up" else -12
     return [replace(n, pitch=n.pitch + by) if i % every == 0 else n for i, n in enumerate(notes, 1)]
 
 
-def bounce(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def bounce(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Split long notes: the note, then shorter ones of the scale and its octave behind it."""
     step, held = around.ticks(full.word("step")), around.ticks(full.word("held"))
     out = []
@@ -69,13 +69,13 @@ def bounce(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     return out
 
 
-def glide(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def glide(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Let chosen notes leave the pitch of the note before them."""
     every, time = round(full.number("every")), full.number("over_ms")
     return [replace(n, glide_ms=time) if (i + 1) % every == 0 else n for i, n in enumerate(notes)]
 
 
-def turn(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def turn(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """End the last bar of so many with half steps that lead back to where it began."""
     step = around.ticks(full.word("step"))
     steps = round(full.number("notes"))
@@ -102,7 +102,7 @@ def turn(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     return out
 
 
-def cut_short(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def cut_short(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Let every n-th start be short, for a pause behind it."""
     every, ticks = round(full.number("every")), around.ticks(full.word("length"))
     out = []

@@ -2,14 +2,14 @@
 
 from msgspec.structs import replace
 
-from cloudrift.ground.settings import Full, SettingsSpec, percent
+from cloudrift.ground.settings import ResolvedSettings, SettingsSpec, percent
 from cloudrift.notes.lens import ORDERS, run_of
 from cloudrift.notes.note import Note
 from cloudrift.notes.tools.tool import (
     DRAW,
     GRID,
-    Around,
     Tool,
+    ToolContext,
     by_start,
     choice,
     count,
@@ -17,7 +17,9 @@ from cloudrift.notes.tools.tool import (
 )
 
 
-def shorten_to_gaps(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def shorten_to_gaps(
+    notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings
+) -> list[Note]:
     """End each note a little before the next one starts, so that nothing bleeds over."""
     gap = around.ms_to_ticks(full.number("gap_ms"))
     starts = sorted({n.start_tick for n in (*notes, *around.others)})
@@ -29,19 +31,19 @@ def shorten_to_gaps(notes: tuple[Note, ...], around: Around, full: Full) -> list
     return out
 
 
-def staccato(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def staccato(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Hold each note for a share of its length."""
     share = full.number("share") / 100
     return [replace(n, length_ticks=max(1, round(n.length_ticks * share))) for n in notes]
 
 
-def same_length(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def same_length(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Give all notes one length."""
     ticks = around.ticks(full.word("length"))
     return [replace(n, length_ticks=ticks) for n in notes]
 
 
-def slice_up(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def slice_up(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Cut each note into pieces that start on the grid."""
     step = around.ticks(full.word("step"))
     gate = full.number("gate") / 100
@@ -64,7 +66,7 @@ def slice_up(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     return out
 
 
-def join(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def join(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Join notes of one pitch that follow each other, over gaps up to a length."""
     most = around.ticks(full.word("gap"))
     out: dict[int, Note] = {}  # by pitch: the one that may still grow
@@ -81,7 +83,7 @@ def join(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     return [*done, *out.values()]
 
 
-def break_up(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def break_up(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Play the notes of each chord one after another on the grid, for as long as it lasts."""
     step, order = around.ticks(full.word("step")), full.word("order")
     gate, draw = full.number("gate") / 100, round(full.number("draw"))

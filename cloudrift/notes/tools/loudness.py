@@ -2,17 +2,17 @@
 
 from msgspec.structs import replace
 
-from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Full, SettingsSpec, percent
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.settings import ResolvedSettings, SettingsSpec, percent
 from cloudrift.notes.note import Note
-from cloudrift.notes.tools.tool import DRAW, Around, Tool, by_start, count
+from cloudrift.notes.tools.tool import DRAW, Tool, ToolContext, by_start, count
 
 
 def _loud(note: Note, velocity: float) -> Note:
     return replace(note, velocity=min(max(round(velocity), 1), 127))
 
 
-def alternate(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def alternate(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Loud, soft, loud, soft: every second start is played at a share."""
     share, each = full.number("soft") / 100, round(full.number("each"))
     out = []
@@ -22,26 +22,26 @@ def alternate(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]
     return out
 
 
-def flatten(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def flatten(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Play all equally loudly."""
     return [_loud(n, full.number("velocity")) for n in notes]
 
 
-def scale(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def scale(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Play all louder or softer, in proportion."""
     return [_loud(n, n.velocity * full.number("by") / 100) for n in notes]
 
 
-def randomise(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def randomise(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Let loudness stray either way."""
     most, draw = full.number("spread"), round(full.number("draw"))
     return [
-        _loud(n, n.velocity + most * stream(draw, "loud", n.start_tick, n.pitch).uniform(-1, 1))
+        _loud(n, n.velocity + most * rng_for(draw, "loud", n.start_tick, n.pitch).uniform(-1, 1))
         for n in notes
     ]
 
 
-def ramp(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def ramp(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Go from one loudness to another over the time that the notes take."""
     first, last = notes[0].start_tick, max(n.start_tick for n in notes)
     begin, end = full.number("begin"), full.number("end")
@@ -51,7 +51,7 @@ def ramp(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     ]
 
 
-def accent(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def accent(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Play what starts on a beat of the bar louder."""
     beat, every = around.bar_ticks, round(full.number("every"))
     step = max(1, beat // every)

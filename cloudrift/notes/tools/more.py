@@ -5,14 +5,14 @@ from itertools import pairwise
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Full, SettingsSpec, percent
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.settings import ResolvedSettings, SettingsSpec, percent
 from cloudrift.notes.note import Note
 from cloudrift.notes.tools.tool import (
     DRAW,
     VALUES,
-    Around,
     Tool,
+    ToolContext,
     by_start,
     choice,
     count,
@@ -20,7 +20,7 @@ from cloudrift.notes.tools.tool import (
 )
 
 
-def echo(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def echo(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Repeat notes, each time softer, as long as the loop lasts; nothing repeats over the seam."""
     step, share = around.ticks(full.word("step")), 1 - full.number("fall") / 100
     by = round(full.number("pitch"))
@@ -37,7 +37,7 @@ def echo(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     return out
 
 
-def approach(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def approach(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Lead into notes from a half step away, struck shortly before them."""
     ticks = around.ticks(full.word("length"))
     by = -1 if full.word("side") == "from below" else 1
@@ -53,7 +53,7 @@ def approach(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     return out
 
 
-def run(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def run(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Fill the way from each note to the next with the scale, ending just before it."""
     step = around.ticks(full.word("step"))
     line = [chord[-1] for chord in by_start(notes)]
@@ -75,7 +75,7 @@ def run(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     return out
 
 
-def fill_gaps(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def fill_gaps(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Put single notes of the scale where nothing plays, near the note before."""
     step, draw = around.ticks(full.word("step")), round(full.number("draw"))
     often, share = full.number("often") / 100, full.number("loud") / 100
@@ -86,7 +86,7 @@ def fill_gaps(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]
         pitch = note.pitch
         first = -(-note.end_tick // step) * step
         for start in range(first, end - step + 1, step):
-            rng = stream(draw, "fill", start)
+            rng = rng_for(draw, "fill", start)
             if rng.random() >= often:
                 continue
             pitch = around.key.step(pitch, int(rng.choice([-2, -1, 1, 2])))
@@ -101,7 +101,7 @@ def fill_gaps(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]
 BARS = {"1 bar": 1, "2 bars": 2, "4 bars": 4, "8 bars": 8}
 
 
-def twice(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def twice(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Copy the notes on, as often as they fit: a bar becomes the next ones."""
     after = full.word("after")
     length = BARS[after] * around.bar_ticks if after in BARS else around.ticks(after)

@@ -2,14 +2,14 @@
 
 from msgspec.structs import replace
 
-from cloudrift.ground.settings import Full, SettingsSpec
+from cloudrift.ground.settings import ResolvedSettings, SettingsSpec
 from cloudrift.notes.note import Note
-from cloudrift.notes.tools.tool import Around, Tool, choice, count
+from cloudrift.notes.tools.tool import Tool, ToolContext, choice, count
 
 TOP, LOW = "about the middle", "about the lowest"
 
 
-def octave(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def octave(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Move by octaves, or add a copy there."""
     by = 12 * round(full.number("octaves"))
     moved = [replace(n, pitch=n.pitch + by) for n in notes]
@@ -18,13 +18,13 @@ def octave(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     return [*notes, *(replace(n, id=0) for n in moved)] if by else list(notes)
 
 
-def in_scale(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def in_scale(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Move by steps of the scale; notes outside it go to the next in it first."""
     steps = round(full.number("steps"))
     return [replace(n, pitch=around.key.step(n.pitch, steps)) for n in notes]
 
 
-def into_key(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def into_key(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Bring notes outside the scale to the nearest in it, the lower of two."""
     out = []
     for note in notes:
@@ -40,7 +40,7 @@ def into_key(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     return out
 
 
-def mirror(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def mirror(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Turn what goes up into what goes down, about an axis, by steps of the scale."""
     pitches = sorted(n.pitch for n in notes)
     axis = pitches[0] if full.word("axis") == LOW else pitches[len(pitches) // 2]
@@ -49,7 +49,7 @@ def mirror(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     return [replace(n, pitch=_mirrored(n.pitch, axis, around)) for n in notes]
 
 
-def _mirrored(pitch: int, axis: int, around: Around) -> int:
+def _mirrored(pitch: int, axis: int, around: ToolContext) -> int:
     """As many scale steps on the other side of the axis."""
     steps = sum(around.key.has(p) for p in range(min(pitch, axis) + 1, max(pitch, axis) + 1))
     if not steps:
@@ -57,7 +57,7 @@ def _mirrored(pitch: int, axis: int, around: Around) -> int:
     return around.key.step(axis, -steps if pitch > axis else steps)
 
 
-def rearrange(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def rearrange(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Let the pitches change places along the line, the rhythm staying as it is."""
     by = round(full.number("places")) % max(1, len(notes))
     pitches = [n.pitch for n in notes]

@@ -3,14 +3,14 @@
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Full, SettingsSpec, percent
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.settings import ResolvedSettings, SettingsSpec, percent
 from cloudrift.notes.note import Note
 from cloudrift.notes.tools.tool import (
     DRAW,
     WINDOWS,
-    Around,
     Tool,
+    ToolContext,
     by_start,
     choice,
     count,
@@ -22,7 +22,7 @@ from cloudrift.notes.touch import ChordTouch, roll_delays
 UP, DOWN, UP_DOWN = "up", "down", "up, then down"
 
 
-def roll(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def roll(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Start the notes of each chord one after another."""
     way = ChordTouch(
         roll_ms=full.number("roll_ms"),
@@ -34,13 +34,13 @@ def roll(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     out = []
     for chord in by_start(notes):
         ordered = chord[::-1] if way.direction == "down" else chord
-        rng = stream(way.draw, "roll", chord[0].start_tick)
+        rng = rng_for(way.draw, "roll", chord[0].start_tick)
         delays = roll_delays(len(chord), way, rng)
         out += [replace(n, offset_ms=round(d, 3)) for n, d in zip(ordered, delays, strict=True)]
     return out
 
 
-def loosen(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def loosen(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Let each note stray a little either way."""
     most, draw = full.number("drift_ms"), round(full.number("draw"))
     return [
@@ -50,16 +50,16 @@ def loosen(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
 
 
 def _drawn(draw: int, what: str, note: Note) -> float:
-    return float(stream(draw, what, note.start_tick, note.pitch).uniform(-1, 1))
+    return float(rng_for(draw, what, note.start_tick, note.pitch).uniform(-1, 1))
 
 
-def straighten(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def straighten(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Take rolls and straying out: each note is played where it is written."""
     keep = 1 - full.number("strength") / 100
     return [replace(n, offset_ms=round(keep * n.offset_ms, 3)) for n in notes]
 
 
-def quantise(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def quantise(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Bring starts to the grid; with swing every second place of it comes late."""
     step = around.ticks(full.word("step"))
     strength = full.number("strength") / 100
@@ -76,13 +76,13 @@ def quantise(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     return out
 
 
-def nudge(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def nudge(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Move notes against the beat: played later or earlier, written where they were."""
     by = full.number("by_ms")
     return [replace(n, offset_ms=round(n.offset_ms + by, 3)) for n in notes]
 
 
-def stagger(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def stagger(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Lay notes in order of pitch, each a part of the grid after the one before, swelling.
 
     Going up and down turns back at the top without striking it twice, to the note it began with.
@@ -116,13 +116,13 @@ def stagger(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
     return out
 
 
-def flip_order(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def flip_order(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Play the notes the other way round in time, within where they stood."""
     first, last = min(n.start_tick for n in notes), max(n.end_tick for n in notes)
     return [replace(n, start_tick=first + last - n.end_tick) for n in notes]
 
 
-def to_front(notes: tuple[Note, ...], around: Around, full: Full) -> list[Note]:
+def to_front(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
     """Pull notes into the first part of each window: what a slow treatment lets one hear."""
     window, share = around.ticks(full.word("window")), full.number("share") / 100
     out = []

@@ -7,7 +7,7 @@ from typing import Literal
 
 from msgspec.structs import replace
 
-from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec
+from cloudrift.ground.settings import Field, ResolvedSettings, Settings, SettingsSpec
 from cloudrift.notes.lens import folded
 from cloudrift.notes.note import HIGHEST, LOWEST, MIN_TICKS, MOST, Note, in_order, numbered
 from cloudrift.notes.time import LONG_VALUES, NOTE_VALUES, TICKS_PER_QUARTER
@@ -22,7 +22,7 @@ NOTHING = SettingsSpec(())
 
 
 @dataclass(frozen=True, kw_only=True)
-class Around:
+class ToolContext:
     """Where notes stand: key, tempo (BPM), ticks of loop, bar and grid, and the other notes.
 
     ``others`` are those that a tool leaves alone but may look at.
@@ -49,7 +49,7 @@ class Around:
 
 
 # Notes that were picked, in order, what is around them, settings -> what they become.
-Act = Callable[[tuple[Note, ...], Around, Full], list[Note]]
+Act = Callable[[tuple[Note, ...], ToolContext, ResolvedSettings], list[Note]]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -69,7 +69,11 @@ class Tool:
 
 
 def use(
-    tool: Tool, notes: tuple[Note, ...], picked: Collection[int], around: Around, settings: Settings
+    tool: Tool,
+    notes: tuple[Note, ...],
+    picked: Collection[int],
+    around: ToolContext,
+    settings: Settings,
 ) -> tuple[tuple[Note, ...], frozenset[int]]:
     """Use a tool on picked notes (by id; none: all); return all notes, and the ids it left.
 

@@ -10,7 +10,7 @@ import time
 from collections.abc import Callable, Iterator
 
 from cloudrift.audio.buffers import Stereo, silence
-from cloudrift.audio.looped import Looped, Patched, slice_wrapped
+from cloudrift.audio.looped import Looped, SplicedLoop, slice_wrapped
 from cloudrift.loop.model.loop import Loop
 from cloudrift.render.engine.engine import Engine
 from cloudrift.render.plan.mixing import Treated
@@ -37,7 +37,7 @@ def ahead(
     between: Callable[[], object] = lambda: None,
     *,
     fresh: bool = False,
-) -> Iterator[Patched]:
+) -> Iterator[SplicedLoop]:
     """Yield a loop as it was last rendered, with what comes next as it is now; more and more of it.
 
     Nothing where that is not possible, or where the whole is there at once. A ``fresh`` one need
@@ -63,7 +63,7 @@ def ahead(
             out = _Stretch(engine, start, count, int(FADE_S * loop.rate), between).of(node)
         except _CannotBeError:
             return
-        if not isinstance(out, Patched) or out.shape[1] != n:
+        if not isinstance(out, SplicedLoop) or out.shape[1] != n:
             return
         yield out
         if (time.perf_counter() - began) * WHOLE_SHARE * n / count < IN_TIME * seconds:
@@ -108,11 +108,11 @@ class _Stretch:
             former = None
         piece = node.stretch(inputs, self._start, self._count, former)
         if piece is None:
-            wholes = [one.all() if isinstance(one, Patched) else one for one in inputs]
+            wholes = [one.all() if isinstance(one, SplicedLoop) else one for one in inputs]
             piece = slice_wrapped(node.make(wholes), self._start, self._count)
         if piece.shape[1] != self._count:
             raise _CannotBeError
-        return Patched(old, piece, self._start).faded(self._fade)
+        return SplicedLoop(old, piece, self._start).faded(self._fade)
 
     def _was(self, node: Node, inputs: list[Looped]) -> Stereo:
         """What a step made when it was last run; what was not there did nothing."""
@@ -124,4 +124,4 @@ class _Stretch:
             return found[1]
         if len(inputs) != 1 or inputs[0].shape[1] != frames:
             return silence(frames)
-        return inputs[0].whole if isinstance(inputs[0], Patched) else inputs[0]
+        return inputs[0].whole if isinstance(inputs[0], SplicedLoop) else inputs[0]

@@ -12,7 +12,7 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.ground.lru import alone, bytes_of
+from cloudrift.ground.lru import bytes_of, detached
 
 SPARE_BYTES = 48 << 20
 LEAST_BYTES, MOST_BYTES = 288 << 20, 1536 << 20
@@ -60,7 +60,7 @@ class AudioCache:
 
     def put(self, key: bytes, audio: Stereo, cost_ms: float = 0.0) -> None:
         """Keep audio under a key; ``cost_ms`` is what it takes to make it again."""
-        (audio,) = alone(audio)
+        (audio,) = detached(audio)
         audio.flags.writeable = False
         with self._lock:
             self._take(key)

@@ -9,7 +9,7 @@ import time
 from collections.abc import Callable
 from functools import partial
 
-from cloudrift.audio.looped import Patched
+from cloudrift.audio.looped import SplicedLoop
 from cloudrift.ground.memory import give_back
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.model.loop import Loop
@@ -20,7 +20,7 @@ from cloudrift.render.engine.engine import Engine, Loudness, Rendered
 GIVE_BACK_S, REST_S = 0.4, 0.3
 Answer = Callable[[str, Rendered], None]
 Measured = Callable[[str, Rendered, Loudness], None]
-Soon = Callable[[Patched], None]
+Soon = Callable[[SplicedLoop], None]
 Failure = Callable[[str, Exception], None]
 
 

@@ -57,7 +57,7 @@ def swept(audio: Stereo, frames: int, rate: int, *, opens: bool) -> Stereo:
     return out
 
 
-def sagged(audio: Stereo, frames: int, share: float) -> Stereo:
+def tape_stop(audio: Stereo, frames: int, share: float) -> Stereo:
     """Return audio whose last frames slow down as tape does, to a share of their speed.
 
     The speed falls as a raised cosine, so that it leaves without a corner; it gets longer by that.
@@ -83,11 +83,11 @@ def _heard(frames: int, share: float) -> NDArray[np.float64]:
 
 
 def sag_adds(frames: int, share: float) -> int:
-    """Return by how many frames ``sagged`` makes audio longer."""
+    """Return by how many frames ``tape_stop`` makes audio longer."""
     return int(_heard(frames, share)[-1]) - frames if frames >= 8 else 0
 
 
-def hush(audio: Stereo, frames: int, rate: int) -> None:
+def silence_end(audio: Stereo, frames: int, rate: int) -> None:
     """Let nothing be heard in the last frames."""
     frames = min(frames, audio.shape[1])
     fade = min(int(HUSH_S * rate), audio.shape[1] - frames)

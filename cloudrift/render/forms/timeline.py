@@ -278,7 +278,7 @@ def _with_seams(
             rung, seams.burst(audio, round(beat), loop.rate, loop.sounding_tempo, seam.burst_db)
         )
     if seam.sag_beats and seam.sag_share < 1:
-        audio = seams.sagged(audio, round(seam.sag_beats * beat), seam.sag_share)
+        audio = seams.tape_stop(audio, round(seam.sag_beats * beat), seam.sag_share)
     if seam.riser_bars:
         seconds = min(seam.riser_bars * bar, audio.shape[1]) / loop.rate
         riser = seams.riser(engine.tones, seconds, loop.rate, seam.riser_db)
@@ -286,7 +286,7 @@ def _with_seams(
     if seam.lead_beats and behind is not None:
         seams.put_before_end(audio, seams.lead_in(behind.audio, round(seam.lead_beats * beat)))
     if seam.silence_beats:
-        seams.hush(audio, round(seam.silence_beats * beat), loop.rate)
+        seams.silence_end(audio, round(seam.silence_beats * beat), loop.rate)
         rung = silence(0)
     return _Joined(audio, rung)
 

@@ -13,7 +13,7 @@ from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.audio.resample import at_rate
 from cloudrift.audio.vowels import vowels_moved
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.lru import remembered
+from cloudrift.ground.lru import get_or_make
 from cloudrift.loop.model.recorded import FromRecording
 from cloudrift.notes.time import Clock, bar_ticks
 from cloudrift.texture.context import Context
@@ -166,7 +166,7 @@ def _at(there: float, places: list[tuple[float, float]]) -> float:
 
 def made_of(fitting: Fitting, clips: ClipStore) -> Stereo:
     """Return the fitted recording, read-only."""
-    return remembered(("fitted", fitting), lambda: _made(fitting, clips))
+    return get_or_make(("fitted", fitting), lambda: _made(fitting, clips))
 
 
 def _made(fitting: Fitting, clips: ClipStore) -> Stereo:

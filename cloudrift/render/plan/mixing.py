@@ -5,7 +5,7 @@ import numpy as np
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence
 from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.wrap import changed_span
-from cloudrift.ground.lru import kept
+from cloudrift.ground.lru import memoize
 from cloudrift.loop.model.loop import LEVEL
 from cloudrift.render.plan.node import Node, PreviousRun
 from cloudrift.texture.context import Context
@@ -69,7 +69,7 @@ class Ducked(Node):
         return duck_curve(self._strokes, self._shape, self._frames, once=self._once)
 
 
-@kept
+@memoize
 def duck_curve(
     strokes: tuple[tuple[int, float], ...],
     shape: tuple[float, int, int],

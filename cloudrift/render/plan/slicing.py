@@ -9,13 +9,13 @@ import soxr
 
 from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine, silence, to_gain
 from cloudrift.audio.clips import ClipStore
-from cloudrift.audio.listen.hits import hits_of
+from cloudrift.audio.listen.hits import detect_onsets
 from cloudrift.audio.looped import slice_wrapped
 from cloudrift.audio.stretch import LEAD_S, PROCESSES, pitch_shifted, stretched
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.lru import remembered
+from cloudrift.ground.lru import get_or_make
 from cloudrift.loop.edits.flip.ordering import heard_in
-from cloudrift.loop.model.flip import Flipped, Place
+from cloudrift.loop.model.flip import Flipped, SlicePlacement
 from cloudrift.notes.time import TICKS_PER_QUARTER, Clock
 from cloudrift.render.plan.laying import Fitting, Laying, laying_of, made_of
 from cloudrift.texture.context import Context
@@ -89,14 +89,14 @@ def cuts_of(flip: Flipped, context: Context, ticks: int, metre: tuple[int, int])
     return Cuts(laying._replace(gain_db=0.0), tuple(cuts))
 
 
-def _leads(flip: Flipped, heard: list[Place], ticks: int) -> list[tuple[bool, bool]]:
+def _leads(flip: Flipped, heard: list[SlicePlacement], ticks: int) -> list[tuple[bool, bool]]:
     """Of each place, whether the one before leads on into it, and it into the next.
 
     Round the loop, ``ticks`` long, the last leads into the first.
     """
     total = flip.length_ticks
 
-    def on(one: Place, then: Place, *, over: bool) -> bool:
+    def on(one: SlicePlacement, then: SlicePlacement, *, over: bool) -> bool:
         same = one.plain and then.plain and one.backward == then.backward
         meets = one.end_tick == then.at_tick + over * ticks
         ends, begins = (
@@ -152,7 +152,7 @@ def _sounding(cut: Cut, fitting: Fitting, clips: ClipStore) -> Stereo:
     """Return what plays at a place, (2, its length and its fade out), read-only."""
     # A place that only moves is the same sound.
     what = ("piece", fitting, cut._replace(at=0))
-    return remembered(what, lambda: _made(cut, fitting, clips))
+    return get_or_make(what, lambda: _made(cut, fitting, clips))
 
 
 def _made(cut: Cut, fitting: Fitting, clips: ClipStore) -> Stereo:
@@ -255,5 +255,5 @@ def hits_in(flip: Flipped, laying: Laying, clips: ClipStore, tempo: float) -> li
     fitting = laying.fitting
     frames = Clock.of(tempo, fitting.rate).frames(flip.length_ticks)
     audio = made_of(fitting, clips)[:, fitting.origin : fitting.origin + frames]
-    seconds = hits_of(audio, fitting.rate, wrapped=fitting.round_and_round)
+    seconds = detect_onsets(audio, fitting.rate, wrapped=fitting.round_and_round)
     return [round(second * tempo / 60 * TICKS_PER_QUARTER) for second in seconds]

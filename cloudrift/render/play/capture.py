@@ -209,7 +209,7 @@ def sweeps(rate: int) -> Stereo:
     return np.stack([out, out]).astype(np.float32)
 
 
-def late_frames(capture: Capture, began: int) -> float | None:
+def measure_latency(capture: Capture, began: int) -> float | None:
     """Return how late the test sound came in, in frames; None where it can't be heard plainly.
 
     ``began`` is the frame handed out with which it began.

@@ -5,8 +5,8 @@ from numpy.typing import NDArray
 
 from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Mono, Stereo
-from cloudrift.ground.draws import stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.lru import memoize
 from cloudrift.sound.instrument import Tone, ToneRequest
 from cloudrift.sound.kit.noise import Shape, lasting, wandering
 from cloudrift.theory.pitch import pitch_to_hz
@@ -14,16 +14,16 @@ from cloudrift.theory.pitch import pitch_to_hz
 LONG = 1 << 16
 
 
-@kept
+@memoize
 def _hiss(rate: int) -> tuple[NDArray[np.float32], NDArray[np.complex64]]:
     """What all notes share: a soft hiss by frequency, and drawn phases, (2, bins)."""
     hz = np.fft.rfftfreq(LONG, 1 / rate)
     gain = 0.08 / np.sqrt(1 + (hz / 5200) ** 4) * (hz < 0.45 * rate)
-    drawn = stream(0, "breath").random((2, len(hz)))
+    drawn = rng_for(0, "breath").random((2, len(hz)))
     return gain.astype(np.float32), np.exp(2j * np.pi * drawn).astype(np.complex64)
 
 
-@kept
+@memoize
 def breath_noise(pitch: int, rate: int) -> Stereo:
     """Return noise round the first harmonics of a note over a soft hiss, (2, LONG), RMS 1."""
     hiss, turn = _hiss(rate)
@@ -58,7 +58,7 @@ def aired(
     """
     if level == 0:
         return tone
-    rng = stream(request.variant, "air", request.pitch)
+    rng = rng_for(request.variant, "air", request.pitch)
     noise = wandering(breath_noise(request.pitch, request.rate), rng, request.frames, request.rate)
     steady, chiff = (np.float32(2 * level * 10 ** (db / 20)) for db in (steady_db, chiff_db))
     noise *= steady + chiff * _dying(request.frames, request.rate, chiff_ms)
@@ -71,13 +71,13 @@ def beside(
     """Lay a steady noise of a spectrum beside a tone: rosin, hiss, dust; it never repeats."""
     if level == 0:
         return tone
-    rng = stream(request.variant, name, request.pitch)
+    rng = rng_for(request.variant, name, request.pitch)
     noise = wandering(lasting(name, request.rate, shape), rng, request.frames, request.rate)
     noise *= np.float32(level)
     return Tone(tone.soft + np.float32(10 ** (soft_db / 20)) * noise, tone.hard + noise)
 
 
-@kept
+@memoize
 def _dying(frames: int, rate: int, ms: float) -> Mono:
     t = np.arange(frames, dtype=np.float32)
     return np.asarray(np.exp(t * np.float32(-1e3 / (ms * rate))))

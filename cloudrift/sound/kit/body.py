@@ -5,8 +5,8 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.ground.draws import stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.lru import memoize
 
 
 def board(
@@ -26,9 +26,9 @@ def board(
     return gain
 
 
-@kept
+@memoize
 def _bumps(draw: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    drawn = stream(draw, "board").standard_normal(170)
+    drawn = rng_for(draw, "board").standard_normal(170)
     log_hz = np.log(np.geomspace(25, 22_000, 160))
     return log_hz, np.convolve(drawn, np.hanning(11) / 2.2, "valid")
 

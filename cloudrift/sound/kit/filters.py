@@ -6,8 +6,8 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.ground.draws import stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.lru import memoize
 from cloudrift.sound.instrument import Tone, ToneRequest
 from cloudrift.sound.kit.players import Periods, Section, periods, play
 from cloudrift.sound.kit.straying import knot_times
@@ -47,7 +47,7 @@ def lowpass_gain(hz: Hz, cutoff_hz: float, resonance: float) -> Hz:
     return np.asarray(peak / np.sqrt(1 + ratio**2 / 4))
 
 
-@kept
+@memoize
 def _cut(wave: Wave, own: float, resonance: float, pitch: int, rate: int) -> Periods:
     k, f0 = harmonics(pitch, rate, 180), pitch_to_hz(pitch)
     cutoffs = np.geomspace(LOWEST_HZ, HIGHEST_HZ, STEPS)
@@ -78,6 +78,6 @@ def swept(
     cutoff = sweep.low_hz * key * 2**octaves
     step = np.log(HIGHEST_HZ / LOWEST_HZ) / (STEPS - 1)
     place = np.log(cutoff / LOWEST_HZ) / step
-    rng = stream(request.variant, name, request.pitch)
+    rng = rng_for(request.variant, name, request.pitch)
     tone = play(request, rng, section, made, place=place)[0]
     return Tone(tone, tone)

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo, raised_cosine
 from cloudrift.audio.looped import slice_wrapped
-from cloudrift.ground.draws import number, stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import number, rng_for
+from cloudrift.ground.lru import memoize
 from cloudrift.sound.instrument import ToneRequest
 
 LONG = 1 << 17  # frames of a long noise before it goes round: 3 s
@@ -20,7 +20,7 @@ BANDS = 512  # that are the same function where they are asked for again
 Shape = Callable[[NDArray[np.float64]], NDArray[np.float64]]
 
 
-@kept
+@memoize
 def lasting(
     name: str,
     rate: int,
@@ -46,7 +46,7 @@ def _turns(name: str) -> NDArray[np.complex64]:
 
     They are for the next key of the same sound, whose noise has another spectrum.
     """
-    turns = np.exp(2j * np.pi * stream(0, "lasting", name).random((2, LONG // 2 + 1)))
+    turns = np.exp(2j * np.pi * rng_for(0, "lasting", name).random((2, LONG // 2 + 1)))
     return np.asarray(turns, np.complex64)
 
 
@@ -92,7 +92,7 @@ def puff(
     return np.asarray(read_round(noise, start, len(envelope)) * envelope)
 
 
-@kept
+@memoize
 def _puffed(rate: int, decay_ms: float, rise_ms: float) -> NDArray[np.float32]:
     frames = int(rate * (8 * decay_ms + 2 * rise_ms) / 1e3) + 8
     envelope = np.exp(np.arange(frames, dtype=np.float32) * np.float32(-1e3 / (decay_ms * rate)))

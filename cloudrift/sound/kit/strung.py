@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Mono, Stereo
-from cloudrift.ground.draws import number, stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import number, rng_for
+from cloudrift.ground.lru import memoize
 from cloudrift.ground.settings import percent
 from cloudrift.sound.instrument import Tone, ToneRequest
 from cloudrift.sound.kit.bank import decaying_partials
@@ -105,7 +105,7 @@ class String(msgspec.Struct, frozen=True, kw_only=True):
         hz = f0 * k * np.sqrt((1 + b * k**2) / (1 + b))
         k, hz = k[hz < self.top_hz], hz[hz < self.top_hz]
         comb = np.hypot(np.sin(np.pi * k * self.place), self.deepest)
-        uneven = stream(0, "uneven", name, pitch).standard_normal(self.count)[: len(k)]
+        uneven = rng_for(0, "uneven", name, pitch).standard_normal(self.count)[: len(k)]
         # The first decide how loud and how bright a key is; high up there are no others.
         uneven *= self.uneven_db * np.clip((k - 2) / 4, 0, 1) * np.clip((96 - pitch) / 30, 0, 1)
         shape = comb * self.body(hz) * 10 ** (uneven / 20) / k**self.slope
@@ -178,12 +178,12 @@ class Body(msgspec.Struct, frozen=True, kw_only=True):
     tail_fall: float = 0.8
 
 
-@kept
+@memoize
 def _modes(
     name: str, low_hz: float, high_hz: float, count: int, q: tuple[float, float]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
     """An instrument's modes: Hz, decay in nepers a second, level."""
-    rng = stream(0, "body", name)
+    rng = rng_for(0, "body", name)
     hz = np.geomspace(low_hz, high_hz, count) * rng.uniform(0.97, 1.03, count)
     decay = np.pi * hz / rng.uniform(*q, count)
     return hz, decay, np.exp(0.35 * rng.standard_normal(count))
@@ -253,7 +253,7 @@ def struck(
     return tone
 
 
-@kept
+@memoize
 def _rise(count: int, tau: float) -> Mono:
     return np.asarray(1 - np.exp(np.arange(count, dtype=np.float32) * np.float32(-1 / tau)))
 
@@ -276,18 +276,18 @@ def _answer(request: ToneRequest, tone: Tone, body: Body, wood: float, fall: flo
     np.add(tone.hard, tail, out=tone.hard)
 
 
-@kept
+@memoize
 def _dying(frames: int, rate: int, db_s: float) -> Mono:
     t = np.arange(frames, dtype=np.float32)
     fall = np.exp(t * np.float32(-db_s * NEPERS_A_DB / rate))
     return np.asarray(fall * (1 - np.exp(t * np.float32(-1 / (0.012 * rate)))))
 
 
-@kept
+@memoize
 def _blow(body: Body, pitch: int, rate: int) -> tuple[Stereo, Stereo]:
     """The first answer, soft and hard: RMS over 50 ms as the body says."""
     hz, decay, level = _modes(body.name, body.low_hz, body.high_hz, body.count, body.q)
-    rng = stream(0, "blow", body.name, pitch)
+    rng = rng_for(0, "blow", body.name, pitch)
     size = level * np.exp(0.15 * rng.standard_normal(len(hz))) * rng.choice([-1, 1], len(hz))
     turn = np.exp(1j * (rng.uniform(-0.3, 0.3, len(hz)) - np.pi / 2))
     apart = np.exp(0.6j * rng.uniform(-1, 1, len(hz)))

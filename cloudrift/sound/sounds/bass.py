@@ -4,8 +4,8 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from cloudrift.ground.draws import stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.lru import memoize
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import (
     Instrument,
@@ -129,7 +129,7 @@ def _resonant(request: ToneRequest) -> Tone:
                  Section(players=2, steady_db=10, width=0.3, breathe_db=0, alike=True))  # fmt: skip
 
 
-@kept
+@memoize
 def _sub_tables(drive: float) -> NDArray[np.float32]:
     """Soft and hard, whole and without the first harmonic: the low end stays in the middle."""
     soft = np.array([1.0, 0.055, 0.02, 0.006, 0.002])
@@ -152,7 +152,7 @@ def _round_sub(request: ToneRequest) -> Tone:
 def sub(request: ToneRequest, name: str, drive: float) -> Tone:
     """A sine with just enough above it to be followed on small speakers."""
     n, rate = request.frames, request.rate
-    rng = stream(request.variant, name, request.pitch)
+    rng = rng_for(request.variant, name, request.pitch)
     f0, cents = pitch_to_hz(request.pitch), request.settings.number("detune_cents")
     tables = _sub_tables(drive)
     middle = read(tables[:2], turns(f0, None, n, rate, 0.0))
@@ -166,20 +166,20 @@ def sub(request: ToneRequest, name: str, drive: float) -> Tone:
     return Tone(*(np.stack([m + a, m - a]) for m, a in zip(middle, apart, strict=True)))
 
 
-@kept
+@memoize
 def _layer_tables(pitch: int, rate: int) -> NDArray[np.float32]:
     k, f0 = harmonics(pitch + 12, rate, 40), pitch_to_hz(pitch + 12)
     hz = f0 * k
     return period(
         np.stack([1 / k**1.6 / (1 + (hz / 500) ** 2), k**-0.8 / (1 + (hz / 1900) ** 2)]),
-        stream(1, "layer").uniform(0, 6, len(k)),
+        rng_for(1, "layer").uniform(0, 6, len(k)),
     )
 
 
 def _layered_sub(request: ToneRequest) -> Tone:
     """The sub under a soft, wide layer an octave up."""
     tone = sub(request, "layered sub", 0.15)
-    rng = stream(request.variant, "layer", request.pitch)
+    rng = rng_for(request.variant, "layer", request.pitch)
     upper = one_and_two(request, rng, _layer_tables(request.pitch, request.rate), 0.6, ratio=2.0)
     level = np.float32(0.45 * request.settings.number("layer") / 100)
     soft = tone.soft + np.float32(0.3) * level * upper.soft
@@ -189,7 +189,7 @@ def _layered_sub(request: ToneRequest) -> Tone:
 def _long_drum(request: ToneRequest) -> Tone:
     """A tuned drum: a sine that falls into its note, driven so that its tail can be followed."""
     n, rate, settings = request.frames, request.rate, request.settings
-    rng = stream(request.variant, "long drum", request.pitch)
+    rng = rng_for(request.variant, "long drum", request.pitch)
     f0, drop = pitch_to_hz(request.pitch), settings.number("drop_st")
     tau = settings.number("drop_ms") / 1e3 * rate
     drive = settings.number("drive") / 100

@@ -4,7 +4,7 @@ import functools
 
 import numpy as np
 
-from cloudrift.ground.draws import number, stream
+from cloudrift.ground.draws import number, rng_for
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.noise import add_at_start, band, puff
@@ -51,7 +51,7 @@ def bell(
     name: str, modes: Modes, body: Body | None, knock: float, spread: float, request: ToneRequest
 ) -> Tone:
     """Strike modes with something hard."""
-    rng = stream(request.variant, name, request.pitch)
+    rng = rng_for(request.variant, name, request.pitch)
     wood = request.settings.number("wood") / 50 if body else 0.0
     tone = struck(request, rng, modes.partials(pitch_to_hz(request.pitch), request.pitch), SPLIT,
                   body=body, wood=wood, spread=spread, scatter=0.45)  # fmt: skip

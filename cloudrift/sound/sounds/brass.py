@@ -3,8 +3,8 @@
 import msgspec
 import numpy as np
 
-from cloudrift.ground.draws import stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.lru import memoize
 from cloudrift.ground.settings import percent
 from cloudrift.sound.instrument import (
     Instrument,
@@ -37,7 +37,7 @@ class Tube(msgspec.Struct, frozen=True, kw_only=True):
     mute_hz: float = 0.0
 
 
-@kept
+@memoize
 def _tube(tube: Tube, pitch: int, rate: int) -> Periods:
     """A tube from breathed to blared: the wave in it steepens, so that upper partials come."""
     k, f0 = harmonics(pitch, rate, 100), pitch_to_hz(pitch)
@@ -49,7 +49,7 @@ def _tube(tube: Tube, pitch: int, rate: int) -> Periods:
     for share in np.linspace(0, 1, BLOWN):
         corner = tube.soft_hz * (tube.full_hz / tube.soft_hz) ** share + 0.6 * f0
         rows.append(bell / k ** (0.9 - 0.5 * share) / (1 + (hz / corner) ** (3.2 - share)))
-    phases = stream(1, "tube").uniform(0, 2 * np.pi, 100)[: len(k)]
+    phases = rng_for(1, "tube").uniform(0, 2 * np.pi, 100)[: len(k)]
     return periods(np.array(rows)[None, None], phases, f0)
 
 
@@ -60,7 +60,7 @@ def blown(
 
     ``fades`` is how much of that is lost in half a second, as lips tire of an accent.
     """
-    rng = stream(request.variant, name, request.pitch)
+    rng = rng_for(request.variant, name, request.pitch)
     t = knot_times(request)
     opened = t * 1e3 / request.settings.number("open_ms")
     blow = request.share * (1 - np.exp(-(opened**1.5))) * (1 - fades * (1 - np.exp(-t / 0.5)))

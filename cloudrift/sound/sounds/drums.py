@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, raised_cosine
 from cloudrift.audio.looped import slice_wrapped
-from cloudrift.ground.draws import number, stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import number, rng_for
+from cloudrift.ground.lru import memoize
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.bank import decaying_partials
@@ -93,7 +93,7 @@ class Kit(msgspec.Struct, frozen=True, kw_only=True):
 
 def _tuned(request: ToneRequest) -> float:
     """The key's ratio to C4; each strike strays from it by up to the detune."""
-    rng = stream(request.variant, "tuned")
+    rng = rng_for(request.variant, "tuned")
     strays = rng.choice([-1, 1]) * rng.uniform(0.4, 1)
     semitones = request.pitch - 60 + request.settings.number("tune_st")
     return float(2 ** ((semitones + strays * request.settings.number("detune_cents") / 100) / 12))
@@ -103,7 +103,7 @@ def _skin(
     skin: Skin, tuned: float, frames: int, rate: int, draw: int, ring: float, share: float
 ) -> NDArray[np.float32]:
     """A skin struck once; no two blows fall on the same spot, so its modes differ in level."""
-    rng = stream(draw, "skin", round(skin.hz))
+    rng = rng_for(draw, "skin", round(skin.hz))
     tau = skin.drop_ms / 1e3 * rng.uniform(0.95, 1.05)
     rise = 2 ** (skin.drop_st * (0.5 + 0.5 * share) * rng.uniform(0.97, 1.03) / 12) - 1
     lasts = int(1.3 * skin.t60_ms / 1e3 * ring * rate) + 64
@@ -123,12 +123,12 @@ def _skin(
     return np.pad(out, (0, max(0, frames - lasts)))[:frames]
 
 
-@kept
+@memoize
 def _plate(
     plate: Plate, tuned: float, frames: int, rate: int, draw: int, ring: float
 ) -> tuple[Stereo, Stereo]:
     """A plate struck softly and hard at one spot, RMS 1 over the first 50 ms of the hard one."""
-    made = stream(0, "plate", plate.name)  # the same for every blow
+    made = rng_for(0, "plate", plate.name)  # the same for every blow
     edges = np.linspace(plate.low_hz, plate.high_hz, plate.count + 1)
     hz = (edges[:-1] + np.diff(edges) * made.uniform(0, 1, plate.count)) * tuned
     share = np.clip(np.log(hz / plate.low_hz) / np.log(plate.high_hz / plate.low_hz), 0, 1)
@@ -137,7 +137,7 @@ def _plate(
         ring * low * (high / low) ** share / 1e3 * np.exp(0.35 * made.standard_normal(plate.count))
     )
     own = np.exp(0.5 * made.standard_normal(plate.count))
-    spot = stream(draw, "spot", plate.name)
+    spot = rng_for(draw, "spot", plate.name)
     turn = np.exp(2j * np.pi * made.random(plate.count)) * spot.choice([-1, 1], plate.count)
     own = own * np.exp(0.35 * spot.standard_normal(plate.count))
     apart = np.exp(1j * plate.width * made.uniform(-1, 1, plate.count))
@@ -167,10 +167,10 @@ def _plate(
     return audio[:2], audio[2:]
 
 
-@kept
+@memoize
 def _seeds(name: str, rate: int, per_s: float) -> NDArray[np.float32]:
     """Grains of some milliseconds, each of its own weight: an envelope that goes round."""
-    rng = stream(0, "seeds", name)
+    rng = rng_for(0, "seeds", name)
     n = 1 << 17
     hits = np.zeros(n)
     places = rng.integers(0, n, int(per_s * n / rate))

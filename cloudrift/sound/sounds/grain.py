@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 
 from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Mono, Stereo, add_wrapped, silence
-from cloudrift.ground.draws import stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.lru import memoize
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, over, shaped
 from cloudrift.sound.kit.body import lowpass
@@ -31,7 +31,7 @@ COLOUR = 0.5  # how much of the key's interval moves the colour
 Events = Callable[[np.random.Generator, int], "list[tuple[float, Stereo, Stereo]]"]
 
 
-@kept
+@memoize
 def _coloured(
     name: str, pitch: int, rate: int, low: float, high: float, slope: float
 ) -> NDArray[np.float32]:
@@ -50,9 +50,9 @@ def _coloured(
     return out
 
 
-@kept
+@memoize
 def _turns(name: str, pitch: int) -> NDArray[np.complex64]:
-    drawn = stream(0, name, pitch).random((2, LONG // 2 + 1)).astype(np.float32)
+    drawn = rng_for(0, name, pitch).random((2, LONG // 2 + 1)).astype(np.float32)
     drawn *= np.float32(2 * np.pi)
     return np.cos(drawn) + np.complex64(1j) * np.sin(drawn)
 
@@ -60,7 +60,7 @@ def _turns(name: str, pitch: int) -> NDArray[np.complex64]:
 def _read(request: ToneRequest, name: str, both: NDArray[np.float32]) -> Tone:
     """Read a dark and a bright noise; detune parts left and right by reading the right later."""
     late = int(LATE_MS_PER_CENT * request.settings.number("detune_cents") * request.rate / 1e3)
-    rng = stream(request.variant, name, request.pitch)
+    rng = rng_for(request.variant, name, request.pitch)
     noise = wandering(both, rng, request.frames + late, request.rate)
     if late:
         noise = np.stack([noise[i, late:] if i % 2 == 0 else noise[i, :-late] for i in range(4)])
@@ -72,7 +72,7 @@ def steady(name: str, low: float, high: float, slope: float, request: ToneReques
     return _read(request, name, _coloured(name, request.pitch, request.rate, low, high, slope))
 
 
-@kept
+@memoize
 def _drops(
     name: str,
     pitch: int,
@@ -87,7 +87,7 @@ def _drops(
 
     ``uneven`` is how much louder some are than others, as a standard deviation in nepers.
     """
-    rng = stream(0, name, pitch)
+    rng = rng_for(0, name, pitch)
     shift = 2 ** (COLOUR * (pitch - 60) / 12)
     out = np.zeros((4, LONG), np.float32)
     for _ in range(int(per_s * LONG / rate)):
@@ -174,7 +174,7 @@ def _riser(request: ToneRequest) -> Tone:
     """A band of noise that climbs five octaves, with a thin tone inside that climbs two."""
     n, rate = request.frames, request.rate
     phase = moving_phase(request, 0, 24, lambda x: x)
-    rng = stream(request.variant, "riser", request.pitch)
+    rng = rng_for(request.variant, "riser", request.pitch)
     over = np.clip(np.arange(n) / rate * 1e3 / request.settings.number("over_ms"), 0, 1)
     place = over * (RISER_BANDS - 1)
     dark, air = silence(n), silence(n)
@@ -196,7 +196,7 @@ def _sub_drop(request: ToneRequest) -> Tone:
     """A low tone that falls by two octaves; what it is driven to is a little to both sides."""
     phase = moving_phase(request, 0, -24, lambda x: 1 - (1 - x) ** 2)
     push = 3 + 10 * request.settings.number("drive") / 100
-    rng = stream(request.variant, "sub drop", request.pitch)
+    rng = rng_for(request.variant, "sub drop", request.pitch)
     wave = np.sin(2 * np.pi * (phase + 0.02 * rng.random()))
     soft = np.stack([wave] * 2)
     away = 2 ** (request.settings.number("detune_cents") / 1200)
@@ -213,7 +213,7 @@ def now_and_then(request: ToneRequest, name: str, events: Events) -> Tone:
     rate, n = request.rate, request.frames
     soft, hard = silence(n), silence(n)
     for second in range(-(-n // rate)):
-        rng = stream(request.variant, name, request.pitch, second)
+        rng = rng_for(request.variant, name, request.pitch, second)
         for when, dull, bright in events(rng, rate):
             at = int((second + when) * rate)
             count = min(dull.shape[1], n - at)
@@ -262,7 +262,7 @@ def _birds(request: ToneRequest) -> Tone:
 
 def _waves(request: ToneRequest, name: str, every_s: float, seed: int) -> Hz:
     """A slow course from 0 to 1 that comes and goes, never quite alike: at points CONTROL apart."""
-    rng = stream(request.variant, name, request.pitch, seed)
+    rng = rng_for(request.variant, name, request.pitch, seed)
     t = np.arange(request.frames // CONTROL + 2) * CONTROL / request.rate
     turn = t / every_s + rng.random()
     for hz, share in ((0.031, 0.5), (0.083, 0.3)):
@@ -286,7 +286,7 @@ def _fire(request: ToneRequest) -> Tone:
     """A low flutter, and wood that cracks."""
     cracks = request.settings.number("cracks") / 50
     flame = steady("fire", 50, 700, 0.6, request)
-    rng = stream(request.variant, "flutter", request.pitch)
+    rng = rng_for(request.variant, "flutter", request.pitch)
     t = np.arange(request.frames // CONTROL + 2) * CONTROL / request.rate
     flutter = np.ones(len(t))
     for hz in (0.7, 2.3, 5.1, 8.7):

@@ -4,8 +4,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.ground.draws import number, stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import number, rng_for
+from cloudrift.ground.lru import memoize
 from cloudrift.ground.settings import percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped, tape_sway
 from cloudrift.sound.kit.air import beside
@@ -75,7 +75,7 @@ def piano(
 ) -> Tone:
     """Strike a piano's key: one to three strings, its board, and felt on the string."""
     pitch, level = request.pitch, request.settings.number("hammer") / 50
-    rng = stream(request.variant, name, pitch)
+    rng = rng_for(request.variant, name, pitch)
     courses = ONE if pitch < TWO_FROM else TWO if pitch < THREE_FROM else THREE
     rise = by_key(RISES, pitch)
     tone = struck(
@@ -160,7 +160,7 @@ def _harmonics_of(waves: Hz, count: int) -> NDArray[np.complex128]:
     return np.asarray(2j * np.fft.rfft(waves)[:, 1 : count + 1] / PHASES)
 
 
-@kept
+@memoize
 def _before_tine(pitch: int, rate: int, bark: float) -> Periods:
     """A tine before a magnet that it passes off the middle: what is heard is how the flux moves."""
     swing = SWINGS[:, None] * np.sin(2 * np.pi * np.arange(PHASES) / PHASES)
@@ -170,7 +170,7 @@ def _before_tine(pitch: int, rate: int, bark: float) -> Periods:
     return periods(_harmonics_of(moves, count)[None, None], 0.0, pitch_to_hz(pitch))
 
 
-@kept
+@memoize
 def _before_reed(pitch: int, rate: int, growl: float) -> Periods:
     """A reed beside a plate: as it comes near, the charge runs away."""
     swing = np.minimum(REED_REACH * SWINGS, 0.96)[:, None] * np.sin(
@@ -192,7 +192,7 @@ def _picked_up(
     """Let something swing before its pickup: it is the duller, the less it still swings."""
     t = knot_times(request)
     fall = np.exp(-6.908 / ring_s * t)
-    rng = stream(request.variant, name, request.pitch)
+    rng = rng_for(request.variant, name, request.pitch)
     state = rng.bit_generator.state
     sides = []
     for swing in swings:
@@ -219,7 +219,7 @@ def _tine_keys(request: ToneRequest) -> Tone:
     tone = _picked_up(
         request, "tine keys", made, (0.22 * far, far), 7.5 * 2 ** (-(pitch - 60) / 22)
     )
-    rng = stream(request.variant, "tine", pitch)
+    rng = rng_for(request.variant, "tine", pitch)
     f0 = pitch_to_hz(pitch)
     modes = np.array([6.7, 11.3, 18.4]) * f0 * rng.uniform(0.998, 1.002, 3)
     level = tine * np.array([0.085, 0.05, 0.025]) * np.exp(1j * rng.uniform(0, 6.28, 3))
@@ -249,7 +249,7 @@ def _reed_keys(request: ToneRequest) -> Tone:
 GLASS_MS = np.array([0.0, 30, 70, 130, 220, 380, 650, 1100, 1900, 3200, 5500])
 
 
-@kept
+@memoize
 def _drawn_glass(pitch: int, rate: int, glass: float) -> Periods:
     """Sines that bend each other, at times from the stroke on: a ping, a glass, a round body."""
     turn = 2 * np.pi * np.arange(PHASES) / PHASES
@@ -272,7 +272,7 @@ def _drawn_glass(pitch: int, rate: int, glass: float) -> Periods:
 def _digital_keys(request: ToneRequest) -> Tone:
     pitch = request.pitch
     made = _drawn_glass(pitch, request.rate, request.settings.number("glass") / 100)
-    rng = stream(request.variant, "digital keys", pitch)
+    rng = rng_for(request.variant, "digital keys", pitch)
     place = course(request, GLASS_MS)
     t = knot_times(request)
     fall = np.exp(-6.908 / (6.0 * 2 ** (-(pitch - 60) / 24)) * t)
@@ -353,7 +353,7 @@ CELESTA_BOX = Body(
 
 def _celesta(request: ToneRequest) -> Tone:
     pitch, level = request.pitch, request.settings.number("hammer") / 50
-    rng = stream(request.variant, "celesta", pitch)
+    rng = rng_for(request.variant, "celesta", pitch)
     tone = struck(
         request,
         rng,
@@ -373,7 +373,7 @@ _CASSETTE = band(900, 9000)
 CASSETTE_WAVES = ((0.6, 0.6), (1.3, 0.35), (7.1, 0.15))
 
 
-@kept
+@memoize
 def _narrow_tine(pitch: int, rate: int) -> Periods:
     """The tine's periods, less what a small tape does not keep."""
     swing = SWINGS[:, None] * np.sin(2 * np.pi * np.arange(PHASES) / PHASES)
@@ -388,7 +388,7 @@ def _narrow_tine(pitch: int, rate: int) -> Periods:
 def _cassette_keys(request: ToneRequest) -> Tone:
     """Electric keys that went through a cassette: they sway, hiss and have lost their ends."""
     settings, pitch = request.settings, request.pitch
-    rng = stream(request.variant, "cassette", pitch)
+    rng = rng_for(request.variant, "cassette", pitch)
     bend = straying(request, rng, settings.number("sway_cents"), CASSETTE_WAVES, 0.1)
     far = by_key(((36, 1.5), (60, 1.2), (84, 1.05)), pitch)
     made = _narrow_tine(pitch, request.rate)

@@ -5,8 +5,8 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.ground.draws import stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.lru import memoize
 from cloudrift.ground.settings import percent
 from cloudrift.sound.instrument import (
     Instrument,
@@ -56,11 +56,11 @@ def solo(request: ToneRequest, sway: Sway, sides_db: float = -9.0) -> Section:
 
 def two(name: str, soft: Hz, hard: Hz, f0: float) -> Periods:
     """Return a soft and a hard period with the phases of a name."""
-    phases = stream(1, name).uniform(0, 2 * np.pi, 200)[: len(soft)]
+    phases = rng_for(1, name).uniform(0, 2 * np.pi, 200)[: len(soft)]
     return periods(np.stack([soft, hard])[None, :, None], phases, f0)
 
 
-@kept
+@memoize
 def _soft_lead(pitch: int, rate: int, hollow: float) -> Periods:
     k, f0 = harmonics(pitch, rate, 60), pitch_to_hz(pitch)
     base = np.where(k % 2 == 0, 1 - hollow, 1.0) / k**1.6
@@ -68,7 +68,7 @@ def _soft_lead(pitch: int, rate: int, hollow: float) -> Periods:
     return two("soft lead", base / (1 + (f0 * k / (800 + f0)) ** 2), hard, f0)
 
 
-@kept
+@memoize
 def _reed(pitch: int, rate: int, nasal: float) -> Periods:
     """A cane reed on a narrow bore: odd harmonics lead, a nose between 900 and 1600 Hz."""
     k, f0 = harmonics(pitch, rate, 80), pitch_to_hz(pitch)
@@ -92,7 +92,7 @@ FLUTE_DB = np.array(
 )
 
 
-@kept
+@memoize
 def _flute(pitch: int, rate: int) -> Periods:
     k = harmonics(pitch, rate, FLUTE_DB.shape[1])
     db = np.array([np.interp(pitch, FLUTE_KEYS, column) for column in FLUTE_DB.T])[: len(k)]
@@ -100,7 +100,7 @@ def _flute(pitch: int, rate: int) -> Periods:
     return two("flute", 10 ** ((db - falls * (k - 1)) / 20), 10 ** (db / 20), pitch_to_hz(pitch))
 
 
-@kept
+@memoize
 def _whistle(pitch: int, rate: int) -> Periods:
     """Lips shape one partial; what stands above it is 35 dB down and more."""
     k = harmonics(pitch, rate, 4)
@@ -110,7 +110,7 @@ def _whistle(pitch: int, rate: int) -> Periods:
     )
 
 
-@kept
+@memoize
 def _gliding(pitch: int, rate: int) -> Periods:
     k, f0 = harmonics(pitch + GLIDE_ROOM_ST, rate, 110), pitch_to_hz(pitch)
     soft = 1 / k / (1 + (f0 * k / (900 + f0)) ** 2) ** 0.8
@@ -118,7 +118,7 @@ def _gliding(pitch: int, rate: int) -> Periods:
 
 
 def _tone(name: str, made: Periods, request: ToneRequest, sway: Sway, sides_db: float) -> Tone:
-    rng = stream(request.variant, name, request.pitch)
+    rng = rng_for(request.variant, name, request.pitch)
     return Tone(*play(request, rng, solo(request, sway, sides_db), made))
 
 
@@ -166,7 +166,7 @@ def _play_gliding(request: ToneRequest) -> Tone:
     return _tone("gliding lead", made, request, swaying(request, 1), -9)
 
 
-@kept
+@memoize
 def _clarinet(pitch: int, rate: int) -> Periods:
     """A closed bore: low down, even partials are all but missing; higher up they come."""
     k, f0 = harmonics(pitch, rate, 60), pitch_to_hz(pitch)
@@ -177,7 +177,7 @@ def _clarinet(pitch: int, rate: int) -> Periods:
     return two("clarinet", bore / k**1.7, hard, f0)
 
 
-@kept
+@memoize
 def _sax(pitch: int, rate: int) -> Periods:
     """A reed on a cone: all partials, a hump below 1 kHz, an edge when it is pushed."""
     k, f0 = harmonics(pitch, rate, 80), pitch_to_hz(pitch)
@@ -191,7 +191,7 @@ def _sax(pitch: int, rate: int) -> Periods:
 PAN_DB = np.array([0, -20, -5, -28, -15, -36, -26, -44], float)
 
 
-@kept
+@memoize
 def _stopped_pipe(pitch: int, rate: int) -> Periods:
     k = harmonics(pitch, rate, len(PAN_DB))
     db = PAN_DB[: len(k)] - by_key(((55, 0.5), (96, 1.5)), pitch) * (k - 1)
@@ -201,7 +201,7 @@ def _stopped_pipe(pitch: int, rate: int) -> Periods:
 WIDTHS = np.linspace(0.5, 0.08, 8)  # of a pulse
 
 
-@kept
+@memoize
 def _pulses(pitch: int, rate: int) -> Periods:
     """Pulses from square to thin, each dark and open."""
     k, f0 = harmonics(pitch + GLIDE_ROOM_ST, rate, 110), pitch_to_hz(pitch)
@@ -226,7 +226,7 @@ def _play_clarinet(request: ToneRequest) -> Tone:
 
 
 def _play_sax(request: ToneRequest) -> Tone:
-    rng = stream(request.variant, "tenor reed", request.pitch)
+    rng = rng_for(request.variant, "tenor reed", request.pitch)
     t = knot_times(request)
     section = solo(request, swaying(request, 3, 0.06, 4), -12)
     made = _sax(request.pitch, request.rate)
@@ -256,7 +256,7 @@ def _play_pipes(request: ToneRequest) -> Tone:
 def _play_pulse(request: ToneRequest) -> Tone:
     """A pulse whose width goes to and fro."""
     settings = request.settings
-    rng = stream(request.variant, "pulse lead", request.pitch)
+    rng = rng_for(request.variant, "pulse lead", request.pitch)
     t = knot_times(request)
     moves = settings.number("moves") / 100
     wave = 0.5 - 0.5 * np.cos(2 * np.pi * (0.37 * t + rng.random()))

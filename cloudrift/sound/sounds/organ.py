@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from cloudrift.ground.draws import stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.lru import memoize
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.air import aired
@@ -20,20 +20,20 @@ HARD_BARS = (0.6, 0.6, 1.0, 0.8, 0.5, 0.45, 0.2, 0.18, 0.28)
 _CLICK = band(900, 5500)
 
 
-@kept
+@memoize
 def _drawn(pitch: int, rate: int, sub: float) -> Periods:
     k = harmonics(pitch - 12, rate, 16)
     levels = np.zeros((2, len(k)))
     for bar, soft, hard in zip(BARS, SOFT_BARS, HARD_BARS, strict=True):
         if bar <= len(k):
             levels[:, bar - 1] = (soft, hard) if bar not in (1, 3) else (soft * sub, hard * sub)
-    phases = stream(2, "bars").uniform(0, 2 * np.pi, 16)[: len(k)]
+    phases = rng_for(2, "bars").uniform(0, 2 * np.pi, 16)[: len(k)]
     return periods(levels[None, :, None], phases, pitch_to_hz(pitch - 12))
 
 
 def _drawbar(request: ToneRequest) -> Tone:
     settings, n, rate = request.settings, request.frames, request.rate
-    rng = stream(request.variant, "drawbar organ", request.pitch)
+    rng = rng_for(request.variant, "drawbar organ", request.pitch)
     hz, depth = settings.number("rotor_hz"), settings.number("rotor") / 100
     section = Section(
         players=2,
@@ -55,7 +55,7 @@ def _drawbar(request: ToneRequest) -> Tone:
     return tone
 
 
-@kept
+@memoize
 def _pipes(pitch: int, rate: int, mixture: float) -> Periods:
     """A stopped pipe and a principal an octave up, with a small mixture on top."""
     k = harmonics(pitch, rate, 64)
@@ -65,7 +65,7 @@ def _pipes(pitch: int, rate: int, mixture: float) -> Periods:
     twelfth = np.where(np.isin(k, (3, 6, 8, 12, 16)), 0.4 * mixture, 0.0)
     soft = (stopped + 0.12 * principal) / (1 + (hz / 1600) ** 2)
     both = np.stack([soft, stopped + 0.55 * principal + twelfth])
-    phases = stream(4, "pipes").uniform(0, 2 * np.pi, 64)[: len(k)]
+    phases = rng_for(4, "pipes").uniform(0, 2 * np.pi, 64)[: len(k)]
     return periods(both[None, :, None], phases, pitch_to_hz(pitch))
 
 
@@ -76,13 +76,13 @@ PIPES = Section(
 
 def _chapel(request: ToneRequest) -> Tone:
     settings = request.settings
-    rng = stream(request.variant, "chapel organ", request.pitch)
+    rng = rng_for(request.variant, "chapel organ", request.pitch)
     made = _pipes(request.pitch, request.rate, settings.number("mixture") / 100)
     tone = Tone(*play(request, rng, PIPES, made))
     return aired(request, tone, settings.number("wind") / 100, steady_db=-38, chiff_db=-17)
 
 
-@kept
+@memoize
 def _free_reeds(pitch: int, rate: int, shut: float) -> Periods:
     """Free reeds in two ranks, the second an octave up; the box's lid dulls them."""
     k, f0 = harmonics(pitch, rate, 90), pitch_to_hz(pitch)
@@ -91,7 +91,7 @@ def _free_reeds(pitch: int, rate: int, shut: float) -> Periods:
     box = 1 + 0.8 * np.exp(-0.5 * (np.log2(hz / 900) / 0.5) ** 2)
     second = np.where(k % 2 == 0, 0.7, 0.0) / k**0.5 / (1 + (hz / 3600) ** 2)
     both = [rank * box / (1 + (hz / (700 + f0)) ** 2), (rank + second) * box]
-    phases = stream(5, "reeds").uniform(0, 2 * np.pi, 90)[: len(k)]
+    phases = rng_for(5, "reeds").uniform(0, 2 * np.pi, 90)[: len(k)]
     return periods(np.stack(both)[None, :, None], phases, f0)
 
 
@@ -106,7 +106,7 @@ REEDS = Section(
 
 def _harmonium(request: ToneRequest) -> Tone:
     settings = request.settings
-    rng = stream(request.variant, "harmonium", request.pitch)
+    rng = rng_for(request.variant, "harmonium", request.pitch)
     made = _free_reeds(request.pitch, request.rate, settings.number("lid") / 100)
     tone = Tone(*play(request, rng, REEDS, made))
     return aired(request, tone, settings.number("wind") / 100, steady_db=-36, chiff_db=-26)

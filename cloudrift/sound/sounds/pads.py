@@ -6,8 +6,8 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.ground.draws import stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.lru import memoize
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, opening, shaped
 from cloudrift.sound.kit.air import beside
@@ -28,11 +28,11 @@ SETS = (-1.0, 0.0, 1.0)  # darker, as it is, brighter: as their levels drift, so
 GRIT = band(350, 2600)
 
 
-@kept
+@memoize
 def spectra(name: str, shape: Shape, pitch: int, rate: int, own: float) -> Periods:
     """Return an ensemble's periods: three sets that differ in colour, each soft and hard."""
     k, f0 = harmonics(pitch, rate, 110), pitch_to_hz(pitch)
-    phases = stream(1, "ensemble", name).uniform(0, 2 * np.pi, 120)[: len(k)]
+    phases = rng_for(1, "ensemble", name).uniform(0, 2 * np.pi, 120)[: len(k)]
     both = np.array([shape(f0 * k, f0, own, colour) for colour in SETS])[:, :, None]
     return periods(both, phases, f0)
 
@@ -41,7 +41,7 @@ def held(name: str, shape: Shape, setting: str, section: Section, request: ToneR
     """Play an ensemble whose spectrum depends on one setting."""
     own = request.settings.number(setting) / 100 if setting else 0.0
     made = spectra(name, shape, request.pitch, request.rate, own)
-    return Tone(*play(request, stream(request.variant, name, request.pitch), section, made))
+    return Tone(*play(request, rng_for(request.variant, name, request.pitch), section, made))
 
 
 def _warm(hz: Hz, f0: float, hollow: float, colour: float) -> Pair:
@@ -109,7 +109,7 @@ def _saws(hz: Hz, f0: float, thick: float, colour: float) -> Pair:
 STAGES = 5  # that the evolving pad passes
 
 
-@kept
+@memoize
 def _stages(pitch: int, rate: int) -> Periods:
     """Spectra that are far from each other, soft and hard: hollow, reedy, sung, glassy, dark."""
     k, f0 = harmonics(pitch, rate, 100), pitch_to_hz(pitch)
@@ -123,13 +123,13 @@ def _stages(pitch: int, rate: int) -> Periods:
     ]
     soft = [row * lowpass(hz, 260 + 0.25 * f0, 0.7) for row in rows]
     hard = [row * k**0.55 * lowpass(hz, 4200 + 2 * f0, 0.4) for row in rows]
-    phases = stream(1, "stages").uniform(0, 2 * np.pi, 100)[: len(k)]
+    phases = rng_for(1, "stages").uniform(0, 2 * np.pi, 100)[: len(k)]
     return periods(np.array([soft, hard])[None], phases, f0)
 
 
 def _evolving(request: ToneRequest) -> Tone:
     """Five spectra that a note wanders between, each note on its own way."""
-    rng = stream(request.variant, "evolving pad", request.pitch)
+    rng = rng_for(request.variant, "evolving pad", request.pitch)
     t = knot_times(request)
     every = request.settings.number("every_ms") / 1e3
     at = 1 + rng.uniform(-0.05, 0.05) + 4 * t / every  # notes begin alike, and part
@@ -152,7 +152,7 @@ METAL = (
 )
 
 
-@kept
+@memoize
 def _plate(pitch: int, rate: int, rough: float) -> tuple[Periods, tuple[float, ...]]:
     """A set for each partial that is heard, a sine with a shade of its octave, and its ratio."""
     f0 = pitch_to_hz(pitch)
@@ -177,7 +177,7 @@ def _drone(request: ToneRequest) -> Tone:
         breathe_db=1.2,
         sway=Sway(drift_cents=3, shimmer_db=0.4 * rough),
     )
-    rng = stream(request.variant, "metallic drone", request.pitch)
+    rng = rng_for(request.variant, "metallic drone", request.pitch)
     return Tone(*play(request, rng, section, made, ratios=ratios))
 
 

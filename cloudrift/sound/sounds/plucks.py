@@ -5,7 +5,7 @@ import functools
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.ground.draws import number, stream
+from cloudrift.ground.draws import number, rng_for
 from cloudrift.ground.settings import percent
 from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, closing, pick, shaped, slide
 from cloudrift.sound.kit.body import board
@@ -75,7 +75,7 @@ def plucked(
     scatter: float = 0.3,
 ) -> Tone:
     """Pluck a string on a box, with the finger's own noise: flesh, and nail when it is hard."""
-    rng = stream(request.variant, name, request.pitch)
+    rng = rng_for(request.variant, name, request.pitch)
     tone = struck(
         request,
         rng,
@@ -190,7 +190,7 @@ TONGUE = Modes(
 
 
 def _kalimba(request: ToneRequest) -> Tone:
-    rng = stream(request.variant, "kalimba", request.pitch)
+    rng = rng_for(request.variant, "kalimba", request.pitch)
     tone = struck(
         request,
         rng,

@@ -5,8 +5,8 @@ import functools
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.ground.draws import stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.lru import memoize
 from cloudrift.ground.settings import percent
 from cloudrift.sound.instrument import (
     Instrument,
@@ -50,7 +50,7 @@ WORN = Section(
 TAPE_WAVES = ((0.21, 0.4), (0.57, 0.4), (1.1, 0.35), (6.3, 0.12))
 
 
-@kept
+@memoize
 def _section(pitch: int, rate: int, bow: float) -> Periods:
     """Players near by: the bumps of their boxes over a falling spectrum."""
     k, f0 = harmonics(pitch, rate, 110), pitch_to_hz(pitch)
@@ -63,7 +63,7 @@ def _section(pitch: int, rate: int, bow: float) -> Periods:
     return periods(np.array(sets)[:, :, None], _turns(len(k)), f0)
 
 
-@kept
+@memoize
 def _aged(pitch: int, rate: int) -> Periods:
     """The same through an old tape: no deep lows, no air."""
     k, f0 = harmonics(pitch, rate, 70), pitch_to_hz(pitch)
@@ -78,12 +78,12 @@ def _aged(pitch: int, rate: int) -> Periods:
 
 
 def _turns(count: int) -> NDArray[np.float64]:
-    return np.asarray(stream(1, "bowed").uniform(0, 2 * np.pi, 120)[:count])
+    return np.asarray(rng_for(1, "bowed").uniform(0, 2 * np.pi, 120)[:count])
 
 
 def _ensemble(request: ToneRequest) -> Tone:
     made = _section(request.pitch, request.rate, request.settings.number("bow") / 100)
-    rng = stream(request.variant, "string ensemble", request.pitch)
+    rng = rng_for(request.variant, "string ensemble", request.pitch)
     tone = Tone(*play(request, rng, DESKS, made))
     return beside(request, tone, "bow", _BOW, 0.05 * request.settings.number("rosin") / 100, -8)
 
@@ -91,7 +91,7 @@ def _ensemble(request: ToneRequest) -> Tone:
 def _tape_strings(request: ToneRequest) -> Tone:
     """Each key's tape runs at a speed that strays, and some of its players have faded."""
     settings = request.settings
-    rng = stream(request.variant, "tape strings", request.pitch)
+    rng = rng_for(request.variant, "tape strings", request.pitch)
     bend = straying(request, rng, settings.number("sway_cents"), TAPE_WAVES, 0.15)
     made = _aged(request.pitch, request.rate)
     tone = Tone(*play(request, rng, WORN, made, bend=bend))
@@ -134,7 +134,7 @@ def _pizzicato(request: ToneRequest) -> Tone:
 CELLO_BOX = board(53, 95, 2600, 2.6)
 
 
-@kept
+@memoize
 def _bowed(pitch: int, rate: int, low: bool) -> Periods:
     """One player near by: a saw through one box; pressed harder, its corner is sharper."""
     k, f0 = harmonics(pitch, rate, 110), pitch_to_hz(pitch)
@@ -149,7 +149,7 @@ def _bowed(pitch: int, rate: int, low: bool) -> Periods:
 
 def _alone(name: str, low: bool, request: ToneRequest) -> Tone:
     made = _bowed(request.pitch, request.rate, low)
-    rng = stream(request.variant, name, request.pitch)
+    rng = rng_for(request.variant, name, request.pitch)
     t = knot_times(request)
     scoop = -14 * np.exp(-t / 0.05)  # a finger that lands a little flat
     section = solo(request, swaying(request, 3, 0.05, 2.5), -11)

@@ -6,8 +6,8 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.ground.draws import number, stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import number, rng_for
+from cloudrift.ground.lru import memoize
 from cloudrift.ground.settings import Field, percent
 from cloudrift.sound.instrument import (
     Instrument,
@@ -48,19 +48,19 @@ def sung(hz: Hz, f0: float, shape: Mouth, size: float = 1.0) -> tuple[Hz, Hz]:
     return throat(hz, f0, SOFT_DB) * through, throat(hz, f0, tense) * through * ring
 
 
-@kept
+@memoize
 def _sung(vowel: str, pitch: int, rate: int) -> Periods:
     """A vowel by three sizes of head, sung softly and with force."""
     k, f0 = harmonics(pitch, rate, 90), pitch_to_hz(pitch)
     hz = f0 * k
     sets = [sung(hz, f0, VOWELS[vowel], size) for size in SIZES]
-    phases = stream(1, "sung").uniform(0, 2 * np.pi, 90)[: len(k)]
+    phases = rng_for(1, "sung").uniform(0, 2 * np.pi, 90)[: len(k)]
     return periods(np.array(sets)[:, :, None], phases, f0)
 
 
 def choir(vowel: str, request: ToneRequest) -> Tone:
     """Sing a vowel by ten, with air between them."""
-    rng = stream(request.variant, "choir", vowel, request.pitch)
+    rng = rng_for(request.variant, "choir", vowel, request.pitch)
     tone = Tone(*play(request, rng, SINGERS, _sung(vowel, request.pitch, request.rate)))
     return aired(
         request, tone, request.settings.number("breath") / 100, steady_db=-28, chiff_db=-24
@@ -83,7 +83,7 @@ MOUTHS = 9  # places of the mouth that a syllable is made of
 _SIBILANT, _FLAP = band(1800, 8000), band(300, 2200)
 
 
-@kept
+@memoize
 def _syllable(name: str, pitch: int, rate: int) -> Periods:
     """The mouth at even times from a syllable's start to its end, soft and hard."""
     k, f0 = harmonics(pitch, rate, 90), pitch_to_hz(pitch)
@@ -106,7 +106,7 @@ def _syllable(name: str, pitch: int, rate: int) -> Periods:
 def _chopped(request: ToneRequest) -> Tone:
     name = request.settings.word("syllable")
     points, consonant = SYLLABLES[name]
-    rng = stream(request.variant, "chopped vowel", request.pitch)
+    rng = rng_for(request.variant, "chopped vowel", request.pitch)
     made = _syllable(name, request.pitch, request.rate)
     slow = max(0.02, request.settings.number("lips") / 50) * rng.uniform(0.9, 1.1)
     place = course(request, slow * np.linspace(0, points[-1][1], MOUTHS))
@@ -150,7 +150,7 @@ def _choir_sound(vowel: str, gain_db: float, about: str, tags: tuple[str, ...]) 
 
 def _solo_hum(request: ToneRequest) -> Tone:
     """One voice with closed lips, close; it wavers as a throat does."""
-    rng = stream(request.variant, "solo hum", request.pitch)
+    rng = rng_for(request.variant, "solo hum", request.pitch)
     t = knot_times(request)
     section = solo(request, swaying(request, 6, 0.05, 8), -14)
     made = _sung("mm", request.pitch, request.rate)
@@ -164,7 +164,7 @@ WHISPERED = ("ah", "eh", "oo")
 MOUTH_KEYS = 3  # share a mouth: the next is a semitone smaller, and each takes 100 ms
 
 
-@kept
+@memoize
 def _whispered(vowel: str, mouth_key: int, rate: int) -> NDArray[np.float32]:
     """Air through the mouth of a key, dull and sharp: (4, LONG)."""
     size = 2 ** (0.35 * (mouth_key - 60) / 12)
@@ -191,7 +191,7 @@ def _whisper(request: ToneRequest) -> Tone:
     turn = t * 1e3 / request.settings.number("every_ms") + 0.15 * first
     out = np.zeros((4, request.frames), np.float32)
     for i, vowel in enumerate(WHISPERED):
-        rng = stream(request.variant, "whisper", vowel, request.pitch)
+        rng = rng_for(request.variant, "whisper", vowel, request.pitch)
         noise = wandering(
             _whispered(vowel, mouth_key, request.rate), rng, request.frames, request.rate
         )

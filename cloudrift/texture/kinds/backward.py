@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo, add_wrapped, raised_cosine, silence
-from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
 from cloudrift.texture.picture import Portrait, beats_of, moments
@@ -14,7 +14,7 @@ from cloudrift.texture.picture import Portrait, beats_of, moments
 WHOLE, CHORDS = "whole", "chords in order"
 
 
-def _process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+def _process(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
     if full.word("what") == WHOLE:
         n = context.loop_frames
         # Each pass turns round in its place. Of one pass from silence, what rang on after it has
@@ -26,7 +26,7 @@ def _process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     return _each_chord(audio, full.number("fade_ms"), context)
 
 
-def _heard_frames(full: Full, context: Context) -> NDArray[np.int64]:
+def _heard_frames(full: ResolvedSettings, context: Context) -> NDArray[np.int64]:
     """Return which frame of the loop is heard at each, fades aside."""
     n = context.loop_frames
     if full.word("what") == WHOLE:
@@ -63,13 +63,13 @@ def _each_chord(audio: Stereo, fade_ms: float, context: Context) -> Stereo:
     return out
 
 
-def _says(full: Full) -> str:
+def _says(full: ResolvedSettings) -> str:
     if full.word("what") == WHOLE:
         return "the whole loop from its end to its start"
     return "each chord swells into its own place; the order stays"
 
 
-def _picture(full: Full, _draw: int, context: Context) -> Portrait:
+def _picture(full: ResolvedSettings, _draw: int, context: Context) -> Portrait:
     return moments([_heard_frames(full, context)], beats_of(context), context)
 
 

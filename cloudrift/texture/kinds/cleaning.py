@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.looped import Looped, slice_wrapped
-from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 from cloudrift.ground.words import plural
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
@@ -20,7 +20,7 @@ from cloudrift.texture.process import Near
 MAINS = ("50 Hz", "60 Hz")
 
 
-def _hum(hz: NDArray[np.float32], full: Full) -> NDArray[np.complex64]:
+def _hum(hz: NDArray[np.float32], full: ResolvedSettings) -> NDArray[np.complex64]:
     """A notch at the mains' frequency and at each of its multiples, all so many Hz wide."""
     first = float(full.word("mains").split()[0])
     depth = 10 ** (full.number("depth_db") / 20)
@@ -33,7 +33,7 @@ def _hum(hz: NDArray[np.float32], full: Full) -> NDArray[np.complex64]:
     return out
 
 
-def _hum_says(full: Full) -> str:
+def _hum_says(full: ResolvedSettings) -> str:
     count = round(full.number("multiples"))
     return (
         f"{full.word('mains')} and {plural(count - 1, 'multiple')} of it, "
@@ -69,12 +69,14 @@ AROUND_S, MORE = 0.006, 1.5  # so long before and behind a click nothing is so m
 EDGE = 3  # frames either side that are taken for a part of a click
 
 
-def _clicks(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+def _clicks(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
     n = audio.shape[1]
     return _cleaned(audio, full, context, 0, n)
 
 
-def _cleaned(audio: Looped, full: Full, context: Context, start: int, count: int) -> Stereo:
+def _cleaned(
+    audio: Looped, full: ResolvedSettings, context: Context, start: int, count: int
+) -> Stereo:
     """Some frames of a loop with what jumps out of them drawn over."""
     reach = int(REACH_S * context.rate)
     piece = np.array(slice_wrapped(audio, start - reach, count + 2 * reach))
@@ -83,7 +85,7 @@ def _cleaned(audio: Looped, full: Full, context: Context, start: int, count: int
     return piece[:, reach : reach + count]
 
 
-def _draw_over(wave: NDArray[np.float32], full: Full, rate: int) -> None:
+def _draw_over(wave: NDArray[np.float32], full: ResolvedSettings, rate: int) -> None:
     """Find clicks in one channel and draw a smooth curve over each, in place.
 
     A click jumps: the second difference of the wave is many times what it is round it. Music does
@@ -138,7 +140,7 @@ def _times(strength: float | NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(30.0 * (5 / 30) ** (strength / 100))
 
 
-def _clicks_picture(full: Full, _draw: int, _context: Context) -> Portrait:
+def _clicks_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
     """What is left of a jump that is so many times what is round it."""
     x = np.geomspace(1, 100, POINTS)
     kept = np.where(x > _times(full.number("strength")), 0.0, 100.0)

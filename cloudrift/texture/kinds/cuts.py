@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.wrap import Spectrum
-from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
 from cloudrift.texture.process import Linear
@@ -12,7 +12,9 @@ from cloudrift.texture.process import Linear
 LOW_OFF_HZ, HIGH_OFF_HZ = 20.0, 20_000.0
 
 
-def _through(spectrum: Spectrum, full: Full, _draw: int, context: Context, length: int) -> Spectrum:
+def _through(
+    spectrum: Spectrum, full: ResolvedSettings, _draw: int, context: Context, length: int
+) -> Spectrum:
     """Butterworth, evaluated as the analogue prototype, so that nothing is bent near the top.
 
     A filter of order 2 m is m resonant pairs, 1 / (1 - x^2 + 2 i z x), with x the frequency over
@@ -43,20 +45,20 @@ def _multiply_pairs(
         total *= pair
 
 
-def _damping(full: Full) -> NDArray[np.float64]:
+def _damping(full: ResolvedSettings) -> NDArray[np.float64]:
     """The damping of each resonant pair, the least damped first."""
     order = round(full.number("slope_db") / 6)
     return np.asarray(np.sin(np.pi / (2 * order) * np.arange(1, order, 2)))
 
 
-def _ring_s(full: Full, _context: Context) -> float:
+def _ring_s(full: ResolvedSettings, _context: Context) -> float:
     """How long the least damped pair takes to fall by 90 dB."""
     low, high = full.number("low_cut_hz"), full.number("high_cut_hz")
     slowest = min(low if low > LOW_OFF_HZ else high, high)
     return float(10.4 / (2 * np.pi * slowest * _damping(full)[0])) + 0.005
 
 
-def _says(full: Full) -> str:
+def _says(full: ResolvedSettings) -> str:
     low, high = full.number("low_cut_hz"), full.number("high_cut_hz")
     parts = []
     if low > LOW_OFF_HZ:

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.wrap import BLOCK, Spectrum, filter_circular, shaped_oversampled
-from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.curves import SHAPES, band_edge
 from cloudrift.texture.kind import Kind
@@ -28,7 +28,7 @@ REACH = BLOCK  # frames: the slowest is what takes a steady offset away
 OFFSET_HZ = 8.0
 
 
-def _driven(audio: Stereo, full: Full, curve: str, rate: int) -> Stereo:
+def _driven(audio: Stereo, full: ResolvedSettings, curve: str, rate: int) -> Stereo:
     """Drive, lean to one side, bend; half of the gain is given back, and no offset is left."""
     drive_db = full.number("drive_db")
     gain = np.float32(to_gain(drive_db))
@@ -53,7 +53,7 @@ def _no_offset(rate: int, spectrum: Spectrum, length: int) -> Spectrum:
     return spectrum * (slow / (1 + slow)).astype(np.complex64)
 
 
-def _picture(curve: str, full: Full, *, whole: bool = False) -> Portrait:
+def _picture(curve: str, full: ResolvedSettings, *, whole: bool = False) -> Portrait:
     """What comes out for each level that goes in, a moment of a wave at a time.
 
     ``whole``: all of the gain is given back, as a tape does.
@@ -86,11 +86,11 @@ def _kind(
     drive_db: float,
     most_db: float = 24,
 ) -> Kind:
-    def process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+    def process(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
         return _driven(audio, full, curve, context.rate)
 
     def stretch(
-        audio: Looped, full: Full, _draw: int, context: Context, start: int, count: int
+        audio: Looped, full: ResolvedSettings, _draw: int, context: Context, start: int, count: int
     ) -> Stereo:
         piece = np.array(slice_wrapped(audio, start - REACH, count + 2 * REACH))
         return _driven(piece, full, curve, context.rate)[:, REACH : REACH + count]
@@ -149,7 +149,7 @@ SPEEDS = {"slow": (9.0, 55.0, 7.0), "middle": (6.0, 75.0, 3.5), "fast": (3.0, 11
 TAPE_RING_S = 0.12
 
 
-def _tape(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+def _tape(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
     """Highs are raised onto the tape and lowered off it, so that they bend first."""
     rate, (more_db, bump_hz, loss_db) = context.rate, SPEEDS[full.word("speed")]
     drive_db = full.number("drive_db")

@@ -5,9 +5,9 @@ from numpy.typing import NDArray
 
 from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo, to_gain
-from cloudrift.audio.loudness import peaks_between, true_peak_db
+from cloudrift.audio.loudness import intersample_peaks, true_peak_db
 from cloudrift.audio.wrap import LONGEST_BLOCK_RING, Spectrum, filter_circular, fold
-from cloudrift.ground.settings import Field, Full, SettingsSpec, percent
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec, percent
 from cloudrift.ground.words import number
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
@@ -52,7 +52,7 @@ def _level_db(
     return np.interp(at, np.arange(-1, count + 1), around).astype(np.float32)
 
 
-def _compressor(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+def _compressor(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
     """Gain from the level: above the threshold it rises by a ratio only."""
     level_db = _level_db(audio, full.number("attack_ms"), full.number("release_ms"), context)
     less = reduction_db(level_db, full)
@@ -63,7 +63,7 @@ def _gain(db: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.exp(db * np.float32(np.log(10) / 20))
 
 
-def reduction_db(level_db: NDArray[np.float32], full: Full) -> NDArray[np.float32]:
+def reduction_db(level_db: NDArray[np.float32], full: ResolvedSettings) -> NDArray[np.float32]:
     """Return by how many dB a compressor turns down what has such a level."""
     over = level_db - np.float32(full.number("threshold_db"))
     knee = np.float32(max(full.number("knee_db"), 1e-6))
@@ -71,7 +71,7 @@ def reduction_db(level_db: NDArray[np.float32], full: Full) -> NDArray[np.float3
     return np.where(over > knee / 2, over, soft) * np.float32(1 - 1 / full.number("ratio"))
 
 
-def _compressor_picture(full: Full, _draw: int, _context: Context) -> Portrait:
+def _compressor_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
     gain = full.number("gain_db")
     return level_out(lambda x: x + gain - reduction_db(x.astype(np.float32), full))
 
@@ -139,7 +139,7 @@ COMPRESSOR = Kind(
 # --- limiter --------------------------------------------------------------------------------------
 
 
-def _limiter(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+def _limiter(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
     """Gain that is down before a peak comes: a smallest value over a window, then its mean.
 
     Peaks are looked for at four times the rate, so that none between samples is missed; going
@@ -150,7 +150,7 @@ def _limiter(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     ceiling = to_gain(full.number("ceiling_db"))
     pushed = audio * np.float32(to_gain(full.number("push_db")))
     n = pushed.shape[1]
-    peak = peaks_between(pushed, above=0.4 * ceiling, period=context.loop_frames)
+    peak = intersample_peaks(pushed, above=0.4 * ceiling, period=context.loop_frames)
     needed = np.minimum(1.0, MARGIN * ceiling / np.maximum(peak, QUIET))
     half = max(2, int(full.number("release_ms") * 1e-3 * context.rate / 4))
     half = min(half, max(2, (n - 1) // 4))
@@ -168,7 +168,7 @@ def _limiter(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
 MARGIN = 0.995  # of the ceiling: what is aimed at
 
 
-def _limiter_picture(full: Full, _draw: int, _context: Context) -> Portrait:
+def _limiter_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
     push, ceiling = full.number("push_db"), full.number("ceiling_db")
     return level_out(lambda x: np.minimum(x + push, ceiling))
 
@@ -226,7 +226,7 @@ def _three(audio: Stereo, low_hz: float, high_hz: float, rate: int) -> tuple[Ste
     return low, rest - low, audio - rest
 
 
-def _squash(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+def _squash(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
     """Each band towards one level: what is louder is turned down, what is softer is raised."""
     speed = full.number("speed_ms")
     out = np.zeros_like(audio)
@@ -240,7 +240,7 @@ def _squash(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
     return out
 
 
-def squash_db(level_db: NDArray[np.float32], full: Full) -> NDArray[np.float32]:
+def squash_db(level_db: NDArray[np.float32], full: ResolvedSettings) -> NDArray[np.float32]:
     """Return by how many dB a band of such a level is raised (or lowered: negative)."""
     # A band holds less than the whole; the aim is that of a third of pink noise.
     away = np.float32(full.number("aim_db") - 4.8) - level_db
@@ -254,7 +254,7 @@ def _band_gain(name: str) -> Field:
     )
 
 
-def _squash_picture(full: Full, _draw: int, _context: Context) -> Portrait:
+def _squash_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
     return level_out(lambda x: x + squash_db(x.astype(np.float32), full))
 
 

@@ -6,8 +6,8 @@ from numpy.typing import NDArray
 from cloudrift.audio import quick
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.wrap import Spectrum, read_displaced
-from cloudrift.ground.lru import kept
-from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec
+from cloudrift.ground.lru import memoize
+from cloudrift.ground.settings import Field, ResolvedSettings, Settings, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.curves import saturate
 from cloudrift.texture.kind import Kind, decay_of
@@ -22,14 +22,16 @@ LONGEST_LEAD = 2  # loops: behind that all repeats at once are quicker
 ACROSS, BESIDE = "side to side", "in its place"
 
 
-def _delay_frames(full: Full, tempo: float, rate: int) -> int:
+def _delay_frames(full: ResolvedSettings, tempo: float, rate: int) -> int:
     return max(1, round(seconds_of(full.word("time"), tempo) * rate))
 
 
 _OF_REPEATS = ("dark_hz", "feedback", "thin_hz", "time", "way", "width")
 
 
-def _through(spectrum: Spectrum, full: Full, _draw: int, context: Context, length: int) -> Spectrum:
+def _through(
+    spectrum: Spectrum, full: ResolvedSettings, _draw: int, context: Context, length: int
+) -> Spectrum:
     settings = tuple((name, full[name]) for name in _OF_REPEATS)  # a tape echo has more
     response = _response(settings, context.tempo, context.rate, length)
     if full.word("way") == BESIDE:
@@ -38,10 +40,10 @@ def _through(spectrum: Spectrum, full: Full, _draw: int, context: Context, lengt
     return np.asarray(middle * response, np.complex64)
 
 
-@kept
+@memoize
 def _response(settings: Settings, tempo: float, rate: int, length: int) -> NDArray[np.complex64]:
     """All repeats at once: a geometric series of one repeat's response, (1 or 2, bins)."""
-    full = Full(dict(settings))
+    full = ResolvedSettings(dict(settings))
     bins = np.arange(length // 2 + 1)
     frames = _delay_frames(full, tempo, rate)
     once = _turned((bins * frames) % length, length)
@@ -61,13 +63,13 @@ def _response(settings: Settings, tempo: float, rate: int, length: int) -> NDArr
     return np.asarray(sides * np.float32(np.sqrt(2)), np.complex64)
 
 
-def _poles(full: Full, rate: int) -> tuple[float, float]:
+def _poles(full: ResolvedSettings, rate: int) -> tuple[float, float]:
     """One pole each: what a repeat loses above, and below."""
     dark = np.exp(-2 * np.pi * min(full.number("dark_hz") / rate, 0.49))
     return float(dark), float(np.exp(-2 * np.pi * full.number("thin_hz") / rate))
 
 
-def _repeated(audio: Stereo, full: Full, context: Context) -> Stereo | None:
+def _repeated(audio: Stereo, full: ResolvedSettings, context: Context) -> Stereo | None:
     """All repeats, one after another, where that is compiled and they die away soon enough."""
     frames = _delay_frames(full, context.tempo, context.rate)
     feedback = full.number("feedback") / 100
@@ -93,19 +95,19 @@ def _turned(places: NDArray[np.int64], length: int) -> NDArray[np.complex64]:
     return np.conjugate(out, out=out)
 
 
-def _tail_s(full: Full, tempo: float) -> float:
+def _tail_s(full: ResolvedSettings, tempo: float) -> float:
     feedback = max(full.number("feedback") / 100, 1e-3)
     repeats = 1 + SILENT_DB / max(0.1, -20 * np.log10(feedback))
     return float(min(30.0, repeats * seconds_of(full.word("time"), tempo)))
 
 
-def _says(full: Full) -> str:
+def _says(full: ResolvedSettings) -> str:
     feedback = max(full.number("feedback") / 100, 1e-3)
     count = max(1, round(1 + 24 / max(0.1, -20 * np.log10(feedback))))
     return f"about {count} repeats every {full.word('time')}, {full.word('way')}"
 
 
-def _ring_s(full: Full, context: Context) -> float:
+def _ring_s(full: ResolvedSettings, context: Context) -> float:
     return 1.8 * _tail_s(full, context.tempo) + 0.05
 
 
@@ -154,7 +156,7 @@ ECHO = Kind(
 # --- tape echo ------------------------------------------------------------------------------------
 
 
-def _tape_echo(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+def _tape_echo(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
     """The same repeats off a tape: its speed strays, and what is loud is rounded."""
     out = _LINEAR.lay(audio, full, draw, context)
     cents = {"wow": full.number("drift_cents"), "flutter": full.number("drift_cents") / 5}

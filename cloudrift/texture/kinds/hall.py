@@ -16,9 +16,9 @@ from cloudrift.audio.wrap import (
     read_splined,
     splined,
 )
-from cloudrift.ground.draws import stream
-from cloudrift.ground.lru import kept
-from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.lru import memoize
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind, decay_of
 from cloudrift.texture.kinds.cuts import HIGH_OFF_HZ
@@ -34,16 +34,16 @@ DRIFT_HZ = (0.15, 1.1)
 LENGTH_TIMES = 1.15  # the response is kept until -69 dB
 
 
-def band_decay_s(full: Full, hz: float) -> float:
+def band_decay_s(full: ResolvedSettings, hz: float) -> float:
     """Return the decay time (T60) of an octave band: air and walls take the highs first."""
     damping = full.number("damping") / 100
     return full.number("decay_s") / (1 + damping * (hz / 3000) ** 0.8 * 1.4)
 
 
-@kept
+@memoize
 def _banded_noise(draw: int, frames: int, rate: int, *, worn: bool) -> NDArray[np.float32]:
     """Noise in octave bands whose sum is flat: (bands, 2, frames); ``worn``: of few impulses."""
-    rng = stream(draw, "hall", rate)
+    rng = rng_for(draw, "hall", rate)
     noise = rng.standard_normal((2, frames), np.float32)
     if worn:
         noise *= rng.random((2, frames)) < WORN_PER_S / rate
@@ -71,12 +71,12 @@ class Walls(NamedTuple):
     worn: bool = False  # heard as through an early, worn-out box: few answers, and a body's tone
 
 
-@kept
+@memoize
 def _impulse(
     walls: Walls, settings: tuple[tuple[str, float], ...], draw: int, rate: int
 ) -> NDArray[np.float32]:
     """The space's response, (2, frames), as loud on average as what goes in."""
-    full = Full(dict(settings))
+    full = ResolvedSettings(dict(settings))
     frames = int(full.number("decay_s") * LENGTH_TIMES * rate)
     # Noise is drawn in a few lengths, so that dragging the decay keeps the same hall.
     size = 1 << max(15, int(np.ceil(np.log2(frames))))
@@ -89,7 +89,7 @@ def _impulse(
     out *= 1 - np.exp(-t / np.float32(size_s))  # a larger hall answers later and thickens slowly
     fall = frames // 8
     out[:, -fall:] *= np.linspace(1, 0, fall, dtype=np.float32)
-    rng = stream(draw, f"{walls.name} early")
+    rng = rng_for(draw, f"{walls.name} early")
     for _ in range(walls.early):
         at = int(rng.uniform(0.15, 1.0) * size_s * 1.6 * rate) + 8
         if at < frames:
@@ -99,12 +99,12 @@ def _impulse(
     return np.pad(out, ((0, 0), (delay, 0)))
 
 
-@kept
+@memoize
 def _sides(
     walls: Walls, settings: tuple[tuple[str, float], ...], draw: int, rate: int, length: int
 ) -> NDArray[np.complex64]:
     """The hall's left and right as spectra, (2, bins)."""
-    full = Full(dict(settings))
+    full = ResolvedSettings(dict(settings))
     h = sf.rfft(fold(_impulse(walls, settings, draw, rate), length))
     hz = np.fft.rfftfreq(length, 1 / rate).astype(np.float32)
     under = np.square(np.float32(full.number("low_cut_hz")) / np.maximum(hz, np.float32(0.1)))
@@ -126,7 +126,12 @@ def _sides(
 
 
 def _through(
-    walls: Walls, spectrum: Spectrum, full: Full, draw: int, context: Context, length: int
+    walls: Walls,
+    spectrum: Spectrum,
+    full: ResolvedSettings,
+    draw: int,
+    context: Context,
+    length: int,
 ) -> Spectrum:
     """Each side of the hall hears both sides of the input, its own more."""
     settings = tuple(sorted((k, float(v)) for k, v in full.items()))  # numbers only
@@ -141,11 +146,11 @@ def _through(
     return out
 
 
-def _ring_s(full: Full, _where: object) -> float:
+def _ring_s(full: ResolvedSettings, _where: object) -> float:
     return full.number("decay_s") * LENGTH_TIMES + full.number("pre_delay_ms") * 1e-3
 
 
-def _says(full: Full) -> str:
+def _says(full: ResolvedSettings) -> str:
     high = band_decay_s(full, 8000)
     return f"rings {full.number('decay_s'):.1f} s in the middle, {high:.1f} s at 8 kHz"
 
@@ -278,29 +283,29 @@ _STILL = _space(
 )
 
 
-@kept
+@memoize
 def _drift(draw: int, frames: int, rate: int) -> NDArray[np.float32]:
     """How far left and right stray, in frames for a speed that strays by 1 at most: (2, frames)."""
     slow, quick = (hz * frames / rate for hz in DRIFT_HZ)
     return np.stack(
         [
-            displaced_by(circular_noise(stream(draw, "cloud", side), frames, slow, quick))
+            displaced_by(circular_noise(rng_for(draw, "cloud", side), frames, slow, quick))
             for side in range(2)
         ]
     )
 
 
-def drift_of(full: Full, draw: int, context: Context) -> NDArray[np.float32]:
+def drift_of(full: ResolvedSettings, draw: int, context: Context) -> NDArray[np.float32]:
     """Return how far left and right are read from their place, in frames: (2, loop frames)."""
     speed = cents_to_speed(full.number("drift_cents"))
     return _drift(draw, context.loop_frames, context.rate) * speed
 
 
-def _cloud(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+def _cloud(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
     """The space, whose sides drift in pitch each on its own."""
     linear = _STILL.linear
     assert linear is not None
-    still = Full({k: v for k, v in full.items() if k != "drift_cents"})
+    still = ResolvedSettings({k: v for k, v in full.items() if k != "drift_cents"})
     out = linear.lay(audio, still, draw, context)
     if full.number("drift_cents") == 0:
         return out
@@ -308,7 +313,7 @@ def _cloud(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
     return np.concatenate([read_splined(spline[i : i + 1], away[i]) for i in range(2)])
 
 
-def _drift_picture(full: Full, draw: int, context: Context) -> Portrait:
+def _drift_picture(full: ResolvedSettings, draw: int, context: Context) -> Portrait:
     return straying([*drift_of(full, draw, context)], context)
 
 

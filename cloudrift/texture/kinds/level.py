@@ -4,7 +4,7 @@ import numpy as np
 
 from cloudrift.audio.buffers import to_gain
 from cloudrift.audio.wrap import Spectrum
-from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 from cloudrift.ground.words import number
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
@@ -13,7 +13,9 @@ from cloudrift.texture.process import Linear
 MONO_OFF_HZ = 20.0
 
 
-def _place(spectrum: Spectrum, full: Full, _draw: int, context: Context, length: int) -> Spectrum:
+def _place(
+    spectrum: Spectrum, full: ResolvedSettings, _draw: int, context: Context, length: int
+) -> Spectrum:
     """Gain, width, a middle below a frequency, balance: all of it a matrix by frequency."""
     gain = np.float32(to_gain(full.number("gain_db")))
     width = np.full(spectrum.shape[-1], full.number("width") / 100, np.float32)
@@ -30,7 +32,7 @@ def _place(spectrum: Spectrum, full: Full, _draw: int, context: Context, length:
     return np.stack([(middle + side) * left, (middle - side) * right])
 
 
-def _place_says(full: Full) -> str:
+def _place_says(full: ResolvedSettings) -> str:
     parts = []
     if full.number("gain_db"):
         parts.append(f"{number(full.number('gain_db'), '+.1f')} dB")

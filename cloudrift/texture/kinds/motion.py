@@ -6,7 +6,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.ground.settings import Field, Full, SettingsSpec, percent
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec, percent
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
 from cloudrift.texture.periods import (
@@ -48,12 +48,12 @@ def _both(gain: NDArray[np.float64]) -> Gains:
 # --- level over time ------------------------------------------------------------------------------
 
 
-def _tremolo(full: Full, context: Context, at: Moments) -> Gains:
+def _tremolo(full: ResolvedSettings, context: Context, at: Moments) -> Gains:
     wave = 0.5 + 0.5 * np.cos(2 * np.pi * phase(turns(full.word("rate"), context), context, at))
     return _both(1 - full.number("depth") / 100 * (1 - wave))
 
 
-def _auto_pan(full: Full, context: Context, at: Moments) -> Gains:
+def _auto_pan(full: ResolvedSettings, context: Context, at: Moments) -> Gains:
     """A balance: the side one moves towards stays as it is."""
     place = np.sin(2 * np.pi * phase(turns(full.word("rate"), context), context, at))
     place *= full.number("depth") / 100
@@ -62,7 +62,7 @@ def _auto_pan(full: Full, context: Context, at: Moments) -> Gains:
     return np.stack([left, right]).astype(np.float32)
 
 
-def _pump(full: Full, context: Context, at: Moments) -> Gains:
+def _pump(full: ResolvedSettings, context: Context, at: Moments) -> Gains:
     """A dip on every beat: down at once (5 ms), held, and up again along a curve."""
     count = turns(full.word("rate"), context)
     place, hold = phase(count, context, at), full.number("hold") / 100
@@ -73,7 +73,7 @@ def _pump(full: Full, context: Context, at: Moments) -> Gains:
     return _both(1 - full.number("depth") / 100 * (1 - np.maximum(rise, down)))
 
 
-def _gate(full: Full, context: Context, at: Moments) -> Gains:
+def _gate(full: ResolvedSettings, context: Context, at: Moments) -> Gains:
     """Steps that are open or shut; over each edge the level goes softly from one to the next."""
     steps = turns(full.word("rate"), context)
     pattern = PATTERNS[full.word("pattern")]
@@ -88,14 +88,16 @@ def _gate(full: Full, context: Context, at: Moments) -> Gains:
     return _both(1 - full.number("depth") / 100 * (1 - level))
 
 
-def _width_move(full: Full, context: Context, at: Moments) -> Gains:
+def _width_move(full: ResolvedSettings, context: Context, at: Moments) -> Gains:
     wave = 0.5 - 0.5 * np.cos(2 * np.pi * phase(turns(full.word("rate"), context), context, at))
     least, most = full.number("least") / 100, full.number("most") / 100
     side = least + (most - least) * wave
     return np.stack([np.ones_like(side), side]).astype(np.float32)
 
 
-def _level_picture(process: Process, full: Full, draw: int, context: Context) -> Portrait:
+def _level_picture(
+    process: Process, full: ResolvedSettings, draw: int, context: Context
+) -> Portrait:
     """The level left and right over the loop."""
     out = process(np.ones((2, context.loop_frames), np.float32), full, draw, context)
     beats = shown_beats(full.word("rate"), context)
@@ -113,7 +115,9 @@ def _level_picture(process: Process, full: Full, draw: int, context: Context) ->
     )
 
 
-def _width_picture(process: Process, full: Full, draw: int, context: Context) -> Portrait:
+def _width_picture(
+    process: Process, full: ResolvedSettings, draw: int, context: Context
+) -> Portrait:
     """How wide it is over the loop."""
     sides = np.array([[1], [-1]], np.float32) * np.ones(context.loop_frames, np.float32)
     beats = shown_beats(full.word("rate"), context)
@@ -128,9 +132,9 @@ def _kind(
     label: str,
     about: str,
     spec: tuple[Field, ...],
-    says: Callable[[Full], str],
+    says: Callable[[ResolvedSettings], str],
     moved: tuple[Process, Near],
-    picture: Callable[[Process, Full, int, Context], Portrait] = _level_picture,
+    picture: Callable[[Process, ResolvedSettings, int, Context], Portrait] = _level_picture,
 ) -> Kind:
     process, near = moved
     return Kind(

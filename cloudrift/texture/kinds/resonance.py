@@ -4,8 +4,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.wrap import Spectrum
-from cloudrift.ground.lru import kept
-from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.lru import memoize
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
 from cloudrift.texture.process import Linear
@@ -24,7 +24,7 @@ def tuned_hz(key: Key, which: str, octave: int, octaves: int) -> tuple[float, ..
     return tuple(440.0 * 2 ** ((m - 69) / 12) for m in sorted(midi))
 
 
-@kept
+@memoize
 def _response(
     tones_hz: tuple[float, ...], ring_s: float, bright: float, rate: int, length: int
 ) -> NDArray[np.complex64]:
@@ -38,7 +38,9 @@ def _response(
     return np.asarray(out, np.complex64)
 
 
-def _through(spectrum: Spectrum, full: Full, _draw: int, context: Context, length: int) -> Spectrum:
+def _through(
+    spectrum: Spectrum, full: ResolvedSettings, _draw: int, context: Context, length: int
+) -> Spectrum:
     tones = tuned_hz(
         context.key, full.word("tones"), round(full.number("octave")), round(full.number("octaves"))
     )

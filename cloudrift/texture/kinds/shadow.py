@@ -3,7 +3,7 @@
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo
-from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
 from cloudrift.texture.kinds.hall import HALL
@@ -20,7 +20,7 @@ INTERVALS = {
 }
 
 
-def _shadow(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+def _shadow(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
     """The sound with its shadow beside it; blend says how much of that."""
     return audio + held(audio, INTERVALS[full.word("interval")], context)
 
@@ -49,7 +49,7 @@ SHADOW = Kind(
 )
 
 
-def _ghost(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+def _ghost(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
     """A hall backward: what is heard swells up before each note instead of ringing after it."""
     linear = HALL.linear
     assert linear is not None
@@ -58,7 +58,7 @@ def _ghost(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
     return turned[:, ::-1].copy()
 
 
-def _ghost_picture(full: Full, _draw: int, _context: Context) -> Portrait:
+def _ghost_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
     """The hall's decay the other way round."""
     seconds = full.number("decay_s")
     x = np.linspace(-seconds, 0.2, POINTS)

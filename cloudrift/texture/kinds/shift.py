@@ -6,7 +6,7 @@ from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.resample import resample_circular, shift_held
 from cloudrift.audio.stretch import LEAD_S, pitch_shifted
-from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
 from cloudrift.texture.picture import moved
@@ -14,16 +14,16 @@ from cloudrift.texture.picture import moved
 HOLD, TAPE = "hold", "tape"
 
 
-def semitones_of(full: Full) -> float:
+def semitones_of(full: ResolvedSettings) -> float:
     """Return by how many semitones it shifts."""
     return full.number("semitones") + full.number("cents") / 100
 
 
-def _ratio(full: Full) -> float:
+def _ratio(full: ResolvedSettings) -> float:
     return 2.0 ** (-semitones_of(full) / 12) if full.word("way") == TAPE else 1.0
 
 
-def _process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+def _process(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
     if full.word("way") == TAPE:
         return resample_circular(audio, context.stretched(_ratio(full)).frames)
     return held(audio, semitones_of(full), context)
@@ -43,7 +43,9 @@ def held(audio: Stereo, semitones: float, context: Context) -> Stereo:
     return context.tiled(shift_held(turn, semitones, context.rate, joins=context.cuts))
 
 
-def _rough(audio: Looped, full: Full, context: Context, start: int, count: int) -> Stereo | None:
+def _rough(
+    audio: Looped, full: ResolvedSettings, context: Context, start: int, count: int
+) -> Stereo | None:
     """Some frames with the length held: their phases differ from those of the whole."""
     if full.word("way") == TAPE:
         return None
@@ -52,7 +54,7 @@ def _rough(audio: Looped, full: Full, context: Context, start: int, count: int) 
     return pitch_shifted(piece, semitones_of(full), context.rate)[:, lead : lead + count]
 
 
-def _says(full: Full) -> str:
+def _says(full: ResolvedSettings) -> str:
     semitones = semitones_of(full)
     if semitones == 0:
         return "no shift yet"

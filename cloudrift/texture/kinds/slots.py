@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.wrap import filter_circular, read_stretch
-from cloudrift.ground.lru import kept
-from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.lru import memoize
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
 from cloudrift.texture.kinds.windows import Curve, edges_of, into_of, joined
@@ -54,11 +54,11 @@ def shape_of(what: str, points: int) -> tuple[NDArray[np.float64], float]:
     return level, 0.4 if what == NARROW else 1.0
 
 
-def _pattern(full: Full) -> tuple[str, ...]:
+def _pattern(full: ResolvedSettings) -> tuple[str, ...]:
     return tuple(full.word(name) for name in SLOT_NAMES)
 
 
-@kept
+@memoize
 def _course(value: str, pattern: tuple[str, ...], context: Context) -> tuple[Curve, Curve, Curve]:
     """How far away from each frame is what is heard there, at which level; and what the slot does.
 
@@ -109,12 +109,12 @@ def _edges_that_differ(
     return np.where(into < sizes - into, np.repeat(before, lengths), np.repeat(behind, lengths))
 
 
-def _slots(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+def _slots(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
     return _stretch(audio, full, draw, context, 0, audio.shape[1])
 
 
 def _stretch(
-    audio: Looped, full: Full, _draw: int, context: Context, start: int, count: int
+    audio: Looped, full: ResolvedSettings, _draw: int, context: Context, start: int, count: int
 ) -> Stereo:
     away, level, does = (
         slice_wrapped(curve, start, count)
@@ -137,7 +137,7 @@ def _stretch(
     return np.asarray(out * level, np.float32)
 
 
-def _reach(full: Full, _draw: int, context: Context) -> int:
+def _reach(full: ResolvedSettings, _draw: int, context: Context) -> int:
     longest = int(np.diff(edges_of(full.word("slot"), context)).max())
     return longest + int(RING_S * context.rate) + 8
 
@@ -168,12 +168,12 @@ def _through(
     return filter_circular(audio, filtered, int(RING_S * rate))
 
 
-def _says(full: Full) -> str:
+def _says(full: ResolvedSettings) -> str:
     parts = [f"{i + 1} {what}" for i, what in enumerate(_pattern(full)) if what != AS_IT_IS]
     return f"of {COUNT} slots of {full.word('slot')}: {', '.join(parts) or 'all as they are'}"
 
 
-def _picture(full: Full, _draw: int, context: Context) -> Portrait:
+def _picture(full: ResolvedSettings, _draw: int, context: Context) -> Portrait:
     away, _level, _does = _course(full.word("slot"), _pattern(full), context)
     heard = (np.arange(context.loop_frames) + away) % context.loop_frames
     return moments([heard], shown_beats("1/1", context), context)

@@ -6,9 +6,9 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.looped import Looped
 from cloudrift.audio.wrap import read_splined, read_stretch, splined
-from cloudrift.ground.draws import stream
-from cloudrift.ground.lru import kept
-from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec, percent
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.lru import memoize
+from cloudrift.ground.settings import Field, ResolvedSettings, Settings, SettingsSpec, percent
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
 from cloudrift.texture.periods import Moments, all_of, stretch_of
@@ -27,7 +27,7 @@ PITCHES = {
 Courses = tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]
 
 
-def courses_of(full: Full, draw: int, context: Context, at: Moments) -> Courses:
+def courses_of(full: ResolvedSettings, draw: int, context: Context, at: Moments) -> Courses:
     """Return how far back each stream reads (frames), and its level left and right.
 
     They are (streams, moments) each. A whole number of grains fills the loop. A grain at another
@@ -35,7 +35,7 @@ def courses_of(full: Full, draw: int, context: Context, at: Moments) -> Courses:
     """
     n, rate = context.loop_frames, context.rate
     count = max(1, round(n / (full.number("grain_ms") * 1e-3 * rate)))
-    rng = stream(draw, "smear", count)
+    rng = rng_for(draw, "smear", count)
     grain, width = n / count, full.number("width") / 100
     reach = full.number("reach_ms") * 1e-3 * rate
     away = np.empty((STREAMS, len(at)), np.float32)
@@ -56,12 +56,12 @@ def courses_of(full: Full, draw: int, context: Context, at: Moments) -> Courses:
     return away, sides[0], sides[1]
 
 
-@kept
+@memoize
 def _whole(settings: Settings, draw: int, context: Context) -> Courses:
-    return courses_of(Full(dict(settings)), draw, context, all_of(context))
+    return courses_of(ResolvedSettings(dict(settings)), draw, context, all_of(context))
 
 
-def _smear(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+def _smear(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
     away, left, right = _whole(tuple(full.items()), draw, context)
     spline, out = splined(audio), np.zeros_like(audio)
     for k in range(STREAMS):
@@ -70,7 +70,7 @@ def _smear(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
 
 
 def _stretch(
-    audio: Looped, full: Full, draw: int, context: Context, start: int, count: int
+    audio: Looped, full: ResolvedSettings, draw: int, context: Context, start: int, count: int
 ) -> Stereo:
     away, left, right = courses_of(full, draw, context, stretch_of(context, start, count))
     out = np.zeros((2, count), np.float32)
@@ -79,12 +79,12 @@ def _stretch(
     return out
 
 
-def _reach(full: Full, _draw: int, context: Context) -> int:
+def _reach(full: ResolvedSettings, _draw: int, context: Context) -> int:
     longest = full.number("reach_ms") + 2 * full.number("grain_ms")
     return int(longest * 1e-3 * context.rate) + 64
 
 
-def _picture(full: Full, draw: int, context: Context) -> Portrait:
+def _picture(full: ResolvedSettings, draw: int, context: Context) -> Portrait:
     away, _, _ = courses_of(full, draw, context, all_of(context))
     beats = min(beats_of(context), BEATS_SHOWN)
     return moments(list(np.arange(context.loop_frames) + away), beats, context)

@@ -4,8 +4,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.wrap import Spectrum
-from cloudrift.ground.lru import kept
-from cloudrift.ground.settings import Field, Full, SettingsSpec, hz_text, percent
+from cloudrift.ground.lru import memoize
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec, hz_text, percent
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind, decay_of
 from cloudrift.texture.process import Linear
@@ -16,17 +16,17 @@ SLOWED = 1.3  # at the edge a return takes so much longer again
 LEAST_EDGE_HZ = 1500.0
 
 
-def decay_at_s(full: Full, hz: float) -> float:
+def decay_at_s(full: ResolvedSettings, hz: float) -> float:
     """Return the decay time (T60) at a frequency."""
     return full.number("decay_s") / (1 + full.number("damping") / 100 * (hz / 2500))
 
 
-@kept
+@memoize
 def _response(
     settings: tuple[tuple[str, float], ...], rate: int, length: int
 ) -> NDArray[np.complex64]:
     """Left and right as spectra, (2, bins): of each spring, the sum of all returns."""
-    full = Full(dict(settings))
+    full = ResolvedSettings(dict(settings))
     hz = np.fft.rfftfreq(length, 1 / rate)
     edge = max(full.number("high_cut_hz"), LEAST_EDGE_HZ)
     decay = full.number("decay_s") / (1 + full.number("damping") / 100 * (hz / 2500))
@@ -58,13 +58,15 @@ def _response(
     return (sides / np.sqrt((np.abs(sides) ** 2).mean())).astype(np.complex64)
 
 
-def _through(spectrum: Spectrum, full: Full, _draw: int, context: Context, length: int) -> Spectrum:
+def _through(
+    spectrum: Spectrum, full: ResolvedSettings, _draw: int, context: Context, length: int
+) -> Spectrum:
     settings = tuple(sorted((k, float(v)) for k, v in full.items()))  # numbers only
     mono = (spectrum[0] + spectrum[1]) * np.float32(0.5**0.5)
     return np.asarray(mono * _response(settings, context.rate, length), np.complex64)
 
 
-def _ring_s(full: Full, _where: object) -> float:
+def _ring_s(full: ResolvedSettings, _where: object) -> float:
     return full.number("decay_s") * 1.2 + full.number("pre_delay_ms") * 1e-3 + 0.2
 
 

@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.looped import Looped
-from cloudrift.ground.draws import stream
-from cloudrift.ground.settings import Field, Full, SettingsSpec, hz_text, percent
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec, hz_text, percent
 from cloudrift.texture.context import Context
 from cloudrift.texture.frames import FRAME, Gain, filtered, filtered_stretch, hz_of, places
 from cloudrift.texture.kind import Kind
@@ -31,7 +31,7 @@ def course(
     if shape == "falling":
         return 1 - place
     if shape == "random":
-        rng = stream(draw, "sweep", count)
+        rng = rng_for(draw, "sweep", count)
         knots = rng.random(count)
         at = count * share
         low = at.astype(int) % count
@@ -44,7 +44,7 @@ def course(
 Shares = NDArray[np.float64]  # places in the loop, 0 to 1
 
 
-def _sweep(full: Full, draw: int, context: Context, at: Shares) -> Gain:
+def _sweep(full: ResolvedSettings, draw: int, context: Context, at: Shares) -> Gain:
     """A high cut that moves: each short frame is filtered at its own edge."""
     place = course(full.word("shape"), full.word("rate"), draw, context, at)
     low, high = full.number("low_hz"), full.number("high_hz")
@@ -57,7 +57,7 @@ def _sweep(full: Full, draw: int, context: Context, at: Shares) -> Gain:
 SWIRL_STAGES = 6
 
 
-def _swirl(full: Full, draw: int, context: Context, at: Shares) -> Gain:
+def _swirl(full: ResolvedSettings, draw: int, context: Context, at: Shares) -> Gain:
     """Notches that wander: the sound beside itself, turned in phase by a chain that moves.
 
     Each side is half a turn ahead of the other by as much as the width says.
@@ -75,15 +75,17 @@ def _swirl(full: Full, draw: int, context: Context, at: Shares) -> Gain:
     return np.stack(sides).astype(np.complex64)
 
 
-def _by_frames(gain_of: Callable[[Full, int, Context, Shares], Gain]) -> tuple[Process, Near]:
+def _by_frames(
+    gain_of: Callable[[ResolvedSettings, int, Context, Shares], Gain],
+) -> tuple[Process, Near]:
     """Return how a gain that moves over frequencies is laid on a sound, whole and in part."""
 
-    def process(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+    def process(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
         gain = gain_of(full, draw, context, places(context))
         return filtered(audio, context, lambda _: gain)
 
     def stretch(
-        audio: Looped, full: Full, draw: int, context: Context, start: int, count: int
+        audio: Looped, full: ResolvedSettings, draw: int, context: Context, start: int, count: int
     ) -> Stereo:
         return filtered_stretch(
             audio, context, lambda at: gain_of(full, draw, context, at), start, count
@@ -92,7 +94,7 @@ def _by_frames(gain_of: Callable[[Full, int, Context, Shares], Gain]) -> tuple[P
     return process, Near(process=stretch, reach=lambda _full, _draw, _context: FRAME)
 
 
-def _edge_picture(title: str, full: Full, draw: int, context: Context) -> Portrait:
+def _edge_picture(title: str, full: ResolvedSettings, draw: int, context: Context) -> Portrait:
     """Where a filter that moves is, over the loop."""
     beats = shown_beats(full.word("rate"), context)
     x = np.linspace(0, beats, POINTS, endpoint=False)

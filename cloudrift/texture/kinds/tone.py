@@ -6,14 +6,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from cloudrift.audio.wrap import Spectrum
-from cloudrift.ground.settings import Field, Full, SettingsSpec, hz_text
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec, hz_text
 from cloudrift.ground.words import number
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
 from cloudrift.texture.process import Linear
 
 PHASE_FROM = 0.38  # of the rate
-Response = Callable[[NDArray[np.float32], Full], NDArray[np.complex64]]  # at Hz (never 0)
+Response = Callable[
+    [NDArray[np.float32], ResolvedSettings], NDArray[np.complex64]
+]  # at Hz (never 0)
 
 
 def _field(
@@ -50,13 +52,13 @@ def linear_kind(
     about: str,
     fields: tuple[Field, ...],
     response: Response,
-    says: Callable[[Full], str],
-    ring_s: Callable[[Full], float],
+    says: Callable[[ResolvedSettings], str],
+    ring_s: Callable[[ResolvedSettings], float],
 ) -> Kind:
     """Return a kind that is one response for both sides, kept for the settings it was made for."""
 
     def through(
-        spectrum: Spectrum, full: Full, _draw: int, context: Context, length: int
+        spectrum: Spectrum, full: ResolvedSettings, _draw: int, context: Context, length: int
     ) -> Spectrum:
         hz = np.maximum(np.fft.rfftfreq(length, 1 / context.rate), 0.1).astype(np.float32)
         return np.asarray(spectrum * _ended(response(hz, full), hz, context.rate), np.complex64)
@@ -98,7 +100,7 @@ def _shelf(
 BELLS = (("low", 250.0), ("mid", 1000.0), ("high", 3500.0))
 
 
-def _equaliser(hz: NDArray[np.float32], full: Full) -> NDArray[np.complex64]:
+def _equaliser(hz: NDArray[np.float32], full: ResolvedSettings) -> NDArray[np.complex64]:
     out = np.ones(len(hz), np.complex64)
     for name, high in (("bass", False), ("treble", True)):
         gain = full.number(f"{name}_db")
@@ -127,7 +129,7 @@ def _q(name: str, label: str, default: float, high: float = 12) -> Field:
     )
 
 
-def _equaliser_says(full: Full) -> str:
+def _equaliser_says(full: ResolvedSettings) -> str:
     names = {"bass": "below", "low": "at", "mid": "at", "high": "at", "treble": "above"}
     parts = [
         f"{number(full.number(f'{name}_db'), '+.1f')} dB {where} "
@@ -166,7 +168,7 @@ EQUALISER = linear_kind(
 # --- others ---------------------------------------------------------------------------------------
 
 
-def _tilt(hz: NDArray[np.float32], full: Full) -> NDArray[np.complex64]:
+def _tilt(hz: NDArray[np.float32], full: ResolvedSettings) -> NDArray[np.complex64]:
     """So many dB an octave about a pivot: poles and zeros in turn, an octave from pair to pair."""
     slope, pivot = full.number("slope_db"), full.number("pivot_hz")
     apart = 2.0 ** (slope / (20 * np.log10(2)) / 2)  # half of what a pair parts, in ratios
@@ -198,7 +200,7 @@ TILT = linear_kind(
 )
 
 
-def _narrow(hz: NDArray[np.float32], full: Full) -> NDArray[np.complex64]:
+def _narrow(hz: NDArray[np.float32], full: ResolvedSettings) -> NDArray[np.complex64]:
     """A small speaker: a band with steep edges and a bump of its own."""
     middle, half = full.number("middle_hz"), 2 ** (full.number("octaves") / 2)
     low, high = middle / half, middle * half
@@ -231,7 +233,7 @@ VOWELS = {
 }
 
 
-def _vowel(hz: NDArray[np.float32], full: Full) -> NDArray[np.complex64]:
+def _vowel(hz: NDArray[np.float32], full: ResolvedSettings) -> NDArray[np.complex64]:
     one, other = VOWELS[full.word("vowel")], VOWELS[full.word("towards")]
     share, size = full.number("share") / 100, 2 ** (full.number("size_st") / 12)
     out = np.zeros(len(hz), np.complex64)

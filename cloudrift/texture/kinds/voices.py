@@ -6,8 +6,8 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.wrap import read_splined, read_stretch, splined
-from cloudrift.ground.lru import kept
-from cloudrift.ground.settings import Field, Full, Settings, SettingsSpec
+from cloudrift.ground.lru import memoize
+from cloudrift.ground.settings import Field, ResolvedSettings, Settings, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
 from cloudrift.texture.periods import Moments, all_of, phase, rate_field, stretch_of, turns
@@ -18,7 +18,7 @@ AT_ONCE = 16_384  # frames: what is added up stays near the processor
 Aways = NDArray[np.float32]  # (voices, moments): how far from its place each is read, in frames
 
 
-def chorus_away(full: Full, context: Context, at: Moments) -> Aways:
+def chorus_away(full: ResolvedSettings, context: Context, at: Moments) -> Aways:
     """Return how far back its four voices are read, in frames: (4, moments)."""
     count, depth = turns(full.word("rate"), context), full.number("depth_ms")
     out = []
@@ -30,12 +30,12 @@ def chorus_away(full: Full, context: Context, at: Moments) -> Aways:
     return np.asarray(out, np.float32)
 
 
-@kept
+@memoize
 def _whole(settings: Settings, context: Context) -> Aways:
-    return chorus_away(Full(dict(settings)), context, all_of(context))
+    return chorus_away(ResolvedSettings(dict(settings)), context, all_of(context))
 
 
-def _chorus(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+def _chorus(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
     spline = splined(audio)
     return _voices(*(read_splined(spline, away) for away in _whole(tuple(full.items()), context)))
 
@@ -54,13 +54,13 @@ def _voices(left_1: Stereo, right_1: Stereo, left_2: Stereo, right_2: Stereo) ->
 
 
 def _chorus_stretch(
-    audio: Looped, full: Full, _draw: int, context: Context, start: int, count: int
+    audio: Looped, full: ResolvedSettings, _draw: int, context: Context, start: int, count: int
 ) -> Stereo:
     aways = chorus_away(full, context, stretch_of(context, start, count))
     return _voices(*(read_stretch(audio, away, start) for away in aways))
 
 
-def _chorus_reach(full: Full, _draw: int, context: Context) -> int:
+def _chorus_reach(full: ResolvedSettings, _draw: int, context: Context) -> int:
     longest = full.number("delay_ms") + 2 * full.number("depth_ms")
     return int(longest * 1e-3 * context.rate) + 8
 
@@ -81,7 +81,7 @@ def _heads(cents: float, context: Context, at: Moments) -> tuple[Aways, Aways]:
     return np.asarray(away, np.float32), np.asarray(shares, np.float32)
 
 
-def _doubler(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+def _doubler(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
     cents = full.number("cents")
     if cents == 0:
         return audio.copy()
@@ -98,7 +98,7 @@ def _doubler(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
 
 
 def _doubler_stretch(
-    audio: Looped, full: Full, _draw: int, context: Context, start: int, count: int
+    audio: Looped, full: ResolvedSettings, _draw: int, context: Context, start: int, count: int
 ) -> Stereo:
     cents = full.number("cents")
     if cents == 0:
@@ -110,7 +110,7 @@ def _doubler_stretch(
     return np.stack(sides)
 
 
-def _chorus_picture(full: Full, _draw: int, context: Context) -> Portrait:
+def _chorus_picture(full: ResolvedSettings, _draw: int, context: Context) -> Portrait:
     beats = shown_beats(full.word("rate"), context)
     lines = [
         over_beats(-away / context.rate * 1e3, beats, context)
@@ -126,7 +126,7 @@ def _chorus_picture(full: Full, _draw: int, context: Context) -> Portrait:
     )
 
 
-def _doubler_picture(full: Full, _draw: int, _context: Context) -> Portrait:
+def _doubler_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
     apart = full.number("cents")
     return Portrait(
         title="pitch from left to right",

@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.looped import Looped, frames_at, slice_wrapped
 from cloudrift.audio.wrap import read_displaced, read_stretch
-from cloudrift.ground.lru import kept
-from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.lru import memoize
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 from cloudrift.notes.time import LONG_VALUES
 from cloudrift.texture.context import Context
 from cloudrift.texture.kind import Kind
@@ -45,35 +45,35 @@ def joined(into: NDArray[np.int64], sizes: NDArray[np.int64], rate: int) -> Curv
 # --- slow -----------------------------------------------------------------------------------------
 
 
-@kept
+@memoize
 def _slow_course(value: str, speed: int, context: Context) -> tuple[Curve, Curve]:
     into, sizes = into_of(edges_of(value, context))
     away = -(into * (1 - 1 / speed)).astype(np.float32)
     return away, joined(into, sizes, context.rate)
 
 
-def _course(full: Full, context: Context) -> tuple[Curve, Curve]:
+def _course(full: ResolvedSettings, context: Context) -> tuple[Curve, Curve]:
     return _slow_course(full.word("window"), SPEEDS[full.word("speed")], context)
 
 
-def _slow(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+def _slow(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
     away, level = _course(full, context)
     return read_displaced(audio, away) * context.tiled(level)
 
 
 def _slow_stretch(
-    audio: Looped, full: Full, _draw: int, context: Context, start: int, count: int
+    audio: Looped, full: ResolvedSettings, _draw: int, context: Context, start: int, count: int
 ) -> Stereo:
     away, level = _course(full, context)
     read = read_stretch(audio, slice_wrapped(away, start, count), start)
     return np.asarray(read * slice_wrapped(level, start, count))
 
 
-def _slow_reach(full: Full, _draw: int, context: Context) -> int:
+def _slow_reach(full: ResolvedSettings, _draw: int, context: Context) -> int:
     return int(np.diff(edges_of(full.word("window"), context)).max()) + 8
 
 
-def _slow_says(full: Full) -> str:
+def _slow_says(full: ResolvedSettings) -> str:
     speed = SPEEDS[full.word("speed")]
     octaves = {2: "an octave", 4: "two octaves"}[speed]
     return (
@@ -82,7 +82,7 @@ def _slow_says(full: Full) -> str:
     )
 
 
-def _slow_picture(full: Full, _draw: int, context: Context) -> Portrait:
+def _slow_picture(full: ResolvedSettings, _draw: int, context: Context) -> Portrait:
     heard = np.arange(context.loop_frames) + _course(full, context)[0]
     return moments([heard], shown_beats(full.word("window"), context), context)
 
@@ -107,7 +107,7 @@ SLOWED = Kind(
 )
 
 
-def heard_ticks(full: Full, loop_ticks: int) -> tuple[tuple[int, int], ...]:
+def heard_ticks(full: ResolvedSettings, loop_ticks: int) -> tuple[tuple[int, int], ...]:
     """Return which part of each window a slow treatment lets one hear: first tick and last."""
     count = max(1, round(loop_ticks / RATES[full.word("window")]))
     size, speed = loop_ticks / count, SPEEDS[full.word("speed")]
@@ -116,15 +116,15 @@ def heard_ticks(full: Full, loop_ticks: int) -> tuple[tuple[int, int], ...]:
 
 # --- other frames in place of those that come ------------------------------------------------
 
-Sources = Callable[[Full, Context], tuple[NDArray[np.int64], Curve]]
+Sources = Callable[[ResolvedSettings, Context], tuple[NDArray[np.int64], Curve]]
 
 
 def _reordered(
-    sources: Sources, reach: Callable[[Full, int, Context], int]
+    sources: Sources, reach: Callable[[ResolvedSettings, int, Context], int]
 ) -> tuple[Process, Near]:
     """Return how other frames are heard at each (``sources``, with a level), whole and in part."""
 
-    def process(audio: Stereo, full: Full, _draw: int, context: Context) -> Stereo:
+    def process(audio: Stereo, full: ResolvedSettings, _draw: int, context: Context) -> Stereo:
         source, level = sources(full, context)
         places = np.concatenate(
             [source + turn * context.loop_frames for turn in range(context.passes)]
@@ -132,7 +132,7 @@ def _reordered(
         return audio[:, places % audio.shape[1]] * context.tiled(level)
 
     def stretch(
-        audio: Looped, full: Full, _draw: int, context: Context, start: int, count: int
+        audio: Looped, full: ResolvedSettings, _draw: int, context: Context, start: int, count: int
     ) -> Stereo:
         source, level = sources(full, context)
         heard = source.take(np.arange(start, start + count), mode="wrap") % audio.shape[1]
@@ -144,7 +144,7 @@ def _reordered(
 # --- stutter --------------------------------------------------------------------------------------
 
 
-@kept
+@memoize
 def _stutter_course(
     window: str, slice_: str, share: float, context: Context
 ) -> tuple[NDArray[np.int64], Curve]:
@@ -162,12 +162,12 @@ def _stutter_course(
     return source, level.astype(np.float32)
 
 
-def _stutter_of(full: Full, context: Context) -> tuple[NDArray[np.int64], Curve]:
+def _stutter_of(full: ResolvedSettings, context: Context) -> tuple[NDArray[np.int64], Curve]:
     share = full.number("share") / 100
     return _stutter_course(full.word("window"), full.word("slice"), share, context)
 
 
-def _stutter_picture(full: Full, _draw: int, context: Context) -> Portrait:
+def _stutter_picture(full: ResolvedSettings, _draw: int, context: Context) -> Portrait:
     beats = shown_beats(full.word("window"), context)
     return moments([_stutter_of(full, context)[0]], beats, context)
 
@@ -205,7 +205,7 @@ def _chord_edges(context: Context) -> tuple[int, NDArray[np.int64]]:
     return cuts[0], np.array([cut - cuts[0] for cut in cuts] + [n], np.int64)
 
 
-@kept
+@memoize
 def _replay_course(
     slice_: str, share: float, fall_db: float, backward: bool, context: Context
 ) -> tuple[NDArray[np.int64], Curve]:
@@ -235,7 +235,7 @@ def _replay_course(
     return source, np.roll(level, first).astype(np.float32)
 
 
-def _replay_of(full: Full, context: Context) -> tuple[NDArray[np.int64], Curve]:
+def _replay_of(full: ResolvedSettings, context: Context) -> tuple[NDArray[np.int64], Curve]:
     return _replay_course(
         full.word("slice"),
         full.number("share") / 100,
@@ -245,12 +245,12 @@ def _replay_of(full: Full, context: Context) -> tuple[NDArray[np.int64], Curve]:
     )
 
 
-def _replay_picture(full: Full, _draw: int, context: Context) -> Portrait:
+def _replay_picture(full: ResolvedSettings, _draw: int, context: Context) -> Portrait:
     heard = _replay_of(full, context)[0] % context.loop_frames
     return moments([heard], beats_of(context), context)
 
 
-def _replay_reach(_full: Full, _draw: int, context: Context) -> int:
+def _replay_reach(_full: ResolvedSettings, _draw: int, context: Context) -> int:
     return int(np.diff(_chord_edges(context)[1]).max()) + 8
 
 

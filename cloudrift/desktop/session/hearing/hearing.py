@@ -8,7 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from cloudrift.audio.looped import Patched
+from cloudrift.audio.looped import SplicedLoop
 from cloudrift.desktop.session.document.document import OpenDocument
 from cloudrift.desktop.session.document.selecting import Selecting
 from cloudrift.desktop.session.document.selection import Selection
@@ -346,7 +346,7 @@ class Hearing(QObject):
         heard = self.transport.player.playing and self.side == TREATED and not self.long
         return self.transport.player.share if heard else None
 
-    def _on_soon(self, audio: Patched) -> None:
+    def _on_soon(self, audio: SplicedLoop) -> None:
         """What comes next is there; the rest of the loop is as it was until it has followed."""
         if self.side == TREATED and not self.transport.click and not self.long:
             self.once.followed()

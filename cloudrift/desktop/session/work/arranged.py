@@ -33,7 +33,7 @@ MAKING = "the arrangement"
 
 
 @dataclass(frozen=True)
-class Place:
+class ArrangementPosition:
     """Where one is: in which section, in which bar of it, and at which share of its loop.
 
     ``inside`` is the share of the whole section.
@@ -90,7 +90,7 @@ class Arranged(QObject):
         self._compares = False  # whether both have been wanted since it is heard
         self.sum_loudness: tuple[Loudness, Loudness] | None = None  # before it, and behind it
         self._request = 0
-        self._waits_at: Place | None = None  # while a preview is heard before it
+        self._waits_at: ArrangementPosition | None = None  # while a preview is heard before it
         self._came.connect(self._on_piece)
         self._soon.connect(self._on_soon)
         self._measured.connect(self._on_measured)
@@ -330,23 +330,23 @@ class Arranged(QObject):
         """How long all of it is, in frames."""
         return self._starts[-1]
 
-    def place(self) -> Place | None:
+    def place(self) -> ArrangementPosition | None:
         """Return where the sound is; None while another thing is heard."""
         return self._here if self.on and self._waits_at is None else None
 
     @property
-    def _here(self) -> Place:
+    def _here(self) -> ArrangementPosition:
         return self._waits_at or self._place(self._session.player.share)
 
-    def _place(self, share: float) -> Place:
+    def _place(self, share: float) -> ArrangementPosition:
         if len(self._starts) < 2:
-            return Place(0, 1, 0.0, 0.0)
+            return ArrangementPosition(0, 1, 0.0, 0.0)
         frame = round(share * self._starts[-1])
         at = min(bisect_right(self._starts, frame) - 1, len(self._starts) - 2)
         start, end = self._starts[at], self._starts[at + 1]
         turn, bars = self._turns[at], self._session.loop.bars
         inside = frame - start
-        return Place(
+        return ArrangementPosition(
             at, inside * bars // turn + 1, inside % turn / turn, inside / max(1, end - start)
         )
 

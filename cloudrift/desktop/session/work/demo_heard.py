@@ -10,7 +10,7 @@ from cloudrift.audio.buffers import Stereo
 from cloudrift.deliver.demo_sound import demo_sound, lengths_of
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
-from cloudrift.desktop.session.work.instead import Instead
+from cloudrift.desktop.session.work.instead import SubstitutePlayback
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.model.demo_file import fitted
@@ -19,7 +19,7 @@ from cloudrift.loop.model.document import Document
 MAKING = "the demo file"
 
 
-class DemoHeard(Instead):
+class DemoHeard(SubstitutePlayback):
     """``changed`` also when it is being made; ``moved`` says how far that is."""
 
     moved = pyqtSignal(float, str)

@@ -6,7 +6,7 @@ from cloudrift.audio.buffers import Stereo
 from cloudrift.desktop.session.session import Session
 
 
-class Instead(QObject):
+class SubstitutePlayback(QObject):
     """Plays sound in the loop's place until that is asked for again, or a preview comes.
 
     ``changed``: it is heard, or no longer.

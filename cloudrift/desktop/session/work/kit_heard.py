@@ -10,7 +10,7 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
-from cloudrift.desktop.session.work.instead import Instead
+from cloudrift.desktop.session.work.instead import SubstitutePlayback
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.files.storage import load_document
@@ -20,7 +20,7 @@ LISTENING = "a kit's loop"
 AS_LOUD_LUFS, HIGHEST_DBTP = -20.0, -1.0
 
 
-class KitHeard(Instead):
+class KitHeard(SubstitutePlayback):
     """Renders a loop of a file and plays it; ``changed`` also while it is made."""
 
     def __init__(self, session: Session, tasks: Tasks) -> None:

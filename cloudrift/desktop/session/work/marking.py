@@ -19,7 +19,7 @@ MOST_SAID = 4
 SOON_MS = 60
 
 
-class Looked(NamedTuple):
+class CardMarks(NamedTuple):
     """What was seen of a loop: what of its card cannot be measured, and its marks."""
 
     problems: tuple[str, ...]
@@ -35,7 +35,7 @@ class Marking(QObject):
         super().__init__(session)
         self._session, self._tasks = session, tasks
         self._sound: SoundFacts | None = None
-        self._looked: Looked | None = None  # none: the loop has changed since
+        self._looked: CardMarks | None = None  # none: the loop has changed since
         self._cards = known_cards()
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -93,14 +93,14 @@ class Marking(QObject):
         """The open loop held against its card, mark by mark."""
         return self._look().marks
 
-    def _look(self) -> Looked:
+    def _look(self) -> CardMarks:
         """Hold the open loop against its card, where it has changed since the last look."""
         if self._looked is None:
             loop, card = self._session.loop, self.card
             asks, problems = checked(card.marks, card.name) if card else ({}, ())
             arrangement = self._session.document.history.now.arrangement
             found = look(asks, loop, self._sound, arrangement=arrangement) if card else ()
-            self._looked = Looked(problems, found)
+            self._looked = CardMarks(problems, found)
         return self._looked
 
     def _measure(self, rendered: Rendered) -> None:

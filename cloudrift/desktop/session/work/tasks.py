@@ -85,12 +85,13 @@ class Tasks(QObject):
                 answer = work(
                     stale, lambda share, text: self._moved.emit(name, number, share, text)
                 )
-            except Exception:
+            except Exception as error:
+                said: Exception = error
                 if stale():  # what goes wrong with what nobody wants is neither said nor logged
-                    error = Cancelled()
+                    said = Cancelled()
                 elif not isinstance(error, CloudriftError | Cancelled):
-                    error = CloudriftError(error_words(error, f"{name} could not be worked out"))
-                self._failed.emit(name, number, error)
+                    said = CloudriftError(error_words(error, f"{name} could not be worked out"))
+                self._failed.emit(name, number, said)
             else:
                 self._done.emit(name, number, answer)
 

@@ -491,7 +491,7 @@ class HitLanes(Keyed):
 
     def _lean(self, by_ms: float) -> None:
         lane_id, numbers = self.lane_id, self.numbers
-        self._edit("lean hits", lambda loop: hitting.lean_hits(loop, lane_id, numbers, by_ms))
+        self._edit("lean hits", lambda loop: hitting.nudge_hits(loop, lane_id, numbers, by_ms))
 
     def _tune(self, by: int) -> None:
         lane_id, numbers = self.lane_id, self.numbers

@@ -7,7 +7,7 @@ import numpy as np
 
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.ground.words import number
-from cloudrift.loop.model.around import Around
+from cloudrift.loop.model.around import SourceContext
 from cloudrift.loop.model.bed import hits_of
 from cloudrift.loop.model.hits import Hit, root_at
 from cloudrift.loop.model.layer import Layer
@@ -61,7 +61,7 @@ class LanesModel:
         return TimeAxis(NAMES_PX, pixels, self.shown * self.bar, self.first_bar * self.bar)
 
     @cached_property
-    def around(self) -> Around:
+    def around(self) -> SourceContext:
         """What lanes know of the loop."""
         return self.loop.around_bed
 

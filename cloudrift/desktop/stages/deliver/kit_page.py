@@ -19,7 +19,7 @@ from cloudrift.deliver import PRESETS, Order
 from cloudrift.deliver.checks import TARGETS_LUFS
 from cloudrift.deliver.kit import (
     Kit,
-    Looked,
+    LoopSummary,
     fit_lufs,
     in_order,
     look_at_all,
@@ -71,7 +71,7 @@ class KitPage(QWidget):
         self._session, self._tasks = session, tasks
         self.kit: Kit | None = None
         self.heard = KitHeard(session, tasks)
-        self._looked: dict[Path, tuple[tuple[int, int], Looked]] = {}
+        self._looked: dict[Path, tuple[tuple[int, int], LoopSummary]] = {}
         self._alike: list[tuple[str, str, float]] = []
         self.folder = QLineEdit()
         self.folder.setAccessibleName("Folder of the kit")
@@ -223,7 +223,7 @@ class KitPage(QWidget):
             lane=Lane.ASKING,
         )
 
-    def _came_in(self, path: Path, looked: Looked) -> None:
+    def _came_in(self, path: Path, looked: LoopSummary) -> None:
         """A loop was looked at: kept as of now (called beside the interface)."""
         mark = self._mark(path)
         if mark is not None:
@@ -264,7 +264,7 @@ class KitPage(QWidget):
             self._say(error_words(error), "signal")
 
     @property
-    def looked(self) -> dict[Path, Looked]:
+    def looked(self) -> dict[Path, LoopSummary]:
         """What is known of the loops."""
         files = self.kit.files if self.kit else ()
         return {path: self._looked[path][1] for path in files if path in self._looked}

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
-from cloudrift.deliver.kit import Looked
+from cloudrift.deliver.kit import LoopSummary
 from cloudrift.desktop.kit.look import color
 from cloudrift.ground.paths import shown
 from cloudrift.ground.words import number
@@ -103,7 +103,7 @@ class KitTable(QTableWidget):
         if self.file is not None:
             self.wanted.emit(self.file)
 
-    def show_loops(self, files: Sequence[Path], looked: Mapping[Path, Looked]) -> None:
+    def show_loops(self, files: Sequence[Path], looked: Mapping[Path, LoopSummary]) -> None:
         """Show loops in order; of those that were not looked at yet, the name alone."""
         stood = self.file
         if tuple(files) != self.files:
@@ -120,7 +120,7 @@ class KitTable(QTableWidget):
         elif files and self.currentRow() < 0:
             self.selectRow(0)
 
-    def _show_row(self, row: int, path: Path, one: Looked | None) -> None:
+    def _show_row(self, row: int, path: Path, one: LoopSummary | None) -> None:
         texts = _texts(one) if one else [shown(path.stem), "", *["…"] * (len(COLUMNS) - 2)]
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for at, text in enumerate(texts):
@@ -139,7 +139,7 @@ class KitTable(QTableWidget):
             picture.show_bands(one.bands if one else ())
 
 
-def _texts(one: Looked) -> list[str]:
+def _texts(one: LoopSummary) -> list[str]:
     if one.problem:
         return [one.title, "", "can't be read", *[""] * (len(COLUMNS) - 3)]
     fix = one.must + one.should

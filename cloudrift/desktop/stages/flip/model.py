@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.ground.words import number
-from cloudrift.loop.model.flip import MOST_TICKS, Flipped, Place, letters_of
+from cloudrift.loop.model.flip import MOST_TICKS, Flipped, SlicePlacement, letters_of
 from cloudrift.notes.time import bar_ticks, beat_ticks
 from cloudrift.theory.key import Key
 from cloudrift.theory.naming import read_chord
@@ -50,21 +50,21 @@ class FlipModel:
             return ""
         return read_chord(chord.voices, self.key, root_hint=chord.root).text
 
-    def piece_of(self, place: Place) -> int:
+    def piece_of(self, place: SlicePlacement) -> int:
         """Return the number of the piece that a place plays from."""
         return self.flip.piece_at(place.from_tick)
 
-    def letters(self, place: Place) -> str:
+    def letters(self, place: SlicePlacement) -> str:
         """Return the letters of the piece that a place plays from."""
         return letters_of(self.piece_of(place))
 
-    def short(self, place: Place) -> tuple[str, str]:
+    def short(self, place: SlicePlacement) -> tuple[str, str]:
         """Write a place in few signs: its letters with − for backward; how often, how high."""
         parts = [f"×{place.times}"] if place.times > 1 else []
         parts += [number(place.semitones, "+g")] if place.semitones else []
         return self.letters(place) + "−" * place.backward, " ".join(parts)
 
-    def place_text(self, place: Place) -> str:
+    def place_text(self, place: SlicePlacement) -> str:
         """Say what a place does to its piece, as far as it does anything."""
         parts = ["backward"] if place.backward else []
         parts += [f"{place.times} times"] if place.times > 1 else []
@@ -87,7 +87,7 @@ class FlipModel:
         found = (i for i, p in enumerate(self.flip.places) if p.at_tick <= tick < p.end_tick)
         return next(found, None)
 
-    def thread_x(self, place: Place, down: float) -> float:
+    def thread_x(self, place: SlicePlacement, down: float) -> float:
         """Return where a place's thread is, a share of the way down from its piece."""
         start = self.axis.at_x(place.from_tick + place.from_ticks / 2)
         end = self.axis.at_x(place.at_tick + place.length_ticks / 2)
@@ -154,7 +154,7 @@ def wave_of(audio: NDArray[np.float32], columns: int) -> NDArray[np.float32]:
 
 
 def wave_in(
-    wave: NDArray[np.float32], place: Place, total: int, columns: int
+    wave: NDArray[np.float32], place: SlicePlacement, total: int, columns: int
 ) -> NDArray[np.float32]:
     """Return the loudness over a place: of what plays there, turned round, struck again."""
     n = len(wave)

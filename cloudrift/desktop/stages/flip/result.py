@@ -25,7 +25,7 @@ from cloudrift.loop.edits.flip.scatter import Rules, scattered
 from cloudrift.loop.edits.layers import recordings
 from cloudrift.loop.model import spec
 from cloudrift.loop.model.document import Print
-from cloudrift.loop.model.flip import LONGEST_DECAY_MS, Flipped, Place
+from cloudrift.loop.model.flip import LONGEST_DECAY_MS, Flipped, SlicePlacement
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.loop.model.recorded import MOST_SEMITONES, FromRecording
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
@@ -422,7 +422,7 @@ class Result(Inspector):
     def _show_piece(self, flip: Flipped) -> None:
         if not flip.places:
             return
-        place: Place = flip.places[min(self._at, len(flip.places) - 1)]
+        place: SlicePlacement = flip.places[min(self._at, len(flip.places) - 1)]
         values: dict[str, Value] = {
             "semitones": place.semitones,
             "tape": "tape" if place.tape else "hold",
@@ -448,7 +448,7 @@ def clean_words(times: float) -> str:
     return "" if least <= times <= most else f": heard, for clean is {least:g} to {most:g}"
 
 
-def stretch_words(place: Place) -> str:
+def stretch_words(place: SlicePlacement) -> str:
     """Say that what plays in a place is stretched so far that it is heard; empty where not."""
     times = max(place.stretches, key=lambda one: abs(math.log(one)))
     heard = clean_words(times)

@@ -23,7 +23,7 @@ from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.flip.model import FlipModel, wave_in
 from cloudrift.ground.words import plural
 from cloudrift.loop.edits.flip import cutting, flipping
-from cloudrift.loop.model.flip import MOST_TICKS, Flipped, Place, letters_of
+from cloudrift.loop.model.flip import MOST_TICKS, Flipped, SlicePlacement, letters_of
 from cloudrift.theory.key import Key
 
 PAD, TOP, LABELS_PX, BETWEEN = 12.0, 20.0, 18.0, 0.26  # px; share of the height for threads
@@ -346,13 +346,15 @@ class Threads(Keyed):
         box = self._box(start, end, above=True)
         tint = model.colors[number]
         self._paint_box(painter, box, chosen=False)
-        place = Place(
+        place = SlicePlacement(
             at_tick=start, length_ticks=end - start, from_tick=start, from_ticks=end - start
         )
         self._paint_wave(painter, box, place, tint)
         self._paint_words(painter, box, letters_of(number), "")
 
-    def _paint_place(self, painter: QPainter, model: FlipModel, number: int, place: Place) -> None:
+    def _paint_place(
+        self, painter: QPainter, model: FlipModel, number: int, place: SlicePlacement
+    ) -> None:
         box = self._box(place.at_tick, place.end_tick, above=False)
         tint = model.colors[model.piece_of(place)]
         self._paint_box(painter, box, chosen=number == self.at)
@@ -367,7 +369,7 @@ class Threads(Keyed):
         painter.setBrush(color("card"))
         painter.drawRoundedRect(box, 4, 4)
 
-    def _paint_wave(self, painter: QPainter, box: QRectF, place: Place, tint: str) -> None:
+    def _paint_wave(self, painter: QPainter, box: QRectF, place: SlicePlacement, tint: str) -> None:
         assert self.model is not None
         if self._wave is None or box.width() < 3:
             return
@@ -396,7 +398,9 @@ class Threads(Keyed):
             text = metrics.elidedText(says, Qt.TextElideMode.ElideRight, int(inner.width()))
             painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, text)
 
-    def _paint_thread(self, painter: QPainter, model: FlipModel, number: int, place: Place) -> None:
+    def _paint_thread(
+        self, painter: QPainter, model: FlipModel, number: int, place: SlicePlacement
+    ) -> None:
         start = model.axis.at_x(place.from_tick + place.from_ticks / 2)
         end = model.axis.at_x(place.at_tick + place.length_ticks / 2)
         top, bottom = self._rows[1], self._rows[2]

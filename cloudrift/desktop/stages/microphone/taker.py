@@ -421,7 +421,7 @@ class Taker(QObject):
             return
         self._capture.keeping = False
         self.state = State.STANDS
-        late = capture.late_frames(self._capture, self._test.began)
+        late = capture.measure_latency(self._capture, self._test.began)
         if late is not None:
             self.say_late(late / self._capture.rate * 1000)
         self.measured.emit(None if late is None else late / self._capture.rate * 1000)

@@ -8,7 +8,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from cloudrift.ground.draws import stream
+from cloudrift.ground.draws import rng_for
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.bed.beds import lane_of, set_pattern
 from cloudrift.loop.model.bed import hits_of
@@ -81,7 +81,7 @@ def move_hits(loop: Loop, lane_id: str, numbers: Numbers, by: int) -> Loop:
     return change_hits(loop, lane_id, numbers, lambda hit: replace(hit, tick=hit.tick + by))
 
 
-def lean_hits(loop: Loop, lane_id: str, numbers: Numbers, by_ms: float) -> Loop:
+def nudge_hits(loop: Loop, lane_id: str, numbers: Numbers, by_ms: float) -> Loop:
     """Play hits earlier or later than they are written."""
 
     def lean(hit: Hit) -> Hit:
@@ -185,7 +185,7 @@ def thin(loop: Loop, lane_id: str, numbers: Numbers) -> Loop:
 def spread(loop: Loop, lane_id: str, numbers: Numbers, width: float, draw: int) -> Loop:
     """Pan some hits by a draw: from side to side in turn, each as far as falls within a width."""
     hits, chosen = pattern_of(loop, lane_id).hits, sorted(numbers)
-    rng = stream(draw, "pan", lane_id)
+    rng = rng_for(draw, "pan", lane_id)
     side = 1 if rng.random() < 0.5 else -1
     out = list(hits)
     for turn, i in enumerate(chosen):

@@ -9,7 +9,7 @@ from cloudrift.loop.model.chord import Chord
 from cloudrift.loop.model.flip import (
     SHORTEST_TICKS,
     Flipped,
-    Place,
+    SlicePlacement,
 )
 from cloudrift.loop.model.recorded import FromRecording
 from cloudrift.notes.time import bar_ticks, beat_ticks
@@ -91,11 +91,12 @@ def cut(flip: Flipped, cuts: tuple[int, ...]) -> Flipped:
 def reset(flip: Flipped) -> Flipped:
     """Let every piece play where it was."""
     places = (
-        Place(at_tick=a, length_ticks=b - a, from_tick=a, from_ticks=b - a) for a, b in flip.pieces
+        SlicePlacement(at_tick=a, length_ticks=b - a, from_tick=a, from_ticks=b - a)
+        for a, b in flip.pieces
     )
     return replace(flip, places=tuple(places))
 
 
-def with_places(flip: Flipped, places: Iterable[Place]) -> Flipped:
+def with_places(flip: Flipped, places: Iterable[SlicePlacement]) -> Flipped:
     """Return a flip with other places, in order."""
     return replace(flip, places=tuple(sorted(places, key=lambda place: place.at_tick)))

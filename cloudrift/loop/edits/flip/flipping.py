@@ -9,7 +9,7 @@ from cloudrift.loop.edits.flip.cutting import with_places
 from cloudrift.loop.model.flip import (
     SHORTEST_TICKS,
     Flipped,
-    Place,
+    SlicePlacement,
 )
 
 # --- making one -----------------------------------------------------------------------------------
@@ -21,7 +21,7 @@ from cloudrift.loop.model.flip import (
 # --- places ---------------------------------------------------------------------------------------
 
 
-def _at(flip: Flipped, number: int) -> Place:
+def _at(flip: Flipped, number: int) -> SlicePlacement:
     if not 0 <= number < len(flip.places):
         raise CloudriftError("there is no piece there; choose one below")
     return flip.places[number]
@@ -119,7 +119,7 @@ def swap(flip: Flipped, number: int, other: int) -> Flipped:
     """Let two places change what plays in them."""
     one, two = _at(flip, number), _at(flip, other)
 
-    def in_place(what: Place, where: Place) -> Place:
+    def in_place(what: SlicePlacement, where: SlicePlacement) -> SlicePlacement:
         return replace(what, at_tick=where.at_tick, length_ticks=where.length_ticks)
 
     kept = (x for i, x in enumerate(flip.places) if i not in (number, other))
@@ -129,7 +129,7 @@ def swap(flip: Flipped, number: int, other: int) -> Flipped:
 def put_piece(flip: Flipped, piece: int, number: int) -> Flipped:
     """Let a piece from above play as it is in a place, as long as that is, at its level and pan."""
     place, (start, end) = _at(flip, number), flip.pieces[piece]
-    new = Place(
+    new = SlicePlacement(
         at_tick=place.at_tick,
         length_ticks=place.length_ticks,
         from_tick=start,
@@ -146,7 +146,8 @@ def put_at(flip: Flipped, piece: int, tick: int) -> Flipped:
     tick = max(0, min(tick, flip.length_ticks - SHORTEST_TICKS))
     length = min(end - start, flip.length_ticks - tick)
     return lay(
-        flip, Place(at_tick=tick, length_ticks=length, from_tick=start, from_ticks=end - start)
+        flip,
+        SlicePlacement(at_tick=tick, length_ticks=length, from_tick=start, from_ticks=end - start),
     )
 
 
@@ -157,7 +158,7 @@ def move(flip: Flipped, number: int, tick: int) -> Flipped:
     return lay(take_out(flip, number), replace(place, at_tick=tick))
 
 
-def lay(flip: Flipped, new: Place) -> Flipped:
+def lay(flip: Flipped, new: SlicePlacement) -> Flipped:
     """Put a place over what plays there: of that, what sticks out on either side stays."""
     places = [new]
     for place in flip.places:
@@ -173,7 +174,7 @@ def lay(flip: Flipped, new: Place) -> Flipped:
     return with_places(flip, places)
 
 
-def _part(place: Place, first: int, last: int) -> Place:
+def _part(place: SlicePlacement, first: int, last: int) -> SlicePlacement:
     """A place from one tick of it to another, with what plays in that."""
     start, end = min(first, place.from_ticks), min(last, place.from_ticks)
     if place.backward:

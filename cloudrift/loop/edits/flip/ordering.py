@@ -16,7 +16,7 @@ from cloudrift.loop.model.flip import (
     SHORTEST_TICKS,
     Flipped,
     Label,
-    Place,
+    SlicePlacement,
     letters_of,
 )
 from cloudrift.notes.time import bar_ticks
@@ -116,7 +116,7 @@ def ordered(flip: Flipped, words: str) -> Flipped:
         length = min(end - start, flip.length_ticks - at)
         if length < SHORTEST_TICKS:
             break
-        places.append(Place(at_tick=at, length_ticks=length, from_tick=start,
+        places.append(SlicePlacement(at_tick=at, length_ticks=length, from_tick=start,
                             from_ticks=end - start, backward=bool(found[2]),
                             times=int(found[3] or 1)))  # fmt: skip
         at += length
@@ -150,9 +150,9 @@ def heard_in(flip: Flipped, ticks: int) -> Flipped:
     return flip if flip.long_ticks <= ticks else with_places(flip, _to(flip, ticks))
 
 
-def _to(flip: Flipped, ticks: int) -> list[Place]:
+def _to(flip: Flipped, ticks: int) -> list[SlicePlacement]:
     """Places cut or repeated to so many ticks."""
-    out: list[Place] = []
+    out: list[SlicePlacement] = []
     for start in range(0, ticks if flip.places else 0, flip.long_ticks):
         for place in flip.places:
             at = start + place.at_tick
@@ -181,7 +181,7 @@ def in_bars(flip: Flipped, bars: int, metre: tuple[int, int]) -> Flipped:
     def longer(tick: int) -> int:
         return round(tick * ratio)
 
-    def place(one: Place) -> Place:
+    def place(one: SlicePlacement) -> SlicePlacement:
         at, start = longer(one.at_tick), longer(one.from_tick)
         return replace(
             one,

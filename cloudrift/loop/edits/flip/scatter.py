@@ -4,10 +4,10 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from cloudrift.ground.draws import MAX_DRAW, stream
+from cloudrift.ground.draws import MAX_DRAW, rng_for
 from cloudrift.loop.edits.flip.cutting import with_places
 from cloudrift.loop.model.checks import within
-from cloudrift.loop.model.flip import SHORTEST_TICKS, Flipped, Place
+from cloudrift.loop.model.flip import SHORTEST_TICKS, Flipped, SlicePlacement
 
 STRIKES = (2, 3, 4)
 
@@ -43,7 +43,7 @@ def scattered(flip: Flipped, rules: Rules, bar: int) -> Flipped:
     """
     out = []
     for i, place in enumerate(flip.places):
-        rng = stream(rules.draw, "scatter", i)
+        rng = rng_for(rules.draw, "scatter", i)
         chance = rng.uniform(0, 100, 6)
         kept = chance[0] >= rules.amount or (rules.downbeats and place.at_tick % bar == 0)
         out.append(place if kept else _drawn(flip, place, rules, rng, chance))
@@ -51,10 +51,10 @@ def scattered(flip: Flipped, rules: Rules, bar: int) -> Flipped:
 
 
 def _drawn(
-    flip: Flipped, place: Place, rules: Rules, rng: np.random.Generator, chance: np.ndarray
-) -> Place:
+    flip: Flipped, place: SlicePlacement, rules: Rules, rng: np.random.Generator, chance: np.ndarray
+) -> SlicePlacement:
     start, end = _piece(flip, place, rules, rng, near=chance[5] < rules.familiar)
-    new = Place(
+    new = SlicePlacement(
         at_tick=place.at_tick,
         length_ticks=place.length_ticks,
         from_tick=start,
@@ -74,7 +74,7 @@ def _drawn(
 
 
 def _piece(
-    flip: Flipped, place: Place, rules: Rules, rng: np.random.Generator, *, near: bool
+    flip: Flipped, place: SlicePlacement, rules: Rules, rng: np.random.Generator, *, near: bool
 ) -> tuple[int, int]:
     """Draw a piece: from near by, or from anywhere; under the same chord, if that is kept."""
     here = flip.piece_at(min(place.at_tick, flip.length_ticks - 1))

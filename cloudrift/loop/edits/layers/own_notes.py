@@ -10,7 +10,7 @@ from cloudrift.loop.edits.layers.recordings import with_turns
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, in_order, numbered
 from cloudrift.notes.time import bar_ticks
-from cloudrift.notes.tools import Around, Tool, use
+from cloudrift.notes.tools import Tool, ToolContext, use
 from cloudrift.notes.tools.tool import inside
 
 Ids = Collection[int]
@@ -54,9 +54,9 @@ def take_again(loop: Loop, layer_id: str) -> Loop:
     return with_own(loop, layer_id, None)
 
 
-def around(loop: Loop, grid_ticks: int) -> Around:
+def around(loop: Loop, grid_ticks: int) -> ToolContext:
     """Return what tools may know of a loop."""
-    return Around(
+    return ToolContext(
         key=loop.key,
         tempo=loop.tempo,
         loop_ticks=loop.ticks,

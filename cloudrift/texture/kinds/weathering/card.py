@@ -6,8 +6,8 @@ from numpy.typing import NDArray
 from cloudrift.audio.buffers import Stereo, to_gain
 from cloudrift.audio.looped import Looped, slice_wrapped
 from cloudrift.audio.wrap import AFTER, Spectrum, filter_circular, read_displaced, read_stretch
-from cloudrift.ground.lru import kept
-from cloudrift.ground.settings import Field, Full, SettingsSpec
+from cloudrift.ground.lru import memoize
+from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec
 from cloudrift.texture.context import Context
 from cloudrift.texture.curves import band_edge, saturate
 from cloudrift.texture.kind import Kind
@@ -35,14 +35,14 @@ RADIO_LOW_HZ, RADIO_HIGH_HZ = 420.0, 2600.0  # what is left of the band at 100 %
 BESIDE = ("hiss", "crackle", "dust", "rumble")  # heard through sampler and radio as the music is
 
 
-def _process(audio: Stereo, full: Full, draw: int, context: Context) -> Stereo:
+def _process(audio: Stereo, full: ResolvedSettings, draw: int, context: Context) -> Stereo:
     away = strays_of(full, draw, context)
     read = audio.copy() if away is None else read_displaced(audio, away)
     return _worn(read, full, draw, context, 0)
 
 
 def _process_stretch(
-    audio: Looped, full: Full, draw: int, context: Context, start: int, count: int
+    audio: Looped, full: ResolvedSettings, draw: int, context: Context, start: int, count: int
 ) -> Stereo:
     """The same over some frames of the loop, with what they need before and after them."""
     ring = _ring(full)
@@ -55,18 +55,18 @@ def _process_stretch(
     return _worn(read, full, draw, context, first)[:, ring : ring + count]
 
 
-def _reach(full: Full, draw: int, context: Context) -> int:
+def _reach(full: ResolvedSettings, draw: int, context: Context) -> int:
     most = strays_most(_cents_of(full), draw, context.loop_frames, context.rate)
     return _ring(full) + most + 8
 
 
-def _ring(full: Full) -> int:
+def _ring(full: ResolvedSettings) -> int:
     head = full.number("bump_db") + full.number("loss_db") > 0
     return REACH + TAPE_REACH * head + RADIO_REACH * (full.number("radio") > 0)
 
 
 def strays_of(
-    full: Full, draw: int, context: Context, where: tuple[int, int] | None = None
+    full: ResolvedSettings, draw: int, context: Context, where: tuple[int, int] | None = None
 ) -> NDArray[np.float32] | None:
     """Return how far each frame is read from its place at this wear; None where nothing strays.
 
@@ -75,11 +75,11 @@ def strays_of(
     return strayed(_cents_of(full), draw, context.loop_frames, context.rate, where)
 
 
-def _cents_of(full: Full) -> dict[str, float]:
+def _cents_of(full: ResolvedSettings) -> dict[str, float]:
     return {part: _wear(full) * full.number(f"{part}_cents") for part in PARTS}
 
 
-def _worn(audio: Stereo, full: Full, draw: int, context: Context, start: int) -> Stereo:
+def _worn(audio: Stereo, full: ResolvedSettings, draw: int, context: Context, start: int) -> Stereo:
     """All but the speed, on turns of the loop or on a stretch of it from ``start`` on."""
     rate, frames, count = context.rate, context.loop_frames, audio.shape[1]
     wear = _wear(full)
@@ -106,7 +106,7 @@ def _worn(audio: Stereo, full: Full, draw: int, context: Context, start: int) ->
     return _with_noise(audio, "static", full, draw, context, start, rate / 2)
 
 
-def _edge_alone(full: Full) -> bool:
+def _edge_alone(full: ResolvedSettings) -> bool:
     """Whether all that is done behind the saturation is to end the band.
 
     Then the saturation ends it on its way, and the noises are kept with theirs ended: the same
@@ -116,7 +116,7 @@ def _edge_alone(full: Full) -> bool:
     return others == 0 and full.word("filters") == FILTERED and full.number("bits") >= MOST_BITS
 
 
-@kept
+@memoize
 def _noise_up_to(name: str, draw: int, frames: int, rate: int, edge_hz: float) -> Stereo:
     """One loop of a noise, up to a band edge."""
     noise = NOISES[name](draw, frames, rate)
@@ -124,7 +124,13 @@ def _noise_up_to(name: str, draw: int, frames: int, rate: int, edge_hz: float) -
 
 
 def _with_noise(
-    audio: Stereo, name: str, full: Full, draw: int, context: Context, start: int, edge_hz: float
+    audio: Stereo,
+    name: str,
+    full: ResolvedSettings,
+    draw: int,
+    context: Context,
+    start: int,
+    edge_hz: float,
 ) -> Stereo:
     level_db, wear = full.number(f"{name}_db"), _wear(full)
     if level_db <= OFF_DB or wear == 0:
@@ -137,7 +143,7 @@ def _with_noise(
     )
 
 
-def _sampled(audio: Stereo, full: Full, rate: int, frames: int, start: int) -> Stereo:
+def _sampled(audio: Stereo, full: ResolvedSettings, rate: int, frames: int, start: int) -> Stereo:
     """Fewer samples, fewer bits."""
     heard_hz, bits = worn_rate_hz(full), worn_bits(full)
     slower = heard_hz < FULL_RATE_HZ
@@ -158,7 +164,7 @@ def _sampled(audio: Stereo, full: Full, rate: int, frames: int, start: int) -> S
     return audio
 
 
-def _tape(full: Full, rate: int, length: int) -> NDArray[np.complex64]:
+def _tape(full: ResolvedSettings, rate: int, length: int) -> NDArray[np.complex64]:
     """The head's bump, with the dip under it, and what a worn head loses above."""
     hz = np.maximum(np.fft.rfftfreq(length, 1 / rate), 0.1).astype(np.float32)
     wear = _wear(full)
@@ -169,7 +175,7 @@ def _tape(full: Full, rate: int, length: int) -> NDArray[np.complex64]:
     return np.asarray(bump * lost, np.complex64)
 
 
-def _radio(full: Full, rate: int, length: int) -> NDArray[np.complex64]:
+def _radio(full: ResolvedSettings, rate: int, length: int) -> NDArray[np.complex64]:
     """A band that narrows, of fourth order at both ends."""
     low, high = radio_band(full)
     hz = np.maximum(np.fft.rfftfreq(length, 1 / rate), 0.1).astype(np.float32)
@@ -181,27 +187,27 @@ def _radio(full: Full, rate: int, length: int) -> NDArray[np.complex64]:
     return np.asarray(1 / edges, np.complex64)
 
 
-def radio_band(full: Full) -> tuple[float, float]:
+def radio_band(full: ResolvedSettings) -> tuple[float, float]:
     """Return the edges in Hz of what the radio passes at this wear."""
     share = _wear(full) * full.number("radio") / 100
     return 30.0 * (RADIO_LOW_HZ / 30.0) ** share, 16_000.0 * (RADIO_HIGH_HZ / 16_000.0) ** share
 
 
-def _wear(full: Full) -> float:
+def _wear(full: ResolvedSettings) -> float:
     return full.number("wear") / 100
 
 
-def worn_rate_hz(full: Full) -> float:
+def worn_rate_hz(full: ResolvedSettings) -> float:
     """Return the sample rate heard at this wear: it falls from 44.1 kHz to the set one."""
     return float(FULL_RATE_HZ * (full.number("sample_rate_hz") / FULL_RATE_HZ) ** _wear(full))
 
 
-def worn_bits(full: Full) -> float:
+def worn_bits(full: ResolvedSettings) -> float:
     """Return the bits heard at this wear: they fall from 16 to the set number."""
     return MOST_BITS - _wear(full) * (MOST_BITS - full.number("bits"))
 
 
-def _says(full: Full) -> str:
+def _says(full: ResolvedSettings) -> str:
     wear = _wear(full)
     if wear == 0:
         return "no wear: as new"
@@ -285,7 +291,7 @@ FIELDS = (
 )  # fmt: skip
 
 
-def _picture(full: Full, draw: int, context: Context) -> Portrait:
+def _picture(full: ResolvedSettings, draw: int, context: Context) -> Portrait:
     away = strays_of(full, draw, context)
     still = np.zeros(context.loop_frames, np.float32)
     return straying([still if away is None else away], context)

@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from cloudrift.audio import fft as sf
 from cloudrift.audio.buffers import Stereo, add_wrapped, silence
 from cloudrift.audio.wrap import circular_noise
-from cloudrift.ground.draws import stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.lru import memoize
 
 CRACKLES_PER_S, DUST_PER_S = 9.0, 90.0
 CYCLE = 1 << 17  # frames: noise comes round so often, which no ear notices
@@ -33,22 +33,22 @@ def _noise(rng: np.random.Generator, frames: int, rate: int, shape: Shape) -> St
     return out
 
 
-@kept
+@memoize
 def hiss(draw: int, frames: int, rate: int) -> Stereo:
     """Return tape hiss, RMS 1: rising towards 6 kHz, its own on each side."""
     return _noise(
-        stream(draw, "hiss"),
+        rng_for(draw, "hiss"),
         frames,
         rate,
         lambda hz: np.sqrt(hz / (hz + 1500)) / (1 + (hz / 9000) ** 2),
     )
 
 
-@kept
+@memoize
 def rumble(draw: int, frames: int, rate: int) -> Stereo:
     """Return the rumble of a turntable, RMS 1: 12 to 60 Hz, nearly the same on both sides."""
     sides = _noise(
-        stream(draw, "rumble"),
+        rng_for(draw, "rumble"),
         frames,
         rate,
         lambda hz: (hz / (hz + 12)) ** 3 / (1 + (hz / 45) ** 4),
@@ -57,10 +57,10 @@ def rumble(draw: int, frames: int, rate: int) -> Stereo:
     return np.asarray(both / both.std(), np.float32)
 
 
-@kept
+@memoize
 def static(draw: int, frames: int, rate: int) -> Stereo:
     """Return what is heard between stations, RMS 1: one channel, 300 Hz to 4 kHz, in gusts."""
-    rng = stream(draw, "static")
+    rng = rng_for(draw, "static")
     mono = _noise(rng, frames, rate, lambda hz: 1 / (1 + (300 / hz) ** 3) / (1 + (hz / 4000) ** 4))[
         0
     ]
@@ -86,16 +86,16 @@ def _specks(
     return out
 
 
-@kept
+@memoize
 def crackle(draw: int, frames: int, rate: int) -> Stereo:
     """Return scratches in the groove: few, the loudest near full scale."""
-    return _specks(stream(draw, "crackle"), frames, rate, CRACKLES_PER_S, 0.004, 2.2)
+    return _specks(rng_for(draw, "crackle"), frames, rate, CRACKLES_PER_S, 0.004, 2.2)
 
 
-@kept
+@memoize
 def dust(draw: int, frames: int, rate: int) -> Stereo:
     """Return dust: many fine specks over the groove's own soft noise, RMS 1."""
-    rng = stream(draw, "dust")
+    rng = rng_for(draw, "dust")
     specks = _specks(rng, frames, rate, DUST_PER_S, 0.0015, 3.5)
     groove = _noise(rng, frames, rate, lambda hz: 1 / np.sqrt(hz + 40))
     out = specks / max(float(specks.std()), 1e-9) + np.float32(0.5) * groove
@@ -111,10 +111,10 @@ NOISES: dict[str, Callable[[int, int, int], Stereo]] = {
 }
 
 
-@kept
+@memoize
 def dropouts(draw: int, per_minute: float, frames: int, rate: int) -> NDArray[np.float32]:
     """Return a level that falls away for moments, 10 to 30 dB down: (frames,)."""
-    rng = stream(draw, "drop-outs")
+    rng = rng_for(draw, "drop-outs")
     level = np.ones(frames, np.float32)
     for _ in range(rng.poisson(per_minute * frames / rate / 60)):
         size = min(int(rate * rng.uniform(0.02, 0.14)), frames)

@@ -5,8 +5,8 @@ from numpy.typing import NDArray
 
 from cloudrift.audio.looped import slice_wrapped
 from cloudrift.audio.wrap import circular_noise
-from cloudrift.ground.draws import stream
-from cloudrift.ground.lru import kept
+from cloudrift.ground.draws import rng_for
+from cloudrift.ground.lru import memoize
 
 TURN_HZ = 33.333 / 60  # a record's turning rate
 WOW_HZ, FLUTTER_HZ = (0.3, 2.2), (6.0, 13.0)
@@ -21,16 +21,16 @@ def speed_curve(part: str, draw: int, frames: int, rate: int) -> NDArray[np.floa
     loop_s = frames / rate
     if part == "warp":
         turns = max(1, round(TURN_HZ * loop_s))
-        place = 2 * np.pi * (turns * np.arange(frames) / frames + stream(draw, part).random())
+        place = 2 * np.pi * (turns * np.arange(frames) / frames + rng_for(draw, part).random())
         curve = np.sin(place) + 0.22 * np.sin(2 * place + 1.0)
     else:
         low, high = WOW_HZ if part == "wow" else FLUTTER_HZ
-        curve = circular_noise(stream(draw, part), frames, low * loop_s, high * loop_s)
+        curve = circular_noise(rng_for(draw, part), frames, low * loop_s, high * loop_s)
     curve = curve - curve.mean()
     return np.asarray(curve / np.abs(curve).max())
 
 
-@kept
+@memoize
 def _stray(part: str, draw: int, frames: int, rate: int) -> NDArray[np.float32]:
     """How far the playing place strays in frames, for a speed that strays by 1."""
     return displaced_by(speed_curve(part, draw, frames, rate))
@@ -82,6 +82,6 @@ def strays_most(cents: dict[str, float], draw: int, frames: int, rate: int) -> i
     )
 
 
-@kept
+@memoize
 def _most(part: str, draw: int, frames: int, rate: int) -> float:
     return float(np.abs(_stray(part, draw, frames, rate)).max())
