@@ -6,7 +6,7 @@ import pytest
 from click.testing import CliRunner
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLabel, QMessageBox
 
 from cloudrift.audio.about import About
 from cloudrift.audio.sound_file import write_wav
@@ -332,7 +332,7 @@ def test_the_length_tile_changes_the_metre_and_says_what_that_does(qtbot, window
     assert not put.isEnabled()
     metre.setCurrentIndex(METRES.index((3, 4)))
     assert window.session.loop.metre == (4, 4)  # it is said first
-    assert any("3/4: " in label.text() for label in popup.findChildren(type(window.message)))
+    assert any("3/4: " in label.text() for label in popup.findChildren(QLabel))
     qtbot.mouseClick(put, LEFT)
     assert window.session.loop.metre == (3, 4)
     assert window.heading.length._under == "3/4"

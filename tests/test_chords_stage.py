@@ -581,7 +581,7 @@ def test_a_midi_file_brings_its_chords_key_and_tempo(qtbot, blank, tmp_path):
     file.save(file=data)
     path = tmp_path / "pier.mid"
     path.write_bytes(data.getvalue())
-    blank.open_midi(path)
+    blank.importing.open_midi(path)
     qtbot.waitUntil(lambda: bool(blank.findChildren(MidiSheet)), timeout=60_000)
     sheet = blank.findChildren(MidiSheet)[0]
     assert sheet.chords.count() == 3
@@ -594,7 +594,7 @@ def test_a_midi_file_brings_its_chords_key_and_tempo(qtbot, blank, tmp_path):
     session.document.undo()
     assert not session.loop.chords
     (tmp_path / "bad.mid").write_bytes(b"MThd")
-    blank.open_midi(tmp_path / "bad.mid")
+    blank.importing.open_midi(tmp_path / "bad.mid")
     qtbot.waitUntil(lambda: "cut short" in blank.message.text(), timeout=60_000)
 
 

@@ -631,9 +631,9 @@ def test_a_file_that_takes_long_to_read_is_said(window, small_loop, tmp_path, mo
     gate = threading.Event()
     real = files.load_document
 
-    def slowly(*given):
+    def slowly(*given, **more):
         assert gate.wait(20)
-        return real(*given)
+        return real(*given, **more)
 
     monkeypatch.setattr(files, "load_document", slowly)
     save(loop_edits.set_tempo(small_loop, 81), tmp_path / "Far.cloudrift")

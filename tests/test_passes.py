@@ -17,7 +17,7 @@ from cloudrift.loop.edits.arranging.passes import (
     passers,
     passes_in,
 )
-from cloudrift.loop.edits.flip import cutting, flipping, flips, ordering
+from cloudrift.loop.edits.flip import cutting, flips, ordering
 from cloudrift.loop.edits.flip.apart import own_loop
 from cloudrift.loop.edits.flip.prints import loop_to_print, with_print
 from cloudrift.loop.edits.layers import layer_edits, line_edits
@@ -213,7 +213,7 @@ def test_over_twice_as_many_bars_it_is_twice_as_slow_and_all_goes_along(long_one
     assert twice.chords[1].length_ticks == 2 * flip.chords[1].length_ticks
     assert ordering.in_bars(twice, 4, (4, 4)) == flip
     loop = document.loop.with_owner(layer.id, source=twice)
-    assert flipping.shift_of(twice, loop.tempo) == (-12 if fit == "tape" else 0)
+    assert twice.shift_at(loop.tempo) == (-12 if fit == "tape" else 0)
     assert own_loop(loop, layer.id).bars == 8
     engine = Engine(clips=clips)
     try:
