@@ -327,3 +327,11 @@ def run(*arguments):
     except SystemExit as end:
         return end.code
     return 0
+
+
+def pytest_sessionfinish(session):
+    """What was recalled is tidied once, not by each process."""
+    from tests.recall import tidy
+
+    if not hasattr(session.config, "workerinput"):
+        tidy()
