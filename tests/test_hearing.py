@@ -316,7 +316,7 @@ def test_the_command_line_numbers_too(small_loop, tmp_path, capsys):
 
 
 def test_one_layer_is_said_to_be_heard_as_one(small_loop):
-    from cloudrift.desktop.stages.layers.stage import heard_words
+    from cloudrift.desktop.stages.layers.recording_words import heard_words
 
     one = replace(small_loop, layers=small_loop.layers[:1], style="")
     assert heard_words(one) == "it is heard"

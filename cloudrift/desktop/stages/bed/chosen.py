@@ -17,14 +17,15 @@ from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import ChoiceRow, clear, label, scrolling, small_button
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.bed.chosen_fields import DUCK, HIT, LATE, PAN
 from cloudrift.desktop.stages.bed.hit_lanes import HitLanes
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import plural
 from cloudrift.loop.edits.bed import beds
 from cloudrift.loop.edits.layers import layer_edits
-from cloudrift.loop.model.bed import BED, MOST_DUCK_DB, Duck, hits_of
-from cloudrift.loop.model.hits import MOST_LATE_MS, MOST_ST, Hit
+from cloudrift.loop.model.bed import BED, Duck, hits_of
+from cloudrift.loop.model.hits import Hit
 from cloudrift.loop.model.layer import LEVEL, Layer
 from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.time import TICKS_PER_QUARTER
@@ -32,89 +33,6 @@ from cloudrift.sound.catalogue import CATALOGUE, find_sound
 from cloudrift.sound.own_files import Shelved, load_own, own_sounds
 
 PAGES = (("hits", "Hits"), ("lane", "Lane"), ("bed", "All of it"))
-LATE = Field(
-    name="late_ms",
-    label="Behind",
-    default=0,
-    unit="ms",
-    low=-MOST_LATE_MS,
-    high=MOST_LATE_MS,
-    hint="below 0: before its place",
-)
-PAN = Field(name="pan", label="Pan", default=0, unit="%", low=-100, high=100)
-HIT = {
-    f.name: f
-    for f in (
-        Field(name="velocity", label="Loudness", default=100, unit="vel", low=1, high=127),
-        Field(
-            name="st",
-            label="Pitch",
-            default=0,
-            unit="st",
-            low=-MOST_ST,
-            high=MOST_ST,
-            hint="of a low drum: from its root",
-        ),
-        Field(
-            name="length_ticks",
-            label="Held",
-            default=0,
-            unit="beats",
-            low=0,
-            high=16,
-            step=0.05,
-            off_low=True,
-            hint="off: it rings until it is stopped",
-        ),
-        LATE,
-        PAN,
-        Field(
-            name="glide_ms",
-            label="Slides in",
-            default=0,
-            unit="ms",
-            low=0,
-            high=1000,
-            step=5,
-            off_low=True,
-            hint="how long it takes to leave the pitch of the hit before",
-        ),
-        Field(
-            name="sound",
-            label="Of the stack",
-            default=0,
-            low=0,
-            high=4,
-            off_low=True,
-            hint="the number of the one that it plays alone; off: all",
-        ),
-    )
-}
-DUCK = {
-    f.name: f
-    for f in (
-        Field(
-            name="depth_db",
-            label="Ducks by",
-            default=6,
-            unit="dB",
-            low=0,
-            high=MOST_DUCK_DB,
-            step=0.5,
-        ),
-        Field(name="hold_ms", label="For", default=40, unit="ms", low=0, high=1000),
-        Field(
-            name="back_ms",
-            label="Back over",
-            default=160,
-            unit="ms",
-            low=10,
-            high=2000,
-            step=5,
-            log=True,
-        ),
-    )
-}
 SHARES = {"pan"}  # held as -1 to 1, shown in %
 DRUMS = ("drums", "bass")
 NO_CHOKE = "rings on"

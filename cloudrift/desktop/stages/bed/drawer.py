@@ -23,16 +23,15 @@ from cloudrift.desktop.kit.parts import (
 )
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
+from cloudrift.desktop.stages.bed.bed_fields import FIELDS, GRIDS, ROLLS
 from cloudrift.desktop.stages.bed.chosen import Chosen
 from cloudrift.desktop.stages.bed.hit_lanes import HitLanes
 from cloudrift.desktop.stages.bed.model import root_text
 from cloudrift.ground.draws import MAX_DRAW
-from cloudrift.ground.settings import Field
 from cloudrift.ground.words import plural
 from cloudrift.loop.edits.bed import beds
 from cloudrift.loop.edits.bed.bed_midi import lanes_of_midi
-from cloudrift.loop.model.bed import BED, MOST_SWING, STRAIGHT, Bed
-from cloudrift.loop.model.layer import LEVEL
+from cloudrift.loop.model.bed import BED, Bed
 from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.from_midi import read_drums
 from cloudrift.notes.midi_in import MidiSong
@@ -44,42 +43,6 @@ from cloudrift.style.manner import find_manner, manners
 
 HEIGHT, LEFT_PX, RIGHT_PX = 316, 212, 236
 LISTENING, READING = "where the loop strikes", "drums of a MIDI file"
-GRIDS = ("1/4", "1/8", "1/8 triplet", "1/16", "1/16 triplet", "1/32")
-ROLLS = {"1/16": 240, "1/16 triplet": 160, "1/32": 120, "1/32 triplet": 80, "1/64": 60}
-FIELDS = {
-    f.name: f
-    for f in (
-        LEVEL,
-        Field(
-            name="swing",
-            label="Swing",
-            default=STRAIGHT,
-            unit="%",
-            low=STRAIGHT,
-            high=MOST_SWING,
-            hint="where in a pair of steps the second lies; 50: straight",
-        ),
-        Field(
-            name="late_ms",
-            label="Feel",
-            default=0,
-            unit="ms",
-            low=-100,
-            high=100,
-            hint="how far behind all of it is played; below 0: before",
-        ),
-        Field(
-            name="busy",
-            label="Busy",
-            default=50,
-            unit="%",
-            low=0,
-            high=100,
-            hint="how much of what is open is struck; moving it draws the groove anew",
-        ),
-        Field(name="draw", label="№", default=1, low=1, high=MAX_DRAW),
-    )
-}
 
 
 DRAWN = ("draw a hit", "draw a roll")

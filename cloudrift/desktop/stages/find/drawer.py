@@ -1,7 +1,6 @@
 """The drawer: a search, a list, words on the one that is looked at; heard in place before taken."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
@@ -24,48 +23,22 @@ from cloudrift.desktop.kit.rest import Rest
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
+from cloudrift.desktop.stages.find.fields import WITHIN_PERCENT, WITHIN_ST, Fetched
 from cloudrift.desktop.stages.find.rows import COLUMNS, WIDTHS, about, row_of, wanted_in
 from cloudrift.exchange import Found, Service
 from cloudrift.exchange.folders import Counted, OwnFolders
 from cloudrift.ground.paths import path_text, shown
-from cloudrift.ground.settings import Field
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import plural
 from cloudrift.loop.edits.layers import recordings
 from cloudrift.loop.model.loop import Loop
-from cloudrift.loop.model.recorded import KINDS, Facts
+from cloudrift.loop.model.recorded import KINDS
 from cloudrift.notes.listening import read_and_listen
 
 HEIGHT = 232
 FETCHING = "fetching a recording"
 TYPED_MS = 180  # after the last letter it is looked for
 ANY = "all"
-WITHIN_ST = Field(
-    name="within",
-    label="Shift",
-    default=4,
-    unit="st",
-    low=0,
-    high=6,
-    hint="what comes into the key within so many semitones, either way",
-)
-WITHIN_PERCENT = Field(
-    name="stretch",
-    label="Stretch",
-    default=12,
-    unit="%",
-    low=0,
-    high=100,
-    hint="what comes to the tempo within so much, either way",
-)
-
-
-@dataclass(frozen=True)
-class Fetched:
-    """A recording that is here and was listened to."""
-
-    clip: str
-    facts: Facts
 
 
 class FindDrawer(QFrame):

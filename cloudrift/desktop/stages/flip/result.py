@@ -1,6 +1,5 @@
 """The right-hand panel: what the flip sounds in, its pitch and tempo, scattering, each piece."""
 
-import math
 from collections.abc import Callable
 from functools import partial
 from typing import Any
@@ -8,13 +7,22 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from cloudrift.audio.stretch import CLEAN
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal
 from cloudrift.desktop.kit.parts import ChoiceRow, Inspector, button, heading, label
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.flip.piece_fields import (
+    FOLLOWS,
+    ON,
+    PIECE,
+    SCATTER,
+    STAYS,
+    WHOLE,
+    clean_words,
+    stretch_words,
+)
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field, Value
@@ -23,92 +31,13 @@ from cloudrift.loop.edits.flip import flipping, flips, ordering
 from cloudrift.loop.edits.flip.apart import own_document
 from cloudrift.loop.edits.flip.scatter import Rules, scattered
 from cloudrift.loop.edits.layers import recordings
-from cloudrift.loop.model import spec
 from cloudrift.loop.model.document import Print
-from cloudrift.loop.model.flip import LONGEST_DECAY_MS, Flipped, SlicePlacement
+from cloudrift.loop.model.flip import Flipped, SlicePlacement
 from cloudrift.loop.model.loop import Layer, Loop
-from cloudrift.loop.model.recorded import MOST_SEMITONES, FromRecording
+from cloudrift.loop.model.recorded import FromRecording
 from cloudrift.notes.time import TICKS_PER_QUARTER, bar_ticks
 
 Edit = Callable[..., None]
-FOLLOWS, STAYS = "moves with it", "stays"
-ON, OFF = "on", "off"
-
-WHOLE = {
-    f.name: f
-    for f in (
-        Field(
-            name="semitones",
-            label="Shift",
-            default=0,
-            unit="st",
-            low=-MOST_SEMITONES,
-            high=MOST_SEMITONES,
-        ),
-        Field(
-            name="bars",
-            label="Length",
-            default=8,
-            unit="bars",
-            low=spec.MIN_BARS,
-            high=spec.MAX_BARS,
-            hint="what was cut is laid over so many bars: slower, or quicker",
-        ),
-        Field(name="hold_vowels", label="Vowel colour", default=FOLLOWS, choices=(FOLLOWS, STAYS)),
-    )
-}
-SCATTER = {
-    f.name: f
-    for f in (
-        Field(name="amount", label="Amount", default=40, unit="%", low=0, high=100),
-        Field(name="downbeats", label="Downbeats kept", default=ON, choices=(ON, OFF)),
-        Field(name="order", label="Chords in order", default=OFF, choices=(OFF, ON)),
-        Field(name="backward", label="Backward", default=30, unit="%", low=0, high=100),
-        Field(name="repeats", label="Struck again", default=15, unit="%", low=0, high=100),
-        Field(name="octave", label="An octave away", default=0, unit="%", low=0, high=100),
-        Field(name="silence", label="Silence", default=0, unit="%", low=0, high=100),
-        Field(name="familiar", label="From near by", default=40, unit="%", low=0, high=100),
-        Field(name="draw", label="Draw", default=1, low=0, high=MAX_DRAW),
-    )
-}
-PIECE = {
-    f.name: f
-    for f in (
-        Field(name="semitones", label="Shift", default=0, unit="st", low=-24, high=24),
-        Field(name="tape", label="By", default="hold", choices=("hold", "tape")),
-        Field(name="level_db", label="Level", default=0, unit="dB", low=-60, high=12, step=0.5),
-        Field(name="pan", label="Pan", default=0, unit="%", low=-100, high=100),
-        Field(name="times", label="Struck", default=1, unit="times", low=1, high=32),
-        Field(
-            name="level_step_db",
-            label="Louder each time",
-            default=0,
-            unit="dB",
-            low=-12,
-            high=12,
-            step=0.5,
-        ),
-        Field(name="step_st", label="Higher each time", default=0, unit="st", low=-12, high=12),
-        Field(
-            name="fills",
-            label="Too short for its place",
-            default="a gap",
-            choices=("a gap", "stretched"),
-        ),
-        Field(
-            name="decay_ms",
-            label="Dies away over",
-            default=0,
-            unit="ms",
-            low=0,
-            high=LONGEST_DECAY_MS,
-            step=10,
-            off_low=True,
-        ),
-        Field(name="fade_in_ms", label="Fade in", default=2, unit="ms", low=0, high=2000),
-        Field(name="fade_out_ms", label="Fade out", default=8, unit="ms", low=0, high=2000),
-    )
-}
 
 
 class Result(Inspector):
@@ -440,20 +369,6 @@ class Result(Inspector):
             widget.set_value(values[name])
         self.piece_says.setText(stretch_words(place))
         self.piece_says.setVisible(bool(self.piece_says.text()))
-
-
-def clean_words(times: float) -> str:
-    """Say where a stretch of so many times is heard as one, behind the number."""
-    least, most = CLEAN
-    return "" if least <= times <= most else f": heard, for clean is {least:g} to {most:g}"
-
-
-def stretch_words(place: SlicePlacement) -> str:
-    """Say that what plays in a place is stretched so far that it is heard; empty where not."""
-    times = max(place.stretches, key=lambda one: abs(math.log(one)))
-    heard = clean_words(times)
-    how = "by tape it would not be" if place.semitones or place.step_st else "a shorter place helps"
-    return f"stretched {times:.3g} times{heard}; {how}" if heard else ""
 
 
 FLAGS = {"tape": "tape", "fills": "stretched"}  # words that stand for yes

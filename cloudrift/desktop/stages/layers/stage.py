@@ -1,6 +1,6 @@
 """The Layers stage: the list and the inspector."""
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
 from typing import NamedTuple
@@ -24,8 +24,13 @@ from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.layers.group_row import GroupRow
 from cloudrift.desktop.stages.layers.inspector import LayerInspector
 from cloudrift.desktop.stages.layers.notes.view import NotesView
-from cloudrift.desktop.stages.layers.recording_model import ways_words
 from cloudrift.desktop.stages.layers.recording_view import RecordingView
+from cloudrift.desktop.stages.layers.recording_words import (
+    heard_words,
+    listed,
+    offer_words,
+    role_of,
+)
 from cloudrift.desktop.stages.layers.room_view import RoomView
 from cloudrift.desktop.stages.layers.row import LayerRow
 from cloudrift.ground.errors import CloudriftError
@@ -38,18 +43,15 @@ from cloudrift.loop.edits.layers.recordings import (
     facts_of,
     laid_in,
     put_instead,
-    ways_into,
 )
 from cloudrift.loop.model.loop import Group, Layer, Loop
-from cloudrift.loop.model.recorded import Facts, FromRecording
+from cloudrift.loop.model.recorded import Facts
 from cloudrift.notes.from_midi import read_parts
 from cloudrift.notes.listening import read_and_listen
 from cloudrift.notes.note import Note
 from cloudrift.notes.tools import GROUPS, TOOLS
-from cloudrift.render.plan.variants import alone
 from cloudrift.sound import look_up
 from cloudrift.sound.instrument import FAMILIES
-from cloudrift.style import house_cards
 
 ROOM_FROM = 400  # pixels of height
 LIST_PX = 292
@@ -394,66 +396,3 @@ class LayersStage(QWidget):
         self.room.show_place(share)
         self.notes.show_place(share)
         self.recording.show_place(share)
-
-
-def offer_words(loop: Loop, source: FromRecording) -> str:
-    """Say in one line how a recording came in, and what is to be decided."""
-    facts = source.facts
-    out = [f"{facts.name} came in as a {facts.kind}"]
-    if source.fit == "tempo" and abs(facts.tempo / loop.tempo - 1) > 0.002:
-        out.append(f"from {facts.tempo:.5g} to {loop.tempo:g} BPM")
-    ways = [way for way in ways_into(source, loop.key, loop.tempo) if way]
-    if ways:
-        words = " or ".join(ways_words(way) for way in ways)
-        out.append(f"to be in key it goes {words}")
-    return ", ".join((*out, *facts.doubts))
-
-
-def listed(loop: Loop) -> list[Layer | Group]:
-    """Return layers and groups in the order of the list: parked ones below, groups together."""
-    out: list[Layer | Group] = []
-    for layer in sorted(loop.layers, key=lambda layer: layer.parked):
-        if layer.group and not any(one.id == layer.group for one in out):
-            inside = [x for x in loop.layers if x.group == layer.group]
-            out += [loop.group(layer.group), *sorted(inside, key=lambda x: x.parked)]
-        elif not layer.group:
-            out.append(layer)
-    return out
-
-
-def role_of(loop: Loop, group: Group) -> str:
-    """Return the colour of a group: that of its first layer."""
-    return next(layer.role for layer in loop.layers if layer.group == group.id)
-
-
-def heard_words(loop: Loop, only: Collection[str] = ()) -> str:
-    """Say which layers are heard, unmistakably, and how many the style keeps to.
-
-    ``only`` are the layers and groups that are heard alone.
-    """
-    heard, layers = alone(loop, only).heard(), loop.layers
-    if not layers:
-        return ""
-    if not heard:
-        return "nothing is heard: every layer is off"
-    heard = tuple(layer for layer in heard if not layer.source.is_silent)
-    if not heard:
-        return "nothing is heard: no sound of these layers is known here"
-    parked = sum(layer.parked for layer in layers)
-    if only:
-        return (
-            f"only {', '.join(layer.name for layer in heard)}, by hear; what is written stays whole"
-        )
-    if len(heard) == len(layers) - parked:
-        words = "it is heard" if len(heard) == 1 else f"all {len(heard)} are heard"
-        words += f", {parked} parked" if parked else ""
-    else:
-        off = ", ".join(x.name for x in layers if x not in heard and not x.parked)
-        verb = "is" if len(heard) == 1 else "are"
-        words = f"{len(heard)} of {len(layers) - parked} {verb} heard, without {off}"
-    card = house_cards().get(loop.style)
-    if card is None:
-        return words
-    low, high = card.layer_counts
-    span = f"{low}" if low == high else f"{low} to {high}"
-    return f"{words} · {card.name} keeps to {span}"

@@ -1,7 +1,6 @@
 """The drawer: level and taking on the left, the takes in the middle, what becomes of one right."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 
 from PyQt6.QtCore import QSignalBlocker, Qt, pyqtSignal
@@ -14,8 +13,6 @@ from PyQt6.QtWidgets import (
     QTreeWidgetItem,
 )
 
-from cloudrift.audio.buffers import Stereo, to_gain
-from cloudrift.audio.presence import over_the_rest_db
 from cloudrift.desktop.kit.drawers import InPlace, beside, column, head, table
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.layouts import fill, horizontal
@@ -32,15 +29,13 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.microphone.level import Level
-from cloudrift.desktop.stages.microphone.taker import MOST_LATE_MS, State, Take, Taker
+from cloudrift.desktop.stages.microphone.taker import State, Take, Taker
+from cloudrift.desktop.stages.microphone.words import LATE, SAYS, Ready, put_words, room_of
 from cloudrift.devices.microphone import STAND_IN, microphones
-from cloudrift.ground.settings import Field
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import number, plural
-from cloudrift.loop.edits.layers.recordings import usual_gain
 from cloudrift.loop.edits.layers.sung import Over, facts_of_take, put_take
 from cloudrift.loop.model.loop import Loop
-from cloudrift.loop.model.recorded import Facts
 from cloudrift.notes.listening import listen_to
 from cloudrift.texture.finish import Finish
 from cloudrift.texture.finish_files import house_finishes, own_finishes
@@ -54,33 +49,6 @@ NEW, AGAIN = "a new layer", "another take"
 BARE_LINE = "no treatments"
 READY, READY_TASK = "Trial voice", "a take"
 TAG = "recording"
-ROOMY_DB = 3.0  # from where words are plainly heard over the rest
-SAYS = {
-    State.OFF: "No microphone is open; choose one.",
-    State.PREPARES: "The stand-in looks for its note…",
-    State.COUNT_IN: "One bar of click…",
-    State.ENDS: "Cutting what was sung into takes…",
-    State.MEASURES: "Listening for the sweeps…",
-}
-LATE = Field(
-    name="late",
-    label="Comes late by",
-    default=80,
-    unit="ms",
-    low=0,
-    high=MOST_LATE_MS,
-    step=0.5,
-    hint="from what is played to what comes in: takes are moved by it",
-)
-
-
-@dataclass(frozen=True)
-class Ready:
-    """A take as it goes into the loop: the clip, what is known of it, and its room in the loop."""
-
-    clip: str
-    facts: Facts
-    over_db: float | None
 
 
 class MicrophoneDrawer(QFrame):
@@ -376,7 +344,7 @@ class MicrophoneDrawer(QFrame):
             clip = clips.record(audio, take.rate)
             facts = facts_of_take(take.key, heard, take.name, take.lead_s, pitched=take.pitched,
                                   in_time=take.in_time, tempo=take.tempo, by=take.by)  # fmt: skip
-            return Ready(clip, facts, _room(take, audio, facts))
+            return Ready(clip, facts, room_of(take, audio, facts))
 
         self._tasks.run(READY_TASK, work, came, self._failed, lane=Lane.READING)
 
@@ -420,7 +388,7 @@ class MicrophoneDrawer(QFrame):
         self._becomes = AGAIN  # who sings once more wants to sing it better
         self.becomes.show_choice(AGAIN)
         session.select(layer_id=self._layer)
-        session.say(_put_words(take, ready, session.loop.layer(self._layer).name), good=True)
+        session.say(put_words(take, ready, session.loop.layer(self._layer).name), good=True)
         self._show_takes()
 
     # --- showing ------------------------------------------------------------------------------
@@ -507,25 +475,3 @@ class MicrophoneDrawer(QFrame):
                 self.close_drawer()
         else:
             super().keyPressEvent(event)
-
-
-def _room(take: Take, audio: Stereo, facts: Facts) -> float | None:
-    """By how much a take stands over what it was sung to, where words are told apart (dB)."""
-    if take.rest is None:
-        return None
-    sung = audio[:, take.turn.lead :] * to_gain(usual_gain(facts))
-    return over_the_rest_db(sung, take.rest, take.rate)
-
-
-def _put_words(take: Take, ready: Ready, name: str) -> str:
-    words = f"{take.name} is a layer now" if name == take.name else f"{take.name} is {name} now"
-    if ready.over_db is None:
-        return words
-    over = f"{number(abs(ready.over_db), '.1f')} dB"
-    if ready.over_db >= ROOMY_DB:
-        return f"{words}; between 1 and 4 kHz it stands {over} over the loop: there is room for it"
-    if ready.over_db >= 0:
-        return f"{words}; between 1 and 4 kHz it stands only {over} over the loop"
-    return (
-        f"{words}; between 1 and 4 kHz the loop covers it by {over}: make room there, or turn it up"
-    )

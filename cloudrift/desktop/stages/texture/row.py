@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QFocusEvent,
     QKeyEvent,
@@ -12,28 +12,29 @@ from PyQt6.QtGui import (
     QPaintEvent,
 )
 from PyQt6.QtWidgets import (
-    QFrame,
     QGridLayout,
-    QLabel,
     QPushButton,
-    QWidget,
 )
 
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.held import held
-from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
+from cloudrift.desktop.kit.layouts import fill, horizontal
 from cloudrift.desktop.kit.look import SEMI, color
 from cloudrift.desktop.kit.parts import button, label, set_look
 from cloudrift.desktop.kit.ride_lane import RideLane, first_points, small_ride
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.stages.texture.bare_row import (
+    FIELD_WIDTH,
+    FIELDS_A_LINE,
+    MIDDLE_WIDTH,
+    LineRow,
+)
 from cloudrift.desktop.stages.texture.note_line import NoteLine
 from cloudrift.desktop.stages.texture.passing import copy_line
 from cloudrift.desktop.stages.texture.portrait_view import PortraitView
 from cloudrift.desktop.stages.texture.slot_lane import SlotLane
-from cloudrift.desktop.stages.texture.strip import Strip
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field, Value
-from cloudrift.ground.words import number
 from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.model.loop import LineAt
 from cloudrift.render.measure.step_facts import StepFacts, added, heed
@@ -42,65 +43,12 @@ from cloudrift.texture.kinds.slots import SLOT_NAMES
 from cloudrift.texture.ride import BLEND
 
 DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=0, high=MAX_DRAW)
-FIELDS_A_LINE, FIELD_WIDTH, WORDS_WIDTH = 3, 94, 136
-MIDDLE_WIDTH = FIELDS_A_LINE * (FIELD_WIDTH + 4)
 FIRST = 2  # settings shown while the row is not selected, besides the blend
 OPEN_STRIP = 84  # px
 DRAG_FROM = 10  # px: a shorter move is a press
 
 
-class _Row(QFrame):
-    """What the bare row and the treatment rows share: words at the left, a strip at the right."""
-
-    def __init__(self, role: str, title: str, under: str) -> None:
-        super().__init__()
-        self.setObjectName("card")
-        self.title = label(title, size=14.5, weight=SEMI)
-        self.under = label(under, size=11, name="soft")
-        self.strip = Strip(role, title)
-        self.words = vertical(spacing=2)
-        fill(self.words, self.title, self.under)
-        holder = QWidget()
-        holder.setFixedWidth(WORDS_WIDTH)
-        holder.setLayout(self.words)
-        self.words.setContentsMargins(0, 0, 0, 0)
-        self.middle = vertical(spacing=4)
-        self.right = vertical(spacing=4)
-        self.right.addWidget(self.strip, 1)
-        row = horizontal(self, (12, 8, 8, 8), 8)
-        fill(row, holder, self.middle, (self.right, 1))
-
-    def add_words(self, name: str = "soft", size: float = 11.5) -> QLabel:
-        """Add a line of words under the fields and return it."""
-        made = label("", size=size, name=name, wrap=True)
-        made.setFixedWidth(MIDDLE_WIDTH)
-        self.middle.addWidget(made)
-        return made
-
-
-class BareRow(_Row):
-    """The top of the descent: a bare layer, or what comes in from the lines of several."""
-
-    def __init__(self, role: str, words: str, *, bare: bool) -> None:
-        super().__init__(
-            role,
-            "Bare" if bare else "Coming in",
-            "before any treatment" if bare else "before this line",
-        )
-        self._before = "before any treatment" if bare else "before this line"
-        self.setMinimumHeight(92)
-        self.words.addStretch(1)
-        self.add_words().setText(words)
-        self.loudness = self.add_words()
-        self.middle.addStretch(1)
-
-    def show_facts(self, facts: StepFacts) -> None:
-        """Show the picture and how loud it is."""
-        self.strip.show_picture(facts.picture)
-        self.loudness.setText(f"{number(facts.lufs, '.1f')} LUFS {self._before}")
-
-
-class TreatmentRow(_Row):
+class TreatmentRow(LineRow):
     """A treatment. ``dropped`` carries how far down the window it was let go, in pixels."""
 
     dropped = pyqtSignal(float)
@@ -428,21 +376,6 @@ class TreatmentRow(_Row):
             painter.setPen(color("focus"))
             for inset in (1, 2):
                 painter.drawRect(self.rect().adjusted(inset, inset, -inset - 1, -inset - 1))
-
-
-class Link(QWidget):
-    """The short line from one row to the next: the sound runs down here."""
-
-    def __init__(self, role: str) -> None:
-        super().__init__()
-        self._role = role
-        self.setFixedHeight(7)
-
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(color(self._role, 0.8))
-        painter.drawRect(QRectF(QPointF(24, 0), QPointF(28, 7)))
 
 
 def field_values(treatment: Treatment) -> dict[str, Value]:

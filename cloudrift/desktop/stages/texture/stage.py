@@ -25,11 +25,12 @@ from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.tasks import Tasks, Work
 from cloudrift.desktop.stages.texture.adding import AddBar
+from cloudrift.desktop.stages.texture.bare_row import BareRow, Link
 from cloudrift.desktop.stages.texture.finish_page import FinishPage
 from cloudrift.desktop.stages.texture.harsh_line import HarshLine
 from cloudrift.desktop.stages.texture.pair_page import PairPage
 from cloudrift.desktop.stages.texture.passing import copied_line, copy_line
-from cloudrift.desktop.stages.texture.row import BareRow, Link, TreatmentRow
+from cloudrift.desktop.stages.texture.row import TreatmentRow
 from cloudrift.desktop.stages.texture.strip import Strip
 from cloudrift.desktop.stages.texture.targets import (
     ALL,

@@ -19,6 +19,7 @@ from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import color
 from cloudrift.desktop.kit.parts import menu_of, playhead_moved
 from cloudrift.desktop.stages.layers.notes.drag import Drag
+from cloudrift.desktop.stages.layers.notes.hints import EMPTY, HINT
 from cloudrift.desktop.stages.layers.notes.model import View, fitting
 from cloudrift.desktop.stages.layers.notes.moves import OCTAVE, NoteMoves
 from cloudrift.desktop.stages.layers.notes.paint import paint_notes, paint_picked
@@ -27,16 +28,7 @@ from cloudrift.desktop.stages.layers.notes.scene import Scene
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks
 
-EMPTY = "No notes yet. Double-click to draw one, or play them in (F6)."
 FAR_PX = 3  # a hand that has moved less has not dragged
-HINT = (
-    "Double-click draws a note; drag its end for its length (Shift: half of the grid). Drag notes "
-    "to move them, with Shift by semitones, with Ctrl a copy; drag over empty ground to pick.\n"
-    "Below, drag for loudness; with Shift a straight ramp.\n"
-    "Keys: arrows move (Shift finer, Ctrl octave or length), Del out, M mute, V same voice, "
-    "P same pitch, E every second,\nX cut at the playhead, Ctrl+A all, Ctrl+C, Ctrl+V, "
-    "Ctrl+J copy behind, Page Up/Down next note, + − 0 zoom; Alt while dragging leaves the grid."
-)
 
 
 class NoteGrid(QWidget):

@@ -20,7 +20,8 @@ from cloudrift.desktop.kit.parts import (
 )
 from cloudrift.desktop.kit.ride_lane import RideLane
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.stages.layers.notes.grid import HINT, NoteGrid
+from cloudrift.desktop.stages.layers.notes.grid import NoteGrid
+from cloudrift.desktop.stages.layers.notes.hints import HINT
 from cloudrift.desktop.stages.layers.notes.model import said
 from cloudrift.desktop.stages.layers.notes.moves import NoteMoves
 from cloudrift.desktop.stages.layers.notes.places import LEFT

@@ -1,0 +1,90 @@
+"""The row that a line begins with, and what joins rows."""
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import (
+    QPainter,
+    QPaintEvent,
+)
+from PyQt6.QtWidgets import (
+    QFrame,
+    QLabel,
+    QWidget,
+)
+
+from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
+from cloudrift.desktop.kit.look import SEMI, color
+from cloudrift.desktop.kit.parts import label
+from cloudrift.desktop.stages.texture.strip import Strip
+from cloudrift.ground.words import number
+from cloudrift.render.measure.step_facts import StepFacts
+
+FIELDS_A_LINE, FIELD_WIDTH, WORDS_WIDTH = 3, 94, 136
+
+
+MIDDLE_WIDTH = FIELDS_A_LINE * (FIELD_WIDTH + 4)
+
+
+class LineRow(QFrame):
+    """What the bare row and the treatment rows share: words at the left, a strip at the right."""
+
+    def __init__(self, role: str, title: str, under: str) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self.title = label(title, size=14.5, weight=SEMI)
+        self.under = label(under, size=11, name="soft")
+        self.strip = Strip(role, title)
+        self.words = vertical(spacing=2)
+        fill(self.words, self.title, self.under)
+        holder = QWidget()
+        holder.setFixedWidth(WORDS_WIDTH)
+        holder.setLayout(self.words)
+        self.words.setContentsMargins(0, 0, 0, 0)
+        self.middle = vertical(spacing=4)
+        self.right = vertical(spacing=4)
+        self.right.addWidget(self.strip, 1)
+        row = horizontal(self, (12, 8, 8, 8), 8)
+        fill(row, holder, self.middle, (self.right, 1))
+
+    def add_words(self, name: str = "soft", size: float = 11.5) -> QLabel:
+        """Add a line of words under the fields and return it."""
+        made = label("", size=size, name=name, wrap=True)
+        made.setFixedWidth(MIDDLE_WIDTH)
+        self.middle.addWidget(made)
+        return made
+
+
+class BareRow(LineRow):
+    """The top of the descent: a bare layer, or what comes in from the lines of several."""
+
+    def __init__(self, role: str, words: str, *, bare: bool) -> None:
+        super().__init__(
+            role,
+            "Bare" if bare else "Coming in",
+            "before any treatment" if bare else "before this line",
+        )
+        self._before = "before any treatment" if bare else "before this line"
+        self.setMinimumHeight(92)
+        self.words.addStretch(1)
+        self.add_words().setText(words)
+        self.loudness = self.add_words()
+        self.middle.addStretch(1)
+
+    def show_facts(self, facts: StepFacts) -> None:
+        """Show the picture and how loud it is."""
+        self.strip.show_picture(facts.picture)
+        self.loudness.setText(f"{number(facts.lufs, '.1f')} LUFS {self._before}")
+
+
+class Link(QWidget):
+    """The short line from one row to the next: the sound runs down here."""
+
+    def __init__(self, role: str) -> None:
+        super().__init__()
+        self._role = role
+        self.setFixedHeight(7)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(color(self._role, 0.8))
+        painter.drawRect(QRectF(QPointF(24, 0), QPointF(28, 7)))
