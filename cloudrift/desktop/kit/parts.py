@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLayout,
     QMenu,
+    QProgressBar,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -151,6 +152,15 @@ def clear(layout: QLayout) -> None:
         elif (inner := item.layout()) is not None:
             clear(inner)
             inner.deleteLater()
+
+
+def progress_bar(height: int = 6) -> QProgressBar:
+    """Return a thin bar, hidden until something is under way."""
+    made = QProgressBar()
+    made.setTextVisible(False)
+    made.setFixedHeight(height)
+    made.hide()
+    return made
 
 
 def close_line(sheet: QWidget) -> QHBoxLayout:

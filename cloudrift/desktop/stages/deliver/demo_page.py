@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QLineEdit,
-    QProgressBar,
     QWidget,
 )
 
@@ -25,6 +24,7 @@ from cloudrift.desktop.kit.parts import (
     heading,
     label,
     panel,
+    progress_bar,
     scrolling,
 )
 from cloudrift.desktop.session.session import Session
@@ -98,10 +98,7 @@ class DemoPage(QWidget):
         self.write = button(
             "To the files…", self.files_wanted.emit, tip="Tick the demo file among what is written"
         )
-        self.bar = QProgressBar()
-        self.bar.setTextVisible(False)
-        self.bar.setFixedHeight(6)
-        self.bar.hide()
+        self.bar = progress_bar()
         self.name = QLineEdit()
         self.name.setMaxLength(NAME_TYPED)
         self.name.setAccessibleName("Name of the part")

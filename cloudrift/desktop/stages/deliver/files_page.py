@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QLineEdit,
-    QProgressBar,
     QPushButton,
     QWidget,
 )
@@ -36,6 +35,7 @@ from cloudrift.desktop.kit.parts import (
     heading,
     label,
     panel,
+    progress_bar,
     scrolling,
     set_look,
 )
@@ -43,6 +43,7 @@ from cloudrift.desktop.session.hearing.hearing import TREATED
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
+from cloudrift.desktop.stages.deliver.files_words import facts_of_files
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.ground.paths import path_text
 from cloudrift.ground.wanted import Cancelled
@@ -109,10 +110,7 @@ class FilesPage(QWidget):
         self.write.setObjectName("strong")
         self.cancel = button("Cancel", lambda: tasks.cancel("deliver"))
         self.cancel.hide()
-        self.bar = QProgressBar()
-        self.bar.setTextVisible(False)
-        self.bar.setFixedHeight(8)
-        self.bar.hide()
+        self.bar = progress_bar(8)
         self.result = label("", size=12.5, wrap=True)
         self.open_folder = button("Open the folder", self._open_folder)
         self.open_folder.hide()
@@ -312,7 +310,14 @@ class FilesPage(QWidget):
             f"{loop.sounding_tempo:.2f} BPM · {plural(loop.bars, 'bar')} · {seconds:.2f} s {long}"
         )
         clear(facts.body)
-        for text in self._facts():
+        for text in facts_of_files(
+            self._session.loop,
+            alone=bool(self._session.hearing.alone),
+            stems=self.parts["stems"].isChecked(),
+            once=self.once.isChecked(),
+            target=self._target,
+            exact=FORMATS[self._format].exact,
+        ):
             words = label(text, size=12, name="soft", wrap=True)
             facts.body.addWidget(words)
         loudness = self._session.hearing.loudness.get(TREATED)
@@ -330,51 +335,6 @@ class FilesPage(QWidget):
             words = label(text, size=12, name="signal" if high else "good", wrap=True)
             facts.body.addWidget(words)
         facts.body.addStretch(1)
-
-    def _facts(self) -> list[str]:
-        """What to know of what will be written."""
-        loop = self._session.loop
-        lines = []
-        if self._session.hearing.alone:
-            lines.append(
-                "You hear only some layers (hear is pressed); what is written is the "
-                "whole loop, without what is off or parked."
-            )
-        if self.parts["stems"].isChecked():
-            lines.append(
-                "The stems add up to the bare file, and that through the whole loop's "
-                "treatments is the loop."
-            )
-            if any(x.group for x in loop.heard()):
-                lines.append(
-                    "A group is one stem, behind its own treatments; its layers are "
-                    "written as parts beside it."
-                )
-        if loop.sounding_key != loop.key or loop.sounding_tempo != loop.tempo:
-            lines.append(
-                f"Written in {loop.key.text} at {loop.tempo:g} BPM. The treated loop is "
-                "named by what is heard; stems, their sum and MIDI by what is "
-                "written."
-            )
-        if loop.unknown:
-            lines.append(f"Not heard in what is written: {'; '.join(loop.unknown)}.")
-        if self._target is not None:
-            lines.append(
-                f"Brought to {number(self._target)} LUFS by one gain, as far as a true "
-                "peak of −1 dBTP allows; the checks say what is missing."
-            )
-        if not FORMATS[self._format].exact:
-            lines.append(
-                "Ogg and MP3 keep the length, but not every sample: a loop in WAV or FLAC "
-                "goes round exactly."
-            )
-        carried = (
-            "tempo, key and licence"
-            if self.once.isChecked()
-            else ("loop points, tempo, key and licence")
-        )
-        lines.append(f"The files carry {carried}.")
-        return lines
 
     # --- writing ------------------------------------------------------------------------------
 

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QLineEdit,
-    QProgressBar,
     QWidget,
 )
 
@@ -38,6 +37,7 @@ from cloudrift.desktop.kit.parts import (
     heading,
     label,
     panel,
+    progress_bar,
     scrolling,
     set_look,
 )
@@ -46,6 +46,7 @@ from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.kit_heard import KitHeard
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.deliver.kit_table import KitTable
+from cloudrift.desktop.stages.deliver.looked_at import LookedAt, kit_words
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import path_text
 from cloudrift.ground.wanted import Cancelled
@@ -71,7 +72,7 @@ class KitPage(QWidget):
         self._session, self._tasks = session, tasks
         self.kit: Kit | None = None
         self.heard = KitHeard(session, tasks)
-        self._looked: dict[Path, tuple[tuple[int, int], LoopSummary]] = {}
+        self._looked = LookedAt()
         self._alike: list[tuple[str, str, float]] = []
         self.folder = QLineEdit()
         self.folder.setAccessibleName("Folder of the kit")
@@ -123,9 +124,7 @@ class KitPage(QWidget):
         )
         self.write = button("Write the kit…", self._choose_and_write, name="strong")
         self.cancel = button("Cancel", self._cancel)
-        self.bar = QProgressBar()
-        self.bar.setTextVisible(False)
-        self.bar.setFixedHeight(6)
+        self.bar = progress_bar()
         self.result = label("", size=12, wrap=True)
         for one in (self.cancel, self.bar):
             one.hide()
@@ -202,7 +201,7 @@ class KitPage(QWidget):
         except CloudriftError as error:
             self._say(str(error), "signal")
             return
-        todo = [path for path in kit.files if self._mark(path) != self._known(path)]
+        todo = [path for path in kit.files if not self._looked.is_current(path)]
         self._show()
         if not todo:
             self._compare(kit)
@@ -211,7 +210,7 @@ class KitPage(QWidget):
         def work(stale: Callable[[], bool], moved: Callable[[float, str], None]) -> None:
             for at, one in enumerate(look_at_all(todo, stale), 1):
                 moved(at / len(todo), one.file)
-                self._came_in(kit.folder / one.file, one)
+                self._looked.put(kit.folder / one.file, one)
 
         self._say(f"Looking at {plural(len(todo), 'loop')}…", "soft")
         self._tasks.run(
@@ -222,24 +221,6 @@ class KitPage(QWidget):
             lambda _share, _name: self._show(),
             lane=Lane.ASKING,
         )
-
-    def _came_in(self, path: Path, looked: LoopSummary) -> None:
-        """A loop was looked at: kept as of now (called beside the interface)."""
-        mark = self._mark(path)
-        if mark is not None:
-            self._looked[path] = (mark, looked)
-
-    @staticmethod
-    def _mark(path: Path) -> tuple[int, int] | None:
-        try:
-            seen = path.stat()
-        except OSError:
-            return None
-        return seen.st_mtime_ns, seen.st_size
-
-    def _known(self, path: Path) -> tuple[int, int] | None:
-        had = self._looked.get(path)
-        return had[0] if had else None
 
     def _compare(self, kit: Kit) -> None:
         """Find which of them are nearly one."""
@@ -266,8 +247,7 @@ class KitPage(QWidget):
     @property
     def looked(self) -> dict[Path, LoopSummary]:
         """What is known of the loops."""
-        files = self.kit.files if self.kit else ()
-        return {path: self._looked[path][1] for path in files if path in self._looked}
+        return self._looked.of(self.kit.files if self.kit else ())
 
     # --- changing -----------------------------------------------------------------------------
 
@@ -423,25 +403,8 @@ class KitPage(QWidget):
             widget.setEnabled(kit is not None)
         if kit is not None:
             self.table.show_loops(kit.files, self.looked)
-            self._say(*self._summary(kit))
+            self._say(*kit_words(kit, list(self.looked.values()), len(self._alike)))
         self._show_chosen()
-
-    def _summary(self, kit: Kit) -> tuple[str, str]:
-        found = list(self.looked.values())
-        left = len(kit.files) - len(found)
-        if kit.problems:
-            return kit.problems[0], "signal"
-        if left:
-            return f"Looking at {plural(left, 'loop')} of {len(kit.files)}…", "soft"
-        seconds = sum(one.seconds for one in found)
-        fix = sum(one.must + one.should for one in found)
-        loud = [one.lufs for one in found if not one.problem]
-        spread = f", {number(min(loud), '.1f')} to {number(max(loud), '.1f')} LUFS" if loud else ""
-        alike = f"; {plural(len(self._alike), 'pair')} nearly one" if self._alike else ""
-        return (
-            f"{plural(len(found), 'loop')}, {seconds:.0f} s in all{spread}; "
-            f"{fix or 'nothing'} to fix{alike}"
-        ), "soft"
 
     def _show_chosen(self) -> None:
         file, kit = self.table.file, self.kit

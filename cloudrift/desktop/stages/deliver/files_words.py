@@ -1,0 +1,50 @@
+"""What is said of files before they are written."""
+
+from cloudrift.ground.words import number
+from cloudrift.loop.model.loop import Loop
+
+
+def facts_of_files(
+    loop: Loop, *, alone: bool, stems: bool, once: bool, target: float | None, exact: bool
+) -> list[str]:
+    """Return what to know of the files that a loop is written into.
+
+    ``alone``: only some layers are heard just now; ``target`` is a loudness in LUFS.
+    """
+    lines = []
+    if alone:
+        lines.append(
+            "You hear only some layers (hear is pressed); what is written is the "
+            "whole loop, without what is off or parked."
+        )
+    if stems:
+        lines.append(
+            "The stems add up to the bare file, and that through the whole loop's "
+            "treatments is the loop."
+        )
+        if any(x.group for x in loop.heard()):
+            lines.append(
+                "A group is one stem, behind its own treatments; its layers are "
+                "written as parts beside it."
+            )
+    if loop.sounding_key != loop.key or loop.sounding_tempo != loop.tempo:
+        lines.append(
+            f"Written in {loop.key.text} at {loop.tempo:g} BPM. The treated loop is "
+            "named by what is heard; stems, their sum and MIDI by what is "
+            "written."
+        )
+    if loop.unknown:
+        lines.append(f"Not heard in what is written: {'; '.join(loop.unknown)}.")
+    if target is not None:
+        lines.append(
+            f"Brought to {number(target)} LUFS by one gain, as far as a true "
+            "peak of −1 dBTP allows; the checks say what is missing."
+        )
+    if not exact:
+        lines.append(
+            "Ogg and MP3 keep the length, but not every sample: a loop in WAV or FLAC "
+            "goes round exactly."
+        )
+    carried = "tempo, key and licence" if once else ("loop points, tempo, key and licence")
+    lines.append(f"The files carry {carried}.")
+    return lines
