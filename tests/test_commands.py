@@ -182,28 +182,28 @@ def test_what_is_no_plain_file_is_never_replaced(folder, small_loop):
 def test_a_kit_on_a_full_disk_has_no_sheets_of_loops_that_were_not_written(
     folder, small_loop, monkeypatch
 ):
-    parcels = importlib.import_module("cloudrift.deliver.parcels")
+    parcel = importlib.import_module("cloudrift.deliver.parcel")
 
     monkeypatch.setattr(kit_writer, "ProcessPoolExecutor", AtOnce)
     (folder / "kit").mkdir()
     for title in ("Ice Road", "Last Ferry North"):
         save(replace(small_loop, title=title), folder / "kit" / f"{title}.cloudrift")
     how = KitOrder(order=Order(parts=("loop", "midi", "rights")))
-    write = parcels.write_sound
+    write = parcel.write_sound
 
     def full(path, *given, **more):
         if "ice-road" in path.name:
             raise WriteError(f"could not write {path}: No space left on device")
         write(path, *given, **more)
 
-    monkeypatch.setattr(parcels, "write_sound", full)
+    monkeypatch.setattr(parcel, "write_sound", full)
     made = write_kit(read_kit(folder / "kit"), folder / "out", how)
     assert len(made.problems) == 1 and "No space left" in made.problems[0]
     names = {path.name for path in (folder / "out").rglob("*") if path.is_file()}
     assert any("last-ferry" in name for name in names)
     assert not any("ice-road" in name for name in names)
     assert "Ice Road" not in (folder / "out" / "rights.txt").read_text()
-    monkeypatch.setattr(parcels, "write_sound", lambda path, *_, **_more: full(path / "ice-road"))
+    monkeypatch.setattr(parcel, "write_sound", lambda path, *_, **_more: full(path / "ice-road"))
     made = write_kit(read_kit(folder / "kit"), folder / "none", how)
     assert len(made.problems) == 2
     assert {one.name for one in (folder / "none").iterdir() if one.is_file()} == {"kit.json"}

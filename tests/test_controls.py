@@ -18,7 +18,7 @@ from cloudrift.notes.fields import PLACES_IN, places_choice, places_in
 from cloudrift.notes.lens import Lens, look, sees_bass
 from cloudrift.notes.note import Note
 from cloudrift.notes.span import Span
-from cloudrift.notes.tools import TOOLS, Around, use
+from cloudrift.notes.tools import TOOLS, ToolContext, use
 from cloudrift.render.measure.room import gap, look_at
 from cloudrift.render.plan.plan import in_turns
 from cloudrift.sound import CATALOGUE
@@ -394,7 +394,7 @@ def test_changing_to_the_top_takes_one_voice_and_back_takes_all(small_loop):
 def test_a_swell_that_is_used_twice_is_the_same_swell():
     notes = tuple(Note(start_tick=0, length_ticks=BAR, pitch=60 + i, velocity=90 - 10 * (i == 2),
                        id=i + 1) for i in range(5))  # fmt: skip
-    around = Around(key=KEY, tempo=120, loop_ticks=2 * BAR, bar_ticks=BAR, grid_ticks=240)
+    around = ToolContext(key=KEY, tempo=120, loop_ticks=2 * BAR, bar_ticks=BAR, grid_ticks=240)
     settings = (("swell", 50.0),)
     once, _ = use(TOOLS["stagger"], notes, (), around, settings)
     twice, _ = use(TOOLS["stagger"], once, (), around, settings)

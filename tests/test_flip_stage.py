@@ -442,12 +442,12 @@ def test_a_print_whose_recipe_is_lost_stays_playable_and_says_so(qtbot, window, 
     session.document.open(session.loop, None)  # as from a template, which has the loop alone
     window.show_stage(3)
     settled(qtbot, session)
-    for act in (stage.again.click, stage.recipe.click, stage.compared["loop"].trigger,
+    for act in (stage.again.click, stage.recipe.click, stage.compare.choices["loop"].trigger,
                 stage.result.instead.click):  # fmt: skip
         window.message.hide()
         act()
         assert "print it anew" in window.message.text() and window.message.isVisible()
-    assert not stage.compared["loop"].isChecked()
+    assert not stage.compare.choices["loop"].isChecked()
     stage.hands["Backward"].click()
     assert order(stage) == "h- g- f- e- d- c- b- a-"
 
@@ -464,7 +464,7 @@ def test_two_flips_are_chosen_between(qtbot, window, stage):
 
 def test_it_is_compared_with_what_it_was_printed_from(qtbot, window, stage):
     session = window.session
-    compared = stage.compared
+    compared = stage.compare.choices
     compared["loop"].trigger()
     assert session.hearing.sides == ("Then", "Now")
     assert "Print 1, Whole loop, its loop" in session.hearing.compared
@@ -483,7 +483,7 @@ def test_it_is_compared_with_what_it_was_printed_from(qtbot, window, stage):
 def test_it_is_compared_with_its_print_in_its_own_key_and_tempo(qtbot, window, stage):
     session = window.session
     stage.hands["Backward"].click()
-    stage.compared["print"].trigger()
+    stage.compare.choices["print"].trigger()
     then = session.hearing.then.loop
     assert ordering.order_text(then.layer(stage.layer.id).flipped) == "a b c d e f g h"
     assert "nothing moved" in session.hearing.compared
@@ -495,7 +495,7 @@ def test_it_is_compared_with_its_print_in_its_own_key_and_tempo(qtbot, window, s
     stage.alone.click() if stage.alone.isChecked() else None
     assert len(session.hearing.then.loop.heard()) == 5
     session.hearing.compare_with(None)  # from elsewhere
-    assert not stage.compared["print"].isChecked()
+    assert not stage.compare.choices["print"].isChecked()
 
 
 def test_a_fresh_bass_is_one_step_heard_first(qtbot, window, stage):

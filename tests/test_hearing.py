@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 from msgspec.structs import replace
+from PyQt6.QtWidgets import QLabel
 
 from cloudrift.deliver import Order, deliver, free_number, parcels
 from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
@@ -110,7 +111,7 @@ def test_hear_changes_nothing_but_what_is_heard(window, qtbot):
     assert row.hear.isChecked() and row.off.isChecked()
     assert session.document.history.at == steps and session.loop.layer("l2").mute
     window.show_stage(5)
-    words = [w.text() for w in window.deliver.files.facts.findChildren(type(window.message))]
+    words = [w.text() for w in window.deliver.files.facts.findChildren(QLabel)]
     assert any("You hear only some layers" in text for text in words)
     session.apply("gone", lambda p: layer_edits.remove_layer(p, "l2"))
     assert not session.hearing.alone  # nobody is left to hear alone
@@ -296,7 +297,7 @@ def test_the_deliver_stage_says_what_it_will_number(window, qtbot, tmp_path):
     once = window.session.engine.once(window.session.loop)
     assert seconds < once.shape[1] / window.session.loop.rate <= at_most + 0.01
     stage.once.setChecked(True)
-    words = " ".join(w.text() for w in stage.facts.findChildren(type(window.message)))
+    words = " ".join(w.text() for w in stage.facts.findChildren(QLabel))
     assert "The files carry tempo, key and licence." in words and "loop points" not in words
 
 

@@ -7,6 +7,7 @@ import msgspec
 import numpy as np
 import pytest
 from msgspec.structs import replace
+from PyQt6.QtWidgets import QLabel
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.ground import CloudriftError
@@ -122,12 +123,12 @@ def test_a_silent_layer_says_so_where_it_is_looked_at(window, qtbot, small_loop,
     assert window.layers.heard.text().startswith(
         f"3 of 4 are heard, without {loop.layer('l1').name}"
     )
-    words = [w.text() for w in inspector.findChildren(type(window.message))]
+    words = [w.text() for w in inspector.findChildren(QLabel)]
     assert any("no sound is called 'dust harp' here" in w for w in words)
     assert not [name for name in inspector.fields if name.startswith("sound ")]
     assert window.layers.rows["l1"].sound.text() == "Dust harp: silent"
     window.show_stage(5)
-    facts = [w.text() for w in window.deliver.findChildren(type(window.message))]
+    facts = [w.text() for w in window.deliver.findChildren(QLabel)]
     assert any(w.startswith("Not heard in what is written: the sound dust harp") for w in facts)
     settled(qtbot, window.session)
 

@@ -12,7 +12,7 @@ from cloudrift.loop.edits.layers import own_notes
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.history import History
 from cloudrift.notes.note import HIGHEST, LOWEST, Note, numbered
-from cloudrift.notes.tools import TOOLS, Around, find_tool, use
+from cloudrift.notes.tools import TOOLS, ToolContext, find_tool, use
 from cloudrift.theory import Key
 
 BAR, LOOP = 3840, 4 * 3840
@@ -35,7 +35,7 @@ FROM_SCALE = {"in the scale", "fill gaps", "scale run", "into the key"}
 
 
 def around(key=C_MAJOR, grid=240):
-    return Around(key=key, tempo=120.0, loop_ticks=LOOP, bar_ticks=BAR, grid_ticks=grid)
+    return ToolContext(key=key, tempo=120.0, loop_ticks=LOOP, bar_ticks=BAR, grid_ticks=grid)
 
 
 def inside_loop(notes):

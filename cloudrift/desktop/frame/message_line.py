@@ -1,9 +1,10 @@
 """The line under the heading in which something is said for a while."""
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel
 
 from cloudrift.desktop.kit.parts import set_look
+from cloudrift.desktop.session.timers import single_shot
 from cloudrift.ground.errors import in_a_sentence
 
 SHOWN_MS = 9000
@@ -17,9 +18,7 @@ class MessageLine(QLabel):
         self.setTextFormat(Qt.TextFormat.PlainText)  # names in it are a stranger's words
         self.setWordWrap(True)
         self.hide()
-        self._clock = QTimer(self)
-        self._clock.setSingleShot(True)
-        self._clock.timeout.connect(self.hide)
+        self._clock = single_shot(self, self.hide)
 
     def say(self, words: str, *, good: bool = False) -> None:
         """Say what went wrong, or what went well and is worth a word."""

@@ -14,7 +14,7 @@ from PyQt6.QtCore import (
     pyqtBoundSignal,
     pyqtSignal,
 )
-from PyQt6.QtGui import QPainter, QPaintEvent, QPalette
+from PyQt6.QtGui import QPainter, QPaintEvent, QPalette, QPen
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLayout,
+    QLineEdit,
     QMenu,
     QProgressBar,
     QPushButton,
@@ -152,6 +153,14 @@ def clear(layout: QLayout) -> None:
         elif (inner := item.layout()) is not None:
             clear(inner)
             inner.deleteLater()
+
+
+def search_field(hint: str) -> QLineEdit:
+    """Return a field to search in, with an example in it."""
+    made = QLineEdit()
+    made.setPlaceholderText(hint)
+    made.setClearButtonEnabled(True)
+    return made
 
 
 def progress_bar(height: int = 6) -> QProgressBar:
@@ -310,3 +319,11 @@ def paint_words(painter: QPainter, where: QRectF, words: str, aside_px: float = 
     painter.setFont(text_font(13))
     how = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
     painter.drawText(where.adjusted(aside_px, 0, -aside_px, 0), how, words)
+
+
+def paint_focus(painter: QPainter, widget: QWidget) -> None:
+    """Frame a picture that has the keyboard."""
+    if widget.hasFocus():
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(color("focus"), 2))
+        painter.drawRect(widget.rect().adjusted(1, 1, -1, -1))

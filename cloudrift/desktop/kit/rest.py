@@ -1,6 +1,8 @@
 """Rest to hear: something is heard while a pointer or the focus rests on it, and not longer."""
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from cloudrift.desktop.session.timers import single_shot
 
 REST_MS = 400  # so long one rests before it is heard: passing over something is not
 
@@ -14,10 +16,7 @@ class Rest(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self._heard = False
-        self._clock = QTimer(self)
-        self._clock.setSingleShot(True)
-        self._clock.setInterval(REST_MS)
-        self._clock.timeout.connect(self._on_rested)
+        self._clock = single_shot(self, self._on_rested, REST_MS)
 
     @property
     def waiting(self) -> bool:

@@ -6,7 +6,7 @@ from typing import Literal
 
 import numpy as np
 from msgspec.structs import replace
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from cloudrift.audio.looped import SplicedLoop
 from cloudrift.desktop.session.document.document import OpenDocument
@@ -15,6 +15,7 @@ from cloudrift.desktop.session.document.selection import Selection
 from cloudrift.desktop.session.hearing.heard_once import BARE, HeardOnce
 from cloudrift.desktop.session.hearing.preview import PreviewStack
 from cloudrift.desktop.session.hearing.transport import Transport
+from cloudrift.desktop.session.timers import single_shot
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.loop.edits.layers.line_edits import bare_of
 from cloudrift.loop.model.history import Moment
@@ -83,10 +84,7 @@ class Hearing(QObject):
         )
         self._asked_at = 0.0  # s; never yet
         self._waits = False  # whether the loop waits for a longer form to follow first
-        self._resting = QTimer(self)
-        self._resting.setSingleShot(True)
-        self._resting.setInterval(RESTING_MS)
-        self._resting.timeout.connect(self.ask)
+        self._resting = single_shot(self, self.ask, RESTING_MS)
         selecting.changed.connect(self._on_selected)
         transport.playing_changed.connect(self._on_playing)
         transport.click_changed.connect(self._play_what_is_heard)

@@ -2,10 +2,11 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from cloudrift.deliver.checks import CHECKS, Checked, Heard, check_all, to_fix
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.timers import single_shot
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.loop.model.document import Document
 
@@ -29,10 +30,7 @@ class Checking(QObject):
         self.with_tail = False
         self._watched = False
         self._of: tuple[object, ...] = ()  # what was looked at last
-        self._rest = QTimer(self)
-        self._rest.setSingleShot(True)
-        self._rest.setInterval(REST_MS)
-        self._rest.timeout.connect(self._check)
+        self._rest = single_shot(self, self._check, REST_MS)
         session.changed.connect(self.refresh)
         session.opened.connect(self._begin)
         session.hearing.sound_changed.connect(self.refresh)

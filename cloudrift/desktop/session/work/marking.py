@@ -4,9 +4,10 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from msgspec.structs import replace
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.timers import single_shot
 from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.loop.model.loop import Loop
 from cloudrift.render.engine.engine import Rendered
@@ -37,10 +38,7 @@ class Marking(QObject):
         self._sound: SoundFacts | None = None
         self._looked: CardMarks | None = None  # none: the loop has changed since
         self._cards = known_cards()
-        self._soon = QTimer(self)
-        self._soon.setSingleShot(True)
-        self._soon.setInterval(SOON_MS)
-        self._soon.timeout.connect(self.changed)
+        self._soon = single_shot(self, self.changed, SOON_MS)
         session.changed.connect(self.refresh)
         session.opened.connect(self._begin)
         session.hearing.sound_changed.connect(self._measure)

@@ -2,7 +2,7 @@
 
 from functools import partial
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QEnterEvent,
     QFocusEvent,
@@ -19,6 +19,7 @@ from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.kit.parts import ChoiceRow, Elided, heading
 from cloudrift.desktop.kit.rest import Rest
+from cloudrift.desktop.session.timers import single_shot
 from cloudrift.desktop.stages.chords.model import MOVE_NAMES
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.ground.errors import CloudriftError
@@ -186,10 +187,7 @@ class NextChords(QWidget):
                 one.setProperty("fit", "snug")
                 one.setMinimumWidth(one.fontMetrics().horizontalAdvance(one.text()) + 16)
         self.tiles = [NextTile() for _ in range(14)]
-        self._clock = QTimer(self)
-        self._clock.setSingleShot(True)
-        self._clock.setInterval(REFRESH_MS)
-        self._clock.timeout.connect(self.refresh)
+        self._clock = single_shot(self, self.refresh, REFRESH_MS)
         self._lay_out()
         self.counts.chosen.connect(self._choose_count)
         self.outsides.chosen.connect(self._choose_outside)

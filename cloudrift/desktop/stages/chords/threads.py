@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 from cloudrift.desktop.kit.grid import asks_free, asks_half
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import color
-from cloudrift.desktop.kit.parts import menu_of, playhead_moved
+from cloudrift.desktop.kit.parts import menu_of, paint_focus, playhead_moved
 from cloudrift.desktop.stages.chords.model import WHOLE, VoiceBar, changed_span, thread_picture
 from cloudrift.desktop.stages.chords.moves import OCTAVE, Moves
 from cloudrift.desktop.stages.chords.thread_paint import (
@@ -406,9 +406,7 @@ class Threads(QWidget):
         painter.setPen(QPen(color("signal"), 2))
         x = self.places.at_x(self._share)
         painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
-        if self.hasFocus():
-            painter.setPen(QPen(color("focus"), 2))
-            painter.drawRect(self.rect().adjusted(1, 1, -1, -1))
+        paint_focus(painter, self)
 
     def _keep_up(self) -> None:
         """Paint what has changed since the picture was painted: of a large loop, little."""

@@ -19,7 +19,6 @@ from PyQt6.QtWidgets import (
 
 from cloudrift.audio.sound_file import FLOATING, FORMATS, FullScaleError, turn_down_db
 from cloudrift.deliver import PARTS, PRESETS, Order, deliver, free_number, parcels
-from cloudrift.deliver.checks import TARGETS_LUFS
 from cloudrift.deliver.making import name_of
 from cloudrift.deliver.names import FIELDS, MOST_PATTERN, PATTERN
 from cloudrift.desktop.kit.asking import ask
@@ -43,7 +42,7 @@ from cloudrift.desktop.session.hearing.hearing import TREATED
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
-from cloudrift.desktop.stages.deliver.files_words import facts_of_files
+from cloudrift.desktop.stages.deliver.files_words import BITS, RATES, TARGETS, facts_of_files
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.ground.paths import path_text
 from cloudrift.ground.wanted import Cancelled
@@ -51,9 +50,6 @@ from cloudrift.ground.words import number, plural
 from cloudrift.loop.edits.bed import beds
 from cloudrift.render.plan.plan import passes_of
 
-BITS = ((16, "16 bit"), (24, "24 bit"), (32, "32 bit float"))
-RATES = ((44_100, "44.1 kHz"), (48_000, "48 kHz"), (96_000, "96 kHz"))
-TARGETS = ((None, "As it is"), *((one, number(one)) for one in TARGETS_LUFS))
 OWN_CHOICE = "Chosen by hand"
 USUAL = "Loop and stems"
 HIGH_PEAK_DBTP = -0.1

@@ -1,7 +1,12 @@
 """What is said of files before they are written."""
 
+from cloudrift.deliver.checks.spec import TARGETS_LUFS
 from cloudrift.ground.words import number
 from cloudrift.loop.model.loop import Loop
+
+BITS = ((16, "16 bit"), (24, "24 bit"), (32, "32 bit float"))
+RATES = ((44_100, "44.1 kHz"), (48_000, "48 kHz"), (96_000, "96 kHz"))
+TARGETS = ((None, "As it is"), *((one, number(one)) for one in TARGETS_LUFS))
 
 
 def facts_of_files(

@@ -4,11 +4,10 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QFrame,
-    QLineEdit,
     QMenu,
     QProgressBar,
     QTreeWidgetItem,
@@ -18,9 +17,10 @@ from cloudrift.desktop.kit.asking import ask_for_folder
 from cloudrift.desktop.kit.drawers import InPlace, beside, column, head, table
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.layouts import fill, horizontal
-from cloudrift.desktop.kit.parts import ChoiceRow, button, label, put_away, set_look
+from cloudrift.desktop.kit.parts import ChoiceRow, button, label, put_away, search_field, set_look
 from cloudrift.desktop.kit.rest import Rest
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.timers import single_shot
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.find.fields import WITHIN_PERCENT, WITHIN_ST, Fetched
@@ -59,13 +59,8 @@ class FindDrawer(QFrame):
         self._preview.ended.connect(self._show_hands)
         self._rest = Rest(self)
         self._rest.rested.connect(self.hear)
-        self._typed = QTimer(self)
-        self._typed.setSingleShot(True)
-        self._typed.setInterval(TYPED_MS)
-        self._typed.timeout.connect(self.look)
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Search: voice, rain, flute …")
-        self.search.setClearButtonEnabled(True)
+        self._typed = single_shot(self, self.look, TYPED_MS)
+        self.search = search_field("Search: voice, rain, flute …")
         self.where = ChoiceRow([(name, name) for name in services], columns=2, name="Where")
         self.kinds = ChoiceRow(
             [("", ANY), *((kind, kind) for kind in KINDS)], columns=5, name="Kind"
@@ -73,8 +68,8 @@ class FindDrawer(QFrame):
         self.within = FieldWidget(WITHIN_ST, 4.0)
         self.stretch = FieldWidget(WITHIN_PERCENT, 12.0)
         self.list = table(COLUMNS, WIDTHS, "Recordings that were found")
-        self.says = label("", size=11.5, name="soft")
-        self.about = label("", size=11.5, name="soft")
+        self.says = label("", size=11.5, name="soft", wrap=True)
+        self.about = label("", size=11.5, name="soft", wrap=True)
         self.progress = QProgressBar()
         self.again = button("Try again", self._try_again)
         self.stop = button("Stop", self._cancel)
@@ -105,8 +100,6 @@ class FindDrawer(QFrame):
         self._show_hands()
 
     def _lay_out(self) -> None:
-        for one in (self.says, self.about):
-            one.setWordWrap(True)
         self.progress.setRange(0, 100)
         self.progress.setFixedHeight(8)
         self.progress.setTextVisible(False)

@@ -108,3 +108,14 @@ def stretch_words(place: SlicePlacement) -> str:
     heard = clean_words(times)
     how = "by tape it would not be" if place.semitones or place.step_st else "a shorter place helps"
     return f"stretched {times:.3g} times{heard}; {how}" if heard else ""
+
+
+EVEN = Field(
+    name="even",
+    label="Even",
+    default=16,
+    unit="pieces",
+    low=1,
+    high=128,
+    hint="how many pieces of one length",
+)

@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QSignalBlocker, Qt
-from PyQt6.QtGui import QAction, QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QComboBox, QMenu, QPushButton, QWidget
+from PyQt6.QtGui import QHideEvent, QShowEvent
+from PyQt6.QtWidgets import QComboBox, QPushButton, QWidget
 
 from cloudrift.desktop.kit.asking import ask_for_label
 from cloudrift.desktop.kit.commands import Command
@@ -29,41 +29,24 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.printing import Printing
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
+from cloudrift.desktop.stages.flip.compare_button import CompareButton
 from cloudrift.desktop.stages.flip.model import wave_of, words_of
 from cloudrift.desktop.stages.flip.passes import PassesSheet
+from cloudrift.desktop.stages.flip.piece_fields import EVEN
 from cloudrift.desktop.stages.flip.print_menu import PrintMenu
 from cloudrift.desktop.stages.flip.prints_sheet import PrintsSheet
 from cloudrift.desktop.stages.flip.result import Result
 from cloudrift.desktop.stages.flip.threads import Threads
-from cloudrift.ground.settings import Field
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.edits.flip import cutting, flipping, flips, ordering
-from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.flip import MOST_TICKS, Flipped
-from cloudrift.loop.model.history import Moment
 from cloudrift.loop.model.loop import Layer, Loop
 from cloudrift.notes.time import beat_ticks
 from cloudrift.render.plan.laying import Laying, made_of
 from cloudrift.render.plan.plan import layer_laying
 from cloudrift.render.plan.slicing import hits_in
 
-WAVE_COLUMNS = 4096
-EVEN = Field(
-    name="even",
-    label="Even",
-    default=16,
-    unit="pieces",
-    low=1,
-    high=128,
-    hint="how many pieces of one length",
-)
-STUTTER = 4
-COMPARED = {
-    "loop": "With its loop, in its own key and tempo",
-    "print": "With the {what}, nothing moved, in this key and tempo",
-    "": "With nothing",
-}
-HITS = "listening for hits"
+WAVE_COLUMNS, STUTTER = 4096, 4
 WHOLE = ("Backward, chords in order", "Backward", "On the beat", "As it was")  # what is done to it
 
 
@@ -114,18 +97,7 @@ class FlipStage(QWidget):
         self.alone.setCheckable(True)
         self.alone.setToolTip("The flip without the other layers and the whole loop's line")
         self.alone.clicked.connect(self._swap_alone)
-        self._against = ""  # what it is compared with
-        self._then: Moment | None = None
-        self.compare = QPushButton("Compare")
-        self.compare.setToolTip("Equally loud: B goes from one to the other")
-        self.compared = {what: QAction(text, self) for what, text in COMPARED.items()}
-        self._name_compared(is_print=True)
-        for what, action in self.compared.items():
-            action.setCheckable(True)
-            action.triggered.connect(partial(self.compare_with, what))
-        menu = QMenu(self.compare)
-        menu.addActions(list(self.compared.values()))
-        self.compare.setMenu(menu)
+        self.compare = CompareButton(session, self.printing, lambda: self.layer, self._alone)
         self._alone.ended.connect(lambda: self.alone.setChecked(False))
         self._lay_out()
         self._connect()
@@ -197,7 +169,7 @@ class FlipStage(QWidget):
     def _connect(self) -> None:
         session = self._session
         WhileShown(self, self._show, session.changed, session.opened, session.selected)
-        session.opened.connect(lambda: self._tasks.cancel(HITS))
+        session.opened.connect(lambda: self._tasks.cancel("listening for hits"))
         self.printing.made.connect(self._made)
         self.print_menu.passes_wanted.connect(self.ask_for_passes)
         self.print_menu.list_wanted.connect(self.show_prints)
@@ -363,7 +335,7 @@ class FlipStage(QWidget):
             )
 
         self._tasks.run(
-            HITS,
+            "listening for hits",
             lambda _stale, _moved: hits_in(flip, laying, clips, loop.tempo),
             came,
             lane=Lane.READING,
@@ -393,43 +365,6 @@ class FlipStage(QWidget):
         self._alone.put(lambda loop: flips.heard_alone(loop, layer.id), f"{layer.name}, alone")
         self.alone.setChecked(True)
 
-    def compare_with(self, what: str) -> None:
-        """Let the compare switch go between the flip and the loop or the print that it is of.
-
-        Its *loop* is heard in its own key and tempo; its *print* in those of the flip, with
-        nothing moved. Nothing: bare against treated again.
-        """
-        self._against = what
-        self._compare_again()
-        self._show_compared()
-
-    def _compare_again(self) -> None:
-        """Follow what has changed: the print is heard as it is fitted now."""
-        hearing, layer = self._session.hearing, self.layer
-        then: Moment | None = None
-        if self._against == "loop":
-            kept = self.printing.kept()
-            if kept is not None:
-                then = Moment(document=Document(loop=kept[1]), label=f"{kept[0].name}, its loop")
-        elif self._against == "print" and layer is not None:
-            loop = flips.with_flip(self._session.loop, layer.id, cutting.reset)
-            loop = flips.heard_alone(loop, layer.id) if self._alone.on else loop
-            then = Moment(document=Document(loop=loop), label=f"{layer.name}, nothing moved")
-        if then is None:
-            self._against = ""
-        if then != hearing.then:
-            self._then = then
-            hearing.compare_with(then)
-
-    def _name_compared(self, *, is_print: bool) -> None:
-        what = "print" if is_print else "recording"
-        self.compared["print"].setText(COMPARED["print"].format(what=what))
-
-    def _show_compared(self) -> None:
-        for what, action in self.compared.items():
-            action.setChecked(what == self._against)
-        set_look(self.compare, "strong" if self._against else "")
-
     # --- showing ------------------------------------------------------------------------------
 
     def _show(self) -> None:
@@ -456,14 +391,7 @@ class FlipStage(QWidget):
         for one in (self.cutting, self.doing):
             one.setVisible(there)
         self.recipe.setVisible(is_print)
-        self.compare.setVisible(there)
-        self.compared["loop"].setVisible(is_print)
-        self._name_compared(is_print=is_print or not there)
-        if self._session.hearing.then is not self._then:  # somebody else compares
-            self._against, self._then = "", None
-        if self._against == "print":
-            self._compare_again()
-        self._show_compared()
+        self.compare.show_flip(there=there, is_print=is_print)
         self.again.setVisible(is_print)
         if flip is not None and layer is not None:
             facts = flip.of.facts
@@ -519,5 +447,4 @@ class FlipStage(QWidget):
 
     def hideEvent(self, _event: QHideEvent | None) -> None:
         self._alone.end()
-        if self._against:
-            self.compare_with("")
+        self.compare.release()

@@ -17,7 +17,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from cloudrift.desktop.kit.look import MEDIUM, color, figure_font, look, text_font
-from cloudrift.desktop.kit.parts import playhead_moved
+from cloudrift.desktop.kit.parts import paint_focus, playhead_moved
 from cloudrift.desktop.kit.time_axis import TimeAxis
 from cloudrift.desktop.stages.layers.notes.places import LEFT
 from cloudrift.ground.settings import hz_text
@@ -217,10 +217,7 @@ class RoomMap(QWidget):
         painter.setPen(QPen(color("signal"), 2))
         x = self._x(self._share)
         painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
-        if self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(color("focus"), 2))
-            painter.drawRect(self.rect().adjusted(1, 1, -1, -1))
+        paint_focus(painter, self)
 
     def _paint_still(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), color("paper"))

@@ -7,7 +7,6 @@ from PyQt6.QtCore import QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QFrame,
     QPushButton,
     QTreeWidgetItem,
@@ -28,27 +27,22 @@ from cloudrift.desktop.kit.rest import Rest
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
+from cloudrift.desktop.stages.microphone.choices import FinishChoice, SourceChoice
 from cloudrift.desktop.stages.microphone.level import Level
 from cloudrift.desktop.stages.microphone.taker import State, Take, Taker
 from cloudrift.desktop.stages.microphone.words import LATE, SAYS, Ready, put_words, room_of
-from cloudrift.devices.microphone import STAND_IN, microphones
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import number, plural
 from cloudrift.loop.edits.layers.sung import Over, facts_of_take, put_take
 from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.listening import listen_to
-from cloudrift.texture.finish import Finish
-from cloudrift.texture.finish_files import house_finishes, own_finishes
 from cloudrift.texture.way_in import made_ready
 
 HEIGHT = 232
 COLUMNS = ("Take", "Sung to", "Length", "Highest", "Over the loop", "")
 WIDTHS = (80, 90, 76, 100, 110, 200)
-SYSTEM = "the system's microphone"
 NEW, AGAIN = "a new layer", "another take"
-BARE_LINE = "no treatments"
-READY, READY_TASK = "Trial voice", "a take"
-TAG = "recording"
+READY_TASK = "a take"
 
 
 class MicrophoneDrawer(QFrame):
@@ -70,8 +64,7 @@ class MicrophoneDrawer(QFrame):
         self._preview.ended.connect(self._show_hands)
         self._rest = Rest(self)
         self._rest.rested.connect(self.hear)
-        self.source = QComboBox()
-        self.source.setAccessibleName("Microphone")
+        self.source = SourceChoice()
         self.source.activated.connect(self._choose_source)
         self.level = Level()
         self.over = ChoiceRow([(one, one.value) for one in Over], columns=3, name="Sung to")
@@ -92,9 +85,7 @@ class MicrophoneDrawer(QFrame):
         self.says = label("", size=11.5, name="soft")
         self.becomes = ChoiceRow([(NEW, NEW), (AGAIN, AGAIN)], columns=2, name="A take becomes")
         self.becomes.chosen.connect(self._choose_becomes)
-        self.line = QComboBox()
-        self.line.setAccessibleName("Line that a new layer gets")
-        self.line.setToolTip("Treatments that a new layer gets; they can be changed in Texture")
+        self.line = FinishChoice()
         self.even = QCheckBox("Low cut, evened")
         self.even.setChecked(True)
         self.even.setToolTip(
@@ -165,26 +156,8 @@ class MicrophoneDrawer(QFrame):
 
     # --- what is asked ------------------------------------------------------------------------
 
-    def _fill_sources(self) -> None:
-        names = microphones()
-        wanted = self._session.preferences.now.microphone
-        self.source.clear()
-        if names:
-            self.source.addItem(SYSTEM, "")
-            for name in names:
-                self.source.addItem(name, name)
-        self.source.addItem(STAND_IN, STAND_IN)
-        at = max(0, self.source.findData(wanted))
-        self.source.setCurrentIndex(at)
-        self.source.setEnabled(self.source.count() > 1)
-        self.source.setToolTip(
-            "What is recorded from"
-            if names
-            else "No microphone was found, so somebody sings for you"
-        )
-
     def _choose_source(self, _at: int) -> None:
-        name = str(self.source.currentData())
+        name = self.source.chosen
         self._session.preferences.remember(microphone=name)
         self.level.forget()
         self.taker.open(name)
@@ -200,21 +173,6 @@ class MicrophoneDrawer(QFrame):
     def _choose_becomes(self, becomes: object) -> None:
         self._becomes = str(becomes)
         self._show()
-
-    def _fill_lines(self) -> None:
-        """The finishes that are for recordings, and those of one's own."""
-        chosen = self.line.currentText() or READY
-        mine, _wrong = own_finishes()
-        fits = [one for one in house_finishes() if TAG in one.tags or "voices" in one.tags]
-        self.line.clear()
-        self.line.addItem(BARE_LINE, None)
-        for one in (*fits, *mine):
-            self.line.addItem(one.name, one)
-        self.line.setCurrentIndex(max(0, self.line.findText(chosen)))
-
-    def _finish(self) -> Finish | None:
-        found = self.line.currentData()
-        return found if isinstance(found, Finish) else None
 
     # --- taking -------------------------------------------------------------------------------
 
@@ -368,7 +326,7 @@ class MicrophoneDrawer(QFrame):
         self._preview.stop()
 
     def _edit(self, ready: Ready) -> Callable[[Loop], Loop]:
-        layer_id, finish = self._again_of(), self._finish()
+        layer_id, finish = self._again_of(), self.line.finish
         return lambda loop: put_take(loop, ready.clip, ready.facts, layer_id, finish)
 
     def put_in(self) -> None:
@@ -456,9 +414,9 @@ class MicrophoneDrawer(QFrame):
         self.closed.emit()
 
     def showEvent(self, _event: QShowEvent | None) -> None:
-        self._fill_lines()
-        self._fill_sources()
-        self.taker.open(str(self.source.currentData()))
+        self.line.fill()
+        self.source.fill(self._session.preferences.now.microphone)
+        self.taker.open(self.source.chosen)
 
     def hideEvent(self, _event: QHideEvent | None) -> None:
         self._stop_hearing()

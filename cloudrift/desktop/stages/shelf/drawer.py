@@ -11,7 +11,6 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QKeyEvent, QSho
 from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
-    QLineEdit,
     QPushButton,
 )
 
@@ -19,7 +18,7 @@ from cloudrift.desktop.kit.asking import ask_for_files
 from cloudrift.desktop.kit.drawers import beside, head
 from cloudrift.desktop.kit.dropped import ONE_SHOTS, SAMPLED, dropped
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
-from cloudrift.desktop.kit.parts import ChoiceRow, button, label, put_away, scrolling
+from cloudrift.desktop.kit.parts import ChoiceRow, button, label, put_away, scrolling, search_field
 from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
@@ -41,9 +40,8 @@ from cloudrift.sound.own_import import read_recordings
 from cloudrift.sound.sampled import is_sampled, names_in, own_from, read_sampled, said
 
 HEIGHT = 222
-IN_LOOP, ALONE = "in the loop", "alone"
+IN_LOOP, ALONE, OWN = "in the loop", "alone", "own"
 EVERY, STARRED, LAST = "all", "starred", "last used"
-OWN = "own"
 FILES = "One-shots and sampled instruments (*.wav *.flac *.ogg *.aif *.aiff *.sf2 *.sfz)"
 
 
@@ -66,9 +64,7 @@ class Shelf(QFrame):
         self.grid = SoundGrid()
         self._preview = Preview(session.hearing.previews, self)
         self._preview.ended.connect(lambda: self.grid.show_heard(""))
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Search: dark, short, bell …")
-        self.search.setClearButtonEnabled(True)
+        self.search = search_field("Search: dark, short, bell …")
         self.which = ChoiceRow([(w, w) for w in (EVERY, STARRED, LAST)], columns=3, name="Which")
         self.reach = ChoiceRow([(r, r) for r in REACHES], columns=4, name="Reaches")
         self.how = ChoiceRow([(h, h) for h in (IN_LOOP, ALONE)], columns=2, name="Hear it")

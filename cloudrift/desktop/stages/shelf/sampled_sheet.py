@@ -6,7 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QWidget
 
 from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
-from cloudrift.desktop.kit.parts import button, heading, label
+from cloudrift.desktop.kit.parts import button, heading, label, search_field
 from cloudrift.ground.words import NAME_TYPED, plural
 from cloudrift.sound import CATALOGUE
 
@@ -26,9 +26,7 @@ class SampledSheet(QDialog):
         self.list.addItems([name or f"number {i + 1}" for i, name in enumerate(names)])
         self.list.currentRowChanged.connect(self._pointed)
         self.list.itemActivated.connect(lambda _item: self._make())
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Search by name")
-        self.search.setClearButtonEnabled(True)
+        self.search = search_field("Search by name")
         self.search.textChanged.connect(self._narrow)
         self.name = QLineEdit()
         self.licence = QLineEdit()

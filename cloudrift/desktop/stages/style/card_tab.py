@@ -3,7 +3,6 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -20,6 +19,7 @@ from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import figure_font
 from cloudrift.desktop.kit.parts import ChoiceRow, button, label, scrolling, set_look
 from cloudrift.desktop.session.session import Session
+from cloudrift.desktop.session.timers import single_shot
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.marking import Marking
 from cloudrift.desktop.stages.style.card_fields import CardFields
@@ -46,10 +46,7 @@ class CardTab(QWidget):
         self.text.setAccessibleName("The card as text (TOML)")
         self.text.setFont(figure_font(11.5))
         self.text.setTabChangesFocus(True)
-        self._clock = QTimer(self)
-        self._clock.setSingleShot(True)
-        self._clock.setInterval(LOOK_MS)
-        self._clock.timeout.connect(self.look)
+        self._clock = single_shot(self, self.look, LOOK_MS)
         self.text.textChanged.connect(self._clock.start)
         self.says = label("", size=11.5, name="soft", wrap=True)
         self.keep = button(

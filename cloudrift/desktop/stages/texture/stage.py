@@ -7,7 +7,6 @@ from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QStackedWidget, QWidget
 
 from cloudrift.desktop.kit.commands import Command
-from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, text_font
@@ -23,14 +22,16 @@ from cloudrift.desktop.kit.parts import (
 )
 from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.session.work.tasks import Tasks, Work
+from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.desktop.stages.texture.adding import AddBar
 from cloudrift.desktop.stages.texture.bare_row import BareRow, Link
 from cloudrift.desktop.stages.texture.finish_page import FinishPage
 from cloudrift.desktop.stages.texture.harsh_line import HarshLine
+from cloudrift.desktop.stages.texture.line_blend import LineBlend
 from cloudrift.desktop.stages.texture.pair_page import PairPage
 from cloudrift.desktop.stages.texture.passing import copied_line, copy_line
 from cloudrift.desktop.stages.texture.row import TreatmentRow
+from cloudrift.desktop.stages.texture.step_work import facts_work, portrait_work
 from cloudrift.desktop.stages.texture.strip import Strip
 from cloudrift.desktop.stages.texture.targets import (
     ALL,
@@ -42,18 +43,15 @@ from cloudrift.desktop.stages.texture.targets import (
     line_owners,
 )
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.settings import percent
 from cloudrift.ground.words import number, plural
 from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.model.loop import LineAt, Loop
-from cloudrift.render.engine.engine import Engine
 from cloudrift.render.measure.step_facts import StepFacts, harsh_in, step_facts
 from cloudrift.render.plan.plan import step_context
-from cloudrift.texture import KINDS, Context, Treatment
+from cloudrift.texture import KINDS
 from cloudrift.texture.kinds.resonances import Harsh
 from cloudrift.texture.picture import Portrait
-from cloudrift.texture.portrait import portrait
-from cloudrift.texture.treatment import Line, time_ratio
+from cloudrift.texture.treatment import Line
 
 BARE_WORDS = {
     LAYERS: "as it is played, or laid in",
@@ -61,7 +59,6 @@ BARE_WORDS = {
     ALL: "the layers together, each behind its own line",
     BED_PART: "as it is struck",
 }
-LINE_BLEND = percent("line_blend", "Whole line", 100, "how much of all of it is heard")
 COMPARES = (("loop", "all"), ("line", "this line"), ("card", "this card"))
 
 
@@ -112,10 +109,7 @@ class TextureStage(QWidget):
         self._scroll = scrolling(holder)
         inside.addWidget(self._scroll, 1)
         self.treated = label("", size=11.5, name="soft", wrap=True)
-        self.blend = FieldWidget(LINE_BLEND, 100.0)
-        self.blend.setFixedWidth(158)
-        self.blend.edited.connect(self._blend_line)
-        self.blend.settled.connect(self._session.end_drag)
+        self.blend = LineBlend(self._session)
         foot = horizontal(margins=(0, 0, 8, 0))
         fill(foot, (self.treated, 1), self.blend)
         inside.addLayout(foot)
@@ -191,28 +185,6 @@ class TextureStage(QWidget):
             f"paste {plural(len(pasted), 'treatment')}",
             lambda loop: line_edits.insert_treatments(loop, line_of, pasted, at)[0],
         )
-
-    def _blend_line(self, percent: float) -> None:
-        line_of = self._line_of
-        self._session.apply(
-            "blend of the line",
-            lambda loop: line_edits.set_line_blend(loop, line_of, percent / 100),
-            merge=f"line blend {line_of}",
-        )
-        self._show_blend()  # also where it was refused
-
-    def _show_blend(self) -> None:
-        """Show how much of the whole line is heard; without a line there is nothing to blend."""
-        loop, line = self._session.loop, self._session.loop.line_of(self._line_of)
-        self.blend.setVisible(bool(line))
-        longer = time_ratio(line) != 1
-        self.blend.setEnabled(not longer)
-        self.blend.set_value(100.0 if longer else round(100 * loop.owner(self._line_of).line_blend))
-        if longer:
-            self.blend.setToolTip(
-                "A line that changes the length cannot be blended: there is "
-                "nothing as long to blend it with"
-            )
 
     def _swap(self, treatment_id: str) -> None:
         """Swap a card with the next one; both orders can then be compared."""
@@ -320,7 +292,7 @@ class TextureStage(QWidget):
         self.compares.show_choice(session.hearing.against if session.hearing.then is None else None)
         if self.pages.currentWidget() is self.pair:
             self._refresh_pair()
-        self._show_blend()
+        self.blend.show_line()
         self._show_heard()
         self._show_loudness()
 
@@ -375,7 +347,7 @@ class TextureStage(QWidget):
         for count in range(len(self.strips)):
             self._tasks.run(
                 f"step {count}",
-                _facts_work(engine, loop, line_of, count),
+                facts_work(engine, loop, line_of, count),
                 partial(self._show_facts, line_of, loop.line_of(line_of), count),
             )
         for count, row in enumerate(self.rows):
@@ -384,7 +356,7 @@ class TextureStage(QWidget):
                 context = step_context(loop, line_of, count)
                 self._tasks.run(
                     "portrait",
-                    _portrait_work(treatment, context),
+                    portrait_work(treatment, context),
                     partial(self._show_portrait, treatment.id),
                 )
         if self.pages.currentWidget() is self.pair:
@@ -473,11 +445,3 @@ class TextureStage(QWidget):
             self.show_pair()
         else:
             super().keyPressEvent(event)
-
-
-def _facts_work(engine: Engine, loop: Loop, line_of: LineAt, count: int) -> Work:
-    return lambda _stop, _moved: step_facts(engine, loop, line_of, count)
-
-
-def _portrait_work(treatment: Treatment, context: Context) -> Work:
-    return lambda _stop, _moved: portrait(treatment, context)

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QMenu, QSizePolicy, QWidget
 from cloudrift.desktop.kit.grid import asks_free, asks_half
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import color
-from cloudrift.desktop.kit.parts import menu_of, playhead_moved
+from cloudrift.desktop.kit.parts import menu_of, paint_focus, playhead_moved
 from cloudrift.desktop.stages.layers.notes.drag import Drag
 from cloudrift.desktop.stages.layers.notes.hints import EMPTY, HINT
 from cloudrift.desktop.stages.layers.notes.model import View, fitting
@@ -39,9 +39,8 @@ class NoteGrid(QWidget):
         self._moves = moves
         self._session = moves.session
         self._view: View | None = None  # None: all of the notes
-        self._seen_layer = ""
         self._scene = Scene()
-        self._share = 0.0
+        self._seen_layer, self._share = "", 0.0
         self._drag: Drag | None = None
         self._box = QRectF()
         self.tried: tuple[Note, ...] | None = None  # what a tool would make of the notes
@@ -448,7 +447,4 @@ class NoteGrid(QWidget):
         if x >= LEFT:
             painter.setPen(QPen(color("signal"), 2))
             painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
-        if self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(color("focus"), 2))
-            painter.drawRect(self.rect().adjusted(1, 1, -1, -1))
+        paint_focus(painter, self)
