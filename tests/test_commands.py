@@ -17,7 +17,7 @@ from cloudrift.deliver.kit import read_kit
 from cloudrift.deliver.kit_progress import KitOrder
 from cloudrift.deliver.kit_writer import write_kit
 from cloudrift.deliver.rights import as_csv, rights_of
-from cloudrift.exchange.folders import OwnFolders
+from cloudrift.exchange.folders import Listed, OwnFolders
 from cloudrift.exchange.service import ExchangeError
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.errors import WriteError
@@ -255,17 +255,21 @@ def test_a_section_that_was_copied_from_nothing_is_said_on_reading(small_loop):
         Arrangement(sections=tuple(one for one in sections if one.id == copy))
 
 
-@pytest.mark.parametrize("value", ["'fast'", "9e999"])
-def test_a_damaged_list_of_recordings_is_said(folder, value):
+def test_a_damaged_list_of_recordings_is_said(folder, monkeypatch):
     import sqlite3
 
+    from cloudrift.exchange import folders
+
+    monkeypatch.setattr(folders, "listen_for_list", lambda path: Listed(name=path))
+    monkeypatch.setattr(folders, "ProcessPoolExecutor", AtOnce)
     found = OwnFolders(lambda: [folder], folder / "list.sqlite")
     found.index()
     assert (folder / "list.sqlite").stat().st_mode & 0o077 == 0
-    with sqlite3.connect(folder / "list.sqlite") as base:
-        base.execute(f"UPDATE files SET tempo = {value}")
-    with pytest.raises(ExchangeError, match="delete it, it is made again"):
-        found.like(str(folder / "pier.wav"))
+    for value in ("'fast'", "9e999"):
+        with sqlite3.connect(folder / "list.sqlite") as base:
+            base.execute(f"UPDATE files SET tempo = {value}")
+        with pytest.raises(ExchangeError, match="delete it, it is made again"):
+            found.like(str(folder / "pier.wav"))
 
 
 def test_a_field_whose_ends_are_equal_is_where_it_begins():
