@@ -128,7 +128,7 @@ class _Part:
 
 
 def _short(name: str) -> str:
-    """Leave room for what is put before and behind a name of a file: it has 255 bytes at most."""
+    """Leave room for what is put before and after a name of a file: it has 255 bytes at most."""
     return os.fsdecode(os.fsencode(name)[:200])
 
 

@@ -99,7 +99,7 @@ def _stretched(
 ) -> Stereo:
     """One piece at its own pace, from ``fade`` frames before its start, run in over what is there.
 
-    The stretcher has memory: it begins before, and ends behind.
+    The stretcher has memory: it begins before, and ends after.
     """
     wanted = end[1] - start[1]
     pace = (end[0] - start[0]) / max(wanted, 1)

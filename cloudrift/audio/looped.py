@@ -48,7 +48,7 @@ class SplicedLoop:
         return self.slice(0, self.whole.shape[1])
 
     def faded(self, frames: int) -> "SplicedLoop":
-        """Return it with the piece faded into the loop over so many frames at both of its ends."""
+        """Return it with the piece faded into the loop over that many frames at both ends."""
         fade = raised_cosine(frames)
         share = np.ones(self.piece.shape[1], np.float32)
         share[:frames], share[-frames:] = fade, fade[::-1]

@@ -96,7 +96,7 @@ BEND = 9.0  # of the window: what it lets through is right to -90 dB
 def intersample_peaks(
     audio: Stereo, *, above: float = 0.0, period: int | None = None
 ) -> NDArray[np.float32]:
-    """Return the highest of both sides at and behind each frame, up to the next: (frames,).
+    """Return the highest of both sides at and after each frame, up to the next: (frames,).
 
     The loop is looked at in blocks, at four times the rate; each turn of a ``period`` (frames) in
     blocks of its own, so that equal turns are equal. Where no sample of a block is ``above`` a

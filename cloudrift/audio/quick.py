@@ -160,7 +160,7 @@ def repeats(
 
 
 def weighted_power(audio: Floats, sections: NDArray[np.float64], lead: int) -> Floats:
-    """Return the power of both sides of a loop (2, n) behind two biquads: (n,).
+    """Return the power of both sides of a loop (2, n) after two biquads: (n,).
 
     ``sections`` are (2, 6), each divided by its fourth number; ``lead`` is for how many frames they
     ring.

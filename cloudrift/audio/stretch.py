@@ -162,7 +162,7 @@ def pitch_shifted(audio: Stereo, semitones: float, rate: int) -> Stereo:
 
 
 def stretched(audio: Stereo, frames: int, rate: int, semitones: float = 0.0) -> Stereo:
-    """Return sound that lasts so many frames, at its pitch or another: (2, frames).
+    """Return sound that lasts that many frames, at its pitch or another: (2, frames).
 
     It starts from silence. Waits for a free process. Raises CloudriftError if two of them end
     before they have answered.

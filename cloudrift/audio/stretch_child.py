@@ -44,7 +44,7 @@ def serve(requests: BinaryIO, answers: BinaryIO) -> None:
 
 
 def _first(audio: np.ndarray, frames: int) -> np.ndarray:
-    """So many frames of it, silence behind its end."""
+    """That many frames of it, silence after its end."""
     return np.pad(audio[:, :frames], ((0, 0), (0, max(0, frames - audio.shape[1]))))
 
 

@@ -14,7 +14,7 @@ ROUNDS = 4
 
 
 def vowels_moved(audio: Stereo, semitones: float, rate: int) -> Stereo:
-    """Return sound (2, n) whose spectral shape lies so many semitones higher, its notes as before.
+    """Return sound (2, n) whose spectral shape lies that many semitones higher, notes as before.
 
     The shape is an envelope over the lines of each short frame, found by smoothing the logarithm
     of the spectrum again and again while it is raised to what stands out (true envelope).

@@ -36,7 +36,7 @@ _Real = TypeVar("_Real", np.float32, np.float64)
 
 
 def fold(audio: NDArray[_Real], frames: int) -> NDArray[_Real]:
-    """Add everything behind ``frames`` back to the start, wrapped; shape (channels, frames)."""
+    """Add everything after ``frames`` back to the start, wrapped; shape (channels, frames)."""
     length = audio.shape[-1]
     if length <= frames:
         padded = np.zeros((audio.shape[0], frames), audio.dtype)
@@ -61,7 +61,7 @@ def changed_span(before: Stereo, after: Stereo) -> tuple[int, int]:
     if not len(steps):
         return 0, 0
     starts, ends = steps * CHANGE_STEP, np.minimum((steps + 1) * CHANGE_STEP, n)
-    quiet = np.append(starts[1:], starts[0] + n) - ends  # behind each changed step
+    quiet = np.append(starts[1:], starts[0] + n) - ends  # after each changed step
     last = int(quiet.argmax())
     first = (last + 1) % len(steps)
     return int(starts[first]), int((ends[last] - starts[first] - 1) % n + 1)
@@ -188,7 +188,7 @@ def opening_of(through: Through, ring_frames: int, count: int) -> TruncatedRespo
 def convolve_head(difference: Stereo, opening: TruncatedResponse) -> Stereo:
     """Return what a process makes of a difference, up to where that ends: (2, count) both.
 
-    ``opening`` is the one made for so many frames.
+    ``opening`` is the one made for that many frames.
     """
     spectrum, how = sf.rfft(difference, opening.length), opening.spectrum
     if how.ndim < 3:

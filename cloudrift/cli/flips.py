@@ -132,7 +132,7 @@ def flip(
     as_json: bool,
     output: Path,
 ) -> None:
-    """Print a loop file, or take a recording, cut it up and lay it out anew."""
+    """Print a loop file, or take a recording, cut it up and lay it out again."""
     from msgspec.structs import replace  # noqa: PLC0415
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415

@@ -104,7 +104,7 @@ def render(
 
 def _render_beside(files: Sequence[Path], output: Path, order: Any, numbers: Sequence[int]) -> None:
     """Render several files on all cores, and print what was written as it comes."""
-    # Started anew rather than forked: a fork would copy locks that rendering threads hold.
+    # Started again rather than forked: a fork would copy locks that rendering threads hold.
     context = multiprocessing.get_context("spawn")
     workers = min(len(files), os.cpu_count() or 1)
     pool = ProcessPoolExecutor(workers, context, initializer=leave_to_parent)

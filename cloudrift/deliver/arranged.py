@@ -57,7 +57,7 @@ def deliver_all(
 
     ``stems``: also the loop and the groove bed apart, before the line of all of it, where they add
     up to the whole: the loop as the bed ducks it, with all that seams add. Everything is computed
-    anew; files are written whole. ``lower`` turns all down by one gain where one would clip, else
+    again; files are written whole. ``lower`` turns all down by one gain where one would clip, else
     that is FullScaleError. Raises CloudriftError and Cancelled.
     """
     if not document.arrangement.sections:

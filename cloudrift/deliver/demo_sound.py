@@ -27,7 +27,7 @@ Progress = Callable[[int, int, str], object]
 
 
 def lengths_of(loop: Loop, demo: DemoFile) -> list[int]:
-    """Return the length of each part in frames; the last one rings on behind its end."""
+    """Return the length of each part in frames; the last one rings on after its end."""
     return [part.turns * loop.sounding_frames for part in demo.parts]
 
 
@@ -81,7 +81,7 @@ def demo_sound(
 
 
 def _lay_tag(out: Stereo, engine: Engine, document: Document, demo: DemoFile) -> None:
-    """Add the tag at the beginning of every so many parts."""
+    """Add the tag at the beginning of every that many parts."""
     if not demo.tag:
         return
     tag = tag_sound(engine, document.loop, demo.tag) * np.float32(to_gain(demo.tag_db))

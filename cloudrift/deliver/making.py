@@ -44,7 +44,7 @@ class Sound(NamedTuple):
 class Making:
     """What parts of a delivery are made with.
 
-    Everything is computed anew: a file depends on its document to the last bit, not on the edits
+    Everything is computed again: a file depends on its document to the last bit, not on the edits
     that led there. ``engine`` is the caller's, who closes it.
     """
 
@@ -153,11 +153,11 @@ class Making:
         return Sound(self.engine.render(loop, self.cancelled).audio, goes_round=True)
 
     def treated(self, loop: Loop | None = None, *, once: bool | None = None) -> Sound:
-        """The loop, or another one, behind all treatments."""
+        """The loop, or another one, after all treatments."""
         return self._whole(loop or self.loop, once=self.order.once if once is None else once)
 
     def only(self, keep: Callable[[Layer], bool]) -> Sound:
-        """Some of its layers alone, behind all treatments."""
+        """Some of its layers alone, after all treatments."""
         off = tuple(one if keep(one) else replace(one, mute=True) for one in self.loop.layers)
         return self.treated(replace(self.loop, layers=off))
 

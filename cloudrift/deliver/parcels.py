@@ -136,7 +136,7 @@ def _arrangement(shelf: Parcels) -> None:
 def _stems(shelf: Parcels) -> None:
     """The stems, what they add up to, and the layers that a group's stem is made of.
 
-    A stem is what enters the sum: a layer, or a group behind its own line. The layers of a group
+    A stem is what enters the sum: a layer, or a group after its own line. The layers of a group
     are written too, as parts, for they are what its line works on.
     """
     loop = shelf.loop

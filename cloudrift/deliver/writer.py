@@ -37,7 +37,7 @@ def deliver(
     and overwrites. ``only`` names those files of it that are wanted.
     ``clips`` has the recordings that the loop names.
     Each file is written whole or not at all; a cancelled delivery leaves the files that were
-    finished. Everything is computed anew: a file depends on its loop to the last bit, not on the
+    finished. Everything is computed again: a file depends on its loop to the last bit, not on the
     edits that led there. Raises CloudriftError that names the file at fault, FullScaleError before
     anything is written where a file would clip and the order does not lower all, and Cancelled.
     """

@@ -129,7 +129,7 @@ class StandInMicrophone:
         self._hiss = np.random.default_rng(7)
 
     def cue(self, phrase: NDArray[np.float32], *, free: bool = False) -> None:
-        """Sing a phrase, (n,), each time that the loop begins anew; ``free``: once, at once."""
+        """Sing a phrase, (n,), each time that the loop begins again; ``free``: once, at once."""
         self._sings, self._free = phrase, 0 if free else None
         self._begun, self._before = False, -1
 
@@ -155,7 +155,7 @@ class StandInMicrophone:
         if at < 0:
             return np.full(count, -1)
         self._begun, self._before = self._begun or at < self._before, at
-        places += at if self._begun else at - loop_frames  # not before the loop begins anew
+        places += at if self._begun else at - loop_frames  # not before the loop begins again
         anew = places >= (loop_frames if self._begun else 0)
         if self._begun:
             places[anew] -= loop_frames

@@ -42,7 +42,7 @@ from cloudrift.theory.key import Key, parse_key
 SUFFIXES = frozenset({".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff"})
 PROCESSES, AT_ONCE = 2, 16
 MOST_FILES = 200_000
-VERSION = 2  # of what is written down: another one begins anew
+VERSION = 2  # of what is written down: another one begins again
 LIKE = ("brightness", "loudness", "seconds", "tempo")
 _TABLES = (
     "CREATE TABLE files (path TEXT PRIMARY KEY, folder TEXT NOT NULL, size INTEGER NOT NULL, "

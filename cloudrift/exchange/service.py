@@ -38,8 +38,8 @@ class Offer:
 
 @dataclass(frozen=True, kw_only=True)
 class Wanted:
-    """What is looked for. Words are all to be there; with a key, what comes into it within so many
-    semitones; with a tempo, what comes to it within so many percent.
+    """What is looked for. All words are to be there; with a key, what comes into it within that many
+    semitones; with a tempo, what comes to it within that many percent.
     """
 
     words: str = ""

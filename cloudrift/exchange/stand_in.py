@@ -27,7 +27,7 @@ from cloudrift.render.engine.engine import Engine
 AWAY, REFUSED, SLOW = 0.06, 0.05, 0.15  # how often it is not there, refuses, takes long
 WAIT_S, STEP_S = 1.5, 0.05
 LOUD_LUFS, HIGHEST_DB = -18.0, -1.0
-MADE_WITH = 2  # of what is kept from before: made anew where this has changed
+MADE_WITH = 2  # of what is kept from before: made again where this has changed
 
 
 class StandIn:

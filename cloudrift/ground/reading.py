@@ -21,7 +21,7 @@ from cloudrift.ground.wanted import Cancelled
 MOST_TEXT = 256 << 10  # bytes of a file of words: the longest of ours has a tenth
 MOST_PARTS = 500_000  # lists and maps in JSON: a loop with all the notes it can have has 150 000
 MOST_VALUES = 4_000_000
-# Names with so many dots are nested as deeply, and take the parser more than any name is worth.
+# Names with that many dots are nested as deeply, and take the parser more than any name is worth.
 # (Looked for at the beginnings of names alone, and without going back: in one go.)
 _DOTTED = re.compile(r"""(?<![\w"'-])(?:[\w"'-]++[ \t]*+\.[ \t]*+){12}""")
 MOST_MEMBERS = 2200  # of an archive: as many clips as all layers can have
@@ -178,7 +178,7 @@ class _Counted:
         self.size = 0
 
     def read(self, size: int = -1) -> bytes:
-        """Return so many bytes, or all; fewer only at the end."""
+        """Return that many bytes, or all; fewer only at the end."""
         left = self._most + 1 - self.size
         data = self._stream.read(left if size < 0 else min(size, left))
         self.size += len(data)

@@ -38,7 +38,7 @@ class Field(msgspec.Struct, frozen=True, kw_only=True):
     choices: tuple[str, ...] = ()
     hint: str = ""
     part: str = ""  # the heading that it stands under, where there are many
-    follows: Literal["", "tempo", "key"] = ""  # what it is taken along by where a line is laid anew
+    follows: Literal["", "tempo", "key"] = ""  # what it follows where a line is laid again
     rides: bool = True  # whether it may change over the loop
     ride_step: float = 1 / 20  # of its scale: how fine its way is cut where it does
 

@@ -51,7 +51,7 @@ def nth(n: int) -> str:
 
 
 MOST_NAME = 200  # letters of what something is called
-NAME_TYPED = 100  # of one that is typed: there is room for a number behind it
+NAME_TYPED = 100  # of one that is typed: there is room for a number after it
 
 
 def check_name(what: str, name: str, *, may_be_empty: bool = False) -> None:

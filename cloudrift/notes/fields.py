@@ -118,7 +118,7 @@ _PLAIN = Key("C", "major")
 NOTES = {pitch: _PLAIN.spell_pitch(pitch) for pitch in range(LOWEST, HIGHEST + 1)}
 FROM_BAR = {"none": (), "every 2nd": (2, 1), "every 4th": (4, 3), "the last": (0, -1)}
 CHOSEN = "chosen ones"
-# Bars that a layer plays in: so many of every so many, from which on (from 0).
+# Bars that a layer plays in: that many of every that many, from which on (from 0).
 PLACES_IN = {
     "every bar": (1, 1, 0),
     "every 2nd bar": (1, 2, 1),
@@ -203,7 +203,7 @@ def of_lens(kind: str) -> tuple[Described, ...]:
 
 
 def lens_shown(lens: Lens, one: Described, bars: int, bar_ticks: int) -> Value:
-    """Return what a field shows of a lens, in a loop of so many bars."""
+    """Return what a field shows of a lens, in a loop of that many bars."""
     if one is LATE:
         return late_choice(lens.late_bars, bars)
     if one is PLACES:
@@ -212,7 +212,7 @@ def lens_shown(lens: Lens, one: Described, bars: int, bar_ticks: int) -> Value:
 
 
 def lens_kept(one: Described, value: Value, bars: int, bar_ticks: int) -> Any:
-    """Return what a lens keeps of what a field shows, in a loop of so many bars."""
+    """Return what a lens keeps of what a field shows, in a loop of that many bars."""
     if one is LATE:
         return late_bars(str(value), bars)
     if one is PLACES:
@@ -221,7 +221,7 @@ def lens_kept(one: Described, value: Value, bars: int, bar_ticks: int) -> Any:
 
 
 def late_bars(choice: str, bars: int) -> tuple[int, ...]:
-    """Return the bars (from 0) that a choice stands for in a loop of so many."""
+    """Return the bars (from 0) that a choice stands for in a loop of that many."""
     pair = FROM_BAR.get(choice, ())
     if not pair:
         return ()

@@ -41,7 +41,7 @@ class FoundChord:
 
     @property
     def end_tick(self) -> int:
-        """The first tick behind it."""
+        """The first tick after it."""
         return self.start_tick + self.length_ticks
 
 
@@ -127,7 +127,7 @@ def _snapped(found: list[_Segment]) -> list[_Segment]:
         return near if abs(near - tick) <= LOOSE_TICKS else tick
 
     out = [(meant(a), meant(b), v) for a, b, v in found[:-1] if meant(b) > meant(a)]
-    for a, b, v in found[-1:]:  # with nothing behind it, a stab is a chord as well
+    for a, b, v in found[-1:]:  # with nothing after it, a stab is a chord as well
         out.append((meant(a), max(meant(b), meant(a) + GRID_TICKS), v))
     return out
 

@@ -51,10 +51,10 @@ class Lens(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     the lowest voice to another layer; ``order``, ``step_ticks``, ``octaves`` and ``gate`` (share
     of a step that sounds) shape a broken chord. A line goes in steps of ``step_ticks`` too, by
     half steps where it can; ``leaps`` is how often it leaps instead, ``answers`` lets it play
-    only behind the middle of each chord.
+    only after the middle of each chord.
 
     It plays only in the stretches ``where`` (pairs of ticks; none: everywhere), and each of the
-    ``late_bars`` (from 0) starts ``late_ticks`` late: what rings into it is struck anew.
+    ``late_bars`` (from 0) starts ``late_ticks`` late: what rings into it is struck again.
 
     On top of any kind, in this order: ``scale_steps`` moves notes within the scale, ``octave`` by
     octaves, ``low`` and ``high`` fold them by octaves into a range, ``double`` adds a copy, and

@@ -26,7 +26,7 @@ def midi_file(
     """Return a type 1 file: one track of tempo, metre and key, then one track a part.
 
     Played offsets become ticks. A note played before the start of the loop begins at 0, because a
-    file has no time before it; one that would end behind the loop ends with it. ``signature`` is
+    file has no time before it; one that would end after the loop ends with it. ``signature`` is
     a major key or a minor one with an m (``A``, ``F#m``); none is written if it is empty. The parts
     of these numbers (from 0) are ``drums``: they are on the tenth channel, where keys are drums.
     """

@@ -36,7 +36,7 @@ class Note(
 
     @property
     def end_tick(self) -> int:
-        """The first tick behind it."""
+        """The first tick after it."""
         return self.start_tick + self.length_ticks
 
 

@@ -9,7 +9,7 @@ SHORTEST_TICKS = 60
 
 @dataclass
 class Played:
-    """Collects keys over the turns of a loop of so many ticks; a later turn adds to the others."""
+    """Collects keys over the turns of a loop of that many ticks; later turns add to it."""
 
     loop_ticks: int
     _down: dict[int, tuple[int, int]] = field(default_factory=dict)  # pitch -> tick, velocity
@@ -42,7 +42,7 @@ class Played:
             self.up(tick, pitch)
 
     def notes(self, grid_ticks: int = 0) -> tuple[Note, ...]:
-        """Return the notes whose keys went up, on a grid of so many ticks (0: as played).
+        """Return the notes whose keys went up, on a grid of that many ticks (0: as played).
 
         Starts and ends go to the nearest place of the grid; a key played just before the seam
         belongs to the start of the next turn.

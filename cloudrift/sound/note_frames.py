@@ -125,7 +125,7 @@ def frames_of_ms(ms: float, rate: int) -> int:
 def stopped_at(
     hits: list[PlayedNote], stops: list[int], loop_frames: int, rate: int, once: bool
 ) -> list[PlayedNote]:
-    """Stop each hit at the next stop behind its start; in a loop the first is behind the last."""
+    """Stop each hit at the next stop after its start; in a loop the first is after the last."""
     places = sorted(set(stops))
     if not once and places:
         places.append(places[0] + loop_frames)
@@ -140,7 +140,7 @@ def stopped_at(
 
 
 def _ended(hit: PlayedNote, gap: int, rate: int) -> PlayedNote:
-    """A hit that is silent after so many frames."""
+    """A hit that is silent after that many frames."""
     cut = min(frames_of_ms(CUT_MS, rate), max(1, gap))
     held = min(hit.held, max(0, gap - cut))
     return replace(hit, held=held, release=min(hit.release, max(cut, gap - held)))

@@ -307,7 +307,7 @@ def in_tempo(settings: Settings, tempo: float) -> Settings:
 def _at_speed(
     audio: NDArray[np.float32], rate: int, out_rate: int, speed: float, frames: int
 ) -> NDArray[np.float32]:
-    """Read audio at a speed, without aliases, cut or filled with silence to so many frames."""
+    """Read audio at a speed, without aliases, cut or filled with silence to that many frames."""
     out = soxr.resample(audio, rate * speed, out_rate)
     return np.pad(out[:frames], (0, max(0, frames - len(out)))).astype(np.float32)
 

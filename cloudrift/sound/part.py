@@ -31,7 +31,7 @@ class Part:
     ``loop_ticks`` is the length of the loop; a mono sound's last note is cut by its first.
     ``frames`` are those of the loop; with ``once`` (silence before the start instead of the
     loop's own end) any number that holds the ringing out. At each of ``stops`` (ticks, and ms
-    behind them) whatever was struck before is stopped.
+    after them) whatever was struck before is stopped.
     """
 
     notes: tuple[Note, ...]

@@ -34,7 +34,7 @@ HELD_S = 0.6
 OCTAVES_HZ = (62.5, 125, 250, 500, 1000, 2000, 4000, 8000)
 STRIKES = 8
 MOST_APART = np.array([2.0, 3.0])  # neighbours, in dB and in semitones of their centroids
-NEARLY, MEANT = 0.6, 3  # from this share of it on, so many strikes are taken together
+NEARLY, MEANT = 0.6, 3  # from this share of it on, that many strikes are taken together
 NEAR_MS = 1.0
 C7 = 96
 
@@ -94,7 +94,7 @@ def _by_key(instrument: Instrument, keys: range, tones: ToneCache) -> NDArray[np
 
 
 def _heard(instrument: Instrument, pitch: int, count: int, tones: ToneCache) -> tuple[float, float]:
-    """Level in dB and centroid in semitones of a key, over so many strikes."""
+    """Level in dB and centroid in semitones of a key, over that many strikes."""
     notes = _strikes(instrument, pitch, HELD_S, count, tones)
     centres = [12 * np.log2(centroid_hz(note)) for note in notes]
     return to_db(rms(np.concatenate(notes, axis=1))), float(np.mean(centres))
@@ -103,7 +103,7 @@ def _heard(instrument: Instrument, pitch: int, count: int, tones: ToneCache) -> 
 def _strikes(
     instrument: Instrument, pitch: int, seconds: float, count: int, tones: ToneCache
 ) -> list[Stereo]:
-    """Some strikes of a key, each another one where it has so many."""
+    """Some strikes of a key, each another one where it has that many."""
     return [
         strike(instrument, pitch, 90, seconds, at_tick=tick, tones=tones)
         for tick in strike_ticks(instrument, pitch)[:count]

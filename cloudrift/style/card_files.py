@@ -133,7 +133,7 @@ def own_cards(folder: Path | None = None) -> tuple[dict[str, Card], list[str]]:
 
 
 def known_cards(folder: Path | None = None) -> dict[str, Card]:
-    """Return the cards of the house, and a composer's own behind them."""
+    """Return the cards of the house, and a composer's own after them."""
     return {**own_cards(folder)[0], **house_cards()}
 
 

@@ -24,7 +24,7 @@ def differences(one: Mapping[str, Asked], other: Mapping[str, Asked]) -> list[Di
     """Return what two cards ask otherwise, what differs most first.
 
     Ranges are as far apart as the share of both together that they do not share; what only one
-    asks comes behind all that both do.
+    asks comes after all that both do.
     """
     out = []
     for name, kind in KINDS.items():

@@ -49,7 +49,7 @@ class FormSection(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     again : the name of an earlier section that this is a copy of.
     change : of a copy: one more layer is in, or one is out, by the draw.
     relative : in the relative key.
-    slower_st : slowed by so many semitones, as tape is; the bed goes along in time, not in pitch.
+    slower_st : slowed by that many semitones, as tape is; the bed goes along in time, not in pitch.
     low : low drums and basses play.
     """
 

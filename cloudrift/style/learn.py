@@ -161,7 +161,7 @@ def _common(found: Counter[str], most: int) -> tuple[str, ...]:
 
 
 def _grammar(examples: Sequence[Example]) -> Grammar:
-    """What follows what, where it starts and ends; every chord has another one behind it."""
+    """What follows what, where it starts and ends; every chord has another one after it."""
     starts, ends = (Counter(one.degrees[at] for one in examples) for at in (0, -1))
     following: dict[str, Counter[str]] = {}
     for one in examples:

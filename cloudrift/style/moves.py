@@ -121,7 +121,7 @@ def _with_row(card: Card, draw: int, loop: Loop) -> Loop:
 
 
 def _with_line(line: Line, loop: Loop) -> Loop:
-    """Put treatments behind what is on the whole loop; one of their kind gives way."""
+    """Put treatments after what is on the whole loop; one of their kind gives way."""
     kinds = {t.kind for t in line}
     kept = tuple(t for t in loop.line if t.kind not in kinds)
     ids = {t.id for t in kept}

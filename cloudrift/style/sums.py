@@ -10,7 +10,7 @@ PUSH, PUSH_DB, MOST_PUSH_DB = "push_db", 2.0, 12.0  # of the limiter, which come
 
 
 def sum_line(what: str, push_db: float = PUSH_DB) -> Line:
-    """Return the line of a sum by name, its limiter pushed by so many dB; no line for nothing.
+    """Return the line of a sum by name, its limiter pushed by that many dB; no line for nothing.
 
     Raises CloudriftError that says the nearest for a name that is not known.
     """

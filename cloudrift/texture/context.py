@@ -14,7 +14,7 @@ class Context:
     """Where a treatment works: rate, the loop's length and tempo at this place, chord starts.
 
     ``exact_frames`` is the loop's length before rounding. ``passes`` is 1 for the steady state;
-    a one-pass render is a loop with silence behind it, that many loop lengths long, so that the
+    a one-pass render is a loop with silence after it, that many loop lengths long, so that the
     same code serves: nothing is left to wrap round. ``cuts`` are the chord starts in frames,
     ``key`` is what is heard here.
     """
@@ -48,7 +48,7 @@ class Context:
         return (self.rate, self.exact_frames, self.tempo, self.cuts, self.passes, self.once, key)
 
     def stretched(self, ratio: float) -> "Context":
-        """Return the context behind a change of length by ``ratio`` (2 = twice as long)."""
+        """Return the context after a change of length by ``ratio`` (2 = twice as long)."""
         if ratio == 1:
             return self
         return replace(

@@ -1,4 +1,4 @@
-"""Finishes: saved lines with a name and a purpose, laid anew in another key and tempo."""
+"""Finishes: saved lines with a name and a purpose, laid again in another key and tempo."""
 
 import msgspec
 import tomlkit

@@ -103,7 +103,7 @@ def smoothed(
 ) -> NDArray[np.float32]:
     """Return running means along an axis, round the seam or held at the ends.
 
-    They are summed as they run, so that behind something loud a little less than nothing may be
+    They are summed as they run, so that after something loud a little less than nothing may be
     left; no mean lies outside what it is the mean of.
     """
     from scipy.ndimage import uniform_filter1d  # noqa: PLC0415 - slow to import, rarely needed

@@ -18,7 +18,7 @@ from cloudrift.texture.ride import BLEND, Ride, ride_shares, share_to_value
 
 APART = 16_384  # frames: what is nearer than this is run in one
 Values = tuple[tuple[str, float], ...]
-# Runs the treatment with other settings: on the whole (None) or from a frame on, so many.
+# Runs the treatment with other settings: on the whole (None) or from a frame on, that many.
 Run = Callable[[Values, tuple[int, int] | None], Stereo | None]
 
 

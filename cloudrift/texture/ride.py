@@ -68,7 +68,7 @@ def shares_at(
     """Return where on its field's scale (0 to 1) a ride is at some ticks of its period.
 
     That is the loop, unless it comes more often. From the last point it goes round to the first.
-    Points behind the period's end rest.
+    Points after the period's end rest.
     """
     points = [point for point in ride.points if point.tick < loop_ticks] or [ride.points[0]]
     shares = [field.to_share(point.value) for point in points]
@@ -135,7 +135,7 @@ def moved_point(
 def fitted_points(ride: Ride, every_ticks: int, loop_ticks: int) -> tuple[RidePoint, ...]:
     """Return a ride's points for another period (0: the loop), so that its way stays the same.
 
-    It is drawn out or drawn together as a whole. Points that were behind the old period's end, and
+    It is drawn out or drawn together as a whole. Points that were after the old period's end, and
     rested, go; no two come to stand on one tick.
     """
     old, new = (ticks or loop_ticks for ticks in (ride.every_ticks, every_ticks))

@@ -37,7 +37,7 @@ from cloudrift.theory.key import Key
 
 
 class Runner(ABC):
-    """Runs one fused group in its context: (2, context.frames) in, frames behind it out."""
+    """Runs one fused group in its context: (2, context.frames) in, frames after it out."""
 
     def __init__(self, group: Line, context: Context) -> None:
         self.group, self.context = group, context
@@ -63,7 +63,7 @@ class Runner(ABC):
         return None if self.context.once else self._answer(out, difference, start)
 
     def get_ready(self, count: int) -> None:
-        """Make what ``answer`` needs for so many frames, before it is needed."""
+        """Make what ``answer`` needs for that many frames, before it is needed."""
         del count
 
     def stretch(
@@ -131,7 +131,7 @@ class LinearRunner(Runner):
         return slice_wrapped(out, start, difference.shape[1]) + convolve_head(difference, opening)
 
     def get_ready(self, count: int) -> None:
-        """Make what ``answer`` needs for so many frames, before it is needed."""
+        """Make what ``answer`` needs for that many frames, before it is needed."""
         self._opening(count)
 
     def _opening(self, count: int) -> TruncatedResponse | None:
@@ -264,7 +264,7 @@ class RidingRunner(_OneRunner):
 
 
 def treat(audio: Stereo, group: Line, context: Context) -> Stereo:
-    """Apply one fused group: (2, context.frames) -> (2, frames of the context behind it)."""
+    """Apply one fused group: (2, context.frames) -> (2, frames of the context after it)."""
     return runner(group, context).whole(audio)
 
 

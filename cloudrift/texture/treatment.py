@@ -156,7 +156,7 @@ def tail_s(line: Iterable[Treatment], tempo: float) -> float:
 
 
 def after(context: Context, line: Iterable[Treatment]) -> Context:
-    """Return the context behind a line: another length, another key."""
+    """Return the context after a line: another length, another key."""
     line = tuple(line)
     moved = round(shift_st(line))
     context = context.stretched(time_ratio(line))

@@ -31,7 +31,7 @@ def accidentals(name: str) -> int:
 def pretty(text: str) -> str:
     """Write plain accidentals as the signs of music: ``F#`` -> ``F♯``, ``Bb`` -> ``B♭``.
 
-    A ``b`` is a flat behind a note letter or another flat, and before a numeral (``bII``) or a
+    A ``b`` is a flat after a note letter or another flat, and before a numeral (``bII``) or a
     figure (``m7b5``); elsewhere it is a letter.
     """
     flats = re.sub(r"(?<=[A-G])b+", lambda m: "♭" * len(m[0]), text)

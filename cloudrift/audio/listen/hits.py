@@ -7,7 +7,7 @@ from cloudrift.audio.listen.pulse import HOP, LISTEN_RATE, Pulses, mono_of
 
 STRONG = 2.0  # times the mean square of what begins, from where it is a blow
 APART_S = 0.06  # two blows are one where they are nearer
-EARLY_S = 0.012  # a blow's curve rises so much behind its start at the most
+EARLY_S = 0.012  # a blow's curve rises so much after its start at the most
 GROUND_S, LEAVES = 0.03, 0.15
 
 

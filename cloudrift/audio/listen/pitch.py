@@ -13,7 +13,7 @@ LEAST_FRAMES = 64
 def pitch_of(audio: Stereo, rate: int) -> float | None:
     """Return the pitch of a note (MIDI, to a few cents), or None for what has none.
 
-    The first high peak of the autocorrelation behind the attack: it stands at the period, not at
+    The first high peak of the autocorrelation after the attack: it stands at the period, not at
     the loudest partial.
     """
     mono = audio.mean(axis=0).astype(np.float64)

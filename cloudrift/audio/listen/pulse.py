@@ -20,7 +20,7 @@ LOWEST_HZ, HIGHEST_HZ = 40.0, 10_000.0
 NOTE_FRAME, NOTE_HOP = 8192, 1024  # 0.37 s, 46 ms
 NOTES_FROM, NOTES_TO = 36, 96  # MIDI: C2 to C7
 RISES = (2, 8)  # hops over which a rise is taken: of blows, and of what swells
-STEADY_S = 0.37  # what changes is told from so long before and behind
+STEADY_S = 0.37  # what changes is told from so long before and after
 
 Curve = NDArray[np.float64]
 

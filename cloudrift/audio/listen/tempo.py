@@ -10,7 +10,7 @@ from cloudrift.audio.listen.pulse import HOP, LISTEN_RATE, Pulse
 SLOWEST_BPM, FASTEST_BPM = 50.0, 210.0
 BEATS_A_BAR = 4
 USUAL_BPM = 115.0
-# What speaks for a tempo, in log odds: of each curve how much of it goes so many times a beat; how
+# What speaks for a tempo, in log odds: of each curve how much goes that many times a beat; how
 # far the tempo lies from what people tap to; how many bars a whole loop would last. Fitted to 360
 # loops of this program's own making (numbers 0 to 359 of the bench); others are what is measured.
 BLOWS = SWELLS = (0.25, 0.5, 1.0, 2.0, 3.0, 4.0, 8.0)
@@ -23,7 +23,7 @@ FROM_BARS = {4: 1.97, 8: 2.41, 16: -1.03}
 FROM_EVEN_BARS = 1.29  # 1, 2, 4, 8, …
 STEP = 1 / 8  # of a turn more over the whole, from one tempo tried to the next
 HARMONICS = ((1, 1.0), (2, 0.8), (4, 0.6), (8, 0.4))  # of the beat, to place it by
-BEGINS_EARLY_S = 0.002  # a blow rises so much behind its place
+BEGINS_EARLY_S = 0.002  # a blow rises so much after its place
 AT_THE_START = 0.2  # of the best place's agreement that a whole loop's own start needs
 STRUCK = 0.12  # how much of what begins must agree for a loop to begin elsewhere than on a beat
 
@@ -41,7 +41,7 @@ class TempoGuess(NamedTuple):
 
 
 class _Turns:
-    """How much of a pulse's curves goes round so many times over the whole of it."""
+    """How much of a pulse's curves goes round that many times over the whole of it."""
 
     def __init__(self, pulse: Pulse, pad: int) -> None:
         self._pad = pad

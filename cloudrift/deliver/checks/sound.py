@@ -97,7 +97,7 @@ def trimmed(loop: Loop, *, gain_db: float = 0.0, width: float = 1.0, mono_hz: fl
 
 
 def _softer(heard: Heard, by_db: float) -> Change | None:
-    """So many dB less at the loop's end; None where a blend lets it not be exact."""
+    """That many dB less at the loop's end; None where a blend lets it not be exact."""
     if heard.loop.line_blend < 1:
         return None
     gain = -np.ceil(by_db * 10) / 10

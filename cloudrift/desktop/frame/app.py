@@ -128,7 +128,7 @@ def offer_unsaved(window: Window) -> None:
         if chosen == "Open it":
             window.session.document.open(unsaved.document, unsaved.origin, unsaved=True)
             window.show_stage(0)
-            # What the crash left goes only when it is kept anew: it may be the only copy.
+            # What the crash left goes only when it is kept again: it may be the only copy.
             if window.session.document.keep_unsaved():
                 recovery.remove(unsaved.file)
             return

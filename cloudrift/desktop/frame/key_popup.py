@@ -124,7 +124,7 @@ class KeyPopup(Popup):
     # --- by ear -------------------------------------------------------------------------------
 
     def hear(self, semitones: int) -> None:
-        """Hear the loop so many semitones higher or lower, in its place, unchanged."""
+        """Hear the loop that many semitones higher or lower, in its place, unchanged."""
         session = self._session
         self._preview.end()
         try:

@@ -71,7 +71,7 @@ class Menus:
     def add_recent(
         self, after: Command, files: Callable[[], Iterable[Path]], open_: Callable[[Path], object]
     ) -> QMenu:
-        """Add a menu of recent files behind a command; it lists those that there are by then."""
+        """Add a menu of recent files after a command; it lists those that there are by then."""
         action = self._actions[after]
         home = next(menu for menu in self._menus if action in menu.actions())
         recent = self._held(QMenu("Open &recent", home))

@@ -45,7 +45,7 @@ class Ribbon(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Whole loop: drag to hear a part, press to go there")
         self.setToolTip("Press to go there; drag to hear only a part; double-press for all of it")
-        self._later = QTimer(self)  # while a hand drags, the names follow a little behind
+        self._later = QTimer(self)  # while a hand drags, the names follow a little after
         self._later.setSingleShot(True)
         self._later.setInterval(REDRAW_MS)
         self._later.timeout.connect(self._redraw)

@@ -149,7 +149,7 @@ class Window(Rooms):
         self.ribbon.update()
 
     def add_up(self) -> None:
-        """Hear the first layer, then two, then three; behind the last it begins anew."""
+        """Hear the first layer, then two, then three; after the last it begins again."""
         hearing = self.session.hearing
         ids = [x.id for x in hearing.document.loop.heard()]
         count = next((n for n in range(1, len(ids)) if hearing.alone == set(ids[:n])), 0) + 1

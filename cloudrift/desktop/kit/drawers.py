@@ -34,7 +34,7 @@ def head(title: str, close: Callable[[], object]) -> QHBoxLayout:
 def beside(
     drawer: QWidget, left: QLayout, middle: QLayout, right: QLayout, widths: tuple[int, int]
 ) -> None:
-    """Lay a drawer out in three columns; the outer ones are so many pixels wide."""
+    """Lay a drawer out in three columns; the outer ones are that many pixels wide."""
     line = horizontal(drawer, (12, 8, 12, 8), 12)
     for layout, width in ((left, widths[0]), (right, widths[1])):
         holder = QWidget()

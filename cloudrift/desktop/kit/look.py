@@ -155,7 +155,7 @@ def load_fonts() -> None:
 def apply(app: QApplication, name: str) -> None:
     """Put the application into a theme; every widget repaints.
 
-    The style sheet is taken off first: with it each step is taken by every widget anew, and all
+    The style sheet is taken off first: with it each step is taken by every widget again, and all
     of it takes three times as long. For the same reason no widget has a sheet of its own.
     """
     app.setStyleSheet("")
@@ -190,7 +190,7 @@ def apply(app: QApplication, name: str) -> None:
 def once_built(app: QApplication) -> Iterator[None]:
     """Style what is built meanwhile once, when it stands.
 
-    Each widget that is put into another is styled anew with all that is in it: while a window is
+    Each widget that is put into another is styled again with all that is in it: while a window is
     put together that is most of the work.
     """
     sheet = app.styleSheet()

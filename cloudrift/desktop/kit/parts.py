@@ -88,7 +88,7 @@ def set_look(widget: QWidget, name: str) -> None:
 
 
 def playhead_moved(widget: QWidget, before: float, after: float) -> None:
-    """Paint the strips anew where a playhead was and is (pixels), and nothing else."""
+    """Paint the strips again where a playhead was and is (pixels), and nothing else."""
     if int(before) != int(after):
         for x in (int(before), int(after)):
             widget.update(QRect(x - 2, 0, 5, widget.height()))

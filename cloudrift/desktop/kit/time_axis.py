@@ -11,7 +11,7 @@ Curve = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class TimeAxis:
-    """``ticks`` from ``first`` on, over so many ``pixels`` from ``left`` on.
+    """``ticks`` from ``first`` on, over that many ``pixels`` from ``left`` on.
 
     With 1 tick they are shares of the loop.
     """
@@ -34,7 +34,7 @@ class TimeAxis:
     @overload
     def px(self, ticks: NDArray[Any]) -> Curve: ...
     def px(self, ticks: float | NDArray[Any]) -> float | Curve:
-        """Return how many pixels so many ticks are."""
+        """Return how many pixels that many ticks are."""
         return ticks / self.ticks * self.pixels
 
     def tick_at(self, x: float) -> float:
@@ -42,7 +42,7 @@ class TimeAxis:
         return self.first + self.ticks_of(x - self.left)
 
     def ticks_of(self, pixels: float) -> float:
-        """Return how many ticks so many pixels are."""
+        """Return how many ticks that many pixels are."""
         return pixels / max(1.0, self.pixels) * self.ticks
 
     def nearest(self, x: float) -> float:

@@ -15,7 +15,7 @@ class Root(NamedTuple):
 
 
 class Swing(NamedTuple):
-    """How a groove lies in time: every second step is late, and all of it before or behind.
+    """How a groove lies in time: every second step is late, and all of it before or after.
 
     ``share`` is where in a pair of ``step_ticks`` the second begins, in % (50: straight).
     """

@@ -56,7 +56,7 @@ class Chord(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 
     @property
     def end_tick(self) -> int:
-        """The first tick behind it."""
+        """The first tick after it."""
         return self.start_tick + self.length_ticks
 
     @property

@@ -22,7 +22,7 @@ EVERYTHING = "Everything"
 
 
 class DemoPart(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """So many turns of the loop with some of its layers (``layers``; none: all that are heard)."""
+    """That many turns of the loop with some of its ``layers`` (none: all that are heard)."""
 
     id: str
     name: str
@@ -165,7 +165,7 @@ def remove_part(demo: DemoFile, part_id: str) -> DemoFile:
 
 
 def move_part(demo: DemoFile, part_id: str, by: int) -> DemoFile:
-    """Move a part so many places later (or earlier)."""
+    """Move a part that many places later (or earlier)."""
     parts = list(demo.parts)
     at = parts.index(find_part(demo, part_id))
     to = min(max(at + by, 0), len(parts) - 1)

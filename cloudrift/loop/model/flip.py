@@ -116,7 +116,7 @@ class Label(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
     """A recording (``of``), cut at ``cuts`` (ticks, the first 0), playing at ``places``.
 
-    It lasts ``length_ticks`` where nothing is moved; what lies behind the end of its loop is not
+    It lasts ``length_ticks`` where nothing is moved; what lies after the end of its loop is not
     heard there. ``chords`` are those that sound in it, as far as they are known; ``labels`` name
     spans of it; it is laid over ``longer`` times as many bars as it was recorded in.
     ``print_id`` names the print that it was cut from.
@@ -208,7 +208,7 @@ class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
 
     @property
     def end_tick(self) -> int:
-        """It may be longer than its loop: what lies behind that is not heard."""
+        """It may be longer than its loop: what lies after that is not heard."""
         return 0
 
     @property
@@ -227,7 +227,7 @@ class Flipped(WithoutNotes, frozen=True, kw_only=True, tag="flip"):
         return all(place.mute for place in self.places)
 
     def rings_s(self, _tempo: float) -> float:
-        """Return how long it goes on behind the loop's end, in seconds: a fade."""
+        """Return how long it goes on after the loop's end, in seconds: a fade."""
         return LONGEST_FADE_MS / 1000
 
     @property

@@ -65,7 +65,7 @@ class History:
         return self.moments[self.at + 1].label if self.can_redo else ""
 
     def then(self, document: Document, label: str, merge: str = "") -> "History":
-        """Return the history with an edit behind now; what had been undone is dropped.
+        """Return the history with an edit after now; what had been undone is dropped.
 
         An edit with the same non-empty ``merge`` as the last one replaces it, so that a drag is
         one step. An edit that changes nothing is no moment.
@@ -92,5 +92,5 @@ class History:
         return History(self.moments, min(len(self.moments) - 1, self.at + 1))
 
     def gone_to(self, at: int) -> "History":
-        """Go to any moment; those behind it can be had again."""
+        """Go to any moment; those after it can be had again."""
         return History(self.moments, min(max(at, 0), len(self.moments) - 1))

@@ -35,7 +35,7 @@ class Hit(
 
     ``st`` is how far its pitch is away, in semitones: from its root where the lane plays roots.
     ``length_ticks`` of 0 lets it ring until it is stopped; ``late_ms`` plays it before (below 0)
-    or behind its place; ``pan`` goes from -1 (left) to 1; ``glide_ms`` is how long it takes to
+    or after its place; ``pan`` goes from -1 (left) to 1; ``glide_ms`` is how long it takes to
     leave the pitch of the hit before. ``sound`` plays only one of a stack (from 1; 0: all).
     """
 
@@ -50,7 +50,7 @@ class Hit(
 
 
 class Pattern(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """Hits over so many bars, under a name (A, B, bare, …)."""
+    """Hits over that many bars, under a name (A, B, bare, …)."""
 
     name: str
     bars: int = 2
@@ -89,7 +89,7 @@ class Hits(
     stack : the sounds that are struck at once, one at least.
     on_roots : its pitch is that of the root that is heard, from ``lowest`` (MIDI) up.
     choke : drums of one such name stop each other, and themselves; none: they ring on.
-    late_ms : how far behind all its hits are played (below 0: before).
+    late_ms : how far after all its hits are played (below 0: before).
     """
 
     follows: ClassVar[bool] = False  # the chords, as lenses do
@@ -154,7 +154,7 @@ class Hits(
         return not any(use.known for use in self.sounds)
 
     def rings_s(self, tempo: float) -> float:
-        """Return how long it may go on behind the loop's end, in seconds, at a tempo in BPM."""
+        """Return how long it may go on after the loop's end, in seconds, at a tempo in BPM."""
         return (
             max(use.rings_s for use in self.sounds) + RINGS_TICKS / TICKS_PER_QUARTER * 60 / tempo
         )

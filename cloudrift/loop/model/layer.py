@@ -126,7 +126,7 @@ def check_line(where: str, line: Line, blend: float) -> None:
 
 
 class Group(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """Layers that share a treatment line behind their own, and a level and a pan behind that."""
+    """Layers that share a treatment line after their own, and a level and a pan after that."""
 
     id: str
     name: str

@@ -175,7 +175,7 @@ class FromRecording(WithoutNotes, frozen=True, kw_only=True, tag="recording"):
 
     @property
     def end_tick(self) -> int:
-        """It may ring on behind the loop's end, which is its start."""
+        """It may ring on after the loop's end, which is its start."""
         return 0
 
     @property
@@ -194,7 +194,7 @@ class FromRecording(WithoutNotes, frozen=True, kw_only=True, tag="recording"):
         return False
 
     def rings_s(self, _tempo: float) -> float:
-        """Return how long it may go on behind the loop's end, in s: at most at half its pace."""
+        """Return how long it may go on after the loop's end, in s: at most at half its pace."""
         return (self.end_s - self.first_s) * (1 if self.fit == "as it is" else MOST_LONGER)
 
     @property

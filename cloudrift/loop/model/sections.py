@@ -1,7 +1,7 @@
 """Sections, the seams between them, and the arrangement that they make.
 
 A section says only how it differs from the loop: who plays, at what level, in which pattern, in
-which key, behind which treatments. What a section is as a loop, ``arranging.section_loop`` makes.
+which key, after which treatments. What a section is as a loop, ``arranging.section_loop`` makes.
 """
 
 from typing import Literal
@@ -62,9 +62,9 @@ class PartState(
 class Seam(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """What happens at the change into a section.
 
-    Before it: a ``riser`` over so many bars, at ``riser_db``; drums that end with their last
+    Before it: a ``riser`` over that many bars, at ``riser_db``; drums that end with their last
     backbeat (``cut``), or play a ``fill`` in the last bar; a filter over ``sweep_bars`` that
-    *closes* before it or *opens* behind it; a tempo that ``sag_share`` of is left at the end of
+    *closes* before it or *opens* after it; a tempo that ``sag_share`` of is left at the end of
     ``sag_beats``; nothing for ``silence_beats``. Into it: ``lead_beats`` of what comes, backward.
     At it: a ``crash``, a ``tag``; the last beat in a ``burst`` of reverb that rings into it. All
     levels are in dB against full scale; 0 bars or beats, or a level of -60, is nothing.
@@ -121,9 +121,9 @@ class Seam(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 
 
 class Section(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """A part of the arrangement: the loop for so many bars, and how it differs from it.
+    """A part of the arrangement: the loop for that many bars, and how it differs from it.
 
-    ``key`` and ``chords`` are its own where it has them; ``line`` is added behind the whole loop's,
+    ``key`` and ``chords`` are its own where it has them; ``line`` is added after the whole loop's,
     ``over`` lies on all of it, the groove bed too; ``rides`` go on over its whole length. ``bed``:
     the groove bed plays. ``seam`` is what happens at the change into it.
     """

@@ -132,7 +132,7 @@ class PlayedSource(
         return not any(use.known for use in self.sounds)
 
     def rings_s(self, _tempo: float) -> float:
-        """Return how long it goes on behind its last note, in seconds."""
+        """Return how long it goes on after its last note, in seconds."""
         return max(use.rings_s for use in self.sounds)
 
     @property

@@ -11,7 +11,7 @@ OF_BARS = dict(zip(OF, (1, 2, 4, 8), strict=True))
 
 
 def _last_of(bar: int, full: ResolvedSettings) -> bool:
-    """Whether a bar is the last of so many."""
+    """Whether a bar is the last of that many."""
     return (bar + 1) % OF_BARS[full.word("bars")] == 0
 
 
@@ -51,7 +51,7 @@ def jumps(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) 
 
 
 def bounce(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
-    """Split long notes: the note, then shorter ones of the scale and its octave behind it."""
+    """Split long notes: the note, then shorter ones of the scale and its octave after it."""
     step, held = around.ticks(full.word("step")), around.ticks(full.word("held"))
     out = []
     for note in notes:
@@ -76,7 +76,7 @@ def glide(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) 
 
 
 def turn(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
-    """End the last bar of so many with half steps that lead back to where it began."""
+    """End the last bar of that many with half steps that lead back to where it began."""
     step = around.ticks(full.word("step"))
     steps = round(full.number("notes"))
     last = max(1, round(OF_BARS[full.word("bars")])) * around.bar_ticks
@@ -103,7 +103,7 @@ def turn(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -
 
 
 def cut_short(notes: tuple[Note, ...], around: ToolContext, full: ResolvedSettings) -> list[Note]:
-    """Let every n-th start be short, for a pause behind it."""
+    """Let every n-th start be short, for a pause after it."""
     every, ticks = round(full.number("every")), around.ticks(full.word("length"))
     out = []
     for i, chord in enumerate(by_start(notes), 1):

@@ -40,7 +40,7 @@ class ToolContext:
         return self.grid_ticks if value == GRID else (NOTE_VALUES | LONG_VALUES)[value]
 
     def ms_to_ticks(self, ms: float) -> float:
-        """Return how many ticks so many milliseconds are."""
+        """Return how many ticks that many milliseconds are."""
         return ms * 1e-3 * self.tempo / 60 * TICKS_PER_QUARTER
 
     def bar_of(self, tick: int) -> int:

@@ -1,7 +1,7 @@
 """What is about to be heard, rendered before the rest: an edit's next moment, in the old loop.
 
 A loop under many treatments takes longer to render than a hand waits. What is played in the next
-half second is a small part of it: that stretch of each step is made anew, as it is heard if the
+half second is a small part of it: that stretch of each step is made again, as it is heard if the
 edit is made now. What has sounded before rings on as it was, and is not made again. More of it
 follows in the order in which it is heard, where the whole takes longer than that.
 """
@@ -71,7 +71,7 @@ def ahead(
 
 
 def frames_ahead(seconds: float, loop: Loop) -> int:
-    """Return how many frames are made for so many seconds to be heard."""
+    """Return how many frames are made for that many seconds to be heard."""
     return int((seconds + BEFORE_S) * loop.rate)
 
 

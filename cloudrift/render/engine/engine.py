@@ -266,7 +266,7 @@ class Engine:
         once: bool = False,
         cancelled: Callable[[], bool] = never,
     ) -> Stereo:
-        """Return a group as it enters the sum: its layers behind its line, at its level and pan."""
+        """Return a group as it enters the sum: its layers after its line, at its level and pan."""
         node = group_node(loop, group.id, self.tones, Form(once=once))
         return placed(self.audio(node, cancelled), group)
 
@@ -311,7 +311,7 @@ def stretches(loop: Loop) -> bool:
 
 
 def trimmed(audio: Stereo, at_least: int, rate: int) -> Stereo:
-    """Cut the silence behind a tail, with a short fade."""
+    """Cut the silence after a tail, with a short fade."""
     loud = np.flatnonzero(np.abs(audio).max(axis=0) > ONCE_FLOOR)
     fade = int(ONCE_FADE_S * rate)
     end = max(at_least, int(loud[-1]) + fade if len(loud) else 0)

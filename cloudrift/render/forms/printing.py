@@ -32,7 +32,7 @@ HIGHEST_DB = -0.1  # what goes higher is kept softer, and turned up again where 
 
 
 class Reprint(NamedTuple):
-    """A print that was made anew: what it was made from now, and the sound of that."""
+    """A print that was made again: what it was made from now, and the sound of that."""
 
     print_id: str
     loop: Loop
@@ -59,7 +59,7 @@ def printed(
     """Print all that is heard of a loop, as it goes round: the same loop makes the same clip.
 
     In ``passes``, it goes round once for each, and from the last into the first. It is rendered
-    anew rather than taken from what an edit has followed, so that a print depends on its loop to
+    again rather than taken from what an edit has followed, so that a print depends on its loop to
     the last bit. ``moved`` hears what share of the steps is made (0 to 1), and which was last.
     """
     fresh = Engine(clips=clips)
@@ -116,7 +116,7 @@ def reprinted(
     cancelled: Callable[[], bool] = never,
     moved: Moved = unheard,
 ) -> list[Reprint]:
-    """Print a print anew from another loop, and then all prints that were made of what it plays."""
+    """Print a print again from another loop, then all prints that were made of what it plays."""
     name, others = recipe_of(document, print_id)[0].name, followers(document, print_id)
     parts = [part_of(moved, at, 1 + len(others)) for at in range(1 + len(others))]
     made = printed(loop, name, clips, cancelled, passes, parts[0])
@@ -131,7 +131,7 @@ def reprinted(
 
 
 def with_reprints(document: Document, reprints: list[Reprint]) -> Document:
-    """Put prints that were made anew in their places: all that was cut from them follows."""
+    """Put prints that were made again in their places: all that was cut from them follows."""
     for one in reprints:
         document = with_reprint(document, one.print_id, one.loop, *one.made, one.passes)
     return document

@@ -27,7 +27,7 @@ FILL = "B"
 
 
 class Span(NamedTuple):
-    """So many passes of a loop; ``at`` is the number of the section that it is in.
+    """That many passes of a loop; ``at`` is the number of the section that it is in.
 
     Where something rides over the section it is a single pass, from one share of the section to
     another, and goes from one of the ``knots`` to the next meanwhile; ``turn`` such passes of the
@@ -50,7 +50,7 @@ class Span(NamedTuple):
 def spans_of(document: Document) -> list[Span]:
     """Return the spans of an arrangement, in order.
 
-    What remains of a section behind its last whole turn is a span of a shorter loop; a last pass in
+    What remains of a section after its last whole turn is a span of a shorter loop; a last pass in
     which drums fill, or end before the seam, is one of its own.
     """
     out = []
@@ -68,7 +68,7 @@ def spans_of(document: Document) -> list[Span]:
     return out
 
 
-Passes = tuple[int, Callable[[Loop], Loop]]  # so many passes of a loop made so
+Passes = tuple[int, Callable[[Loop], Loop]]  # that many passes of a loop made so
 
 
 def _parts(loop: Loop, bars: int, behind: Seam) -> list[Passes]:

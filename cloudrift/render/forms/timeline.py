@@ -27,7 +27,7 @@ from cloudrift.render.plan.plan import ONCE, STEADY, heard_node
 from cloudrift.texture.running import laid
 
 JOIN_S = 0.01  # over so long what little is missing at a join is made good
-LEAD_S, BEHIND_S = 2.0, 0.1  # of what is before and behind a section, for the line of all of it
+LEAD_S, BEHIND_S = 2.0, 0.1  # of what is before and after a section, for the line of all of it
 
 
 @dataclass(frozen=True)
@@ -126,7 +126,7 @@ def _raw(
     sections: tuple[Section, ...],
     cancelled: Callable[[], bool],
 ) -> Iterator[_Raw]:
-    """Sections one after another, tails laid on what comes; behind a silence nothing rings on."""
+    """Sections one after another, tails laid on what comes; after a silence nothing rings on."""
     tail = silence(0)
     going_on: Loop | None = None
     parts: list[Stereo] = []
@@ -193,7 +193,7 @@ def _once(engine: Engine, loop: Loop, cancelled: Callable[[], bool]) -> Stereo:
 
 
 def _tail(engine: Engine, span: Span, body: Stereo, cancelled: Callable[[], bool]) -> Stereo:
-    """What a span rings on: of each of its passes what lies behind the last one's end.
+    """What a span rings on: of each of its passes what lies after the last one's end.
 
     What that leaves open at the join (what is not linear rings otherwise in the steady state) is
     made good over a few milliseconds.
@@ -237,7 +237,7 @@ def _falling(count: int) -> np.ndarray:
 
 
 def _add(body: Stereo, tail: Stereo) -> Stereo:
-    """Add a tail to a body from its start on; return what is left of it behind."""
+    """Add a tail to a body from its start on; return what is left of it after."""
     count = min(body.shape[1], tail.shape[1])
     body[:, :count] += tail[:, :count]
     return tail[:, count:]

@@ -23,7 +23,7 @@ def kept_in(clips: ClipStore, audio: Stereo, rate: int) -> tuple[str, ...]:
 
 
 def laid_over(take: VoiceTake, clips: ClipStore, rate: int, frames: int) -> Stereo:
-    """Return a take where it lies in so many frames of an arrangement, at its level: (2, frames).
+    """Return a take where it lies in that many frames of an arrangement, at its level: (2, frames).
 
     Raises CloudriftError where a recording is gone.
     """

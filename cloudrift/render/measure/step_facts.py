@@ -1,4 +1,4 @@
-"""What a line has made of the sound behind each of its treatments, measured, and what to heed."""
+"""What a line has made of the sound after each of its treatments, measured, and what to heed."""
 
 from dataclasses import dataclass
 
@@ -28,12 +28,12 @@ LOW_DB = -20.0  # below LOW_END_HZ against all of it: less is no low end
 CLEARING_BLEND = 0.9  # from which on a cut takes something away rather than thinning it
 RUMBLE_DB = -24.0  # below RUMBLE_HZ against all of it
 SHORT_SHARE = 0.55  # of the time from note to note: shorter is staccato
-TAIL_TO_GAP = 2.0  # a tail so many gaps long fills them
+TAIL_TO_GAP = 2.0  # a tail that many gaps long fills them
 
 
 @dataclass(frozen=True, kw_only=True)
 class StepFacts:
-    """The sound behind a treatment: its picture (dBFS) and spectrum (dB), and its measures.
+    """The sound after a treatment: its picture (dBFS) and spectrum (dB), and its measures.
 
     ``mono_loss_db`` is what is lost when both sides are added, ``wide_low_db`` how strong the sides
     are against the middle below 120 Hz, ``low_db`` what lies there against all of it, ``rumble_db``
@@ -52,7 +52,7 @@ class StepFacts:
 
 
 def step_facts(engine: Engine, loop: Loop, line_of: LineAt, count: int) -> StepFacts:
-    """Measure a line behind its first ``count`` treatments; what was measured before is kept."""
+    """Measure a line after its first ``count`` treatments; what was measured before is kept."""
     node = step_node(loop, line_of, engine.tones, count)
     kept = engine.facts.get(node.key)
     if isinstance(kept, StepFacts):
@@ -112,7 +112,7 @@ def added(before: StepFacts, after: StepFacts, treatment: Treatment, tempo: floa
 def heed(
     loop: Loop, line_of: LineAt, treatment: Treatment, before: StepFacts, after: StepFacts
 ) -> list[str]:
-    """Return warnings in words for the step behind a treatment: only what it has brought itself."""
+    """Return warnings in words for the step after a treatment: only what it has brought itself."""
     if not treatment.acts or after.lufs < QUIET_LUFS:
         return []
     found = []
@@ -142,7 +142,7 @@ def heed(
 
 
 def _cleared(line: Line, treatment: Treatment) -> bool:
-    """Whether a low cut behind a treatment takes away what rumbles."""
+    """Whether a low cut after a treatment takes away what rumbles."""
     at = next((i for i, t in enumerate(line) if t.id == treatment.id), len(line))
     behind = (t for t in line[at + 1 :] if t.acts and t.blend > CLEARING_BLEND)
     return any(t.of.clears_hz(t.full) >= RUMBLE_HZ for t in behind)

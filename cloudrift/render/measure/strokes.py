@@ -40,7 +40,7 @@ def onset_strengths(audio: Stereo, rate: int, loop: Loop) -> Strengths:
 
 
 def folded(strengths: Strengths, bars: int, metre: tuple[int, int]) -> Strengths:
-    """Return strengths over so many bars: the mean of all turns of them in the loop."""
+    """Return strengths over that many bars: the mean of all turns of them in the loop."""
     length = bars * bar_ticks(metre) // STEP_TICKS
     if not len(strengths):
         return np.zeros(length)

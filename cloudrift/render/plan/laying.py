@@ -72,7 +72,7 @@ def laying_of(
     *,
     longer: float = 1.0,
 ) -> Laying:
-    """Return how a recording is laid into a loop of so many ticks, in front of its layer's line.
+    """Return how a recording is laid into a loop of that many ticks, in front of its layer's line.
 
     One that follows the tempo is laid over ``longer`` times as many bars as it was recorded in.
     """
@@ -143,7 +143,7 @@ def _whole_beats(length: float, beat: float) -> float:
 def _by_beats(source: FromRecording, marks: list[float], beat: float) -> list[tuple[float, float]]:
     """Seconds there, seconds wanted: marks on the loop's beats, or a share of the way to them.
 
-    Before the first and behind the last it goes on at the pace of its beats.
+    Before the first and after the last it goes on at the pace of its beats.
     """
     pace = _bounded((marks[-1] - marks[0]) / (len(marks) - 1) / beat)
     first = marks[0]

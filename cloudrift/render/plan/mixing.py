@@ -158,7 +158,7 @@ class Treated(Node):
         return runs.stretch(inputs[0], start, count)
 
     def get_ready(self, count: int) -> None:
-        """Make what a stretch of so many frames needs, before it is needed."""
+        """Make what a stretch of that many frames needs, before it is needed."""
         self._runner.get_ready(count)
 
 

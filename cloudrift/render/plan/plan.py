@@ -98,7 +98,7 @@ def layer_context(loop: Loop, layer: Layer, form: Form = STEADY) -> Context:
 def group_context(loop: Loop, group_id: str, form: Form = STEADY) -> Context:
     """Return the context in front of a group's line; in front of the sum where there is none.
 
-    The groove bed is played beside the loop as it is heard: behind the whole loop's line.
+    The groove bed is played beside the loop as it is heard: after the whole loop's line.
     """
     line = loop.group(group_id).line if group_id else ()
     context = loop_context(loop, form)
@@ -108,7 +108,7 @@ def group_context(loop: Loop, group_id: str, form: Form = STEADY) -> Context:
 
 
 def step_context(loop: Loop, line_of: LineAt, count: int) -> Context:
-    """Return the context behind the first ``count`` treatments of a line."""
+    """Return the context after the first ``count`` treatments of a line."""
     match loop.owner(line_of):
         case Layer() as layer:
             context = layer_context(loop, layer)
@@ -120,7 +120,7 @@ def step_context(loop: Loop, line_of: LineAt, count: int) -> Context:
 
 
 def step_node(loop: Loop, line_of: LineAt, tones: ToneCache, count: int) -> Node:
-    """Return the step behind the first ``count`` treatments of a line."""
+    """Return the step after the first ``count`` treatments of a line."""
     match loop.owner(line_of):
         case Layer() as layer:
             return layer_node(loop, layer, tones, count=count)
@@ -212,7 +212,7 @@ def _stops(loop: Loop, hits: Hits) -> tuple[tuple[int, float], ...]:
 
 
 def in_turns(notes: tuple[Note, ...], turn: int) -> tuple[tuple[Note, ...], tuple[Note, ...]]:
-    """Part notes between two sounds that take turns every so many ticks.
+    """Part notes between two sounds that take turns every that many ticks.
 
     A note that goes on into the other's turn is handed over: it ends, and the other strikes it.
     """
@@ -255,7 +255,7 @@ def _played(
 
 
 def through(source: Node, line: Line, context: Context, place: str, blend: float = 1.0) -> Node:
-    """Return the last step of a line laid behind a source; ``place`` says where in the loop.
+    """Return the last step of a line laid after a source; ``place`` says where in the loop.
 
     ``blend`` is that of the line as a whole; it rests where the line changes the length.
     """
@@ -271,7 +271,7 @@ def through(source: Node, line: Line, context: Context, place: str, blend: float
 def layer_node(
     loop: Loop, layer: Layer, tones: ToneCache, form: Form = STEADY, *, count: int | None = None
 ) -> Node:
-    """Return a layer behind the first ``count`` of its treatments (all of them for None)."""
+    """Return a layer after the first ``count`` of its treatments (all of them for None)."""
     bare = bare_layer(loop, layer, tones, form)
     # The context follows from the whole line: what comes later decides how fast it is played.
     context = layer_context(loop, layer, form)
@@ -323,7 +323,7 @@ def mix_node(loop: Loop, tones: ToneCache, form: Form = STEADY) -> Node:
 def group_node(
     loop: Loop, group_id: str, tones: ToneCache, form: Form = STEADY, *, count: int | None = None
 ) -> Node:
-    """Return a group's layers, summed, behind the first ``count`` of its treatments."""
+    """Return a group's layers, summed, after the first ``count`` of its treatments."""
     context = group_context(loop, group_id, form)
     parts = [(x.id, _member(loop, x, tones, form), _gains(x)) for x in loop.members(group_id)]
     what = f"sum of {group_id}"
@@ -347,7 +347,7 @@ def _member(loop: Loop, layer: Layer, tones: ToneCache, form: Form) -> Node:
 def loop_node(
     loop: Loop, tones: ToneCache, form: Form = STEADY, *, count: int | None = None
 ) -> Node:
-    """Return the whole loop behind the first ``count`` of its treatments (all for None)."""
+    """Return the whole loop after the first ``count`` of its treatments (all for None)."""
     blend = loop.line_blend if count is None else 1.0
     return through(
         mix_node(loop, tones, form), loop.line[:count], loop_context(loop, form), "loop", blend

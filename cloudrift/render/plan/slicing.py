@@ -60,7 +60,7 @@ class Cuts(NamedTuple):
 
 
 def cuts_of(flip: Flipped, context: Context, ticks: int, metre: tuple[int, int]) -> Cuts:
-    """Return how a flip is laid into a loop of so many ticks, in front of its layer's line."""
+    """Return how a flip is laid into a loop of that many ticks, in front of its layer's line."""
     laying = laying_of(flip.of, context, ticks, metre, longer=flip.longer)
     flip = heard_in(flip, ticks)
     clock = Clock.of(context.tempo, context.rate)
@@ -111,14 +111,14 @@ def _leads(flip: Flipped, heard: list[SlicePlacement], ticks: int) -> list[tuple
     return list(zip([round_, *joined], [*joined, round_], strict=True))
 
 
-# What is stretched waits for processes of its own: so many pieces wait at once.
+# What is stretched waits for processes of its own: that many pieces wait at once.
 _waiting = ThreadPoolExecutor(PROCESSES, thread_name_prefix="pieces")
 
 
 def cut_up(cuts: Cuts, clips: ClipStore, start: int = 0, count: int = 0) -> Stereo:
     """Return a flip in its loop, (2, frames): in the steady state, or one pass of it.
 
-    With a ``count``, only what is heard in so many frames from ``start`` on need be there.
+    With a ``count``, only what is heard in that many frames from ``start`` on need be there.
     """
     laying = cuts.laying
     out = silence(laying.frames)
@@ -179,16 +179,16 @@ def _made(cut: Cut, fitting: Fitting, clips: ClipStore) -> Stereo:
 
 
 def _read(cut: Cut, fitting: Fitting, clips: ClipStore, count: int, semitones: float) -> Stereo:
-    """Read so many frames of a span from its start, or backward from its end, at a pitch.
+    """Read that many frames of a span from its start, or backward from its end, at a pitch.
 
-    Behind the span's end it is silent, but for what a fade out takes.
+    After the span's end it is silent, but for what a fade out takes.
     """
     tape = cut.tape and semitones != 0
     speed = 2 ** (semitones / 12) if tape else 1.0
     if cut.fills:
         return _filling(cut, fitting, made_of(_shifted(fitting, semitones), clips), count)
     whole = made_of(fitting, clips)
-    # Behind the span goes on what the fade out takes.
+    # After the span goes on what the fade out takes.
     most = cut.span + round(max(0, count - cut.lasts) * speed)
     long = min(round(count * speed), most)
     if long < LEAST_FRAMES:

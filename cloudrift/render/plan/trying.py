@@ -87,7 +87,7 @@ def _moved(layer: Layer, semitones: int) -> Layer:
 
 
 def key_loop(loop: Loop, layer: Layer, pitch: int, velocity: int, held_ticks: int) -> Loop:
-    """Return a loop of one note in a layer's sound, through its line and all behind it."""
+    """Return a loop of one note in a layer's sound, through its line and all after it."""
     silent = layer.with_notes(()).with_source(other=None)
     silent = replace(silent, level_ride=None, mute=False, parked=False)
     bare, by = without_time(replace(loop, chords=(), layers=(silent,)))

@@ -235,7 +235,7 @@ def played_key(
 ) -> Loop:
     """Return a loop of a played key in a layer's sound, or in that which strikes the chords.
 
-    It sounds as in the loop, through the layer's line and what is behind it; ``written``: bare.
+    It sounds as in the loop, through the layer's line and what is after it; ``written``: bare.
     ``seconds`` is how long it is held, for long where nothing is said.
     """
     chosen = loop.layer(layer_id) if layer_id else None
@@ -252,7 +252,7 @@ def played_key(
 
 
 def click_track(loop: Loop, frames: int) -> Stereo:
-    """Return a click on every beat of a loop that lasts so many frames, bars accented."""
+    """Return a click on every beat of a loop that lasts that many frames, bars accented."""
     out = silence(frames)
     length = int(CLICK_MS / 1000 * loop.rate)
     t = np.arange(length) / loop.rate

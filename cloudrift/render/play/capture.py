@@ -17,7 +17,7 @@ from cloudrift.audio.buffers import QUIET_DB, Mono, Stereo, raised_cosine, silen
 from cloudrift.audio.clips import LONGEST_S
 
 MOST_S = 600.0  # that is taken at once
-FULL, IN_A_ROW = 0.9995, 3  # so many frames in a row at full scale are cut off
+FULL, IN_A_ROW = 0.9995, 3  # that many frames in a row at full scale are cut off
 ONE_SIDE_DB = 30.0  # a side that is so much softer has nothing plugged in
 LEAD_S, FADE_S = 0.03, 0.008
 SILENT_DB = -40.0  # under a take's loudest, where nothing is sung
@@ -123,7 +123,7 @@ def turns_of(capture: Capture, start: int, loop_frames: int, late: float, beat: 
     ----------
     start : a frame handed out with which the loop begins; turns are counted from there.
     late : frames from what is handed out to what comes in.
-    beat : frames of a beat, which may lie before a take and behind it: what leads in to it is
+    beat : frames of a beat, which may lie before a take and after it: what leads in to it is
         kept where its own last beat is silent, so that both never sound at once.
 
     Notes
@@ -221,7 +221,7 @@ def measure_latency(capture: Capture, began: int) -> float | None:
     window = heard[max(0, first) : first + most + len(sent)]
     if len(window) < len(sent) + capture.rate // 20:
         return None
-    length = sf.next_fast_len(len(window))  # what wraps round lies behind what is looked at
+    length = sf.next_fast_len(len(window))  # what wraps round lies after what is looked at
     answer = sf.irfft(sf.rfft(window, length) * np.conj(sf.rfft(sent, length)), length)
     answer = np.abs(answer[: len(window) - len(sent) + 1])
     best = int(np.argmax(answer))

@@ -141,7 +141,7 @@ class Player:
 
     @property
     def handing(self) -> float:
-        """The frame of all handed out that the speaker is at, were there no buffers behind it."""
+        """The frame of all handed out that the speaker is at, were there no buffers after it."""
         stamp = self.stamp
         return stamp.handed + (time.perf_counter() - stamp.when_s) * self.rate
 
@@ -198,7 +198,7 @@ class Player:
         self._pulled_at = now
 
     def reset_clock(self) -> None:
-        """Begin to keep time anew: another device pulls from now on."""
+        """Begin to keep time again: another device pulls from now on."""
         self._pulled_at = self._lasts_until = 0.0
 
     def _undisturbed(self, frames: int) -> NDArray[np.float32] | None:
@@ -239,7 +239,7 @@ class Player:
         return out
 
     def _add_loop(self, out: NDArray[np.float32]) -> None:
-        """Add the take, and the one that fades out behind it."""
+        """Add the take, and the one that fades out after it."""
         at = 0
         while at < len(out):
             count = len(out) - at

@@ -24,7 +24,7 @@ class Take:
     """Something to play: a loop as the speaker takes it, and which part of it turns (shares).
 
     ``wave`` is (frames, 2), at its gain and within full scale: made ready once, so that the
-    speaker's thread has next to nothing to do. It lasts so many ``bars``, if that is known.
+    speaker's thread has next to nothing to do. It lasts that many ``bars``, if that is known.
     """
 
     wave: NDArray[np.float32]
@@ -49,7 +49,7 @@ class Take:
         return self.wave[position : position + min(count, len(self.wave) - into)]
 
     def around(self, position: int, count: int) -> NDArray[np.float32]:
-        """Return so many frames, round the seam: (count, 2); a view where that can be."""
+        """Return that many frames, round the seam: (count, 2); a view where that can be."""
         position %= len(self.wave)
         out = self.read(position, count)
         if len(out) == count:

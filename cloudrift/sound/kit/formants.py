@@ -50,7 +50,7 @@ def between(low: str, high: str, share: float) -> Mouth:
 
 
 def throat(hz: Hz, f0: float, slope_db: float) -> Hz:
-    """Return the source's amplitude, falling by so many dB an octave; 1 at the note.
+    """Return the source's amplitude, falling by that many dB an octave; 1 at the note.
 
     A throat falls by 12 dB an octave when it sings softly and by 6 with force; the way from the
     lips into the air gives 6 back.

@@ -140,7 +140,7 @@ def play(
 
     Parameters
     ----------
-    ratios : of what is played to the note's pitch; if several, of each set, which so many players
+    ratios : of what is played to the note's pitch; if several, of each set, which that many players
         read then (and there is no steady voice).
     place : (knots + 1,), where between the periods of its depth it is, from 0 on; knots are KNOT
         frames apart.

@@ -1,4 +1,4 @@
-"""Grain: weather, rooms and machines behind the notes; rises and drops between them.
+"""Grain: weather, rooms and machines after the notes; rises and drops between them.
 
 The key moves the colour of a noise by half as much as it would move a pitch. Nothing here repeats:
 long noises are read in stretches from drawn places, and what happens now and then is drawn second
@@ -138,7 +138,7 @@ def _room_air(request: ToneRequest) -> Tone:
 
 
 def _breathing(request: ToneRequest) -> Tone:
-    """In and out, once in so many seconds."""
+    """In and out, once in that many seconds."""
     tone = steady("breath", 500, 6500, 0.3, request)
     every = request.settings.number("every_ms") / 1e3
     at = np.arange(request.frames // CONTROL + 2) * CONTROL / request.rate / every

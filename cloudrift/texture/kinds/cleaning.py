@@ -21,7 +21,7 @@ MAINS = ("50 Hz", "60 Hz")
 
 
 def _hum(hz: NDArray[np.float32], full: ResolvedSettings) -> NDArray[np.complex64]:
-    """A notch at the mains' frequency and at each of its multiples, all so many Hz wide."""
+    """A notch at the mains' frequency and at each of its multiples, all that many Hz wide."""
     first = float(full.word("mains").split()[0])
     depth = 10 ** (full.number("depth_db") / 20)
     out = np.ones(len(hz), np.complex64)
@@ -54,7 +54,7 @@ HUM = dataclasses.replace(
         ),
         _hum,
         _hum_says,
-        # A notch of so many Hz dies away by 60 dB in 6.9 / (pi times its width).
+        # A notch of that many Hz dies away by 60 dB in 6.9 / (pi times its width).
         lambda full: 2.2 / full.number("width_hz") + 0.02,
     ),
     family="Level",
@@ -65,7 +65,7 @@ HUM = dataclasses.replace(
 LONGEST_MS = 3.0
 ROUND_S = 0.012  # what a jump is held against: as much round it
 REACH_S = 0.03  # further away nothing is heard
-AROUND_S, MORE = 0.006, 1.5  # so long before and behind a click nothing is so much louder
+AROUND_S, MORE = 0.006, 1.5  # so long before and after a click nothing is so much louder
 EDGE = 3  # frames either side that are taken for a part of a click
 
 
@@ -124,7 +124,7 @@ def _draw_over(wave: NDArray[np.float32], full: ResolvedSettings, rate: int) -> 
 def _has_begun(
     wave: NDArray[np.float32], jump: NDArray[np.float32], first: int, last: int, around: int
 ) -> bool:
-    """Whether there is more behind a jump than before it: a stroke begins so, a click is over.
+    """Whether there is more after a jump than before it: a stroke begins so, a click is over.
 
     Both the wave and what jumps in it are held against what they were.
     """
@@ -141,7 +141,7 @@ def _times(strength: float | NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def _clicks_picture(full: ResolvedSettings, _draw: int, _context: Context) -> Portrait:
-    """What is left of a jump that is so many times what is round it."""
+    """What is left of a jump that is that many times what is round it."""
     x = np.geomspace(1, 100, POINTS)
     kept = np.where(x > _times(full.number("strength")), 0.0, 100.0)
     marks = ((1.0, "1 time"), (10.0, "10 times"), (100.0, "100 times"))

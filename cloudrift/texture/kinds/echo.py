@@ -18,7 +18,7 @@ from cloudrift.texture.process import Linear, rough_of
 SILENT_DB = 60.0  # a repeat that is so much softer is not waited for
 GONE_DB = 115.0  # where what was before the lead-in is no longer heard
 SETTLED = 4096  # frames after which the poles have settled
-LONGEST_LEAD = 2  # loops: behind that all repeats at once are quicker
+LONGEST_LEAD = 2  # loops: after that all repeats at once are quicker
 ACROSS, BESIDE = "side to side", "in its place"
 
 

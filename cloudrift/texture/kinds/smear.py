@@ -15,7 +15,7 @@ from cloudrift.texture.periods import Moments, all_of, stretch_of
 from cloudrift.texture.picture import BEATS_SHOWN, Portrait, beats_of, moments
 from cloudrift.texture.process import Near
 
-STREAMS = 4  # of grains at once, each a quarter of a grain behind the one before
+STREAMS = 4  # of grains at once, each a quarter of a grain after the one before
 PITCHES = {
     "as it is": (0,),
     "an octave above": (12,),

@@ -23,7 +23,7 @@ SHAPES = ("triangle", "sine", "random", "falling")
 def course(
     shape: str, value: str, draw: int, context: Context, share: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """Return where a filter is at so many places in the loop (shares of it): 0 to 1."""
+    """Return where a filter is at that many places in the loop (shares of it): 0 to 1."""
     count = turns(value, context)
     place = (count * share) % 1.0
     if shape == "sine":

@@ -169,7 +169,7 @@ EQUALISER = linear_kind(
 
 
 def _tilt(hz: NDArray[np.float32], full: ResolvedSettings) -> NDArray[np.complex64]:
-    """So many dB an octave about a pivot: poles and zeros in turn, an octave from pair to pair."""
+    """That many dB an octave about a pivot: poles and zeros in turn, an octave apart."""
     slope, pivot = full.number("slope_db"), full.number("pivot_hz")
     apart = 2.0 ** (slope / (20 * np.log10(2)) / 2)  # half of what a pair parts, in ratios
 

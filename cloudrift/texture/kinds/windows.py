@@ -36,7 +36,7 @@ def into_of(edges: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int
 
 
 def joined(into: NDArray[np.int64], sizes: NDArray[np.int64], rate: int) -> Curve:
-    """A level that dips where something begins anew, so that nothing clicks."""
+    """A level that dips where something begins again, so that nothing clicks."""
     fade = max(2, int(FADE_S * rate))
     near = np.minimum(into, sizes - into)
     return (0.5 - 0.5 * np.cos(np.pi * np.minimum(1.0, near / fade))).astype(np.float32)

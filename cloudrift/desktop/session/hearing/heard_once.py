@@ -226,7 +226,7 @@ class HeardOnce(QObject):
     def key_down(self, pitch: int, velocity: int = 88, layer_id: str = "") -> None:
         """Strike a key in a layer's sound, or in the one that plays the chords.
 
-        It is heard through the layer's line and all behind it; bare while the bare loop is heard.
+        It is heard through the layer's line and all after it; bare while the bare loop is heard.
         """
         hearing = self._hearing
         loop, written = hearing.document.loop, hearing.side == BARE
@@ -249,7 +249,7 @@ class HeardOnce(QObject):
         def work() -> None:
             struck = self._struck_at.get(group)
             if self._newest.get(group) != number or struck is None:
-                return  # struck anew: what rang of it has been faded out
+                return  # struck again: what rang of it has been faded out
             if time.monotonic() - let_go > LATE_S:
                 self._player.hush(group)
                 return
@@ -290,7 +290,7 @@ class HeardOnce(QObject):
 
         def rest(loop: Loop) -> None:
             if self._newest.get(group) != number or not (alone or self._is_down(group)):
-                return  # hushed, struck anew, or let go: its release is on its way
+                return  # hushed, struck again, or let go: its release is on its way
             try:
                 player.go_on(engine.once(loop) * np.float32(gain), group)
             except Exception:

@@ -59,7 +59,7 @@ class Preview(QObject):
     """A view's way to let an edit, or another loop, be heard in place before anything is changed.
 
     The session shows what was put last; when that ends, what stood before it is shown again. An
-    edit is made anew of each loop that comes, so that what is changed meanwhile is heard with it;
+    edit is made again of each loop that comes, so that what is changed meanwhile is heard with it;
     a whole other loop gives way to the first change. It ends with ``end``, when its view is
     hidden or gone, when another document is opened, when the session is closed, or when its
     edit can no longer be made.

@@ -88,7 +88,7 @@ class Arranged(QObject):
         self._audio = self._bare = silence(0)  # through the line of all of it, and before that
         self.without = False  # whether it is heard before that line
         self._compares = False  # whether both have been wanted since it is heard
-        self.sum_loudness: tuple[Loudness, Loudness] | None = None  # before it, and behind it
+        self.sum_loudness: tuple[Loudness, Loudness] | None = None  # before it, and after it
         self._request = 0
         self._waits_at: ArrangementPosition | None = None  # while a preview is heard before it
         self._came.connect(self._on_piece)
@@ -107,7 +107,7 @@ class Arranged(QObject):
     # --- hearing ------------------------------------------------------------------------------
 
     def hear(self, at: int = 0, *, before_bars: float = 0.0) -> None:
-        """Hear the arrangement from a section on, or so many bars before it; it plays."""
+        """Hear the arrangement from a section on, or that many bars before it; it plays."""
         if not self._arrangement.sections:
             self._session.say("there is no section yet; draw a form, or add one")
             return
@@ -163,7 +163,7 @@ class Arranged(QObject):
             hearing.follow_long()
 
     def _follow(self) -> None:
-        """Something has changed: what comes next is made anew, the section that plays first."""
+        """Something has changed: what comes next is made again, the section that plays first."""
         if not self.on:
             return
         if not self._arrangement.sections:
@@ -175,7 +175,7 @@ class Arranged(QObject):
             self._make()
 
     def _lay_out(self) -> None:
-        """Find where sections begin now; what has been made stays until it is made anew."""
+        """Find where sections begin now; what has been made stays until it is made again."""
         self._document = document = self._session.document.history.now
         was = self._here
         lengths, self._turns = lengths_of(document), turns_of(document)
@@ -195,7 +195,7 @@ class Arranged(QObject):
             self._session.player.seek(self.share_of(at, was.inside))
 
     def _make(self) -> None:
-        """Make the sections anew: what sounds next at once, then from there on, then the rest."""
+        """Make the sections again: what sounds next at once, then from there on, then the rest."""
         document = self._document
         if document is None:
             return

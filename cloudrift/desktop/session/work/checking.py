@@ -16,7 +16,7 @@ SLOW = ("tail",)  # made only while somebody looks: it is another render
 
 
 class Checking(QObject):
-    """What is to be fixed. ``changed`` when that is known anew, or is no longer known."""
+    """What is to be fixed. ``changed`` when that is known again, or is no longer known."""
 
     changed = pyqtSignal()
 

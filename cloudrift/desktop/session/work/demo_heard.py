@@ -91,7 +91,7 @@ class DemoHeard(SubstitutePlayback):
         self.changed.emit()
 
     def _follow(self) -> None:
-        """Something has changed: what is heard is made anew, or rests where there is none."""
+        """Something has changed: what is heard is made again, or rests where there is none."""
         if not self.on:
             return
         now = self._session.document.history.now

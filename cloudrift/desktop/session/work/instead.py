@@ -29,7 +29,7 @@ class SubstitutePlayback(QObject):
         raise NotImplementedError
 
     def play(self, audio: Stereo, turn: int, first: float = 0.0, gain: float = 1.0) -> None:
-        """Play sound, (2, frames), whose loop has so many frames, from a share of it on."""
+        """Play sound, (2, frames), whose loop has that many frames, from a share of it on."""
         session = self._session
         if session.transport.long is not self:
             session.transport.hear_part(0, 1)

@@ -44,7 +44,7 @@ class Columns(Keyed):
     seam_chosen = pyqtSignal(int)
     swapped = pyqtSignal(int, int)
     level_moved = pyqtSignal(int, int, float)
-    moved = pyqtSignal(int, int)  # a section by so many places
+    moved = pyqtSignal(int, int)  # a section by that many places
     seam_heard = pyqtSignal(int)
     removed = pyqtSignal()
     menu_wanted = pyqtSignal(object)  # where, on the screen

@@ -32,7 +32,7 @@ class Row:
 
 @dataclass(frozen=True)
 class ColumnsModel:
-    """The sections of a document as columns, layers and lanes as rows, over so many pixels."""
+    """The sections of a document as columns, layers and lanes as rows, over that many pixels."""
 
     document: Document
     width: float

@@ -248,7 +248,7 @@ class ArrangeStage(QWidget):
             self.columns.choose(len(self._document.arrangement.sections) - 1)
 
     def copy(self) -> None:
-        """Put a copy of the chosen section behind it."""
+        """Put a copy of the chosen section after it."""
         section = self.section
         if section is not None and self.edit(
             "copy a section", lambda document: arranging.copy_section(document, section.id)[0]

@@ -67,7 +67,7 @@ class SumRow(QWidget):
         self.show_loudness()
 
     def show_loudness(self) -> None:
-        """Say how loud all is before its line and behind it, as far as that is known."""
+        """Say how loud all is before its line and after it, as far as that is known."""
         found = self._arranged.sum_loudness
         self.side.show_choice(self._arranged.without)
         if self._what == NOTHING:

@@ -169,7 +169,7 @@ class Moves:
             )
 
     def tie(self) -> None:
-        """Tie the selected voice to the chord before, or strike it anew; without one, all."""
+        """Tie the selected voice to the chord before, or strike it again; without one, all."""
         selection, ids = self.session.selection, self.ids
         if selection.voice >= 0:
             self.apply(

@@ -57,7 +57,7 @@ class NextTile(QWidget):
     put = pyqtSignal(bool)
     tried = pyqtSignal()
     left = pyqtSignal()
-    turned = pyqtSignal(int)  # arrow keys: to the tile so many on
+    turned = pyqtSignal(int)  # arrow keys: to the tile that many on
 
     def __init__(self) -> None:
         super().__init__()
@@ -240,7 +240,7 @@ class NextChords(QWidget):
 
     @property
     def has_room(self) -> bool:
-        """Whether there is free room behind the chord in front."""
+        """Whether there is free room after the chord in front."""
         loop, chord_id = self._session.loop, self._session.selection.chord_id
         return not loop.chords or chord_time.room_behind(loop, chord_id) >= spec.MIN_CHORD_TICKS
 

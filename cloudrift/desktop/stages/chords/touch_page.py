@@ -14,7 +14,7 @@ from cloudrift.notes.fields import CHORD_TOUCH, Described
 
 
 class TouchPage(Page):
-    """Roll, drift, spread, length, and the draw behind them."""
+    """Roll, drift, spread, length, and the draw after them."""
 
     def __init__(self, moves: Moves) -> None:
         super().__init__(moves)

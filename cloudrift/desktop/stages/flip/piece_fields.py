@@ -97,7 +97,7 @@ PIECE = {
 
 
 def clean_words(times: float) -> str:
-    """Say where a stretch of so many times is heard as one, behind the number."""
+    """Say where a stretch of that many times is heard as one, after the number."""
     least, most = CLEAN
     return "" if least <= times <= most else f": heard, for clean is {least:g} to {most:g}"
 

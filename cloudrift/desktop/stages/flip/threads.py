@@ -62,7 +62,7 @@ class Threads(Keyed):
     def show_flip(
         self, flip: Flipped | None, metre: tuple[int, int], key: Key, heard: int = MOST_TICKS
     ) -> None:
-        """Show a flip, of which so many ticks are heard, or none."""
+        """Show a flip, of which that many ticks are heard, or none."""
         if flip is None:
             self.model = None
         else:
@@ -78,7 +78,7 @@ class Threads(Keyed):
         self.update()
 
     def show_place(self, share: float, ticks: int) -> None:
-        """Follow the sound: a share of a loop of so many ticks."""
+        """Follow the sound: a share of a loop of that many ticks."""
         self._loop_ticks = ticks
         if self.model is not None:
             before, after = (self._x_of(s) for s in (self._share, share))
@@ -326,7 +326,7 @@ class Threads(Keyed):
         painter.drawText(box.adjusted(5, 0, 0, 0), where, text)
 
     def _paint_behind(self, painter: QPainter, model: FlipModel) -> None:
-        """What lies behind the loop's end is not heard: it is seen under a veil, and said."""
+        """What lies after the loop's end is not heard: it is seen under a veil, and said."""
         if model.heard >= model.axis.ticks:
             return
         box = self._box(model.heard, model.axis.ticks, above=False)

@@ -278,7 +278,7 @@ class KeysDrawer(QFrame):
         return round(float(self.velocity.value))
 
     def show_keyboards(self, names: tuple[str, ...]) -> None:
-        """List the keyboards that can be read now, behind the computer's own keys."""
+        """List the keyboards that can be read now, after the computer's own keys."""
         self.source.clear()
         self.source.addItems([OWN_KEYS, *names])
         self.source.setEnabled(bool(names))

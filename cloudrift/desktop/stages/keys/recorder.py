@@ -35,7 +35,7 @@ class _Put:
 
 
 class Recorder(QObject):
-    """Takes keys while the loop turns. ``moved`` says that something is to be shown anew."""
+    """Takes keys while the loop turns. ``moved`` says that something is to be shown again."""
 
     moved = pyqtSignal()
     ended = pyqtSignal()  # nothing is taken any more
@@ -113,7 +113,7 @@ class Recorder(QObject):
         self.moved.emit()
 
     def _heard_meanwhile(self, loop: Loop) -> Loop:
-        """What is to be replaced is silent while it is played anew."""
+        """What is to be replaced is silent while it is played again."""
         if self.becomes is Becomes.CHORDS:
             return without_chords(loop)
         if self.becomes is Becomes.NOTES:

@@ -39,7 +39,7 @@ KEYS = {
 }
 TURNS = {"once": 0, "every bar": 1, "every 2nd bar": 2, "every 4th bar": 4, "every 8th bar": 8}
 FOLLOWS, STAYS = "moves with it", "stays"
-TAP_GAP_S = 2.5  # after a longer pause, tapping begins anew
+TAP_GAP_S = 2.5  # after a longer pause, tapping begins again
 LEAST_TAPS = 4
 LEAST_S = 0.05  # of a recording that is heard
 LEAST_BPM = 20.0

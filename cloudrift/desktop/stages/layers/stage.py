@@ -162,7 +162,7 @@ class LayersStage(QWidget):
             self.notes.focus_grid()
 
     def next_layer(self) -> None:
-        """Choose the next layer; behind the last comes the first."""
+        """Choose the next layer; after the last comes the first."""
         ids = [layer.id for layer in self._session.loop.layers]
         if ids:
             now = self._session.selection.layer_id

@@ -247,7 +247,7 @@ class MicrophoneDrawer(QFrame):
             self._rest.come()
 
     def _show_takes(self) -> None:
-        """List the takes anew, the chosen one staying chosen."""
+        """List the takes again, the chosen one staying chosen."""
         chosen = self.pointed
         loop = self._session.loop
         there = {layer.id: layer.name for layer in loop.layers}

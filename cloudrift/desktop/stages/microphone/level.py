@@ -36,7 +36,7 @@ class Level(QWidget):
         self.update()
 
     def forget(self) -> None:
-        """Begin anew."""
+        """Begin again."""
         self.level_db = self.highest_db = QUIET_DB
         self.cut_off = 0
         self._name_for_readers()

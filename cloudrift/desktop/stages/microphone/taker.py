@@ -92,7 +92,7 @@ class Take:
 
 
 class Taker(QObject):
-    """Takes while the loop turns. ``moved`` says that something is to be shown anew."""
+    """Takes while the loop turns. ``moved`` says that something is to be shown again."""
 
     moved = pyqtSignal()
     took = pyqtSignal(object)  # the take that is to be heard first

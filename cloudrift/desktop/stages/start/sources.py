@@ -146,7 +146,7 @@ class CardSource(Source):
         self._fill()
 
     def _fill(self) -> None:
-        """A button for each card, those of one's own behind the house's."""
+        """A button for each card, those of one's own after the house's."""
         clear(self._grid)
         self.cards = {}
         for at, card in enumerate(self._known.values()):
@@ -375,7 +375,7 @@ class TemplateSource(Source):
         fill(column, row, self.none)
 
     def enter(self) -> None:
-        """Read the folder anew."""
+        """Read the folder again."""
         self._kept, wrong = kept_in(template_folder())
         if wrong:
             self._say(wrong[0])

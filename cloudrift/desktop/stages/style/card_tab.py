@@ -109,7 +109,7 @@ class CardTab(QWidget):
         self.look()
 
     def _edit(self, edit: Callable[[Card], Card]) -> None:
-        """Change a field: the text is what the card is, so that is written anew."""
+        """Change a field: the text is what the card is, so that is written again."""
         try:
             text = write_card(edit(self.typed))
             read_card(text, "the card")

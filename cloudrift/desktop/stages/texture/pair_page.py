@@ -85,7 +85,7 @@ class PairPage(BackPage):
 
     @property
     def steps(self) -> tuple[int, int]:
-        """Behind how many treatments both are."""
+        """After how many treatments both are."""
         one, other = (max(0, choice.currentIndex()) for choice in self.choices)
         return one, other
 

@@ -202,7 +202,7 @@ class TreatmentRow(LineRow):
             self.lanes[name].show_ride(ride, loop.ticks)
 
     def show_facts(self, treatment: Treatment, before: StepFacts, after: StepFacts) -> None:
-        """Show the picture behind it, what it has added, and what to heed."""
+        """Show the picture after it, what it has added, and what to heed."""
         self.strip.show_picture(after.picture)
         loop = self._session.loop
         self.added.setText(added(before, after, treatment, loop.tempo) if treatment.acts else "")

@@ -171,7 +171,7 @@ class TextureStage(QWidget):
         copy_line(self._session.loop.line_of(self._line_of))
 
     def paste(self) -> None:
-        """Paste what was copied behind the open card, or at the end."""
+        """Paste what was copied after the open card, or at the end."""
         session, line_of = self._session, self._line_of
         try:
             pasted = copied_line()

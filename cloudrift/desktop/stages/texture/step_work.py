@@ -9,7 +9,7 @@ from cloudrift.texture.portrait import portrait
 
 
 def facts_work(engine: Engine, loop: Loop, line_of: LineAt, count: int) -> Work:
-    """Return what measures the sound after so many treatments of a line."""
+    """Return what measures the sound after that many treatments of a line."""
     return lambda _stop, _moved: step_facts(engine, loop, line_of, count)
 
 

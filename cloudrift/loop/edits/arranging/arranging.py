@@ -180,7 +180,7 @@ def add_section(document: Document, name: str = "Section", bars: int = 0) -> Doc
 
 
 def copy_section(document: Document, section_id: str) -> tuple[Document, str]:
-    """Put a copy of a section behind it, which remembers where it is from; return its id too."""
+    """Put a copy of a section after it, which remembers where it is from; return its id too."""
     arrangement = document.arrangement
     old = arrangement.section(section_id)
     names = [one.name for one in arrangement.sections]
@@ -215,7 +215,7 @@ def move_section(document: Document, section_id: str, by: int) -> Document:
 
 
 def repeat_all(document: Document, times: int = 2) -> Document:
-    """Let all sections come round so many times: a minute becomes three."""
+    """Let all sections come round that many times: a minute becomes three."""
     once, total = document.arrangement.sections, list(document.arrangement.sections)
     if not once:
         raise CloudriftError("there is no section yet; draw a form, or add one")

@@ -175,7 +175,7 @@ def remove_lane(loop: Loop, lane_id: str) -> Loop:
 
 
 def copy_lane(loop: Loop, lane_id: str) -> Loop:
-    """Put a copy of a lane behind it."""
+    """Put a copy of a lane after it."""
     bed, lane = bed_of(loop), lane_of(loop, lane_id)
     twin = replace(
         lane,
@@ -201,7 +201,7 @@ def set_lane(loop: Loop, lane_id: str, **changes: Any) -> Loop:
 
 
 def lock(loop: Loop, lane_id: str, *, on: bool) -> Loop:
-    """Keep a lane as it is when a groove is drawn anew, or no longer."""
+    """Keep a lane as it is when a groove is drawn again, or no longer."""
     lane_of(loop, lane_id)
     others = tuple(x for x in bed_of(loop).locked if x != lane_id)
     return set_bed(loop, locked=(*others, lane_id) if on else others)
@@ -324,7 +324,7 @@ def give_air(loop: Loop) -> Loop:
 
 
 def _added(loop: Loop, kind: str, blend: float, **settings: float) -> Loop:
-    """Lay a treatment behind the bed's line; where one of its kind is, that is switched."""
+    """Lay a treatment after the bed's line; where one of its kind is, that is switched."""
     there = [t for t in bed_of(loop).group.line if t.kind == kind]
     if there:
         return line_edits.set_treatment(loop, BED, there[-1].id, on=not there[-1].on)

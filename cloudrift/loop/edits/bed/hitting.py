@@ -112,14 +112,14 @@ def tune_hits(loop: Loop, lane_id: str, numbers: Numbers, by: int) -> Loop:
 
 
 def copy_hits(loop: Loop, lane_id: str, numbers: Numbers, by: int) -> Loop:
-    """Put copies of hits so many ticks later; what would lie behind the pattern begins it."""
+    """Put copies of hits that many ticks later; what would lie after the pattern begins it."""
     hits, length = pattern_of(loop, lane_id).hits, pattern_ticks(loop, lane_id)
     copies = [replace(hits[i], tick=(hits[i].tick + by) % length) for i in sorted(numbers)]
     return with_hits(loop, lane_id, [*hits, *copies])
 
 
 def copy_bar_on(loop: Loop, lane_id: str, bar: int) -> Loop:
-    """Put what a bar of the pattern (from 0) has into all bars behind it."""
+    """Put what a bar of the pattern (from 0) has into all bars after it."""
     pattern, ticks = pattern_of(loop, lane_id), bar_ticks(loop.metre)
     inside = [hit for hit in pattern.hits if hit.tick // ticks == bar]
     before = [hit for hit in pattern.hits if hit.tick // ticks <= bar]
@@ -220,7 +220,7 @@ def cut_short(loop: Loop, lane_id: str, numbers: Numbers, share: float = 0.5) ->
 
 
 def skip_bar(loop: Loop, lane_id: str, every: int) -> Loop:
-    """Leave every so many-th bar of the pattern out."""
+    """Leave every that many-th bar of the pattern out."""
     bar = bar_ticks(loop.metre)
     hits = pattern_of(loop, lane_id).hits
     if every < 2 or pattern_of(loop, lane_id).bars < every:

@@ -151,7 +151,7 @@ def mute_voice(loop: Loop, chord_id: str, voice: int) -> Loop:
 
 
 def tie_voice(loop: Loop, chord_id: str, voice: int) -> Loop:
-    """Let a voice ring on from the chord before instead of being struck anew, or untie it."""
+    """Let a voice ring on from the chord before instead of being struck again, or untie it."""
     chord = loop.chord(chord_id)
     tied = set(chord.tied) ^ {chord.voices[voice]}
     return with_chord(loop, replace(chord, tied=tuple(sorted(tied))))
@@ -251,7 +251,7 @@ def set_spacing(loop: Loop, chord_id: str, spacing: Spacing) -> Loop:
 
 
 def set_bass(loop: Loop, chord_id: str, octaves: int, pc: int | None = None) -> Loop:
-    """Put a bass note so many octaves below the body (0: none); the root, or another note."""
+    """Put a bass note that many octaves below the body (0: none); the root, or another note."""
     chord = loop.chord(chord_id)
     build = build_of(chord.voices, chord.root)
     known = build.bass_pc if build.bass else chord.root
@@ -389,5 +389,5 @@ def hold_repeats(loop: Loop, chord_ids: Iterable[str]) -> Loop:
 
 
 def untie(loop: Loop, chord_ids: Iterable[str]) -> Loop:
-    """Strike every voice of some chords anew."""
+    """Strike every voice of some chords again."""
     return each(loop, chord_ids, lambda p, i: with_chord(p, replace(p.chord(i), tied=())))

@@ -28,7 +28,7 @@ def _index(loop: Loop, chord_id: str) -> int:
 
 
 def set_end(loop: Loop, chord_id: str, tick: int) -> Loop:
-    """Let a chord end elsewhere. The one behind it follows where it touches or is run into."""
+    """Let a chord end elsewhere. The one after it follows where it touches or is run into."""
     at = _index(loop, chord_id)
     chords = list(loop.chords)
     chord = chords[at]
@@ -78,7 +78,7 @@ def place_chord(loop: Loop, chord_id: str, start: int) -> Loop:
 
 
 def room_behind(loop: Loop, chord_id: str) -> int:
-    """Return how many ticks are free behind a chord (behind nothing: from the start)."""
+    """Return how many ticks are free after a chord (after nothing: from the start)."""
     if not chord_id:
         return loop.chords[0].start_tick if loop.chords else loop.ticks
     at = _index(loop, chord_id)
@@ -89,7 +89,7 @@ def room_behind(loop: Loop, chord_id: str) -> int:
 def add_chord(
     loop: Loop, after: str, tones: tuple[int, ...], *, bass: int | None = None
 ) -> tuple[Loop, str]:
-    """Put a chord behind another (behind nothing: at the start); return the loop and its id.
+    """Put a chord after another (after nothing: at the start); return the loop and its id.
 
     It takes the free room there, at most as long as the chord before it; where there is none, the
     chord before gives up its second half. It is voiced near the chord before.
@@ -147,7 +147,7 @@ def set_end_alone(loop: Loop, chord_id: str, tick: int) -> Loop:
 
 
 def copy_chord(loop: Loop, chord_id: str) -> tuple[Loop, str]:
-    """Put a chord's copy behind it, as ``add_chord`` does, to be changed; return its id too."""
+    """Put a chord's copy after it, as ``add_chord`` does, to be changed; return its id too."""
     chord = loop.chord(chord_id)
     loop, new = add_chord(loop, chord_id, (chord.root,))
     copy = loop.chord(new)
@@ -169,7 +169,7 @@ def remove_chords(loop: Loop, chord_ids: Iterable[str]) -> Loop:
 
 
 def set_late(loop: Loop, chord_ids: Iterable[str], ticks: int) -> Loop:
-    """Strike some chords so many ticks after their place."""
+    """Strike some chords that many ticks after their place."""
 
     def late(loop: Loop, chord_id: str) -> Loop:
         chord = loop.chord(chord_id)
@@ -197,7 +197,7 @@ def set_strikes(loop: Loop, chord_ids: Iterable[str], strikes: tuple[int, ...]) 
 
 
 def strike_every(loop: Loop, chord_ids: Iterable[str], ticks: int) -> Loop:
-    """Strike chords over and over, every so many ticks; 0: once."""
+    """Strike chords over and over, every that many ticks; 0: once."""
 
     def struck(loop: Loop, chord_id: str) -> Loop:
         if not ticks:

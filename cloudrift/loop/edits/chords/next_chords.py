@@ -81,7 +81,7 @@ def _next(tones: tuple[int, ...], key: Key, *, shown_in: Key | None = None) -> N
 
 
 def key_row(key: Key, count: int) -> tuple[NextChord, ...]:
-    """Return the chords of a key, of so many notes each, in steps of five semitones."""
+    """Return the chords of a key, of that many notes each, in steps of five semitones."""
     return tuple(_next(chord_tones(key, d, count=count), key) for d in steps_of_five(key))
 
 
@@ -129,7 +129,7 @@ def _shifted(loop: Loop, chord_id: str, by: int) -> NextChord:
 
 
 def put_after(loop: Loop, chord_id: str, new: NextChord) -> tuple[Loop, str]:
-    """Put a next chord behind a chord; return the loop and the new chord's id."""
+    """Put a next chord after a chord; return the loop and the new chord's id."""
     if new.shift:
         copied, made = chord_time.copy_chord(loop, chord_id)
         return chord_edits.move_chord(copied, made, semitones=new.shift), made

@@ -114,7 +114,7 @@ def _with_room(loop: Loop, ticks: int) -> Loop:
 
 
 def copy_block(loop: Loop) -> tuple[Loop, str]:
-    """Put the whole row behind itself once more; return the loop and the id of its last chord.
+    """Put the whole row after itself once more; return the loop and the id of its last chord.
 
     The loop grows if it has to. The copy's last chord is the one to change: A, then A with another
     end.
@@ -131,7 +131,7 @@ def copy_block(loop: Loop) -> tuple[Loop, str]:
 
 
 def mirror(loop: Loop) -> Loop:
-    """Put the row behind itself backwards: its own answer. The loop grows if it has to."""
+    """Put the row after itself backwards: its own answer. The loop grows if it has to."""
     end = _block_end(loop)
     out = _with_room(loop, 2 * end)
     taken = [c.id for c in loop.chords]

@@ -38,7 +38,7 @@ def cuts_at(
     count: int = 16,
     hits: Iterable[int] = (),
 ) -> tuple[int, ...]:
-    """Return where a flip is cut: at ``CUT_AT``; ``even`` makes so many pieces.
+    """Return where a flip is cut: at ``CUT_AT``; ``even`` makes that many pieces.
 
     ``hits`` are the ticks at which something is struck in it, for who wants it cut there.
     """
@@ -78,7 +78,7 @@ def tidied(found: Iterable[int], total: int) -> tuple[int, ...]:
 
 
 def cut(flip: Flipped, cuts: tuple[int, ...]) -> Flipped:
-    """Cut it elsewhere: what plays where it was is cut anew, what was moved stays."""
+    """Cut it elsewhere: what plays where it was is cut again, what was moved stays."""
     moved = any(
         not place.plain or place.backward or place.at_tick != place.from_tick
         for place in flip.places

@@ -77,7 +77,7 @@ def halve(flip: Flipped, number: int) -> Flipped:
 
 
 def repeat(flip: Flipped, number: int) -> Flipped:
-    """Let a piece play once more in the place of what comes behind it."""
+    """Let a piece play once more in the place of what comes after it."""
     place = _at(flip, number)
     end = min(place.end_tick + place.length_ticks, flip.length_ticks)
     if end - place.end_tick < SHORTEST_TICKS:
@@ -87,7 +87,7 @@ def repeat(flip: Flipped, number: int) -> Flipped:
 
 
 def copy_on(flip: Flipped, number: int) -> Flipped:
-    """Let a piece play again and again behind itself, to the end."""
+    """Let a piece play again and again after itself, to the end."""
     place = _at(flip, number)
     if place.end_tick + SHORTEST_TICKS > flip.length_ticks:
         raise CloudriftError("there is nothing behind that piece; copy an earlier one")

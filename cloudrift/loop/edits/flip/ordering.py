@@ -59,7 +59,7 @@ def backward_in_order(flip: Flipped, first: int = 0, last: int | None = None) ->
 def _in_chords(flip: Flipped) -> list[tuple[int, int]]:
     """Spans that are turned round, each for itself: chords, or places where none are known.
 
-    A place that reaches over a chord's end takes the chord behind along.
+    A place that reaches over a chord's end takes the chord after along.
     """
     if not flip.chords:
         return [(place.at_tick, place.end_tick) for place in flip.places]
@@ -69,10 +69,10 @@ def _in_chords(flip: Flipped) -> list[tuple[int, int]]:
 
 
 def on_grid(flip: Flipped, step: int) -> Flipped:
-    """Let each place begin on the nearest multiple of so many ticks; what met before does so again.
+    """Let each place begin on the nearest multiple of a number of ticks; what met before meets.
 
     So what was played off the beat and cut where it is struck comes onto it. What would come where
-    another begins already goes along with that one, as far behind it as it was.
+    another begins already goes along with that one, as far after it as it was.
     """
     starts: list[int] = []
     last_step = (flip.length_ticks - 1) // step * step
@@ -136,14 +136,14 @@ def order_text(flip: Flipped) -> str:
 
 
 def to_length(flip: Flipped, ticks: int) -> Flipped:
-    """Return a flip that is repeated to so many ticks; a longer one stays as it is."""
+    """Return a flip that is repeated to that many ticks; a longer one stays as it is."""
     if flip.long_ticks >= ticks:
         return flip
     return with_places(flip, _to(flip, ticks))
 
 
 def heard_in(flip: Flipped, ticks: int) -> Flipped:
-    """Return what is heard of a flip in a loop of so many ticks: what lies behind it is left out.
+    """Return what is heard of a flip in a loop of that many ticks: what lies after it is left out.
 
     A flip that is shorter stays as it is.
     """
@@ -151,7 +151,7 @@ def heard_in(flip: Flipped, ticks: int) -> Flipped:
 
 
 def _to(flip: Flipped, ticks: int) -> list[SlicePlacement]:
-    """Places cut or repeated to so many ticks."""
+    """Places cut or repeated to that many ticks."""
     out: list[SlicePlacement] = []
     for start in range(0, ticks if flip.places else 0, flip.long_ticks):
         for place in flip.places:
@@ -163,7 +163,7 @@ def _to(flip: Flipped, ticks: int) -> list[SlicePlacement]:
 
 
 def in_bars(flip: Flipped, bars: int, metre: tuple[int, int]) -> Flipped:
-    """Lay what was cut over so many bars, all that plays going along: slower, or quicker.
+    """Lay what was cut over that many bars, all that plays going along: slower, or quicker.
 
     Raises CloudriftError where a piece would become too short, or it does not keep to the tempo.
     """
@@ -214,7 +214,7 @@ def labelled(flip: Flipped, tick: int, name: str) -> Flipped:
 
 
 def moved(chord: Chord, semitones: int) -> Chord:
-    """Return a chord so many semitones higher, by octaves where there are no such notes.
+    """Return a chord that many semitones higher, by octaves where there are no such notes.
 
     How it was played is not told of it, for that is in the sound already.
     """
@@ -229,7 +229,7 @@ def moved(chord: Chord, semitones: int) -> Chord:
 
 
 def chords_now(flip: Flipped, semitones: int) -> tuple[Chord, ...]:
-    """Return the chords that are heard in a flip so many semitones higher, place by place.
+    """Return the chords that are heard in a flip that many semitones higher, place by place.
 
     The same chord in places that meet is one.
     """

@@ -216,7 +216,7 @@ def followers(document: Document, print_id: str) -> tuple[str, ...]:
     made = {print_id}
     while more := {one for one, of in uses.items() if of & made and one not in made}:
         made |= more
-    # Each behind all that it is made of; where a stranger's file goes in a circle, as they come.
+    # Each after all that it is made of; where a stranger's file goes in a circle, as they come.
     waiting, out = [one.id for one in document.prints if one.id in made - {print_id}], []
     while waiting:
         ready = [one for one in waiting if not uses[one] & set(waiting) - {one}] or waiting[:1]

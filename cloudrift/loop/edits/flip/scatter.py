@@ -36,7 +36,7 @@ class Rules(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 
 
 def scattered(flip: Flipped, rules: Rules, bar: int) -> Flipped:
-    """Return a flip with some of its places drawn anew, a bar lasting so many ticks.
+    """Return a flip with some of its places drawn again, a bar lasting that many ticks.
 
     Each place keeps its length and draws from a stream of its own, so that a rule changes what it
     is about and nothing else.

@@ -6,7 +6,7 @@ from cloudrift.texture.finish import Finish
 
 
 def lay_finish(loop: Loop, line_of: LineAt, finish: Finish, *, behind: bool) -> Loop:
-    """Return a loop with a finish in place of a line, or behind it, in what is heard there."""
+    """Return a loop with a finish in place of a line, or after it, in what is heard there."""
     key, tempo = loop.sounding_key, loop.tempo
     if not behind:
         loop = line_edits.set_line(loop, line_of, ())

@@ -249,7 +249,7 @@ def put_layers(
 ) -> Loop:
     """Add a layer with notes of its own for each part: its name and notes from any tick on.
 
-    Whole bars of silence in front of all of them are left out; what lies behind the loop's end is
+    Whole bars of silence in front of all of them are left out; what lies after the loop's end is
     cut. A part named after a sound gets that sound. Where the notes are from (``origin``) and who
     wrote them is kept with each.
     """

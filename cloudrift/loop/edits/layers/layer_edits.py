@@ -104,7 +104,7 @@ def swap_sounds(loop: Loop, layer_id: str) -> Loop:
 
 
 def take_turns(loop: Loop, layer_id: str, every_bars: int) -> Loop:
-    """Let a layer's two sounds take turns every so many bars; 0: the second one rests."""
+    """Let a layer's two sounds take turns every that many bars; 0: the second one rests."""
     layer = loop.layer(layer_id)
     if layer.played.other is None:
         raise CloudriftError(f"{layer.name} has no second sound; keep one beside it first")
@@ -153,7 +153,7 @@ def add_note_layer(loop: Loop, like: str = "") -> Loop:
 
 
 def copy_layer(loop: Loop, layer_id: str, *, twin: bool = False) -> Loop:
-    """Put a copy of a layer behind it; a ``twin`` plays the same notes without its treatments."""
+    """Put a copy of a layer after it; a ``twin`` plays the same notes without its treatments."""
     layer = loop.layer(layer_id)
     names = {one.name for one in loop.layers}
     name = free_name(f"{layer.name} twin" if twin else layer.name, names)

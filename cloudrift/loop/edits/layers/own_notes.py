@@ -209,7 +209,7 @@ def repeat_ticks(notes: Collection[Note], units: Iterable[int]) -> int:
 
 
 def fitted(loop: Loop, bars: int) -> tuple[Layer, ...]:
-    """Return a loop's layers for so many bars: their own notes and recordings cut or repeated."""
+    """Return a loop's layers for that many bars: their own notes and recordings cut or repeated."""
     bar = bar_ticks(loop.metre)
     if bars == loop.bars:
         return loop.layers

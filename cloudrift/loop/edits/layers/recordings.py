@@ -153,7 +153,7 @@ def home_of(key: Key) -> int:
 
 
 def with_turns(layer: Layer, have: int, bars: int, bar: int) -> Layer:
-    """Return a layer in a loop that was cut or repeated to so many bars of so many ticks.
+    """Return a layer in a loop that was cut or repeated to that many bars of that many ticks.
 
     A recording that came once comes once in each turn.
     """
@@ -214,7 +214,7 @@ def set_own_key(loop: Loop, layer_id: str, key: Key | None) -> Loop:
 
 
 def set_own_tempo(loop: Loop, layer_id: str, tempo: float) -> Loop:
-    """Say a recording's own tempo (BPM, 0: none); its beats are laid out anew from the downbeat.
+    """Say a recording's own tempo (BPM, 0: none); its beats are laid out again from the downbeat.
 
     What has no tempo any more stays as it is.
     """

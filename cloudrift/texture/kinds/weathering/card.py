@@ -26,7 +26,7 @@ from cloudrift.texture.picture import Portrait, straying
 from cloudrift.texture.process import Near
 
 OFF_DB = -80.0  # a noise at this level is off
-# Frames that filters ring, one behind the other: those of saturation and sampler, of the head, of
+# Frames that filters ring, one after the other: those of saturation and sampler, of the head, of
 # the radio.
 REACH, TAPE_REACH, RADIO_REACH = 4 * AFTER, 8 * AFTER, 4 * AFTER
 BUMP_HZ, DIP_HZ = 85.0, 38.0
@@ -70,7 +70,7 @@ def strays_of(
 ) -> NDArray[np.float32] | None:
     """Return how far each frame is read from its place at this wear; None where nothing strays.
 
-    ``where``: of so many frames from one on alone.
+    ``where``: of that many frames from one on alone.
     """
     return strayed(_cents_of(full), draw, context.loop_frames, context.rate, where)
 
@@ -107,7 +107,7 @@ def _worn(audio: Stereo, full: ResolvedSettings, draw: int, context: Context, st
 
 
 def _edge_alone(full: ResolvedSettings) -> bool:
-    """Whether all that is done behind the saturation is to end the band.
+    """Whether all that is done after the saturation is to end the band.
 
     Then the saturation ends it on its way, and the noises are kept with theirs ended: the same
     sound for one filter less.

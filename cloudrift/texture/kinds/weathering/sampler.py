@@ -29,7 +29,7 @@ def hold(audio: Stereo, rate_hz: float, rate: int, *, frames: int, start: int = 
 
 
 def quantised(audio: Stereo, bits: float, share: float = 1.0) -> Stereo:
-    """Round to so many bits of full scale: an SNR of 6.02 bits + 1.76 dB for a full-scale sine.
+    """Round to that many bits of full scale: an SNR of 6.02 bits + 1.76 dB for a full-scale sine.
 
     ``share`` is how much of the band is kept afterwards: the noise of a converter that ran at the
     lower rate would lie in that band alone, so steps are as much larger as the filter takes away.

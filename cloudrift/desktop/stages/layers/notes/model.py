@@ -89,7 +89,7 @@ def lines(
 ) -> list[tuple[int, str]]:
     """Return where lines stand and what they are: ``bar``, ``beat``, ``grid``.
 
-    Lines that would stand closer than so many pixels are left out.
+    Lines that would stand closer than that many pixels are left out.
     """
     bar, beat = bar_ticks(loop.metre), beat_ticks(loop.metre)
     a_tick = width / max(view.ticks, 1.0)

@@ -231,7 +231,7 @@ class NoteMoves(QObject):
             )
 
     def copy_behind(self) -> None:
-        """Put a copy of the picked notes behind them, on the bar, or the beat if they are short."""
+        """Put a copy of the picked notes after them, on the bar, or the beat if they are short."""
         chosen = self.chosen
         if chosen:
             self.copied = chosen

@@ -19,7 +19,7 @@ from cloudrift.desktop.stages.layers.notes.rects import (
 )
 from cloudrift.notes.note import Note
 
-LEFT, RIGHT = 52, 4  # note names, and room behind the last tick
+LEFT, RIGHT = 52, 4  # note names, and room after the last tick
 TOP, LOUD = 30, 54  # bar numbers with the strip of places, the loudness lane
 STRIP = 13
 EDGE_PX = 6.0
