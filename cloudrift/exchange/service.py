@@ -38,7 +38,7 @@ class Offer:
 
 @dataclass(frozen=True, kw_only=True)
 class Wanted:
-    """What is looked for. All words are to be there; with a key, what comes into it within that many
+    """What is looked for. All words are to be there; with a key, what comes into it within so many
     semitones; with a tempo, what comes to it within that many percent.
     """
 

@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
-from itertools import pairwise
-from typing import NamedTuple
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from cloudrift.audio.buffers import Stereo, silence
-from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
@@ -20,14 +17,18 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.sections import Arrangement
-from cloudrift.render.engine.ahead import ahead
-from cloudrift.render.engine.engine import Engine, Loudness
-from cloudrift.render.forms.spans import lengths_of, spans_of, turns_of
-from cloudrift.render.forms.timeline import pieces
-from cloudrift.render.forms.trial_voice import laid_over, over_rest_db
+from cloudrift.render.engine.engine import Loudness
+from cloudrift.render.forms.arrangement_heard import (
+    Stretch,
+    WithSection,
+    laid_out,
+    loudness_of,
+    section_by_section,
+    what_sounds_next,
+)
+from cloudrift.render.forms.spans import lengths_of, turns_of
+from cloudrift.render.forms.trial_voice import laid_over
 from cloudrift.render.measure.match import matched
-from cloudrift.render.measure.sound_facts import voice_room_db
-from cloudrift.render.plan.plan import heard_node
 
 MAKING = "the arrangement"
 
@@ -45,29 +46,12 @@ class ArrangementPosition:
     inside: float
 
 
-class Stretch(NamedTuple):
-    """Some of the arrangement, (2, frames), and the frame of it that it begins at."""
-
-    start: int
-    audio: Stereo
-
-
-class Facts(NamedTuple):
-    """What was measured of a section: its bars' levels in dB, what room it leaves a voice, in dB,
-    and how far the trial voice stands over it, where it is sung.
-    """
-
-    levels: np.ndarray
-    voice_room: float
-    voice_over: float | None
-
-
 class Arranged(QObject):
     """``changed``: it is heard, or no longer, or more of it is made."""
 
     changed = pyqtSignal()
     sounded = pyqtSignal()  # what is played is as it is now
-    _came = pyqtSignal(int, int, object)  # the number of the request, of the section; its facts
+    _came = pyqtSignal(int, object)  # the number of the request; WithSection
     _soon = pyqtSignal(int, object)  # likewise, Stretch
     _broke = pyqtSignal(str)
     _sung = pyqtSignal(int, object)  # likewise, Stereo or None
@@ -182,12 +166,8 @@ class Arranged(QObject):
         starts = tuple(int(one) for one in np.cumsum([0, *lengths]))
         if starts == self._starts and self._audio.shape[1] == starts[-1]:
             return
-        for name in ("_audio", "_bare"):
-            made, was_made = silence(starts[-1]), getattr(self, name)
-            for (a, b), (c, d) in zip(pairwise(self._starts), pairwise(starts), strict=False):
-                count = min(b - a, d - c)
-                made[:, c : c + count] = was_made[:, a : a + count]
-            setattr(self, name, made)
+        self._audio = laid_out(self._audio, self._starts, starts)
+        self._bare = laid_out(self._bare, self._starts, starts)
         self._starts = starts
         if self._waits_at is None and len(starts) > 1:  # it goes on in the section that it was in
             self._load()
@@ -213,41 +193,29 @@ class Arranged(QObject):
         rate, take, clips = document.loop.rate, document.arrangement.take, engine.clips
 
         def work(stale: Callable[[], bool], moved: Callable[[float, str], None]) -> None:
+            heard, without = audio, bare
             voice = None
             try:
                 voice = laid_over(take, clips, rate, starts[-1]) if take else None
             except CloudriftError as error:  # all else is heard
                 self._broke.emit(f"{take.name if take else ''}: {error}")
             self._sung.emit(request, voice)
-            for part in _next(engine, document, starts, share, stale) if share is not False else ():
-                if stale():
-                    raise Cancelled
-                audio[:, part.start : part.start + part.audio.shape[1]] = part.audio
-                self._soon.emit(request, part)
-            for begin, end in ((first, len(starts) - 1), (0, first + 1 if first else 0)):
-                for piece in pieces(engine, document, stale, begin, end):
+            if share is not False:
+                heard = np.array(audio)
+                for part in what_sounds_next(engine, document, starts, share, stale):
                     if stale():
                         raise Cancelled
-                    for whole, made in ((audio, piece.audio), (bare, piece.bare)):
-                        place = whole[:, starts[piece.at] : starts[piece.at + 1]]
-                        place[:, : made.shape[1]] = made[:, : place.shape[1]]
-                    if voice is None:
-                        heard = bare if self.without else audio
-                        player.get_ready(heard, self._gain)  # here, where there is time for it
-                    sung = (
-                        None
-                        if voice is None
-                        else over_rest_db(
-                            voice[:, starts[piece.at] : starts[piece.at + 1]], piece.audio, rate
-                        )
-                    )
-                    bars = document.arrangement.sections[piece.at].bars
-                    facts = Facts(
-                        bar_levels(piece.audio, bars), voice_room_db(piece.audio, rate), sung
-                    )
-                    self._came.emit(request, piece.at, facts)
-            behind = _loudness(audio, rate)
-            self._measured.emit(request, (_loudness(bare, rate) if line else behind, behind))
+                    heard[:, part.start : part.start + part.audio.shape[1]] = part.audio
+                    self._soon.emit(request, part)
+            for one in section_by_section(
+                engine, document, starts, heard, without, first=first, voice=voice, stale=stale
+            ):
+                heard, without = one.audio, one.bare
+                if voice is None:  # here, where there is time for it
+                    player.get_ready(without if self.without else heard, self._gain)
+                self._came.emit(request, one)
+            after = loudness_of(heard, rate)
+            self._measured.emit(request, (loudness_of(without, rate) if line else after, after))
 
         def failed(error: Exception) -> None:
             self._session.hearing.long_followed()
@@ -274,9 +242,10 @@ class Arranged(QObject):
             if changes and self.on and self._waits_at is None:
                 self._load()
 
-    def _on_piece(self, request: int, at: int, facts: Facts) -> None:
+    def _on_piece(self, request: int, made: WithSection) -> None:
         if request != self._request or not self.on:
             return
+        at, self._audio, self._bare, facts = made
         self.made |= {at}
         self.loudness[at], self.voice_room[at] = facts.levels, facts.voice_room
         if facts.voice_over is not None:
@@ -377,50 +346,3 @@ class Arranged(QObject):
             return "heard: the arrangement"
         section = sections[place.at]
         return f"heard: {section.name}, bar {min(place.bar, section.bars)} of {section.bars}"
-
-
-def _next(
-    engine: Engine,
-    document: Document,
-    starts: tuple[int, ...],
-    share: float,
-    stale: Callable[[], bool],
-) -> Iterator[Stretch]:
-    """Hand out what sounds next as it is now, nearly: without what happens at a change."""
-    frame = min(round(share * starts[-1]), starts[-1] - 1)
-    at = bisect_right(starts, frame) - 1
-    begins = starts[at]
-    for span in spans_of(document):
-        if span.at != at:
-            continue
-        ends = begins + span.frames
-        if frame < ends:
-            break
-        begins = ends
-    else:
-        return  # in what a slower end has added
-    turn = span.loop.sounding_frames
-    inside = (frame - begins) % turn
-    node = heard_node(span.loop, engine.tones)
-    whole = engine.cache.get(node.key)
-    if whole is not None:
-        yield Stretch(begins, np.tile(whole, span.passes))
-        return
-    for soon in ahead(engine, span.loop, inside / turn, fresh=True):
-        by = (soon.start - inside + turn // 2) % turn - turn // 2
-        first = max(begins, frame + by)
-        piece = soon.piece[:, first - frame - by : ends - frame - by]
-        yield Stretch(first, piece)
-    if span.passes > 1:  # it is wanted in any case, and there before the first pass is
-        yield Stretch(begins, np.tile(engine.audio(node, stale), span.passes))
-
-
-def _loudness(audio: Stereo, rate: int) -> Loudness:
-    return Loudness(lufs=integrated_lufs(audio, rate), true_peak_db=true_peak_db(audio))
-
-
-def bar_levels(audio: Stereo, bars: int) -> np.ndarray:
-    """Return how loud each bar is, dB (mean square of both sides): (bars,)."""
-    edges = np.linspace(0, audio.shape[1], bars + 1).astype(int)
-    power = [float(np.square(audio[:, a:b]).mean()) if b > a else 0.0 for a, b in pairwise(edges)]
-    return 10 * np.log10(np.maximum(power, 1e-9))
