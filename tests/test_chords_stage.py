@@ -13,6 +13,7 @@ from cloudrift.desktop.frame.key_popup import open_key
 from cloudrift.desktop.frame.midi_sheet import MidiSheet
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.session.hearing.hearing import TREATED
+from cloudrift.desktop.stages.chords.heard_edits import chord_to_hear
 from cloudrift.desktop.stages.chords.model import (
     half_step_words,
     movement_words,
@@ -21,9 +22,11 @@ from cloudrift.desktop.stages.chords.model import (
 )
 from cloudrift.desktop.stages.keys.layout import chord_caps, note_caps, pitches_of
 from cloudrift.desktop.stages.keys.recorder import State
+from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords import chord_edits, chord_time
 from cloudrift.loop.edits.chords.next_chords import key_row, outlook, outside_row, steps_of_five
 from cloudrift.loop.edits.chords.progression import put_row
+from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.model.loop import Chord, Loop
 from cloudrift.style import find_card, sketch, without_chords
 from cloudrift.theory import Key, parse_progression
@@ -778,3 +781,28 @@ def test_an_edit_is_heard_in_its_place_while_the_loop_plays(qtbot, session, monk
         lambda: session.hearing.rendered["treated"].loop == session.loop, timeout=60_000
     )
     assert session.hearing.once._drafted is None
+
+
+def test_the_chord_that_an_edit_is_about_is_the_one_that_is_heard(bare_chords):
+    ids = [chord.id for chord in bare_chords.chords]
+    assert chord_to_hear(bare_chords, bare_chords, "c2") == ""
+    louder = chord_edits.set_extension(bare_chords, "c3", "7", True)
+    assert chord_to_hear(bare_chords, louder, "c2") == "c3"
+    both = chord_edits.set_extension(louder, "c2", "7", True)
+    assert chord_to_hear(bare_chords, both, "c3") == "c3"
+    copied, made = chord_time.copy_chord(bare_chords, "c1")
+    assert chord_to_hear(bare_chords, copied, "c3") == made not in ids
+    assert chord_to_hear(bare_chords, loop_edits.shift_key(bare_chords, 2), "c3") == "c1"
+    assert chord_to_hear(bare_chords, replace(bare_chords, chords=()), "c3") == ""
+
+
+def test_an_edit_from_anywhere_is_heard_while_the_chords_are_shown(four, monkeypatch):
+    heard = []
+    monkeypatch.setattr(four.session.hearing.once, "edit", heard.append)
+    four.session.apply("x", lambda loop: chord_edits.set_extension(loop, "c2", "7", True))
+    four.session.document.undo()
+    assert heard == ["c2", "c2"]
+    four.session.apply("y", lambda loop: layer_edits.set_layer(loop, "l1", pan=0.4))
+    four.show_stage(1)
+    four.session.apply("x", lambda loop: chord_edits.set_extension(loop, "c2", "7", True))
+    assert heard == ["c2", "c2"]

@@ -23,11 +23,8 @@ class Moves:
         return self.session.selection.chord_ids
 
     def apply(self, label: str, edit: Callable[[Loop], Loop], *, merge: str = "") -> bool:
-        """Change the loop and let the chord in front be heard if the loop stands."""
-        done = self.session.apply(label, edit, merge=merge, moving=bool(merge))
-        if done:
-            self.session.hearing.once.edit(self.session.selection.chord_id)
-        return done
+        """Change the loop; a drag's steps are one."""
+        return self.session.apply(label, edit, merge=merge, moving=bool(merge))
 
     # --- choosing -----------------------------------------------------------------------------
 

@@ -269,7 +269,6 @@ class NextChords(QWidget):
         made = self._session.make("add a chord", lambda loop: put_after(loop, chord_id, new))
         if made:
             self._session.select(chord_id=made)
-            self._session.hearing.once.edit(made)
         self.refresh()
 
     def _try(self, at: int) -> None:

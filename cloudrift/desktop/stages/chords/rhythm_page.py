@@ -111,7 +111,6 @@ class RhythmPage(Page):
         made = self.session.make(what, lambda loop: edit(loop, chord_id))
         if made:
             self.session.select(chord_id=made)
-            self.session.hearing.once.edit(made)
 
     def _start_from(self) -> None:
         chord_id = self.session.selection.chord_id

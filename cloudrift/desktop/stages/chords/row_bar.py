@@ -87,7 +87,6 @@ class RowBar(QWidget):
         chords = self._session.loop.chords
         if done and chords:
             self._session.select(chord_id=chords[0].id, more=(), voice=-1)
-            self._session.hearing.once.edit(chords[0].id)
         return done
 
     def _put_row(self, row: str) -> None:

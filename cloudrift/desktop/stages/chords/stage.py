@@ -12,6 +12,7 @@ from cloudrift.desktop.kit.look import look, text_font
 from cloudrift.desktop.kit.parts import panel, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.chords.bass_line import BassLine
+from cloudrift.desktop.stages.chords.heard_edits import HeardEdits
 from cloudrift.desktop.stages.chords.inspector import ChordInspector
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.desktop.stages.chords.next import NextChords
@@ -28,6 +29,7 @@ class ChordsStage(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.moves = Moves(session, Grid())
+        self._heard = HeardEdits(session, self)
         self.row_bar = RowBar(self.moves)
         self.tiles = ChordTiles(self.moves)
         self.threads = Threads(self.moves)

@@ -49,7 +49,6 @@ class TouchPage(Page):
 
     def _settled(self) -> None:
         self.session.end_drag()
-        self.session.hearing.once.edit(self.session.selection.chord_id)
 
     def _reroll(self) -> None:
         ids = self.moves.ids
