@@ -139,7 +139,7 @@ def write_sound(
     audio: Stereo,
     rate: int,
     *,
-    format_name: str = "wav",
+    format_name: str = "",
     bits: int = 24,
     dither: bool = True,
     about: About = NOTHING,
@@ -149,13 +149,14 @@ def write_sound(
     Parameters
     ----------
     audio : (2, frames), full scale 1.0; louder is FullScaleError, but for floating point.
+    format_name : of one of ``FORMATS``; as the path ends where none is given.
     bits : 16, 24 (integers) or 32 (floating point, WAV alone); formats without bits ignore them.
     dither : whether integers are dithered (TPDF).
 
     A link of that name is replaced, not followed. Raises CloudriftError that names the file, and
     what is wrong with what is asked.
     """
-    of = find_format(format_name)
+    of = find_format(format_name or path.suffix[1:].lower() or "wav")
     if of.bits and bits not in of.bits:
         raise CloudriftError(
             f"{of.label} holds {' or '.join(map(str, of.bits))} bits, not {bits}; choose another"

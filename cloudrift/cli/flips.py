@@ -54,7 +54,7 @@ def print_loop(
     check_passes(loop, round_)
     got = printed(loop, output.stem, clips, passes=round_)
     audio, rate = clips.read(got.clip)
-    write_sound(output, audio, rate, format_name=output.suffix[1:].lower())
+    write_sound(output, audio, rate)
     key = got.facts.key.text if got.facts.key else "no key"
     louder = f", {got.gain_db:g} dB softer than it sounds" if got.gain_db else ""
     say(f"{output}: {key}, {got.facts.tempo:.5g} BPM, {got.facts.length_s:.2f} s{louder}")
@@ -95,7 +95,12 @@ def _named(name: str, among: Any, what: str) -> str:
     type=click.Choice(["all", "in-order"]),
     help="All of it turned round, or each chord in its place.",
 )
-@click.option("--scatter", "amount", type=Number(0, 100), help="Per cent of the places drawn anew.")
+@click.option(
+    "--scatter",
+    "amount",
+    type=Number(0, 100),
+    help="Percentage of the slices that a variation changes.",
+)
 @click.option("--draw", type=int, default=1, show_default=True)
 @click.option(
     "--backward",
@@ -185,7 +190,7 @@ def flip(
             audio, softer_db = below_full_scale(engine.render(loop).audio)
         finally:
             engine.close()
-        write_sound(output, audio, loop.rate, format_name=output.suffix[1:].lower())
+        write_sound(output, audio, loop.rate)
     if as_json:
         click.echo(json.dumps(facts_of_flip(made, loop), indent=1, ensure_ascii=False))
     else:

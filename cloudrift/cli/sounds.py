@@ -98,7 +98,6 @@ def note(sound: str, pitch: int, velocity: int, length: float, output: Path) -> 
         output,
         audio,
         DEFAULT_RATE,
-        format_name=output.suffix[1:].lower(),
         about=About(title=f"{sound} {pitch}", root_pitch=pitch),
     )
     say(str(output))

@@ -80,15 +80,14 @@ def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, outpu
     out = laid(audio, line, rate, tempo, key=heard_in, once=once)
     if once:
         out = trimmed(out, audio.shape[1], rate)
-    format_name, softer_db = output.suffix[1:].lower(), 0.0
-    if format_name != "wav":
+    floating, softer_db = output.suffix.lower() == ".wav", 0.0
+    if not floating:
         out, softer_db = below_full_scale(out)
     write_sound(
         output,
         out,
         rate,
-        format_name=format_name,
-        bits=32 if format_name == "wav" else 24,
+        bits=32 if floating else 24,
         about=About(loop=not once),
     )
     said = f", turned down by {softer_db:g} dB, else it would clip" if softer_db else ""

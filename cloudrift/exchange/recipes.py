@@ -2,8 +2,6 @@
 
 import functools
 import re
-import tomllib
-from importlib import resources
 from typing import Any
 
 import msgspec
@@ -12,6 +10,7 @@ from msgspec.structs import replace
 from cloudrift.exchange.service import Offer
 from cloudrift.ground.draws import rng_for
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.reading import read_toml, shipped
 from cloudrift.loop.edits.chords.progression import put_row
 from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.finishes import lay_finish
@@ -75,15 +74,15 @@ class Recipe(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
 def recipes() -> dict[str, Recipe]:
     """Return all recipes that ship with the program, by id."""
     out: dict[str, Recipe] = {}
-    folder = resources.files("cloudrift.exchange").joinpath("recipes")
-    for file in sorted(folder.iterdir(), key=lambda one: one.name):
-        if not file.name.endswith(".toml"):
-            continue
-        for raw in tomllib.loads(file.read_text(encoding="utf-8"))["phrase"]:
-            recipe = msgspec.convert(raw, Recipe)
-            if recipe.id in out:
-                raise CloudriftError(f"{file.name}: {recipe.name} is there twice")
-            out[recipe.id] = recipe
+    files = shipped(
+        "cloudrift.exchange",
+        "recipes",
+        lambda text, name: read_toml(text, name, dict[str, list[Recipe]])["phrase"],
+    )
+    for recipe in (one for phrases in files for one in phrases):
+        if recipe.id in out:
+            raise CloudriftError(f"the phrase {recipe.name} is there twice")
+        out[recipe.id] = recipe
     return out
 
 

@@ -10,6 +10,7 @@ import tomllib
 import zipfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from importlib import resources
 from pathlib import Path
 from typing import IO, Any, TypeVar, cast
 
@@ -73,6 +74,18 @@ def read_words(path: Path, what: str) -> str:
         raise CloudriftError(
             f"{path} is not in UTF-8 (byte {error.start}); save it in UTF-8 and try again"
         ) from error
+
+
+def shipped(package: str, folder: str, read: Callable[[str, str], _Read]) -> list[_Read]:
+    """Read the TOML files of a folder that a package ships, in order of their names.
+
+    ``read`` takes a file's text and its name.
+    """
+    files = [file for file in (resources.files(package) / folder).iterdir()
+             if file.name.endswith(".toml")]  # fmt: skip
+    return [
+        read(file.read_text("utf-8"), file.name) for file in sorted(files, key=lambda f: f.name)
+    ]
 
 
 def read_toml(text: str, where: str, kind: type[_Read]) -> _Read:

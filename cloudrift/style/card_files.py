@@ -1,7 +1,6 @@
 """Reading style cards (TOML). The format is described in ``docs/style-card.md``."""
 
 import functools
-from importlib import resources
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +11,7 @@ from platformdirs import user_data_path
 
 from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.ground.errors import CloudriftError, did_you_mean
-from cloudrift.ground.reading import read_toml, read_words, reading
+from cloudrift.ground.reading import read_toml, read_words, reading, shipped
 from cloudrift.ground.words import file_slug, free_name
 from cloudrift.notes.lens import Lens
 from cloudrift.style.card import Card, CardLayer, Grammar, KeyChoice, TempoRange, Voicing
@@ -84,12 +83,7 @@ def _check_layers(card: Card) -> None:
 @functools.cache
 def house_cards() -> dict[str, Card]:
     """Return the cards that ship, by name. They are looked at by tests, not at every start."""
-    folder = resources.files("cloudrift.style") / "cards"
-    cards = [
-        read_toml(file.read_text("utf-8"), file.name, Card)
-        for file in sorted(folder.iterdir(), key=lambda f: f.name)
-        if file.name.endswith(".toml")
-    ]
+    cards = shipped("cloudrift.style", "cards", lambda text, name: read_toml(text, name, Card))
     return {card.name: card for card in sorted(cards, key=lambda c: c.name)}
 
 

@@ -2,7 +2,6 @@
 
 import functools
 from collections.abc import Mapping
-from importlib import resources
 from typing import Annotated, Literal
 
 import msgspec
@@ -11,7 +10,7 @@ from msgspec.structs import replace
 
 from cloudrift.ground.draws import rng_for
 from cloudrift.ground.errors import CloudriftError, did_you_mean
-from cloudrift.ground.reading import read_toml
+from cloudrift.ground.reading import read_toml, shipped
 from cloudrift.loop.edits.arranging.arranging import arrange, relative_of
 from cloudrift.loop.edits.bed.beds import BARE, SECOND
 from cloudrift.loop.model.bed import hits_of
@@ -92,9 +91,7 @@ def read_form(text: str, where: str) -> Form:
 @functools.cache
 def forms() -> dict[str, Form]:
     """Return the forms that ship, by name."""
-    folder = resources.files("cloudrift.style") / "forms"
-    files = (file for file in folder.iterdir() if file.name.endswith(".toml"))
-    found = [read_form(file.read_text("utf-8"), file.name) for file in files]
+    found = shipped("cloudrift.style", "forms", read_form)
     return {one.name: one for one in sorted(found, key=lambda one: one.name)}
 
 

@@ -1,14 +1,13 @@
 """Manners: rules from which a groove is drawn. ``docs/groove-bed.md`` describes the format."""
 
 import functools
-from importlib import resources
 from pathlib import Path
 from typing import Annotated, Literal
 
 import msgspec
 
 from cloudrift.ground.errors import CloudriftError, did_you_mean
-from cloudrift.ground.reading import read_toml, read_words
+from cloudrift.ground.reading import read_toml, read_words, shipped
 from cloudrift.loop.edits.bed.beds import PARTS
 from cloudrift.loop.model.bed import MOST_SWING, STRAIGHT
 
@@ -133,9 +132,7 @@ def chances_of(row: str, where: str = "steps") -> list[float]:
 @functools.cache
 def manners() -> dict[str, Manner]:
     """Return the manners that ship, by name."""
-    folder = resources.files("cloudrift.style") / "grooves"
-    files = (file for file in folder.iterdir() if file.name.endswith(".toml"))
-    found = [read_manner(file.read_text("utf-8"), file.name) for file in files]
+    found = shipped("cloudrift.style", "grooves", read_manner)
     return {one.name: one for one in sorted(found, key=lambda one: one.name)}
 
 

@@ -1,7 +1,7 @@
 """Finishes as files: those of the house, and a composer's own, one TOML file each."""
 
 import functools
-from importlib import resources
+from functools import partial
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -9,7 +9,7 @@ from platformdirs import user_data_path
 
 from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.reading import read_words
+from cloudrift.ground.reading import read_words, shipped
 from cloudrift.texture.finish import Finish, read_finish, write_finish
 
 SUFFIX = ".toml"
@@ -23,9 +23,7 @@ def own_folder() -> Path:
 @functools.cache
 def house_finishes() -> tuple[Finish, ...]:
     """Return the finishes that come with the program, by name."""
-    folder = resources.files("cloudrift.texture") / "finishes"
-    files = [file for file in folder.iterdir() if file.name.endswith(SUFFIX)]
-    made = [read_finish(file.read_text("utf-8"), file.name, house=True) for file in files]
+    made = shipped("cloudrift.texture", "finishes", partial(read_finish, house=True))
     return tuple(sorted(made, key=lambda finish: finish.name))
 
 
