@@ -76,6 +76,22 @@ def read_words(path: Path, what: str) -> str:
         ) from error
 
 
+def read_folder(
+    folder: Path, suffix: str, read: Callable[[Path], _Read]
+) -> tuple[list[_Read], list[str]]:
+    """Read the files of a kind in a composer's own folder, in order of their names.
+
+    Return also, in words, which of them could not be read.
+    """
+    found, wrong = [], []
+    for path in sorted(folder.glob(f"*{suffix}")):
+        try:
+            found.append(read(path))
+        except CloudriftError as error:
+            wrong.append(str(error))
+    return found, wrong
+
+
 def shipped(package: str, folder: str, read: Callable[[str, str], _Read]) -> list[_Read]:
     """Read the TOML files of a folder that a package ships, in order of their names.
 

@@ -14,7 +14,7 @@ from cloudrift.audio.clips import SUFFIX as CLIP
 from cloudrift.audio.clips import ClipStore, is_clip_name
 from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.reading import read_archive, read_json, reading
+from cloudrift.ground.reading import read_archive, read_folder, read_json, reading
 from cloudrift.ground.words import for_a_file
 from cloudrift.sound.own import OwnSound, with_todays_design
 
@@ -118,10 +118,7 @@ def load_own(path: Path, clips: ClipStore | None = None) -> OwnSound:
 
 def own_sounds(folder: Path | None = None) -> list[Shelved]:
     """Return the own sounds that are kept, by name; files that can't be read are passed over."""
-    found = []
-    for path in sorted((folder or own_folder()).glob(f"*{SUFFIX}")):
-        try:
-            found.append(Shelved(load_own(path), path))
-        except CloudriftError:
-            continue
+    found, _wrong = read_folder(
+        folder or own_folder(), SUFFIX, lambda path: Shelved(load_own(path), path)
+    )
     return sorted(found, key=lambda one: one.own.name.lower())

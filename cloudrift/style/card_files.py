@@ -11,7 +11,7 @@ from platformdirs import user_data_path
 
 from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.ground.errors import CloudriftError, did_you_mean
-from cloudrift.ground.reading import read_toml, read_words, reading, shipped
+from cloudrift.ground.reading import read_folder, read_toml, read_words, reading, shipped
 from cloudrift.ground.words import file_slug, free_name
 from cloudrift.notes.lens import Lens
 from cloudrift.style.card import Card, CardLayer, Grammar, KeyChoice, TempoRange, Voicing
@@ -116,14 +116,12 @@ def own_folder() -> Path:
 
 def own_cards(folder: Path | None = None) -> tuple[dict[str, Card], list[str]]:
     """Return a composer's own cards by name, and in words which files could not be read."""
-    found, wrong = {}, []
-    for path in sorted((folder or own_folder()).glob(f"*{SUFFIX}")):
-        try:
-            card = read_card(read_words(path, "style card"), str(path))
-            found[card.name] = card
-        except CloudriftError as error:
-            wrong.append(str(error))
-    return dict(sorted(found.items())), wrong
+    found, wrong = read_folder(
+        folder or own_folder(),
+        SUFFIX,
+        lambda path: read_card(read_words(path, "style card"), str(path)),
+    )
+    return {card.name: card for card in sorted(found, key=lambda card: card.name)}, wrong
 
 
 def known_cards(folder: Path | None = None) -> dict[str, Card]:

@@ -8,8 +8,7 @@ from msgspec.structs import replace
 from platformdirs import user_data_path
 
 from cloudrift.audio.files import make_folder, write_atomically
-from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.reading import read_words, shipped
+from cloudrift.ground.reading import read_folder, read_words, shipped
 from cloudrift.texture.finish import Finish, read_finish, write_finish
 
 SUFFIX = ".toml"
@@ -29,12 +28,11 @@ def house_finishes() -> tuple[Finish, ...]:
 
 def own_finishes(folder: Path | None = None) -> tuple[list[Finish], list[str]]:
     """Return a composer's own finishes by name, and in words which files could not be read."""
-    found, wrong = [], []
-    for path in sorted((folder or own_folder()).glob(f"*{SUFFIX}")):
-        try:
-            found.append(read_finish(read_words(path, "finish"), str(path)))
-        except CloudriftError as error:
-            wrong.append(str(error))
+    found, wrong = read_folder(
+        folder or own_folder(),
+        SUFFIX,
+        lambda path: read_finish(read_words(path, "finish"), str(path)),
+    )
     return sorted(found, key=lambda finish: finish.name), wrong
 
 

@@ -12,6 +12,7 @@ from platformdirs import user_data_path
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import make_folder
 from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.reading import read_folder
 from cloudrift.ground.words import for_a_file, free_name, plural
 from cloudrift.loop.edits.chords.metre import metre_text, set_metre
 from cloudrift.loop.edits.chords.progression import put_chords
@@ -63,12 +64,7 @@ def kept_in(folder: Path) -> tuple[list[Kept], list[str]]:
 
     Recordings are not looked at; whoever takes one reads its file.
     """
-    found, wrong = [], []
-    for path in sorted(folder.glob(f"*{SUFFIX}")):
-        try:
-            found.append(Kept(load(path), path))
-        except CloudriftError as error:
-            wrong.append(str(error))
+    found, wrong = read_folder(folder, SUFFIX, lambda path: Kept(load(path), path))
     return sorted(found, key=lambda one: one.name.casefold()), wrong
 
 
