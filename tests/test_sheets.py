@@ -107,13 +107,13 @@ def test_compare_names_what_was_cut(window, clips):
     session = window.session
     window.show_stage(3)
     stage = window.flip
-    assert stage.compared["print"].text().startswith("With the print,")
+    assert stage.compare.choices["print"].text().startswith("With the print,")
     clip = session.clips.record(np.full((2, 132_300), 0.1, np.float32), 44_100)
     source = FromRecording(clip=clip, facts=Facts(name="Rain", kind="phrase", length_s=3.0))
     session.apply("rain", lambda loop: add_recording(loop, source))
     stage.printing.cut(session.loop.layers[-1].id)
-    assert stage.compared["print"].text().startswith("With the recording,")
-    assert not stage.compared["loop"].isVisible()
+    assert stage.compare.choices["print"].text().startswith("With the recording,")
+    assert not stage.compare.choices["loop"].isVisible()
 
 
 def test_one_word_is_one_word():
