@@ -518,6 +518,24 @@ def test_it_is_cut_anew_only_where_nothing_was_moved(eight):
     with pytest.raises(CloudriftError, match="known are"):
         cutting.cuts_at(eight, "words", (4, 4))
     assert cutting.tidied([5, 5, 900, 7675], 7680) == (0, 900)
+    assert cutting.cuts_at(eight, "even", (4, 4), 7) == tuple(round(7680 * i / 7) for i in range(7))
+    only = replace(eight, chords=(replace(eight.chords[0], start_tick=0),))
+    assert cutting.cuts_at(only, "chords", (4, 4)) == (0,)
+    swapped = flipping.swap(eight, 0, 3)  # each still as it was recorded, elsewhere
+    assert cut(swapped, "even", 3).places == swapped.places
+
+
+def test_a_piece_that_reaches_over_a_chords_end_takes_the_next_chord_along(eight):
+    thirds = cut(eight, "even", 3)
+    assert len(thirds.chords) == 2 and thirds.chords[1].start_tick == 3840
+    assert ordering.order_text(ordering.backward_in_order(thirds)) == "c- b- a-"
+
+
+def test_what_is_heard_of_a_long_flip_ends_with_the_loop(eight):
+    heard = ordering.heard_in(eight, 7000)
+    assert heard.places[-1].end_tick == 7000 and len(heard.places) == 8
+    again = ordering.to_length(eight, 7680 + 500)
+    assert again.places[-1].end_tick == 7680 + 500 and again.places[-1].from_tick == 0
 
 
 @pytest.mark.parametrize("wrong", [

@@ -19,6 +19,7 @@ from cloudrift.loop.edits.flip.prints import (
     printable,
     recipe_of,
     rename_print,
+    with_clip_of,
     with_guessed_bare,
     with_print,
 )
@@ -115,6 +116,12 @@ def test_what_follows_a_print_is_what_was_made_of_what_it_plays(generations):
     assert kept == ["p4"]
 
 
+def test_what_follows_a_print_comes_after_all_that_it_is_made_of(generations):
+    document, _clips = generations
+    turned = replace(document, prints=tuple(reversed(document.prints)))
+    assert followers(turned, "p1") == followers(document, "p1") == ("p2", "p3")
+
+
 EDITS = (
     lambda loop, first: loop_edits.set_key(loop, loop.key.shifted(2)),
     lambda loop, first: layer_edits.set_layer(loop, first, level_db=-9.0),
@@ -166,6 +173,24 @@ def test_a_flip_that_is_not_heard_is_no_part_of_a_print(generations):
     later = put_print(document, clips, name="Fifth")  # all flips are parked
     recipe = later.recipes[-1].loop
     assert not any(x.flipped for x in recipe.layers) and followers(later, "p1") == ("p2", "p3")
+
+
+def test_a_group_is_printed_with_its_layers_also_one_that_is_off(small_loop):
+    loop = layer_edits.group_layers(small_loop, ["l1", "l2"])
+    (group,) = loop.groups
+    assert [x.id for x in loop_to_print(loop, (group.id,)).layers] == ["l1", "l2"]
+    off = layer_edits.set_group(loop, group.id, mute=True)
+    assert [x.id for x in loop_to_print(off, (group.id,)).heard()] == ["l1", "l2"]
+    assert [x.id for x in loop_to_print(off, ("l1",)).heard()] == ["l1"]
+
+
+def test_a_flip_keeps_its_own_name_when_what_it_is_cut_from_is_another(generations):
+    loop = generations[0].loop
+    flip = next(x for x in loop.layers if x.flipped and x.flipped.print_id == "p1")
+    named = replace(flip.flipped.of, facts=replace(flip.flipped.of.facts, name="Harbour"))
+    loop = loop.with_owner(flip.id, source=replace(flip.flipped, of=named))
+    after = with_clip_of(loop, "p1", "0" * 24, FACTS, 1.5).layer(flip.id).flipped.of
+    assert (after.facts.name, after.facts.lufs, after.gain_db) == ("Harbour", -20.0, 1.5)
 
 
 def test_four_generations_are_small_in_the_file_and_come_back(generations, tmp_path):
