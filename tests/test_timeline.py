@@ -99,6 +99,31 @@ def test_the_lengths_of_sections_add_up_to_the_whole(engine, bars):
     assert sum(span.frames for span in spans_of(document)) == sum(lengths)
 
 
+def test_sections_begin_where_a_drop_before_them_has_ended_each_in_its_own_tempo(engine):
+    """The beat that a drop is counted in is that of the section which ends with it."""
+    document = arranged(2, 2, 2)
+    first, second, third = ids(document)
+    document = set_section(document, second, line=slowed_line(12))  # twice as slow
+    document = set_seam(document, second, sag_beats=4.0, sag_share=0.5)
+    document = set_seam(document, third, sag_beats=4.0, sag_share=0.5)
+    lengths = lengths_of(document)
+    assert lengths[0] == TURN + seams.sag_adds(round(4 * BEAT), 0.5)
+    assert lengths[1] == 2 * TURN + seams.sag_adds(round(8 * BEAT), 0.5)
+    found = list(pieces(engine, document))
+    assert [one.start for one in found] == [0, lengths[0], lengths[0] + lengths[1]]
+    assert [one.audio.shape[1] for one in found] == lengths
+
+
+def test_a_crash_rings_on_through_sections_that_are_shorter_than_it(engine):
+    document = arranged(1, 1, 1)
+    crashed = set_seam(document, ids(document)[1], crash_db=0.0)
+    plain, _ = sound(engine, document)
+    with_crash, _ = sound(engine, crashed)
+    end = 3 * TURN // 2
+    rings = (with_crash[:, :end] - plain[:, :end])[:, TURN:]  # in the third
+    assert db(rings[:, 2000 : TURN // 4]) > -60
+
+
 def test_a_sag_and_a_slower_section_are_counted(engine):
     document = arranged(2, 2)
     first, second = ids(document)
