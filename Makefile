@@ -10,7 +10,7 @@ QT_LIBRARIES := libegl1 libgl1 libxkbcommon0 libdbus-1-3 libfontconfig1 libxkbco
 # Compiled modules are kept, whatever the environment says: a start from source takes twice as long.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test bench fuzz soak killed mutants shots sounds-report system clean
+.PHONY: demo test test-changed bench fuzz soak killed mutants shots sounds-report system clean
 
 demo: $(STAMP) system
 	@$(BIN)/python -m cloudrift.audio.quick
@@ -25,6 +25,11 @@ test: $(STAMP) system
 	@# To write every assertion so that it shows its values takes 20 s: only those that fail do.
 	$(PYTEST) -n 2 --dist worksteal --assert=plain || \
 	  { s=$$?; test $$s = 1 && $(PYTEST) --last-failed --last-failed-no-failures none; exit $$s; }
+
+# Only the tests that what has changed since the last commit can matter to.
+test-changed: $(STAMP) system
+	@files="$$($(BIN)/python -m tools.tests_changed)"; \
+	  test -z "$$files" || $(PYTEST) -n 2 --dist worksteal --assert=plain $$files
 
 # The library that is measured beside ours is for this alone; without a network it is left out.
 bench: $(STAMP) system

@@ -189,6 +189,21 @@ def test_tails_add_up_and_a_flip_counts_its_turned_places_and_its_shift():
     flipped = a_flip(LOOP, shift=-5.0)
     assert value("backward", flipped) == pytest.approx(100 / 2 / 3)
     assert value("shift", flipped) == -5
+    some = flipped.layer(KEYS).flipped
+    muted = flipping.set_place(flipping.set_place(some, 0, mute=True), 2, mute=True)
+    assert value("backward", flipped.with_owner(KEYS, source=muted)) == pytest.approx(
+        100 / 3 * 2 / 6  # two of the six that are heard
+    )
+    longer = flipping.set_place(some, 7, length_ticks=2 * 1920)
+    assert value("backward", flipped.with_owner(KEYS, source=longer)) == pytest.approx(
+        100 / 3 * 4 / 9  # by how long they are
+    )
+    finer = cutting.cut(
+        a_flip(LOOP, backward=False).layer(KEYS).flipped, tuple(range(0, 15360, 480))
+    )
+    both = L.copy_layer(flipped, KEYS)
+    both = both.with_owner(both.layers[-1].id, source=finer)
+    assert value("chops", both) == 8  # of the one that is cut finest
     assert value("backward", treat(LOOP, None, "backward")) == 100
 
 

@@ -44,6 +44,32 @@ def changed(window, tempo=77):
     window.session.apply("tempo", lambda loop: loop_edits.set_tempo(loop, tempo))
 
 
+def test_what_waits_for_saving_waits_for_all_of_it(qapp, qtbot, small_loop, tmp_path, monkeypatch):
+    gates, done = [threading.Event(), threading.Event()], []
+    waiting = iter(gates)
+
+    def slowly(document, path, clips):
+        assert next(waiting).wait(10)
+        save(document, path, clips)
+
+    monkeypatch.setattr(saver, "save", slowly)
+    made = saver.Saver()
+    made.when_rested(lambda: done.append("at once"))
+    for name in ("a", "b"):
+        made.save(small_loop, tmp_path / f"{name}.cloudrift", ClipStore(),
+                  lambda written, name=name: done.append((name, written.wrong)))  # fmt: skip
+    made.when_rested(lambda: done.append("after"))
+    assert made.busy and done == ["at once"]
+    gates[0].set()
+    qtbot.waitUntil(lambda: len(done) == 2, timeout=5000)
+    assert made.busy and done[-1] == ("a", "")
+    gates[1].set()
+    qtbot.waitUntil(lambda: len(done) == 4, timeout=5000)
+    assert done[2:] == [("b", ""), "after"] and not made.busy
+    made.stop()
+    assert made.has_ended(5)
+
+
 # --- killed at any moment -------------------------------------------------------------------------
 
 

@@ -107,6 +107,24 @@ def test_a_fault_is_logged_with_its_place_and_heard_as_a_sentence(tasks, qtbot, 
     assert record.exc_info[0] is KeyError
 
 
+def test_what_goes_wrong_with_what_is_wanted_no_longer_is_not_logged(tasks, qtbot, caplog):
+    begun, gate, failed, done = threading.Event(), threading.Event(), [], []
+
+    def work(_stop, _moved):
+        begun.set()
+        assert gate.wait(10)
+        raise KeyError("l9")
+
+    with caplog.at_level(logging.ERROR):
+        tasks.run("strata", work, done.append, failed.append)
+        assert begun.wait(10)
+        tasks.cancel("strata")
+        gate.set()
+        tasks.run("last", lambda _s, _m: "last", done.append)
+        qtbot.waitUntil(lambda: done == ["last"], timeout=5000)
+    assert not caplog.records and isinstance(failed[0], Cancelled)
+
+
 def test_pictures_follow_while_files_are_written(window, qtbot, monkeypatch):
     from cloudrift.desktop.stages.deliver import files_page
 

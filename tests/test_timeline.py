@@ -102,7 +102,7 @@ def test_the_lengths_of_sections_add_up_to_the_whole(engine, bars):
 def test_sections_begin_where_a_drop_before_them_has_ended_each_in_its_own_tempo(engine):
     """The beat that a drop is counted in is that of the section which ends with it."""
     document = arranged(2, 2, 2)
-    first, second, third = ids(document)
+    _first, second, third = ids(document)
     document = set_section(document, second, line=slowed_line(12))  # twice as slow
     document = set_seam(document, second, sag_beats=4.0, sag_share=0.5)
     document = set_seam(document, third, sag_beats=4.0, sag_share=0.5)
@@ -122,6 +122,17 @@ def test_a_crash_rings_on_through_sections_that_are_shorter_than_it(engine):
     end = 3 * TURN // 2
     rings = (with_crash[:, :end] - plain[:, :end])[:, TURN:]  # in the third
     assert db(rings[:, 2000 : TURN // 4]) > -60
+
+
+def test_nothing_rings_on_through_a_silence(engine):
+    document = arranged(1, 1, 1)
+    _first, second, third = ids(document)
+    document = set_seam(document, third, silence_beats=1.0)
+    plain, starts = sound(engine, document)
+    with_crash, _ = sound(engine, set_seam(document, second, crash_db=0.0))
+    end = starts[2] + TURN // 2
+    assert np.array_equal(with_crash[:, starts[2] : end], plain[:, starts[2] : end])
+    assert not np.array_equal(with_crash[:, : starts[2]], plain[:, : starts[2]])
 
 
 def test_a_sag_and_a_slower_section_are_counted(engine):
