@@ -204,6 +204,8 @@ def test_tails_add_up_and_a_flip_counts_its_turned_places_and_its_shift():
     both = L.copy_layer(flipped, KEYS)
     both = both.with_owner(both.layers[-1].id, source=finer)
     assert value("chops", both) == 8  # of the one that is cut finest
+    fewer = flipped.with_owner(KEYS, source=flipping.take_out(some, 3))
+    assert value("chops", fewer) == 7 / 4  # what plays, not what was cut
     assert value("backward", treat(LOOP, None, "backward")) == 100
 
 

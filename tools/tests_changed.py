@@ -1,7 +1,7 @@
 """Print the test files that what has changed since the last commit can matter to, one a line.
 
-A test file depends on the modules that it imports, anywhere in it, and on all that those import; one
-that asks for a window or a session, on the whole desktop. ``make test-changed`` runs what is printed.
+A test file depends on the modules that it imports, anywhere in it, and on all that those import;
+one that asks for a window or a session, on the whole desktop. ``make test-changed`` runs them.
 """
 
 import ast
@@ -24,7 +24,7 @@ BROUGHT = {
 
 
 def changed() -> set[str]:
-    """Return the files that differ from the last commit, and new ones, from the project's folder."""
+    """Return the files that differ from the last commit, and new ones."""
     asked = (("diff", "--name-only", "HEAD"), ("ls-files", "--others", "--exclude-standard"))
     found = [subprocess.run(["git", *how], cwd=HOME, capture_output=True, text=True, check=True)
              for how in asked]  # fmt: skip
