@@ -15,7 +15,7 @@ from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.stages.style.mark_row import AXIS, HIGH
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits import loop_edits
-from cloudrift.loop.edits.layers import line_edits
+from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.files.storage import load, save
 from cloudrift.style import house_cards, sketch, way_of_voicing
 from cloudrift.style.card_files import (
@@ -319,6 +319,29 @@ def test_a_card_is_written_and_read_again_as_it_is(name, tmp_path):
     assert own_cards(tmp_path)[0] == {kept.name: kept}
     (tmp_path / "spoilt.toml").write_text("name = 3")
     assert len(own_cards(tmp_path)[1]) == 1
+
+
+def test_a_sound_of_few_examples_is_none_of_the_style():
+    loops = [layer_edits.add_layer(sketch(house_cards()["Edda Fenn"], draw=d, bars=2), "kalimba")
+             for d in range(1, 6)]  # fmt: skip
+    loops[0] = layer_edits.add_layer(loops[0], "glass pad")
+    learnt = learn("Tern & Tide", [example_of(loop) for loop in loops]).card
+    chances = {layer.sound: layer.chance for layer in learnt.layers}
+    assert chances["kalimba"] == 1.0 and "glass pad" not in chances
+    loops[1] = layer_edits.add_layer(loops[1], "glass pad")
+    learnt = learn("Tern & Tide", [example_of(loop) for loop in loops]).card
+    assert {layer.sound: layer.chance for layer in learnt.layers}["glass pad"] == 0.4
+
+
+@pytest.mark.parametrize(("lengths", "turn"), [
+    ((1.0,) * 4, (1.0, 1.0)), ((2.0, 1.0) * 2, (2.0, 1.0)), ((1.0, 2.0, 1.0), (1.0, 2.0, 1.0)),
+])  # fmt: skip
+def test_a_rhythm_is_learnt_as_its_shortest_turn(lengths, turn):
+    """Of two chords at least: a card has a chord for each length."""
+    example = Example(name="x", values={"tempo": 100.0, "mode": "minor"}, tonic="A",
+                      degrees=("i", "iv", "v", "VI")[: len(lengths)],
+                      lengths_bars=lengths)  # fmt: skip
+    assert learn("Tern & Tide", [example] * 5).card.chords.rhythms == (turn,)
 
 
 def test_an_own_card_sets_out_chords_as_it_says():
