@@ -109,6 +109,8 @@ def test_a_note_held_over_the_end_belongs_to_the_take_before():
     (first, second) = turns_of(captured(hold[: 2 * LOOP + RATE // 4]), 0, LOOP, 0, BEAT)
     assert second.audio.shape[1] - second.lead == LOOP + RATE // 4
     assert first.audio.shape[1] - first.lead == LOOP
+    (_first, held) = turns_of(captured(hold[: 2 * LOOP + 3 * BEAT // 2]), 0, LOOP, 0, BEAT)
+    assert held.audio.shape[1] - held.lead == LOOP + BEAT  # and no longer than a beat
     longer = captured(np.concatenate([hold, np.full(RATE // 2, 0.3)]))
     turns = turns_of(longer, 0, LOOP, 0, BEAT)
     assert [turn.whole for turn in turns] == [True, True, False]
@@ -136,6 +138,8 @@ def test_what_is_taken_freely_has_no_silence_around_it():
     sound[2 * RATE : 3 * RATE] += 0.3 * np.sin(np.arange(RATE) / 20)
     turn = freely(captured(sound))
     assert RATE <= turn.audio.shape[1] <= 1.4 * RATE and turn.lead == 0
+    begins = np.flatnonzero(np.abs(turn.audio[0]) > 0.02)[0]  # a breath before it is kept
+    assert 0.05 * RATE < begins < 0.08 * RATE
     assert freely(captured(np.zeros(RATE))).audio.shape[1] < RATE // 2
 
 
@@ -147,6 +151,14 @@ def test_how_late_sound_comes_in_is_measured_to_the_frame(late):
     heard[9_000 + late : 9_000 + late + len(sent)] += 0.02 * sent
     made = captured(heard, apart=1_000)
     assert measure_latency(made, 10_000) == pytest.approx(late, abs=1)
+
+
+def test_a_test_sound_that_began_before_what_is_kept_is_measured_from_its_beginning():
+    sent = sweeps(RATE)[0]
+    heard = np.zeros(3 * RATE)
+    heard[4_000 : 4_000 + len(sent)] += 0.02 * sent
+    made = captured(heard, apart=12_000)
+    assert measure_latency(made, 10_000) == pytest.approx(6_000, abs=1)
 
 
 def test_what_does_not_come_in_is_not_measured():

@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt
 from cloudrift.audio.sound_file import write_wav
 from cloudrift.exchange import Wanted
 from cloudrift.exchange import folders as owned
-from cloudrift.exchange.folders import OwnFolders, listen_for_list
+from cloudrift.exchange.folders import OwnFolders, _most_like, listen_for_list
 from cloudrift.exchange.service import ExchangeError
 from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.theory import Key
@@ -186,3 +186,21 @@ def test_folders_are_chosen_listened_to_and_searched_in_the_drawer(qtbot, window
     drawer.change_folders(without=library)
     qtbot.waitUntil(lambda: "no folder yet" in drawer.says.text(), timeout=10_000)
     assert session.preferences.recording_folders == []
+
+
+def test_likeness_weighs_each_measure_by_how_much_it_varies_and_the_kind(folders):
+    def row(name, kind="loop", brightness=1000.0, tempo=120.0):
+        return name, kind, brightness, -20.0, 4.0, tempo
+
+    rows = [row("a"), row("tempo", tempo=124.0), row("brighter", brightness=2000.0),
+            row("phrase", "phrase"), row("dark", brightness=60.0),
+            row("bright", brightness=15_000.0)]  # fmt: skip
+    near = [rows[i][0] for i in _most_like(rows, 0)]
+    assert near == ["brighter", "bright", "dark", "phrase", "tempo"]  # never itself
+
+
+def test_what_cannot_be_heard_or_seen_is_not_offered(folders, library):
+    shutil.copy(library / "low.wav", library / ".hidden low.wav")
+    folders.index()
+    assert search(folders, words="broken") == [] == search(folders, words="hidden")
+    assert names(search(folders, words="low")) == ["low"]
