@@ -83,6 +83,27 @@ def at_once(monkeypatch):
     write_here(monkeypatch)
 
 
+def test_what_was_cut_short_since_and_what_has_another_number_now_is_made_again(
+    folder, tmp_path, at_once
+):
+    """Two loops of one title and tempo: which has which number follows their order."""
+    for name in "bcd":
+        (folder / f"{name}.cloudrift").unlink()
+    out = tmp_path / "out"
+    write_kit(read_kit(folder), out, PLAIN)
+    (wav,) = (out / "loops").glob("*.wav")
+    body = wav.read_bytes()
+    wav.write_bytes(body[:1000])
+    write_kit(read_kit(folder), out, PLAIN)
+    assert wav.read_bytes() == body
+    save(one_layer("Ice Road"), folder / "0.cloudrift")  # it comes before the other
+    kit = read_kit(folder)
+    assert [path.stem for path in kit.files] == ["0", "a"]
+    write_kit(kit, out, PLAIN)
+    assert len(list((out / "loops").glob("*.wav"))) == 2
+    assert [one["number"] for one in json.loads((out / DONE).read_bytes())["loops"]] == [1, 2]
+
+
 def files_in(out):
     return {str(path.relative_to(out)): path.read_bytes() for path in sorted(out.rglob("*"))
             if path.is_file()}  # fmt: skip
