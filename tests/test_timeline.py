@@ -115,13 +115,16 @@ def test_sections_begin_where_a_drop_before_them_has_ended_each_in_its_own_tempo
 
 
 def test_a_crash_rings_on_through_sections_that_are_shorter_than_it(engine):
-    document = arranged(1, 1, 1)
+    document = arranged(1, 1, 1, 1)
     crashed = set_seam(document, ids(document)[1], crash_db=0.0)
-    plain, _ = sound(engine, document)
+    plain, starts = sound(engine, document)
     with_crash, _ = sound(engine, crashed)
-    end = 3 * TURN // 2
-    rings = (with_crash[:, :end] - plain[:, :end])[:, TURN:]  # in the third
-    assert db(rings[:, 2000 : TURN // 4]) > -60
+    end = starts[3] + RATE // 4
+    rings = with_crash[:, :end] - plain[:, :end]
+    heard = [db(rings[:, at : at + RATE // 5]) for at in starts]
+    assert heard[0] < -110
+    assert heard[1] - 8 > heard[2] > -60  # on from where it was, softer and softer
+    assert heard[2] - 4 > heard[3]
 
 
 def test_nothing_rings_on_through_a_silence(engine):
