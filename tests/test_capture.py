@@ -46,14 +46,19 @@ def clicks(places, length, level=0.5):
 
 def test_blocks_that_come_unevenly_are_found_to_within_a_third_of_a_millisecond():
     made = captured(np.zeros(20 * RATE), apart=12_345, jitter=900)
-    assert made.came_in(12_345 + 5 * RATE, 0.0) == pytest.approx(5 * RATE, abs=16 * 10)
-    assert made.came_in(12_345 + 5 * RATE, 480.0) - made.came_in(12_345 + 5 * RATE, 0.0) == 480
+    assert made.input_frame_at(12_345 + 5 * RATE, 0.0) == pytest.approx(5 * RATE, abs=16 * 10)
+    assert (
+        made.input_frame_at(12_345 + 5 * RATE, 480.0) - made.input_frame_at(12_345 + 5 * RATE, 0.0)
+        == 480
+    )
 
 
 def test_two_clocks_may_drift_apart():
     made = captured(np.zeros(60 * RATE), drift=2e-4)
     for second in (5, 30, 55):
-        assert made.came_in(second * RATE * (1 + 2e-4), 0.0) == pytest.approx(second * RATE, abs=24)
+        assert made.input_frame_at(second * RATE * (1 + 2e-4), 0.0) == pytest.approx(
+            second * RATE, abs=24
+        )
 
 
 def test_nothing_is_kept_before_it_begins_and_every_beginning_is_anew():

@@ -12,7 +12,7 @@ from cloudrift.deliver.checks import CHECKS, Heard, check_all, to_fix
 from cloudrift.deliver.checks.contents import clipped_runs, noise_of
 from cloudrift.deliver.checks.sound import seam_db
 from cloudrift.deliver.rights import rights_of
-from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.edits.layers.own_notes import with_own

@@ -21,8 +21,8 @@ from cloudrift.deliver.demo_sound import (
 from cloudrift.desktop.frame.rail import STAGES
 from cloudrift.desktop.stages.deliver.demo_picture import columns_of
 from cloudrift.desktop.stages.deliver.stage import DEMO
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.recordings import add_recording

@@ -15,8 +15,8 @@ from cloudrift.exchange import Found, Offer, StandIn, Wanted
 from cloudrift.exchange.recipes import loop_of, recipes
 from cloudrift.exchange.service import ExchangeError, found_among
 from cloudrift.exchange.stand_in import AWAY, REFUSED, SLOW
+from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.edits.layers import recordings
 from cloudrift.notes.listening import read_and_listen
 from cloudrift.texture.finish_files import house_finishes

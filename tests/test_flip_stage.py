@@ -321,7 +321,7 @@ def test_printing_is_cancelled_and_what_is_silent_is_refused(qtbot, window, monk
     import threading
 
     from cloudrift.desktop.session.work import printing as room
-    from cloudrift.ground.wanted import Cancelled
+    from cloudrift.ground.cancel import Cancelled
 
     gate, left = threading.Event(), threading.Event()
 

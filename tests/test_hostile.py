@@ -30,8 +30,8 @@ from cloudrift.audio.files import read_audio
 from cloudrift.audio.sound_file import write_wav
 from cloudrift.desktop.session.preferences import Preferences
 from cloudrift.ground import CloudriftError, paths
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.reading import read_archive, read_file, read_toml, read_words, reading
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.layers import layer_edits, line_edits
 from cloudrift.loop.edits.layers.from_notes import put_layers

@@ -35,8 +35,8 @@ from cloudrift.deliver.kit import (
 from cloudrift.deliver.kit_progress import DONE, KitOrder, orders_of
 from cloudrift.deliver.kit_sheet import COLUMNS, strata_svg
 from cloudrift.deliver.kit_writer import write_kit
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.files.storage import save

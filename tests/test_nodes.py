@@ -9,7 +9,7 @@ import pytest
 from msgspec.structs import replace
 
 from cloudrift.audio.looped import slice_wrapped
-from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords import chord_edits
 from cloudrift.loop.edits.layers import layer_edits, line_edits, own_notes

@@ -12,7 +12,7 @@ from cloudrift.exchange import Wanted
 from cloudrift.exchange import folders as owned
 from cloudrift.exchange.folders import OwnFolders, _most_like, listen_for_list
 from cloudrift.exchange.service import ExchangeError
-from cloudrift.ground.wanted import Cancelled, never
+from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.theory import Key
 from tests.conftest import AtOnce
 from tests.test_recordings import RATE, sine, strokes

@@ -8,8 +8,8 @@ from msgspec.structs import replace
 
 from cloudrift.audio.spectrum import chroma
 from cloudrift.ground import lru
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.lru import BoundedStore
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords import chord_edits
 from cloudrift.loop.edits.layers import layer_edits, line_edits

@@ -20,8 +20,8 @@ from cloudrift.deliver.names import slug
 from cloudrift.desktop.session.document import saver
 from cloudrift.desktop.session.preferences import Preferences
 from cloudrift.ground import CloudriftError
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.paths import path_of, path_text
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.layers import line_edits
 from cloudrift.loop.files.kept import keep, template_folder

@@ -15,7 +15,7 @@ from cloudrift.deliver import Order, deliver, parcels
 from cloudrift.deliver.names import slug, stem_of
 from cloudrift.demo import demo_loops, unpack
 from cloudrift.ground import CloudriftError
-from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.loop import load, save
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.layers import layer_edits, line_edits

@@ -6,8 +6,8 @@ import threading
 import pytest
 
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.edits import loop_edits
 
 

@@ -11,8 +11,8 @@ from scipy import signal
 
 from cloudrift.cli.main import commands
 from cloudrift.deliver.arranged import deliver_all, without_loop
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.edits.arranging.arranging import (
     add_section,
     arrange,

@@ -49,7 +49,7 @@ def exchange(
 ) -> None:
     """Look for phrases in the exchange, and fetch one."""
     from cloudrift.exchange import StandIn, Wanted  # noqa: PLC0415
-    from cloudrift.ground.wanted import never  # noqa: PLC0415
+    from cloudrift.ground.cancel import never  # noqa: PLC0415
     from cloudrift.theory import parse_key  # noqa: PLC0415
 
     service = StandIn(moods=None)

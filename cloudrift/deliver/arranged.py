@@ -14,8 +14,8 @@ from cloudrift.audio.files import make_folder
 from cloudrift.audio.sound_file import FLOATING, FullScaleError, over_db, turn_down_db, write_wav
 from cloudrift.deliver.names import file_key, stem_of
 from cloudrift.deliver.rights import rights_of
+from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.sections import Arrangement
 from cloudrift.render.engine.cache import AudioCache

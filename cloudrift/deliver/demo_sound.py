@@ -13,8 +13,8 @@ from cloudrift.audio.resample import at_rate
 from cloudrift.audio.sound_file import write_sound
 from cloudrift.deliver.names import file_key
 from cloudrift.deliver.rights import rights_of
+from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.model.demo_file import DemoFile, fitted, heard_in, part_loop
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.loop import Loop

@@ -16,9 +16,9 @@ from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.files import write_atomically
 from cloudrift.deliver.checks import Heard, check_all
 from cloudrift.deliver.checks.music import style_marks
+from cloudrift.ground.cancel import never
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_file, reading
-from cloudrift.ground.wanted import never
 from cloudrift.ground.words import named
 from cloudrift.loop.files.storage import SUFFIX, load_document
 from cloudrift.loop.model.document import Document

@@ -34,9 +34,9 @@ from cloudrift.deliver.making import Making
 from cloudrift.deliver.one_shots import OneShot, one_shots
 from cloudrift.deliver.order import Order
 from cloudrift.deliver.parcels import keep_below_full_scale, parcels
+from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.interrupts import held_back, leave_to_parent
-from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.files.storage import load_document
 from cloudrift.loop.model.document import Document
 from cloudrift.render.engine.cache import AudioCache

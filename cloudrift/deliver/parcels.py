@@ -22,7 +22,7 @@ from cloudrift.deliver.names import slug
 from cloudrift.deliver.one_shots import OneShot, one_shots
 from cloudrift.deliver.order import PARTS, Order
 from cloudrift.deliver.parcel import Parcel, Parcels
-from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.words import plural
 from cloudrift.loop.model.document import Document, Print
 from cloudrift.loop.model.layer import Group, Layer

@@ -9,8 +9,8 @@ from cloudrift.deliver.making import Making
 from cloudrift.deliver.midi_parcels import midi_of
 from cloudrift.deliver.order import Order
 from cloudrift.deliver.parcels import free_number, keep_below_full_scale, parcels
+from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.layer import Layer
 from cloudrift.loop.model.loop import Loop

@@ -33,9 +33,9 @@ from cloudrift.exchange.service import (
     Wanted,
     far_off,
 )
+from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import path_of, path_text, shown
-from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.model.recorded import RecordingKind
 from cloudrift.theory.key import Key, parse_key
 

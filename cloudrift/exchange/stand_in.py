@@ -18,9 +18,9 @@ from cloudrift.audio.files import make_folder, write_atomically
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.exchange.recipes import Recipe, loop_of, recipes
 from cloudrift.exchange.service import ExchangeError, Found, Moved, Wanted, found_among
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.draws import rng_for
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.model.loop import Loop
 from cloudrift.render.engine.engine import Engine
 

@@ -16,8 +16,8 @@ from typing import IO, Any, TypeVar, cast
 
 import msgspec
 
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
-from cloudrift.ground.wanted import Cancelled
 
 MOST_TEXT = 256 << 10  # bytes of a file of words: the longest of ours has a tenth
 MOST_PARTS = 500_000  # lists and maps in JSON: a loop with all the notes it can have has 150 000

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from statistics import median
 
+from cloudrift.ground.cancel import never
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import read_file, reading
-from cloudrift.ground.wanted import never
 from cloudrift.notes.find_chords import FoundChord, find_chords, guess_key, is_chordal
 from cloudrift.notes.midi_in import MAX_BYTES, MidiSong, read_midi
 from cloudrift.notes.note import LOW_PITCH, Note, in_order

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import mido
 from mido.midifiles.meta import KeySignatureError
 
+from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.notes.note import Note, in_order
 from cloudrift.notes.tempo import guess_tempo
 from cloudrift.notes.time import TICKS_PER_QUARTER

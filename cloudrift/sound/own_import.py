@@ -12,8 +12,8 @@ from cloudrift.audio.clips import LONGEST_S, ClipStore
 from cloudrift.audio.files import read_audio
 from cloudrift.audio.listen.labels import chunks_of
 from cloudrift.audio.listen.pitch import pitch_of
+from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.sound.own import Recording
 
 SUFFIXES = frozenset({".wav", ".flac", ".ogg", ".aif", ".aiff"})

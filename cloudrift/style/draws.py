@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from cloudrift.ground.wanted import never
+from cloudrift.ground.cancel import never
 from cloudrift.loop.model.loop import Loop
 from cloudrift.render.engine.beside import each_beside
 from cloudrift.render.engine.engine import Engine

@@ -5,8 +5,8 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from cloudrift.audio.clips import ClipStore
+from cloudrift.ground.cancel import never
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import never
 from cloudrift.loop.edits.layers.recordings import facts_of
 from cloudrift.loop.files.storage import SUFFIX, load_document
 from cloudrift.notes.from_midi import read_song

@@ -27,13 +27,13 @@ def detect_onsets(audio: Stereo, rate: int, *, wrapped: bool = False) -> list[fl
     tops = np.flatnonzero((curve >= windows.max(axis=1)) & (curve > least))
     found: list[float] = []
     for top in tops:
-        second = _begins(mono, top * HOP / LISTEN_RATE)
+        second = _attack_start(mono, top * HOP / LISTEN_RATE)
         if not found or second - found[-1] > APART_S:
             found.append(round(second, 5))
     return found
 
 
-def _begins(mono: np.ndarray, near_s: float) -> float:
+def _attack_start(mono: np.ndarray, near_s: float) -> float:
     """When what is struck about a second leaves the ground."""
     first = max(0, int((near_s - EARLY_S - GROUND_S) * LISTEN_RATE))
     part = np.abs(mono[first : first + int((2 * EARLY_S + GROUND_S) * LISTEN_RATE)])

@@ -59,7 +59,7 @@ class Pulses:
         bands = self._of(FRAME, HOP, _bands_of, wrapped)
         notes = self._of(NOTE_FRAME, NOTE_HOP, _lines_of, wrapped)
         seconds = len(self._mono) / LISTEN_RATE
-        return Pulse(_begins(bands, wrapped), _changes(notes, wrapped), seconds)
+        return Pulse(_onset_envelope(bands, wrapped), _harmonic_novelty(notes, wrapped), seconds)
 
     def _of(
         self,
@@ -96,7 +96,7 @@ def _bands_of(frames: NDArray[np.float32]) -> NDArray[np.float64]:
     return np.asarray(np.add.reduceat(power, first, axis=1)[:, :-1])
 
 
-def _begins(bands: NDArray[np.float64], wrapped: bool) -> NDArray[np.float64]:
+def _onset_envelope(bands: NDArray[np.float64], wrapped: bool) -> NDArray[np.float64]:
     level = np.log10(1e-6 + bands / max(float(bands.max()), 1e-9))
     out = []
     for lag in RISES:
@@ -134,7 +134,7 @@ def _lines_of(frames: NDArray[np.float32]) -> NDArray[np.float64]:
     return out
 
 
-def _changes(lines: NDArray[np.float64], wrapped: bool) -> Curve:
+def _harmonic_novelty(lines: NDArray[np.float64], wrapped: bool) -> Curve:
     notes = np.sqrt(lines / max(float(lines.max()), 1e-9))
     span = max(1, round(STEADY_S * LISTEN_RATE / NOTE_HOP))
     around = np.pad(notes, ((span, span), (0, 0)), mode="wrap" if wrapped else "edge")

@@ -12,7 +12,7 @@ from cloudrift.audio import fft
 from cloudrift.audio.buffers import Stereo, silence
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
-from cloudrift.ground.wanted import Cancelled, never
+from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.listening import Heard as Listened

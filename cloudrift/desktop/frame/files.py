@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from cloudrift.desktop.kit.asking import ask, ask_for_name
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import free_name, some_of
 from cloudrift.loop.files.kept import keep, row_folder, row_of, template_folder
 from cloudrift.loop.files.storage import SUFFIX, load_document, with_suffix

@@ -7,8 +7,8 @@ from multiprocessing import get_context
 from typing import TypeVar
 
 from cloudrift.audio.stretch_child import stand_behind
+from cloudrift.ground.cancel import never
 from cloudrift.ground.interrupts import held_back
-from cloudrift.ground.wanted import never
 
 LOOK_S = 0.2
 

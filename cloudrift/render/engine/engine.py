@@ -13,8 +13,8 @@ from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
 from cloudrift.audio.stretch import start_stretching
+from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.ground.lru import BoundedStore
-from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.model.loop import Group, Layer, Loop
 from cloudrift.render.engine.cache import AudioCache
 from cloudrift.render.plan.node import Node, steps

@@ -10,8 +10,8 @@ from collections.abc import Callable
 from functools import partial
 
 from cloudrift.audio.looped import SplicedLoop
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.memory import give_back
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.model.loop import Loop
 from cloudrift.render.engine.ahead import ahead, get_ready
 from cloudrift.render.engine.engine import Engine, Loudness, Rendered

@@ -12,7 +12,7 @@ import numpy as np
 
 from cloudrift.audio.buffers import Stereo, silence
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
-from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.loop.model.document import Document
 from cloudrift.render.engine.ahead import ahead
 from cloudrift.render.engine.engine import Engine, Loudness

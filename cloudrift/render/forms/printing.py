@@ -11,8 +11,8 @@ from cloudrift.audio.buffers import to_db
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.audio.stretch import start_stretching
+from cloudrift.ground.cancel import Moved, never, unheard
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Moved, never, unheard
 from cloudrift.loop.edits.flip.prints import (
     facts_of_print,
     followers,

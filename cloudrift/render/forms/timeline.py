@@ -14,8 +14,8 @@ from typing import NamedTuple
 import numpy as np
 
 from cloudrift.audio.buffers import Stereo, raised_cosine, silence
+from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.ground.memory import give_back
-from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.sections import Section
@@ -68,7 +68,7 @@ def pieces(
     if first >= end:
         return
     spans = [span for span in spans_of(document) if span.at >= first]
-    start, before, rung = 0, silence(0), silence(0)
+    start, before, carried_tail = 0, silence(0), silence(0)
     with ThreadPoolExecutor(2 if eager else 1, thread_name_prefix="timeline") as pool:
         for at in range(first + 1, end if eager else 0):
             pool.submit(_get_ready, engine, spans, at, cancelled)
@@ -79,9 +79,13 @@ def pieces(
             after = sections[now.at + 1] if now.at + 1 < len(sections) else None
             if after is not None and (document.arrangement.line or after.seam.lead_beats):
                 behind = next(raw, None)  # it reaches into what comes
-            rung = _add(now.audio, rung)
+            carried_tail = _add(now.audio, carried_tail)
             made = _with_seams(engine, now, behind, sections[now.at], after)
-            rung = made.rung if not rung.shape[1] else _sum(rung, made.rung)
+            carried_tail = (
+                made.carried_tail
+                if not carried_tail.shape[1]
+                else _sum(carried_tail, made.carried_tail)
+            )
             then = behind.audio if behind else silence(0)
             finished = _summed(document, made.body, before, then, now.loop)
             give_back()
@@ -117,7 +121,7 @@ class _Joined(NamedTuple):
     """A section with its seams, and what of that rings on into the next."""
 
     body: Stereo
-    rung: Stereo
+    carried_tail: Stereo
 
 
 def _raw(
@@ -260,22 +264,23 @@ def _with_seams(
     loop, audio = now.loop, now.audio
     beat = beat_frames(loop)
     bar = beat * bar_ticks(loop.metre) / beat_ticks(loop.metre)
-    rung = silence(0)
+    carried_tail = silence(0)
     into = section.seam
     if into.sweep == "opens":
         audio = seams.swept(audio, round(into.sweep_bars * bar), loop.rate, opens=True)
     for sound, level_db in (("crash", into.crash_db), ("zap", into.tag_db)):
         if level_db > -60:
             shot = seams.one_shot(engine.tones, sound, 4.0, loop.rate, level_db)
-            rung = _sum(rung, _add(audio, shot))
+            carried_tail = _sum(carried_tail, _add(audio, shot))
     if after is None:
-        return _Joined(audio, rung)
+        return _Joined(audio, carried_tail)
     seam = after.seam
     if seam.sweep == "closes":
         audio = seams.swept(audio, round(seam.sweep_bars * bar), loop.rate, opens=False)
     if seam.burst_db > -60:
-        rung = _sum(
-            rung, seams.burst(audio, round(beat), loop.rate, loop.sounding_tempo, seam.burst_db)
+        carried_tail = _sum(
+            carried_tail,
+            seams.burst(audio, round(beat), loop.rate, loop.sounding_tempo, seam.burst_db),
         )
     if seam.sag_beats and seam.sag_share < 1:
         audio = seams.tape_stop(audio, round(seam.sag_beats * beat), seam.sag_share)
@@ -287,8 +292,8 @@ def _with_seams(
         seams.put_before_end(audio, seams.lead_in(behind.audio, round(seam.lead_beats * beat)))
     if seam.silence_beats:
         seams.silence_end(audio, round(seam.silence_beats * beat), loop.rate)
-        rung = silence(0)
-    return _Joined(audio, rung)
+        carried_tail = silence(0)
+    return _Joined(audio, carried_tail)
 
 
 def _summed(

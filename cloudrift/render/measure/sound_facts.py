@@ -12,7 +12,7 @@ from cloudrift.audio.buffers import Stereo, to_db
 from cloudrift.audio.clips import ClipStore
 from cloudrift.audio.looped import slice_wrapped
 from cloudrift.audio.loudness import integrated_lufs, true_peak_db
-from cloudrift.ground.wanted import never
+from cloudrift.ground.cancel import never
 from cloudrift.loop.model.loop import Loop
 from cloudrift.render.engine.engine import Engine
 

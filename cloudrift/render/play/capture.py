@@ -80,7 +80,7 @@ class Capture:
             blocks = list(self._blocks)
         return np.ascontiguousarray(np.concatenate(blocks).T) if blocks else silence(0)
 
-    def came_in(self, handed: float, late: float) -> int:
+    def input_frame_at(self, handed: float, late: float) -> int:
         """Return where what was handed out came in; ``late`` is how many frames that takes.
 
         Read from the blocks about there, so that two clocks may drift apart.
@@ -133,8 +133,8 @@ def turns_of(capture: Capture, start: int, loop_frames: int, late: float, beat: 
     """
     audio = both_sides(capture.audio())
     end = audio.shape[1]
-    starts = [capture.came_in(start, late)]
-    while (then := capture.came_in(start + len(starts) * loop_frames, late)) < end:
+    starts = [capture.input_frame_at(start, late)]
+    while (then := capture.input_frame_at(start + len(starts) * loop_frames, late)) < end:
         starts.append(then)
     rest = end - starts[-1]
     tail = 0
@@ -216,7 +216,7 @@ def measure_latency(capture: Capture, began: int) -> float | None:
     """
     heard: Mono = both_sides(capture.audio()).mean(axis=0)
     sent = sweeps(capture.rate)[0]
-    first = capture.came_in(began, 0.0)
+    first = capture.input_frame_at(began, 0.0)
     most = int(MOST_LATE_S * capture.rate)
     window = heard[max(0, first) : first + most + len(sent)]
     if len(window) < len(sent) + capture.rate // 20:

@@ -10,10 +10,10 @@ from msgspec.structs import replace
 
 from cloudrift.audio.buffers import Stereo
 from cloudrift.audio.clips import LONGEST_S, ClipStore
+from cloudrift.ground.cancel import Cancelled, never
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.reading import reading
 from cloudrift.ground.settings import Settings
-from cloudrift.ground.wanted import Cancelled, never
 from cloudrift.ground.words import NAME_TYPED, plural
 from cloudrift.sound.own import LOUDEST_DB, MOST_ZONES, OwnSound, Recording
 

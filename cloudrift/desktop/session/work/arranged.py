@@ -13,8 +13,8 @@ from cloudrift.audio.buffers import Stereo, silence
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.sections import Arrangement
 from cloudrift.render.engine.engine import Loudness

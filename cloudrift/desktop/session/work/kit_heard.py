@@ -12,7 +12,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.instead import SubstitutePlayback
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
-from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.loop.files.storage import load_document
 from cloudrift.render.engine.engine import Engine
 

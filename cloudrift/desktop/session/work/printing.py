@@ -9,8 +9,8 @@ from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
+from cloudrift.ground.cancel import Cancelled, Moved
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled, Moved
 from cloudrift.ground.words import cut_at_word, some_of
 from cloudrift.loop.edits.arranging.passes import check_passes, passers, passes_in
 from cloudrift.loop.edits.flip import flips

@@ -14,8 +14,8 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from cloudrift.desktop.session.trouble import error_words
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled
 
 Work = Callable[[Callable[[], bool], Callable[[float, str], None]], Any]
 

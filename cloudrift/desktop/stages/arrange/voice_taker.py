@@ -135,7 +135,7 @@ class VoiceTaker(QObject):
         self._capture.keeping = False
         rate, began = self._capture.rate, self._began
         late = self.late_ms / 1000 * rate
-        first = self._capture.came_in(began[0], late) if began else 0
+        first = self._capture.input_frame_at(began[0], late) if began else 0
         audio = self._capture.audio()[:, max(0, first) :]
         self._close()
         loud = 20 * np.log10(float(np.abs(audio).max(initial=0.0)) + 1e-9)

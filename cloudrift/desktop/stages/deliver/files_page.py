@@ -43,9 +43,9 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.deliver.files_words import BITS, RATES, TARGETS, facts_of_files
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
 from cloudrift.ground.paths import path_text
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import number, plural
 from cloudrift.loop.edits.bed import beds
 from cloudrift.render.plan.plan import passes_of

@@ -47,9 +47,9 @@ from cloudrift.desktop.session.work.kit_heard import KitHeard
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.deliver.kit_table import KitTable
 from cloudrift.desktop.stages.deliver.looked_at import LookedAt, kit_words
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import path_text
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import NAME_TYPED, number, plural
 from cloudrift.loop.files.storage import load
 

@@ -27,8 +27,8 @@ from cloudrift.desktop.stages.find.fields import WITHIN_PERCENT, WITHIN_ST, Fetc
 from cloudrift.desktop.stages.find.rows import COLUMNS, WIDTHS, about, row_of, wanted_in
 from cloudrift.exchange import Found, Service
 from cloudrift.exchange.folders import Counted, OwnFolders
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.paths import path_text, shown
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import plural
 from cloudrift.loop.edits.layers import recordings
 from cloudrift.loop.model.loop import Loop

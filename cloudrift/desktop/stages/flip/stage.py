@@ -37,7 +37,7 @@ from cloudrift.desktop.stages.flip.print_menu import PrintMenu
 from cloudrift.desktop.stages.flip.prints_sheet import PrintsSheet
 from cloudrift.desktop.stages.flip.result import Result
 from cloudrift.desktop.stages.flip.threads import Threads
-from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.loop.edits.flip import cutting, flipping, flips, ordering
 from cloudrift.loop.model.flip import MOST_TICKS, Flipped
 from cloudrift.loop.model.loop import Layer, Loop

@@ -33,9 +33,9 @@ from cloudrift.desktop.stages.layers.recording_words import (
 )
 from cloudrift.desktop.stages.layers.room_view import RoomView
 from cloudrift.desktop.stages.layers.row import LayerRow
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import shown
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.from_notes import put_layers
 from cloudrift.loop.edits.layers.recordings import (

@@ -31,7 +31,7 @@ from cloudrift.desktop.stages.microphone.choices import FinishChoice, SourceChoi
 from cloudrift.desktop.stages.microphone.level import Level
 from cloudrift.desktop.stages.microphone.taker import State, Take, Taker
 from cloudrift.desktop.stages.microphone.words import LATE, SAYS, Ready, put_words, room_of
-from cloudrift.ground.wanted import Cancelled
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.words import number, plural
 from cloudrift.loop.edits.layers.sung import Over, facts_of_take, put_take
 from cloudrift.loop.model.loop import Loop

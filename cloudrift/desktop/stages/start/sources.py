@@ -21,9 +21,9 @@ from cloudrift.desktop.kit.parts import ChoiceRow, button, clear, heading, label
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import shown
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import NAME_TYPED, plural
 from cloudrift.loop.edits import loop_edits
 from cloudrift.loop.edits.chords.metre import set_metre

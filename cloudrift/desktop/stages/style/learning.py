@@ -18,8 +18,8 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.marking import Marking
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import NAME_TYPED, plural
 from cloudrift.loop.edits import loop_edits
 from cloudrift.style.card_files import save_card

@@ -18,9 +18,9 @@ from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.marking import Marking
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.style.tile import SketchTile
+from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
-from cloudrift.ground.wanted import Cancelled
 from cloudrift.ground.words import free_name, plural
 from cloudrift.loop.files.storage import SUFFIX, save
 from cloudrift.style.draws import LEAST, MOST, Sketched, by_unlikeness, many
