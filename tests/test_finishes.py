@@ -9,12 +9,7 @@ from cloudrift.audio.loudness import integrated_lufs
 from cloudrift.ground import CloudriftError
 from cloudrift.texture import Context, Treatment
 from cloudrift.texture.finish import USES, Finish, read_finish, write_finish
-from cloudrift.texture.finish_files import (
-    forget_finish,
-    house_finishes,
-    own_finishes,
-    save_finish,
-)
+from cloudrift.texture.finish_files import forget_finish, house_finishes, own_finishes, save_finish
 from cloudrift.texture.running import treat
 from cloudrift.texture.treatment import after, fused
 from cloudrift.theory.key import Key

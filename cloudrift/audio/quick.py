@@ -137,14 +137,7 @@ def mix(
 
 
 def repeats(
-    audio: Floats,
-    delay: int,
-    lead: int,
-    dark: float,
-    thin: float,
-    feedback: float,
-    *,
-    across: bool,
+    audio: Floats, delay: int, lead: int, dark: float, thin: float, feedback: float, *, across: bool
 ) -> Floats:
     """Return the repeats of a loop (2, n), ``delay`` frames apart, by themselves.
 

@@ -142,11 +142,7 @@ def flip(
 
     from cloudrift.audio.clips import ClipStore  # noqa: PLC0415
     from cloudrift.audio.sound_file import below_full_scale, write_sound  # noqa: PLC0415
-    from cloudrift.loop.edits.flip import (  # noqa: PLC0415
-        cutting,
-        flips,
-        ordering,
-    )
+    from cloudrift.loop.edits.flip import cutting, flips, ordering  # noqa: PLC0415
     from cloudrift.loop.edits.flip.scatter import Rules, scattered  # noqa: PLC0415
     from cloudrift.loop.files.storage import save  # noqa: PLC0415
     from cloudrift.notes.time import bar_ticks  # noqa: PLC0415

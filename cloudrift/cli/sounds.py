@@ -95,9 +95,6 @@ def note(sound: str, pitch: int, velocity: int, length: float, output: Path) -> 
     )
     audio = trimmed(part.render(), clock.frames(ticks), DEFAULT_RATE)
     write_sound(
-        output,
-        audio,
-        DEFAULT_RATE,
-        about=About(title=f"{sound} {pitch}", root_pitch=pitch),
+        output, audio, DEFAULT_RATE, about=About(title=f"{sound} {pitch}", root_pitch=pitch)
     )
     say(str(output))

@@ -83,12 +83,6 @@ def treat(file: Path, line_file: Path, tempo: float, key: str, once: bool, outpu
     floating, softer_db = output.suffix.lower() == ".wav", 0.0
     if not floating:
         out, softer_db = below_full_scale(out)
-    write_sound(
-        output,
-        out,
-        rate,
-        bits=32 if floating else 24,
-        about=About(loop=not once),
-    )
+    write_sound(output, out, rate, bits=32 if floating else 24, about=About(loop=not once))
     said = f", turned down by {softer_db:g} dB, else it would clip" if softer_db else ""
     say(f"{output}: {out.shape[1] / rate:.3f} s{said}")

@@ -8,10 +8,7 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from cloudrift.audio.files import write_atomically
-from cloudrift.audio.sound_file import (
-    find_format,
-    write_sound,
-)
+from cloudrift.audio.sound_file import find_format, write_sound
 from cloudrift.deliver.making import Making, Sound, name_of
 from cloudrift.deliver.order import Order
 from cloudrift.loop.model.document import Document

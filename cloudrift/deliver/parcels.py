@@ -9,11 +9,7 @@ import numpy as np
 
 from cloudrift.audio.buffers import to_gain
 from cloudrift.audio.resample import at_rate
-from cloudrift.audio.sound_file import (
-    FullScaleError,
-    over_db,
-    turn_down_db,
-)
+from cloudrift.audio.sound_file import FullScaleError, over_db, turn_down_db
 from cloudrift.deliver import rights
 from cloudrift.deliver.demo_sound import sheet_text
 from cloudrift.deliver.making import Making, Sound

@@ -128,10 +128,7 @@ def line_of(cards: tuple[CardTreatment, ...], hand: Hand, draw: int) -> Line:
 
 
 def _settings(
-    wanted: dict[str, Value | tuple[float, float]],
-    spec: SettingsSpec,
-    hand: Hand,
-    where: str,
+    wanted: dict[str, Value | tuple[float, float]], spec: SettingsSpec, hand: Hand, where: str
 ) -> tuple[tuple[str, Value], ...]:
     drawn = {name: _drawn(value, hand) for name, value in wanted.items()}
     checked = dict(spec.check(drawn, where))

@@ -33,13 +33,7 @@ SCALES: dict[str, tuple[int, ...]] = {
 # Which letter above the tonic a note outside the scale takes: the harmonic chromatic scale, with a
 # lowered second and a raised fourth and seventh (C♯ in D minor is the third of its dominant).
 CHROMATIC_LETTERS = (0, 1, 1, 2, 2, 3, 3, 4, 5, 5, 6, 6)
-SHORT_NAMES = {
-    "": "major",
-    "m": "minor",
-    "min": "minor",
-    "maj": "major",
-    "natural minor": "minor",
-}
+SHORT_NAMES = {"": "major", "m": "minor", "min": "minor", "maj": "major", "natural minor": "minor"}
 
 
 class Key(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -43,12 +43,7 @@ def movement(before: tuple[int, ...], after: tuple[int, ...]) -> int:
 
 
 def voice_chord(
-    pcs: tuple[int, ...],
-    *,
-    low: int,
-    high: int,
-    before: tuple[int, ...] = (),
-    spread: bool = False,
+    pcs: tuple[int, ...], *, low: int, high: int, before: tuple[int, ...] = (), spread: bool = False
 ) -> tuple[int, ...]:
     """Choose the close or open voicing that moves least (or sits in the middle).
 

@@ -65,11 +65,7 @@ def _score(
 ) -> NDArray[np.float64]:
     score = np.zeros(len(beats))
     for curve, (times, counts) in enumerate(
-        (
-            (BLOWS, FROM_BLOWS),
-            (SWELLS, FROM_SWELLS),
-            (NOTES, FROM_NOTES),
-        )
+        ((BLOWS, FROM_BLOWS), (SWELLS, FROM_SWELLS), (NOTES, FROM_NOTES))
     ):
         for time, count in zip(times, counts, strict=True):
             score += count * turns.at(curve, beats * time)

@@ -54,10 +54,7 @@ NOTE_KEYS: Keys = (
     ("M, X, Delete", "Mute, cut at the playhead, take out"),
     ("Plus, Minus, 0", "Look closer, farther, at all of it"),
 )
-ROOM_KEYS: Keys = (
-    ("Left, Right", "The low cut, the high cut"),
-    ("Up, Down", "Move it"),
-)
+ROOM_KEYS: Keys = (("Left, Right", "The low cut, the high cut"), ("Up, Down", "Move it"))
 ROW_KEYS: Keys = (
     ("Enter", "Open the card"),
     ("Alt+Up, Alt+Down", "Earlier or later in the line"),

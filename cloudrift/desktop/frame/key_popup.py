@@ -116,8 +116,7 @@ class KeyPopup(Popup):
         """Move everything by semitones."""
         self._stop_hearing()
         self._session.apply(
-            f"key {number(semitones, '+d')} st",
-            lambda loop: loop_edits.shift_key(loop, semitones),
+            f"key {number(semitones, '+d')} st", lambda loop: loop_edits.shift_key(loop, semitones)
         )
         self.sync()
 

@@ -2,12 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QDialog,
-    QListWidget,
-    QWidget,
-)
+from PyQt6.QtWidgets import QCheckBox, QDialog, QListWidget, QWidget
 
 from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import button, heading, label

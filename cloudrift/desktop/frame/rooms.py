@@ -63,7 +63,7 @@ class Rooms(QMainWindow):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.closing = False
+        self.closing = False  # whether no more rooms are to be built
         self.tasks = Tasks(self)
         self.checking = Checking(session, self.tasks, self)
         self.marking = Marking(session, self.tasks)

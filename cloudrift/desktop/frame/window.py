@@ -6,12 +6,7 @@ from typing import TypeVar
 
 from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QShowEvent
-from PyQt6.QtWidgets import (
-    QApplication,
-    QDialog,
-    QLineEdit,
-    QWidget,
-)
+from PyQt6.QtWidgets import QApplication, QDialog, QLineEdit, QWidget
 
 from cloudrift.audio.stretch import stop_stretching
 from cloudrift.desktop.frame.enter_presses import EnterPresses

@@ -5,16 +5,7 @@ from msgspec.structs import replace
 from cloudrift.ground.settings import ResolvedSettings, SettingsSpec, percent
 from cloudrift.notes.lens import ORDERS, run_of
 from cloudrift.notes.note import Note
-from cloudrift.notes.tools.tool import (
-    DRAW,
-    GRID,
-    Tool,
-    ToolContext,
-    by_start,
-    choice,
-    count,
-    value,
-)
+from cloudrift.notes.tools.tool import DRAW, GRID, Tool, ToolContext, by_start, choice, count, value
 
 
 def shorten_to_gaps(

@@ -259,12 +259,7 @@ class Engine:
         )
 
     def group_stem(
-        self,
-        loop: Loop,
-        group: Group,
-        *,
-        once: bool = False,
-        cancelled: Callable[[], bool] = never,
+        self, loop: Loop, group: Group, *, once: bool = False, cancelled: Callable[[], bool] = never
     ) -> Stereo:
         """Return a group as it enters the sum: its layers after its line, at its level and pan."""
         node = group_node(loop, group.id, self.tones, Form(once=once))

@@ -125,10 +125,7 @@ class _Joined(NamedTuple):
 
 
 def _raw(
-    engine: Engine,
-    spans: list[Span],
-    sections: tuple[Section, ...],
-    cancelled: Callable[[], bool],
+    engine: Engine, spans: list[Span], sections: tuple[Section, ...], cancelled: Callable[[], bool]
 ) -> Iterator[_Raw]:
     """Sections one after another, tails laid on what comes; after a silence nothing rings on."""
     tail = silence(0)

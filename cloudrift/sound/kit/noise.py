@@ -21,12 +21,7 @@ Shape = Callable[[NDArray[np.float64]], NDArray[np.float64]]
 
 
 @memoize
-def lasting(
-    name: str,
-    rate: int,
-    shape: Shape,
-    width: float = 0.5,
-) -> Stereo:
+def lasting(name: str, rate: int, shape: Shape, width: float = 0.5) -> Stereo:
     """Return noise with a spectrum, (2, LONG), RMS 1, that can be read round and round.
 
     ``shape`` gives the amplitude by frequency; what is made for it is kept under it, so it must

@@ -170,10 +170,7 @@ def _to_pace(view: View, asked: tuple[float, float]) -> Change | None:
 
 
 def _in_steps(
-    view: View,
-    of: list[Layer],
-    asked: tuple[float, float],
-    measure: Callable[[View], Found | None],
+    view: View, of: list[Layer], asked: tuple[float, float], measure: Callable[[View], Found | None]
 ) -> Change:
     """Break layers up in the steps that come nearest to what is asked."""
 

@@ -9,13 +9,7 @@ from numpy.typing import NDArray
 from cloudrift.audio import fft as sf
 from cloudrift.audio import quick
 from cloudrift.audio.buffers import Stereo
-from cloudrift.audio.wrap import (
-    Spectrum,
-    circular_noise,
-    fold,
-    read_splined,
-    splined,
-)
+from cloudrift.audio.wrap import Spectrum, circular_noise, fold, read_splined, splined
 from cloudrift.ground.draws import rng_for
 from cloudrift.ground.lru import memoize
 from cloudrift.ground.settings import Field, ResolvedSettings, SettingsSpec

@@ -94,10 +94,7 @@ SLOWED = Kind(
     family="Time",
     about="Each window at half or a quarter of its speed, an octave or two lower.",
     spec=SettingsSpec(
-        (
-            Field(name="speed", label="Speed", default="half", choices=tuple(SPEEDS)),
-            SOME,
-        )
+        (Field(name="speed", label="Speed", default="half", choices=tuple(SPEEDS)), SOME)
     ),
     says=_slow_says,
     process=_slow,

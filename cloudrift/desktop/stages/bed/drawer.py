@@ -13,14 +13,7 @@ from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
 from cloudrift.desktop.kit.drawers import beside, column, head
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.layouts import fill, horizontal
-from cloudrift.desktop.kit.parts import (
-    Elided,
-    button,
-    label,
-    put_away,
-    scrolling,
-    small_button,
-)
+from cloudrift.desktop.kit.parts import Elided, button, label, put_away, scrolling, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.bed.bed_fields import FIELDS, GRIDS, ROLLS

@@ -4,16 +4,11 @@ from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import (
-    QKeyEvent,
-)
+from PyQt6.QtGui import QKeyEvent
 
 from cloudrift.desktop.kit.held import Held, held
 from cloudrift.desktop.kit.keyed import Keyed
-from cloudrift.desktop.stages.bed.model import (
-    LanesModel,
-    is_empty,
-)
+from cloudrift.desktop.stages.bed.model import LanesModel, is_empty
 from cloudrift.loop.edits.bed import hitting
 from cloudrift.loop.model.hits import Hit
 from cloudrift.loop.model.loop import Loop

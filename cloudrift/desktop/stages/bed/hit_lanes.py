@@ -4,24 +4,13 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import (
-    QContextMenuEvent,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QPen,
-    QResizeEvent,
-)
+from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import color
 from cloudrift.desktop.kit.parts import menu_of, paint_words, playhead_moved
 from cloudrift.desktop.stages.bed.hit_editing import HitEditing
-from cloudrift.desktop.stages.bed.model import (
-    NAMES_PX,
-    ROW_PX,
-    TOP_PX,
-)
+from cloudrift.desktop.stages.bed.model import NAMES_PX, ROW_PX, TOP_PX
 from cloudrift.desktop.stages.bed.painted import paint_grid, paint_lane, paint_place
 from cloudrift.loop.edits.bed import hitting
 from cloudrift.loop.model.hits import Hit

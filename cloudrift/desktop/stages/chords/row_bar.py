@@ -5,12 +5,7 @@ from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import (
-    QLineEdit,
-    QMenu,
-    QPushButton,
-    QWidget,
-)
+from PyQt6.QtWidgets import QLineEdit, QMenu, QPushButton, QWidget
 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
 from cloudrift.desktop.kit.grid import GridChoice

@@ -7,11 +7,7 @@ from cloudrift.desktop.kit.grid import asks_free, asks_half
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.stages.chords.in_time import InTime
-from cloudrift.desktop.stages.chords.model import (
-    colour_of,
-    outside_words,
-    setting_words,
-)
+from cloudrift.desktop.stages.chords.model import colour_of, outside_words, setting_words
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.desktop.stages.chords.thread_paint import EDGE_PX, LEFT
 from cloudrift.loop.edits.chords import chord_time
@@ -77,9 +73,7 @@ class ChordTiles(InTime):
         self._moved = True
         keys = event.modifiers()
         tick = self._moves.grid.snap(
-            from_tick + self.axis.ticks_of(pixels),
-            half=asks_half(keys),
-            free=asks_free(keys),
+            from_tick + self.axis.ticks_of(pixels), half=asks_half(keys), free=asks_free(keys)
         )
         edit = {
             "start": chord_time.set_start,

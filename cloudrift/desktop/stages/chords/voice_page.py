@@ -59,9 +59,7 @@ class VoicePage(Page):
         self.lowest = ChoiceRow([(i, "") for i in range(5)], columns=5, name="Lowest voice")
         self.lowest.chosen.connect(self._put_lowest)
         self.spacing = ChoiceRow(
-            [(s, SPACING_NAMES.get(s, s.capitalize())) for s in SPACINGS],
-            columns=4,
-            name="Spacing",
+            [(s, SPACING_NAMES.get(s, s.capitalize())) for s in SPACINGS], columns=4, name="Spacing"
         )
         self.spacing.chosen.connect(
             lambda s: self._each("spacing", lambda p, i: chord_edits.set_spacing(p, i, s))

@@ -6,12 +6,7 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QTimer, pyqtSignal
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QLineEdit,
-    QWidget,
-)
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
 
 from cloudrift.deliver.demo_sound import lengths_of
 from cloudrift.desktop.kit.field import FieldWidget

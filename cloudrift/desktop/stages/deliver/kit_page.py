@@ -5,13 +5,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QFileDialog,
-    QLineEdit,
-    QWidget,
-)
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLineEdit, QWidget
 
 from cloudrift.audio.sound_file import FORMATS
 from cloudrift.deliver import PRESETS, Order

@@ -4,14 +4,7 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QGridLayout,
-    QLineEdit,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from cloudrift.deliver.rights import Entry, Sheet, rights_of
 from cloudrift.desktop.kit.field import FieldWidget

@@ -6,12 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
-from PyQt6.QtWidgets import (
-    QFrame,
-    QMenu,
-    QProgressBar,
-    QTreeWidgetItem,
-)
+from PyQt6.QtWidgets import QFrame, QMenu, QProgressBar, QTreeWidgetItem
 
 from cloudrift.desktop.kit.asking import ask_for_folder
 from cloudrift.desktop.kit.drawers import InPlace, beside, column, head, table

@@ -1,23 +1,8 @@
 """The Play keys drawer: keys to play, and playing in against a click."""
 
 from PyQt6.QtCore import QEvent, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import (
-    QFocusEvent,
-    QKeyEvent,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QPen,
-    QShowEvent,
-)
-from PyQt6.QtWidgets import (
-    QComboBox,
-    QFrame,
-    QGridLayout,
-    QPushButton,
-    QSizePolicy,
-    QWidget,
-)
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QShowEvent
+from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QPushButton, QSizePolicy, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.held import held

@@ -5,13 +5,7 @@ from functools import partial
 from typing import get_args
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import (
-    QGridLayout,
-    QLineEdit,
-    QMenu,
-    QPushButton,
-    QWidget,
-)
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QMenu, QPushButton, QWidget
 
 from cloudrift.desktop.kit.asking import ask_for_name
 from cloudrift.desktop.kit.field import FieldWidget

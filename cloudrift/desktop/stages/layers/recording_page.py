@@ -10,14 +10,7 @@ from PyQt6.QtWidgets import QLineEdit, QPushButton, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.layouts import FLUSH, horizontal, vertical
-from cloudrift.desktop.kit.parts import (
-    ChoiceRow,
-    button,
-    clear,
-    heading,
-    label,
-    small_button,
-)
+from cloudrift.desktop.kit.parts import ChoiceRow, button, clear, heading, label, small_button
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.layers.recording_model import ways_words

@@ -3,9 +3,7 @@
 from collections.abc import Collection
 
 from cloudrift.desktop.stages.layers.recording_model import ways_words
-from cloudrift.loop.edits.layers.recordings import (
-    ways_into,
-)
+from cloudrift.loop.edits.layers.recordings import ways_into
 from cloudrift.loop.model.loop import Group, Layer, Loop
 from cloudrift.loop.model.recorded import FromRecording
 from cloudrift.render.plan.variants import alone

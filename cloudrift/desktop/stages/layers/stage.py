@@ -7,12 +7,7 @@ from typing import NamedTuple
 
 from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
-from PyQt6.QtWidgets import (
-    QApplication,
-    QMenu,
-    QPushButton,
-    QWidget,
-)
+from PyQt6.QtWidgets import QApplication, QMenu, QPushButton, QWidget
 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, RECORDINGS, ask_for_file, ask_for_files
 from cloudrift.desktop.kit.commands import Command
@@ -38,12 +33,7 @@ from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import shown
 from cloudrift.loop.edits.layers import layer_edits
 from cloudrift.loop.edits.layers.from_notes import put_layers
-from cloudrift.loop.edits.layers.recordings import (
-    add_recording,
-    facts_of,
-    laid_in,
-    put_instead,
-)
+from cloudrift.loop.edits.layers.recordings import add_recording, facts_of, laid_in, put_instead
 from cloudrift.loop.model.loop import Group, Layer, Loop
 from cloudrift.loop.model.recorded import Facts
 from cloudrift.notes.from_midi import read_parts

@@ -5,24 +5,12 @@ from functools import partial
 
 from PyQt6.QtCore import QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QFrame,
-    QPushButton,
-    QTreeWidgetItem,
-)
+from PyQt6.QtWidgets import QCheckBox, QFrame, QPushButton, QTreeWidgetItem
 
 from cloudrift.desktop.kit.drawers import InPlace, beside, column, head, table
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.layouts import fill, horizontal
-from cloudrift.desktop.kit.parts import (
-    ChoiceRow,
-    button,
-    label,
-    put_away,
-    set_look,
-    small_button,
-)
+from cloudrift.desktop.kit.parts import ChoiceRow, button, label, put_away, set_look, small_button
 from cloudrift.desktop.kit.rest import Rest
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words

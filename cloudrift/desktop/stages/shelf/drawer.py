@@ -8,11 +8,7 @@ from msgspec.structs import replace
 from platformdirs import user_data_path
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QKeyEvent, QShowEvent
-from PyQt6.QtWidgets import (
-    QFrame,
-    QGridLayout,
-    QPushButton,
-)
+from PyQt6.QtWidgets import QFrame, QGridLayout, QPushButton
 
 from cloudrift.desktop.kit.asking import ask_for_files
 from cloudrift.desktop.kit.drawers import beside, head

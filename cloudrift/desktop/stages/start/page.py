@@ -6,12 +6,7 @@ from pathlib import Path
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import (
-    QComboBox,
-    QLineEdit,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from cloudrift.desktop.kit.dropped import MIDI_FILES, RECORDED, dropped, is_midi
 from cloudrift.desktop.kit.field import FieldWidget

@@ -7,13 +7,7 @@ from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent, QShowEvent
-from PyQt6.QtWidgets import (
-    QGridLayout,
-    QListWidget,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QGridLayout, QListWidget, QPushButton, QVBoxLayout, QWidget
 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical

@@ -174,11 +174,7 @@ class CardFields(QWidget):
         self._shows.append(lambda c: field.show_range(*get(c)))
 
     def _share(
-        self,
-        key: str,
-        name: str,
-        get: Callable[[Card], float],
-        put: Callable[[Card, float], Card],
+        self, key: str, name: str, get: Callable[[Card], float], put: Callable[[Card, float], Card]
     ) -> None:
         widget = FieldWidget(Field(name=key, label=name, default=0, unit="%", low=0, high=100), 0.0)
         widget.setFixedWidth(NAME_PX + 156)

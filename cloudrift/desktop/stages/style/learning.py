@@ -3,12 +3,7 @@
 from pathlib import Path
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import (
-    QLineEdit,
-    QProgressBar,
-    QTreeWidgetItem,
-    QWidget,
-)
+from PyQt6.QtWidgets import QLineEdit, QProgressBar, QTreeWidgetItem, QWidget
 
 from cloudrift.desktop.kit.asking import ask_for_files
 from cloudrift.desktop.kit.drawers import table

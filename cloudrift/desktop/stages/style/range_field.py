@@ -25,14 +25,7 @@ class RangeField(QWidget):
     edited = pyqtSignal(float, float)
 
     def __init__(
-        self,
-        name: str,
-        unit: str,
-        low: float,
-        high: float,
-        decimals: int = 0,
-        *,
-        log: bool = False,
+        self, name: str, unit: str, low: float, high: float, decimals: int = 0, *, log: bool = False
     ) -> None:
         super().__init__()
         step = 10.0**-decimals

@@ -1,15 +1,8 @@
 """The row that a line begins with, and what joins rows."""
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import (
-    QPainter,
-    QPaintEvent,
-)
-from PyQt6.QtWidgets import (
-    QFrame,
-    QLabel,
-    QWidget,
-)
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QFrame, QLabel, QWidget
 
 from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, color

@@ -2,24 +2,11 @@
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import (
-    QAbstractButton,
-    QHBoxLayout,
-    QLineEdit,
-    QSizePolicy,
-    QWidget,
-)
+from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLineEdit, QSizePolicy, QWidget
 
 from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, text_font
-from cloudrift.desktop.kit.parts import (
-    ChoiceRow,
-    button,
-    clear,
-    label,
-    scrolling,
-    small_button,
-)
+from cloudrift.desktop.kit.parts import ChoiceRow, button, clear, label, scrolling, small_button
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.texture.back_page import BackPage

@@ -3,18 +3,8 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import (
-    QFocusEvent,
-    QKeyEvent,
-    QKeySequence,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-)
-from PyQt6.QtWidgets import (
-    QGridLayout,
-    QPushButton,
-)
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QGridLayout, QPushButton
 
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.held import held

@@ -74,9 +74,7 @@ def set_part(document: Document, section_id: str, owner: str, **changes: Any) ->
             )
             raise CloudriftError(f"{layer.name} has no pattern {name!r}; {known}")
     return change_section(
-        document,
-        section_id,
-        lambda one: one.with_part(replace(one.part(owner), **changes)),
+        document, section_id, lambda one: one.with_part(replace(one.part(owner), **changes))
     )
 
 

@@ -7,10 +7,7 @@ from cloudrift.ground.words import number
 from cloudrift.loop.edits.arranging.arranging import change_section, set_section
 from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.layer import Layer
-from cloudrift.loop.model.sections import (
-    PartState,
-    Section,
-)
+from cloudrift.loop.model.sections import PartState, Section
 
 
 class Difference:

@@ -13,10 +13,7 @@ from cloudrift.loop.model.bed import Bed, hits_of
 from cloudrift.loop.model.document import WHOLE, Document
 from cloudrift.loop.model.layer import Layer, new_id
 from cloudrift.loop.model.loop import Loop
-from cloudrift.loop.model.sections import (
-    PartState,
-    Section,
-)
+from cloudrift.loop.model.sections import PartState, Section
 from cloudrift.texture.treatment import Treatment, time_ratio
 
 

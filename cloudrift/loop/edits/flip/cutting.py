@@ -6,11 +6,7 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.model.chord import Chord
-from cloudrift.loop.model.flip import (
-    SHORTEST_TICKS,
-    Flipped,
-    SlicePlacement,
-)
+from cloudrift.loop.model.flip import SHORTEST_TICKS, Flipped, SlicePlacement
 from cloudrift.loop.model.recorded import FromRecording
 from cloudrift.notes.time import bar_ticks, beat_ticks
 
@@ -32,11 +28,7 @@ def flip_of(
 
 
 def cuts_at(
-    flip: Flipped,
-    what: str,
-    metre: tuple[int, int],
-    count: int = 16,
-    hits: Iterable[int] = (),
+    flip: Flipped, what: str, metre: tuple[int, int], count: int = 16, hits: Iterable[int] = ()
 ) -> tuple[int, ...]:
     """Return where a flip is cut: at ``CUT_AT``; ``even`` makes that many pieces.
 

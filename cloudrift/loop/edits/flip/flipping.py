@@ -6,11 +6,7 @@ from msgspec.structs import replace
 
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.edits.flip.cutting import with_places
-from cloudrift.loop.model.flip import (
-    SHORTEST_TICKS,
-    Flipped,
-    SlicePlacement,
-)
+from cloudrift.loop.model.flip import SHORTEST_TICKS, Flipped, SlicePlacement
 
 # --- making one -----------------------------------------------------------------------------------
 

@@ -48,11 +48,7 @@ def cents_to_speed(cents: float) -> np.float32:
 
 
 def strayed(
-    cents: dict[str, float],
-    draw: int,
-    frames: int,
-    rate: int,
-    where: tuple[int, int] | None = None,
+    cents: dict[str, float], draw: int, frames: int, rate: int, where: tuple[int, int] | None = None
 ) -> NDArray[np.float32] | None:
     """Return how far each frame is read from its place, (frames,); None where nothing strays.
 
