@@ -146,6 +146,15 @@ def test_a_full_device_is_said_and_has_code_one(folder, command):
     assert done.stderr == "cloudrift: could not write what was asked for: No space left on device\n"
 
 
+def test_a_phrase_that_cannot_be_written_has_code_one(folder, monkeypatch, capsys):
+    def full(_from, to):
+        raise OSError(28, "No space left on device", str(to))
+
+    monkeypatch.setattr("cloudrift.cli.exchange.shutil.copyfile", full)
+    assert run("exchange", "--fetch", "1", "-o", "a.flac") == 1
+    assert "could not write a.flac: No space left on device" in capsys.readouterr().err
+
+
 # --- links, locks, kits ---------------------------------------------------------------------------
 
 

@@ -8,7 +8,7 @@ import click
 
 from cloudrift.cli.options import RECORDED_TEMPO, Number, checked_output, output_option
 from cloudrift.cli.terminal import say
-from cloudrift.ground.errors import CloudriftError
+from cloudrift.ground.errors import CloudriftError, WriteError
 from cloudrift.ground.words import plural
 
 
@@ -72,7 +72,7 @@ def exchange(
         try:
             shutil.copyfile(path, target)
         except OSError as error:
-            raise CloudriftError(f"could not write {target}: {error.strerror}") from error
+            raise WriteError(f"could not write {target}: {error.strerror}") from error
         say(f"{target}: {offer.name} by {offer.maker}; {offer.licence}")
         return
     if as_json:

@@ -8,14 +8,22 @@ from cloudrift.desktop.kit.layouts import FLUSH, horizontal
 from cloudrift.desktop.kit.parts import button
 
 
-def toggle(text: str, act: Callable[[bool], object], tip: str = "") -> QPushButton:
-    """Return a button that stays down."""
+def toggle(
+    text: str,
+    act: Callable[[bool], object],
+    tip: str = "",
+    *,
+    fit: str = "narrow",
+    spoken: str = "",
+) -> QPushButton:
+    """Return a button that stays down; ``spoken`` is what it is called where its text is short."""
     made = QPushButton(text)
     made.setCheckable(True)
-    made.setMinimumWidth(10)
-    made.setProperty("fit", "narrow")
+    if fit == "narrow":
+        made.setMinimumWidth(10)
+    made.setProperty("fit", fit)
     made.setToolTip(tip)
-    made.setAccessibleName(text)
+    made.setAccessibleName(spoken or text)
     made.clicked.connect(act)
     return made
 

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import ChoiceRow, clear, label, scrolling, small_button
+from cloudrift.desktop.kit.rows import toggle
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.bed.chosen_fields import DUCK, HIT, LATE, PAN
 from cloudrift.desktop.stages.bed.hit_lanes import HitLanes
@@ -95,13 +96,16 @@ class Chosen(QWidget):
         body = self._page()
         row = QGridLayout()
         row.setSpacing(4)
-        self.on = self._toggle("heard", self._swap_on, "Hear this lane, or not (M)")
-        self.alone = self._toggle("alone", self._swap_alone, "Hear this lane alone")
-        self.ducks = self._toggle(
-            "ducks the loop", self._swap_ducks, "The loop makes room for this lane's hits"
+        self.on = toggle("heard", self._swap_on, "Hear this lane, or not (M)", fit="low")
+        self.alone = toggle("alone", self._swap_alone, "Hear this lane alone", fit="low")
+        self.ducks = toggle(
+            "ducks the loop",
+            self._swap_ducks,
+            "The loop makes room for this lane's hits",
+            fit="low",
         )
-        self.locked = self._toggle(
-            "locked", self._swap_locked, "It stays as it is when a groove is drawn"
+        self.locked = toggle(
+            "locked", self._swap_locked, "It stays as it is when a groove is drawn", fit="low"
         )
         for i, one in enumerate((self.on, self.alone, self.ducks, self.locked)):
             row.addWidget(one, i // 2, i % 2)
@@ -127,34 +131,28 @@ class Chosen(QWidget):
             acts.addWidget(small_button(words, act, tip=tip))
         fill(body, acts, 1)
 
-    def _toggle(self, words: str, act: Callable[[bool], None], tip: str) -> QPushButton:
-        made = QPushButton(words)
-        made.setCheckable(True)
-        made.setToolTip(tip)
-        made.setProperty("fit", "low")
-        made.setAccessibleName(words)
-        made.clicked.connect(act)
-        return made
-
     def _bed_page(self) -> None:
         body = self._page()
         for name, field in DUCK.items():
             self.duck[name] = self._field(field, partial(self._set_duck, name), body)
-        self.bass = self._toggle(
+        self.bass = toggle(
             "low drums duck, too",
             lambda on: self._set_duck("bass", on),
             "Lanes on roots make room for the same hits",
+            fit="low",
         )
         body.addWidget(self.bass)
-        self.dirty = self._toggle(
+        self.dirty = toggle(
             "dirty",
             lambda _on: self._press(beds.make_dirty),
             "Drive all of the bed, blended; once more: off",
+            fit="low",
         )
-        self.air = self._toggle(
+        self.air = toggle(
             "air",
             lambda _on: self._press(beds.give_air),
             "A small room on all of the bed; once more: off",
+            fit="low",
         )
         row = horizontal(spacing=4)
         fill(row, self.dirty, self.air)

@@ -14,6 +14,7 @@ from cloudrift.desktop.kit.drawers import beside, column, head
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.layouts import fill, horizontal
 from cloudrift.desktop.kit.parts import Elided, button, label, put_away, scrolling, small_button
+from cloudrift.desktop.kit.rows import toggle
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.bed.bed_fields import FIELDS, GRIDS, ROLLS
@@ -58,8 +59,20 @@ class BedDrawer(QFrame):
         self.lanes.settled.connect(session.end_drag)
         self.lanes.on_swapped.connect(self._swap_lane)
         self.lanes.chosen.connect(self._chosen)
-        self.heard = self._toggle("heard", self._swap_heard, "Hear the bed beside the loop, or not")
-        self.only = self._toggle("alone", self._swap_alone, "Hear the bed without the loop")
+        self.heard = toggle(
+            "heard",
+            self._swap_heard,
+            "Hear the bed beside the loop, or not",
+            fit="low",
+            spoken="Groove bed heard",
+        )
+        self.only = toggle(
+            "alone",
+            self._swap_alone,
+            "Hear the bed without the loop",
+            fit="low",
+            spoken="Groove bed alone",
+        )
         self.fields: dict[str, FieldWidget] = {}
         for name, field in FIELDS.items():
             widget = FieldWidget(field, field.default)
@@ -111,15 +124,6 @@ class BedDrawer(QFrame):
         session.opened.connect(self._begin)
         session.hearing.changed.connect(self._refresh_if_shown)
         session.hearing.sound_changed.connect(self._listen)
-
-    def _toggle(self, words: str, act: Callable[[bool], None], tip: str) -> QPushButton:
-        made = QPushButton(words)
-        made.setCheckable(True)
-        made.setToolTip(tip)
-        made.setAccessibleName(f"Groove bed {words}")
-        made.setProperty("fit", "low")
-        made.clicked.connect(act)
-        return made
 
     def _choice(self, name: str, choices: tuple[str, ...], usual: str) -> QComboBox:
         made = QComboBox()
