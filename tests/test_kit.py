@@ -32,7 +32,7 @@ from cloudrift.deliver.kit import (
     read_kit,
     write_cover,
 )
-from cloudrift.deliver.kit_progress import DONE, KitOrder, orders_of
+from cloudrift.deliver.kit_progress import DONE, KitOrder, numbers_of, orders_of
 from cloudrift.deliver.kit_sheet import COLUMNS, strata_svg
 from cloudrift.deliver.kit_writer import write_kit
 from cloudrift.ground.cancel import Cancelled
@@ -102,6 +102,16 @@ def test_what_was_cut_short_since_and_what_has_another_number_now_is_made_again(
     write_kit(kit, out, PLAIN)
     assert len(list((out / "loops").glob("*.wav"))) == 2
     assert [one["number"] for one in json.loads((out / DONE).read_bytes())["loops"]] == [1, 2]
+
+
+def test_loops_of_one_name_get_numbers_of_their_own_in_every_format(folder):
+    for name in ("e", "f"):
+        save(one_layer("Ice Road"), folder / f"{name}.cloudrift")
+    for formats in (("wav",), ("wav", "flac")):
+        numbers = numbers_of(read_kit(folder), altered(PLAIN, formats=formats))
+        found = {Path(name).stem: number for name, number in numbers.items()}
+        assert [found[one] for one in "acef"] == [1, 2, 3, 4]
+        assert found["b"] == found["d"] == 1
 
 
 def files_in(out):

@@ -2,6 +2,7 @@
 
 import dataclasses
 import hashlib
+import itertools
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -13,7 +14,7 @@ from cloudrift import __version__
 from cloudrift.audio.files import write_atomically
 from cloudrift.deliver.kit import Kit, LoopSummary
 from cloudrift.deliver.order import Order
-from cloudrift.deliver.parcels import free_number, parcels
+from cloudrift.deliver.parcels import parcels
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.files.storage import load_document
 from cloudrift.loop.model.demo_file import draw_demo
@@ -118,18 +119,14 @@ def numbers_of(kit: Kit, how: KitOrder) -> dict[str, int]:
             document = with_demo(load_document(path), how)
         except CloudriftError:
             continue  # it is told of when it is made
-        orders = orders_of(how)
-        while orders:
-            number = max(free_number(document, order, NOWHERE, claimed) for order in orders)
-            numbers[path.name] = number
-            names = {one.name for order in orders for one in parcels(document, order, number)}
+        for number in itertools.count(1):
+            names = {one.name for order in orders_of(how)
+                     for one in parcels(document, order, number)}  # fmt: skip
             if not names & claimed:
-                claimed |= names
                 break
+        numbers[path.name] = number
+        claimed |= names
     return numbers
-
-
-NOWHERE = Path("/nonexistent")  # a folder that nothing is in
 
 
 def with_demo(document: Document, how: KitOrder) -> Document:
