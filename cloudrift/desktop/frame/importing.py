@@ -1,20 +1,23 @@
 """Music brought in from elsewhere: MIDI files, recordings to listen to, a layer's own notes."""
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QDialog
 
 from cloudrift.desktop.frame.midi_sheet import MidiSheet
 from cloudrift.desktop.frame.proposals_sheet import ProposalsSheet
 from cloudrift.desktop.frame.reference_sheet import ReferenceSheet
 from cloudrift.desktop.frame.rooms import Rooms
 from cloudrift.desktop.kit.asking import RECORDINGS, ask_for_file
-from cloudrift.desktop.session.work.tasks import Lane
+from cloudrift.desktop.session.work.tasks import Lane, Work
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import plural
 from cloudrift.loop.edits.layers.from_notes import chords_of, proposed_chords, put_chords_of
-from cloudrift.notes.from_midi import Song, read_song
-from cloudrift.notes.reference import Reference, read_reference
+from cloudrift.notes.from_midi import read_song
+from cloudrift.notes.reference import read_reference
 
 
 class Importing(QObject):
@@ -28,16 +31,12 @@ class Importing(QObject):
 
     def open_midi(self, path: Path) -> None:
         """Find the chords of a MIDI file beside the interface, then show them."""
-        if self._window.at_start:
-            self._window.start.read(path)
-            return
-        self._session.say(f"Looking for chords in {path.name}…", good=True)
-        self._tasks.run(
+        self._read(
             "midi",
+            path,
+            f"Looking for chords in {path.name}…",
             lambda cancelled, _progress: read_song(path, cancelled=cancelled),
-            lambda song: self._show_midi(song, path),
-            lambda error: self._session.say(str(error)),
-            lane=Lane.READING,
+            lambda song: MidiSheet(song, path, self._session, self._window),
         )
 
     def choose_reference(self) -> None:
@@ -48,14 +47,26 @@ class Importing(QObject):
 
     def open_reference(self, path: Path) -> None:
         """Listen to a recording beside the interface, then show what was heard."""
+        self._read(
+            "reference",
+            path,
+            f"Listening to {path.name}…",
+            lambda _cancelled, _progress: read_reference(path),
+            lambda found: ReferenceSheet(found, path, self._session, self._window),
+        )
+
+    def _read(
+        self, name: str, path: Path, says: str, work: Work, sheet: Callable[[Any], QDialog]
+    ) -> None:
+        """Read a file and show a sheet of what was found; the start page reads it by itself."""
         if self._window.at_start:
             self._window.start.read(path)
             return
-        self._session.say(f"Listening to {path.name}…", good=True)
+        self._session.say(says, good=True)
         self._tasks.run(
-            "reference",
-            lambda _cancelled, _progress: read_reference(path),
-            lambda found: self._show_heard(found, path),
+            name,
+            work,
+            lambda found: self.asked.emit(sheet(found)),
             lambda error: self._session.say(str(error)),
             lane=Lane.READING,
         )
@@ -80,9 +91,3 @@ class Importing(QObject):
                 self._session.say(str(error))
                 return
             self.asked.emit(ProposalsSheet(found, session, self._window))
-
-    def _show_heard(self, found: Reference, path: Path) -> None:
-        self.asked.emit(ReferenceSheet(found, path, self._session, self._window))
-
-    def _show_midi(self, song: Song, path: Path) -> None:
-        self.asked.emit(MidiSheet(song, path, self._session, self._window))
