@@ -63,13 +63,17 @@ class Rooms(QMainWindow):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.closing = False  # whether no more rooms are to be built
         self.tasks = Tasks(self)
         self.checking = Checking(session, self.tasks, self)
         self.marking = Marking(session, self.tasks)
         self.stack = Pages(len(ROOMS))
         self.drawers: dict[str, Drawer] = {}  # those that have been built
         self.drawers_below: QVBoxLayout = vertical()
+
+    @property
+    def closing(self) -> bool:
+        """Whether no more rooms are to be built."""
+        return False
 
     @cached_property
     def chords(self) -> ChordsStage:

@@ -83,6 +83,10 @@ class Window(Rooms):
         assert isinstance(app, QApplication)
         EnterPresses(app, self)
 
+    @property
+    def closing(self) -> bool:
+        return self._settled or self._leaving
+
     def _lay_out(self) -> None:
         body = QWidget()
         column = vertical(body, FLUSH, 0)
@@ -427,7 +431,7 @@ class Window(Rooms):
 
         def go() -> None:
             closes = waited and not self._settled
-            self._settled = self.closing = True
+            self._settled = True
             if closes:
                 self.close()
 
@@ -437,5 +441,5 @@ class Window(Rooms):
 
     def leave(self) -> None:
         """Close without a question: what is not saved is kept for the next start."""
-        self._leaving = self.closing = True
+        self._leaving = True
         self.close()
