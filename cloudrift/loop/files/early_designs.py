@@ -1,7 +1,6 @@
 """Sounds in an early design: layers that play one are opened with today's, as loud as they were."""
 
 from collections.abc import Iterable
-from typing import TypeVar
 
 from msgspec.structs import replace
 
@@ -11,8 +10,6 @@ from cloudrift.loop.model.hits import Hits, Stacked
 from cloudrift.loop.model.layer import Layer
 from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.source import PlayedSource
-
-_Hits = TypeVar("_Hits", bound=Hits)
 
 
 def with_todays_designs(document: Document) -> tuple[Document, tuple[str, ...]]:
@@ -56,9 +53,10 @@ def _layer(layer: Layer) -> Layer:
         other = other if use is other.use else replace(other, use=use)
     if sound is source.sound and other is source.other:
         return layer
-    level = min(max(layer.level_db + louder_db, spec.MIN_LEVEL_DB), spec.MAX_LEVEL_DB)
     return replace(
-        layer, source=replace(source, sound=sound, other=other), level_db=round(level, 1)
+        layer,
+        source=replace(source, sound=sound, other=other),
+        level_db=_turned(layer.level_db, louder_db),
     )
 
 
@@ -66,4 +64,8 @@ def _stacked(one: Stacked) -> Stacked:
     use, louder_db = one.use.in_todays_design()
     if use is one.use:
         return one
-    return replace(one, use=use, level_db=min(max(one.level_db + louder_db, -60.0), 12.0))
+    return replace(one, use=use, level_db=_turned(one.level_db, louder_db))
+
+
+def _turned(level_db: float, by_db: float) -> float:
+    return round(min(max(level_db + by_db, spec.MIN_LEVEL_DB), spec.MAX_LEVEL_DB), 1)
