@@ -81,7 +81,7 @@ def demo_sound(
 
 
 def _lay_tag(out: Stereo, engine: Engine, document: Document, demo: DemoFile) -> None:
-    """Add the tag at the beginning of every that many parts."""
+    """Add the tag at the beginning of every so many parts."""
     if not demo.tag:
         return
     tag = tag_sound(engine, document.loop, demo.tag) * np.float32(to_gain(demo.tag_db))

@@ -118,7 +118,7 @@ _PLAIN = Key("C", "major")
 NOTES = {pitch: _PLAIN.spell_pitch(pitch) for pitch in range(LOWEST, HIGHEST + 1)}
 FROM_BAR = {"none": (), "every 2nd": (2, 1), "every 4th": (4, 3), "the last": (0, -1)}
 CHOSEN = "chosen ones"
-# Bars that a layer plays in: that many of every that many, from which on (from 0).
+# Bars that a layer plays in: that many of every so many, from which on (from 0).
 PLACES_IN = {
     "every bar": (1, 1, 0),
     "every 2nd bar": (1, 2, 1),

@@ -202,7 +202,7 @@ def _with_touch(name: str, times: float = 1.0) -> Edit:
 
 
 def _skips(loop: Loop, move: CardMove) -> Loop:
-    """Leave every that many-th bar out."""
+    """Leave every n-th bar out."""
     every, bar = round(HABITS[move.does].amount(move)), bar_ticks(loop.metre)
     plays = [i for i in range(loop.bars) if (i + 1) % every]
     if not plays:

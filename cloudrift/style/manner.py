@@ -48,7 +48,7 @@ class MannerLane(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_field
     onsets : how much a stroke needs the loop to strike there, 0 (not at all) to 1.
     follows : how likely a stroke is where the loop strikes strongest, wherever that is.
     velocity : of strokes that are always there, from to; others are softer by up to ``ghost``.
-    every_bars : it plays only in every that many-th bar (crashes: the first of those).
+    every_bars : it plays only in every n-th bar (crashes: the first of those).
     last : what is added in the last bar of the pattern: the busier end.
     lengths : of low drums: the share of the time to the next stroke that a note is held, from to.
     slides, jumps : of low drums: how often a note slides, or jumps an octave up.

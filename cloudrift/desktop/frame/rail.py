@@ -16,7 +16,7 @@ TIGHT_STEP, FACTS_FROM = 22, 50  # of drawers where room is short; of stages, to
 
 
 def stage_facts(loop: Loop, sections: int = 0, fix: str = "") -> tuple[str, ...]:
-    """Return the live fact of each stage; there are that many sections, and so much to ``fix``."""
+    """Return the live fact of each stage: how many ``sections``, what is to ``fix``."""
     heard = len(loop.heard())
     layers = (
         f"{heard} of {len(loop.layers)} heard"

@@ -212,7 +212,7 @@ def _stops(loop: Loop, hits: Hits) -> tuple[tuple[int, float], ...]:
 
 
 def in_turns(notes: tuple[Note, ...], turn: int) -> tuple[tuple[Note, ...], tuple[Note, ...]]:
-    """Part notes between two sounds that take turns every that many ticks.
+    """Part notes between two sounds that take turns every so many ticks.
 
     A note that goes on into the other's turn is handed over: it ends, and the other strikes it.
     """

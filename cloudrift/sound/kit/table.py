@@ -16,7 +16,7 @@ from cloudrift.theory.pitch import pitch_to_hz
 # Phase is counted in parts of a turn: it goes round by itself and never loses accuracy.
 Phase = NDArray[np.uint32]
 TOP = 0.44  # of the rate
-CONTROL = 64  # curves of pitch and level are computed every that many frames
+CONTROL = 64  # curves of pitch and level are computed every so many frames
 
 
 def harmonics(pitch: float, rate: int, most: int = 200) -> NDArray[np.float64]:

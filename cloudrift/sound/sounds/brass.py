@@ -16,8 +16,7 @@ from cloudrift.sound.instrument import (
 )
 from cloudrift.sound.kit.air import aired
 from cloudrift.sound.kit.players import Periods, Section, periods, play
-from cloudrift.sound.kit.straying import Vibrato as Sway
-from cloudrift.sound.kit.straying import knot_times
+from cloudrift.sound.kit.straying import Vibrato, knot_times
 from cloudrift.sound.kit.table import harmonics
 from cloudrift.sound.sounds.leads import solo, swaying
 from cloudrift.theory.pitch import pitch_to_hz
@@ -88,7 +87,7 @@ def _stab(request: ToneRequest) -> Tone:
         width=0.8,
         breathe_db=1.5,
         late_ms=16,
-        sway=Sway(drift_cents=5, jitter_cents=2),
+        sway=Vibrato(drift_cents=5, jitter_cents=2),
     )
     return blown(request, "brass stab", Tube(soft_hz=450, full_hz=3400), section, 0.35)
 
@@ -108,7 +107,7 @@ def _low_brass(request: ToneRequest) -> Tone:
         width=0.7,
         breathe_db=1.5,
         late_ms=25,
-        sway=Sway(drift_cents=3, jitter_cents=2),
+        sway=Vibrato(drift_cents=3, jitter_cents=2),
     )
     return blown(request, "low brass", Tube(soft_hz=260, full_hz=2300, bell_hz=90), section, 0.2)
 

@@ -20,7 +20,7 @@ from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, over, shap
 from cloudrift.sound.kit.body import lowpass
 from cloudrift.sound.kit.noise import LONG, band, wandering
 from cloudrift.sound.kit.players import Section
-from cloudrift.sound.kit.straying import Vibrato as Sway
+from cloudrift.sound.kit.straying import Vibrato
 from cloudrift.sound.kit.table import CONTROL, curve_to_frames, moving_phase, sine
 from cloudrift.sound.sounds.pads import Pair, held
 
@@ -160,7 +160,7 @@ def _haze(hz: Hz, f0: float, _own: float, colour: float) -> Pair:
 
 def _swell(request: ToneRequest) -> Tone:
     """A tone and air that grow together, for the bar before something begins."""
-    section = Section(breathe_db=3, least_cents=9, sway=Sway(drift_cents=4))
+    section = Section(breathe_db=3, least_cents=9, sway=Vibrato(drift_cents=4))
     tone = held("swell", _haze, "", section, request)
     air = request.settings.number("air") / 100
     noise = steady("swell air", 800, 9000, 0.2, request)

@@ -13,8 +13,7 @@ from cloudrift.sound.kit.bank import decaying_partials
 from cloudrift.sound.kit.body import board
 from cloudrift.sound.kit.noise import add_at_start, band, lasting, puff, read_round
 from cloudrift.sound.kit.players import Periods, Section, periods, play
-from cloudrift.sound.kit.straying import Vibrato as Sway
-from cloudrift.sound.kit.straying import course, knot_times, straying
+from cloudrift.sound.kit.straying import Vibrato, course, knot_times, straying
 from cloudrift.sound.kit.strung import (
     THREE,
     WOOD,
@@ -151,7 +150,7 @@ SWINGS = np.geomspace(0.05, 2.2, 10)  # how far a tine or reed swings, in distan
 REED_REACH = 0.56  # of the plate's distance, for a swing of 1
 _THUMP, _TICK = band(60, 420), band(500, 3200)
 ELECTRIC = Section(
-    players=2, steady_db=11.0, width=1.0, breathe_db=0.0, alike=True, sway=Sway(drift_cents=0.0)
+    players=2, steady_db=11.0, width=1.0, breathe_db=0.0, alike=True, sway=Vibrato(drift_cents=0.0)
 )
 
 
@@ -277,7 +276,12 @@ def _digital_keys(request: ToneRequest) -> Tone:
     t = knot_times(request)
     fall = np.exp(-6.908 / (6.0 * 2 ** (-(pitch - 60) / 24)) * t)
     how = Section(
-        players=2, steady_db=10.0, width=1.0, breathe_db=0.0, alike=True, sway=Sway(drift_cents=0.5)
+        players=2,
+        steady_db=10.0,
+        width=1.0,
+        breathe_db=0.0,
+        alike=True,
+        sway=Vibrato(drift_cents=0.5),
     )
     return Tone(*play(request, rng, how, made, place=place, level=fall))
 

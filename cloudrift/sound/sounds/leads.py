@@ -20,8 +20,7 @@ from cloudrift.sound.instrument import (
 from cloudrift.sound.kit.air import aired
 from cloudrift.sound.kit.filters import Sweep, swept
 from cloudrift.sound.kit.players import Periods, Section, periods, play
-from cloudrift.sound.kit.straying import Vibrato as Sway
-from cloudrift.sound.kit.straying import knot_times
+from cloudrift.sound.kit.straying import Vibrato, knot_times
 from cloudrift.sound.kit.strung import by_key
 from cloudrift.sound.kit.table import harmonics
 from cloudrift.theory.pitch import pitch_to_hz
@@ -35,11 +34,11 @@ def swaying(
     drift_cents: float = 3.0,
     level_db_a_cent: float = 0.0,
     jitter_cents: float = 0.0,
-) -> Sway:
+) -> Vibrato:
     """Return the sway that a sound's settings ask for."""
     settings = request.settings
     cents = settings.number("vibrato_cents")
-    return Sway(
+    return Vibrato(
         hz=settings.number("vibrato_hz"),
         cents=cents,
         onset_ms=settings.number("onset_ms"),
@@ -49,7 +48,7 @@ def swaying(
     )
 
 
-def solo(request: ToneRequest, sway: Sway, sides_db: float = -9.0) -> Section:
+def solo(request: ToneRequest, sway: Vibrato, sides_db: float = -9.0) -> Section:
     """Return one player, two faint ones beside it."""
     return Section(players=2, steady_db=-sides_db, width=1.0, breathe_db=0.0, sway=sway, alike=True)
 
@@ -117,7 +116,7 @@ def _gliding(pitch: int, rate: int) -> Periods:
     return two("gliding lead", soft, k**-0.85 / (1 + (f0 * k / 7500) ** 2) ** 0.7, f0)
 
 
-def _tone(name: str, made: Periods, request: ToneRequest, sway: Sway, sides_db: float) -> Tone:
+def _tone(name: str, made: Periods, request: ToneRequest, sway: Vibrato, sides_db: float) -> Tone:
     rng = rng_for(request.variant, name, request.pitch)
     return Tone(*play(request, rng, solo(request, sway, sides_db), made))
 

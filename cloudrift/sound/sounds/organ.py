@@ -9,7 +9,7 @@ from cloudrift.sound.instrument import Instrument, Tone, ToneRequest, shaped
 from cloudrift.sound.kit.air import aired
 from cloudrift.sound.kit.noise import add_at_start, band, puff
 from cloudrift.sound.kit.players import Periods, Section, periods, play
-from cloudrift.sound.kit.straying import Vibrato as Sway
+from cloudrift.sound.kit.straying import Vibrato
 from cloudrift.sound.kit.table import harmonics
 from cloudrift.theory.pitch import pitch_to_hz
 
@@ -41,7 +41,7 @@ def _drawbar(request: ToneRequest) -> Tone:
         width=1.0,
         breathe_db=0,
         alike=True,
-        sway=Sway(hz=hz, cents=11 * depth, onset_ms=-400, drift_cents=0),
+        sway=Vibrato(hz=hz, cents=11 * depth, onset_ms=-400, drift_cents=0),
     )
     made = _drawn(request.pitch, rate, settings.number("sub") / 60)
     tone = Tone(*play(request, rng, section, made, ratios=(0.5,)))
@@ -70,7 +70,7 @@ def _pipes(pitch: int, rate: int, mixture: float) -> Periods:
 
 
 PIPES = Section(
-    players=2, steady_db=10, width=1.0, breathe_db=0.0, alike=True, sway=Sway(drift_cents=1.5)
+    players=2, steady_db=10, width=1.0, breathe_db=0.0, alike=True, sway=Vibrato(drift_cents=1.5)
 )
 
 
@@ -100,7 +100,7 @@ REEDS = Section(
     steady_db=0,
     width=0.7,
     breathe_db=1.0,
-    sway=Sway(drift_cents=2, jitter_cents=1, shimmer_db=0.4),
+    sway=Vibrato(drift_cents=2, jitter_cents=1, shimmer_db=0.4),
 )
 
 

@@ -15,8 +15,7 @@ from cloudrift.sound.kit.body import lowpass
 from cloudrift.sound.kit.formants import between, mouth, throat
 from cloudrift.sound.kit.noise import band
 from cloudrift.sound.kit.players import NO_STEADY_DB, Periods, Section, periods, play
-from cloudrift.sound.kit.straying import Vibrato as Sway
-from cloudrift.sound.kit.straying import knot_times
+from cloudrift.sound.kit.straying import Vibrato, knot_times
 from cloudrift.sound.kit.table import harmonics
 from cloudrift.theory.pitch import pitch_to_hz
 
@@ -94,7 +93,9 @@ def _worn(hz: Hz, f0: float, _own: float, colour: float) -> Pair:
 
 
 def _dust_pad(request: ToneRequest) -> Tone:
-    tone = held("dust pad", _worn, "", Section(breathe_db=2.5, sway=Sway(drift_cents=4)), request)
+    tone = held(
+        "dust pad", _worn, "", Section(breathe_db=2.5, sway=Vibrato(drift_cents=4)), request
+    )
     return beside(request, tone, "dust", GRIT, 0.08 * request.settings.number("dust") / 100)
 
 
@@ -136,7 +137,9 @@ def _evolving(request: ToneRequest) -> Tone:
     at += 0.4 * np.sin(2 * np.pi * rng.uniform(0.05, 0.09) * t)
     # To and fro, so that no stage jumps to the first.
     place = (STAGES - 1) - np.abs((at % (2 * (STAGES - 1))) - (STAGES - 1))
-    section = Section(players=5, width=0.95, breathe_db=1.5, steady_db=-2, sway=Sway(drift_cents=4))
+    section = Section(
+        players=5, width=0.95, breathe_db=1.5, steady_db=-2, sway=Vibrato(drift_cents=4)
+    )
     made = _stages(request.pitch, request.rate)
     return Tone(*play(request, rng, section, made, place=place))
 
@@ -175,7 +178,7 @@ def _drone(request: ToneRequest) -> Tone:
         steady_db=NO_STEADY_DB,
         width=0.7,
         breathe_db=1.2,
-        sway=Sway(drift_cents=3, shimmer_db=0.4 * rough),
+        sway=Vibrato(drift_cents=3, shimmer_db=0.4 * rough),
     )
     rng = rng_for(request.variant, "metallic drone", request.pitch)
     return Tone(*play(request, rng, section, made, ratios=ratios))
@@ -207,7 +210,7 @@ SOUNDS = (
         spec=shaped(percent("open", "Open mouth", 45), opening(120),
                     attack_ms=300, decay_ms=3000, sustain=90, release_ms=1100, detune_cents=14),
         tone=functools.partial(held, "choir pad", _choir, "open", Section(
-            players=8, late_ms=120, sway=Sway(hz=5.3, cents=12, onset_ms=500, jitter_cents=2))),
+            players=8, late_ms=120, sway=Vibrato(hz=5.3, cents=12, onset_ms=500, jitter_cents=2))),
         gain_db=-23.7, variants=2,
     ),
     Instrument(
@@ -217,7 +220,7 @@ SOUNDS = (
         spec=shaped(percent("bow", "Bow", 40), opening(450),
                     attack_ms=420, decay_ms=3000, sustain=92, release_ms=1000, detune_cents=12),
         tone=functools.partial(held, "slow strings", _strings, "bow", Section(
-            players=8, late_ms=150, sway=Sway(hz=5.2, cents=9, onset_ms=600))),
+            players=8, late_ms=150, sway=Vibrato(hz=5.2, cents=9, onset_ms=600))),
         gain_db=-24.3, variants=2,
     ),
     Instrument(

@@ -21,8 +21,7 @@ from cloudrift.sound.kit.air import beside
 from cloudrift.sound.kit.body import board, lowpass
 from cloudrift.sound.kit.noise import add_at_start, band, puff
 from cloudrift.sound.kit.players import Periods, Section, periods, play
-from cloudrift.sound.kit.straying import Vibrato as Sway
-from cloudrift.sound.kit.straying import knot_times, straying
+from cloudrift.sound.kit.straying import Vibrato, knot_times, straying
 from cloudrift.sound.kit.strung import WOOD, Body, Courses, String, wound
 from cloudrift.sound.kit.table import harmonics
 from cloudrift.sound.sounds.leads import solo, swaying
@@ -37,13 +36,13 @@ DESKS = Section(
     width=0.95,
     breathe_db=2.5,
     late_ms=55,
-    sway=Sway(hz=5.4, cents=11, onset_ms=350, drift_cents=3, jitter_cents=1.5),
+    sway=Vibrato(hz=5.4, cents=11, onset_ms=350, drift_cents=3, jitter_cents=1.5),
 )
 WORN = Section(
     players=7,
     width=0.75,
     breathe_db=4,
-    sway=Sway(hz=5.0, cents=9, onset_ms=250, drift_cents=5, shimmer_db=0.8),
+    sway=Vibrato(hz=5.0, cents=9, onset_ms=250, drift_cents=5, shimmer_db=0.8),
 )
 
 

@@ -21,8 +21,7 @@ from cloudrift.sound.kit.air import aired
 from cloudrift.sound.kit.formants import VOWELS, Mouth, between, mouth, throat
 from cloudrift.sound.kit.noise import add_at_start, band, lasting, puff, wandering
 from cloudrift.sound.kit.players import Periods, Section, periods, play
-from cloudrift.sound.kit.straying import Vibrato as Sway
-from cloudrift.sound.kit.straying import course, knot_frames, knot_times
+from cloudrift.sound.kit.straying import Vibrato, course, knot_frames, knot_times
 from cloudrift.sound.kit.table import curve_to_frames, harmonics
 from cloudrift.sound.sounds.leads import solo, swaying
 from cloudrift.theory.pitch import pitch_to_hz
@@ -36,7 +35,7 @@ SINGERS = Section(
     breathe_db=1.2,
     late_ms=70,
     least_cents=5,
-    sway=Sway(hz=5.5, cents=13, onset_ms=300, drift_cents=4, jitter_cents=3, shimmer_db=0.5),
+    sway=Vibrato(hz=5.5, cents=13, onset_ms=300, drift_cents=4, jitter_cents=3, shimmer_db=0.5),
 )
 
 

@@ -13,7 +13,7 @@ from cloudrift.devices.speaker import BUFFERS_MS
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.render.play.player import Player
 
-# A speaker that runs dry in two of that many seconds gets a longer buffer; once may be an accident.
+# A speaker that runs dry in two of so many seconds gets a longer buffer; once may be an accident.
 Overhear = Callable[[NDArray[np.float32], int, int, int], None]  # (frames, 2), then a Stamp's
 LOOK_MS, DRY_LOOKS, FORGOTTEN_LOOKS = 1000, 2, 10
 

@@ -26,7 +26,7 @@ from cloudrift.notes.time import beat_ticks
 from cloudrift.render.play import capture
 from cloudrift.render.play.capture import Capture, Turn
 from cloudrift.render.play.player import PERIODS
-from cloudrift.render.play.take import OneShot as Struck
+from cloudrift.render.play.take import OneShot
 from cloudrift.theory.key import Key
 
 FOLLOW_MS = 25
@@ -109,7 +109,7 @@ class Taker(QObject):
         self._start = self._loop_frames = 0
         self._before = -1
         self._blocks, self._came_s = 0, 0.0
-        self._test: Struck | None = None
+        self._test: OneShot | None = None
         self._clicked = False  # whether the click was on before
         self.state = State.OFF
         self.takes: list[Take] = []

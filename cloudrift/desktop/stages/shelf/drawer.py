@@ -31,8 +31,7 @@ from cloudrift.sound.catalogue import REACHES
 from cloudrift.sound.instrument import FAMILIES
 from cloudrift.sound.own import OwnSound
 from cloudrift.sound.own_files import Shelved, load_own, own_sounds, save_own
-from cloudrift.sound.own_import import ImportedRecordings as Found
-from cloudrift.sound.own_import import read_recordings
+from cloudrift.sound.own_import import ImportedRecordings, read_recordings
 from cloudrift.sound.sampled import is_sampled, names_in, own_from, read_sampled, said
 
 HEIGHT = 222
@@ -376,7 +375,7 @@ class Shelf(QFrame):
         self._tell(self.grid.at_cursor)
         self._session.say(str(error))
 
-    def _ask(self, found: list[Found], first: Path) -> None:
+    def _ask(self, found: list[ImportedRecordings], first: Path) -> None:
         self.bring.setEnabled(True)
         self._tell(self.grid.at_cursor)
         name = first.name if first.is_dir() else first.parent.name if len(found) > 1 else first.stem

@@ -12,7 +12,7 @@ from cloudrift.ground.settings import Field
 from cloudrift.ground.words import NAME_TYPED
 from cloudrift.sound import CATALOGUE
 from cloudrift.sound.own import OwnSound
-from cloudrift.sound.own_import import ImportedRecordings as Found
+from cloudrift.sound.own_import import ImportedRecordings
 from cloudrift.theory import Key
 
 NAMED_IN = Key("C", "major")
@@ -23,7 +23,7 @@ class OwnSheet(QDialog):
 
     made = pyqtSignal(object)
 
-    def __init__(self, found: list[Found], name: str, parent: QWidget) -> None:
+    def __init__(self, found: list[ImportedRecordings], name: str, parent: QWidget) -> None:
         super().__init__(parent)
         self._found = found
         self.setWindowTitle("An own sound")

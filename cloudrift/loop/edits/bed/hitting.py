@@ -220,7 +220,7 @@ def cut_short(loop: Loop, lane_id: str, numbers: Numbers, share: float = 0.5) ->
 
 
 def skip_bar(loop: Loop, lane_id: str, every: int) -> Loop:
-    """Leave every that many-th bar of the pattern out."""
+    """Leave every n-th bar of the pattern out."""
     bar = bar_ticks(loop.metre)
     hits = pattern_of(loop, lane_id).hits
     if every < 2 or pattern_of(loop, lane_id).bars < every:

@@ -197,7 +197,7 @@ def set_strikes(loop: Loop, chord_ids: Iterable[str], strikes: tuple[int, ...]) 
 
 
 def strike_every(loop: Loop, chord_ids: Iterable[str], ticks: int) -> Loop:
-    """Strike chords over and over, every that many ticks; 0: once."""
+    """Strike chords over and over, every so many ticks; 0: once."""
 
     def struck(loop: Loop, chord_id: str) -> Loop:
         if not ticks:

@@ -104,7 +104,7 @@ def swap_sounds(loop: Loop, layer_id: str) -> Loop:
 
 
 def take_turns(loop: Loop, layer_id: str, every_bars: int) -> Loop:
-    """Let a layer's two sounds take turns every that many bars; 0: the second one rests."""
+    """Let a layer's two sounds take turns every so many bars; 0: the second one rests."""
     layer = loop.layer(layer_id)
     if layer.played.other is None:
         raise CloudriftError(f"{layer.name} has no second sound; keep one beside it first")

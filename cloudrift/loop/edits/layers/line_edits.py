@@ -81,7 +81,7 @@ def set_treatment_setting(
 
 
 def ride_again(loop: Loop, line_of: LineAt, treatment_id: str, name: str, every_ticks: int) -> Loop:
-    """Let a ride come again every that many ticks (0: once a loop); the same way in that time."""
+    """Let a ride come again every so many ticks (0: once a loop); the same way in that time."""
     ride = _treatment(loop, line_of, treatment_id).ride_of(name)
     if ride is None:
         return loop
