@@ -140,7 +140,7 @@ def with_todays_design(own: OwnSound) -> tuple[OwnSound, float]:
 
     It is itself where it is made of none, or of none that is early.
     """
-    louder_db = early_level_db(own.house, own.version)
+    louder_db = None if own.known else early_level_db(own.house, own.version)
     if louder_db is None:
         return own, 0.0
     today = find_sound(own.house)

@@ -52,6 +52,8 @@ class SoundUse(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
 
         Settings that the design has no more go. It is itself where its design is not an early one.
         """
+        if self.known:  # nearly always: nothing is looked up
+            return self, 0.0
         if self.own:
             own, louder_db = with_todays_design(self.own)
             if own is self.own:
