@@ -58,7 +58,7 @@ class Target(QAbstractButton):
         return plural(self._count, "treatment") if self._count else "bare"
 
     def sizeHint(self) -> QSize:
-        return QSize(150, 46)
+        return QSize(136, 46)  # beside a scroll bar too
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)
