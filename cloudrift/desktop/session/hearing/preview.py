@@ -38,7 +38,7 @@ class PreviewStack(QObject):
         self.changed.emit()
 
     def remove(self, preview: Preview) -> None:
-        """Take a preview away: what was behind it is in front again."""
+        """Take a preview off the stack; if it was in front, the next one is in front."""
         self._previews = tuple(one for one in self._previews if one is not preview)
         self.changed.emit()
 
