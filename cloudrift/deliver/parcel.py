@@ -20,7 +20,8 @@ WORDS_OF_ONCE = ", one pass with its tail"
 class Parcel:
     """One file to be written: its name, the part it belongs to, what is in it, how it is made.
 
-    ``sound`` is what a sound file holds; None in one that is no sound.
+    ``sound`` is what a sound file holds; None in one that is no sound. ``treated`` says whether it
+    sounds as the whole loop does, in its key and tempo; ``role`` is that of the layer it is of.
     """
 
     name: str
@@ -28,6 +29,8 @@ class Parcel:
     what: str
     write: Callable[[Path, Making], None]
     sound: Callable[[Making], Sound] | None = None
+    treated: bool = True
+    role: str = "keys"
 
 
 class Parcels:
@@ -56,6 +59,7 @@ class Parcels:
         treated: bool = True,
         title: str | None = None,
         goes_round: bool = True,
+        role: str = "keys",
     ) -> None:
         """Add a sound file; ``word`` is its part of the name."""
         once = self.once if goes_round else ""
@@ -64,7 +68,10 @@ class Parcels:
         write = partial(
             _write_sound, make=make, what=word if title is None else title, treated=treated
         )
-        self.found.append(Parcel(name=name, part=part, what=told, write=write, sound=make))
+        self.found.append(
+            Parcel(name=name, part=part, what=told, write=write, sound=make, treated=treated,
+                   role=role)
+        )  # fmt: skip
 
     def bytes(
         self,
@@ -79,7 +86,7 @@ class Parcels:
         """Add a file that is no sound."""
         name = self.name(*words, treated=treated, suffix=suffix)
         write = partial(_write_bytes, make=make)
-        self.found.append(Parcel(name=name, part=part, what=what, write=write))
+        self.found.append(Parcel(name=name, part=part, what=what, write=write, treated=treated))
 
 
 def _write_sound(

@@ -159,6 +159,7 @@ def _stems(shelf: Parcels) -> None:
             partial(Making.stem, owner=owner),
             treated=False,
             title=owner.name,
+            role=owner.role if isinstance(owner, Layer) else "grain",
         )
     for group in groups:
         inside = [layer for layer in heard if layer.group == group.id]
@@ -170,6 +171,7 @@ def _stems(shelf: Parcels) -> None:
                 partial(Making.stem, owner=layer),
                 treated=False,
                 title=layer.name,
+                role=layer.role,
             )
 
 
@@ -182,6 +184,7 @@ def _dry(shelf: Parcels) -> None:
             partial(Making.dry, layer=layer),
             treated=False,
             title=f"{layer.name}, dry",
+            role=layer.role,
         )
 
 
