@@ -1,7 +1,8 @@
 """What tests do in the real window: only they need Qt."""
 
-from PyQt6.QtCore import QCoreApplication, QPointF, Qt
+from PyQt6.QtCore import QCoreApplication, QEvent, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtWidgets import QApplication
 
 from tests.conftest import wait_for
 
@@ -51,3 +52,12 @@ def drag(qtbot, widget, start, end, modifier=Qt.KeyboardModifier.NoModifier):
 def command(window, text):
     """Return a command of the menus by its words."""
     return next(one for one in window.menus.commands if one.text().replace("&", "") == text)
+
+
+def rest_on(widget):
+    """Move the pointer over a widget, as somebody does who wants to hear what it does."""
+    place = QPointF(widget.rect().center())
+    none = Qt.MouseButton.NoButton
+    moved = QMouseEvent(QEvent.Type.MouseMove, place, widget.mapToGlobal(place), none, none,
+                        Qt.KeyboardModifier.NoModifier)  # fmt: skip
+    QApplication.sendEvent(widget, moved)

@@ -32,7 +32,7 @@ LEFT, NONE, CTRL = (Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
 def stage(qtbot, window):
     """The stage over a verse of 4 bars and a hook of 8."""
     window.session.document.open(DOCUMENT, None)
-    window.choose_stage(4)
+    window.choose_stage(5)
     settled(qtbot, window.session)
     return window.arrange
 
@@ -80,16 +80,16 @@ def played(session):
 
 def test_it_opens_empty_says_what_to_do_and_draws_a_form(qtbot, window):
     window.session.document.open(Document.of(BEDDED), None)
-    command(window, "5 Arrange").trigger()
+    command(window, "6 Arrange").trigger()
     stage = window.arrange
     assert stage.columns.model is None and stage.columns.accessibleName() == "No sections yet"
     assert stage.page.title.text() == "No section" and not stage.seam.isVisible()
-    assert window.rail._facts[4] == "0 sections"
+    assert window.rail.facts[5] == "0 sections"
     stage.form.setCurrentText("three hooks")
     assert stage.form.toolTip() == find_form("three hooks").about
     stage.draw.click()
     assert now(window) == draw_form(Document.of(BEDDED), find_form("three hooks"), 1)
-    assert window.rail._facts[4] == "5 sections"
+    assert window.rail.facts[5] == "5 sections"
     assert stage.columns.accessibleName().startswith("Hook 1, 4 bars: ")
     stage.draw.click()  # another draw
     assert now(window).arrangement.draw == 2
@@ -447,7 +447,7 @@ def test_with_and_without_its_sum_it_is_equally_loud(qtbot, window, stage):
 
 def test_nothing_is_heard_of_all_where_there_is_no_section(qtbot, window):
     window.session.document.open(Document.of(BEDDED), None)
-    window.choose_stage(4)
+    window.choose_stage(5)
     window.arrange.arranged.hear()
     assert "no section yet" in window.message.text()
     assert not window.arrange.heard.button("all").isEnabled()
@@ -604,7 +604,7 @@ def test_a_finish_of_the_house_or_ones_own_lies_over_a_section(qtbot, window, st
     assert field._value == "Night window"
     save_finish(replace(house, name="Harbour light", house=False))
     window.choose_stage(0)
-    window.choose_stage(4)
+    window.choose_stage(5)
     assert "Harbour light" in stage.page.fields["over"].spec.choices
     session.document.change("own", lambda d: arranging.set_section(
         d, "s2", over=(*house.line, *over_line("dark"))[-1:]))  # fmt: skip

@@ -83,7 +83,7 @@ def test_begin_from_nothing(qtbot, window):
     qtbot.mouseClick(window.start.begin, LEFT)
     loop = window.session.loop
     assert (loop.style, loop.layers, loop.metre) == ("", (), (6, 8))
-    assert window.stack.currentWidget() is window.chords
+    assert window.room is window.chords
 
 
 def test_begin_from_a_midi_file_named_as_the_file(qtbot, window, tmp_path):
@@ -199,8 +199,8 @@ def test_drawers_are_for_an_open_loop(window):
     window.open_keys()
     window.start_loop()
     assert not window.keys.isVisible()
-    window.swap_drawer("Play keys")
-    assert window.stack.currentWidget() is window.chords
+    window.open_or_close("Play keys")
+    assert window.room is window.chords
     assert window.keys.isVisible()
 
 

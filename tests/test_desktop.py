@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from cloudrift.audio.clips import ClipStore
 from cloudrift.desktop.frame.key_popup import open_key
-from cloudrift.desktop.frame.rail import DRAWERS, STYLE
+from cloudrift.desktop.frame.rail import IN_PANE, INSPECTOR
 from cloudrift.desktop.frame.rooms import FURNISHED, ROOMS
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.field import FieldWidget
@@ -231,7 +231,7 @@ def test_layers_are_levelled_panned_heard_alone_and_taken_out(qtbot, window):
     assert session.hearing.alone == {"l2"}
     settled(qtbot, session)
     alone = session.hearing.rendered[TREATED].audio
-    assert window.rail._facts[1] == "1 of 4 heard"
+    assert window.rail.facts[1] == "1 of 4 heard"
     row.hear.click()
     row.off.click()
     assert window.layers.heard.text().startswith("3 of 4 are heard, without Slow vault")
@@ -255,6 +255,7 @@ def test_lens_sound_and_touch_are_changed_in_the_inspector(qtbot, window):
     assert window.shelf.isVisible()
     window.shelf.choose(find_sound("warm pad"), False)
     assert session.loop.layer("l1").source.sound.name == "warm pad"
+    window.open_inspector()
     assert "sound hollow" in inspector.fields
 
 
@@ -375,7 +376,7 @@ def test_lines_of_layers_are_opened_from_the_list(qtbot, window):
 
 
 def test_delivery_writes_what_it_lists(qtbot, window, tmp_path):
-    window.show_stage(5)
+    window.show_stage(6)
     stage = window.deliver.files
     stage.folder.setText(str(tmp_path / "out"))
     stage.bits.button(16).click()
@@ -402,7 +403,7 @@ def test_from_a_card_to_files_in_under_twenty_actions(qtbot, window, tmp_path):
 
     act(qtbot.keyClick, window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
     start = window.start
-    assert window.stack.currentWidget() is start
+    assert window.room is start
     act(qtbot.mouseClick, start.card.cards["Marlow Quist"], LEFT)
     act(start.bars.button(4).click)
     first = start._loop
@@ -439,7 +440,7 @@ def test_a_stage_chosen_on_the_first_start_page_begins_the_loop_shown(qtbot, win
     window.start.another_draw()
     shown = window.start._loop
     window.rail.chosen.emit(1)
-    assert window.stack.currentWidget() is window.layers
+    assert window.room is window.layers
     assert window.session.loop.chords == shown.chords
     assert not window.session.hearing.previewing
 
@@ -533,7 +534,7 @@ def test_every_command_is_in_the_menus_and_in_the_finder(qtbot, window):
     assert finder.list.count() == sum(a.isEnabled() for a in window.menus.commands)
     qtbot.keyClicks(finder.line, "textur")
     qtbot.keyClick(finder.line, Qt.Key.Key_Return)
-    assert window.stack.currentWidget() is window.texture
+    assert window.room is window.texture
     keys = [a.shortcut().toString() for a in window.menus.commands if not a.shortcut().isEmpty()]
     assert len(keys) == len(set(keys))
 
@@ -548,7 +549,7 @@ def test_rooms_are_built_when_they_are_gone_to_or_in_a_quiet_moment(qtbot, windo
     assert "flip" not in window.__dict__
     prints = next(one for one in window.menus.commands if "rints…" in one.text())
     prints.trigger()
-    assert window.stack.currentWidget() is window.flip
+    assert window.room is window.flip
     assert window.flip.findChild(PrintsSheet).isVisible()
     window.flip.findChild(PrintsSheet).close()
     window.show_stage(0)
@@ -559,11 +560,12 @@ def test_rooms_are_built_when_they_are_gone_to_or_in_a_quiet_moment(qtbot, windo
     qtbot.waitUntil(lambda: all(room in window.__dict__ for room in FURNISHED), timeout=30_000)
     qtbot.waitUntil(lambda: gc.get_freeze_count() > 100_000, timeout=30_000)
     gc.unfreeze()
-    assert [type(window.stack.widget(at)) for at in range(len(ROOMS))] == list(ROOMS)
-    assert set(window.drawers) == {*DRAWERS} - {STYLE}
+    pages = [window.stack.widget(at) for at in range(len(ROOMS))]
+    assert [type(page.widget()) for page in pages] == list(ROOMS)
+    assert set(window.pane.tools) == {*IN_PANE} - {INSPECTOR}
     assert shown == []
-    assert window.stack.currentWidget() is window.chords
-    assert not any(drawer.isVisible() for drawer in window.drawers.values())
+    assert window.room is window.chords
+    assert not window.keys.isVisible() and window.pane.shows == INSPECTOR
 
 
 def test_what_is_done_to_the_whole_flip_is_what_its_hands_do(window):
@@ -574,7 +576,7 @@ def test_what_is_done_to_the_whole_flip_is_what_its_hands_do(window):
         window.flip.acts[name] = partial(done.append, name)
         next(one for one in window.menus.commands if one.text() == name).trigger()
         assert done[-1:] == [name]
-        assert window.stack.currentWidget() is window.flip
+        assert window.room is window.flip
         window.show_stage(0)
 
 

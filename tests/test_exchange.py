@@ -215,7 +215,7 @@ def drawer(qtbot, window, service):
     window.show_stage(1)
     found = window.recordings
     found._services["Exchange"] = service
-    window.swap_drawer("Recordings")
+    window.open_or_close("Recordings")
     qtbot.waitUntil(lambda: bool(found.found), timeout=10_000)
     return found
 
@@ -304,9 +304,9 @@ def test_fetching_is_stopped_by_a_press(qtbot, window, drawer, service, monkeypa
     monkeypatch.setattr(service, "fetch", slow)
     before = window.session.loop
     drawer.take()
-    qtbot.waitUntil(lambda: bool(begun) and drawer.stop.isVisible(), timeout=10_000)
+    qtbot.waitUntil(lambda: bool(begun) and drawer.stop_it.isVisible(), timeout=10_000)
     qtbot.waitUntil(lambda: drawer.progress.value() == 28, timeout=10_000)
-    qtbot.mouseClick(drawer.stop, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(drawer.stop_it, Qt.MouseButton.LeftButton)
     assert not drawer.progress.isVisible()
     settled(qtbot, window.session)
     assert window.session.loop is before
@@ -337,8 +337,8 @@ def test_the_drawer_closes_with_what_is_heard(qtbot, window, drawer):
     assert not window.session.hearing.previewing and drawer.isVisible()
     drawer.hear()
     qtbot.waitUntil(lambda: window.session.hearing.previewing, timeout=10_000)
-    window.swap_drawer("Shelf")
+    window.open_or_close("Shelf")
     assert not drawer.isVisible() and not window.session.hearing.previewing
-    window.swap_drawer("Recordings")
+    window.open_or_close("Recordings")
     qtbot.keyClick(drawer, Qt.Key.Key_Escape)
     assert not drawer.isVisible()

@@ -370,7 +370,7 @@ def test_it_is_opened_as_a_loop_of_its_own_in_what_it_sounds_in(qtbot, window, s
     assert loop.key.text == "D♯ minor" and len(loop.layers) == 1 and loop.line == ()
     assert [c.root for c in loop.chords] == [(root - 3) % 12 for root in reversed(chords)]
     assert len(session.document.history.now.prints) == 1, "the way back goes along"
-    assert window.stack.currentWidget() is window.chords
+    assert window.room is window.chords
     session.apply("a bass", lambda p: layer_edits.add_layer(p, "round sub"))
     settled(qtbot, session)
 
@@ -620,7 +620,7 @@ class Hands:
 
     def type(self, widget, text):
         self.count += 2  # into it, and Return
-        widget.setFocus()
+        widget.setFocus(Qt.FocusReason.TabFocusReason)
         QTest.keyClicks(widget, text[:1])
         editor = getattr(widget, "_editor", None) or widget  # a field opens one
         QTest.keyClicks(editor, text[1:])

@@ -148,23 +148,23 @@ def test_the_window_arranges_what_is_begun_from_a_card_and_marks_it(qtbot, windo
     window.start.begin_loop()
     arrangement = session.document.history.now.arrangement
     assert arrangement.form in find_card("Marlow Quist").form.forms
-    assert window.rail._facts[4] == f"{len(arrangement.sections)} sections"
+    assert window.rail.facts[5] == f"{len(arrangement.sections)} sections"
     marks = {mark.kind.name: mark for mark in window.marking.marks}
     assert marks["minutes"].met and marks["sections"].met
-    window.choose_stage(4)
+    window.choose_stage(5)
     assert window.arrange.form.currentText() == arrangement.form
     session.document.change("one out", lambda d: set_section(d, "s1", bars=128))
     assert {m.kind.name for m in window.marking.marks if m.missed} >= {"minutes"}
     looked(qtbot, window)
-    assert "length of all" in window.quiet.text()
+    assert "length of all" in window.quiet.words
     for section in session.document.history.now.arrangement.sections[1:]:
         session.document.change("out", lambda d, of=section.id: remove_section(d, of))
     looked(qtbot, window)
-    assert ": length of all " in window.quiet.text() and ", 1 section," in window.quiet.text()
+    assert ": length of all " in window.quiet.words and ", 1 section," in window.quiet.words
     session.apply("one more", lambda loop: layer_edits.add_layer(loop, "warm pad"))
     session.apply("one more", lambda loop: layer_edits.add_layer(loop, "warm pad"))
     command(window, "2 Layers").trigger()
     looked(qtbot, window)
-    assert f": {len(session.loop.layers)} layers heard" in window.quiet.text()
+    assert f": {len(session.loop.layers)} layers heard" in window.quiet.words
     command(window, "1 Chords").trigger()
-    assert "length of all" not in window.quiet.text()
+    assert "length of all" not in window.quiet.words

@@ -16,7 +16,7 @@ from cloudrift.notes.harmonise import harmonised
 from cloudrift.notes.note import Note
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory import Key, parse_progression, read_chord
-from tests.hands import settled
+from tests.hands import rest_on, settled
 from tests.test_notes import keys
 
 BAR = 3840
@@ -138,7 +138,7 @@ def test_chords_for_a_line_are_heard_on_resting_and_taken_by_a_press(qtbot, wind
     window.importing.chords_of_layer()
     sheet = window.findChild(ProposalsSheet)
     assert len(sheet.takes) == 1  # all three say the same
-    sheet.takes[0].setFocus()
+    rest_on(sheet.takes[0])
     qtbot.waitUntil(lambda: bool(session.hearing.heard_loop.chords), timeout=5_000)
     assert session.loop == lines  # only heard
     qtbot.mouseClick(sheet.takes[0], Qt.MouseButton.LeftButton)

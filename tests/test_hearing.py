@@ -110,8 +110,8 @@ def test_hear_changes_nothing_but_what_is_heard(window, qtbot):
     assert [x.id for x in session.hearing.heard_loop.heard()] == ["l2"]
     assert row.hear.isChecked() and row.off.isChecked()
     assert session.document.history.at == steps and session.loop.layer("l2").mute
-    window.show_stage(5)
-    words = [w.text() for w in window.deliver.files.facts.findChildren(QLabel)]
+    window.show_stage(6)
+    words = [w.text() for w in window.deliver.files.inspector.findChildren(QLabel)]
     assert any("You hear only some layers" in text for text in words)
     session.apply("gone", lambda p: layer_edits.remove_layer(p, "l2"))
     assert not session.hearing.alone  # nobody is left to hear alone
@@ -276,7 +276,7 @@ def test_writing_again_overwrites_nothing(small_loop, tmp_path):
 
 
 def test_the_deliver_stage_says_what_it_will_number(window, qtbot, tmp_path):
-    window.show_stage(5)
+    window.show_stage(6)
     stage = window.deliver.files
     stage.parts["stems"].setChecked(False)
     stage.parts["midi"].setChecked(False)
@@ -289,15 +289,15 @@ def test_the_deliver_stage_says_what_it_will_number(window, qtbot, tmp_path):
     assert stage.numbered.isVisible() and "number 2" in stage.numbered.text()
     stage.write.click()
     qtbot.waitUntil(lambda: len(list((tmp_path / "out").iterdir())) == 2, timeout=30_000)
-    assert "each turn" in stage.facts.under.text()
+    assert "each turn" in stage.inspector.under.text()
     seconds = window.session.loop.frames / window.session.loop.rate
     stage.once.setChecked(True)
-    said = stage.facts.under.text()
+    said = stage.inspector.under.text()
     at_most = float(said.split("tail, ")[1].split(" s at")[0])
     once = window.session.engine.once(window.session.loop)
     assert seconds < once.shape[1] / window.session.loop.rate <= at_most + 0.01
     stage.once.setChecked(True)
-    words = " ".join(w.text() for w in stage.facts.findChildren(QLabel))
+    words = " ".join(w.text() for w in stage.inspector.findChildren(QLabel))
     assert "The files carry tempo, key and licence." in words and "loop points" not in words
 
 

@@ -85,7 +85,7 @@ def test_from_nothing_to_wav_stems_and_midi_in_25_actions(qtbot, window, hand, t
     grid = window.layers.notes.grid
     hand.press(grid, grid.rect().center(), double=True)
     assert len(window.session.loop.layers[3].own) == 1
-    hand.key(Qt.Key.Key_6, ALT)
+    hand.key(Qt.Key.Key_7, ALT)
     hand.press(window.deliver.files.write)
     qtbot.waitUntil(lambda: "Wrote" in window.deliver.files.result.text(), timeout=60_000)
     folder = tmp_path / "Loops"
@@ -112,7 +112,7 @@ def test_from_a_midi_file_in_15_actions(qtbot, window, hand, tmp_path, monkeypat
     hand.press(window.texture.adding.search)
     hand.type("hall")
     hand.key(Qt.Key.Key_Return)
-    hand.key(Qt.Key.Key_6, ALT)
+    hand.key(Qt.Key.Key_7, ALT)
     hand.press(window.deliver.files.write)
     qtbot.waitUntil(lambda: "Wrote" in window.deliver.files.result.text(), timeout=60_000)
     names = written(tmp_path / "Loops", ".wav")
@@ -158,7 +158,7 @@ def test_reopened_three_semitones_lower_compared_and_exported_in_15_actions(
     hand.press(window.heading.title)
     hand.type("Low Road")  # what was there is chosen, and goes
     hand.key(Qt.Key.Key_Return)
-    hand.key(Qt.Key.Key_6, ALT)
+    hand.key(Qt.Key.Key_7, ALT)
     hand.press(window.deliver.files.write)
     qtbot.waitUntil(lambda: "Wrote" in window.deliver.files.result.text(), timeout=60_000)
     assert any(n.startswith("low-road_") for n in written(tmp_path / "Loops", ".wav"))

@@ -435,7 +435,7 @@ def test_ctrl_c_leaves_whole_files_and_says_one_line(folder, tmp_path):
 def page(qtbot, window):
     from cloudrift.desktop.stages.deliver.stage import KIT
 
-    window.choose_stage(5)
+    window.choose_stage(6)
     settled(qtbot, window.session)
     window.deliver.show_page(KIT)
     return window.deliver.kit
@@ -448,7 +448,11 @@ def taken(qtbot, page, folder):
 
 
 def test_a_folder_is_looked_at_heard_and_put_in_order(qtbot, window, page, folder):
-    assert not page.write.isEnabled() and "Choose a folder" in page.says.text()
+    assert not page.write.isVisible() and not page.table.isVisible()
+    assert [tile.text() for tile in page.lead.tiles] == [
+        "Choose a folder…",
+        "The demo kit, Dome Show",
+    ]
     (folder / "e.cloudrift").write_text("nothing")
     taken(qtbot, page, folder)
     table = page.table
@@ -520,13 +524,11 @@ def test_what_is_no_kit_is_said_and_a_stop_keeps_the_rest(qtbot, window, page, f
 
 
 def test_a_file_is_made_when_it_is_dropped(qtbot, window, page):
-    from PyQt6.QtWidgets import QLabel
-
     from cloudrift.desktop.kit.drag_out import Draggable
 
     window.deliver.show_page(0)
     files = window.deliver.files
-    names = [x for x in files.findChildren(QLabel) if x.findChildren(Draggable)]
+    names = files.list.rows
     assert len(names) == 7
     mime = names[0].findChildren(Draggable)[0].mime()
     assert mime.hasUrls() and mime.paths is None  # nothing is made before it is dropped

@@ -203,7 +203,7 @@ def test_closing_a_drawer_keeps_the_layer_that_is_worked_on(qtbot, window, close
         qtbot.mouseClick(press, Qt.MouseButton.LeftButton)
     else:
         window.open_keys()
-        window.keys.close_drawer()
+        window.keys.leave()
     assert window.session.selection.layer_id == "l3"
     assert window.layers.rows["l3"].hasFocus()
 

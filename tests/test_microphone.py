@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from PyQt6.QtWidgets import QPushButton
 
-from cloudrift.desktop.stages.microphone import drawer as drawer_module
 from cloudrift.desktop.stages.microphone import taker as taker_module
+from cloudrift.desktop.stages.microphone.pane import AGAIN, NEW
 from cloudrift.desktop.stages.microphone.taker import State
 from cloudrift.devices.microphone import STAND_IN, StandInMicrophone, open_microphone
 from cloudrift.ground.errors import CloudriftError
@@ -135,7 +135,8 @@ def test_a_take_becomes_a_layer_on_the_beat_undone_saved_and_reopened(bars, qtbo
     assert load(path, session.clips).layers[-1].recorded == source
     session.document.undo()
     assert session.loop == before
-    assert window.microphone.list.topLevelItem(0).text(5) == "", "the list still says it is one"
+    first = window.microphone.list.topLevelItem(0).text(0)
+    assert first.startswith("Take 1\n"), "the list still says it is one"
 
 
 def test_every_turn_is_a_take_and_another_one_takes_its_place(bars, qtbot):
@@ -148,16 +149,16 @@ def test_every_turn_is_a_take_and_another_one_takes_its_place(bars, qtbot):
     assert len(drawer.taker.takes) == 3
     assert [take.turn.whole for take in drawer.taker.takes] == [True, True, False]
     assert layer.recorded.facts.name == "Take 2", "the last whole one is heard first"
-    assert drawer.list.topLevelItem(1).text(5) == "is Take 2"
-    assert drawer.list.topLevelItem(2).text(5) == "not all the way round"
-    assert drawer.becomes.button(drawer_module.AGAIN).isChecked()
+    assert drawer.list.topLevelItem(1).text(0).startswith("Take 2 is Take 2\n")
+    assert drawer.list.topLevelItem(2).text(0).endswith(" · not all the way round")
+    assert drawer.becomes.button(AGAIN).isChecked()
     drawer.list.setCurrentItem(drawer.list.topLevelItem(0))
     was = session.loop
     drawer.put.click()
     changed = put(bars, qtbot, was)
     assert changed.id == layer.id and changed.recorded.facts.name == "Take 1"
     assert len(session.loop.layers) == len(was.layers)
-    drawer.becomes.button(drawer_module.NEW).click()
+    drawer.becomes.button(NEW).click()
     was = session.loop
     drawer.put.click()
     put(bars, qtbot, was)
@@ -353,7 +354,7 @@ def test_cut_off_is_said_while_it_is_taken_and_of_the_take(bars, qtbot):
 def test_the_microphone_is_open_as_long_as_its_drawer(bars):
     window = bars.window
     assert window.session.transport.overheard is not None
-    window.microphone.close_drawer()
+    window.microphone.leave()
     assert window.microphone.taker.state is State.OFF
     assert window.session.transport.overheard is None
     command(window, "Microphone: sing a take").trigger()

@@ -127,8 +127,8 @@ def test_a_silent_layer_says_so_where_it_is_looked_at(window, qtbot, small_loop,
     assert any("no sound is called 'dust harp' here" in w for w in words)
     assert not [name for name in inspector.fields if name.startswith("sound ")]
     assert window.layers.rows["l1"].sound.text() == "Dust harp: silent"
-    window.show_stage(5)
-    facts = [w.text() for w in window.deliver.findChildren(QLabel)]
+    window.show_stage(6)
+    facts = [w.text() for w in window.deliver.inspector.findChildren(QLabel)]
     assert any(w.startswith("Not heard in what is written: the sound dust harp") for w in facts)
     settled(qtbot, window.session)
 

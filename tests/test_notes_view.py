@@ -304,6 +304,7 @@ def test_groups_and_second_sounds_from_the_inspector(window, qtbot):
     window.shelf.keep_beside(next(s for s in window.shelf.grid.sounds if s.name == "tine keys"))
     assert session.loop.layer("l1").source.other.use.name == "tine keys"
     first = session.loop.layer("l1").source.sound
+    window.open_inspector()
     inspector.swap.click()
     assert session.loop.layer("l1").source.sound.name == "tine keys"
     assert session.loop.layer("l1").source.other.use == first

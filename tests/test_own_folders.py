@@ -159,32 +159,33 @@ def test_a_file_is_listened_to_in_a_process_of_its_own(tmp_path, library):
     assert listen_for_list(str(library / "broken.wav")).problem
 
 
-def test_folders_are_chosen_listened_to_and_searched_in_the_drawer(qtbot, window, folders, library):
-    session, drawer = window.session, window.recordings
+def test_folders_are_chosen_listened_to_and_searched_in_the_pane(qtbot, window, folders, library):
+    session, pane = window.session, window.recordings
     own = OwnFolders(lambda: session.preferences.recording_folders, folders._file)
-    drawer._services["My folders"] = own
+    pane._services["My folders"] = own
     window.show_stage(1)
-    window.swap_drawer("Recordings")
-    qtbot.mouseClick(drawer.where.button("My folders"), Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: "no folder yet" in drawer.says.text(), timeout=10_000)
-    assert drawer.folders.isVisible()
-    for field, value in ((drawer.within, "6"), (drawer.stretch, "100")):
+    window.open_or_close("Recordings")
+    qtbot.mouseClick(pane.where.button("My folders"), Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "no folder yet" in pane.says.text(), timeout=10_000)
+    assert pane.first_folder.isVisible() and not pane.list.isVisible()
+    for field, value in ((pane.within, "6"), (pane.stretch, "100")):
         field.type_text(value)
-    drawer.change_folders(also=library)
-    qtbot.waitUntil(lambda: len(drawer.found) == 3, timeout=60_000)
+    pane.change_folders(also=library)
+    qtbot.waitUntil(lambda: len(pane.found) == 3, timeout=60_000)
+    assert pane.folders.isVisible() and pane.list.isVisible() and not pane.first_folder.isVisible()
     assert "1 file could not be listened to" in window.message.text()
-    drawer.search.setText("ember")
-    qtbot.waitUntil(lambda: len(drawer.found) == 1, timeout=10_000)
-    drawer.list.setCurrentItem(drawer.list.topLevelItem(0))
-    qtbot.mouseClick(drawer.add, Qt.MouseButton.LeftButton)
+    pane.search.setText("ember")
+    qtbot.waitUntil(lambda: len(pane.found) == 1, timeout=10_000)
+    pane.list.setCurrentItem(pane.list.topLevelItem(0))
+    qtbot.mouseClick(pane.add, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: len(session.loop.layers) == 5, timeout=30_000)
     facts = session.loop.layers[-1].recorded.facts
     assert facts.origin == "a folder of one's own" and facts.licence == ""
-    qtbot.mouseClick(drawer.like, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: len(drawer.found) == 2, timeout=10_000)
-    drawer.search.setText("")
-    drawer.change_folders(without=library)
-    qtbot.waitUntil(lambda: "no folder yet" in drawer.says.text(), timeout=10_000)
+    qtbot.mouseClick(pane.like, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: len(pane.found) == 2, timeout=10_000)
+    pane.search.setText("")
+    pane.change_folders(without=library)
+    qtbot.waitUntil(lambda: "no folder yet" in pane.says.text(), timeout=10_000)
     assert session.preferences.recording_folders == []
 
 

@@ -8,8 +8,8 @@ import pytest
 from PyQt6.QtCore import QMimeData, Qt, QUrl
 
 from cloudrift.desktop.kit.dropped import MIDI_FILES, dropped
-from cloudrift.desktop.stages.keys.drawer import OWN_KEYS
 from cloudrift.desktop.stages.keys.recorder import State
+from cloudrift.desktop.stages.keys.strip import OWN_KEYS
 from cloudrift.devices import MidiKeyboard, keyboards
 from cloudrift.ground import CloudriftError
 from cloudrift.loop.edits.layers import layer_edits

@@ -64,7 +64,7 @@ def test_both_ways_into_the_key_are_heard_before_one_is_taken(qtbot, brought):
     session, page = brought.session, page_of(brought)
     assert [way.text() for way in page.ways] == ["Up 2", "Down 10"]
     before = session.loop
-    page.ways[1].setFocus()
+    page.ways[1].setFocus(Qt.FocusReason.TabFocusReason)
     qtbot.waitUntil(lambda: session.hearing.previewing, timeout=5000)
     assert session.hearing.shown.layers[-1].recorded.semitones == -10
     assert session.loop is before

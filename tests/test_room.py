@@ -23,7 +23,7 @@ from cloudrift.render.measure.room import (
     weighting_db,
 )
 from tests.conftest import run, sine
-from tests.hands import drag, settled
+from tests.hands import drag, rest_on, settled
 
 RATE = 44_100
 THIRD = 2 ** (1 / 3)
@@ -241,7 +241,7 @@ def test_a_remedy_is_heard_before_it_is_taken(window, qtbot):
         layer_edits.set_lens(loop, "l1", skip_bass=True), "l2", level_db=0.0))  # fmt: skip
     qtbot.waitUntil(lambda: view.room is not None and bool(view.room.crowded), timeout=60_000)
     before = session.loop
-    QApplication.sendEvent(view.helps["Octave up"], QEvent(QEvent.Type.Enter))
+    rest_on(view.helps["Octave up"])
     qtbot.waitUntil(lambda: session.hearing.previewing, timeout=5000)
     tried = session.hearing.shown
     assert tried != before == session.loop

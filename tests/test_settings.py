@@ -138,7 +138,7 @@ def test_recent_files_are_opened_from_the_menu(qtbot, window, tmp_path, monkeypa
 
 
 def test_the_delivery_folder_is_remembered(qtbot, window, tmp_path):
-    window.show_stage(5)
+    window.show_stage(6)
     assert window.deliver.files.folder.text() == str(window.session.preferences.folder / "Loops")
     window.deliver.files.folder.setText(str(tmp_path / "out"))
     qtbot.mouseClick(window.deliver.files.write, LEFT)
@@ -258,7 +258,7 @@ def test_a_speaker_that_is_not_there_is_the_systems(monkeypatch):
 
 
 def test_play_keys_opens_with_the_keyboard_that_is_wished(window, monkeypatch):
-    import cloudrift.desktop.stages.keys.drawer as room
+    import cloudrift.desktop.stages.keys.strip as room
 
     made = []
 
@@ -294,7 +294,7 @@ def test_the_window_is_no_larger_than_the_screen_has_room(app, small_loop, tmp_p
 
 
 def test_help_shows_the_keys_of_the_stage_and_all_commands(window):
-    for stage in range(5):
+    for stage in range(6):
         window.show_stage(stage)
         sheet = window.sheets.keys()
         said = {label.text() for label in sheet.findChildren(QLabel)}

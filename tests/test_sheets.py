@@ -76,18 +76,17 @@ def test_what_refreshes_while_it_is_shown_ends_with_its_widget(qtbot):
 # --- what stands open, and what it says -----------------------------------------------------------
 
 
-def test_finishes_are_for_the_line_they_say_and_close_with_another(qtbot, window):
+def test_finishes_are_for_the_line_that_is_shown(qtbot, window):
     session = window.session
     window.show_stage(2)
     stage = window.texture
     session.select(line_of="l1", treatment_id="")
     stage.show_finishes()
-    assert stage.finishes.heading.text() == f"Finishes for {session.loop.layer('l1').name}"
+    assert stage.finishes.title.text() == f"Finishes for {session.loop.layer('l1').name}"
     qtbot.mouseClick(stage.targets.buttons["l2"], Qt.MouseButton.LeftButton)  # go on looking there
-    assert stage.pages.currentWidget() is stage.finishes
-    assert stage.finishes.heading.text() == f"Finishes for {session.loop.layer('l2').name}"
+    assert stage.finishes.title.text() == f"Finishes for {session.loop.layer('l2').name}"
     session.select(line_of="l3", treatment_id="")  # from elsewhere
-    assert stage.pages.currentWidget() is not stage.finishes
+    assert stage.finishes.title.text() == f"Finishes for {session.loop.layer('l3').name}"
 
 
 @pytest.mark.parametrize("room", ["shelf", "recordings"])
@@ -96,7 +95,7 @@ def test_what_was_looked_for_last_gives_way_to_what_is_typed(qtbot, window, room
     opens()
     drawer = getattr(window, room)
     drawer.search.setText("glassy")
-    drawer.close_drawer()
+    drawer.leave()
     opens()
     assert drawer.search.selectedText() == "glassy"
     qtbot.keyClicks(drawer.search, "dark")

@@ -102,6 +102,8 @@ def test_a_sound_is_heard_in_its_place_and_the_loop_stays(window, shelf, qtbot, 
 def test_a_resting_pointer_hears_and_leaving_stops(window, shelf, qtbot):
     session, grid = window.session, shelf.grid
     session.transport.set_playing(True)
+    for name in ("choir pad", "glass pad"):
+        shelf._reveal(grid.box([s.name for s in grid.sounds].index(name)))
     qtbot.mouseMove(grid, point(grid, "glass pad"))
     grid._rest.stop()
     grid.underMouse = lambda: True
@@ -149,15 +151,15 @@ def test_stars_are_kept_and_escape_puts_the_shelf_away(window, shelf, qtbot):
     qtbot.keyClick(grid, Qt.Key.Key_Escape)
     assert not shelf.isVisible()
     window.open_keys()
-    window.swap_drawer("Shelf")
-    assert not window.keys.isVisible()
+    window.open_or_close("Shelf")
+    assert window.keys.isVisible() and window.rail.marked == ["Layers", "Shelf", "Play keys"]
 
 
 def test_without_layers_the_first_sound_becomes_one(window, shelf, qtbot):
     session = window.session
     for layer in session.loop.layers:
         session.apply("remove", lambda loop, i=layer.id: layer_edits.remove_layer(loop, i))
-    assert shelf.target.text() == "no layer yet"
+    assert shelf.whom.text() == "no layer yet"
     shelf.hear(CATALOGUE["harp"])
     assert [x.source.sound.name for x in session.hearing.shown.layers] == ["harp"]
     qtbot.mouseClick(shelf.add, Qt.MouseButton.LeftButton)
@@ -166,9 +168,9 @@ def test_without_layers_the_first_sound_becomes_one(window, shelf, qtbot):
 
 def test_from_the_start_page_the_shelf_leads_to_the_layers(window):
     window.start_loop()
-    assert window.stack.currentWidget() is window.start
-    window.swap_drawer("Shelf")
-    assert window.stack.currentWidget() is window.layers
+    assert window.room is window.start
+    window.open_or_close("Shelf")
+    assert window.room is window.layers
     assert window.shelf.isVisible()
 
 
@@ -177,6 +179,7 @@ def test_a_newer_design_offers_the_newest_that_there_is_here(window, shelf, qtbo
     use = session.loop.layer("l2").source.sound
     newer = type(use)(name="warm pad", version=9, settings=(("attack_ms", 300.0),))
     session.apply("newer", lambda loop: layer_edits.set_source(loop, "l2", sound=newer))
+    window.open_inspector()
     offers = [b for b in window.layers.inspector.findChildren(type(shelf.use)) if
               "use the newest, 3" in b.text()]  # fmt: skip
     assert len(offers) == 1

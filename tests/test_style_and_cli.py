@@ -11,9 +11,11 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
+from cloudrift.audio.clips import ClipStore
 from cloudrift.deliver import Order, deliver, parcels
 from cloudrift.deliver.names import slug, stem_of
-from cloudrift.demo import demo_loops, unpack
+from cloudrift.deliver.rights import rights_of
+from cloudrift.demo import demo_document, demo_loops, unpack
 from cloudrift.ground import CloudriftError
 from cloudrift.ground.cancel import Cancelled
 from cloudrift.loop import load, save
@@ -215,7 +217,7 @@ def test_nothing_to_hear_and_nowhere_to_write_are_said(small_loop, tmp_path):
 
 
 def test_the_demo_kit_shows_written_and_sounding():
-    polar, slow = demo_loops()
+    polar, slow, *_ = demo_loops()
     assert (polar.title, polar.kit, polar.key.plain) == ("Polar Night II", "Dome Show", "F# minor")
     assert polar.sounding_key.plain == "D# minor"
     assert [c.read(polar.key).name for c in polar.chords] == ["F#m", "Dmaj7", "Bm7", "C#7"]
@@ -224,11 +226,32 @@ def test_the_demo_kit_shows_written_and_sounding():
 
 
 def test_unpacking_the_kit_keeps_changes(tmp_path):
-    first, _ = unpack(tmp_path)
+    _, first, *others = unpack(tmp_path)
+    assert len(others) == 3
     changed = loop_edits.set_tempo(load(first), 120)
     save(changed, first)
     unpack(tmp_path)
     assert load(first) == changed
+
+
+def test_the_demo_kit_has_something_for_every_stage(tmp_path):
+    documents = []
+    for loop in demo_loops():
+        clips = ClipStore()
+        documents.append(demo_document(loop, clips))
+        rights = rights_of(documents[-1])
+        assert rights.open == () and len(rights.credits.people) == 2, loop.title
+        assert documents[-1].arrangement.sections
+    polar = documents[0]
+    (flip,) = (x.flipped for x in polar.loop.layers if x.flipped is not None)
+    assert len(flip.places) == 16 and any(place.backward for place in flip.places)
+    assert any(x.recorded is not None and x.flipped is None for x in polar.loop.layers)
+    assert any(x.level_ride is not None for x in polar.loop.layers)
+    assert any(section.seam.happens for section in polar.arrangement.sections)
+    assert polar.demo.parts and polar.loop.lanes
+    assert [bool(d.loop.bed and not d.loop.bed.group.mute) for d in documents].count(True) == 1
+    assert any(t.rides for t in documents[3].loop.line)
+    assert documents[4].loop.groups and any(not x.follows for x in documents[4].loop.layers)
 
 
 # --- the command line ---------------------------------------------------------------------------
@@ -394,5 +417,6 @@ def test_several_files_are_rendered_in_one_go(tmp_path, capsys):
 def test_the_shipped_cards_are_plain_toml():
     from importlib import resources
 
-    for file in (resources.files("cloudrift.style") / "cards").iterdir():
+    files = (resources.files("cloudrift.style") / "cards").iterdir()
+    for file in (one for one in files if one.name.endswith(".toml")):
         assert tomllib.load(io.BytesIO(file.read_bytes()))["name"] in CARDS

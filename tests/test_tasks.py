@@ -136,7 +136,7 @@ def test_pictures_follow_while_files_are_written(window, qtbot, monkeypatch):
         return []
 
     monkeypatch.setattr(files_page, "deliver", slowly)
-    window.show_stage(5)
+    window.show_stage(6)
     window.deliver.files.write.click()
     said = window.deliver.files.result
     qtbot.waitUntil(lambda: said.text() == "Writing Ice Road.wav", timeout=5000)

@@ -18,7 +18,7 @@ from cloudrift.render.measure.step_facts import added, heed, short_gap_s, step_f
 from cloudrift.texture import RidePoint, Treatment
 from cloudrift.texture.finish_files import own_finishes
 from tests.conftest import db, rms
-from tests.hands import drag, opened, settled
+from tests.hands import drag, opened, rest_on, settled
 from tests.test_treatments import treatment
 
 ENTER, LEFT = Qt.Key.Key_Return, Qt.MouseButton.LeftButton
@@ -308,6 +308,7 @@ def test_a_finish_is_heard_in_place_then_laid_and_an_own_one_kept(stage, window,
     assert [card.finish.name for card in page.cards] == ["Old disc"]
     card = page.cards[0]
     card.setFocus()
+    rest_on(card)
     qtbot.waitUntil(lambda: session.hearing.previewing, timeout=5000)  # resting on it
     assert [t.kind for t in session.hearing.shown.line] == ["cuts", "weathering"]
     assert kinds(session) == []

@@ -138,7 +138,7 @@ def test_a_key_that_is_let_go_is_released_and_its_space_rings_on(window, qtbot, 
     qtbot.waitUntil(lambda: not session.hearing.once.busy, timeout=20_000)
 
 
-def test_the_drawer_says_what_keys_are_heard_without(window):
+def test_the_finder_says_what_keys_are_heard_without(window):
     session = window.session
     window.show_stage(1)
     session.select(layer_id="l1")

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication
 
 from cloudrift.audio.files import forget_parts, remove_old_parts
 from cloudrift.desktop.frame.mishaps import Mishaps, log_to_file
+from cloudrift.desktop.frame.rail import STAGES
 from cloudrift.desktop.frame.rooms import FURNISH_MS
 from cloudrift.desktop.frame.window import Window
 from cloudrift.desktop.kit import look
@@ -74,10 +75,13 @@ def run(
     mishaps.install()
     screen = window.screen()
     if screen is not None:
-        window.fit(screen.availableGeometry().size())
+        window.come_back(screen.availableGeometry())
     window.show()
     if opened is None:
         window.start_loop()
+    else:
+        window.show_stage(min(wishes.stage, len(STAGES) - 1))
+    window.offer_steps(now=opened is not None)
     if session.transport.speaker.silent:
         window.say("No sound card was found: everything plays in time, but silently.", good=True)
     for words in preferences.wrong[:1]:

@@ -1,14 +1,23 @@
 """The heading: name, the four tiles, transport, the compare switch, the meter."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import (
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+)
 from PyQt6.QtWidgets import QAbstractButton, QLineEdit, QWidget
 
 from cloudrift.desktop.frame.key_popup import open_key
-from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
 from cloudrift.desktop.kit.meter import Meter
-from cloudrift.desktop.kit.parts import label
+from cloudrift.desktop.kit.parts import Elided, label
 from cloudrift.desktop.kit.tiles import Tile, open_length, open_style, open_tempo
 from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
 from cloudrift.desktop.session.session import Session
@@ -17,6 +26,7 @@ from cloudrift.loop.edits import loop_edits
 from cloudrift.notes.time import position_text
 
 HEIGHT = 62
+NAMES_PX, NARROW_PX, NARROW = 206, 132, 1180  # of the names; in a heading narrower than that
 
 
 class PlayButton(QAbstractButton):
@@ -128,11 +138,9 @@ class Heading(QWidget):
         self.title = Title()
         self.title.setAccessibleName("Loop name")
         self.title.setFont(text_font(17, SEMI))
-        self.title.setMinimumWidth(120)
-        self.title.setMaximumWidth(210)
         self.title.setProperty("fit", "title")
         self.title.editingFinished.connect(self._rename)
-        self.under = label("", size=11, name="soft")
+        self.under = Elided(size=11, name="soft")
         self.under.setContentsMargins(4, 0, 0, 0)
         self.key = Tile("Key", 122)
         self.tempo = Tile("Tempo", 112)
@@ -153,7 +161,7 @@ class Heading(QWidget):
         self.position.setMinimumWidth(46)
         self.compare = CompareSwitch()
         self.compare.chosen.connect(session.hearing.hear)
-        self.matched = label("", size=11, name="soft")
+        self.matched = Elided(size=11, name="soft")
         self.matched.setAlignment(Qt.AlignmentFlag.AlignHCenter)
         self.meter = Meter(session)
         self._lay_out()
@@ -167,22 +175,33 @@ class Heading(QWidget):
 
     def _lay_out(self) -> None:
         row = horizontal(self, (14, 6, 16, 6), 7)
-        names = vertical(spacing=0)
-        fill(names, self.title, self.under)
-        row.addLayout(names)
-        for tile in (self.key, self.tempo, self.length, self.style_tile):
-            row.addWidget(tile)
-        row.addSpacing(6)
-        row.addWidget(self.play)
-        place = vertical(spacing=0)
-        fill(place, self.position, label("bar.beat", size=10.5, name="soft"))
-        fill(row, place, 1)
-        comparing = vertical(spacing=1)
-        comparing.addWidget(self.compare, 0, Qt.AlignmentFlag.AlignHCenter)
-        comparing.addWidget(self.matched)
-        row.addLayout(comparing)
-        row.addSpacing(4)
-        row.addWidget(self.meter)
+        self._names = QWidget()
+        fill(vertical(self._names, FLUSH, 0), self.title, self.under)
+        place, comparing = QWidget(), QWidget()
+        fill(vertical(place, FLUSH, 0), self.position, label("bar.beat", size=10.5, name="soft"))
+        fill(vertical(comparing, FLUSH, 1), self.compare, self.matched)
+        comparing.setFixedWidth(self.compare.width())
+        tiles = (self.key, self.tempo, self.length, self.style_tile)
+        fill(row, self._names, *tiles, self.play, place, 1, comparing, self.meter)
+        # What goes where there is no room for all of it, the first first.
+        self._folds = (place, self.meter, self.style_tile, self.length, self.tempo, self.key)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(440, HEIGHT)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Show as much as there is room for: nothing is squeezed."""
+        super().resizeEvent(event)
+        layout = self.layout()
+        assert layout is not None
+        self._names.setFixedWidth(NARROW_PX if self.width() < NARROW else NAMES_PX)
+        for one in self._folds:
+            one.show()
+        for one in self._folds:
+            layout.invalidate()
+            if layout.minimumSize().width() <= self.width():
+                break
+            one.hide()
 
     def _rename(self) -> None:
         text = self.title.text()
@@ -224,6 +243,7 @@ class Heading(QWidget):
         state = "saved" if session.document.is_saved else "not saved"
         state = session.hearing.heard_words or state
         self.under.setText(f"kit: {kit} · {state}" if kit else state)
+        self.under.setToolTip(self.under.text())
 
     def show_marks(self, words: str) -> None:
         """Say how much of the style card is met."""
@@ -237,7 +257,8 @@ class Heading(QWidget):
         known = len(session.hearing.loudness) >= 2
         self.matched.setText(session.hearing.match_words if known else "")
         equal = "equally loud" if session.hearing.match.equal else "each as loud as it is"
-        self.matched.setToolTip(f"Compared with {session.hearing.compared}, {equal}")
+        words = f"{self.matched.text()}. " if known else ""
+        self.matched.setToolTip(f"{words}Compared with {session.hearing.compared}, {equal}")
 
     def show_place(self, share: float) -> None:
         """Show where the sound is."""

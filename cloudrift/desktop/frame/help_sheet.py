@@ -100,6 +100,16 @@ SECTION_KEYS: Keys = (
     ("H", "Hear the bars around that change"),
     ("Delete", "Take the section out"),
 )
+LANE_KEYS: Keys = (
+    ("Arrows", "Another hit or lane; a step of the grid"),
+    ("Enter, Delete", "Draw a hit; delete it"),
+    ("Plus, Minus", "Louder or softer"),
+    ("2 to 9", "A roll of that many hits"),
+    ("Ctrl+Left, Ctrl+Right", "Move the chosen hits by the grid"),
+    ("Alt+Left, Alt+Right", "A little earlier or later"),
+    ("Shift+Up, Shift+Down", "A semitone higher or lower"),
+    ("M", "The lane on or off"),
+)
 STAGE_KEYS: dict[str, tuple[tuple[str, Keys], ...]] = {
     "Chords": (("Chords and voices", THREAD_KEYS), ("Next chord", NEXT_KEYS)),
     "Layers": (
@@ -110,6 +120,7 @@ STAGE_KEYS: dict[str, tuple[tuple[str, Keys], ...]] = {
     ),
     "Texture": (("Treatments", ROW_KEYS), ("Rides", RIDE_KEYS)),
     "Flip": (("Pieces below", PIECE_KEYS),),
+    "Groove": (("Hit lanes", LANE_KEYS),),
     "Arrange": (("Sections", SECTION_KEYS),),
     "Deliver": (),
 }

@@ -8,12 +8,13 @@ from functools import partial
 from typing import Any
 
 from cloudrift.desktop.frame.menus import Menu
-from cloudrift.desktop.frame.rail import BED, STAGES
+from cloudrift.desktop.frame.rail import KEYS, MICROPHONE, RECORDINGS, SHELF, STAGES
 from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.stages.arrange.stage import ArrangeStage
 from cloudrift.desktop.stages.chords.stage import ChordsStage
 from cloudrift.desktop.stages.deliver.stage import DeliverStage
 from cloudrift.desktop.stages.flip.stage import FlipStage
+from cloudrift.desktop.stages.groove.stage import GrooveStage
 from cloudrift.desktop.stages.layers.stage import LayersStage
 from cloudrift.desktop.stages.texture.stage import TextureStage
 
@@ -22,8 +23,8 @@ UNDO = Command("&Undo", lambda w: w.session.document.undo(), "Ctrl+Z")
 REDO = Command("&Redo", lambda w: w.session.document.redo(), "Ctrl+Shift+Z")
 
 
-def _drawer(text: str, name: str, key: str) -> Command:
-    return Command(text, lambda window: window.swap_drawer(name), key)
+def _beside(text: str, name: str, key: str) -> Command:
+    return Command(text, lambda window: window.open_or_close(name), key)
 
 
 def _in(stage: str, commands: Iterable[Command]) -> tuple[Command, ...]:
@@ -61,16 +62,17 @@ def menu_table() -> tuple[Menu, ...]:
         Menu("&Chords", (_in("Chords", ChordsStage.commands()), (
             Command("Tempo and key from a &recording…", lambda w: w.importing.choose_reference()),
             Command("Put the row on the &shelf…", lambda w: w.files.keep_row()),
-            _drawer("&Play keys", "Play keys", "F6"),
+            _beside("&Play keys", KEYS, "F6"),
         ))),
         Menu("L&ayers", ((
-            _drawer("&Shelf: find a sound", "Shelf", "F4"),
-            _drawer("Reco&rdings: find one", "Recordings", "Shift+F4"),
-            _drawer("Microphone: sin&g a take", "Microphone", "Shift+F6"),
+            _beside("&Shelf: find a sound", SHELF, "F4"),
+            _beside("Reco&rdings: find one", RECORDINGS, "Shift+F4"),
+            _beside("Microphone: sin&g a take", MICROPHONE, "Shift+F6"),
             Command("&Chords from the layer's own notes", lambda w: w.importing.chords_of_layer()),
         ), _in("Layers", LayersStage.commands()))),
         Menu("&Texture", (_in("Texture", TextureStage.commands()),)),
         Menu("&Flip", (_in("Flip", FlipStage.commands()),)),
+        Menu("&Groove", (_in("Groove", GrooveStage.commands()),)),
         Menu("A&rrange", (_in("Arrange", ArrangeStage.commands()),)),
         Menu("&Deliver", (_in("Deliver", DeliverStage.commands()),)),
         Menu("&Stage", (tuple(
@@ -80,11 +82,13 @@ def menu_table() -> tuple[Menu, ...]:
         Menu("&View", ((
             Command("&Light or dark", lambda w: w.swap_theme(), "F9"),
             Command("&Style card: marks and moves", lambda w: w.open_style(), "Shift+F9"),
-            _drawer("&Groove bed: drums and long bass", BED, "Shift+F7"),
+            Command("Last &notices…", lambda w: w.sheets.notices()),
             Command("&Find a command…", lambda w: w.sheets.commands(), "F2"),
         ),)),
         Menu("&Help", ((
             Command("&Keys of this stage", lambda w: w.sheets.keys(), "F1"),
+            Command("&First steps", lambda w: w.begin_steps()),
+            Command("&Words of our own", lambda w: w.sheets.words()),
             Command("&About Cloudrift", lambda w: w.sheets.about()),
         ),)),
     )  # fmt: skip

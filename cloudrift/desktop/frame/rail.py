@@ -1,18 +1,21 @@
-"""The stage rail: the stages in the order of the work, each with one short live fact."""
+"""The rail: the stages in the order of the work, what the side pane shows, and what opens over."""
 
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtWidgets import QAbstractButton, QFrame, QSizePolicy, QWidget
 
+from cloudrift.desktop.kit.layouts import fill, vertical
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, text_font
+from cloudrift.desktop.kit.parts import Scrolling, scrolling
 from cloudrift.ground.words import plural
 from cloudrift.loop.model.loop import Loop
 
-STYLE, BED = "Style card", "Groove bed"
-STAGES = ("Chords", "Layers", "Texture", "Flip", "Arrange", "Deliver")
-DRAWERS = ("Shelf", "Recordings", "Microphone", BED, STYLE, "Play keys")  # they open over any stage
-WIDTH, STEP, TOP, DRAWER_STEP = 96, 62, 12, 30
-TIGHT_STEP, FACTS_FROM = 22, 50  # of drawers where room is short; of stages, to have facts
+STAGES = ("Chords", "Layers", "Texture", "Flip", "Groove", "Arrange", "Deliver")
+INSPECTOR, SHELF, RECORDINGS, MICROPHONE = "Inspector", "Shelf", "Recordings", "Microphone"
+IN_PANE = (INSPECTOR, SHELF, RECORDINGS, MICROPHONE)
+KEYS, STYLE = "Play keys", "Style card"
+OVER = (KEYS, STYLE)
+WIDTH, HIGH, LOW = 96, 50, 28  # px: of the rail; of a stage with its fact, and without
 
 
 def stage_facts(loop: Loop, sections: int = 0, fix: str = "") -> tuple[str, ...]:
@@ -25,116 +28,178 @@ def stage_facts(loop: Loop, sections: int = 0, fix: str = "") -> tuple[str, ...]
     )
     lines = [loop.line, *(layer.line for layer in loop.layers), *(g.line for g in loop.groups)]
     on = sum(t.acts for line in lines for t in line)
+    lanes = plural(len(loop.lanes), "lane")
     return (
         plural(len(loop.chords), "chord"),
         layers,
         f"{on} on",
         plural(sum(layer.flipped is not None for layer in loop.layers), "flip"),
+        f"{lanes}, off" if loop.bed and loop.lanes and loop.bed.group.mute else lanes,
         plural(sections, "section"),
         fix or f"{loop.sounding_frames / loop.rate:.2f} s",
     )
 
 
-class Rail(QWidget):
-    """A column of stages; ``chosen`` carries the stage's number."""
+class RailButton(QAbstractButton):
+    """A name, with a fact under it where there is room; up and down go to its neighbours."""
 
-    chosen = pyqtSignal(int)
-    drawer_chosen = pyqtSignal(str)
-
-    def __init__(self) -> None:
+    def __init__(self, name: str, *, stage: bool) -> None:
         super().__init__()
-        self.setFixedWidth(WIDTH)
+        self.setText(name)
+        self.setCheckable(True)
+        self._stage = stage
+        self.fact = ""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self._current = 0
-        self._drawer = ""
-        self._facts: tuple[str, ...] = ("",) * len(STAGES)
-        self._name_for_readers()
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.tall = stage
+        self.show_fact("")
 
-    def show_stage(self, stage: int) -> None:
-        """Mark a stage as the open one; -1 marks none."""
-        self._current = stage
-        self._name_for_readers()
+    def show_fact(self, fact: str) -> None:
+        """Show another fact."""
+        self.fact = fact
+        self.setAccessibleName(f"{self.text()}, {fact}" if fact else self.text())
+        self.setToolTip(fact)
         self.update()
 
-    def show_facts(self, loop: Loop, sections: int, fix: str = "") -> None:
-        """Refresh the live facts."""
-        facts = stage_facts(loop, sections, fix)
-        if facts != self._facts:
-            self._facts = facts
-            self.update()
+    def sizeHint(self) -> QSize:
+        return QSize(WIDTH - Scrolling.BAR_PX, HIGH if self.tall else LOW)
 
-    def _name_for_readers(self) -> None:
-        name = STAGES[self._current] if self._current >= 0 else "none"
-        self.setAccessibleName(f"Stages, {name} is open")
+    def minimumSizeHint(self) -> QSize:
+        return QSize(60, 24)
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        y = event.position().y()
-        for i, name in enumerate(DRAWERS):
-            if self._drawer_box(i).contains(event.position()):
-                self.drawer_chosen.emit(name)
-                return
-        stage = int((y - TOP) // self._step)
-        if 0 <= stage < len(STAGES):
-            self.chosen.emit(stage)
+    def nextCheckState(self) -> None:
+        """What is open is said by the window, not by the press."""
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        by = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()))
-        if by is None:
-            super().keyPressEvent(event)
+        key = Qt.Key(event.key())
+        rail = self.parentWidget()
+        while rail is not None and not isinstance(rail, Rail):
+            rail = rail.parentWidget()
+        if rail is not None and key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            rail.step(self, -1 if key == Qt.Key.Key_Up else 1)
         else:
-            self.chosen.emit(min(max(self._current + by, 0), len(STAGES) - 1))
-
-    @property
-    def _step(self) -> float:
-        """How far stages lie apart: closer where an open drawer leaves little room."""
-        room = self.height() - TOP - 18 - len(DRAWERS) * self._drawer_step
-        return min(STEP, room / len(STAGES))
-
-    @property
-    def _drawer_step(self) -> float:
-        """How far drawers lie apart, likewise."""
-        tight = self.height() < TOP + 18 + len(STAGES) * FACTS_FROM + len(DRAWERS) * DRAWER_STEP
-        return TIGHT_STEP if tight else DRAWER_STEP
-
-    def _drawer_box(self, at: int) -> QRectF:
-        step = self._drawer_step
-        return QRectF(0, self.height() - 12 - (len(DRAWERS) - at) * step, WIDTH, step)
-
-    def show_drawer(self, name: str) -> None:
-        """Mark a drawer as open; an empty name marks none."""
-        self._drawer = name
-        self.update()
+            super().keyPressEvent(event)
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), color("paper"))
-        painter.setPen(color("hair"))
-        painter.drawLine(self.width() - 1, 0, self.width() - 1, self.height())
-        for i, (name, fact) in enumerate(zip(STAGES, self._facts, strict=True)):
-            box = QRectF(0, TOP + i * self._step, WIDTH, self._step - 4)
-            on = i == self._current
-            if on:
-                painter.fillRect(box, color("card"))
-                painter.fillRect(QRectF(0, box.top(), 4, box.height()), color("signal"))
-                if self.hasFocus():
-                    painter.setPen(QPen(color("focus"), 2))
-                    painter.drawRect(box.adjusted(1, 1, -2, -1))
-            painter.setPen(color("ink" if on else "ink_soft"))
-            painter.setFont(text_font(13.5, SEMI if on else MEDIUM))
-            if self._step < FACTS_FROM:  # no room for facts
-                painter.drawText(box.adjusted(15, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)
-                continue
-            painter.drawText(box.adjusted(15, 9, 0, 0), Qt.AlignmentFlag.AlignTop, name)
+        on = self.isChecked()
+        box = QRectF(self.rect())
+        if on and self._stage:
+            painter.fillRect(box, color("card"))
+        if on:
+            painter.fillRect(
+                QRectF(0, 0, 4, box.height()), color("signal" if self._stage else "focus")
+            )
+        if self.hasFocus():
+            painter.setPen(QPen(color("focus"), 2))
+            painter.drawRect(box.adjusted(1, 1, -1, -1))
+        painter.setPen(color("ink" if on or self.underMouse() else "ink_soft"))
+        painter.setFont(text_font(13.5 if self._stage else 12, SEMI if on else MEDIUM))
+        with_fact = self.tall and bool(self.fact)
+        upper = (
+            box.adjusted(15, 6, 0, -box.height() / 2) if with_fact else box.adjusted(15, 0, 0, 0)
+        )
+        painter.drawText(upper, Qt.AlignmentFlag.AlignVCenter, self.text())
+        if with_fact:
             painter.setPen(color("ink_soft"))
             painter.setFont(text_font(11))
-            painter.drawText(box.adjusted(15, 29, 0, 0), Qt.AlignmentFlag.AlignTop, fact)
-        for i, name in enumerate(DRAWERS):
-            on = name == self._drawer
-            painter.setPen(color("ink" if on else "ink_soft"))
-            painter.setFont(text_font(12, SEMI if on else MEDIUM))
-            box = self._drawer_box(i)
-            painter.drawText(box.adjusted(15, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)
-            if on:
-                painter.fillRect(QRectF(0, box.top(), 4, box.height()), color("focus"))
+            words = painter.fontMetrics().elidedText(
+                self.fact, Qt.TextElideMode.ElideRight, int(box.width()) - 17
+            )
+            lower = box.adjusted(15, box.height() / 2, 0, -5)
+            painter.drawText(lower, Qt.AlignmentFlag.AlignVCenter, words)
+
+
+class Rail(QFrame):
+    """A column of buttons. ``chosen`` carries a stage's number, ``opened`` another's name."""
+
+    chosen = pyqtSignal(int)
+    opened = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("rail")
+        self.setFixedWidth(WIDTH)
+        self.setAccessibleName("Stages")
+        self.buttons = {
+            name: RailButton(name, stage=name in STAGES) for name in (*STAGES, *IN_PANE, *OVER)
+        }
+        inside = QWidget()
+        self._column = vertical(inside, (0, 6, 0, 6), 0)
+        for part in (STAGES, IN_PANE, OVER):
+            for name in part:
+                self._column.addWidget(self.buttons[name])
+            if part is not OVER:
+                fill(self._column, _Rule())
+            if part is STAGES:
+                self._column.addStretch(1)
+        outer = vertical(self, (0, 0, 0, 0), 0)
+        outer.addWidget(scrolling(inside))
+        for at, name in enumerate(STAGES):
+            self.buttons[name].clicked.connect(lambda _on=False, n=at: self.chosen.emit(n))
+        for name in (*IN_PANE, *OVER):
+            self.buttons[name].clicked.connect(lambda _on=False, n=name: self.opened.emit(n))
+
+    def show_stage(self, stage: int) -> None:
+        """Mark a stage as the open one; -1 marks none."""
+        for at, name in enumerate(STAGES):
+            self.buttons[name].setChecked(at == stage)
+
+    def show_open(self, *names: str) -> None:
+        """Mark what else is open."""
+        for name in (*IN_PANE, *OVER):
+            self.buttons[name].setChecked(name in names)
+
+    @property
+    def facts(self) -> tuple[str, ...]:
+        """What is said of the stages."""
+        return tuple(self.buttons[name].fact for name in STAGES)
+
+    @property
+    def marked(self) -> list[str]:
+        """The names that are marked as open."""
+        return [name for name, one in self.buttons.items() if one.isChecked()]
+
+    def show_facts(self, loop: Loop, sections: int, fix: str = "") -> None:
+        """Refresh the live facts."""
+        for name, fact in zip(STAGES, stage_facts(loop, sections, fix), strict=True):
+            if fact != self.buttons[name].fact:
+                self.buttons[name].show_fact(fact)
+
+    def step(self, at: RailButton, by: int) -> None:
+        """Go to a button's neighbour; a stage is opened by that."""
+        names = list(self.buttons)
+        name = names[min(max(names.index(at.text()) + by, 0), len(names) - 1)]
+        self.buttons[name].setFocus()
+        if name in STAGES:
+            self.chosen.emit(STAGES.index(name))
+
+    @property
+    def has_keyboard(self) -> bool:
+        """Whether one of its buttons has the keyboard."""
+        return any(one.hasFocus() for one in self.buttons.values())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Facts where there is room for them."""
+        super().resizeEvent(event)
+        others = (len(IN_PANE) + len(OVER)) * LOW + 40
+        tall = self.height() >= len(STAGES) * HIGH + others
+        for name in STAGES:
+            if self.buttons[name].tall != tall:
+                self.buttons[name].tall = tall
+                self.buttons[name].updateGeometry()
+
+
+class _Rule(QWidget):
+    """A line between two parts of the rail."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(11)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setPen(color("line"))
+        painter.drawLine(15, 5, self.width() - 12, 5)

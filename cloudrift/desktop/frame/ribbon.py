@@ -1,5 +1,7 @@
 """The whole-loop ribbon: bars, chord names, energy per layer, playhead; drag to hear a part."""
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer
@@ -23,7 +25,7 @@ from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.notes.time import bar_ticks
 from cloudrift.render.measure.strata import COLUMNS, strata
 
-HEIGHT, LEFT, RIGHT, TOP = 86, 112, 16, 22
+HEIGHT, LOW, LEFT, RIGHT, TOP = 86, 56, 112, 16, 22  # px; a low window has it low
 SNAP_PX = 3
 REDRAW_MS = 120
 
@@ -43,6 +45,8 @@ class Ribbon(QWidget):
         self._dragged = False
         self.setFixedHeight(HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        # All of it is painted at each frame: what it lies in need not be.
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Whole loop: drag to hear a part, press to go there")
         self.setToolTip("Press to go there; drag to hear only a part; double-press for all of it")
         self._later = QTimer(self)  # while a hand drags, the names follow a little after
@@ -77,14 +81,18 @@ class Ribbon(QWidget):
             self._busy = busy
             self.update(0, 0, self.width(), 3)
 
+    def be_low(self, *, on: bool) -> None:
+        """Take less of a low window."""
+        self.setFixedHeight(LOW if on else HEIGHT)
+
     def show_place(self, share: float) -> None:
         """Move the playhead; only the strips it leaves and enters are painted."""
         before, after = self._x(self._share), self._x(share)
         self._share = share
         if int(before) != int(after):
             for x in (before, after):
-                self.update(QRect(int(x) - 3, 0, 7, HEIGHT))
-            self.update(QRect(0, 56, LEFT - 6, 24))
+                self.update(QRect(int(x) - 3, 0, 7, self.height()))
+            self.update(QRect(0, self.height() - 30, LEFT - 6, 24))
 
     # --- places -------------------------------------------------------------------------------
 
@@ -169,14 +177,16 @@ class Ribbon(QWidget):
         first, last = self._session.player.part
         if (first, last) != (0.0, 1.0):
             shade = color("sky", 0.72)
-            painter.fillRect(QRectF(LEFT, 1, self._x(first) - LEFT, HEIGHT), shade)
-            painter.fillRect(QRectF(self._x(last), 1, self._x(1) - self._x(last), HEIGHT), shade)
+            painter.fillRect(QRectF(LEFT, 1, self._x(first) - LEFT, self.height()), shade)
+            painter.fillRect(
+                QRectF(self._x(last), 1, self._x(1) - self._x(last), self.height()), shade
+            )
             painter.setPen(QPen(color("focus"), 2))
             for share in (first, last):
-                painter.drawLine(QPointF(self._x(share), 2), QPointF(self._x(share), HEIGHT))
+                painter.drawLine(QPointF(self._x(share), 2), QPointF(self._x(share), self.height()))
         painter.setPen(QPen(color("signal"), 2))
         x = self._x(self._share)
-        painter.drawLine(QPointF(x, 1), QPointF(x, HEIGHT))
+        painter.drawLine(QPointF(x, 1), QPointF(x, self.height()))
         seconds = (
             self._share
             * self._session.hearing.shown.sounding_frames
@@ -184,7 +194,9 @@ class Ribbon(QWidget):
         )
         painter.setPen(color("ink_soft"))
         painter.setFont(figure_font(11.5))
-        painter.drawText(QPointF(14, 72), f"{int(seconds // 60)}:{seconds % 60:05.2f}")
+        painter.drawText(
+            QPointF(14, self.height() - 14), f"{int(seconds // 60)}:{seconds % 60:05.2f}"
+        )
         if self._busy:
             painter.fillRect(QRectF(0, 0, self.width(), 2), color("signal"))
 
@@ -205,28 +217,33 @@ class Ribbon(QWidget):
         painter.drawText(QPointF(14, 26), "Whole loop")
         painter.setPen(color("ink_soft"))
         painter.setFont(text_font(11))
-        painter.drawText(QPointF(14, 44), "drag to hear a part")
+        if self.height() > LOW:
+            painter.drawText(QPointF(14, 44), "drag to hear a part")
         self._paint_bars(painter)
         painter.end()
         return picture
 
     def _blank(self) -> QPixmap:
         ratio = self.devicePixelRatioF()
-        picture = QPixmap(int(self.width() * ratio), int(HEIGHT * ratio))
+        picture = QPixmap(math.ceil(self.width() * ratio), math.ceil(self.height() * ratio))
         picture.setDevicePixelRatio(ratio)
         picture.fill(color("paper"))
         return picture
 
     def _paint_strata(self, painter: QPainter) -> None:
         floor = np.zeros(COLUMNS)
-        high = HEIGHT - TOP - 6
+        high = self.height() - TOP - 6
         xs = [self._x((i + 0.5) / COLUMNS) for i in range(COLUMNS)]
         xs[0], xs[-1] = self._x(0), self._x(1)
         painter.setPen(Qt.PenStyle.NoPen)
         for role, curve in reversed(self._strata):
             roof = floor + curve
-            upper = [QPointF(x, HEIGHT - 2 - high * y) for x, y in zip(xs, roof, strict=True)]
-            lower = [QPointF(x, HEIGHT - 2 - high * y) for x, y in zip(xs, floor, strict=True)]
+            upper = [
+                QPointF(x, self.height() - 2 - high * y) for x, y in zip(xs, roof, strict=True)
+            ]
+            lower = [
+                QPointF(x, self.height() - 2 - high * y) for x, y in zip(xs, floor, strict=True)
+            ]
             painter.setBrush(color(role, 0.62))
             painter.drawPolygon(QPolygonF(upper + lower[::-1]))
             floor = roof
@@ -239,7 +256,7 @@ class Ribbon(QWidget):
         for i in range(0, loop.bars, every):
             x = self._x(i * bar / loop.ticks)
             painter.setPen(color("hair"))
-            painter.drawLine(QPointF(x, 1), QPointF(x, HEIGHT))
+            painter.drawLine(QPointF(x, 1), QPointF(x, self.height()))
             painter.setPen(color("ink_soft"))
             painter.drawText(QPointF(x + 4, 14), str(i + 1))
         painter.setFont(text_font(11.5, SEMI))

@@ -4,17 +4,10 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import (
-    QApplication,
-    QComboBox,
-    QDialog,
-    QFileDialog,
-    QGridLayout,
-    QLineEdit,
-    QWidget,
-)
+from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QGridLayout, QLineEdit, QWidget
 
 from cloudrift.desktop.kit import look
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import ChoiceRow, button, close_line, heading, label
 from cloudrift.desktop.session.preferences import SIZES
@@ -160,9 +153,9 @@ class SettingsSheet(QDialog):
         self.words.setText(f"{percent} % holds from the next start on.")
 
 
-def _names(name: str, none: str, found: tuple[str, ...], chosen: str) -> QComboBox:
+def _names(name: str, none: str, found: tuple[str, ...], chosen: str) -> ChoiceBox:
     """Devices to choose from; one that was chosen and is not there now says so."""
-    box = QComboBox()
+    box = ChoiceBox()
     box.setAccessibleName(name)
     box.addItem(none, "")
     for one in found:

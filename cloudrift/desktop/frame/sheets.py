@@ -10,9 +10,11 @@ from cloudrift.desktop.frame.finder import Finder
 from cloudrift.desktop.frame.help_sheet import AboutSheet, KeysSheet
 from cloudrift.desktop.frame.history_sheet import HistorySheet
 from cloudrift.desktop.frame.menus import Menus
+from cloudrift.desktop.frame.notices import Notice, NoticesSheet
 from cloudrift.desktop.frame.rail import STAGES
 from cloudrift.desktop.frame.rooms import Rooms
 from cloudrift.desktop.frame.settings_sheet import SettingsSheet
+from cloudrift.desktop.frame.words_sheet import WordsSheet
 
 _Sheet = TypeVar("_Sheet", bound=QDialog)
 
@@ -22,9 +24,10 @@ class Sheets(QObject):
 
     opening = pyqtSignal()  # one that asks to be answered
 
-    def __init__(self, window: Rooms, menus: Menus) -> None:
+    def __init__(self, window: Rooms, menus: Menus, notice: Notice) -> None:
         super().__init__(window)
         self._window, self._session, self._menus = window, window.session, menus
+        self._notice = notice
 
     def show(self, sheet: _Sheet) -> _Sheet:
         """Open a sheet that the window waits for."""
@@ -56,6 +59,14 @@ class Sheets(QObject):
         at = self._window.stack.currentIndex()
         stage = STAGES[at] if at < len(STAGES) else ""
         return self._beside(KeysSheet(stage, self._menus.commands, self._window))
+
+    def notices(self) -> NoticesSheet:
+        """Show the last notices again."""
+        return self._beside(NoticesSheet(self._notice.said, self._window))
+
+    def words(self) -> WordsSheet:
+        """Show our own words on one page."""
+        return self._beside(WordsSheet(self._window))
 
     def about(self) -> AboutSheet:
         """Say what Cloudrift is and where it keeps things."""

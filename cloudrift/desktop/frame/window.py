@@ -1,31 +1,34 @@
-"""The window: heading, rail, stages, drawers, ribbon."""
+"""The window: heading, rail, stages, side pane, keys, ribbon."""
 
 import time
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
-from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QShowEvent
+from PyQt6.QtCore import QRect, QSize, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QApplication, QDialog, QLineEdit, QWidget
 
 from cloudrift.audio.stretch import stop_stretching
+from cloudrift.demo import unpack
+from cloudrift.desktop.frame.beside import Beside
 from cloudrift.desktop.frame.enter_presses import EnterPresses
 from cloudrift.desktop.frame.files import Files
+from cloudrift.desktop.frame.first_steps import FirstSteps
 from cloudrift.desktop.frame.heading import Heading
 from cloudrift.desktop.frame.importing import Importing
 from cloudrift.desktop.frame.menu_table import OPEN, REDO, UNDO, menu_table
 from cloudrift.desktop.frame.menus import Menus
-from cloudrift.desktop.frame.message_line import MessageLine
-from cloudrift.desktop.frame.rail import BED, STAGES, STYLE, Rail
+from cloudrift.desktop.frame.notices import Notice
+from cloudrift.desktop.frame.rail import INSPECTOR, STAGES
 from cloudrift.desktop.frame.ribbon import Ribbon
-from cloudrift.desktop.frame.rooms import ROOMS, Drawer, Rooms
+from cloudrift.desktop.frame.rooms import ROOMS
 from cloudrift.desktop.frame.sheets import Sheets
+from cloudrift.desktop.frame.side_pane import USUAL_PX
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
-from cloudrift.desktop.kit.parts import button
 from cloudrift.desktop.session.session import CLOSING_S, Session
-from cloudrift.desktop.stages.style.page import StylePage
+from cloudrift.desktop.session.work.tasks import Lane
 from cloudrift.ground.words import plural
 from cloudrift.loop.edits.layers.takes import Becomes
 from cloudrift.loop.model.bed import BED as BED_ID
@@ -34,44 +37,36 @@ from cloudrift.loop.model.loop import Loop
 from cloudrift.sound.own import OwnSound
 from cloudrift.style.form import arranged_in_style
 
-# Which marks are a stage's own matter.
-MARKS_OF = {
-    "Chords": ("Setting", "Chords"),
-    "Layers": ("Layers", "Playing", "Bass"),
-    "Texture": ("Texture", "Sound"),
-    "Flip": ("Flip",),
-    "Arrange": ("Form",),
-}
-USUAL, LEAST = (1280, 800), (1100, 700)  # pixels of the window
+USUAL, LEAST = (1280, 800), (1024, 640)  # pixels of the window
+FRAME_PX = (2, 32)  # that a desktop puts around it
+LOW_PX = 760  # a window lower than this has a lower ribbon
 FRAME_MS = 16
-MISSED_TIP = "What the style card asks and is not so on this stage; press to see what would meet it"
 _Sheet = TypeVar("_Sheet", bound=QDialog)
 
 
-class Window(Rooms):
+class Window(Beside):
     """One window for one session."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
+        self._steps_wanted = False  # whether they come with the next loop that is opened
         self._leaving = False  # whether nobody is there to be asked
         self._settled = False  # whether it has been asked what becomes of what is not saved
         self.ended = True  # after closing: whether all that ran has ended
         self.files = Files(session, self.tasks, self)
         self.importing = Importing(self)
         self.heading = Heading(session)
-        self.rail = Rail()
         self.ribbon = Ribbon(session, self.tasks)
-        self._before_style = 0  # the stage that the style card's page stands over
         self.fit(QSize(*USUAL))
-        self.message = MessageLine()
-        self.quiet = button("", self._open_missed, name="link", tip=MISSED_TIP)
-        self.quiet.setProperty("fit", "foot")
+        self._room = QWidget()
+        self.message = Notice(self._room)
+        self.steps = FirstSteps(session)
         self._lay_out()
         self.menus = Menus(self, menu_table(), self.do)
         self.recent = self.menus.add_recent(
             OPEN, lambda: session.preferences.recent, self.files.open_file
         )
-        self.sheets = Sheets(self, self.menus)
+        self.sheets = Sheets(self, self.menus, self.message)
         self._connect()
         self._clock = QTimer(self)
         self._clock.setInterval(FRAME_MS)
@@ -90,24 +85,53 @@ class Window(Rooms):
     def _lay_out(self) -> None:
         body = QWidget()
         column = vertical(body, FLUSH, 0)
-        fill(column, self.heading, self.message)
-        row = horizontal(spacing=0)
-        row.addWidget(self.rail)
-        stage = vertical(spacing=0)
-        fill(stage, (self.stack, 1), self.quiet)
-        row.addLayout(stage, 1)
-        column.addLayout(row, 1)
-        fill(column, self.drawers_below, self.ribbon)
+        self.splitter.setChildrenCollapsible(False)
+        self.splitter.setHandleWidth(8)
+        self.splitter.addWidget(self.stack)
+        self.splitter.addWidget(self.pane)
+        self.splitter.setStretchFactor(0, 1)
+        self.splitter.setStretchFactor(1, 0)
+        fill(vertical(self._room, (8, 6, 8, 6), 6), self.steps, (self.splitter, 1))
+        row = horizontal(margins=FLUSH, spacing=0)
+        fill(row, self.rail, (self._room, 1))
+        fill(column, self.heading, (row, 1), self.below, self.ribbon)
         self.setCentralWidget(body)
+        self.pane.wanted_px = self.session.preferences.now.pane_px or USUAL_PX
 
     def fit(self, free: QSize) -> None:
-        """Be as large as the work wants, and no larger than what a screen has free."""
+        """Be as large as it was last, or as the work wants; no larger than what is free."""
+        wanted = QSize(*(self.session.preferences.now.window_px or USUAL))
         self.setMinimumSize(QSize(*LEAST).boundedTo(free))
-        self.resize(QSize(*USUAL).boundedTo(free))
+        self.resize(wanted.boundedTo(free))
+
+    def come_back(self, free: QRect) -> None:
+        """Be where and how it was when it was closed last, inside what a screen has free."""
+        self.fit(free.size() - QSize(*FRAME_PX))
+        at = self.session.preferences.now.window_at
+        if at is not None:
+            right = free.right() - self.width() - FRAME_PX[0]
+            bottom = free.bottom() - self.height() - FRAME_PX[1]
+            self.move(
+                min(max(at[0], free.left()), max(right, free.left())),
+                min(max(at[1], free.top()), max(bottom, free.top())),
+            )
+
+    def _remember(self) -> None:
+        """Keep for the next start how it was left."""
+        stage = self.stack.currentIndex()
+        what: dict[str, Any] = {
+            "pane_px": self.pane.width(),
+            "stage": stage if stage < len(STAGES) else self.stage_before,
+        }
+        if not (self.isMaximized() or self.isFullScreen()):
+            what["window_px"] = (self.width(), self.height())
+            what["window_at"] = (self.x(), self.y())
+        now = self.session.preferences.now
+        if any(getattr(now, name) != value for name, value in what.items()):
+            self.session.preferences.remember(**what)
 
     def _connect(self) -> None:
         session = self.session
-        self.rail.chosen.connect(self.choose_stage)
         self.marking.changed.connect(self._show_marks)
         self.checking.changed.connect(self._show_facts)
         self.stack.currentChanged.connect(lambda _at: self._show_marks())
@@ -118,11 +142,7 @@ class Window(Rooms):
         session.failed.connect(self.say)
         session.told.connect(lambda words: self.say(words, good=True))
         self.tasks.broke.connect(self.say)
-        self.rail.drawer_chosen.connect(self.swap_drawer)
-        self.keys_wanted.connect(self.open_keys)
         self.layer_in_wanted.connect(self._play_a_layer_in)
-        self.shelf_wanted.connect(self.open_shelf)
-        self.recordings_wanted.connect(self.open_recordings)
         self.keep_row_wanted.connect(self.files.keep_row)
         self.midi_chosen.connect(self.importing.open_midi)
         self.file_chosen.connect(self.files.open_file)
@@ -131,12 +151,21 @@ class Window(Rooms):
         self.apart_wanted.connect(self._open_apart)
         self.begun.connect(self._begin)
         self.start_left.connect(lambda: self.show_stage(0))
-        self.style_closed.connect(lambda: self.show_stage(self._before_style))
-        self.drawer_closed.connect(self._drawer_closed)
         self.importing.asked.connect(self.sheets.show)
         self.sheets.opening.connect(self.message.hide)
-        self.files.wanted.connect(lambda: self._leave_start(0))
+        self.files.wanted.connect(lambda: self.leave_page(0))
         self.files.opened.connect(lambda: self.show_stage(0))
+        self.files.opened.connect(self._offer_steps)
+
+        self.demo_wanted.connect(self.open_demo)
+        self.learn_wanted.connect(self._learn_a_card)
+        self.steps.wanted.connect(lambda stage: self.choose_stage(STAGES.index(stage)))
+        self.steps.left.connect(lambda: self.session.preferences.remember(steps_left=True))
+
+    def _show_marks(self) -> None:
+        """Say in the heading how much of the card is met, and in the pane what of it is not."""
+        self.heading.show_marks(self.marking.words)
+        self.show_missed_here()
 
     # --- commands ------------------------------------------------------------------------------
 
@@ -164,7 +193,7 @@ class Window(Rooms):
         """Hear the groove bed by itself, or everything again."""
         hearing = self.session.hearing
         if not self.session.loop.lanes:
-            self.say("there is no groove bed yet; draw one with Shift+F7")
+            self.say("there is no groove bed yet; draw one in Groove (Alt+5)")
         else:
             hearing.hear_alone(() if hearing.alone == {BED_ID} else (BED_ID,))
 
@@ -186,21 +215,7 @@ class Window(Rooms):
         look.apply(app, name)
         self.session.preferences.remember(theme=name)
 
-    # --- drawers ------------------------------------------------------------------------------
-
-    def open_keys(self) -> None:
-        """Open the Play keys drawer."""
-        self._leave_start(0)
-        self._open_drawer("Play keys", self.keys)
-        self.keys.keys.setFocus()
-
-    def open_shelf(self) -> None:
-        """Open the Shelf at the sound of the layer that is worked on."""
-        self._leave_start(STAGES.index("Layers"))
-        self._open_drawer("Shelf", self.shelf)
-        self.shelf.show_layer_sound()
-        self.shelf.search.setFocus()
-        self.shelf.search.selectAll()  # what was looked for last gives way to what is typed
+    # --- other loops --------------------------------------------------------------------------
 
     def _open_apart(self, document: Document) -> None:
         """Open another document in the open one's place, when that is settled."""
@@ -219,132 +234,65 @@ class Window(Rooms):
         self.open_shelf()
         self.shelf.bring_files(paths)
 
-    def open_recordings(self) -> None:
-        """Open the drawer in which recordings are found."""
-        self._leave_start(STAGES.index("Layers"))
-        self._open_drawer("Recordings", self.recordings)
-        self.recordings.search.setFocus()
-        self.recordings.search.selectAll()
-
-    def open_microphone(self) -> None:
-        """Open the drawer in which takes are sung."""
-        self._leave_start(STAGES.index("Layers"))
-        self._open_drawer("Microphone", self.microphone)
-        self.microphone.take.setFocus()
-
-    def open_bed(self) -> None:
-        """Open the groove bed over the stage that is shown."""
-        self._leave_start(0)
-        self._open_drawer(BED, self.bed)
-        self.bed.focus_first()
-
-    def _leave_start(self, stage: int) -> None:
-        """What is for an open loop: from the start page, go to a stage first."""
-        if self.at_start:
-            self.choose_stage(stage)
-
-    def _open_drawer(self, name: str, wanted: Drawer) -> None:
-        for drawer in self.drawers.values():
-            if drawer is not wanted and drawer.isVisible():
-                drawer.close_drawer()
-        wanted.show()
-        self.rail.show_drawer(name)
-
-    def open_style(self) -> None:
-        """Show the style card's page over the stage, or the stage again."""
-        if self._at_style:
-            self.show_stage(self._before_style)
-        elif self.stack.currentIndex() < len(STAGES):
-            self._before_style = self.stack.currentIndex()
-            self.stack.setCurrentWidget(self.style_page)
-            self.rail.show_stage(-1)
-            self.rail.show_drawer(STYLE)
-            self.style_page.focus_first()
-
-    def _open_missed(self) -> None:
-        if not self._at_style:
-            self.open_style()
-        self.style_page.show_tab("marks")
-        self.style_page.show_missed()
-
-    def _show_marks(self) -> None:
-        """Say in the heading how much of the card is met, and below a stage what of it is not."""
-        self.heading.show_marks(self.marking.words)
-        at = self.stack.currentIndex()
-        stage = STAGES[at] if at < len(STAGES) else ""
-        words = self.marking.missed_in(MARKS_OF.get(stage, ()))
-        self.quiet.setText(words.replace("&", "&&"))
-        self.quiet.setVisible(bool(words))
-
-    def swap_drawer(self, name: str) -> None:
-        """Open a drawer, or close it."""
-        if name == STYLE:
-            self.open_style()
-        elif name in self.drawers and self.drawers[name].isVisible():
-            self.drawers[name].close_drawer()
-        else:
-            opens = {
-                "Shelf": self.open_shelf,
-                "Recordings": self.open_recordings,
-                "Microphone": self.open_microphone,
-                BED: self.open_bed,
-            }
-            opens.get(name, self.open_keys)()
-
-    def _drawer_closed(self) -> None:
-        self.rail.show_drawer("")
-        current = self.stack.currentIndex()
-        if current < len(STAGES):
-            self.stage(current).focus_first()
-
     def _play_a_layer_in(self) -> None:
         self.open_keys()
         self.keys.choose(Becomes.NEW)
 
     # --- stages -------------------------------------------------------------------------------
 
-    def show_stage(self, stage: int) -> None:
-        """Show a stage by number."""
-        if self._at_style:
-            self.rail.show_drawer("")
-        room = self.stage(stage)
-        self.stack.setCurrentIndex(stage)
-        self.rail.show_stage(stage)
-        if not self.rail.hasFocus():
-            room.focus_first()
-
-    def choose_stage(self, stage: int) -> None:
-        """Go to a stage; from the start page of a new program that means: with the loop shown."""
-        session = self.session
-        nothing_open = session.document.path is None and not session.document.would_be_lost
-        if self.at_start and nothing_open and self.start.has_loop:
-            self.start.begin_loop()
-        self.show_stage(stage)
-
-    @property
-    def _at_style(self) -> bool:
-        """Whether the style card's page is shown."""
-        return self.stack.currentIndex() == ROOMS.index(StylePage)
-
     def start_loop(self) -> None:
         """Show the start page."""
         if not self.at_start:
-            for drawer in self.drawers.values():
-                if drawer.isVisible():
-                    drawer.close_drawer()
-            self.stack.setCurrentWidget(self.start)
-            self.rail.show_stage(-1)
+            if self.is_built("keys") and self.keys.isVisible():
+                self.keys.leave()
+            start = self.start
+            self.pane.open(INSPECTOR)
+            self.show_page(ROOMS.index(type(start)))
         session = self.session
         self.start.never_mind.setVisible(
             session.document.path is not None or session.document.begun
         )
         self.start.enter()
 
+    def offer_steps(self, *, now: bool) -> None:
+        """Let the first steps come with the first loop that is opened, or ``now``: only once."""
+        self._steps_wanted = not self.session.preferences.now.steps_left
+        if now:
+            self._offer_steps()
+
+    def _offer_steps(self) -> None:
+        if self._steps_wanted:
+            self._steps_wanted = False
+            self.steps.begin()
+
+    def begin_steps(self) -> None:
+        """Show the first steps, in the open loop."""
+        self.leave_page(0)
+        self.steps.begin()
+
+    def open_demo(self) -> None:
+        """Make the demo kit where it is not yet, and open its first loop."""
+
+        def came(paths: list[Path]) -> None:
+            self.files.open_file(paths[0])
+
+        self.say("Making the demo kit…", good=True)
+        self.tasks.run(
+            "demo kit", lambda _stop, _moved: unpack(), came, lambda error: self.say(str(error)),
+            lane=Lane.WRITING,
+        )  # fmt: skip
+
+    def _learn_a_card(self) -> None:
+        self.start.leave()
+        self.open_style()
+        self.style_page.show_tab("learn")
+
     def _begin(self, loop: Loop) -> None:
         plays_in = self.start.plays_in
 
         def go() -> None:
             self.session.document.open(self._arranged(loop), None)
+            self._offer_steps()
             self.show_stage(STAGES.index("Layers") if plays_in else 0)
             if plays_in:
                 self._play_a_layer_in()
@@ -366,7 +314,7 @@ class Window(Rooms):
     # --- telling ------------------------------------------------------------------------------
 
     def say(self, words: str, *, good: bool = False) -> None:
-        """Say something in one line under the heading, for a while."""
+        """Say something over the foot of the stage, for a while."""
         self.message.say(words, good=good)
 
     def _show_title(self) -> None:
@@ -394,15 +342,17 @@ class Window(Rooms):
         share = self.session.transport.share
         self.heading.show_place(share)
         self.ribbon.show_place(share)
-        if self.is_built("bed"):
-            self.bed.show_place(share)
-        self.stack.currentWidget().show_place(share)  # type: ignore[union-attr]
+        self.room.show_place(share)  # type: ignore[union-attr]
 
     # --- Qt -----------------------------------------------------------------------------------
 
     def showEvent(self, event: QShowEvent | None) -> None:
         self._clock.start()
         super().showEvent(event)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self.ribbon.be_low(on=self.height() < LOW_PX)
+        super().resizeEvent(event)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
@@ -412,6 +362,7 @@ class Window(Rooms):
         if not (self._leaving or self._settled or self._is_settled()):
             event.ignore()
             return
+        self._remember()
         # Gone from the screen at once, whatever still runs.
         self.hide()
         QApplication.sendPostedEvents()

@@ -4,6 +4,9 @@ Drag it, scroll it, type into it, nudge it with the arrow keys (Shift is fine), 
 the default. Reachable by Tab and named for screen readers.
 """
 
+import functools
+import math
+
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
@@ -25,7 +28,17 @@ from cloudrift.ground.settings import Field, Value
 
 DRAG_PX = 200  # a drag of this many pixels runs through the whole range
 FINE = 0.1
+SMALLEST_PX = 10.0  # of the words of a choice
 NUDGES = 50  # arrow keys take a fiftieth of the range, Shift a step
+
+
+@functools.cache
+def _least_px(label: str, texts: tuple[str, ...], *, stacked: bool, words: bool) -> int:
+    """How wide a field has to be for its name and any of these values."""
+    name = QFontMetricsF(text_font(11.5)).horizontalAdvance(label)
+    font = text_font(SMALLEST_PX, SEMI) if words else figure_font(12, MEDIUM)
+    value = max(QFontMetricsF(font).horizontalAdvance(text) for text in texts)
+    return math.ceil(16 + (max(name, value) if stacked else name + 8 + value))
 
 
 class FieldWidget(QWidget):
@@ -147,7 +160,13 @@ class FieldWidget(QWidget):
         return QSize(92, 42) if self._stacked else QSize(200, 27)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(70 if self._stacked else 120, self.sizeHint().height())
+        """Room for its name and its longest value."""
+        spec = self.spec
+        texts = spec.choices or tuple(
+            spec.text(value) for value in (spec.low, spec.low + spec.step, spec.high, spec.default)
+        )
+        wide = _least_px(spec.label, texts, stacked=self._stacked, words=bool(spec.choices))
+        return QSize(wide, self.sizeHint().height())
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -187,7 +206,7 @@ class FieldWidget(QWidget):
         """Choose the largest size at which a choice has room beside or under its name."""
         if not self._stacked:
             width -= painter.fontMetrics().horizontalAdvance(self.spec.label) + 8
-        for size in (12.0, 11.0, 10.0, 9.5):
+        for size in (12.0, 11.0, SMALLEST_PX):
             painter.setFont(text_font(size, SEMI))
             if painter.fontMetrics().horizontalAdvance(self._text) <= width:
                 return

@@ -3,8 +3,9 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QSignalBlocker, Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QWidget
+from PyQt6.QtWidgets import QCheckBox, QWidget
 
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.layouts import FLUSH, horizontal
 from cloudrift.desktop.kit.parts import label
@@ -76,7 +77,7 @@ class GridChoice(QWidget):
     def __init__(self, grid: Grid) -> None:
         super().__init__()
         self._grid = grid
-        self.value = QComboBox()
+        self.value = ChoiceBox()
         self.value.addItems(CHOICES)
         self.value.setAccessibleName("Grid")
         self.value.setToolTip("What drags and keys go by in time")

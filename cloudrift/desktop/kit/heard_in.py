@@ -1,8 +1,9 @@
 """What was heard in a recording: its tempo, key and chords, each to take or to leave."""
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QWidget
+from PyQt6.QtWidgets import QCheckBox, QWidget
 
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import label
 from cloudrift.notes.reference import Reference, first_bars
@@ -22,8 +23,8 @@ class HeardIn(QWidget):
         super().__init__()
         self._found, self._bars = found, bars
         column = vertical(self, FLUSH, 7)
-        self.tempo, self.tempos = QCheckBox("Take its tempo"), QComboBox()
-        self.key, self.keys = QCheckBox("Take its key"), QComboBox()
+        self.tempo, self.tempos = QCheckBox("Take its tempo"), ChoiceBox()
+        self.key, self.keys = QCheckBox("Take its key"), ChoiceBox()
         self.tempos.setAccessibleName("Likely tempos")
         self.keys.setAccessibleName("Likely keys")
         for bpm in found.tempos:

@@ -228,6 +228,8 @@ QMenu::item:selected { background: @focus; color: @on_ink; }
 QMenu::item:disabled { color: @ink_soft; }
 QMenu::separator { height: 1px; background: @hair; margin: 4px 6px; }
 QFrame#panel { background: @paper; border: 1px solid @line; border-radius: 6px; }
+QFrame#rule { background: @line; border: none; }
+QFrame#rail { background: @paper; border: none; border-right: 1px solid @hair; }
 QFrame#card { background: @card; border: 1px solid @line; border-radius: 5px; }
 QFrame#cardSelected { background: @card; border: 2px solid @ink; border-radius: 5px; }
 QLabel#soft { color: @ink_soft; }
@@ -246,10 +248,11 @@ QPushButton#strong:focus { border: 2px solid @focus; }
 QPushButton#strong:disabled { background: @line; color: @ink_soft; border-color: @line; }
 QPushButton#link { background: transparent; border: 1px solid transparent; color: @focus;
   padding: 2px 4px; text-align: left; }
+QPushButton#link:checked { background: transparent; color: @focus; }
 QPushButton#link:hover { text-decoration: underline; }
 QPushButton#link:focus { border: 1px solid @focus; }
 QLineEdit, QComboBox, QSpinBox, QListWidget, QPlainTextEdit { background: @card;
-  border: 1px solid @line; border-radius: 5px; padding: 4px 8px; min-height: 19px;
+  border: 1px solid @line; border-radius: 5px; padding: 4px 8px; min-height: 20px;
   selection-background-color: @focus; selection-color: @on_ink; }
 QLineEdit:focus, QComboBox:focus, QListWidget:focus { border: 2px solid @focus; padding: 3px 7px; }
 QComboBox::drop-down { border: none; width: 18px; }
@@ -272,25 +275,22 @@ QScrollBar::handle:vertical { background: @line; border-radius: 4px; min-height:
 QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
 QProgressBar { background: @hair; border: none; border-radius: 4px; height: 8px; }
 QProgressBar::chunk { background: @good; border-radius: 4px; }
-QCheckBox { spacing: 8px; }
+QCheckBox { spacing: 8px; min-height: 24px; }
 QCheckBox:focus { color: @focus; }
 QCheckBox::indicator { width: 12px; height: 12px; border: 1px solid @ink_soft; border-radius: 3px;
   background: @card; }
 QCheckBox::indicator:checked { background: @focus; border: 1px solid @focus; }
 QCheckBox::indicator:focus { border: 2px solid @focus; width: 10px; height: 10px; }
-QPushButton[fit="small"], QComboBox[fit="small"] { padding: 0px 7px; min-height: 16px; }
-QPushButton[fit="narrow"] { padding: 3px 2px; }
-QPushButton[fit="low"] { padding: 2px 5px; }
-QPushButton[fit="snug"] { padding: 1px 6px; min-height: 17px; }
-QPushButton[fit="slim"] { padding: 1px 8px; min-height: 12px; }
-QPushButton[fit="tight"] { padding: 0px 2px; min-height: 12px; }
+QPushButton[fit="small"], QComboBox[fit="small"] { padding: 0px 6px; min-height: 22px;
+  min-width: 10px; }
+QPushButton[fit="narrow"] { padding: 3px 4px; min-width: 14px; }
+QPushButton[fit="narrow"]:focus { padding: 2px 3px; }
 QPushButton[fit="line"] { text-align: left; padding: 2px 8px; }
 QPushButton[fit="card"] { text-align: left; padding: 7px 12px; }
-QPushButton#link[fit="foot"] { text-align: left; padding: 0 18px 5px 18px; }
 QLineEdit[fit="title"] { background: transparent; border: 1px solid transparent; padding: 0 2px; }
 QLineEdit[fit="title"]:focus { border: 1px solid @focus; padding: 0 2px; }
 QLabel#said, QLabel#saidWell { background: @signal; color: @on_ink; padding: 6px 14px;
-  font-weight: 600; }
+  font-weight: 600; border-radius: 6px; }
 QLabel#saidWell { background: @good; }
 QToolTip { background: @ink; color: @on_ink; border: none; padding: 4px 6px; }
 """

@@ -10,16 +10,16 @@ from PyQt6.QtCore import (
     QRect,
     QRectF,
     QSignalBlocker,
+    QSize,
     Qt,
     pyqtBoundSignal,
     pyqtSignal,
 )
-from PyQt6.QtGui import QPainter, QPaintEvent, QPalette, QPen
+from PyQt6.QtGui import QCursor, QPainter, QPaintEvent, QPalette, QPen, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
     QFrame,
-    QGridLayout,
     QHBoxLayout,
     QLabel,
     QLayout,
@@ -30,13 +30,16 @@ from PyQt6.QtWidgets import (
     QScrollArea,
     QSizePolicy,
     QStackedWidget,
+    QToolTip,
     QWidget,
 )
 
+from cloudrift.desktop.kit.flow import Flow
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 
 _Page = TypeVar("_Page", bound=QWidget)
+LINK_PX = 12  # of a link that is not its words
 
 
 def label(
@@ -62,17 +65,37 @@ def plain_tip(text: str) -> str:
 class Elided(QLabel):
     """A line of text that is cut with dots where there is no room for it; its tip has it whole."""
 
-    def __init__(self, *, size: float, name: str = "") -> None:
-        super().__init__()
-        self.setFont(text_font(size))
+    def __init__(self, text: str = "", *, size: float, weight: object = None, name: str = ""):
+        super().__init__(text)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setFont(text_font(size, weight or text_font(size).weight()))  # type: ignore[arg-type]
         self.setObjectName(name)
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(0, super().minimumSizeHint().height())
+
+    def event(self, event: QEvent | None) -> bool:
+        """Where it is cut, the tip begins with all of it."""
+        if event is not None and event.type() == QEvent.Type.ToolTip and self.is_cut:
+            tip = self.toolTip()
+            whole = self.text() if self.text() in tip else f"{self.text()}\n{tip}".strip()
+            place = QCursor.pos()
+            QToolTip.showText(place, plain_tip(whole), self)
+            return True
+        return super().event(event)
+
+    @property
+    def is_cut(self) -> bool:
+        """Whether there is not room for all of it."""
+        return self.fontMetrics().horizontalAdvance(self.text()) > self.contentsRect().width()
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setPen(self.palette().color(QPalette.ColorRole.WindowText))
-        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
-        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, text)
+        room = self.contentsRect()
+        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, room.width())
+        painter.drawText(room, self.alignment() | Qt.AlignmentFlag.AlignVCenter, text)
 
 
 def set_look(widget: QWidget, name: str) -> None:
@@ -124,11 +147,39 @@ def button(text: str, act: Callable[[], object], *, name: str = "", tip: str = "
     return made
 
 
+class LinkLine(QPushButton):
+    """A link over the width there is, in two lines; where that is too little it ends in dots."""
+
+    def __init__(self, act: Callable[[], object]) -> None:
+        super().__init__()
+        self.setObjectName("link")
+        self.words = ""
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.clicked.connect(lambda _checked=False: act())
+
+    def say(self, words: str) -> None:
+        """Show other words."""
+        self.words = words
+        self.setAccessibleName(words)
+        self._fit()
+
+    def _fit(self) -> None:
+        room, metrics = self.width() - LINK_PX, self.fontMetrics()
+        first, rest = "", self.words.split()
+        while rest and metrics.horizontalAdvance(f"{first} {rest[0]}") <= room:
+            first = f"{first} {rest.pop(0)}".strip()
+        second = metrics.elidedText(" ".join(rest), Qt.TextElideMode.ElideRight, room)
+        self.setText("\n".join(x for x in (first, second) if x).replace("&", "&&"))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._fit()
+        super().resizeEvent(event)
+
+
 def small_button(text: str, act: Callable[[], object], *, tip: str = "") -> QPushButton:
     """Return a button for a place where there is little room."""
     made = button(text, act, tip=tip)
     made.setFont(text_font(11))
-    made.setMinimumWidth(10)
     made.setProperty("fit", "small")
     return made
 
@@ -182,23 +233,120 @@ def close_line(sheet: QWidget) -> QHBoxLayout:
     return line
 
 
-def scrolling(inside: QWidget) -> QScrollArea:
+class Scrolling(QScrollArea):
+    """Scrolls its content up and down; it is never narrower than that."""
+
+    BAR_PX, LEAST_PX = 9, 72  # of the scroll bar; how much of the content is to be seen
+
+    def __init__(self, inside: QWidget, least_px: int = LEAST_PX) -> None:
+        super().__init__()
+        self._least_px = least_px
+        self._wished: tuple[QSize, QSize] | None = None
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setWidget(inside)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+
+    def minimumSizeHint(self) -> QSize:
+        inside = self.widget()
+        needs = inside.minimumSizeHint() if inside is not None else QSize()
+        least = inside.minimumSize() if inside is not None else QSize()
+        wide, high = max(needs.width(), least.width()), max(needs.height(), least.height())
+        return QSize(wide + self.BAR_PX, min(max(high, 0), self._least_px))
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        self._follow(event)
+        return super().eventFilter(watched, event)
+
+    def event(self, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.StyleChange:
+            return style_changed(self, event)
+        self._follow(event)
+        return super().event(event)
+
+    def _follow(self, event: QEvent | None) -> None:
+        if event is None or event.type() != QEvent.Type.LayoutRequest:
+            return
+        wished = self.sizeHint(), self.minimumSizeHint()
+        if wished != self._wished:  # else all that it is in would be laid out for nothing
+            self._wished = wished
+            self.updateGeometry()
+
+
+def style_changed(area: QScrollArea, event: QEvent) -> bool:
+    """Let a scroll area find its size once when everything in it has its new style.
+
+    By itself it does so at once, and again for each scroll area that it is in; one that is not
+    seen has its size from when it was: a theme changes none.
+    """
+    if area.isVisible():
+        QApplication.postEvent(area, QEvent(QEvent.Type.LayoutRequest))
+    return QFrame.event(area, event)
+
+
+def scrolling(inside: QWidget) -> Scrolling:
     """Return an area that scrolls its content up and down only."""
-    area = QScrollArea()
-    area.setWidgetResizable(True)
-    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    area.setWidget(inside)
-    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    return area
+    return Scrolling(inside)
+
+
+class ScrollingPage(QScrollArea):
+    """A page that scrolls both ways where the window is smaller than it needs.
+
+    One that has a ``fold`` is told first how high (px) what is seen of it is.
+    """
+
+    LEAST = QSize(280, 120)
+
+    def __init__(self, page: QWidget) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setWidget(page)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+
+    def minimumSizeHint(self) -> QSize:
+        return self.LEAST
+
+    def event(self, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.StyleChange:
+            return style_changed(self, event)
+        return super().event(event)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        fold = getattr(self.widget(), "fold", None)
+        if fold is not None:
+            fold(self.height())
+        super().resizeEvent(event)
 
 
 class Pages(QStackedWidget):
-    """Pages, one at a time, each put up when it is first wanted."""
+    """Pages, one at a time, each put up when it is first wanted; as large as the one that is shown.
 
-    def __init__(self, count: int) -> None:
+    What Qt has would be as large as the largest of them.
+    """
+
+    def __init__(self, count: int = 0) -> None:
         super().__init__()
         for _page in range(count):
             self.addWidget(QWidget())
+        self.currentChanged.connect(lambda _at: self.updateGeometry())
+
+    def sizeHint(self) -> QSize:
+        shown = self.currentWidget()
+        return shown.sizeHint() if shown is not None else QSize()
+
+    def minimumSizeHint(self) -> QSize:
+        shown = self.currentWidget()
+        if shown is None:
+            return QSize()
+        return shown.minimumSizeHint().expandedTo(shown.minimumSize())
+
+    def hasHeightForWidth(self) -> bool:
+        shown = self.currentWidget()
+        return shown is not None and shown.hasHeightForWidth()
+
+    def heightForWidth(self, width: int) -> int:
+        shown = self.currentWidget()
+        return shown.heightForWidth(width) if shown is not None else -1
 
     def put(self, at: int, page: _Page) -> _Page:
         """Put a page in its place and return it."""
@@ -242,29 +390,35 @@ class WhileShown(QObject):
 
 
 class ChoiceRow(QWidget):
-    """Buttons of which one is down. ``chosen`` carries its key."""
+    """Buttons of which one is down, in lines of so many ``columns`` at the most.
+
+    ``chosen`` carries its key.
+    """
 
     chosen = pyqtSignal(object)
 
     def __init__(
-        self, choices: Iterable[tuple[object, str]], *, columns: int = 4, name: str = ""
+        self,
+        choices: Iterable[tuple[object, str]],
+        *,
+        columns: int = 4,
+        name: str = "",
+        even: bool = True,
     ) -> None:
+        """``even`` ones are all equally wide; others as wide as their words."""
         super().__init__()
         self.setAccessibleName(name)
         self._group = QButtonGroup(self)
         self._keys: list[object] = []
-        grid = QGridLayout(self)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setSpacing(4)
+        row = Flow(self, even=even, columns=columns)
         for i, (key, text) in enumerate(choices):
             one = QPushButton(text)
             one.setCheckable(True)
-            one.setMinimumWidth(10)
             one.setProperty("fit", "narrow")
             one.setAccessibleName(f"{name}: {text}" if name else text)
             self._group.addButton(one, i)
             self._keys.append(key)
-            grid.addWidget(one, i // columns, i % columns)
+            row.addWidget(one)
         self._group.idClicked.connect(lambda i: self.chosen.emit(self._keys[i]))
 
     def button(self, key: object) -> QPushButton:
@@ -285,21 +439,27 @@ class ChoiceRow(QWidget):
 
 
 class Inspector(QFrame):
-    """The right-hand panel: a title, a line under it, and what belongs to the selection."""
+    """What stands beside a stage: a title, a line under it, and what belongs to the selection.
 
-    def __init__(self, width: int = 262) -> None:
+    ``body`` scrolls; what is put into ``top`` and ``foot`` stays.
+    """
+
+    def __init__(self) -> None:
         super().__init__()
         self.setObjectName("panel")
-        self.setFixedWidth(width)
         outer = vertical(self, (0, 10, 2, 8), 4)
-        self.title = label("", size=18, weight=SEMI)
+        self.title = label("", size=18, weight=SEMI, wrap=True)
         self.under = label("", size=11.5, name="soft", wrap=True)
         for widget in (self.title, self.under):
             widget.setContentsMargins(13, 0, 10, 0)
             outer.addWidget(widget)
         inside = QWidget()
         self.body = vertical(inside, (13, 4, 9, 4), 5)
-        outer.addWidget(scrolling(inside), 1)
+        self.top = vertical(margins=(13, 2, 11, 0), spacing=5)
+        self.foot = vertical(margins=(13, 0, 11, 0), spacing=5)
+        self.area = scrolling(inside)
+        fill(outer, self.top, (self.area, 1), self.foot)
+        outer.addStretch()  # where there is nothing to show, the words stay on top
 
 
 def menu_of(owner: QWidget, acts: Iterable[tuple[str, Callable[[], object]]]) -> QMenu:

@@ -23,6 +23,11 @@ class Rest(QObject):
         """Whether somebody has come, and not rested yet."""
         return self._clock.isActive()
 
+    @property
+    def is_heard(self) -> bool:
+        """Whether somebody has rested, and not gone yet."""
+        return self._heard
+
     def come(self) -> None:
         """Somebody has come to it."""
         self._clock.start()

@@ -3,8 +3,9 @@
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QComboBox, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, color, figure_font, text_font
@@ -325,7 +326,7 @@ class RideLane(QWidget):
         head = horizontal(spacing=6)
         self.title = label("", size=11, weight=SEMI, name="soft")
         fill(head, self.title, 1)
-        self.every = QComboBox()
+        self.every = ChoiceBox()
         self.every.addItems(list(EVERY))
         self.every.setAccessibleName(f"How often the ride of {field.label} comes")
         self.every.setToolTip(

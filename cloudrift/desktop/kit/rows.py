@@ -4,24 +4,17 @@ from collections.abc import Callable, Iterable
 
 from PyQt6.QtWidgets import QPushButton, QWidget
 
-from cloudrift.desktop.kit.layouts import FLUSH, horizontal
+from cloudrift.desktop.kit.flow import flow
 from cloudrift.desktop.kit.parts import button
 
 
 def toggle(
-    text: str,
-    act: Callable[[bool], object],
-    tip: str = "",
-    *,
-    fit: str = "narrow",
-    spoken: str = "",
+    text: str, act: Callable[[bool], object], tip: str = "", *, spoken: str = ""
 ) -> QPushButton:
     """Return a button that stays down; ``spoken`` is what it is called where its text is short."""
     made = QPushButton(text)
     made.setCheckable(True)
-    if fit == "narrow":
-        made.setMinimumWidth(10)
-    made.setProperty("fit", fit)
+    made.setProperty("fit", "narrow")
     made.setToolTip(tip)
     made.setAccessibleName(spoken or text)
     made.clicked.connect(act)
@@ -31,15 +24,10 @@ def toggle(
 def small(text: str, act: Callable[[], object], tip: str = "") -> QPushButton:
     """Return a button for a row of several."""
     made = button(text, act, tip=tip)
-    made.setMinimumWidth(10)
     made.setProperty("fit", "narrow")
     return made
 
 
 def row(widgets: Iterable[QWidget]) -> QWidget:
-    """Return widgets beside each other."""
-    holder = QWidget()
-    line = horizontal(holder, FLUSH, 4)
-    for widget in widgets:
-        line.addWidget(widget, 1)
-    return holder
+    """Return widgets beside each other, equally wide, in as many lines as they need."""
+    return flow(*widgets, even=True)

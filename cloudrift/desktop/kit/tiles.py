@@ -4,12 +4,13 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QFrame, QWidget
+from PyQt6.QtWidgets import QAbstractButton
 
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.kit.layouts import vertical
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.kit.parts import button, heading, label
+from cloudrift.desktop.kit.popup import Popup
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.settings import Field
 from cloudrift.loop.edits import loop_edits
@@ -79,7 +80,7 @@ class Tile(QAbstractButton):
         painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, under)
 
 
-class MetreChoice(QComboBox):
+class MetreChoice(ChoiceBox):
     """Every metre there is; ``chosen`` carries its beats and their unit."""
 
     chosen = pyqtSignal(object)
@@ -94,36 +95,6 @@ class MetreChoice(QComboBox):
     def show_choice(self, metre: tuple[int, int]) -> None:
         """Show a metre; nothing is emitted."""
         self.setCurrentIndex(METRES.index(metre))
-
-
-class Popup(QFrame):
-    """A small editor under a tile; Esc and a press elsewhere close it."""
-
-    def __init__(self, owner: QWidget, width: int) -> None:
-        super().__init__(owner.window(), Qt.WindowType.Popup)
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setObjectName("panel")
-        self.setFixedWidth(width)
-        self.body = vertical(self, (12, 10, 12, 12), 7)
-        self._owner = owner
-        self.first: QWidget | None = None
-
-    def open(self) -> None:
-        """Show it below its owner, with the keyboard on what comes first."""
-        self.move(self._owner.mapToGlobal(self._owner.rect().bottomLeft()))
-        self.show()
-        self.fit()
-        if self.first is not None:
-            self.first.setFocus()
-
-    def fit(self) -> None:
-        """Be as high as what is inside."""
-        layout = self.layout()
-        if layout is not None and layout.hasHeightForWidth():  # lines of text that wrap
-            layout.activate()
-            self.setFixedHeight(layout.totalHeightForWidth(self.width()))
-        else:
-            self.adjustSize()
 
 
 def _field_popup(
@@ -202,7 +173,7 @@ def open_style(tile: Tile, session: Session) -> Popup:
     """Open the loop's style card: what it says, another one, and the way to another loop."""
     popup = Popup(tile, 290)
     popup.body.addWidget(heading("Style card"))
-    choice = QComboBox()
+    choice = ChoiceBox()
     choice.setAccessibleName("Style card")
     choice.addItem("No style", "")
     own, cards = session.loop.style, known_cards()

@@ -3,7 +3,8 @@
 import contextlib
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, QObject
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtGui import QFocusEvent
 from PyQt6.QtWidgets import QAbstractButton
 
 from cloudrift.desktop.kit.rest import Rest
@@ -12,9 +13,15 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.loop.model.loop import Loop
 
+TABBED = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
+
 
 class Trying(QObject):
-    """Previews what a button would do while somebody rests on it; nothing is changed by that."""
+    """Previews what a button would do while somebody rests on it; nothing is changed by that.
+
+    Resting is a pointer that has moved there, or a keyboard that was tabbed there: a button that
+    comes up under a pointer, or is given the keyboard, is not heard by that.
+    """
 
     def __init__(
         self, widget: QAbstractButton, session: Session, edit: Callable[[Loop], Loop], words: str
@@ -25,6 +32,7 @@ class Trying(QObject):
         self._preview = Preview(session.hearing.previews, widget)
         self._rest = Rest(self)
         self._rest.rested.connect(self.begin)
+        widget.setMouseTracking(True)
         widget.installEventFilter(self)
         widget.clicked.connect(self.end)
 
@@ -40,8 +48,12 @@ class Trying(QObject):
 
     def eventFilter(self, _watched: QObject | None, event: QEvent | None) -> bool:
         if event is not None and self._widget.isEnabled():
-            if event.type() in (QEvent.Type.Enter, QEvent.Type.FocusIn):
+            tabbed = isinstance(event, QFocusEvent) and event.reason() in TABBED
+            if event.type() == QEvent.Type.FocusIn and tabbed:
                 self._rest.come()
+            elif event.type() == QEvent.Type.MouseMove:
+                if not (self._rest.waiting or self._preview.on):
+                    self._rest.come()
             elif event.type() in (QEvent.Type.Leave, QEvent.Type.FocusOut, QEvent.Type.Hide):
                 self.end()
         return False

@@ -32,7 +32,9 @@ class Wishes(msgspec.Struct, frozen=True, kw_only=True):
     last; ``recent`` are the loop files opened or saved last, the newest first; ``recordings`` are
     folders that are listened to; ``microphone`` is what is recorded from, ``late_ms`` how late it
     brings what the speaker was given, for each way in and out; ``parts``, ``sound_format``,
-    ``bits``, ``target_lufs`` and ``names`` are what was written last, and how.
+    ``bits``, ``target_lufs`` and ``names`` are what was written last, and how; ``window_px`` and
+    ``window_at`` are how large the window was last, and where; ``pane_px`` is how wide its side
+    pane was, ``stage`` which stage was open; ``steps_left``: the first steps do not come any more.
     """
 
     theme: str = ""
@@ -51,6 +53,11 @@ class Wishes(msgspec.Struct, frozen=True, kw_only=True):
     bits: int = 0
     target_lufs: float | None = None
     names: str = ""
+    window_px: tuple[int, int] | None = None
+    window_at: tuple[int, int] | None = None
+    pane_px: int = 0
+    stage: int = 0
+    steps_left: bool = False
 
     def __post_init__(self) -> None:
         for name, allowed in (

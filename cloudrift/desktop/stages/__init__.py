@@ -1,1 +1,1 @@
-"""The stages and drawers, a folder each; none knows of another."""
+"""The stages and what opens beside them, a folder each; none knows of another."""

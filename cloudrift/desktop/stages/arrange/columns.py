@@ -75,7 +75,10 @@ class Columns(Keyed):
             self.at = min(self.at, len(self.model.sections) - 1)
             self.row = min(self.row, len(self.model.rows) - 1)
             self.seam = self.seam if self.seam < len(self.model.sections) else -1
-        self.setMinimumHeight(int(self.model.height) if self.model else 160)
+        self.setMinimumSize(
+            int(self.model.least_width) if self.model else 240,
+            int(self.model.height) if self.model else 160,
+        )
         self._name_for_readers()
         self.update()
 

@@ -78,6 +78,12 @@ class ColumnsModel:
             left += one + GAP_PX
         return tuple(out)
 
+    @property
+    def least_width(self) -> float:
+        """How many pixels it takes that each column can be read."""
+        count = len(self.sections)
+        return NAMES_PX + PAD_PX + LEAST_PX * count + GAP_PX * (count - 1)
+
     def span(self, at: int) -> tuple[float, float]:
         """Return left and right of a column."""
         return self._spans[at]

@@ -1,14 +1,16 @@
-"""What happens at the change into the chosen section: a line of fields under the picture."""
+"""What happens at the change into the chosen section: fields of what is in use, and more to add."""
 
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtWidgets import QFrame, QGridLayout
+from PyQt6.QtWidgets import QFrame, QMenu, QPushButton, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.flow import Flow
 from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI
-from cloudrift.desktop.kit.parts import button, label
+from cloudrift.desktop.kit.own_words import why
+from cloudrift.desktop.kit.parts import Elided, button
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.settings import Field
 from cloudrift.loop.edits.arranging import arranging
@@ -127,6 +129,21 @@ FIELDS = {
 }
 COLUMNS = 5
 SWITCHES = {"fill", "cut"}
+# What is said of each that can be added, and what it is at first.
+ADDED: dict[str, tuple[str, object]] = {
+    "riser_bars": ("A riser", 2.0),
+    "sweep": ("A filter that closes or opens", "closes"),
+    "fill": ("A fill of the drums", ON),
+    "cut": ("Drums that end early", ON),
+    "silence_beats": ("Silence before it", 1.0),
+    "lead_beats": ("What comes, backward", 1.0),
+    "sag_beats": ("Tape that slows down", 2.0),
+    "crash_db": ("A crash", -18.0),
+    "tag_db": ("A tag", -18.0),
+    "burst_db": ("A burst of noise", -18.0),
+}
+WITH = {"riser_db": "riser_bars", "sweep_bars": "sweep", "sag_share": "sag_beats"}
+FIRST = ("sweep", "crash_db", "tag_db")  # what can be where a first section begins
 
 
 class SeamFields(QFrame):
@@ -139,27 +156,36 @@ class SeamFields(QFrame):
         self.setObjectName("card")
         self._edit = edit
         self._section_id = ""
-        self.title = label("", size=12.5, weight=SEMI)
-        self.says = label("", size=11.5, name="soft")
+        self._first = False  # whether it is where the first section begins
+        self.title = Elided(size=12.5, weight=SEMI)
+        self.says = Elided(size=11.5, name="soft")
         self.hear = button("Hear it", hear, tip="Two bars before the change, and on")
+        self.add = QPushButton("Add…")
+        self.add.setToolTip("Something more that happens at this change")
+        self._menu = QMenu(self.add)
+        self._menu.aboutToShow.connect(self._fill_menu)
+        self.add.setMenu(self._menu)
         self.fields: dict[str, FieldWidget] = {}
-        grid = QGridLayout()
-        grid.setSpacing(5)
-        for i, (name, field) in enumerate(FIELDS.items()):
+        self._shown: set[str] = set()  # fields of this change: they stay while it is chosen
+        inside = QWidget()
+        line = Flow(inside, spacing=5, even=True, columns=COLUMNS)
+        for name, field in FIELDS.items():
             widget = FieldWidget(field, field.default)
             widget.edited.connect(partial(self._set, name))
             widget.settled.connect(session.end_drag)
             self.fields[name] = widget
-            grid.addWidget(widget, i // COLUMNS, i % COLUMNS)
+            line.addWidget(widget)
         column = vertical(self, (10, 6, 10, 8), 5)
         head = horizontal()
-        fill(head, self.title, (self.says, 1), self.hear)
-        fill(column, head, grid)
+        fill(head, (self.title, 1), (self.says, 1), why("seam"), self.add, self.hear)
+        fill(column, head, inside)
 
     def show_section(self, document: Document, section: Section | None) -> None:
         """Show the change into a section."""
         if section is None:
             return
+        if section.id != self._section_id:
+            self._shown = set()
         self._section_id = section.id
         sections = document.arrangement.sections
         at = sections.index(section)
@@ -180,7 +206,33 @@ class SeamFields(QFrame):
             elif name == "sag_share":
                 value = 100 * value
             widget.set_value(value)
-            widget.setEnabled(at > 0 or name in ("sweep", "sweep_bars", "crash_db", "tag_db"))
+            if name not in WITH and value != FIELDS[name].default:
+                self._shown.add(name)
+        self._first = at == 0
+        self._show_fields()
+
+    def _show_fields(self) -> None:
+        for name, widget in self.fields.items():
+            widget.setVisible(WITH.get(name, name) in self._shown)
+        self.add.setEnabled(any(name not in self._shown for name in self._addable))
+
+    @property
+    def _addable(self) -> tuple[str, ...]:
+        return FIRST if self._first else tuple(ADDED)
+
+    def _fill_menu(self) -> None:
+        self._menu.clear()
+        for name in self._addable:
+            if name not in self._shown:
+                words, _value = ADDED[name]
+                self._menu.addAction(words, partial(self.add_one, name))
+
+    def add_one(self, name: str) -> None:
+        """Let something more happen at this change, as it is usual."""
+        self._shown.add(name)
+        self._set(name, ADDED[name][1])
+        self._show_fields()
+        self.fields[name].setFocus()
 
     def _set(self, name: str, value: object) -> None:
         made: object = value

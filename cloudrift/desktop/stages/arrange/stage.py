@@ -6,20 +6,23 @@ from functools import partial
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QComboBox, QWidget
+from PyQt6.QtWidgets import QWidget
 
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.commands import Command
-from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
+from cloudrift.desktop.kit.flow import Flow, takes_rest
+from cloudrift.desktop.kit.fold import Fold
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
     Elided,
+    ScrollingPage,
     WhileShown,
     button,
     label,
     menu_of,
     panel,
-    scrolling,
     small_button,
 )
 from cloudrift.desktop.session.hearing.preview import Preview
@@ -27,6 +30,7 @@ from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.arranged import Arranged
 from cloudrift.desktop.session.work.tasks import Tasks
 from cloudrift.desktop.stages.arrange.columns import Columns
+from cloudrift.desktop.stages.arrange.lead import form_lead
 from cloudrift.desktop.stages.arrange.seam_fields import SeamFields
 from cloudrift.desktop.stages.arrange.section_page import SectionPage
 from cloudrift.desktop.stages.arrange.sum_row import SumRow
@@ -38,12 +42,13 @@ from cloudrift.loop.model.document import Document
 from cloudrift.loop.model.sections import MOST_OFFSET_DB, Section
 from cloudrift.style.form import draw_form, find_form, forms
 
+NAMED_PX, PICTURE_PX = 220, 180  # that the words on top have at least; of height
 HEARD = (("loop", "the loop"), ("section", "this section"), ("all", "all of it"))
 AROUND_BARS = 2.0  # heard before a seam
 
 
 class ArrangeStage(QWidget):
-    """The picture in the middle, the seam below it, the section at the right."""
+    """The picture, the seam below it; the section is in the ``inspector``."""
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__()
@@ -62,9 +67,9 @@ class ArrangeStage(QWidget):
         self.columns.removed.connect(self.remove)
         self.columns.menu_wanted.connect(self._open_menu)
         self.words = Elided(size=11.5, name="soft")
-        self.heard = ChoiceRow(list(HEARD), columns=3, name="Hear")
+        self.heard = ChoiceRow(list(HEARD), columns=3, name="Hear", even=False)
         self.heard.chosen.connect(self.hear)
-        self.form = QComboBox()
+        self.form = ChoiceBox()
         self.form.setAccessibleName("Form")
         self.form.addItems(list(forms()))
         self.form.setMinimumWidth(150)
@@ -93,30 +98,46 @@ class ArrangeStage(QWidget):
     def _lay_out(self) -> None:
         middle = panel()
         column = vertical(middle, (12, 9, 12, 9), 6)
-        head = horizontal(spacing=6)
+        named, head = QWidget(), QWidget()
         fill(
-            head,
-            label("Arrangement", size=14, weight=SEMI),
-            (self.words, 1),
-            label("Hear", size=11.5, name="soft"),
+            horizontal(named, FLUSH, 6), label("Arrangement", size=14, weight=SEMI), (self.words, 1)
         )
-        self.heard.setFixedWidth(270)
-        head.addWidget(self.heard)
-        column.addLayout(head)
-        acts = horizontal(spacing=5)
+        takes_rest(named, NAMED_PX)
+        line = Flow(head, spacing=6)
+        add = small_button("Add a section", self.add, tip="The loop as it is, twice round")
+        hear = label("Hear", size=11.5, name="soft")
+        for one in (named, hear, self.heard, add):
+            line.addWidget(one)
+        acts = QWidget()
+        line = Flow(acts, spacing=5)
         for words, act, tip in (
             ("Add", self.add, "A section at the end: the loop as it is"),
-            ("Copy", self.copy, "A copy behind it, which says what differs"),
+            ("Copy", self.copy, "A copy after it, which says what differs"),
             ("Out", self.remove, "Take the section out"),
             ("Earlier", partial(self._move_chosen, -1), "Ctrl+Left"),
             ("Later", partial(self._move_chosen, 1), "Ctrl+Right"),
-            ("Twice", self.twice, "All sections once more behind these"),
+            ("Twice", self.twice, "All sections once more after these"),
         ):
-            acts.addWidget(small_button(words, act, tip=tip))
-        fill(acts, 1, self.form, self.draw)
-        fill(column, acts, self.sum, self.voice, (scrolling(self.columns), 1), self.seam)
-        row = horizontal(self, (8, 6, 8, 6), 8)
-        fill(row, (middle, 1), self.page)
+            line.addWidget(small_button(words, act, tip=tip))
+        for one in (self.form, self.draw):
+            line.addWidget(one)
+        whole = QWidget()
+        fill(vertical(whole, FLUSH, 4), self.sum, self.voice)
+        self.whole = Fold("All of it: its line, a trial voice", whole)
+        picture = ScrollingPage(self.columns)
+        picture.setMinimumHeight(PICTURE_PX)
+        self.lead = form_lead(self._session, self.draw_in)
+        fill(column, head, acts, self.whole, (picture, 1), self.seam, (self.lead, 1))
+        # Where there are no sections, nothing is shown that could do nothing.
+        self._filled = (hear, self.heard, acts, self.whole, picture)
+        self._empty = (add, self.lead)
+        outer = vertical(self, FLUSH)
+        outer.addWidget(middle)
+
+    @property
+    def inspector(self) -> SectionPage:
+        """What stands beside the stage."""
+        return self.page
 
     # --- showing ------------------------------------------------------------------------------
 
@@ -138,9 +159,14 @@ class ArrangeStage(QWidget):
         self.words.setText(model.words if model else "no sections yet")
         self.page.show_section(self._document, self.section)
         self.seam.show_section(self._document, self.section)
-        self.seam.setVisible(self.section is not None)
+        there = self.section is not None
+        for widget in (*self._filled, self.seam):
+            widget.setVisible(there)
+        for widget in self._empty:
+            widget.setVisible(not there)
         self.sum.show_document(self._document)
         self.voice.show_document(self._document)
+        self.whole.say(f"{self.sum.says} · {self.voice.says}")
         self._show_form()
         self._follow_section()
         self._show_heard()
@@ -233,6 +259,12 @@ class ArrangeStage(QWidget):
         if not made:
             self.refresh()
         return made
+
+    def draw_in(self, form: str) -> None:
+        """Draw a form by its name."""
+        self.form.setCurrentText(form)
+        self.draw_form()
+        self.columns.setFocus()
 
     def draw_form(self) -> None:
         """Draw the chosen form; another draw with each press."""
@@ -342,7 +374,7 @@ class ArrangeStage(QWidget):
 
     def focus_first(self) -> None:
         """Take the focus to the picture, or to what draws a form."""
-        (self.columns if self.columns.model else self.draw).setFocus()
+        (self.columns if self.columns.model else self.lead.first).setFocus()
 
     def showEvent(self, _event: QShowEvent | None) -> None:
         self.page.read_finishes()

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal
+from cloudrift.desktop.kit.flow import Flow, takes_rest
 from cloudrift.desktop.kit.parts import ChoiceRow, Elided, label
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.arranged import Arranged
@@ -16,6 +16,7 @@ from cloudrift.loop.model.document import Document
 from cloudrift.style.sums import MOST_PUSH_DB, NOTHING, OWN, PUSH_DB, SUMS, sum_line, sum_of
 
 WHAT = Field(name="what", label="All of it through", default=NOTHING, choices=(NOTHING, *SUMS))
+WORDS_PX = 150  # that they have at least
 PUSH = Field(
     name="push_db",
     label="Push",
@@ -42,17 +43,12 @@ class SumRow(QWidget):
         self.words = Elided(size=11.5, name="soft")
         self.side = ChoiceRow([(True, "without"), (False, "with")], columns=2, name="Sum")
         self.side.chosen.connect(lambda without: arranged.hear_without(without=bool(without)))
-        self.side.setFixedWidth(150)
         self.side.setToolTip("All of it without its line and with it, turned to the same loudness")
-        row = horizontal(self, FLUSH, 6)
-        fill(
-            row,
-            label("Sum", size=11.5, name="soft"),
-            (self.what, 3),
-            (self.push, 2),
-            (self.words, 3),
-            self.side,
-        )
+        takes_rest(self.words, WORDS_PX)
+        row = Flow(self, spacing=6)
+        for one in (label("Sum", size=11.5, name="soft"), self.what, self.push, self.side,
+                    self.words):  # fmt: skip
+            row.addWidget(one)
         self._what, self._push_db = NOTHING, PUSH_DB
 
     def show_document(self, document: Document) -> None:
@@ -65,6 +61,12 @@ class SumRow(QWidget):
         self.what.setEnabled(there)
         self.side.setEnabled(bool(line))
         self.show_loudness()
+
+    @property
+    def says(self) -> str:
+        """The line in words."""
+        words = self.words.text()
+        return f"{self._what}, {words}" if words else str(self._what)
 
     def show_loudness(self) -> None:
         """Say how loud all is before its line and after it, as far as that is known."""

@@ -2,11 +2,12 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QComboBox, QWidget
+from PyQt6.QtWidgets import QWidget
 
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.kit.layouts import FLUSH, horizontal
-from cloudrift.desktop.kit.parts import Elided, button, label, small_button
+from cloudrift.desktop.kit.flow import Flow
+from cloudrift.desktop.kit.parts import button, label, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.arrange.voice_taker import VoiceTaker
 from cloudrift.ground.settings import Field
@@ -39,25 +40,24 @@ class VoiceRow(QWidget):
             tip="From the chosen section on, by the microphone; stop it, or let it "
             "come to its end. Never delivered",
         )
-        self.take = QComboBox()
+        self.take = ChoiceBox()
         self.take.setAccessibleName("Take of the trial voice")
         self.take.activated.connect(self._choose)
         self.level = FieldWidget(LEVEL, 0.0)
         self.level.edited.connect(self._set_level)
         self.level.settled.connect(session.end_drag)
         self.forget = small_button("Forget", self._forget, tip="Let this take go")
-        self.words = Elided(size=11.5, name="soft")
-        row = horizontal(self, FLUSH, 6)
-        row.addWidget(label("Trial voice", size=11.5, name="soft"))
-        for widget, share in (
-            (self.sing, 0),
-            (self.take, 1),
-            (self.level, 1),
-            (self.forget, 0),
-            (self.words, 2),
-        ):
-            row.addWidget(widget, share)
+        self.words = label("", size=11.5, name="soft")
+        row = Flow(self, spacing=6)
+        for widget in (label("Trial voice", size=11.5, name="soft"), self.sing, self.take,
+                       self.level, self.forget, self.words):  # fmt: skip
+            row.addWidget(widget)
         taker.moved.connect(self._show_taking)
+
+    @property
+    def says(self) -> str:
+        """The take that is heard, in words."""
+        return f"trial voice: {self.take.currentText()}"
 
     def show_document(self, document: Document) -> None:
         """Show which take is heard."""

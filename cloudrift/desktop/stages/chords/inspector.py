@@ -2,9 +2,7 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout
-
-from cloudrift.desktop.kit.parts import ChoiceRow, Inspector
+from cloudrift.desktop.kit.parts import ChoiceRow, Inspector, Pages
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.desktop.stages.chords.pages import Page
 from cloudrift.desktop.stages.chords.reading_page import ReadingPage
@@ -29,15 +27,12 @@ class ChordInspector(Inspector):
         self._session = moves.session
         names = [name for name, _ in PAGES]
         self.tabs = ChoiceRow([(n, n) for n in names], columns=4, name="About the chord")
-        self.stack = QStackedWidget()
+        self.stack = Pages()
         self.pages = {name: make(moves) for name, make in PAGES}
         for page in self.pages.values():
             page.finish()
             self.stack.addWidget(page)
-        head = self.layout()
-        assert isinstance(head, QVBoxLayout)
-        self.tabs.setContentsMargins(13, 2, 9, 2)
-        head.insertWidget(2, self.tabs)
+        self.top.addWidget(self.tabs)
         self.body.addWidget(self.stack)
         self.body.addStretch(1)
         self.tabs.chosen.connect(self.show_page)

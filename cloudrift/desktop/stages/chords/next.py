@@ -14,8 +14,9 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QWidget
 
+from cloudrift.desktop.kit.flow import Flow, takes_rest
 from cloudrift.desktop.kit.held import held
-from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, color, text_font
 from cloudrift.desktop.kit.parts import ChoiceRow, Elided, heading
 from cloudrift.desktop.kit.rest import Rest
@@ -45,6 +46,7 @@ OUTSIDES = (
     ("relative", "Relative key"),
 )
 HEIGHT = 45
+A_ROW, HEAD_PX = 7, 210  # tiles; px that the words on top have at least
 TOP, BOTTOM = Qt.AlignmentFlag.AlignTop, Qt.AlignmentFlag.AlignBottom
 
 
@@ -178,14 +180,14 @@ class NextChords(QWidget):
         self._session = moves.session
         self._count = 3
         self._outside = "neighbours"
+        self._low = False  # whether there is room for one row only
+        self._row = 0  # which of the two that is
         self.hint = Elided(size=11, name="soft")
-        self.counts = ChoiceRow(COUNTS, columns=4, name="Notes a chord")
-        self.outsides = ChoiceRow(OUTSIDES, columns=3, name="From outside")
+        self.counts = ChoiceRow(COUNTS, columns=4, name="Notes a chord", even=False)
+        self.outsides = ChoiceRow(OUTSIDES, columns=3, name="From outside", even=False)
         for row in (self.counts, self.outsides):
             for key, _ in COUNTS if row is self.counts else OUTSIDES:
-                one = row.button(key)
-                one.setProperty("fit", "snug")
-                one.setMinimumWidth(one.fontMetrics().horizontalAdvance(one.text()) + 16)
+                row.button(key).setProperty("fit", "small")
         self.tiles = [NextTile() for _ in range(14)]
         self._clock = single_shot(self, self.refresh, REFRESH_MS)
         self._lay_out()
@@ -204,21 +206,33 @@ class NextChords(QWidget):
 
     def _lay_out(self) -> None:
         column = vertical(self, (0, 2, 0, 0), 3)
-        head = horizontal(spacing=8)
-        fill(head, heading("Next chord"), (self.hint, 1), self.counts, self.outsides)
-        column.addLayout(head)
+        head, words = QWidget(), QWidget()
+        fill(horizontal(words, FLUSH, 8), heading("Next chord"), (self.hint, 1))
+        takes_rest(words, HEAD_PX)
+        line = Flow(head, spacing=8)
+        for one in (words, self.counts, self.outsides):
+            line.addWidget(one)
+        column.addWidget(head)
         grid = QGridLayout()
         grid.setSpacing(5)
         for i, tile in enumerate(self.tiles):
-            grid.addWidget(tile, i // 7, i % 7)
+            grid.addWidget(tile, i // A_ROW, i % A_ROW)
         column.addLayout(grid)
 
+    def be_low(self, *, on: bool) -> None:
+        """Show one row only: that of the key, or that from outside, whichever was chosen last."""
+        self._low = on
+        for i, tile in enumerate(self.tiles):
+            tile.setVisible(not on or i // A_ROW == self._row)
+
     def _choose_count(self, count: int) -> None:
-        self._count = count
+        self._count, self._row = count, 0
+        self.be_low(on=self._low)
         self.refresh()
 
     def _choose_outside(self, kind: str) -> None:
-        self._outside = kind
+        self._outside, self._row = kind, 1
+        self.be_low(on=self._low)
         self.refresh()
 
     # --- what is shown ------------------------------------------------------------------------

@@ -8,8 +8,8 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QMenu, QPushButton, QWidget
 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
+from cloudrift.desktop.kit.flow import Flow
 from cloudrift.desktop.kit.grid import GridChoice
-from cloudrift.desktop.kit.layouts import FLUSH, horizontal
 from cloudrift.desktop.kit.parts import button
 from cloudrift.desktop.stages.chords.moves import Moves
 from cloudrift.ground.draws import MAX_DRAW
@@ -56,12 +56,10 @@ class RowBar(QWidget):
             "Play in", self.keys_wanted.emit, tip="Play chords in against a click"
         )
         self.grid = GridChoice(moves.grid)
-        line = horizontal(self, FLUSH, 6)
-        line.addWidget(self.typed, 1)
-        for one in (self.put, self.draw, self.more, self.play_in):
+        self.typed.setMinimumWidth(180)
+        line = Flow(self, spacing=6)
+        for one in (self.typed, self.put, self.draw, self.more, self.play_in, self.grid):
             line.addWidget(one)
-        line.addSpacing(8)
-        line.addWidget(self.grid)
 
     @property
     def _card(self) -> Card:

@@ -2,13 +2,15 @@
 
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolTip, QWidget
+from PyQt6.QtWidgets import QLabel, QSizePolicy, QToolTip, QWidget
 
 from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.dropped import MIDI_FILES, dropped
+from cloudrift.desktop.kit.flow import flow
 from cloudrift.desktop.kit.grid import Grid
-from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
+from cloudrift.desktop.kit.layouts import FLUSH, fill, vertical
 from cloudrift.desktop.kit.look import look, text_font
+from cloudrift.desktop.kit.own_words import why
 from cloudrift.desktop.kit.parts import panel, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.chords.bass_line import BassLine
@@ -22,9 +24,11 @@ from cloudrift.desktop.stages.chords.thread_paint import LEFT
 from cloudrift.desktop.stages.chords.threads import HINT, Threads
 from cloudrift.desktop.stages.chords.tiles import ChordTiles
 
+LOW_PX = 560  # a stage lower than this shows one row of next chords
+
 
 class ChordsStage(QWidget):
-    """Everything about chords, with the inspector at the right."""
+    """Everything about chords; what is chosen is in the ``inspector``, beside it."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -51,23 +55,25 @@ class ChordsStage(QWidget):
             self.onsets,
             self.next,
         )
-        row = horizontal(self, (8, 6, 8, 6), 8)
-        fill(row, (middle, 1), self.inspector)
+        outer = vertical(self, FLUSH)
+        outer.addWidget(middle)
 
-    def _under_threads(self) -> QHBoxLayout:
-        line = horizontal(spacing=4)
-        line.addWidget(_Legend(), 1)
+    def _under_threads(self) -> QWidget:
         threads = self.threads
-        for text, act, tip in (
-            ("−", lambda: threads.zoom(1.25), "Show more pitches (−, Ctrl+wheel)"),
-            ("+", lambda: threads.zoom(0.8), "Show fewer pitches (+, Ctrl+wheel)"),
-            ("All", threads.fit, "Show all voices (0)"),
-        ):
-            line.addWidget(small_button(text, act, tip=tip))
         keys = small_button("Hands and keys", lambda: None, tip=HINT)
         keys.clicked.connect(lambda _c=False: _show_tip(keys))
-        line.addWidget(keys)
-        return line
+        return flow(
+            _Legend(),
+            why("thread"),
+            small_button("−", lambda: threads.zoom(1.25), tip="Show more pitches (−, Ctrl+wheel)"),
+            small_button("+", lambda: threads.zoom(0.8), tip="Show fewer pitches (+, Ctrl+wheel)"),
+            small_button("All", threads.fit, tip="Show all voices (0)"),
+            keys,
+        )
+
+    def fold(self, height: int) -> None:
+        """Where there is little room the voices have it."""
+        self.next.be_low(on=height < LOW_PX)
 
     @staticmethod
     def commands() -> tuple[Command, ...]:
@@ -118,6 +124,7 @@ class _Legend(QLabel):
         self.setObjectName("soft")
         self.setContentsMargins(LEFT, 0, 0, 0)
         self.setTextFormat(Qt.TextFormat.RichText)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self._fill()
 
     def _fill(self) -> None:

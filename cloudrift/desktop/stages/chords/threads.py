@@ -1,5 +1,6 @@
 """The thread picture under hands: drag voices, chords and their ends; all of it by keys too."""
 
+import math
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
@@ -36,6 +37,7 @@ from cloudrift.loop.model.loop import Chord, Loop
 STEPS_A_SEMITONE = 7 / 12
 OUT_PX = 10  # a voice dragged so far into the ladder is taken out
 MIN_RANGE = 12
+LEAST_PX = 220  # of height: voices can still be told apart, and taken hold of
 HINT = (
     "Drag a voice by scale steps, with Shift by semitones; its ends change the chord's length, on "
     "the grid (Shift: half of it, Alt: off it).\n"
@@ -78,8 +80,10 @@ class Threads(QWidget):
         self._drag: _Drag | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(150)
+        self.setMinimumSize(280, LEAST_PX)
         self.setMouseTracking(True)
+        # All of it is painted at each frame: what it lies in need not be.
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Voices of the chords over the loop")
         self.setAccessibleDescription(HINT)
         session = self._session
@@ -415,7 +419,8 @@ class Threads(QWidget):
         span = changed_span(old_loop, loop, old_selection, selection)
         if self._pixmap is None or places != old_places:
             ratio = self.devicePixelRatioF()
-            self._pixmap = QPixmap(int(self.width() * ratio), int(self.height() * ratio))
+            size = math.ceil(self.width() * ratio), math.ceil(self.height() * ratio)
+            self._pixmap = QPixmap(*size)
             self._pixmap.setDevicePixelRatio(ratio)
             span = WHOLE
         if span is None:

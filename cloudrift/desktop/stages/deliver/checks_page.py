@@ -4,9 +4,9 @@ from PyQt6.QtCore import QEvent, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from cloudrift.deliver.checks import SEVERITIES, Checked
-from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
+from cloudrift.desktop.kit.layouts import FLUSH, fill, vertical
 from cloudrift.desktop.kit.look import SEMI
-from cloudrift.desktop.kit.parts import clear, label, panel, scrolling
+from cloudrift.desktop.kit.parts import Inspector, clear, label, panel, scrolling
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.checking import Checking
 from cloudrift.desktop.stages.deliver.check_row import CheckRow
@@ -26,14 +26,19 @@ class ChecksPage(QWidget):
         self._session, self._checking = session, checking
         self.rows: dict[str, CheckRow] = {}
         self.title = label("Checks", size=14, weight=SEMI)
-        self.says = label("", size=12, name="soft")
+        self.says = label("", size=12, name="soft", wrap=True)
         self.all = QCheckBox("Show what is fine, too")
         self.all.toggled.connect(lambda _on: self._show())
+        self.inspector = Inspector()
+        self.inspector.title.setText("Checks")
+        self.inspector.under.setText(
+            "Each is measured on what would be written, and measured again after each edit."
+        )
+        self.counts = label("", size=12.5, wrap=True)
+        fill(self.inspector.body, self.counts, self.all, 1)
         middle = panel()
         column = vertical(middle, (14, 12, 6, 10))
-        head = horizontal()
-        fill(head, self.title, (self.says, 1), self.all)
-        column.addLayout(head)
+        fill(column, self.title, self.says)
         holder = QWidget()
         self._list = vertical(holder, (0, 6, 8, 0), 0)
         column.addWidget(scrolling(holder), 1)
@@ -54,6 +59,8 @@ class ChecksPage(QWidget):
             or state
             or f"{plural(fine, 'check')} fine; each was measured on what would be written"
         )
+        counts = [(level, sum(one.severity == level for one in found)) for level in SEVERITIES]
+        self.counts.setText("\n".join(f"{count} {level}" for level, count in counts if count))
         names = [one.check.name for one in shown]
         if names != list(self.rows):
             clear(self._list)

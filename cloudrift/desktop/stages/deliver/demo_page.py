@@ -6,13 +6,16 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QWidget
+from PyQt6.QtWidgets import QCheckBox, QLineEdit, QWidget
 
 from cloudrift.deliver.demo_sound import lengths_of
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.flow import flow
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI
 from cloudrift.desktop.kit.parts import (
+    Inspector,
     WhileShown,
     button,
     clear,
@@ -20,8 +23,8 @@ from cloudrift.desktop.kit.parts import (
     label,
     panel,
     progress_bar,
-    scrolling,
 )
+from cloudrift.desktop.kit.rows import row
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.demo_heard import DemoHeard
 from cloudrift.desktop.session.work.tasks import Tasks
@@ -61,7 +64,6 @@ EVERY = Field(
 )
 NO_TAG = "No tag"
 TAGS = ("swell", "tower bell", "glass bell", "sub drop", "crash")
-RIGHT_PX = 292
 FRAME_MS = 40
 
 
@@ -86,7 +88,7 @@ class DemoPage(QWidget):
             tip="Everything first, then broken down, then each layer alone",
         )
         self.cross = FieldWidget(CROSS, demos.CROSS_S)
-        self.tag = QComboBox()
+        self.tag = ChoiceBox()
         self.tag.setAccessibleName("Tag")
         self.tag_db, self.tag_every = FieldWidget(TAG_DB, demos.TAG_DB), FieldWidget(EVERY, 4.0)
         self.hear = button("Hear it", self._hear_or_leave, name="strong")
@@ -104,7 +106,7 @@ class DemoPage(QWidget):
         self.later = button("Later", lambda: self._move(1))
         self.add = button("Add a part", self._add)
         self.remove = button("Remove", self._remove)
-        self._inspector = QWidget()
+        self._chosen, self.inspector = QWidget(), Inspector()
         self._lay_out()
         self._connect()
         self._clock = QTimer(self)
@@ -120,14 +122,10 @@ class DemoPage(QWidget):
         for widget in (self.hear, self.write):
             head.addWidget(widget)
         fill(column, head, self.bar, (self.picture, 1))
-        below = horizontal(spacing=8)
-        for one in (self.draw, self.order, self.cross, self.tag, self.tag_db, self.tag_every):
-            below.addWidget(one, 1)
-        column.addLayout(below)
-        right = panel()
-        right.setFixedWidth(RIGHT_PX)
-        outer = vertical(right, (14, 12, 6, 12))
-        inside = vertical(self._inspector, (0, 0, 8, 0), 5)
+        below = flow(self.draw, self.order, self.cross, self.tag, self.tag_db, self.tag_every,
+                     spacing=6)  # fmt: skip
+        column.addWidget(below)
+        inside = vertical(self._chosen, FLUSH, 5)
         fill(
             inside,
             heading("Name of the part"),
@@ -137,13 +135,11 @@ class DemoPage(QWidget):
             heading("Layers that are heard"),
             self._layers,
         )
-        row = horizontal()
-        for one in (self.earlier, self.later, self.remove):
-            row.addWidget(one)
-        fill(inside, row, 1)
-        fill(outer, (scrolling(self._inspector), 1), self.add)
-        row = horizontal(self, FLUSH, 8)
-        fill(row, (main, 1), right)
+        inside.addWidget(row((self.earlier, self.later, self.remove)))
+        fill(self.inspector.body, self._chosen, 1)
+        self.inspector.foot.addWidget(self.add)
+        outer = vertical(self, FLUSH)
+        outer.addWidget(main)
 
     def _connect(self) -> None:
         session = self._session
@@ -327,7 +323,12 @@ class DemoPage(QWidget):
 
     def _show_part(self) -> None:
         part, loop = self.part, self._session.loop
-        self._inspector.setVisible(part is not None)
+        self._chosen.setVisible(part is not None)
+        self.inspector.title.setText(part.name if part else "No part")
+        self.inspector.under.setText(
+            "What is heard in this part of the demo file, and how long." if part
+            else "Suggest an order, or add a part."
+        )  # fmt: skip
         if part is None:
             return
         if not self.name.hasFocus() or self.name.text() not in ("", part.name):

@@ -2,27 +2,18 @@
 
 from collections.abc import Callable
 from dataclasses import replace
-from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QFileDialog,
-    QGridLayout,
-    QLineEdit,
-    QPushButton,
-    QWidget,
-)
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QLineEdit, QPushButton, QWidget
 
 from cloudrift.audio.sound_file import FLOATING, FORMATS, FullScaleError, turn_down_db
 from cloudrift.deliver import PARTS, PRESETS, Order, deliver, free_number, parcels
 from cloudrift.deliver.making import name_of
 from cloudrift.deliver.names import FIELDS, MOST_PATTERN, PATTERN
 from cloudrift.desktop.kit.asking import ask
-from cloudrift.desktop.kit.drag_out import Draggable
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, figure_font
 from cloudrift.desktop.kit.parts import (
@@ -42,6 +33,7 @@ from cloudrift.desktop.session.hearing.hearing import TREATED
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
+from cloudrift.desktop.stages.deliver.file_list import FileList
 from cloudrift.desktop.stages.deliver.files_words import BITS, RATES, TARGETS, facts_of_files
 from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError, in_a_sentence
@@ -53,7 +45,7 @@ from cloudrift.render.plan.plan import passes_of
 OWN_CHOICE = "Chosen by hand"
 USUAL = "Loop and stems"
 HIGH_PEAK_DBTP = -0.1
-LEFT_PX = 296
+LEFT_PX = 304
 
 
 class FilesPage(QWidget):
@@ -73,7 +65,6 @@ class FilesPage(QWidget):
         self._format = wishes.sound_format if wishes.sound_format in FORMATS else "wav"
         self._target = wishes.target_lufs
         self.problem = ""
-        self._listed: object = None  # the files in the list
         self.folder = QLineEdit(str(session.preferences.delivery))
         self.folder.setAccessibleName("Folder")
         self.format = ChoiceRow(
@@ -84,7 +75,7 @@ class FilesPage(QWidget):
         self.bits = ChoiceRow(BITS, columns=3, name="Bits")
         self.rate = ChoiceRow(RATES, columns=3, name="Rate")
         self.target = ChoiceRow(TARGETS, columns=4, name="Loudness in LUFS")
-        self.preset = QComboBox()
+        self.preset = ChoiceBox()
         self.preset.setAccessibleName("Parts under one name")
         self.preset.addItems([OWN_CHOICE, *PRESETS])
         asked = [one for one in wishes.parts if one in PARTS] or PRESETS[USUAL]
@@ -112,10 +103,8 @@ class FilesPage(QWidget):
         self.open_folder.hide()
         self.numbered = label("", size=12, wrap=True)
         self.numbered.hide()
-        self._files = QGridLayout()
-        self._files.setHorizontalSpacing(18)
-        self._files.setVerticalSpacing(7)
-        self.facts = Inspector()
+        self.list = FileList(session, tasks, self._make_one)
+        self.inspector = Inspector()
         self._lay_out()
         self._connect()
         self._show()
@@ -139,34 +128,29 @@ class FilesPage(QWidget):
         outer.addLayout(foot)
         middle = panel()
         column = vertical(middle, (14, 12, 6, 10))
-        fill(column, label("What will be written", size=14, weight=SEMI), self.numbered)
-        holder = QWidget()
-        listed = vertical(holder, (0, 6, 8, 0))
-        fill(listed, self._files, 1)
-        column.addWidget(scrolling(holder), 1)
+        hint = label("Press one to hear it; drag it out to have it.", size=11.5, name="soft")
+        fill(column, label("What will be written", size=14, weight=SEMI), hint, self.numbered)
+        self.list.setContentsMargins(0, 4, 8, 0)
+        column.addWidget(scrolling(self.list), 1)
         row = horizontal(self, FLUSH, 8)
         fill(row, left, (middle, 1))
-        right = vertical(spacing=8)
-        fill(right, self._how(), (self.facts, 1))
-        row.addLayout(right)
-
-    def _how(self) -> QWidget:
-        """How it is written: format, loudness, names."""
-        made = panel()
-        made.setFixedWidth(self.facts.width())
-        column = vertical(made, (12, 10, 12, 12), 5)
-        column.addWidget(heading("Sound files"))
-        for choice in (self.format, self.bits, self.rate):
-            column.addWidget(choice)
+        # How it is written, above what to know of it.
+        self._facts = vertical()
+        self._said: list[tuple[str, str]] = []
         fill(
-            column,
+            self.inspector.body,
+            heading("Sound files"),
+            self.format,
+            self.bits,
+            self.rate,
             heading("Loudness in LUFS, by one gain for all"),
             self.target,
             heading("Names"),
             self.names,
             self.example,
+            self._facts,
+            1,
         )
-        return made
 
     def _connect(self) -> None:
         session = self._session
@@ -273,31 +257,11 @@ class FilesPage(QWidget):
         self.write.setText(
             f"Write {plural(len(todo), 'file')}" if heard else "No layer is heard: nothing to write"
         )
-        listed = (self.problem, [(one.name, one.what) for one in todo], [x.name for x in plain])
-        if listed == self._listed:
-            return
-        self._listed = listed
-        clear(self._files)
-        for i, parcel in enumerate(todo):
-            name = label(parcel.name, size=12)
-            name.setFont(figure_font(11.5))
-            name.setWordWrap(True)
-            what = label(parcel.what, size=11.5, name="soft")
-            name.setToolTip(
-                "Drag it into a folder or another program: it is made when it is dropped"
-            )
-            Draggable(name, partial(self._make_one, plain[i].name), parcel.name)
-            self._files.addWidget(name, 2 * i, 0)
-            self._files.addWidget(what, 2 * i + 1, 0)
-        if not todo:
-            words = self.problem or "This loop has nothing of what is asked for."
-            self._files.addWidget(
-                label(words[:1].upper() + words[1:], size=12.5, name="soft"), 0, 0
-            )
+        self.list.show_files(order, todo, plain, self.problem)
 
     def _show_facts(self) -> None:
         loop = self._session.loop
-        facts = self.facts
+        facts = self.inspector
         facts.title.setText(loop.sounding_key.text)
         seconds = loop.sounding_frames / loop.rate
         once = self.once.isChecked()
@@ -305,17 +269,15 @@ class FilesPage(QWidget):
         facts.under.setText(
             f"{loop.sounding_tempo:.2f} BPM · {plural(loop.bars, 'bar')} · {seconds:.2f} s {long}"
         )
-        clear(facts.body)
-        for text in facts_of_files(
+        texts = facts_of_files(
             self._session.loop,
             alone=bool(self._session.hearing.alone),
             stems=self.parts["stems"].isChecked(),
             once=self.once.isChecked(),
             target=self._target,
             exact=FORMATS[self._format].exact,
-        ):
-            words = label(text, size=12, name="soft", wrap=True)
-            facts.body.addWidget(words)
+        )
+        said = [(text, "soft") for text in texts]
         loudness = self._session.hearing.loudness.get(TREATED)
         if loudness is not None:
             high = loudness.true_peak_db > HIGH_PEAK_DBTP
@@ -328,9 +290,12 @@ class FilesPage(QWidget):
                     ": over full scale. 16 and 24 bit would clip, so writing asks what to "
                     "do; or lower some layers."
                 )
-            words = label(text, size=12, name="signal" if high else "good", wrap=True)
-            facts.body.addWidget(words)
-        facts.body.addStretch(1)
+            said.append((text, "signal" if high else "good"))
+        if said != self._said:
+            self._said = said
+            clear(self._facts)
+            for text, name in said:
+                self._facts.addWidget(label(text, size=12, name=name, wrap=True))
 
     # --- writing ------------------------------------------------------------------------------
 

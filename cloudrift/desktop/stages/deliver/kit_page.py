@@ -5,7 +5,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLineEdit, QWidget
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QLineEdit, QWidget
 
 from cloudrift.audio.sound_file import FORMATS
 from cloudrift.deliver import PRESETS, Order
@@ -23,22 +23,27 @@ from cloudrift.deliver.kit import (
 from cloudrift.deliver.kit_progress import KitOrder
 from cloudrift.deliver.kit_writer import Written, write_kit
 from cloudrift.deliver.names import FIELDS, MOST_PATTERN, PATTERN
+from cloudrift.demo import unpack
+from cloudrift.desktop.kit.choice_box import ChoiceBox
+from cloudrift.desktop.kit.flow import flow
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
-from cloudrift.desktop.kit.look import SEMI, figure_font
+from cloudrift.desktop.kit.look import figure_font
 from cloudrift.desktop.kit.parts import (
+    Inspector,
     button,
     clear,
     heading,
     label,
     panel,
     progress_bar,
-    scrolling,
     set_look,
 )
+from cloudrift.desktop.kit.rows import row
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.kit_heard import KitHeard
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
+from cloudrift.desktop.stages.deliver.kit_lead import kit_lead
 from cloudrift.desktop.stages.deliver.kit_table import KitTable
 from cloudrift.desktop.stages.deliver.looked_at import LookedAt, kit_words
 from cloudrift.ground.cancel import Cancelled
@@ -50,11 +55,11 @@ from cloudrift.loop.files.storage import load
 LOOKING, WRITING = "looking at a kit", "write a kit"
 OWN, FITTED = "own", "fitted"
 USUAL = "Loop and stems"
-RIGHT_PX = 286
+COVER_PX = 150  # that each line of the cover has at least
 
 
 class KitPage(QWidget):
-    """The table in the middle, what is chosen and how it is written at the right.
+    """The table; what is chosen and how it is written is in the ``inspector``.
 
     ``open_wanted`` carries a loop file that is to be opened.
     """
@@ -84,9 +89,8 @@ class KitPage(QWidget):
             line.setMaxLength(NAME_TYPED * 4 if line is self.about else NAME_TYPED)
             line.editingFinished.connect(self._keep_cover)
         self.table = KitTable()
-        self.says = label(
-            "Choose a folder with loop files: they become a kit.", size=12.5, name="soft", wrap=True
-        )
+        self.says = label("", size=12.5, name="soft", wrap=True)
+        self.lead = kit_lead(self._browse, self._take_demo)
         self.hear = button("Hear it", self._hear_or_leave)
         self.open = button("Open it", self._open)
         self.earlier = button("Earlier", lambda: self._move(-1))
@@ -96,11 +100,11 @@ class KitPage(QWidget):
             name: QCheckBox("Ogg" if name == "ogg" else name.upper()) for name in FORMATS
         }
         self.formats["wav"].setChecked(True)
-        self.preset = QComboBox()
+        self.preset = ChoiceBox()
         self.preset.setAccessibleName("What is written of each loop")
         self.preset.addItems(PRESETS)
         self.preset.setCurrentText(USUAL)
-        self.level = QComboBox()
+        self.level = ChoiceBox()
         self.level.setAccessibleName("Loudness")
         self.level.addItem("Each as loud as it is", OWN)
         self.level.addItem("Fitted to each other", FITTED)
@@ -122,6 +126,7 @@ class KitPage(QWidget):
         self.result = label("", size=12, wrap=True)
         for one in (self.cancel, self.bar):
             one.hide()
+        self.inspector = Inspector()
         self._lay_out()
         self.table.chosen.connect(self._show_chosen)
         self.table.wanted.connect(self.heard.hear)
@@ -129,38 +134,32 @@ class KitPage(QWidget):
         self._show()
 
     def _lay_out(self) -> None:
+        self._filled, self._chosen, self._writing = QWidget(), QWidget(), QWidget()
+        line = horizontal()
+        fill(line, (self.folder, 1), button("Choose…", self._browse), self.again)
+        cover = flow(self.name, self.maker, self.about)
+        for one in (self.name, self.maker, self.about):
+            one.setMinimumWidth(COVER_PX)
+        fill(vertical(self._filled, FLUSH), line, cover, (self.table, 1))
         main = panel()
-        column = vertical(main, (14, 12, 14, 12))
-        row = horizontal()
-        fill(row, (self.folder, 1), button("Choose…", self._browse), self.again)
-        column.addLayout(row)
-        row = horizontal()
-        fill(row, (self.name, 2), (self.maker, 2), (self.about, 4))
-        fill(column, row, self.says, (self.table, 1))
-        right = panel()
-        right.setFixedWidth(RIGHT_PX)
-        outer = vertical(right, (14, 12, 14, 12), 5)
-        outer.addWidget(label("Chosen loop", size=14, weight=SEMI))
-        for pair in ((self.hear, self.open), (self.earlier, self.later)):
-            row = horizontal()
-            for one in pair:
-                row.addWidget(one)
-            outer.addLayout(row)
-        holder = QWidget()
-        inside = vertical(holder, (0, 2, 6, 0))
-        fill(inside, self._words, 1)
-        fill(outer, (scrolling(holder), 1), heading("Write all of them"), self.preset)
-        row = horizontal()
-        for box in self.formats.values():
-            row.addWidget(box)
-        fill(outer, row, self.level, self.names)
-        row = horizontal()
-        fill(row, self.demo, self.zipped)
-        fill(outer, row, self.turn_down)
-        for widget in (self.write, self.bar, self.cancel, self.result):
-            outer.addWidget(widget)
-        row = horizontal(self, FLUSH, 8)
-        fill(row, (main, 1), right)
+        fill(vertical(main, (14, 12, 14, 12)), (self._filled, 1), (self.lead, 1), self.says)
+        fill(
+            vertical(self._chosen, FLUSH),
+            row((self.hear, self.open, self.earlier, self.later)),
+            self._words,
+        )
+        fill(
+            vertical(self._writing, FLUSH),
+            heading("Write all of them"),
+            self.preset,
+            flow(*self.formats.values()),
+            self.level,
+            self.names,
+            flow(self.demo, self.zipped, self.turn_down),
+        )
+        fill(self.inspector.body, self._chosen, self._writing, 1)
+        fill(self.inspector.foot, self.write, self.bar, self.cancel, self.result)
+        fill(vertical(self, FLUSH), main)
 
     # --- the folder ---------------------------------------------------------------------------
 
@@ -169,6 +168,17 @@ class KitPage(QWidget):
         chosen = QFileDialog.getExistingDirectory(self, "A folder with loop files", start)
         if chosen:
             self.take(Path(chosen))
+
+    def _take_demo(self) -> None:
+        """Take the demo kit, made first where it is not yet."""
+        self._say("Making the demo kit…", "soft")
+        self._tasks.run(
+            "demo kit",
+            lambda _stop, _moved: unpack(),
+            lambda paths: self.take(paths[0].parent),
+            self._failed,
+            lane=Lane.WRITING,
+        )
 
     def take(self, folder: Path) -> None:
         """Take a folder as the kit, and look at its loops."""
@@ -380,7 +390,7 @@ class KitPage(QWidget):
     def _show_writing(self, *, on: bool) -> None:
         self.bar.setVisible(on)
         self.cancel.setVisible(on)
-        self.write.setEnabled(not on and self.kit is not None)
+        self.write.setEnabled(not on)
         if on:
             set_look(self.result, "soft")
             self.result.setText("")
@@ -393,8 +403,12 @@ class KitPage(QWidget):
 
     def _show(self) -> None:
         kit = self.kit
-        for widget in (self.name, self.maker, self.about, self.again, self.write, self.table):
-            widget.setEnabled(kit is not None)
+        for widget in (self._filled, self._chosen, self._writing, self.write):
+            widget.setVisible(kit is not None)
+        self.inspector.title.setText("No kit yet" if kit is None else "Chosen loop")
+        if kit is not None and self.lead.isAncestorOf(self.focusWidget() or self):
+            self.table.setFocus()
+        self.lead.setVisible(kit is None)
         if kit is not None:
             self.table.show_loops(kit.files, self.looked)
             self._say(*kit_words(kit, list(self.looked.values()), len(self._alike)))

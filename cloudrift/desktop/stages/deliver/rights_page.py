@@ -3,14 +3,15 @@
 from collections.abc import Callable
 
 from msgspec.structs import replace
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QLineEdit, QVBoxLayout, QWidget
 
 from cloudrift.deliver.rights import Entry, Sheet, rights_of
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import MEDIUM, SEMI
 from cloudrift.desktop.kit.parts import (
+    Inspector,
     WhileShown,
     button,
     clear,
@@ -21,6 +22,7 @@ from cloudrift.desktop.kit.parts import (
     set_look,
     small_button,
 )
+from cloudrift.desktop.kit.rows import row
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import NAME_TYPED, free_name, number
@@ -41,11 +43,10 @@ from cloudrift.loop.model.document import Document
 SHARE = Field(name="share", label="Share", default=0, unit="%", low=0, high=WHOLE, step=0.5)
 LICENCES = (ROYALTY_FREE, "royalty-free, name the maker", "for this film alone", "")
 NEW = "Somebody"
-LEFT_PX = 372
 
 
 class RightsPage(QWidget):
-    """People at the left, what went in at the right, what is open above it."""
+    """What went in, what is open above it; who made it is in the ``inspector``."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -54,7 +55,7 @@ class RightsPage(QWidget):
         self.maker.setMaxLength(NAME_TYPED)
         self.maker.setAccessibleName("Handed on by")
         self.maker.setPlaceholderText("a name that files carry")
-        self.licence = QComboBox()
+        self.licence = ChoiceBox()
         self.licence.setEditable(True)
         self.licence.addItems(LICENCES)
         self.licence.setAccessibleName("Licence that it is handed on under")
@@ -66,6 +67,7 @@ class RightsPage(QWidget):
         self.entries: list[EntryRow] = []
         self._people, self._entries = QVBoxLayout(), QVBoxLayout()
         self._shown: Sheet | None = None
+        self.inspector = Inspector()
         self._lay_out()
         self.maker.editingFinished.connect(self._name_maker)
         self.licence.activated.connect(lambda _at: self._take_licence())
@@ -77,25 +79,19 @@ class RightsPage(QWidget):
         self._show()
 
     def _lay_out(self) -> None:
-        left = panel()
-        left.setFixedWidth(LEFT_PX)
-        column = vertical(left, (14, 12, 14, 12), 6)
+        self.inspector.title.setText("Who made it")
         fill(
-            column,
-            label("Who made it", size=14, weight=SEMI),
+            self.inspector.body,
             heading("Handed on by"),
             self.maker,
             heading("Licence that it is handed on under"),
             self.licence,
             heading("People, what they did, their share"),
+            self._people,
+            row((self.add, self.even)),
+            self.shares,
+            1,
         )
-        holder = QWidget()
-        inside = vertical(holder, (0, 0, 8, 0))
-        inside.addLayout(self._people)
-        row = horizontal()
-        fill(row, self.add, self.even, 1, self.shares)
-        fill(inside, row, 1)
-        column.addWidget(scrolling(holder), 1)
         right = panel()
         column = vertical(right, (14, 12, 6, 12))
         fill(column, label("What went in", size=14, weight=SEMI), self.open)
@@ -103,8 +99,8 @@ class RightsPage(QWidget):
         inside = vertical(holder, (0, 4, 8, 0))
         fill(inside, self._entries, 1)
         column.addWidget(scrolling(holder), 1)
-        row = horizontal(self, FLUSH, 8)
-        fill(row, left, (right, 1))
+        outer = vertical(self, FLUSH)
+        outer.addWidget(right)
 
     # --- changing -----------------------------------------------------------------------------
 
@@ -167,24 +163,24 @@ class RightsPage(QWidget):
         if [one.of.name for one in self.people] != [one.name for one in credits.people]:
             clear(self._people)
             self.people = [PersonRow(one, self) for one in credits.people]
-            for row in self.people:
-                self._people.addWidget(row)
+            for one in self.people:
+                self._people.addWidget(one)
             if not credits.people:
                 words = label("Nobody is named yet. Shares add up to 100 %.", size=12, name="soft")
                 self._people.addWidget(words)
-        for row, person in zip(self.people, credits.people, strict=True):
-            row.show_person(person)
+        for shown, person in zip(self.people, credits.people, strict=True):
+            shown.show_person(person)
 
     def _show_entries(self, sheet: Sheet) -> None:
         if [one.entry.id for one in self.entries] != [one.id for one in sheet.entries]:
             clear(self._entries)
             self.entries = [EntryRow(one, self) for one in sheet.entries]
-            for row in self.entries:
-                self._entries.addWidget(row)
+            for one in self.entries:
+                self._entries.addWidget(one)
             if not sheet.entries:
                 self._entries.addWidget(label("Nothing is heard yet.", size=12, name="soft"))
-        for row, entry in zip(self.entries, sheet.entries, strict=True):
-            row.show_entry(entry)
+        for shown, entry in zip(self.entries, sheet.entries, strict=True):
+            shown.show_entry(entry)
 
 
 class PersonRow(QWidget):
@@ -199,14 +195,10 @@ class PersonRow(QWidget):
         self.share = FieldWidget(SHARE, of.share)
         self.remove = small_button("Remove", self._remove, tip="Take this person out")
         self.did = {one: QCheckBox(one) for one in ALL_DID}
-        grid = QGridLayout(self)
-        grid.setContentsMargins(0, 2, 0, 8)
-        grid.setSpacing(4)
-        grid.addWidget(self.name, 0, 0, 1, 3)
-        grid.addWidget(self.share, 0, 3, 1, 2)
-        for at, box in enumerate(self.did.values()):
-            grid.addWidget(box, 1 + at // 3, at % 3)
-        grid.addWidget(self.remove, 2, 4, Qt.AlignmentFlag.AlignRight)
+        column = vertical(self, (0, 2, 0, 8), 4)
+        line = horizontal(spacing=4)
+        fill(line, (self.share, 1), self.remove)
+        fill(column, self.name, line, row(self.did.values()))
         self.name.editingFinished.connect(self._rename)
         self.share.edited.connect(self._set_share)
         for box in self.did.values():

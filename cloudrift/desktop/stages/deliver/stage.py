@@ -1,13 +1,14 @@
 """The Deliver stage: files to write, checks before that, a demo file, whose it all is, a kit."""
 
 from functools import cached_property
+from typing import TypeVar
 
 from PyQt6.QtCore import QEvent, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from cloudrift.deliver.rights import rights_of
 from cloudrift.desktop.kit.commands import Command
-from cloudrift.desktop.kit.layouts import fill, vertical
+from cloudrift.desktop.kit.layouts import FLUSH, fill, vertical
 from cloudrift.desktop.kit.parts import ChoiceRow, Pages, WhileShown
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.checking import Checking
@@ -29,6 +30,9 @@ PAGES = (
 NAMES = ("files", "checks", "demo", "rights", "kit")
 
 
+_Page = TypeVar("_Page", FilesPage, ChecksPage, DemoPage, RightsPage, KitPage)
+
+
 class DeliverStage(QWidget):
     """Pages, one at a time, each put up when it is first wanted; their buttons say what is open.
 
@@ -42,9 +46,8 @@ class DeliverStage(QWidget):
         self._session, self._tasks = session, tasks
         self.checking = checking
         self.page = ChoiceRow(PAGES, columns=len(PAGES), name="Deliver")
-        self.page.setMaximumWidth(860)
-        self.stack = Pages(len(PAGES))
-        column = vertical(self, (8, 6, 8, 6), 6)
+        self.stack, self.inspector = Pages(len(PAGES)), Pages(len(PAGES))
+        column = vertical(self, FLUSH, 6)
         fill(column, self.page, (self.stack, 1))
         self.page.chosen.connect(self.show_page)
         self.page.show_choice(FILES)
@@ -58,38 +61,43 @@ class DeliverStage(QWidget):
         """What is written, and how."""
         made = FilesPage(self._session, self._tasks)
         made.asked.connect(self._ask)
-        return self.stack.put(FILES, made)
+        return self._put(FILES, made)
 
     @cached_property
     def checks(self) -> ChecksPage:
         """What is to fix."""
         made = ChecksPage(self._session, self.checking)
         made.rights_wanted.connect(lambda: self.show_page(RIGHTS))
-        return self.stack.put(CHECKS, made)
+        return self._put(CHECKS, made)
 
     @cached_property
     def demo(self) -> DemoPage:
         """The demo file."""
         made = DemoPage(self._session, self._tasks)
         made.files_wanted.connect(self._write_demo)
-        return self.stack.put(DEMO, made)
+        return self._put(DEMO, made)
 
     @cached_property
     def rights(self) -> RightsPage:
         """Who made it, and what went in."""
-        return self.stack.put(RIGHTS, RightsPage(self._session))
+        return self._put(RIGHTS, RightsPage(self._session))
 
     @cached_property
     def kit(self) -> KitPage:
         """A folder of loops."""
         made = KitPage(self._session, self._tasks)
         made.open_wanted.connect(self.open_wanted)
-        return self.stack.put(KIT, made)
+        return self._put(KIT, made)
+
+    def _put(self, at: int, page: _Page) -> _Page:
+        self.inspector.put(at, page.inspector)
+        return self.stack.put(at, page)
 
     def show_page(self, page: int) -> None:
-        """Show one of the pages."""
+        """Show one of the pages, and what stands beside it."""
         getattr(self, NAMES[page])
         self.stack.setCurrentIndex(page)
+        self.inspector.setCurrentIndex(page)
         self.page.show_choice(page)
 
     def _write(self) -> None:
@@ -123,6 +131,8 @@ class DeliverStage(QWidget):
 
     def hideEvent(self, event: QEvent | None) -> None:
         self.checking.hurry(on=False)
+        if "files" in self.__dict__:
+            self.files.list.leave()
 
     @staticmethod
     def commands() -> tuple[Command, ...]:

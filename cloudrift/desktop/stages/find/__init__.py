@@ -1,1 +1,1 @@
-"""The Recordings drawer: find recordings, hear them in place, in key and tempo; take them."""
+"""The Recordings pane: find recordings, hear them in place, in key and tempo; take them."""

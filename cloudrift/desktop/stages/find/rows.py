@@ -4,12 +4,9 @@ from cloudrift.exchange import Found, Wanted
 from cloudrift.ground.words import number, plural
 from cloudrift.loop.model.loop import Loop
 
-COLUMNS = ("Name", "Kind", "Key", "Tempo", "Length", "Licence")
-WIDTHS = (176, 74, 124, 124, 62, 180)
-
 
 def row_of(found: Found) -> tuple[str, ...]:
-    """Return the words of the columns."""
+    """Return what a row says: name, kind, key, tempo, length, licence; empty where not known."""
     offer = found.offer
     key = offer.key.text if offer.key else ""
     if key and found.semitones:
@@ -19,6 +16,12 @@ def row_of(found: Found) -> tuple[str, ...]:
         tempo += f"  {number(100 * (found.pace - 1), '+.0f')} %"
     length = plural(offer.bars, "bar") if offer.bars else f"{offer.seconds:.1f} s"
     return offer.name, offer.kind, key, tempo, length, offer.licence or "not said"
+
+
+def text_of(found: Found) -> str:
+    """Return a row's two lines."""
+    name, *facts = row_of(found)
+    return f"{name}\n{' · '.join(one for one in facts if one)}"
 
 
 def about(found: Found) -> str:

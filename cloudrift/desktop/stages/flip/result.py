@@ -8,8 +8,9 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal
-from cloudrift.desktop.kit.parts import ChoiceRow, Inspector, button, heading, label
+from cloudrift.desktop.kit.flow import flow
+from cloudrift.desktop.kit.own_words import why
+from cloudrift.desktop.kit.parts import ChoiceRow, Inspector, button, heading, label, row_of_heading
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
@@ -91,12 +92,12 @@ class Result(Inspector):
         self.fit.button("tape").setToolTip("To the loop's tempo as by tape: the pitch goes along")
         self.fit.chosen.connect(self._set_fit)
         self.body.addWidget(self.fit)
-        self.body.addWidget(heading("Scatter"))
+        self.body.addWidget(row_of_heading("Scatter", why("scatter")))
         self.another = button("Another draw", self.another_draw, tip="Hear the pieces drawn anew")
         self.keep = button("Keep this", self.keep_scatter, tip="Let the pieces stay so")
         self._pair(self.another, self.keep)
         self.rules = self._add("", SCATTER, self._set_rule)
-        self.body.addWidget(heading("Each piece"))
+        self.body.addWidget(row_of_heading("Each piece", why("piece")))
         self.one = ChoiceRow([(False, "the chosen one"), (True, "all")], columns=2, name="Pieces")
         self.one.chosen.connect(self._choose_all)
         self.one.show_choice(False)
@@ -121,10 +122,7 @@ class Result(Inspector):
         return made
 
     def _pair(self, one: QWidget, other: QWidget) -> None:
-        holder = QWidget()
-        row = horizontal(holder, FLUSH, 4)
-        fill(row, one, other)
-        self.body.addWidget(holder)
+        self.body.addWidget(flow(one, other, even=True))
 
     # --- the whole ----------------------------------------------------------------------------
 
@@ -297,20 +295,9 @@ class Result(Inspector):
     def show_layer(self, layer: Layer | None, at: int) -> None:
         """Show a flip, or that there is none."""
         self._at = at
-        there = layer is not None and layer.flipped is not None
-        for widget in (
-            *self.whole.values(),
-            *self.rules.values(),
-            *self.piece.values(),
-            self.fit,
-            self.another,
-            self.one,
-        ):
-            widget.setEnabled(there)
+        self.area.setVisible(layer is not None and layer.flipped is not None)
         now = self._layer()
         self.use.setEnabled(now is not None and now.parked)
-        self.apart.setEnabled(there)
-        self.bass.setEnabled(there)
         flip = layer.flipped if layer else None
         self.instead.setEnabled(flip is not None and bool(flip.print_id))
         self._show_scatter()

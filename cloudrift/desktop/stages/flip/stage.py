@@ -6,16 +6,20 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QSignalBlocker, Qt
+from PyQt6.QtCore import QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QComboBox, QPushButton, QWidget
+from PyQt6.QtWidgets import QPushButton, QWidget
 
 from cloudrift.desktop.kit.asking import ask_for_label
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
+from cloudrift.desktop.kit.flow import Flow, flow, takes_rest
+from cloudrift.desktop.kit.layouts import FLUSH, fill, vertical
+from cloudrift.desktop.kit.own_words import why
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
+    Elided,
     WhileShown,
     button,
     label,
@@ -30,6 +34,7 @@ from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.printing import Printing
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.flip.compare_button import CompareButton
+from cloudrift.desktop.stages.flip.lead import FlipLead
 from cloudrift.desktop.stages.flip.model import wave_of, words_of
 from cloudrift.desktop.stages.flip.passes import PassesSheet
 from cloudrift.desktop.stages.flip.piece_fields import EVEN
@@ -47,11 +52,14 @@ from cloudrift.render.plan.plan import layer_laying
 from cloudrift.render.plan.slicing import hits_in
 
 WAVE_COLUMNS, STUTTER = 4096, 4
+SAYS_PX = 150  # that the words on the print have at least
 WHOLE = ("Backward, chords in order", "Backward", "On the beat", "As it was")  # what is done to it
 
 
 class FlipStage(QWidget):
-    """The picture in the middle, what is done to it below, the result at the right."""
+    """The picture, what is done to it below; what comes of it is in the ``inspector``."""
+
+    recordings_wanted = pyqtSignal()
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__()
@@ -59,11 +67,12 @@ class FlipStage(QWidget):
         self._layer_id = ""
         self._alone = Preview(session.hearing.previews, self)
         self._wave_of: Laying | None = None
-        self.which = QComboBox()
+        self.which = ChoiceBox()
         self.which.setAccessibleName("Flip")
         self.which.setMinimumWidth(150)
         self.which.activated.connect(self._choose)
-        self.says = label("", size=11.5, name="soft")
+        self.says = Elided(size=11.5, name="soft")
+        takes_rest(self.says, SAYS_PX)
         self.print = QPushButton("Print")
         self.print.setObjectName("strong")
         self.printing = Printing(session, tasks, lambda: self.layer)
@@ -81,7 +90,7 @@ class FlipStage(QWidget):
         )
         self.stop = button("Cancel", self.printing.cancel)
         self.stop.hide()
-        self.cuts = ChoiceRow([(what, what) for what in cutting.CUT_AT], columns=6, name="Cut at")
+        self.cuts = ChoiceRow([(what, what) for what in cutting.CUT_AT], name="Cut at", even=False)
         self.cuts.chosen.connect(self._cut)
         self.even = FieldWidget(EVEN, 16.0)
         self.even.edited.connect(lambda _v: self._cut("even", moving=True))
@@ -105,31 +114,34 @@ class FlipStage(QWidget):
     def _lay_out(self) -> None:
         middle = panel()
         column = vertical(middle, (12, 9, 12, 9), 6)
-        head = horizontal(spacing=6)
-        fill(head, self.which, (self.says, 1))
-        for one in (self.stop, self.recipe, self.again, self.print):
-            head.addWidget(one)
-        column.addLayout(head)
-        self.cutting = QWidget()
-        cutting = horizontal(self.cutting, FLUSH, 6)
-        cutting.addWidget(label("Cut at", size=11.5, name="soft"))
-        self.cuts.setFixedWidth(360)
-        cutting.addWidget(self.cuts)
-        self.even.setFixedWidth(150)
-        fill(cutting, self.even, 1, self.compare, self.alone)
-        fill(column, self.cutting, (self.threads, 1), self.words)
+        head = QWidget()
+        line = Flow(head, spacing=6)
+        for one in (self.which, self.says, self.stop, self.recipe, self.again, self.print,
+                    why("print")):  # fmt: skip
+            line.addWidget(one)
+        self.cutting = flow(
+            label("Cut at", size=11.5, name="soft"), self.cuts, self.even, self.compare, self.alone,
+            spacing=6,
+        )  # fmt: skip
+        self.lead = FlipLead(self._session, self.printing)
+        self.lead.recordings_wanted.connect(self.recordings_wanted)
+        fill(column, head, self.cutting, (self.threads, 1), (self.lead, 1), self.words)
         self.doing = QWidget()
-        row = horizontal(self.doing, FLUSH, 4)
+        row = Flow(self.doing)
         for name, act, tip, tried in self._acts():
             hand = small_button(name, act, tip=tip)
             if tried is not None:
                 Trying(hand, self._session, partial(self._tried, tried), name.lower())
             self.hands[name], self.acts[name] = hand, act
             row.addWidget(hand)
-        row.addStretch(1)
         column.addWidget(self.doing)
-        line = horizontal(self, (8, 8, 8, 8), 8)
-        fill(line, (middle, 1), self.result)
+        outer = vertical(self, FLUSH)
+        outer.addWidget(middle)
+
+    @property
+    def inspector(self) -> Result:
+        """What stands beside the stage."""
+        return self.result
 
     def _acts(self) -> tuple[tuple[str, Callable[[], object], str, Any], ...]:
         """What is done to the whole, then to the chosen piece; the last lets it be heard first."""
@@ -285,6 +297,7 @@ class FlipStage(QWidget):
         self.stop.setVisible(bool(words))
         self.print.setEnabled(not words)
         self.again.setEnabled(not words)
+        self.lead.setEnabled(not words)
         if words:
             self.words.setText(words)
         else:
@@ -388,8 +401,9 @@ class FlipStage(QWidget):
         self.threads.show_flip(flip, loop.metre, key, heard)
         there = flip is not None
         is_print = flip is not None and bool(flip.print_id)
-        for one in (self.cutting, self.doing):
+        for one in (self.cutting, self.doing, self.threads):
             one.setVisible(there)
+        self.lead.setVisible(not there)
         self.recipe.setVisible(is_print)
         self.compare.show_flip(there=there, is_print=is_print)
         self.again.setVisible(is_print)
@@ -436,7 +450,7 @@ class FlipStage(QWidget):
 
     def focus_first(self) -> None:
         """Take the focus to the picture."""
-        (self.threads if self.flips() else self.print).setFocus()
+        (self.threads if self.flips() else self.lead.first).setFocus()
 
     def showEvent(self, _event: QShowEvent | None) -> None:
         chosen = self._session.selection.layer_id

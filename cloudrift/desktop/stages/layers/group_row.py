@@ -19,7 +19,7 @@ class GroupRow(OwnerRow):
     def __init__(self, session: Session, group: Group, role: str) -> None:
         super().__init__(session, group, role, "group")
         self.setObjectName("card")
-        self.setFixedHeight(86)
+        self.setFixedHeight(101)
         self.setToolTip("What these layers share: a level, a pan, and a line in Texture")
         self.who = Elided(size=11.5, name="soft")
         grid = QGridLayout(self)

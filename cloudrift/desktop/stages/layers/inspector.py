@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QGridLayout, QLineEdit, QMenu, QPushButton, QWidget
 from cloudrift.desktop.kit.asking import ask_for_name
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.layouts import FLUSH, vertical
+from cloudrift.desktop.kit.own_words import why
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
     Inspector,
@@ -171,7 +172,7 @@ class LayerInspector(Inspector):
             )
         )
         if layer.follows:
-            self.body.addWidget(heading("Lens: how it looks at the chords"))
+            self.body.addWidget(row_of_heading("Lens: how it looks at the chords", why("lens")))
             self.body.addWidget(self.lens)
             for one in fields.of_lens(layer.played.lens.kind):
                 self._add(f"lens {one.name}", one.field, values, layer)
@@ -186,7 +187,7 @@ class LayerInspector(Inspector):
             self._add(f"sound {field.name}", field, values, layer)
         self._add_other(layer, values)
         if layer.follows:
-            self.body.addWidget(heading("Touch: how it is played"))
+            self.body.addWidget(row_of_heading("Touch: how it is played", why("touch")))
             if own:
                 self.body.addWidget(self._own_touches(own))
             for one in fields.TOUCH:

@@ -4,12 +4,12 @@ from typing import Any
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
 
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, color
-from cloudrift.desktop.kit.parts import label
+from cloudrift.desktop.kit.parts import Elided
 from cloudrift.desktop.session.session import Session
 from cloudrift.ground.settings import Field
 from cloudrift.loop.model.loop import LEVEL, Group, Layer, Loop
@@ -26,13 +26,11 @@ class OwnerRow(QFrame):
         self.owner_id = of.id
         self._role, self._quiet = role, False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.name: QLabel = label(of.name, size=13.5, weight=SEMI)
-        self.name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.name = Elided(of.name, size=13.5, weight=SEMI)
         self.level = FieldWidget(LEVEL, of.level_db, accent=role)
         self.pan = FieldWidget(PAN, round(of.pan * 100), accent=role)
         for field in (self.level, self.pan):
             field.settled.connect(session.end_drag)
-            field.setMinimumWidth(70)
         self.level.edited.connect(lambda v: self._set("level", level_db=v))
         self.pan.edited.connect(lambda v: self._set("pan", pan=v / 100))
         self.hear = QPushButton("hear")
@@ -50,10 +48,10 @@ class OwnerRow(QFrame):
             ),
         ):
             one.setCheckable(True)
-            one.setFixedSize(44, 22)
+            one.setFixedSize(46, 26)
             one.setToolTip(tip)
             one.setAccessibleName(f"{of.name}: {one.text()}")
-            one.setProperty("fit", "tight")
+            one.setProperty("fit", "narrow")
             one.clicked.connect(act)
 
     def change(self, loop: Loop, **changes: Any) -> Loop:

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QSignalBlocker
 from PyQt6.QtWidgets import QLineEdit, QPushButton, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.flow import Flow
 from cloudrift.desktop.kit.layouts import FLUSH, horizontal, vertical
 from cloudrift.desktop.kit.parts import ChoiceRow, button, clear, heading, label, small_button
 from cloudrift.desktop.kit.trying import Trying
@@ -96,7 +97,7 @@ class RecordingPage(QWidget):
         self.into = label("", size=11.5, name="soft", wrap=True)
         self.body.addWidget(self.into)
         holder = QWidget()
-        self._ways = horizontal(holder, FLUSH, 4)
+        self._ways = Flow(holder)
         self.body.addWidget(holder)
         for name in ("semitones", "cents", "vowels"):
             self._add(SHIFT[name])
@@ -272,7 +273,6 @@ class RecordingPage(QWidget):
             Trying(one, self._session, partial(self._shifted, way), f"{ways_words(way)}, tried")
             self._ways.addWidget(one)
             self.ways.append(one)
-        self._ways.addStretch(1)
 
     # --- acting -------------------------------------------------------------------------------
 

@@ -12,11 +12,12 @@ from PyQt6.QtWidgets import QMenu, QPushButton, QWidget
 
 from cloudrift.audio.buffers import to_db
 from cloudrift.audio.clips import ClipStore
+from cloudrift.desktop.kit.flow import Flow, takes_rest
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import color, figure_font, text_font
 from cloudrift.desktop.kit.parts import (
+    Elided,
     WhileShown,
-    label,
     panel,
     plain_tip,
     playhead_moved,
@@ -48,6 +49,7 @@ from cloudrift.theory.key import Key
 from cloudrift.theory.pitch import pretty
 
 COLUMNS = 1200
+NAMED_PX = 190  # that a recording's name and its words have at least
 TOP, BOTTOM, LEFT, RIGHT = 34, 24, 54, 6  # px: bars and beats above, what clashes below
 NEAR_PX = 6.0
 RIGHT_ALIGNED = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -314,8 +316,8 @@ class RecordingView(QWidget):
         super().__init__()
         self._session, self._tasks = session, tasks
         self.picture = RecordingPicture(session)
-        self.title = label("", size=14)
-        self.words = label("", size=12, name="soft")
+        self.title = Elided(size=14)
+        self.words = Elided(size=12, name="soft")
         self.pull = small_button(
             "Pull to the beat",
             self._pull,
@@ -340,8 +342,11 @@ class RecordingView(QWidget):
         Trying(self.pull, session, self._pulled, "pulled to the beat, tried")
         frame = panel()
         column = vertical(frame, (12, 8, 8, 8), 5)
-        head = horizontal(spacing=6)
-        fill(head, self.title, (self.words, 1), self.pull, self.take)
+        named, head = QWidget(), QWidget()
+        fill(horizontal(named, FLUSH, 6), (self.title, 1), (self.words, 2))
+        line = Flow(head, spacing=6)
+        for one in (takes_rest(named, NAMED_PX), self.pull, self.take):
+            line.addWidget(one)
         fill(column, head, (self.picture, 1))
         outer = vertical(self, FLUSH)
         outer.addWidget(frame)

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 from cloudrift.desktop.kit.look import MEDIUM, color, figure_font, look, text_font
 from cloudrift.desktop.kit.parts import paint_focus, playhead_moved
 from cloudrift.desktop.kit.time_axis import TimeAxis
+from cloudrift.desktop.session.timers import single_shot
 from cloudrift.desktop.stages.layers.notes.places import LEFT
 from cloudrift.ground.settings import hz_text
 from cloudrift.loop.edits.layers.remedies import HIGH, LOW, cuts_of
@@ -29,6 +30,7 @@ from cloudrift.render.measure.room import HIGH_HZ, LOW_HZ, Crowded, Room, in_wor
 TOP, BOTTOM = 4, 4
 MARKS_HZ = (50, 100, 200, 500, 1000, 2000, 5000, 10_000)
 GRIP_PX = 7
+SIZED_MS = 80  # after a resize it is painted anew
 A_KEY = 2 ** (1 / 6)  # how far an arrow moves a cut: a sixth of an octave
 NAMES = {LOW: "low cut", HIGH: "high cut"}
 
@@ -49,6 +51,7 @@ class RoomMap(QWidget):
         self._selected = ""
         self._share = 0.0
         self._picture: QPixmap | None = None
+        self._sized = single_shot(self, self._paint_again, SIZED_MS)
         self._picture_of: tuple[object, ...] = ()
         self._held = ""  # the cut that is held
         self._near = LOW  # the cut that keys move
@@ -188,7 +191,11 @@ class RoomMap(QWidget):
     # --- painting -----------------------------------------------------------------------------
 
     def resizeEvent(self, _event: QResizeEvent | None) -> None:
+        self._sized.start()  # while it is dragged the picture there is is stretched
+
+    def _paint_again(self) -> None:
         self._picture = None
+        self.update()
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         wanted = (
@@ -207,7 +214,7 @@ class RoomMap(QWidget):
             self._paint_still(inside)
             inside.end()
         painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._picture)
+        painter.drawPixmap(self.rect(), self._picture)
         if self.gap is not None:
             top, bottom = self.y_of(self.gap[1]), self.y_of(self.gap[0])
             painter.setPen(QPen(color("good"), 1.5, Qt.PenStyle.DashLine))

@@ -6,7 +6,9 @@ from functools import partial
 from PyQt6.QtWidgets import QPushButton, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.flow import Flow, flow
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
+from cloudrift.desktop.kit.own_words import why
 from cloudrift.desktop.kit.parts import (
     Elided,
     WhileShown,
@@ -73,22 +75,17 @@ class RoomView(QWidget):
         frame = panel()
         column = vertical(frame, (12, 8, 8, 6), 4)
         head = horizontal(spacing=6)
-        fill(head, heading("Room"), (self.words, 1), self.for_voice)
+        fill(head, heading("Room"), why("room"), (self.words, 1), self.for_voice)
         column.addLayout(head)
         self._help_line = QWidget()
-        line = horizontal(self._help_line, FLUSH, 4)
+        line = Flow(self._help_line)
         self.whom = label("", size=11.5)
-        line.addWidget(self.whom)
-        for one in self.helps.values():
+        for one in (self.whom, *self.helps.values()):
             line.addWidget(one)
-        line.addStretch(1)
         column.addWidget(self._help_line)
         self._gap_line = QWidget()
         rows = vertical(self._gap_line, FLUSH, 2)
-        line = horizontal()
-        for field in self.gap_fields.values():
-            line.addWidget(field)
-        fill(rows, line, self.gap_words)
+        fill(rows, flow(*self.gap_fields.values(), even=True), self.gap_words)
         self._gap_line.hide()
         fill(column, self._gap_line, (self.map, 1))
         outer = vertical(self, FLUSH)

@@ -23,7 +23,7 @@ class LayerRow(OwnerRow):
         self.layer_id = layer.id
         self.by_tab = False  # how it came to the keyboard last
         self._shown: tuple[object, ...] = ()
-        self.setFixedHeight(93)
+        self.setFixedHeight(101)
         self.sound = Elided(size=12)
         self.lens = Elided(size=11.5, name="soft")
         self.notes = MiniNotes()

@@ -1,4 +1,4 @@
-"""The Layers stage: the list and the inspector."""
+"""The Layers stage: the list, the room, the notes; what is chosen is in the inspector."""
 
 from collections.abc import Callable, Sequence
 from functools import partial
@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from PyQt6.QtCore import QPoint, pyqtSignal
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QMenu, QPushButton, QWidget
 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, RECORDINGS, ask_for_file, ask_for_files
@@ -43,8 +43,8 @@ from cloudrift.notes.tools import GROUPS, TOOLS
 from cloudrift.sound import look_up
 from cloudrift.sound.instrument import FAMILIES
 
-ROOM_FROM = 400  # pixels of height
-LIST_PX = 292
+ROOM_FROM = 470  # px of height
+LIST_PX = 276
 BRINGING = "bring recordings"
 INDENT_PX = 12  # of a layer under its group
 
@@ -105,8 +105,8 @@ class LayersStage(QWidget):
         inside.addWidget(self._scroll, 1)
         middle = vertical(spacing=6)
         fill(middle, (self.room, 2), (self.notes, 3), (self.recording, 3))
-        row = horizontal(self, (8, 6, 8, 6), 8)
-        fill(row, left, (middle, 1), self.inspector)
+        row = horizontal(self, FLUSH, 8)
+        fill(row, left, (middle, 1))
         WhileShown(
             self,
             self._show,
@@ -343,9 +343,9 @@ class LayersStage(QWidget):
         line.addWidget(row)
         self._list.addLayout(line)
 
-    def resizeEvent(self, _event: QResizeEvent | None) -> None:
-        """Where a drawer leaves little room, the list has it."""
-        self.room.setVisible(self.height() > ROOM_FROM)
+    def fold(self, height: int) -> None:
+        """Where there is little room the notes have it."""
+        self.room.setVisible(height >= ROOM_FROM)
 
     @staticmethod
     def commands() -> tuple[Command, ...]:

@@ -1,1 +1,1 @@
-"""The Microphone drawer: takes over the loop or a click, kept, heard in place, and chosen."""
+"""The Microphone pane: takes over the loop or a click, kept, heard in place, and chosen."""

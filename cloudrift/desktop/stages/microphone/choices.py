@@ -1,7 +1,6 @@
 """What is recorded from, and which finish a new layer gets."""
 
-from PyQt6.QtWidgets import QComboBox
-
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.devices.microphone import STAND_IN, microphones
 from cloudrift.texture.finish import Finish
 from cloudrift.texture.finish_files import house_finishes, own_finishes
@@ -12,7 +11,7 @@ TAG = "recording"
 READY = "Trial voice"
 
 
-class SourceChoice(QComboBox):
+class SourceChoice(ChoiceBox):
     """The microphones that there are, and the stand-in."""
 
     def __init__(self) -> None:
@@ -42,7 +41,7 @@ class SourceChoice(QComboBox):
         )
 
 
-class FinishChoice(QComboBox):
+class FinishChoice(ChoiceBox):
     """The finishes that are for recordings, and those of one's own."""
 
     def __init__(self) -> None:

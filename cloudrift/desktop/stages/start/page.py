@@ -6,10 +6,12 @@ from pathlib import Path
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QLineEdit, QWidget
 
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.dropped import MIDI_FILES, RECORDED, dropped, is_midi
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.flow import Flow, flow, takes_rest
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI
 from cloudrift.desktop.kit.parts import (
@@ -42,7 +44,7 @@ from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.settings import Field, Value
 from cloudrift.ground.words import NAME_TYPED
 from cloudrift.loop.model.loop import Loop
-from cloudrift.style import without_chords
+from cloudrift.style import Card, without_chords
 from cloudrift.style.beginnings import empty_loop
 from cloudrift.theory.key import SCALES, Key
 from cloudrift.theory.pitch import FLAT_NAMES, SHARP_NAMES, pretty
@@ -51,20 +53,33 @@ DRAW = Field(name="draw", label="Draw", default=1, unit="№", low=1, high=MAX_D
 BARS = ((4, "4 bars"), (8, "8 bars"), (16, "16 bars"))
 CARD, EMPTY, MIDI, RECORDING, PHRASE, TEMPLATE = range(6)
 FROM = (
-    (CARD, "A style card"),
-    (EMPTY, "Nothing"),
-    (MIDI, "A MIDI file"),
-    (RECORDING, "A recording"),
-    (PHRASE, "A phrase"),
-    (TEMPLATE, "A template"),
+    (CARD, "From a style card"),
+    (EMPTY, "From nothing"),
+    (MIDI, "MIDI file"),
+    (RECORDING, "Recording"),
+    (PHRASE, "Play a phrase"),
+    (TEMPLATE, "Template"),
 )
 
 
+KIT_WORDS = (
+    "The demo kit: five loops for a planetarium's winter programme, with a flip, a recording, an "
+    "arrangement, rides and people in them."
+)
+DRAW_PX, NAME_PX, KEY_PX = 120, 150, 96  # that fields have at least
+
+
 class StartPage(QWidget):
-    """Everything a first loop needs. ``begun`` carries the loop, ``left`` means: never mind."""
+    """Everything a first loop needs.
+
+    ``begun`` carries the loop, ``left`` means: never mind; ``demo_wanted`` asks for the demo kit,
+    ``learn_wanted`` for the page on which a card is learnt.
+    """
 
     begun = pyqtSignal(object)
     left = pyqtSignal()
+    demo_wanted = pyqtSignal()
+    learn_wanted = pyqtSignal()
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__()
@@ -72,6 +87,8 @@ class StartPage(QWidget):
         self._preview = Preview(session.hearing.previews, self)
         self.setAcceptDrops(True)
         self._loop: Loop | None = None
+        self._heard_card: Card | None = None  # that somebody rests on
+        self._started = False  # whether resting has set the loop going
         self._choice = Choice()
         self._named = False  # whether the title has been typed
         self.title = QLineEdit(UNTITLED)
@@ -90,21 +107,22 @@ class StartPage(QWidget):
             self.phrase,
             self.template,
         )
-        self.begin_from = ChoiceRow(FROM, columns=6, name="Begin from")
+        self.begin_from = ChoiceRow(FROM, name="Begin from", even=False)
         self.source: Source = self.card  # what the loop is begun from
-        self.tonic = QComboBox()
+        self.tonic = ChoiceBox()
         self.tonic.setAccessibleName("Tonic")
-        self.mode = QComboBox()
+        self.mode = ChoiceBox()
         self.mode.setAccessibleName("Scale")
         self.tempo = FieldWidget(TEMPO, 120.0)
         self.bars = ChoiceRow(BARS, columns=3, name="Length")
         self.metre = MetreChoice()
         self.draw = FieldWidget(DRAW, 1.0)
-        self.another = button("Another draw", self.another_draw, tip="Another loop in this style")
+        self.another = button("Another sketch", self.another_draw, tip="Another loop in this style")
+        self.demo = button("Open the demo kit", self.demo_wanted.emit, tip=KIT_WORDS)
         self.listen = button("Play it", self._listen, tip="Play or stop (Space)")
         self.begin = button("Begin with this loop", self.begin_loop, name="strong")
         self.begin_empty = button(
-            "Begin without chords",
+            "Only its setting",
             self.begin_without_chords,
             tip="Its key, tempo and sounds; the chords are yours to write",
         )
@@ -115,45 +133,51 @@ class StartPage(QWidget):
         self._connect()
 
     def _lay_out(self) -> None:
-        middle = panel()
-        middle.setMaximumWidth(760)
-        page = vertical(middle, (26, 18, 26, 18), 7)
-        page.addWidget(label("Start a loop", size=20, weight=SEMI))
-        inside = QWidget()
-        page.addWidget(scrolling(inside), 1)  # in a small window not all of it has room
-        column = vertical(inside, FLUSH, 7)
-        fill(column, heading("From"), self.begin_from)
+        middle, inside = panel(), QWidget()
+        page = vertical(inside, (0, 0, 6, 0), 8)
+        self.hint = label("Rest on a card: its sketch plays.", size=12, name="soft")
+        fill(
+            page,
+            flow(label("Start a loop", size=20, weight=SEMI), self.hint, spacing=14),
+            flow(self.begin_from, self.demo, spacing=6),
+            label(KIT_WORDS, size=11.5, name="soft", wrap=True),
+        )
         for source in self.sources:  # of these, one is shown
-            column.addWidget(source)
-        fill(column, heading("Name"), self.title)
-        pair = horizontal()
-        left, right = QVBoxLayout(), QVBoxLayout()
-        left.addWidget(heading("Key"))
-        keys = horizontal()
-        fill(keys, (self.tonic, 1), (self.mode, 1))
-        left.addLayout(keys)
-        left.addWidget(heading("Length and metre"))
-        lengths = horizontal()
-        fill(lengths, (self.bars, 1), self.metre)
-        left.addLayout(lengths)
-        right.addWidget(heading("Tempo"))
-        right.addWidget(self.tempo)
-        drawing = vertical(self.draws, FLUSH)
-        drawing.addWidget(heading("Draw: the same number is the same loop"))
-        draws = horizontal()
-        fill(draws, (self.draw, 1), self.another)
-        drawing.addLayout(draws)
-        right.addWidget(self.draws)
-        right.addStretch(1)
-        pair.addLayout(left, 1)
-        pair.addSpacing(18)
-        pair.addLayout(right, 1)
-        fill(column, pair, heading("This loop"), self.summary, 1)
-        row = horizontal()
-        fill(row, self.never_mind, 1, self.listen, self.begin_empty, self.begin)
-        page.addLayout(row)
-        outer = horizontal(self, (8, 6, 8, 6))
-        fill(outer, 1, (middle, 10), 1)
+            page.addWidget(source)
+        below = QWidget()
+        halves = Flow(below, spacing=18, even=True, columns=2)
+        for half in (self._sketch_half(), self._choice_half()):
+            halves.addWidget(half)
+        fill(page, 1, _line(), below)
+        hands = flow(self.never_mind, takes_rest(QWidget(), 1), self.listen, self.begin_empty,
+                     self.begin, spacing=6)  # fmt: skip
+        column = vertical(middle, (18, 10, 12, 12), 8)
+        fill(column, (scrolling(inside), 1), hands)
+        outer = vertical(self, FLUSH)
+        outer.addWidget(middle)
+
+    def _sketch_half(self) -> QWidget:
+        """What the loop is that would be begun."""
+        holder = QWidget()
+        column = vertical(holder, FLUSH, 5)
+        self.draw.setMinimumWidth(DRAW_PX)
+        inside = horizontal(self.draws, FLUSH, 6)
+        fill(inside, self.another, self.draw, 1)
+        fill(column, heading("This loop"), self.summary, self.draws, 1)
+        return holder
+
+    def _choice_half(self) -> QWidget:
+        """Name, key, tempo, length and metre."""
+        holder = QWidget()
+        column = vertical(holder, FLUSH, 6)
+        for line in (
+            (label("Name", size=11.5, name="soft"), takes_rest(self.title, NAME_PX)),
+            (label("Key", size=11.5, name="soft"), takes_rest(self.tonic, KEY_PX),
+             takes_rest(self.mode, KEY_PX), takes_rest(self.tempo, NAME_PX)),
+            (label("Length", size=11.5, name="soft"), self.bars, self.metre),
+        ):  # fmt: skip
+            column.addWidget(flow(*line, spacing=6))
+        return holder
 
     def _connect(self) -> None:
         self.tonic.addItem("", None)
@@ -172,6 +196,8 @@ class StartPage(QWidget):
         self.bars.chosen.connect(self._choose_bars)
         self.metre.chosen.connect(self._choose_metre)
         self.draw.edited.connect(self._choose_draw)
+        self.card.rested.connect(self._hear_card)
+        self.card.learn_wanted.connect(self.learn_wanted)
         self._session.transport.playing_changed.connect(
             lambda on: self.listen.setText("Stop" if on else "Play it")
         )
@@ -259,6 +285,7 @@ class StartPage(QWidget):
             self.title.setText(source.title)
         self.draws.setVisible(source.draws)
         self.begin_empty.setVisible(source.draws)
+        self.hint.setVisible(source is self.card)
         for widget in (self.begin, self.listen, self.tonic, self.tempo, self.bars, self.metre):
             widget.setEnabled(loop is not None)
         self.tonic.setItemText(0, source.own_key)
@@ -282,6 +309,22 @@ class StartPage(QWidget):
         self._preview.put(
             self._loop or empty_loop(), "not begun yet", alone=frozenset(), instead=True
         )
+
+    def _hear_card(self, card: Card | None) -> None:
+        """While somebody rests on another card, its sketch is heard and shown; it plays by that."""
+        if card is None:
+            self._heard_card = None
+            self._show_loop()
+            if self._started:
+                self._session.transport.set_playing(False)
+            self._started = False
+            return
+        self._heard_card = card
+        loop = self.card.sketch_of(card, Choice(draw=self._choice.draw))
+        self._preview.put(loop, f"{card.name}: a sketch", alone=frozenset(), instead=True)
+        if not self._session.player.playing:
+            self._started = True
+            self._session.transport.set_playing(True)
 
     def _listen(self) -> None:
         self._session.transport.toggle()
@@ -334,4 +377,13 @@ class StartPage(QWidget):
         self._show_loop()
 
     def show_place(self, share: float) -> None:
-        """Nothing moves here."""
+        """Follow the sound on the card that is heard."""
+        plays = self._session.player.playing and self.source is self.card
+        self.card.show_place(self._heard_card or self.card.card, share if plays else -1.0)
+
+
+def _line() -> QFrame:
+    made = QFrame()
+    made.setObjectName("rule")
+    made.setFixedHeight(1)
+    return made

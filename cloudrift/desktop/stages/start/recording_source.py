@@ -4,10 +4,11 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QWidget
+from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from cloudrift.audio.clips import LONGEST_S
 from cloudrift.desktop.kit.asking import RECORDINGS
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.heard_in import HeardIn
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal
 from cloudrift.desktop.session.session import Session
@@ -50,7 +51,7 @@ class RecordingSource(FileSource):
         self.heard: HeardIn | None = None
         self._file: HeardFile | None = None
         self._near: dict[str, Near] = {}
-        self.in_style = QComboBox()
+        self.in_style = ChoiceBox()
         self.in_style.setAccessibleName("In the style of")
         self.in_style.activated.connect(lambda _i: self._choose_style())
         self.laid = QCheckBox("The recording itself as a layer")

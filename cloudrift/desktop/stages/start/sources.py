@@ -5,16 +5,19 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QResizeEvent, QShowEvent
-from PyQt6.QtWidgets import QGridLayout, QListWidget, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QListWidget, QVBoxLayout, QWidget
 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
+from cloudrift.desktop.kit.flow import Flow
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
-from cloudrift.desktop.kit.parts import ChoiceRow, button, clear, heading, label
+from cloudrift.desktop.kit.lead import LeadTile
+from cloudrift.desktop.kit.parts import ChoiceRow, button, clear, label
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
+from cloudrift.desktop.stages.start.card_tile import SIZE, CardTile
 from cloudrift.ground.cancel import Cancelled
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.paths import shown
@@ -27,6 +30,7 @@ from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.from_midi import TEMPO_FROM, Song, read_song
 from cloudrift.style import Card, house_cards, known_cards, sketch
 from cloudrift.style.beginnings import BARS, KEY, TEMPO, empty_loop, from_song
+from cloudrift.style.pictures import CardPicture, card_pictures
 from cloudrift.theory.key import Key
 
 UNTITLED = "Untitled loop"
@@ -98,56 +102,40 @@ def _column(source: Source) -> QVBoxLayout:
 # --- a style card ---------------------------------------------------------------------------------
 
 
-class CardButton(QPushButton):
-    """A style card to choose."""
-
-    def __init__(self, card: Card) -> None:
-        super().__init__(card.name)
-        self._card = card
-        self.setCheckable(True)
-        self.setAutoExclusive(True)
-        self.setMinimumSize(100, 54)
-        self.setAccessibleName(f"Style card {card.name}: {card.about}")
-        self.setToolTip(card.about)
-        self.setProperty("fit", "card")
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        metrics, room = self.fontMetrics(), self.width() - 28
-        name, about = (
-            metrics.elidedText(text, Qt.TextElideMode.ElideRight, room)
-            for text in (self._card.name, self._card.about)
-        )
-        self.setText(f"{name}\n{about}".replace("&", "&&"))
-        super().resizeEvent(event)
-
-
 class CardSource(Source):
-    """A first loop in a producer's style."""
+    """A first loop in a producer's style. ``rested`` carries a card to be heard, or None."""
 
-    own_key = "as the card draws it"
+    own_key = "as the card has it"
     draws = True
+    rested = pyqtSignal(object)
+    learn_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
-        self.cards: dict[str, CardButton] = {}
-        column = _column(self)
-        column.addWidget(heading("Style card"))
-        self._grid = QGridLayout()
-        self._grid.setSpacing(5)
-        column.addLayout(self._grid)
+        self.cards: dict[str, CardTile] = {}
+        self._grid = Flow(self, spacing=8, even=True, columns=CARDS_A_ROW)
         self._known = house_cards()
         self.card: Card = next(iter(self._known.values()))
         self._fill()
 
     def _fill(self) -> None:
-        """A button for each card, those of one's own after the house's."""
+        """A tile for each card, those of one's own after the house's; then a way to another."""
         clear(self._grid)
         self.cards = {}
-        for at, card in enumerate(self._known.values()):
-            one = CardButton(card)
+        pictures = card_pictures()
+        for card in self._known.values():
+            one = CardTile(card, pictures.get(card.name) or _chords_of(card))
             one.clicked.connect(lambda _c, name=card.name: self.choose(name))
+            one.rested.connect(lambda card=card: self.rested.emit(card))
+            one.gone.connect(lambda: self.rested.emit(None))
             self.cards[card.name] = one
-            self._grid.addWidget(one, at // CARDS_A_ROW, at % CARDS_A_ROW)
+            self._grid.addWidget(one)
+        self.learn = LeadTile(
+            "Learn one…", "From loops, MIDI files or recordings of yours: a card is drafted.",
+            self.learn_wanted.emit, lambda _painter, _box: None,
+        )  # fmt: skip
+        self.learn.setFixedHeight(SIZE.height())
+        self._grid.addWidget(self.learn)
         self.card = self._known.get(self.card.name, next(iter(self._known.values())))
         self.cards[self.card.name].setChecked(True)
 
@@ -157,6 +145,11 @@ class CardSource(Source):
         self.cards[name].setChecked(True)
         self.changed.emit()
 
+    def show_place(self, card: Card | None, share: float) -> None:
+        """Show on the tile of the card that is heard where its sketch is."""
+        for tile in self.cards.values():
+            tile.show_place(share if tile.card is card else -1.0)
+
     def showEvent(self, event: QShowEvent | None) -> None:
         known = {**house_cards(), **known_cards()}
         if known != self._known:  # one has been learnt or kept meanwhile
@@ -165,8 +158,13 @@ class CardSource(Source):
         super().showEvent(event)
 
     def make(self, choice: Choice) -> Loop:
+        return self.sketch_of(self.card, choice)
+
+    @staticmethod
+    def sketch_of(card: Card, choice: Choice) -> Loop:
+        """Return a sketch in a card's style with what is chosen."""
         return sketch(
-            self.card,
+            card,
             choice.key,
             choice.tempo,
             choice.draw,
@@ -176,6 +174,14 @@ class CardSource(Source):
 
     def first(self) -> QWidget:
         return self.cards[self.card.name]
+
+
+def _chords_of(card: Card) -> CardPicture:
+    """The picture of a card of one's own: the chords of a sketch, without its sound."""
+    loop = sketch(card)
+    return CardPicture(
+        chords=tuple((c.read(loop.key).text, c.start_tick / loop.ticks) for c in loop.chords)
+    )
 
 
 # --- nothing, and a phrase ------------------------------------------------------------------------

@@ -3,21 +3,15 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtWidgets import (
-    QComboBox,
-    QFileDialog,
-    QPlainTextEdit,
-    QStackedWidget,
-    QTreeWidgetItem,
-    QWidget,
-)
+from PyQt6.QtWidgets import QFileDialog, QPlainTextEdit, QStackedWidget, QTreeWidgetItem, QWidget
 
 from cloudrift.audio.files import write_atomically
 from cloudrift.desktop.kit.asking import ask_for_file
-from cloudrift.desktop.kit.drawers import table
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import figure_font
 from cloudrift.desktop.kit.parts import ChoiceRow, button, label, scrolling, set_look
+from cloudrift.desktop.kit.tables import table
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.timers import single_shot
 from cloudrift.desktop.session.trouble import error_words
@@ -59,7 +53,7 @@ class CardTab(QWidget):
         self.blank = button("Blank", self._begin_blank, tip="Begin a card that asks nothing yet")
         self.share = button("Share…", self._ask_to_share, tip="Write it into a file")
         self.bring = button("Bring one in…", self._ask_to_bring, tip="Read a card from a file")
-        self.other = QComboBox()
+        self.other = ChoiceBox()
         self.other.setAccessibleName("Compared with")
         self.other.currentIndexChanged.connect(lambda _at: self.look())
         self.table = table(

@@ -6,9 +6,9 @@ from msgspec.structs import replace
 from PyQt6.QtWidgets import QLineEdit, QProgressBar, QTreeWidgetItem, QWidget
 
 from cloudrift.desktop.kit.asking import ask_for_files
-from cloudrift.desktop.kit.drawers import table
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import button, label
+from cloudrift.desktop.kit.tables import table
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.marking import Marking

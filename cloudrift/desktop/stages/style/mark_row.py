@@ -28,7 +28,7 @@ class MarkRow(QWidget):
         self.setFixedHeight(HIGH)
         self.button = QPushButton()
         self.button.setFixedWidth(CHANGE_PX)
-        self.button.setProperty("fit", "slim")
+        self.button.setProperty("fit", "small")
         self.button.clicked.connect(self._make)
         Trying(self.button, session, self._edit, f"with {mark.kind.label.lower()} met")
         line = horizontal(self, (0, 2, 8, 2))

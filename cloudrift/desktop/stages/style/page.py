@@ -4,11 +4,15 @@ from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
-from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
+from cloudrift.desktop.kit.flow import Flow, takes_rest
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
+from cloudrift.desktop.kit.own_words import why
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
+    Elided,
+    Pages,
     WhileShown,
     button,
     clear,
@@ -39,6 +43,9 @@ TABS = (
 SHOWN = (("all", "all"), ("missed", "missed"))
 
 
+NAMED_PX = 240  # that a card's name has at least, and what it is about
+
+
 class StylePage(QWidget):
     """The page. ``closed`` asks for what was shown before it."""
 
@@ -50,20 +57,20 @@ class StylePage(QWidget):
         self.rows: dict[str, MarkRow] = {}
         self._rows_of: tuple[str, tuple[str, ...]] = ("", ())
         self._moves_of: object = None
-        self.title = label("", size=17)
-        self.about = label("", size=12, name="soft")
-        self.tabs = ChoiceRow(list(TABS), columns=len(TABS), name="What of the card")
+        self._titles: dict[str, QWidget] = {}
+        self.title = Elided(size=17)
+        self.about = Elided(size=12, name="soft")
+        self.tabs = ChoiceRow(list(TABS), name="What of the card", even=False)
         self.tabs.chosen.connect(self.show_tab)
         self.words = label("", size=11.5, name="soft", wrap=True)
-        self.filter = ChoiceRow(list(SHOWN), columns=2, name="Which marks")
-        self.filter.setFixedWidth(150)
+        self.filter = ChoiceRow(list(SHOWN), name="Which marks", even=False)
         self.filter.chosen.connect(self._filter)
         self.filter.show_choice("all")
         self._only_missed = False
         self.marks = vertical()
         self.moves = vertical()
         self.learning = Learning(session, tasks, marking)
-        self.stack = QStackedWidget()
+        self.stack = Pages()
         self.card = CardTab(session, marking)
         self.stack.addWidget(_scrolled(self.marks))
         self.stack.addWidget(self.card)
@@ -83,16 +90,17 @@ class StylePage(QWidget):
     def _lay_out(self) -> None:
         inside = panel()
         column = vertical(inside, (14, 10, 12, 10), 6)
-        head = horizontal(spacing=12)
-        fill(head, self.title, (self.about, 1))
-        self.tabs.setFixedWidth(420)
-        fill(head, self.tabs, button("Close", self.closed.emit, tip="Back to the stage (Esc)"))
-        column.addLayout(head)
+        named, head = QWidget(), QWidget()
+        fill(horizontal(named, FLUSH, 12), (self.title, 2), (self.about, 3))
+        line = Flow(head, spacing=8)
+        close = button("Close", self.closed.emit, tip="Back to the stage (Esc)")
+        for one in (takes_rest(named, NAMED_PX), self.tabs, close):
+            line.addWidget(one)
         under = horizontal()
-        fill(under, (self.words, 1), self.doing, self.stop, self.filter)
-        fill(column, under, (self.stack, 1))
-        line = vertical(self, (8, 8, 8, 8))
-        line.addWidget(inside)
+        fill(under, (self.words, 1), why("mark"), self.doing, self.stop, self.filter)
+        fill(column, head, under, (self.stack, 1))
+        outer = vertical(self, FLUSH)
+        outer.addWidget(inside)
 
     def show_tab(self, tab: object) -> None:
         """Show the marks, the moves, or what a card is learnt from."""

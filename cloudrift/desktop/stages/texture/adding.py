@@ -6,7 +6,7 @@ from PyQt6.QtCore import QStringListModel, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QCompleter, QLineEdit, QMenu, QPushButton, QWidget
 
-from cloudrift.desktop.kit.layouts import FLUSH, horizontal
+from cloudrift.desktop.kit.flow import Flow
 from cloudrift.texture import FAMILIES, KINDS
 
 
@@ -17,7 +17,7 @@ class AddBar(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        row = horizontal(self, FLUSH, 6)
+        row = Flow(self, spacing=6)
         self._by_text = {f"{k.label}: {k.about}": k.name for k in KINDS.values()}
         self.search = QLineEdit()
         self.search.setPlaceholderText("Add a treatment: type what it does")
@@ -32,7 +32,7 @@ class AddBar(QWidget):
         completer.activated.connect(self._take)
         self.search.setCompleter(completer)
         self.search.returnPressed.connect(self._take_first)
-        row.addWidget(self.search, 1)
+        row.addWidget(self.search)
         self.adders: dict[str, QAction] = {}
         for family in FAMILIES:
             made = QPushButton(family)

@@ -1,17 +1,18 @@
 """The row that a line begins with, and what joins rows."""
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QLabel, QWidget
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtWidgets import QBoxLayout, QFrame, QLabel, QWidget
 
 from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.look import SEMI, color
-from cloudrift.desktop.kit.parts import label
+from cloudrift.desktop.kit.parts import Elided, label
 from cloudrift.desktop.stages.texture.strip import Strip
 from cloudrift.ground.words import number
 from cloudrift.render.measure.step_facts import StepFacts
 
-FIELDS_A_LINE, FIELD_WIDTH, WORDS_WIDTH = 3, 94, 136
+FIELDS_A_LINE, FIELD_WIDTH, WORDS_WIDTH = 3, 94, 118
+NARROW_PX = 640  # a row narrower than this has its strip under the fields
 
 
 MIDDLE_WIDTH = FIELDS_A_LINE * (FIELD_WIDTH + 4)
@@ -23,8 +24,8 @@ class LineRow(QFrame):
     def __init__(self, role: str, title: str, under: str) -> None:
         super().__init__()
         self.setObjectName("card")
-        self.title = label(title, size=14.5, weight=SEMI)
-        self.under = label(under, size=11, name="soft")
+        self.title = Elided(title, size=14.5, weight=SEMI)
+        self.under = Elided(under, size=11, name="soft")
         self.strip = Strip(role, title)
         self.words = vertical(spacing=2)
         fill(self.words, self.title, self.under)
@@ -36,7 +37,19 @@ class LineRow(QFrame):
         self.right = vertical(spacing=4)
         self.right.addWidget(self.strip, 1)
         row = horizontal(self, (12, 8, 8, 8), 8)
-        fill(row, holder, self.middle, (self.right, 1))
+        self._beside = horizontal(spacing=8)
+        fill(self._beside, self.middle, (self.right, 1))
+        fill(row, holder, (self._beside, 1))
+
+    def minimumSizeHint(self) -> QSize:
+        """As wide as the fields are: the strip goes below them."""
+        return QSize(WORDS_WIDTH + MIDDLE_WIDTH + 30, super().minimumSizeHint().height())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        narrow = self.width() < NARROW_PX
+        ways = QBoxLayout.Direction
+        self._beside.setDirection(ways.TopToBottom if narrow else ways.LeftToRight)
+        super().resizeEvent(event)
 
     def add_words(self, name: str = "soft", size: float = 11.5) -> QLabel:
         """Add a line of words under the fields and return it."""

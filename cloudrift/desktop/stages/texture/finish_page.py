@@ -1,19 +1,30 @@
-"""Finishes: heard on the line in place before one is laid, searched, saved, kept as files."""
+"""Finishes, beside the line: heard on it in place before one is laid, searched, saved as files."""
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLineEdit, QSizePolicy, QWidget
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QShowEvent
+from PyQt6.QtWidgets import QAbstractButton, QLineEdit, QSizePolicy, QWidget
 
-from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
+from cloudrift.desktop.kit.fold import Fold
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, text_font
-from cloudrift.desktop.kit.parts import ChoiceRow, button, clear, label, scrolling, small_button
+from cloudrift.desktop.kit.own_words import why
+from cloudrift.desktop.kit.parts import (
+    ChoiceRow,
+    Inspector,
+    WhileShown,
+    button,
+    clear,
+    label,
+    menu_of,
+    search_field,
+    small_button,
+)
 from cloudrift.desktop.kit.trying import Trying
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.stages.texture.back_page import BackPage
+from cloudrift.desktop.stages.texture.targets import line_owners
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.words import NAME_TYPED
 from cloudrift.loop.edits.layers.finishes import lay_finish
-from cloudrift.loop.model.loop import LineAt
 from cloudrift.texture.finish import USES, Finish
 from cloudrift.texture.finish_files import (
     forget_finish,
@@ -39,14 +50,14 @@ class FinishCard(QAbstractButton):
         self.finish = finish
         self._kinds = ", ".join(t.of.label.lower() for t in finish.line)
         self.setFixedHeight(58)
-        self.setMinimumWidth(200)
+        self.setMinimumWidth(160)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"{finish.name}: {finish.purpose} {self._kinds}")
         self.setToolTip("Rest on it to hear it in place; press to lay it instead of the line")
 
     def sizeHint(self) -> QSize:
-        return QSize(420, 58)
+        return QSize(200, 58)
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -71,38 +82,33 @@ class FinishCard(QAbstractButton):
             painter.drawText(inner.left(), inner.top() + 12 + 16 * i, fitting)
 
 
-class FinishPage(BackPage):
-    """Finishes over the line."""
+class FinishPage(Inspector):
+    """Finishes for the line that is shown."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__("Finishes")
+        super().__init__()
         self._session = session
         self._use = EVERY
         self._own: list[Finish] = []
-        self.entered_for: LineAt = None  # the line that they are shown for
+        self._shown_for: tuple[object, ...] = ()  # a line, its name and length
         self.cards: list[FinishCard] = []
-        self.where = label("", size=11.5, name="soft")
-        column = self.column
-        column.addWidget(self.where)
-        row = horizontal()
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Find a finish: dark, tape, far…")
+        self.where = self.under
+        self.search = search_field("Find a finish: dark, tape, far…")
         self.search.setAccessibleName("Find a finish")
-        self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _t: self._fill())
-        row.addWidget(self.search, 1)
-        column.addLayout(row)
-        self.uses = ChoiceRow([(use, use) for use in (EVERY, *USES, OWN)], columns=9, name="For")
+        self.uses = ChoiceRow([(use, use) for use in (EVERY, *USES, OWN)], name="For", even=False)
         self.uses.chosen.connect(self._choose_use)
-        column.addWidget(self.uses)
-        column.addLayout(self._saving())
-        self._list = vertical(margins=(0, 0, 8, 0), spacing=5)
-        holder = QWidget()
-        holder.setLayout(self._list)
-        column.addWidget(scrolling(holder), 1)
+        line = horizontal(spacing=6)
+        fill(line, (self.search, 1), why("finish"))
+        fill(self.top, line, self.uses)
+        self._list = self.body
+        self.saving = Fold("Save this line as a finish", self._saving())
+        self.foot.addWidget(self.saving)
+        WhileShown(self, self._follow, session.changed, session.opened, session.selected)
 
-    def _saving(self) -> QHBoxLayout:
-        row = horizontal()
+    def _saving(self) -> QWidget:
+        holder = QWidget()
+        column = vertical(holder, FLUSH, 4)
         self.name, self.purpose = QLineEdit(), QLineEdit()
         self.name.setMaxLength(NAME_TYPED)
         self.name.setPlaceholderText("Name for this line")
@@ -111,24 +117,42 @@ class FinishPage(BackPage):
         self.purpose.setAccessibleName("What the finish is for")
         self.name.returnPressed.connect(self.save)
         self.purpose.returnPressed.connect(self.save)
-        fill(row, (self.name, 2), (self.purpose, 3))
         self.keep = button("Save this line", self.save, tip=f"As a TOML file in {own_folder()}")
-        row.addWidget(self.keep)
-        return row
+        fill(column, self.name, self.purpose, self.keep)
+        return holder
 
     # --- showing ------------------------------------------------------------------------------
 
-    def enter(self, role: str | None) -> None:
-        """Show the finishes for the selected line, those for a role first; None: the whole loop."""
-        self.entered_for = self._line_of
-        self.heading.setText(f"Finishes for {self._session.loop.name_of(self._line_of)}")
+    def enter(self) -> None:
+        """Put the keyboard on the search, over what is for this line."""
+        self._shown_for = ()
+        self._follow()
+        self.search.setFocus()
         self.search.selectAll()
-        self._own, wrong = own_finishes()
+
+    def _follow(self) -> None:
+        """Show the finishes for the line that is shown, those for what plays it first."""
+        loop, line_of = self._session.loop, self._line_of
+        name = loop.name_of(line_of)
+        shown_for = (line_of, name, len(loop.line_of(line_of)))
+        if shown_for == self._shown_for:
+            return
+        if not self._shown_for or line_of != self._shown_for[0]:
+            role = next((one.role for one in line_owners(loop) if one.id == line_of), "")
+            self._use = "whole loop" if line_of is None else USE_OF_ROLE.get(role, EVERY)
+        self._shown_for = shown_for
+        self.title.setText(f"Finishes for {name}")
+        self._fill()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Look for finishes again: there may be others of one's own."""
+        own, wrong = own_finishes()
         if wrong:
             self._session.say("; ".join(wrong))
-        self._use = "whole loop" if role is None else USE_OF_ROLE.get(role, EVERY)
-        self._fill()
-        self.search.setFocus()
+        if own != self._own:
+            self._own, self._shown_for = own, ()
+        self._follow()
+        super().showEvent(event)
 
     def _choose_use(self, use: object) -> None:
         self._use = str(use)
@@ -156,11 +180,11 @@ class FinishPage(BackPage):
             self._add_card(finish)
         if not self.cards:
             words = (
-                "No finish of your own yet: name a line above and save it."
+                "No finish of your own yet: name a line below and save it."
                 if self._use == OWN and not self.search.text()
                 else "No finish fits; try another word, or “all”."
             )
-            self._list.addWidget(label(words, size=12, name="soft"))
+            self._list.addWidget(label(words, size=12, name="soft", wrap=True))
         self._list.addStretch(1)
         count = len(self._session.loop.line_of(self._line_of))
         self.where.setText(
@@ -180,20 +204,16 @@ class FinishPage(BackPage):
             f"heard: {finish.name}",
         )
         card.clicked.connect(lambda _c: self.lay(finish, behind=False))
-        row = horizontal()
-        fill(
-            row,
-            (card, 1),
-            small_button(
-                "behind",
-                lambda: self.lay(finish, behind=True),
-                tip="Lay it behind the treatments there are",
-            ),
-        )
+        acts = [("Lay it after the treatments there are", lambda: self.lay(finish, behind=True))]
         if not finish.house:
-            row.addWidget(
-                small_button("forget", lambda: self._forget(finish), tip="Take its file away")
-            )
+            acts.append(("Delete its file", lambda: self._forget(finish)))
+        more = small_button("…", lambda: None, tip="What else can be done with it")
+        more.setAccessibleName(f"{finish.name}: more")
+        more.clicked.connect(
+            lambda _on=False: menu_of(more, acts).popup(more.mapToGlobal(more.rect().bottomLeft()))
+        )
+        row = horizontal(spacing=4)
+        fill(row, (card, 1), more)
         self._list.addLayout(row)
         self.cards.append(card)
 
@@ -204,12 +224,11 @@ class FinishPage(BackPage):
     # --- acts ---------------------------------------------------------------------------------
 
     def lay(self, finish: Finish, *, behind: bool) -> None:
-        """Lay a finish on the line and go back to it."""
+        """Lay a finish on the line."""
         session, line_of = self._session, self._line_of
-        if session.apply(
+        session.apply(
             f"finish: {finish.name}", lambda loop: lay_finish(loop, line_of, finish, behind=behind)
-        ):
-            self.left.emit()
+        )
 
     def save(self) -> None:
         """Save the line as it is as a finish of one's own."""

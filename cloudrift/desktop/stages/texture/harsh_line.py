@@ -17,9 +17,9 @@ class HarshLine(QWidget):
         super().__init__()
         row = horizontal(self, (0, 0, 8, 0), 8)
         self._found: Harsh | None = None
-        self.words = label("", size=12)
+        self.words = label("", size=12, wrap=True)
         self.notch = button("Add a notch there", self._want, tip="An equaliser at the line's end")
-        fill(row, self.words, self.notch, 1, small_button("close", self.hide))
+        fill(row, (self.words, 1), self.notch, small_button("close", self.hide))
         self.hide()
 
     def show_looking(self) -> None:

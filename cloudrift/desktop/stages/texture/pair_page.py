@@ -1,11 +1,12 @@
 """Two strips side by side, large, with their spectra laid over each other."""
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QLabel, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QLabel, QWidget
 
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
-from cloudrift.desktop.kit.parts import label
-from cloudrift.desktop.stages.texture.back_page import BackPage
+from cloudrift.desktop.kit.parts import button, heading, label
 from cloudrift.desktop.stages.texture.portrait_view import PortraitView
 from cloudrift.desktop.stages.texture.strip import Strip
 from cloudrift.ground.words import number
@@ -19,17 +20,24 @@ def step_names(line: Line) -> list[str]:
     return ["Coming in", *(f"{i}. {t.of.label}" for i, t in enumerate(line, 1))]
 
 
-class PairPage(BackPage):
-    """``asked`` is emitted when another pair is wanted, ``pressed`` carries the step to hear."""
+class PairPage(QWidget):
+    """Stands over the line for a while. ``asked`` is emitted when another pair is wanted, ``left``
+    when the line is; ``pressed`` carries the step to hear.
+    """
 
     asked = pyqtSignal()
     pressed = pyqtSignal(int)
+    left = pyqtSignal()
 
     def __init__(self) -> None:
-        super().__init__("Two strips side by side")
-        column = self.column
+        super().__init__()
+        column = vertical(self, FLUSH, 6)
+        head = horizontal()
+        back = button("‹ back to the line", self.left.emit, name="link", tip="Esc")
+        fill(head, (heading("Two strips side by side"), 1), back)
+        column.addLayout(head)
         self._row = horizontal(spacing=10)
-        self.choices: list[QComboBox] = []
+        self.choices: list[ChoiceBox] = []
         self.strips: list[Strip] = []
         self.measures: list[QLabel] = []
         column.addLayout(self._row, 3)
@@ -68,7 +76,7 @@ class PairPage(BackPage):
         for which, side in enumerate(("left", "right")):
             holder = QWidget()
             inside = vertical(holder, FLUSH, 4)
-            choice = QComboBox()
+            choice = ChoiceBox()
             choice.setAccessibleName(f"What stands at the {side}")
             choice.currentIndexChanged.connect(lambda _i: self.asked.emit())
             strip = Strip(role, f"the {side} one")
@@ -105,3 +113,10 @@ class PairPage(BackPage):
         """Move the playheads."""
         for strip in self.strips:
             strip.show_place(share)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            self.left.emit()
+        else:
+            super().keyPressEvent(event)

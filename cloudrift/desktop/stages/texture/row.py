@@ -80,8 +80,8 @@ class TreatmentRow(LineRow):
     def _add_switch(self, treatment: Treatment, open_: bool) -> None:
         self.switch = QPushButton()
         self.switch.setCheckable(True)
-        self.switch.setFixedSize(48, 25)
-        self.switch.setProperty("fit", "tight")
+        self.switch.setFixedSize(46, 26)
+        self.switch.setProperty("fit", "narrow")
         self.switch.clicked.connect(self._switch)
         total = len(treatment.of.spec.fields) + 1 + treatment.of.draws
         self.more = QPushButton("close" if open_ else f"all {total} ›")

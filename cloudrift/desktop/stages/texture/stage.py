@@ -2,17 +2,19 @@
 
 from functools import partial
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from cloudrift.desktop.kit.commands import Command
+from cloudrift.desktop.kit.flow import Flow, takes_rest
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
-from cloudrift.desktop.kit.look import SEMI, text_font
+from cloudrift.desktop.kit.look import SEMI
 from cloudrift.desktop.kit.parts import (
     ChoiceRow,
     Elided,
+    Pages,
     WhileShown,
     button,
     clear,
@@ -59,18 +61,20 @@ BARE_WORDS = {
     ALL: "the layers together, each behind its own line",
     BED_PART: "as it is struck",
 }
+TITLE_PX = 180  # that a line's name has at least
 COMPARES = (("loop", "all"), ("line", "this line"), ("card", "this card"))
 
 
 class TextureStage(QWidget):
-    """Lines at the left; at the right the descent, or the finishes, or two strips side by side."""
+    """Lines at the left, then the descent, or two strips; finishes are in the ``inspector``."""
+
+    finishes_wanted = pyqtSignal()  # they are to be seen
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__()
         self._session, self._tasks = session, tasks
         self.targets = Targets()
         self.targets.chosen.connect(self._choose_line)
-        self.targets.finishes_wanted.connect(self.show_finishes)
         self.rows: list[TreatmentRow] = []
         self.strips: list[Strip] = []
         self._bare: BareRow | None = None
@@ -78,18 +82,17 @@ class TextureStage(QWidget):
         self._built: tuple[object, ...] = ()
         self._share = 0.0
         self.finishes = FinishPage(session)
-        self.finishes.left.connect(self.show_line)
         self.pair = PairPage()
         self.pair.asked.connect(self._ask_for_pair)
         self.pair.pressed.connect(self._press)
         self.pair.left.connect(self.show_line)
-        self.pages = QStackedWidget()
-        for page in (self._descent(), self.finishes, self.pair):
+        self.pages = Pages()
+        for page in (self._descent(), self.pair):
             self.pages.addWidget(page)
         middle = panel()
         inside = vertical(middle, (12, 7, 4, 8))
         inside.addWidget(self.pages)
-        row = horizontal(self, (8, 6, 8, 6), 8)
+        row = horizontal(self, FLUSH, 8)
         fill(row, self.targets, (middle, 1))
         WhileShown(self, self._show, session.changed, session.opened, session.selected)
         session.hearing.changed.connect(self._show_heard)
@@ -102,7 +105,7 @@ class TextureStage(QWidget):
     def _descent(self) -> QWidget:
         page = QWidget()
         inside = vertical(page, FLUSH, 4)
-        inside.addLayout(self._head())
+        inside.addWidget(self._head())
         self._list = vertical(margins=(0, 2, 8, 2), spacing=0)
         holder = QWidget()
         holder.setLayout(self._list)
@@ -122,15 +125,15 @@ class TextureStage(QWidget):
         inside.addWidget(self.adding)
         return page
 
-    def _head(self) -> QHBoxLayout:
-        row = horizontal(spacing=4)
-        self.title = Elided(size=14)
-        self.title.setFont(text_font(14, SEMI))
-        fill(row, (self.title, 1), 1, label("B compares", size=11.5, name="soft"))
-        self.compares = ChoiceRow(COMPARES, columns=3, name="B compares")
-        self.compares.setFixedWidth(196)
+    def _head(self) -> QWidget:
+        holder = QWidget()
+        row = Flow(holder)
+        self.title = Elided(size=14, weight=SEMI)
+        self.compares = ChoiceRow(COMPARES, name="B compares", even=False)
         self.compares.chosen.connect(self._compare)
-        row.addWidget(self.compares)
+        for one in (takes_rest(self.title, TITLE_PX), label("B compares", size=11.5, name="soft"),
+                    self.compares):  # fmt: skip
+            row.addWidget(one)
         for text, act, tip in (
             ("Side by side", self.show_pair, "Two strips, large, with their spectra (Shift+B)"),
             ("Find harsh", self.find_harsh, "Look for a narrow resonance and offer a notch"),
@@ -138,7 +141,12 @@ class TextureStage(QWidget):
             ("Paste", self.paste, "Cards or a line, behind the open card (Ctrl+V)"),
         ):
             row.addWidget(button(text, act, name="link", tip=tip))
-        return row
+        return holder
+
+    @property
+    def inspector(self) -> FinishPage:
+        """What stands beside the stage."""
+        return self.finishes
 
     # --- acts ---------------------------------------------------------------------------------
 
@@ -151,11 +159,8 @@ class TextureStage(QWidget):
 
     def _choose_line(self, line_of: LineAt) -> None:
         self._session.hearing.hear_up_to(None, None)
-        finishes = self.pages.currentWidget() is self.finishes
         self._session.select(line_of=line_of, treatment_id="")
         self.harsh.hide()
-        if finishes:
-            self.show_finishes()
 
     def _add(self, kind: str) -> None:
         line_of = self._line_of
@@ -227,9 +232,9 @@ class TextureStage(QWidget):
         self._ask_for_facts()
 
     def show_finishes(self) -> None:
-        """Show the finishes for this line."""
-        self.pages.setCurrentWidget(self.finishes)
-        self.finishes.enter(None if self._line_of is None else self._owner().role)
+        """Put the keyboard on the finishes for this line."""
+        self.finishes_wanted.emit()
+        self.finishes.enter()
 
     def show_pair(self) -> None:
         """Show two strips side by side."""
@@ -275,8 +280,6 @@ class TextureStage(QWidget):
         line = loop.line_of(line_of)
         opened = session.selection.treatment_id
         self.targets.show_loop(loop, line_of)
-        if self.pages.currentWidget() is self.finishes and self.finishes.entered_for != line_of:
-            self.show_line()  # they were for another line
         owner = self._owner()
         self.title.setText(
             f"{owner.name}, {'from bare to ' if owner.part == LAYERS else ''}treated"

@@ -4,16 +4,18 @@ from typing import NamedTuple
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
+from cloudrift.desktop.kit.fold import Fold
 from cloudrift.desktop.kit.layouts import FLUSH, fill, vertical
 from cloudrift.desktop.kit.look import SEMI, color, text_font
-from cloudrift.desktop.kit.parts import button, clear, heading, label, panel, scrolling
+from cloudrift.desktop.kit.parts import clear, heading, label, panel, scrolling
 from cloudrift.ground.words import plural
 from cloudrift.loop.model.bed import BED
 from cloudrift.loop.model.loop import LineAt, Loop
 
 LAYERS, GROUPS, ALL, BED_PART = "Layers", "Groups", "All of it", "Groove bed"
+WIDTH = 158  # px
 EMPTY_ROLE = "grain"  # the colour of a group that nobody is in
 
 
@@ -58,7 +60,7 @@ class Target(QAbstractButton):
         return plural(self._count, "treatment") if self._count else "bare"
 
     def sizeHint(self) -> QSize:
-        return QSize(136, 46)  # beside a scroll bar too
+        return QSize(120, 46)  # beside a scroll bar too
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -85,11 +87,11 @@ class Targets(QWidget):
     """The column at the left. ``chosen`` carries a layer's id, or None for the whole loop."""
 
     chosen = pyqtSignal(object)
-    finishes_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedWidth(170)
+        self.setFixedWidth(WIDTH)
+        self.bed: Fold | None = None  # the lanes of the groove bed, where there are any
         self.buttons: dict[str | None, Target] = {}
         self._shown: list[Owner] = []
         self._list = vertical(margins=(10, 10, 6, 8), spacing=5)
@@ -98,14 +100,6 @@ class Targets(QWidget):
         frame = panel()
         box = vertical(frame, (1, 1, 1, 1))
         box.addWidget(scrolling(holder), 1)
-        self.finishes = button(
-            "Finishes…",
-            self.finishes_wanted.emit,
-            tip="Ready lines, heard in place before one is laid",
-        )
-        foot = vertical(margins=(10, 4, 10, 9))
-        foot.addWidget(self.finishes)
-        box.addLayout(foot)
         outer = vertical(self, FLUSH)
         outer.addWidget(frame)
 
@@ -114,19 +108,20 @@ class Targets(QWidget):
         wanted = line_owners(loop)
         if wanted != self._shown:
             self._shown = wanted
+            was_open = self.bed is not None and self.bed.is_open
             clear(self._list)
-            self.buttons = {}
-            for part in (LAYERS, GROUPS, ALL, BED_PART):
+            self.buttons, self.bed = {}, None
+            for part in (LAYERS, GROUPS, ALL):
                 owners = [one for one in wanted if one.part == part]
-                if not owners and part != LAYERS:
-                    continue
-                self._list.addWidget(heading(part))
-                for owner in owners:
-                    button = Target(owner.name, owner.role)
-                    button.clicked.connect(lambda _c, one=owner.id: self.chosen.emit(one))
-                    self.buttons[owner.id] = button
-                    self._list.addWidget(button)
-                self._list.addSpacing(6)
+                if owners or part == LAYERS:
+                    self._list.addWidget(heading(part))
+                    self._put(owners, self._list)
+                    self._list.addSpacing(6)
+            if lanes := [one for one in wanted if one.part == BED_PART]:
+                inside = QWidget()
+                self._put(lanes, vertical(inside, FLUSH, 5))
+                self.bed = Fold(BED_PART, inside, is_open=was_open)
+                self._list.addWidget(self.bed)
             hint = label(
                 "A line is read downwards. Every strip is the whole loop as it leaves that row.",
                 size=11,
@@ -134,6 +129,17 @@ class Targets(QWidget):
                 wrap=True,
             )
             fill(self._list, hint, 1)
+        if self.bed is not None and any(
+            one.id == line_of for one in wanted if one.part == BED_PART
+        ):
+            self.bed.open(on=True)
         for layer_id, button in self.buttons.items():
             acting = sum(t.acts for t in loop.line_of(layer_id))
             button.show_count(acting, on=layer_id == line_of)
+
+    def _put(self, owners: list[Owner], into: QVBoxLayout) -> None:
+        for owner in owners:
+            button = Target(owner.name, owner.role)
+            button.clicked.connect(lambda _c, one=owner.id: self.chosen.emit(one))
+            self.buttons[owner.id] = button
+            into.addWidget(button)

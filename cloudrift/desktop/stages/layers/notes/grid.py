@@ -28,6 +28,7 @@ from cloudrift.desktop.stages.layers.notes.scene import Scene
 from cloudrift.notes.note import Note
 from cloudrift.notes.time import bar_ticks
 
+LEAST_PX = 200  # of height: notes can still be read, and taken hold of
 FAR_PX = 3  # a hand that has moved less has not dragged
 
 
@@ -46,7 +47,7 @@ class NoteGrid(QWidget):
         self.tried: tuple[Note, ...] | None = None  # what a tool would make of the notes
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(120)
+        self.setMinimumSize(300, LEAST_PX)
         self.setMouseTracking(True)
         self.setAccessibleName("Notes of the layer")
         self.setAccessibleDescription(HINT)

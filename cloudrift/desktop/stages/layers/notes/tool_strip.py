@@ -4,9 +4,10 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QGridLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QWidget
 
 from cloudrift.desktop.kit.field import FieldWidget
+from cloudrift.desktop.kit.flow import Flow
 from cloudrift.desktop.kit.layouts import fill, horizontal, vertical
 from cloudrift.desktop.kit.parts import button, clear, heading, label, set_look
 from cloudrift.desktop.session.hearing.preview import Preview
@@ -42,10 +43,10 @@ class ToolStrip(QFrame):
         self.drop = button("Leave it", self.close_strip, tip="Change nothing (Esc)")
         head = horizontal()
         fill(head, self.title, (self.about, 1), self.drop, self.use)
-        self._grid = QGridLayout()
-        self._grid.setSpacing(4)
+        fields = QWidget()
+        self._fields = Flow(fields, even=True, columns=COLUMNS)
         column = vertical(self, (10, 6, 10, 8), 5)
-        fill(column, head, self._grid)
+        fill(column, head, fields)
         self.hide()
 
     @property
@@ -63,13 +64,13 @@ class ToolStrip(QFrame):
         self._tool = tool
         values = self._values.setdefault(tool.name, {f.name: f.default for f in tool.spec})
         values |= put
-        clear(self._grid)
+        clear(self._fields)
         self.fields = {}
-        for i, field in enumerate(tool.spec):
+        for field in tool.spec:
             widget = FieldWidget(field, values[field.name], accent="focus")
             widget.edited.connect(lambda value, name=field.name: self._put(name, value))
             self.fields[field.name] = widget
-            self._grid.addWidget(widget, i // COLUMNS, i % COLUMNS)
+            self._fields.addWidget(widget)
         self.title.setText(f"{tool.label}: {tool.about}")
         self.show()
         self.try_it()

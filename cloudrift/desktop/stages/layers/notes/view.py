@@ -5,6 +5,7 @@ from functools import partial
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
 
+from cloudrift.desktop.kit.flow import Flow, takes_rest
 from cloudrift.desktop.kit.grid import Grid, GridChoice
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import text_font
@@ -13,7 +14,6 @@ from cloudrift.desktop.kit.parts import (
     WhileShown,
     button,
     clear,
-    label,
     panel,
     set_look,
     small_button,
@@ -33,6 +33,7 @@ from cloudrift.loop.model.loop import LEVEL, Layer
 from cloudrift.notes.tools import GROUPS, TOOLS
 from cloudrift.texture.ride import RidePoint
 
+NAME_PX = 190  # that a layer's name and its words have at least
 LET_GO, TAKE_AGAIN = "Let go", "Take again"
 
 
@@ -45,7 +46,7 @@ class NotesView(QWidget):
         self.moves = NoteMoves(session, Grid("1/16"))
         self.grid = NoteGrid(self.moves)
         self.strip = ToolStrip(self.moves)
-        self.title = label("", size=14)
+        self.title = Elided(size=14)
         self.words = Elided(size=11.5, name="soft")
         self.follow = button(LET_GO, self._swap_follow)
         self.step = GridChoice(self.moves.grid)
@@ -55,7 +56,6 @@ class NotesView(QWidget):
             "Roots of what plays", self._put_roots, tip="Notes of its own: the roots of what plays"
         )
         self.help = small_button("?", self._say_keys, tip=HINT)
-        self.help.setFixedWidth(24)
         self.lane: RideLane | None = None
         self._lane_of: tuple[object, ...] = ()
         self.tools: dict[str, QPushButton] = {}
@@ -70,24 +70,19 @@ class NotesView(QWidget):
     def _lay_out(self) -> None:
         frame = panel()
         column = vertical(frame, (12, 8, 8, 8), 5)
-        head = horizontal(spacing=6)
-        fill(
-            head,
-            self.title,
-            (self.words, 1),
-            self.roots,
-            self.pull,
-            self.step,
-            self.help,
-            self.follow,
-        )
-        column.addLayout(head)
-        line = horizontal(spacing=4)
+        words, head = QWidget(), QWidget()
+        fill(horizontal(words, FLUSH, 6), (self.title, 1), (self.words, 2))
+        takes_rest(words, NAME_PX)
+        line = Flow(head, spacing=6)
+        for one in (words, self.roots, self.pull, self.step, self.help, self.follow):
+            line.addWidget(one)
+        column.addWidget(head)
+        tools = QWidget()
+        line = Flow(tools)
         for group in GROUPS:
             made = QPushButton(group)
             made.setFont(text_font(11.5))
-            made.setMinimumWidth(10)
-            made.setProperty("fit", "snug")
+            made.setProperty("fit", "small")
             menu = QMenu(made)
             menu.setToolTipsVisible(True)
             for tool in TOOLS.values():
@@ -99,8 +94,7 @@ class NotesView(QWidget):
             made.setAccessibleName(f"Tools: {group}")
             self.tools[group] = made
             line.addWidget(made)
-        line.addStretch(1)
-        fill(column, line, self.strip)
+        fill(column, tools, self.strip)
         self._level = QVBoxLayout()  # the level's lane, while it rides
         self._level.setContentsMargins(LEFT, 0, 4, 0)
         fill(column, self._level, (self.grid, 1))

@@ -16,7 +16,8 @@ from cloudrift.notes.time import Clock, bar_ticks, beat_ticks
 from cloudrift.render.measure.strokes import STEP_TICKS, Strengths, folded
 from cloudrift.theory.pitch import pretty
 
-NAMES_PX, TOP_PX, ROW_PX, PAD_PX = 96.0, 44.0, 32.0, 8.0
+NAMES_PX, TOP_PX, PAD_PX = 112.0, 44.0, 8.0
+ROW_PX, MOST_ROW_PX = 34.0, 80.0  # how high a lane is at least, and at most
 GUIDE_PX = 20.0  # how high the loop's own strokes stand
 STROKE_PX, REACH_PX = 4.0, 5.0
 MOST_BARS = 4  # shown at once
@@ -33,6 +34,7 @@ class LanesModel:
     first_bar: int
     width: float
     strengths: Strengths  # of the loop, at each sixteenth
+    row_px: float = ROW_PX  # how high a lane is
 
     @property
     def lanes(self) -> tuple[Layer, ...]:
@@ -68,7 +70,7 @@ class LanesModel:
     @property
     def height(self) -> float:
         """How high the picture is."""
-        return TOP_PX + ROW_PX * max(len(self.lanes), 1) + 6
+        return TOP_PX + self.row_px * max(len(self.lanes), 1) + 6
 
     @property
     def words(self) -> str:
@@ -95,20 +97,20 @@ class LanesModel:
 
     def row_top(self, row: int) -> float:
         """Return the upper edge of a lane."""
-        return TOP_PX + row * ROW_PX
+        return TOP_PX + row * self.row_px
 
     def row_at(self, y: float) -> int:
         """Return the lane at a height; the nearest where there is none."""
-        return min(max(int((y - TOP_PX) // ROW_PX), 0), len(self.lanes) - 1)
+        return min(max(int((y - TOP_PX) // self.row_px), 0), len(self.lanes) - 1)
 
     def velocity_at(self, row: int, y: float) -> int:
         """Return the loudness that a height in a lane means."""
-        share = (self.row_top(row) + ROW_PX - 4 - y) / (ROW_PX - 8)
+        share = (self.row_top(row) + self.row_px - 4 - y) / (self.row_px - 8)
         return min(max(round(share * LOUDEST), 1), LOUDEST)
 
     def high(self, hit: Hit) -> float:
         """Return how many pixels high a hit is drawn."""
-        return 3 + (ROW_PX - 11) * hit.velocity / LOUDEST
+        return 3 + (self.row_px - 11) * hit.velocity / LOUDEST
 
     # --- hits ---------------------------------------------------------------------------------
 

@@ -1,4 +1,4 @@
-"""The Shelf drawer: find a sound, hear it in the layer's own place, use it."""
+"""The Shelf: find a sound, hear it in the layer's own place, use it."""
 
 from collections.abc import Callable
 from functools import partial
@@ -6,16 +6,17 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from platformdirs import user_data_path
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QKeyEvent, QShowEvent
-from PyQt6.QtWidgets import QFrame, QGridLayout, QPushButton
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QHideEvent, QShowEvent
+from PyQt6.QtWidgets import QWidget
 
 from cloudrift.desktop.kit.asking import ask_for_files
-from cloudrift.desktop.kit.drawers import beside, head
 from cloudrift.desktop.kit.dropped import ONE_SHOTS, SAMPLED, dropped
+from cloudrift.desktop.kit.fold import Fold
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
-from cloudrift.desktop.kit.parts import ChoiceRow, button, label, put_away, scrolling, search_field
-from cloudrift.desktop.session.hearing.preview import Preview
+from cloudrift.desktop.kit.parts import ChoiceRow, button, label, scrolling, search_field
+from cloudrift.desktop.kit.rows import row, small
+from cloudrift.desktop.kit.side_tool import InPlace, SideTool
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.shelf.grid import SoundGrid
@@ -34,99 +35,88 @@ from cloudrift.sound.own_files import Shelved, load_own, own_sounds, save_own
 from cloudrift.sound.own_import import ImportedRecordings, read_recordings
 from cloudrift.sound.sampled import is_sampled, names_in, own_from, read_sampled, said
 
-HEIGHT = 222
+LIST_PX = 150  # of height that the sounds have at least
 IN_LOOP, ALONE, OWN = "in the loop", "alone", "own"
 EVERY, STARRED, LAST = "all", "starred", "last used"
 FILES = "One-shots and sampled instruments (*.wav *.flac *.ogg *.aif *.aiff *.sf2 *.sfz)"
 
 
-class Shelf(QFrame):
-    """Search and families at the left and top, tiles in the middle, words on the one looked at."""
-
-    closed = pyqtSignal()
+class Shelf(SideTool):
+    """Search and families on top, tiles, words on the one looked at, and what becomes of it."""
 
     def __init__(self, session: Session, tasks: Tasks, folder: Path | None = None) -> None:
-        super().__init__()
+        super().__init__("Shelf", "F4")
         self._tasks = tasks
         self.sheet: OwnSheet | SampledSheet | None = None
         self._session = session
         self._kept = Kept(folder or user_data_path("cloudrift"))
         self._family = ""
-        self._started = False  # whether hearing a sound has set the loop going
-        self.setObjectName("panel")
-        self.setFixedHeight(HEIGHT)
         self.setAcceptDrops(True)
         self.grid = SoundGrid()
-        self._preview = Preview(session.hearing.previews, self)
+        self._preview = InPlace(session, self)
         self._preview.ended.connect(lambda: self.grid.show_heard(""))
         self.search = search_field("Search: dark, short, bell …")
         self.which = ChoiceRow([(w, w) for w in (EVERY, STARRED, LAST)], columns=3, name="Which")
         self.reach = ChoiceRow([(r, r) for r in REACHES], columns=4, name="Reaches")
         self.how = ChoiceRow([(h, h) for h in (IN_LOOP, ALONE)], columns=2, name="Hear it")
         self.families = ChoiceRow(
-            [("", "all"), *((f, f) for f in FAMILIES), (OWN, OWN)],
-            columns=2 + len(FAMILIES),
-            name="Family",
+            [("", "all"), *((f, f) for f in FAMILIES), (OWN, OWN)], name="Family", even=False
         )
         self.about = label("", size=11.5, name="soft", wrap=True)
-        self.target = label("", size=11.5, name="soft")
-        self.use = QPushButton("Use it")
-        self.add = QPushButton("Add a layer")
-        self.add.setToolTip("A layer more, with this sound")
-        self.beside = QPushButton("Keep beside")
-        self.beside.setToolTip(
-            "The layer's second sound: to swap with the first by one press, or "
-            "to take turns with it"
-        )
-        self.bring = button(
-            "Own sound…",
-            self._choose_files,
-            tip="Make a sound of your one-shots, or of an SF2 or SFZ file",
-        )
+        self.use = button(
+            "Use it", lambda: self.choose(self.grid.at_cursor, False), name="strong",
+            tip="The layer plays with this sound",
+        )  # fmt: skip
+        self.add = small(
+            "Add a layer", lambda: self.choose(self.grid.at_cursor, True),
+            "A layer more, with this sound",
+        )  # fmt: skip
+        self.beside = small(
+            "Keep beside", lambda: self.keep_beside(self.grid.at_cursor),
+            "The layer's second sound: to swap with the first by one press, or to take turns "
+            "with it",
+        )  # fmt: skip
+        self.bring = small(
+            "Own sound…", self._choose_files,
+            "Make a sound of your one-shots, or of an SF2 or SFZ file",
+        )  # fmt: skip
         self._library: dict[str, Shelved] | None = None  # see _read_library
         self._lay_out()
         self._connect()
-        for row, choice in (
+        for widget, choice in (
             (self.which, EVERY),
             (self.reach, REACHES[0]),
             (self.how, IN_LOOP),
             (self.families, ""),
         ):
-            row.show_choice(choice)
+            widget.show_choice(choice)
         self._which, self._reach, self._how = EVERY, REACHES[0], IN_LOOP
         self._fill()
         self._follow()
 
     def _lay_out(self) -> None:
-        hint = label(
-            "Rest on a sound or press Enter to hear it; press it to use it, with Shift "
-            "to add a layer. The line is its register, the mark C4.",
-            size=11,
-            name="soft",
-            wrap=True,
+        self.grid.setToolTip(
+            "Rest on a sound or press Enter to hear it; press it to use it, with Shift to add a "
+            "layer. The line is its register, the mark C4."
         )
-        side = vertical(margins=FLUSH, spacing=4)
-        fill(side, head("Shelf", self.close_drawer), self.search, self.which)
-        for words, row in (("Reaches", self.reach), ("Hear it", self.how)):
-            line = horizontal()
-            fill(line, label(words, size=11.5, name="soft"), (row, 1))
-            side.addLayout(line)
-        side.addWidget(hint, 1)
-        right = vertical(margins=FLUSH, spacing=4)
-        fill(right, (self.about, 1), self.target)
-        hands = QGridLayout()
-        hands.setSpacing(4)
-        for i, one in enumerate((self.use, self.add, self.beside, self.bring)):
-            one.setMinimumWidth(10)
-            one.setProperty("fit", "narrow")
-            hands.addWidget(one, i // 2, i % 2)
-        right.addLayout(hands)
-        self.about.setAlignment(Qt.AlignmentFlag.AlignTop)
-        middle = vertical(spacing=5)
-        middle.addWidget(self.families)
         self._scroll = scrolling(self.grid)
-        middle.addWidget(self._scroll, 1)
-        beside(self, side, middle, right, (262, 190))
+        self._scroll.setMinimumHeight(LIST_PX)
+        narrowed, reaching, hearing = QWidget(), horizontal(spacing=6), horizontal(spacing=6)
+        for line, words, choice in ((reaching, "Reaches", self.reach), (hearing, "Hear", self.how)):
+            fill(line, label(words, size=11.5, name="soft"), (choice, 1))
+        fill(vertical(narrowed, FLUSH, 6), self.which, reaching)
+        self.narrowed = Fold("Starred, last used, register", narrowed)
+        fill(
+            self.column,
+            self.search,
+            self.families,
+            self.narrowed,
+            (self._scroll, 1),
+            self.about,
+            hearing,
+            self.use,
+            row((self.add, self.beside, self.bring)),
+        )
 
     def _connect(self) -> None:
         self.search.textChanged.connect(lambda _t: self._fill())
@@ -140,9 +130,6 @@ class Shelf(QFrame):
         self.grid.chosen.connect(self.choose)
         self.grid.starred.connect(self._star)
         self.grid.moved.connect(self._reveal)
-        self.use.clicked.connect(lambda: self.choose(self.grid.at_cursor, False))
-        self.add.clicked.connect(lambda: self.choose(self.grid.at_cursor, True))
-        self.beside.clicked.connect(lambda: self.keep_beside(self.grid.at_cursor))
         for signal in (self._session.changed, self._session.opened, self._session.selected):
             signal.connect(lambda *_: self._follow())
         self._session.opened.connect(self._fill)
@@ -150,13 +137,15 @@ class Shelf(QFrame):
     def _narrow(self, **what: str) -> None:
         for name, value in what.items():
             setattr(self, name, value)
-        for row, choice in (
+        for widget, choice in (
             (self.which, self._which),
             (self.reach, self._reach),
             (self.families, self._family),
             (self.how, self._how),
         ):
-            row.show_choice(choice)
+            widget.show_choice(choice)
+        chosen = ((self._which, EVERY), (self._reach, REACHES[0]))
+        self.narrowed.say(", ".join(one for one, usual in chosen if one != usual))
         self._fill()
 
     def _fill(self) -> None:
@@ -214,7 +203,7 @@ class Shelf(QFrame):
     def _follow(self) -> None:
         layer = self._layer()
         self.grid.show_used(layer.played.sound.name if layer and layer.recorded is None else "")
-        self.target.setText(f"for {layer.name}" if layer else "no layer yet")
+        self.whom.setText(f"for {layer.name}" if layer else "no layer yet")
         self.use.setEnabled(layer is not None)
         self.beside.setEnabled(layer is not None)
 
@@ -240,26 +229,19 @@ class Shelf(QFrame):
 
     def hear(self, sound: Instrument | None) -> None:
         """Hear the layer's own part with another sound, in tempo, in place; None to stop."""
-        session = self._session
         if sound is None:
             if self.grid.heard:
-                self._preview.end()
-                if self._started:
-                    session.transport.set_playing(False)
-            self._started = False
+                self._preview.stop()
             self.grid.show_heard("")
             return
         if not self._is_ready(sound):
             return
         layer = self._layer()
         alone = frozenset({layer.id}) if layer and self._how == ALONE else None
-        self._preview.put(
+        self._preview.hear(
             lambda loop: self._tried(loop, sound), f"heard with {sound.label.lower()}", alone=alone
         )
         self.grid.show_heard(sound.name)
-        if not session.player.playing:
-            self._started = True
-            session.transport.set_playing(True)
 
     def choose(self, sound: Instrument | None, as_layer: bool) -> None:
         """Give the layer the sound, or add a layer with it."""
@@ -421,11 +403,6 @@ class Shelf(QFrame):
         centre = box.center().toPoint()
         self._scroll.ensureVisible(centre.x(), centre.y(), 0, round(box.height()))
 
-    def close_drawer(self) -> None:
-        """Put the shelf away; what was heard in place of the loop stops."""
-        put_away(self)
-        self.closed.emit()
-
     def showEvent(self, _event: QShowEvent | None) -> None:
         if self._library is None:
             self._read_library()
@@ -434,12 +411,7 @@ class Shelf(QFrame):
     def hideEvent(self, _event: QHideEvent | None) -> None:
         self.hear(None)
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        if event.key() == Qt.Key.Key_Escape:
-            if self.grid.heard:
-                self.hear(None)
-            else:
-                self.close_drawer()
-        else:
-            super().keyPressEvent(event)
+    def stop(self) -> bool:
+        heard = bool(self.grid.heard)
+        self.hear(None)
+        return heard

@@ -1,14 +1,15 @@
-"""The Play keys drawer: keys to play, and playing in against a click."""
+"""Play keys, a strip at the foot: keys to play, and playing in against a click."""
 
 from PyQt6.QtCore import QEvent, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QShowEvent
-from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QPushButton, QWidget
 
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.held import held
-from cloudrift.desktop.kit.layouts import fill, horizontal
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
-from cloudrift.desktop.kit.parts import button, heading, label, put_away, small_button
+from cloudrift.desktop.kit.parts import Elided, ScrollingPage, button, heading, small_button
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.stages.keys.layout import chord_caps, note_caps, pitches_of
 from cloudrift.desktop.stages.keys.recorder import Recorder, State
@@ -21,7 +22,7 @@ from cloudrift.notes.time import NOTE_VALUES, bar_ticks
 from cloudrift.render.plan.trying import left_out
 from cloudrift.theory.naming import read_chord
 
-HEIGHT = 176
+HEIGHT = 150
 SIDE_PX = 420
 OWN_KEYS = "computer"
 SAYS = {
@@ -49,7 +50,7 @@ class Keys(QWidget):
         self.octave = 0
         self._held: dict[object, tuple[int, ...]] = {}  # a letter or the mouse -> pitches
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumSize(560, 140)
+        self.setMinimumSize(460, 112)
         self.setAccessibleName("Keys of the scale")
         self.setToolTip(
             "Letters play the scale, one row an octave; 1 to 7 its chords; "
@@ -160,8 +161,8 @@ class Keys(QWidget):
             painter.drawText(inner, right, letter)
 
 
-class KeysDrawer(QFrame):
-    """Keys, click, playing in, takes."""
+class KeysStrip(QFrame):
+    """Keys, click, playing in, takes; all of it scrolls where a window is narrow."""
 
     closed = pyqtSignal()
     _midi_down = pyqtSignal(int, int)  # from the keyboard's thread
@@ -187,28 +188,28 @@ class KeysDrawer(QFrame):
         self.take.setCheckable(True)
         self.take.setToolTip("One bar of click, then what you play becomes what is chosen beside")
         self.take.clicked.connect(self._toggle_take)
-        self.becomes = QComboBox()
+        self.becomes = ChoiceBox()
         self.becomes.addItems([one.value for one in Becomes])
         self.becomes.setAccessibleName("What is played becomes")
         self.becomes.currentIndexChanged.connect(self._choose_becomes)
-        self.grid = QComboBox()
+        self.grid = ChoiceBox()
         self.grid.addItems([AS_PLAYED, "1/4", "1/8", "1/8 triplet", "1/16"])
         self.grid.setCurrentText("1/8")
         self.grid.setAccessibleName("Quantise")
         self.grid.setToolTip("Also after playing: the take that was put goes to the new grid")
         self.grid.currentTextChanged.connect(self._choose_grid)
-        self.takes = QComboBox()
+        self.takes = ChoiceBox()
         self.takes.setAccessibleName("Takes")
         self.takes.setToolTip(
             "Takes are kept, each a step of its own: choose another and it "
             "stands in the place of one of the same kind"
         )
         self.takes.activated.connect(self._choose_take)
-        self.source = QComboBox()
+        self.source = ChoiceBox()
         self.source.setAccessibleName("Keyboard")
         self.source.activated.connect(self._choose_keyboard)
         self.velocity = FieldWidget(LOUDNESS, 88.0)
-        self.words = label("", size=11.5, name="soft", wrap=True)
+        self.words = Elided(size=11.5, name="soft")
         self._lay_out()
         self._show_takes()
         self._say()
@@ -218,34 +219,34 @@ class KeysDrawer(QFrame):
         session.changed.connect(lambda _b, _a: self._say() if self.isVisible() else None)
 
     def _lay_out(self) -> None:
-        line = horizontal(self, (12, 8, 12, 8), 12)
+        inside = QWidget()
+        line = horizontal(inside, (12, 5, 12, 5), 12)
+        outer = vertical(self, FLUSH)
+        outer.addWidget(ScrollingPage(inside))
         grid = QGridLayout()
         grid.setContentsMargins(0, 0, 0, 0)
-        grid.setSpacing(5)
+        grid.setSpacing(4)
         head = horizontal()
         fill(
             head,
             (heading("Play keys"), 1),
             small_button("−1 oct", lambda: self._octave(-1)),
             small_button("+1 oct", lambda: self._octave(1)),
-            button("Close", self.close_drawer, tip="Close the drawer (Esc)"),
+            button("Close", self.leave, tip="Put the keys away (Esc, F6)"),
         )
         grid.addLayout(head, 0, 0, 1, 4)
         grid.addWidget(self.take, 1, 0)
         grid.addWidget(self.becomes, 1, 1)
         grid.addWidget(self.click, 1, 2)
         grid.addWidget(self.source, 1, 3)
-        grid.addWidget(label("Quantise", size=11.5, name="soft"), 2, 0)
+        grid.addWidget(Elided("Quantise", size=11.5, name="soft"), 2, 0)
         grid.addWidget(self.grid, 2, 1)
         grid.addWidget(self.takes, 2, 2, 1, 2)
         grid.addWidget(self.velocity, 3, 0, 1, 2)
-        grid.addWidget(self.words, 3, 2, 2, 2)
+        grid.addWidget(self.words, 3, 2, 1, 2)
         grid.setRowStretch(4, 1)
         for column, share in enumerate((2, 3, 2, 3)):
             grid.setColumnStretch(column, share)
-        for one in (self.becomes, self.grid, self.takes, self.source):
-            one.setMinimumWidth(60)
-            one.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         holder = QWidget()
         holder.setLayout(grid)
         holder.setFixedWidth(SIDE_PX)
@@ -351,7 +352,7 @@ class KeysDrawer(QFrame):
         if standing:
             out = left_out(self._session.loop, recorder.layer)
             through = f" Heard without {' and '.join(out)}." if out else ""
-            text = f"Letters play the scale, 1 to 7 its chords. {SAYS[recorder.becomes]}{through}"
+            text = f"{SAYS[recorder.becomes]}{through}"
         elif recorder.state is State.COUNT_IN:
             text = "Counting in: play from the next bar on."
         else:
@@ -364,7 +365,7 @@ class KeysDrawer(QFrame):
         if text != self.words.text():
             self.words.setText(text)
 
-    # --- drawer -------------------------------------------------------------------------------
+    # --- the strip -------------------------------------------------------------------------------
 
     def showEvent(self, _event: QShowEvent | None) -> None:
         self.show_keyboards(keyboards())
@@ -373,20 +374,19 @@ class KeysDrawer(QFrame):
             self.source.setCurrentIndex(wanted)
             self._choose_keyboard(wanted)
 
-    def close_drawer(self) -> None:
-        """Close; a take under way is dropped."""
+    def leave(self) -> None:
+        """Have it put away; a take under way is dropped."""
         self.keys.let_go()
         self.recorder.drop()
         self.click.setChecked(False)
         if self.keyboard is not None:
             self.keyboard.close()
             self.keyboard = None
-        put_away(self)
         self.closed.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         if event.key() == Qt.Key.Key_Escape:
-            self.close_drawer()
+            self.leave()
         else:
             super().keyPressEvent(event)

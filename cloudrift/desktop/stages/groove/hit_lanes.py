@@ -8,10 +8,10 @@ from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, Q
 
 from cloudrift.desktop.kit.held import held
 from cloudrift.desktop.kit.look import color
-from cloudrift.desktop.kit.parts import menu_of, paint_words, playhead_moved
-from cloudrift.desktop.stages.bed.hit_editing import HitEditing
-from cloudrift.desktop.stages.bed.model import NAMES_PX, ROW_PX, TOP_PX
-from cloudrift.desktop.stages.bed.painted import paint_grid, paint_lane, paint_place
+from cloudrift.desktop.kit.parts import menu_of, playhead_moved
+from cloudrift.desktop.stages.groove.hit_editing import HitEditing
+from cloudrift.desktop.stages.groove.model import NAMES_PX, TOP_PX
+from cloudrift.desktop.stages.groove.painted import paint_grid, paint_lane, paint_place
 from cloudrift.loop.edits.bed import hitting
 from cloudrift.loop.model.hits import Hit
 from cloudrift.loop.model.loop import Loop
@@ -32,12 +32,6 @@ class _Drag:
     velocity: int = 100
     moved: bool = False
     copies: bool = False
-
-
-EMPTY = (
-    "Nothing is here yet. Draw a groove from the loop: its strokes land where the loop "
-    "strikes. Or add a lane, and draw hits in it."
-)
 
 
 class HitLanes(HitEditing):
@@ -70,7 +64,7 @@ class HitLanes(HitEditing):
         return float(self.model.axis.at_x(tick))
 
     def sizeHint(self) -> QSize:
-        return QSize(640, int(self.model.height) if self.model else 160)
+        return self.minimumSize()
 
     def resizeEvent(self, _event: QResizeEvent | None) -> None:
         if self.model is not None:
@@ -152,7 +146,7 @@ class HitLanes(HitEditing):
         by = 0
         if abs(away.x()) > DRAG_PX:
             by = round(self.model.axis.ticks_of(away.x()) / grid) * grid
-        louder = round(-away.y() / (ROW_PX - 8) * 127) if abs(away.y()) > DRAG_PX else 0
+        louder = round(-away.y() / (self.model.row_px - 8) * 127) if abs(away.y()) > DRAG_PX else 0
         last = self.model.bars * self.model.bar - 1
         moved = [
             replace(
@@ -241,7 +235,6 @@ class HitLanes(HitEditing):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         model = self.model
         if model is None:
-            paint_words(painter, QRectF(self.rect()), EMPTY, 60)
             return
         paint_grid(painter, model)
         for row in range(len(model.lanes)):

@@ -5,18 +5,14 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from cloudrift.desktop.kit.look import MEDIUM, SEMI, color, figure_font, text_font
-from cloudrift.desktop.stages.bed.model import (
-    GUIDE_PX,
-    NAMES_PX,
-    ROW_PX,
-    STROKE_PX,
-    TOP_PX,
-    LanesModel,
-)
+from cloudrift.desktop.stages.groove.model import GUIDE_PX, NAMES_PX, STROKE_PX, TOP_PX, LanesModel
+from cloudrift.loop.edits.bed.beds import PARTS
 from cloudrift.loop.model.hits import Hit
+from cloudrift.style.manner import Manner, chances_of
 
 DECAY = np.linspace(0, 1, 14)  # along a low drum
 FALLS = 2.4  # nepers that it is drawn to fall by
+MOST_SMALL = 5  # lanes of a manner in its small picture
 
 
 def paint_grid(painter: QPainter, model: LanesModel) -> None:
@@ -53,19 +49,19 @@ def paint_lane(
     ``picked`` are those that are chosen, in the lane that is; None in the others.
     """
     lane = model.lanes[row]
-    top, bottom = model.row_top(row), model.row_top(row) + ROW_PX - 4
+    top, bottom = model.row_top(row), model.row_top(row) + model.row_px - 4
     off = lane.mute or (model.loop.bed is not None and model.loop.bed.group.mute)
     faint = 0.35 if off else 1.0
     painter.setPen(QPen(color("hair"), 1))
     painter.drawLine(QPointF(NAMES_PX, bottom), QPointF(model.width, bottom))
-    box = QRectF(1, top + 2, NAMES_PX - 8, ROW_PX - 7)
+    box = QRectF(1, top + 2, NAMES_PX - 8, model.row_px - 7)
     chosen = picked is not None
     painter.setPen(
         QPen(color("focus" if focused else "ink" if chosen else "line"), 2 if chosen else 1)
     )
     painter.setBrush(color("card"))
     painter.drawRoundedRect(box, 4, 4)
-    painter.fillRect(QRectF(2, top + 4, 4, ROW_PX - 11), color(lane.role, faint))
+    painter.fillRect(QRectF(2, top + 4, 4, model.row_px - 11), color(lane.role, faint))
     painter.setPen(color("ink_soft" if off else "ink"))
     painter.setFont(text_font(11.5, SEMI if chosen else MEDIUM))
     name = f"{lane.name}, off" if lane.mute else lane.name
@@ -94,7 +90,7 @@ def _paint_hit(
     words: str,
 ) -> None:
     lane = model.lanes[row]
-    x, bottom = model.x_of(row, hit), model.row_top(row) + ROW_PX - 4
+    x, bottom = model.x_of(row, hit), model.row_top(row) + model.row_px - 4
     high = model.high(hit)
     painter.setPen(Qt.PenStyle.NoPen)
     if model.is_low(row):
@@ -126,8 +122,22 @@ def _paint_hit(
 def paint_place(painter: QPainter, model: LanesModel, row: int, tick: int, grid: int) -> None:
     """Where keys act: a lane, and a step of the grid in it."""
     x = float(model.axis.at_x(tick))
-    box = QRectF(x - 2, model.row_top(row) + 1, max(8.0, model.axis.px(grid)), ROW_PX - 5)
+    box = QRectF(x - 2, model.row_top(row) + 1, max(8.0, model.axis.px(grid)), model.row_px - 5)
     painter.setPen(QPen(color("focus"), 1, Qt.PenStyle.DotLine))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     if x >= NAMES_PX - 2:
         painter.drawRoundedRect(box, 3, 3)
+
+
+def paint_manner(manner: Manner, painter: QPainter, box: QRectF) -> None:
+    """The first bars of a manner, small: a line a lane, each stroke as high as it is likely."""
+    lanes = manner.lanes[:MOST_SMALL]
+    high = box.height() / max(1, len(lanes))
+    painter.setPen(Qt.PenStyle.NoPen)
+    for row, lane in enumerate(lanes):
+        chances = chances_of(lane.steps[0])
+        painter.setBrush(color(PARTS[lane.part].role))
+        for step, chance in enumerate(chances):
+            tall = (high - 3) * chance
+            x = box.left() + box.width() * step / len(chances)
+            painter.drawRect(QRectF(x, box.top() + (row + 1) * high - tall, 3, tall))

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from cloudrift.audio.clips import ClipStore
-from cloudrift.desktop.stages.bed.model import NAMES_PX, ROW_PX, TOP_PX, LanesModel
+from cloudrift.desktop.stages.groove.model import NAMES_PX, TOP_PX, LanesModel
 from cloudrift.loop.edits.bed import beds, hitting
 from cloudrift.loop.edits.bed.bed_midi import bed_parts
 from cloudrift.loop.edits.layers import line_edits
@@ -34,15 +34,15 @@ def drawer(qtbot, window):
     for part in ("kick", "low drum", "hats"):
         loop = beds.add_lane(loop, part)
     window.session.document.open(loop, None)
-    window.open_bed()
-    qtbot.waitUntil(lambda: len(window.bed.lanes.model.strengths) > 0, timeout=30_000)
-    return window.bed
+    window.show_stage(4)
+    qtbot.waitUntil(lambda: len(window.groove.lanes.model.strengths) > 0, timeout=30_000)
+    return window.groove
 
 
 def at(drawer, row, tick, share=0.5):
     """Where a tick of a lane is, so high in it."""
     model = drawer.lanes.model
-    y = model.row_top(row) + (ROW_PX - 4) * (1 - share)
+    y = model.row_top(row) + (model.row_px - 4) * (1 - share)
     return QPoint(round(float(model.axis.at_x(tick))) + 1, round(y))
 
 
@@ -63,13 +63,13 @@ def key(drawer, what, modifier=NONE):
 
 def test_it_opens_empty_says_what_to_do_and_draws_one_from_the_loop(qtbot, window):
     session = window.session
-    command(window, "Groove bed: drums and long bass").trigger()
-    drawer = window.bed
-    assert drawer.isVisible() and drawer.lanes.model is None and not drawer.heard.isEnabled()
-    assert drawer.draw.hasFocus()
+    command(window, "5 Groove").trigger()
+    drawer = window.groove
+    assert drawer.isVisible() and drawer.lanes.model is None and not drawer.heard.isVisible()
+    assert drawer.lead.tiles[0].hasFocus() and len(drawer.lead.tiles) == 3
     qtbot.waitUntil(lambda: len(drawer._strengths) > 0, timeout=30_000)
     drawer.manner.setCurrentText("dusty")
-    assert "An old break" in drawer.about.text()
+    assert "An old break" in drawer.manner.toolTip()
     before = session.loop
     drawer.draw.click()
     assert session.loop.bed.manner == "dusty" and session.loop.bed.heard
@@ -341,15 +341,6 @@ def test_it_is_saved_reopened_and_no_mark_of_the_sound(qtbot, drawer, window, tm
         assert window.marking.sound.lufs == pytest.approx(sound.lufs, abs=0.01)
 
 
-def test_the_rail_and_a_press_on_close_put_it_away(drawer, window):
-    assert window.rail._drawer == "Groove bed"
-    drawer.close_drawer()
-    assert not drawer.isVisible() and window.rail._drawer == ""
-    window.swap_drawer("Groove bed")
-    key(drawer, Qt.Key.Key_Escape)
-    assert not drawer.isVisible()
-
-
 def test_drums_of_a_midi_file_become_lanes(qtbot, drawer, window, tmp_path):
     loop = with_lanes(lane("b1", "kick", Hit(tick=0)), lane("b2", "clap", Hit(tick=1930)))
     parts, drums = bed_parts(loop)
@@ -413,7 +404,8 @@ def test_strokes_are_painted_as_high_as_they_are_loud(qtbot, drawer, window):
     def height(tick):
         x = at(drawer, 0, tick).x() + 1
         ground = picture.pixelColor(x + 12, int(TOP_PX + 8))
-        column = [picture.pixelColor(x, y) for y in range(int(TOP_PX), int(TOP_PX + ROW_PX - 5))]
+        bottom = int(TOP_PX + drawer.lanes.model.row_px - 5)
+        column = [picture.pixelColor(x, y) for y in range(int(TOP_PX), bottom)]
         return sum(one != ground for one in column)
 
     assert height(480) > 2 * height(1440) > 0
@@ -432,8 +424,8 @@ def test_a_lane_plays_a_sound_of_ones_own_and_carries_it(qtbot, window, tmp_path
     loop = beds.add_lane(session.loop, "snare")
     loop, _at = hitting.put_hit(loop, loop.lanes[0].id, Hit(tick=0))
     session.document.open(loop, None)
-    window.open_bed()
-    chosen = window.bed.chosen
+    window.show_stage(4)
+    chosen = window.groove.chosen
     box = chosen.stack[0]
     at = box.findText("Latch (yours)")
     assert at > 0
@@ -522,7 +514,7 @@ def test_deliver_offers_a_bed_that_is_off(qtbot, drawer, window):
     session = window.session
     press(drawer, 0, 960)
     session.apply("off", lambda loop: beds.set_heard(loop, on=False))
-    window.show_stage(5)
+    window.show_stage(6)
     files = window.deliver.files
     assert files.bed_on.isVisible() and not files.parts["bed"].isVisible()
     QTest.mouseClick(files.bed_on, LEFT)

@@ -3,23 +3,16 @@
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtWidgets import (
-    QComboBox,
-    QGridLayout,
-    QMenu,
-    QPushButton,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
 
+from cloudrift.desktop.kit.choice_box import ChoiceBox
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
-from cloudrift.desktop.kit.parts import ChoiceRow, clear, label, scrolling, small_button
-from cloudrift.desktop.kit.rows import toggle
+from cloudrift.desktop.kit.parts import ChoiceRow, Inspector, Pages, clear, label, small_button
+from cloudrift.desktop.kit.rows import row, small, toggle
 from cloudrift.desktop.session.session import Session
-from cloudrift.desktop.stages.bed.chosen_fields import DUCK, HIT, LATE, PAN
-from cloudrift.desktop.stages.bed.hit_lanes import HitLanes
+from cloudrift.desktop.stages.groove.chosen_fields import DUCK, HIT, LATE, PAN
+from cloudrift.desktop.stages.groove.hit_lanes import HitLanes
 from cloudrift.ground.errors import CloudriftError
 from cloudrift.ground.settings import Field
 from cloudrift.ground.words import plural
@@ -39,8 +32,8 @@ DRUMS = ("drums", "bass")
 NO_CHOKE = "rings on"
 
 
-class Chosen(QWidget):
-    """The right-hand column of the drawer."""
+class Chosen(Inspector):
+    """A lane: its hits that are chosen, all of it, or all of the bed."""
 
     def __init__(self, session: Session, lanes: HitLanes, edit: Callable[..., bool]) -> None:
         """``edit`` takes words, an edit of the loop, and whether a hand still moves."""
@@ -48,25 +41,25 @@ class Chosen(QWidget):
         self._session, self._lanes, self._edit = session, lanes, edit
         self.tabs = ChoiceRow(list(PAGES), columns=3, name="What is chosen")
         self.tabs.chosen.connect(self.show_page)
-        self.says = label("", size=11.5, name="soft", wrap=True)
-        self.pages = QStackedWidget()
+        self.says = self.under
+        self.pages = Pages()
         self.hit: dict[str, FieldWidget] = {}
         self.lane: dict[str, FieldWidget] = {}
         self.duck: dict[str, FieldWidget] = {}
-        self.stack: list[QComboBox] = []
+        self.stack: list[ChoiceBox] = []
         self._stack_of: object = None
         self._own: list[Shelved] = []
         self._hits_page()
         self._lane_page()
         self._bed_page()
-        column = vertical(self, FLUSH, 4)
-        fill(column, self.tabs, self.says, (self.pages, 1))
+        self.top.addWidget(self.tabs)
+        fill(self.body, self.pages, 1)
         self.show_page("hits")
 
     def _page(self) -> QVBoxLayout:
         inside = QWidget()
-        body = vertical(inside, (0, 0, 8, 0), 4)
-        self.pages.addWidget(scrolling(inside))
+        body = vertical(inside, FLUSH, 5)
+        self.pages.addWidget(inside)
         return body
 
     def _field(self, field: Field, act: Callable[[object], None], body: QVBoxLayout) -> FieldWidget:
@@ -94,42 +87,33 @@ class Chosen(QWidget):
 
     def _lane_page(self) -> None:
         body = self._page()
-        row = QGridLayout()
-        row.setSpacing(4)
-        self.on = toggle("heard", self._swap_on, "Hear this lane, or not (M)", fit="low")
-        self.alone = toggle("alone", self._swap_alone, "Hear this lane alone", fit="low")
+        self.on = toggle("heard", self._swap_on, "Hear this lane, or not (M)")
+        self.alone = toggle("alone", self._swap_alone, "Hear this lane alone")
         self.ducks = toggle(
-            "ducks the loop",
-            self._swap_ducks,
-            "The loop makes room for this lane's hits",
-            fit="low",
+            "ducks the loop", self._swap_ducks, "The loop makes room for this lane's hits"
         )
         self.locked = toggle(
-            "locked", self._swap_locked, "It stays as it is when a groove is drawn", fit="low"
+            "locked", self._swap_locked, "It stays as it is when a groove is drawn"
         )
-        for i, one in enumerate((self.on, self.alone, self.ducks, self.locked)):
-            row.addWidget(one, i // 2, i % 2)
-        body.addLayout(row)
+        body.addWidget(row((self.on, self.alone, self.ducks, self.locked)))
         self.sounds = vertical(spacing=3)
         body.addLayout(self.sounds)
         self.lane["level_db"] = self._field(LEVEL, partial(self._set_owner, "level_db"), body)
         self.lane["pan"] = self._field(PAN, partial(self._set_owner, "pan"), body)
         self.lane["late_ms"] = self._field(LATE, self._set_late, body)
-        self.choke = QComboBox()
+        self.choke = ChoiceBox()
         self.choke.setAccessibleName("Stopped by")
         self.choke.setToolTip("Lanes with one name stop each other, and themselves")
         self.choke.setEditable(True)
         self.choke.activated.connect(self._set_choke)
         body.addWidget(self.choke)
-        acts = horizontal(spacing=4)
-        for words, act, tip in (
+        acts = (
             ("Copy", self._copy_lane, "Another lane like this one"),
             ("Up", partial(self._move_lane, -1), "One higher"),
             ("Down", partial(self._move_lane, 1), "One lower"),
             ("Out", self._remove_lane, "Take this lane out"),
-        ):
-            acts.addWidget(small_button(words, act, tip=tip))
-        fill(body, acts, 1)
+        )
+        fill(body, row(small(*one) for one in acts), 1)
 
     def _bed_page(self) -> None:
         body = self._page()
@@ -139,24 +123,19 @@ class Chosen(QWidget):
             "low drums duck, too",
             lambda on: self._set_duck("bass", on),
             "Lanes on roots make room for the same hits",
-            fit="low",
         )
         body.addWidget(self.bass)
         self.dirty = toggle(
             "dirty",
             lambda _on: self._press(beds.make_dirty),
             "Drive all of the bed, blended; once more: off",
-            fit="low",
         )
         self.air = toggle(
             "air",
             lambda _on: self._press(beds.give_air),
             "A small room on all of the bed; once more: off",
-            fit="low",
         )
-        row = horizontal(spacing=4)
-        fill(row, self.dirty, self.air)
-        body.addLayout(row)
+        body.addWidget(row((self.dirty, self.air)))
         self.steps = ChoiceRow([(240, "1/16"), (480, "1/8")], columns=2, name="Swings in")
         self.steps.chosen.connect(
             lambda ticks: self._edit("swing in", lambda loop: beds.set_bed(loop, swing_ticks=ticks))
@@ -183,9 +162,15 @@ class Chosen(QWidget):
         """Show what is chosen as it is now."""
         lane, bed = self.layer, self._session.loop.bed
         self.setEnabled(bed is not None)
-        if bed is None or lane is None or self._lanes.model is None:
-            self.says.setText("")
+        there = bed is not None and lane is not None and self._lanes.model is not None
+        self.tabs.setVisible(there)
+        self.pages.setVisible(there)
+        if not there:
+            self.title.setText("No lane")
+            self.says.setText("Suggest a groove, or add a lane and draw hits in it.")
             return
+        assert bed is not None and lane is not None
+        self.title.setText(lane.name)
         self._show_hits(lane)
         self._show_lane(lane)
         duck = bed.duck or Duck()
@@ -253,8 +238,8 @@ class Chosen(QWidget):
             sound.name for family in DRUMS for sound in CATALOGUE.values() if sound.family == family
         ]
         for i, one in enumerate(hits.stack):
-            row = horizontal(spacing=3)
-            box = QComboBox()
+            line = horizontal(spacing=3)
+            box = ChoiceBox()
             box.setAccessibleName(f"Sound {i + 1} of the stack")
             for name in dict.fromkeys([one.use.name, *names]):
                 known = one.use.of if name == one.use.name else find_sound(name)
@@ -264,14 +249,15 @@ class Chosen(QWidget):
                     box.addItem(f"{own.own.name} (yours)", own)
             box.activated.connect(partial(self._set_sound, i))
             self.stack.append(box)
-            row.addWidget(box, 1)
+            line.addWidget(box, 1)
             if len(hits.stack) > 1:
                 level = FieldWidget(LEVEL, one.level_db)
-                level.setFixedWidth(104)
                 level.edited.connect(partial(self._set_stacked, i, "level_db"))
                 level.settled.connect(self._session.end_drag)
-                fill(row, level, small_button("×", partial(self._take_sound, i), tip="Take it out"))
-            self.sounds.addLayout(row)
+                fill(
+                    line, level, small_button("×", partial(self._take_sound, i), tip="Take it out")
+                )
+            self.sounds.addLayout(line)
         if len(hits.stack) < 4:
             self.sounds.addWidget(small_button("Strike another sound with it", self._add_sound))
 

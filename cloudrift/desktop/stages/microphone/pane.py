@@ -1,17 +1,19 @@
-"""The drawer: level and taking on the left, the takes in the middle, what becomes of one right."""
+"""The microphone: its level, taking, the takes, and what becomes of one."""
 
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtCore import QSignalBlocker, Qt, pyqtSignal
-from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
-from PyQt6.QtWidgets import QCheckBox, QFrame, QPushButton, QTreeWidgetItem
+from PyQt6.QtCore import QSignalBlocker
+from PyQt6.QtGui import QHideEvent, QShowEvent
+from PyQt6.QtWidgets import QCheckBox, QTreeWidgetItem
 
-from cloudrift.desktop.kit.drawers import InPlace, beside, column, head, table
 from cloudrift.desktop.kit.field import FieldWidget
 from cloudrift.desktop.kit.layouts import fill, horizontal
-from cloudrift.desktop.kit.parts import ChoiceRow, button, label, put_away, set_look, small_button
+from cloudrift.desktop.kit.parts import ChoiceRow, button, label, set_look, small_button
 from cloudrift.desktop.kit.rest import Rest
+from cloudrift.desktop.kit.rows import row
+from cloudrift.desktop.kit.side_tool import InPlace, SideTool
+from cloudrift.desktop.kit.tables import listing
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
@@ -26,28 +28,25 @@ from cloudrift.loop.model.loop import Loop
 from cloudrift.notes.listening import listen_to
 from cloudrift.texture.way_in import made_ready
 
-HEIGHT = 232
-COLUMNS = ("Take", "Sung to", "Length", "Highest", "Over the loop", "")
-WIDTHS = (80, 90, 76, 100, 110, 200)
 NEW, AGAIN = "a new layer", "another take"
 READY_TASK = "a take"
+OVER_TIP = (
+    "Over the loop: how far a take stands over what it was sung to, between 1 and 4 kHz, where "
+    "words are told apart"
+)
 
 
-class MicrophoneDrawer(QFrame):
+class MicrophonePane(SideTool):
     """Takes are made, heard in place, and one of them is chosen."""
 
-    closed = pyqtSignal()
-
     def __init__(self, session: Session, tasks: Tasks) -> None:
-        super().__init__()
+        super().__init__("Microphone", "Shift+F6")
         self._session, self._tasks = session, tasks
         self.taker = Taker(session, tasks)
         self._over, self._pitched, self._becomes = Over.LOOP, True, NEW
         self._layer = ""  # that a take became last
         self._put_in: dict[str, int] = {}  # layer -> number of the take that it is
         self._ready: dict[tuple[int, bool], Ready] = {}
-        self.setObjectName("panel")
-        self.setFixedHeight(HEIGHT)
         self._preview = InPlace(session, self)
         self._preview.ended.connect(self._show_hands)
         self._rest = Rest(self)
@@ -65,12 +64,12 @@ class MicrophoneDrawer(QFrame):
             "Sung or played: it is in the loop's key and goes with it"
         )
         self.what.button(False).setToolTip("Its pitch stays when the key changes")
-        self.take = QPushButton("Take")
-        self.take.setObjectName("strong")
-        self.take.setToolTip("One bar of click, then every turn of the loop is a take")
-        self.take.clicked.connect(self.swap)
-        self.list = table(COLUMNS, WIDTHS, "Takes")
-        self.says = label("", size=11.5, name="soft")
+        self.take = button(
+            "Take", self.swap, name="strong",
+            tip="One bar of click, then every turn of the loop is a take",
+        )  # fmt: skip
+        self.list = listing("Takes")
+        self.says = label("", size=11.5, name="soft", wrap=True)
         self.becomes = ChoiceRow([(NEW, NEW), (AGAIN, AGAIN)], columns=2, name="A take becomes")
         self.becomes.chosen.connect(self._choose_becomes)
         self.line = FinishChoice()
@@ -99,35 +98,25 @@ class MicrophoneDrawer(QFrame):
         self._show()
 
     def _lay_out(self) -> None:
-        titles = self.list.headerItem()
-        assert titles is not None
-        titles.setToolTip(
-            COLUMNS.index("Over the loop"),
-            "How far a take stands over what it was "
-            "sung to, between 1 and 4 kHz, where words are told apart",
-        )
-        self.says.setWordWrap(True)
-        side = column(
-            head("Microphone", self.close_drawer),
+        late = horizontal(spacing=4)
+        fill(late, (self.late, 1), self.measure)
+        fill(
+            self.column,
             self.source,
             self.level,
             label("Sing to", size=11.5, name="soft"),
             self.over,
             self.what,
+            self.take,
+            self.says,
+            (self.list, 1),
+            label("It becomes", size=11.5, name="soft"),
+            self.becomes,
+            self.line,
+            self.even,
+            late,
+            row((self.hearing, self.put)),
         )
-        side.addStretch(1)
-        side.addWidget(self.take)
-        middle = column(self.list, self.says)
-        middle.setStretch(0, 1)
-        late = horizontal(spacing=4)
-        fill(late, (self.late, 1), self.measure)
-        right = column(
-            label("It becomes", size=11.5, name="soft"), self.becomes, self.line, self.even, late
-        )
-        right.addStretch(1)
-        right.addWidget(self.hearing)
-        right.addWidget(self.put)
-        beside(self, side, middle, right, (262, 232))
 
     def _connect(self) -> None:
         taker = self.taker
@@ -242,7 +231,9 @@ class MicrophoneDrawer(QFrame):
         with QSignalBlocker(self.list):
             self.list.clear()
             for take in self.taker.takes:
-                self.list.addTopLevelItem(QTreeWidgetItem(self._row(take, there)))
+                item = QTreeWidgetItem(self._row(take, there))
+                item.setToolTip(0, f"{item.text(0)}\n{OVER_TIP}")
+                self.list.addTopLevelItem(item)
         if chosen in self.taker.takes:
             assert chosen is not None
             self._point_at(chosen)
@@ -250,25 +241,16 @@ class MicrophoneDrawer(QFrame):
 
     def _row(self, take: Take, there: dict[str, str]) -> list[str]:
         ready = self._ready.get((take.number, self.even.isChecked()))
-        over = (
-            ""
-            if ready is None or ready.over_db is None
-            else (f"{number(ready.over_db, '+.1f')} dB")
-        )
+        says = [take.over.value, f"{take.seconds:.2f} s", f"{number(take.peak_db, '.1f')} dBFS"]
+        if ready is not None and ready.over_db is not None:
+            says.append(f"{number(ready.over_db, '+.1f')} dB over the loop")
         places = [there[x] for x, n in self._put_in.items() if n == take.number and x in there]
-        says = [f"is {', '.join(places)}"] if places else []
+        first = f"{take.name} is {', '.join(places)}" if places else take.name
         if take.turn.cut_off:
             says.append(f"cut off at {plural(take.turn.cut_off, 'place')}")
         if not take.turn.whole:
             says.append("not all the way round")
-        return [
-            take.name,
-            take.over.value,
-            f"{take.seconds:.2f} s",
-            f"{number(take.peak_db, '.1f')} dBFS",
-            over,
-            "; ".join(says),
-        ]
+        return [f"{first}\n{' · '.join(says)}"]
 
     def _with(self, take: Take, then: Callable[[Ready], object]) -> None:
         """Do something with a take once it is ready to go into the loop."""
@@ -385,6 +367,8 @@ class MicrophoneDrawer(QFrame):
         self.hearing.setEnabled(there)
         self.put.setEnabled(there)
         self.hearing.setText("Stop" if self._preview.on else "Hear it")
+        for one in (self.list, self.hearing, self.put):  # without takes they could do nothing
+            one.setVisible(bool(self.taker.takes))
 
     # --- coming and going ---------------------------------------------------------------------
 
@@ -396,11 +380,6 @@ class MicrophoneDrawer(QFrame):
         self.becomes.show_choice(NEW)
         self._show_takes()
 
-    def close_drawer(self) -> None:
-        """Put the drawer away: the microphone is let go."""
-        put_away(self)
-        self.closed.emit()
-
     def showEvent(self, _event: QShowEvent | None) -> None:
         self.line.fill()
         self.source.fill(self._session.preferences.now.microphone)
@@ -410,14 +389,11 @@ class MicrophoneDrawer(QFrame):
         self._stop_hearing()
         self.taker.close()
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        if event.key() == Qt.Key.Key_Escape:
-            if self._preview.on:
-                self._stop_hearing()
-            elif self.taker.busy:
-                self.taker.finish()
-            else:
-                self.close_drawer()
+    def stop(self) -> bool:
+        if self._preview.on:
+            self._stop_hearing()
+        elif self.taker.busy:
+            self.taker.finish()
         else:
-            super().keyPressEvent(event)
+            return False
+        return True

@@ -1,26 +1,31 @@
-"""The Groove bed drawer: drums and long bass, over any stage."""
+"""The Groove stage: drums and long bass that a loop is tried against."""
 
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QShowEvent
-from PyQt6.QtWidgets import QComboBox, QFrame, QMenu, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QMenu, QPushButton, QWidget
 
 from cloudrift.desktop.kit.asking import MIDI_KINDS, ask_for_file
-from cloudrift.desktop.kit.drawers import beside, column, head
+from cloudrift.desktop.kit.choice_box import ChoiceBox
+from cloudrift.desktop.kit.commands import Command
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.kit.layouts import fill, horizontal
-from cloudrift.desktop.kit.parts import Elided, button, label, put_away, scrolling, small_button
+from cloudrift.desktop.kit.flow import Flow, takes_rest
+from cloudrift.desktop.kit.layouts import FLUSH, fill, horizontal, vertical
+from cloudrift.desktop.kit.look import SEMI
+from cloudrift.desktop.kit.own_words import why
+from cloudrift.desktop.kit.parts import Elided, button, label, panel, scrolling, small_button
 from cloudrift.desktop.kit.rows import toggle
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
-from cloudrift.desktop.stages.bed.bed_fields import FIELDS, GRIDS, ROLLS
-from cloudrift.desktop.stages.bed.chosen import Chosen
-from cloudrift.desktop.stages.bed.hit_lanes import HitLanes
-from cloudrift.desktop.stages.bed.model import root_text
+from cloudrift.desktop.stages.groove.bed_fields import FIELDS, GRIDS, ROLLS
+from cloudrift.desktop.stages.groove.chosen import Chosen
+from cloudrift.desktop.stages.groove.hit_lanes import HitLanes
+from cloudrift.desktop.stages.groove.lead import groove_lead
+from cloudrift.desktop.stages.groove.model import root_text
 from cloudrift.ground.draws import MAX_DRAW
 from cloudrift.ground.words import plural
 from cloudrift.loop.edits.bed import beds
@@ -35,22 +40,23 @@ from cloudrift.render.measure.strokes import Strengths, onset_strengths
 from cloudrift.style.groove import draw_bed, usual_manner
 from cloudrift.style.manner import find_manner, manners
 
-HEIGHT, LEFT_PX, RIGHT_PX = 316, 212, 236
+SAYS_PX = 200  # that the words on top have at least
 LISTENING, READING = "where the loop strikes", "drums of a MIDI file"
 
 
 DRAWN = ("draw a hit", "draw a roll")
 
 
-class BedDrawer(QFrame):
-    """What all of the bed shares at the left, its lanes in the middle, what is chosen at right."""
+class GrooveStage(QWidget):
+    """What all of the bed shares on top, its lanes below; what is chosen is in the ``inspector``.
 
-    closed = pyqtSignal()
+    ``line_wanted`` when the treatments of all of the bed are to be seen.
+    """
+
+    line_wanted = pyqtSignal()
 
     def __init__(self, session: Session, tasks: Tasks) -> None:
         super().__init__()
-        self.setObjectName("panel")
-        self.setFixedHeight(HEIGHT)
         self._session, self._tasks = session, tasks
         self._strengths: Strengths = np.zeros(0)
         self._strengths_of: Loop | None = None
@@ -63,15 +69,10 @@ class BedDrawer(QFrame):
             "heard",
             self._swap_heard,
             "Hear the bed beside the loop, or not",
-            fit="low",
             spoken="Groove bed heard",
         )
         self.only = toggle(
-            "alone",
-            self._swap_alone,
-            "Hear the bed without the loop",
-            fit="low",
-            spoken="Groove bed alone",
+            "alone", self._swap_alone, "Hear the bed without the loop", spoken="Groove bed alone"
         )
         self.fields: dict[str, FieldWidget] = {}
         for name, field in FIELDS.items():
@@ -79,10 +80,8 @@ class BedDrawer(QFrame):
             widget.edited.connect(partial(self._set, name))
             widget.settled.connect(session.end_drag)
             self.fields[name] = widget
-        self.manner = QComboBox()
+        self.manner = ChoiceBox()
         self.manner.setAccessibleName("Manner")
-        self.manner.setMinimumWidth(60)
-        self.manner.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.manner.addItems(list(manners()))
         self.manner.currentTextChanged.connect(self._show_manner)
         self.draw = button(
@@ -92,12 +91,11 @@ class BedDrawer(QFrame):
             tip="Strokes that land where the loop strikes; each press another "
             "draw, lanes that are locked stay",
         )
-        self.about = label("", size=11, name="soft", wrap=True)
         self.patterns = horizontal(spacing=3)
         self._patterns_of: tuple[str, ...] = ()
         self.pattern: dict[str, QPushButton] = {}
         self.bars = small_button(
-            "", self._double, tip="Let the pattern be twice as long; behind 8 bars comes one"
+            "", self._double, tip="Let the pattern be twice as long; after 8 bars comes one"
         )
         self.grid, self.roll = (
             self._choice(*one)
@@ -112,6 +110,7 @@ class BedDrawer(QFrame):
         self._add_menu.addSeparator()
         self._add_menu.addAction("From a MIDI file…", self._ask_for_midi)
         self.add.setMenu(self._add_menu)
+        self.whole = Elided(size=11.5, name="soft")
         self.words = Elided(size=11.5, name="soft")
         self.chosen = Chosen(session, self.lanes, self.edit)
         self._struck: object = None  # the hit that was heard last
@@ -125,35 +124,59 @@ class BedDrawer(QFrame):
         session.hearing.changed.connect(self._refresh_if_shown)
         session.hearing.sound_changed.connect(self._listen)
 
-    def _choice(self, name: str, choices: tuple[str, ...], usual: str) -> QComboBox:
-        made = QComboBox()
+    def _choice(self, name: str, choices: tuple[str, ...], usual: str) -> ChoiceBox:
+        made = ChoiceBox()
         made.setAccessibleName(name)
         made.addItems(list(choices))
         made.setCurrentText(usual)
         return made
 
     def _lay_out(self) -> None:
-        both = horizontal(spacing=4)
-        fill(both, self.heard, self.only)
-        left = column(head("Groove bed", self.close_drawer), both, gap=3)
+        middle = panel()
+        column = vertical(middle, (12, 9, 12, 9), 6)
+        named, head, played, shared = QWidget(), QWidget(), QWidget(), QWidget()
+        fill(
+            horizontal(named, FLUSH, 6),
+            label("Groove bed", size=14, weight=SEMI),
+            why("bed"),
+            (self.words, 1),
+        )
+        takes_rest(named, SAYS_PX)
+        patterns = QWidget()
+        self.patterns.setContentsMargins(*FLUSH)
+        patterns.setLayout(self.patterns)
+        grid = label("Grid", size=11.5, name="soft")
+        rolls = label("Rolls in", size=11.5, name="soft")
+        for holder, widgets in (
+            (head, (named, self.add, self.manner, self.fields["draw"], self.draw)),
+            (played, (self.heard, self.only, patterns, self.bars, grid, self.grid, rolls,
+                      self.roll)),
+        ):  # fmt: skip
+            line = Flow(holder, spacing=6)
+            for one in widgets:
+                line.addWidget(one)
+        line = Flow(shared, spacing=6, even=True, columns=4)
         for name in ("level_db", "swing", "late_ms", "busy"):
-            left.addWidget(self.fields[name])
-        drawn = horizontal(spacing=4)
-        drawn.addWidget(self.manner, 1)
-        self.fields["draw"].setFixedWidth(86)
-        drawn.addWidget(self.fields["draw"])
-        left.addLayout(drawn)
-        left.addWidget(self.draw)
-        left.addWidget(self.about, 1)
-        self.about.setAlignment(Qt.AlignmentFlag.AlignTop)
-        top = horizontal(spacing=5)
-        fill(top, self.patterns, self.bars, (self.words, 1))
-        for words, choice in (("Grid", self.grid), ("Rolls in", self.roll)):
-            fill(top, label(words, size=11.5, name="soft"), choice)
-        top.addWidget(self.add)
-        middle = column(top)
-        middle.addWidget(scrolling(self.lanes), 1)
-        beside(self, left, middle, column(self.chosen), (LEFT_PX, RIGHT_PX))
+            line.addWidget(self.fields[name])
+        self.filled = QWidget()
+        inside = vertical(self.filled, FLUSH, 6)
+        foot = horizontal(spacing=6)
+        fill(
+            foot,
+            (self.whole, 1),
+            button("Its treatment line", self.line_wanted.emit, name="link",
+                   tip="The treatments of all of the bed, in Texture"),
+        )  # fmt: skip
+        fill(inside, played, shared, (scrolling(self.lanes), 1), foot)
+        self.lead = groove_lead(self._session, self.draw_in, self._drawn)
+        fill(column, head, (self.filled, 1), (self.lead, 1))
+        outer = vertical(self, FLUSH)
+        outer.addWidget(middle)
+
+    @property
+    def inspector(self) -> Chosen:
+        """What stands beside the stage."""
+        return self.chosen
 
     # --- showing ------------------------------------------------------------------------------
 
@@ -174,8 +197,11 @@ class BedDrawer(QFrame):
         self.lanes.show_loop(loop, self._strengths)
         self.chosen.refresh()
         there = bool(bed.lanes)
-        for one in (self.heard, self.only, self.bars, *self.fields.values()):
-            one.setEnabled(there)
+        self.filled.setVisible(there)
+        self.lead.setVisible(not there)
+        for widget in (self.manner, self.fields["draw"], self.draw):
+            widget.setVisible(there)
+        self.whole.setText(_whole_words(loop))
         self.heard.setChecked(there and not bed.group.mute)
         self.only.setChecked(BED in self._session.hearing.alone)
         for name, value in (
@@ -195,7 +221,7 @@ class BedDrawer(QFrame):
         self.words.setToolTip(self.words.text())
 
     def _show_manner(self) -> None:
-        self.about.setText(find_manner(self.manner.currentText()).about)
+        self.manner.setToolTip(find_manner(self.manner.currentText()).about)
 
     def _show_patterns(self, bed: Bed) -> None:
         names = bed.patterns
@@ -278,6 +304,18 @@ class BedDrawer(QFrame):
             off = "The groove bed" if before.bed.group.mute else before.layer(lane_id).name
             if before.bed.group.mute or before.layer(lane_id).mute:
                 self._session.say(f"{off} is on now, so that what you draw plays", good=True)
+
+    def draw_in(self, manner: str) -> None:
+        """Draw a groove in a manner."""
+        self.manner.setCurrentText(manner)
+        self.draw_one()
+        self.lanes.setFocus()
+
+    def _drawn(self, name: str, loop: Loop) -> Loop:
+        bed = loop.bed or Bed()
+        manner = find_manner(name)
+        drawn = draw_bed(loop, manner, self._strengths, draw=bed.draw, busy=bed.busy)
+        return beds.set_heard(drawn, on=True)
 
     def draw_one(self) -> None:
         """Draw a groove in the chosen manner; another with each press."""
@@ -384,12 +422,7 @@ class BedDrawer(QFrame):
             bars = 1 if model.bars >= 8 else 2 * model.bars
             self.edit("length of the pattern", lambda loop: beds.set_pattern_bars(loop, bars))
 
-    # --- the drawer ---------------------------------------------------------------------------
-
-    def close_drawer(self) -> None:
-        """Close it; the bed goes on as it is."""
-        put_away(self)
-        self.closed.emit()
+    # --- the stage ----------------------------------------------------------------------------
 
     def _strike_chosen(self) -> None:
         """While nothing plays, let the hit that is chosen or drawn be heard."""
@@ -407,15 +440,28 @@ class BedDrawer(QFrame):
         self.refresh()
         self._listen()
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        if event.key() == Qt.Key.Key_Escape:
-            self.close_drawer()
-        else:
-            super().keyPressEvent(event)
+    @staticmethod
+    def commands() -> tuple[Command, ...]:
+        """What can be done here, for the menus."""
+        here = GrooveStage
+        return (
+            Command("&Draw a groove from the loop", here.draw_one, goes=True),
+            Command("&Hear the bed, or not", lambda it: it.heard.click(), goes=True),
+            Command("Drums of a &MIDI file…", lambda it: it._ask_for_midi(), goes=True),
+        )
 
-    def focus_first(self) -> QWidget:
+    def focus_first(self) -> None:
         """Take the focus to the lanes, or to what draws some."""
-        first = self.lanes if self.lanes.model else self.draw
+        first = self.lanes if self.lanes.model else self.lead.first
         first.setFocus()
-        return first
+
+
+def _whole_words(loop: Loop) -> str:
+    """Say what all of the bed goes through, and how it makes the loop duck."""
+    bed = loop.bed
+    if bed is None:
+        return ""
+    said = [t.says or t.of.label.lower() for t in bed.group.line if t.acts]
+    if bed.duck is not None and bed.duck.lanes:
+        said.append(f"ducks the loop by {bed.duck.depth_db:g} dB for {bed.duck.back_ms:g} ms")
+    return "All of it: " + (" · ".join(said) or "no treatments, nothing ducks")

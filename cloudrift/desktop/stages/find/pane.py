@@ -1,25 +1,33 @@
-"""The drawer: a search, a list, words on the one that is looked at; heard in place before taken."""
+"""Recordings: a search, a list, words on the one looked at; heard in place before it is used."""
 
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
-from PyQt6.QtWidgets import QFrame, QMenu, QProgressBar, QTreeWidgetItem
+from PyQt6.QtGui import QHideEvent, QShowEvent
+from PyQt6.QtWidgets import QMenu, QTreeWidgetItem, QWidget
 
 from cloudrift.desktop.kit.asking import ask_for_folder
-from cloudrift.desktop.kit.drawers import InPlace, beside, column, head, table
 from cloudrift.desktop.kit.field import FieldWidget
-from cloudrift.desktop.kit.layouts import fill, horizontal
-from cloudrift.desktop.kit.parts import ChoiceRow, button, label, put_away, search_field, set_look
+from cloudrift.desktop.kit.layouts import fill
+from cloudrift.desktop.kit.parts import (
+    ChoiceRow,
+    button,
+    label,
+    progress_bar,
+    search_field,
+    set_look,
+)
 from cloudrift.desktop.kit.rest import Rest
+from cloudrift.desktop.kit.rows import row
+from cloudrift.desktop.kit.side_tool import InPlace, SideTool
+from cloudrift.desktop.kit.tables import listing
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.timers import single_shot
 from cloudrift.desktop.session.trouble import error_words
 from cloudrift.desktop.session.work.tasks import Lane, Tasks
 from cloudrift.desktop.stages.find.fields import WITHIN_PERCENT, WITHIN_ST, Fetched
-from cloudrift.desktop.stages.find.rows import COLUMNS, WIDTHS, about, row_of, wanted_in
+from cloudrift.desktop.stages.find.rows import about, text_of, wanted_in
 from cloudrift.exchange import Found, Service
 from cloudrift.exchange.folders import Counted, OwnFolders
 from cloudrift.ground.cancel import Cancelled
@@ -30,26 +38,21 @@ from cloudrift.loop.model.loop import Loop
 from cloudrift.loop.model.recorded import KINDS
 from cloudrift.notes.listening import read_and_listen
 
-HEIGHT = 232
 FETCHING = "fetching a recording"
 TYPED_MS = 180  # after the last letter it is looked for
 ANY = "all"
 
 
-class FindDrawer(QFrame):
+class FindPane(SideTool):
     """Services are searched alike, whether they are elsewhere or folders of one's own."""
 
-    closed = pyqtSignal()
-
     def __init__(self, session: Session, tasks: Tasks, services: dict[str, Service]) -> None:
-        super().__init__()
+        super().__init__("Recordings", "Shift+F4")
         self._session, self._tasks, self._services = session, tasks, services
         self._service, self._kind = next(iter(services)), ""
         self._fetched: dict[tuple[str, str], Fetched] = {}
         self._again: Callable[[], object] = lambda: None
         self.found: list[Found] = []
-        self.setObjectName("panel")
-        self.setFixedHeight(HEIGHT)
         self._preview = InPlace(session, self)
         self._preview.ended.connect(self._show_hands)
         self._rest = Rest(self)
@@ -58,17 +61,18 @@ class FindDrawer(QFrame):
         self.search = search_field("Search: voice, rain, flute …")
         self.where = ChoiceRow([(name, name) for name in services], columns=2, name="Where")
         self.kinds = ChoiceRow(
-            [("", ANY), *((kind, kind) for kind in KINDS)], columns=5, name="Kind"
+            [("", ANY), *((kind, kind) for kind in KINDS)], name="Kind", even=False
         )
         self.within = FieldWidget(WITHIN_ST, 4.0)
         self.stretch = FieldWidget(WITHIN_PERCENT, 12.0)
-        self.list = table(COLUMNS, WIDTHS, "Recordings that were found")
+        self.list = listing("Recordings that were found")
         self.says = label("", size=11.5, name="soft", wrap=True)
         self.about = label("", size=11.5, name="soft", wrap=True)
-        self.progress = QProgressBar()
+        self.progress = progress_bar(8)
         self.again = button("Try again", self._try_again)
-        self.stop = button("Stop", self._cancel)
+        self.stop_it = button("Stop", self._cancel)
         self.folders = button("Folders…", lambda: None, tip="Folders of yours that are listened to")
+        self.first_folder = button("Add a folder…", self._choose_folder, name="strong")
         self._folder_menu = QMenu(self.folders)
         self._folder_menu.aboutToShow.connect(self._fill_folders)
         self.folders.setMenu(self._folder_menu)
@@ -96,27 +100,24 @@ class FindDrawer(QFrame):
 
     def _lay_out(self) -> None:
         self.progress.setRange(0, 100)
-        self.progress.setFixedHeight(8)
-        self.progress.setTextVisible(False)
-        far = horizontal(spacing=4)
-        fill(far, self.within, self.stretch)
-        side = column(
-            head("Recordings", self.close_drawer),
+        fill(
+            self.column,
             self.search,
             self.where,
             self.kinds,
-            far,
+            row((self.within, self.stretch)),
             self.folders,
+            (self.list, 1),
+            self.says,
+            self.first_folder,
+            self.progress,
+            row((self.again, self.stop_it)),
+            self.about,
+            row((self.hearing, self.like)),
+            row((self.add, self.instead)),
+            0,  # takes what the list leaves where it is not there
         )
-        side.addStretch(1)
-        middle = column(self.list, self.says)
-        middle.setStretch(0, 1)
-        self.about.setAlignment(Qt.AlignmentFlag.AlignTop)
-        right = column(self.about, self.progress, self.again, self.stop, self.like, self.hearing,
-                       self.instead, self.add)  # fmt: skip
-        right.setStretch(0, 1)
-        beside(self, side, middle, right, (262, 200))
-        for late in (self.again, self.stop, self.progress):
+        for late in (self.again, self.stop_it):
             late.hide()
 
     def _connect(self) -> None:
@@ -252,15 +253,21 @@ class FindDrawer(QFrame):
         self.found = found
         self.list.clear()
         for one in found:
-            self.list.addTopLevelItem(QTreeWidgetItem(list(row_of(one))))
+            self.list.addTopLevelItem(self._item(one))
         self.says.setText(
             f"{plural(len(found), 'recording')}, the nearest first" if found else self._nothing()
         )
         self._pointed()
 
+    @staticmethod
+    def _item(found: Found) -> QTreeWidgetItem:
+        made = QTreeWidgetItem([text_of(found)])
+        made.setToolTip(0, text_of(found))
+        return made
+
     def _nothing(self) -> str:
         if self.own is not None and not self._session.preferences.recording_folders:
-            return "no folder yet: add one with recordings of yours by Folders…"
+            return "no folder yet: recordings in one of yours are listened to once, then found here"
         return "nothing is found; take fewer words, or let it be shifted or stretched further"
 
     def _try_again(self) -> None:
@@ -296,8 +303,14 @@ class FindDrawer(QFrame):
             one.setEnabled(there)
         self.hearing.setText("Stop" if self._preview.on else "Hear it")
         self.instead.setEnabled(there and self._chosen_recording() is not None)
-        self.folders.setVisible(self.own is not None)
-        self.like.setVisible(self.own is not None)
+        own = self.own is not None
+        empty = own and not self._session.preferences.recording_folders
+        self.first_folder.setVisible(empty)
+        used: tuple[QWidget, ...] = (self.list, self.about, self.hearing, self.add, self.instead)
+        for widget in used:
+            widget.setVisible(not empty)
+        self.folders.setVisible(own and not empty)
+        self.like.setVisible(own and not empty)
         self.like.setEnabled(there)
 
     def _chosen_recording(self) -> str | None:
@@ -404,7 +417,7 @@ class FindDrawer(QFrame):
     def _show_work(self, words: str | None, share: float = 0.0) -> None:
         """Show how far something is; None: nothing is under way."""
         self.progress.setVisible(words is not None)
-        self.stop.setVisible(words is not None)
+        self.stop_it.setVisible(words is not None)
         self.progress.setValue(round(100 * share))
         if words is not None:
             self.says.setText(words)
@@ -419,11 +432,6 @@ class FindDrawer(QFrame):
 
     # --- coming and going ---------------------------------------------------------------------
 
-    def close_drawer(self) -> None:
-        """Put the drawer away; what was heard in place of the loop stops."""
-        put_away(self)
-        self.closed.emit()
-
     def showEvent(self, _event: QShowEvent | None) -> None:
         if not self.found:
             self.index()
@@ -433,12 +441,7 @@ class FindDrawer(QFrame):
         self._rest.go()
         self._preview.stop()
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        if event.key() == Qt.Key.Key_Escape:
-            if self._preview.on:
-                self._preview.stop()
-            else:
-                self.close_drawer()
-        else:
-            super().keyPressEvent(event)
+    def stop(self) -> bool:
+        heard = self._preview.on
+        self._preview.stop()
+        return heard

@@ -8,13 +8,14 @@ from PyQt6.QtGui import QKeyEvent
 
 from cloudrift.desktop.kit.held import Held, held
 from cloudrift.desktop.kit.keyed import Keyed
-from cloudrift.desktop.stages.bed.model import LanesModel, is_empty
+from cloudrift.desktop.stages.groove.model import MOST_ROW_PX, ROW_PX, TOP_PX, LanesModel, is_empty
 from cloudrift.loop.edits.bed import hitting
 from cloudrift.loop.model.hits import Hit
 from cloudrift.loop.model.loop import Loop
 from cloudrift.render.measure.strokes import Strengths
 
 LEAN_MS, LOUDER = 2.0, 8
+LEAST_PX = 380  # that the lanes are wide
 
 DIGITS = "23456789"
 
@@ -51,11 +52,13 @@ class HitEditing(Keyed):
         else:
             self.model = LanesModel(loop, 0, self.width(), strengths)
             self.first_bar = min(self.first_bar, self.model.bars - self.model.shown)
-            self.model = LanesModel(loop, self.first_bar, self.width(), strengths)
+            high = (self.height() - TOP_PX - 6) / len(loop.lanes)
+            row_px = min(max(high, ROW_PX), MOST_ROW_PX)
+            self.model = LanesModel(loop, self.first_bar, self.width(), strengths, row_px)
             self.row = min(self.row, len(self.model.lanes) - 1)
             there = len(self.model.hits(self.row))
             self.numbers = frozenset(n for n in self.numbers if n < there)
-        self.setMinimumHeight(int(self.model.height) if self.model else 120)
+        self.setMinimumSize(LEAST_PX, int(TOP_PX + ROW_PX * max(1, len(loop.lanes)) + 6))
         self._name_for_readers()
         self.update()
 
