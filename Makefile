@@ -33,7 +33,6 @@ test-changed: $(STAMP) system
 
 # The library that is measured beside ours is for this alone; without a network it is left out.
 bench: $(STAMP) system
-	-@$(BIN)/pip install -q --disable-pip-version-check pedalboard==0.9.26
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m bench
 
 # How many files; how many minutes; how many times the program is killed.

@@ -1,4 +1,4 @@
-"""What a hand waits for in the window: undo at every stage with an arrangement open, light or dark.
+"""What a hand waits for in the window: undo at each stage, a theme, a stage, a pane, its edge.
 
 ``python -m bench.hands [row ...]`` prints one row a line: what, wanted, measured.
 """
@@ -13,7 +13,8 @@ from PyQt6.QtWidgets import QApplication
 
 from bench.engine import Row, settle
 from cloudrift.desktop.frame.app import make_app
-from cloudrift.desktop.frame.rail import STAGES
+from cloudrift.desktop.frame.rail import IN_PANE, STAGES
+from cloudrift.desktop.frame.side_pane import LEAST_PX, MOST_PX
 from cloudrift.desktop.frame.window import Window
 from cloudrift.desktop.session.session import Session
 from cloudrift.devices import SilentSpeaker
@@ -77,7 +78,56 @@ def theme() -> Row:
             f"{statistics.median(swaps):.0f} ms, {max(swaps):.0f} worst")  # fmt: skip
 
 
-ROWS = {"undo": undo, "theme": theme}
+def _medians(took: dict[str, list[float]]) -> str:
+    return ", ".join(f"{statistics.median(ms):.0f} {name}" for name, ms in took.items())
+
+
+def stage() -> Row:
+    """From each stage to the next, round and round, the sound at rest."""
+    app, window = opened()
+    took: dict[str, list[float]] = {name: [] for name in STAGES}
+    for turn in range(6):
+        for at, name in enumerate(STAGES):
+            settle(app, window.session)
+            ms = took_ms(app, partial(window.show_stage, at))
+            if turn:  # the first time the room is built
+                took[name].append(ms)
+    window.leave()
+    return ("going to a stage", "60 CPU ms", _medians(took))
+
+
+def pane() -> Row:
+    """What stands in the side pane, one after another, at Layers."""
+    app, window = opened()
+    window.show_stage(STAGES.index("Layers"))
+    took: dict[str, list[float]] = {name: [] for name in IN_PANE}
+    for turn in range(6):
+        for name in (*IN_PANE[1:], IN_PANE[0]):
+            settle(app, window.session)
+            ms = took_ms(app, partial(window.open_or_close, name))
+            if turn:
+                took[name].append(ms)
+    window.leave()
+    return ("opening a pane", "60 CPU ms", _medians(took))
+
+
+def edge() -> Row:
+    """The edge of the side pane dragged over all its width, at each stage."""
+    app, window = opened()
+    found = []
+    for at, name in enumerate(STAGES):
+        window.show_stage(at)
+        settle(app, window.session)
+        wide = sum(window.splitter.sizes())
+        widths = [*range(LEAST_PX, MOST_PX, 8), *range(MOST_PX, LEAST_PX, -8)]
+        steps = [took_ms(app, partial(window.splitter.setSizes, [wide - px, px])) for px in widths]
+        found.append((statistics.median(steps), max(steps), name))
+    window.leave()
+    words = ", ".join(f"{ms:.0f} ({most:.0f} worst) {name}" for ms, most, name in found)
+    return "the pane's edge dragged, a frame", "16.7 CPU ms", words
+
+
+ROWS = {"undo": undo, "theme": theme, "stage": stage, "pane": pane, "edge": edge}
 
 
 if __name__ == "__main__":

@@ -1,4 +1,4 @@
-"""What texture costs: a line of eight on one core, and six jobs beside a compiled library's."""
+"""What texture costs: a line of eight on one core."""
 
 import os
 import time
@@ -78,51 +78,10 @@ def eight_ms() -> tuple[float, float]:
     return (time.perf_counter() - began) * 1e3, best_ms(work)
 
 
-def beside() -> list[tuple[str, float, float]] | None:
-    """Each job: ours and theirs in ms; None where the other library is not installed."""
-    try:
-        import pedalboard as other  # noqa: PLC0415 - only for this comparison
-    except ImportError:
-        return None
-    audio = music()
-    theirs = {
-        "equaliser": [
-            other.LowShelfFilter(120, -2), other.PeakFilter(250, 2), other.PeakFilter(1000, 3),
-            other.PeakFilter(3500, -2), other.HighShelfFilter(8000, 2),
-            other.PeakFilter(2500, -12, 8),
-        ],
-        "reverb": [other.Reverb(room_size=0.7)],
-        "echo": [other.Delay(delay_seconds=0.375, feedback=0.45, mix=0.35)],
-        "chorus": [other.Chorus()],
-        "compressor": [other.Compressor(-22, 3, 12, 140)],
-        "pitch held": [other.PitchShift(semitones=-3)],
-    }  # fmt: skip
-    ours = {
-        "equaliser": of("equaliser", bass_db=-2, low_db=2, mid_db=3, high_db=-2, treble_db=2,
-                        notch_db=-12),
-        "reverb": of("hall"), "echo": of("echo"), "chorus": of("chorus"),
-        "compressor": of("compressor"), "pitch held": of("shift", semitones=-3),
-    }  # fmt: skip
-    rows = []
-    for name, plugins in theirs.items():
-        board = other.Pedalboard(plugins)
-        rows.append((name, best_ms(lay(ours[name])),
-                     best_ms(lambda board=board: board(audio, RATE))))  # fmt: skip
-    return rows
-
-
 def rows() -> list[Row]:
     first, again = eight_ms()
-    made: list[Row] = [(f"{len(EIGHT)} treatments on {SECONDS} s stereo, one core", "900 ms",
-                        f"{again:.0f} ms ({first:.0f} ms the first time)")]  # fmt: skip
-    compared = beside()
-    if compared is None:
-        made.append(("beside a compiled effects library, one core", "ratios", "not installed here"))
-    else:
-        words = "; ".join(f"{name} {ours:.0f} / {theirs:.0f} ms = {ours / theirs:.1f}"
-                          for name, ours, theirs in compared)  # fmt: skip
-        made.append((f"{SECONDS} s stereo, ours / a compiled library's, one core", "ratios", words))
-    return made
+    return [(f"{len(EIGHT)} treatments on {SECONDS} s stereo, one core", "900 ms",
+             f"{again:.0f} ms ({first:.0f} ms the first time)")]  # fmt: skip
 
 
 if __name__ == "__main__":

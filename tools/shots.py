@@ -1,16 +1,15 @@
 """Refresh the pictures in docs/screenshots from the real window with the demo kit."""
 
+import os
 import tempfile
 import time
-from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 
-from msgspec.structs import replace
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
-from cloudrift.demo import KIT, polar_night, slow_meridian
+from cloudrift.demo import unpack
 from cloudrift.desktop.frame.app import make_app
+from cloudrift.desktop.frame.rail import STAGES
 from cloudrift.desktop.frame.window import Window
 from cloudrift.desktop.kit import look
 from cloudrift.desktop.session.hearing.hearing import BARE, TREATED
@@ -19,226 +18,218 @@ from cloudrift.desktop.stages.deliver.stage import DEMO
 from cloudrift.desktop.stages.deliver.stage import KIT as KIT_PAGE
 from cloudrift.desktop.stages.microphone.taker import State
 from cloudrift.devices import SilentSpeaker
-from cloudrift.exchange import StandIn
 from cloudrift.loop.edits import loop_edits
-from cloudrift.loop.edits.flip import flipping, ordering
 from cloudrift.loop.edits.layers import layer_edits
-from cloudrift.loop.files.storage import save
-from cloudrift.loop.model.document import Document
+from cloudrift.loop.files.recovery import Shelter
+from cloudrift.loop.files.storage import load_document
+from cloudrift.loop.model.flip import Flipped
 from cloudrift.loop.model.history import History
-from cloudrift.loop.model.loop import Loop
+from cloudrift.loop.model.recorded import FromRecording
 from cloudrift.sound import find_sound
-from cloudrift.style import house_cards, sketch
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 SETTLE_S = 0.8
 
 
-def wait(app: QApplication, session: Session, seconds: float = SETTLE_S) -> None:
-    """Let rendering and pictures finish."""
-    end = time.monotonic() + seconds
-    while time.monotonic() < end or session.hearing.busy:
-        app.processEvents()
-        time.sleep(0.01)
+class Walk:
+    """The demo kit's first loop in a window of 1280x800, playing."""
+
+    def __init__(self, app: QApplication) -> None:
+        self.app = app
+        self.kit = unpack()
+        shelter = Shelter(Path(tempfile.mkdtemp()))
+        document = load_document(self.kit[0], shelter.clips)
+        speaker = SilentSpeaker(document.loop.rate)
+        self.session = Session(document, self.kit[0], speaker, shelter=shelter)
+        self.window = Window(self.session)
+        self.window.resize(1280, 800)
+        self.window.show()
+        while not {TREATED, BARE} <= set(self.session.hearing.loudness):
+            self.wait(0.1)
+        self.session.transport.set_playing(True)
+        self.session.player.seek(0.31)
+
+    def wait(self, seconds: float = SETTLE_S) -> None:
+        """Let rendering and pictures finish."""
+        end = time.monotonic() + seconds
+        while time.monotonic() < end or self.session.hearing.busy:
+            self.app.processEvents()
+            time.sleep(0.01)
+
+    def shot(self, name: str, settle_s: float = 2.0, of: QWidget | None = None) -> None:
+        """Take a picture, with no notice in it."""
+        self.wait(settle_s)
+        self.window.message.hide()
+        self.app.processEvents()
+        (of or self.window).grab().save(str(FOLDER / f"{name}.png"))
+
+    def stage(self, name: str) -> None:
+        """Go to a stage by its name."""
+        self.window.show_stage(STAGES.index(name))
+
+    def layer(self, role: str) -> str:
+        """The id of the first layer of a role."""
+        return next(one.id for one in self.session.loop.layers if one.role == role)
+
+    def from_source(self, kind: type) -> str:
+        """The id of the layer whose source is of a kind."""
+        return next(one.id for one in self.session.loop.layers if isinstance(one.source, kind))
+
+    # --- the pictures ----------------------------------------------------------------------------
+
+    def chords_and_keys(self) -> None:
+        """A chord's voice chosen; the keys at the foot."""
+        self.session.select(chord_id=self.session.loop.chords[3].id, voice=3)
+        self.shot("chords")
+        self.window.open_keys()
+        self.shot("play-keys")
+        self.window.keys.leave()
+
+    def layers_and_tools(self) -> None:
+        """A layer; what stands in the inspector's place; a recording."""
+        self.stage("Layers")
+        self.session.select(layer_id=self.layer("pluck"))
+        self.shot("layers")
+        self.session.select(layer_id=self.layer("pad"))
+        self.window.open_shelf()
+        self.window.shelf.hear(find_sound("choir pad"))
+        self.shot("shelf")
+        self.window.shelf.leave()
+        self.window.open_recordings()
+        recordings = self.window.recordings
+        while not recordings.found:
+            self.wait(0.1)
+        recordings.search.setText("voice")
+        self.wait(2)
+        recordings.list.setCurrentItem(recordings.list.topLevelItem(2))
+        self.shot("recordings")
+        recordings.leave()
+        self.session.select(layer_id=self.from_source(FromRecording))
+        self.shot("recording")
+
+    def microphone(self) -> None:
+        """One take over the loop, and its layer taken away again."""
+        loop = self.session.loop
+        self.window.open_microphone()
+        microphone = self.window.microphone
+        microphone.take.click()
+        while microphone.taker.state is not State.TAKES:
+            self.wait(0.1)
+        self.wait(1.15 * loop.frames / loop.rate)
+        microphone.take.click()
+        while len(self.session.loop.layers) == len(loop.layers):
+            self.wait(0.1)
+        self.shot("microphone")
+        microphone.leave()
+        self.session.document.undo()
+
+    def texture(self) -> None:
+        """A layer's line and the finishes for it; the whole loop's line in the dark."""
+        self.stage("Texture")
+        pluck = self.layer("pluck")
+        self.session.select(line_of=pluck, treatment_id=self.session.loop.line_of(pluck)[1].id)
+        self.shot("texture")
+        self.session.select(line_of=None, treatment_id=self.session.loop.line[1].id)
+        look.apply(self.app, "Nightfall")
+        self.shot("texture-nightfall")
+        look.apply(self.app, "Daybreak")
+
+    def flip(self) -> None:
+        """The print of the pluck, laid out anew."""
+        self.stage("Flip")
+        self.session.select(layer_id=self.from_source(Flipped))
+        self.wait(1)
+        self.window.flip.threads.choose(5)
+        self.shot("flip", 3.0)
+
+    def groove(self) -> None:
+        """A bed drawn, its second lane's first hit chosen."""
+        self.stage("Groove")
+        self.window.groove.manner.setCurrentText("half-time")
+        self.window.groove.draw.click()
+        self.wait(2)
+        self.window.groove.lanes.choose(1, frozenset({1}))
+        self.shot("groove-bed")
+
+    def arrange(self) -> None:
+        """The last section chosen; all of it is heard."""
+        self.stage("Arrange")
+        stage = self.window.arrange
+        stage.hear("all")
+        while stage.arranged.busy:
+            self.wait(0.1)
+        stage.columns.choose(len(stage.columns.model.sections) - 1 if stage.columns.model else 0)
+        self.shot("arrange")
+        stage.arranged.leave()
+
+    def deliver(self) -> None:
+        """The files, the demo file heard, the kit looked at."""
+        self.stage("Deliver")
+        deliver = self.window.deliver
+        self.shot("deliver", 4.0)
+        deliver.show_page(DEMO)
+        self.wait(1)
+        deliver.demo.heard.hear(1)
+        while not deliver.demo.heard.on:
+            self.wait(0.1)
+        self.shot("demo-file")
+        deliver.demo.heard.leave()
+        deliver.show_page(KIT_PAGE)
+        deliver.kit.take(self.kit[0].parent)
+        while len(deliver.kit.looked) < len(self.kit):
+            self.wait(0.2)
+        deliver.kit.folder.setText(self.kit[0].parent.name)
+        self.shot("kit")
+        deliver.show_page(0)
+
+    def style_card(self) -> None:
+        """A loop that misses three marks."""
+        apply = self.session.apply
+        chords = self.session.loop.layers[0].id
+        apply("a little quicker", lambda now: loop_edits.set_tempo(now, 160.0))
+        apply("no roll", lambda now: layer_edits.set_touch(now, chords, roll_ms=0))
+        pluck = self.layer("pluck")
+        apply("wide", lambda now: layer_edits.set_layer(now, pluck, pan=0.8))
+        self.window.open_style()
+        self.shot("style", 3.0)
+        self.window.show_stage(0)
+
+    def start(self) -> None:
+        """The start page at a card, and at nothing."""
+        self.window.start_loop()
+        self.window.start.choose_card("Marlow Quist")
+        self.shot("start")
+        self.window.start.choose_source(1)
+        self.shot("start-from-nothing")
+        self.window.start.leave()
+
+    def end(self) -> None:
+        """Nobody is there to be asked to save."""
+        self.session.transport.set_playing(False)
+        self.session.document.history = History.of(self.session.loop)
+        self.session.document.begun = False
+        self.window.close()
 
 
 def main() -> None:
-    """Open the demo, walk through the stages, take each one's picture."""
+    """Walk through the window in the order of the work."""
+    for home in ("CONFIG", "DATA", "STATE"):  # nothing of whoever runs it is read or changed
+        os.environ[f"XDG_{home}_HOME"] = tempfile.mkdtemp()
     app = make_app()
     look.apply(app, "Daybreak")
-    loop = polar_night()
-    session = Session(loop, Path(KIT) / "Polar Night II.cloudrift", SilentSpeaker(loop.rate))
-    window = Window(session)
-    window.resize(1280, 800)
-    window.show()
-    while not {TREATED, BARE} <= set(session.hearing.loudness):
-        wait(app, session, 0.1)
-    session.transport.set_playing(True)
-    session.player.seek(0.31)
     FOLDER.mkdir(parents=True, exist_ok=True)
-
-    def shot(name: str) -> None:
-        wait(app, session)
-        window.grab().save(str(FOLDER / f"{name}.png"))
-
-    session.select(chord_id=loop.chords[3].id, voice=3)
-    shot("chords")
-    window.open_keys()
-    shot("play-keys")
-    window.keys.close_drawer()
-    window.show_stage(1)
-    session.select(layer_id="l3")
-    wait(app, session, 2)
-    shot("layers")
-    session.select(layer_id="l2")
-    window.open_shelf()
-    window.shelf.hear(find_sound("choir pad"))
-    wait(app, session, 2)
-    shot("shelf")
-    window.shelf.close_drawer()
-    window.open_recordings()
-    while not window.recordings.found:
-        wait(app, session, 0.1)
-    window.recordings.search.setText("voice")
-    wait(app, session, 2)
-    window.recordings.list.setCurrentItem(window.recordings.list.topLevelItem(2))
-    shot("recordings")
-    phrase = StandIn(moods=None).fetch("ferry-choir", lambda: False, lambda _share, _words: None)
-    count = len(session.loop.layers)
-    window.recordings.close_drawer()
-    window.layers.bring_recordings([phrase])
-    while len(session.loop.layers) == count:
-        wait(app, session, 0.1)
-    wait(app, session, 2)
-    shot("recording")
-    window.message.hide()
-    session.document.undo()
-    window.open_microphone()
-    drawer = window.microphone
-    drawer.take.click()
-    while drawer.taker.state is not State.TAKES:
-        wait(app, session, 0.1)
-    wait(app, session, 1.15 * loop.frames / loop.rate)
-    drawer.take.click()
-    while len(session.loop.layers) == count:
-        wait(app, session, 0.1)
-    wait(app, session, 2)
-    shot("microphone")
-    window.message.hide()
-    drawer.close_drawer()
-    session.document.undo()
-    window.show_stage(2)
-    session.select(line_of="l3", treatment_id=loop.line_of("l3")[1].id)
-    wait(app, session, 2)
-    shot("texture")
-    window.texture.show_finishes()
-    shot("finishes")
-    window.texture.show_line()
-    session.select(line_of=None, treatment_id=loop.line[1].id)
-    look.apply(app, "Nightfall")
-    wait(app, session, 2)
-    shot("texture-nightfall")
-    look.apply(app, "Daybreak")
-    window.show_stage(3)
-    window.flip.printing.print_what(())
-    while not window.flip.flips():
-        wait(app, session, 0.1)
-    flip_it(window)
-    wait(app, session, 3)
-    window.message.hide()
-    shot("flip")
-    while window.flip.flips():
-        session.document.undo()
-    window.show_stage(5)
-    deliver_it(window, partial(wait, app, session), shot)
-    window.show_stage(1)
-    window.open_bed()
-    window.bed.manner.setCurrentText("half-time")
-    window.bed.draw.click()
-    wait(app, session, 2)
-    window.bed.lanes.choose(1, frozenset({1}))
-    shot("groove-bed")
-    window.bed.close_drawer()
-    arrange_it(window, partial(wait, app, session))
-    shot("arrange")
-    window.arrange.arranged.leave()
-    while session.document.history.now.arrangement.sections:
-        session.document.undo()
-    while session.loop.bed and session.loop.bed.heard:
-        session.document.undo()
-    session.apply("a little quicker", lambda now: loop_edits.set_tempo(now, 160.0))
-    session.apply("no roll", lambda now: layer_edits.set_touch(now, "l1", roll_ms=0))
-    session.apply("wide", lambda now: layer_edits.set_layer(now, "l3", pan=0.8))
-    window.open_style()
-    wait(app, session, 2)
-    shot("style")
-    for _ in range(3):
-        session.document.undo()
-    window.show_stage(0)
-    window.start_loop()
-    window.start.choose_card("Marlow Quist")
-    wait(app, session, 2)
-    shot("start")
-    window.start.choose_source(1)
-    shot("start-from-nothing")
-    window.start.leave()
-    session.transport.set_playing(False)
-    session.document.history = History.of(session.loop)  # nobody is there to be asked to save
-    session.document.begun = False
-    window.close()
-
-
-def deliver_it(
-    window: Window, wait_for: Callable[[float], object], shot: Callable[[str], object]
-) -> None:
-    """Name who made it, draw a demo file, look at the kit; a picture of each page."""
-    deliver = window.deliver
-    deliver.rights.add.click()
-    deliver.rights.people[0].name.setText("Ada Wren")
-    deliver.rights.people[0].name.editingFinished.emit()
-    wait_for(2)
-    shot("deliver")
-    deliver.show_page(DEMO)
-    deliver.demo.order.click()
-    wait_for(1)
-    deliver.demo.heard.hear(1)
-    while not deliver.demo.heard.on:
-        wait_for(0.1)
-    wait_for(1)
-    shot("demo-file")
-    deliver.demo.heard.leave()
-    deliver.show_page(KIT_PAGE)
-    with tempfile.TemporaryDirectory() as folder:
-        home = Path(folder) / KIT
-        home.mkdir()
-        for at, one in enumerate((polar_night(), slow_meridian(), *sketches())):
-            save(Document(loop=one), home / f"{at}.cloudrift")
-        deliver.kit.take(home)
-        while len(deliver.kit.looked) < len(list(home.glob("*.cloudrift"))):
-            wait_for(0.2)
-        deliver.kit.folder.setText(KIT)
-        wait_for(2)
-        shot("kit")
-    deliver.show_page(0)
-
-
-def sketches() -> list[Loop]:
-    """More loops for the kit."""
-    cards = house_cards()
-    return [
-        replace(sketch(cards[card], draw=draw, bars=8, title=title), kit=KIT)
-        for card, draw, title in (
-            ("Edda Fenn", 3, "Harbour Lights Out"), ("Piet Harrow", 5, "Ice Road"),
-            ("Sunniva Roe", 2, "Last Ferry North"), ("Lio Castellan", 4, "Harbour Lights Out II"),
-        )
-    ]  # fmt: skip
-
-
-def flip_it(window: Window) -> None:
-    """Lay a print out as somebody would: some chords turned round, some struck again."""
-    flip = window.flip
-    flip.cuts.button("even").click()
-    flip.edit("in order", partial(ordering.backward_in_order, first=7680, last=23040))
-    flip.edit("lay out", lambda now: flipping.swap(flipping.stutter(now, 13, 4), 2, 11))
-    flip.edit("an octave up", lambda now: flipping.set_place(now, 14, semitones=12.0))
-    flip.threads.choose(5)
-
-
-def arrange_it(window: Window, wait_s: Callable[[float], object]) -> None:
-    """Draw a form, let something happen at a change, copy a hook and change it; all is heard."""
-    stage = window.arrange
-    window.show_stage(4)
-    stage.form.setCurrentText("intro from the verse")
-    stage.draw.click()
-    stage.columns.choose_seam(1)
-    stage.seam.fields["riser_bars"].edited.emit(2.0)
-    stage.seam.fields["silence_beats"].edited.emit(2.0)
-    stage.sum.what.edited.emit("drive, then limit")
-    stage.hear("all")
-    while stage.arranged.busy or stage.arranged.sum_loudness is None:
-        wait_s(0.1)
-    stage.columns.choose(len(stage.columns.model.sections) - 1 if stage.columns.model else 0)
-    wait_s(2)
+    walk = Walk(app)
+    walk.chords_and_keys()
+    walk.layers_and_tools()
+    walk.microphone()
+    walk.texture()
+    walk.flip()
+    walk.arrange()
+    walk.deliver()
+    walk.groove()
+    walk.style_card()
+    walk.start()
+    walk.end()
 
 
 if __name__ == "__main__":
