@@ -99,6 +99,39 @@ def test_from_nothing_to_wav_stems_and_midi_in_25_actions(qtbot, window, hand, t
     assert hand.count <= 25, hand.count
 
 
+def exported(qtbot, window, folder):
+    """Whether a loop of Edda Fenn's style was written with its stems."""
+    qtbot.waitUntil(lambda: "Wrote" in window.deliver.files.result.text(), timeout=60_000)
+    assert window.session.loop.style == "Edda Fenn"
+    names = written(folder, ".wav")
+    stems = [name for name in names if "_stem-" in name]
+    return len(stems) == len(window.session.loop.heard()) and len(names) > len(stems)
+
+
+def test_a_newcomer_exports_a_first_loop_with_stems_by_the_mouse_in_4_presses(
+    qtbot, window, hand, tmp_path
+):
+    window.start_loop()
+    hand.press(window.start.card.cards["Edda Fenn"])
+    hand.press(window.start.begin)
+    hand.press(window.rail.buttons["Deliver"])
+    hand.press(window.deliver.files.write)
+    assert exported(qtbot, window, tmp_path / "Loops")
+    assert hand.count == 4
+
+
+def test_a_newcomer_exports_a_first_loop_with_stems_by_keys_in_4_presses(
+    qtbot, window, hand, tmp_path
+):
+    window.start_loop()
+    hand.key(Qt.Key.Key_Right)
+    hand.key(Qt.Key.Key_Return)
+    hand.key(Qt.Key.Key_7, ALT)
+    hand.key(Qt.Key.Key_Return)
+    assert exported(qtbot, window, tmp_path / "Loops")
+    assert hand.count == 4
+
+
 def test_from_a_midi_file_in_15_actions(qtbot, window, hand, tmp_path, monkeypatch):
     path = write_song(tmp_path / "Night pier.mid")
     hand.key(Qt.Key.Key_N, CTRL)

@@ -27,6 +27,8 @@ class EnterPresses(QObject):
             and isinstance(event, QKeyEvent)
             and event.type() == QEvent.Type.KeyPress
             and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            # One of several that is chosen already has no press left: its page takes the key.
+            and not (watched.autoExclusive() and watched.isChecked())
         ):
             watched.click()
             return True

@@ -4,8 +4,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 from msgspec.structs import replace
-from PyQt6.QtCore import QEvent, pyqtSignal
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import QFrame, QLineEdit, QWidget
 
 from cloudrift.desktop.kit.choice_box import ChoiceBox
@@ -27,6 +27,7 @@ from cloudrift.desktop.kit.tiles import TEMPO, MetreChoice
 from cloudrift.desktop.session.hearing.preview import Preview
 from cloudrift.desktop.session.session import Session
 from cloudrift.desktop.session.work.tasks import Tasks
+from cloudrift.desktop.stages.start.card_tile import CardTile
 from cloudrift.desktop.stages.start.recording_source import RecordingSource
 from cloudrift.desktop.stages.start.sources import (
     UNTITLED,
@@ -66,6 +67,7 @@ KIT_WORDS = (
     "The demo kit: five loops for a planetarium's winter programme, with a flip, a recording, an "
     "arrangement, rides and people in them."
 )
+HINT = "Rest on a card: its sketch plays. Enter begins with it."
 DRAW_PX, NAME_PX, KEY_PX = 120, 150, 96  # that fields have at least
 
 
@@ -135,7 +137,7 @@ class StartPage(QWidget):
     def _lay_out(self) -> None:
         middle, inside = panel(), QWidget()
         page = vertical(inside, (0, 0, 6, 0), 8)
-        self.hint = label("Rest on a card: its sketch plays.", size=12, name="soft")
+        self.hint = label(HINT, size=12, name="soft")
         fill(
             page,
             flow(label("Start a loop", size=20, weight=SEMI), self.hint, spacing=14),
@@ -328,6 +330,14 @@ class StartPage(QWidget):
 
     def _listen(self) -> None:
         self._session.transport.toggle()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        enters = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if enters and isinstance(self.focusWidget(), CardTile) and self.begin.isEnabled():
+            self.begin_loop()
+        else:
+            super().keyPressEvent(event)
 
     def begin_loop(self) -> None:
         """Take the loop that is shown."""
