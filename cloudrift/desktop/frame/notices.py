@@ -1,6 +1,5 @@
 """Notices: what went well or wrong, said over the foot of the stage; the last ones kept."""
 
-import re
 from collections import deque
 from datetime import datetime
 from typing import NamedTuple
@@ -17,7 +16,6 @@ from cloudrift.ground.errors import in_a_sentence
 LEAST_MS, READING_MS = 5000, 65  # how long one stays; and for each letter of it
 MARGIN_PX, MOST_PX = 14, 720
 KEPT = 10
-FIRST_WORD = re.compile(r"[a-z]+[ ,:;]")  # no name of a file
 
 
 class Said(NamedTuple):
@@ -51,8 +49,6 @@ class Notice(QLabel):
     def say(self, words: str, *, good: bool = False) -> None:
         """Say what went wrong, or what went well and is worth a word."""
         words = in_a_sentence(words)
-        if FIRST_WORD.match(words):
-            words = words[:1].upper() + words[1:]
         if not (self.said and self.isVisible() and self.said[-1].words == words):
             self.said.append(Said(words, good, datetime.now()))
         set_look(self, "saidWell" if good else "said")
