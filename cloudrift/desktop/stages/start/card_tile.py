@@ -1,7 +1,7 @@
 """A style card to begin from, as a picture of a sketch in that style."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractButton, QSizePolicy
 
 from cloudrift.desktop.kit.look import SEMI, color, figure_font, text_font
@@ -26,7 +26,7 @@ class CardTile(QAbstractButton):
         self._share = -1.0
         tempo = card.tempo
         self._tempo = f"{tempo.low:g} to {tempo.high:g} BPM"
-        self._scales = ", ".join(dict.fromkeys(card.key.modes))
+        self._scales = list(dict.fromkeys(card.key.modes))
         self.setText(card.name)
         self.setCheckable(True)
         self.setAutoExclusive(True)
@@ -34,7 +34,7 @@ class CardTile(QAbstractButton):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(f"Style card {card.name}: {card.about}")
-        self.setToolTip(f"{card.about} {self._tempo}; {self._scales}")
+        self.setToolTip(f"{card.about} {self._tempo}; {', '.join(self._scales)}")
         self._rest = Rest(self)
         self._rest.rested.connect(self.rested)
         self._rest.left.connect(self.gone)
@@ -96,9 +96,18 @@ class CardTile(QAbstractButton):
         painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, self._tempo)
         room = int(inner.width() - painter.fontMetrics().horizontalAdvance(self._tempo) - 10)
         painter.setFont(text_font(11))
-        scales = painter.fontMetrics().elidedText(self._scales, Qt.TextElideMode.ElideRight, room)
+        scales = self._scales_in(room, painter.fontMetrics())
         right = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight
         painter.drawText(inner, right, scales)
+
+    def _scales_in(self, room: int, metrics: QFontMetrics) -> str:
+        """As many of the scales as there is room for, in px, and how many more there are."""
+        for count in range(len(self._scales), 0, -1):
+            more = len(self._scales) - count
+            words = ", ".join(self._scales[:count]) + (f" and {more} more" if more else "")
+            if metrics.horizontalAdvance(words) <= room:
+                return words
+        return ""
 
     def _paint_picture(self, painter: QPainter, box: QRectF) -> None:
         """Chord names over the strata of the layers, over the time of the loop."""
