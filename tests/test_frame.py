@@ -104,7 +104,7 @@ def test_a_notice_moves_nothing_stays_long_enough_and_is_kept(window):
     before = window.chords.threads.mapTo(window, QPoint(0, 0)), window.stack.geometry()
     window.say("the disk is full; free some space and save again")
     notice = window.message
-    assert notice.isVisible() and notice.text().startswith("The disk is full")
+    assert notice.isVisible() and notice.text().startswith("the disk is full")
     assert notice.accessibleName() == notice.text()
     assert (window.chords.threads.mapTo(window, QPoint(0, 0)), window.stack.geometry()) == before
     assert notice._clock.interval() >= LEAST_MS
