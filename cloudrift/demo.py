@@ -73,12 +73,11 @@ def harbour_lights_out() -> Loop:
 
 
 def ice_road() -> Loop:
-    """*Ice Road*: two wide chords, a filter that rides over the loop, a finish on all of it."""
+    """*Ice Road*: two wide chords, a filter that rides over the loop."""
     loop = sketch(find_card("Sunniva Roe"), Key("G#", "minor"), 100.0, 6, title="Ice Road")
     loop = line_edits.add_treatment(loop, None, "cuts", 0)
-    cuts, ticks = loop.line[0].id, loop.ticks
-    ride = tuple(RidePoint(tick=round(at * ticks), value=hz)
-                 for at, hz in ((0.0, 900.0), (0.45, 9000.0), (0.8, 2400.0)))  # fmt: skip
+    cuts = loop.line[0].id
+    ride = _ride(loop, (0.0, 900.0), (0.45, 9000.0), (0.8, 2400.0))
     return replace(line_edits.set_ride(loop, None, cuts, "high_cut_hz", ride), kit=KIT)
 
 
@@ -125,7 +124,7 @@ def demo_document(loop: Loop, clips: ClipStore) -> Document:
 
 
 def _with_flip(document: Document, clips: ClipStore) -> Document:
-    """A print of the pluck, cut in eight and laid out anew: parked, to be heard in Flip."""
+    """A print of the pluck, cut in 16 and put in another order: parked, to be heard in Flip."""
     loop = document.loop
     pluck = next(layer for layer in loop.layers if layer.role == "pluck")
     printed_of = loop_to_print(loop, (pluck.id,))
@@ -151,9 +150,13 @@ def _with_recording(loop: Loop, clips: ClipStore) -> Loop:
     loop = layer_edits.set_layer(loop, choir, level_db=-16.0)
     pad = next(layer for layer in loop.layers if layer.role == "pad")
     level = pad.level_db
-    ride = tuple(RidePoint(tick=round(at * loop.ticks), value=value)
-                 for at, value in ((0.0, level), (0.7, level), (0.97, level + 3)))  # fmt: skip
+    ride = _ride(loop, (0.0, level), (0.7, level), (0.97, level + 3))
     return line_edits.set_level_ride(loop, pad.id, ride)
+
+
+def _ride(loop: Loop, *points: tuple[float, float]) -> tuple[RidePoint, ...]:
+    """Each point: where in the loop, from 0 to 1, and the value there."""
+    return tuple(RidePoint(tick=round(at * loop.ticks), value=value) for at, value in points)
 
 
 def demo_folder() -> Path:

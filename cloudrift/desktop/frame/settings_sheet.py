@@ -155,8 +155,7 @@ class SettingsSheet(QDialog):
 
 def _names(name: str, none: str, found: tuple[str, ...], chosen: str) -> ChoiceBox:
     """Devices to choose from; one that was chosen and is not there now says so."""
-    box = ChoiceBox()
-    box.setAccessibleName(name)
+    box = ChoiceBox(name)
     box.addItem(none, "")
     for one in found:
         box.addItem(one, one)

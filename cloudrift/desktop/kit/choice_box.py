@@ -1,5 +1,7 @@
 """A box of choices that is content with little width; what is cut is in its tip."""
 
+from collections.abc import Iterable
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QComboBox, QStyle, QStyleOptionComboBox, QStylePainter
@@ -10,7 +12,7 @@ LETTERS = 5  # that it is at least to show
 class ChoiceBox(QComboBox):
     """``name`` is for screen readers."""
 
-    def __init__(self, name: str = "", items: tuple[str, ...] = ()) -> None:
+    def __init__(self, name: str = "", items: Iterable[str] = ()) -> None:
         super().__init__()
         self.setAccessibleName(name)
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)

@@ -77,9 +77,7 @@ class GridChoice(QWidget):
     def __init__(self, grid: Grid) -> None:
         super().__init__()
         self._grid = grid
-        self.value = ChoiceBox()
-        self.value.addItems(CHOICES)
-        self.value.setAccessibleName("Grid")
+        self.value = ChoiceBox("Grid", CHOICES)
         self.value.setToolTip("What drags and keys go by in time")
         self.value.setFixedWidth(96)
         self.half = QCheckBox("half")

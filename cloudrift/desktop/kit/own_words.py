@@ -170,7 +170,7 @@ OWN_WORDS = {
                 "made from, so that it can be opened, changed and printed again.", _print),
         OwnWord("piece", "A piece is a cut of a print, with a letter. Below it plays where you put "
                 "it: elsewhere, backward, repeated, shifted.", _piece),
-        OwnWord("scatter", "Scatter lays the pieces out anew by rules and a number. The same "
+        OwnWord("scatter", "Scatter reorders the pieces by rules and a number. The same "
                 "number is the same order; nothing changes until you keep it.", _scatter),
         OwnWord("finish", "A finish is a line of treatments that was saved. Rest on one to hear it "
                 "on this line, press it to have it there.", _finish),

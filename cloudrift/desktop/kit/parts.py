@@ -233,19 +233,38 @@ def close_line(sheet: QWidget) -> QHBoxLayout:
     return line
 
 
-class Scrolling(QScrollArea):
+class _Area(QScrollArea):
+    """Shows a part of what is inside, which is as large as the area where it can be."""
+
+    def __init__(self, inside: QWidget) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setWidget(inside)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+
+    def event(self, event: QEvent | None) -> bool:
+        """Find its size once when everything inside has its new style.
+
+        Qt does so at once, and again for each area that it is in; one that is not seen has its
+        size from when it was: a theme changes none.
+        """
+        if event is None or event.type() != QEvent.Type.StyleChange:
+            return super().event(event)
+        if self.isVisible():
+            QApplication.postEvent(self, QEvent(QEvent.Type.LayoutRequest))
+        return QFrame.event(self, event)
+
+
+class Scrolling(_Area):
     """Scrolls its content up and down; it is never narrower than that."""
 
     BAR_PX, LEAST_PX = 9, 72  # of the scroll bar; how much of the content is to be seen
 
     def __init__(self, inside: QWidget, least_px: int = LEAST_PX) -> None:
-        super().__init__()
         self._least_px = least_px
         self._wished: tuple[QSize, QSize] | None = None
-        self.setWidgetResizable(True)
+        super().__init__(inside)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setWidget(inside)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
     def minimumSizeHint(self) -> QSize:
         inside = self.widget()
@@ -259,8 +278,6 @@ class Scrolling(QScrollArea):
         return super().eventFilter(watched, event)
 
     def event(self, event: QEvent | None) -> bool:
-        if event is not None and event.type() == QEvent.Type.StyleChange:
-            return style_changed(self, event)
         self._follow(event)
         return super().event(event)
 
@@ -273,23 +290,12 @@ class Scrolling(QScrollArea):
             self.updateGeometry()
 
 
-def style_changed(area: QScrollArea, event: QEvent) -> bool:
-    """Let a scroll area find its size once when everything in it has its new style.
-
-    By itself it does so at once, and again for each scroll area that it is in; one that is not
-    seen has its size from when it was: a theme changes none.
-    """
-    if area.isVisible():
-        QApplication.postEvent(area, QEvent(QEvent.Type.LayoutRequest))
-    return QFrame.event(area, event)
-
-
 def scrolling(inside: QWidget) -> Scrolling:
     """Return an area that scrolls its content up and down only."""
     return Scrolling(inside)
 
 
-class ScrollingPage(QScrollArea):
+class ScrollingPage(_Area):
     """A page that scrolls both ways where the window is smaller than it needs.
 
     One that has a ``fold`` is told first how high (px) what is seen of it is.
@@ -297,19 +303,8 @@ class ScrollingPage(QScrollArea):
 
     LEAST = QSize(280, 120)
 
-    def __init__(self, page: QWidget) -> None:
-        super().__init__()
-        self.setWidgetResizable(True)
-        self.setWidget(page)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-
     def minimumSizeHint(self) -> QSize:
         return self.LEAST
-
-    def event(self, event: QEvent | None) -> bool:
-        if event is not None and event.type() == QEvent.Type.StyleChange:
-            return style_changed(self, event)
-        return super().event(event)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         fold = getattr(self.widget(), "fold", None)

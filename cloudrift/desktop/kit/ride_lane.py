@@ -326,9 +326,7 @@ class RideLane(QWidget):
         head = horizontal(spacing=6)
         self.title = label("", size=11, weight=SEMI, name="soft")
         fill(head, self.title, 1)
-        self.every = ChoiceBox()
-        self.every.addItems(list(EVERY))
-        self.every.setAccessibleName(f"How often the ride of {field.label} comes")
+        self.every = ChoiceBox(f"How often the ride of {field.label} comes", EVERY)
         self.every.setToolTip(
             "The same way again and again, drawn together into it, or once over the whole loop"
         )

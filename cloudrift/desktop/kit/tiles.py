@@ -173,8 +173,7 @@ def open_style(tile: Tile, session: Session) -> Popup:
     """Open the loop's style card: what it says, another one, and the way to another loop."""
     popup = Popup(tile, 290)
     popup.body.addWidget(heading("Style card"))
-    choice = ChoiceBox()
-    choice.setAccessibleName("Style card")
+    choice = ChoiceBox("Style card")
     choice.addItem("No style", "")
     own, cards = session.loop.style, known_cards()
     for name in dict.fromkeys([*cards, *([own] if own else [])]):

@@ -69,8 +69,7 @@ class ArrangeStage(QWidget):
         self.words = Elided(size=11.5, name="soft")
         self.heard = ChoiceRow(list(HEARD), columns=3, name="Hear", even=False)
         self.heard.chosen.connect(self.hear)
-        self.form = ChoiceBox()
-        self.form.setAccessibleName("Form")
+        self.form = ChoiceBox("Form")
         self.form.addItems(list(forms()))
         self.form.setMinimumWidth(150)
         self.form.currentTextChanged.connect(

@@ -40,8 +40,7 @@ class VoiceRow(QWidget):
             tip="From the chosen section on, by the microphone; stop it, or let it "
             "come to its end. Never delivered",
         )
-        self.take = ChoiceBox()
-        self.take.setAccessibleName("Take of the trial voice")
+        self.take = ChoiceBox("Take of the trial voice")
         self.take.activated.connect(self._choose)
         self.level = FieldWidget(LEVEL, 0.0)
         self.level.edited.connect(self._set_level)

@@ -88,8 +88,7 @@ class DemoPage(QWidget):
             tip="Everything first, then broken down, then each layer alone",
         )
         self.cross = FieldWidget(CROSS, demos.CROSS_S)
-        self.tag = ChoiceBox()
-        self.tag.setAccessibleName("Tag")
+        self.tag = ChoiceBox("Tag")
         self.tag_db, self.tag_every = FieldWidget(TAG_DB, demos.TAG_DB), FieldWidget(EVERY, 4.0)
         self.hear = button("Hear it", self._hear_or_leave, name="strong")
         self.write = button(

@@ -75,9 +75,7 @@ class FilesPage(QWidget):
         self.bits = ChoiceRow(BITS, columns=3, name="Bits")
         self.rate = ChoiceRow(RATES, columns=3, name="Rate")
         self.target = ChoiceRow(TARGETS, columns=4, name="Loudness in LUFS")
-        self.preset = ChoiceBox()
-        self.preset.setAccessibleName("Parts under one name")
-        self.preset.addItems([OWN_CHOICE, *PRESETS])
+        self.preset = ChoiceBox("Parts under one name", [OWN_CHOICE, *PRESETS])
         asked = [one for one in wishes.parts if one in PARTS] or PRESETS[USUAL]
         self.parts = {one.name: QCheckBox(one.label) for one in PARTS.values()}
         for name, box in self.parts.items():

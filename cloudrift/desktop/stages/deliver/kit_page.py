@@ -100,12 +100,9 @@ class KitPage(QWidget):
             name: QCheckBox("Ogg" if name == "ogg" else name.upper()) for name in FORMATS
         }
         self.formats["wav"].setChecked(True)
-        self.preset = ChoiceBox()
-        self.preset.setAccessibleName("What is written of each loop")
-        self.preset.addItems(PRESETS)
+        self.preset = ChoiceBox("What is written of each loop", PRESETS)
         self.preset.setCurrentText(USUAL)
-        self.level = ChoiceBox()
-        self.level.setAccessibleName("Loudness")
+        self.level = ChoiceBox("Loudness")
         self.level.addItem("Each as loud as it is", OWN)
         self.level.addItem("Fitted to each other", FITTED)
         for lufs in TARGETS_LUFS:

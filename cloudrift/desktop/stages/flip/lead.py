@@ -42,7 +42,7 @@ class FlipLead(Lead):
              self.print_layer, AS_IT_WAS, ("keys",)),
             ("A recording", "A recording of the loop, cut where it is hit.", self.cut_recording,
              AS_IT_WAS, ("voice",)),
-            ("A finished example", "The loop printed, cut in 16 and laid out anew; one step to "
+            ("A finished example", "The loop printed, cut in 16 and reordered; one step to "
              "undo.", self.make_example, TURNED, ROLES),
         ):  # fmt: skip
             self.add(LeadTile(title, words, act, partial(paint_flip, order, roles)))
@@ -71,7 +71,7 @@ class FlipLead(Lead):
             self.recordings_wanted.emit()
 
     def make_example(self) -> None:
-        """Print the loop, cut it in pieces and lay those out anew."""
+        """Print the loop, cut it in pieces and reorder those."""
         metre = self._session.loop.metre
 
         def edit(flip: Flipped) -> Flipped:

@@ -67,8 +67,7 @@ class FlipStage(QWidget):
         self._layer_id = ""
         self._alone = Preview(session.hearing.previews, self)
         self._wave_of: Laying | None = None
-        self.which = ChoiceBox()
-        self.which.setAccessibleName("Flip")
+        self.which = ChoiceBox("Flip")
         self.which.setMinimumWidth(150)
         self.which.activated.connect(self._choose)
         self.says = Elided(size=11.5, name="soft")

@@ -101,8 +101,7 @@ class Chosen(Inspector):
         self.lane["level_db"] = self._field(LEVEL, partial(self._set_owner, "level_db"), body)
         self.lane["pan"] = self._field(PAN, partial(self._set_owner, "pan"), body)
         self.lane["late_ms"] = self._field(LATE, self._set_late, body)
-        self.choke = ChoiceBox()
-        self.choke.setAccessibleName("Stopped by")
+        self.choke = ChoiceBox("Stopped by")
         self.choke.setToolTip("Lanes with one name stop each other, and themselves")
         self.choke.setEditable(True)
         self.choke.activated.connect(self._set_choke)
@@ -239,8 +238,7 @@ class Chosen(Inspector):
         ]
         for i, one in enumerate(hits.stack):
             line = horizontal(spacing=3)
-            box = ChoiceBox()
-            box.setAccessibleName(f"Sound {i + 1} of the stack")
+            box = ChoiceBox(f"Sound {i + 1} of the stack")
             for name in dict.fromkeys([one.use.name, *names]):
                 known = one.use.of if name == one.use.name else find_sound(name)
                 box.addItem(known.label, name)

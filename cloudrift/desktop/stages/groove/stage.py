@@ -80,8 +80,7 @@ class GrooveStage(QWidget):
             widget.edited.connect(partial(self._set, name))
             widget.settled.connect(session.end_drag)
             self.fields[name] = widget
-        self.manner = ChoiceBox()
-        self.manner.setAccessibleName("Manner")
+        self.manner = ChoiceBox("Manner")
         self.manner.addItems(list(manners()))
         self.manner.currentTextChanged.connect(self._show_manner)
         self.draw = button(
@@ -97,10 +96,9 @@ class GrooveStage(QWidget):
         self.bars = small_button(
             "", self._double, tip="Let the pattern be twice as long; after 8 bars comes one"
         )
-        self.grid, self.roll = (
-            self._choice(*one)
-            for one in (("Grid", GRIDS, "1/16"), ("Rolls in", tuple(ROLLS), "1/32"))
-        )
+        self.grid, self.roll = ChoiceBox("Grid", GRIDS), ChoiceBox("Rolls in", ROLLS)
+        self.grid.setCurrentText("1/16")
+        self.roll.setCurrentText("1/32")
         self.grid.currentTextChanged.connect(self._set_grid)
         self.roll.currentTextChanged.connect(self._set_grid)
         self.add = QPushButton("Add a lane")
@@ -123,13 +121,6 @@ class GrooveStage(QWidget):
         session.opened.connect(self._begin)
         session.hearing.changed.connect(self._refresh_if_shown)
         session.hearing.sound_changed.connect(self._listen)
-
-    def _choice(self, name: str, choices: tuple[str, ...], usual: str) -> ChoiceBox:
-        made = ChoiceBox()
-        made.setAccessibleName(name)
-        made.addItems(list(choices))
-        made.setCurrentText(usual)
-        return made
 
     def _lay_out(self) -> None:
         middle = panel()

@@ -188,9 +188,7 @@ class KeysStrip(QFrame):
         self.take.setCheckable(True)
         self.take.setToolTip("One bar of click, then what you play becomes what is chosen beside")
         self.take.clicked.connect(self._toggle_take)
-        self.becomes = ChoiceBox()
-        self.becomes.addItems([one.value for one in Becomes])
-        self.becomes.setAccessibleName("What is played becomes")
+        self.becomes = ChoiceBox("What is played becomes", [one.value for one in Becomes])
         self.becomes.currentIndexChanged.connect(self._choose_becomes)
         self.grid = ChoiceBox()
         self.grid.addItems([AS_PLAYED, "1/4", "1/8", "1/8 triplet", "1/16"])
@@ -198,15 +196,13 @@ class KeysStrip(QFrame):
         self.grid.setAccessibleName("Quantise")
         self.grid.setToolTip("Also after playing: the take that was put goes to the new grid")
         self.grid.currentTextChanged.connect(self._choose_grid)
-        self.takes = ChoiceBox()
-        self.takes.setAccessibleName("Takes")
+        self.takes = ChoiceBox("Takes")
         self.takes.setToolTip(
             "Takes are kept, each a step of its own: choose another and it "
             "stands in the place of one of the same kind"
         )
         self.takes.activated.connect(self._choose_take)
-        self.source = ChoiceBox()
-        self.source.setAccessibleName("Keyboard")
+        self.source = ChoiceBox("Keyboard")
         self.source.activated.connect(self._choose_keyboard)
         self.velocity = FieldWidget(LOUDNESS, 88.0)
         self.words = Elided(size=11.5, name="soft")

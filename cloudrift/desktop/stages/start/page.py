@@ -111,10 +111,8 @@ class StartPage(QWidget):
         )
         self.begin_from = ChoiceRow(FROM, name="Begin from", even=False)
         self.source: Source = self.card  # what the loop is begun from
-        self.tonic = ChoiceBox()
-        self.tonic.setAccessibleName("Tonic")
-        self.mode = ChoiceBox()
-        self.mode.setAccessibleName("Scale")
+        self.tonic = ChoiceBox("Tonic")
+        self.mode = ChoiceBox("Scale")
         self.tempo = FieldWidget(TEMPO, 120.0)
         self.bars = ChoiceRow(BARS, columns=3, name="Length")
         self.metre = MetreChoice()

@@ -51,8 +51,7 @@ class RecordingSource(FileSource):
         self.heard: HeardIn | None = None
         self._file: HeardFile | None = None
         self._near: dict[str, Near] = {}
-        self.in_style = ChoiceBox()
-        self.in_style.setAccessibleName("In the style of")
+        self.in_style = ChoiceBox("In the style of")
         self.in_style.activated.connect(lambda _i: self._choose_style())
         self.laid = QCheckBox("The recording itself as a layer")
         self.laid.toggled.connect(self.changed)

@@ -53,8 +53,7 @@ class CardTab(QWidget):
         self.blank = button("Blank", self._begin_blank, tip="Begin a card that asks nothing yet")
         self.share = button("Share…", self._ask_to_share, tip="Write it into a file")
         self.bring = button("Bring one in…", self._ask_to_bring, tip="Read a card from a file")
-        self.other = ChoiceBox()
-        self.other.setAccessibleName("Compared with")
+        self.other = ChoiceBox("Compared with")
         self.other.currentIndexChanged.connect(lambda _at: self.look())
         self.table = table(
             ("Mark", "This card", "The other"),

@@ -76,8 +76,7 @@ class PairPage(QWidget):
         for which, side in enumerate(("left", "right")):
             holder = QWidget()
             inside = vertical(holder, FLUSH, 4)
-            choice = ChoiceBox()
-            choice.setAccessibleName(f"What stands at the {side}")
+            choice = ChoiceBox(f"What stands at the {side}")
             choice.currentIndexChanged.connect(lambda _i: self.asked.emit())
             strip = Strip(role, f"the {side} one")
             strip.pressed.connect(lambda n=which: self.pressed.emit(self.steps[n]))
