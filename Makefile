@@ -31,7 +31,6 @@ test-changed: $(STAMP) system
 	@files="$$($(BIN)/python -m tools.tests_changed)"; \
 	  test -z "$$files" || $(PYTEST) -n 2 --dist worksteal --assert=plain $$files
 
-# The library that is measured beside ours is for this alone; without a network it is left out.
 bench: $(STAMP) system
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m bench
 
